@@ -1,0 +1,133 @@
+// Package answer holds the answers that Gate Map gives, in the shape in which
+// the command line prints them and the API sends them. Both ask through the
+// Asker interface, so a folder and a service give the same answers.
+package answer
+
+import (
+	"context"
+
+	"gatemap/core/finding"
+	"gatemap/core/gate"
+	"gatemap/core/situation"
+)
+
+// Asker answers questions about one map. Names may be bare, full or
+// distinguished; what is not found is a *directory.NotFoundError, a question
+// that needs an object a *gate.ObjectNeededError.
+type Asker interface {
+	Reach(ctx context.Context, user, system string, s situation.Situation) (*Reach, error)
+	Why(ctx context.Context, user, system, right, object string, s situation.Situation) (*Why, error)
+	Who(ctx context.Context, system, right, object string, s situation.Situation) (*Who, error)
+	Members(ctx context.Context, group string) (*Members, error)
+	Groups(ctx context.Context, user string) (*Groups, error)
+	Findings(ctx context.Context) (*Findings, error)
+	Search(ctx context.Context, text string, kind Kind, limit int, cursor string) (*Page, error)
+}
+
+// Reach is everything that a user holds.
+type Reach struct {
+	User         string             `json:"user" doc:"Full name of the user."`
+	DisplayName  string             `json:"display_name,omitempty" doc:"What the user is called."`
+	Situation    map[string]string  `json:"situation" doc:"The facts that were given."`
+	Entitlements []gate.Entitlement `json:"entitlements" doc:"All but none, by system, object and right." nullable:"false"`
+}
+
+// Why is one entitlement of a user, in whatever state, with the same in
+// sentences.
+type Why struct {
+	User      string            `json:"user" doc:"Full name of the user."`
+	Situation map[string]string `json:"situation" doc:"The facts that were given."`
+	gate.Entitlement
+	Sentences []string `json:"sentences" doc:"The answer in words, ready for a ticket." nullable:"false"`
+}
+
+// Who is everyone who holds an entitlement.
+type Who struct {
+	System    string            `json:"system"`
+	Object    string            `json:"object"`
+	Right     string            `json:"right"`
+	Situation map[string]string `json:"situation" doc:"The facts that were given."`
+	Users     []Holder          `json:"users" doc:"All whose state is not none, by name." nullable:"false"`
+}
+
+// Holder is a user with the state of one entitlement.
+type Holder struct {
+	User   string           `json:"user"`
+	State  gate.State       `json:"state"`
+	Needs  []situation.Need `json:"needs" nullable:"false"`
+	ShutBy []gate.Stop      `json:"shut_by" nullable:"false"`
+	Routes []gate.Route     `json:"routes" nullable:"false"`
+}
+
+// Members is everyone in a group.
+type Members struct {
+	Group   string   `json:"group" doc:"Full name of the group."`
+	Members []Member `json:"members" doc:"By name." nullable:"false"`
+}
+
+// Member is a user in a group.
+type Member struct {
+	User string   `json:"user"`
+	How  string   `json:"how" enum:"direct,nested,rule,primary"`
+	Path []string `json:"path" doc:"The groups from the user's own to the one asked about." nullable:"false"`
+}
+
+// Groups is every group of a user.
+type Groups struct {
+	User   string  `json:"user" doc:"Full name of the user."`
+	Groups []Group `json:"groups" doc:"By name." nullable:"false"`
+}
+
+// Group is a group of a user.
+type Group struct {
+	Group string   `json:"group"`
+	How   string   `json:"how" enum:"direct,nested,rule,primary"`
+	Path  []string `json:"path" doc:"The groups from the user's own to this one." nullable:"false"`
+}
+
+// Findings is everything found in the map without being asked.
+type Findings struct {
+	Findings []finding.Finding `json:"findings" nullable:"false"`
+}
+
+// Failed says whether any of the findings is an error.
+func (f *Findings) Failed() bool {
+	for _, x := range f.Findings {
+		if x.Severity == finding.Error {
+			return true
+		}
+	}
+	return false
+}
+
+// Kind is a kind of thing that can be searched for; empty means all.
+type Kind string
+
+// The kinds.
+const (
+	KindUser   Kind = "user"
+	KindGroup  Kind = "group"
+	KindSystem Kind = "system"
+)
+
+// Values lists the kinds.
+func (Kind) Values() []string {
+	return []string{string(KindUser), string(KindGroup), string(KindSystem)}
+}
+
+// Page is a part of a list. Cursor asks for the next part; empty means that
+// there is none.
+type Page struct {
+	Items  []Item `json:"items" nullable:"false"`
+	Total  int    `json:"total" doc:"How many there are in all."`
+	Cursor string `json:"cursor,omitempty" doc:"What to send for the next part."`
+}
+
+// Item is one thing that was found.
+type Item struct {
+	Kind   Kind   `json:"kind" enum:"user,group,system"`
+	Name   string `json:"name" doc:"Full name."`
+	Title  string `json:"title,omitempty" doc:"Display name, description or title."`
+	Detail string `json:"detail,omitempty" doc:"Title and department of a user, kind of a group, gate type of a system."`
+	Active bool   `json:"active" doc:"false: an account that is switched off."`
+}

@@ -1,0 +1,176 @@
+package answer
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"gatemap/core/gate"
+	"gatemap/core/situation"
+)
+
+// Sentences puts an answer into words. display is the user's display name, or
+// empty.
+func Sentences(w *Why, display string) []string {
+	who := w.User
+	if display != "" {
+		who = display + " (" + w.User + ")"
+	}
+	what := fmt.Sprintf("%s on %s in %s", w.Right, w.Object, w.System)
+	if w.Breadth != "" {
+		what += ", breadth " + w.Breadth
+	}
+	lines := []string{stateSentence(w, who, what)}
+	if w.DecidedAt != "" {
+		lines = append(lines, fmt.Sprintf("%s is not declared; %s above it decides.", w.Object, w.DecidedAt))
+	}
+	for _, s := range w.ShutBy {
+		lines = append(lines, Stop(s)+".")
+	}
+	for _, r := range w.Routes {
+		lines = append(lines, Route(r, w.User)+".")
+	}
+	for _, m := range w.Misses {
+		lines = append(lines, Miss(m)+".")
+	}
+	if w.State == gate.None && len(w.Misses) == 0 {
+		lines = append(lines, "No line of "+w.System+" gives it to anyone.")
+	}
+	return lines
+}
+
+func stateSentence(w *Why, who, what string) string {
+	given := "whatever the situation"
+	if len(w.Situation) > 0 {
+		var facts []string
+		for _, field := range situation.Fields {
+			if v, ok := w.Situation[field]; ok {
+				facts = append(facts, strings.ReplaceAll(field, "_", " ")+" "+v)
+			}
+		}
+		given = "in this situation (" + strings.Join(facts, ", ") + ")"
+	}
+	switch w.State {
+	case gate.Open:
+		return fmt.Sprintf("%s holds %s, and it is open %s.", who, what, given)
+	case gate.Depends:
+		return fmt.Sprintf("%s holds %s, and it is open if %s.", who, what, Needs(w.Needs))
+	case gate.Shut:
+		if len(w.Situation) == 0 {
+			return fmt.Sprintf("%s is given %s, but it is shut.", who, what)
+		}
+		return fmt.Sprintf("%s is given %s, but it is shut %s.", who, what, given)
+	}
+	return fmt.Sprintf("%s does not hold %s.", who, what)
+}
+
+// Needs puts needs into words, joined by "and".
+func Needs(needs []situation.Need) string {
+	parts := make([]string, len(needs))
+	for i, n := range needs {
+		parts[i] = Need(n)
+	}
+	return strings.Join(parts, ", and ")
+}
+
+// phrases are the words for each kind of need; %s is its value.
+var phrases = map[string]string{
+	"network":      "the source address is in %s",
+	"window":       "the time is in the window %s",
+	"device":       "the device is %s",
+	"device-group": "the device is in the group %s",
+	"strength":     "the sign-in is at least %s",
+	"access":       "the access is by %s",
+	"client":       "the client is %s",
+	"risk":         "the risk is %s",
+	"via":          "the way is %s",
+	"before":       "the time is before %s",
+	"after":        "the time is %s or later",
+}
+
+// Need puts one need into words.
+func Need(n situation.Need) string {
+	kind, value, _ := strings.Cut(string(n), ":")
+	positive, opposite := strings.CutPrefix(kind, "not-")
+	phrase, known := phrases[positive]
+	if !known {
+		return string(n)
+	}
+	words := fmt.Sprintf(phrase, strings.ReplaceAll(value, "|", " or "))
+	if opposite {
+		return "it is not so that " + words
+	}
+	return words
+}
+
+// Stop puts what shuts something into words.
+func Stop(s gate.Stop) string {
+	switch s.Reason {
+	case gate.ByCondition:
+		return fmt.Sprintf("Line %s gives it only if %s", s.At, Need(situation.Need(s.Detail)))
+	case gate.ByInactive:
+		return fmt.Sprintf("The account %s is switched off", s.At)
+	case gate.ByExpired:
+		return fmt.Sprintf("The account %s ended at %s", s.At, s.Detail)
+	case gate.ByPrerequisite:
+		return fmt.Sprintf("%s asks for the attribute %s, which the user lacks", s.At, s.Detail)
+	case gate.ByDeny:
+		return fmt.Sprintf("Line %s denies it", s.At)
+	case gate.ByLimit:
+		return fmt.Sprintf("The limit %s forbids it", s.At)
+	case gate.ByFeature:
+		return fmt.Sprintf("%s needs the feature %s, which is not there", s.At, s.Detail)
+	case gate.ByNoSeat:
+		return fmt.Sprintf("%s has no seat left", s.At)
+	case gate.ByGate:
+		return fmt.Sprintf("It stands behind %s, which lets through only if %s", s.At, Need(situation.Need(s.Detail)))
+	}
+	return strings.TrimSpace(fmt.Sprintf("%s at %s %s", s.Reason, s.At, s.Detail))
+}
+
+var hows = map[string]string{
+	"direct": "listed in", "primary": "by primary group in", "rule": "by rule in", "nested": "which is in",
+}
+
+// Route puts one way to an entitlement into words.
+func Route(r gate.Route, user string) string {
+	if r.Direct {
+		return fmt.Sprintf("Line %s gives it to %s in person", r.Mapping, user)
+	}
+	if len(r.Path) == 0 {
+		return fmt.Sprintf("Line %s gives it to everyone", r.Mapping)
+	}
+	var way []string
+	for _, h := range r.Path {
+		way = append(way, hows[h.How]+" "+h.Group)
+	}
+	return fmt.Sprintf("Line %s gives it: %s is %s", r.Mapping, user, strings.Join(way, ", "))
+}
+
+// Miss puts what is lacking for one line into words.
+func Miss(m gate.Miss) string {
+	var names, rest []string
+	for _, l := range m.Lacks {
+		kind, value, _ := strings.Cut(l, ":")
+		switch kind {
+		case "group":
+			names = append(names, "members of "+value)
+		case "user":
+			names = append(names, value+" in person")
+		case "not-group":
+			rest = append(rest, "members of "+value+" are excepted")
+		case "not-user":
+			rest = append(rest, value+" is excepted")
+		case "attribute":
+			rest = append(rest, "the attribute "+value+" is lacking")
+		}
+	}
+	sentence := "Line " + m.Mapping + " gives it"
+	if len(names) > 0 {
+		sentence += " to " + strings.Join(names, " or ")
+	}
+	if len(rest) > 0 {
+		sentence += ", but " + strings.Join(slices.Compact(rest), ", and ")
+	}
+	return sentence
+}

@@ -1,0 +1,73 @@
+package cli
+
+import (
+	"context"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"gatemap/answer"
+	"gatemap/core/finding"
+	"gatemap/core/place"
+)
+
+func (a *app) findings() *cobra.Command {
+	return &cobra.Command{
+		Use:   "findings",
+		Short: "What is wrong, useless or risky in the map",
+		Long: `Lists what was found without being asked: errors, warnings and notes, each with
+its place, what is wrong, and what to do. The exit code is 1 if there is an error.`,
+		Example: `  gatemap findings --map demo/cindervale
+  gatemap findings -o csv > findings.csv`,
+		Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Findings, error) {
+				found, err := asker.Findings(ctx)
+				a.failed = err == nil && found.Failed()
+				return found, err
+			}, a.findingsText, findingsTable)
+		},
+	}
+}
+
+var severityStyles = map[finding.Severity]style{finding.Error: red, finding.Warning: yellow, finding.Note: faint}
+
+func (a *app) findingsText(f *answer.Findings) error {
+	if len(f.Findings) == 0 {
+		a.print("Nothing found.\n")
+		return nil
+	}
+	counts := map[finding.Severity]int{}
+	var last finding.Code
+	for _, x := range f.Findings {
+		counts[x.Severity]++
+		if x.Code != last {
+			a.print("%s %s\n", a.paint(severityStyles[x.Severity], string(x.Severity)), a.paint(strong, string(x.Code)))
+			last = x.Code
+		}
+		a.print("  %s\n", x.Message)
+		a.print("    %s\n", x.Fix)
+		if at := placeOf(x.Where); at != "" {
+			a.print("    %s\n", a.paint(faint, at))
+		}
+	}
+	a.print("\n%s, %s, %s\n", count(counts[finding.Error], "error", "errors"),
+		count(counts[finding.Warning], "warning", "warnings"), count(counts[finding.Note], "note", "notes"))
+	return nil
+}
+
+func placeOf(w finding.Where) string {
+	return place.Place{File: w.File, Line: w.Line, Column: w.Column}.String()
+}
+
+func findingsTable(f *answer.Findings) [][]string {
+	rows := [][]string{{"severity", "code", "file", "line", "system", "rule", "message", "fix", "names"}}
+	for _, x := range f.Findings {
+		rows = append(rows, []string{
+			string(x.Severity), string(x.Code), x.Where.File, strconv.Itoa(int(x.Where.Line)), x.Where.System, x.Where.Rule,
+			x.Message, x.Fix, strings.Join(x.Names, "; "),
+		})
+	}
+	return rows
+}

@@ -1,0 +1,91 @@
+package cli
+
+import (
+	"context"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"gatemap/answer"
+)
+
+func (a *app) members() *cobra.Command {
+	return &cobra.Command{
+		Use:   "members GROUP",
+		Short: "Everyone in a group, and how",
+		Example: `  gatemap members dome-access
+  gatemap members cindervale/night-crew -o json`,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: a.complete(answer.KindGroup),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Members, error) {
+				return asker.Members(ctx, args[0])
+			}, a.membersText, func(m *answer.Members) [][]string {
+				rows := [][]string{{"group", "user", "how", "path"}}
+				for _, x := range m.Members {
+					rows = append(rows, []string{m.Group, x.User, x.How, strings.Join(x.Path, " > ")})
+				}
+				return rows
+			})
+		},
+	}
+}
+
+func (a *app) membersText(m *answer.Members) error {
+	a.print("%s\n\n", a.paint(strong, m.Group))
+	if len(m.Members) == 0 {
+		a.print("Has no members.\n")
+		return nil
+	}
+	width := widest(m.Members, func(x answer.Member) string { return x.User })
+	for _, x := range m.Members {
+		a.print("  %s  %s\n", pad(x.User, width), membership(x.How, x.Path))
+	}
+	a.print("\n%s\n", count(len(m.Members), "member", "members"))
+	return nil
+}
+
+// membership says how someone is in a group: by which way, and through which
+// groups.
+func membership(how string, path []string) string {
+	if len(path) < 2 {
+		return how
+	}
+	return pad(how, len("primary")) + "  by " + strings.Join(path[:len(path)-1], " > ")
+}
+
+func (a *app) groups() *cobra.Command {
+	return &cobra.Command{
+		Use:   "groups USER",
+		Short: "Every group of a user, and how",
+		Example: `  gatemap groups ilse.okonjo
+  gatemap groups ilse.okonjo -o csv`,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: a.complete(answer.KindUser),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Groups, error) {
+				return asker.Groups(ctx, args[0])
+			}, a.groupsText, func(g *answer.Groups) [][]string {
+				rows := [][]string{{"user", "group", "how", "path"}}
+				for _, x := range g.Groups {
+					rows = append(rows, []string{g.User, x.Group, x.How, strings.Join(x.Path, " > ")})
+				}
+				return rows
+			})
+		},
+	}
+}
+
+func (a *app) groupsText(g *answer.Groups) error {
+	a.print("%s\n\n", a.paint(strong, g.User))
+	if len(g.Groups) == 0 {
+		a.print("Is in no group.\n")
+		return nil
+	}
+	width := widest(g.Groups, func(x answer.Group) string { return x.Group })
+	for _, x := range g.Groups {
+		a.print("  %s  %s\n", pad(x.Group, width), membership(x.How, x.Path))
+	}
+	a.print("\n%s\n", count(len(g.Groups), "group", "groups"))
+	return nil
+}

@@ -1,0 +1,150 @@
+package cli
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"golang.org/x/term"
+
+	"gatemap/core/gate"
+	"gatemap/core/situation"
+)
+
+// format is the form in which an answer is written.
+type format string
+
+const (
+	asText format = "text"
+	asJSON format = "json"
+	asCSV  format = "csv"
+)
+
+var formats = []string{string(asText), string(asJSON), string(asCSV)}
+
+func (f *format) String() string {
+	if *f == "" {
+		return string(asText)
+	}
+	return string(*f)
+}
+
+func (f *format) Type() string { return "form" }
+
+func (f *format) Set(s string) error {
+	if !slices.Contains(formats, s) {
+		return fmt.Errorf("one of %s", strings.Join(formats, ", "))
+	}
+	*f = format(s)
+	return nil
+}
+
+func env(name string) string { return os.Getenv("GATEMAP_" + name) }
+
+func (a *app) writeJSON(v any) error {
+	enc := json.NewEncoder(a.out)
+	enc.SetEscapeHTML(false)
+	enc.SetIndent("", "  ")
+	return enc.Encode(v)
+}
+
+func (a *app) writeCSV(rows [][]string) error {
+	w := csv.NewWriter(a.out)
+	if err := w.WriteAll(rows); err != nil {
+		return err
+	}
+	return w.Error()
+}
+
+// The signs of the states: a gate whose bar is open, half drawn or full.
+var signs = map[gate.State]string{gate.Open: "┃ ┃", gate.Depends: "┃╌┃", gate.Shut: "┃━┃", gate.None: " · "}
+
+// style is a colour of the terminal, by its number in ECMA-48.
+type style string
+
+const (
+	plainStyle style = ""
+	strong     style = "1"
+	faint      style = "2"
+	red        style = "31"
+	green      style = "32"
+	yellow     style = "33"
+)
+
+var stateStyles = map[gate.State]style{gate.Open: green, gate.Depends: yellow, gate.Shut: red, gate.None: faint}
+
+// paint colours text where the output is a terminal and NO_COLOR is not set.
+func (a *app) paint(s style, text string) string {
+	if s == plainStyle || !a.colour() {
+		return text
+	}
+	return "\x1b[" + string(s) + "m" + text + "\x1b[0m"
+}
+
+func (a *app) colour() bool {
+	f, ok := a.out.(*os.File)
+	return ok && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb" && term.IsTerminal(int(f.Fd()))
+}
+
+func (a *app) state(s gate.State) string {
+	return a.paint(stateStyles[s], fmt.Sprintf("%s %-7s", signs[s], s))
+}
+
+func (a *app) print(format string, args ...any) { fmt.Fprintf(a.out, format, args...) }
+
+// pad fills text up to a width, counted in characters.
+func pad(text string, width int) string {
+	if n := utf8.RuneCountInString(text); n < width {
+		return text + strings.Repeat(" ", width-n)
+	}
+	return text
+}
+
+// widest is the width of the widest of some texts.
+func widest[T any](list []T, text func(T) string) int {
+	w := 0
+	for _, x := range list {
+		w = max(w, utf8.RuneCountInString(text(x)))
+	}
+	return w
+}
+
+func joinNeeds(needs []situation.Need) string {
+	parts := make([]string, len(needs))
+	for i, n := range needs {
+		parts[i] = string(n)
+	}
+	return strings.Join(parts, "; ")
+}
+
+func joinStops(stops []gate.Stop) string {
+	parts := make([]string, len(stops))
+	for i, s := range stops {
+		parts[i] = strings.TrimSpace(fmt.Sprintf("%s at %s %s", s.Reason, s.At, s.Detail))
+	}
+	return strings.Join(parts, "; ")
+}
+
+func joinRoutes(routes []gate.Route) string {
+	parts := make([]string, len(routes))
+	for i, r := range routes {
+		groups := make([]string, len(r.Path))
+		for j, h := range r.Path {
+			groups[j] = h.Group
+		}
+		parts[i] = strings.Join(append(groups, r.Mapping), " > ")
+	}
+	return strings.Join(parts, "; ")
+}
+
+// count writes a number with its word.
+func count(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}

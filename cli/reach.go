@@ -1,0 +1,111 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"gatemap/answer"
+	"gatemap/core/gate"
+)
+
+func (a *app) reach() *cobra.Command {
+	var system string
+	cmd := &cobra.Command{
+		Use:   "reach USER",
+		Short: "Everything that a user holds",
+		Long: `Lists every entitlement of a user, by system: open, depends (and on what) or shut
+(and by what). Facts that are not given are unknown, and never taken for a yes or
+a no.`,
+		Example: `  gatemap reach ilse.okonjo
+  gatemap reach ilse.okonjo --system archive --from 198.51.100.9 --at 2026-11-23T22:00:00Z
+  gatemap reach cindervale/ilse.okonjo -o csv > ilse.csv`,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: a.complete(answer.KindUser),
+	}
+	cmd.Flags().StringVar(&system, "system", "", "only this system")
+	_ = cmd.RegisterFlagCompletionFunc("system", a.complete(answer.KindSystem))
+	situation := situationFlags(cmd)
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		s, err := situation()
+		if err != nil {
+			return err
+		}
+		return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Reach, error) {
+			return asker.Reach(ctx, args[0], system, s)
+		}, a.reachText, reachTable)
+	}
+	return cmd
+}
+
+func (a *app) reachText(r *answer.Reach) error {
+	who := r.User
+	if r.DisplayName != "" {
+		who = r.DisplayName + " (" + r.User + ")"
+	}
+	a.print("%s, in %s\n", a.paint(strong, who), given(r.Situation))
+	if len(r.Entitlements) == 0 {
+		a.print("\nHolds nothing here: no line names this account or a group that it is in.\n")
+		return nil
+	}
+	counts := map[gate.State]int{}
+	for rest := r.Entitlements; len(rest) > 0; {
+		n := 1
+		for n < len(rest) && rest[n].System == rest[0].System {
+			n++
+		}
+		a.reachSystem(rest[:n])
+		for _, e := range rest[:n] {
+			counts[e.State]++
+		}
+		rest = rest[n:]
+	}
+	a.print("\n%d open, %d depend on something, %d shut\n", counts[gate.Open], counts[gate.Depends], counts[gate.Shut])
+	return nil
+}
+
+func (a *app) reachSystem(list []gate.Entitlement) {
+	a.print("\n%s\n", a.paint(strong, list[0].System))
+	objects := widest(list, func(e gate.Entitlement) string { return e.Object })
+	rights := widest(list, func(e gate.Entitlement) string { return e.Right })
+	last := ""
+	for _, e := range list {
+		object := e.Object
+		if object == last {
+			object = ""
+		}
+		last = e.Object
+		line := fmt.Sprintf("  %s  %s  %s  %s", pad(object, objects), pad(e.Right, rights), a.state(e.State), why(&e))
+		a.print("%s\n", strings.TrimRight(line, " "))
+	}
+}
+
+// why says in a few words what a state hangs on.
+func why(e *gate.Entitlement) string {
+	var parts []string
+	if e.Breadth != "" {
+		parts = append(parts, e.Breadth)
+	}
+	switch e.State {
+	case gate.Depends:
+		parts = append(parts, "if "+answer.Needs(e.Needs))
+	case gate.Shut:
+		for _, s := range e.ShutBy {
+			parts = append(parts, strings.TrimSpace(string(s.Reason)+" "+s.Detail))
+		}
+	}
+	return strings.Join(parts, ", ")
+}
+
+func reachTable(r *answer.Reach) [][]string {
+	rows := [][]string{{"user", "system", "object", "right", "state", "breadth", "needs", "shut_by", "routes"}}
+	for _, e := range r.Entitlements {
+		rows = append(rows, []string{
+			r.User, e.System, e.Object, e.Right, e.State.String(), e.Breadth,
+			joinNeeds(e.Needs), joinStops(e.ShutBy), joinRoutes(e.Routes),
+		})
+	}
+	return rows
+}

@@ -1,0 +1,27 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"gatemap/core/gate/types"
+	"gatemap/mapfile"
+)
+
+func (a *app) schema() *cobra.Command {
+	return &cobra.Command{
+		Use:   "schema",
+		Short: "The JSON Schema of a map folder's documents",
+		Long: `Prints a JSON Schema (2020-12) of the documents that a map folder holds, so that an
+editor can complete and check them.`,
+		Example: `  gatemap schema > gatemap.schema.json`,
+		Args:    cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			s, err := mapfile.Schema(types.Table)
+			if err != nil {
+				return err
+			}
+			a.print("%s\n", s)
+			return nil
+		},
+	}
+}

@@ -1,0 +1,64 @@
+package cli
+
+import (
+	"context"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"gatemap/answer"
+	"gatemap/core/gate"
+)
+
+func (a *app) who() *cobra.Command {
+	var object string
+	cmd := &cobra.Command{
+		Use:   "who SYSTEM RIGHT",
+		Short: "Everyone who holds one thing",
+		Example: `  gatemap who archive frames:purge --on /raw
+  gatemap who archive frames:read --at 2026-11-23T12:00:00Z -o csv`,
+		Args:              cobra.ExactArgs(2),
+		ValidArgsFunction: a.complete(answer.KindSystem),
+	}
+	cmd.Flags().StringVar(&object, "on", "", "the object that is meant, such as a path or a product")
+	situation := situationFlags(cmd)
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		s, err := situation()
+		if err != nil {
+			return err
+		}
+		return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Who, error) {
+			return asker.Who(ctx, args[0], args[1], object, s)
+		}, a.whoText, whoTable)
+	}
+	return cmd
+}
+
+func (a *app) whoText(w *answer.Who) error {
+	a.print("%s, in %s\n\n", a.paint(strong, w.System+" "+w.Right+" on "+w.Object), given(w.Situation))
+	if len(w.Users) == 0 {
+		a.print("Nobody holds it.\n")
+		return nil
+	}
+	width := widest(w.Users, func(h answer.Holder) string { return h.User })
+	for _, h := range w.Users {
+		e := gate.Entitlement{State: h.State, Needs: h.Needs, ShutBy: h.ShutBy}
+		note := why(&e)
+		if note == "" {
+			note = joinRoutes(h.Routes)
+		}
+		a.print("%s\n", strings.TrimRight("  "+pad(h.User, width)+"  "+a.state(h.State)+"  "+note, " "))
+	}
+	a.print("\n%s\n", count(len(w.Users), "person", "people"))
+	return nil
+}
+
+func whoTable(w *answer.Who) [][]string {
+	rows := [][]string{{"system", "object", "right", "user", "state", "needs", "shut_by", "routes"}}
+	for _, h := range w.Users {
+		rows = append(rows, []string{
+			w.System, w.Object, w.Right, h.User, h.State.String(), joinNeeds(h.Needs), joinStops(h.ShutBy), joinRoutes(h.Routes),
+		})
+	}
+	return rows
+}

@@ -1,0 +1,67 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"gatemap/answer"
+)
+
+func (a *app) why() *cobra.Command {
+	var object string
+	cmd := &cobra.Command{
+		Use:   "why USER SYSTEM RIGHT",
+		Short: "Why a user can do one thing, or why not",
+		Long: `Says what becomes of one right for one user, with the lines and groups by which
+it comes, what it needs, what shuts it, or what is lacking.`,
+		Example: `  gatemap why ilse.okonjo archive frames:write --on /raw/2026
+  gatemap why ilse.okonjo archive frames:write --on /raw/2026 --from 203.0.113.9`,
+		Args:              cobra.ExactArgs(3),
+		ValidArgsFunction: a.complete(answer.KindUser, answer.KindSystem),
+	}
+	cmd.Flags().StringVar(&object, "on", "", "the object that is meant, such as a path or a product")
+	situation := situationFlags(cmd)
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		s, err := situation()
+		if err != nil {
+			return err
+		}
+		return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Why, error) {
+			return asker.Why(ctx, args[0], args[1], args[2], object, s)
+		}, a.whyText, whyTable)
+	}
+	return cmd
+}
+
+func (a *app) whyText(w *answer.Why) error {
+	a.print("%s  %s %s on %s\n\n", a.state(w.State), w.System, w.Right, w.Object)
+	for _, s := range w.Sentences {
+		a.print("%s\n", s)
+	}
+	return nil
+}
+
+func whyTable(w *answer.Why) [][]string {
+	var misses []string
+	for _, m := range w.Misses {
+		misses = append(misses, m.Mapping+" lacks "+strings.Join(m.Lacks, " or "))
+	}
+	return [][]string{
+		{"user", "system", "object", "right", "state", "breadth", "needs", "shut_by", "routes", "misses"},
+		{
+			w.User, w.System, w.Object, w.Right, w.State.String(), w.Breadth,
+			joinNeeds(w.Needs), joinStops(w.ShutBy), joinRoutes(w.Routes), strings.Join(misses, "; "),
+		},
+	}
+}
+
+func onFlags(objects []string) string {
+	flags := make([]string, len(objects))
+	for i, o := range objects {
+		flags[i] = fmt.Sprintf("--on %q", o)
+	}
+	return strings.Join(flags, ", ")
+}

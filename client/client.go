@@ -1,0 +1,125 @@
+// Package client asks a running service over its API. It is an answer.Asker,
+// so that whatever asks a folder can ask a service.
+package client
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"gatemap/answer"
+	"gatemap/core/situation"
+)
+
+// timeout bounds one call, so that a service that hangs is told.
+const timeout = 60 * time.Second
+
+// maxAnswer bounds what is read of one answer, in bytes.
+const maxAnswer = 1 << 30
+
+// Client asks one service.
+type Client struct {
+	base  *url.URL
+	token string
+	http  *http.Client
+}
+
+var _ answer.Asker = (*Client)(nil)
+
+// New makes a client for the service at an address such as
+// http://127.0.0.1:8470.
+func New(address, token string) (*Client, error) {
+	base, err := url.Parse(address)
+	if err != nil || base.Host == "" || base.Scheme != "http" && base.Scheme != "https" {
+		return nil, fmt.Errorf("%q is not the address of a service, such as http://127.0.0.1:8470", address)
+	}
+	return &Client{base: base, token: token, http: &http.Client{Timeout: timeout}}, nil
+}
+
+func (c *Client) Reach(ctx context.Context, user, system string, s situation.Situation) (*answer.Reach, error) {
+	return get[answer.Reach](ctx, c, "reach", s, "user", user, "system", system)
+}
+
+func (c *Client) Why(ctx context.Context, user, system, right, object string, s situation.Situation) (*answer.Why, error) {
+	return get[answer.Why](ctx, c, "why", s, "user", user, "system", system, "right", right, "object", object)
+}
+
+func (c *Client) Who(ctx context.Context, system, right, object string, s situation.Situation) (*answer.Who, error) {
+	return get[answer.Who](ctx, c, "who", s, "system", system, "right", right, "object", object)
+}
+
+func (c *Client) Members(ctx context.Context, group string) (*answer.Members, error) {
+	return get[answer.Members](ctx, c, "members", situation.Situation{}, "group", group)
+}
+
+func (c *Client) Groups(ctx context.Context, user string) (*answer.Groups, error) {
+	return get[answer.Groups](ctx, c, "memberships", situation.Situation{}, "user", user)
+}
+
+func (c *Client) Findings(ctx context.Context) (*answer.Findings, error) {
+	return get[answer.Findings](ctx, c, "findings", situation.Situation{})
+}
+
+func (c *Client) Search(ctx context.Context, text string, kind answer.Kind, limit int, cursor string) (*answer.Page, error) {
+	size := ""
+	if limit > 0 {
+		size = strconv.Itoa(limit)
+	}
+	return get[answer.Page](ctx, c, "search", situation.Situation{}, "q", text, "kind", string(kind), "limit", size, "cursor", cursor)
+}
+
+// get calls one operation; pairs are its parameters and their values, of which
+// empty ones are left out.
+func get[T any](ctx context.Context, c *Client, operation string, s situation.Situation, pairs ...string) (*T, error) {
+	query := url.Values{}
+	for i := 0; i < len(pairs); i += 2 {
+		if pairs[i+1] != "" {
+			query.Set(pairs[i], pairs[i+1])
+		}
+	}
+	for field, value := range s.Facts() {
+		query.Set(field, value)
+	}
+	at := c.base.JoinPath("api/v1", operation)
+	at.RawQuery = query.Encode()
+	request, err := http.NewRequestWithContext(ctx, http.MethodGet, at.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+	request.Header.Set("Authorization", "Bearer "+c.token)
+	request.Header.Set("Accept", "application/json")
+	response, err := c.http.Do(request)
+	if err != nil {
+		return nil, fmt.Errorf("the service at %s cannot be reached: %w\nIs it running? gatemap serve starts one, --map DIR asks a folder instead", c.base, err)
+	}
+	defer response.Body.Close()
+	body, err := io.ReadAll(io.LimitReader(response.Body, maxAnswer))
+	if err != nil {
+		return nil, fmt.Errorf("the answer of the service at %s broke off: %w", c.base, err)
+	}
+	if response.StatusCode != http.StatusOK {
+		return nil, c.failure(response, body)
+	}
+	var got T
+	if err := json.Unmarshal(body, &got); err != nil {
+		return nil, fmt.Errorf("the service at %s sent an answer that cannot be read: %w", c.base, err)
+	}
+	return &got, nil
+}
+
+func (c *Client) failure(response *http.Response, body []byte) error {
+	var problem answer.Problem
+	if !strings.HasPrefix(response.Header.Get("Content-Type"), "application/problem+json") || json.Unmarshal(body, &problem) != nil {
+		return fmt.Errorf("what answers at %s is no Gate Map service: it said %s", c.base, response.Status)
+	}
+	if problem.Status == http.StatusUnauthorized {
+		return fmt.Errorf("the service at %s does not accept the token: set GATEMAP_TOKEN or --token-file to one that it gave out", c.base)
+	}
+	return problem.Err()
+}

@@ -1,0 +1,167 @@
+package atlas
+
+import (
+	"time"
+
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/situation"
+)
+
+// Facts works out a situation against this map. The error is a
+// *directory.NotFoundError where it names a device that does not exist.
+func (a *Atlas) Facts(s situation.Situation) (*situation.Facts, error) {
+	if s.DeviceName == "" {
+		return a.Frame.Facts(s, nil), nil
+	}
+	id, err := a.Book.FindDevice(s.DeviceName, "")
+	if err != nil {
+		return nil, err
+	}
+	d := a.Book.Device(id)
+	in := a.Book.DeviceGroups(id)
+	return a.Frame.Facts(s, &situation.Device{
+		Managed: known(d.Managed), Compliant: known(d.Compliant),
+		InGroup: func(g uint32) bool { return in[directory.GroupID(g)] },
+	}), nil
+}
+
+func known(b *bool) situation.Truth {
+	switch {
+	case b == nil:
+		return situation.Unknown
+	case *b:
+		return situation.True
+	}
+	return situation.False
+}
+
+func (a *Atlas) question(u directory.UserID, f *situation.Facts) *gate.Question {
+	return &gate.Question{Book: a.Book, Subject: a.Book.Subject(u), Facts: f}
+}
+
+// Reach lists everything that a user holds in a situation, in whatever state
+// but none, by system, object and right. within limits it to one system; nil
+// means all.
+func (a *Atlas) Reach(u directory.UserID, f *situation.Facts, within *System) []gate.Entitlement {
+	q := a.question(u, f)
+	account := a.account(q)
+	var all []gate.Entitlement
+	for _, s := range a.Systems {
+		if within != nil && s != within {
+			continue
+		}
+		around := account.And(s.around(q))
+		s.Gate.Reach(q, func(e gate.Entitlement) {
+			e.Judge(around.And(e.Verdict()))
+			e.Settle()
+			all = append(all, e)
+		})
+	}
+	return all
+}
+
+// Why answers for one point of a system, and says what is lacking where the
+// state is none.
+func (a *Atlas) Why(u directory.UserID, f *situation.Facts, s *System, p gate.Point) gate.Entitlement {
+	q := a.question(u, f)
+	e := a.decide(q, s, p)
+	if e.State != gate.None {
+		return e
+	}
+	e.Misses = p.Misses(q)
+	for _, attribute := range s.lacking(q) {
+		for i := range e.Misses {
+			e.Misses[i].Lacks = append(e.Misses[i].Lacks, "attribute:"+attribute)
+		}
+	}
+	return e
+}
+
+func (a *Atlas) decide(q *gate.Question, s *System, p gate.Point) gate.Entitlement {
+	e := p.Decide(q)
+	if e.State != gate.None {
+		e.Judge(a.account(q).And(s.around(q)).And(e.Verdict()))
+	}
+	e.Settle()
+	return e
+}
+
+// Holder is a user with what becomes of one entitlement.
+type Holder struct {
+	User        directory.UserID
+	Entitlement gate.Entitlement
+}
+
+// Who lists everyone who holds one point of a system, in whatever state but
+// none, in the order of names.
+func (a *Atlas) Who(f *situation.Facts, s *System, p gate.Point) []Holder {
+	var holders []Holder
+	for u := range directory.UserID(a.Book.Users()) {
+		if e := a.decide(a.question(u, f), s, p); e.State != gate.None {
+			holders = append(holders, Holder{u, e})
+		}
+	}
+	return holders
+}
+
+// account is what the user's account allows: nothing once it is switched off
+// or has ended.
+func (a *Atlas) account(q *gate.Question) gate.Verdict {
+	u := q.Subject.User
+	verdict := gate.Opened
+	if !u.IsActive() {
+		verdict = gate.ShutFor(gate.ByInactive, a.Book.UserName(q.Subject.ID), "")
+	}
+	if u.Expires.IsZero() {
+		return verdict
+	}
+	end := u.Expires.Format(time.RFC3339)
+	switch at := q.Facts.At; {
+	case at.IsZero():
+		return verdict.And(gate.DependsOn(situation.Need("before:" + end)))
+	case at.Before(u.Expires.Time):
+		return verdict
+	}
+	return verdict.And(gate.ShutFor(gate.ByExpired, a.Book.UserName(q.Subject.ID), end))
+}
+
+// around is what stands around a system's own decision: the attributes that it
+// requires and what stands in front of it.
+func (s *System) around(q *gate.Question) gate.Verdict {
+	verdict := gate.Opened
+	for _, attribute := range s.lacking(q) {
+		verdict = verdict.And(gate.ShutFor(gate.ByPrerequisite, s.Name()+"/requires", attribute))
+	}
+	for i := range s.front {
+		verdict = verdict.And(s.front[i].verdict(q))
+	}
+	return verdict
+}
+
+// lacking lists the required attributes that the subject does not have.
+func (s *System) lacking(q *gate.Question) []string {
+	var names []string
+	for _, attribute := range s.Document.Requires {
+		if q.Book.Lacks(q.Subject.ID, attribute) {
+			names = append(names, attribute)
+		}
+	}
+	return names
+}
+
+// Lacking says which required attributes of the system a user does not have,
+// where the gate gives the user anything at all.
+func (a *Atlas) Lacking(s *System, u directory.UserID) []string {
+	q := a.question(u, a.Frame.Facts(situation.Situation{}, nil))
+	names := s.lacking(q)
+	if names == nil {
+		return nil
+	}
+	given := false
+	s.Gate.Reach(q, func(gate.Entitlement) { given = true })
+	if !given {
+		return nil
+	}
+	return names
+}

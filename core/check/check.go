@@ -1,0 +1,36 @@
+// Package check finds what is wrong, useless or risky in a compiled map
+// (docs/model.md section 8). Each analyzer is a value with a name, a sentence
+// and a function; none changes anything.
+package check
+
+import (
+	"gatemap/core/atlas"
+	"gatemap/core/finding"
+)
+
+// Analyzer looks for one kind of thing in an atlas.
+type Analyzer struct {
+	Name string
+	Doc  string
+	Run  func(*Pass)
+}
+
+// Pass is one run of one analyzer.
+type Pass struct {
+	Atlas *atlas.Atlas
+	Add   func(finding.Finding)
+}
+
+// Analyzers lists all of them.
+var Analyzers = []Analyzer{gates, references, groups, unused, prerequisites}
+
+// Findings runs every analyzer; what it returns is sorted, the worst first.
+func Findings(a *atlas.Atlas) []finding.Finding {
+	all := []finding.Finding{}
+	pass := &Pass{a, func(f finding.Finding) { all = append(all, f) }}
+	for _, analyzer := range Analyzers {
+		analyzer.Run(pass)
+	}
+	finding.Sort(all)
+	return all
+}

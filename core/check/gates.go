@@ -1,0 +1,67 @@
+package check
+
+import (
+	"fmt"
+	"strings"
+
+	"gatemap/core/directory"
+	"gatemap/core/finding"
+	"gatemap/core/gate"
+)
+
+// references hands on what came to light while the map was compiled.
+var references = Analyzer{
+	Name: "references",
+	Doc:  "Names that lead to nothing, and groups that do not count where they are named.",
+	Run: func(p *Pass) {
+		for _, f := range p.Atlas.Book.Findings() {
+			p.Add(f)
+		}
+		for _, s := range p.Atlas.Systems {
+			for _, f := range s.Site.Findings {
+				p.Add(f)
+			}
+		}
+	},
+}
+
+// gates asks each gate to check itself.
+var gates = Analyzer{
+	Name: "gates",
+	Doc:  "What each gate type finds in its own lines.",
+	Run: func(p *Pass) {
+		for _, s := range p.Atlas.Systems {
+			s.Gate.Check(&gate.Report{Book: p.Atlas.Book, System: s.Document, Add: p.Add})
+		}
+	},
+}
+
+var prerequisites = Analyzer{
+	Name: "prerequisites",
+	Doc:  "Users to whom a system gives something, but who lack an attribute that it requires.",
+	Run: func(p *Pass) {
+		book := p.Atlas.Book
+		for _, s := range p.Atlas.Systems {
+			missing := map[string][]string{}
+			for u := range directory.UserID(book.Users()) {
+				if len(s.Document.Requires) == 0 || !book.User(u).IsActive() {
+					continue
+				}
+				for _, attribute := range p.Atlas.Lacking(s, u) {
+					missing[attribute] = append(missing[attribute], book.UserName(u))
+				}
+			}
+			for _, attribute := range s.Document.Requires {
+				names := missing[attribute]
+				if names == nil {
+					continue
+				}
+				f := finding.New(finding.Prerequisite, s.Document.Place,
+					fmt.Sprintf("System %s requires the attribute %s, which these users lack: %s. All that they are given here is shut.", s.Name(), attribute, strings.Join(names, ", ")),
+					"Fill in the attribute in the directory, or drop it from requires.", names...)
+				f.Where.System = s.Name()
+				p.Add(f)
+			}
+		}
+	},
+}

@@ -1,0 +1,112 @@
+package check
+
+import (
+	"fmt"
+	"strings"
+
+	"gatemap/core/directory"
+	"gatemap/core/finding"
+)
+
+var groups = Analyzer{
+	Name: "groups",
+	Doc:  "Mapped groups without active members, members who are inactive, counts that differ, and skipped layers.",
+	Run: func(p *Pass) {
+		mapped := map[directory.GroupID]string{}
+		for _, s := range p.Atlas.Systems {
+			for _, m := range s.Site.Mapped {
+				if _, ok := mapped[m.Group]; !ok {
+					mapped[m.Group] = m.Line
+				}
+			}
+		}
+		for g := range directory.GroupID(p.Atlas.Book.Groups()) {
+			p.group(g, mapped[g])
+		}
+	},
+}
+
+// group looks at one group; line names a line that maps it, if any does.
+func (p *Pass) group(g directory.GroupID, line string) {
+	book := p.Atlas.Book
+	group, full := book.Group(g), book.GroupName(g)
+	active := 0
+	var inactive []string
+	for _, m := range book.Members(g) {
+		switch {
+		case book.User(m.User).IsActive():
+			active++
+		case m.How != directory.Nested:
+			inactive = append(inactive, book.UserName(m.User))
+		}
+	}
+	if line != "" && active == 0 && group.Kind != "mail" {
+		p.Add(finding.New(finding.EmptyGroup, group.Place,
+			fmt.Sprintf("Group %s has no active members, but line %s maps it.", full, line),
+			"Add members, or drop the group from the line.", full))
+	}
+	if inactive != nil && group.Kind != "mail" {
+		p.Add(finding.New(finding.InactiveMembers, group.Place,
+			fmt.Sprintf("Group %s still has members who are switched off: %s.", full, strings.Join(inactive, ", ")),
+			"Take them out, so that nothing comes back with the account.", append([]string{full}, inactive...)...))
+	}
+	if group.Expect != nil && *group.Expect != active {
+		p.Add(finding.New(finding.ExpectedCount, group.Place,
+			fmt.Sprintf("Group %s should have %d active members and has %d.", full, *group.Expect, active),
+			"Look who is missing or too many, or correct the number.", full))
+	}
+	if listed := book.ListedUsers(g); group.Opens == "own" && len(listed) > 0 && len(book.Held(g)) > 0 {
+		names := []string{full}
+		for _, u := range listed {
+			names = append(names, book.UserName(u))
+		}
+		p.Add(finding.New(finding.Layering, group.Place,
+			fmt.Sprintf("Group %s collects people through other groups, but lists some itself: %s.", full, strings.Join(names[1:], ", ")),
+			"Put them into a group for what they do, and that group into this one.", names...))
+	}
+}
+
+var unused = Analyzer{
+	Name: "unused",
+	Doc:  "Groups that open nothing anywhere.",
+	Run: func(p *Pass) {
+		book := p.Atlas.Book
+		used := make([]bool, book.Groups())
+		var queue []directory.GroupID
+		use := func(g directory.GroupID) {
+			if !used[g] {
+				used[g] = true
+				queue = append(queue, g)
+			}
+		}
+		for _, s := range p.Atlas.Systems {
+			for _, m := range s.Site.Mapped {
+				use(m.Group)
+			}
+			for _, g := range s.Site.Named {
+				use(g)
+			}
+		}
+		for g := range directory.GroupID(book.Groups()) {
+			for _, manager := range book.Managers(g).Groups {
+				use(manager)
+			}
+		}
+		for len(queue) > 0 {
+			g := queue[0]
+			queue = queue[1:]
+			for _, inner := range book.Held(g) {
+				use(inner)
+			}
+		}
+		for g, is := range used {
+			group, full := book.Group(directory.GroupID(g)), book.GroupName(directory.GroupID(g))
+			if is || group.Kind == "mail" {
+				continue
+			}
+			p.Add(finding.New(finding.UnusedGroup, group.Place,
+				fmt.Sprintf("Group %s opens nothing anywhere.", full),
+				"Map it, make it a mail group if it is only for addressing, or drop it.", full))
+		}
+	},
+}

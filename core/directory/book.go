@@ -1,0 +1,365 @@
+package directory
+
+import (
+	"fmt"
+	"iter"
+	"slices"
+	"sort"
+	"strings"
+
+	"gatemap/core/finding"
+	"gatemap/core/name"
+	"gatemap/core/place"
+)
+
+// UserID, GroupID and DeviceID number the records of a book, each from 0 in
+// the order of their full names.
+type (
+	UserID   uint32
+	GroupID  uint32
+	DeviceID uint32
+)
+
+// How says in which way someone is a member.
+type How string
+
+// The ways, the plainest first.
+const (
+	Direct  How = "direct"
+	Primary How = "primary"
+	ByRule  How = "rule"
+	Nested  How = "nested"
+)
+
+// Book is every directory of a map put together: who is a member of what.
+// It is immutable once built and safe for use by many.
+type Book struct {
+	directories []*Document
+	exact       []map[string]bool // by directory
+	users       shelf[User]
+	groups      shelf[Group]
+	devices     shelf[Device]
+	byDN        map[string]object
+
+	userGroups [][]edge    // by user: the groups that hold the user directly
+	groupUsers [][]member  // the other way round
+	parents    [][]GroupID // by group: the groups that hold it
+	children   [][]GroupID
+	deviceIn   [][]GroupID // by device
+	attributes map[string]bool
+	findings   []finding.Finding
+	managers   map[GroupID]Party
+}
+
+type edge struct {
+	group GroupID
+	how   How
+}
+
+type member struct {
+	user UserID
+	how  How
+}
+
+// Party is a set of users and groups.
+type Party struct {
+	Users  []UserID
+	Groups []GroupID
+}
+
+// shelf holds the records of one kind in the order of their folded full names.
+type shelf[T any] struct {
+	kind    string
+	records []*T
+	full    []string // as written
+	folded  []string
+	home    []int // index of the directory
+}
+
+type object struct {
+	kind string
+	id   int
+}
+
+func fill[T any](kind string, docs []*Document, list func(*Document) []T, named func(*T) (string, place.Place), errs *place.Errors) shelf[T] {
+	type entry struct {
+		record *T
+		full   string
+		folded string
+		home   int
+	}
+	var all []entry
+	for home, d := range docs {
+		records := list(d)
+		for i := range records {
+			n, at := named(&records[i])
+			if n == "" {
+				errs.Addf(at, "a %s needs a name", kind)
+				continue
+			}
+			full := name.Full(d.Name, n)
+			all = append(all, entry{&records[i], full, name.Fold(full), home})
+		}
+	}
+	slices.SortStableFunc(all, func(a, b entry) int { return strings.Compare(a.folded, b.folded) })
+	s := shelf[T]{kind: kind}
+	for i, e := range all {
+		if i > 0 && all[i-1].folded == e.folded {
+			_, first := named(all[i-1].record)
+			_, at := named(e.record)
+			errs.Addf(at, "%s %s stands in the directory twice; it is also at %s", kind, e.full, first)
+			continue
+		}
+		s.records = append(s.records, e.record)
+		s.full = append(s.full, e.full)
+		s.folded = append(s.folded, e.folded)
+		s.home = append(s.home, e.home)
+	}
+	return s
+}
+
+func (s *shelf[T]) find(folded string) (int, bool) {
+	i := sort.SearchStrings(s.folded, folded)
+	return i, i < len(s.folded) && s.folded[i] == folded
+}
+
+// Build puts directories together. What cannot be used at all goes to errs;
+// what can be left out becomes a finding.
+func Build(docs []*Document, errs *place.Errors) *Book {
+	b := &Book{directories: docs, managers: map[GroupID]Party{}}
+	b.checkDirectories(errs)
+	b.users = fill("user", docs, func(d *Document) []User { return d.Users },
+		func(u *User) (string, place.Place) { return u.Name, u.Place }, errs)
+	b.groups = fill("group", docs, func(d *Document) []Group { return d.Groups },
+		func(g *Group) (string, place.Place) { return g.Name, g.Place }, errs)
+	b.devices = fill("device", docs, func(d *Document) []Device { return d.Devices },
+		func(d *Device) (string, place.Place) { return d.Name, d.Place }, errs)
+	b.indexDNs(errs)
+	for _, g := range b.groups.records {
+		checkGroup(g, errs)
+	}
+	for _, d := range docs {
+		exact := map[string]bool{}
+		for _, a := range d.Exact {
+			exact[name.Fold(a)] = true
+		}
+		b.exact = append(b.exact, exact)
+	}
+	b.link()
+	return b
+}
+
+func (b *Book) checkDirectories(errs *place.Errors) {
+	seen := map[string]place.Place{}
+	for _, d := range b.directories {
+		if strings.ContainsAny(d.Name, "/") || d.Name == "" {
+			errs.Addf(d.Place, "a directory's name is not empty and has no slash in it")
+		}
+		if first, twice := seen[name.Fold(d.Name)]; twice {
+			errs.Addf(d.Place, "directory %s stands in the map twice; it is also at %s", d.Name, first)
+		}
+		seen[name.Fold(d.Name)] = d.Place
+	}
+}
+
+func checkGroup(g *Group, errs *place.Errors) {
+	m := g.Members
+	if g.Rule != nil && m != nil && len(m.Users)+len(m.Groups)+len(m.Devices)+len(m.Any) > 0 {
+		errs.Addf(g.Place, "group %s has a rule and lists members: it can have one or the other", g.Name)
+	}
+	switch {
+	case g.Opens == "host" && g.Host == "":
+		errs.Addf(g.Place, "group %s opens host and so needs the key host: the system in which it counts", g.Name)
+	case g.Opens != "host" && g.Host != "":
+		errs.Addf(g.Place, "group %s names a host system, which counts only with opens: host", g.Name)
+	}
+}
+
+func (b *Book) indexDNs(errs *place.Errors) {
+	b.byDN = map[string]object{}
+	add := func(dn string, at place.Place, o object) {
+		if dn == "" {
+			return
+		}
+		canonical, ok := name.DN(dn)
+		if !ok {
+			errs.Addf(at, "%q is not a distinguished name (RFC 4514)", dn)
+			return
+		}
+		b.byDN[canonical] = o
+	}
+	for i, u := range b.users.records {
+		add(u.DN, u.Place, object{"user", i})
+	}
+	for i, g := range b.groups.records {
+		add(g.DN, g.Place, object{"group", i})
+	}
+	for i, d := range b.devices.records {
+		add(d.DN, d.Place, object{"device", i})
+	}
+}
+
+// Users, Groups and Devices count the records.
+func (b *Book) Users() int   { return len(b.users.records) }
+func (b *Book) Groups() int  { return len(b.groups.records) }
+func (b *Book) Devices() int { return len(b.devices.records) }
+
+// Directories are the documents that the book was built from.
+func (b *Book) Directories() []*Document { return b.directories }
+
+// User, Group and Device give a record by its number.
+func (b *Book) User(id UserID) *User       { return b.users.records[id] }
+func (b *Book) Group(id GroupID) *Group    { return b.groups.records[id] }
+func (b *Book) Device(id DeviceID) *Device { return b.devices.records[id] }
+
+// UserName and GroupName give a full name, directory/name.
+func (b *Book) UserName(id UserID) string   { return b.users.full[id] }
+func (b *Book) GroupName(id GroupID) string { return b.groups.full[id] }
+
+// UserHome and GroupHome give the name of the directory of a record.
+func (b *Book) UserHome(id UserID) string   { return b.directories[b.users.home[id]].Name }
+func (b *Book) GroupHome(id GroupID) string { return b.directories[b.groups.home[id]].Name }
+
+// Managers gives those who may change the members of a group.
+func (b *Book) Managers(id GroupID) Party { return b.managers[id] }
+
+// Findings are what was found while the directories were put together.
+func (b *Book) Findings() []finding.Finding { return b.findings }
+
+// NotFoundError says that a name leads to nothing, or to too much.
+type NotFoundError struct {
+	Kind       string   // user, group, device, system, …
+	Name       string   // as written
+	Within     string   // the system that was looked in; empty where that goes without saying
+	Near       []string // the nearest names
+	Candidates []string // the full names, where a bare one is ambiguous
+}
+
+func (e *NotFoundError) Error() string {
+	if len(e.Candidates) > 0 {
+		return fmt.Sprintf("the %s name %q is ambiguous: say which of %s is meant", e.Kind, e.Name, strings.Join(e.Candidates, ", "))
+	}
+	in := ""
+	if e.Within != "" {
+		in = " in system " + e.Within
+	}
+	return fmt.Sprintf("there is no %s %q%s%s", e.Kind, e.Name, in, name.DidYouMean(e.Near))
+}
+
+// FindUser looks a user up by full name, bare name or distinguished name. home
+// is the directory in which bare names are looked up; empty means all. The
+// error is a *NotFoundError. FindGroup and FindDevice do the same.
+func (b *Book) FindUser(written, home string) (UserID, error) {
+	id, err := find(b, &b.users, written, home)
+	return UserID(id), err
+}
+
+func (b *Book) FindGroup(written, home string) (GroupID, error) {
+	id, err := find(b, &b.groups, written, home)
+	return GroupID(id), err
+}
+
+func (b *Book) FindDevice(written, home string) (DeviceID, error) {
+	id, err := find(b, &b.devices, written, home)
+	return DeviceID(id), err
+}
+
+func find[T any](b *Book, s *shelf[T], written, home string) (int, error) {
+	folded := name.Fold(written)
+	if i, ok := s.find(folded); ok && strings.Contains(written, "/") {
+		return i, nil
+	}
+	if canonical, ok := name.DN(written); ok {
+		if o, ok := b.byDN[canonical]; ok && o.kind == s.kind {
+			return o.id, nil
+		}
+	}
+	var hits []int
+	for _, d := range b.directories {
+		if home != "" && !strings.EqualFold(d.Name, home) {
+			continue
+		}
+		if i, ok := s.find(name.Fold(d.Name) + "/" + folded); ok {
+			hits = append(hits, i)
+		}
+	}
+	switch len(hits) {
+	case 1:
+		return hits[0], nil
+	case 0:
+		return 0, &NotFoundError{Kind: s.kind, Name: written, Near: s.near(b, written, home)}
+	}
+	var names []string
+	for _, i := range hits {
+		names = append(names, s.full[i])
+	}
+	return 0, &NotFoundError{Kind: s.kind, Name: written, Candidates: names}
+}
+
+// near suggests names: full ones for a full name, the first part of a
+// distinguished name or a bare name for bare ones.
+func (s *shelf[T]) near(b *Book, written, home string) []string {
+	if strings.Contains(written, "/") {
+		return name.Near(written, slices.Values(s.full))
+	}
+	if _, ok := name.DN(written); ok {
+		head, _, _ := strings.Cut(written, ",")
+		_, written, _ = strings.Cut(head, "=")
+		home = ""
+	}
+	return name.Near(strings.TrimSpace(written), s.bare(b, home))
+}
+
+func (s *shelf[T]) bare(b *Book, home string) iter.Seq[string] {
+	return func(yield func(string) bool) {
+		for i, full := range s.full {
+			d := b.directories[s.home[i]].Name
+			if home != "" && !strings.EqualFold(home, d) {
+				continue
+			}
+			if !yield(full[len(d)+1:]) {
+				return
+			}
+		}
+	}
+}
+
+// UserNames, GroupNames and DeviceNames yield the full names in order.
+func (b *Book) UserNames() iter.Seq[string]   { return slices.Values(b.users.full) }
+func (b *Book) GroupNames() iter.Seq[string]  { return slices.Values(b.groups.full) }
+func (b *Book) DeviceNames() iter.Seq[string] { return slices.Values(b.devices.full) }
+
+// HasAttribute says whether any user has a value for the attribute, or for one
+// of its sub-attributes.
+func (b *Book) HasAttribute(written string) bool {
+	folded := name.Fold(written)
+	if b.attributes[folded] {
+		return true
+	}
+	head, _, dotted := strings.Cut(folded, ".")
+	return dotted && b.attributes[head]
+}
+
+// AttributeNames yields the attributes that users have, as sources spell them.
+func (b *Book) AttributeNames() iter.Seq[string] {
+	return func(yield func(string) bool) {
+		for _, u := range b.users.records {
+			for _, a := range u.Attributes {
+				if !yield(a.Name) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// Lacks says whether a user has no value for an attribute.
+func (b *Book) Lacks(id UserID, attribute string) bool {
+	r := record{b.users.records[id], b.exact[b.users.home[id]]}
+	for _, v := range r.Values(name.Fold(attribute)) {
+		if v.Text != "" || v.Sub != nil {
+			return false
+		}
+	}
+	return true
+}

@@ -1,0 +1,250 @@
+// Package filter reads, prints and matches the filter language of RFC 7644
+// §3.4.2.2. It knows nothing of directories: what is matched is a Record.
+package filter
+
+import (
+	"iter"
+	"strings"
+
+	"gatemap/core/name"
+)
+
+// Kind says what a Value is.
+type Kind uint8
+
+// The kinds of values; Text is the zero Kind.
+const (
+	Text Kind = iota
+	Number
+	Bool
+	Complex
+)
+
+// Value is one value of an attribute (RFC 7643 §2.3). All but Complex values
+// carry their printed form in Text; a Complex one has its sub-attributes in
+// Sub, by folded name.
+type Value struct {
+	Kind Kind
+	Text string
+	Sub  map[string][]Value
+}
+
+// Record is what a filter is matched against.
+type Record interface {
+	// Values returns the values of an attribute by its folded name
+	// (name.Fold); none where it has no value.
+	Values(attribute string) []Value
+	// Exact says whether strings of the attribute are compared with regard
+	// to case (caseExact in RFC 7643 §2.2).
+	Exact(attribute string) bool
+}
+
+// Filter is a parsed filter. It is immutable and safe for use by many.
+type Filter struct{ root node }
+
+// Match says whether the record is one that the filter describes. An attribute
+// without a value fails every comparison but "ne"; "eq null" and "ne null" ask
+// whether it has a value (RFC 7643 §2.5).
+func (f *Filter) Match(r Record) bool { return f.root.match(r) }
+
+// String prints the filter in one canonical form: parsing it again gives the
+// same filter.
+func (f *Filter) String() string {
+	var b strings.Builder
+	f.root.print(&b, 0)
+	return b.String()
+}
+
+// Attribute is an attribute that a filter names, as written, with the column
+// (from 1) at which it first stands.
+type Attribute struct {
+	Name   string
+	Column int
+}
+
+// Attributes yields each attribute that the filter names, in the order of
+// writing. A sub-attribute is written after a dot.
+func (f *Filter) Attributes() iter.Seq[Attribute] {
+	return func(yield func(Attribute) bool) { f.root.attributes("", yield) }
+}
+
+// Path is an attribute path: an attribute and perhaps one of its
+// sub-attributes. The schema prefixes of RFC 7643 §8.1 and the enterprise
+// extension are left off; any other stays part of the name.
+type path struct {
+	written   string // as it stood, without a known schema prefix
+	attribute string // folded
+	sub       string // folded; empty where there is none
+	column    int
+}
+
+var knownSchemas = []string{
+	"urn:ietf:params:scim:schemas:core:2.0:User:",
+	"urn:ietf:params:scim:schemas:core:2.0:Group:",
+	"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User:",
+}
+
+func newPath(written string, column int) path {
+	for _, s := range knownSchemas {
+		if len(written) > len(s) && strings.EqualFold(written[:len(s)], s) {
+			written = written[len(s):]
+			break
+		}
+	}
+	p := path{written: written, column: column}
+	tail := written[strings.LastIndexByte(written, ':')+1:]
+	head, sub, _ := strings.Cut(tail, ".")
+	p.attribute = name.Fold(written[:len(written)-len(tail)] + head)
+	p.sub = name.Fold(sub)
+	return p
+}
+
+// exactName is the folded name under which the attribute's case rule is kept.
+func (p path) exactName() string {
+	if p.sub == "" {
+		return p.attribute
+	}
+	return p.attribute + "." + p.sub
+}
+
+// values collects what the path leads to. Sources may keep a sub-attribute as
+// an attribute of its own with a dot in its name, or inside complex values;
+// the default sub-attribute of a complex value is "value" (RFC 7643 §2.4).
+func (p path) values(r Record, visit func(Value) bool) {
+	if p.sub != "" {
+		for _, v := range r.Values(p.attribute + "." + p.sub) {
+			if v.has() && !visit(v) {
+				return
+			}
+		}
+	}
+	for _, v := range r.Values(p.attribute) {
+		switch {
+		case v.Kind == Complex:
+			for _, s := range v.Sub[p.subOrValue()] {
+				if s.has() && !visit(s) {
+					return
+				}
+			}
+		case p.sub == "" || p.sub == "VALUE":
+			if v.has() && !visit(v) {
+				return
+			}
+		}
+	}
+}
+
+func (p path) subOrValue() string {
+	if p.sub == "" {
+		return "VALUE"
+	}
+	return p.sub
+}
+
+// has says whether the value counts as one ("pr" in RFC 7644 table 3): an
+// empty string and an empty complex value do not.
+func (v Value) has() bool {
+	if v.Kind != Complex {
+		return v.Text != ""
+	}
+	for _, sub := range v.Sub {
+		for _, s := range sub {
+			if s.has() {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+type node interface {
+	match(Record) bool
+	// print writes the node inside an operator that binds as tightly as
+	// outer: 0 or, 1 and, 2 not.
+	print(b *strings.Builder, outer int)
+	attributes(prefix string, yield func(Attribute) bool) bool
+}
+
+type or struct{ left, right node }
+
+func (n or) match(r Record) bool { return n.left.match(r) || n.right.match(r) }
+func (n or) print(b *strings.Builder, outer int) {
+	printPair(b, n.left, " or ", n.right, 0, outer)
+}
+func (n or) attributes(p string, y func(Attribute) bool) bool {
+	return n.left.attributes(p, y) && n.right.attributes(p, y)
+}
+
+type and struct{ left, right node }
+
+func (n and) match(r Record) bool { return n.left.match(r) && n.right.match(r) }
+func (n and) print(b *strings.Builder, outer int) {
+	printPair(b, n.left, " and ", n.right, 1, outer)
+}
+func (n and) attributes(p string, y func(Attribute) bool) bool {
+	return n.left.attributes(p, y) && n.right.attributes(p, y)
+}
+
+func printPair(b *strings.Builder, left node, word string, right node, binds, outer int) {
+	if binds < outer {
+		b.WriteByte('(')
+		defer b.WriteByte(')')
+	}
+	left.print(b, binds)
+	b.WriteString(word)
+	right.print(b, binds+1) // a chain leans to the left
+}
+
+type not struct{ inner node }
+
+func (n not) match(r Record) bool { return !n.inner.match(r) }
+func (n not) print(b *strings.Builder, _ int) {
+	b.WriteString("not (")
+	n.inner.print(b, 0)
+	b.WriteByte(')')
+}
+func (n not) attributes(p string, y func(Attribute) bool) bool { return n.inner.attributes(p, y) }
+
+// valuePath holds where one and the same complex value satisfies the inner
+// filter.
+type valuePath struct {
+	path  path
+	inner node
+}
+
+func (n valuePath) match(r Record) bool {
+	for _, v := range r.Values(n.path.attribute) {
+		if v.has() && n.inner.match(element{v, r, n.path.attribute}) {
+			return true
+		}
+	}
+	return false
+}
+func (n valuePath) print(b *strings.Builder, _ int) {
+	b.WriteString(n.path.written)
+	b.WriteByte('[')
+	n.inner.print(b, 0)
+	b.WriteByte(']')
+}
+func (n valuePath) attributes(p string, y func(Attribute) bool) bool {
+	return y(Attribute{p + n.path.written, n.path.column}) && n.inner.attributes(n.path.written+".", y)
+}
+
+// element is one value of a multi-valued attribute seen as a record of its
+// sub-attributes; a simple value has the one sub-attribute "value".
+type element struct {
+	value  Value
+	parent Record
+	within string
+}
+
+func (e element) Values(attribute string) []Value {
+	if e.value.Kind == Complex {
+		return e.value.Sub[attribute]
+	}
+	if attribute == "VALUE" {
+		return []Value{e.value}
+	}
+	return nil
+}
+func (e element) Exact(attribute string) bool { return e.parent.Exact(e.within + "." + attribute) }

@@ -1,0 +1,110 @@
+package licences
+
+import (
+	"cmp"
+	"container/heap"
+	"slices"
+	"time"
+
+	"gatemap/core/directory"
+)
+
+// seating says from when on each holder of a product past its seats has one.
+// Those who are seated from the start are not in it.
+type seating struct {
+	holders []directory.UserID // everyone counted, in the order of seating
+	from    map[directory.UserID]time.Time
+}
+
+// never is the time at which a seat frees that nobody's end will free.
+var never = time.Unix(1<<40, 0)
+
+// seat puts the holders of a product in order (direct ones first, then by the
+// first mapping that gives it, then by name) and works out when each gets a
+// seat. Inactive users hold none; an account that has ended frees its own.
+//
+// The next in line is seated once fewer than the number of seats before it
+// are still there, which is when the shortest-lived of the longest-lived ones
+// that fill all seats ends.
+func seat(book *directory.Book, p *product) seating {
+	s := seating{from: map[directory.UserID]time.Time{}}
+	if !p.limited {
+		return s
+	}
+	s.holders = line(book, p)
+	var seated ends
+	for _, u := range s.holders {
+		if len(seated) >= p.seats {
+			s.from[u] = never
+			if p.seats > 0 {
+				s.from[u] = seated[0]
+			}
+		}
+		heap.Push(&seated, ending(book.User(u)))
+		if len(seated) > p.seats {
+			heap.Pop(&seated)
+		}
+	}
+	return s
+}
+
+func ending(u *directory.User) time.Time {
+	if u.Expires.IsZero() {
+		return never
+	}
+	return u.Expires.Time
+}
+
+// line lists the active holders in the order of seating.
+func line(book *directory.Book, p *product) []directory.UserID {
+	type holder struct {
+		user   directory.UserID
+		direct int
+		first  int
+	}
+	var all []holder
+	for u := range directory.UserID(book.Users()) {
+		if !book.User(u).IsActive() {
+			continue
+		}
+		h := holder{user: u, direct: 1, first: -1}
+		subject := book.Subject(u)
+		for i := range p.mappings {
+			c := &p.mappings[i].crowd
+			if !c.Has(subject) {
+				continue
+			}
+			if h.first < 0 {
+				h.first = i
+			}
+			if slices.Contains(c.Users, u) {
+				h.direct = 0
+			}
+		}
+		if h.first >= 0 {
+			all = append(all, h)
+		}
+	}
+	// Users are numbered by name, so that the sort need only be stable.
+	slices.SortStableFunc(all, func(a, b holder) int {
+		return cmp.Or(cmp.Compare(a.direct, b.direct), cmp.Compare(a.first, b.first))
+	})
+	users := make([]directory.UserID, len(all))
+	for i, h := range all {
+		users[i] = h.user
+	}
+	return users
+}
+
+// ends is a heap of points in time, the earliest on top.
+type ends []time.Time
+
+func (e ends) Len() int           { return len(e) }
+func (e ends) Less(i, j int) bool { return e[i].Before(e[j]) }
+func (e ends) Swap(i, j int)      { e[i], e[j] = e[j], e[i] }
+func (e *ends) Push(x any)        { *e = append(*e, x.(time.Time)) }
+func (e *ends) Pop() any {
+	last := (*e)[len(*e)-1]
+	*e = (*e)[:len(*e)-1]
+	return last
+}

@@ -1,0 +1,293 @@
+package roles
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"gatemap/core/finding"
+	"gatemap/core/gate"
+	"gatemap/core/name"
+	"gatemap/core/situation"
+)
+
+// tree is the compiled gate.
+type tree struct {
+	system    string
+	rights    []string // the catalogue, sorted
+	resources []resource
+	mappings  []mapping
+	limits    []limit
+}
+
+type resource struct {
+	path     string
+	declared bool // the root is there even where nobody declares it
+	sealed   bool
+	parent   int // -1 at the root
+	tags     map[string]string
+	mappings []int // those that apply here, in the order of writing
+	limits   []int
+}
+
+type mapping struct {
+	line   gate.Line
+	crowd  gate.Crowd
+	rights set
+	deny   bool
+	object string
+	where  map[string]string
+	when   situation.Condition
+}
+
+type limit struct {
+	line   gate.Line
+	crowd  gate.Crowd
+	rights set
+	object string
+	when   situation.Condition
+}
+
+// Compile makes the gate.
+func (d *Document) Compile(s *gate.Site) gate.Gate {
+	c := compiler{Site: s, doc: d, tree: &tree{system: s.System.Name}, sets: map[string]set{}}
+	c.catalogue()
+	c.grow()
+	for _, role := range slices.Sorted(maps.Keys(d.Roles)) {
+		c.role(role, nil)
+	}
+	for i := range d.EveryoneHas {
+		c.common(d.EveryoneHas[i])
+	}
+	for i := range d.Mappings {
+		c.mapping(i)
+	}
+	for i := range d.Limits {
+		c.limit(i)
+	}
+	c.apply()
+	return c.tree
+}
+
+type compiler struct {
+	*gate.Site
+	doc  *Document
+	tree *tree
+	sets map[string]set // the rights of each role, worked out once
+}
+
+func (c *compiler) catalogue() {
+	for _, r := range c.doc.Rights {
+		noun, verb, ok := strings.Cut(r.Value, ":")
+		if !ok || noun == "" || verb == "" || strings.Contains(r.Value, "*") {
+			c.Errors.Addf(r.Place, "%q is not a right: it is written noun:verb, without *", r.Value)
+		}
+		c.tree.rights = append(c.tree.rights, r.Value)
+	}
+	slices.Sort(c.tree.rights)
+	c.tree.rights = slices.Compact(c.tree.rights)
+}
+
+// grow puts the resources in order, parents first.
+func (c *compiler) grow() {
+	declared := slices.Clone(c.doc.Resources)
+	slices.SortStableFunc(declared, func(a, b Resource) int { return strings.Compare(a.Path.Value, b.Path.Value) })
+	t := c.tree
+	if len(declared) == 0 || declared[0].Path.Value != "/" {
+		t.resources = append(t.resources, resource{path: "/", parent: -1, tags: map[string]string{}})
+	}
+	for i, r := range declared {
+		path := r.Path.Value
+		if !valid(path) {
+			c.Errors.Addf(r.Path.Place, "%q is not a path: it starts at / and has no empty part", path)
+			continue
+		}
+		if i > 0 && declared[i-1].Path.Value == path {
+			c.Errors.Addf(r.Path.Place, "resource %s stands here twice; it is also at %s", path, declared[i-1].Path.Place)
+			continue
+		}
+		parent := -1
+		for j := len(t.resources) - 1; j >= 0 && parent < 0; j-- {
+			if within(path, t.resources[j].path) {
+				parent = j
+			}
+		}
+		tags := map[string]string{}
+		if parent >= 0 && !r.Sealed {
+			maps.Copy(tags, t.resources[parent].tags)
+		}
+		maps.Copy(tags, r.Tags)
+		t.resources = append(t.resources, resource{path: path, declared: true, sealed: r.Sealed, parent: parent, tags: tags})
+	}
+}
+
+// nearest finds the resource that decides for a path: itself or its nearest
+// declared ancestor.
+func (t *tree) nearest(path string) int {
+	for i := len(t.resources) - 1; i > 0; i-- {
+		if within(path, t.resources[i].path) {
+			return i
+		}
+	}
+	return 0
+}
+
+// role works out the rights of a role. trail is the roles being worked out.
+func (c *compiler) role(role string, trail []string) set {
+	if have, ok := c.sets[role]; ok {
+		return have
+	}
+	r := c.doc.Roles[role]
+	if r == nil {
+		c.doc.Roles[role] = &Role{}
+		r = c.doc.Roles[role]
+	}
+	if i := slices.Index(trail, role); i >= 0 {
+		c.Errors.Addf(r.Place, "roles include each other in a circle: %s", strings.Join(append(trail[i:], role), " → "))
+		return newSet(len(c.tree.rights))
+	}
+	line := c.Line("role "+role, "", 0, r.Place)
+	rights := c.patterns(r.Rights, line)
+	for _, ref := range r.Includes {
+		if _, ok := c.doc.Roles[ref.Name]; !ok {
+			c.Missing("role", ref, name.Near(ref.Name, maps.Keys(c.doc.Roles)), line)
+			continue
+		}
+		rights.add(c.role(ref.Name, append(trail, role)))
+	}
+	rights.remove(c.patterns(r.Without, line))
+	c.sets[role] = rights
+	return rights
+}
+
+// patterns turns patterns into the set of rights that they describe.
+func (c *compiler) patterns(list []gate.Pattern, line gate.Line) set {
+	rights := newSet(len(c.tree.rights))
+	for _, p := range list {
+		some := false
+		for i, r := range c.tree.rights {
+			if p.Matches(r) {
+				rights.put(i)
+				some = true
+			}
+		}
+		if some {
+			continue
+		}
+		at := gate.Line{Name: line.Name, Place: p.Place}
+		near := name.Near(p.Value, slices.Values(c.tree.rights))
+		c.Find(finding.UnknownRight, at,
+			fmt.Sprintf("Line %s speaks of the right %q, but no right of %s is called so%s", line.Name, p.Value, c.System.Name, orStop(name.DidYouMean(near))),
+			"Correct it, or add the right to the catalogue.", p.Value)
+	}
+	return rights
+}
+
+func orStop(s string) string {
+	if s == "" {
+		return "."
+	}
+	return s
+}
+
+func (c *compiler) common(ref name.Ref) {
+	line := c.Line("everyone_has "+ref.Name, "", 0, ref.Place)
+	m := mapping{line: line, crowd: c.EveryoneBut(nil, line), object: "/"}
+	m.rights = c.named(ref, line, &m.crowd)
+	c.tree.mappings = append(c.tree.mappings, m)
+}
+
+// named gives the rights of a role by reference; one that does not exist
+// breaks the line.
+func (c *compiler) named(ref name.Ref, line gate.Line, crowd *gate.Crowd) set {
+	if _, ok := c.doc.Roles[ref.Name]; ok {
+		return c.role(ref.Name, nil)
+	}
+	c.Missing("role", ref, name.Near(ref.Name, maps.Keys(c.doc.Roles)), line)
+	crowd.Break()
+	return newSet(len(c.tree.rights))
+}
+
+func (c *compiler) mapping(i int) {
+	d := &c.doc.Mappings[i]
+	line := c.Line("", "mapping", i, d.Place)
+	m := mapping{line: line, deny: d.Effect == "deny", where: d.Where, object: d.Object.Value}
+	effect := gate.Giving
+	if m.deny {
+		effect = gate.Taking
+	}
+	m.crowd = c.Who(&d.Who, line, effect)
+	when, usable := c.When(d.When, line, effect)
+	m.when = when
+	if !usable || !c.declared(d.Object, line) {
+		m.crowd.Break()
+	}
+	m.rights = c.named(d.Role, line, &m.crowd)
+	c.tree.mappings = append(c.tree.mappings, m)
+}
+
+func (c *compiler) limit(i int) {
+	d := &c.doc.Limits[i]
+	line := c.Line(d.Name, "limit", i, d.Place)
+	l := limit{line: line, object: d.Object.Value, rights: c.patterns(d.Rights, line)}
+	l.crowd = c.EveryoneBut(d.Except, line)
+	l.when, _ = c.When(d.When, line, gate.Taking)
+	c.declared(d.Object, line)
+	c.tree.limits = append(c.tree.limits, l)
+}
+
+// declared reports an object that is no declared resource. The root always is
+// one.
+func (c *compiler) declared(p Path, line gate.Line) bool {
+	paths := make([]string, len(c.tree.resources))
+	for i, r := range c.tree.resources {
+		if r.path == p.Value {
+			return true
+		}
+		paths[i] = r.path
+	}
+	c.Missing("resource", name.Ref{Name: p.Value, Place: p.Place}, name.Near(p.Value, slices.Values(paths)), line)
+	return false
+}
+
+// apply works out which mappings and limits hold at each resource.
+func (c *compiler) apply() {
+	t := c.tree
+	for i := range t.resources {
+		r := &t.resources[i]
+		for j := range t.mappings {
+			if t.reaches(i, t.mappings[j].object) && tagged(r.tags, t.mappings[j].where) {
+				r.mappings = append(r.mappings, j)
+			}
+		}
+		for j := range t.limits {
+			if within(r.path, t.limits[j].object) {
+				r.limits = append(r.limits, j)
+			}
+		}
+	}
+}
+
+// reaches says whether something on object comes down to a resource: object is
+// the resource, or above it with no sealed resource on the way.
+func (t *tree) reaches(i int, object string) bool {
+	for ; i >= 0; i = t.resources[i].parent {
+		if t.resources[i].path == object {
+			return true
+		}
+		if t.resources[i].sealed {
+			return false
+		}
+	}
+	return false
+}
+
+func tagged(have, want map[string]string) bool {
+	for key, value := range want {
+		if v, ok := have[key]; !ok || v != value {
+			return false
+		}
+	}
+	return true
+}

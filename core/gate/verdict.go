@@ -1,0 +1,199 @@
+// Package gate holds what all gate types share: who and when, the states and
+// their reasons, routes, and the small interface behind which each type stands
+// (docs/model.md sections 2 and 4). It decides nothing by itself.
+package gate
+
+import (
+	"fmt"
+	"slices"
+
+	"gatemap/core/situation"
+)
+
+// State is what becomes of an entitlement for one user in one situation.
+type State uint8
+
+// The states, the lowest first. None means that no line gives it at all.
+const (
+	None State = iota
+	Shut
+	Depends
+	Open
+)
+
+var stateNames = []string{"none", "shut", "depends", "open"}
+
+func (s State) String() string { return stateNames[s] }
+
+// MarshalText writes the state's word.
+func (s State) MarshalText() ([]byte, error) { return []byte(s.String()), nil }
+
+// UnmarshalText reads the state's word.
+func (s *State) UnmarshalText(text []byte) error {
+	i := slices.Index(stateNames, string(text))
+	if i < 0 {
+		return fmt.Errorf("%q is not a state", text)
+	}
+	*s = State(i)
+	return nil
+}
+
+// Reason says what kind of thing shuts an entitlement.
+type Reason string
+
+// The reasons that exist so far (docs/model.md section 2 and the gate types).
+const (
+	ByCondition    Reason = "condition"
+	ByInactive     Reason = "inactive"
+	ByExpired      Reason = "expired"
+	ByPrerequisite Reason = "prerequisite"
+	ByDeny         Reason = "deny"
+	ByLimit        Reason = "limit"
+	ByFeature      Reason = "feature"
+	ByNoSeat       Reason = "no-seat"
+	ByGate         Reason = "gate"
+)
+
+// Stop is one thing that shuts an entitlement.
+type Stop struct {
+	Reason Reason `json:"reason" doc:"What kind of thing shuts it."`
+	At     string `json:"at" doc:"The line, as SYSTEM/NAME, or the account."`
+	Detail string `json:"detail,omitempty" doc:"The unmet condition, the missing attribute, the point in time …"`
+}
+
+// Verdict is a state with its reasons: what is needed where it depends, what
+// shuts it where it is shut.
+type Verdict struct {
+	State  State
+	Needs  []situation.Need
+	ShutBy []Stop
+}
+
+// Opened is the verdict of a line that holds.
+var Opened = Verdict{State: Open}
+
+// ShutFor is the verdict of one thing that shuts.
+func ShutFor(reason Reason, at, detail string) Verdict {
+	return Verdict{State: Shut, ShutBy: []Stop{{reason, at, detail}}}
+}
+
+// DependsOn is the verdict that needs something.
+func DependsOn(needs ...situation.Need) Verdict { return Verdict{State: Depends, Needs: needs} }
+
+// And joins two verdicts that must both hold: the lower state, with all
+// reasons of that state.
+func (v Verdict) And(w Verdict) Verdict {
+	switch {
+	case v.State < w.State:
+		return v
+	case w.State < v.State:
+		return w
+	case v.State == Open:
+		return v
+	}
+	return Verdict{v.State, union(v.Needs, w.Needs), union(v.ShutBy, w.ShutBy)}
+}
+
+// Either joins verdicts of which any one is enough: the highest state. Where
+// several depend, an alternative that asks for all that another asks for, and
+// more, says nothing new and is left out.
+func Either(all []Verdict) Verdict {
+	var best Verdict
+	for _, v := range all {
+		best.State = max(best.State, v.State)
+	}
+	var kept []Verdict
+	for _, v := range all {
+		if v.State == best.State {
+			kept = append(kept, v)
+		}
+	}
+	for i, v := range kept {
+		if best.State == Depends && slices.ContainsFunc(slices.Concat(kept[:i], kept[i+1:]), func(w Verdict) bool {
+			return len(w.Needs) < len(v.Needs) && subset(w.Needs, v.Needs)
+		}) {
+			continue
+		}
+		best.Needs, best.ShutBy = union(best.Needs, v.Needs), union(best.ShutBy, v.ShutBy)
+	}
+	return best
+}
+
+func subset[T comparable](inner, outer []T) bool {
+	for _, x := range inner {
+		if !slices.Contains(outer, x) {
+			return false
+		}
+	}
+	return true
+}
+
+func union[T comparable](a, b []T) []T {
+	if subset(b, a) {
+		return a
+	}
+	out := slices.Clone(a)
+	for _, x := range b {
+		if !slices.Contains(out, x) {
+			out = append(out, x)
+		}
+	}
+	return out
+}
+
+// Entitlement is what a user may do in one system, in one situation.
+type Entitlement struct {
+	System  string              `json:"system" doc:"The system."`
+	Object  string              `json:"object" doc:"What it is about: a path, a product, an address …"`
+	Right   string              `json:"right" doc:"What may be done."`
+	State   State               `json:"state" doc:"open, depends, shut or none."`
+	Breadth string              `json:"breadth,omitempty" doc:"How far it goes: own, team or all."`
+	Reply   map[string]any      `json:"reply,omitempty" doc:"What the gate answers with."`
+	Claims  map[string][]string `json:"claims,omitempty" doc:"The claims that go along."`
+	Needs   []situation.Need    `json:"needs" doc:"What must be met, where it depends." nullable:"false"`
+	ShutBy  []Stop              `json:"shut_by" doc:"What shuts it." nullable:"false"`
+	Routes  []Route             `json:"routes" doc:"How the user comes to it." nullable:"false"`
+	Misses  []Miss              `json:"misses,omitempty" doc:"Where it is none: the lines that would give it, and what is lacking."`
+	// DecidedAt is the object that decided, where the one asked about is not
+	// declared.
+	DecidedAt string `json:"decided_at,omitempty" doc:"The declared object that decides for the one asked about."`
+}
+
+// Judge sets the state and its reasons.
+func (e *Entitlement) Judge(v Verdict) { e.State, e.Needs, e.ShutBy = v.State, v.Needs, v.ShutBy }
+
+// Verdict gives them back.
+func (e *Entitlement) Verdict() Verdict { return Verdict{e.State, e.Needs, e.ShutBy} }
+
+// Settle makes every list that is nil an empty one, so that it is written as
+// one.
+func (e *Entitlement) Settle() {
+	if e.Needs == nil {
+		e.Needs = []situation.Need{}
+	}
+	if e.ShutBy == nil {
+		e.ShutBy = []Stop{}
+	}
+	if e.Routes == nil {
+		e.Routes = []Route{}
+	}
+}
+
+// Route is one way in which a user comes to an entitlement.
+type Route struct {
+	Mapping string `json:"mapping" doc:"The line that gives it, as SYSTEM/NAME."`
+	Direct  bool   `json:"direct" doc:"The line names the user."`
+	Path    []Hop  `json:"path" doc:"The groups from the user to the line." nullable:"false"`
+}
+
+// Hop is one group on a route.
+type Hop struct {
+	Group string `json:"group" doc:"Full name of the group."`
+	How   string `json:"how" enum:"direct,nested,rule,primary" doc:"How the one before is a member of it."`
+}
+
+// Miss is a line that would give an entitlement, with what the user lacks.
+type Miss struct {
+	Mapping string   `json:"mapping" doc:"The line, as SYSTEM/NAME."`
+	Lacks   []string `json:"lacks" doc:"What the user lacks: of groups and users any one is enough." nullable:"false"`
+}

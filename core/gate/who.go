@@ -1,0 +1,123 @@
+package gate
+
+import (
+	"slices"
+
+	"gatemap/core/directory"
+	"gatemap/core/name"
+)
+
+// Who says for whom a line holds: any one of its keys is enough, and Except
+// wins over all of them.
+type Who struct {
+	Groups   []name.Ref        `yaml:"groups" doc:"Members of any of these groups."`
+	Users    []name.Ref        `yaml:"users" doc:"These users."`
+	Everyone bool              `yaml:"everyone" doc:"true: everyone in every directory."`
+	Except   *directory.People `yaml:"except" doc:"But not these users, nor members of these groups."`
+}
+
+// Empty says that nobody is named.
+func (w *Who) Empty() bool { return len(w.Groups) == 0 && len(w.Users) == 0 && !w.Everyone }
+
+// Crowd is a compiled Who.
+type Crowd struct {
+	Everyone bool
+	Users    []directory.UserID
+	Groups   []directory.GroupID
+	except   directory.Party
+	broken   bool
+}
+
+// Names says whether the crowd's own keys name the subject, exceptions aside.
+func (c *Crowd) names(s *directory.Subject) bool {
+	return c.Everyone || slices.Contains(c.Users, s.ID) || slices.ContainsFunc(c.Groups, s.In)
+}
+
+func (c *Crowd) excepted(s *directory.Subject) bool {
+	return slices.Contains(c.except.Users, s.ID) || slices.ContainsFunc(c.except.Groups, s.In)
+}
+
+// Excepts says whether anybody is excepted at all.
+func (c *Crowd) Excepts() bool { return len(c.except.Users)+len(c.except.Groups) > 0 }
+
+// Has says whether the line holds for the subject.
+func (c *Crowd) Has(s *directory.Subject) bool {
+	return !c.broken && c.names(s) && !c.excepted(s)
+}
+
+// Routes lists the ways by which a subject whom the crowd has comes to a line:
+// one for each group, each by its shortest path, and one that is direct.
+func (c *Crowd) Routes(q *Question, line string) []Route {
+	var routes []Route
+	if slices.Contains(c.Users, q.Subject.ID) {
+		routes = append(routes, Route{line, true, []Hop{}})
+	}
+	for _, g := range c.Groups {
+		path := q.Subject.Path(g)
+		if path == nil {
+			continue
+		}
+		hops := make([]Hop, len(path))
+		for i, step := range path {
+			hops[i] = Hop{q.Book.GroupName(step.Group), string(step.How)}
+		}
+		routes = append(routes, Route{line, false, hops})
+	}
+	if c.Everyone {
+		routes = append(routes, Route{line, false, []Hop{}})
+	}
+	return routes
+}
+
+// Lacks lists what would make the crowd have the subject. It is empty where
+// the line is broken: nothing that the subject could get would help.
+func (c *Crowd) Lacks(q *Question) []string {
+	if c.broken {
+		return nil
+	}
+	var lacks []string
+	if !c.names(q.Subject) {
+		for _, g := range c.Groups {
+			lacks = append(lacks, "group:"+q.Book.GroupName(g))
+		}
+		for _, u := range c.Users {
+			lacks = append(lacks, "user:"+q.Book.UserName(u))
+		}
+	}
+	for _, u := range c.except.Users {
+		if u == q.Subject.ID {
+			lacks = append(lacks, "not-user:"+q.Book.UserName(u))
+		}
+	}
+	for _, g := range c.except.Groups {
+		if q.Subject.In(g) {
+			lacks = append(lacks, "not-group:"+q.Book.GroupName(g))
+		}
+	}
+	return lacks
+}
+
+// Covers says whether everyone in inner is surely in c too, by the way the
+// groups are nested and whoever is in them today.
+func (c *Crowd) Covers(book *directory.Book, inner *Crowd) bool {
+	if c.broken || inner.broken || c.Excepts() {
+		return false
+	}
+	if c.Everyone {
+		return true
+	}
+	if inner.Everyone || len(inner.Groups)+len(inner.Users) == 0 {
+		return false
+	}
+	for _, g := range inner.Groups {
+		if !slices.ContainsFunc(c.Groups, func(outer directory.GroupID) bool { return book.Flows(g, outer) }) {
+			return false
+		}
+	}
+	for _, u := range inner.Users {
+		if !slices.Contains(c.Users, u) && !slices.ContainsFunc(c.Groups, book.Subject(u).In) {
+			return false
+		}
+	}
+	return true
+}

@@ -1,0 +1,95 @@
+// Package name holds the rules by which names are compared, referred to and
+// suggested (docs/model.md section 3). It knows no directory.
+package name
+
+import (
+	"encoding"
+	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"github.com/go-ldap/ldap/v3"
+
+	"gatemap/core/place"
+)
+
+// Fold returns the form under which names and caseless strings are equal:
+// every rune is replaced by the smallest rune of its simple case folding, so
+// Fold(a) == Fold(b) exactly where strings.EqualFold(a, b).
+func Fold(s string) string {
+	for i := 0; i < len(s); i++ {
+		if c := s[i]; c >= utf8.RuneSelf || 'a' <= c && c <= 'z' {
+			return strings.Map(foldRune, s)
+		}
+	}
+	return s
+}
+
+func foldRune(r rune) rune {
+	if r < utf8.RuneSelf {
+		// The Kelvin sign and the long s fold to ASCII letters, whose
+		// smallest member is the upper-case letter.
+		if 'a' <= r && r <= 'z' {
+			return r - 'a' + 'A'
+		}
+		return r
+	}
+	least := r
+	for next := unicode.SimpleFold(r); next != r; next = unicode.SimpleFold(next) {
+		least = min(least, next)
+	}
+	return least
+}
+
+// Ref is a reference to a user, group, device or anything else by name, with
+// the place where it was written.
+type Ref struct {
+	Name  string
+	Place place.Place
+}
+
+var _ encoding.TextUnmarshaler = (*Ref)(nil)
+
+// UnmarshalText takes any text that is not empty.
+func (r *Ref) UnmarshalText(text []byte) error {
+	r.Name = string(text)
+	return nil
+}
+
+// MarshalText gives back the name as written.
+func (r Ref) MarshalText() ([]byte, error) { return []byte(r.Name), nil }
+
+// SetPlace notes where the reference stands.
+func (r *Ref) SetPlace(p place.Place) { r.Place = p }
+
+// Full joins a directory and a name to a full name.
+func Full(directory, name string) string { return directory + "/" + name }
+
+// DN returns the canonical form of an RFC 4514 distinguished name, so that two
+// spellings of one name are equal strings: case and the spaces around
+// separators do not matter, nor does the order within a multi-valued RDN. ok
+// is false where s is not a distinguished name.
+func DN(s string) (canonical string, ok bool) {
+	if !strings.Contains(s, "=") {
+		return "", false
+	}
+	dn, err := ldap.ParseDN(s)
+	if err != nil || len(dn.RDNs) == 0 {
+		return "", false
+	}
+	var b strings.Builder
+	for _, rdn := range dn.RDNs {
+		parts := make([]string, len(rdn.Attributes))
+		for i, a := range rdn.Attributes {
+			parts[i] = Fold(a.Type) + "=" + Fold(strings.Join(strings.Fields(a.Value), " "))
+		}
+		slices.Sort(parts)
+		for _, p := range parts {
+			b.WriteString(p)
+			b.WriteByte('\x01')
+		}
+		b.WriteByte('\x00')
+	}
+	return b.String(), true
+}

@@ -1,0 +1,299 @@
+package mapfile
+
+import (
+	"encoding"
+	"fmt"
+	"reflect"
+	"slices"
+	"strconv"
+	"strings"
+
+	"go.yaml.in/yaml/v3"
+
+	"gatemap/core/name"
+	"gatemap/core/place"
+)
+
+// decoder turns YAML nodes into documents, by the yaml tags of their types. It
+// is strict, and goes on after an error so that all of them are told at once.
+//
+// A type that is an encoding.TextUnmarshaler is read from a scalar; one with a
+// Values method takes only those; one with a SetPlace method, or a field of
+// type place.Place, learns where it stands; a list may be written as its only
+// item.
+type decoder struct {
+	file string
+	errs *place.Errors
+}
+
+func (d *decoder) at(n *yaml.Node) place.Place {
+	return place.Place{File: d.file, Line: int32(n.Line), Column: int32(n.Column)}
+}
+
+func (d *decoder) fail(n *yaml.Node, format string, args ...any) {
+	d.errs.Addf(d.at(n), format, args...)
+}
+
+var (
+	placeType  = reflect.TypeFor[place.Place]()
+	textType   = reflect.TypeFor[encoding.TextUnmarshaler]()
+	valuesType = reflect.TypeFor[interface{ Values() []string }]()
+)
+
+func isNull(n *yaml.Node) bool { return n.Kind == yaml.ScalarNode && n.Tag == "!!null" }
+
+// decode fills v, which is settable, from n. key says what n is the value of.
+func (d *decoder) decode(n *yaml.Node, v reflect.Value, key string) {
+	if n.Kind == yaml.AliasNode || n.Anchor != "" {
+		d.fail(n, "anchors and aliases are not used in a map folder: write %s out", key)
+		return
+	}
+	if isNull(n) {
+		return
+	}
+	if v.Kind() == reflect.Pointer {
+		v.Set(reflect.New(v.Type().Elem()))
+		d.decode(n, v.Elem(), key)
+		return
+	}
+	defer d.tellPlace(n, v)
+	if reflect.PointerTo(v.Type()).Implements(textType) && (n.Kind == yaml.ScalarNode || !keyed(v.Type())) {
+		d.text(n, v, key)
+		return
+	}
+	switch v.Kind() {
+	case reflect.Struct:
+		d.structs(n, key, v)
+	case reflect.Slice:
+		d.list(n, v, key)
+	case reflect.Map:
+		d.table(n, v, key)
+	default:
+		d.scalar(n, v, key)
+	}
+}
+
+func (d *decoder) tellPlace(n *yaml.Node, v reflect.Value) {
+	if p, ok := v.Addr().Interface().(interface{ SetPlace(place.Place) }); ok {
+		p.SetPlace(d.at(n))
+	}
+}
+
+func (d *decoder) text(n *yaml.Node, v reflect.Value, key string) {
+	if n.Kind != yaml.ScalarNode {
+		d.fail(n, "%s is a piece of text, not %s", key, describe(n))
+		return
+	}
+	if err := v.Addr().Interface().(encoding.TextUnmarshaler).UnmarshalText([]byte(n.Value)); err != nil {
+		d.fail(n, "%s: %v", key, err)
+	}
+}
+
+func describe(n *yaml.Node) string {
+	switch n.Kind {
+	case yaml.SequenceNode:
+		return "a list"
+	case yaml.MappingNode:
+		return "a set of keys"
+	}
+	return strconv.Quote(n.Value)
+}
+
+func (d *decoder) scalar(n *yaml.Node, v reflect.Value, key string) {
+	if n.Kind != yaml.ScalarNode {
+		d.fail(n, "%s is one value, not %s", key, describe(n))
+		return
+	}
+	switch v.Kind() {
+	case reflect.String:
+		if v.Type().Implements(valuesType) {
+			allowed := v.Interface().(interface{ Values() []string }).Values()
+			if !slices.Contains(allowed, n.Value) {
+				d.fail(n, "%s is one of %s, not %q%s", key, strings.Join(allowed, ", "), n.Value,
+					name.DidYouMean(name.Near(n.Value, slices.Values(allowed))))
+				return
+			}
+		}
+		v.SetString(n.Value)
+	case reflect.Bool:
+		if n.Value != "true" && n.Value != "false" {
+			d.fail(n, "%s is true or false, not %q", key, n.Value)
+			return
+		}
+		v.SetBool(n.Value == "true")
+	case reflect.Int:
+		i, err := strconv.Atoi(n.Value)
+		if err != nil {
+			d.fail(n, "%s is a whole number, not %q", key, n.Value)
+			return
+		}
+		v.SetInt(int64(i))
+	default:
+		panic("mapfile: a document has a field of kind " + v.Kind().String())
+	}
+}
+
+func (d *decoder) list(n *yaml.Node, v reflect.Value, key string) {
+	items := n.Content
+	switch n.Kind {
+	case yaml.ScalarNode:
+		items = []*yaml.Node{n}
+	case yaml.MappingNode:
+		d.fail(n, "%s is a list, not a set of keys; begin each item with a dash", key)
+		return
+	}
+	list := reflect.MakeSlice(v.Type(), len(items), len(items))
+	for i, item := range items {
+		if isNull(item) {
+			d.fail(item, "item %d of %s is empty", i+1, key)
+			continue
+		}
+		d.decode(item, list.Index(i), fmt.Sprintf("item %d of %s", i+1, key))
+	}
+	v.Set(list)
+}
+
+func (d *decoder) table(n *yaml.Node, v reflect.Value, key string) {
+	if n.Kind != yaml.MappingNode {
+		d.fail(n, "%s is a set of keys, not %s", key, describe(n))
+		return
+	}
+	table := reflect.MakeMapWithSize(v.Type(), len(n.Content)/2)
+	for k, value := range d.pairs(n) {
+		tableKey := reflect.New(v.Type().Key()).Elem()
+		d.scalar(k, tableKey, "key of "+key)
+		item := reflect.New(v.Type().Elem()).Elem()
+		d.decode(value, item, key+"."+k.Value)
+		table.SetMapIndex(tableKey, item)
+	}
+	v.Set(table)
+}
+
+// pairs yields the keys of a mapping with their values, and reports keys that
+// stand twice.
+func (d *decoder) pairs(n *yaml.Node) func(func(k, v *yaml.Node) bool) {
+	return func(yield func(k, v *yaml.Node) bool) {
+		seen := map[string]int{}
+		for i := 0; i+1 < len(n.Content); i += 2 {
+			k := n.Content[i]
+			if k.Kind != yaml.ScalarNode {
+				d.fail(k, "a key is a word, not %s", describe(k))
+				continue
+			}
+			if first, twice := seen[k.Value]; twice {
+				d.fail(k, "key %s stands here twice; it is also at line %d", k.Value, first)
+				continue
+			}
+			seen[k.Value] = k.Line
+			if !yield(k, n.Content[i+1]) {
+				return
+			}
+		}
+	}
+}
+
+// structs fills one or several structs from the keys of one mapping.
+func (d *decoder) structs(n *yaml.Node, key string, targets ...reflect.Value) {
+	if n.Kind != yaml.MappingNode {
+		d.fail(n, "%s is a set of keys, not %s", key, describe(n))
+		return
+	}
+	fields := map[string]field{}
+	var order []string
+	var rest reflect.Value
+	for _, v := range targets {
+		for _, f := range fieldsOf(v.Type()) {
+			target := v.FieldByIndex(f.index)
+			switch {
+			case f.place:
+				target.Set(reflect.ValueOf(d.at(n)))
+			case f.rest:
+				rest = target
+			default:
+				f.value = target
+				fields[f.key] = f
+				order = append(order, f.key)
+			}
+		}
+	}
+	for k, value := range d.pairs(n) {
+		f, known := fields[k.Value]
+		switch {
+		case known:
+			f.seen = !isNull(value)
+			fields[k.Value] = f
+			d.decode(value, f.value, k.Value)
+		case rest.IsValid():
+			d.rest(k, value, rest)
+		default:
+			near := name.DidYouMean(name.Near(k.Value, slices.Values(order)))
+			if near == "" {
+				near = "; the keys here are " + strings.Join(order, ", ")
+			}
+			d.fail(k, "unknown key %q%s", k.Value, near)
+		}
+	}
+	for _, k := range order {
+		if f := fields[k]; f.required && !f.seen {
+			d.fail(n, "%s needs the key %s", key, k)
+		}
+	}
+}
+
+// rest hands a key that is no field to the attributes of the record.
+func (d *decoder) rest(k, value *yaml.Node, into reflect.Value) {
+	plain, ok := d.plain(value)
+	if !ok {
+		return
+	}
+	if err := into.Addr().Interface().(interface{ Set(string, any) error }).Set(k.Value, plain); err != nil {
+		d.fail(value, "%v", err)
+	}
+}
+
+// field is a key that a struct takes.
+type field struct {
+	key      string
+	doc      string
+	index    []int
+	typ      reflect.Type
+	required bool
+	rest     bool // takes all other keys
+	place    bool // learns where the struct stands
+	value    reflect.Value
+	seen     bool
+}
+
+// fieldsOf lists the keys of a struct, those of inlined structs included.
+func fieldsOf(t reflect.Type) []field {
+	var all []field
+	for i := range t.NumField() {
+		sf := t.Field(i)
+		if sf.Type == placeType {
+			all = append(all, field{index: sf.Index, place: true})
+			continue
+		}
+		tag, tagged := sf.Tag.Lookup("yaml")
+		if !tagged || tag == "-" {
+			continue
+		}
+		key, option, _ := strings.Cut(tag, ",")
+		if option == "inline" {
+			for _, inner := range fieldsOf(sf.Type) {
+				inner.index = append(slices.Clone(sf.Index), inner.index...)
+				all = append(all, inner)
+			}
+			continue
+		}
+		all = append(all, field{
+			key: key, doc: sf.Tag.Get("doc"), index: sf.Index, typ: sf.Type,
+			required: option == "required", rest: option == "rest",
+		})
+	}
+	return all
+}
+
+// keyed says whether a type is a struct with keys of its own.
+func keyed(t reflect.Type) bool {
+	return t.Kind() == reflect.Struct && slices.ContainsFunc(fieldsOf(t), func(f field) bool { return f.key != "" })
+}

@@ -1,0 +1,139 @@
+package service
+
+import (
+	"context"
+
+	"gatemap/answer"
+	"gatemap/core/atlas"
+	"gatemap/core/check"
+	"gatemap/core/directory"
+	"gatemap/core/finding"
+	"gatemap/core/gate"
+	"gatemap/core/situation"
+)
+
+// Answers answers from one atlas. It is an answer.Asker.
+type Answers struct {
+	Atlas *atlas.Atlas
+	// Found are the findings, where they have been worked out already.
+	Found []finding.Finding
+}
+
+var _ answer.Asker = Answers{}
+
+func (a Answers) Reach(_ context.Context, user, system string, s situation.Situation) (*answer.Reach, error) {
+	u, facts, err := a.subject(user, s)
+	if err != nil {
+		return nil, err
+	}
+	var within *atlas.System
+	if system != "" {
+		if within, err = a.Atlas.System(system); err != nil {
+			return nil, err
+		}
+	}
+	entitlements := a.Atlas.Reach(u, facts, within)
+	if entitlements == nil {
+		entitlements = []gate.Entitlement{}
+	}
+	return &answer.Reach{
+		User: a.Atlas.Book.UserName(u), DisplayName: a.Atlas.Book.User(u).Attributes.First("displayName"),
+		Situation: s.Facts(), Entitlements: entitlements,
+	}, nil
+}
+
+func (a Answers) Why(_ context.Context, user, system, right, object string, s situation.Situation) (*answer.Why, error) {
+	u, facts, err := a.subject(user, s)
+	if err != nil {
+		return nil, err
+	}
+	in, point, err := a.point(system, right, object)
+	if err != nil {
+		return nil, err
+	}
+	w := &answer.Why{
+		User: a.Atlas.Book.UserName(u), Situation: s.Facts(),
+		Entitlement: a.Atlas.Why(u, facts, in, point),
+	}
+	w.Sentences = answer.Sentences(w, a.Atlas.Book.User(u).Attributes.First("displayName"))
+	return w, nil
+}
+
+func (a Answers) Who(_ context.Context, system, right, object string, s situation.Situation) (*answer.Who, error) {
+	in, point, err := a.point(system, right, object)
+	if err != nil {
+		return nil, err
+	}
+	facts, err := a.Atlas.Facts(s)
+	if err != nil {
+		return nil, err
+	}
+	w := &answer.Who{System: in.Name(), Right: right, Object: point.Object(), Situation: s.Facts(), Users: []answer.Holder{}}
+	for _, h := range a.Atlas.Who(facts, in, point) {
+		e := h.Entitlement
+		w.Users = append(w.Users, answer.Holder{
+			User: a.Atlas.Book.UserName(h.User), State: e.State, Needs: e.Needs, ShutBy: e.ShutBy, Routes: e.Routes,
+		})
+	}
+	return w, nil
+}
+
+func (a Answers) Members(_ context.Context, group string) (*answer.Members, error) {
+	g, err := a.Atlas.Book.FindGroup(group, "")
+	if err != nil {
+		return nil, err
+	}
+	m := &answer.Members{Group: a.Atlas.Book.GroupName(g), Members: []answer.Member{}}
+	for _, x := range a.Atlas.Book.Members(g) {
+		m.Members = append(m.Members, answer.Member{User: a.Atlas.Book.UserName(x.User), How: string(x.How), Path: a.names(x.Path)})
+	}
+	return m, nil
+}
+
+func (a Answers) Groups(_ context.Context, user string) (*answer.Groups, error) {
+	u, err := a.Atlas.Book.FindUser(user, "")
+	if err != nil {
+		return nil, err
+	}
+	g := &answer.Groups{User: a.Atlas.Book.UserName(u), Groups: []answer.Group{}}
+	subject := a.Atlas.Book.Subject(u)
+	for _, id := range subject.Groups() {
+		g.Groups = append(g.Groups, answer.Group{
+			Group: a.Atlas.Book.GroupName(id), How: string(subject.How(id)), Path: a.names(subject.Path(id)),
+		})
+	}
+	return g, nil
+}
+
+func (a Answers) Findings(context.Context) (*answer.Findings, error) {
+	if a.Found != nil {
+		return &answer.Findings{Findings: a.Found}, nil
+	}
+	return &answer.Findings{Findings: check.Findings(a.Atlas)}, nil
+}
+
+func (a Answers) subject(user string, s situation.Situation) (directory.UserID, *situation.Facts, error) {
+	u, err := a.Atlas.Book.FindUser(user, "")
+	if err != nil {
+		return 0, nil, err
+	}
+	facts, err := a.Atlas.Facts(s)
+	return u, facts, err
+}
+
+func (a Answers) point(system, right, object string) (*atlas.System, gate.Point, error) {
+	s, err := a.Atlas.System(system)
+	if err != nil {
+		return nil, nil, err
+	}
+	p, err := s.Gate.At(object, right)
+	return s, p, err
+}
+
+func (a Answers) names(path []directory.Step) []string {
+	names := make([]string, len(path))
+	for i, step := range path {
+		names[i] = a.Atlas.Book.GroupName(step.Group)
+	}
+	return names
+}

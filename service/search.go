@@ -1,0 +1,127 @@
+package service
+
+import (
+	"context"
+	"encoding/base64"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"gatemap/answer"
+	"gatemap/core/directory"
+	"gatemap/core/name"
+)
+
+// MaxPage is the most that one page of a list holds.
+const MaxPage = 200
+
+// CursorError says that a cursor is not one that a list gave.
+type CursorError struct{ Cursor string }
+
+func (e *CursorError) Error() string {
+	return fmt.Sprintf("%q is not a cursor of this list; leave it out to begin at the start", e.Cursor)
+}
+
+// Search lists users, groups and systems of which the name, the display name,
+// title, department, description or mail address contains every word of the
+// text, in any case; empty text lists all. Names come in order, by kind.
+func (a Answers) Search(_ context.Context, text string, kind answer.Kind, limit int, cursor string) (*answer.Page, error) {
+	from, err := readCursor(cursor)
+	if err != nil {
+		return nil, err
+	}
+	if limit <= 0 || limit > MaxPage {
+		limit = MaxPage
+	}
+	page := &answer.Page{Items: []answer.Item{}}
+	words := strings.Fields(name.Fold(text))
+	add := func(item func() answer.Item, searched ...string) {
+		if !containsAll(words, searched) {
+			return
+		}
+		if page.Total >= from && len(page.Items) < limit {
+			page.Items = append(page.Items, item())
+		}
+		page.Total++
+	}
+	if kind == "" || kind == answer.KindUser {
+		a.searchUsers(add)
+	}
+	if kind == "" || kind == answer.KindGroup {
+		a.searchGroups(add)
+	}
+	if kind == "" || kind == answer.KindSystem {
+		a.searchSystems(add)
+	}
+	if next := from + len(page.Items); len(page.Items) > 0 && next < page.Total {
+		page.Cursor = base64.RawURLEncoding.EncodeToString([]byte(strconv.Itoa(next)))
+	}
+	return page, nil
+}
+
+func readCursor(cursor string) (int, error) {
+	if cursor == "" {
+		return 0, nil
+	}
+	raw, err := base64.RawURLEncoding.DecodeString(cursor)
+	if err != nil {
+		return 0, &CursorError{cursor}
+	}
+	from, err := strconv.Atoi(string(raw))
+	if err != nil || from < 0 {
+		return 0, &CursorError{cursor}
+	}
+	return from, nil
+}
+
+func containsAll(words, searched []string) bool {
+	for _, w := range words {
+		if !slices.ContainsFunc(searched, func(s string) bool { return strings.Contains(name.Fold(s), w) }) {
+			return false
+		}
+	}
+	return true
+}
+
+type adder func(item func() answer.Item, searched ...string)
+
+func (a Answers) searchUsers(add adder) {
+	book := a.Atlas.Book
+	for id := range directory.UserID(book.Users()) {
+		u := book.User(id)
+		title, department := u.Attributes.First("title"), u.Attributes.First("department")
+		display := u.Attributes.First("displayName")
+		add(func() answer.Item {
+			return answer.Item{
+				Kind: answer.KindUser, Name: book.UserName(id), Title: display,
+				Detail: strings.Trim(title+", "+department, ", "), Active: u.IsActive(),
+			}
+		}, book.UserName(id), display, title, department, u.Attributes.First("emails"))
+	}
+}
+
+func (a Answers) searchGroups(add adder) {
+	book := a.Atlas.Book
+	for id := range directory.GroupID(book.Groups()) {
+		g := book.Group(id)
+		add(func() answer.Item {
+			detail := "security group"
+			if g.Kind == "mail" {
+				detail = "mail group"
+			}
+			if g.Rule != nil {
+				detail += " by rule"
+			}
+			return answer.Item{Kind: answer.KindGroup, Name: book.GroupName(id), Title: g.Description, Detail: detail, Active: true}
+		}, book.GroupName(id), g.Description)
+	}
+}
+
+func (a Answers) searchSystems(add adder) {
+	for _, s := range a.Atlas.Systems {
+		add(func() answer.Item {
+			return answer.Item{Kind: answer.KindSystem, Name: s.Name(), Title: s.Document.Title, Detail: s.Document.Type.Name, Active: true}
+		}, s.Name(), s.Document.Title)
+	}
+}
