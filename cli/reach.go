@@ -45,7 +45,7 @@ func (a *app) reachText(r *answer.Reach) error {
 	if r.DisplayName != "" {
 		who = r.DisplayName + " (" + r.User + ")"
 	}
-	a.print("%s, in %s\n", a.paint(strong, who), given(r.Situation))
+	a.print("%s\nSituation: %s\n", a.paint(strong, who), given(r.Situation))
 	if len(r.Entitlements) == 0 {
 		a.print("\nHolds nothing here: no line names this account or a group that it is in.\n")
 		return nil

@@ -47,7 +47,7 @@ func given(facts map[string]string) string {
 		}
 	}
 	if parts == nil {
-		return "any situation"
+		return "none given"
 	}
 	return strings.Join(parts, ", ")
 }

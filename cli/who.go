@@ -35,7 +35,7 @@ func (a *app) who() *cobra.Command {
 }
 
 func (a *app) whoText(w *answer.Who) error {
-	a.print("%s, in %s\n\n", a.paint(strong, w.System+" "+w.Right+" on "+w.Object), given(w.Situation))
+	a.print("%s\nSituation: %s\n\n", a.paint(strong, w.System+" "+w.Right+" on "+w.Object), given(w.Situation))
 	if len(w.Users) == 0 {
 		a.print("Nobody holds it.\n")
 		return nil

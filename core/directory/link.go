@@ -89,21 +89,20 @@ func (b *Book) linkGroup(id GroupID) {
 	}
 }
 
+// addAny adds a member of which the source does not say what it is.
 func (b *Book) addAny(id GroupID, r name.Ref, home, what string) {
 	u, err := b.FindUser(r.Name, home)
 	if err == nil {
 		b.addUser(id, u, Direct, r.Place)
-		return
-	}
-	if inner, err := b.FindGroup(r.Name, home); err == nil {
+	} else if inner, err := b.FindGroup(r.Name, home); err == nil {
 		b.addGroup(id, inner, r.Place)
-		return
-	}
-	if d, err := b.FindDevice(r.Name, home); err == nil {
+	} else if d, err := b.FindDevice(r.Name, home); err == nil {
 		b.addDevice(id, d, r.Place)
-		return
+	} else {
+		missing := *err.(*NotFoundError)
+		missing.Kind = "member"
+		b.findings = append(b.findings, ReportMissing(r, &missing, what))
 	}
-	b.findings = append(b.findings, ReportMissing(r, err, what))
 }
 
 func (b *Book) party(p *People, home, what string) Party {

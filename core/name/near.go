@@ -11,8 +11,9 @@ import (
 const maxNear = 3
 
 // Near returns up to three candidates that look most like what was written,
-// the nearest first: those within a third of its length in edits, and those
-// that it is the beginning of. Case does not matter.
+// the nearest first: those within a third of its length in edits and not much
+// farther than the nearest, and those that it is the beginning of. Case does
+// not matter.
 func Near(written string, candidates iter.Seq[string]) []string {
 	type scored struct {
 		name     string
@@ -29,7 +30,7 @@ func Near(written string, candidates iter.Seq[string]) []string {
 		}
 		seen[folded] = true
 		have := []rune(folded)
-		d := len(have)
+		d := limit + 1
 		if diff := len(have) - len(want); -limit <= diff && diff <= limit {
 			d = distance(want, have, limit)
 		}
@@ -45,7 +46,9 @@ func Near(written string, candidates iter.Seq[string]) []string {
 	})
 	var names []string
 	for _, s := range found[:min(maxNear, len(found))] {
-		names = append(names, s.name)
+		if s.distance <= found[0].distance+2 {
+			names = append(names, s.name)
+		}
 	}
 	return names
 }
