@@ -108,11 +108,12 @@ const (
 	KindUser   Kind = "user"
 	KindGroup  Kind = "group"
 	KindSystem Kind = "system"
+	KindDevice Kind = "device"
 )
 
 // Values lists the kinds.
 func (Kind) Values() []string {
-	return []string{string(KindUser), string(KindGroup), string(KindSystem)}
+	return []string{string(KindUser), string(KindGroup), string(KindSystem), string(KindDevice)}
 }
 
 // Page is a part of a list. Cursor asks for the next part; empty means that
@@ -125,7 +126,7 @@ type Page struct {
 
 // Item is one thing that was found.
 type Item struct {
-	Kind   Kind   `json:"kind" enum:"user,group,system"`
+	Kind   Kind   `json:"kind" enum:"user,group,system,device"`
 	Name   string `json:"name" doc:"Full name."`
 	Title  string `json:"title,omitempty" doc:"Display name, description or title."`
 	Detail string `json:"detail,omitempty" doc:"Title and department of a user, kind of a group, gate type of a system."`

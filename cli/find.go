@@ -16,7 +16,7 @@ func (a *app) find() *cobra.Command {
 	var limit int
 	cmd := &cobra.Command{
 		Use:   "find [WORD ...]",
-		Short: "Look for users, groups and systems",
+		Short: "Look for users, groups, systems and devices",
 		Example: `  gatemap find okonjo
   gatemap find night assistant --kind user`,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -34,7 +34,7 @@ func (a *app) find() *cobra.Command {
 			})
 		},
 	}
-	cmd.Flags().StringVar(&kind, "kind", "", "only these: user, group or system")
+	cmd.Flags().StringVar(&kind, "kind", "", "only these: user, group, system or device")
 	cmd.Flags().IntVar(&limit, "limit", 50, "how many at the most, up to 200")
 	cmd.Flags().StringVar(&cursor, "cursor", "", "go on where the last page ended")
 	_ = cmd.RegisterFlagCompletionFunc("kind", cobra.FixedCompletions(answer.Kind("").Values(), cobra.ShellCompDirectiveNoFileComp))

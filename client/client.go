@@ -5,6 +5,7 @@ package client
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -96,6 +97,9 @@ func get[T any](ctx context.Context, c *Client, operation string, s situation.Si
 	request.Header.Set("Accept", "application/json")
 	response, err := c.http.Do(request)
 	if err != nil {
+		if inner := errors.Unwrap(err); inner != nil {
+			err = inner // without the address of the call, which names people
+		}
 		return nil, fmt.Errorf("the service at %s cannot be reached: %w\nIs it running? gatemap serve starts one, --map DIR asks a folder instead", c.base, err)
 	}
 	defer response.Body.Close()

@@ -23,7 +23,7 @@ func (e *CursorError) Error() string {
 	return fmt.Sprintf("%q is not a cursor of this list; leave it out to begin at the start", e.Cursor)
 }
 
-// Search lists users, groups and systems of which the name, the display name,
+// Search lists users, groups, systems and devices of which the name, the display name,
 // title, department, description or mail address contains every word of the
 // text, in any case; empty text lists all. Names come in order, by kind.
 func (a Answers) Search(_ context.Context, text string, kind answer.Kind, limit int, cursor string) (*answer.Page, error) {
@@ -53,6 +53,9 @@ func (a Answers) Search(_ context.Context, text string, kind answer.Kind, limit 
 	}
 	if kind == "" || kind == answer.KindSystem {
 		a.searchSystems(add)
+	}
+	if kind == "" || kind == answer.KindDevice {
+		a.searchDevices(add)
 	}
 	if next := from + len(page.Items); len(page.Items) > 0 && next < page.Total {
 		page.Cursor = base64.RawURLEncoding.EncodeToString([]byte(strconv.Itoa(next)))
@@ -123,5 +126,22 @@ func (a Answers) searchSystems(add adder) {
 		add(func() answer.Item {
 			return answer.Item{Kind: answer.KindSystem, Name: s.Name(), Title: s.Document.Title, Detail: s.Document.Type.Name, Active: true}
 		}, s.Name(), s.Document.Title)
+	}
+}
+
+func (a Answers) searchDevices(add adder) {
+	book := a.Atlas.Book
+	for id := range directory.DeviceID(book.Devices()) {
+		d := book.Device(id)
+		add(func() answer.Item {
+			var is []string
+			if d.Managed != nil && *d.Managed {
+				is = append(is, "managed")
+			}
+			if d.Compliant != nil && *d.Compliant {
+				is = append(is, "compliant")
+			}
+			return answer.Item{Kind: answer.KindDevice, Name: book.DeviceName(id), Detail: strings.Join(is, ", "), Active: true}
+		}, book.DeviceName(id))
 	}
 }

@@ -212,9 +212,10 @@ func (b *Book) User(id UserID) *User       { return b.users.records[id] }
 func (b *Book) Group(id GroupID) *Group    { return b.groups.records[id] }
 func (b *Book) Device(id DeviceID) *Device { return b.devices.records[id] }
 
-// UserName and GroupName give a full name, directory/name.
-func (b *Book) UserName(id UserID) string   { return b.users.full[id] }
-func (b *Book) GroupName(id GroupID) string { return b.groups.full[id] }
+// UserName, GroupName and DeviceName give a full name, directory/name.
+func (b *Book) UserName(id UserID) string     { return b.users.full[id] }
+func (b *Book) GroupName(id GroupID) string   { return b.groups.full[id] }
+func (b *Book) DeviceName(id DeviceID) string { return b.devices.full[id] }
 
 // UserHome and GroupHome give the name of the directory of a record.
 func (b *Book) UserHome(id UserID) string   { return b.directories[b.users.home[id]].Name }

@@ -146,7 +146,7 @@ type Entitlement struct {
 	System  string              `json:"system" doc:"The system."`
 	Object  string              `json:"object" doc:"What it is about: a path, a product, an address …"`
 	Right   string              `json:"right" doc:"What may be done."`
-	State   State               `json:"state" doc:"open, depends, shut or none."`
+	State   State               `json:"state" doc:"What becomes of it here."`
 	Breadth string              `json:"breadth,omitempty" doc:"How far it goes: own, team or all."`
 	Reply   map[string]any      `json:"reply,omitempty" doc:"What the gate answers with."`
 	Claims  map[string][]string `json:"claims,omitempty" doc:"The claims that go along."`

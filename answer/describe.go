@@ -1,0 +1,85 @@
+package answer
+
+import (
+	"time"
+
+	"gatemap/core/finding"
+)
+
+// Map says what map the service holds, with the names that a situation can
+// refer to.
+type Map struct {
+	Title    string    `json:"title" doc:"What the map is of."`
+	Revision int       `json:"revision" doc:"Number of the newest revision; 0: there is none."`
+	TimeZone string    `json:"time_zone" doc:"Time zone of the windows (IANA name)."`
+	Networks []Network `json:"networks" nullable:"false"`
+	Windows  []Window  `json:"windows" nullable:"false"`
+	Users    int       `json:"users"`
+	Groups   int       `json:"groups"`
+	Systems  int       `json:"systems"`
+	Errors   int       `json:"errors" doc:"Findings that are errors."`
+}
+
+// Network is a named network.
+type Network struct {
+	Name   string   `json:"name"`
+	Ranges []string `json:"ranges" doc:"Prefixes (RFC 4632, RFC 4291)." nullable:"false"`
+}
+
+// Window is a named weekly window on the wall clock.
+type Window struct {
+	Name string   `json:"name"`
+	Days []string `json:"days" doc:"The days on which it starts." nullable:"false"`
+	From string   `json:"from" doc:"HH:MM."`
+	To   string   `json:"to" doc:"HH:MM; not after from: it runs past midnight."`
+}
+
+// Revisions lists versions of the map.
+type Revisions struct {
+	Revisions []Revision `json:"revisions" doc:"The newest first." nullable:"false"`
+}
+
+// Revision is one version of the map.
+type Revision struct {
+	Number int       `json:"revision"`
+	At     time.Time `json:"at"`
+	Author string    `json:"author"`
+	Reason string    `json:"reason"`
+}
+
+// User is what a directory says of a user.
+type User struct {
+	User        string         `json:"user" doc:"Full name."`
+	DisplayName string         `json:"display_name,omitempty"`
+	Active      bool           `json:"active"`
+	Expires     *time.Time     `json:"expires,omitempty"`
+	DN          string         `json:"dn,omitempty"`
+	Attributes  map[string]any `json:"attributes" doc:"By SCIM name, or the source's own."`
+	Groups      int            `json:"groups" doc:"How many groups the user is a member of."`
+}
+
+// GroupInfo is what a directory says of a group.
+type GroupInfo struct {
+	Group       string   `json:"group" doc:"Full name."`
+	Description string   `json:"description,omitempty"`
+	Kind        string   `json:"kind" enum:"security,mail"`
+	Draws       string   `json:"draws" enum:"own,any"`
+	Opens       string   `json:"opens" enum:"host,own,any"`
+	Host        string   `json:"host,omitempty"`
+	Rule        string   `json:"rule,omitempty" doc:"Filter (RFC 7644 section 3.4.2.2)."`
+	DN          string   `json:"dn,omitempty"`
+	Members     int      `json:"members" doc:"How many users, at all levels."`
+	Holds       []string `json:"holds" doc:"Groups that it holds directly." nullable:"false"`
+	HeldBy      []string `json:"held_by" doc:"Groups that hold it directly." nullable:"false"`
+	Managers    []string `json:"managers" doc:"Users and groups who may change its members." nullable:"false"`
+}
+
+// SystemInfo is what the map says of a system.
+type SystemInfo struct {
+	System    string            `json:"system"`
+	Type      string            `json:"type"`
+	Title     string            `json:"title,omitempty"`
+	Directory string            `json:"directory,omitempty"`
+	Requires  []string          `json:"requires" nullable:"false"`
+	Findings  []finding.Finding `json:"findings" nullable:"false"`
+}

@@ -1,0 +1,210 @@
+package server
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humachi"
+	"github.com/go-chi/chi/v5"
+
+	"gatemap/answer"
+	"gatemap/core/situation"
+	"gatemap/service"
+)
+
+func init() {
+	// Errors of the framework itself take the form of all others.
+	huma.NewError = func(status int, message string, errs ...error) huma.StatusError {
+		p := &problem{Title: http.StatusText(status), Status: status, Detail: message}
+		for _, err := range errs {
+			if d, ok := err.(huma.ErrorDetailer); ok {
+				e := d.ErrorDetail()
+				p.Field, p.Value, p.Problem = strings.TrimPrefix(e.Location, "query."), fmt.Sprint(e.Value), e.Message
+				p.Detail = fmt.Sprintf("%s: %s", p.Field, e.Message)
+			}
+		}
+		return p
+	}
+}
+
+// Operations registers every operation and returns their description. Those of
+// the router open need no token; those of the router closed, which must see to
+// that, need one.
+func Operations(open, closed chi.Router, s *service.Service, version string) *huma.OpenAPI {
+	config := huma.DefaultConfig("Gate Map", version)
+	config.Info.Description = "What people can do, why, and why not."
+	config.OpenAPIPath = ""
+	config.DocsPath = ""
+	config.SchemasPath = ""
+	config.CreateHooks = nil // no $schema in the answers
+	config.RejectUnknownQueryParameters = true
+	config.Servers = []*huma.Server{{URL: "/api/v1"}}
+	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
+		"token":   {Type: "http", Scheme: "bearer"},
+		"session": {Type: "apiKey", In: "cookie", Name: cookie},
+	}
+	config.Security = []map[string][]string{{"token": {}}, {"session": {}}}
+	sessions(humachi.New(open, config), s)
+	config.OpenAPIPath = "/openapi"
+	api := humachi.New(closed, config)
+	questions(api, s)
+	lists(api, s)
+	return api.OpenAPI()
+}
+
+// Facts are the parameters that describe a situation.
+type Facts struct {
+	From       string `query:"from" doc:"Source address." example:"198.51.100.9"`
+	At         string `query:"at" doc:"Point in time (RFC 3339)." example:"2026-11-23T22:00:00Z"`
+	Device     string `query:"device" doc:"What the device is: managed,compliant or none."`
+	DeviceName string `query:"device_name" doc:"A device of a directory, by name."`
+	Strength   string `query:"strength" doc:"Strength of the sign-in: aal1, aal2 or aal3."`
+	Access     string `query:"access" doc:"Way into the network: vpn, wifi or wired."`
+	Client     string `query:"client" doc:"Client program: browser, native or legacy."`
+	Risk       string `query:"risk" doc:"Rating of the risk: low, medium or high."`
+	Via        string `query:"via" doc:"Way to a file: share or local."`
+}
+
+func (f *Facts) situation() (situation.Situation, error) {
+	fields := map[string]string{
+		"from": f.From, "at": f.At, "device": f.Device, "device_name": f.DeviceName, "strength": f.Strength,
+		"access": f.Access, "client": f.Client, "risk": f.Risk, "via": f.Via,
+	}
+	return situation.Parse(func(field string) string { return fields[field] })
+}
+
+type reply[T any] struct{ Body *T }
+
+// get registers one operation that reads.
+func get[In, Out any](api huma.API, path, id, summary string, ask func(context.Context, *In) (*Out, error)) {
+	huma.Register(api, huma.Operation{
+		Method: http.MethodGet, Path: path, OperationID: id, Summary: summary,
+		Errors: []int{http.StatusUnauthorized, http.StatusNotFound, http.StatusUnprocessableEntity},
+	}, func(ctx context.Context, in *In) (*reply[Out], error) {
+		out, err := ask(ctx, in)
+		if err != nil {
+			return nil, answer.ProblemOf(err)
+		}
+		return &reply[Out]{out}, nil
+	})
+}
+
+func questions(api huma.API, s *service.Service) {
+	get(api, "/reach", "reach", "Everything that a user holds", func(ctx context.Context, in *struct {
+		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name." example:"cindervale/ilse.okonjo"`
+		System string `query:"system" doc:"Only this system."`
+		Facts
+	}) (*answer.Reach, error) {
+		given, err := in.situation()
+		if err != nil {
+			return nil, err
+		}
+		return s.Head().Reach(ctx, in.User, in.System, given)
+	})
+	get(api, "/why", "why", "Why a user can do one thing, or why not", func(ctx context.Context, in *struct {
+		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name."`
+		System string `query:"system" required:"true" minLength:"1" doc:"The system."`
+		Right  string `query:"right" required:"true" minLength:"1" doc:"The right."`
+		Object string `query:"object" doc:"The object; missing: the system's own default."`
+		Facts
+	}) (*answer.Why, error) {
+		given, err := in.situation()
+		if err != nil {
+			return nil, err
+		}
+		return s.Head().Why(ctx, in.User, in.System, in.Right, in.Object, given)
+	})
+	get(api, "/who", "who", "Everyone who holds one thing", func(ctx context.Context, in *struct {
+		System string `query:"system" required:"true" minLength:"1" doc:"The system."`
+		Right  string `query:"right" required:"true" minLength:"1" doc:"The right."`
+		Object string `query:"object" doc:"The object; missing: the system's own default."`
+		Facts
+	}) (*answer.Who, error) {
+		given, err := in.situation()
+		if err != nil {
+			return nil, err
+		}
+		return s.Head().Who(ctx, in.System, in.Right, in.Object, given)
+	})
+	get(api, "/members", "members", "Everyone in a group, and how", func(ctx context.Context, in *struct {
+		Group string `query:"group" required:"true" minLength:"1" doc:"The group, by name."`
+	}) (*answer.Members, error) {
+		return s.Head().Members(ctx, in.Group)
+	})
+	get(api, "/memberships", "memberships", "Every group of a user, and how", func(ctx context.Context, in *struct {
+		User string `query:"user" required:"true" minLength:"1" doc:"The user, by name."`
+	}) (*answer.Groups, error) {
+		return s.Head().Groups(ctx, in.User)
+	})
+	get(api, "/findings", "findings", "What is wrong, useless or risky in the map", func(ctx context.Context, _ *struct{}) (*answer.Findings, error) {
+		return s.Head().Findings(ctx)
+	})
+}
+
+// Paging are the parameters of a list.
+type Paging struct {
+	Text   string `query:"q" doc:"Words that must all occur; empty: everything."`
+	Limit  int    `query:"limit" minimum:"0" maximum:"200" doc:"How many at the most; 0: 200."`
+	Cursor string `query:"cursor" doc:"Where the last page ended."`
+}
+
+func lists(api huma.API, s *service.Service) {
+	get(api, "/search", "search", "Look for users, groups, systems and devices", func(ctx context.Context, in *struct {
+		Kind string `query:"kind" enum:"user,group,system,device" doc:"Only these; missing: all."`
+		Paging
+	}) (*answer.Page, error) {
+		return s.Head().Search(ctx, in.Text, answer.Kind(in.Kind), in.Limit, in.Cursor)
+	})
+	for kind, path := range map[answer.Kind]string{answer.KindUser: "users", answer.KindGroup: "groups", answer.KindSystem: "systems"} {
+		get(api, "/"+path, "list-"+path, "List the "+path, func(ctx context.Context, in *struct{ Paging }) (*answer.Page, error) {
+			return s.Head().Search(ctx, in.Text, kind, in.Limit, in.Cursor)
+		})
+	}
+	get(api, "/users/{directory}/{name}", "user", "What a directory says of a user", func(_ context.Context, in *named) (*answer.User, error) {
+		return s.Head().User(in.full())
+	})
+	get(api, "/groups/{directory}/{name}", "group", "What a directory says of a group", func(_ context.Context, in *named) (*answer.GroupInfo, error) {
+		return s.Head().Group(in.full())
+	})
+	get(api, "/systems/{name}", "system", "What the map says of a system", func(_ context.Context, in *struct {
+		Name string `path:"name"`
+	}) (*answer.SystemInfo, error) {
+		return s.Head().System(unescape(in.Name))
+	})
+	get(api, "/map", "map", "The map in force, with its networks and windows", func(context.Context, *struct{}) (*answer.Map, error) {
+		return s.Head().Map(), nil
+	})
+	get(api, "/revisions", "revisions", "The newest revisions of the map", func(ctx context.Context, in *struct {
+		Limit int `query:"limit" minimum:"1" maximum:"200" default:"50"`
+	}) (*answer.Revisions, error) {
+		list, err := s.Revisions(ctx, in.Limit)
+		if err != nil {
+			return nil, err
+		}
+		out := &answer.Revisions{Revisions: []answer.Revision{}}
+		for _, r := range list {
+			out.Revisions = append(out.Revisions, answer.Revision(r))
+		}
+		return out, nil
+	})
+}
+
+// named is a full name in a path.
+type named struct {
+	Directory string `path:"directory"`
+	Name      string `path:"name"`
+}
+
+func (n *named) full() string { return unescape(n.Directory) + "/" + unescape(n.Name) }
+
+// unescape undoes the escaping of a part of a path, which may hold a slash.
+func unescape(s string) string {
+	if plain, err := url.PathUnescape(s); err == nil {
+		return plain
+	}
+	return s
+}

@@ -1,0 +1,96 @@
+// Package server speaks HTTP for the service: the API, the console's files,
+// sign-in, health and metrics. What the answers are is not its business.
+package server
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+
+	"gatemap/service"
+)
+
+// The limits of one connection.
+const (
+	readTimeout   = 10 * time.Second
+	answerTimeout = 60 * time.Second
+	idleTimeout   = 2 * time.Minute
+	maxHeader     = 32 << 10
+	maxBody       = 1 << 20
+	stopTimeout   = 15 * time.Second
+)
+
+// Server is the HTTP side of one service.
+type Server struct {
+	service *service.Service
+	log     *slog.Logger
+	metrics *metrics
+	console fs.FS
+	version string
+}
+
+// New makes a server. console holds the built files of the console.
+func New(s *service.Service, console fs.FS, version string, log *slog.Logger) *Server {
+	return &Server{service: s, log: log, metrics: newMetrics(s), console: console, version: version}
+}
+
+// Handler is everything that the server answers.
+func (s *Server) Handler() http.Handler {
+	r := chi.NewRouter()
+	r.Use(middleware.RequestID, s.record, s.recover, securityHeaders, limitBody)
+	r.Get("/health", func(w http.ResponseWriter, _ *http.Request) { writeText(w, http.StatusOK, "alive\n") })
+	r.Get("/ready", s.ready)
+	r.Method(http.MethodGet, "/metrics", s.authenticate(s.metrics.handler()))
+	r.Route("/api/v1", func(open chi.Router) {
+		Operations(open, open.With(s.authenticate), s.service, s.version)
+		open.NotFound(func(w http.ResponseWriter, _ *http.Request) {
+			writeProblem(w, &problem{Title: "No such operation", Status: http.StatusNotFound, Detail: "the API has no operation at this path; GET /api/v1/openapi.json lists them"})
+		})
+	})
+	r.NotFound(s.serveConsole)
+	return r
+}
+
+// Serve answers on a listener until the context ends; then it takes no new
+// requests, finishes those that it has, and returns.
+func (s *Server) Serve(ctx context.Context, l net.Listener) error {
+	srv := &http.Server{
+		Handler: s.Handler(), ReadHeaderTimeout: readTimeout, ReadTimeout: readTimeout,
+		WriteTimeout: answerTimeout, IdleTimeout: idleTimeout, MaxHeaderBytes: maxHeader,
+		ErrorLog: slog.NewLogLogger(s.log.Handler(), slog.LevelWarn),
+	}
+	stopped := make(chan error, 1)
+	go func() {
+		<-ctx.Done()
+		s.log.Info("stopping: finishing what is being answered")
+		grace, cancel := context.WithTimeout(context.WithoutCancel(ctx), stopTimeout)
+		defer cancel()
+		stopped <- srv.Shutdown(grace)
+	}()
+	if err := srv.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+		return err
+	}
+	return <-stopped
+}
+
+func (s *Server) ready(w http.ResponseWriter, r *http.Request) {
+	if err := s.service.Ready(r.Context()); err != nil {
+		s.log.Error("not ready", "error", err)
+		writeText(w, http.StatusServiceUnavailable, "the database does not answer\n")
+		return
+	}
+	writeText(w, http.StatusOK, "ready\n")
+}
+
+func writeText(w http.ResponseWriter, status int, text string) {
+	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
+	w.WriteHeader(status)
+	_, _ = w.Write([]byte(text))
+}

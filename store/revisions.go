@@ -1,0 +1,157 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"time"
+)
+
+// Revision is one version of the map. Numbers count from 1.
+type Revision struct {
+	Number int
+	At     time.Time
+	Author string
+	Reason string
+}
+
+// Row is one thing that a revision holds: a document, or a record of a
+// directory that comes from a source.
+type Row struct {
+	Key  Key
+	Body string
+}
+
+// Key says what a row is. A document has a path alone; a record has a
+// directory, a kind (user, group or device) and a name.
+type Key struct{ Path, Directory, Kind, Name string }
+
+// Head returns the newest revision; the zero Revision where there is none.
+func (s *Store) Head(ctx context.Context) (Revision, error) {
+	list, err := s.Revisions(ctx, 1)
+	if err != nil || len(list) == 0 {
+		return Revision{}, err
+	}
+	return list[0], nil
+}
+
+// Revisions lists the newest revisions, the newest first.
+func (s *Store) Revisions(ctx context.Context, limit int) ([]Revision, error) {
+	rows, err := s.db.QueryContext(ctx, `SELECT number, at, author, reason FROM revisions ORDER BY number DESC LIMIT ?`, limit)
+	if err != nil {
+		return nil, s.explain(err)
+	}
+	defer rows.Close()
+	var list []Revision
+	for rows.Next() {
+		var r Revision
+		var at string
+		if err := rows.Scan(&r.Number, &at, &r.Author, &r.Reason); err != nil {
+			return nil, s.explain(err)
+		}
+		if r.At, err = time.Parse(time.RFC3339, at); err != nil {
+			return nil, s.explain(err)
+		}
+		list = append(list, r)
+	}
+	return list, s.explain(rows.Err())
+}
+
+// Load hands every row that holds in a revision to visit.
+func (s *Store) Load(ctx context.Context, revision int, visit func(Row) error) error {
+	tx, err := s.db.BeginTx(ctx, &sql.TxOptions{ReadOnly: true})
+	if err != nil {
+		return s.explain(err)
+	}
+	err = load(ctx, tx, revision, visit)
+	return errors.Join(s.explain(err), ignoreDone(tx.Rollback()))
+}
+
+const holding = `
+	SELECT path, '', '', '', content FROM documents WHERE since <= ?1 AND (until IS NULL OR until > ?1)
+	UNION ALL
+	SELECT '', directory, kind, name, body FROM records WHERE since <= ?1 AND (until IS NULL OR until > ?1)`
+
+func load(ctx context.Context, tx *sql.Tx, revision int, visit func(Row) error) error {
+	rows, err := tx.QueryContext(ctx, holding, revision)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var r Row
+		if err := rows.Scan(&r.Key.Path, &r.Key.Directory, &r.Key.Kind, &r.Key.Name, &r.Body); err != nil {
+			return err
+		}
+		if err := visit(r); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
+// Commit makes a revision that holds exactly these rows, whole or not at all.
+// Where nothing differs from the newest revision, that one is returned and
+// none is made.
+func (s *Store) Commit(ctx context.Context, r Revision, rows []Row) (Revision, error) {
+	err := s.within(ctx, func(tx *sql.Tx) error {
+		var head int
+		if err := tx.QueryRowContext(ctx, `SELECT coalesce(max(number), 0) FROM revisions`).Scan(&head); err != nil {
+			return err
+		}
+		old := map[Key]string{}
+		if err := load(ctx, tx, head, func(row Row) error { old[row.Key] = row.Body; return nil }); err != nil {
+			return err
+		}
+		var changed []Row
+		for _, row := range rows {
+			if body, ok := old[row.Key]; !ok || body != row.Body {
+				changed = append(changed, row)
+			} else {
+				delete(old, row.Key)
+			}
+		}
+		if len(changed)+len(old) == 0 && head > 0 {
+			r.Number = head
+			return nil
+		}
+		r.Number = head + 1
+		if _, err := tx.ExecContext(ctx, `INSERT INTO revisions (number, at, author, reason) VALUES (?, ?, ?, ?)`,
+			r.Number, r.At.UTC().Format(time.RFC3339), r.Author, r.Reason); err != nil {
+			return err
+		}
+		for key := range old {
+			if err := end(ctx, tx, key, r.Number); err != nil {
+				return err
+			}
+		}
+		for _, row := range changed {
+			if err := begin(ctx, tx, row, r.Number); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return r, err
+}
+
+func end(ctx context.Context, tx *sql.Tx, k Key, revision int) error {
+	if k.Path != "" {
+		_, err := tx.ExecContext(ctx, `UPDATE documents SET until = ? WHERE path = ? AND until IS NULL`, revision, k.Path)
+		return err
+	}
+	_, err := tx.ExecContext(ctx, `UPDATE records SET until = ? WHERE directory = ? AND kind = ? AND name = ? AND until IS NULL`,
+		revision, k.Directory, k.Kind, k.Name)
+	return err
+}
+
+func begin(ctx context.Context, tx *sql.Tx, row Row, revision int) error {
+	k := row.Key
+	if k.Path != "" {
+		_, err := tx.ExecContext(ctx, `INSERT INTO documents (path, content, since) VALUES (?, ?, ?)`, k.Path, []byte(row.Body), revision)
+		return err
+	}
+	_, err := tx.ExecContext(ctx, `INSERT INTO records (directory, kind, name, body, since) VALUES (?, ?, ?, ?, ?)`,
+		k.Directory, k.Kind, k.Name, row.Body, revision)
+	return err
+}

@@ -1,0 +1,174 @@
+// Package store keeps the map's revisions, and the tokens that open the
+// service, in an SQLite database in a folder of its own. It compiles nothing.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"github.com/gofrs/flock"
+	"github.com/pressly/goose/v3"
+	"modernc.org/sqlite"
+	sqlite3 "modernc.org/sqlite/lib"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// Store is an open data folder. It is safe for use by many.
+type Store struct {
+	db   *sql.DB
+	lock *flock.Flock
+	path string
+}
+
+// OpenError says why a data folder cannot be used, and what to do.
+type OpenError struct {
+	Path   string
+	Reason string
+	Err    error
+}
+
+func (e *OpenError) Error() string {
+	if e.Err == nil {
+		return fmt.Sprintf("the data in %s cannot be used: %s", e.Path, e.Reason)
+	}
+	return fmt.Sprintf("the data in %s cannot be used: %s (%v)", e.Path, e.Reason, e.Err)
+}
+
+func (e *OpenError) Unwrap() error { return e.Err }
+
+// Open opens the data folder, makes it where there is none, and brings its
+// database up to date. Only one process can have a folder open. The error is
+// an *OpenError.
+func Open(ctx context.Context, folder string) (*Store, error) {
+	if err := os.MkdirAll(folder, 0o700); err != nil {
+		return nil, &OpenError{folder, "the folder cannot be made", err}
+	}
+	lock, err := take(folder)
+	if err != nil {
+		return nil, err
+	}
+	s := &Store{lock: lock, path: filepath.Join(folder, "gatemap.db")}
+	if err := s.open(ctx); err != nil {
+		_ = s.Close()
+		return nil, s.explain(err)
+	}
+	return s, nil
+}
+
+// take takes the lock of a data folder.
+func take(folder string) (*flock.Flock, error) {
+	lock := flock.New(filepath.Join(folder, "gatemap.lock"))
+	switch held, err := lock.TryLock(); {
+	case err != nil:
+		return nil, &OpenError{folder, "it cannot be locked", err}
+	case !held:
+		return nil, &OpenError{folder, "another gatemap uses it; stop that one, or name another folder with --data", nil}
+	}
+	return lock, nil
+}
+
+// Remove throws a data folder away, unless a process has it open. The error is
+// an *OpenError.
+func Remove(folder string) error {
+	if _, err := os.Stat(folder); errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	lock, err := take(folder)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = lock.Close() }()
+	if err := os.RemoveAll(folder); err != nil {
+		return &OpenError{folder, "it cannot be removed", err}
+	}
+	return nil
+}
+
+func (s *Store) open(ctx context.Context) error {
+	db, err := sql.Open("sqlite", "file:"+s.path+
+		"?_pragma=busy_timeout(3000)&_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)&_pragma=synchronous(FULL)&_txlock=immediate")
+	if err != nil {
+		return err
+	}
+	s.db = db
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	provider, err := goose.NewProvider(goose.DialectSQLite3, db, files)
+	if err != nil {
+		return err
+	}
+	have, err := provider.GetDBVersion(ctx)
+	if err != nil {
+		return err
+	}
+	sources := provider.ListSources()
+	if newest := sources[len(sources)-1].Version; have > newest {
+		return &OpenError{s.path, fmt.Sprintf("a newer gatemap made it (version %d of the database, this one knows %d); install that one", have, newest), nil}
+	}
+	_, err = provider.Up(ctx)
+	return err
+}
+
+// explain puts what SQLite says into words that say what to do.
+func (s *Store) explain(err error) error {
+	var open *OpenError
+	if err == nil || errors.As(err, &open) {
+		return err
+	}
+	var e *sqlite.Error
+	if !errors.As(err, &e) {
+		return &OpenError{s.path, "the database fails", err}
+	}
+	switch e.Code() & 0xff {
+	case sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_CORRUPT:
+		return &OpenError{s.path, "the database is damaged; put a backup in its place, or name another folder with --data", err}
+	case sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED:
+		return &OpenError{s.path, "another program holds a lock on the database; close that one and try again", err}
+	case sqlite3.SQLITE_READONLY, sqlite3.SQLITE_CANTOPEN, sqlite3.SQLITE_PERM:
+		return &OpenError{s.path, "the database cannot be written; look at the rights on the folder", err}
+	case sqlite3.SQLITE_FULL:
+		return &OpenError{s.path, "the disk is full", err}
+	}
+	return &OpenError{s.path, "the database fails", err}
+}
+
+// Close ends the use of the folder.
+func (s *Store) Close() error {
+	var errs []error
+	if s.db != nil {
+		errs = append(errs, s.db.Close())
+	}
+	return errors.Join(append(errs, s.lock.Unlock())...)
+}
+
+// Ping says whether the database answers.
+func (s *Store) Ping(ctx context.Context) error { return s.explain(s.db.PingContext(ctx)) }
+
+// within runs work in one transaction: all of it counts, or nothing.
+func (s *Store) within(ctx context.Context, work func(*sql.Tx) error) error {
+	tx, err := s.db.BeginTx(ctx, nil)
+	if err != nil {
+		return s.explain(err)
+	}
+	if err := work(tx); err != nil {
+		return errors.Join(s.explain(err), ignoreDone(tx.Rollback()))
+	}
+	return s.explain(tx.Commit())
+}
+
+func ignoreDone(err error) error {
+	if errors.Is(err, sql.ErrTxDone) {
+		return nil
+	}
+	return err
+}
