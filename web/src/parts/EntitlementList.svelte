@@ -1,0 +1,218 @@
+<script lang="ts">
+  /** What a person holds, by system. A line that is chosen shows its route. */
+  import type { Entitlement, State } from '../api/client';
+  import { bySystem, counts, keyOf } from '../lib/entry';
+  import { place } from '../lib/place.svelte';
+  import { needWords, stopWords } from '../lib/words';
+  import GateSign from './GateSign.svelte';
+  import Notice from './Notice.svelte';
+
+  let { list, titles, chosen, onchoose }: {
+    list: readonly Entitlement[];
+    titles: ReadonlyMap<string, string>;
+    chosen: string;
+    onchoose: (e: Entitlement) => void;
+  } = $props();
+
+  const states: State[] = ['open', 'depends', 'shut'];
+  const only = $derived(place.get('state'));
+  const text = $derived(place.get('filter').toLowerCase());
+  const total = $derived(counts(list));
+  const shown = $derived(
+    list.filter((e) => (!only || e.state === only) && (!text || keyOf(e).toLowerCase().includes(text))),
+  );
+  const notes = (e: Entitlement) =>
+    e.state === 'depends' ? e.needs.map(needWords) : e.state === 'shut' ? e.shut_by.map(stopWords) : [];
+</script>
+
+<div class="sieve">
+  <div role="group" aria-label="Show states">
+    <button aria-pressed={!only} onclick={() => place.set({ state: '' })}>all {list.length}</button>
+    {#each states as s (s)}
+      <button aria-pressed={only === s} onclick={() => place.set({ state: only === s ? '' : s })}>
+        <GateSign state={s} size={14} />
+        {s}
+        {total[s]}
+      </button>
+    {/each}
+  </div>
+  <input
+    type="search"
+    aria-label="Filter by system, object or right"
+    placeholder="Filter by system, object or right"
+    value={place.get('filter')}
+    oninput={(e) => place.set({ filter: e.currentTarget.value })}
+  />
+</div>
+
+{#each bySystem(shown) as part (part.system)}
+  <section aria-label={part.system}>
+    <h2>{part.system}{#if titles.get(part.system)}<small>{titles.get(part.system)}</small>{/if}</h2>
+    <ul>
+      {#each part.entries as e, i (keyOf(e))}
+        <li>
+          <button class="line" aria-pressed={chosen === keyOf(e)} onclick={() => onchoose(e)}>
+            <span class="state {e.state}"><GateSign state={e.state} /> {e.state}</span>
+            <span class="figures object" class:again={part.entries[i - 1]?.object === e.object}>{e.object}</span>
+            <span class="figures right">{e.right}{#if e.breadth}<em>{e.breadth}</em>{/if}</span>
+            <span class="notes">{#each notes(e) as n (n)}<span class={e.state}>{n}</span>{/each}</span>
+          </button>
+        </li>
+      {/each}
+    </ul>
+  </section>
+{:else}
+  <div class="nothing">
+    {#if list.length === 0}
+      <Notice kind="empty" title="Holds nothing">No line of any system names this account, or a group that it is in.</Notice>
+    {:else}
+      <Notice kind="empty" title="Nothing like that">
+        None of the {list.length} lines has that state and text.
+        <button class="undo" onclick={() => place.set({ state: '', filter: '' })}>Show all</button>
+      </Notice>
+    {/if}
+  </div>
+{/each}
+
+<style>
+  .sieve {
+    display: flex;
+    flex-wrap: wrap;
+    gap: var(--s2) var(--s4);
+    margin-bottom: var(--s4);
+  }
+  .sieve button {
+    display: inline-flex;
+    align-items: center;
+    gap: var(--s1);
+    min-height: 1.9rem;
+    padding: 0 var(--s3);
+    margin-left: -1px;
+    border: 1px solid var(--hair);
+    background: var(--sheet);
+    font-size: var(--small);
+    cursor: pointer;
+  }
+  .sieve button[aria-pressed='true'] {
+    border-color: var(--ink);
+    box-shadow: inset 0 -3px 0 var(--ink);
+    position: relative;
+  }
+  .sieve [role='group'] {
+    display: flex;
+  }
+  input {
+    flex: 1 1 12rem;
+    min-height: 1.9rem;
+    padding: 0 var(--s3);
+    border: 1px solid var(--hair);
+    border-radius: var(--corner);
+    background: var(--sheet);
+    font-size: var(--small);
+  }
+  input::placeholder {
+    color: var(--ink-soft);
+    opacity: 1;
+  }
+  section {
+    margin-bottom: var(--s6);
+  }
+  h2 {
+    font-size: var(--large);
+    border-bottom: 2px solid var(--ink);
+    padding-bottom: 2px;
+  }
+  h2 small {
+    margin-left: var(--s3);
+    font-size: var(--plain);
+    font-weight: 400;
+    color: var(--ink-soft);
+  }
+  ul {
+    list-style: none;
+  }
+  .line {
+    display: grid;
+    grid-template-columns: 6.25rem minmax(5rem, 9rem) minmax(6rem, 9.5rem) minmax(0, 1fr);
+    gap: var(--s1) var(--s3);
+    align-items: center;
+    width: 100%;
+    padding: 3px var(--s2) 5px 0;
+    border: 0;
+    border-bottom: 1px solid var(--hair);
+    background: none;
+    text-align: left;
+    cursor: pointer;
+  }
+  .line:hover {
+    background: var(--sheet);
+  }
+  .line[aria-pressed='true'] {
+    background: var(--water-wash);
+    box-shadow: inset 4px 0 0 var(--water);
+  }
+  .state {
+    display: inline-flex;
+    align-items: center;
+    gap: var(--s2);
+    padding-left: var(--s2);
+    font-size: var(--small);
+    font-weight: 700;
+  }
+  .state.open {
+    color: var(--open);
+  }
+  .state.depends {
+    color: var(--depends);
+  }
+  .state.shut {
+    color: var(--shut);
+  }
+  .object,
+  .right {
+    overflow-wrap: anywhere;
+  }
+  .again {
+    color: var(--none);
+  }
+  em {
+    margin-left: var(--s2);
+    color: var(--ink-soft);
+  }
+  .notes {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 2px var(--s1);
+  }
+  .notes span {
+    padding: 0 var(--s2);
+    border-radius: var(--corner);
+    font-size: var(--small);
+  }
+  .notes .depends {
+    background: var(--depends-wash);
+  }
+  .notes .shut {
+    background: var(--shut-wash);
+  }
+  .undo {
+    border: 0;
+    background: none;
+    padding: 0;
+    color: var(--water);
+    text-decoration: underline;
+    cursor: pointer;
+  }
+  @media (max-width: 40rem) {
+    .line {
+      grid-template-columns: 6.25rem 1fr;
+    }
+    .right,
+    .notes {
+      grid-column: 2;
+    }
+    .sieve [role='group'] {
+      flex-wrap: wrap;
+    }
+  }
+</style>

@@ -1,0 +1,51 @@
+<script lang="ts">
+  /** Who a person is. */
+  import type { User } from '../api/client';
+
+  let { user }: { user: User } = $props();
+
+  const text = (key: string) => {
+    const value = (user.attributes as Record<string, unknown>)[key];
+    return Array.isArray(value) ? value.join(', ') : value === undefined ? '' : String(value);
+  };
+  const facts = $derived(
+    [text('title'), text('department'), text('addresses.locality'), text('emails')].filter((t) => t !== ''),
+  );
+  const ends = $derived(user.expires ? user.expires.slice(0, 10) : '');
+</script>
+
+<div class="head">
+  <h1 dir="auto">{user.display_name || user.user}</h1>
+  <p class="figures name">{user.user}</p>
+  <p>{facts.join(' · ')}</p>
+  {#if !user.active}<p class="account off">Account switched off</p>{/if}
+  {#if ends}<p class="account">Account ends {ends}</p>{/if}
+</div>
+
+<style>
+  .head {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: baseline;
+    gap: 0 var(--s4);
+    padding: var(--s4) var(--s6) var(--s3);
+  }
+  h1 {
+    font-size: var(--title);
+    overflow-wrap: anywhere;
+  }
+  .name {
+    color: var(--ink-soft);
+    overflow-wrap: anywhere;
+  }
+  .account {
+    padding: 0 var(--s2);
+    background: var(--depends-wash);
+    border-radius: var(--corner);
+    font-weight: 700;
+  }
+  .off {
+    background: var(--shut-wash);
+    color: var(--shut);
+  }
+</style>

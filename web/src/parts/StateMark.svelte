@@ -1,0 +1,31 @@
+<script lang="ts">
+  /** A state as sign and word. */
+  import type { State } from '../api/client';
+  import GateSign from './GateSign.svelte';
+
+  let { state }: { state: State } = $props();
+</script>
+
+<span class={state}><GateSign {state} /> {state}</span>
+
+<style>
+  span {
+    display: inline-flex;
+    align-items: center;
+    gap: var(--s2);
+    font-weight: 700;
+    white-space: nowrap;
+  }
+  .open {
+    color: var(--open);
+  }
+  .depends {
+    color: var(--depends);
+  }
+  .shut {
+    color: var(--shut);
+  }
+  .none {
+    color: var(--none);
+  }
+</style>
