@@ -88,13 +88,13 @@ func Compile(m *Map) (*Atlas, error) {
 
 func (a *Atlas) compile(d *gate.System, errs *place.Errors) *System {
 	site := &gate.Site{System: d, Book: a.Book, Frame: a.Frame, Errors: errs}
-	head := site.Line("directory", "", 0, d.Place)
+	head := site.Line("directory", d.Place)
 	if d.Directory.Name != "" && !a.hasDirectory(d.Directory.Name) {
 		site.Missing("directory", d.Directory, name.Near(d.Directory.Name, a.DirectoryNames), head)
 	}
 	s := &System{Document: d, Site: site, Gate: d.Gate.Compile(site)}
 	for i := range d.Behind {
-		s.front = append(s.front, compileFront(site, &d.Behind[i], i))
+		s.front = append(s.front, compileFront(site, &d.Behind[i], fmt.Sprintf("behind %d", i+1)))
 	}
 	return s
 }
@@ -107,15 +107,15 @@ type front struct {
 	broken    bool // a name in it leads to nothing, so nothing gets through
 }
 
-func compileFront(s *gate.Site, d *gate.Front, i int) front {
-	f := front{line: s.Line("", "behind", i, d.Place)}
+func compileFront(s *gate.Site, d *gate.Front, label string) front {
+	f := front{line: s.Line(label, d.Place)}
 	if (d.When == nil) == (d.Any == nil) {
 		s.Errors.Addf(d.Place, "what stands in front of a system is one of when and any")
 	}
 	condition, usable := s.When(d.When, f.line, gate.Giving)
 	f.condition, f.broken = condition, !usable
 	for j := range d.Any {
-		f.any = append(f.any, compileFront(s, &d.Any[j], j))
+		f.any = append(f.any, compileFront(s, &d.Any[j], fmt.Sprintf("%s.%d", label, j+1)))
 	}
 	return f
 }

@@ -43,13 +43,15 @@ type Line struct {
 	Place place.Place
 }
 
-// Line names a line. Lines that have no name of their own are called by their
-// kind and number, from 1.
-func (s *Site) Line(own, kind string, index int, at place.Place) Line {
-	if own == "" {
-		own = kind + " " + strconv.Itoa(index+1)
-	}
+// Line names a line.
+func (s *Site) Line(own string, at place.Place) Line {
 	return Line{s.System.Name + "/" + own, at}
+}
+
+// Numbered names a line that has no name of its own, by its kind and its index
+// from 0: "mapping 1" is the first.
+func (s *Site) Numbered(kind string, index int, at place.Place) Line {
+	return s.Line(kind+" "+strconv.Itoa(index+1), at)
 }
 
 // Rule is the line's name without the system's.

@@ -58,7 +58,7 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 }
 
 func compileProduct(s *gate.Site, d *Product) product {
-	p := product{name: d.Name.Value, line: s.Line("product "+d.Name.Value, "", 0, d.Place)}
+	p := product{name: d.Name.Value, line: s.Line("product "+d.Name.Value, d.Place)}
 	if d.Seats != nil {
 		p.limited, p.seats = true, *d.Seats
 		if p.seats < 0 {
@@ -87,7 +87,7 @@ func compileProduct(s *gate.Site, d *Product) product {
 }
 
 func (t *shelf) compileMapping(s *gate.Site, d *Mapping, i int) {
-	line := s.Line("", "mapping", i, d.Place)
+	line := s.Numbered("mapping", i, d.Place)
 	m := mapping{line: line, crowd: s.Who(&d.Who, line, gate.Giving)}
 	p := t.product(d.Product.Name)
 	if p == nil {

@@ -147,7 +147,7 @@ func (c *compiler) role(role string, trail []string) set {
 		c.Errors.Addf(r.Place, "roles include each other in a circle: %s", strings.Join(append(trail[i:], role), " → "))
 		return newSet(len(c.tree.rights))
 	}
-	line := c.Line("role "+role, "", 0, r.Place)
+	line := c.Line("role "+role, r.Place)
 	rights := c.patterns(r.Rights, line)
 	for _, ref := range r.Includes {
 		if _, ok := c.doc.Roles[ref.Name]; !ok {
@@ -192,7 +192,7 @@ func orStop(s string) string {
 }
 
 func (c *compiler) common(ref name.Ref) {
-	line := c.Line("everyone_has "+ref.Name, "", 0, ref.Place)
+	line := c.Line("everyone_has "+ref.Name, ref.Place)
 	m := mapping{line: line, crowd: c.EveryoneBut(nil, line), object: "/"}
 	m.rights = c.named(ref, line, &m.crowd)
 	c.tree.mappings = append(c.tree.mappings, m)
@@ -211,7 +211,7 @@ func (c *compiler) named(ref name.Ref, line gate.Line, crowd *gate.Crowd) set {
 
 func (c *compiler) mapping(i int) {
 	d := &c.doc.Mappings[i]
-	line := c.Line("", "mapping", i, d.Place)
+	line := c.Numbered("mapping", i, d.Place)
 	m := mapping{line: line, deny: d.Effect == "deny", where: d.Where, object: d.Object.Value}
 	effect := gate.Giving
 	if m.deny {
@@ -229,7 +229,7 @@ func (c *compiler) mapping(i int) {
 
 func (c *compiler) limit(i int) {
 	d := &c.doc.Limits[i]
-	line := c.Line(d.Name, "limit", i, d.Place)
+	line := c.Line(d.Name, d.Place)
 	l := limit{line: line, object: d.Object.Value, rights: c.patterns(d.Rights, line)}
 	l.crowd = c.EveryoneBut(d.Except, line)
 	l.when, _ = c.When(d.When, line, gate.Taking)
