@@ -9,17 +9,25 @@ import (
 )
 
 // complete completes arguments with names from the map: one kind for each
-// argument in turn. Where the map cannot be asked there are no completions.
+// argument in turn.
 func (a *app) complete(kinds ...answer.Kind) cobra.CompletionFunc {
 	return func(cmd *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
 		if len(args) >= len(kinds) {
 			return nil, cobra.ShellCompDirectiveNoFileComp
 		}
+		return a.names(kinds[len(args)])(cmd, args, typed)
+	}
+}
+
+// names completes with names of one kind. Where the map cannot be asked there
+// are no completions.
+func (a *app) names(kind answer.Kind) cobra.CompletionFunc {
+	return func(cmd *cobra.Command, _ []string, typed string) ([]string, cobra.ShellCompDirective) {
 		asker, err := a.asker()
 		if err != nil {
 			return nil, cobra.ShellCompDirectiveNoFileComp
 		}
-		page, err := asker.Search(cmd.Context(), typed, kinds[len(args)], 0, "")
+		page, err := asker.Search(cmd.Context(), typed, kind, 0, "")
 		if err != nil {
 			return nil, cobra.ShellCompDirectiveNoFileComp
 		}

@@ -26,8 +26,8 @@ a no.`,
 		ValidArgsFunction: a.complete(answer.KindUser),
 	}
 	cmd.Flags().StringVar(&system, "system", "", "only this system")
-	_ = cmd.RegisterFlagCompletionFunc("system", a.complete(answer.KindSystem))
-	situation := situationFlags(cmd)
+	_ = cmd.RegisterFlagCompletionFunc("system", a.names(answer.KindSystem))
+	situation := a.situationFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		s, err := situation()
 		if err != nil {

@@ -5,12 +5,13 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"gatemap/answer"
 	"gatemap/core/situation"
 )
 
 // situationFlags adds the flags that describe a situation to a command; what
 // it returns reads them.
-func situationFlags(cmd *cobra.Command) func() (situation.Situation, error) {
+func (a *app) situationFlags(cmd *cobra.Command) func() (situation.Situation, error) {
 	facts := map[string]*string{}
 	add := func(field, use string) {
 		facts[field] = cmd.Flags().String(strings.ReplaceAll(field, "_", "-"), "", use)
@@ -31,6 +32,7 @@ func situationFlags(cmd *cobra.Command) func() (situation.Situation, error) {
 	} {
 		_ = cmd.RegisterFlagCompletionFunc(flag, cobra.FixedCompletions(values, cobra.ShellCompDirectiveNoFileComp))
 	}
+	_ = cmd.RegisterFlagCompletionFunc("device-name", a.names(answer.KindDevice))
 	return func() (situation.Situation, error) {
 		return situation.Parse(func(field string) string {
 			return *facts[strings.ReplaceAll(field, "_", "-")]

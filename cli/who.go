@@ -21,7 +21,7 @@ func (a *app) who() *cobra.Command {
 		ValidArgsFunction: a.complete(answer.KindSystem),
 	}
 	cmd.Flags().StringVar(&object, "on", "", "the object that is meant, such as a path or a product")
-	situation := situationFlags(cmd)
+	situation := a.situationFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		s, err := situation()
 		if err != nil {

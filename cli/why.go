@@ -23,7 +23,7 @@ it comes, what it needs, what shuts it, or what is lacking.`,
 		ValidArgsFunction: a.complete(answer.KindUser, answer.KindSystem),
 	}
 	cmd.Flags().StringVar(&object, "on", "", "the object that is meant, such as a path or a product")
-	situation := situationFlags(cmd)
+	situation := a.situationFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		s, err := situation()
 		if err != nil {

@@ -3,7 +3,6 @@ package service
 import (
 	"context"
 	"encoding/base64"
-	"fmt"
 	"slices"
 	"strconv"
 	"strings"
@@ -11,17 +10,11 @@ import (
 	"gatemap/answer"
 	"gatemap/core/directory"
 	"gatemap/core/name"
+	"gatemap/core/situation"
 )
 
 // MaxPage is the most that one page of a list holds.
 const MaxPage = 200
-
-// CursorError says that a cursor is not one that a list gave.
-type CursorError struct{ Cursor string }
-
-func (e *CursorError) Error() string {
-	return fmt.Sprintf("%q is not a cursor of this list; leave it out to begin at the start", e.Cursor)
-}
 
 // Search lists users, groups, systems and devices of which the name, the display name,
 // title, department, description or mail address contains every word of the
@@ -68,12 +61,9 @@ func readCursor(cursor string) (int, error) {
 		return 0, nil
 	}
 	raw, err := base64.RawURLEncoding.DecodeString(cursor)
-	if err != nil {
-		return 0, &CursorError{cursor}
-	}
-	from, err := strconv.Atoi(string(raw))
-	if err != nil || from < 0 {
-		return 0, &CursorError{cursor}
+	from, numberErr := strconv.Atoi(string(raw))
+	if err != nil || numberErr != nil || from < 0 {
+		return 0, &situation.FieldError{Field: "cursor", Value: cursor, Problem: "not a cursor of this list; leave it out to begin at the start"}
 	}
 	return from, nil
 }

@@ -131,7 +131,7 @@ func (s *Store) explain(err error) error {
 	}
 	switch e.Code() & 0xff {
 	case sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_CORRUPT:
-		return &OpenError{s.path, "the database is damaged; put a backup in its place, or name another folder with --data", err}
+		return &OpenError{s.path, damaged, err}
 	case sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED:
 		return &OpenError{s.path, "another program holds a lock on the database; close that one and try again", err}
 	case sqlite3.SQLITE_READONLY, sqlite3.SQLITE_CANTOPEN, sqlite3.SQLITE_PERM:
@@ -139,7 +139,20 @@ func (s *Store) explain(err error) error {
 	case sqlite3.SQLITE_FULL:
 		return &OpenError{s.path, "the disk is full", err}
 	}
+	if s.torn() {
+		return &OpenError{s.path, damaged, err}
+	}
 	return &OpenError{s.path, "the database fails", err}
+}
+
+const damaged = "the database is damaged; put a backup in its place, or name another folder with --data"
+
+// torn asks SQLite whether the database is whole. Damage can show as any error
+// at all, so this is asked only once there is one.
+func (s *Store) torn() bool {
+	var answer string
+	err := s.db.QueryRow(`PRAGMA quick_check(1)`).Scan(&answer)
+	return err != nil || answer != "ok"
 }
 
 // Close ends the use of the folder.

@@ -40,6 +40,12 @@ func (c *Crowd) excepted(s *directory.Subject) bool {
 // Excepts says whether anybody is excepted at all.
 func (c *Crowd) Excepts() bool { return len(c.except.Users)+len(c.except.Groups) > 0 }
 
+// Nobody says that the line can give nothing to anyone: a name in it leads to
+// nothing, or none of its groups counts here.
+func (c *Crowd) Nobody() bool {
+	return c.broken || !c.Everyone && len(c.Groups)+len(c.Users) == 0
+}
+
 // Has says whether the line holds for the subject.
 func (c *Crowd) Has(s *directory.Subject) bool {
 	return !c.broken && c.names(s) && !c.excepted(s)
@@ -100,13 +106,13 @@ func (c *Crowd) Lacks(q *Question) []string {
 // Covers says whether everyone in inner is surely in c too, by the way the
 // groups are nested and whoever is in them today.
 func (c *Crowd) Covers(book *directory.Book, inner *Crowd) bool {
-	if c.broken || inner.broken || c.Excepts() {
+	if c.broken || c.Excepts() || inner.Nobody() {
 		return false
 	}
 	if c.Everyone {
 		return true
 	}
-	if inner.Everyone || len(inner.Groups)+len(inner.Users) == 0 {
+	if inner.Everyone {
 		return false
 	}
 	for _, g := range inner.Groups {

@@ -12,7 +12,7 @@ import (
 func (t *tree) Check(r *gate.Report) {
 	for i := range t.mappings {
 		m := &t.mappings[i]
-		if m.deny {
+		if m.deny || m.crowd.Nobody() {
 			continue
 		}
 		r.DirectUsers(&m.crowd, m.line)

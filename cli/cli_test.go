@@ -1,0 +1,170 @@
+package cli_test
+
+import (
+	"bytes"
+	"encoding/csv"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"gatemap/cli"
+)
+
+const demo = "../demo/cindervale"
+
+func run(t *testing.T, args ...string) (code int, out, errs string) {
+	t.Helper()
+	for _, v := range []string{"GATEMAP_MAP", "GATEMAP_SERVER", "GATEMAP_TOKEN"} {
+		t.Setenv(v, "")
+	}
+	var o, e bytes.Buffer
+	code = cli.Main(args, strings.NewReader(""), &o, &e)
+	return code, o.String(), e.String()
+}
+
+func TestExitCodes(t *testing.T) {
+	bad := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(bad, "gatemap.yaml"), []byte("titel: x\n"), 0o600))
+	for _, c := range []struct {
+		args []string
+		code int
+		errs string
+	}{
+		{[]string{"reach", "ilse.okonjo", "--map", demo}, 0, ""},
+		{[]string{"findings", "--map", demo}, 1, ""},
+		{[]string{"reach"}, 2, "accepts 1 arg(s)"},
+		{[]string{"raech", "x"}, 2, `unknown command "raech"`},
+		{[]string{"reach", "x", "--form", "y"}, 2, "unknown flag: --form"},
+		{[]string{"reach", "ilse.okonjo", "--map", demo, "--from", "summit"}, 2, `from "summit": not an IPv4 or IPv6 address`},
+		{[]string{"reach", "ilse.okonjo", "--map", demo, "--risk", "hi"}, 2, "one of low, medium, high"},
+		{[]string{"reach", "ilse.okonjo", "--map", demo, "-o", "yaml"}, 2, "one of text, json, csv"},
+		{[]string{"reach", "ilse.okonjo", "--map", demo, "--server", "http://127.0.0.1:1"}, 2, "exclude each other"},
+		{[]string{"find", "x", "--kind", "person", "--map", demo}, 2, "one of user, group, system, device"},
+		{[]string{"reach", "x", "--map", "nowhere"}, 3, "cannot load the map in nowhere"},
+		{[]string{"reach", "x", "--map", bad}, 3, `gatemap.yaml:1:1: unknown key "titel"; did you mean title?`},
+		{[]string{"reach", "x", "--server", "http://127.0.0.1:1"}, 3, "cannot be reached"},
+		{[]string{"reach", "x", "--server", "nonsense"}, 3, "is not the address of a service"},
+		{[]string{"reach", "x", "--token-file", "nowhere"}, 3, "the token cannot be read"},
+		{[]string{"reach", "ilse.okonj", "--map", demo}, 4, "did you mean ilse.okonjo?"},
+		{[]string{"members", "nigth-crew", "--map", demo}, 4, "did you mean night-crew?"},
+		{[]string{"why", "ilse.okonjo", "archiv", "frames:read", "--map", demo}, 4, "did you mean archive?"},
+		{[]string{"why", "ilse.okonjo", "archive", "frames:reed", "--map", demo}, 4, "did you mean frames:read"},
+		{[]string{"who", "archive", "frames:read", "--on", "raw", "--map", demo}, 4, `there is no object "raw" in system archive; did you mean /raw`},
+		{[]string{"reach", "ilse.okonjo", "--map", demo, "--device-name", "loner-7"}, 4, "did you mean loaner-7?"},
+	} {
+		code, _, errs := run(t, c.args...)
+		assert.Equal(t, c.code, code, "%v: %s", c.args, errs)
+		assert.Contains(t, errs, c.errs, "%v", c.args)
+		if c.code == 2 {
+			assert.Contains(t, errs, "--help")
+		}
+	}
+}
+
+func TestText(t *testing.T) {
+	for _, c := range []struct {
+		args []string
+		want []string
+	}{
+		{[]string{"reach", "ilse.okonjo"}, []string{
+			"Ilse Okonjo (cindervale/ilse.okonjo)\nSituation: none given\n", "\narchive\n", "frames:write  ┃╌┃ depends  if the source address is in summit, and the time is in the window night",
+			"\nsky-tools\n  planner  calendar  ┃ ┃ open\n", "14 open, 1 depend on something, 0 shut",
+		}},
+		{[]string{"reach", "ilse.okonjo", "--system", "SKY-TOOLS"}, []string{"2 open, 0 depend"}},
+		{[]string{"reach", "noor.haddix", "--system", "sky-tools"}, []string{"┃━┃ shut     inactive"}},
+		{[]string{"why", "ilse.okonjo", "archive", "frames:write", "--on", "/raw/2026", "--from", "203.0.113.9"}, []string{
+			"┃━┃ shut     archive frames:write on /raw/2026", "but it is shut in this situation (from 203.0.113.9).",
+			"Line archive/mapping 2 gives it only if the source address is in summit.",
+			"Line archive/mapping 2 gives it: cindervale/ilse.okonjo is listed in cindervale/night-assistants, which is in cindervale/night-crew.",
+		}},
+		{[]string{"why", "ilse.okonjo", "archive", "frames:purge", "--on", "/raw"}, []string{
+			"does not hold frames:purge on /raw in archive.", "Line archive/mapping 6 gives it to members of cindervale/archivists.",
+		}},
+		{[]string{"why", "ilse.okonjo", "archive", "frames:read", "--on", "/raw/1999"}, []string{"/raw/1999 is not declared; /raw above it decides."}},
+		{[]string{"who", "archive", "frames:purge", "--on", "/raw", "--from", "203.0.113.4", "--risk", "low"}, []string{"cindervale/rana.solberg     ┃ ┃ open     cindervale/archivists > archive/mapping 6", "3 people"}},
+		{[]string{"members", "archive-readers"}, []string{"cindervale/ilse.okonjo        nested   by cindervale/night-assistants > ", "40 members"}},
+		{[]string{"members", "open-days"}, []string{"cindervale/paloma.rask  direct\n\n1 member\n"}},
+		{[]string{"groups", "ilse.okonjo"}, []string{"cindervale/night-crew         nested   by cindervale/night-assistants\n", "7 groups"}},
+		{[]string{"find", "comet"}, []string{"group   cindervale/comet-campaign", "1 of 1"}},
+		{[]string{"find", "--limit", "2", "--kind", "user"}, []string{"2 of 41\nGo on with --cursor "}},
+	} {
+		_, out, errs := run(t, append(c.args, "--map", demo)...)
+		assert.Empty(t, errs)
+		for _, want := range c.want {
+			assert.Contains(t, out, want, "%v", c.args)
+		}
+		assert.NotContains(t, out, "\x1b", "no colour where the output is no terminal")
+	}
+}
+
+func TestJSONAndCSV(t *testing.T) {
+	for _, args := range [][]string{
+		{"reach", "ilse.okonjo"}, {"why", "ilse.okonjo", "archive", "frames:purge"}, {"who", "archive", "frames:read"},
+		{"members", "night-crew"}, {"groups", "ilse.okonjo"}, {"findings"}, {"find", "night"},
+	} {
+		_, out, _ := run(t, append(args, "--map", demo, "-o", "json")...)
+		var one any
+		dec := json.NewDecoder(strings.NewReader(out))
+		require.NoError(t, dec.Decode(&one), "%v", args)
+		assert.False(t, dec.More(), "one value")
+		assert.NotContains(t, out, "null", "%v", args)
+		_, out, _ = run(t, append(args, "--map", demo, "-o", "csv")...)
+		rows, err := csv.NewReader(strings.NewReader(out)).ReadAll()
+		require.NoError(t, err, "%v", args)
+		assert.Greater(t, len(rows), 1)
+	}
+}
+
+func TestCompletion(t *testing.T) {
+	for typed, want := range map[string]string{
+		"reach|il": "ilse.okonjo\tIlse Okonjo\n", "reach|cindervale/il": "cindervale/ilse.okonjo\tIlse Okonjo\n",
+		"members|night-c": "night-crew\t", "why|ilse.okonjo|sky": "sky-tools\tReduction licences\n", "who|arc": "archive\tImage archive\n",
+		"reach|--risk|": "medium\n", "reach|x|--system|": "sky-tools\t",
+	} {
+		t.Setenv("GATEMAP_SERVER", "")
+		t.Setenv("GATEMAP_MAP", demo)
+		var out, errs bytes.Buffer
+		cli.Main(append([]string{"__complete"}, strings.Split(typed, "|")...), strings.NewReader(""), &out, &errs)
+		assert.Contains(t, out.String(), want, typed)
+	}
+}
+
+func TestEveryCommandHasHelpWithAnExample(t *testing.T) {
+	_, out, _ := run(t, "--help")
+	commands := []string{}
+	_, list, _ := strings.Cut(out, "Available Commands:\n")
+	list, _, _ = strings.Cut(list, "\n\n")
+	for _, line := range strings.Split(list, "\n") {
+		commands = append(commands, strings.Fields(line)[0])
+	}
+	require.Contains(t, commands, "reach")
+	for _, c := range commands {
+		if c == "help" || c == "completion" {
+			continue
+		}
+		_, out, _ := run(t, c, "--help")
+		assert.Contains(t, out, "Examples:\n  gatemap "+c, c)
+	}
+}
+
+func TestSchemaAndOpenAPIAreJSON(t *testing.T) {
+	for _, c := range []string{"schema", "openapi"} {
+		code, out, _ := run(t, c)
+		assert.Equal(t, 0, code)
+		assert.True(t, json.Valid([]byte(out)), c)
+	}
+}
+
+func TestServeTellsWhyItCannot(t *testing.T) {
+	code, _, errs := run(t, "serve", "--data", t.TempDir(), "--listen", "127.0.0.1:99999")
+	assert.Equal(t, 3, code)
+	assert.Contains(t, errs, "cannot listen on 127.0.0.1:99999")
+	code, _, errs = run(t, "serve", "--data", t.TempDir(), "--listen", "127.0.0.1:0", "--map", "nowhere")
+	assert.Equal(t, 3, code)
+	assert.Contains(t, errs, "cannot load the map in nowhere")
+}

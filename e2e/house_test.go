@@ -1,0 +1,74 @@
+package e2e
+
+import (
+	"encoding/json"
+	"os/exec"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// layers lists the packages from the top down: a package imports only those of
+// layers below its own.
+var layers = [][]string{
+	{"cmd/gatemap"},
+	{"cli"},
+	{"server", "client"},
+	{"service"},
+	{"answer", "store", "connect/ldif", "mapfile", "web", "demo"},
+	{"connect"},
+	{"core/check"},
+	{"core/atlas"},
+	{"core/gate/types"},
+	{"core/gate/roles", "core/gate/licences"},
+	{"core/gate"},
+	{"core/directory", "core/situation"},
+	{"core/filter", "core/finding"},
+	{"core/name"},
+	{"core/place"},
+}
+
+// barred are packages that the core keeps away from.
+var barred = []string{"net/http", "database/sql", "log", "log/slog", "os", "io/fs", "github.com/go-chi/chi/v5", "github.com/spf13/cobra", "go.yaml.in/yaml/v3"}
+
+func TestImportsRunDownwards(t *testing.T) {
+	level := map[string]int{}
+	for i, layer := range layers {
+		for _, p := range layer {
+			level["gatemap/"+p] = len(layers) - i
+		}
+	}
+	out, err := exec.Command("go", "list", "-json=ImportPath,Imports", "gatemap/...").Output()
+	require.NoError(t, err)
+	dec := json.NewDecoder(strings.NewReader(string(out)))
+	seen := 0
+	for dec.More() {
+		var p struct {
+			ImportPath string
+			Imports    []string
+		}
+		require.NoError(t, dec.Decode(&p))
+		if strings.HasPrefix(p.ImportPath, "gatemap/e2e") || strings.HasPrefix(p.ImportPath, "gatemap/tools") {
+			continue
+		}
+		own, known := level[p.ImportPath]
+		if !known {
+			t.Errorf("%s has no place in the house: add it to a layer", p.ImportPath)
+			continue
+		}
+		seen++
+		core := strings.HasPrefix(p.ImportPath, "gatemap/core/")
+		for _, i := range p.Imports {
+			if other, ours := level[i]; ours && other >= own {
+				t.Errorf("%s imports %s, which is not below it", p.ImportPath, i)
+			}
+			for _, b := range barred {
+				if core && i == b {
+					t.Errorf("%s is core and imports %s", p.ImportPath, i)
+				}
+			}
+		}
+	}
+	require.Equal(t, len(level), seen, "every layer's packages exist")
+}
