@@ -20,6 +20,11 @@ type Map struct {
 	Errors   int       `json:"errors" doc:"Findings that are errors."`
 }
 
+// Session says whether the console is signed in.
+type Session struct {
+	SignedIn bool `json:"signed_in"`
+}
+
 // Network is a named network.
 type Network struct {
 	Name   string   `json:"name"`

@@ -77,6 +77,18 @@ func sessions(api huma.API, s *service.Service) {
 		return &cookieReply{sessionCookie(session, int(service.SessionLength.Seconds()))}, nil
 	})
 	huma.Register(api, huma.Operation{
+		Method: http.MethodGet, Path: "/session", OperationID: "session", Summary: "Whether the console is signed in",
+		Security: []map[string][]string{},
+	}, func(ctx context.Context, in *struct {
+		Session string `cookie:"gatemap_session"`
+	}) (*reply[answer.Session], error) {
+		holds, err := s.Session(ctx, in.Session)
+		if err != nil {
+			return nil, answer.ProblemOf(err)
+		}
+		return &reply[answer.Session]{&answer.Session{SignedIn: holds}}, nil
+	})
+	huma.Register(api, huma.Operation{
 		Method: http.MethodDelete, Path: "/session", OperationID: "sign-out", Summary: "End the console's session",
 		Security: []map[string][]string{}, DefaultStatus: http.StatusNoContent,
 	}, func(ctx context.Context, in *struct {

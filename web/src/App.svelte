@@ -21,6 +21,10 @@
 
   async function enter() {
     try {
+      if (!(await api.session()).signed_in) {
+        signedIn = false;
+        return;
+      }
       map = await api.map();
       titles = new Map((await api.search('', 'system', '', 200)).items.map((s) => [s.name, s.title ?? '']));
       signedIn = true;

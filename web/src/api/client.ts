@@ -61,6 +61,7 @@ function query(parts: Record<string, string | number | undefined>): string {
 const name = (full: string) => full.split('/', 1)[0] + '/' + encodeURIComponent(full.slice(full.indexOf('/') + 1));
 
 export const api = {
+  session: () => call<Schemas['Session']>('GET', 'session'),
   signIn: (token: string) => call<void>('POST', 'session', { token }),
   signOut: () => call<void>('DELETE', 'session'),
   map: () => call<MapInfo>('GET', 'map'),

@@ -164,7 +164,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** Whether the console is signed in */
+        get: operations["session"];
         put?: never;
         /** Sign in to the console with a token */
         post: operations["sign-in"];
@@ -514,6 +515,9 @@ export interface components {
             mapping: string;
             /** @description The groups from the user to the line. */
             path: components["schemas"]["Hop"][];
+        };
+        Session: {
+            signed_in: boolean;
         };
         "Sign-inRequest": {
             /** @description A token of this service. */
@@ -1183,6 +1187,37 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: {
+                gatemap_session?: string;
+            };
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            /** @description Error */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,0 +1,39 @@
+# Gate Map: building, trying and testing it.
+SHELL := /bin/bash
+NPM := npm --no-fund --no-audit --loglevel=error
+CHECKS ?= 100
+
+.PHONY: all web build demo test needs bench types shots clean
+
+all: build
+
+web/node_modules/.package-lock.json: web/package-lock.json
+	cd web && $(NPM) ci
+
+# The console, ready to be embedded.
+web: web/node_modules/.package-lock.json
+	cd web && $(NPM) run --silent build -- --logLevel warn
+
+build: web
+	go build -o bin/gatemap ./cmd/gatemap
+
+demo: build
+	./bin/gatemap demo
+
+# The console's types of the API, drawn from the service's own description.
+types: web/node_modules/.package-lock.json
+	go run ./cmd/gatemap openapi > web/openapi.json
+	cd web && npx --no openapi-typescript openapi.json -o src/api/schema.d.ts
+	rm web/openapi.json
+
+needs:
+	@bash tools/needs.sh
+
+test: needs build
+	@bash tools/test.sh $(CHECKS)
+
+bench: build
+	go test ./... -run '^$$' -bench . -benchmem
+
+clean:
+	rm -rf bin web/node_modules web/dist/assets web/dist/index.html web/dist/gate.svg

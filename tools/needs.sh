@@ -1,0 +1,18 @@
+#!/usr/bin/env bash
+# Installs the Debian packages that the tests need, or says which are missing.
+set -euo pipefail
+declare -A package=([chromium]=chromium [/usr/sbin/slapd]=slapd [ldapadd]=ldap-utils)
+missing=()
+for tool in "${!package[@]}"; do
+  command -v "$tool" >/dev/null || missing+=("${package[$tool]}")
+done
+[ ${#missing[@]} -eq 0 ] && exit 0
+if [ "$(id -u)" -ne 0 ]; then
+  echo "The tests need these Debian packages: ${missing[*]}" >&2
+  echo "Install them: sudo apt-get install --no-install-recommends ${missing[*]}" >&2
+  exit 1
+fi
+echo "Installing ${missing[*]} for the tests …"
+export DEBIAN_FRONTEND=noninteractive
+apt-get update -qq
+apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
