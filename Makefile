@@ -1,7 +1,7 @@
 # Gate Map: building, trying and testing it.
 SHELL := /bin/bash
 NPM := npm --no-fund --no-audit --loglevel=error
-CHECKS ?= 100
+CHECKS ?= 2000
 
 .PHONY: all web build demo test needs bench types shots clean
 
@@ -34,6 +34,10 @@ test: needs build
 
 bench: build
 	go test ./... -run '^$$' -bench . -benchmem
+
+# The pictures of docs/screenshots, from the demo.
+shots: needs build
+	GATEMAP_SCREENSHOTS=$(CURDIR)/docs/screenshots go test ./e2e -count=1 -run TestScreenshots
 
 clean:
 	rm -rf bin web/node_modules web/dist/assets web/dist/index.html web/dist/gate.svg

@@ -6,6 +6,7 @@
   import { needWords, stopWords } from '../lib/words';
   import GateSign from './GateSign.svelte';
   import Notice from './Notice.svelte';
+  import StateMark from './StateMark.svelte';
 
   let { list, titles, chosen, onchoose }: {
     list: readonly Entitlement[];
@@ -52,10 +53,10 @@
       {#each part.entries as e, i (keyOf(e))}
         <li>
           <button class="line" aria-pressed={chosen === keyOf(e)} onclick={() => onchoose(e)}>
-            <span class="state {e.state}"><GateSign state={e.state} /> {e.state}</span>
+            <StateMark state={e.state} />
             <span class="figures object" class:again={part.entries[i - 1]?.object === e.object}>{e.object}</span>
             <span class="figures right">{e.right}{#if e.breadth}<em>{e.breadth}</em>{/if}</span>
-            <span class="notes">{#each notes(e) as n (n)}<span class={e.state}>{n}</span>{/each}</span>
+            <span class="notes" data-state={e.state}>{#each notes(e) as n (n)}<span>{n}</span>{/each}</span>
           </button>
         </li>
       {/each}
@@ -137,7 +138,8 @@
     gap: var(--s1) var(--s3);
     align-items: center;
     width: 100%;
-    padding: 3px var(--s2) 5px 0;
+    padding: 3px var(--s2) 3px var(--s3);
+    font-size: var(--small);
     border: 0;
     border-bottom: 1px solid var(--hair);
     background: none;
@@ -150,23 +152,6 @@
   .line[aria-pressed='true'] {
     background: var(--water-wash);
     box-shadow: inset 4px 0 0 var(--water);
-  }
-  .state {
-    display: inline-flex;
-    align-items: center;
-    gap: var(--s2);
-    padding-left: var(--s2);
-    font-size: var(--small);
-    font-weight: 700;
-  }
-  .state.open {
-    color: var(--open);
-  }
-  .state.depends {
-    color: var(--depends);
-  }
-  .state.shut {
-    color: var(--shut);
   }
   .object,
   .right {
@@ -188,12 +173,7 @@
     padding: 0 var(--s2);
     border-radius: var(--corner);
     font-size: var(--small);
-  }
-  .notes .depends {
-    background: var(--depends-wash);
-  }
-  .notes .shut {
-    background: var(--shut-wash);
+    background: var(--state-wash);
   }
   .undo {
     border: 0;

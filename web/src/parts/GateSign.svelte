@@ -6,7 +6,7 @@
   let { state, size = 18 }: { state: State; size?: number } = $props();
 </script>
 
-<svg width={size * 1.25} height={size} viewBox="0 0 25 20" class={state} aria-hidden="true">
+<svg width={size * 1.25} height={size} viewBox="0 0 25 20" data-state={state} aria-hidden="true">
   {#if state === 'none'}
     <circle cx="12.5" cy="10" r="1.6" class="dot" />
   {:else}
@@ -24,6 +24,7 @@
 
 <style>
   svg {
+    color: var(--state);
     flex: none;
     vertical-align: middle;
   }
@@ -44,17 +45,5 @@
   }
   .dot {
     fill: currentColor;
-  }
-  .open {
-    color: var(--open);
-  }
-  .depends {
-    color: var(--depends);
-  }
-  .shut {
-    color: var(--shut);
-  }
-  .none {
-    color: var(--none);
   }
 </style>

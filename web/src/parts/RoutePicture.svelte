@@ -17,7 +17,7 @@
 </script>
 
 <div bind:clientWidth={width}>
-  <svg {width} height={drawing.height} role="img" aria-label={spoken} class={is}>
+  <svg {width} height={drawing.height} role="img" aria-label={spoken} data-state={is}>
     {#each drawing.lanes as lane (lane.key)}
       <path class="way" d={lane.path} />
       <path class="exit" d={lane.exit} />
@@ -49,15 +49,6 @@
     display: block;
     overflow: visible;
   }
-  .open {
-    --way: var(--open);
-  }
-  .depends {
-    --way: var(--depends);
-  }
-  .shut {
-    --way: var(--shut);
-  }
   path {
     fill: none;
     stroke-linecap: round;
@@ -67,13 +58,13 @@
     stroke-width: 1.6;
   }
   .exit {
-    stroke: var(--way);
+    stroke: var(--state);
     stroke-width: 1.8;
   }
-  .depends .exit {
+  [data-state='depends'] .exit {
     stroke-dasharray: 6 5;
   }
-  .shut .exit {
+  [data-state='shut'] .exit {
     stroke-dasharray: 1 6;
   }
   .group {
@@ -86,15 +77,15 @@
   }
   .object {
     fill: var(--sheet);
-    stroke: var(--way);
+    stroke: var(--state);
     stroke-width: 2.4;
   }
   .post {
-    stroke: var(--way);
+    stroke: var(--state);
     stroke-width: 3;
   }
   .bar {
-    stroke: var(--way);
+    stroke: var(--state);
     stroke-width: 3.2;
   }
   .rest {

@@ -6,7 +6,7 @@
   let { state }: { state: State } = $props();
 </script>
 
-<span class={state}><GateSign {state} /> {state}</span>
+<span data-state={state}><GateSign {state} /> {state}</span>
 
 <style>
   span {
@@ -15,17 +15,6 @@
     gap: var(--s2);
     font-weight: 700;
     white-space: nowrap;
-  }
-  .open {
-    color: var(--open);
-  }
-  .depends {
-    color: var(--depends);
-  }
-  .shut {
-    color: var(--shut);
-  }
-  .none {
-    color: var(--none);
+    color: var(--state);
   }
 </style>
