@@ -73,9 +73,9 @@ func TestText(t *testing.T) {
 	}{
 		{[]string{"reach", "ilse.okonjo"}, []string{
 			"Ilse Okonjo (cindervale/ilse.okonjo)\nSituation: none given\n", "\narchive\n", "frames:write  ┃╌┃ depends  if the source address is in summit, and the time is in the window night",
-			"\nsky-tools\n  planner  calendar  ┃ ┃ open\n", "14 open, 1 depend on something, 0 shut",
+			"\nsky-tools\n  planner  calendar  ┃ ┃ open\n", "14 open, 1 depends, 0 shut",
 		}},
-		{[]string{"reach", "ilse.okonjo", "--system", "SKY-TOOLS"}, []string{"2 open, 0 depend"}},
+		{[]string{"reach", "ilse.okonjo", "--system", "SKY-TOOLS"}, []string{"2 open, 0 depends"}},
 		{[]string{"reach", "noor.haddix", "--system", "sky-tools"}, []string{"┃━┃ shut     inactive"}},
 		{[]string{"why", "ilse.okonjo", "archive", "frames:write", "--on", "/raw/2026", "--from", "203.0.113.9"}, []string{
 			"┃━┃ shut     archive frames:write on /raw/2026", "but it is shut in this situation (from 203.0.113.9).",

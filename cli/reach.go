@@ -62,7 +62,7 @@ func (a *app) reachText(r *answer.Reach) error {
 		}
 		rest = rest[n:]
 	}
-	a.print("\n%d open, %d depend on something, %d shut\n", counts[gate.Open], counts[gate.Depends], counts[gate.Shut])
+	a.print("\n%d open, %d depends, %d shut\n", counts[gate.Open], counts[gate.Depends], counts[gate.Shut])
 	return nil
 }
 
