@@ -1,0 +1,148 @@
+package directory
+
+import (
+	"fmt"
+	"iter"
+	"slices"
+	"strings"
+
+	"gatemap/core/name"
+)
+
+// NotFoundError says that a name leads to nothing, or to too much.
+type NotFoundError struct {
+	Kind       string   // user, group, device, system, …
+	Name       string   // as written
+	Within     string   // the system that was looked in; empty where that goes without saying
+	Near       []string // the nearest names
+	Candidates []string // the full names, where a bare one is ambiguous
+}
+
+func (e *NotFoundError) Error() string {
+	if len(e.Candidates) > 0 {
+		return fmt.Sprintf("the %s name %q is ambiguous: say which of %s is meant", e.Kind, e.Name, strings.Join(e.Candidates, ", "))
+	}
+	in := ""
+	if e.Within != "" {
+		in = " in system " + e.Within
+	}
+	return fmt.Sprintf("there is no %s %q%s%s", e.Kind, e.Name, in, name.DidYouMean(e.Near))
+}
+
+// FindUser looks a user up by full name, bare name or distinguished name. home
+// is the directory in which bare names are looked up; empty means all. The
+// error is a *NotFoundError. FindGroup and FindDevice do the same.
+func (b *Book) FindUser(written, home string) (UserID, error) {
+	id, err := find(b, &b.users, written, home)
+	return UserID(id), err
+}
+
+func (b *Book) FindGroup(written, home string) (GroupID, error) {
+	id, err := find(b, &b.groups, written, home)
+	return GroupID(id), err
+}
+
+func (b *Book) FindDevice(written, home string) (DeviceID, error) {
+	id, err := find(b, &b.devices, written, home)
+	return DeviceID(id), err
+}
+
+func find[T any](b *Book, s *shelf[T], written, home string) (int, error) {
+	folded := name.Fold(written)
+	if i, ok := s.find(folded); ok && strings.Contains(written, "/") {
+		return i, nil
+	}
+	if canonical, ok := name.DN(written); ok {
+		if o, ok := b.byDN[canonical]; ok && o.kind == s.kind {
+			return o.id, nil
+		}
+	}
+	var hits []int
+	for _, d := range b.directories {
+		if home != "" && !strings.EqualFold(d.Name, home) {
+			continue
+		}
+		if i, ok := s.find(name.Fold(d.Name) + "/" + folded); ok {
+			hits = append(hits, i)
+		}
+	}
+	switch len(hits) {
+	case 1:
+		return hits[0], nil
+	case 0:
+		return 0, &NotFoundError{Kind: s.kind, Name: written, Near: s.near(b, written, home)}
+	}
+	var names []string
+	for _, i := range hits {
+		names = append(names, s.full[i])
+	}
+	return 0, &NotFoundError{Kind: s.kind, Name: written, Candidates: names}
+}
+
+// near suggests names: full ones for a full name, the first part of a
+// distinguished name or a bare name for bare ones.
+func (s *shelf[T]) near(b *Book, written, home string) []string {
+	if strings.Contains(written, "/") {
+		return name.Near(written, slices.Values(s.full))
+	}
+	if _, ok := name.DN(written); ok {
+		head, _, _ := strings.Cut(written, ",")
+		_, written, _ = strings.Cut(head, "=")
+		home = ""
+	}
+	return name.Near(strings.TrimSpace(written), s.bare(b, home))
+}
+
+func (s *shelf[T]) bare(b *Book, home string) iter.Seq[string] {
+	return func(yield func(string) bool) {
+		for i, full := range s.full {
+			d := b.directories[s.home[i]].Name
+			if home != "" && !strings.EqualFold(home, d) {
+				continue
+			}
+			if !yield(full[len(d)+1:]) {
+				return
+			}
+		}
+	}
+}
+
+// UserNames, GroupNames and DeviceNames yield the full names in order.
+func (b *Book) UserNames() iter.Seq[string]   { return slices.Values(b.users.full) }
+func (b *Book) GroupNames() iter.Seq[string]  { return slices.Values(b.groups.full) }
+func (b *Book) DeviceNames() iter.Seq[string] { return slices.Values(b.devices.full) }
+
+// HasAttribute says whether any user has a value for the attribute, or for one
+// of its sub-attributes.
+func (b *Book) HasAttribute(written string) bool {
+	folded := name.Fold(written)
+	if b.attributes[folded] {
+		return true
+	}
+	head, _, dotted := strings.Cut(folded, ".")
+	return dotted && b.attributes[head]
+}
+
+// AttributeNames yields the attributes that users have, as sources spell them.
+func (b *Book) AttributeNames() iter.Seq[string] {
+	return func(yield func(string) bool) {
+		for _, u := range b.users.records {
+			for _, a := range u.Attributes {
+				if !yield(a.Name) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// Lacks says whether a user has no value for an attribute.
+func (b *Book) Lacks(id UserID, attribute string) bool {
+	r := record{b.users.records[id], b.exact[b.users.home[id]]}
+	for _, v := range r.Values(name.Fold(attribute)) {
+		if v.Text != "" || v.Sub != nil {
+			return false
+		}
+	}
+	return true
+}
