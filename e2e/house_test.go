@@ -21,7 +21,10 @@ var layers = [][]string{
 	{"core/check"},
 	{"core/atlas"},
 	{"core/gate/types"},
-	{"core/gate/roles", "core/gate/licences"},
+	{
+		"core/gate/app", "core/gate/federation", "core/gate/files", "core/gate/firewall", "core/gate/hosts",
+		"core/gate/licences", "core/gate/network", "core/gate/roles", "core/gate/signin",
+	},
 	{"core/gate"},
 	{"core/directory", "core/situation"},
 	{"core/filter", "core/finding"},

@@ -81,7 +81,7 @@ func rank(f File) int {
 type head struct {
 	Title    string                       `yaml:"title,required" doc:"What the map is of."`
 	TimeZone place.Text                   `yaml:"time_zone" doc:"The time zone of the windows (IANA name). Missing: UTC."`
-	Networks map[string][]atlas.Range     `yaml:"networks" doc:"Named networks: addresses and prefixes, IPv4 and IPv6."`
+	Networks map[string][]situation.Range     `yaml:"networks" doc:"Named networks: addresses and prefixes, IPv4 and IPv6."`
 	Windows  map[string]*situation.Window `yaml:"windows" doc:"Named weekly time windows."`
 }
 

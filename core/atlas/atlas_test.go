@@ -124,15 +124,6 @@ func TestSystemsOfOneName(t *testing.T) {
 	assert.ErrorContains(t, err, "no slash")
 }
 
-func TestRanges(t *testing.T) {
-	var r atlas.Range
-	require.NoError(t, r.UnmarshalText([]byte("198.51.100.9")))
-	assert.Equal(t, "198.51.100.9/32", r.String())
-	for _, bad := range []string{"198.51.100.9/25", "summit", "198.51.100.0/33", ""} {
-		assert.Error(t, r.UnmarshalText([]byte(bad)), bad)
-	}
-}
-
 func ExampleCompile() {
 	d := &directory.Document{Name: "cindervale", Users: []directory.User{{Name: "ilse.okonjo"}}}
 	a, err := atlas.Compile(&atlas.Map{

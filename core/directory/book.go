@@ -224,4 +224,3 @@ func (b *Book) Managers(id GroupID) Party { return b.managers[id] }
 
 // Findings are what was found while the directories were put together.
 func (b *Book) Findings() []finding.Finding { return b.findings }
-

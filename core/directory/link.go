@@ -260,4 +260,3 @@ func (b *Book) turnAround() {
 		}
 	}
 }
-

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"gatemap/core/filter"
 	"gatemap/core/name"
 )
 
@@ -136,10 +137,15 @@ func (b *Book) AttributeNames() iter.Seq[string] {
 	}
 }
 
+// Values are the values of a user's attribute, by its folded name; also of those
+// that are fields of their own, such as userName.
+func (b *Book) Values(id UserID, folded string) []filter.Value {
+	return record{b.users.records[id], b.exact[b.users.home[id]]}.Values(folded)
+}
+
 // Lacks says whether a user has no value for an attribute.
 func (b *Book) Lacks(id UserID, attribute string) bool {
-	r := record{b.users.records[id], b.exact[b.users.home[id]]}
-	for _, v := range r.Values(name.Fold(attribute)) {
+	for _, v := range b.Values(id, name.Fold(attribute)) {
 		if v.Text != "" || v.Sub != nil {
 			return false
 		}

@@ -51,6 +51,11 @@ func (b *Book) Subject(id UserID) *Subject {
 	return s
 }
 
+// SubjectIn is nobody in particular, who is in one group alone.
+func SubjectIn(g GroupID) *Subject {
+	return &Subject{User: &User{}, reach: []reached{{g, g, Direct}}}
+}
+
 func (s *Subject) find(g GroupID) (reached, bool) {
 	i, ok := slices.BinarySearchFunc(s.reach, g, func(r reached, g GroupID) int { return cmp.Compare(r.group, g) })
 	if !ok {

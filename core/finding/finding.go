@@ -36,6 +36,8 @@ const (
 	ForeignMember Code = "foreign-member"
 	MailNested    Code = "mail-nested"
 	Cycle         Code = "cycle"
+	Shadowed      Code = "shadowed"
+	TooEarly      Code = "too-early"
 	EmptyGroup    Code = "empty-group"
 	NoSeat        Code = "no-seat"
 	Prerequisite  Code = "prerequisite"
@@ -54,7 +56,7 @@ var severities = map[Code]Severity{
 	UnknownName: Error, AmbiguousName: Error, MailGroup: Error, GroupOutOfReach: Error,
 	UnknownRight: Error, UnknownAttribute: Error,
 	Nesting: Warning, ForeignMember: Warning, MailNested: Warning, Cycle: Warning,
-	EmptyGroup: Warning, NoSeat: Warning, Prerequisite: Warning, LockedOut: Warning,
+	Shadowed: Warning, TooEarly: Warning, EmptyGroup: Warning, NoSeat: Warning, Prerequisite: Warning, LockedOut: Warning,
 	AllToEveryone: Warning,
 	DirectUser:    Note, Redundant: Note, UnusedGroup: Note, Layering: Note,
 	InactiveMembers: Note, ExpectedCount: Note,

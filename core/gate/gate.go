@@ -81,9 +81,36 @@ type System struct {
 	Gate      Document    `yaml:"-"`
 }
 
-// Front is one thing that stands in front of a system.
+// Front is one thing that stands in front of a system: a condition, a choice of
+// several, or a gate. A gate is written as the name of its type with the name
+// of the system, and what that type asks for besides.
 type Front struct {
 	Place place.Place     `yaml:"-"`
 	When  *situation.When `yaml:"when" doc:"A condition on the situation."`
 	Any   []Front         `yaml:"any" doc:"One of these is enough."`
+	Gate  Passage         `yaml:",rest" doc:"A gate type: the system that stands in front; and what is asked of it."`
+}
+
+// Passage is the way through a gate that stands in front of a system.
+type Passage map[string]string
+
+// Set notes a key of the passage.
+func (p *Passage) Set(key string, value any) error {
+	text, ok := value.(string)
+	if !ok {
+		return fmt.Errorf("%s is a piece of text", key)
+	}
+	if *p == nil {
+		*p = Passage{}
+	}
+	(*p)[key] = text
+	return nil
+}
+
+// Passable is a gate that can stand in front of a system.
+type Passable interface {
+	// Passage finds the point that must be passed. to is the name of the
+	// system behind it, part is what follows the slash in the reference, and
+	// keys are what the type asks for. The error says what is missing.
+	Passage(to, part string, keys Passage) (Point, error)
 }

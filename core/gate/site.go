@@ -3,6 +3,7 @@ package gate
 import (
 	"cmp"
 	"fmt"
+	"iter"
 	"slices"
 	"strconv"
 	"strings"
@@ -21,6 +22,10 @@ type Site struct {
 	Book   *directory.Book
 	Frame  *situation.Frame
 	Errors *place.Errors
+	// Systems are all systems of the map as written, and Claims finds what
+	// gives claims, once all are compiled.
+	Systems []*System
+	Claims  func(system string) (Claimant, bool)
 
 	Findings []finding.Finding
 	// Mapped holds every group that a line of this system names, with the
@@ -28,6 +33,71 @@ type Site struct {
 	Mapped []Mapped
 	// Named holds the groups that exceptions and conditions look at.
 	Named []directory.GroupID
+	// Leans lists the systems that this one needs an answer from.
+	Leans []name.Ref
+
+	later []func()
+}
+
+// Claimant gives claims: a federation.
+type Claimant interface {
+	// Carries says whether a user's sign-in to a party is admitted and
+	// carries a claim of that value. HasParty says whether there is such a
+	// party, and PartyNames yields them.
+	Carries(s *directory.Subject, party, claim, value string) bool
+	HasParty(party string) bool
+	PartyNames(yield func(string) bool)
+}
+
+// Finish does what had to wait until all systems were compiled.
+func (s *Site) Finish() {
+	for _, do := range s.later {
+		do()
+	}
+}
+
+// lean notes that this system needs an answer from another, and says whether
+// there is one of that name.
+func (s *Site) lean(ref name.Ref, system string, line Line) bool {
+	names := func(yield func(string) bool) {
+		for _, other := range s.Systems {
+			if !yield(other.Name) {
+				return
+			}
+		}
+	}
+	for other := range names {
+		if strings.EqualFold(other, system) {
+			s.Leans = append(s.Leans, name.Ref{Name: system, Place: ref.Place})
+			return true
+		}
+	}
+	s.Missing("system", ref, name.Near(system, names), line)
+	return false
+}
+
+// claim compiles a claim that a line looks at.
+func (s *Site) claim(ref ClaimRef, line Line) *claimed {
+	system, party, _ := strings.Cut(ref.Party.Name, "/")
+	c := &claimed{text: ref.Party.Name + " " + ref.Claim + "=" + ref.Is}
+	if !s.lean(ref.Party, system, line) {
+		c.lost = true
+		return c
+	}
+	s.later = append(s.later, func() {
+		claimant, ok := s.Claims(system)
+		if !ok || !claimant.HasParty(party) {
+			var near []string
+			if ok {
+				near = name.Near(party, claimant.PartyNames)
+			}
+			s.Missing("relying party", ref.Party, near, line)
+			c.lost = true
+			return
+		}
+		c.test = func(subject *directory.Subject) bool { return claimant.Carries(subject, party, ref.Claim, ref.Is) }
+	})
+	return c
 }
 
 // Mapped is a group that a line names.
@@ -88,7 +158,7 @@ const (
 
 // Who compiles who a line is for.
 func (s *Site) Who(w *Who, line Line, effect Effect) Crowd {
-	c := Crowd{Everyone: w.Everyone}
+	c := Crowd{Everyone: w.Everyone, giving: effect == Giving}
 	if w.Empty() {
 		s.Errors.Addf(line.Place, "line %s says nobody: it needs groups, users or everyone: true", line.Name)
 	}
@@ -109,6 +179,9 @@ func (s *Site) Who(w *Who, line Line, effect Effect) Crowd {
 		} else {
 			c.Users = append(c.Users, u)
 		}
+	}
+	for _, r := range w.Claims {
+		c.claims = append(c.claims, s.claim(r, line))
 	}
 	excepted, exceptWhole := s.Party(w.Except, line)
 	c.except = excepted
@@ -170,30 +243,36 @@ func (s *Site) user(r name.Ref, line Line) (directory.UserID, bool) {
 	return u, err == nil
 }
 
-// counts says whether a group carries access in this system, and reports where
-// it does not.
+// Counts says whether a group carries access in this system (docs/model.md
+// section 3).
+func (s *Site) Counts(g directory.GroupID) bool {
+	return s.Book.Group(g).Kind != "mail" && s.outOfReach(g) == ""
+}
+
+// outOfReach says why a group does not count in this system, or "".
+func (s *Site) outOfReach(g directory.GroupID) string {
+	group := s.Book.Group(g)
+	switch {
+	case group.Opens == "host" && !strings.EqualFold(group.Host, s.System.Name):
+		return "it counts in system " + group.Host + " only"
+	case group.Opens == "own" && s.System.Directory.Name == "":
+		return "it counts in systems of its own directory only, and this one belongs to none"
+	case group.Opens == "own" && !strings.EqualFold(s.System.Directory.Name, s.Book.GroupHome(g)):
+		return "it counts in systems of its own directory only, and this one belongs to " + s.System.Directory.Name
+	}
+	return ""
+}
+
+// counts is Counts, and reports where a group that a line names does not.
 func (s *Site) counts(g directory.GroupID, r name.Ref, line Line) bool {
-	group, full := s.Book.Group(g), s.Book.GroupName(g)
-	if group.Kind == "mail" {
+	full := s.Book.GroupName(g)
+	if s.Book.Group(g).Kind == "mail" {
 		s.add(finding.New(finding.MailGroup, r.Place,
 			fmt.Sprintf("Line %s names the mail group %s, which opens nothing.", line.Name, full),
 			"Name a security group, or make this one a security group.", full), line)
 		return false
 	}
-	var reason string
-	switch group.Opens {
-	case "host":
-		if !strings.EqualFold(group.Host, s.System.Name) {
-			reason = "it counts in system " + group.Host + " only"
-		}
-	case "own":
-		switch {
-		case s.System.Directory.Name == "":
-			reason = "it counts in systems of its own directory only, and this one belongs to none"
-		case !strings.EqualFold(s.System.Directory.Name, s.Book.GroupHome(g)):
-			reason = "it counts in systems of its own directory only, and this one belongs to " + s.System.Directory.Name
-		}
-	}
+	reason := s.outOfReach(g)
 	if reason == "" {
 		return true
 	}
@@ -277,4 +356,52 @@ func (r *Report) DirectUsers(c *Crowd, line Line) {
 	r.Find(finding.DirectUser, line,
 		fmt.Sprintf("Line %s names %s in person.", line.Name, strings.Join(names, ", ")),
 		"Map a group, so that whoever does the job next gets it too.", names...)
+}
+
+// Redundant reports a line beside which another one adds nothing.
+func (r *Report) Redundant(line, beside Line) {
+	r.Find(finding.Redundant, line,
+		fmt.Sprintf("Line %s adds nothing to line %s, which gives the same or more to the same people.", line.Name, beside.Name),
+		"Drop the line.", line.Name, beside.Name)
+}
+
+// AllToEveryone reports a line that gives every right on something to everyone.
+func (r *Report) AllToEveryone(line Line, on string) {
+	r.Find(finding.AllToEveryone, line,
+		fmt.Sprintf("Line %s gives every right on %s to everyone.", line.Name, on),
+		"Give what everyone needs, or name groups.")
+}
+
+// UnknownRight reports a right, or a pattern of rights, that nothing is called.
+func (s *Site) UnknownRight(line Line, at place.Place, right string, all iter.Seq[string]) {
+	end := name.DidYouMean(name.Near(right, all))
+	s.Find(finding.UnknownRight, Line{line.Name, at},
+		fmt.Sprintf("Line %s speaks of the right %q, but no right of %s is called so%s", line.Name, right, s.System.Name, cmp.Or(end, ".")),
+		"Correct it, or add the right to the catalogue.", right)
+}
+
+// Shadowed reports an ordered line that can never decide, because earlier ones
+// cover it.
+func (r *Report) Shadowed(line Line, by []Line) {
+	names := bare(by)
+	r.Find(finding.Shadowed, line,
+		fmt.Sprintf("Line %s can never decide: %s before it already does.", line.Name, strings.Join(names, ", ")),
+		"Drop it, or move it up.", names...)
+}
+
+// TooEarly reports a line for everyone that empties later ones of the other
+// verdict.
+func (r *Report) TooEarly(line Line, emptied []Line) {
+	names := bare(emptied)
+	r.Find(finding.TooEarly, line,
+		fmt.Sprintf("Line %s is for everyone and stands above narrower lines of the other verdict, which it empties: %s.", line.Name, strings.Join(names, ", ")),
+		"Move it below them, or narrow it.", names...)
+}
+
+func bare(lines []Line) []string {
+	names := make([]string, len(lines))
+	for i, l := range lines {
+		names[i] = l.Rule()
+	}
+	return names
 }

@@ -41,7 +41,7 @@ func (s *State) UnmarshalText(text []byte) error {
 // Reason says what kind of thing shuts an entitlement.
 type Reason string
 
-// The reasons that exist so far (docs/model.md section 2 and the gate types).
+// The reasons (docs/model.md section 2 and the gate types).
 const (
 	ByCondition    Reason = "condition"
 	ByInactive     Reason = "inactive"
@@ -52,6 +52,13 @@ const (
 	ByFeature      Reason = "feature"
 	ByNoSeat       Reason = "no-seat"
 	ByGate         Reason = "gate"
+	ByRule         Reason = "rule"
+	ByOverride     Reason = "override"
+	ByPolicy       Reason = "policy"
+	ByDoor         Reason = "door"
+	ByLogin        Reason = "login"
+	ByAdmit        Reason = "admit"
+	BySource       Reason = "source"
 )
 
 // Stop is one thing that shuts an entitlement.
@@ -154,6 +161,7 @@ type Entitlement struct {
 	ShutBy  []Stop              `json:"shut_by" doc:"What shuts it." nullable:"false"`
 	Routes  []Route             `json:"routes" doc:"How the user comes to it." nullable:"false"`
 	Misses  []Miss              `json:"misses,omitempty" doc:"Where it is none: the lines that would give it, and what is lacking."`
+	Watch   []Watch             `json:"watch,omitempty" doc:"What policies that are only watched would have done."`
 	// DecidedAt is the object that decided, where the one asked about is not
 	// declared.
 	DecidedAt string `json:"decided_at,omitempty" doc:"The declared object that decides for the one asked about."`
@@ -190,6 +198,13 @@ type Route struct {
 type Hop struct {
 	Group string `json:"group" doc:"Full name of the group."`
 	How   string `json:"how" enum:"direct,nested,rule,primary" doc:"How the one before is a member of it."`
+}
+
+// Watch is a policy that is only watched, with what it would have done.
+type Watch struct {
+	Policy string `json:"policy" doc:"The policy, as SYSTEM/NAME."`
+	Would  string `json:"would" doc:"block, or what it would have required."`
+	State  State  `json:"state" doc:"What it alone would have left."`
 }
 
 // Miss is a line that would give an entitlement, with what the user lacks.

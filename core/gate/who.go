@@ -5,6 +5,7 @@ import (
 
 	"gatemap/core/directory"
 	"gatemap/core/name"
+	"gatemap/core/place"
 )
 
 // Who says for whom a line holds: any one of its keys is enough, and Except
@@ -12,25 +13,55 @@ import (
 type Who struct {
 	Groups   []name.Ref        `yaml:"groups" doc:"Members of any of these groups."`
 	Users    []name.Ref        `yaml:"users" doc:"These users."`
+	Claims   []ClaimRef        `yaml:"claims" doc:"Those whose sign-in to a relying party carries one of these claims."`
 	Everyone bool              `yaml:"everyone" doc:"true: everyone in every directory."`
 	Except   *directory.People `yaml:"except" doc:"But not these users, nor members of these groups."`
 }
 
 // Empty says that nobody is named.
-func (w *Who) Empty() bool { return len(w.Groups) == 0 && len(w.Users) == 0 && !w.Everyone }
+func (w *Who) Empty() bool {
+	return len(w.Groups)+len(w.Users)+len(w.Claims) == 0 && !w.Everyone
+}
+
+// ClaimRef names a value of a claim of a relying party.
+type ClaimRef struct {
+	Place place.Place `yaml:"-"`
+	Party name.Ref    `yaml:"party,required" doc:"The relying party, as SYSTEM/PARTY."`
+	Claim string      `yaml:"claim,required" doc:"The claim."`
+	Is    string      `yaml:"is,required" doc:"Its value."`
+}
 
 // Crowd is a compiled Who.
 type Crowd struct {
 	Everyone bool
 	Users    []directory.UserID
 	Groups   []directory.GroupID
+	claims   []*claimed
 	except   directory.Party
 	broken   bool
+	giving   bool
+}
+
+// claimed is one claim that a crowd looks at. What gives claims is compiled
+// later than what looks at them, so test is filled in when all systems are.
+type claimed struct {
+	text string // SYSTEM/PARTY claim=value
+	test func(*directory.Subject) bool
+	lost bool // the name leads to nothing
+}
+
+func (c *Crowd) byClaim(s *directory.Subject) bool {
+	return slices.ContainsFunc(c.claims, func(x *claimed) bool { return !x.lost && x.test(s) })
+}
+
+// wreck says that a name in the line leads to nothing, so that it has nobody.
+func (c *Crowd) wreck() bool {
+	return c.broken || c.giving && slices.ContainsFunc(c.claims, func(x *claimed) bool { return x.lost })
 }
 
 // Names says whether the crowd's own keys name the subject, exceptions aside.
 func (c *Crowd) names(s *directory.Subject) bool {
-	return c.Everyone || slices.Contains(c.Users, s.ID) || slices.ContainsFunc(c.Groups, s.In)
+	return c.Everyone || slices.Contains(c.Users, s.ID) || slices.ContainsFunc(c.Groups, s.In) || c.byClaim(s)
 }
 
 func (c *Crowd) excepted(s *directory.Subject) bool {
@@ -43,12 +74,12 @@ func (c *Crowd) Excepts() bool { return len(c.except.Users)+len(c.except.Groups)
 // Nobody says that the line can give nothing to anyone: a name in it leads to
 // nothing, or none of its groups counts here.
 func (c *Crowd) Nobody() bool {
-	return c.broken || !c.Everyone && len(c.Groups)+len(c.Users) == 0
+	return c.wreck() || !c.Everyone && len(c.Groups)+len(c.Users)+len(c.claims) == 0
 }
 
 // Has says whether the line holds for the subject.
 func (c *Crowd) Has(s *directory.Subject) bool {
-	return !c.broken && c.names(s) && !c.excepted(s)
+	return !c.wreck() && c.names(s) && !c.excepted(s)
 }
 
 // Routes lists the ways by which a subject whom the crowd has comes to a line:
@@ -69,7 +100,7 @@ func (c *Crowd) Routes(q *Question, line string) []Route {
 		}
 		routes = append(routes, Route{line, false, hops})
 	}
-	if c.Everyone {
+	if c.Everyone || c.byClaim(q.Subject) {
 		routes = append(routes, Route{line, false, []Hop{}})
 	}
 	return routes
@@ -78,7 +109,7 @@ func (c *Crowd) Routes(q *Question, line string) []Route {
 // Lacks lists what would make the crowd have the subject. It is empty where
 // the line is broken: nothing that the subject could get would help.
 func (c *Crowd) Lacks(q *Question) []string {
-	if c.broken {
+	if c.wreck() {
 		return nil
 	}
 	var lacks []string
@@ -88,6 +119,9 @@ func (c *Crowd) Lacks(q *Question) []string {
 		}
 		for _, u := range c.Users {
 			lacks = append(lacks, "user:"+q.Book.UserName(u))
+		}
+		for _, x := range c.claims {
+			lacks = append(lacks, "claim:"+x.text)
 		}
 	}
 	for _, u := range c.except.Users {
@@ -106,13 +140,13 @@ func (c *Crowd) Lacks(q *Question) []string {
 // Covers says whether everyone in inner is surely in c too, by the way the
 // groups are nested and whoever is in them today.
 func (c *Crowd) Covers(book *directory.Book, inner *Crowd) bool {
-	if c.broken || c.Excepts() || inner.Nobody() {
+	if c.wreck() || c.Excepts() || inner.Nobody() {
 		return false
 	}
 	if c.Everyone {
 		return true
 	}
-	if inner.Everyone {
+	if inner.Everyone || len(inner.claims) > 0 {
 		return false
 	}
 	for _, g := range inner.Groups {

@@ -305,3 +305,12 @@ func TestSituationGoesThroughJSON(t *testing.T) {
 		}
 	})
 }
+
+func TestRanges(t *testing.T) {
+	var r situation.Range
+	require.NoError(t, r.UnmarshalText([]byte("198.51.100.9")))
+	assert.Equal(t, "198.51.100.9/32", r.String())
+	for _, bad := range []string{"198.51.100.9/25", "summit", "198.51.100.0/33", ""} {
+		assert.Error(t, r.UnmarshalText([]byte(bad)), bad)
+	}
+}

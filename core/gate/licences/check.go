@@ -16,39 +16,35 @@ func (t *shelf) Check(r *gate.Report) {
 		for j := range p.mappings {
 			m := &p.mappings[j]
 			r.DirectUsers(&m.crowd, m.line)
-			if by := p.repeats(r, j); by != "" {
-				r.Find(finding.Redundant, m.line,
-					fmt.Sprintf("Line %s adds nothing to line %s, which gives the same or more to the same people.", m.line.Name, by),
-					"Drop the line.", m.line.Name, by)
-			}
+			p.repeats(r, j)
 		}
 	}
 }
 
 func (t *shelf) checkSeats(r *gate.Report, p *product) {
-	short := len(p.seating.holders) - p.seats
-	if !p.limited || short <= 0 {
+	holders := p.seating().holders
+	if !p.limited || len(holders) <= p.seats {
 		return
 	}
 	var names []string
-	for _, u := range p.seating.holders[p.seats:] {
+	for _, u := range holders[p.seats:] {
 		names = append(names, r.Book.UserName(u))
 	}
 	r.Find(finding.NoSeat, p.line,
-		fmt.Sprintf("Product %s has %d seats and %d holders; without a seat: %s.", p.name, p.seats, len(p.seating.holders), strings.Join(names, ", ")),
+		fmt.Sprintf("Product %s has %d seats and %d holders; without a seat: %s.", p.name, p.seats, len(holders), strings.Join(names, ", ")),
 		"Get more seats, or take the product from someone who does not need it.", names...)
 }
 
-// repeats names a mapping that gives the same people every feature that this
-// one gives. Of two that are equal the later one is the repetition.
-func (p *product) repeats(r *gate.Report, index int) string {
+// repeats reports a mapping beside which another one gives the same people every
+// feature that this one gives. Of two that are equal the later one is it.
+func (p *product) repeats(r *gate.Report, index int) {
 	for i := range p.mappings {
 		if i == index || !p.wider(r, i, index) || i > index && p.wider(r, index, i) {
 			continue
 		}
-		return p.mappings[i].line.Name
+		r.Redundant(p.mappings[index].line, p.mappings[i].line)
+		return
 	}
-	return ""
 }
 
 func (p *product) wider(r *gate.Report, wide, narrow int) bool {

@@ -4,6 +4,7 @@ import (
 	"iter"
 	"slices"
 	"strings"
+	"sync"
 
 	"gatemap/core/gate"
 	"gatemap/core/name"
@@ -22,7 +23,9 @@ type product struct {
 	mappings []mapping // those of this product, in the order of writing
 	limited  bool
 	seats    int
-	seating  seating
+	// seating is worked out when it is first asked for: a mapping can look at
+	// claims, which are known once all systems are compiled.
+	seating func() seating
 }
 
 type feature struct {
@@ -52,7 +55,8 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 		t.compileMapping(s, &d.Mappings[i], i)
 	}
 	for i := range t.products {
-		t.products[i].seating = seat(s.Book, &t.products[i])
+		p := &t.products[i]
+		p.seating = sync.OnceValue(func() seating { return seat(s.Book, p) })
 	}
 	return t
 }

@@ -75,7 +75,7 @@ func (p *product) decide(q *gate.Question, h *held, f int, system string) gate.E
 // seated says whether the subject, who holds the product, has a seat. Accounts
 // that are switched off or have ended take none, and are shut anyway.
 func (p *product) seated(q *gate.Question) gate.Verdict {
-	from, waiting := p.seating.from[q.Subject.ID]
+	from, waiting := p.seating().from[q.Subject.ID]
 	if !waiting {
 		return gate.Opened
 	}

@@ -1,10 +1,8 @@
 package roles
 
 import (
-	"fmt"
 	"slices"
 
-	"gatemap/core/finding"
 	"gatemap/core/gate"
 )
 
@@ -17,20 +15,9 @@ func (t *tree) Check(r *gate.Report) {
 		}
 		r.DirectUsers(&m.crowd, m.line)
 		if m.crowd.Everyone && m.when.Always() && t.all().in(m.rights) {
-			r.Find(finding.AllToEveryone, m.line,
-				fmt.Sprintf("Line %s gives every right on %s to everyone.", m.line.Name, m.object),
-				"Give a role with the rights that everyone needs, or name groups.")
+			r.AllToEveryone(m.line, m.object)
 		}
-		if by := t.locks(r, m, i); by != "" {
-			r.Find(finding.LockedOut, m.line,
-				fmt.Sprintf("Line %s can never open anything: %s shuts all that it gives.", m.line.Name, by),
-				"Drop the line, or make an exception in what shuts it.", by)
-		}
-		if by := t.repeats(r, i); by != "" {
-			r.Find(finding.Redundant, m.line,
-				fmt.Sprintf("Line %s adds nothing to line %s, which gives the same or more to the same people.", m.line.Name, by),
-				"Drop the line.", m.line.Name, by)
-		}
+		t.repeats(r, i)
 	}
 }
 
@@ -42,66 +29,21 @@ func (t *tree) all() set {
 	return s
 }
 
-// locks names the first limit or denying line that shuts everything that a
-// mapping gives, whoever is in it; "" where something is left.
-func (t *tree) locks(rep *gate.Report, m *mapping, index int) string {
-	by := ""
-	for i := range t.resources {
-		r := &t.resources[i]
-		if !slices.Contains(r.mappings, index) {
-			continue
-		}
-		for right := range t.rights {
-			if !m.rights.has(right) {
-				continue
-			}
-			lock := t.lock(rep, r, right, m)
-			if lock == "" {
-				return ""
-			}
-			if by == "" {
-				by = lock
-			}
-		}
-	}
-	return by
-}
-
-func (t *tree) lock(rep *gate.Report, r *resource, right int, m *mapping) string {
-	for _, i := range r.limits {
-		l := &t.limits[i]
-		if l.rights.has(right) && l.when.Always() && !l.crowd.Excepts() {
-			return l.line.Name
-		}
-	}
-	for _, i := range r.mappings {
-		d := &t.mappings[i]
-		if d.deny && d.rights.has(right) && d.when.Always() && d.crowd.Covers(rep.Book, &m.crowd) {
-			return d.line.Name
-		}
-	}
-	return ""
-}
-
-// repeats names a mapping beside which another one adds nothing: it covers the
-// same people, resources and rights, on no harder condition. Of two that are
-// equal the later one is the repetition.
-func (t *tree) repeats(rep *gate.Report, index int) string {
-	m := &t.mappings[index]
+// repeats reports a mapping beside which another one adds nothing: it covers
+// the same people, resources and rights, on no harder condition. Of two that
+// are equal the later one is the repetition.
+func (t *tree) repeats(r *gate.Report, index int) {
 	for i := range t.mappings {
-		o := &t.mappings[i]
-		if i == index || o.deny || !t.wider(rep, o, i, m, index) {
+		if i == index || t.mappings[i].deny || !t.wider(r, i, index) || i > index && t.wider(r, index, i) {
 			continue
 		}
-		if i > index && t.wider(rep, m, index, o, i) {
-			continue
-		}
-		return o.line.Name
+		r.Redundant(t.mappings[index].line, t.mappings[i].line)
+		return
 	}
-	return ""
 }
 
-func (t *tree) wider(rep *gate.Report, o *mapping, oi int, m *mapping, mi int) bool {
+func (t *tree) wider(r *gate.Report, wide, narrow int) bool {
+	o, m := &t.mappings[wide], &t.mappings[narrow]
 	if !m.rights.in(o.rights) || m.rights.empty() {
 		return false
 	}
@@ -110,12 +52,12 @@ func (t *tree) wider(rep *gate.Report, o *mapping, oi int, m *mapping, mi int) b
 	}
 	applies := false
 	for i := range t.resources {
-		if slices.Contains(t.resources[i].mappings, mi) {
+		if slices.Contains(t.resources[i].mappings, narrow) {
 			applies = true
-			if !slices.Contains(t.resources[i].mappings, oi) {
+			if !slices.Contains(t.resources[i].mappings, wide) {
 				return false
 			}
 		}
 	}
-	return applies && o.crowd.Covers(rep.Book, &m.crowd)
+	return applies && o.crowd.Covers(r.Book, &m.crowd)
 }

@@ -1,12 +1,10 @@
 package roles
 
 import (
-	"fmt"
 	"maps"
 	"slices"
 	"strings"
 
-	"gatemap/core/finding"
 	"gatemap/core/gate"
 	"gatemap/core/name"
 	"gatemap/core/situation"
@@ -175,20 +173,9 @@ func (c *compiler) patterns(list []gate.Pattern, line gate.Line) set {
 		if some {
 			continue
 		}
-		at := gate.Line{Name: line.Name, Place: p.Place}
-		near := name.Near(p.Value, slices.Values(c.tree.rights))
-		c.Find(finding.UnknownRight, at,
-			fmt.Sprintf("Line %s speaks of the right %q, but no right of %s is called so%s", line.Name, p.Value, c.System.Name, orStop(name.DidYouMean(near))),
-			"Correct it, or add the right to the catalogue.", p.Value)
+		c.UnknownRight(line, p.Place, p.Value, slices.Values(c.tree.rights))
 	}
 	return rights
-}
-
-func orStop(s string) string {
-	if s == "" {
-		return "."
-	}
-	return s
 }
 
 func (c *compiler) common(ref name.Ref) {

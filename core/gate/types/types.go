@@ -3,12 +3,26 @@ package types
 
 import (
 	"gatemap/core/gate"
+	"gatemap/core/gate/app"
+	"gatemap/core/gate/federation"
+	"gatemap/core/gate/files"
+	"gatemap/core/gate/firewall"
+	"gatemap/core/gate/hosts"
 	"gatemap/core/gate/licences"
+	"gatemap/core/gate/network"
 	"gatemap/core/gate/roles"
+	"gatemap/core/gate/signin"
 )
 
 // Table lists every gate type.
 var Table = []gate.Type{
+	app.Type,
+	federation.Type,
+	files.Type,
+	firewall.Type,
+	hosts.Type,
 	licences.Type,
+	network.Type,
 	roles.Type,
+	signin.Type,
 }

@@ -1,0 +1,211 @@
+package atlas
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"gatemap/core/directory"
+	"gatemap/core/finding"
+	"gatemap/core/gate"
+	"gatemap/core/name"
+	"gatemap/core/place"
+	"gatemap/core/situation"
+)
+
+// front is one compiled thing in front of a system: a condition, a choice, or
+// the point of another gate.
+type front struct {
+	line      gate.Line
+	condition situation.Condition
+	any       []front
+	system    *System
+	point     gate.Point
+	broken    bool // a name in it leads to nothing, so nothing gets through
+}
+
+func (a *Atlas) front(s *System, d *gate.Front, label string, errs *place.Errors) front {
+	f := front{line: s.Site.Line(label, d.Place)}
+	given := 0
+	for _, is := range []bool{d.When != nil, d.Any != nil, len(d.Gate) > 0} {
+		if is {
+			given++
+		}
+	}
+	if given != 1 {
+		errs.Addf(d.Place, "what stands in front of a system is one thing: a gate, when, or any")
+		return f
+	}
+	switch {
+	case d.When != nil:
+		condition, usable := s.Site.When(d.When, f.line, gate.Giving)
+		f.condition, f.broken = condition, !usable
+	case d.Any != nil:
+		for j := range d.Any {
+			f.any = append(f.any, a.front(s, &d.Any[j], fmt.Sprintf("%s.%d", label, j+1), errs))
+		}
+	default:
+		a.passage(s, d, &f, errs)
+	}
+	return f
+}
+
+// named finds the key of a passage that is a gate type in use, with the system
+// that it names. What else there is are keys that the type asks for.
+func (a *Atlas) named(d *gate.Front) (typ string, ref name.Ref) {
+	for key, value := range d.Gate {
+		for _, s := range a.Systems {
+			if s.Document.Type.Name == key {
+				return key, name.Ref{Name: value, Place: d.Place}
+			}
+		}
+	}
+	return "", name.Ref{}
+}
+
+func (a *Atlas) passage(s *System, d *gate.Front, f *front, errs *place.Errors) {
+	typ, ref := a.named(d)
+	if typ == "" {
+		errs.Addf(d.Place, "what stands in front is written TYPE: SYSTEM, with the type of a system of this map")
+		return
+	}
+	system, part, _ := strings.Cut(ref.Name, "/")
+	target, err := a.System(system)
+	if err == nil && target.Document.Type.Name != typ {
+		err = &directory.NotFoundError{Kind: typ + " system", Name: system}
+	}
+	if err != nil {
+		f.broken = true
+		a.reportFront(s, ref, err, f.line)
+		return
+	}
+	gateInFront, ok := target.Gate.(gate.Passable)
+	if !ok {
+		errs.Addf(d.Place, "a system of the type %s cannot stand in front of another", typ)
+		return
+	}
+	keys := gate.Passage{}
+	for key, value := range d.Gate {
+		if key != typ {
+			keys[key] = value
+		}
+	}
+	f.system = target
+	if f.point, err = gateInFront.Passage(s.Name(), part, keys); err != nil {
+		f.broken = true
+		var missing *directory.NotFoundError
+		if !errors.As(err, &missing) {
+			errs.Addf(d.Place, "behind %s: %v", target.Name(), err)
+			return
+		}
+		a.reportFront(s, ref, err, f.line)
+	}
+}
+
+func (a *Atlas) reportFront(s *System, ref name.Ref, err error, line gate.Line) {
+	f := directory.ReportMissing(ref, err, "Line "+line.Name)
+	f.Code = finding.UnknownName
+	f.Where.System, f.Where.Rule = s.Name(), line.Rule()
+	s.Site.Findings = append(s.Site.Findings, f)
+}
+
+// verdict is what the front lets through. What it does not is shut by the gate,
+// with its own reason as the detail.
+func (f *front) verdict(q *gate.Question) gate.Verdict {
+	switch {
+	case f.broken:
+		return gate.ShutFor(gate.ByGate, f.line.Name, "a name in it leads to nothing")
+	case f.any != nil:
+		alternatives := make([]gate.Verdict, len(f.any))
+		for i := range f.any {
+			alternatives[i] = f.any[i].verdict(q)
+		}
+		return gate.Either(alternatives)
+	case f.point != nil:
+		return f.through(q)
+	}
+	v := gate.Conditional(&f.condition, q, f.line)
+	for i := range v.ShutBy {
+		v.ShutBy[i].Reason = gate.ByGate
+	}
+	return v
+}
+
+// through asks the gate in front, with all that stands in front of that.
+func (f *front) through(q *gate.Question) gate.Verdict {
+	e := f.point.Decide(q)
+	if e.State == gate.None {
+		return gate.ShutFor(gate.ByGate, f.system.Name()+"/"+e.Right, "none: no line of it lets the user through")
+	}
+	v := f.system.around(q).And(e.Verdict())
+	stops := make([]gate.Stop, 0, len(v.ShutBy))
+	for _, s := range v.ShutBy {
+		detail := string(s.Reason)
+		if s.Reason == gate.ByGate {
+			detail = "" // the reason of the gate in front of the gate in front
+		}
+		stops = append(stops, gate.Stop{Reason: gate.ByGate, At: s.At, Detail: strings.TrimSpace(detail + " " + s.Detail)})
+	}
+	if v.State == gate.Shut {
+		v.ShutBy = stops
+	}
+	return v
+}
+
+// lookForCircles reports systems that need each other's answers in a circle:
+// by standing behind each other, or by claims.
+func (a *Atlas) lookForCircles(errs *place.Errors) {
+	const (
+		unseen = iota
+		open
+		done
+	)
+	marks := map[*System]int{}
+	var visit func(s *System, trail []string)
+	visit = func(s *System, trail []string) {
+		marks[s] = open
+		trail = append(trail, s.Name())
+		for _, ref := range a.leans(s) {
+			other, err := a.System(ref.Name)
+			if err != nil {
+				continue
+			}
+			switch marks[other] {
+			case unseen:
+				visit(other, trail)
+			case open:
+				at := 0
+				for i, n := range trail {
+					if strings.EqualFold(n, other.Name()) {
+						at = i
+					}
+				}
+				errs.Addf(ref.Place, "systems need each other in a circle: %s", strings.Join(append(trail[at:len(trail):len(trail)], other.Name()), " → "))
+			}
+		}
+		marks[s] = done
+	}
+	for _, s := range a.Systems {
+		if marks[s] == unseen {
+			visit(s, nil)
+		}
+	}
+}
+
+// leans lists the systems that a system needs answers from.
+func (a *Atlas) leans(s *System) []name.Ref {
+	refs := slices.Clone(s.Site.Leans)
+	var collect func(list []gate.Front)
+	collect = func(list []gate.Front) {
+		for i := range list {
+			collect(list[i].Any)
+			if typ, ref := a.named(&list[i]); typ != "" {
+				system, _, _ := strings.Cut(ref.Name, "/")
+				refs = append(refs, name.Ref{Name: system, Place: ref.Place})
+			}
+		}
+	}
+	collect(s.Document.Behind)
+	return refs
+}

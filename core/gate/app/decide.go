@@ -1,0 +1,234 @@
+package app
+
+import (
+	"iter"
+	"slices"
+
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/name"
+	"gatemap/core/situation"
+)
+
+// point is one action of one module, with what the mappings say of it.
+type point struct {
+	desk     *desk
+	module   string
+	action   string
+	opinions []opinion
+}
+
+// held is an opinion that the subject's mappings have, in the situation.
+type held struct {
+	opinion
+	truth situation.Truth
+}
+
+var breadths = Breadth("").Values()
+
+func (p *point) Object() string { return p.module }
+
+// Decide takes the widest or the narrowest of the opinions (docs/model.md
+// section 5.5). An opinion of none is one; a role that does not mention the
+// action has none.
+func (p *point) Decide(q *gate.Question) gate.Entitlement {
+	e := gate.Entitlement{System: p.desk.system, Object: p.module, Right: p.action}
+	var all []held
+	wide := false
+	for _, o := range p.opinions {
+		m := &p.desk.mappings[o.mapping]
+		if !m.crowd.Has(q.Subject) {
+			continue
+		}
+		all = append(all, held{o, m.when.Holds(q.Facts)})
+		if o.width > 0 {
+			wide = true
+			e.Routes = append(e.Routes, m.crowd.Routes(q, m.line.Name)...)
+		}
+	}
+	if !wide {
+		return gate.Entitlement{System: e.System, Object: e.Object, Right: e.Right}
+	}
+	verdict, width := p.widest(q, all)
+	if p.desk.narrow {
+		verdict, width = p.narrowest(q, all)
+	}
+	e.Judge(verdict)
+	if verdict.State >= gate.Depends {
+		e.Breadth = breadths[width]
+	}
+	return e
+}
+
+// widest: what is surely there is held, however much more there may be.
+func (p *point) widest(q *gate.Question, all []held) (v gate.Verdict, width int) {
+	var verdicts []gate.Verdict
+	for _, h := range all {
+		if h.width > 0 {
+			m := &p.desk.mappings[h.mapping]
+			verdicts = append(verdicts, gate.Conditional(&m.when, q, m.line))
+		}
+	}
+	v = gate.Either(verdicts)
+	for _, h := range all {
+		sure := h.truth == situation.True
+		if v.State == gate.Open && sure || v.State == gate.Depends && h.truth == situation.Unknown {
+			width = max(width, h.width)
+		}
+	}
+	return v, width
+}
+
+// narrowest: an opinion of none that may hold takes everything away, and a
+// narrower one that may hold is as far as it surely goes.
+func (p *point) narrowest(q *gate.Question, all []held) (v gate.Verdict, width int) {
+	v, _ = p.widest(q, all)
+	denied := gate.Opened
+	for _, h := range all {
+		m := &p.desk.mappings[h.mapping]
+		if h.width == 0 {
+			denied = denied.And(gate.Barring(&m.when, q, m.line, gate.ByDeny))
+		}
+	}
+	if denied.State == gate.Shut {
+		return denied, 0
+	}
+	width = len(breadths) - 1
+	for _, h := range all {
+		if h.width > 0 && h.truth != situation.False {
+			width = min(width, h.width)
+		}
+	}
+	return v.And(denied), width
+}
+
+func (p *point) Misses(q *gate.Question) []gate.Miss {
+	var misses []gate.Miss
+	for _, o := range p.opinions {
+		m := &p.desk.mappings[o.mapping]
+		if o.width == 0 {
+			continue
+		}
+		if lacks := m.crowd.Lacks(q); lacks != nil {
+			misses = append(misses, gate.Miss{Mapping: m.line.Name, Lacks: lacks})
+		}
+	}
+	return misses
+}
+
+// Reach lists the actions of every module that the subject holds.
+func (t *desk) Reach(q *gate.Question, add func(gate.Entitlement)) {
+	for i := range t.points {
+		if e := t.points[i].Decide(q); e.State != gate.None {
+			add(e)
+		}
+	}
+}
+
+// At finds an action of a module. The module can be left out where only one
+// has an action of that name.
+func (t *desk) At(object, right string) (gate.Point, error) {
+	if object != "" && !slices.ContainsFunc(t.points, func(p point) bool { return p.module == object }) {
+		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, t.modules), Within: t.system}
+	}
+	var found []*point
+	var modules []string
+	for i := range t.points {
+		p := &t.points[i]
+		if p.action == right && (object == "" || p.module == object) {
+			found, modules = append(found, p), append(modules, p.module)
+		}
+	}
+	switch len(found) {
+	case 0:
+		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: name.Near(right, t.actions(object)), Within: t.system}
+	case 1:
+		return found[0], nil
+	}
+	return nil, &gate.ObjectNeededError{System: t.system, Objects: modules}
+}
+
+func (t *desk) find(module, action string) (*point, bool) {
+	for i := range t.points {
+		if t.points[i].module == module && t.points[i].action == action {
+			return &t.points[i], true
+		}
+	}
+	return nil, false
+}
+
+func (t *desk) modules(yield func(string) bool) {
+	for i := range t.points {
+		if !yield(t.points[i].module) {
+			return
+		}
+	}
+}
+
+// actions yields the actions of a module, or of all for an empty name.
+func (t *desk) actions(module string) iter.Seq[string] {
+	return func(yield func(string) bool) {
+		for i := range t.points {
+			if (module == "" || t.points[i].module == module) && !yield(t.points[i].action) {
+				return
+			}
+		}
+	}
+}
+
+// Check looks at each mapping.
+func (t *desk) Check(r *gate.Report) {
+	for i := range t.mappings {
+		m := &t.mappings[i]
+		r.DirectUsers(&m.crowd, m.line)
+		if m.crowd.Nobody() {
+			continue
+		}
+		all := len(t.points) > 0
+		for j := range t.points {
+			all = all && slices.ContainsFunc(t.points[j].opinions, func(o opinion) bool { return o.mapping == i && o.width == len(breadths)-1 })
+		}
+		if all && m.crowd.Everyone && m.when.Always() {
+			r.AllToEveryone(m.line, t.system)
+		}
+		if !t.narrow {
+			t.repeats(r, i)
+		}
+	}
+}
+
+// repeats reports a mapping beside which another one adds nothing, where the
+// widest opinion counts. Of two that are equal the later one is it.
+func (t *desk) repeats(r *gate.Report, i int) {
+	for j := range t.mappings {
+		if i != j && t.wider(r, j, i) && !(j > i && t.wider(r, i, j)) {
+			r.Redundant(t.mappings[i].line, t.mappings[j].line)
+			return
+		}
+	}
+}
+
+func (t *desk) wider(r *gate.Report, wide, narrow int) bool {
+	w, n := &t.mappings[wide], &t.mappings[narrow]
+	if !w.when.Always() && !slices.Equal(w.when.Needed(), n.when.Needed()) || !w.crowd.Covers(r.Book, &n.crowd) {
+		return false
+	}
+	says := func(p *point, mapping int) int {
+		width := 0
+		for _, o := range p.opinions {
+			if o.mapping == mapping {
+				width = o.width
+			}
+		}
+		return width
+	}
+	some := false
+	for i := range t.points {
+		own := says(&t.points[i], narrow)
+		if own > says(&t.points[i], wide) {
+			return false
+		}
+		some = some || own > 0
+	}
+	return some
+}

@@ -1,0 +1,232 @@
+package federation
+
+import (
+	"path"
+	"slices"
+	"strings"
+
+	"gatemap/core/directory"
+	"gatemap/core/filter"
+	"gatemap/core/gate"
+	"gatemap/core/name"
+)
+
+// bureau is the compiled gate.
+type bureau struct {
+	system  string
+	parties []party
+}
+
+type party struct {
+	name   string
+	claims []claim
+	admit  []statement
+	permit bool // the default
+}
+
+type claim struct {
+	line   gate.Line
+	doc    *Claim
+	from   string // folded
+	limits bool   // it has a who of its own
+	crowd  gate.Crowd
+	groups func(directory.GroupID) bool // those that count here
+	book   *directory.Book
+}
+
+type statement struct {
+	line   gate.Line
+	permit bool
+	test   *Test
+	who    bool
+	crowd  gate.Crowd
+}
+
+// Compile makes the gate.
+func (d *Document) Compile(s *gate.Site) gate.Gate {
+	b := &bureau{system: s.System.Name}
+	for i := range d.Parties {
+		p := &d.Parties[i]
+		if b.find(p.Party.Value) != nil {
+			s.Errors.Addf(p.Party.Place, "relying party %s stands here twice", p.Party.Value)
+		}
+		b.parties = append(b.parties, compileParty(s, p))
+	}
+	return b
+}
+
+func compileParty(s *gate.Site, d *Party) party {
+	p := party{name: d.Party.Value, permit: d.Default == "permit"}
+	for i := range d.Claims {
+		c := &d.Claims[i]
+		line := s.Numbered(p.name+" claim "+c.Claim, i, c.Place)
+		sources := 0
+		for _, is := range []bool{c.From != "", c.FromGroups, c.Value != "" && !c.FromGroups} {
+			if is {
+				sources++
+			}
+		}
+		if sources != 1 {
+			s.Errors.Addf(c.Place, "claim %s takes its values from one place: from, from_groups: true, or value", c.Claim)
+		}
+		compiled := claim{line: line, doc: c, from: name.Fold(c.From), limits: !c.Who.Empty(), groups: s.Counts, book: s.Book}
+		if compiled.limits {
+			compiled.crowd = s.Who(&c.Who, line, gate.Giving)
+		} else {
+			compiled.crowd = s.EveryoneBut(c.Except, line)
+		}
+		p.claims = append(p.claims, compiled)
+	}
+	for i := range d.Admit {
+		p.admit = append(p.admit, compileStatement(s, p.name, i, &d.Admit[i]))
+	}
+	return p
+}
+
+func compileStatement(s *gate.Site, party string, i int, d *Statement) statement {
+	line := s.Numbered(party+" admit", i, d.Place)
+	c := statement{line: line, permit: d.Permit != nil, test: d.Permit}
+	if (d.Permit == nil) == (d.Refuse == nil) {
+		s.Errors.Addf(d.Place, "line %s is either permit or refuse", line.Name)
+		c.test = &Test{}
+		return c
+	}
+	effect := gate.Giving
+	if !c.permit {
+		c.test, effect = d.Refuse, gate.Taking
+	}
+	t := c.test
+	fits := 0
+	for _, f := range []*string{t.Is, t.Starts, t.Ends} {
+		if f != nil {
+			fits++
+		}
+	}
+	c.who = t.Claim == ""
+	switch {
+	case c.who && fits == 0:
+		c.crowd = s.Who(&t.Who, line, effect)
+	case c.who || fits != 1 || !t.Who.Empty():
+		s.Errors.Addf(d.Place, "line %s is about a claim with one of is, starts and ends, or about who the user is", line.Name)
+	}
+	return c
+}
+
+// values are what one claim rule adds for a user.
+func (c *claim) values(s *directory.Subject) []string {
+	if !c.crowd.Has(s) {
+		return nil
+	}
+	switch {
+	case c.doc.FromGroups:
+		return c.groupValues(s)
+	case c.from != "":
+		return c.attributeValues(s)
+	}
+	return []string{c.doc.Value}
+}
+
+func (c *claim) attributeValues(s *directory.Subject) []string {
+	var values []string
+	for _, v := range c.book.Values(s.ID, c.from) {
+		switch {
+		case v.Kind != filter.Complex:
+			values = append(values, v.Text)
+		case len(v.Sub["VALUE"]) > 0:
+			values = append(values, v.Sub["VALUE"][0].Text)
+		}
+	}
+	return values
+}
+
+func (c *claim) groupValues(s *directory.Subject) []string {
+	var values []string
+	for _, g := range s.Groups() {
+		if !c.groups(g) {
+			continue
+		}
+		group := c.book.Group(g).Name
+		if ok, _ := path.Match(c.doc.Matching.Value, group); c.doc.Matching.Value != "" && !ok {
+			continue
+		}
+		value := c.doc.Value
+		if value == "" {
+			value = group
+		}
+		if re := c.doc.Pattern.Regexp; re != nil {
+			match := re.FindStringSubmatchIndex(group)
+			if match == nil {
+				continue
+			}
+			value = string(re.ExpandString(nil, value, group, match))
+		}
+		values = append(values, value)
+	}
+	return values
+}
+
+// carried are all claims of a user's sign-in, each value once.
+func (p *party) carried(s *directory.Subject) map[string][]string {
+	claims := map[string][]string{}
+	for i := range p.claims {
+		c := &p.claims[i]
+		for _, v := range c.values(s) {
+			if v != "" && !slices.Contains(claims[c.doc.Claim], v) {
+				claims[c.doc.Claim] = append(claims[c.doc.Claim], v)
+			}
+		}
+	}
+	for _, values := range claims {
+		slices.Sort(values)
+	}
+	return claims
+}
+
+// holds says whether a statement is about this user.
+func (t *statement) holds(s *directory.Subject, claims map[string][]string) bool {
+	if t.who {
+		return t.crowd.Has(s)
+	}
+	return slices.ContainsFunc(claims[t.test.Claim], func(v string) bool {
+		switch {
+		case t.test.Is != nil:
+			return v == *t.test.Is
+		case t.test.Starts != nil:
+			return strings.HasPrefix(v, *t.test.Starts)
+		}
+		return strings.HasSuffix(v, *t.test.Ends)
+	})
+}
+
+func (b *bureau) find(written string) *party {
+	for i := range b.parties {
+		if b.parties[i].name == written {
+			return &b.parties[i]
+		}
+	}
+	return nil
+}
+
+// HasParty says whether there is a relying party of that name.
+func (b *bureau) HasParty(written string) bool { return b.find(written) != nil }
+
+// PartyNames yields the relying parties.
+func (b *bureau) PartyNames(yield func(string) bool) {
+	for i := range b.parties {
+		if !yield(b.parties[i].name) {
+			return
+		}
+	}
+}
+
+// Carries says whether a user is admitted to a party with a claim of that
+// value, whatever the state of the account.
+func (b *bureau) Carries(s *directory.Subject, written, claim, value string) bool {
+	p := b.find(written)
+	if p == nil {
+		return false
+	}
+	claims := p.carried(s)
+	verdict, _ := p.admission(b.system, s, claims)
+	return verdict.State == gate.Open && slices.Contains(claims[claim], value)
+}

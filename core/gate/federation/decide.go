@@ -1,0 +1,237 @@
+package federation
+
+import (
+	"errors"
+	"maps"
+	"slices"
+	"strings"
+
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/name"
+)
+
+const signIn = "sign-in"
+
+// admission: one refusal that holds refuses, else one permit admits, else the
+// default. It is none where nothing would admit. by are the permits that hold.
+func (p *party) admission(system string, s *directory.Subject, claims map[string][]string) (v gate.Verdict, by []*statement) {
+	refused := gate.Opened
+	for i := range p.admit {
+		t := &p.admit[i]
+		switch {
+		case !t.holds(s, claims):
+		case t.permit:
+			by = append(by, t)
+		default:
+			refused = refused.And(gate.ShutFor(gate.ByAdmit, t.line.Name, ""))
+		}
+	}
+	if len(by) == 0 && !p.permit {
+		return gate.Verdict{}, nil
+	}
+	return refused, by
+}
+
+// point is signing in to a party, or one value of a claim.
+type point struct {
+	bureau *bureau
+	party  *party
+	claim  string // empty: signing in
+	value  string
+}
+
+func (p *point) Object() string { return p.party.name }
+
+func (p *point) right() string {
+	if p.claim == "" {
+		return signIn
+	}
+	return "claim " + p.claim + "=" + p.value
+}
+
+func (p *point) Decide(q *gate.Question) gate.Entitlement {
+	return p.decide(q, p.party.carried(q.Subject))
+}
+
+func (p *point) decide(q *gate.Question, claims map[string][]string) gate.Entitlement {
+	e := gate.Entitlement{System: p.bureau.system, Object: p.party.name, Right: p.right()}
+	verdict, by := p.party.admission(p.bureau.system, q.Subject, claims)
+	if p.claim != "" {
+		if !slices.Contains(claims[p.claim], p.value) {
+			return e
+		}
+		e.Routes = p.claimRoutes(q)
+		if verdict.State == gate.None {
+			verdict = gate.ShutFor(gate.ByAdmit, p.bureau.system+"/"+p.party.name+" admit", "no statement lets the user in")
+		}
+		e.Judge(verdict)
+		return e
+	}
+	if verdict.State == gate.None {
+		return e
+	}
+	e.Judge(verdict)
+	e.Claims = claims
+	for _, t := range by {
+		if t.who {
+			e.Routes = append(e.Routes, t.crowd.Routes(q, t.line.Name)...)
+		} else {
+			e.Routes = append(e.Routes, gate.Route{Mapping: t.line.Name, Path: []gate.Hop{}})
+		}
+	}
+	if len(by) == 0 {
+		e.Routes = []gate.Route{{Mapping: p.bureau.system + "/" + p.party.name + " default", Path: []gate.Hop{}}}
+	}
+	return e
+}
+
+// claimRoutes are the claim rules that give the value.
+func (p *point) claimRoutes(q *gate.Question) []gate.Route {
+	var routes []gate.Route
+	for i := range p.party.claims {
+		c := &p.party.claims[i]
+		if c.doc.Claim == p.claim && slices.Contains(c.values(q.Subject), p.value) {
+			routes = append(routes, c.crowd.Routes(q, c.line.Name)...)
+		}
+	}
+	return routes
+}
+
+func (p *point) Misses(q *gate.Question) []gate.Miss {
+	var misses []gate.Miss
+	if p.claim != "" {
+		for i := range p.party.claims {
+			if c := &p.party.claims[i]; c.doc.Claim == p.claim {
+				if lacks := c.lacks(q, p.value); lacks != nil {
+					misses = append(misses, gate.Miss{Mapping: c.line.Name, Lacks: lacks})
+				}
+			}
+		}
+		return misses
+	}
+	for i := range p.party.admit {
+		t := &p.party.admit[i]
+		switch {
+		case !t.permit:
+		case t.who:
+			if lacks := t.crowd.Lacks(q); lacks != nil {
+				misses = append(misses, gate.Miss{Mapping: t.line.Name, Lacks: lacks})
+			}
+		default:
+			misses = append(misses, gate.Miss{Mapping: t.line.Name, Lacks: []string{"claim:" + p.party.name + " " + t.test.Claim + t.test.wanted()}})
+		}
+	}
+	return misses
+}
+
+// wanted writes what a test asks of a claim.
+func (t *Test) wanted() string {
+	switch {
+	case t.Is != nil:
+		return "=" + *t.Is
+	case t.Starts != nil:
+		return "=" + *t.Starts + "…"
+	}
+	return "=…" + *t.Ends
+}
+
+// lacks is what would make a claim rule give a value; nil where nothing would.
+func (c *claim) lacks(q *gate.Question, value string) []string {
+	switch {
+	case c.from != "":
+		return append(c.crowd.Lacks(q), "attribute:"+c.doc.From)
+	case !c.doc.FromGroups && c.doc.Value == value:
+		return c.crowd.Lacks(q)
+	case c.doc.FromGroups:
+		lacks := c.crowd.Lacks(q)
+		for g := range directory.GroupID(c.book.Groups()) {
+
+			if slices.Contains(c.groupValues(directory.SubjectIn(g)), value) {
+				lacks = append(lacks, "group:"+c.book.GroupName(g))
+			}
+		}
+		return lacks
+	}
+	return nil
+}
+
+// Reach lists signing in to each party and the claims that go along.
+func (b *bureau) Reach(q *gate.Question, add func(gate.Entitlement)) {
+	for _, i := range b.byName() {
+		p := &b.parties[i]
+		claims := p.carried(q.Subject)
+		for _, c := range slices.Sorted(maps.Keys(claims)) {
+			for _, v := range claims[c] {
+				add((&point{b, p, c, v}).decide(q, claims))
+			}
+		}
+		if e := (&point{bureau: b, party: p}).decide(q, claims); e.State != gate.None {
+			add(e)
+		}
+	}
+}
+
+// byName are the indices of the parties in the order of their names.
+func (b *bureau) byName() []int {
+	order := make([]int, len(b.parties))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(x, y int) int { return strings.Compare(b.parties[x].name, b.parties[y].name) })
+	return order
+}
+
+// At finds signing in to a party ("sign-in"), or a claim ("claim NAME=VALUE").
+// The party can be left out where there is only one.
+func (b *bureau) At(object, right string) (gate.Point, error) {
+	if object == "" {
+		if len(b.parties) != 1 {
+			return nil, &gate.ObjectNeededError{System: b.system, Objects: slices.Collect(b.PartyNames)}
+		}
+		object = b.parties[0].name
+	}
+	p := b.find(object)
+	if p == nil {
+		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, b.PartyNames), Within: b.system}
+	}
+	if right == signIn {
+		return &point{bureau: b, party: p}, nil
+	}
+	written, isClaim := strings.CutPrefix(right, "claim ")
+	wanted, value, ok := strings.Cut(written, "=")
+	known := slices.ContainsFunc(p.claims, func(c claim) bool { return c.doc.Claim == wanted })
+	if !isClaim || !ok || !known {
+		near := []string{signIn}
+		for i := range p.claims {
+			near = append(near, "claim "+p.claims[i].doc.Claim+"=VALUE")
+		}
+		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: slices.Compact(near), Within: b.system}
+	}
+	return &point{b, p, wanted, value}, nil
+}
+
+// Passage asks for signing in to the party that the reference names.
+func (b *bureau) Passage(_, part string, keys gate.Passage) (gate.Point, error) {
+	if part == "" || len(keys) > 0 {
+		return nil, errors.New("it is written SYSTEM/PARTY, and takes no other keys")
+	}
+	return b.At(part, signIn)
+}
+
+// Check looks at each line that names people.
+func (b *bureau) Check(r *gate.Report) {
+	for i := range b.parties {
+		p := &b.parties[i]
+		for j := range p.claims {
+			if c := &p.claims[j]; c.limits {
+				r.DirectUsers(&c.crowd, c.line)
+			}
+		}
+		for j := range p.admit {
+			if t := &p.admit[j]; t.who && t.permit {
+				r.DirectUsers(&t.crowd, t.line)
+			}
+		}
+	}
+}

@@ -1,0 +1,184 @@
+// Package files is the gate type of shares with two locks (docs/model.md section
+// 5.6): the door of the share, and the entries of the folders behind it.
+package files
+
+import (
+	"slices"
+	"strings"
+
+	"gatemap/core/gate"
+	"gatemap/core/place"
+)
+
+// Type is this gate type.
+var Type = gate.Type{
+	Name: "files",
+	Doc:  "Shares with two locks: the door and the folder.",
+	New:  func() gate.Document { return &Document{} },
+}
+
+// Document is what a system of this type says besides the common keys.
+type Document struct {
+	Shares []Share `yaml:"shares,required" doc:"The shares."`
+}
+
+// Share is a folder tree that can be reached by a name.
+type Share struct {
+	Place   place.Place `yaml:"-"`
+	Share   place.Text  `yaml:"share,required" doc:"The name of the share."`
+	Path    string      `yaml:"path" doc:"Where it lies on its host."`
+	Door    []Entry     `yaml:"door" doc:"Who may do what through the share: allowed by an entry and denied by none."`
+	Folders []Folder    `yaml:"folders" doc:"The folders that have entries of their own."`
+}
+
+// Folder is a folder with entries of its own.
+type Folder struct {
+	Place    place.Place `yaml:"-"`
+	Path     place.Text  `yaml:"path,required" doc:"Its path in the share, from /."`
+	Inherits *bool       `yaml:"inherits" doc:"false: takes no entries from above."`
+	Entries  []Entry     `yaml:"entries" doc:"Who may do what here and below."`
+}
+
+// Entry allows or denies rights.
+type Entry struct {
+	Place    place.Place `yaml:"-"`
+	gate.Who `yaml:",inline"`
+	Allow    []Grant `yaml:"allow" doc:"What is allowed."`
+	Deny     []Grant `yaml:"deny" doc:"What is denied."`
+}
+
+// Grant is a right, or a name for several of them.
+type Grant string
+
+// Values lists the rights and the names for several.
+func (Grant) Values() []string {
+	return []string{"list", "read", "write", "delete", "manage", "reader", "editor", "full"}
+}
+
+// rights are the rights of an entitlement, in the order of listings.
+var rights = []string{"delete", "list", "manage", "read", "write"}
+
+var bundles = map[Grant][]string{
+	"reader": {"list", "read"}, "editor": {"list", "read", "write", "delete"}, "full": rights,
+}
+
+// holds says whether a list of grants has a right in it.
+func holds(list []Grant, right string) bool {
+	for _, g := range list {
+		if string(g) == right || slices.Contains(bundles[g], right) {
+			return true
+		}
+	}
+	return false
+}
+
+// cabinet is the compiled gate.
+type cabinet struct {
+	system string
+	shares []share // by name
+}
+
+type share struct {
+	name    string
+	door    []entry
+	folders []folder // by path
+}
+
+type folder struct {
+	path     string
+	declared bool
+	parent   int // -1: takes nothing from above
+	entries  []entry
+}
+
+// entry is one side of an entry: what it allows, or what it denies.
+type entry struct {
+	line  gate.Line
+	crowd gate.Crowd
+	grant []Grant
+	deny  bool
+}
+
+// Compile makes the gate.
+func (d *Document) Compile(s *gate.Site) gate.Gate {
+	c := &cabinet{system: s.System.Name}
+	for i := range d.Shares {
+		c.shares = append(c.shares, compileShare(s, &d.Shares[i]))
+	}
+	slices.SortStableFunc(c.shares, func(a, b share) int { return strings.Compare(a.name, b.name) })
+	for i := 1; i < len(c.shares); i++ {
+		if c.shares[i].name == c.shares[i-1].name {
+			s.Errors.Addf(s.System.Place, "share %s stands in system %s twice", c.shares[i].name, s.System.Name)
+		}
+	}
+	return c
+}
+
+func compileShare(s *gate.Site, d *Share) share {
+	name := d.Share.Value
+	if name == "" || strings.Contains(name, ":") {
+		s.Errors.Addf(d.Share.Place, "a share's name is not empty and has no colon in it")
+	}
+	sh := share{name: name, door: compileEntries(s, d.Door, name+" door")}
+	folders := slices.Clone(d.Folders)
+	for i := range folders {
+		p := &folders[i].Path.Value
+		if !strings.HasPrefix(*p, "/") || strings.Contains(*p, "//") {
+			s.Errors.Addf(folders[i].Path.Place, "%q is not a path: it starts at / and has no empty part", *p)
+		}
+		if *p != "/" {
+			*p = strings.TrimRight(*p, "/")
+		}
+	}
+	slices.SortStableFunc(folders, func(a, b Folder) int { return strings.Compare(a.Path.Value, b.Path.Value) })
+	if len(folders) == 0 || folders[0].Path.Value != "/" {
+		sh.folders = append(sh.folders, folder{path: "/", parent: -1})
+	}
+	for i := range folders {
+		f := &folders[i]
+		path := f.Path.Value
+		if i > 0 && folders[i-1].Path.Value == path {
+			s.Errors.Addf(f.Path.Place, "folder %s stands in share %s twice; it is also at %s", path, name, folders[i-1].Path.Place)
+			continue
+		}
+		parent := -1
+		if f.Inherits == nil || *f.Inherits {
+			parent = sh.nearest(path)
+		}
+		sh.folders = append(sh.folders, folder{
+			path: path, declared: true, parent: parent, entries: compileEntries(s, f.Entries, name+":"+path),
+		})
+	}
+	return sh
+}
+
+func compileEntries(s *gate.Site, list []Entry, kind string) []entry {
+	var entries []entry
+	for i := range list {
+		e := &list[i]
+		line := s.Numbered(kind+" entry", i, e.Place)
+		if len(e.Allow)+len(e.Deny) == 0 {
+			s.Errors.Addf(e.Place, "line %s neither allows nor denies anything: it needs allow or deny", line.Name)
+			continue
+		}
+		if len(e.Deny) > 0 {
+			entries = append(entries, entry{line, s.Who(&e.Who, line, gate.Taking), e.Deny, true})
+		}
+		if len(e.Allow) > 0 {
+			entries = append(entries, entry{line, s.Who(&e.Who, line, gate.Giving), e.Allow, false})
+		}
+	}
+	return entries
+}
+
+// nearest finds the folder that decides for a path: itself or its nearest
+// declared ancestor; -1 where there is none.
+func (s *share) nearest(path string) int {
+	for i := len(s.folders) - 1; i >= 0; i-- {
+		f := s.folders[i].path
+		if f == "/" || path == f || strings.HasPrefix(path, f+"/") {
+			return i
+		}
+	}
+	return -1
+}

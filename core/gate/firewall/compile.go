@@ -1,0 +1,199 @@
+package firewall
+
+import (
+	"iter"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"gatemap/core/gate"
+	"gatemap/core/name"
+	"gatemap/core/situation"
+)
+
+// wall is the compiled gate.
+type wall struct {
+	system   string
+	zones    map[string][]span // by folded name: zones and named networks
+	names    []string          // of zones, as written
+	services map[string][]Service
+	rules    []rule
+	permit   bool // the default
+}
+
+type rule struct {
+	line     gate.Line
+	crowd    gate.Crowd
+	permit   bool
+	from     []span
+	source   situation.Condition
+	to       []span
+	toNames  []string
+	services []Service
+	svcNames []string
+	when     situation.Condition
+}
+
+// Compile makes the gate.
+func (d *Document) Compile(s *gate.Site) gate.Gate {
+	w := &wall{system: s.System.Name, zones: map[string][]span{}, services: d.Services, permit: d.Default == "permit"}
+	for _, n := range s.Frame.Networks {
+		w.zones[name.Fold(n.Name)] = spansOf(n.Prefixes)
+	}
+	for zone, ranges := range d.Zones {
+		list := make([]netip.Prefix, len(ranges))
+		for i, r := range ranges {
+			list[i] = r.Prefix
+		}
+		w.zones[name.Fold(zone)] = spansOf(list)
+		w.names = append(w.names, zone)
+	}
+	slices.Sort(w.names)
+	for i := range d.Rules {
+		w.rules = append(w.rules, w.rule(s, &d.Rules[i]))
+	}
+	return w
+}
+
+func (w *wall) rule(s *gate.Site, d *Rule) rule {
+	r := rule{line: s.Line(d.Name, d.Place), permit: d.Action == "permit", to: everywhere, from: everywhere, services: []Service{{High: maxPort}}}
+	effect := gate.Taking
+	if r.permit {
+		effect = gate.Giving
+	}
+	if d.Who.Empty() {
+		r.crowd = s.EveryoneBut(d.Except, r.line)
+	} else {
+		r.crowd = s.Who(&d.Who, r.line, effect)
+	}
+	when, usable := s.When(d.When, r.line, effect)
+	r.when = when
+	if len(d.From) > 0 {
+		var ok bool
+		r.from, _, ok = w.ranges(s, d.From, r.line)
+		if usable = usable && ok; ok {
+			r.source = situation.SourceIn(joined(d.From), toPrefixes(r.from))
+		} else {
+			r.from = everywhere
+		}
+	}
+	if len(d.To) > 0 {
+		var ok bool
+		r.to, r.toNames, ok = w.ranges(s, d.To, r.line)
+		usable = usable && (ok || !r.permit)
+	}
+	if len(d.Services) > 0 {
+		var ok bool
+		r.services, r.svcNames, ok = w.lookupServices(s, d.Services, r.line)
+		usable = usable && (ok || !r.permit)
+	}
+	if !usable && r.permit {
+		r.crowd.Break()
+	}
+	return r
+}
+
+func joined(refs []name.Ref) string {
+	names := make([]string, len(refs))
+	for i, r := range refs {
+		names[i] = r.Name
+	}
+	return strings.Join(names, "|")
+}
+
+func toPrefixes(spans []span) []netip.Prefix {
+	var list []netip.Prefix
+	for _, s := range spans {
+		list = append(list, s.Prefixes()...)
+	}
+	return list
+}
+
+// ranges looks up zones, named networks, addresses and prefixes.
+func (w *wall) ranges(s *gate.Site, refs []name.Ref, line gate.Line) (spans []span, names []string, ok bool) {
+	ok = true
+	for _, ref := range refs {
+		part, found := w.destination(ref.Name)
+		if !found {
+			s.Missing("zone", ref, name.Near(ref.Name, w.zoneNames(s)), line)
+			ok = false
+			continue
+		}
+		spans, names = append(spans, part...), append(names, ref.Name)
+	}
+	return spans, names, ok
+}
+
+func (w *wall) zoneNames(s *gate.Site) iter.Seq[string] {
+	return func(yield func(string) bool) {
+		for _, n := range w.names {
+			if !yield(n) {
+				return
+			}
+		}
+		s.Frame.NetworkNames()(yield)
+	}
+}
+
+// anyName is the destination and the service of rules that do not say theirs.
+const anyName = "any"
+
+// destination reads what a question or a rule is about: a zone, a named
+// network, an address, a prefix, a range FROM-TO, or any.
+func (w *wall) destination(written string) ([]span, bool) {
+	if zone, ok := w.zones[name.Fold(written)]; ok {
+		return zone, true
+	}
+	if written == anyName {
+		return everywhere, true
+	}
+	var r situation.Range
+	if r.UnmarshalText([]byte(written)) == nil {
+		return spansOf([]netip.Prefix{r.Prefix}), true
+	}
+	if from, to, ranged := strings.Cut(written, "-"); ranged {
+		a, err1 := netip.ParseAddr(from)
+		b, err2 := netip.ParseAddr(to)
+		if err1 == nil && err2 == nil && a.BitLen() == b.BitLen() && a.Zone()+b.Zone() == "" && a.Compare(b) <= 0 {
+			return []span{spanFrom(a, b)}, true
+		}
+	}
+	return nil, false
+}
+
+func (w *wall) lookupServices(s *gate.Site, refs []name.Ref, line gate.Line) (list []Service, names []string, ok bool) {
+	ok = true
+	for _, ref := range refs {
+		part, found := w.service(ref.Name)
+		if !found {
+			s.Missing("service", ref, name.Near(ref.Name, w.serviceNames), line)
+			ok = false
+			continue
+		}
+		list, names = append(list, part...), append(names, ref.Name)
+	}
+	return list, names, ok
+}
+
+func (w *wall) serviceNames(yield func(string) bool) {
+	for n := range w.services {
+		if !yield(n) {
+			return
+		}
+	}
+}
+
+// service reads a service by name, or as tcp/443.
+func (w *wall) service(written string) ([]Service, bool) {
+	if list, ok := w.services[written]; ok {
+		return list, true
+	}
+	var s Service
+	if !strings.Contains(written, "/") && written != anyName && written != "icmp" && !slices.Contains(ported, written) {
+		return nil, false
+	}
+	if s.UnmarshalText([]byte(written)) != nil {
+		return nil, false
+	}
+	return []Service{s}, true
+}

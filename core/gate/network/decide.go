@@ -1,0 +1,192 @@
+package network
+
+import (
+	"slices"
+
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/name"
+	"gatemap/core/situation"
+)
+
+// point is admission to one kind of network, or one tag.
+type point struct {
+	porter *porter
+	way    string // empty: a tag
+	tag    string
+}
+
+const tagObject = "tag"
+
+func (p *point) Object() string {
+	if p.way == "" {
+		return tagObject
+	}
+	return p.way
+}
+
+func (p *point) right() string {
+	if p.way == "" {
+		return p.tag
+	}
+	return admit
+}
+
+func (p *point) Decide(q *gate.Question) gate.Entitlement {
+	e := gate.Entitlement{System: p.porter.system, Object: p.Object(), Right: p.right()}
+	if p.way == "" {
+		p.decideTag(q, &e)
+	} else {
+		p.decideWay(q, &e)
+	}
+	return e
+}
+
+func (p *point) decideTag(q *gate.Question, e *gate.Entitlement) {
+	if !slices.Contains(p.porter.tagsOf(q.Subject), p.tag) {
+		return
+	}
+	for i := range p.porter.tags {
+		t := &p.porter.tags[i]
+		if t.tag == p.tag && t.crowd.Has(q.Subject) {
+			e.Routes = append(e.Routes, t.crowd.Routes(q, t.line.Name)...)
+		}
+	}
+	if e.Routes == nil {
+		e.Routes = []gate.Route{{Mapping: p.porter.system + "/tag default", Path: []gate.Hop{}}}
+	}
+	e.Judge(gate.Opened.And(p.porter.known(q)))
+}
+
+// known says whether the user's directory is one of the sources.
+func (p *porter) known(q *gate.Question) gate.Verdict {
+	home := q.Book.UserHome(q.Subject.ID)
+	if p.sources == nil || slices.Contains(p.sources, name.Fold(home)) {
+		return gate.Opened
+	}
+	return gate.ShutFor(gate.BySource, p.system+"/sources", home)
+}
+
+// decideWay: the sources come first, then the override, then the policies.
+func (p *point) decideWay(q *gate.Question, e *gate.Entitlement) {
+	rules, index := p.rules(q)
+	verdict, winner := gate.FirstMatch(q, rules, false)
+	for i := range rules {
+		if rules[i].Permit {
+			c := &p.porter.policies[index[i]]
+			e.Routes = append(e.Routes, c.crowd.Routes(q, c.line.Name)...)
+		}
+	}
+	known := p.porter.known(q)
+	override := p.porter.overriding(q)
+	line := p.porter.system + "/override"
+	switch {
+	case override == "always":
+		verdict, winner = gate.Opened, -1
+		e.Routes = []gate.Route{{Mapping: line, Direct: true, Path: []gate.Hop{}}}
+	case verdict.State == gate.None:
+		return
+	case override == "never":
+		verdict = gate.ShutFor(gate.ByOverride, line, "").And(verdict)
+	}
+	e.Judge(known.And(verdict))
+	if winner >= 0 && e.State >= gate.Depends {
+		e.Reply = p.porter.policies[index[winner]].reply
+	}
+}
+
+// rules are the policies that are about this kind of network and name the user,
+// with their places in the list.
+func (p *point) rules(q *gate.Question) (rules []gate.Rule, index []int) {
+	tags := p.porter.tagsOf(q.Subject)
+	for i := range p.porter.policies {
+		c := &p.porter.policies[i]
+		if !slices.Contains(c.ways, p.way) || !c.names(q.Subject, tags) {
+			continue
+		}
+		rules = append(rules, gate.Rule{Line: c.line, Permit: c.admit, When: []*situation.Condition{&c.when}})
+		index = append(index, i)
+	}
+	return rules, index
+}
+
+func (c *policy) names(s *directory.Subject, tags []string) bool {
+	if c.broken || !c.crowd.Has(s) {
+		return false
+	}
+	return c.tags == nil || slices.ContainsFunc(c.tags, func(t string) bool { return slices.Contains(tags, t) })
+}
+
+func (p *point) Misses(q *gate.Question) []gate.Miss {
+	var misses []gate.Miss
+	add := func(line gate.Line, lacks []string) {
+		if lacks != nil {
+			misses = append(misses, gate.Miss{Mapping: line.Name, Lacks: lacks})
+		}
+	}
+	if p.way == "" {
+		for i := range p.porter.tags {
+			if t := &p.porter.tags[i]; t.tag == p.tag {
+				add(t.line, t.crowd.Lacks(q))
+			}
+		}
+		return misses
+	}
+	have := p.porter.tagsOf(q.Subject)
+	for i := range p.porter.policies {
+		c := &p.porter.policies[i]
+		if !c.admit || c.broken || !slices.Contains(c.ways, p.way) {
+			continue
+		}
+		lacks := c.crowd.Lacks(q)
+		if c.tags != nil && !slices.ContainsFunc(c.tags, func(t string) bool { return slices.Contains(have, t) }) {
+			for _, t := range c.tags {
+				lacks = append(lacks, "tag:"+t)
+			}
+		}
+		add(c.line, lacks)
+	}
+	return misses
+}
+
+// Reach lists the tags that the subject gets and the networks that admit it.
+func (p *porter) Reach(q *gate.Question, add func(gate.Entitlement)) {
+	points := []point{}
+	for _, tag := range slices.Sorted(slices.Values(p.tagsOf(q.Subject))) {
+		points = append(points, point{porter: p, tag: tag})
+	}
+	for _, way := range slices.Sorted(slices.Values(ways)) {
+		points = append(points, point{porter: p, way: way})
+	}
+	for i := range points {
+		if e := points[i].Decide(q); e.State != gate.None {
+			add(e)
+		}
+	}
+}
+
+// At finds admission to a kind of network, or a tag.
+func (p *porter) At(object, right string) (gate.Point, error) {
+	objects := append(slices.Clone(ways), tagObject)
+	switch {
+	case object == "" && right == admit:
+		return nil, &gate.ObjectNeededError{System: p.system, Objects: ways}
+	case object != "" && !slices.Contains(objects, object):
+		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(objects)), Within: p.system}
+	case (object == "" || object == tagObject) && slices.Contains(slices.Collect(p.tagNames), right):
+		return &point{porter: p, tag: right}, nil
+	case object == "" || object == tagObject:
+		return nil, &directory.NotFoundError{Kind: "tag", Name: right, Near: name.Near(right, p.tagNames), Within: p.system}
+	case right != admit:
+		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: []string{admit}, Within: p.system}
+	}
+	return &point{porter: p, way: object}, nil
+}
+
+// Passage asks for admission to the kind of network that the key access names.
+func (p *porter) Passage(_, _ string, keys gate.Passage) (gate.Point, error) {
+	if len(keys) != 1 || !slices.Contains(ways, keys["access"]) {
+		return nil, errAccess
+	}
+	return p.At(keys["access"], admit)
+}
