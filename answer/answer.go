@@ -5,7 +5,10 @@ package answer
 
 import (
 	"context"
+	"slices"
 
+	"gatemap/core/change"
+	"gatemap/core/check"
 	"gatemap/core/finding"
 	"gatemap/core/gate"
 	"gatemap/core/situation"
@@ -21,6 +24,8 @@ type Asker interface {
 	Members(ctx context.Context, group string) (*Members, error)
 	Groups(ctx context.Context, user string) (*Groups, error)
 	Findings(ctx context.Context) (*Findings, error)
+	Guarantees(ctx context.Context) (*Guarantees, error)
+	Compare(ctx context.Context, first, second string, s situation.Situation) (*Compare, error)
 	Search(ctx context.Context, text string, kind Kind, limit int, cursor string) (*Page, error)
 }
 
@@ -98,6 +103,24 @@ func (f *Findings) Failed() bool {
 		}
 	}
 	return false
+}
+
+// Guarantees is every guarantee of the map, and whether it holds.
+type Guarantees struct {
+	Guarantees []check.Guaranteed `json:"guarantees" nullable:"false"`
+}
+
+// Failed says whether any of them is broken.
+func (g *Guarantees) Failed() bool {
+	return slices.ContainsFunc(g.Guarantees, func(x check.Guaranteed) bool { return x.Broken() })
+}
+
+// Compare is two people side by side.
+type Compare struct {
+	First     string            `json:"first" doc:"Full name of the first."`
+	Second    string            `json:"second" doc:"Full name of the second."`
+	Situation map[string]string `json:"situation" doc:"The facts that were given."`
+	change.Compared
 }
 
 // Kind is a kind of thing that can be searched for; empty means all.

@@ -119,7 +119,7 @@ or object.`,
 	flags.VarP(&a.format, "output", "o", "output: text, json or csv")
 	_ = root.MarkPersistentFlagDirname("map")
 	_ = root.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp))
-	root.AddCommand(a.reach(), a.why(), a.who(), a.members(), a.groups(), a.findings(), a.find(),
+	root.AddCommand(a.reach(), a.why(), a.who(), a.members(), a.groups(), a.findings(), a.guarantees(), a.compare(), a.difference(), a.find(),
 		a.schema(), a.serve(), a.demo(), a.openapi())
 	return root
 }

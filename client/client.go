@@ -67,6 +67,14 @@ func (c *Client) Findings(ctx context.Context) (*answer.Findings, error) {
 	return get[answer.Findings](ctx, c, "findings", situation.Situation{})
 }
 
+func (c *Client) Guarantees(ctx context.Context) (*answer.Guarantees, error) {
+	return get[answer.Guarantees](ctx, c, "guarantees", situation.Situation{})
+}
+
+func (c *Client) Compare(ctx context.Context, first, second string, s situation.Situation) (*answer.Compare, error) {
+	return get[answer.Compare](ctx, c, "compare", s, "first", first, "second", second)
+}
+
 func (c *Client) Search(ctx context.Context, text string, kind answer.Kind, limit int, cursor string) (*answer.Page, error) {
 	size := ""
 	if limit > 0 {

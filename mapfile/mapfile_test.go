@@ -35,7 +35,7 @@ func TestErrorsNameTheirPlace(t *testing.T) {
 		{"empty required key", "directory: d\ngroups: [{name: }]\n", "needs the key name"},
 		{"unknown type", "system: s\ntype: rolls\n", `s.yaml:2:7: there is no gate type "rolls"; did you mean roles?`},
 		{"no type", "system: s\n", "s.yaml:1:1: the system needs the key type"},
-		{"neither", "foo: 1\n", "s.yaml:1:1: this document is neither a system nor a directory"},
+		{"neither", "foo: 1\n", "s.yaml:1:1: this document has none of the keys"},
 		{"not a mapping", "- a\n", "s.yaml:1:1: a document is a set of keys, not a list"},
 		{"wrong keyword", "directory: d\ngroups: [{name: g, kind: security-group}]\n", `s.yaml:2:26: kind is one of security, mail, not "security-group"`},
 		{"boolean in old YAML", "directory: d\nusers: [{userName: a, active: no}]\n", `s.yaml:2:31: active is true or false, not "no"`},

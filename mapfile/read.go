@@ -81,8 +81,13 @@ func rank(f File) int {
 type head struct {
 	Title    string                       `yaml:"title,required" doc:"What the map is of."`
 	TimeZone place.Text                   `yaml:"time_zone" doc:"The time zone of the windows (IANA name). Missing: UTC."`
-	Networks map[string][]situation.Range     `yaml:"networks" doc:"Named networks: addresses and prefixes, IPv4 and IPv6."`
+	Networks map[string][]situation.Range `yaml:"networks" doc:"Named networks: addresses and prefixes, IPv4 and IPv6."`
 	Windows  map[string]*situation.Window `yaml:"windows" doc:"Named weekly time windows."`
+}
+
+// promises is a document of guarantees.
+type promises struct {
+	Guarantees []*atlas.Guarantee `yaml:"guarantees,required" doc:"Statements about the map that must stay true."`
 }
 
 // Parse makes a map from the files of a folder. The error joins a *place.Error
@@ -138,12 +143,16 @@ func (r *reader) document(d *decoder, root *yaml.Node) {
 		doc := &directory.Document{}
 		d.structs(root, "the directory", reflect.ValueOf(doc).Elem())
 		r.m.Directories = append(r.m.Directories, doc)
+	case value(root, "guarantees") != nil:
+		var g promises
+		d.structs(root, "the document", reflect.ValueOf(&g).Elem())
+		r.m.Guarantees = append(r.m.Guarantees, g.Guarantees...)
 	case d.file == Head:
 		var h head
 		d.structs(root, "the map", reflect.ValueOf(&h).Elem())
 		r.head(&h)
 	default:
-		d.fail(root, "this document is neither a system nor a directory: it has neither of the keys system and directory")
+		d.fail(root, "this document has none of the keys system, directory and guarantees, so it is none of these")
 	}
 }
 

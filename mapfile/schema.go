@@ -18,6 +18,7 @@ func Schema(types []gate.Type) ([]byte, error) {
 	defs := object{
 		"map":       schemaOf("The map.", reflect.TypeFor[head]()),
 		"directory": schemaOf("A directory.", reflect.TypeFor[directory.Document]()),
+		"promises":  schemaOf("Guarantees.", reflect.TypeFor[promises]()),
 	}
 	var systems []any
 	for _, t := range types {
@@ -39,7 +40,11 @@ func Schema(types []gate.Type) ([]byte, error) {
 		"else": object{
 			"if":   has("directory"),
 			"then": object{"$ref": "#/$defs/directory"},
-			"else": object{"$ref": "#/$defs/map"},
+			"else": object{
+				"if":   has("guarantees"),
+				"then": object{"$ref": "#/$defs/promises"},
+				"else": object{"$ref": "#/$defs/map"},
+			},
 		},
 	}, "", "  ")
 }

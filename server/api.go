@@ -52,6 +52,7 @@ func Operations(open, closed chi.Router, s *service.Service, version string) *hu
 	config.OpenAPIPath = "/openapi"
 	api := humachi.New(closed, config)
 	questions(api, s)
+	comparisons(api, s)
 	lists(api, s)
 	return api.OpenAPI()
 }
@@ -142,6 +143,23 @@ func questions(api huma.API, s *service.Service) {
 	})
 	get(api, "/findings", "findings", "What is wrong, useless or risky in the map", func(ctx context.Context, _ *struct{}) (*answer.Findings, error) {
 		return s.Head().Findings(ctx)
+	})
+}
+
+func comparisons(api huma.API, s *service.Service) {
+	get(api, "/guarantees", "guarantees", "Every guarantee of the map, and whether it holds", func(ctx context.Context, _ *struct{}) (*answer.Guarantees, error) {
+		return s.Head().Guarantees(ctx)
+	})
+	get(api, "/compare", "compare", "Two people side by side", func(ctx context.Context, in *struct {
+		First  string `query:"first" required:"true" minLength:"1" doc:"A user, by name."`
+		Second string `query:"second" required:"true" minLength:"1" doc:"Another user, by name."`
+		Facts
+	}) (*answer.Compare, error) {
+		given, err := in.situation()
+		if err != nil {
+			return nil, err
+		}
+		return s.Head().Compare(ctx, in.First, in.Second, given)
 	})
 }
 

@@ -5,6 +5,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/core/atlas"
+	"gatemap/core/change"
 	"gatemap/core/check"
 	"gatemap/core/directory"
 	"gatemap/core/finding"
@@ -110,6 +111,25 @@ func (a Answers) Findings(context.Context) (*answer.Findings, error) {
 		return &answer.Findings{Findings: a.Found}, nil
 	}
 	return &answer.Findings{Findings: check.Findings(a.Atlas)}, nil
+}
+
+func (a Answers) Guarantees(context.Context) (*answer.Guarantees, error) {
+	return &answer.Guarantees{Guarantees: check.Guarantees(a.Atlas)}, nil
+}
+
+func (a Answers) Compare(_ context.Context, first, second string, s situation.Situation) (*answer.Compare, error) {
+	one, facts, err := a.subject(first, s)
+	if err != nil {
+		return nil, err
+	}
+	two, err := a.Atlas.Book.FindUser(second, "")
+	if err != nil {
+		return nil, err
+	}
+	return &answer.Compare{
+		First: a.Atlas.Book.UserName(one), Second: a.Atlas.Book.UserName(two), Situation: s.Facts(),
+		Compared: change.People(a.Atlas, one, two, facts),
+	}, nil
 }
 
 func (a Answers) subject(user string, s situation.Situation) (directory.UserID, *situation.Facts, error) {

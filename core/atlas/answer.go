@@ -36,7 +36,8 @@ func known(b *bool) situation.Truth {
 	return situation.False
 }
 
-func (a *Atlas) question(u directory.UserID, f *situation.Facts) *gate.Question {
+// Question asks about a user in a situation.
+func (a *Atlas) Question(u directory.UserID, f *situation.Facts) *gate.Question {
 	return &gate.Question{Book: a.Book, Subject: a.Book.Subject(u), Facts: f}
 }
 
@@ -44,7 +45,7 @@ func (a *Atlas) question(u directory.UserID, f *situation.Facts) *gate.Question 
 // but none, by system, object and right. within limits it to one system; nil
 // means all.
 func (a *Atlas) Reach(u directory.UserID, f *situation.Facts, within *System) []gate.Entitlement {
-	q := a.question(u, f)
+	q := a.Question(u, f)
 	account := a.account(q)
 	var all []gate.Entitlement
 	for _, s := range a.Systems {
@@ -64,7 +65,7 @@ func (a *Atlas) Reach(u directory.UserID, f *situation.Facts, within *System) []
 // Why answers for one point of a system, and says what is lacking where the
 // state is none.
 func (a *Atlas) Why(u directory.UserID, f *situation.Facts, s *System, p gate.Point) gate.Entitlement {
-	q := a.question(u, f)
+	q := a.Question(u, f)
 	e := a.decide(q, s, p)
 	if e.State != gate.None {
 		return e
@@ -98,7 +99,7 @@ type Holder struct {
 func (a *Atlas) Who(f *situation.Facts, s *System, p gate.Point) []Holder {
 	var holders []Holder
 	for u := range directory.UserID(a.Book.Users()) {
-		if e := a.decide(a.question(u, f), s, p); e.State != gate.None {
+		if e := a.decide(a.Question(u, f), s, p); e.State != gate.None {
 			holders = append(holders, Holder{u, e})
 		}
 	}
@@ -153,7 +154,7 @@ func (s *System) lacking(q *gate.Question) []string {
 // Lacking says which required attributes of the system a user does not have,
 // where the gate gives the user anything at all.
 func (a *Atlas) Lacking(s *System, u directory.UserID) []string {
-	q := a.question(u, a.Frame.Facts(situation.Situation{}, nil))
+	q := a.Question(u, a.Frame.Facts(situation.Situation{}, nil))
 	names := s.lacking(q)
 	if names == nil {
 		return nil

@@ -22,6 +22,7 @@ type Map struct {
 	Windows     []situation.Window
 	Directories []*directory.Document
 	Systems     []*gate.System
+	Guarantees  []*Guarantee
 }
 
 // Atlas is a compiled map.
@@ -30,6 +31,8 @@ type Atlas struct {
 	Book    *directory.Book
 	Frame   *situation.Frame
 	Systems []*System // by name
+	// Guarantees are what the map promises, in the order of writing.
+	Guarantees []*Promise
 }
 
 // System is one compiled system.
@@ -69,6 +72,9 @@ func Compile(m *Map) (*Atlas, error) {
 		for i := range s.Document.Behind {
 			s.front = append(s.front, a.front(s, &s.Document.Behind[i], fmt.Sprintf("behind %d", i+1), &errs))
 		}
+	}
+	for _, g := range m.Guarantees {
+		a.Guarantees = append(a.Guarantees, a.promise(g, &errs))
 	}
 	if err := errs.Err(); err != nil {
 		return nil, err

@@ -22,7 +22,7 @@ type Pass struct {
 }
 
 // Analyzers lists all of them.
-var Analyzers = []Analyzer{gates, references, groups, unused, prerequisites}
+var Analyzers = []Analyzer{gates, references, groups, unused, prerequisites, locked}
 
 // Findings runs every analyzer; what it returns is sorted, the worst first.
 func Findings(a *atlas.Atlas) []finding.Finding {

@@ -22,6 +22,12 @@ var references = Analyzer{
 				p.Add(f)
 			}
 		}
+		for _, g := range p.Atlas.Guarantees {
+			for _, f := range g.Site.Findings {
+				f.Where.System = ""
+				p.Add(f)
+			}
+		}
 	},
 }
 

@@ -33,6 +33,8 @@ type Site struct {
 	Mapped []Mapped
 	// Named holds the groups that exceptions and conditions look at.
 	Named []directory.GroupID
+	// Places tells where each line stands, by its name.
+	Places map[string]place.Place
 	// Leans lists the systems that this one needs an answer from.
 	Leans []name.Ref
 
@@ -115,7 +117,12 @@ type Line struct {
 
 // Line names a line.
 func (s *Site) Line(own string, at place.Place) Line {
-	return Line{s.System.Name + "/" + own, at}
+	l := Line{s.System.Name + "/" + own, at}
+	if s.Places == nil {
+		s.Places = map[string]place.Place{}
+	}
+	s.Places[l.Name] = at
+	return l
 }
 
 // Numbered names a line that has no name of its own, by its kind and its index
@@ -187,6 +194,21 @@ func (s *Site) Who(w *Who, line Line, effect Effect) Crowd {
 	c.except = excepted
 	c.broken = effect == Giving && !(whole && exceptWhole)
 	c.Groups, c.Users = unique(c.Groups), unique(c.Users)
+	return c
+}
+
+// People compiles people who are looked at for membership alone, whatever the
+// groups' kind and reach.
+func (s *Site) People(w *Who, line Line) Crowd {
+	if w.Empty() {
+		s.Errors.Addf(line.Place, "line %s says nobody: it needs groups, users or everyone: true", line.Name)
+	}
+	party, _ := s.Party(&directory.People{Users: w.Users, Groups: w.Groups}, line)
+	c := s.EveryoneBut(w.Except, line)
+	c.Everyone, c.Users, c.Groups = w.Everyone, unique(party.Users), unique(party.Groups)
+	for _, r := range w.Claims {
+		c.claims = append(c.claims, s.claim(r, line))
+	}
 	return c
 }
 

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Two people side by side */
+        get: operations["compare"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/findings": {
         parameters: {
             query?: never;
@@ -47,6 +64,23 @@ export interface paths {
         };
         /** What a directory says of a group */
         get: operations["group"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/guarantees": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every guarantee of the map, and whether it holds */
+        get: operations["guarantees"];
         put?: never;
         post?: never;
         delete?: never;
@@ -282,6 +316,22 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Compare: {
+            /** @description What both hold alike. */
+            both: components["schemas"]["Entitlement"][];
+            /** @description What both hold, but not alike. */
+            differ: components["schemas"]["Pair"][];
+            /** @description Full name of the first. */
+            first: string;
+            only_first: components["schemas"]["Entitlement"][];
+            only_second: components["schemas"]["Entitlement"][];
+            /** @description Full name of the second. */
+            second: string;
+            /** @description The facts that were given. */
+            situation: {
+                [key: string]: string;
+            };
+        };
         Entitlement: {
             /** @description How far it goes: own, team or all. */
             breadth?: string;
@@ -311,6 +361,12 @@ export interface components {
             state: string;
             /** @description The system. */
             system: string;
+            /** @description What policies that are only watched would have done. */
+            watch?: components["schemas"]["Watch"][] | null;
+        };
+        Evidence: {
+            entitlement: components["schemas"]["Entitlement"];
+            user: string;
         };
         Finding: {
             /** @description What kind of thing is wrong (docs/model.md section 8). */
@@ -366,6 +422,25 @@ export interface components {
             groups: components["schemas"]["Group"][];
             /** @description Full name of the user. */
             user: string;
+        };
+        Guaranteed: {
+            /** @description What those who break it hold, and by which routes. */
+            evidence: components["schemas"]["Evidence"][];
+            /** @description Where it is written. */
+            file?: string;
+            /** @description Its name. */
+            guarantee: string;
+            /** Format: int32 */
+            line?: number;
+            /** @description Why it is kept or broken, in a sentence. */
+            reason: string;
+            /** @enum {string} */
+            state: "kept" | "broken";
+            /** @description Who breaks it, by full name. */
+            users: string[];
+        };
+        Guarantees: {
+            guarantees: components["schemas"]["Guaranteed"][];
         };
         Holder: {
             needs: string[];
@@ -452,6 +527,13 @@ export interface components {
              * @description How many there are in all.
              */
             total: number;
+        };
+        Pair: {
+            first: components["schemas"]["Entitlement"];
+            object: string;
+            right: string;
+            second: components["schemas"]["Entitlement"];
+            system: string;
         };
         Problem: {
             /** @description The full names, where the name was ambiguous. */
@@ -557,6 +639,14 @@ export interface components {
             /** @description Full name. */
             user: string;
         };
+        Watch: {
+            /** @description The policy, as SYSTEM/NAME. */
+            policy: string;
+            /** @description What it alone would have left. */
+            state: string;
+            /** @description block, or what it would have required. */
+            would: string;
+        };
         Where: {
             /**
              * Format: int32
@@ -623,6 +713,8 @@ export interface components {
             system: string;
             /** @description Full name of the user. */
             user: string;
+            /** @description What policies that are only watched would have done. */
+            watch?: components["schemas"]["Watch"][] | null;
         };
         Window: {
             /** @description The days on which it starts. */
@@ -642,6 +734,85 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    compare: {
+        parameters: {
+            query: {
+                /** @description A user, by name. */
+                first: string;
+                /** @description Another user, by name. */
+                second: string;
+                /** @description Source address. */
+                from?: string;
+                /** @description Point in time (RFC 3339). */
+                at?: string;
+                /** @description What the device is: managed,compliant or none. */
+                device?: string;
+                /** @description A device of a directory, by name. */
+                device_name?: string;
+                /** @description Strength of the sign-in: aal1, aal2 or aal3. */
+                strength?: string;
+                /** @description Way into the network: vpn, wifi or wired. */
+                access?: string;
+                /** @description Client program: browser, native or legacy. */
+                client?: string;
+                /** @description Rating of the risk: low, medium or high. */
+                risk?: string;
+                /** @description Way to a file: share or local. */
+                via?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compare"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     findings: {
         parameters: {
             query?: never;
@@ -780,6 +951,62 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GroupInfo"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    guarantees: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Guarantees"];
                 };
             };
             /** @description Unauthorized */

@@ -1,0 +1,85 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"gatemap/answer"
+	"gatemap/core/gate"
+)
+
+func (a *app) compare() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "compare USER USER",
+		Short: "Two people side by side",
+		Example: `  gatemap compare ilse.okonjo rana.solberg
+  gatemap compare ilse.okonjo bram.ystad --from 198.51.100.9 -o csv`,
+		Args:              cobra.ExactArgs(2),
+		ValidArgsFunction: a.complete(answer.KindUser, answer.KindUser),
+	}
+	situation := a.situationFlags(cmd)
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		s, err := situation()
+		if err != nil {
+			return err
+		}
+		return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Compare, error) {
+			return asker.Compare(ctx, args[0], args[1], s)
+		}, a.compareText, compareTable)
+	}
+	return cmd
+}
+
+func (a *app) compareText(c *answer.Compare) error {
+	a.print("Situation: %s\n", given(c.Situation))
+	a.block("Only "+c.First, c.OnlyFirst)
+	a.block("Only "+c.Second, c.OnlySecond)
+	if len(c.Differ) > 0 {
+		a.print("\n%s\n", a.paint(strong, "Both, but not alike"))
+		for _, d := range c.Differ {
+			a.print("  %s %s on %s\n    %s  %s  %s\n    %s  %s  %s\n", d.System, d.Right, d.Object,
+				pad(c.First, len(c.Second)), a.state(d.First.State), why(&d.First), pad(c.Second, len(c.First)), a.state(d.Second.State), why(&d.Second))
+		}
+	}
+	a.print("\n%d alike, %d differ, %d and %d of their own\n", len(c.Both), len(c.Differ), len(c.OnlyFirst), len(c.OnlySecond))
+	return nil
+}
+
+// block prints entitlements under a heading, by system.
+func (a *app) block(heading string, list []gate.Entitlement) {
+	if len(list) == 0 {
+		return
+	}
+	a.print("\n%s\n", a.paint(strong, heading))
+	name := func(e gate.Entitlement) string { return fmt.Sprintf("%s %s on %s", e.System, e.Right, e.Object) }
+	width := widest(list, name)
+	for _, e := range list {
+		a.print("%s\n", strings.TrimRight(fmt.Sprintf("  %s  %s  %s", pad(name(e), width), a.state(e.State), why(&e)), " "))
+	}
+}
+
+func compareTable(c *answer.Compare) [][]string {
+	rows := [][]string{{"side", "system", "object", "right", "first", "second"}}
+	add := func(side string, list []gate.Entitlement, first, second bool) {
+		for _, e := range list {
+			row := []string{side, e.System, e.Object, e.Right, gate.None.String(), gate.None.String()}
+			if first {
+				row[4] = e.State.String()
+			}
+			if second {
+				row[5] = e.State.String()
+			}
+			rows = append(rows, row)
+		}
+	}
+	add("only_first", c.OnlyFirst, true, false)
+	add("only_second", c.OnlySecond, false, true)
+	add("both", c.Both, true, true)
+	for _, d := range c.Differ {
+		rows = append(rows, []string{"differ", d.System, d.Object, d.Right, d.First.State.String(), d.Second.State.String()})
+	}
+	return rows
+}

@@ -1,0 +1,122 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"gatemap/core/atlas"
+	"gatemap/core/change"
+	"gatemap/core/finding"
+	"gatemap/core/gate"
+	"gatemap/service"
+)
+
+func (a *app) difference() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "difference DIR1 DIR2",
+		Short: "Who gains and loses what between two map folders",
+		Long: `Works out what would become of everyone if the first map were replaced by the
+second: gains, losses and other changes, and the findings and guarantees that turn.`,
+		Example: `  gatemap difference observatory observatory-next
+  gatemap difference old new --at 2026-11-23T22:00:00Z -o csv`,
+		Args: cobra.ExactArgs(2),
+	}
+	situation := a.situationFlags(cmd)
+	cmd.RunE = func(_ *cobra.Command, args []string) error {
+		s, err := situation()
+		if err != nil {
+			return err
+		}
+		var maps [2]*atlas.Atlas
+		for i, dir := range args {
+			folder, err := service.ReadFolder(dir)
+			if err != nil {
+				return err
+			}
+			if maps[i], err = folder.Compile(dir); err != nil {
+				return err
+			}
+		}
+		o, err := change.Maps(maps[0], maps[1], s)
+		if err != nil {
+			return err
+		}
+		switch a.format {
+		case asJSON:
+			return a.writeJSON(o)
+		case asCSV:
+			return a.writeCSV(differenceTable(o))
+		}
+		a.differenceText(o)
+		return nil
+	}
+	return cmd
+}
+
+func (a *app) differenceText(o *change.Outcome) {
+	a.heldText("Gains", green, o.Gains)
+	a.heldText("Losses", red, o.Losses)
+	if len(o.Changes) > 0 {
+		a.print("%s\n", a.paint(strong, "Changes"))
+		for _, c := range o.Changes {
+			a.print("  %s  %s\n    before  %s  %s\n    after   %s  %s\n", c.User, entitled(&c.After),
+				a.state(c.Before.State), why(&c.Before), a.state(c.After.State), why(&c.After))
+		}
+		a.print("\n")
+	}
+	a.turned("New findings", o.Findings.New)
+	a.turned("Findings gone", o.Findings.Gone)
+	for _, g := range o.Guarantees.Broken {
+		a.print("%s  %s\n", a.paint(red, "Guarantee broken"), g)
+	}
+	for _, g := range o.Guarantees.Mended {
+		a.print("%s  %s\n", a.paint(green, "Guarantee mended"), g)
+	}
+	a.print("%s, %s, %s; %d new findings, %d gone; %d guarantees broken, %d mended\n",
+		count(len(o.Gains), "gain", "gains"), count(len(o.Losses), "loss", "losses"), count(len(o.Changes), "other change", "other changes"),
+		len(o.Findings.New), len(o.Findings.Gone), len(o.Guarantees.Broken), len(o.Guarantees.Mended))
+}
+
+func entitled(e *gate.Entitlement) string {
+	return fmt.Sprintf("%s %s on %s", e.System, e.Right, e.Object)
+}
+
+func (a *app) heldText(heading string, s style, list []change.Held) {
+	if len(list) == 0 {
+		return
+	}
+	a.print("%s\n", a.paint(s, heading))
+	width := widest(list, func(h change.Held) string { return h.User })
+	for _, h := range list {
+		a.print("  %s  %s  %s  %s\n", pad(h.User, width), a.state(h.Entitlement.State), entitled(&h.Entitlement), why(&h.Entitlement))
+	}
+	a.print("\n")
+}
+
+func (a *app) turned(heading string, list []finding.Finding) {
+	if len(list) == 0 {
+		return
+	}
+	a.print("%s\n", a.paint(strong, heading))
+	for _, f := range list {
+		a.print("  %s %s: %s\n", a.paint(severityStyles[f.Severity], string(f.Severity)), f.Code, f.Message)
+	}
+	a.print("\n")
+}
+
+func differenceTable(o *change.Outcome) [][]string {
+	rows := [][]string{{"what", "user", "system", "object", "right", "before", "after"}}
+	for _, h := range o.Gains {
+		e := h.Entitlement
+		rows = append(rows, []string{"gain", h.User, e.System, e.Object, e.Right, "", e.State.String()})
+	}
+	for _, h := range o.Losses {
+		e := h.Entitlement
+		rows = append(rows, []string{"loss", h.User, e.System, e.Object, e.Right, e.State.String(), ""})
+	}
+	for _, c := range o.Changes {
+		rows = append(rows, []string{"change", c.User, c.After.System, c.After.Object, c.After.Right, c.Before.State.String(), c.After.State.String()})
+	}
+	return rows
+}

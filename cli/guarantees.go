@@ -1,0 +1,68 @@
+package cli
+
+import (
+	"context"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"gatemap/answer"
+	"gatemap/core/check"
+)
+
+func (a *app) guarantees() *cobra.Command {
+	return &cobra.Command{
+		Use:   "guarantees",
+		Short: "Whether what must stay true of the map is true",
+		Long: `Looks at each guarantee of the map: kept or broken, and by whom. The exit code is 1
+if one is broken, for use in a pipeline.`,
+		Example: `  gatemap guarantees --map demo/cindervale
+  gatemap guarantees -o json`,
+		Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Guarantees, error) {
+				got, err := asker.Guarantees(ctx)
+				a.failed = err == nil && got.Failed()
+				return got, err
+			}, a.guaranteesText, func(g *answer.Guarantees) [][]string {
+				rows := [][]string{{"guarantee", "state", "users", "reason"}}
+				for _, x := range g.Guarantees {
+					rows = append(rows, []string{x.Guarantee, x.State, strings.Join(x.Users, "; "), x.Reason})
+				}
+				return rows
+			})
+		},
+	}
+}
+
+func (a *app) guaranteesText(g *answer.Guarantees) error {
+	if len(g.Guarantees) == 0 {
+		a.print("The map makes no guarantees.\n")
+		return nil
+	}
+	broken := 0
+	for _, x := range g.Guarantees {
+		style := green
+		if x.Broken() {
+			style, broken = red, broken+1
+		}
+		a.print("%s  %s\n        %s\n", a.paint(style, pad(x.State, 6)), a.paint(strong, x.Guarantee), x.Reason)
+		if x.Broken() {
+			a.evidence(x.Evidence)
+		}
+	}
+	a.print("\n%d kept, %d broken\n", len(g.Guarantees)-broken, broken)
+	return nil
+}
+
+// evidence prints the first few routes by which people break a guarantee.
+func (a *app) evidence(list []check.Evidence) {
+	const most = 5
+	for _, e := range list[:min(most, len(list))] {
+		a.print("        %s  %s %s on %s  %s\n", a.state(e.Entitlement.State), e.Entitlement.System, e.Entitlement.Right, e.Entitlement.Object,
+			a.paint(faint, strings.TrimSpace(joinRoutes(e.Entitlement.Routes)+"  "+why(&e.Entitlement))))
+	}
+	if len(list) > most {
+		a.print("        and %d more\n", len(list)-most)
+	}
+}

@@ -1,0 +1,232 @@
+// Package change works out what differs: between two people of one map, and
+// between two maps.
+package change
+
+import (
+	"cmp"
+	"reflect"
+	"slices"
+	"strings"
+
+	"gatemap/core/atlas"
+	"gatemap/core/check"
+	"gatemap/core/directory"
+	"gatemap/core/finding"
+	"gatemap/core/gate"
+	"gatemap/core/situation"
+)
+
+// Pair is one entitlement as it is on two sides.
+type Pair struct {
+	System string           `json:"system"`
+	Object string           `json:"object"`
+	Right  string           `json:"right"`
+	First  gate.Entitlement `json:"first"`
+	Second gate.Entitlement `json:"second"`
+}
+
+// Compared are two people side by side.
+type Compared struct {
+	OnlyFirst  []gate.Entitlement `json:"only_first" nullable:"false"`
+	OnlySecond []gate.Entitlement `json:"only_second" nullable:"false"`
+	Both       []gate.Entitlement `json:"both" doc:"What both hold alike." nullable:"false"`
+	Differ     []Pair             `json:"differ" doc:"What both hold, but not alike." nullable:"false"`
+}
+
+// People compares what two people hold in one situation.
+func People(a *atlas.Atlas, first, second directory.UserID, f *situation.Facts) Compared {
+	c := Compared{OnlyFirst: []gate.Entitlement{}, OnlySecond: []gate.Entitlement{}, Both: []gate.Entitlement{}, Differ: []Pair{}}
+	sideBySide(a.Reach(first, f, nil), a.Reach(second, f, nil), func(x, y *gate.Entitlement) {
+		switch {
+		case y == nil:
+			c.OnlyFirst = append(c.OnlyFirst, *x)
+		case x == nil:
+			c.OnlySecond = append(c.OnlySecond, *y)
+		case alike(x, y):
+			c.Both = append(c.Both, *x)
+		default:
+			c.Differ = append(c.Differ, Pair{x.System, x.Object, x.Right, *x, *y})
+		}
+	})
+	return c
+}
+
+func order(a, b *gate.Entitlement) int {
+	return cmp.Or(strings.Compare(a.System, b.System), strings.Compare(a.Object, b.Object), strings.Compare(a.Right, b.Right))
+}
+
+// sideBySide walks two lists; where one side lacks an entitlement it is nil.
+func sideBySide(first, second []gate.Entitlement, visit func(x, y *gate.Entitlement)) {
+	for _, list := range [][]gate.Entitlement{first, second} {
+		slices.SortStableFunc(list, func(a, b gate.Entitlement) int { return order(&a, &b) })
+	}
+	i, j := 0, 0
+	for i < len(first) || j < len(second) {
+		side := 0
+		switch {
+		case i == len(first):
+			side = 1
+		case j == len(second):
+			side = -1
+		default:
+			side = order(&first[i], &second[j])
+		}
+		switch {
+		case side < 0:
+			visit(&first[i], nil)
+			i++
+		case side > 0:
+			visit(nil, &second[j])
+			j++
+		default:
+			visit(&first[i], &second[j])
+			i, j = i+1, j+1
+		}
+	}
+}
+
+// alike says that two entitlements come to the same, by whatever routes.
+func alike(x, y *gate.Entitlement) bool {
+	return x.State == y.State && x.Breadth == y.Breadth && slices.Equal(x.Needs, y.Needs) &&
+		reflect.DeepEqual(x.Reply, y.Reply) && reflect.DeepEqual(x.Claims, y.Claims)
+}
+
+// Outcome is what differs between two maps.
+type Outcome struct {
+	Gains      []Held           `json:"gains" doc:"What rises from none or shut to open or depends." nullable:"false"`
+	Losses     []Held           `json:"losses" doc:"The reverse." nullable:"false"`
+	Changes    []Changed        `json:"changes" doc:"Everything else that differs." nullable:"false"`
+	Findings   TurnedFindings   `json:"findings"`
+	Guarantees TurnedGuarantees `json:"guarantees"`
+}
+
+// Held is an entitlement of a user: as it is after a gain, or was before a loss.
+type Held struct {
+	User        string           `json:"user"`
+	Entitlement gate.Entitlement `json:"entitlement"`
+}
+
+// Changed is an entitlement before and after.
+type Changed struct {
+	User   string           `json:"user"`
+	Before gate.Entitlement `json:"before"`
+	After  gate.Entitlement `json:"after"`
+}
+
+// TurnedFindings are findings that are in one map alone.
+type TurnedFindings struct {
+	New  []finding.Finding `json:"new" nullable:"false"`
+	Gone []finding.Finding `json:"gone" nullable:"false"`
+}
+
+// TurnedGuarantees are guarantees that hold in one map alone.
+type TurnedGuarantees struct {
+	Broken []string `json:"broken" doc:"Kept before, broken after, or new and broken." nullable:"false"`
+	Mended []string `json:"mended" doc:"Broken before, and not after." nullable:"false"`
+}
+
+// Maps works out what differs between two maps in a situation. The error is
+// about a device that one of them does not have.
+func Maps(before, after *atlas.Atlas, s situation.Situation) (*Outcome, error) {
+	factsBefore, err := before.Facts(s)
+	if err != nil {
+		return nil, err
+	}
+	factsAfter, err := after.Facts(s)
+	if err != nil {
+		return nil, err
+	}
+	o := &Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}}
+	for _, user := range everyone(before, after) {
+		o.user(user, reach(before, user, factsBefore), reach(after, user, factsAfter))
+	}
+	o.Findings = turnedFindings(check.Findings(before), check.Findings(after))
+	o.Guarantees = turnedGuarantees(check.Guarantees(before), check.Guarantees(after))
+	return o, nil
+}
+
+// everyone lists the full names of the users of both maps.
+func everyone(before, after *atlas.Atlas) []string {
+	names := slices.Collect(before.Book.UserNames())
+	for n := range after.Book.UserNames() {
+		if _, err := before.Book.FindUser(n, ""); err != nil {
+			names = append(names, n)
+		}
+	}
+	slices.Sort(names)
+	return names
+}
+
+func reach(a *atlas.Atlas, user string, f *situation.Facts) []gate.Entitlement {
+	u, err := a.Book.FindUser(user, "")
+	if err != nil {
+		return nil
+	}
+	return a.Reach(u, f, nil)
+}
+
+func (o *Outcome) user(user string, before, after []gate.Entitlement) {
+	sideBySide(before, after, func(x, y *gate.Entitlement) {
+		was, is := x != nil && x.State >= gate.Depends, y != nil && y.State >= gate.Depends
+		switch {
+		case is && !was:
+			o.Gains = append(o.Gains, Held{user, *y})
+		case was && !is:
+			o.Losses = append(o.Losses, Held{user, *x})
+		case x == nil:
+			o.Changes = append(o.Changes, Changed{user, missing(y), *y})
+		case y == nil:
+			o.Changes = append(o.Changes, Changed{user, *x, missing(x)})
+		case !alike(x, y):
+			o.Changes = append(o.Changes, Changed{user, *x, *y})
+		}
+	})
+}
+
+// missing is the entitlement that nobody gives.
+func missing(like *gate.Entitlement) gate.Entitlement {
+	e := gate.Entitlement{System: like.System, Object: like.Object, Right: like.Right}
+	e.Settle()
+	return e
+}
+
+func turnedFindings(before, after []finding.Finding) TurnedFindings {
+	// A finding is the same wherever its line has moved to.
+	key := func(f finding.Finding) string {
+		return strings.Join(append([]string{string(f.Code), f.Where.System, f.Where.Rule, f.Message}, f.Names...), "\x00")
+	}
+	only := func(list, other []finding.Finding) []finding.Finding {
+		seen := map[string]bool{}
+		for _, f := range other {
+			seen[key(f)] = true
+		}
+		rest := []finding.Finding{}
+		for _, f := range list {
+			if !seen[key(f)] {
+				rest = append(rest, f)
+			}
+		}
+		return rest
+	}
+	return TurnedFindings{New: only(after, before), Gone: only(before, after)}
+}
+
+func turnedGuarantees(before, after []check.Guaranteed) TurnedGuarantees {
+	broken := func(list []check.Guaranteed) map[string]bool {
+		m := map[string]bool{}
+		for _, g := range list {
+			m[g.Guarantee] = g.Broken()
+		}
+		return m
+	}
+	only := func(list []check.Guaranteed, other map[string]bool) []string {
+		names := []string{}
+		for _, g := range list {
+			if g.Broken() && !other[g.Guarantee] {
+				names = append(names, g.Guarantee)
+			}
+		}
+		return names
+	}
+	return TurnedGuarantees{Broken: only(after, broken(before)), Mended: only(before, broken(after))}
+}

@@ -1,0 +1,120 @@
+package check
+
+import (
+	"fmt"
+	"strings"
+
+	"gatemap/core/atlas"
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+)
+
+// Guaranteed is a guarantee and whether it holds.
+type Guaranteed struct {
+	Guarantee string     `json:"guarantee" doc:"Its name."`
+	State     string     `json:"state" enum:"kept,broken"`
+	Users     []string   `json:"users" doc:"Who breaks it, by full name." nullable:"false"`
+	Reason    string     `json:"reason" doc:"Why it is kept or broken, in a sentence."`
+	Evidence  []Evidence `json:"evidence" doc:"What those who break it hold, and by which routes." nullable:"false"`
+	File      string     `json:"file,omitempty" doc:"Where it is written."`
+	Line      int32      `json:"line,omitempty"`
+}
+
+// Evidence is what one user holds.
+type Evidence struct {
+	User        string           `json:"user"`
+	Entitlement gate.Entitlement `json:"entitlement"`
+}
+
+// Broken says that it does not hold.
+func (g *Guaranteed) Broken() bool { return g.State == "broken" }
+
+// Guarantees looks whether each guarantee of an atlas holds (docs/model.md
+// section 7).
+func Guarantees(a *atlas.Atlas) []Guaranteed {
+	all := make([]Guaranteed, 0, len(a.Guarantees))
+	for _, p := range a.Guarantees {
+		all = append(all, look(a, p))
+	}
+	return all
+}
+
+func look(a *atlas.Atlas, p *atlas.Promise) Guaranteed {
+	g := Guaranteed{
+		Guarantee: p.Document.Name, State: "kept", Users: []string{}, Evidence: []Evidence{},
+		File: p.Document.Place.File, Line: p.Document.Place.Line,
+	}
+	every := p.Document.Every != nil
+	asked := 0
+	for u := range directory.UserID(a.Book.Users()) {
+		q := a.Question(u, p.Facts)
+		if !p.Crowd.Has(q.Subject) || every && gone(q) {
+			continue
+		}
+		asked++
+		held, can := holds(a, p, q)
+		if can == every {
+			continue
+		}
+		g.Users = append(g.Users, a.Book.UserName(u))
+		for _, e := range held {
+			g.Evidence = append(g.Evidence, Evidence{a.Book.UserName(u), e})
+		}
+	}
+	judge(&g, p, asked)
+	if !g.Broken() { // up to so many may
+		g.Users, g.Evidence = []string{}, []Evidence{}
+	}
+	return g
+}
+
+func judge(g *Guaranteed, p *atlas.Promise, asked int) {
+	breakIt := func(format string, args ...any) {
+		g.State, g.Reason = "broken", fmt.Sprintf(format, args...)
+	}
+	who := strings.Join(g.Users, ", ")
+	switch d := p.Document; {
+	case d.Every != nil && asked == 0:
+		breakIt("It is about nobody, so it proves nothing.")
+	case d.Every != nil && len(g.Users) > 0:
+		breakIt("These cannot, though all %d should: %s.", asked, who)
+	case d.Every != nil:
+		g.Reason = fmt.Sprintf("All %d can.", asked)
+	case d.AtMost != nil && len(g.Users) > *d.AtMost:
+		breakIt("%d can, and at most %d should: %s.", len(g.Users), *d.AtMost, who)
+	case d.AtMost != nil:
+		g.Reason = fmt.Sprintf("%d can, and at most %d should.", len(g.Users), *d.AtMost)
+	case len(g.Users) > 0 && d.HoldsBoth != nil:
+		breakIt("These hold both: %s.", who)
+	case len(g.Users) > 0:
+		breakIt("These can: %s.", who)
+	default:
+		g.Reason = fmt.Sprintf("None of %d can.", asked)
+	}
+}
+
+// gone says that an account is switched off, or has surely ended.
+func gone(q *gate.Question) bool {
+	u := q.Subject.User
+	return !u.IsActive() || !u.Expires.IsZero() && !q.Facts.At.IsZero() && !q.Facts.At.Before(u.Expires.Time)
+}
+
+// holds says whether a user can do all the things of a promise, and with what.
+// In a given situation only what is open counts for every; otherwise what
+// depends counts too.
+func holds(a *atlas.Atlas, p *atlas.Promise, q *gate.Question) (held []gate.Entitlement, can bool) {
+	least := gate.Depends
+	if p.Sure && p.Document.Every != nil {
+		least = gate.Open
+	}
+	can = true
+	for i := range p.Things {
+		some := false
+		for _, e := range a.Held(q, &p.Things[i]) {
+			held = append(held, e)
+			some = some || e.State >= least
+		}
+		can = can && some
+	}
+	return held, can
+}

@@ -1,0 +1,77 @@
+package check
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"gatemap/core/directory"
+	"gatemap/core/finding"
+	"gatemap/core/gate"
+	"gatemap/core/place"
+	"gatemap/core/situation"
+)
+
+// locked finds lines that never open anything: with no fact given, all that
+// they give to anyone today is shut, which it then is in every situation. What
+// shuts it for a reason of the person's own (the account, a missing attribute,
+// a seat) says nothing about the line.
+var locked = Analyzer{
+	Name: "locked",
+	Doc:  "Lines that can never be more than shut, and what shuts them.",
+	Run: func(p *Pass) {
+		facts := p.Atlas.Frame.Facts(situation.Situation{}, nil)
+		lines := map[string]*lock{}
+		for u := range directory.UserID(p.Atlas.Book.Users()) {
+			if !p.Atlas.Book.User(u).IsActive() {
+				continue
+			}
+			for _, e := range p.Atlas.Reach(u, facts, nil) {
+				note(lines, &e)
+			}
+		}
+		places := map[string]place.Place{}
+		for _, s := range p.Atlas.Systems {
+			maps.Copy(places, s.Site.Places)
+		}
+		for _, line := range slices.Sorted(maps.Keys(lines)) {
+			l := lines[line]
+			if l.opens || len(l.by) == 0 {
+				continue
+			}
+			by := slices.Sorted(maps.Keys(l.by))
+			f := finding.New(finding.LockedOut, places[line],
+				fmt.Sprintf("Line %s can never open anything: what it gives is shut by %s.", line, strings.Join(by, ", ")),
+				"Drop the line, or change what shuts it.", by...)
+			f.Where.System, f.Where.Rule, _ = strings.Cut(line, "/")
+			p.Add(f)
+		}
+	},
+}
+
+// lock is what becomes of everything that a line gives.
+type lock struct {
+	opens bool
+	by    map[string]bool // what shuts it
+}
+
+var personal = []gate.Reason{gate.ByInactive, gate.ByExpired, gate.ByPrerequisite, gate.ByNoSeat, gate.ByOverride}
+
+func note(lines map[string]*lock, e *gate.Entitlement) {
+	own := slices.ContainsFunc(e.ShutBy, func(s gate.Stop) bool { return slices.Contains(personal, s.Reason) })
+	for _, r := range e.Routes {
+		l := lines[r.Mapping]
+		if l == nil {
+			l = &lock{by: map[string]bool{}}
+			lines[r.Mapping] = l
+		}
+		if e.State != gate.Shut || own {
+			l.opens = l.opens || e.State != gate.Shut
+			continue
+		}
+		for _, s := range e.ShutBy {
+			l.by[s.At] = true
+		}
+	}
+}
