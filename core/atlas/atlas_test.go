@@ -28,7 +28,7 @@ func planner() *licences.Document {
 	}
 }
 
-func season(t testing.TB) *atlas.Map {
+func season(t require.TestingT) *atlas.Map {
 	end, err := time.Parse(time.RFC3339, "2026-12-31T00:00:00Z")
 	require.NoError(t, err)
 	d := &directory.Document{Name: "d", Users: []directory.User{
