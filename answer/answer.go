@@ -7,6 +7,7 @@ import (
 	"context"
 	"slices"
 
+	"gatemap/core/atlas"
 	"gatemap/core/change"
 	"gatemap/core/check"
 	"gatemap/core/finding"
@@ -43,7 +44,8 @@ type Why struct {
 	User      string            `json:"user" doc:"Full name of the user."`
 	Situation map[string]string `json:"situation" doc:"The facts that were given."`
 	gate.Entitlement
-	Sentences []string `json:"sentences" doc:"The answer in words, ready for a ticket." nullable:"false"`
+	Ways      []atlas.Way `json:"ways" doc:"The nearest ways to it, those that bring the least else first." nullable:"false"`
+	Sentences []string    `json:"sentences" doc:"The answer in words, ready for a ticket." nullable:"false"`
 }
 
 // Who is everyone who holds an entitlement.

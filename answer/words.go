@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"gatemap/core/atlas"
 	"gatemap/core/gate"
 	"gatemap/core/situation"
 )
@@ -32,6 +33,9 @@ func Sentences(w *Why, display string) []string {
 	}
 	for _, m := range w.Misses {
 		lines = append(lines, Miss(m)+".")
+	}
+	for _, way := range w.Ways {
+		lines = append(lines, Way(way)+".")
 	}
 	if w.State == gate.None && len(w.Misses) == 0 {
 		lines = append(lines, "No line of "+w.System+" gives it to anyone.")
@@ -86,6 +90,8 @@ var phrases = map[string]string{
 	"via":          "the way is %s",
 	"before":       "the time is before %s",
 	"after":        "the time is %s or later",
+	"to":           "the destination is in %s",
+	"port":         "the port is %s",
 }
 
 // Need puts one need into words.
@@ -123,9 +129,75 @@ func Stop(s gate.Stop) string {
 	case gate.ByNoSeat:
 		return fmt.Sprintf("%s has no seat left", s.At)
 	case gate.ByGate:
-		return fmt.Sprintf("It stands behind %s, which lets through only if %s", s.At, Need(situation.Need(s.Detail)))
+		return fmt.Sprintf("It stands behind %s, which does not let through: %s", s.At, inner(s.Detail))
+	case gate.ByRule:
+		return fmt.Sprintf("Line %s refuses it before another permits it", s.At)
+	case gate.ByOverride:
+		return fmt.Sprintf("The user's own override refuses it (%s)", s.At)
+	case gate.ByPolicy:
+		return fmt.Sprintf("Policy %s does not let it through%s", s.At, because(s.Detail))
+	case gate.ByDoor:
+		return fmt.Sprintf("The folder allows it, but %s does not", s.At)
+	case gate.ByLogin:
+		return fmt.Sprintf("The user cannot log in there: %s%s", s.At, because(s.Detail))
+	case gate.ByAdmit:
+		return fmt.Sprintf("The sign-in is not admitted by %s%s", s.At, because(s.Detail))
+	case gate.BySource:
+		return fmt.Sprintf("Users of the directory %s are not known here (%s)", s.Detail, s.At)
 	}
 	return strings.TrimSpace(fmt.Sprintf("%s at %s %s", s.Reason, s.At, s.Detail))
+}
+
+// because adds a detail, if there is one.
+func because(detail string) string {
+	if detail == "" {
+		return ""
+	}
+	return " (" + inner(detail) + ")"
+}
+
+// inner puts the detail of a gate in front into words: a need, or a reason and
+// its own detail.
+func inner(detail string) string {
+	reason, need, ok := strings.Cut(detail, " ")
+	if ok && strings.Contains(need, ":") && !strings.Contains(reason, ":") {
+		return reason + ": " + Need(situation.Need(need))
+	}
+	return Need(situation.Need(detail))
+}
+
+// outcomes are what a way would make of an entitlement.
+var outcomes = map[gate.State]string{
+	gate.Open: "would open it", gate.Depends: "would give it, on conditions", gate.Shut: "would not be enough",
+}
+
+// Way puts one way to an entitlement into words.
+func Way(w atlas.Way) string {
+	kind, value, _ := strings.Cut(w.Change, ":")
+	what := "A situation in which " + Need(situation.Need(w.Change))
+	switch kind {
+	case "group":
+		what = "Membership of " + value
+	case "attribute":
+		what = "A value for the attribute " + value
+	case "account":
+		what = "Switching the account on"
+	}
+	sentence := "Way in: " + what + " " + outcomes[w.State]
+	if kind != "group" {
+		return sentence
+	}
+	if w.Brings == 0 {
+		return sentence + ", and bring nothing else"
+	}
+	return fmt.Sprintf("%s, and bring %d other entitlements: %s", sentence, w.Brings, strings.Join(w.Sample, ", ")+ellipsis(w.Brings > len(w.Sample)))
+}
+
+func ellipsis(more bool) string {
+	if more {
+		return " …"
+	}
+	return ""
 }
 
 var hows = map[string]string{
@@ -161,6 +233,10 @@ func Miss(m gate.Miss) string {
 			rest = append(rest, "members of "+value+" are excepted")
 		case "not-user":
 			rest = append(rest, value+" is excepted")
+		case "claim":
+			names = append(names, "those whose sign-in carries "+value)
+		case "tag":
+			names = append(names, "those with the tag "+value)
 		case "attribute":
 			rest = append(rest, "the attribute "+value+" is lacking")
 		}

@@ -54,7 +54,10 @@ func (a Answers) Why(_ context.Context, user, system, right, object string, s si
 	}
 	w := &answer.Why{
 		User: a.Atlas.Book.UserName(u), Situation: s.Facts(),
-		Entitlement: a.Atlas.Why(u, facts, in, point),
+		Entitlement: a.Atlas.Why(u, facts, in, point), Ways: []atlas.Way{},
+	}
+	if ways := a.Atlas.Ways(a.Atlas.Question(u, facts), in, point, &w.Entitlement); ways != nil {
+		w.Ways = ways
 	}
 	w.Sentences = answer.Sentences(w, a.Atlas.Book.User(u).Attributes.First("displayName"))
 	return w, nil

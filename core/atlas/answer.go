@@ -45,7 +45,10 @@ func (a *Atlas) Question(u directory.UserID, f *situation.Facts) *gate.Question 
 // but none, by system, object and right. within limits it to one system; nil
 // means all.
 func (a *Atlas) Reach(u directory.UserID, f *situation.Facts, within *System) []gate.Entitlement {
-	q := a.Question(u, f)
+	return a.reach(a.Question(u, f), within)
+}
+
+func (a *Atlas) reach(q *gate.Question, within *System) []gate.Entitlement {
 	account := a.account(q)
 	var all []gate.Entitlement
 	for _, s := range a.Systems {

@@ -29,12 +29,21 @@ type reached struct {
 // Subject works out a user's groups: breadth first from those that hold the
 // user directly. Groups are numbered by name, so that the first path found is
 // the shortest, and of several that one whose names come first.
-func (b *Book) Subject(id UserID) *Subject {
+func (b *Book) Subject(id UserID) *Subject { return b.subject(id, b.userGroups[id]) }
+
+// SubjectWith is a user as one more membership would make it.
+func (b *Book) SubjectWith(id UserID, g GroupID) *Subject {
+	return b.subject(id, append(slices.Clone(b.userGroups[id]), edge{g, Direct}))
+}
+
+func (b *Book) subject(id UserID, direct []edge) *Subject {
 	s := &Subject{ID: id, User: b.User(id)}
-	direct := b.userGroups[id]
 	s.reach = make([]reached, 0, 2*len(direct)+4)
 	seen := make(map[GroupID]struct{}, 2*len(direct)+4)
 	for _, e := range direct {
+		if _, twice := seen[e.group]; twice {
+			continue
+		}
 		s.reach = append(s.reach, reached{e.group, e.group, e.how})
 		seen[e.group] = struct{}{}
 	}

@@ -647,6 +647,19 @@ export interface components {
             /** @description block, or what it would have required. */
             would: string;
         };
+        Way: {
+            /**
+             * Format: int64
+             * @description How many other entitlements would open or depend that do not now.
+             */
+            brings: number;
+            /** @description What would have to be so: group:NAME (a membership), attribute:NAME, account:active, or a need. */
+            change: string;
+            /** @description Some of these, as SYSTEM RIGHT on OBJECT. */
+            sample?: string[] | null;
+            /** @description What would become of the entitlement. */
+            state: string;
+        };
         Where: {
             /**
              * Format: int32
@@ -715,6 +728,8 @@ export interface components {
             user: string;
             /** @description What policies that are only watched would have done. */
             watch?: components["schemas"]["Watch"][] | null;
+            /** @description The nearest ways to it, those that bring the least else first. */
+            ways: components["schemas"]["Way"][];
         };
         Window: {
             /** @description The days on which it starts. */

@@ -1,0 +1,113 @@
+package change_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"gatemap/core/atlas"
+	"gatemap/core/change"
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/gate/licences"
+	"gatemap/core/name"
+	"gatemap/core/place"
+	"gatemap/core/situation"
+)
+
+func refs(names ...string) []name.Ref {
+	var list []name.Ref
+	for _, n := range names {
+		list = append(list, name.Ref{Name: n})
+	}
+	return list
+}
+
+func draw(t *rapid.T) *atlas.Atlas {
+	d := &directory.Document{Name: "d"}
+	crew := &directory.Members{}
+	for _, u := range []string{"ilse", "teo", "rana"} {
+		if rapid.IntRange(0, 4).Draw(t, "left") == 0 {
+			continue
+		}
+		user := directory.User{Name: u}
+		if rapid.IntRange(0, 3).Draw(t, "off") == 0 {
+			user.Active = new(bool)
+		}
+		d.Users = append(d.Users, user)
+		if rapid.Bool().Draw(t, "member") {
+			crew.Users = append(crew.Users, refs(u)...)
+		}
+	}
+	d.Groups = []directory.Group{{Name: "crew", Members: crew}}
+	doc := &licences.Document{Products: []licences.Product{{Name: place.Text{Value: "suite"}, Features: []licences.Feature{{Name: "a"}, {Name: "b", Needs: refs("a")}}}}}
+	for range rapid.IntRange(0, 2).Draw(t, "mappings") {
+		m := licences.Mapping{Product: name.Ref{Name: "suite"}, Who: gate.Who{Groups: refs("crew"), Everyone: rapid.Bool().Draw(t, "everyone")}}
+		if rapid.Bool().Draw(t, "without") {
+			m.Without = refs(rapid.SampledFrom([]string{"a", "b"}).Draw(t, "feature"))
+		}
+		doc.Mappings = append(doc.Mappings, m)
+	}
+	behind := []gate.Front{}
+	if rapid.Bool().Draw(t, "behind") {
+		behind = append(behind, gate.Front{When: &situation.When{Device: []situation.Property{"managed"}}})
+	}
+	a, err := atlas.Compile(&atlas.Map{
+		Directories: []*directory.Document{d}, Systems: []*gate.System{{Name: "s", Gate: doc, Behind: behind}},
+		Guarantees: []*atlas.Guarantee{{Name: "all", Every: &gate.Who{Everyone: true}, Can: &atlas.What{System: name.Ref{Name: "s"}, Right: gate.Pattern{Text: place.Text{Value: "a"}}}}},
+	})
+	require.NoError(t, err)
+	return a
+}
+
+func outcome(t require.TestingT, a, b *atlas.Atlas) *change.Outcome {
+	o, err := change.Maps(a, b, situation.Situation{})
+	require.NoError(t, err)
+	return o
+}
+
+func swapped(list []change.Changed) []change.Changed {
+	out := []change.Changed{}
+	for _, c := range list {
+		out = append(out, change.Changed{User: c.User, Before: c.After, After: c.Before})
+	}
+	return out
+}
+
+// A map and itself do not differ, and the way back is the mirror of the way
+// there.
+func TestDifferencesMirror(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		a, b := draw(t), draw(t)
+		none := outcome(t, a, a)
+		if len(none.Gains)+len(none.Losses)+len(none.Changes)+len(none.Findings.New)+len(none.Findings.Gone)+len(none.Guarantees.Broken)+len(none.Guarantees.Mended) != 0 {
+			t.Fatalf("a map differs from itself: %+v", none)
+		}
+		there, back := outcome(t, a, b), outcome(t, b, a)
+		assert.Equal(t, there.Gains, back.Losses)
+		assert.Equal(t, there.Losses, back.Gains)
+		assert.Equal(t, there.Changes, swapped(back.Changes))
+		assert.Equal(t, there.Findings.New, back.Findings.Gone)
+		assert.Equal(t, there.Guarantees.Broken, back.Guarantees.Mended)
+		assert.Equal(t, there.Guarantees.Mended, back.Guarantees.Broken)
+	})
+}
+
+// Comparing two people tells everything that each holds, once.
+func TestComparingLeavesNothingOut(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		a := draw(t)
+		if a.Book.Users() < 2 {
+			return
+		}
+		f, err := a.Facts(situation.Situation{})
+		require.NoError(t, err)
+		c := change.People(a, 0, 1, f)
+		one, two := len(a.Reach(0, f, nil)), len(a.Reach(1, f, nil))
+		if len(c.OnlyFirst)+len(c.Both)+len(c.Differ) != one || len(c.OnlySecond)+len(c.Both)+len(c.Differ) != two {
+			t.Fatalf("%+v of %d and %d", c, one, two)
+		}
+	})
+}
