@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"gatemap/answer"
+	"gatemap/core/change"
 	"gatemap/core/gate"
 )
 
@@ -40,12 +41,20 @@ func (a *app) compareText(c *answer.Compare) error {
 	if len(c.Differ) > 0 {
 		a.print("\n%s\n", a.paint(strong, "Both, but not alike"))
 		for _, d := range c.Differ {
-			a.print("  %s %s on %s\n    %s  %s  %s\n    %s  %s  %s\n", d.System, d.Right, d.Object,
+			a.print("  %s\n    %s  %s  %s\n    %s  %s  %s\n", entitled(&d.First)+unlike(&d),
 				pad(c.First, len(c.Second)), a.state(d.First.State), why(&d.First), pad(c.Second, len(c.First)), a.state(d.Second.State), why(&d.Second))
 		}
 	}
 	a.print("\n%d alike, %d differ, %d and %d of their own\n", len(c.Both), len(c.Differ), len(c.OnlyFirst), len(c.OnlySecond))
 	return nil
+}
+
+// unlike says what differs where the states and needs do not show it.
+func unlike(p *change.Pair) string {
+	if p.First.State == p.Second.State && why(&p.First) == why(&p.Second) {
+		return "  (with other claims, or another reply)"
+	}
+	return ""
 }
 
 // block prints entitlements under a heading, by system.

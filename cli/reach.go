@@ -9,6 +9,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/core/gate"
+	"gatemap/core/situation"
 )
 
 func (a *app) reach() *cobra.Command {
@@ -85,7 +86,7 @@ func (a *app) reachSystem(list []gate.Entitlement) {
 // why says in a few words what a state hangs on.
 func why(e *gate.Entitlement) string {
 	var parts []string
-	if e.Breadth != "" {
+	if e.Breadth != "" && e.State >= gate.Depends {
 		parts = append(parts, e.Breadth)
 	}
 	switch e.State {
@@ -93,10 +94,25 @@ func why(e *gate.Entitlement) string {
 		parts = append(parts, "if "+answer.Needs(e.Needs))
 	case gate.Shut:
 		for _, s := range e.ShutBy {
-			parts = append(parts, strings.TrimSpace(string(s.Reason)+" "+s.Detail))
+			parts = append(parts, stopped(s))
 		}
 	}
 	return strings.Join(parts, ", ")
+}
+
+// stopped says in a few words what shuts something.
+func stopped(s gate.Stop) string {
+	_, line, _ := strings.Cut(s.At, "/")
+	switch s.Reason {
+	case gate.ByCondition:
+		return "only if " + answer.Need(situation.Need(s.Detail))
+	case gate.ByInactive, gate.ByExpired, gate.ByPrerequisite, gate.ByFeature, gate.ByNoSeat, gate.BySource:
+		return strings.TrimSpace(string(s.Reason) + " " + s.Detail)
+	}
+	if s.Detail != "" {
+		line += " (" + s.Detail + ")"
+	}
+	return string(s.Reason) + " " + line
 }
 
 func reachTable(r *answer.Reach) [][]string {

@@ -127,7 +127,7 @@ func people(t testing.TB, env []string) []string {
 	for _, i := range page.Items {
 		names = append(names, i.Name)
 	}
-	require.Len(t, names, 41)
+	require.Len(t, names, 60)
 	return names
 }
 

@@ -182,7 +182,7 @@ func TestLogsAndMetricsNameNobody(t *testing.T) {
 	r := start(t)
 	r.call(t, "GET", "/api/v1/reach?user=ilse.okonjo", r.token, "")
 	_, _, metrics := r.call(t, "GET", "/metrics", r.token, "")
-	for _, want := range []string{`gatemap_request_seconds_count{method="GET",route="/api/v1/reach",status="200"} 1`, "gatemap_revision 1", "gatemap_users 41", `gatemap_findings{severity="error"} 5`} {
+	for _, want := range []string{`gatemap_request_seconds_count{method="GET",route="/api/v1/reach",status="200"} 1`, "gatemap_revision 1", "gatemap_users 60", `gatemap_findings{severity="error"} 5`} {
 		assert.Contains(t, metrics, want)
 	}
 	assert.Contains(t, r.log.String(), "path=/api/v1/reach status=200")

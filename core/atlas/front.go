@@ -136,7 +136,7 @@ func (f *front) verdict(q *gate.Question) gate.Verdict {
 func (f *front) through(q *gate.Question) gate.Verdict {
 	e := f.point.Decide(q)
 	if e.State == gate.None {
-		return gate.ShutFor(gate.ByGate, f.system.Name()+"/"+e.Right, "none: no line of it lets the user through")
+		return gate.ShutFor(gate.ByGate, f.system.Name()+"/"+e.Right+" on "+e.Object, "none: no line of it lets the user through")
 	}
 	v := f.system.around(q).And(e.Verdict())
 	stops := make([]gate.Stop, 0, len(v.ShutBy))

@@ -407,7 +407,7 @@ func (s *Site) UnknownRight(line Line, at place.Place, right string, all iter.Se
 func (r *Report) Shadowed(line Line, by []Line) {
 	names := bare(by)
 	r.Find(finding.Shadowed, line,
-		fmt.Sprintf("Line %s can never decide: %s before it already does.", line.Name, strings.Join(names, ", ")),
+		fmt.Sprintf("Line %s can never decide: what stands before it covers all of it (%s).", line.Name, strings.Join(names, ", ")),
 		"Drop it, or move it up.", names...)
 }
 

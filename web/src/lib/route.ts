@@ -11,7 +11,6 @@ export interface Stop {
 /** One way from a person to what is opened, as it is drawn: down the steps of
  * its groups to a gate, and on to the side where the object stands. */
 export interface Lane {
-  key: string;
   path: string;
   stops: Stop[];
   gate: { x: number; y: number; label: string };
@@ -61,7 +60,6 @@ export function draw(routes: readonly Route[], width: number): Drawing {
     const gateX = Math.max(fromX + stride, left + 48);
     path += stair(fromX, fromY, gateX - 10, y);
     return {
-      key: r.mapping + r.path.map((h) => h.group).join(),
       path,
       stops,
       gate: { x: gateX, y, label: bare(r.mapping) + (r.direct ? ', in person' : r.path.length === 0 ? ', everyone' : '') },

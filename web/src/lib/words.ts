@@ -2,7 +2,7 @@ import type { State, Stop } from '../api/client';
 
 const kinds: Record<string, string> = {
   network: 'from', window: 'in window', device: 'device', 'device-group': 'device in',
-  strength: 'at least', access: 'by', client: 'client', risk: 'risk', via: 'via', before: 'before', after: 'from',
+  strength: 'at least', access: 'by', client: 'client', risk: 'risk', via: 'via', before: 'before', after: 'from', to: 'only to', port: 'only port',
 };
 
 /** A need in a few words: "network:summit|office" is "from summit or office". */
@@ -17,7 +17,8 @@ export function needWords(need: string): string {
 
 const reasons: Record<string, string> = {
   inactive: 'account switched off', expired: 'account ended', prerequisite: 'lacks', deny: 'denied by',
-  limit: 'limit', feature: 'needs feature', 'no-seat': 'no seat left', gate: 'behind',
+  limit: 'limit', feature: 'needs feature', 'no-seat': 'no seat left', gate: 'behind', rule: 'refused by',
+  override: 'own override', policy: 'policy', door: 'kept out by', login: 'no login:', admit: 'not admitted by', source: 'unknown here:',
 };
 
 /** What shuts something, in a few words. */
@@ -28,9 +29,14 @@ export function stopWords(stop: Stop): string {
       return `only ${needWords(stop.detail ?? '')}`;
     case 'deny':
     case 'limit':
+    case 'rule':
+    case 'policy':
+    case 'door':
+    case 'login':
+    case 'admit':
       return `${reasons[stop.reason]} ${line}`;
     case 'gate':
-      return `behind ${line}: ${needWords(stop.detail ?? '')}`;
+      return `behind ${line}`;
   }
   return `${reasons[stop.reason] ?? stop.reason} ${stop.detail ?? ''}`.trim();
 }

@@ -23,7 +23,7 @@
     list.filter((e) => (!only || e.state === only) && (!text || keyOf(e).toLowerCase().includes(text))),
   );
   const notes = (e: Entitlement) =>
-    e.state === 'depends' ? e.needs.map(needWords) : e.state === 'shut' ? e.shut_by.map(stopWords) : [];
+    [...new Set(e.state === 'depends' ? e.needs.map(needWords) : e.state === 'shut' ? e.shut_by.map(stopWords) : [])];
 </script>
 
 <div class="sieve">
@@ -56,7 +56,7 @@
             <StateMark state={e.state} />
             <span class="figures object" class:again={part.entries[i - 1]?.object === e.object}>{e.object}</span>
             <span class="figures right">{e.right}{#if e.breadth}<em>{e.breadth}</em>{/if}</span>
-            <span class="notes" data-state={e.state}>{#each notes(e) as n (n)}<span>{n}</span>{/each}</span>
+            <span class="notes" data-state={e.state}>{#each notes(e) as n, i (i)}<span>{n}</span>{/each}</span>
           </button>
         </li>
       {/each}

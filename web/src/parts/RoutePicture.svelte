@@ -18,7 +18,7 @@
 
 <div bind:clientWidth={width}>
   <svg {width} height={drawing.height} role="img" aria-label={spoken} data-state={is}>
-    {#each drawing.lanes as lane (lane.key)}
+    {#each drawing.lanes as lane, i (i)}
       <path class="way" d={lane.path} />
       <path class="exit" d={lane.exit} />
       {#each lane.stops as stop (stop.y)}

@@ -53,6 +53,12 @@
       options={list('vpn', 'wifi', 'wired')}
       onpick={(access) => situation.set({ access })}
     />
+    <Choice
+      label="Client"
+      value={situation.get('client')}
+      options={list('browser', 'native', 'legacy')}
+      onpick={(client) => situation.set({ client })}
+    />
     <Choice label="Risk" value={situation.get('risk')} options={list('low', 'medium', 'high')} onpick={(risk) => situation.set({ risk })} />
     <button onclick={() => situation.clear()} disabled={Object.keys(situation.facts).length === 0}>All to any</button>
   </div>
@@ -72,7 +78,7 @@
   }
   .rest {
     display: grid;
-    grid-template-columns: repeat(auto-fit, minmax(5.75rem, 1fr));
+    grid-template-columns: repeat(auto-fit, minmax(5.25rem, 1fr));
     gap: var(--s2);
     align-content: start;
   }
