@@ -209,14 +209,21 @@ func Route(r gate.Route, user string) string {
 	if r.Direct {
 		return fmt.Sprintf("Line %s gives it to %s in person", r.Mapping, user)
 	}
-	if len(r.Path) == 0 {
+	by := ""
+	if kind, value, ok := strings.Cut(r.By, ":"); ok {
+		by = " by the " + kind + " " + value
+	}
+	switch {
+	case len(r.Path) == 0 && by != "":
+		return fmt.Sprintf("Line %s gives it%s", r.Mapping, by)
+	case len(r.Path) == 0:
 		return fmt.Sprintf("Line %s gives it to everyone", r.Mapping)
 	}
 	var way []string
 	for _, h := range r.Path {
 		way = append(way, hows[h.How]+" "+h.Group)
 	}
-	return fmt.Sprintf("Line %s gives it: %s is %s", r.Mapping, user, strings.Join(way, ", "))
+	return fmt.Sprintf("Line %s gives it%s: %s is %s", r.Mapping, by, user, strings.Join(way, ", "))
 }
 
 // Miss puts what is lacking for one line into words.

@@ -136,6 +136,9 @@ func joinRoutes(routes []gate.Route) string {
 		for j, h := range r.Path {
 			groups[j] = h.Group
 		}
+		if r.By != "" {
+			groups = append(groups, r.By)
+		}
 		parts[i] = strings.Join(append(groups, r.Mapping), " > ")
 	}
 	return strings.Join(parts, "; ")

@@ -191,6 +191,7 @@ func (e *Entitlement) Settle() {
 type Route struct {
 	Mapping string `json:"mapping" doc:"The line that gives it, as SYSTEM/NAME."`
 	Direct  bool   `json:"direct" doc:"The line names the user."`
+	By      string `json:"by,omitempty" doc:"What the line goes by besides: tag:NAME or claim:NAME."`
 	Path    []Hop  `json:"path" doc:"The groups from the user to the line." nullable:"false"`
 }
 

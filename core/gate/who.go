@@ -83,11 +83,12 @@ func (c *Crowd) Has(s *directory.Subject) bool {
 }
 
 // Routes lists the ways by which a subject whom the crowd has comes to a line:
-// one for each group, each by its shortest path, and one that is direct.
+// one for each group, each by its shortest path, and one for each other key of
+// the line that names the subject.
 func (c *Crowd) Routes(q *Question, line string) []Route {
 	var routes []Route
 	if slices.Contains(c.Users, q.Subject.ID) {
-		routes = append(routes, Route{line, true, []Hop{}})
+		routes = append(routes, Route{Mapping: line, Direct: true, Path: []Hop{}})
 	}
 	for _, g := range c.Groups {
 		path := q.Subject.Path(g)
@@ -98,10 +99,15 @@ func (c *Crowd) Routes(q *Question, line string) []Route {
 		for i, step := range path {
 			hops[i] = Hop{q.Book.GroupName(step.Group), string(step.How)}
 		}
-		routes = append(routes, Route{line, false, hops})
+		routes = append(routes, Route{Mapping: line, Path: hops})
 	}
-	if c.Everyone || c.byClaim(q.Subject) {
-		routes = append(routes, Route{line, false, []Hop{}})
+	for _, x := range c.claims {
+		if !x.lost && x.test(q.Subject) {
+			routes = append(routes, Route{Mapping: line, By: "claim:" + x.text, Path: []Hop{}})
+		}
+	}
+	if c.Everyone {
+		routes = append(routes, Route{Mapping: line, Path: []Hop{}})
 	}
 	return routes
 }

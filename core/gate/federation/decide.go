@@ -77,7 +77,7 @@ func (p *point) decide(q *gate.Question, claims map[string][]string) gate.Entitl
 		if t.who {
 			e.Routes = append(e.Routes, t.crowd.Routes(q, t.line.Name)...)
 		} else {
-			e.Routes = append(e.Routes, gate.Route{Mapping: t.line.Name, Path: []gate.Hop{}})
+			e.Routes = append(e.Routes, gate.Route{Mapping: t.line.Name, By: "claim:" + t.test.Claim, Path: []gate.Hop{}})
 		}
 	}
 	if len(by) == 0 {

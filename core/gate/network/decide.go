@@ -74,7 +74,7 @@ func (p *point) decideWay(q *gate.Question, e *gate.Entitlement) {
 	for i := range rules {
 		if rules[i].Permit {
 			c := &p.porter.policies[index[i]]
-			e.Routes = append(e.Routes, c.crowd.Routes(q, c.line.Name)...)
+			e.Routes = append(e.Routes, p.porter.routes(q, c)...)
 		}
 	}
 	known := p.porter.known(q)
@@ -93,6 +93,34 @@ func (p *point) decideWay(q *gate.Question, e *gate.Entitlement) {
 	if winner >= 0 && e.State >= gate.Depends {
 		e.Reply = p.porter.policies[index[winner]].reply
 	}
+}
+
+// routes are the ways to a policy: its own, or, where its tags alone say for
+// whom it is, those to the tags.
+func (p *porter) routes(q *gate.Question, c *policy) []gate.Route {
+	if !c.anyone {
+		return c.crowd.Routes(q, c.line.Name)
+	}
+	var routes []gate.Route
+	for _, tag := range p.tagsOf(q.Subject) {
+		if !slices.Contains(c.tags, tag) {
+			continue
+		}
+		ways := []gate.Route{}
+		for i := range p.tags {
+			if t := &p.tags[i]; t.tag == tag && t.crowd.Has(q.Subject) {
+				ways = append(ways, t.crowd.Routes(q, c.line.Name)...)
+			}
+		}
+		if len(ways) == 0 { // the default tag
+			ways = append(ways, gate.Route{Mapping: c.line.Name, Path: []gate.Hop{}})
+		}
+		for i := range ways {
+			ways[i].By = "tag:" + tag
+		}
+		routes = append(routes, ways...)
+	}
+	return routes
 }
 
 // rules are the policies that are about this kind of network and name the user,

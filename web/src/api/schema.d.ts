@@ -591,6 +591,8 @@ export interface components {
             revisions: components["schemas"]["Revision"][];
         };
         Route: {
+            /** @description What the line goes by besides: tag:NAME or claim:NAME. */
+            by?: string;
             /** @description The line names the user. */
             direct: boolean;
             /** @description The line that gives it, as SYSTEM/NAME. */

@@ -62,7 +62,7 @@ export function draw(routes: readonly Route[], width: number): Drawing {
     return {
       path,
       stops,
-      gate: { x: gateX, y, label: bare(r.mapping) + (r.direct ? ', in person' : r.path.length === 0 ? ', everyone' : '') },
+      gate: { x: gateX, y, label: bare(r.mapping) + (r.by ? `, by ${r.by.replace(':', ' ')}` : r.direct ? ', in person' : r.path.length === 0 ? ', everyone' : '') },
       exit: '',
     };
   });
