@@ -27,6 +27,8 @@ type Asker interface {
 	Findings(ctx context.Context) (*Findings, error)
 	Guarantees(ctx context.Context) (*Guarantees, error)
 	Compare(ctx context.Context, first, second string, s situation.Situation) (*Compare, error)
+	Matrix(ctx context.Context, system, group, right string, s situation.Situation) (*Matrix, error)
+	Hours(ctx context.Context, user, system string, s situation.Situation) (*Hours, error)
 	Search(ctx context.Context, text string, kind Kind, limit int, cursor string) (*Page, error)
 }
 
@@ -123,6 +125,41 @@ type Compare struct {
 	Second    string            `json:"second" doc:"Full name of the second."`
 	Situation map[string]string `json:"situation" doc:"The facts that were given."`
 	change.Compared
+}
+
+// Matrix is people against entitlements.
+type Matrix struct {
+	Situation map[string]string `json:"situation" doc:"The facts that were given."`
+	Columns   []Column          `json:"columns" doc:"By system, object and right." nullable:"false"`
+	Rows      []Row             `json:"rows" doc:"By name; people who hold none of it are left out." nullable:"false"`
+}
+
+// Column is one entitlement of a matrix.
+type Column struct {
+	System string `json:"system"`
+	Object string `json:"object"`
+	Right  string `json:"right"`
+}
+
+// Row is one person of a matrix.
+type Row struct {
+	User   string       `json:"user"`
+	States []gate.State `json:"states" doc:"One for each column." nullable:"false"`
+}
+
+// Hours is a week of a person, hour by hour.
+type Hours struct {
+	User      string            `json:"user"`
+	Situation map[string]string `json:"situation" doc:"The facts that were given, but for the time, which says the week."`
+	Monday    string            `json:"monday" doc:"The first day of the week, YYYY-MM-DD."`
+	TimeZone  string            `json:"time_zone" doc:"The zone of the wall clock."`
+	Weeks     []Week            `json:"weeks" doc:"By system, object and right." nullable:"false"`
+}
+
+// Week is one entitlement through a week.
+type Week struct {
+	Column
+	Hours []gate.State `json:"hours" doc:"168 states, one at the start of each hour of the wall clock from Monday on." nullable:"false"`
 }
 
 // Kind is a kind of thing that can be searched for; empty means all.

@@ -116,10 +116,10 @@ or object.`,
 	flags.StringVar(&a.mapDir, "map", "", "map folder to ask")
 	flags.StringVar(&a.server, "server", "", "address of the service to ask")
 	flags.StringVar(&a.tokenFile, "token-file", "", "file that holds the token for the service")
-	flags.VarP(&a.format, "output", "o", "output: text, json or csv")
+	flags.VarP(&a.format, "output", "o", "output: text, json or csv; for findings and guarantees also sarif and junit")
 	_ = root.MarkPersistentFlagDirname("map")
 	_ = root.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp))
-	root.AddCommand(a.reach(), a.why(), a.who(), a.members(), a.groups(), a.findings(), a.guarantees(), a.compare(), a.difference(), a.find(),
+	root.AddCommand(a.reach(), a.why(), a.who(), a.members(), a.groups(), a.findings(), a.guarantees(), a.compare(), a.difference(), a.matrix(), a.hours(), a.find(),
 		a.schema(), a.serve(), a.demo(), a.openapi())
 	return root
 }
@@ -164,6 +164,9 @@ func openFolder(dir string) (answer.Asker, error) {
 
 // ask runs a question and writes its answer in the chosen form.
 func ask[T any](a *app, cmd *cobra.Command, question func(context.Context, answer.Asker) (*T, error), text func(*T) error, table func(*T) [][]string) error {
+	if err := a.plainFormat(); err != nil {
+		return err
+	}
 	asker, err := a.asker()
 	if err != nil {
 		return err
@@ -179,6 +182,14 @@ func ask[T any](a *app, cmd *cobra.Command, question func(context.Context, answe
 		return a.writeCSV(table(got))
 	}
 	return text(got)
+}
+
+// plainFormat refuses the forms that are for checks alone.
+func (a *app) plainFormat() error {
+	if a.format == asSARIF || a.format == asJUnit {
+		return &usageError{fmt.Sprintf("-o %s is for findings and guarantees only", a.format)}
+	}
+	return nil
 }
 
 // explain adds what to do to errors that the command line has a flag for.

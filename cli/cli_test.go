@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/csv"
 	"encoding/json"
+	"encoding/xml"
 	"os"
 	"path/filepath"
 	"strings"
@@ -42,8 +43,16 @@ func TestExitCodes(t *testing.T) {
 		{[]string{"reach", "x", "--form", "y"}, 2, "unknown flag: --form"},
 		{[]string{"reach", "ilse.okonjo", "--map", demo, "--from", "summit"}, 2, `from "summit": not an IPv4 or IPv6 address`},
 		{[]string{"reach", "ilse.okonjo", "--map", demo, "--risk", "hi"}, 2, "one of low, medium, high"},
-		{[]string{"reach", "ilse.okonjo", "--map", demo, "-o", "yaml"}, 2, "one of text, json, csv"},
+		{[]string{"reach", "ilse.okonjo", "--map", demo, "-o", "yaml"}, 2, "one of text, json, csv, sarif, junit"},
 		{[]string{"reach", "ilse.okonjo", "--map", demo, "--server", "http://127.0.0.1:1"}, 2, "exclude each other"},
+		{[]string{"reach", "ilse.okonjo", "--map", demo, "-o", "sarif"}, 2, "for findings and guarantees only"},
+		{[]string{"difference", demo, demo, "-o", "junit"}, 2, "for findings and guarantees only"},
+		{[]string{"matrix", "--map", demo}, 2, "narrow it with --system"},
+		{[]string{"matrix", "--map", demo, "--group", "crow"}, 4, "there is no group"},
+		{[]string{"guarantees", "--map", demo}, 1, ""},
+		{[]string{"difference", demo, demo}, 0, ""},
+		{[]string{"difference", demo, "nowhere"}, 3, "cannot load the map in nowhere"},
+		{[]string{"compare", "ilse.okonjo", "jory.pell", "--map", demo}, 4, "ambiguous: say which of cindervale/jory.pell, ridge/jory.pell is meant"},
 		{[]string{"find", "x", "--kind", "person", "--map", demo}, 2, "one of user, group, system, device"},
 		{[]string{"reach", "x", "--map", "nowhere"}, 3, "cannot load the map in nowhere"},
 		{[]string{"reach", "x", "--map", bad}, 3, `gatemap.yaml:1:1: unknown key "titel"; did you mean title?`},
@@ -89,7 +98,15 @@ func TestText(t *testing.T) {
 		{[]string{"who", "archive", "frames:purge", "--on", "/raw", "--from", "203.0.113.4", "--risk", "low"}, []string{"cindervale/rana.solberg     ┃ ┃ open     cindervale/archivists > archive/mapping 6", "3 people"}},
 		{[]string{"members", "archive-readers"}, []string{"cindervale/ilse.okonjo        nested   by cindervale/night-assistants > ", "52 members"}},
 		{[]string{"members", "open-days"}, []string{"cindervale/paloma.rask  direct\n\n1 member\n"}},
-		{[]string{"groups", "ilse.okonjo"}, []string{"cindervale/night-crew         nested   by cindervale/night-assistants\n", "7 groups"}},
+		{[]string{"groups", "ilse.okonjo"}, []string{"cindervale/night-crew         nested   by cindervale/night-assistants\n", "8 groups"}},
+		{[]string{"compare", "ilse.okonjo", "bram.ystad"}, []string{"Only cindervale/bram.ystad\n", "night-files write on logs:/shift  ", "(with other claims, or another reply)"}},
+		{[]string{"guarantees"}, []string{"kept    the crew writes by night\n        All 8 can.", "broken  the network team can ping", "cindervale/cosmo.adeyemi  core-net ping on control  rule nobody else to the dome", "10 kept, 2 broken"}},
+		{[]string{"matrix", "--system", "ledger"}, []string{" 1  ledger approve on entry", "cindervale/greta.falk      ┃╌┃   ·   ┃╌┃  ┃╌┃"}},
+		{[]string{"hours", "ilse.okonjo", "--system", "dome-hosts", "--from", "198.51.100.9", "--at", "2026-11-25T12:00:00Z"}, []string{
+			"Week of 2026-11-23, Atlantic/Canary", "dome-hosts login on dome1.cindervale.example  ┃ ┃ open     every day 00–07, 18–24\n", "┃━┃ shut     every day 07–18",
+		}},
+		{[]string{"hours", "xenia.morrow", "--system", "archive", "--strength", "aal2", "--at", "2026-12-01T00:00:00Z"}, []string{"┃ ┃ open     mon 00–12\n", "┃━┃ shut     mon 12–24; tue to sun"}},
+		{[]string{"why", "dagny.oyelaran", "archive", "frames:write", "--on", "/raw/2026"}, []string{"Way in: Membership of cindervale/night-crew would give it, on conditions, and bring 11 other entitlements: core-net ssh on dome"}},
 		{[]string{"find", "comet"}, []string{"group   cindervale/comet-campaign", "1 of 1"}},
 		{[]string{"find", "--limit", "2", "--kind", "user"}, []string{"2 of 60\nGo on with --cursor "}},
 	} {
@@ -105,7 +122,8 @@ func TestText(t *testing.T) {
 func TestJSONAndCSV(t *testing.T) {
 	for _, args := range [][]string{
 		{"reach", "ilse.okonjo"}, {"why", "ilse.okonjo", "archive", "frames:purge"}, {"who", "archive", "frames:read"},
-		{"members", "night-crew"}, {"groups", "ilse.okonjo"}, {"findings"}, {"find", "night"},
+		{"members", "night-crew"}, {"groups", "ilse.okonjo"}, {"findings"}, {"find", "night"}, {"guarantees"},
+		{"compare", "ilse.okonjo", "bram.ystad"}, {"matrix", "--group", "night-crew"}, {"hours", "ilse.okonjo", "--at", "2026-11-23T00:00:00Z"},
 	} {
 		_, out, _ := run(t, append(args, "--map", demo, "-o", "json")...)
 		var one any
@@ -118,6 +136,72 @@ func TestJSONAndCSV(t *testing.T) {
 		require.NoError(t, err, "%v", args)
 		assert.Greater(t, len(rows), 1)
 	}
+}
+
+func TestReportsForPipelines(t *testing.T) {
+	var sarif struct {
+		Version string
+		Runs    []struct {
+			Tool struct {
+				Driver struct{ Rules []struct{ ID string } }
+			}
+			Results []struct {
+				RuleID, Level string
+				Locations     []struct {
+					PhysicalLocation struct {
+						ArtifactLocation struct{ URI string }
+						Region           struct{ StartLine int }
+					}
+				}
+			}
+		}
+	}
+	code, out, _ := run(t, "findings", "--map", demo, "-o", "sarif")
+	assert.Equal(t, 1, code)
+	require.NoError(t, json.Unmarshal([]byte(out), &sarif))
+	assert.Equal(t, "2.1.0", sarif.Version)
+	require.Greater(t, len(sarif.Runs[0].Results), 40)
+	first := sarif.Runs[0].Results[0]
+	assert.Equal(t, "mail-group", first.RuleID)
+	assert.Equal(t, "systems/sky-tools.yaml", first.Locations[0].PhysicalLocation.ArtifactLocation.URI)
+	assert.Equal(t, 18, first.Locations[0].PhysicalLocation.Region.StartLine)
+	assert.Contains(t, []string{"error", "warning", "note"}, first.Level)
+
+	var junit struct {
+		Tests    int `xml:"tests,attr"`
+		Failures int `xml:"failures,attr"`
+		Cases    []struct {
+			Name    string    `xml:"name,attr"`
+			Failure *struct{} `xml:"failure"`
+		} `xml:"testcase"`
+	}
+	code, out, _ = run(t, "guarantees", "--map", demo, "-o", "junit")
+	assert.Equal(t, 1, code)
+	require.NoError(t, xml.Unmarshal([]byte(out), &junit))
+	assert.Equal(t, []int{12, 2, 12}, []int{junit.Tests, junit.Failures, len(junit.Cases)})
+	for _, c := range junit.Cases {
+		assert.Equal(t, c.Name == "the network team can ping" || c.Name == "every scientist can reduce", c.Failure != nil, c.Name)
+	}
+	for _, args := range [][]string{{"guarantees", "-o", "sarif"}, {"findings", "-o", "junit"}} {
+		_, out, _ := run(t, append(args, "--map", demo)...)
+		assert.Contains(t, out, "network team", "%v", args)
+	}
+}
+
+func TestDifference(t *testing.T) {
+	next := filepath.Join(t.TempDir(), "next")
+	require.NoError(t, os.CopyFS(next, os.DirFS(demo)))
+	file := filepath.Join(next, "systems", "sky-tools.yaml")
+	content, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(file, bytes.Replace(content, []byte("seats: 14"), []byte("seats: 20"), 1), 0o600))
+	code, out, errs := run(t, "difference", demo, next)
+	assert.Equal(t, 0, code, errs)
+	for _, want := range []string{"Gains\n", "cindervale/yusra.lindqvist  ┃ ┃ open     sky-tools pipeline on reduction-suite\n", "Guarantee mended  every scientist can reduce", "0 losses", "warning no-seat:"} {
+		assert.Contains(t, out, want)
+	}
+	_, out, _ = run(t, "difference", next, demo, "-o", "csv")
+	assert.Contains(t, out, "loss,cindervale/yusra.lindqvist,sky-tools,reduction-suite,pipeline,open,\n")
 }
 
 func TestCompletion(t *testing.T) {

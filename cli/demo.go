@@ -23,7 +23,7 @@ func (a *app) demo() *cobra.Command {
 		Use:   "demo",
 		Short: "Run the service with a made-up observatory in it",
 		Long: `Starts the service on a free port of this machine, with the map of Cindervale
-Observatory: 60 people, 42 groups, twelve systems of every gate type, and some real
+Observatory: 60 people, 45 groups, twelve systems of every gate type, and some real
 mistakes to find. It keeps its data in a folder of its own, which it names;
 --fresh throws that away and starts over.`,
 		Example: `  gatemap demo

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -24,6 +25,9 @@ second: gains, losses and other changes, and the findings and guarantees that tu
 	}
 	situation := a.situationFlags(cmd)
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
+		if err := a.plainFormat(); err != nil {
+			return err
+		}
 		s, err := situation()
 		if err != nil {
 			return err
@@ -89,7 +93,8 @@ func (a *app) heldText(heading string, s style, list []change.Held) {
 	a.print("%s\n", a.paint(s, heading))
 	width := widest(list, func(h change.Held) string { return h.User })
 	for _, h := range list {
-		a.print("  %s  %s  %s  %s\n", pad(h.User, width), a.state(h.Entitlement.State), entitled(&h.Entitlement), why(&h.Entitlement))
+		line := fmt.Sprintf("  %s  %s  %s  %s", pad(h.User, width), a.state(h.Entitlement.State), entitled(&h.Entitlement), why(&h.Entitlement))
+		a.print("%s\n", strings.TrimRight(line, " "))
 	}
 	a.print("\n")
 }

@@ -19,9 +19,19 @@ func (a *app) findings() *cobra.Command {
 		Long: `Lists what was found without being asked: errors, warnings and notes, each with
 its place, what is wrong, and what to do. The exit code is 1 if there is an error.`,
 		Example: `  gatemap findings --map demo/cindervale
-  gatemap findings -o csv > findings.csv`,
+  gatemap findings -o csv > findings.csv
+  gatemap findings -o sarif > findings.sarif`,
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
+			if a.format == asSARIF || a.format == asJUnit {
+				return report(a, cmd, func(ctx context.Context, asker answer.Asker) ([]checked, bool, error) {
+					found, err := asker.Findings(ctx)
+					if err != nil {
+						return nil, false, err
+					}
+					return checkedFindings(found), found.Failed(), nil
+				})
+			}
 			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Findings, error) {
 				found, err := asker.Findings(ctx)
 				a.failed = err == nil && found.Failed()

@@ -17,9 +17,18 @@ func (a *app) guarantees() *cobra.Command {
 		Long: `Looks at each guarantee of the map: kept or broken, and by whom. The exit code is 1
 if one is broken, for use in a pipeline.`,
 		Example: `  gatemap guarantees --map demo/cindervale
-  gatemap guarantees -o json`,
+  gatemap guarantees -o junit > guarantees.xml`,
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
+			if a.format == asSARIF || a.format == asJUnit {
+				return report(a, cmd, func(ctx context.Context, asker answer.Asker) ([]checked, bool, error) {
+					got, err := asker.Guarantees(ctx)
+					if err != nil {
+						return nil, false, err
+					}
+					return checkedGuarantees(got), got.Failed(), nil
+				})
+			}
 			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Guarantees, error) {
 				got, err := asker.Guarantees(ctx)
 				a.failed = err == nil && got.Failed()
@@ -59,8 +68,8 @@ func (a *app) guaranteesText(g *answer.Guarantees) error {
 func (a *app) evidence(list []check.Evidence) {
 	const most = 5
 	for _, e := range list[:min(most, len(list))] {
-		a.print("        %s  %s %s on %s  %s\n", a.state(e.Entitlement.State), e.Entitlement.System, e.Entitlement.Right, e.Entitlement.Object,
-			a.paint(faint, strings.TrimSpace(joinRoutes(e.Entitlement.Routes)+"  "+why(&e.Entitlement))))
+		a.print("        %s  %s  %s  %s\n", a.state(e.Entitlement.State), e.User, entitled(&e.Entitlement),
+			a.paint(faint, strings.TrimSpace(why(&e.Entitlement)+"  "+joinRoutes(e.Entitlement.Routes))))
 	}
 	if len(list) > most {
 		a.print("        and %d more\n", len(list)-most)

@@ -22,9 +22,12 @@ const (
 	asText format = "text"
 	asJSON format = "json"
 	asCSV  format = "csv"
+	// For checks alone, in the forms that code reviews and pipelines read.
+	asSARIF format = "sarif"
+	asJUnit format = "junit"
 )
 
-var formats = []string{string(asText), string(asJSON), string(asCSV)}
+var formats = []string{string(asText), string(asJSON), string(asCSV), string(asSARIF), string(asJUnit)}
 
 func (f *format) String() string {
 	if *f == "" {

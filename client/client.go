@@ -75,6 +75,14 @@ func (c *Client) Compare(ctx context.Context, first, second string, s situation.
 	return get[answer.Compare](ctx, c, "compare", s, "first", first, "second", second)
 }
 
+func (c *Client) Matrix(ctx context.Context, system, group, right string, s situation.Situation) (*answer.Matrix, error) {
+	return get[answer.Matrix](ctx, c, "matrix", s, "system", system, "group", group, "right", right)
+}
+
+func (c *Client) Hours(ctx context.Context, user, system string, s situation.Situation) (*answer.Hours, error) {
+	return get[answer.Hours](ctx, c, "hours", s, "user", user, "system", system)
+}
+
 func (c *Client) Search(ctx context.Context, text string, kind answer.Kind, limit int, cursor string) (*answer.Page, error) {
 	size := ""
 	if limit > 0 {

@@ -150,6 +150,29 @@ func comparisons(api huma.API, s *service.Service) {
 	get(api, "/guarantees", "guarantees", "Every guarantee of the map, and whether it holds", func(ctx context.Context, _ *struct{}) (*answer.Guarantees, error) {
 		return s.Head().Guarantees(ctx)
 	})
+	get(api, "/matrix", "matrix", "People against entitlements", func(ctx context.Context, in *struct {
+		System string `query:"system" doc:"Only this system."`
+		Group  string `query:"group" doc:"Only members of this group."`
+		Right  string `query:"right" doc:"Only rights like this, with *."`
+		Facts
+	}) (*answer.Matrix, error) {
+		given, err := in.situation()
+		if err != nil {
+			return nil, err
+		}
+		return s.Head().Matrix(ctx, in.System, in.Group, in.Right, given)
+	})
+	get(api, "/hours", "hours", "A week of a person, hour by hour", func(ctx context.Context, in *struct {
+		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name."`
+		System string `query:"system" doc:"Only this system."`
+		Facts
+	}) (*answer.Hours, error) {
+		given, err := in.situation()
+		if err != nil {
+			return nil, err
+		}
+		return s.Head().Hours(ctx, in.User, in.System, given)
+	})
 	get(api, "/compare", "compare", "Two people side by side", func(ctx context.Context, in *struct {
 		First  string `query:"first" required:"true" minLength:"1" doc:"A user, by name."`
 		Second string `query:"second" required:"true" minLength:"1" doc:"Another user, by name."`

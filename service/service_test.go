@@ -16,6 +16,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/core/check"
+	"gatemap/core/directory"
 	"gatemap/core/situation"
 	"gatemap/demo"
 	"gatemap/service"
@@ -295,6 +296,19 @@ func TestSearch(t *testing.T) {
 	_, err = asker.Search(ctx, "", "", 7, "!")
 	var bad *situation.FieldError
 	assert.ErrorAs(t, err, &bad)
+}
+
+func BenchmarkEveryoneOnTheDemo(b *testing.B) {
+	a, err := demoFolder(b).Compile("demo")
+	require.NoError(b, err)
+	facts, err := a.Facts(situation.Situation{})
+	require.NoError(b, err)
+	b.ReportAllocs()
+	for b.Loop() {
+		for u := range directory.UserID(a.Book.Users()) {
+			a.Reach(u, facts, nil)
+		}
+	}
 }
 
 func BenchmarkReachOnTheDemo(b *testing.B) {

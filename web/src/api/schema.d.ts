@@ -89,6 +89,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/hours": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A week of a person, hour by hour */
+        get: operations["hours"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/map": {
         parameters: {
             query?: never;
@@ -98,6 +115,23 @@ export interface paths {
         };
         /** The map in force, with its networks and windows */
         get: operations["map"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/matrix": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** People against entitlements */
+        get: operations["matrix"];
         put?: never;
         post?: never;
         delete?: never;
@@ -316,6 +350,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Column: {
+            object: string;
+            right: string;
+            system: string;
+        };
         Compare: {
             /** @description What both hold alike. */
             both: components["schemas"]["Entitlement"][];
@@ -458,6 +497,19 @@ export interface components {
              */
             how: "direct" | "nested" | "rule" | "primary";
         };
+        Hours: {
+            /** @description The first day of the week, YYYY-MM-DD. */
+            monday: string;
+            /** @description The facts that were given, but for the time, which says the week. */
+            situation: {
+                [key: string]: string;
+            };
+            /** @description The zone of the wall clock. */
+            time_zone: string;
+            user: string;
+            /** @description By system, object and right. */
+            weeks: components["schemas"]["Week"][];
+        };
         Item: {
             /** @description false: an account that is switched off. */
             active: boolean;
@@ -493,6 +545,16 @@ export interface components {
             /** Format: int64 */
             users: number;
             windows: components["schemas"]["Window"][];
+        };
+        Matrix: {
+            /** @description By system, object and right. */
+            columns: components["schemas"]["Column"][];
+            /** @description By name; people who hold none of it are left out. */
+            rows: components["schemas"]["Row"][];
+            /** @description The facts that were given. */
+            situation: {
+                [key: string]: string;
+            };
         };
         Member: {
             /** @enum {string} */
@@ -600,6 +662,11 @@ export interface components {
             /** @description The groups from the user to the line. */
             path: components["schemas"]["Hop"][];
         };
+        Row: {
+            /** @description One for each column. */
+            states: string;
+            user: string;
+        };
         Session: {
             signed_in: boolean;
         };
@@ -661,6 +728,13 @@ export interface components {
             sample?: string[] | null;
             /** @description What would become of the entitlement. */
             state: string;
+        };
+        Week: {
+            /** @description 168 states, one at the start of each hour of the wall clock from Monday on. */
+            hours: string;
+            object: string;
+            right: string;
+            system: string;
         };
         Where: {
             /**
@@ -1064,6 +1138,85 @@ export interface operations {
             };
         };
     };
+    hours: {
+        parameters: {
+            query: {
+                /** @description The user, by name. */
+                user: string;
+                /** @description Only this system. */
+                system?: string;
+                /** @description Source address. */
+                from?: string;
+                /** @description Point in time (RFC 3339). */
+                at?: string;
+                /** @description What the device is: managed,compliant or none. */
+                device?: string;
+                /** @description A device of a directory, by name. */
+                device_name?: string;
+                /** @description Strength of the sign-in: aal1, aal2 or aal3. */
+                strength?: string;
+                /** @description Way into the network: vpn, wifi or wired. */
+                access?: string;
+                /** @description Client program: browser, native or legacy. */
+                client?: string;
+                /** @description Rating of the risk: low, medium or high. */
+                risk?: string;
+                /** @description Way to a file: share or local. */
+                via?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hours"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     map: {
         parameters: {
             query?: never;
@@ -1080,6 +1233,87 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Map"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    matrix: {
+        parameters: {
+            query?: {
+                /** @description Only this system. */
+                system?: string;
+                /** @description Only members of this group. */
+                group?: string;
+                /** @description Only rights like this, with *. */
+                right?: string;
+                /** @description Source address. */
+                from?: string;
+                /** @description Point in time (RFC 3339). */
+                at?: string;
+                /** @description What the device is: managed,compliant or none. */
+                device?: string;
+                /** @description A device of a directory, by name. */
+                device_name?: string;
+                /** @description Strength of the sign-in: aal1, aal2 or aal3. */
+                strength?: string;
+                /** @description Way into the network: vpn, wifi or wired. */
+                access?: string;
+                /** @description Client program: browser, native or legacy. */
+                client?: string;
+                /** @description Rating of the risk: low, medium or high. */
+                risk?: string;
+                /** @description Way to a file: share or local. */
+                via?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Matrix"];
                 };
             };
             /** @description Unauthorized */
