@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"gatemap/answer"
+	"gatemap/core/atlas"
 	"gatemap/core/check"
 	"gatemap/core/directory"
 	"gatemap/core/situation"
@@ -298,20 +299,8 @@ func TestSearch(t *testing.T) {
 	assert.ErrorAs(t, err, &bad)
 }
 
-func BenchmarkEveryoneOnTheDemo(b *testing.B) {
-	a, err := demoFolder(b).Compile("demo")
-	require.NoError(b, err)
-	facts, err := a.Facts(situation.Situation{})
-	require.NoError(b, err)
-	b.ReportAllocs()
-	for b.Loop() {
-		for u := range directory.UserID(a.Book.Users()) {
-			a.Reach(u, facts, nil)
-		}
-	}
-}
-
-func BenchmarkReachOnTheDemo(b *testing.B) {
+// onTheDemo compiles the demo for a benchmark and picks a user.
+func onTheDemo(b *testing.B) (*atlas.Atlas, *situation.Facts, directory.UserID) {
 	a, err := demoFolder(b).Compile("demo")
 	require.NoError(b, err)
 	facts, err := a.Facts(situation.Situation{})
@@ -319,7 +308,48 @@ func BenchmarkReachOnTheDemo(b *testing.B) {
 	u, err := a.Book.FindUser("ilse.okonjo", "")
 	require.NoError(b, err)
 	b.ReportAllocs()
+	return a, facts, u
+}
+
+// One answer: what becomes of one right for one user.
+func BenchmarkAnswerOnTheDemo(b *testing.B) {
+	a, facts, u := onTheDemo(b)
+	s, err := a.System("archive")
+	require.NoError(b, err)
+	point, err := s.Gate.At("/raw/2026", "frames:write")
+	require.NoError(b, err)
+	for b.Loop() {
+		a.Why(u, facts, s, point)
+	}
+}
+
+// Everything that one user holds, in the archive and of licences.
+func BenchmarkReachOfTwoSystemsOnTheDemo(b *testing.B) {
+	a, facts, u := onTheDemo(b)
+	archive, err := a.System("archive")
+	require.NoError(b, err)
+	tools, err := a.System("sky-tools")
+	require.NoError(b, err)
+	for b.Loop() {
+		a.Reach(u, facts, archive)
+		a.Reach(u, facts, tools)
+	}
+}
+
+// Everything that one user holds in all twelve systems.
+func BenchmarkReachOnTheDemo(b *testing.B) {
+	a, facts, u := onTheDemo(b)
 	for b.Loop() {
 		a.Reach(u, facts, nil)
+	}
+}
+
+// Everything that everyone holds in all twelve systems.
+func BenchmarkEveryoneOnTheDemo(b *testing.B) {
+	a, facts, _ := onTheDemo(b)
+	for b.Loop() {
+		for u := range directory.UserID(a.Book.Users()) {
+			a.Reach(u, facts, nil)
+		}
 	}
 }

@@ -50,7 +50,7 @@ func (a *Atlas) Reach(u directory.UserID, f *situation.Facts, within *System) []
 
 func (a *Atlas) reach(q *gate.Question, within *System) []gate.Entitlement {
 	account := a.account(q)
-	var all []gate.Entitlement
+	all := make([]gate.Entitlement, 0, 64)
 	for _, s := range a.Systems {
 		if within != nil && s != within {
 			continue

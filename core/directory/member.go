@@ -17,6 +17,7 @@ type Subject struct {
 	ID    UserID
 	User  *User
 	reach []reached // by group
+	in    []uint64  // a bit for each group
 }
 
 // reached is a group that a user is a member of; before is the group through
@@ -57,12 +58,25 @@ func (b *Book) subject(id UserID, direct []edge) *Subject {
 		}
 	}
 	slices.SortFunc(s.reach, func(x, y reached) int { return cmp.Compare(x.group, y.group) })
+	s.mark()
 	return s
+}
+
+// mark sets the bits of the groups, which are in order.
+func (s *Subject) mark() {
+	if len(s.reach) > 0 {
+		s.in = make([]uint64, s.reach[len(s.reach)-1].group/64+1)
+	}
+	for _, r := range s.reach {
+		s.in[r.group/64] |= 1 << (r.group % 64)
+	}
 }
 
 // SubjectIn is nobody in particular, who is in one group alone.
 func SubjectIn(g GroupID) *Subject {
-	return &Subject{User: &User{}, reach: []reached{{g, g, Direct}}}
+	s := &Subject{User: &User{}, reach: []reached{{g, g, Direct}}}
+	s.mark()
+	return s
 }
 
 func (s *Subject) find(g GroupID) (reached, bool) {
@@ -75,8 +89,8 @@ func (s *Subject) find(g GroupID) (reached, bool) {
 
 // In says whether the user is a member of a group, at whatever level.
 func (s *Subject) In(g GroupID) bool {
-	_, ok := s.find(g)
-	return ok
+	word := int(g / 64)
+	return word < len(s.in) && s.in[word]&(1<<(g%64)) != 0
 }
 
 // Groups are the numbers of all groups that the user is a member of, in order.

@@ -57,6 +57,29 @@ type Question struct {
 	Book    *directory.Book
 	Subject *directory.Subject
 	Facts   *situation.Facts
+
+	ways map[directory.GroupID][]Hop
+}
+
+// way is the subject's shortest path to a group, as hops; nil where there is
+// none. It is worked out once for a question.
+func (q *Question) way(g directory.GroupID) []Hop {
+	if !q.Subject.In(g) {
+		return nil
+	}
+	if hops, known := q.ways[g]; known {
+		return hops
+	}
+	path := q.Subject.Path(g)
+	hops := make([]Hop, len(path))
+	for i, step := range path {
+		hops[i] = Hop{q.Book.GroupName(step.Group), string(step.How)}
+	}
+	if q.ways == nil {
+		q.ways = map[directory.GroupID][]Hop{}
+	}
+	q.ways[g] = hops
+	return hops
 }
 
 // ObjectNeededError says that a question must name its object.

@@ -91,15 +91,9 @@ func (c *Crowd) Routes(q *Question, line string) []Route {
 		routes = append(routes, Route{Mapping: line, Direct: true, Path: []Hop{}})
 	}
 	for _, g := range c.Groups {
-		path := q.Subject.Path(g)
-		if path == nil {
-			continue
+		if hops := q.way(g); hops != nil {
+			routes = append(routes, Route{Mapping: line, Path: hops})
 		}
-		hops := make([]Hop, len(path))
-		for i, step := range path {
-			hops[i] = Hop{q.Book.GroupName(step.Group), string(step.How)}
-		}
-		routes = append(routes, Route{Mapping: line, Path: hops})
 	}
 	for _, x := range c.claims {
 		if !x.lost && x.test(q.Subject) {

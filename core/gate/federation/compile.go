@@ -75,6 +75,13 @@ func compileParty(s *gate.Site, d *Party) party {
 		} else {
 			compiled.crowd = s.EveryoneBut(c.Except, line)
 		}
+		if c.FromGroups {
+			for g := range directory.GroupID(s.Book.Groups()) {
+				if len(compiled.groupValues(directory.SubjectIn(g))) > 0 {
+					s.Named = append(s.Named, g) // it opens something: a claim
+				}
+			}
+		}
 		p.claims = append(p.claims, compiled)
 	}
 	for i := range d.Admit {

@@ -93,6 +93,15 @@ func prefixes(spans []span) string {
 	return strings.Join(list, "|")
 }
 
+// shares says whether two lists of services have any number in common.
+func shares(a, b []Service) bool {
+	return slices.ContainsFunc(a, func(x Service) bool {
+		return slices.ContainsFunc(b, func(y Service) bool {
+			return x.Proto == "" || y.Proto == "" || x.Proto == y.Proto && x.Low <= y.High && y.Low <= x.High
+		})
+	})
+}
+
 // other stands for the protocols that nobody names.
 const other = "other"
 

@@ -19,6 +19,7 @@ type wall struct {
 	services map[string][]Service
 	rules    []rule
 	permit   bool // the default
+	listed   []*point
 }
 
 type rule struct {
@@ -32,6 +33,10 @@ type rule struct {
 	services []Service
 	svcNames []string
 	when     situation.Condition
+	// conditions are source and when, which must both hold; listed are the
+	// points of the wall's listing that it is about.
+	conditions []*situation.Condition
+	listed     []int
 }
 
 // Compile makes the gate.
@@ -52,6 +57,11 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 	for i := range d.Rules {
 		w.rules = append(w.rules, w.rule(s, &d.Rules[i]))
 	}
+	for i := range w.rules {
+		r := &w.rules[i]
+		r.conditions = []*situation.Condition{&r.source, &r.when}
+	}
+	w.list()
 	return w
 }
 

@@ -16,121 +16,119 @@ import (
 
 func spanFrom(a, b netip.Addr) span { return netipx.IPRangeFrom(a, b) }
 
-// point is a destination and a service, each of one part or of several.
+// point is a destination and a service, each of one part or of several. It is
+// cut once, where any of the rules that touch it begins or ends.
 type point struct {
-	wall     *wall
-	object   string
-	right    string
-	to       []span
+	wall    *wall
+	object  string
+	right   string
+	rules   []*rule // those that touch it
+	rows    []row
+	columns []column
+}
+
+// row is a part of the destination that the same rules are about, and column
+// a part of the service.
+type row struct {
+	to []span
+	in []bool // by rule
+}
+
+type column struct {
 	services []Service
+	in       []bool // by rule
+}
+
+func newPoint(w *wall, object, right string, to []span, services []Service) *point {
+	p := &point{wall: w, object: object, right: right}
+	var destinations [][]span
+	var others []Service
+	for i := range w.rules {
+		if r := &w.rules[i]; overlap(to, r.to) && shares(services, r.services) {
+			p.rules = append(p.rules, r)
+			destinations, others = append(destinations, r.to), append(others, r.services...)
+		}
+	}
+	inTo := func(r *rule, s span) bool { return inSpans(r.to, s.From()) }
+	for _, g := range grouped(cut(to, destinations), p.rules, inTo) {
+		p.rows = append(p.rows, row{g.parts, g.in})
+	}
+	for _, g := range grouped(atoms(services, others), p.rules, (*rule).serves) {
+		p.columns = append(p.columns, column{g.parts, g.in})
+	}
+	return p
 }
 
 func (p *point) Object() string { return p.object }
-
-// field is a part of the question in which every packet meets the same rules.
-type field struct {
-	to      []span
-	service []Service
-	verdict gate.Verdict
-	winner  int // the permitting rule that decides; -1: none
-}
-
-// Decide cuts the question where the rules that name the subject begin and
-// end, asks each part, and puts the answers together (docs/model.md section
-// 5.3).
-func (p *point) Decide(q *gate.Question) gate.Entitlement {
-	e := gate.Entitlement{System: p.wall.system, Object: p.object, Right: p.right}
-	rules := p.meeting(q)
-	rows, columns := p.rows(rules), p.columns(rules)
-	grid := make([][]field, len(rows))
-	for i, row := range rows {
-		for _, column := range columns {
-			grid[i] = append(grid[i], p.ask(q, rules, row, column))
-		}
-	}
-	e.Judge(p.together(grid))
-	e.Routes = p.routes(q, rules, grid, e.State)
-	return e
-}
-
-// meeting are the rules that name the subject and touch the question.
-func (p *point) meeting(q *gate.Question) []*rule {
-	var rules []*rule
-	for i := range p.wall.rules {
-		if r := &p.wall.rules[i]; p.touches(r) && r.crowd.Has(q.Subject) {
-			rules = append(rules, r)
-		}
-	}
-	return rules
-}
-
-func (p *point) touches(r *rule) bool {
-	return overlap(p.to, r.to) && slices.ContainsFunc(atoms(p.services, r.services), func(a Service) bool {
-		return slices.ContainsFunc(r.services, func(s Service) bool { return s.holds(a.Proto, a.Low) })
-	})
-}
-
-// rows groups the parts of the destination that the same rules are about.
-func (p *point) rows(rules []*rule) [][]span {
-	others := make([][]span, len(rules))
-	for i, r := range rules {
-		others[i] = r.to
-	}
-	return grouped(cut(p.to, others), rules, func(r *rule, s span) bool { return inSpans(r.to, s.From()) })
-}
-
-// columns groups the parts of the service that the same rules are about.
-func (p *point) columns(rules []*rule) [][]Service {
-	var others []Service
-	for _, r := range rules {
-		others = append(others, r.services...)
-	}
-	return grouped(atoms(p.services, others), rules, func(r *rule, a Service) bool { return r.serves(a) })
-}
 
 func (r *rule) serves(a Service) bool {
 	return slices.ContainsFunc(r.services, func(s Service) bool { return s.holds(a.Proto, a.Low) })
 }
 
+// group is some parts that the same rules are about.
+type group[T any] struct {
+	parts []T
+	in    []bool
+}
+
 // grouped puts parts together that are in the same rules.
-func grouped[T any](parts []T, rules []*rule, in func(*rule, T) bool) [][]T {
-	index := map[string]int{}
-	var groups [][]T
-	key := make([]byte, len(rules))
+func grouped[T any](parts []T, rules []*rule, in func(*rule, T) bool) []group[T] {
+	var groups []group[T]
 	for _, part := range parts {
+		key := make([]bool, len(rules))
 		for i, r := range rules {
-			key[i] = '0'
-			if in(r, part) {
-				key[i] = '1'
-			}
+			key[i] = in(r, part)
 		}
-		i, ok := index[string(key)]
-		if !ok {
+		i := slices.IndexFunc(groups, func(g group[T]) bool { return slices.Equal(g.in, key) })
+		if i < 0 {
 			i = len(groups)
-			index[string(key)] = i
-			groups = append(groups, nil)
+			groups = append(groups, group[T]{in: key})
 		}
-		groups[i] = append(groups[i], part)
+		groups[i].parts = append(groups[i].parts, part)
 	}
 	return groups
 }
 
-func (p *point) ask(q *gate.Question, rules []*rule, row []span, column []Service) field {
-	f := field{to: row, service: column, winner: -1}
+// field is a part of the question in which every packet meets the same rules.
+type field struct {
+	verdict gate.Verdict
+	winner  int // the permitting rule that decides; -1: none
+}
+
+// Decide asks each part of the question, and puts the answers together
+// (docs/model.md section 5.3).
+func (p *point) Decide(q *gate.Question) gate.Entitlement {
+	e := gate.Entitlement{System: p.wall.system, Object: p.object, Right: p.right}
+	named := make([]bool, len(p.rules))
+	for i, r := range p.rules {
+		named[i] = r.crowd.Has(q.Subject)
+	}
+	grid := make([][]field, len(p.rows))
+	for i := range p.rows {
+		grid[i] = make([]field, len(p.columns))
+		for j := range p.columns {
+			grid[i][j] = p.ask(q, named, &p.rows[i], &p.columns[j])
+		}
+	}
+	e.Judge(p.together(grid))
+	e.Routes = p.routes(q, named, grid, e.State)
+	return e
+}
+
+func (p *point) ask(q *gate.Question, named []bool, row *row, column *column) field {
 	var list []gate.Rule
 	var index []int
-	for i, r := range rules {
-		if inSpans(r.to, row[0].From()) && r.serves(column[0]) {
-			list = append(list, gate.Rule{Line: r.line, Permit: r.permit, When: []*situation.Condition{&r.source, &r.when}})
+	for i, r := range p.rules {
+		if named[i] && row.in[i] && column.in[i] {
+			list = append(list, gate.Rule{Line: r.line, Permit: r.permit, When: r.conditions})
 			index = append(index, i)
 		}
 	}
 	verdict, winner := gate.FirstMatch(q, list, p.wall.permit)
-	f.verdict = verdict
 	if winner >= 0 {
-		f.winner = index[winner]
+		winner = index[winner]
 	}
-	return f
+	return field{verdict, winner}
 }
 
 // together joins the answers of all parts: all permitted is open, none is none
@@ -169,42 +167,64 @@ func (p *point) together(grid [][]field) gate.Verdict {
 // part describes the largest permitted part that is a set of destinations by a
 // set of services, as needs.
 func (p *point) part(grid [][]field) gate.Verdict {
-	var best []int // columns
-	size := -1.0
-	for i := range grid {
-		columns := permittedIn(grid[i])
-		if n := weight(grid[i][0].to) * float64(len(columns)); len(columns) > 0 && n > size {
-			best, size = columns, n
-		}
-	}
+	best := p.widest(grid)
 	verdict := gate.Opened
 	var to []span
-	var services, allServices []Service
 	rows := 0
 	for i := range grid {
 		if !contains(permittedIn(grid[i]), best) {
 			continue
 		}
 		rows++
-		to = append(to, grid[i][0].to...)
+		to = append(to, p.rows[i].to...)
 		for _, c := range best {
 			verdict = verdict.And(grid[i][c].verdict)
 		}
 	}
-	for c, f := range grid[0] {
-		allServices = append(allServices, f.service...)
+	var services, all []Service
+	for c := range p.columns {
+		all = append(all, p.columns[c].services...)
 		if slices.Contains(best, c) {
-			services = append(services, f.service...)
+			services = append(services, p.columns[c].services...)
 		}
 	}
 	sortServices(services)
 	if rows < len(grid) {
 		verdict = verdict.And(gate.DependsOn(situation.Need("to:" + prefixes(to))))
 	}
-	if len(best) < len(grid[0]) {
-		verdict = verdict.And(gate.DependsOn(situation.Need("port:" + ports(allServices, services))))
+	if len(best) < len(p.columns) {
+		verdict = verdict.And(gate.DependsOn(situation.Need("port:" + ports(all, services))))
 	}
 	return verdict
+}
+
+// widest picks the set of columns that is permitted for the most addresses,
+// counted once for each service in it.
+func (p *point) widest(grid [][]field) []int {
+	var best []int
+	most := -1.0
+	for i := range grid {
+		columns := permittedIn(grid[i])
+		if len(columns) == 0 {
+			continue
+		}
+		size := 0.0
+		for j := range grid {
+			if contains(permittedIn(grid[j]), columns) {
+				size += weight(p.rows[j].to)
+			}
+		}
+		numbers := 0
+		for _, c := range columns {
+			for _, s := range p.columns[c].services {
+				numbers += s.High - s.Low + 1
+			}
+		}
+		if size *= float64(numbers); size > most {
+			best, most = columns, size
+		}
+	}
+	return best
 }
 
 func sortServices(list []Service) {
@@ -245,11 +265,11 @@ func weight(spans []span) float64 {
 
 // routes are the ways by the rules that permit some part, or, where nothing is
 // permitted, by those that would.
-func (p *point) routes(q *gate.Question, rules []*rule, grid [][]field, state gate.State) []gate.Route {
+func (p *point) routes(q *gate.Question, named []bool, grid [][]field, state gate.State) []gate.Route {
 	if state == gate.None {
 		return nil
 	}
-	wins := make([]bool, len(rules))
+	wins := make([]bool, len(p.rules))
 	byDefault := false
 	for _, row := range grid {
 		for _, f := range row {
@@ -261,8 +281,8 @@ func (p *point) routes(q *gate.Question, rules []*rule, grid [][]field, state ga
 		}
 	}
 	var routes []gate.Route
-	for i, r := range rules {
-		if r.permit && (wins[i] || state == gate.Shut) {
+	for i, r := range p.rules {
+		if named[i] && r.permit && (wins[i] || state == gate.Shut) {
 			routes = append(routes, r.crowd.Routes(q, r.line.Name)...)
 		}
 	}
@@ -274,9 +294,8 @@ func (p *point) routes(q *gate.Question, rules []*rule, grid [][]field, state ga
 
 func (p *point) Misses(q *gate.Question) []gate.Miss {
 	var misses []gate.Miss
-	for i := range p.wall.rules {
-		r := &p.wall.rules[i]
-		if !r.permit || !p.touches(r) {
+	for _, r := range p.rules {
+		if !r.permit {
 			continue
 		}
 		if lacks := r.crowd.Lacks(q); lacks != nil {
@@ -289,32 +308,58 @@ func (p *point) Misses(q *gate.Question) []gate.Miss {
 // Reach lists what the rules that permit something to the subject are about:
 // their destinations and services, by the names that they use.
 func (w *wall) Reach(q *gate.Question, add func(gate.Entitlement)) {
-	type pair struct{ object, right string }
-	var pairs []pair
+	asked := make([]bool, len(w.listed))
 	for i := range w.rules {
 		r := &w.rules[i]
-		if !r.permit || !r.crowd.Has(q.Subject) {
+		if r.permit && r.crowd.Has(q.Subject) {
+			for _, p := range r.listed {
+				asked[p] = true
+			}
+		}
+	}
+	for i, p := range w.listed {
+		if !asked[i] && !(w.permit && p.object == anyName && p.right == anyName) {
 			continue
 		}
-		for _, to := range orAny(r.toNames) {
-			for _, service := range orAny(r.svcNames) {
-				pairs = append(pairs, pair{to, service})
+		if e := p.Decide(q); e.State != gate.None {
+			add(e)
+		}
+	}
+}
+
+// list makes the points that listings ask, once: those that permitting rules
+// are about, by object and right.
+func (w *wall) list() {
+	type pair struct{ object, right string }
+	compare := func(a, b pair) int {
+		return cmp.Or(strings.Compare(a.object, b.object), strings.Compare(a.right, b.right))
+	}
+	of := make([][]pair, len(w.rules))
+	var pairs []pair
+	for i := range w.rules {
+		if r := &w.rules[i]; r.permit {
+			for _, to := range orAny(r.toNames) {
+				for _, service := range orAny(r.svcNames) {
+					of[i] = append(of[i], pair{to, service})
+				}
 			}
+			pairs = append(pairs, of[i]...)
 		}
 	}
 	if w.permit {
 		pairs = append(pairs, pair{anyName, anyName})
 	}
-	slices.SortFunc(pairs, func(a, b pair) int {
-		return cmp.Or(strings.Compare(a.object, b.object), strings.Compare(a.right, b.right))
-	})
-	for _, x := range slices.Compact(pairs) {
-		p, err := w.At(x.object, x.right)
-		if err != nil {
-			continue
-		}
-		if e := p.Decide(q); e.State != gate.None {
-			add(e)
+	slices.SortFunc(pairs, compare)
+	pairs = slices.Compact(pairs)
+	for _, x := range pairs {
+		to, _ := w.destination(x.object)
+		services, _ := w.service(x.right)
+		w.listed = append(w.listed, newPoint(w, x.object, x.right, to, services))
+	}
+	for i := range w.rules {
+		for _, x := range of[i] {
+			at, _ := slices.BinarySearchFunc(pairs, x, compare)
+			w.rules[i].listed = append(w.rules[i].listed, at)
 		}
 	}
 }
@@ -339,7 +384,7 @@ func (w *wall) At(object, right string) (gate.Point, error) {
 	if !ok {
 		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(w.names)), Within: w.system}
 	}
-	return &point{w, object, right, to, services}, nil
+	return newPoint(w, object, right, to, services), nil
 }
 
 // Passage asks for the service at the destination that the keys name.

@@ -45,6 +45,8 @@ type policy struct {
 	admit  bool
 	reply  map[string]any
 	broken bool
+	// conditions is when, in the form that ordered lists take.
+	conditions []*situation.Condition
 }
 
 // Compile makes the gate.
@@ -66,6 +68,9 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 	}
 	for i := range d.Policies {
 		p.policies = append(p.policies, d.policy(s, p, &d.Policies[i]))
+	}
+	for i := range p.policies {
+		p.policies[i].conditions = []*situation.Condition{&p.policies[i].when}
 	}
 	return p
 }

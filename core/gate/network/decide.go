@@ -6,7 +6,6 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/name"
-	"gatemap/core/situation"
 )
 
 // point is admission to one kind of network, or one tag.
@@ -15,6 +14,14 @@ type point struct {
 	way    string // empty: a tag
 	tag    string
 }
+
+// visit is a subject at the porter: the tags that it gets, worked out once.
+type visit struct {
+	*gate.Question
+	tags []string
+}
+
+func (p *porter) visit(q *gate.Question) *visit { return &visit{q, p.tagsOf(q.Subject)} }
 
 const tagObject = "tag"
 
@@ -33,6 +40,10 @@ func (p *point) right() string {
 }
 
 func (p *point) Decide(q *gate.Question) gate.Entitlement {
+	return p.decide(p.porter.visit(q))
+}
+
+func (p *point) decide(q *visit) gate.Entitlement {
 	e := gate.Entitlement{System: p.porter.system, Object: p.Object(), Right: p.right()}
 	if p.way == "" {
 		p.decideTag(q, &e)
@@ -42,20 +53,20 @@ func (p *point) Decide(q *gate.Question) gate.Entitlement {
 	return e
 }
 
-func (p *point) decideTag(q *gate.Question, e *gate.Entitlement) {
-	if !slices.Contains(p.porter.tagsOf(q.Subject), p.tag) {
+func (p *point) decideTag(q *visit, e *gate.Entitlement) {
+	if !slices.Contains(q.tags, p.tag) {
 		return
 	}
 	for i := range p.porter.tags {
 		t := &p.porter.tags[i]
 		if t.tag == p.tag && t.crowd.Has(q.Subject) {
-			e.Routes = append(e.Routes, t.crowd.Routes(q, t.line.Name)...)
+			e.Routes = append(e.Routes, t.crowd.Routes(q.Question, t.line.Name)...)
 		}
 	}
 	if e.Routes == nil {
 		e.Routes = []gate.Route{{Mapping: p.porter.system + "/tag default", Path: []gate.Hop{}}}
 	}
-	e.Judge(gate.Opened.And(p.porter.known(q)))
+	e.Judge(p.porter.known(q.Question))
 }
 
 // known says whether the user's directory is one of the sources.
@@ -68,17 +79,17 @@ func (p *porter) known(q *gate.Question) gate.Verdict {
 }
 
 // decideWay: the sources come first, then the override, then the policies.
-func (p *point) decideWay(q *gate.Question, e *gate.Entitlement) {
+func (p *point) decideWay(q *visit, e *gate.Entitlement) {
 	rules, index := p.rules(q)
-	verdict, winner := gate.FirstMatch(q, rules, false)
+	verdict, winner := gate.FirstMatch(q.Question, rules, false)
 	for i := range rules {
 		if rules[i].Permit {
 			c := &p.porter.policies[index[i]]
 			e.Routes = append(e.Routes, p.porter.routes(q, c)...)
 		}
 	}
-	known := p.porter.known(q)
-	override := p.porter.overriding(q)
+	known := p.porter.known(q.Question)
+	override := p.porter.overriding(q.Question)
 	line := p.porter.system + "/override"
 	switch {
 	case override == "always":
@@ -97,19 +108,19 @@ func (p *point) decideWay(q *gate.Question, e *gate.Entitlement) {
 
 // routes are the ways to a policy: its own, or, where its tags alone say for
 // whom it is, those to the tags.
-func (p *porter) routes(q *gate.Question, c *policy) []gate.Route {
+func (p *porter) routes(q *visit, c *policy) []gate.Route {
 	if !c.anyone {
-		return c.crowd.Routes(q, c.line.Name)
+		return c.crowd.Routes(q.Question, c.line.Name)
 	}
 	var routes []gate.Route
-	for _, tag := range p.tagsOf(q.Subject) {
+	for _, tag := range q.tags {
 		if !slices.Contains(c.tags, tag) {
 			continue
 		}
 		ways := []gate.Route{}
 		for i := range p.tags {
 			if t := &p.tags[i]; t.tag == tag && t.crowd.Has(q.Subject) {
-				ways = append(ways, t.crowd.Routes(q, c.line.Name)...)
+				ways = append(ways, t.crowd.Routes(q.Question, c.line.Name)...)
 			}
 		}
 		if len(ways) == 0 { // the default tag
@@ -125,14 +136,13 @@ func (p *porter) routes(q *gate.Question, c *policy) []gate.Route {
 
 // rules are the policies that are about this kind of network and name the user,
 // with their places in the list.
-func (p *point) rules(q *gate.Question) (rules []gate.Rule, index []int) {
-	tags := p.porter.tagsOf(q.Subject)
+func (p *point) rules(q *visit) (rules []gate.Rule, index []int) {
 	for i := range p.porter.policies {
 		c := &p.porter.policies[i]
-		if !slices.Contains(c.ways, p.way) || !c.names(q.Subject, tags) {
+		if !slices.Contains(c.ways, p.way) || !c.names(q.Subject, q.tags) {
 			continue
 		}
-		rules = append(rules, gate.Rule{Line: c.line, Permit: c.admit, When: []*situation.Condition{&c.when}})
+		rules = append(rules, gate.Rule{Line: c.line, Permit: c.admit, When: c.conditions})
 		index = append(index, i)
 	}
 	return rules, index
@@ -180,14 +190,15 @@ func (p *point) Misses(q *gate.Question) []gate.Miss {
 // Reach lists the tags that the subject gets and the networks that admit it.
 func (p *porter) Reach(q *gate.Question, add func(gate.Entitlement)) {
 	points := []point{}
-	for _, tag := range slices.Sorted(slices.Values(p.tagsOf(q.Subject))) {
+	v := p.visit(q)
+	for _, tag := range slices.Sorted(slices.Values(v.tags)) {
 		points = append(points, point{porter: p, tag: tag})
 	}
 	for _, way := range slices.Sorted(slices.Values(ways)) {
 		points = append(points, point{porter: p, way: way})
 	}
 	for i := range points {
-		if e := points[i].Decide(q); e.State != gate.None {
+		if e := points[i].decide(v); e.State != gate.None {
 			add(e)
 		}
 	}
