@@ -41,65 +41,11 @@ type Site struct {
 	later []func()
 }
 
-// Claimant gives claims: a federation.
-type Claimant interface {
-	// Carries says whether a user's sign-in to a party is admitted and
-	// carries a claim of that value. HasParty says whether there is such a
-	// party, and PartyNames yields them.
-	Carries(s *directory.Subject, party, claim, value string) bool
-	HasParty(party string) bool
-	PartyNames(yield func(string) bool)
-}
-
 // Finish does what had to wait until all systems were compiled.
 func (s *Site) Finish() {
 	for _, do := range s.later {
 		do()
 	}
-}
-
-// lean notes that this system needs an answer from another, and says whether
-// there is one of that name.
-func (s *Site) lean(ref name.Ref, system string, line Line) bool {
-	names := func(yield func(string) bool) {
-		for _, other := range s.Systems {
-			if !yield(other.Name) {
-				return
-			}
-		}
-	}
-	for other := range names {
-		if strings.EqualFold(other, system) {
-			s.Leans = append(s.Leans, name.Ref{Name: system, Place: ref.Place})
-			return true
-		}
-	}
-	s.Missing("system", ref, name.Near(system, names), line)
-	return false
-}
-
-// claim compiles a claim that a line looks at.
-func (s *Site) claim(ref ClaimRef, line Line) *claimed {
-	system, party, _ := strings.Cut(ref.Party.Name, "/")
-	c := &claimed{text: ref.Party.Name + " " + ref.Claim + "=" + ref.Is}
-	if !s.lean(ref.Party, system, line) {
-		c.lost = true
-		return c
-	}
-	s.later = append(s.later, func() {
-		claimant, ok := s.Claims(system)
-		if !ok || !claimant.HasParty(party) {
-			var near []string
-			if ok {
-				near = name.Near(party, claimant.PartyNames)
-			}
-			s.Missing("relying party", ref.Party, near, line)
-			c.lost = true
-			return
-		}
-		c.test = func(subject *directory.Subject) bool { return claimant.Carries(subject, party, ref.Claim, ref.Is) }
-	})
-	return c
 }
 
 // Mapped is a group that a line names.
@@ -324,106 +270,10 @@ func (s *Site) When(w *situation.When, line Line, effect Effect) (c situation.Co
 // Break makes a crowd that has nobody: its line gives nothing.
 func (c *Crowd) Break() { c.broken = true }
 
-// Conditional is the verdict of a line that gives under a condition.
-func Conditional(c *situation.Condition, q *Question, line Line) Verdict {
-	switch c.Holds(q.Facts) {
-	case situation.True:
-		return Opened
-	case situation.Unknown:
-		return Verdict{State: Depends, Needs: c.Needs(q.Facts)}
-	}
-	v := Verdict{State: Shut}
-	for _, unmet := range c.Unmet(q.Facts) {
-		v.ShutBy = append(v.ShutBy, Stop{ByCondition, line.Name, string(unmet)})
-	}
-	return v
-}
-
-// Barring is the verdict of a line that takes under a condition: shut where it
-// holds, open where it does not, and where it is unknown the opposite of it is
-// needed.
-func Barring(c *situation.Condition, q *Question, line Line, reason Reason) Verdict {
-	switch c.Holds(q.Facts) {
-	case situation.True:
-		return ShutFor(reason, line.Name, "")
-	case situation.Unknown:
-		return Verdict{State: Depends, Needs: c.Opposites(q.Facts)}
-	}
-	return Opened
-}
-
-// Report is where a gate says what its checks found.
-type Report struct {
-	Book   *directory.Book
-	System *System
-	Add    func(finding.Finding)
-}
-
-// Find adds a finding about a line.
-func (r *Report) Find(code finding.Code, line Line, message, fix string, names ...string) {
-	f := finding.New(code, line.Place, message, fix, names...)
-	f.Where.System, f.Where.Rule = r.System.Name, line.Rule()
-	r.Add(f)
-}
-
-// DirectUsers reports a line that names users one by one.
-func (r *Report) DirectUsers(c *Crowd, line Line) {
-	if len(c.Users) == 0 {
-		return
-	}
-	names := make([]string, len(c.Users))
-	for i, u := range c.Users {
-		names[i] = r.Book.UserName(u)
-	}
-	r.Find(finding.DirectUser, line,
-		fmt.Sprintf("Line %s names %s in person.", line.Name, strings.Join(names, ", ")),
-		"Map a group, so that whoever does the job next gets it too.", names...)
-}
-
-// Redundant reports a line beside which another one adds nothing.
-func (r *Report) Redundant(line, beside Line) {
-	r.Find(finding.Redundant, line,
-		fmt.Sprintf("Line %s adds nothing to line %s, which gives the same or more to the same people.", line.Name, beside.Name),
-		"Drop the line.", line.Name, beside.Name)
-}
-
-// AllToEveryone reports a line that gives every right on something to everyone.
-func (r *Report) AllToEveryone(line Line, on string) {
-	r.Find(finding.AllToEveryone, line,
-		fmt.Sprintf("Line %s gives every right on %s to everyone.", line.Name, on),
-		"Give what everyone needs, or name groups.")
-}
-
 // UnknownRight reports a right, or a pattern of rights, that nothing is called.
 func (s *Site) UnknownRight(line Line, at place.Place, right string, all iter.Seq[string]) {
 	end := name.DidYouMean(name.Near(right, all))
 	s.Find(finding.UnknownRight, Line{line.Name, at},
 		fmt.Sprintf("Line %s speaks of the right %q, but no right of %s is called so%s", line.Name, right, s.System.Name, cmp.Or(end, ".")),
 		"Correct it, or add the right to the catalogue.", right)
-}
-
-// Shadowed reports an ordered line that can never decide, because earlier ones
-// cover it.
-func (r *Report) Shadowed(line Line, by []Line) {
-	names := bare(by)
-	r.Find(finding.Shadowed, line,
-		fmt.Sprintf("Line %s can never decide: what stands before it covers all of it (%s).", line.Name, strings.Join(names, ", ")),
-		"Drop it, or move it up.", names...)
-}
-
-// TooEarly reports a line for everyone that empties later ones of the other
-// verdict.
-func (r *Report) TooEarly(line Line, emptied []Line) {
-	names := bare(emptied)
-	r.Find(finding.TooEarly, line,
-		fmt.Sprintf("Line %s is for everyone and stands above narrower lines of the other verdict, which it empties: %s.", line.Name, strings.Join(names, ", ")),
-		"Move it below them, or narrow it.", names...)
-}
-
-func bare(lines []Line) []string {
-	names := make([]string, len(lines))
-	for i, l := range lines {
-		names[i] = l.Rule()
-	}
-	return names
 }

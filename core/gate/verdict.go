@@ -148,6 +148,34 @@ func union[T comparable](a, b []T) []T {
 	return out
 }
 
+// Conditional is the verdict of a line that gives under a condition.
+func Conditional(c *situation.Condition, q *Question, line Line) Verdict {
+	switch c.Holds(q.Facts) {
+	case situation.True:
+		return Opened
+	case situation.Unknown:
+		return Verdict{State: Depends, Needs: c.Needs(q.Facts)}
+	}
+	v := Verdict{State: Shut}
+	for _, unmet := range c.Unmet(q.Facts) {
+		v.ShutBy = append(v.ShutBy, Stop{ByCondition, line.Name, string(unmet)})
+	}
+	return v
+}
+
+// Barring is the verdict of a line that takes under a condition: shut where it
+// holds, open where it does not, and where it is unknown the opposite of it is
+// needed.
+func Barring(c *situation.Condition, q *Question, line Line, reason Reason) Verdict {
+	switch c.Holds(q.Facts) {
+	case situation.True:
+		return ShutFor(reason, line.Name, "")
+	case situation.Unknown:
+		return Verdict{State: Depends, Needs: c.Opposites(q.Facts)}
+	}
+	return Opened
+}
+
 // Entitlement is what a user may do in one system, in one situation.
 type Entitlement struct {
 	System  string              `json:"system" doc:"The system."`

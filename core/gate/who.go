@@ -5,7 +5,6 @@ import (
 
 	"gatemap/core/directory"
 	"gatemap/core/name"
-	"gatemap/core/place"
 )
 
 // Who says for whom a line holds: any one of its keys is enough, and Except
@@ -23,14 +22,6 @@ func (w *Who) Empty() bool {
 	return len(w.Groups)+len(w.Users)+len(w.Claims) == 0 && !w.Everyone
 }
 
-// ClaimRef names a value of a claim of a relying party.
-type ClaimRef struct {
-	Place place.Place `yaml:"-"`
-	Party name.Ref    `yaml:"party,required" doc:"The relying party, as SYSTEM/PARTY."`
-	Claim string      `yaml:"claim,required" doc:"The claim."`
-	Is    string      `yaml:"is,required" doc:"Its value."`
-}
-
 // Crowd is a compiled Who.
 type Crowd struct {
 	Everyone bool
@@ -40,18 +31,6 @@ type Crowd struct {
 	except   directory.Party
 	broken   bool
 	giving   bool
-}
-
-// claimed is one claim that a crowd looks at. What gives claims is compiled
-// later than what looks at them, so test is filled in when all systems are.
-type claimed struct {
-	text string // SYSTEM/PARTY claim=value
-	test func(*directory.Subject) bool
-	lost bool // the name leads to nothing
-}
-
-func (c *Crowd) byClaim(s *directory.Subject) bool {
-	return slices.ContainsFunc(c.claims, func(x *claimed) bool { return !x.lost && x.test(s) })
 }
 
 // wreck says that a name in the line leads to nothing, so that it has nobody.

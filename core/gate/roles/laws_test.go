@@ -1,0 +1,131 @@
+package roles_test
+
+import (
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"gatemap/core/atlas"
+	"gatemap/core/check"
+	"gatemap/core/finding"
+	"gatemap/core/gate"
+)
+
+// everything is what all people hold in a situation, by person, object and
+// right.
+func everything(t require.TestingT, a *atlas.Atlas, from, risk string) map[string]gate.State {
+	f, err := a.Facts(situationOf(t, from, risk))
+	require.NoError(t, err)
+	all := map[string]gate.State{}
+	for _, p := range people {
+		u, err := a.Book.FindUser(p, "")
+		require.NoError(t, err)
+		for _, e := range a.Reach(u, f, nil) {
+			all[p+" "+e.Object+" "+e.Right] = e.State
+		}
+	}
+	return all
+}
+
+func drawMember(t *rapid.T) (member [3][3]bool) {
+	for p := range people {
+		for g := range crews {
+			member[p][g] = rapid.Bool().Draw(t, "member")
+		}
+	}
+	return member
+}
+
+// A line that is reported as redundant can go, and nobody holds anything else;
+// one that is reported as locked out opens nothing in any situation.
+func TestRedundantAndLockedOutLinesDoNothing(t *testing.T) {
+	situations := [][2]string{{"198.51.100.1", "low"}, {"203.0.113.1", "high"}, {"203.0.113.1", "low"}, {"198.51.100.1", "medium"}, {"", ""}}
+	rapid.Check(t, func(t *rapid.T) {
+		member := drawMember(t)
+		doc := drawDocument(t)
+		a, s := compile(t, world(member), doc)
+		for _, f := range check.Findings(a) {
+			i := -1
+			for j := range doc.Mappings {
+				if f.Where.Rule == "mapping "+string(rune('1'+j)) {
+					i = j
+				}
+			}
+			if i < 0 {
+				continue
+			}
+			switch f.Code {
+			case finding.Redundant:
+				without := *doc
+				without.Mappings = slices.Delete(slices.Clone(doc.Mappings), i, i+1)
+				b, _ := compile(t, world(member), &without)
+				for _, x := range situations {
+					require.Equal(t, everything(t, a, x[0], x[1]), everything(t, b, x[0], x[1]), "%s without %s", x, f.Where.Rule)
+				}
+			case finding.LockedOut:
+				for _, x := range situations {
+					facts, err := a.Facts(situationOf(t, x[0], x[1]))
+					require.NoError(t, err)
+					for _, p := range people {
+						u, err := a.Book.FindUser(p, "")
+						require.NoError(t, err)
+						for _, e := range a.Reach(u, facts, s) {
+							given := slices.ContainsFunc(e.Routes, func(r gate.Route) bool { return r.Mapping == "s/"+f.Where.Rule })
+							if given && e.State > gate.Shut {
+								t.Fatalf("%s gives %s %s to %s, which is %v at %v", f.Where.Rule, e.Right, e.Object, p, e.State, x)
+							}
+						}
+					}
+				}
+			}
+		}
+	})
+}
+
+// Every way in that leads to an open gate does so: with that membership the
+// right is what the way says.
+func TestWaysInLeadIn(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		member := drawMember(t)
+		doc := drawDocument(t)
+		a, s := compile(t, world(member), doc)
+		f, err := a.Facts(situationOf(t, "", ""))
+		require.NoError(t, err)
+		for p, person := range people {
+			u, err := a.Book.FindUser(person, "")
+			require.NoError(t, err)
+			for _, right := range catalogue {
+				point, err := s.Gate.At("/", right)
+				require.NoError(t, err)
+				e := a.Why(u, f, s, point)
+				if e.State != gate.None {
+					continue
+				}
+				for _, way := range a.Ways(a.Question(u, f), s, point, &e) {
+					with := member
+					with[p][slices.Index(crews, way.Change[len("group:d/"):])] = true
+					b, bs := compile(t, world(with), doc)
+					bp, err := bs.Gate.At("/", right)
+					require.NoError(t, err)
+					bf, err := b.Facts(situationOf(t, "", ""))
+					require.NoError(t, err)
+					if got := b.Why(u, bf, bs, bp); got.State != way.State {
+						t.Fatalf("%s for %s is said to make %s %v, and makes it %v", way.Change, person, right, way.State, got.State)
+					}
+					before, after := everything(t, a, "", ""), everything(t, b, "", "")
+					gained := -1 // the one asked about
+					for k, state := range after {
+						if state >= gate.Depends && before[k] < gate.Depends {
+							gained++
+						}
+					}
+					if gained >= 0 && way.State >= gate.Depends && gained != way.Brings {
+						t.Fatalf("%s for %s is said to bring %d, and brings %d", way.Change, person, way.Brings, gained)
+					}
+				}
+			}
+		}
+	})
+}
