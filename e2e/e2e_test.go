@@ -140,6 +140,8 @@ func TestAFolderAndAServiceGiveTheSameAnswers(t *testing.T) {
 		{"who", "archive", "frames:write", "--on", "/raw/2026", "--at", "2026-11-24T22:00:00Z"}, {"who", "sky-tools", "viewer"}, {"who", "archive", "no:right"},
 		{"why", "ilse.okonjo", "archive", "frames:purge", "--on", "/raw"}, {"why", "teo.marchetti", "archive", "frames:read", "--on", "/raw/embargo/comet/7"},
 		{"why", "mika.soliveres", "archive", "jobs:run", "--on", "/raw", "--device-name", "dome-console-1"}, {"reach", "nobody"}, {"reach", "ilse.okonjo", "--risk", "hi"},
+		{"guarantees"}, {"compare", "ilse.okonjo", "bram.ystad"}, {"matrix", "--system", "ledger"}, {"matrix", "--group", "crow"},
+		{"hours", "ilse.okonjo", "--at", "2026-11-23T00:00:00Z", "--system", "dome-hosts"}, {"reach", "jory.pell"},
 		{"find", "comet"}, {"reach", "ilse.okonjo", "--system", "nothing"},
 	}
 	for _, who := range people(t, folder) {

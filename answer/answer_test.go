@@ -1,0 +1,152 @@
+package answer_test
+
+import (
+	"encoding/json"
+	"errors"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"gatemap/answer"
+	"gatemap/core/atlas"
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/situation"
+)
+
+func TestNeedsInWords(t *testing.T) {
+	for need, want := range map[situation.Need]string{
+		"network:summit|office":       "the source address is in summit or office",
+		"not-network:summit":          "it is not so that the source address is in summit",
+		"window:night":                "the time is in the window night",
+		"device:managed":              "the device is managed",
+		"device-group:d/x":            "the device is in the group d/x",
+		"not-device-group:d/x":        "it is not so that the device is in the group d/x",
+		"strength:aal2":               "the sign-in is at least aal2",
+		"access:vpn":                  "the access is by vpn",
+		"client:browser|native":       "the client is browser or native",
+		"risk:low|medium":             "the risk is low or medium",
+		"via:local":                   "the way is local",
+		"before:2026-12-31T00:00:00Z": "the time is before 2026-12-31T00:00:00Z",
+		"after:2026-12-31T00:00:00Z":  "the time is 2026-12-31T00:00:00Z or later",
+		"to:192.0.2.0/28":             "the destination is in 192.0.2.0/28",
+		"port:8000-8080":              "the port is 8000-8080",
+		"something new":               "something new",
+	} {
+		assert.Equal(t, want, answer.Need(need))
+	}
+	assert.Equal(t, "the device is managed, and the risk is low", answer.Needs([]situation.Need{"device:managed", "risk:low"}))
+}
+
+func TestStopsInWords(t *testing.T) {
+	for _, c := range []struct {
+		stop gate.Stop
+		want string
+	}{
+		{gate.Stop{Reason: gate.ByCondition, At: "s/m", Detail: "network:summit"}, "Line s/m gives it only if the source address is in summit"},
+		{gate.Stop{Reason: gate.ByInactive, At: "d/u"}, "The account d/u is switched off"},
+		{gate.Stop{Reason: gate.ByExpired, At: "d/u", Detail: "T"}, "The account d/u ended at T"},
+		{gate.Stop{Reason: gate.ByPrerequisite, At: "s/requires", Detail: "emails"}, "s/requires asks for the attribute emails, which the user lacks"},
+		{gate.Stop{Reason: gate.ByDeny, At: "s/m"}, "Line s/m denies it"},
+		{gate.Stop{Reason: gate.ByLimit, At: "s/l"}, "The limit s/l forbids it"},
+		{gate.Stop{Reason: gate.ByRule, At: "s/r"}, "Line s/r refuses it before another permits it"},
+		{gate.Stop{Reason: gate.ByOverride, At: "s/override"}, "The user's own override refuses it (s/override)"},
+		{gate.Stop{Reason: gate.ByPolicy, At: "s/p", Detail: "strength:aal2"}, "Policy s/p does not let it through (the sign-in is at least aal2)"},
+		{gate.Stop{Reason: gate.ByPolicy, At: "s/p"}, "Policy s/p does not let it through"},
+		{gate.Stop{Reason: gate.ByDoor, At: "s/door"}, "The folder allows it, but s/door does not"},
+		{gate.Stop{Reason: gate.ByLogin, At: "s/login 1", Detail: "condition network:summit"}, "The user cannot log in there: s/login 1 (condition: the source address is in summit)"},
+		{gate.Stop{Reason: gate.ByAdmit, At: "s/a"}, "The sign-in is not admitted by s/a"},
+		{gate.Stop{Reason: gate.ByFeature, At: "s/p", Detail: "f"}, "s/p needs the feature f, which is not there"},
+		{gate.Stop{Reason: gate.ByNoSeat, At: "s/p"}, "s/p has no seat left"},
+		{gate.Stop{Reason: gate.BySource, At: "s/sources", Detail: "ridge"}, "Users of the directory ridge are not known here (s/sources)"},
+		{gate.Stop{Reason: gate.ByGate, At: "door/p", Detail: "policy strength:aal2"}, "It stands behind door/p, which does not let through: policy: the sign-in is at least aal2"},
+		{gate.Stop{Reason: "new", At: "s/x"}, "new at s/x"},
+	} {
+		assert.Equal(t, c.want, answer.Stop(c.stop))
+	}
+}
+
+func TestRoutesInWords(t *testing.T) {
+	path := []gate.Hop{{Group: "d/a", How: "rule"}, {Group: "d/b", How: "nested"}}
+	for want, r := range map[string]gate.Route{
+		"Line s/m gives it to d/u in person":                                        {Mapping: "s/m", Direct: true},
+		"Line s/m gives it to everyone":                                             {Mapping: "s/m"},
+		"Line s/m gives it by the tag crew":                                         {Mapping: "s/m", By: "tag:crew"},
+		"Line s/m gives it: d/u is by rule in d/a, which is in d/b":                 {Mapping: "s/m", Path: path},
+		"Line s/m gives it by the tag crew: d/u is by rule in d/a, which is in d/b": {Mapping: "s/m", By: "tag:crew", Path: path},
+		"Line s/m gives it: d/u is by primary group in d/p":                         {Mapping: "s/m", Path: []gate.Hop{{Group: "d/p", How: "primary"}}},
+	} {
+		assert.Equal(t, want, answer.Route(r, "d/u"))
+	}
+}
+
+func TestMissesAndWaysInWords(t *testing.T) {
+	for want, lacks := range map[string][]string{
+		"Line s/m gives it to members of d/a or d/u in person":                                   {"group:d/a", "user:d/u"},
+		"Line s/m gives it, but d/u is excepted, and members of d/x are excepted":                {"not-user:d/u", "not-group:d/x"},
+		"Line s/m gives it to members of d/a, but the attribute emails is lacking":               {"group:d/a", "attribute:emails"},
+		"Line s/m gives it to those with the tag crew or those whose sign-in carries l/p role=x": {"tag:crew", "claim:l/p role=x"},
+	} {
+		assert.Equal(t, want, answer.Miss(gate.Miss{Mapping: "s/m", Lacks: lacks}))
+	}
+	for want, way := range map[string]atlas.Way{
+		"Way in: Membership of d/a would open it, and bring nothing else":                                {Change: "group:d/a", State: gate.Open},
+		"Way in: Membership of d/a would give it, on conditions, and bring 4 other entitlements: x, y …": {Change: "group:d/a", State: gate.Depends, Brings: 4, Sample: []string{"x", "y"}},
+		"Way in: A value for the attribute emails would open it":                                         {Change: "attribute:emails", State: gate.Open},
+		"Way in: Switching the account on would not be enough":                                           {Change: "account:active", State: gate.Shut},
+		"Way in: A situation in which the time is in the window night would open it":                     {Change: "window:night", State: gate.Open},
+	} {
+		assert.Equal(t, want, answer.Way(way))
+	}
+}
+
+func why(state gate.State, facts map[string]string) *answer.Why {
+	return &answer.Why{User: "d/u", Situation: facts, Entitlement: gate.Entitlement{System: "s", Object: "/o", Right: "r", State: state}}
+}
+
+func TestSentences(t *testing.T) {
+	facts := map[string]string{"from": "198.51.100.9", "device_name": "loaner-7"}
+	open := why(gate.Open, nil)
+	open.Breadth, open.DecidedAt = "team", "/"
+	depends := why(gate.Depends, facts)
+	depends.Needs = []situation.Need{"window:night"}
+	for _, c := range []struct {
+		why  *answer.Why
+		want []string
+	}{
+		{open, []string{"Una (d/u) holds r on /o in s, breadth team, and it is open whatever the situation.", "/o is not declared; / above it decides."}},
+		{why(gate.Open, facts), []string{"Una (d/u) holds r on /o in s, and it is open in this situation (from 198.51.100.9, device name loaner-7)."}},
+		{depends, []string{"Una (d/u) holds r on /o in s, and it is open if the time is in the window night."}},
+		{why(gate.Shut, nil), []string{"Una (d/u) is given r on /o in s, but it is shut."}},
+		{why(gate.Shut, facts), []string{"Una (d/u) is given r on /o in s, but it is shut in this situation (from 198.51.100.9, device name loaner-7)."}},
+		{why(gate.None, nil), []string{"Una (d/u) does not hold r on /o in s.", "No line of s gives it to anyone."}},
+	} {
+		assert.Equal(t, c.want, answer.Sentences(c.why, "Una"))
+	}
+	assert.True(t, strings.HasPrefix(answer.Sentences(why(gate.None, nil), "")[0], "d/u does not hold"))
+}
+
+// What an Asker's error says comes back whole from the other side of the API.
+func TestProblemsThereAndBack(t *testing.T) {
+	for _, err := range []error{
+		&directory.NotFoundError{Kind: "user", Name: "x", Near: []string{"y", "z"}},
+		&directory.NotFoundError{Kind: "user", Name: "x", Candidates: []string{"a/x", "b/x"}},
+		&directory.NotFoundError{Kind: "right", Name: "x", Within: "archive"},
+		&gate.ObjectNeededError{System: "s", Objects: []string{"a", "b"}},
+		&situation.FieldError{Field: "at", Value: "noon", Problem: "not a time"},
+	} {
+		sent, marshalErr := json.Marshal(answer.ProblemOf(err))
+		require.NoError(t, marshalErr)
+		var received answer.Problem
+		require.NoError(t, json.Unmarshal(sent, &received))
+		assert.Equal(t, err, received.Err())
+		assert.Equal(t, err.Error(), received.Detail)
+	}
+	hidden := answer.ProblemOf(errors.New("password is hunter2"))
+	assert.Equal(t, 500, hidden.Status)
+	assert.NotContains(t, hidden.Error(), "hunter2")
+	assert.Same(t, hidden, answer.ProblemOf(hidden))
+	assert.Equal(t, "Gone", (&answer.Problem{Title: "Gone"}).Error())
+}

@@ -1,0 +1,146 @@
+package gate_test
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/name"
+	"gatemap/core/place"
+	"gatemap/core/situation"
+)
+
+const few = 5
+
+// nested draws a directory of a few users and groups that hold each other.
+func nested(t *rapid.T) *directory.Book {
+	d := &directory.Document{Name: "d"}
+	for i := range few {
+		d.Users = append(d.Users, directory.User{Name: fmt.Sprintf("u%d", i)})
+		g := directory.Group{Name: fmt.Sprintf("g%d", i), Members: &directory.Members{}}
+		for j := range few {
+			if rapid.IntRange(0, 3).Draw(t, "member") == 0 {
+				g.Members.Users = append(g.Members.Users, name.Ref{Name: fmt.Sprintf("u%d", j)})
+			}
+			if rapid.IntRange(0, 4).Draw(t, "holds") == 0 {
+				g.Members.Groups = append(g.Members.Groups, name.Ref{Name: fmt.Sprintf("g%d", j)})
+			}
+		}
+		d.Groups = append(d.Groups, g)
+	}
+	var errs place.Errors
+	b := directory.Build([]*directory.Document{d}, &errs)
+	require.NoError(t, errs.Err())
+	return b
+}
+
+func drawWho(t *rapid.T) *gate.Who {
+	pick := func(prefix, label string) []name.Ref {
+		var refs []name.Ref
+		for _, i := range rapid.SliceOfNDistinct(rapid.IntRange(0, few-1), 0, 2, rapid.ID).Draw(t, label) {
+			refs = append(refs, name.Ref{Name: fmt.Sprintf("%s%d", prefix, i)})
+		}
+		return refs
+	}
+	w := &gate.Who{Groups: pick("g", "groups"), Users: pick("u", "users"), Everyone: rapid.IntRange(0, 5).Draw(t, "everyone") == 0}
+	if rapid.IntRange(0, 3).Draw(t, "except") == 0 {
+		w.Except = &directory.People{Groups: pick("g", "except")}
+	}
+	if w.Empty() {
+		w.Everyone = true
+	}
+	return w
+}
+
+func site(b *directory.Book) *gate.Site {
+	return &gate.Site{System: &gate.System{Name: "s"}, Book: b, Frame: &situation.Frame{}, Errors: &place.Errors{}}
+}
+
+// A crowd has those whom its keys name and no exception does; one that is said
+// to cover another has everyone in it; and whoever it has, it has a route for.
+func TestCrowds(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		b := nested(t)
+		s := site(b)
+		wideDoc, narrowDoc := drawWho(t), drawWho(t)
+		wide, narrow := s.Who(wideDoc, gate.Line{Name: "s/wide"}, gate.Giving), s.Who(narrowDoc, gate.Line{Name: "s/narrow"}, gate.Giving)
+		covers := wide.Covers(b, &narrow)
+		for u := range directory.UserID(b.Users()) {
+			subject := b.Subject(u)
+			if covers && narrow.Has(subject) && !wide.Has(subject) {
+				t.Fatalf("%+v is said to cover %+v, but not for u%d", wideDoc, narrowDoc, u)
+			}
+			has := wideDoc.Everyone
+			for _, r := range wideDoc.Users {
+				has = has || r.Name == b.User(u).Name
+			}
+			in := func(refs []name.Ref) bool {
+				for _, r := range refs {
+					g, err := b.FindGroup(r.Name, "")
+					require.NoError(t, err)
+					for _, m := range b.Members(g) {
+						if m.User == u {
+							return true
+						}
+					}
+				}
+				return false
+			}
+			has = has || in(wideDoc.Groups)
+			if wideDoc.Except != nil {
+				has = has && !in(wideDoc.Except.Groups)
+			}
+			q := &gate.Question{Book: b, Subject: subject}
+			if wide.Has(subject) != has || has != (wide.Lacks(q) == nil) {
+				t.Fatalf("%+v has u%d: %v, plainly %v, lacks %v", wideDoc, u, wide.Has(subject), has, wide.Lacks(q))
+			}
+			if has && len(wide.Routes(q, "s/wide")) == 0 {
+				t.Fatalf("no route for u%d by %+v", u, wideDoc)
+			}
+		}
+	})
+}
+
+func TestWhereGroupsCount(t *testing.T) {
+	var errs place.Errors
+	b := directory.Build([]*directory.Document{
+		{Name: "here", Groups: []directory.Group{{Name: "any"}, {Name: "own", Opens: "own"}, {Name: "host", Opens: "host", Host: "S"}, {Name: "other", Opens: "host", Host: "x"}, {Name: "mail", Kind: "mail"}}},
+		{Name: "there", Groups: []directory.Group{{Name: "foreign", Opens: "own"}}},
+	}, &errs)
+	require.NoError(t, errs.Err())
+	for _, c := range []struct {
+		directory string
+		counts    []string
+	}{
+		{"", []string{"any", "host"}},
+		{"HERE", []string{"any", "own", "host"}},
+		{"there", []string{"any", "host", "foreign"}},
+	} {
+		s := site(b)
+		s.System.Directory.Name = c.directory
+		var got []string
+		for _, n := range []string{"any", "own", "host", "other", "mail", "foreign"} {
+			g, err := b.FindGroup(n, "")
+			require.NoError(t, err)
+			if s.Counts(g) {
+				got = append(got, n)
+			}
+			crowd := s.Who(&gate.Who{Groups: []name.Ref{{Name: n}}}, gate.Line{Name: "s/line"}, gate.Giving)
+			assert.Equal(t, s.Counts(g), !crowd.Nobody(), n)
+		}
+		assert.Equal(t, c.counts, got, c.directory)
+		assert.Len(t, s.Findings, 6-len(c.counts), "one for each that does not count")
+	}
+}
+
+func TestLinesForNobodyDoNotLoad(t *testing.T) {
+	var errs place.Errors
+	s := site(directory.Build(nil, &errs))
+	s.Who(&gate.Who{}, gate.Line{Name: "s/mapping 1", Place: place.Place{File: "s.yaml", Line: 5}}, gate.Giving)
+	assert.EqualError(t, s.Errors.Err(), "s.yaml:5: line s/mapping 1 says nobody: it needs groups, users or everyone: true")
+}

@@ -1,0 +1,115 @@
+package service_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"gatemap/answer"
+	"gatemap/core/gate"
+	"gatemap/core/situation"
+	"gatemap/service"
+)
+
+func demoAnswers(t *testing.T) service.Answers {
+	t.Helper()
+	a, err := demoFolder(t).Compile("demo")
+	require.NoError(t, err)
+	return service.Answers{Atlas: a}
+}
+
+// Every cell of a matrix is what asking for that person says, and nothing that
+// anyone holds is left out.
+func TestAMatrixIsWhatAskingOneByOneSays(t *testing.T) {
+	a := demoAnswers(t)
+	m, err := a.Matrix(ctx, "", "", "", situation.Situation{})
+	require.NoError(t, err)
+	require.Len(t, m.Rows, 60)
+	for _, row := range m.Rows {
+		reach, err := a.Reach(ctx, row.User, "", situation.Situation{})
+		require.NoError(t, err)
+		held := map[answer.Column]gate.State{}
+		for _, e := range reach.Entitlements {
+			held[answer.Column{System: e.System, Object: e.Object, Right: e.Right}] = e.State
+		}
+		for i, c := range m.Columns {
+			require.Equal(t, held[c], row.States[i], "%s %v", row.User, c)
+			delete(held, c)
+		}
+		require.Empty(t, held, row.User)
+	}
+}
+
+func TestAMatrixCanBeNarrowed(t *testing.T) {
+	a := demoAnswers(t)
+	m, err := a.Matrix(ctx, "archive", "night-crew", "frames:w*", situation.Situation{})
+	require.NoError(t, err)
+	assert.Equal(t, []answer.Column{{System: "archive", Object: "/raw/2026", Right: "frames:write"}}, m.Columns)
+	assert.Len(t, m.Rows, 9, "the crew, the one who left included")
+	m, err = a.Matrix(ctx, "archive", "", "no:such", situation.Situation{})
+	require.NoError(t, err)
+	assert.Empty(t, m.Rows)
+	_, err = a.Matrix(ctx, "archiv", "", "", situation.Situation{})
+	assert.ErrorContains(t, err, "did you mean archive?")
+	_, err = a.Matrix(ctx, "", "nite-crew", "", situation.Situation{})
+	assert.ErrorContains(t, err, "did you mean night-crew?")
+}
+
+// A week in hours is what asking at each hour says, also in the week in which
+// the clock changes.
+func TestAWeekIsWhatAskingEachHourSays(t *testing.T) {
+	a := demoAnswers(t)
+	zone := a.Atlas.Frame.Zone
+	for _, day := range []time.Time{time.Date(2026, 11, 27, 13, 0, 0, 0, time.UTC), time.Date(2026, 10, 25, 12, 0, 0, 0, time.UTC)} {
+		h, err := a.Hours(ctx, "xenia.morrow", "archive", situation.Situation{At: day, Strength: "aal2"})
+		require.NoError(t, err)
+		monday, err := time.ParseInLocation(time.DateOnly, h.Monday, zone)
+		require.NoError(t, err)
+		assert.Equal(t, time.Monday, monday.Weekday())
+		assert.NotContains(t, h.Situation, "at")
+		for _, hour := range []int{0, 6, 7, 17, 18, 23, 100, 144, 145, 146, 167} {
+			at := time.Date(monday.Year(), monday.Month(), monday.Day(), hour, 0, 0, 0, zone)
+			reach, err := a.Reach(ctx, "xenia.morrow", "archive", situation.Situation{At: at, Strength: "aal2"})
+			require.NoError(t, err)
+			held := map[answer.Column]gate.State{}
+			for _, e := range reach.Entitlements {
+				held[answer.Column{System: e.System, Object: e.Object, Right: e.Right}] = e.State
+			}
+			for _, w := range h.Weeks {
+				require.Equal(t, held[w.Column], w.Hours[hour], "%v at hour %d", w.Column, hour)
+			}
+		}
+	}
+	_, err := a.Hours(ctx, "xenia.morrow", "", situation.Situation{})
+	assert.ErrorContains(t, err, "says which week")
+}
+
+func TestDescriptions(t *testing.T) {
+	head := &service.Head{Answers: demoAnswers(t)}
+	m := head.Map()
+	assert.Equal(t, []int{60, 45, 12}, []int{m.Users, m.Groups, m.Systems})
+	assert.Equal(t, "Atlantic/Canary", m.TimeZone)
+	u, err := head.User("noor.haddix")
+	require.NoError(t, err)
+	assert.False(t, u.Active)
+	u, err = head.User("vic.aldaine")
+	require.NoError(t, err)
+	assert.Equal(t, "2026-12-31", u.Expires.Format(time.DateOnly))
+	g, err := head.Group("night-assistants")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"cindervale/greta.falk"}, g.Managers)
+	assert.Equal(t, []string{"cindervale/night-crew"}, g.HeldBy)
+	g, err = head.Group("reduction-users")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"host", "reduction-hosts", "security", "any"}, []string{g.Opens, g.Host, g.Kind, g.Draws})
+	s, err := head.System("CORE-NET")
+	require.NoError(t, err)
+	assert.Equal(t, "firewall", s.Type)
+	for _, lookup := range []func() error{
+		func() error { _, err := head.User("x"); return err }, func() error { _, err := head.Group("x"); return err }, func() error { _, err := head.System("x"); return err },
+	} {
+		assert.ErrorContains(t, lookup(), "there is no")
+	}
+}

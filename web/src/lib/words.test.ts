@@ -1,0 +1,32 @@
+import { describe, expect, it } from 'vitest';
+import { needWords, stopWords } from './words';
+
+describe('needs', () => {
+  it.each([
+    ['network:summit|office', 'from summit or office'],
+    ['not-network:office', 'not from office'],
+    ['window:night', 'in window night'],
+    ['device:managed', 'device managed'],
+    ['device-group:d/control-room', 'device in d/control-room'],
+    ['not-device-group:d/x', 'not device in d/x'],
+    ['strength:aal2', 'at least aal2'],
+    ['risk:low|medium', 'risk low or medium'],
+    ['before:2026-12-31T00:00:00Z', 'before 2026-12-31T00:00:00Z'],
+    ['to:192.0.2.0/28', 'only to 192.0.2.0/28'],
+    ['port:443', 'only port 443'],
+  ])('%s is “%s”', (need, words) => expect(needWords(need)).toBe(words));
+});
+
+describe('what shuts', () => {
+  it.each([
+    [{ reason: 'condition', at: 's/mapping 1', detail: 'window:night' }, 'only in window night'],
+    [{ reason: 'inactive', at: 'd/noor' }, 'account switched off'],
+    [{ reason: 'prerequisite', at: 's/requires', detail: 'emails' }, 'lacks emails'],
+    [{ reason: 'deny', at: 's/mapping 4' }, 'denied by mapping 4'],
+    [{ reason: 'limit', at: 's/purge from the office' }, 'limit purge from the office'],
+    [{ reason: 'rule', at: 'net/nobody pings' }, 'refused by nobody pings'],
+    [{ reason: 'gate', at: 'door/strong', detail: 'policy strength:aal2' }, 'behind strong'],
+    [{ reason: 'no-seat', at: 's/product p' }, 'no seat left'],
+    [{ reason: 'unheard-of', at: 's/x', detail: 'y' }, 'unheard-of y'],
+  ])('%o is “%s”', (stop, words) => expect(stopWords(stop)).toBe(words));
+});
