@@ -11,7 +11,7 @@ web/node_modules/.package-lock.json: web/package-lock.json
 	cd web && $(NPM) ci
 
 # The console, ready to be embedded.
-web: web/node_modules/.package-lock.json
+web: types
 	cd web && $(NPM) run --silent build -- --logLevel warn
 
 build: web
@@ -22,9 +22,9 @@ demo: build
 
 # The console's types of the API, drawn from the service's own description.
 types: web/node_modules/.package-lock.json
-	go run ./cmd/gatemap openapi > web/openapi.json
-	cd web && npx --no openapi-typescript openapi.json -o src/api/schema.d.ts
-	rm web/openapi.json
+	@go run ./cmd/gatemap openapi > web/openapi.json
+	@cd web && npx --no openapi-typescript openapi.json -o src/api/schema.d.ts >/dev/null
+	@rm web/openapi.json
 
 needs:
 	@bash tools/needs.sh
