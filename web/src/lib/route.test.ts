@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { draw } from './route';
+import { draw, fit } from './route';
 
 const nested = {
   mapping: 'archive/mapping 1',
@@ -26,6 +26,13 @@ describe('a drawn route', () => {
     const ys = lanes.flatMap((l) => [...l.stops.map((s) => s.y), l.gate.y]);
     expect(new Set(ys).size).toBe(ys.length);
     expect(lanes[1]!.gate.label).toBe('everyone_has lister, everyone');
+  });
+  it('shortens labels that have no room', () => {
+    const long = { ...nested, mapping: `archive/${'a very long name of a line '.repeat(4)}` };
+    const label = draw([long], 390).lanes[0]!.gate.label;
+    expect(label.endsWith('…')).toBe(true);
+    expect(label.length).toBeLessThan(45);
+    expect(fit('short', 300)).toBe('short');
   });
   it('stays inside the picture with forty groups on the way', () => {
     const long = { ...nested, path: Array.from({ length: 40 }, (_, i) => ({ group: `cindervale/g${i}`, how: 'nested' as const })) };

@@ -37,6 +37,14 @@ function stair(x: number, y: number, toX: number, toY: number): string {
 
 const bare = (full: string) => full.slice(full.indexOf('/') + 1);
 
+const letter = 7.9; // width of a figure at the size of the labels
+
+/** Shortens a label to the room that it has; the words below tell it whole. */
+export function fit(label: string, room: number): string {
+  const most = Math.max(4, Math.floor(room / letter));
+  return label.length <= most ? label : `${label.slice(0, most - 1)}…`;
+}
+
 /** Lays the routes out in a picture of a width: the person top left, groups on
  * steps going down to the right, a gate for each route, the object bottom
  * right. */
@@ -53,7 +61,8 @@ export function draw(routes: readonly Route[], width: number): Drawing {
       y += step;
       const x = fromX === left && stops.length === 0 ? left + 24 : fromX + stride;
       path += stair(fromX, fromY, x, y);
-      stops.push({ x, y, label: bare(hop.group), note: ways[hop.how] ?? hop.how });
+      const note = ways[hop.how] ?? hop.how;
+      stops.push({ x, y, label: fit(bare(hop.group), right - x - (note ? 8 + note.length * letter : 0)), note });
       [fromX, fromY] = [x, y];
     }
     y += step + 4;
@@ -62,7 +71,7 @@ export function draw(routes: readonly Route[], width: number): Drawing {
     return {
       path,
       stops,
-      gate: { x: gateX, y, label: bare(r.mapping) + (r.by ? `, by ${r.by.replace(':', ' ')}` : r.direct ? ', in person' : r.path.length === 0 ? ', everyone' : '') },
+      gate: { x: gateX, y, label: fit(bare(r.mapping) + (r.by ? `, by ${r.by.replace(':', ' ')}` : r.direct ? ', in person' : r.path.length === 0 ? ', everyone' : ''), right - gateX - 24) },
       exit: '',
     };
   });

@@ -55,8 +55,10 @@
           <button class="line" aria-pressed={chosen === keyOf(e)} onclick={() => onchoose(e)}>
             <StateMark state={e.state} />
             <span class="figures object" class:again={part.entries[i - 1]?.object === e.object}>{e.object}</span>
-            <span class="figures right">{e.right}{#if e.breadth}<em>{e.breadth}</em>{/if}</span>
-            <span class="notes" data-state={e.state}>{#each notes(e) as n, i (i)}<span>{n}</span>{/each}</span>
+            <span class="figures right" class:alone={notes(e).length === 0}>{e.right}{#if e.breadth}<em>{e.breadth}</em>{/if}</span>
+            {#if notes(e).length > 0}
+              <span class="notes" data-state={e.state}>{#each notes(e) as n, i (i)}<span>{n}</span>{/each}</span>
+            {/if}
           </button>
         </li>
       {/each}
@@ -157,6 +159,9 @@
   .right {
     overflow-wrap: anywhere;
   }
+  .alone {
+    grid-column: 3 / -1;
+  }
   .again {
     color: var(--none);
   }
@@ -188,6 +193,7 @@
       grid-template-columns: 6.25rem 1fr;
     }
     .right,
+    .alone,
     .notes {
       grid-column: 2;
     }

@@ -55,6 +55,6 @@
     display: block;
     margin-top: var(--s1);
     color: var(--ink-soft);
-    overflow-wrap: anywhere;
+    white-space: nowrap;
   }
 </style>
