@@ -36,11 +36,19 @@ func (r *Report) DirectUsers(c *Crowd, line Line) {
 		"Map a group, so that whoever does the job next gets it too.", names...)
 }
 
-// Redundant reports a line beside which another one adds nothing.
-func (r *Report) Redundant(line, beside Line) {
-	r.Find(finding.Redundant, line,
-		fmt.Sprintf("Line %s adds nothing to line %s, which gives the same or more to the same people.", line.Name, beside.Name),
-		"Drop the line.", line.Name, beside.Name)
+// Redundant reports line index of n where another one gives the same people the
+// same or more. Of two that are equal the later one is it.
+func (r *Report) Redundant(index, n int, line func(i int) Line, wider func(wide, narrow int) bool) {
+	for i := range n {
+		if i == index || !wider(i, index) || i > index && wider(index, i) {
+			continue
+		}
+		own, beside := line(index), line(i)
+		r.Find(finding.Redundant, own,
+			fmt.Sprintf("Line %s adds nothing to line %s, which gives the same or more to the same people.", own.Name, beside.Name),
+			"Drop the line.", own.Name, beside.Name)
+		return
+	}
 }
 
 // AllToEveryone reports a line that gives every right on something to everyone.

@@ -192,22 +192,14 @@ func (t *desk) Check(r *gate.Report) {
 			r.AllToEveryone(m.line, t.system)
 		}
 		if !t.narrow {
-			t.repeats(r, i)
+			r.Redundant(i, len(t.mappings), func(i int) gate.Line { return t.mappings[i].line },
+				func(wide, narrow int) bool { return t.wider(r, wide, narrow) })
 		}
 	}
 }
 
-// repeats reports a mapping beside which another one adds nothing, where the
-// widest opinion counts. Of two that are equal the later one is it.
-func (t *desk) repeats(r *gate.Report, i int) {
-	for j := range t.mappings {
-		if i != j && t.wider(r, j, i) && !(j > i && t.wider(r, i, j)) {
-			r.Redundant(t.mappings[i].line, t.mappings[j].line)
-			return
-		}
-	}
-}
-
+// wider says whether a mapping gives the same people as much as another, where
+// the widest opinion counts.
 func (t *desk) wider(r *gate.Report, wide, narrow int) bool {
 	w, n := &t.mappings[wide], &t.mappings[narrow]
 	if !w.when.Always() && !slices.Equal(w.when.Needed(), n.when.Needed()) || !w.crowd.Covers(r.Book, &n.crowd) {

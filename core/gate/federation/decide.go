@@ -218,20 +218,3 @@ func (b *bureau) Passage(_, part string, keys gate.Passage) (gate.Point, error) 
 	}
 	return b.At(part, signIn)
 }
-
-// Check looks at each line that names people.
-func (b *bureau) Check(r *gate.Report) {
-	for i := range b.parties {
-		p := &b.parties[i]
-		for j := range p.claims {
-			if c := &p.claims[j]; c.limits {
-				r.DirectUsers(&c.crowd, c.line)
-			}
-		}
-		for j := range p.admit {
-			if t := &p.admit[j]; t.who && t.permit {
-				r.DirectUsers(&t.crowd, t.line)
-			}
-		}
-	}
-}

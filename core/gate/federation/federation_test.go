@@ -11,7 +11,9 @@ import (
 	"pgregory.net/rapid"
 
 	"gatemap/core/atlas"
+	"gatemap/core/check"
 	"gatemap/core/directory"
+	"gatemap/core/finding"
 	"gatemap/core/gate"
 	"gatemap/core/gate/federation"
 	"gatemap/core/gate/licences"
@@ -186,6 +188,39 @@ func TestAdmissionAgreesWithEvaluatingStepByStep(t *testing.T) {
 			t.Fatalf("the planner is %v, but the claim holds: %v", got.State, opens)
 		}
 	})
+}
+
+func TestLinesThatRepeatAnotherAreReported(t *testing.T) {
+	value := func(s string) *string { return &s }
+	permit := func(test federation.Test) federation.Statement { return federation.Statement{Permit: &test} }
+	party := federation.Party{Party: place.Text{Value: "compute"}, Claims: []federation.Claim{
+		{Claim: "tier", Value: "gold", Who: gate.Who{Groups: refs("cloud-viewer")}},
+		{Claim: "tier", Value: "gold"},
+		{Claim: "group", FromGroups: true, Pattern: federation.Expression{Regexp: regexp.MustCompile("^cloud-")}},
+		{Claim: "group", FromGroups: true, Pattern: federation.Expression{Regexp: regexp.MustCompile("^cloud-o")}},
+		{Claim: "group", FromGroups: true, Pattern: federation.Expression{Regexp: regexp.MustCompile("^cloud-")}},
+		{Claim: "mail", From: "emails"}, {Claim: "post", From: "emails"}, {Claim: "mail", From: "EMAILS"},
+	}, Admit: []federation.Statement{
+		permit(federation.Test{Claim: "tier", Starts: value("go")}),
+		permit(federation.Test{Claim: "tier", Is: value("gold")}),
+		permit(federation.Test{Claim: "mail", Is: value("gold")}),
+		permit(federation.Test{Claim: "tier", Ends: value("old")}),
+		permit(federation.Test{Claim: "tier", Ends: value("gold")}),
+		permit(federation.Test{Who: gate.Who{Groups: refs("cloud-viewer")}}),
+		permit(federation.Test{Who: gate.Who{Groups: refs("cloud-viewer", "cloud-operator")}}),
+		{Refuse: &federation.Test{Who: gate.Who{Groups: refs("cloud-viewer")}}},
+	}}
+	a, _ := compile(t, world([3]bool{true, true, true}, true), &federation.Document{Parties: []federation.Party{party}})
+	var got []string
+	for _, f := range check.Findings(a) {
+		if f.Code == finding.Redundant {
+			got = append(got, f.Where.Rule)
+		}
+	}
+	assert.ElementsMatch(t, []string{
+		"compute claim tier 1", "compute claim group 5", "compute claim mail 8",
+		"compute admit 2", "compute admit 5", "compute admit 6",
+	}, got)
 }
 
 func TestLoadErrorsAndLostNames(t *testing.T) {

@@ -166,17 +166,37 @@ func (c *cabinet) objects(yield func(string) bool) {
 // Check looks at each entry.
 func (c *cabinet) Check(r *gate.Report) {
 	for _, s := range c.shares {
+		checkEntries(r, s.door)
 		for i := range s.folders {
-			for j := range s.folders[i].entries {
-				e := &s.folders[i].entries[j]
-				if e.deny {
-					continue
-				}
-				r.DirectUsers(&e.crowd, e.line)
-				if e.crowd.Everyone && !e.crowd.Nobody() && !slices.ContainsFunc(rights, func(x string) bool { return !holds(e.grant, x) }) {
-					r.AllToEveryone(e.line, s.name+":"+s.folders[i].path)
+			f := &s.folders[i]
+			checkEntries(r, f.entries)
+			for j := range f.entries {
+				e := &f.entries[j]
+				all := !slices.ContainsFunc(rights, func(x string) bool { return !holds(e.grant, x) })
+				if !e.deny && all && e.crowd.Everyone && !e.crowd.Nobody() {
+					r.AllToEveryone(e.line, s.name+":"+f.path)
 				}
 			}
 		}
 	}
+}
+
+// checkEntries looks at what the entries of one door or folder allow.
+func checkEntries(r *gate.Report, list []entry) {
+	for i := range list {
+		if list[i].deny {
+			continue
+		}
+		r.DirectUsers(&list[i].crowd, list[i].line)
+		if i > 0 && list[i-1].line == list[i].line {
+			continue // it denies too
+		}
+		r.Redundant(i, len(list), func(i int) gate.Line { return list[i].line },
+			func(wide, narrow int) bool { return wider(r, &list[wide], &list[narrow]) })
+	}
+}
+
+func wider(r *gate.Report, wide, narrow *entry) bool {
+	more := func(x string) bool { return holds(narrow.grant, x) && !holds(wide.grant, x) }
+	return !wide.deny && !slices.ContainsFunc(rights, more) && wide.crowd.Covers(r.Book, &narrow.crowd)
 }

@@ -1,6 +1,7 @@
 package files_test
 
 import (
+	"fmt"
 	"slices"
 	"testing"
 
@@ -9,7 +10,9 @@ import (
 	"pgregory.net/rapid"
 
 	"gatemap/core/atlas"
+	"gatemap/core/check"
 	"gatemap/core/directory"
+	"gatemap/core/finding"
 	"gatemap/core/gate"
 	"gatemap/core/gate/files"
 	"gatemap/core/name"
@@ -142,20 +145,25 @@ func drawEntries(t *rapid.T, label string) []files.Entry {
 	return list
 }
 
+func drawShare(t *rapid.T) files.Share {
+	sh := files.Share{Share: place.Text{Value: "logs"}, Door: drawEntries(t, "door")}
+	for _, p := range paths {
+		if rapid.IntRange(0, 3).Draw(t, "undeclared") == 0 {
+			continue
+		}
+		f := files.Folder{Path: place.Text{Value: p}, Entries: drawEntries(t, "entries")}
+		if rapid.IntRange(0, 3).Draw(t, "inherits") == 0 {
+			f.Inherits = new(bool)
+		}
+		sh.Folders = append(sh.Folders, f)
+	}
+	return sh
+}
+
 func TestDecisionsAgreeWithAPlainWalk(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		member := [2]bool{rapid.Bool().Draw(t, "in crew"), rapid.Bool().Draw(t, "in science")}
-		sh := files.Share{Share: place.Text{Value: "logs"}, Door: drawEntries(t, "door")}
-		for _, p := range paths {
-			if rapid.IntRange(0, 3).Draw(t, "undeclared") == 0 {
-				continue
-			}
-			f := files.Folder{Path: place.Text{Value: p}, Entries: drawEntries(t, "entries")}
-			if rapid.IntRange(0, 3).Draw(t, "inherits") == 0 {
-				f.Inherits = new(bool)
-			}
-			sh.Folders = append(sh.Folders, f)
-		}
+		sh := drawShare(t)
 		a, s := compile(t, member, &files.Document{Shares: []files.Share{sh}})
 		f, err := a.Facts(situation.Situation{})
 		require.NoError(t, err)
@@ -172,6 +180,46 @@ func TestDecisionsAgreeWithAPlainWalk(t *testing.T) {
 					}
 					if declared := slices.ContainsFunc(sh.Folders, func(f files.Folder) bool { return f.Path.Value == p }); via == "" && declared && listed["logs:"+p+right] != got.State {
 						t.Fatalf("%s on %s: listed %v, asked %v", right, p, listed["logs:"+p+right], got.State)
+					}
+				}
+			}
+		}
+	})
+}
+
+// Leaving out an entry that is reported as redundant changes nothing for anyone.
+func TestRedundantEntriesCanGo(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		sh := drawShare(t)
+		a, _ := compile(t, [2]bool{true, true}, &files.Document{Shares: []files.Share{sh}})
+		for _, f := range check.Findings(a) {
+			if f.Code != finding.Redundant {
+				continue
+			}
+			without, found := sh, false
+			without.Folders = slices.Clone(sh.Folders)
+			leaveOut := func(list []files.Entry, of string) []files.Entry {
+				left := slices.Clone(list)
+				for i := range list {
+					if f.Where.Rule == fmt.Sprintf("%s entry %d", of, i+1) {
+						left, found = slices.Delete(left, i, i+1), true
+					}
+				}
+				return left
+			}
+			without.Door = leaveOut(sh.Door, "logs door")
+			for i := range without.Folders {
+				without.Folders[i].Entries = leaveOut(sh.Folders[i].Entries, "logs:"+sh.Folders[i].Path.Value)
+			}
+			require.True(t, found, f.Where.Rule)
+			for _, member := range [][2]bool{{}, {true, false}, {false, true}, {true, true}} {
+				for _, p := range paths {
+					for _, right := range rights {
+						for _, local := range []bool{false, true} {
+							if plain(sh, member, p, right, local) != plain(without, member, p, right, local) {
+								t.Fatalf("%s decides %s on %s for %v", f.Where.Rule, right, p, member)
+							}
+						}
 					}
 				}
 			}

@@ -184,24 +184,16 @@ func (y *yard) Check(r *gate.Report) {
 			if all && l.crowd.Everyone && l.when.Always() {
 				r.AllToEveryone(l.Line, strings.Join(l.hosts, ", "))
 			}
-			y.repeats(r, lines, i)
+			r.Redundant(i, len(lines), func(i int) gate.Line { return lines[i].Line },
+				func(wide, narrow int) bool { return wider(r, &lines[wide], &lines[narrow]) })
 		}
 	}
 }
 
-// repeats reports a line beside which another one adds nothing. Of two that are
-// equal the later one is it.
-func (y *yard) repeats(r *gate.Report, lines []line, i int) {
-	for j := range lines {
-		if i != j && !lines[j].deny && wider(r, &lines[j], &lines[i]) && !(j > i && wider(r, &lines[i], &lines[j])) {
-			r.Redundant(lines[i].Line, lines[j].Line)
-			return
-		}
-	}
-}
-
+// wider says whether a line gives the same people the same commands on the same
+// hosts as another, on no harder condition.
 func wider(r *gate.Report, wide, narrow *line) bool {
-	if !wide.when.Always() && !slices.Equal(wide.when.Needed(), narrow.when.Needed()) || wide.as != narrow.as || len(wide.except) > 0 {
+	if wide.deny || !wide.when.Always() && !slices.Equal(wide.when.Needed(), narrow.when.Needed()) || wide.as != narrow.as || len(wide.except) > 0 {
 		return false
 	}
 	for _, h := range narrow.hosts {

@@ -16,7 +16,8 @@ func (t *shelf) Check(r *gate.Report) {
 		for j := range p.mappings {
 			m := &p.mappings[j]
 			r.DirectUsers(&m.crowd, m.line)
-			p.repeats(r, j)
+			r.Redundant(j, len(p.mappings), func(i int) gate.Line { return p.mappings[i].line },
+				func(wide, narrow int) bool { return p.wider(r, wide, narrow) })
 		}
 	}
 }
@@ -35,18 +36,8 @@ func (t *shelf) checkSeats(r *gate.Report, p *product) {
 		"Get more seats, or take the product from someone who does not need it.", names...)
 }
 
-// repeats reports a mapping beside which another one gives the same people every
-// feature that this one gives. Of two that are equal the later one is it.
-func (p *product) repeats(r *gate.Report, index int) {
-	for i := range p.mappings {
-		if i == index || !p.wider(r, i, index) || i > index && p.wider(r, index, i) {
-			continue
-		}
-		r.Redundant(p.mappings[index].line, p.mappings[i].line)
-		return
-	}
-}
-
+// wider says whether a mapping gives the same people every feature that another
+// one gives.
 func (p *product) wider(r *gate.Report, wide, narrow int) bool {
 	for f, gives := range p.mappings[narrow].gives {
 		if gives && !p.mappings[wide].gives[f] {

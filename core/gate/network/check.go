@@ -13,6 +13,7 @@ var errAccess = errors.New("it takes the key access (vpn, wifi or wired), and no
 func (p *porter) Check(r *gate.Report) {
 	for i := range p.tags {
 		r.DirectUsers(&p.tags[i].crowd, p.tags[i].line)
+		p.checkTag(r, i)
 	}
 	for i := range p.policies {
 		c := &p.policies[i]
@@ -20,6 +21,23 @@ func (p *porter) Check(r *gate.Report) {
 			r.DirectUsers(&c.crowd, c.line)
 		}
 		p.order(r, i)
+	}
+}
+
+// checkTag reports a tag rule that is idle: because an earlier one decides, where
+// the first counts; because another gives the same tag, where all do.
+func (p *porter) checkTag(r *gate.Report, index int) {
+	covers := func(wide, narrow int) bool { return p.tags[wide].crowd.Covers(r.Book, &p.tags[narrow].crowd) }
+	if !p.first {
+		r.Redundant(index, len(p.tags), func(i int) gate.Line { return p.tags[i].line },
+			func(wide, narrow int) bool { return p.tags[wide].tag == p.tags[narrow].tag && covers(wide, narrow) })
+		return
+	}
+	for i := range index {
+		if covers(i, index) {
+			r.Shadowed(p.tags[index].line, []gate.Line{p.tags[i].line})
+			return
+		}
 	}
 }
 

@@ -3,6 +3,8 @@ package network_test
 import (
 	"fmt"
 	"slices"
+	"strconv"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -12,6 +14,7 @@ import (
 	"gatemap/core/atlas"
 	"gatemap/core/check"
 	"gatemap/core/directory"
+	"gatemap/core/finding"
 	"gatemap/core/gate"
 	"gatemap/core/gate/network"
 	"gatemap/core/name"
@@ -179,6 +182,33 @@ func TestAdmissionAgreesWithWalkingThePolicies(t *testing.T) {
 			t.Fatalf("tags %v, plainly %v", tags, want)
 		}
 	})
+}
+
+// Leaving out a tag rule that is reported as idle changes nobody's tags.
+func TestIdleTagRulesCanGo(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		doc := draw(t)
+		a, _ := compile(t, world([2]bool{true, true}, ""), doc)
+		for _, f := range check.Findings(a) {
+			if !strings.HasPrefix(f.Where.Rule, "tag ") || f.Code != finding.Redundant && f.Code != finding.Shadowed {
+				continue
+			}
+			words := strings.Fields(f.Where.Rule)
+			i, err := strconv.Atoi(words[len(words)-1])
+			require.NoError(t, err)
+			without, tags := *doc, *doc.Tags
+			tags.Rules = slices.Delete(slices.Clone(tags.Rules), i-1, i)
+			without.Tags = &tags
+			for _, member := range [][2]bool{{}, {true, false}, {false, true}, {true, true}} {
+				require.ElementsMatch(t, distinct(plainTags(doc, member)), distinct(plainTags(&without, member)), "%s for %v", f.Where.Rule, member)
+			}
+		}
+	})
+}
+
+func distinct(tags []string) []string {
+	slices.Sort(tags)
+	return slices.Compact(tags)
 }
 
 // Leaving out a policy that is reported as shadowed changes no admission.

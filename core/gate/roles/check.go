@@ -17,7 +17,8 @@ func (t *tree) Check(r *gate.Report) {
 		if m.crowd.Everyone && m.when.Always() && t.all().in(m.rights) {
 			r.AllToEveryone(m.line, m.object)
 		}
-		t.repeats(r, i)
+		r.Redundant(i, len(t.mappings), func(i int) gate.Line { return t.mappings[i].line },
+			func(wide, narrow int) bool { return t.wider(r, wide, narrow) })
 	}
 }
 
@@ -29,22 +30,11 @@ func (t *tree) all() set {
 	return s
 }
 
-// repeats reports a mapping beside which another one adds nothing: it covers
-// the same people, resources and rights, on no harder condition. Of two that
-// are equal the later one is the repetition.
-func (t *tree) repeats(r *gate.Report, index int) {
-	for i := range t.mappings {
-		if i == index || t.mappings[i].deny || !t.wider(r, i, index) || i > index && t.wider(r, index, i) {
-			continue
-		}
-		r.Redundant(t.mappings[index].line, t.mappings[i].line)
-		return
-	}
-}
-
+// wider says whether a mapping covers the same people, resources and rights as
+// another, on no harder condition.
 func (t *tree) wider(r *gate.Report, wide, narrow int) bool {
 	o, m := &t.mappings[wide], &t.mappings[narrow]
-	if !m.rights.in(o.rights) || m.rights.empty() {
+	if o.deny || !m.rights.in(o.rights) || m.rights.empty() {
 		return false
 	}
 	if !o.when.Always() && !slices.Equal(o.when.Needed(), m.when.Needed()) {
