@@ -13,17 +13,10 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/gate/licences"
 	"gatemap/core/name"
+	"gatemap/core/name/nametest"
 	"gatemap/core/place"
 	"gatemap/core/situation"
 )
-
-func refs(names ...string) []name.Ref {
-	var list []name.Ref
-	for _, n := range names {
-		list = append(list, name.Ref{Name: n})
-	}
-	return list
-}
 
 func draw(t *rapid.T) *atlas.Atlas {
 	d := &directory.Document{Name: "d"}
@@ -38,15 +31,15 @@ func draw(t *rapid.T) *atlas.Atlas {
 		}
 		d.Users = append(d.Users, user)
 		if rapid.Bool().Draw(t, "member") {
-			crew.Users = append(crew.Users, refs(u)...)
+			crew.Users = append(crew.Users, nametest.Refs(u)...)
 		}
 	}
 	d.Groups = []directory.Group{{Name: "crew", Members: crew}}
-	doc := &licences.Document{Products: []licences.Product{{Name: place.Text{Value: "suite"}, Features: []licences.Feature{{Name: "a"}, {Name: "b", Needs: refs("a")}}}}}
+	doc := &licences.Document{Products: []licences.Product{{Name: place.Text{Value: "suite"}, Features: []licences.Feature{{Name: "a"}, {Name: "b", Needs: nametest.Refs("a")}}}}}
 	for range rapid.IntRange(0, 2).Draw(t, "mappings") {
-		m := licences.Mapping{Product: name.Ref{Name: "suite"}, Who: gate.Who{Groups: refs("crew"), Everyone: rapid.Bool().Draw(t, "everyone")}}
+		m := licences.Mapping{Product: name.Ref{Name: "suite"}, Who: gate.Who{Groups: nametest.Refs("crew"), Everyone: rapid.Bool().Draw(t, "everyone")}}
 		if rapid.Bool().Draw(t, "without") {
-			m.Without = refs(rapid.SampledFrom([]string{"a", "b"}).Draw(t, "feature"))
+			m.Without = nametest.Refs(rapid.SampledFrom([]string{"a", "b"}).Draw(t, "feature"))
 		}
 		doc.Mappings = append(doc.Mappings, m)
 	}

@@ -13,19 +13,12 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/gate/licences"
 	"gatemap/core/name"
+	"gatemap/core/name/nametest"
 	"gatemap/core/place"
 	"gatemap/core/situation"
 )
 
-func refs(names ...string) []name.Ref {
-	var list []name.Ref
-	for _, n := range names {
-		list = append(list, name.Ref{Name: n})
-	}
-	return list
-}
-
-func groups(names ...string) *gate.Who { return &gate.Who{Groups: refs(names...)} }
+func groups(names ...string) *gate.Who { return &gate.Who{Groups: nametest.Refs(names...)} }
 
 func what(right, object string) atlas.What {
 	return atlas.What{System: name.Ref{Name: "tools"}, Right: gate.Pattern{Text: place.Text{Value: right}}, Object: object}
@@ -37,13 +30,13 @@ func small(t *testing.T, g *atlas.Guarantee) (*atlas.Atlas, error) {
 	t.Helper()
 	end := directory.Instant{Time: time.Date(2026, 12, 31, 0, 0, 0, 0, time.UTC)}
 	d := &directory.Document{Name: "d", Users: []directory.User{{Name: "ilse"}, {Name: "teo"}, {Name: "noor", Active: new(bool)}, {Name: "vic", Expires: end}}, Groups: []directory.Group{
-		{Name: "crew", Members: &directory.Members{Users: refs("ilse", "noor", "vic")}}, {Name: "science", Members: &directory.Members{Users: refs("teo")}},
-		{Name: "nobody"}, {Name: "left", Members: &directory.Members{Users: refs("noor")}}, {Name: "list", Kind: "mail", Members: &directory.Members{Users: refs("teo")}},
+		{Name: "crew", Members: &directory.Members{Users: nametest.Refs("ilse", "noor", "vic")}}, {Name: "science", Members: &directory.Members{Users: nametest.Refs("teo")}},
+		{Name: "nobody"}, {Name: "left", Members: &directory.Members{Users: nametest.Refs("noor")}}, {Name: "list", Kind: "mail", Members: &directory.Members{Users: nametest.Refs("teo")}},
 	}}
 	doc := &licences.Document{
 		Products: []licences.Product{{Name: place.Text{Value: "suite"}, Features: []licences.Feature{{Name: "a"}, {Name: "b"}}}},
 		Mappings: []licences.Mapping{
-			{Who: *groups("crew"), Product: name.Ref{Name: "suite"}, Without: refs("b")},
+			{Who: *groups("crew"), Product: name.Ref{Name: "suite"}, Without: nametest.Refs("b")},
 			{Who: *groups("science"), Product: name.Ref{Name: "suite"}},
 		},
 	}
@@ -77,7 +70,7 @@ func TestGuarantees(t *testing.T) {
 		{"nobody: kept", atlas.Guarantee{Nobody: groups("crew"), Can: can("b")}, nil, "None of 3 can."},
 		{"nobody: what depends breaks it", atlas.Guarantee{Nobody: &gate.Who{Everyone: true}, Can: any("a")}, []string{"d/ilse", "d/teo", "d/vic"}, "These can"},
 		{"nobody: what is shut in the situation does not", atlas.Guarantee{Nobody: &gate.Who{Everyone: true}, Can: any("a"), In: none}, nil, "None of 4 can."},
-		{"nobody: except", atlas.Guarantee{Nobody: &gate.Who{Everyone: true, Except: &directory.People{Groups: refs("science")}}, Can: can("b")}, nil, "None of 3 can."},
+		{"nobody: except", atlas.Guarantee{Nobody: &gate.Who{Everyone: true, Except: &directory.People{Groups: nametest.Refs("science")}}, Can: can("b")}, nil, "None of 3 can."},
 		{"holds both: together", atlas.Guarantee{Nobody: &gate.Who{Everyone: true}, HoldsBoth: []atlas.What{what("a", "suite"), what("b", "suite")}}, []string{"d/teo"}, "hold both"},
 		{"holds both: one of them is no matter", atlas.Guarantee{Nobody: groups("crew"), HoldsBoth: []atlas.What{what("a", "suite"), what("b", "suite")}}, nil, "None of 3"},
 		{"at most: kept", atlas.Guarantee{AtMost: &one, Can: can("b")}, nil, "1 can, and at most 1 should."},

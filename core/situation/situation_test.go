@@ -12,6 +12,7 @@ import (
 	"pgregory.net/rapid"
 
 	"gatemap/core/name"
+	"gatemap/core/name/nametest"
 	"gatemap/core/situation"
 )
 
@@ -125,14 +126,6 @@ func frame() *situation.Frame {
 	}
 }
 
-func refs(names ...string) []name.Ref {
-	var list []name.Ref
-	for _, n := range names {
-		list = append(list, name.Ref{Name: n})
-	}
-	return list
-}
-
 func compile(t require.TestingT, w *situation.When) situation.Condition {
 	c, whole := frame().Compile(w,
 		func(r name.Ref) (uint32, string, bool) { return 7, "cindervale/" + r.Name, r.Name == "control-room" },
@@ -166,18 +159,18 @@ func TestConditions(t *testing.T) {
 		unmet    []situation.Need
 	}{
 		{"nothing asked always holds", situation.When{}, nil, situation.True, nil, nil, nil},
-		{"no address is unknown", situation.When{Networks: refs("summit", "office")}, nil, situation.Unknown,
+		{"no address is unknown", situation.When{Networks: nametest.Refs("summit", "office")}, nil, situation.Unknown,
 			[]situation.Need{"network:summit|office"}, []situation.Need{"not-network:summit|office"}, nil},
-		{"any of the networks is enough", situation.When{Networks: refs("summit", "office")}, []string{"from", "203.0.113.9"}, situation.True, nil, nil, nil},
-		{"IPv6 counts", situation.When{Networks: refs("SUMMIT")}, []string{"from", "2001:db8:51::9"}, situation.True, nil, nil, nil},
-		{"an IPv4 address in IPv6 form is that address", situation.When{Networks: refs("summit")}, []string{"from", "::ffff:198.51.100.9"}, situation.True, nil, nil, nil},
-		{"outside is a no", situation.When{Networks: refs("summit")}, []string{"from", "198.51.100.128"}, situation.False, nil, nil, []situation.Need{"network:summit"}},
-		{"not in any of them", situation.When{NotNetworks: refs("office")}, nil, situation.Unknown,
+		{"any of the networks is enough", situation.When{Networks: nametest.Refs("summit", "office")}, []string{"from", "203.0.113.9"}, situation.True, nil, nil, nil},
+		{"IPv6 counts", situation.When{Networks: nametest.Refs("SUMMIT")}, []string{"from", "2001:db8:51::9"}, situation.True, nil, nil, nil},
+		{"an IPv4 address in IPv6 form is that address", situation.When{Networks: nametest.Refs("summit")}, []string{"from", "::ffff:198.51.100.9"}, situation.True, nil, nil, nil},
+		{"outside is a no", situation.When{Networks: nametest.Refs("summit")}, []string{"from", "198.51.100.128"}, situation.False, nil, nil, []situation.Need{"network:summit"}},
+		{"not in any of them", situation.When{NotNetworks: nametest.Refs("office")}, nil, situation.Unknown,
 			[]situation.Need{"not-network:office"}, []situation.Need{"network:office"}, nil},
-		{"in one that is barred", situation.When{NotNetworks: refs("office", "summit")}, []string{"from", "203.0.113.9"}, situation.False, nil, nil, []situation.Need{"not-network:office|summit"}},
-		{"only what is unknown is needed", situation.When{Networks: refs("summit"), Windows: refs("night")}, []string{"from", "198.51.100.1"}, situation.Unknown,
+		{"in one that is barred", situation.When{NotNetworks: nametest.Refs("office", "summit")}, []string{"from", "203.0.113.9"}, situation.False, nil, nil, []situation.Need{"not-network:office|summit"}},
+		{"only what is unknown is needed", situation.When{Networks: nametest.Refs("summit"), Windows: nametest.Refs("night")}, []string{"from", "198.51.100.1"}, situation.Unknown,
 			[]situation.Need{"window:night"}, []situation.Need{"not-window:night"}, nil},
-		{"a no outweighs an unknown", situation.When{Networks: refs("summit"), Windows: refs("night")}, []string{"from", "203.0.113.1"}, situation.False, nil, nil, []situation.Need{"network:summit"}},
+		{"a no outweighs an unknown", situation.When{Networks: nametest.Refs("summit"), Windows: nametest.Refs("night")}, []string{"from", "203.0.113.1"}, situation.False, nil, nil, []situation.Need{"network:summit"}},
 		{"every property is asked for", situation.When{Device: []situation.Property{"managed", "compliant"}}, nil, situation.Unknown,
 			[]situation.Need{"device:managed", "device:compliant"}, []situation.Need{"not-device:managed", "not-device:compliant"}, nil},
 		{"a property not listed is false", situation.When{Device: []situation.Property{"managed", "compliant"}}, []string{"device", "managed"}, situation.False, nil, nil, []situation.Need{"device:compliant"}},
@@ -185,9 +178,9 @@ func TestConditions(t *testing.T) {
 		{"a named device brings what is known of it", situation.When{Device: []situation.Property{"managed", "compliant"}}, []string{"device_name", "loaner-7"}, situation.Unknown,
 			[]situation.Need{"device:compliant"}, []situation.Need{"not-device:compliant"}, nil},
 		{"given properties stand before those", situation.When{Device: []situation.Property{"managed"}}, []string{"device_name", "loaner-7", "device", "none"}, situation.False, nil, nil, []situation.Need{"device:managed"}},
-		{"a device in the group", situation.When{DeviceGroups: refs("control-room")}, []string{"device_name", "dome-console-1"}, situation.True, nil, nil, nil},
-		{"a device not in it", situation.When{DeviceGroups: refs("control-room")}, []string{"device_name", "loaner-7"}, situation.False, nil, nil, []situation.Need{"device-group:cindervale/control-room"}},
-		{"no device named", situation.When{DeviceGroups: refs("control-room")}, []string{"device", "managed"}, situation.Unknown,
+		{"a device in the group", situation.When{DeviceGroups: nametest.Refs("control-room")}, []string{"device_name", "dome-console-1"}, situation.True, nil, nil, nil},
+		{"a device not in it", situation.When{DeviceGroups: nametest.Refs("control-room")}, []string{"device_name", "loaner-7"}, situation.False, nil, nil, []situation.Need{"device-group:cindervale/control-room"}},
+		{"no device named", situation.When{DeviceGroups: nametest.Refs("control-room")}, []string{"device", "managed"}, situation.Unknown,
 			[]situation.Need{"device-group:cindervale/control-room"}, []situation.Need{"not-device-group:cindervale/control-room"}, nil},
 		{"strength is a least", situation.When{Strength: []situation.Strength{"aal2"}}, []string{"strength", "aal3"}, situation.True, nil, nil, nil},
 		{"too weak", situation.When{Strength: []situation.Strength{"aal2"}}, []string{"strength", "aal1"}, situation.False, nil, nil, []situation.Need{"strength:aal2"}},
@@ -222,10 +215,10 @@ func TestUnknownIsNeitherYesNorNo(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		var w situation.When
 		if rapid.Bool().Draw(t, "networks") {
-			w.Networks = refs(rapid.SampledFrom([]string{"summit", "office"}).Draw(t, "network"))
+			w.Networks = nametest.Refs(rapid.SampledFrom([]string{"summit", "office"}).Draw(t, "network"))
 		}
 		if rapid.Bool().Draw(t, "windows") {
-			w.Windows = refs("night")
+			w.Windows = nametest.Refs("night")
 		}
 		if rapid.Bool().Draw(t, "device") {
 			w.Device = []situation.Property{"managed"}
@@ -257,7 +250,7 @@ func TestUnknownIsNeitherYesNorNo(t *testing.T) {
 
 func TestNamesThatLeadToNothing(t *testing.T) {
 	var missed []string
-	c, whole := frame().Compile(&situation.When{Networks: refs("sumit", "office"), Windows: refs("night", "nigt")},
+	c, whole := frame().Compile(&situation.When{Networks: nametest.Refs("sumit", "office"), Windows: nametest.Refs("night", "nigt")},
 		nil, func(kind string, r name.Ref, near []string) { missed = append(missed, fmt.Sprint(kind, r.Name, near)) })
 	assert.False(t, whole)
 	assert.True(t, c.Always(), "clauses with such a name are left out")

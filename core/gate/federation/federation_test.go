@@ -18,17 +18,10 @@ import (
 	"gatemap/core/gate/federation"
 	"gatemap/core/gate/licences"
 	"gatemap/core/name"
+	"gatemap/core/name/nametest"
 	"gatemap/core/place"
 	"gatemap/core/situation"
 )
-
-func refs(names ...string) []name.Ref {
-	var list []name.Ref
-	for _, n := range names {
-		list = append(list, name.Ref{Name: n})
-	}
-	return list
-}
 
 var groups = []string{"cloud-operator", "cloud-viewer", "suspended"}
 
@@ -37,11 +30,11 @@ func world(member [3]bool, mail bool) *directory.Document {
 	if mail {
 		_ = u.Attributes.Set("emails", []any{"ilse@cindervale.example", "i@ridge.example"})
 	}
-	d := &directory.Document{Name: "d", Users: []directory.User{u}, Groups: []directory.Group{{Name: "cloud-list", Kind: "mail", Members: &directory.Members{Users: refs("ilse")}}}}
+	d := &directory.Document{Name: "d", Users: []directory.User{u}, Groups: []directory.Group{{Name: "cloud-list", Kind: "mail", Members: &directory.Members{Users: nametest.Refs("ilse")}}}}
 	for g, n := range groups {
 		m := &directory.Members{}
 		if member[g] {
-			m.Users = refs("ilse")
+			m.Users = nametest.Refs("ilse")
 		}
 		d.Groups = append(d.Groups, directory.Group{Name: n, Members: m})
 	}
@@ -82,7 +75,7 @@ func claims() []federation.Claim {
 		{Claim: "mail", From: "emails"},
 		{Claim: "role", FromGroups: true, Pattern: pattern(`^cloud-(?P<role>[a-z]+)$`), Value: "c/${role}"},
 		{Claim: "group", FromGroups: true, Matching: federation.Glob{Text: place.Text{Value: "cloud-*"}}},
-		{Claim: "tier", Value: "gold", Who: gate.Who{Groups: refs("cloud-operator")}},
+		{Claim: "tier", Value: "gold", Who: gate.Who{Groups: nametest.Refs("cloud-operator")}},
 	}
 }
 
@@ -146,7 +139,7 @@ func TestAdmissionAgreesWithEvaluatingStepByStep(t *testing.T) {
 				holds = slices.ContainsFunc(have["role"], func(v string) bool { return strings.HasPrefix(v, start) })
 			default:
 				g := rapid.IntRange(0, 2).Draw(t, "group")
-				test = federation.Test{Who: gate.Who{Groups: refs(groups[g])}}
+				test = federation.Test{Who: gate.Who{Groups: nametest.Refs(groups[g])}}
 				holds = member[g]
 			}
 			if rapid.Bool().Draw(t, "permit") {
@@ -194,7 +187,7 @@ func TestLinesThatRepeatAnotherAreReported(t *testing.T) {
 	value := func(s string) *string { return &s }
 	permit := func(test federation.Test) federation.Statement { return federation.Statement{Permit: &test} }
 	party := federation.Party{Party: place.Text{Value: "compute"}, Claims: []federation.Claim{
-		{Claim: "tier", Value: "gold", Who: gate.Who{Groups: refs("cloud-viewer")}},
+		{Claim: "tier", Value: "gold", Who: gate.Who{Groups: nametest.Refs("cloud-viewer")}},
 		{Claim: "tier", Value: "gold"},
 		{Claim: "group", FromGroups: true, Pattern: federation.Expression{Regexp: regexp.MustCompile("^cloud-")}},
 		{Claim: "group", FromGroups: true, Pattern: federation.Expression{Regexp: regexp.MustCompile("^cloud-o")}},
@@ -206,9 +199,9 @@ func TestLinesThatRepeatAnotherAreReported(t *testing.T) {
 		permit(federation.Test{Claim: "mail", Is: value("gold")}),
 		permit(federation.Test{Claim: "tier", Ends: value("old")}),
 		permit(federation.Test{Claim: "tier", Ends: value("gold")}),
-		permit(federation.Test{Who: gate.Who{Groups: refs("cloud-viewer")}}),
-		permit(federation.Test{Who: gate.Who{Groups: refs("cloud-viewer", "cloud-operator")}}),
-		{Refuse: &federation.Test{Who: gate.Who{Groups: refs("cloud-viewer")}}},
+		permit(federation.Test{Who: gate.Who{Groups: nametest.Refs("cloud-viewer")}}),
+		permit(federation.Test{Who: gate.Who{Groups: nametest.Refs("cloud-viewer", "cloud-operator")}}),
+		{Refuse: &federation.Test{Who: gate.Who{Groups: nametest.Refs("cloud-viewer")}}},
 	}}
 	a, _ := compile(t, world([3]bool{true, true, true}, true), &federation.Document{Parties: []federation.Party{party}})
 	var got []string

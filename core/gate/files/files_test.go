@@ -16,24 +16,17 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/gate/files"
 	"gatemap/core/name"
+	"gatemap/core/name/nametest"
 	"gatemap/core/place"
 	"gatemap/core/situation"
 )
-
-func refs(names ...string) []name.Ref {
-	var list []name.Ref
-	for _, n := range names {
-		list = append(list, name.Ref{Name: n})
-	}
-	return list
-}
 
 func compile(t require.TestingT, member [2]bool, doc *files.Document) (*atlas.Atlas, *atlas.System) {
 	d := &directory.Document{Name: "d", Users: []directory.User{{Name: "ilse"}}}
 	for g, n := range groups {
 		m := &directory.Members{}
 		if member[g] {
-			m.Users = refs("ilse")
+			m.Users = nametest.Refs("ilse")
 		}
 		d.Groups = append(d.Groups, directory.Group{Name: n, Members: m})
 	}
@@ -133,7 +126,7 @@ func lastSlash(path string) int {
 func drawEntries(t *rapid.T, label string) []files.Entry {
 	var list []files.Entry
 	for range rapid.IntRange(0, 3).Draw(t, label) {
-		e := files.Entry{Who: gate.Who{Groups: refs(rapid.SampledFrom(groups).Draw(t, "group")), Everyone: rapid.IntRange(0, 3).Draw(t, "everyone") == 0}}
+		e := files.Entry{Who: gate.Who{Groups: nametest.Refs(rapid.SampledFrom(groups).Draw(t, "group")), Everyone: rapid.IntRange(0, 3).Draw(t, "everyone") == 0}}
 		grants := []files.Grant{rapid.SampledFrom([]files.Grant{"list", "read", "write", "delete", "manage", "reader", "editor", "full"}).Draw(t, "grant")}
 		if rapid.Bool().Draw(t, "deny") {
 			e.Deny = grants
@@ -230,7 +223,7 @@ func TestRedundantEntriesCanGo(t *testing.T) {
 func TestObjectsAndErrors(t *testing.T) {
 	doc := &files.Document{Shares: []files.Share{
 		{Share: place.Text{Value: "logs"}, Door: []files.Entry{{Who: gate.Who{Everyone: true}, Allow: []files.Grant{"full"}}},
-			Folders: []files.Folder{{Path: place.Text{Value: "/shift/"}, Entries: []files.Entry{{Who: gate.Who{Groups: refs("crew")}, Allow: []files.Grant{"reader"}}}}}},
+			Folders: []files.Folder{{Path: place.Text{Value: "/shift/"}, Entries: []files.Entry{{Who: gate.Who{Groups: nametest.Refs("crew")}, Allow: []files.Grant{"reader"}}}}}},
 		{Share: place.Text{Value: "charts"}},
 	}}
 	a, s := compile(t, [2]bool{true, false}, doc)

@@ -17,16 +17,9 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/gate/firewall"
 	"gatemap/core/name"
+	"gatemap/core/name/nametest"
 	"gatemap/core/situation"
 )
-
-func refs(names ...string) []name.Ref {
-	var list []name.Ref
-	for _, n := range names {
-		list = append(list, name.Ref{Name: n})
-	}
-	return list
-}
 
 func ranges(list ...string) []situation.Range {
 	var all []situation.Range
@@ -53,7 +46,7 @@ func services(list ...string) []firewall.Service {
 }
 
 var crew = &directory.Document{Name: "d", Users: []directory.User{{Name: "ilse"}, {Name: "teo"}}, Groups: []directory.Group{
-	{Name: "crew", Members: &directory.Members{Users: refs("ilse")}}, {Name: "science", Members: &directory.Members{Users: refs("teo")}},
+	{Name: "crew", Members: &directory.Members{Users: nametest.Refs("ilse")}}, {Name: "science", Members: &directory.Members{Users: nametest.Refs("teo")}},
 }}
 
 func compile(t require.TestingT, doc *firewall.Document) (*atlas.Atlas, *atlas.System) {
@@ -160,17 +153,17 @@ func drawDocument(t *rapid.T) *firewall.Document {
 		case 0:
 			r.Everyone = true
 		case 1:
-			r.Groups = refs("crew")
+			r.Groups = nametest.Refs("crew")
 		case 2:
-			r.Groups = refs("crew", "science")
+			r.Groups = nametest.Refs("crew", "science")
 		}
-		r.To = refs(rapid.SliceOfNDistinct(rapid.SampledFrom(zoneNames), 0, 2, rapid.ID).Draw(t, "to")...)
-		r.Services = refs(rapid.SliceOfNDistinct(rapid.SampledFrom(serviceNames), 0, 2, rapid.ID).Draw(t, "services")...)
+		r.To = nametest.Refs(rapid.SliceOfNDistinct(rapid.SampledFrom(zoneNames), 0, 2, rapid.ID).Draw(t, "to")...)
+		r.Services = nametest.Refs(rapid.SliceOfNDistinct(rapid.SampledFrom(serviceNames), 0, 2, rapid.ID).Draw(t, "services")...)
 		if rapid.IntRange(0, 2).Draw(t, "from") == 0 {
-			r.From = refs("summit")
+			r.From = nametest.Refs("summit")
 		}
 		if rapid.IntRange(0, 2).Draw(t, "when") == 0 {
-			r.When = &situation.When{Windows: refs("night")}
+			r.When = &situation.When{Windows: nametest.Refs("night")}
 		}
 		doc.Rules = append(doc.Rules, r)
 	}
@@ -345,7 +338,7 @@ func FuzzService(f *testing.F) {
 
 func TestDestinations(t *testing.T) {
 	doc := &firewall.Document{Zones: map[string][]situation.Range{"dome": ranges("192.0.2.0/28")}, Rules: []firewall.Rule{
-		{Name: "crew", Action: "permit", Who: gate.Who{Groups: refs("crew")}, To: refs("192.0.2.0/26"), Services: refs("tcp/22")},
+		{Name: "crew", Action: "permit", Who: gate.Who{Groups: nametest.Refs("crew")}, To: nametest.Refs("192.0.2.0/26"), Services: nametest.Refs("tcp/22")},
 	}}
 	a, s := compile(t, doc)
 	for object, want := range map[string]gate.State{

@@ -15,21 +15,14 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/gate/hosts"
 	"gatemap/core/name"
+	"gatemap/core/name/nametest"
 	"gatemap/core/place"
 	"gatemap/core/situation"
 )
 
-func refs(names ...string) []name.Ref {
-	var list []name.Ref
-	for _, n := range names {
-		list = append(list, name.Ref{Name: n})
-	}
-	return list
-}
-
 func compile(t require.TestingT, doc *hosts.Document) (*atlas.Atlas, *atlas.System) {
 	d := &directory.Document{Name: "d", Users: []directory.User{{Name: "ilse"}}, Groups: []directory.Group{
-		{Name: "crew", Members: &directory.Members{Users: refs("ilse")}}, {Name: "others"},
+		{Name: "crew", Members: &directory.Members{Users: nametest.Refs("ilse")}}, {Name: "others"},
 	}}
 	a, err := atlas.Compile(&atlas.Map{Directories: []*directory.Document{d}, Systems: []*gate.System{{Name: "s", Gate: doc}}})
 	require.NoError(t, err)
@@ -98,7 +91,7 @@ func TestDecisionsAgreeWithAPlainWalk(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		doc := &hosts.Document{Hosts: map[string][]place.Text{"red": {{Value: "red1"}, {Value: "red2"}}, "dome": {{Value: "dome1"}}}}
 		who := func() gate.Who {
-			return gate.Who{Groups: refs(rapid.SampledFrom([]string{"crew", "crew", "others"}).Draw(t, "group"))}
+			return gate.Who{Groups: nametest.Refs(rapid.SampledFrom([]string{"crew", "crew", "others"}).Draw(t, "group"))}
 		}
 		when := func() *situation.When {
 			if rapid.Bool().Draw(t, "when") {
@@ -106,7 +99,9 @@ func TestDecisionsAgreeWithAPlainWalk(t *testing.T) {
 			}
 			return nil
 		}
-		on := func() []name.Ref { return refs(rapid.SampledFrom([]string{"red", "dome", "red2"}).Draw(t, "hosts")) }
+		on := func() []name.Ref {
+			return nametest.Refs(rapid.SampledFrom([]string{"red", "dome", "red2"}).Draw(t, "hosts"))
+		}
 		for range rapid.IntRange(0, 4).Draw(t, "logins") {
 			l := hosts.Login{Who: who(), Hosts: on(), When: when()}
 			if rapid.IntRange(0, 3).Draw(t, "deny") == 0 {
@@ -156,8 +151,8 @@ func TestDecisionsAgreeWithAPlainWalk(t *testing.T) {
 func TestListingsAndErrors(t *testing.T) {
 	a, s := compile(t, &hosts.Document{
 		Hosts:   map[string][]place.Text{"red": {{Value: "red1"}}},
-		Login:   []hosts.Login{{Who: gate.Who{Groups: refs("crew")}, Hosts: refs("red1")}, {Who: gate.Who{Groups: refs("crew")}, Hosts: refs("rad")}},
-		Elevate: []hosts.Elevate{{Who: gate.Who{Groups: refs("crew")}, Hosts: refs("red"), Commands: patterns("/bin/x *", "/bin/y"), As: "root"}},
+		Login:   []hosts.Login{{Who: gate.Who{Groups: nametest.Refs("crew")}, Hosts: nametest.Refs("red1")}, {Who: gate.Who{Groups: nametest.Refs("crew")}, Hosts: nametest.Refs("rad")}},
+		Elevate: []hosts.Elevate{{Who: gate.Who{Groups: nametest.Refs("crew")}, Hosts: nametest.Refs("red"), Commands: patterns("/bin/x *", "/bin/y"), As: "root"}},
 	})
 	f, err := a.Facts(situation.Situation{})
 	require.NoError(t, err)

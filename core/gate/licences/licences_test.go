@@ -15,17 +15,10 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/gate/licences"
 	"gatemap/core/name"
+	"gatemap/core/name/nametest"
 	"gatemap/core/place"
 	"gatemap/core/situation"
 )
-
-func refs(names ...string) []name.Ref {
-	var list []name.Ref
-	for _, n := range names {
-		list = append(list, name.Ref{Name: n})
-	}
-	return list
-}
 
 func compile(t require.TestingT, d *directory.Document, doc *licences.Document) (*atlas.Atlas, *atlas.System) {
 	a, err := atlas.Compile(&atlas.Map{Directories: []*directory.Document{d}, Systems: []*gate.System{{Name: "s", Gate: doc}}})
@@ -45,18 +38,18 @@ func why(t require.TestingT, a *atlas.Atlas, s *atlas.System, user, feature stri
 
 func TestFeatures(t *testing.T) {
 	d := &directory.Document{Name: "d", Users: []directory.User{{Name: "ilse"}, {Name: "teo"}}, Groups: []directory.Group{
-		{Name: "crew", Members: &directory.Members{Users: refs("ilse")}},
-		{Name: "science", Members: &directory.Members{Users: refs("ilse", "teo")}},
+		{Name: "crew", Members: &directory.Members{Users: nametest.Refs("ilse")}},
+		{Name: "science", Members: &directory.Members{Users: nametest.Refs("ilse", "teo")}},
 	}}
 	a, s := compile(t, d, &licences.Document{
 		Products: []licences.Product{{Name: place.Text{Value: "suite"}, Features: []licences.Feature{
-			{Name: "viewer"}, {Name: "pipeline"}, {Name: "cluster", Needs: refs("pipeline")}, {Name: "farm", Needs: refs("cluster")},
-			{Name: "egg", Needs: refs("hen")}, {Name: "hen", Needs: refs("egg")},
+			{Name: "viewer"}, {Name: "pipeline"}, {Name: "cluster", Needs: nametest.Refs("pipeline")}, {Name: "farm", Needs: nametest.Refs("cluster")},
+			{Name: "egg", Needs: nametest.Refs("hen")}, {Name: "hen", Needs: nametest.Refs("egg")},
 		}}},
 		Mappings: []licences.Mapping{
-			{Who: gate.Who{Groups: refs("crew")}, Product: refs("suite")[0], Without: refs("viewer")},
-			{Who: gate.Who{Groups: refs("science")}, Product: refs("suite")[0], Without: refs("pipeline", "hen", "egg")},
-			{Who: gate.Who{Users: refs("ilse")}, Product: refs("suite")[0], Without: refs("pipeline", "cluster", "farm")},
+			{Who: gate.Who{Groups: nametest.Refs("crew")}, Product: nametest.Refs("suite")[0], Without: nametest.Refs("viewer")},
+			{Who: gate.Who{Groups: nametest.Refs("science")}, Product: nametest.Refs("suite")[0], Without: nametest.Refs("pipeline", "hen", "egg")},
+			{Who: gate.Who{Users: nametest.Refs("ilse")}, Product: nametest.Refs("suite")[0], Without: nametest.Refs("pipeline", "cluster", "farm")},
 		},
 	})
 	var never time.Time
@@ -87,8 +80,8 @@ func TestNamesOfProductsAndFeatures(t *testing.T) {
 	_, s := compile(t, d, &licences.Document{
 		Products: []licences.Product{product("suite", "viewer"), product("planner", "viewer", "queue")},
 		Mappings: []licences.Mapping{
-			{Who: gate.Who{Everyone: true}, Product: refs("suit")[0]},
-			{Who: gate.Who{Everyone: true}, Product: refs("suite")[0], Without: refs("vewer")},
+			{Who: gate.Who{Everyone: true}, Product: nametest.Refs("suit")[0]},
+			{Who: gate.Who{Everyone: true}, Product: nametest.Refs("suite")[0], Without: nametest.Refs("vewer")},
 		},
 	})
 	require.Len(t, s.Site.Findings, 2)
@@ -133,13 +126,13 @@ func TestSeatsAgreeWithFillingThemOneByOne(t *testing.T) {
 			d.Users = append(d.Users, u)
 			rank[i] = 9
 			if rapid.Bool().Draw(t, "second") {
-				second.Users, rank[i] = append(second.Users, refs(u.Name)...), 2
+				second.Users, rank[i] = append(second.Users, nametest.Refs(u.Name)...), 2
 			}
 			if rapid.Bool().Draw(t, "first") {
-				first.Users, rank[i] = append(first.Users, refs(u.Name)...), 1
+				first.Users, rank[i] = append(first.Users, nametest.Refs(u.Name)...), 1
 			}
 			if rapid.IntRange(0, 3).Draw(t, "direct") == 0 {
-				direct = append(direct, refs(u.Name)...)
+				direct = append(direct, nametest.Refs(u.Name)...)
 				// A direct holder comes before all others; among these the
 				// first mapping that gives it decides, then the name.
 				rank[i] -= 10
@@ -147,11 +140,11 @@ func TestSeatsAgreeWithFillingThemOneByOne(t *testing.T) {
 		}
 		d.Groups = []directory.Group{{Name: "first", Members: &first}, {Name: "second", Members: &second}}
 		mappings := []licences.Mapping{
-			{Who: gate.Who{Groups: refs("first")}, Product: refs("suite")[0]},
-			{Who: gate.Who{Groups: refs("second")}, Product: refs("suite")[0]},
+			{Who: gate.Who{Groups: nametest.Refs("first")}, Product: nametest.Refs("suite")[0]},
+			{Who: gate.Who{Groups: nametest.Refs("second")}, Product: nametest.Refs("suite")[0]},
 		}
 		if len(direct) > 0 {
-			mappings = append(mappings, licences.Mapping{Who: gate.Who{Users: direct}, Product: refs("suite")[0]})
+			mappings = append(mappings, licences.Mapping{Who: gate.Who{Users: direct}, Product: nametest.Refs("suite")[0]})
 		}
 		a, s := compile(t, d, &licences.Document{
 			Products: []licences.Product{{Name: place.Text{Value: "suite"}, Seats: &seats, Features: []licences.Feature{{Name: "viewer"}}}},

@@ -18,16 +18,9 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/gate/network"
 	"gatemap/core/name"
+	"gatemap/core/name/nametest"
 	"gatemap/core/situation"
 )
-
-func refs(names ...string) []name.Ref {
-	var list []name.Ref
-	for _, n := range names {
-		list = append(list, name.Ref{Name: n})
-	}
-	return list
-}
 
 // world has one user in two groups of d, with an attribute, and one of e.
 func world(member [2]bool, override string) []*directory.Document {
@@ -39,7 +32,7 @@ func world(member [2]bool, override string) []*directory.Document {
 	for g, n := range groups {
 		m := &directory.Members{}
 		if member[g] {
-			m.Users = refs("ilse", "e/ana")
+			m.Users = nametest.Refs("ilse", "e/ana")
 		}
 		d.Groups = append(d.Groups, directory.Group{Name: n, Members: m})
 	}
@@ -119,7 +112,7 @@ func draw(t *rapid.T) *network.Document {
 		Match: rapid.SampledFrom([]network.Match{"", "first"}).Draw(t, "match"), Default: "guest",
 	}}
 	group := func() gate.Who {
-		return gate.Who{Groups: refs(rapid.SampledFrom(groups).Draw(t, "group")), Everyone: rapid.IntRange(0, 3).Draw(t, "everyone") == 0}
+		return gate.Who{Groups: nametest.Refs(rapid.SampledFrom(groups).Draw(t, "group")), Everyone: rapid.IntRange(0, 3).Draw(t, "everyone") == 0}
 	}
 	for range rapid.IntRange(0, 3).Draw(t, "rules") {
 		doc.Tags.Rules = append(doc.Tags.Rules, network.TagRule{Tag: rapid.SampledFrom([]string{"crew", "staff"}).Draw(t, "tag"), Who: group()})
@@ -130,9 +123,9 @@ func draw(t *rapid.T) *network.Document {
 			p.Who = group()
 		}
 		if p.Who.Empty() || rapid.Bool().Draw(t, "tags") {
-			p.Tags = refs("guest")
+			p.Tags = nametest.Refs("guest")
 			if len(doc.Tags.Rules) > 0 {
-				p.Tags = refs(rapid.SampledFrom([]string{doc.Tags.Rules[0].Tag, "guest"}).Draw(t, "policy tag"))
+				p.Tags = nametest.Refs(rapid.SampledFrom([]string{doc.Tags.Rules[0].Tag, "guest"}).Draw(t, "policy tag"))
 			}
 		}
 		if rapid.Bool().Draw(t, "when") {
@@ -238,8 +231,8 @@ func TestShadowedPoliciesDecideNothing(t *testing.T) {
 
 func TestSourcesAndReplies(t *testing.T) {
 	vlan := 40
-	doc := &network.Document{Sources: refs("D"), Policies: []network.Policy{
-		{Name: "crew", Who: gate.Who{Groups: refs("crew")}, When: &situation.When{Access: []situation.Access{"vpn"}}, Verdict: "admit",
+	doc := &network.Document{Sources: nametest.Refs("D"), Policies: []network.Policy{
+		{Name: "crew", Who: gate.Who{Groups: nametest.Refs("crew")}, When: &situation.When{Access: []situation.Access{"vpn"}}, Verdict: "admit",
 			Reply: &network.Reply{Class: "crew", VLAN: &vlan, SessionTimeout: "8h", ACL: name.Ref{Name: "nil"}}},
 	}}
 	a, s := compile(t, world([2]bool{true, false}, ""), doc)

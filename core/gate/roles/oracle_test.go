@@ -16,17 +16,10 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/gate/roles"
 	"gatemap/core/name"
+	"gatemap/core/name/nametest"
 	"gatemap/core/place"
 	"gatemap/core/situation"
 )
-
-func refs(names ...string) []name.Ref {
-	var list []name.Ref
-	for _, n := range names {
-		list = append(list, name.Ref{Name: n})
-	}
-	return list
-}
 
 func text(s string) place.Text { return place.Text{Value: s} }
 func path(s string) roles.Path { return roles.Path{Text: text(s)} }
@@ -51,7 +44,7 @@ func world(member [3][3]bool) *directory.Document {
 		m := &directory.Members{}
 		for p, person := range people {
 			if member[p][g] {
-				m.Users = append(m.Users, refs(person)...)
+				m.Users = append(m.Users, nametest.Refs(person)...)
 			}
 		}
 		d.Groups = append(d.Groups, directory.Group{Name: crew, Members: m})
@@ -220,9 +213,9 @@ var tree = []string{"/", "/raw", "/raw/2026", "/raw/embargo", "/reduced", "/rawe
 func drawWhen(t *rapid.T) *situation.When {
 	switch rapid.IntRange(0, 4).Draw(t, "when") {
 	case 0:
-		return &situation.When{Networks: refs("summit")}
+		return &situation.When{Networks: nametest.Refs("summit")}
 	case 1:
-		return &situation.When{NotNetworks: refs("summit"), Risk: []situation.Risk{"low"}}
+		return &situation.When{NotNetworks: nametest.Refs("summit"), Risk: []situation.Risk{"low"}}
 	case 2:
 		return &situation.When{Risk: []situation.Risk{"medium", "high"}}
 	}
@@ -234,9 +227,9 @@ func drawRights(t *rapid.T) []gate.Pattern {
 }
 
 func drawWho(t *rapid.T) gate.Who {
-	w := gate.Who{Groups: refs(rapid.SampledFrom(crews).Draw(t, "group")), Everyone: rapid.IntRange(0, 5).Draw(t, "everyone") == 0}
+	w := gate.Who{Groups: nametest.Refs(rapid.SampledFrom(crews).Draw(t, "group")), Everyone: rapid.IntRange(0, 5).Draw(t, "everyone") == 0}
 	if rapid.IntRange(0, 3).Draw(t, "except") == 0 {
-		w.Except = &directory.People{Groups: refs(rapid.SampledFrom(crews).Draw(t, "excepted"))}
+		w.Except = &directory.People{Groups: nametest.Refs(rapid.SampledFrom(crews).Draw(t, "excepted"))}
 	}
 	return w
 }
@@ -260,13 +253,13 @@ func drawDocument(t *rapid.T) *roles.Document {
 	for _, role := range []string{"a", "b", "c"} {
 		r := &roles.Role{Rights: drawRights(t), Without: drawRights(t)}
 		if len(names) > 0 && rapid.Bool().Draw(t, "includes") {
-			r.Includes = refs(rapid.SampledFrom(names).Draw(t, "included"))
+			r.Includes = nametest.Refs(rapid.SampledFrom(names).Draw(t, "included"))
 		}
 		d.Roles[role] = r
 		names = append(names, role)
 	}
 	if rapid.IntRange(0, 3).Draw(t, "everyone_has") == 0 {
-		d.EveryoneHas = refs("a")
+		d.EveryoneHas = nametest.Refs("a")
 	}
 	declared := func(label string) roles.Path {
 		return rapid.SampledFrom(d.Resources).Draw(t, label).Path
@@ -284,7 +277,7 @@ func drawDocument(t *rapid.T) *roles.Document {
 	for i := range rapid.IntRange(0, 2).Draw(t, "limits") {
 		l := roles.Limit{Name: fmt.Sprintf("limit %d", i), Rights: drawRights(t), Object: declared("limited"), When: drawWhen(t)}
 		if rapid.Bool().Draw(t, "excepted") {
-			l.Except = &directory.People{Groups: refs(rapid.SampledFrom(crews).Draw(t, "exception"))}
+			l.Except = &directory.People{Groups: nametest.Refs(rapid.SampledFrom(crews).Draw(t, "exception"))}
 		}
 		d.Limits = append(d.Limits, l)
 	}

@@ -12,6 +12,7 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/gate/roles"
 	"gatemap/core/name"
+	"gatemap/core/name/nametest"
 	"gatemap/core/place"
 	"gatemap/core/situation"
 )
@@ -27,7 +28,7 @@ func archive(mappings ...roles.Mapping) *roles.Document {
 		},
 		Roles: map[string]*roles.Role{
 			"curator": {Rights: patterns("frames:*"), Without: patterns("frames:purge")},
-			"chief":   {Includes: refs("curator"), Rights: patterns("frames:purge")},
+			"chief":   {Includes: nametest.Refs("curator"), Rights: patterns("frames:purge")},
 			"lister":  {Rights: patterns("frames:list")},
 		},
 		Mappings: mappings,
@@ -56,7 +57,7 @@ func ask(t *testing.T, a *atlas.Atlas, s *atlas.System, user, right, object stri
 var member = [3][3]bool{{true, false, false}, {false, true, false}, {false, false, true}} // ilse crew, teo science, rana data
 
 func to(group, role, object string) roles.Mapping {
-	return roles.Mapping{Who: gate.Who{Groups: refs(group)}, Role: name.Ref{Name: role}, Object: path(object)}
+	return roles.Mapping{Who: gate.Who{Groups: nametest.Refs(group)}, Role: name.Ref{Name: role}, Object: path(object)}
 }
 
 func TestRolesComeDownTheTree(t *testing.T) {
@@ -85,7 +86,7 @@ func TestThePathThatIsNotDeclared(t *testing.T) {
 
 func TestCommonRoles(t *testing.T) {
 	doc := archive()
-	doc.EveryoneHas = refs("lister", "listr")
+	doc.EveryoneHas = nametest.Refs("lister", "listr")
 	a, s := compile(t, world(member), doc)
 	e := ask(t, a, s, "rana", "frames:list", "/raw")
 	assert.Equal(t, gate.Open, e.State)
@@ -98,32 +99,32 @@ func TestCommonRoles(t *testing.T) {
 // A line that gives and has a name in it that leads to nothing gives nothing; one
 // that takes goes on taking.
 func TestMisspeltNamesErrToShut(t *testing.T) {
-	window := &situation.When{Windows: refs("nigth")}
+	window := &situation.When{Windows: nametest.Refs("nigth")}
 	for what, m := range map[string]roles.Mapping{
-		"group":  {Who: gate.Who{Groups: refs("crew", "crw")}, Role: name.Ref{Name: "curator"}, Object: path("/")},
-		"except": {Who: gate.Who{Groups: refs("crew"), Except: &directory.People{Users: refs("teoo")}}, Role: name.Ref{Name: "curator"}, Object: path("/")},
+		"group":  {Who: gate.Who{Groups: nametest.Refs("crew", "crw")}, Role: name.Ref{Name: "curator"}, Object: path("/")},
+		"except": {Who: gate.Who{Groups: nametest.Refs("crew"), Except: &directory.People{Users: nametest.Refs("teoo")}}, Role: name.Ref{Name: "curator"}, Object: path("/")},
 		"role":   to("crew", "curatr", "/"),
 		"object": to("crew", "curator", "/row"),
-		"window": {Who: gate.Who{Groups: refs("crew")}, Role: name.Ref{Name: "curator"}, Object: path("/"), When: window},
+		"window": {Who: gate.Who{Groups: nametest.Refs("crew")}, Role: name.Ref{Name: "curator"}, Object: path("/"), When: window},
 	} {
 		a, s := compile(t, world(member), archive(m))
 		assert.Equal(t, gate.None, ask(t, a, s, "ilse", "frames:read", "/raw").State, what)
 		require.Len(t, s.Site.Findings, 1, what)
 		assert.Equal(t, finding.UnknownName, s.Site.Findings[0].Code, what)
 	}
-	deny := roles.Mapping{Who: gate.Who{Groups: refs("crew", "crw")}, Role: name.Ref{Name: "curator"}, Object: path("/"), Effect: "deny", When: window}
+	deny := roles.Mapping{Who: gate.Who{Groups: nametest.Refs("crew", "crw")}, Role: name.Ref{Name: "curator"}, Object: path("/"), Effect: "deny", When: window}
 	a, s := compile(t, world(member), archive(to("crew", "curator", "/"), deny))
 	assert.Equal(t, gate.Shut, ask(t, a, s, "ilse", "frames:read", "/raw").State)
 	doc := archive(to("crew", "curator", "/"))
-	doc.Limits = []roles.Limit{{Name: "l", Rights: patterns("frames:*"), Object: path("/"), When: window, Except: &directory.People{Groups: refs("crw")}}}
+	doc.Limits = []roles.Limit{{Name: "l", Rights: patterns("frames:*"), Object: path("/"), When: window, Except: &directory.People{Groups: nametest.Refs("crw")}}}
 	a, s = compile(t, world(member), doc)
 	assert.Equal(t, gate.Shut, ask(t, a, s, "ilse", "frames:read", "/raw").State)
 }
 
 func TestWhatIsLacking(t *testing.T) {
-	excepted := roles.Mapping{Who: gate.Who{Everyone: true, Except: &directory.People{Groups: refs("data"), Users: refs("rana")}}, Role: name.Ref{Name: "lister"}, Object: path("/")}
+	excepted := roles.Mapping{Who: gate.Who{Everyone: true, Except: &directory.People{Groups: nametest.Refs("data"), Users: nametest.Refs("rana")}}, Role: name.Ref{Name: "lister"}, Object: path("/")}
 	a, s := compile(t, world(member), archive(
-		roles.Mapping{Who: gate.Who{Groups: refs("crew", "science"), Users: refs("teo")}, Role: name.Ref{Name: "curator"}, Object: path("/")}, excepted))
+		roles.Mapping{Who: gate.Who{Groups: nametest.Refs("crew", "science"), Users: nametest.Refs("teo")}, Role: name.Ref{Name: "curator"}, Object: path("/")}, excepted))
 	assert.Equal(t, []gate.Miss{
 		{Mapping: "s/mapping 1", Lacks: []string{"group:d/crew", "group:d/science", "user:d/teo"}},
 		{Mapping: "s/mapping 2", Lacks: []string{"not-user:d/rana", "not-group:d/data"}},
@@ -132,8 +133,8 @@ func TestWhatIsLacking(t *testing.T) {
 
 func TestLoadErrors(t *testing.T) {
 	doc := archive(roles.Mapping{Role: name.Ref{Name: "curator"}, Object: path("/")})
-	doc.Roles["a"] = &roles.Role{Includes: refs("b")}
-	doc.Roles["b"] = &roles.Role{Includes: refs("a")}
+	doc.Roles["a"] = &roles.Role{Includes: nametest.Refs("b")}
+	doc.Roles["b"] = &roles.Role{Includes: nametest.Refs("a")}
 	doc.Rights = append(doc.Rights, rightsOf("frames", "frames:*")...)
 	doc.Resources = append(doc.Resources, roles.Resource{Path: path("/raw")}, roles.Resource{Path: path("raw")})
 	_, err := atlas.Compile(&atlas.Map{Directories: []*directory.Document{world(member)}, Systems: []*gate.System{{Name: "s", Gate: doc}}})

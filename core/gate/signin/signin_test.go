@@ -14,21 +14,14 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/gate/signin"
 	"gatemap/core/name"
+	"gatemap/core/name/nametest"
 	"gatemap/core/situation"
 )
-
-func refs(names ...string) []name.Ref {
-	var list []name.Ref
-	for _, n := range names {
-		list = append(list, name.Ref{Name: n})
-	}
-	return list
-}
 
 // compile puts a door in front of a system that is a door itself.
 func compile(t require.TestingT, doc *signin.Document) (*atlas.Atlas, *atlas.System) {
 	d := &directory.Document{Name: "d", Users: []directory.User{{Name: "ilse"}}, Groups: []directory.Group{
-		{Name: "crew", Members: &directory.Members{Users: refs("ilse")}}, {Name: "others"},
+		{Name: "crew", Members: &directory.Members{Users: nametest.Refs("ilse")}}, {Name: "others"},
 	}}
 	a, err := atlas.Compile(&atlas.Map{Directories: []*directory.Document{d}, Systems: []*gate.System{
 		{Name: "door", Type: name.Ref{Name: "signin"}, Gate: doc},
@@ -86,8 +79,8 @@ func TestPoliciesAgreeWithApplyingThemOneByOne(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		doc := &signin.Document{Default: rapid.SampledFrom([]signin.Default{"", "allow", "block"}).Draw(t, "default")}
 		for i := range rapid.IntRange(0, 4).Draw(t, "policies") {
-			p := signin.Policy{Name: fmt.Sprintf("p%d", i), Apps: refs(rapid.SampledFrom([]string{"all", "ledger", "door"}).Draw(t, "app"))}
-			p.Groups = refs(rapid.SampledFrom([]string{"crew", "crew", "others"}).Draw(t, "group"))
+			p := signin.Policy{Name: fmt.Sprintf("p%d", i), Apps: nametest.Refs(rapid.SampledFrom([]string{"all", "ledger", "door"}).Draw(t, "app"))}
+			p.Groups = nametest.Refs(rapid.SampledFrom([]string{"crew", "crew", "others"}).Draw(t, "group"))
 			p.Mode = rapid.SampledFrom([]signin.Mode{"", "enforced", "watch", "disabled"}).Draw(t, "mode")
 			if rapid.Bool().Draw(t, "when") {
 				p.When = &situation.When{Risk: []situation.Risk{situation.Risk(rapid.SampledFrom([]string{"low", "high"}).Draw(t, "risk"))}}
@@ -122,7 +115,7 @@ func TestPoliciesAgreeWithApplyingThemOneByOne(t *testing.T) {
 }
 
 func TestWatchedPoliciesAreReportedAndChangeNothing(t *testing.T) {
-	watched := signin.Policy{Name: "risky", Who: gate.Who{Everyone: true}, Apps: refs("all"), When: &situation.When{Risk: []situation.Risk{"high"}}, Then: signin.Then{Block: true}, Mode: "watch"}
+	watched := signin.Policy{Name: "risky", Who: gate.Who{Everyone: true}, Apps: nametest.Refs("all"), When: &situation.When{Risk: []situation.Risk{"high"}}, Then: signin.Then{Block: true}, Mode: "watch"}
 	a, s := compile(t, &signin.Document{Policies: []signin.Policy{watched}})
 	e := ask(t, a, s, "ledger", facts{risk: "high"})
 	assert.Equal(t, gate.Open, e.State)
@@ -131,7 +124,7 @@ func TestWatchedPoliciesAreReportedAndChangeNothing(t *testing.T) {
 }
 
 func TestNames(t *testing.T) {
-	_, s := compile(t, &signin.Document{Policies: []signin.Policy{{Name: "p", Who: gate.Who{Everyone: true}, Apps: refs("lodger"), Then: signin.Then{Block: true}}}})
+	_, s := compile(t, &signin.Document{Policies: []signin.Policy{{Name: "p", Who: gate.Who{Everyone: true}, Apps: nametest.Refs("lodger"), Then: signin.Then{Block: true}}}})
 	require.Len(t, s.Site.Findings, 1)
 	assert.Contains(t, s.Site.Findings[0].Message, "did you mean ledger?")
 	var then signin.Then
