@@ -96,6 +96,12 @@ func (c *Condition) Needed() []Need {
 	return all
 }
 
+// Covers says whether the condition surely holds whenever inner does: it asks for
+// nothing, or for the same.
+func (c *Condition) Covers(inner *Condition) bool {
+	return c.Always() || slices.Equal(c.Needed(), inner.Needed())
+}
+
 func (c *Condition) collect(f *Facts, want Truth, write func(*clause) Need) []Need {
 	var needs []Need
 	for i := range c.clauses {

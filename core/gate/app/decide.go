@@ -202,7 +202,7 @@ func (t *desk) Check(r *gate.Report) {
 // the widest opinion counts.
 func (t *desk) wider(r *gate.Report, wide, narrow int) bool {
 	w, n := &t.mappings[wide], &t.mappings[narrow]
-	if !w.when.Always() && !slices.Equal(w.when.Needed(), n.when.Needed()) || !w.crowd.Covers(r.Book, &n.crowd) {
+	if !w.when.Covers(&n.when) || !w.crowd.Covers(r.Book, &n.crowd) {
 		return false
 	}
 	says := func(p *point, mapping int) int {

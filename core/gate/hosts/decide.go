@@ -193,7 +193,7 @@ func (y *yard) Check(r *gate.Report) {
 // wider says whether a line gives the same people the same commands on the same
 // hosts as another, on no harder condition.
 func wider(r *gate.Report, wide, narrow *line) bool {
-	if wide.deny || !wide.when.Always() && !slices.Equal(wide.when.Needed(), narrow.when.Needed()) || wide.as != narrow.as || len(wide.except) > 0 {
+	if wide.deny || !wide.when.Covers(&narrow.when) || wide.as != narrow.as || len(wide.except) > 0 {
 		return false
 	}
 	for _, h := range narrow.hosts {

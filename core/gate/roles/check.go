@@ -37,7 +37,7 @@ func (t *tree) wider(r *gate.Report, wide, narrow int) bool {
 	if o.deny || !m.rights.in(o.rights) || m.rights.empty() {
 		return false
 	}
-	if !o.when.Always() && !slices.Equal(o.when.Needed(), m.when.Needed()) {
+	if !o.when.Covers(&m.when) {
 		return false
 	}
 	applies := false
