@@ -17,9 +17,9 @@ import (
 
 // Records are what a source brings in.
 type Records struct {
-	Users   []directory.User
-	Groups  []directory.Group
-	Devices []directory.Device
+	Users   []*directory.User
+	Groups  []*directory.Group
+	Devices []*directory.Device
 }
 
 // Apply picks users, groups and devices out of entries by the tables of a
@@ -92,9 +92,9 @@ func (t *tables) pick(p *directory.Pick) func(func(*Entry, string) bool) {
 	}
 }
 
-func (t *tables) users(table *directory.UserTable) []directory.User {
+func (t *tables) users(table *directory.UserTable) []*directory.User {
 	disabled := t.filter(table.Disabled, "disabled")
-	var users []directory.User
+	var users []*directory.User
 	for e, n := range t.pick(&table.Pick) {
 		u := directory.User{Place: e.Place, Name: n, DN: e.DN, Attributes: attributes(e, table.Attributes)}
 		if disabled != nil && disabled(e) {
@@ -108,7 +108,7 @@ func (t *tables) users(table *directory.UserTable) []directory.User {
 			group := e.First(table.PrimaryGroup)
 			u.PrimaryGroup = name.Ref{Name: group.Value, Place: group.Place}
 		}
-		users = append(users, u)
+		users = append(users, &u)
 	}
 	return users
 }
@@ -160,11 +160,11 @@ func attributes(e *Entry, table map[string]string) directory.Attributes {
 	return all
 }
 
-func (t *tables) groups(table *directory.GroupTable) []directory.Group {
+func (t *tables) groups(table *directory.GroupTable) []*directory.Group {
 	kinds := choices(t, table.Kind, "kind")
 	draws := choices(t, table.Draws, "draws")
 	opens := choices(t, table.Opens, "opens")
-	var groups []directory.Group
+	var groups []*directory.Group
 	for e, n := range t.pick(&table.Pick) {
 		g := directory.Group{
 			Place: e.Place, Name: n, DN: e.DN,
@@ -180,7 +180,7 @@ func (t *tables) groups(table *directory.GroupTable) []directory.Group {
 		if managers := references(e, table.Managers); managers != nil {
 			g.Managers = &directory.People{Users: managers}
 		}
-		groups = append(groups, g)
+		groups = append(groups, &g)
 	}
 	return groups
 }
@@ -225,9 +225,9 @@ func choose[T ~string](all []choice[T], e *Entry) T {
 	return ""
 }
 
-func (t *tables) devices(table *directory.DeviceTable) []directory.Device {
+func (t *tables) devices(table *directory.DeviceTable) []*directory.Device {
 	managed, compliant := t.filter(table.Managed, "managed"), t.filter(table.Compliant, "compliant")
-	var devices []directory.Device
+	var devices []*directory.Device
 	for e, n := range t.pick(&table.Pick) {
 		d := directory.Device{Place: e.Place, Name: n, DN: e.DN}
 		if managed != nil {
@@ -236,7 +236,7 @@ func (t *tables) devices(table *directory.DeviceTable) []directory.Device {
 		if compliant != nil {
 			d.Compliant = new(compliant(e))
 		}
-		devices = append(devices, d)
+		devices = append(devices, &d)
 	}
 	return devices
 }

@@ -28,7 +28,7 @@ var layers = [][]string{
 	},
 	{"core/gate"},
 	{"core/directory", "core/situation"},
-	{"core/filter", "core/finding", "core/name/nametest"},
+	{"core/filter", "core/finding", "core/name/nametest", "core/parallel"},
 	{"core/name"},
 	{"core/place"},
 }

@@ -73,17 +73,17 @@ func (f *Folder) rows() ([]store.Row, error) {
 	}
 	for dir, records := range f.Records {
 		for i := range records.Users {
-			if err := put(dir, "user", records.Users[i].Name, fromUser(&records.Users[i])); err != nil {
+			if err := put(dir, "user", records.Users[i].Name, fromUser(records.Users[i])); err != nil {
 				return nil, err
 			}
 		}
 		for i := range records.Groups {
-			if err := put(dir, "group", records.Groups[i].Name, fromGroup(&records.Groups[i])); err != nil {
+			if err := put(dir, "group", records.Groups[i].Name, fromGroup(records.Groups[i])); err != nil {
 				return nil, err
 			}
 		}
 		for i := range records.Devices {
-			d := &records.Devices[i]
+			d := records.Devices[i]
 			r := record{DN: d.DN, File: d.Place.File, Line: d.Place.Line, Managed: d.Managed, Compliant: d.Compliant, Attributes: d.Attrs.Plain()}
 			if err := put(dir, "device", d.Name, r); err != nil {
 				return nil, err
@@ -157,7 +157,7 @@ func (f *Folder) addRecord(row store.Row) error {
 	case "group":
 		records.Groups = append(records.Groups, r.group(row.Key.Name))
 	case "device":
-		records.Devices = append(records.Devices, directory.Device{
+		records.Devices = append(records.Devices, &directory.Device{
 			Place: r.place(), Name: row.Key.Name, DN: r.DN, Managed: r.Managed, Compliant: r.Compliant, Attrs: attributes,
 		})
 	}
@@ -165,8 +165,8 @@ func (f *Folder) addRecord(row store.Row) error {
 	return nil
 }
 
-func (r *record) user(named string, attributes directory.Attributes) directory.User {
-	u := directory.User{Place: r.place(), Name: named, DN: r.DN, Active: r.Active, Attributes: attributes}
+func (r *record) user(named string, attributes directory.Attributes) *directory.User {
+	u := &directory.User{Place: r.place(), Name: named, DN: r.DN, Active: r.Active, Attributes: attributes}
 	if r.Expires != nil {
 		u.Expires.Time = *r.Expires
 	}
@@ -176,8 +176,8 @@ func (r *record) user(named string, attributes directory.Attributes) directory.U
 	return u
 }
 
-func (r *record) group(named string) directory.Group {
-	g := directory.Group{
+func (r *record) group(named string) *directory.Group {
+	g := &directory.Group{
 		Place: r.place(), Name: named, DN: r.DN, Description: r.Description,
 		Kind: directory.Kind(r.Kind), Draws: directory.Draws(r.Draws), Opens: directory.Opens(r.Opens),
 		Members: &directory.Members{Any: r.refs(r.Members)},

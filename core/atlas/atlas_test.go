@@ -31,10 +31,10 @@ func planner() *licences.Document {
 func season(t require.TestingT) *atlas.Map {
 	end, err := time.Parse(time.RFC3339, "2026-12-31T00:00:00Z")
 	require.NoError(t, err)
-	d := &directory.Document{Name: "d", Users: []directory.User{
+	d := &directory.Document{Name: "d", Users: []*directory.User{
 		{Name: "ilse"}, {Name: "noor", Active: new(bool)}, {Name: "vic", Expires: directory.Instant{Time: end}},
 		{Name: "gone", Active: new(bool), Expires: directory.Instant{Time: end}},
-	}, Devices: []directory.Device{{Name: "console", Managed: new(true)}}}
+	}, Devices: []*directory.Device{{Name: "console", Managed: new(true)}}}
 	for i := range d.Users[:3] {
 		require.NoError(t, d.Users[i].Attributes.Set("emails", "x@cindervale.example"))
 	}
@@ -125,7 +125,7 @@ func TestSystemsOfOneName(t *testing.T) {
 }
 
 func ExampleCompile() {
-	d := &directory.Document{Name: "cindervale", Users: []directory.User{{Name: "ilse.okonjo"}}}
+	d := &directory.Document{Name: "cindervale", Users: []*directory.User{{Name: "ilse.okonjo"}}}
 	a, err := atlas.Compile(&atlas.Map{
 		Directories: []*directory.Document{d},
 		Systems:     []*gate.System{{Name: "sky-tools", Gate: planner()}},

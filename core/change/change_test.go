@@ -29,12 +29,12 @@ func draw(t *rapid.T) *atlas.Atlas {
 		if rapid.IntRange(0, 3).Draw(t, "off") == 0 {
 			user.Active = new(bool)
 		}
-		d.Users = append(d.Users, user)
+		d.Users = append(d.Users, &user)
 		if rapid.Bool().Draw(t, "member") {
 			crew.Users = append(crew.Users, nametest.Refs(u)...)
 		}
 	}
-	d.Groups = []directory.Group{{Name: "crew", Members: crew}}
+	d.Groups = []*directory.Group{{Name: "crew", Members: crew}}
 	doc := &licences.Document{Products: []licences.Product{{Name: place.Text{Value: "suite"}, Features: []licences.Feature{{Name: "a"}, {Name: "b", Needs: nametest.Refs("a")}}}}}
 	for range rapid.IntRange(0, 2).Draw(t, "mappings") {
 		m := licences.Mapping{Product: name.Ref{Name: "suite"}, Who: gate.Who{Groups: nametest.Refs("crew"), Everyone: rapid.Bool().Draw(t, "everyone")}}

@@ -29,7 +29,7 @@ func what(right, object string) atlas.What {
 func small(t *testing.T, g *atlas.Guarantee) (*atlas.Atlas, error) {
 	t.Helper()
 	end := directory.Instant{Time: time.Date(2026, 12, 31, 0, 0, 0, 0, time.UTC)}
-	d := &directory.Document{Name: "d", Users: []directory.User{{Name: "ilse"}, {Name: "teo"}, {Name: "noor", Active: new(bool)}, {Name: "vic", Expires: end}}, Groups: []directory.Group{
+	d := &directory.Document{Name: "d", Users: []*directory.User{{Name: "ilse"}, {Name: "teo"}, {Name: "noor", Active: new(bool)}, {Name: "vic", Expires: end}}, Groups: []*directory.Group{
 		{Name: "crew", Members: &directory.Members{Users: nametest.Refs("ilse", "noor", "vic")}}, {Name: "science", Members: &directory.Members{Users: nametest.Refs("teo")}},
 		{Name: "nobody"}, {Name: "left", Members: &directory.Members{Users: nametest.Refs("noor")}}, {Name: "list", Kind: "mail", Members: &directory.Members{Users: nametest.Refs("teo")}},
 	}}

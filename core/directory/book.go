@@ -1,12 +1,11 @@
 package directory
 
 import (
-	"slices"
-	"sort"
 	"strings"
 
 	"gatemap/core/finding"
 	"gatemap/core/name"
+	"gatemap/core/parallel"
 	"gatemap/core/place"
 )
 
@@ -33,30 +32,22 @@ const (
 // It is immutable once built and safe for use by many.
 type Book struct {
 	directories []*Document
+	folded      []string          // names of the directories
 	exact       []map[string]bool // by directory
 	users       shelf[User]
 	groups      shelf[Group]
 	devices     shelf[Device]
 	byDN        map[string]object
 
-	userGroups [][]edge    // by user: the groups that hold the user directly
-	groupUsers [][]member  // the other way round
-	parents    [][]GroupID // by group: the groups that hold it
-	children   [][]GroupID
-	deviceIn   [][]GroupID // by device
+	userGroups lists[link] // by user: the groups that hold the user directly
+	groupUsers lists[link] // the other way round
+	nesting    *nesting
+	within     lists[GroupID] // by user: all groups, at whatever level
+	deviceIn   [][]GroupID    // by device
 	attributes map[string]bool
+	rules      *rules
 	findings   []finding.Finding
 	managers   map[GroupID]Party
-}
-
-type edge struct {
-	group GroupID
-	how   How
-}
-
-type member struct {
-	user UserID
-	how  How
 }
 
 // Party is a set of users and groups.
@@ -65,72 +56,19 @@ type Party struct {
 	Groups []GroupID
 }
 
-// shelf holds the records of one kind in the order of their folded full names.
-type shelf[T any] struct {
-	kind    string
-	records []*T
-	full    []string // as written
-	folded  []string
-	home    []int // index of the directory
-}
-
-type object struct {
-	kind string
-	id   int
-}
-
-func fill[T any](kind string, docs []*Document, list func(*Document) []T, named func(*T) (string, place.Place), errs *place.Errors) shelf[T] {
-	type entry struct {
-		record *T
-		full   string
-		folded string
-		home   int
-	}
-	var all []entry
-	for home, d := range docs {
-		records := list(d)
-		for i := range records {
-			n, at := named(&records[i])
-			if n == "" {
-				errs.Addf(at, "a %s needs a name", kind)
-				continue
-			}
-			full := name.Full(d.Name, n)
-			all = append(all, entry{&records[i], full, name.Fold(full), home})
-		}
-	}
-	slices.SortStableFunc(all, func(a, b entry) int { return strings.Compare(a.folded, b.folded) })
-	s := shelf[T]{kind: kind}
-	for i, e := range all {
-		if i > 0 && all[i-1].folded == e.folded {
-			_, first := named(all[i-1].record)
-			_, at := named(e.record)
-			errs.Addf(at, "%s %s stands in the directory twice; it is also at %s", kind, e.full, first)
-			continue
-		}
-		s.records = append(s.records, e.record)
-		s.full = append(s.full, e.full)
-		s.folded = append(s.folded, e.folded)
-		s.home = append(s.home, e.home)
-	}
-	return s
-}
-
-func (s *shelf[T]) find(folded string) (int, bool) {
-	i := sort.SearchStrings(s.folded, folded)
-	return i, i < len(s.folded) && s.folded[i] == folded
-}
-
 // Build puts directories together. What cannot be used at all goes to errs;
 // what can be left out becomes a finding.
 func Build(docs []*Document, errs *place.Errors) *Book {
 	b := &Book{directories: docs, managers: map[GroupID]Party{}}
+	for _, d := range docs {
+		b.folded = append(b.folded, name.Fold(d.Name))
+	}
 	b.checkDirectories(errs)
-	b.users = fill("user", docs, func(d *Document) []User { return d.Users },
+	b.users = fill("user", docs, func(d *Document) []*User { return d.Users },
 		func(u *User) (string, place.Place) { return u.Name, u.Place }, errs)
-	b.groups = fill("group", docs, func(d *Document) []Group { return d.Groups },
+	b.groups = fill("group", docs, func(d *Document) []*Group { return d.Groups },
 		func(g *Group) (string, place.Place) { return g.Name, g.Place }, errs)
-	b.devices = fill("device", docs, func(d *Document) []Device { return d.Devices },
+	b.devices = fill("device", docs, func(d *Document) []*Device { return d.Devices },
 		func(d *Device) (string, place.Place) { return d.Name, d.Place }, errs)
 	b.indexDNs(errs)
 	for _, g := range b.groups.records {
@@ -173,27 +111,37 @@ func checkGroup(g *Group, errs *place.Errors) {
 	}
 }
 
+// indexDNs notes who bears which distinguished name. It is worked out in
+// parallel, as reading so many takes a while.
 func (b *Book) indexDNs(errs *place.Errors) {
-	b.byDN = map[string]object{}
-	add := func(dn string, at place.Place, o object) {
-		if dn == "" {
-			return
+	users, groups := b.Users(), b.Groups()
+	total := users + groups + b.Devices()
+	dn := func(i int) (string, place.Place, object) {
+		switch {
+		case i < users:
+			return b.users.records[i].DN, b.users.records[i].Place, object{"user", uint32(i)}
+		case i < users+groups:
+			g := b.groups.records[i-users]
+			return g.DN, g.Place, object{"group", uint32(i - users)}
 		}
-		canonical, ok := name.DN(dn)
-		if !ok {
-			errs.Addf(at, "%q is not a distinguished name (RFC 4514)", dn)
-			return
+		d := b.devices.records[i-users-groups]
+		return d.DN, d.Place, object{"device", uint32(i - users - groups)}
+	}
+	canonical := make([]string, total)
+	parallel.For(total, 4096, func(from, to int) {
+		for i := from; i < to; i++ {
+			if written, _, _ := dn(i); written != "" {
+				canonical[i], _ = name.DN(written)
+			}
 		}
-		b.byDN[canonical] = o
-	}
-	for i, u := range b.users.records {
-		add(u.DN, u.Place, object{"user", i})
-	}
-	for i, g := range b.groups.records {
-		add(g.DN, g.Place, object{"group", i})
-	}
-	for i, d := range b.devices.records {
-		add(d.DN, d.Place, object{"device", i})
+	})
+	b.byDN = make(map[string]object, total)
+	for i, c := range canonical {
+		if c != "" {
+			_, _, b.byDN[c] = dn(i)
+		} else if written, at, _ := dn(i); written != "" {
+			errs.Addf(at, "%q is not a distinguished name (RFC 4514)", written)
+		}
 	}
 }
 

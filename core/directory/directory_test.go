@@ -24,16 +24,16 @@ func refs(names ...string) []name.Ref {
 	return list
 }
 
-func user(n string, attributes ...string) directory.User {
-	u := directory.User{Name: n}
+func user(n string, attributes ...string) *directory.User {
+	u := &directory.User{Name: n}
 	for i := 0; i < len(attributes); i += 2 {
 		_ = u.Attributes.Set(attributes[i], attributes[i+1])
 	}
 	return u
 }
 
-func group(n string, users, groups []string) directory.Group {
-	return directory.Group{Name: n, Members: &directory.Members{Users: refs(users...), Groups: refs(groups...)}}
+func group(n string, users, groups []string) *directory.Group {
+	return &directory.Group{Name: n, Members: &directory.Members{Users: refs(users...), Groups: refs(groups...)}}
 }
 
 func build(t require.TestingT, docs ...*directory.Document) *directory.Book {
@@ -68,8 +68,8 @@ func TestMembership(t *testing.T) {
 	require.NoError(t, err)
 	b := build(t, &directory.Document{
 		Name:  "cindervale",
-		Users: []directory.User{user("Ilse"), noor, primary, user("rana", "title", "Archivist")},
-		Groups: []directory.Group{
+		Users: []*directory.User{user("Ilse"), noor, primary, user("rana", "title", "Archivist")},
+		Groups: []*directory.Group{
 			group("night-crew", []string{"ilse", "noor", "ilse"}, nil),
 			group("dome", nil, []string{"night-crew"}),
 			group("staff", nil, []string{"dome", "archivists"}),
@@ -93,24 +93,24 @@ func TestMembership(t *testing.T) {
 // TestNesting tries each rule of docs/model.md section 3 for groups in groups.
 func TestNesting(t *testing.T) {
 	for _, c := range []struct {
-		outer, inner directory.Group
+		outer, inner *directory.Group
 		foreign      bool // the inner group is of another directory
 		ok           bool
 	}{
-		{outer: directory.Group{}, inner: directory.Group{}, ok: true},
-		{outer: directory.Group{}, inner: directory.Group{}, foreign: true, ok: true},
-		{outer: directory.Group{Opens: "own"}, inner: directory.Group{}, foreign: true, ok: true},
-		{outer: directory.Group{Opens: "own"}, inner: directory.Group{Opens: "own"}, ok: true},
-		{outer: directory.Group{Opens: "own"}, inner: directory.Group{Opens: "own"}, foreign: true, ok: false},
-		{outer: directory.Group{}, inner: directory.Group{Opens: "own"}, ok: false},
-		{outer: directory.Group{Opens: "host", Host: "s"}, inner: directory.Group{Opens: "own"}, foreign: true, ok: true},
-		{outer: directory.Group{Opens: "host", Host: "s"}, inner: directory.Group{Opens: "host", Host: "s"}, ok: false},
-		{outer: directory.Group{Draws: "own"}, inner: directory.Group{}, ok: false},
-		{outer: directory.Group{Draws: "own"}, inner: directory.Group{Draws: "own"}, ok: true},
-		{outer: directory.Group{Draws: "own"}, inner: directory.Group{Draws: "own"}, foreign: true, ok: false},
-		{outer: directory.Group{}, inner: directory.Group{Draws: "own"}, foreign: true, ok: true},
-		{outer: directory.Group{}, inner: directory.Group{Kind: "mail"}, ok: false},
-		{outer: directory.Group{Kind: "mail"}, inner: directory.Group{}, ok: true},
+		{outer: &directory.Group{}, inner: &directory.Group{}, ok: true},
+		{outer: &directory.Group{}, inner: &directory.Group{}, foreign: true, ok: true},
+		{outer: &directory.Group{Opens: "own"}, inner: &directory.Group{}, foreign: true, ok: true},
+		{outer: &directory.Group{Opens: "own"}, inner: &directory.Group{Opens: "own"}, ok: true},
+		{outer: &directory.Group{Opens: "own"}, inner: &directory.Group{Opens: "own"}, foreign: true, ok: false},
+		{outer: &directory.Group{}, inner: &directory.Group{Opens: "own"}, ok: false},
+		{outer: &directory.Group{Opens: "host", Host: "s"}, inner: &directory.Group{Opens: "own"}, foreign: true, ok: true},
+		{outer: &directory.Group{Opens: "host", Host: "s"}, inner: &directory.Group{Opens: "host", Host: "s"}, ok: false},
+		{outer: &directory.Group{Draws: "own"}, inner: &directory.Group{}, ok: false},
+		{outer: &directory.Group{Draws: "own"}, inner: &directory.Group{Draws: "own"}, ok: true},
+		{outer: &directory.Group{Draws: "own"}, inner: &directory.Group{Draws: "own"}, foreign: true, ok: false},
+		{outer: &directory.Group{}, inner: &directory.Group{Draws: "own"}, foreign: true, ok: true},
+		{outer: &directory.Group{}, inner: &directory.Group{Kind: "mail"}, ok: false},
+		{outer: &directory.Group{Kind: "mail"}, inner: &directory.Group{}, ok: true},
 	} {
 		t.Run(fmt.Sprintf("%s%s%s holds %s%s%s %v", c.outer.Draws, c.outer.Opens, c.outer.Kind, c.inner.Draws, c.inner.Opens, c.inner.Kind, c.foreign), func(t *testing.T) {
 			here, there := &directory.Document{Name: "here"}, &directory.Document{Name: "there"}
@@ -119,7 +119,7 @@ func TestNesting(t *testing.T) {
 			if c.foreign {
 				home = there
 			}
-			home.Users = []directory.User{user("ilse")}
+			home.Users = []*directory.User{user("ilse")}
 			c.inner.Members = &directory.Members{Users: refs("ilse")}
 			c.outer.Members = &directory.Members{Groups: refs(home.Name + "/inner")}
 			here.Groups = append(here.Groups, c.outer)
@@ -132,13 +132,13 @@ func TestNesting(t *testing.T) {
 }
 
 func TestForeignAndMissingMembers(t *testing.T) {
-	here := &directory.Document{Name: "here", Users: []directory.User{user("teo"), user("ana")}, Devices: []directory.Device{{Name: "console"}}, Groups: []directory.Group{
+	here := &directory.Document{Name: "here", Users: []*directory.User{user("teo"), user("ana")}, Devices: []*directory.Device{{Name: "console"}}, Groups: []*directory.Group{
 		{Name: "own", Draws: "own", Members: &directory.Members{Users: refs("there/ana", "teo"), Devices: refs("console", "there/laptop")}},
 		{Name: "any", Members: &directory.Members{Users: refs("tee", "teo"), Groups: refs("owm"), Devices: refs("consol")}},
 		{Name: "by-dn", Members: &directory.Members{Any: refs("uid=teo,dc=x", "cn=nobody,dc=x")}},
 	}}
 	here.Users[0].DN = "UID=Teo, DC=x"
-	there := &directory.Document{Name: "there", Users: []directory.User{user("ana")}, Devices: []directory.Device{{Name: "laptop"}}}
+	there := &directory.Document{Name: "there", Users: []*directory.User{user("ana")}, Devices: []*directory.Device{{Name: "laptop"}}}
 	b := build(t, here, there)
 	assert.Equal(t, []string{"here/teo direct own"}, members(t, b, "own"))
 	assert.Equal(t, []string{"here/teo direct by-dn"}, members(t, b, "by-dn"))
@@ -163,8 +163,8 @@ func TestLoadErrors(t *testing.T) {
 	require.NoError(t, err)
 	rule := &directory.Rule{Filter: anyone}
 	directory.Build([]*directory.Document{
-		{Name: "d", Users: []directory.User{{Name: "Ilse", Place: place.Place{File: "a", Line: 1}}, {Name: "ilse", Place: place.Place{File: "a", Line: 2}}, {DN: "nonsense", Name: "x"}},
-			Groups: []directory.Group{
+		{Name: "d", Users: []*directory.User{{Name: "Ilse", Place: place.Place{File: "a", Line: 1}}, {Name: "ilse", Place: place.Place{File: "a", Line: 2}}, {DN: "nonsense", Name: "x"}},
+			Groups: []*directory.Group{
 				{Name: "both", Rule: rule, Members: &directory.Members{Users: refs("ilse")}}, {Name: "h", Opens: "host"}, {Name: "k", Host: "s"},
 			}},
 		{Name: "D"}, {Name: "a/b"},
@@ -178,10 +178,10 @@ func TestRulesReachAsFarAsTheGroupDraws(t *testing.T) {
 	rule, err := filter.Parse(`jobtitle pr or title eq "Archivist"`)
 	require.NoError(t, err)
 	b := build(t,
-		&directory.Document{Name: "here", Exact: []string{"title"}, Users: []directory.User{user("a", "title", "Archivist"), user("b", "title", "archivist")}, Groups: []directory.Group{
+		&directory.Document{Name: "here", Exact: []string{"title"}, Users: []*directory.User{user("a", "title", "Archivist"), user("b", "title", "archivist")}, Groups: []*directory.Group{
 			{Name: "own", Draws: "own", Rule: &directory.Rule{Filter: rule}}, {Name: "any", Rule: &directory.Rule{Filter: rule}},
 		}},
-		&directory.Document{Name: "there", Users: []directory.User{user("c", "title", "ARCHIVIST")}})
+		&directory.Document{Name: "there", Users: []*directory.User{user("c", "title", "ARCHIVIST")}})
 	assert.Equal(t, []string{"here/a rule own"}, members(t, b, "own"))
 	assert.Equal(t, []string{"here/a rule any", "there/c rule any"}, members(t, b, "any"))
 	require.Len(t, b.Findings(), 2)

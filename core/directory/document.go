@@ -19,9 +19,9 @@ type Document struct {
 	Title   string      `yaml:"title" doc:"What it is, for people."`
 	Exact   []string    `yaml:"exact" doc:"Attributes whose values are compared with regard to case."`
 	Source  *Source     `yaml:"source" doc:"Where the users, groups and devices come from, besides those listed here."`
-	Users   []User      `yaml:"users" doc:"The accounts of people."`
-	Devices []Device    `yaml:"devices" doc:"The computers."`
-	Groups  []Group     `yaml:"groups" doc:"The groups."`
+	Users   []*User     `yaml:"users" doc:"The accounts of people."`
+	Devices []*Device   `yaml:"devices" doc:"The computers."`
+	Groups  []*Group    `yaml:"groups" doc:"The groups."`
 }
 
 // User is the account of a person.

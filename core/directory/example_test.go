@@ -12,8 +12,8 @@ func ExampleBook_Members() {
 	var errs place.Errors
 	book := directory.Build([]*directory.Document{{
 		Name:  "cindervale",
-		Users: []directory.User{{Name: "ilse.okonjo"}},
-		Groups: []directory.Group{
+		Users: []*directory.User{{Name: "ilse.okonjo"}},
+		Groups: []*directory.Group{
 			{Name: "night-crew", Members: &directory.Members{Users: []name.Ref{{Name: "ilse.okonjo"}}}},
 			{Name: "dome-access", Members: &directory.Members{Groups: []name.Ref{{Name: "night-crew"}}}},
 		},

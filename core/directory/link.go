@@ -9,25 +9,44 @@ import (
 
 	"gatemap/core/finding"
 	"gatemap/core/name"
+	"gatemap/core/parallel"
 	"gatemap/core/place"
 )
 
 // link works out the direct memberships and the nesting of groups.
 func (b *Book) link() {
-	b.userGroups = make([][]edge, b.Users())
-	b.parents = make([][]GroupID, b.Groups())
-	b.deviceIn = make([][]GroupID, b.Devices())
 	b.collectAttributes()
-	for id := range b.groups.records {
-		b.linkGroup(GroupID(id))
+	joined := make([]joining, b.Groups())
+	parallel.For(b.Groups(), 64, func(from, to int) {
+		for id := from; id < to; id++ {
+			joined[id] = joining{book: b, id: GroupID(id), group: b.groups.records[id]}
+			joined[id].all()
+		}
+	})
+	b.rules = newRules(b)
+	parents := make([][]GroupID, b.Groups())
+	members := make([][]link, b.Groups())
+	b.deviceIn = make([][]GroupID, b.Devices())
+	for id := range joined {
+		j := &joined[id]
+		members[id] = j.users
+		for _, inner := range j.groups {
+			parents[inner] = append(parents[inner], GroupID(id))
+		}
+		for _, d := range j.devices {
+			b.deviceIn[d] = append(b.deviceIn[d], GroupID(id))
+		}
+		if j.group.Managers != nil {
+			b.managers[GroupID(id)] = j.managers
+		}
+		b.findings = append(b.findings, j.findings...)
 	}
-	b.linkPrimary()
-	b.turnAround()
-	b.findCycles()
-}
-
-func (b *Book) find(code finding.Code, at place.Place, names []string, message, fix string) {
-	b.findings = append(b.findings, finding.New(code, at, message, fix, names...))
+	b.rules.enrol(b, members)
+	b.linkPrimary(members)
+	b.nesting = newNesting(parents)
+	b.reportRings()
+	b.turnAround(members)
+	b.within = effective(&b.userGroups, b.nesting)
 }
 
 // ReportMissing turns a failed look-up into a finding at the reference.
@@ -50,116 +69,134 @@ func ReportMissing(ref name.Ref, err error, what string) finding.Finding {
 		fix, ref.Name)
 }
 
-func (b *Book) linkGroup(id GroupID) {
-	g := b.Group(id)
-	home := b.GroupHome(id)
-	what := "Group " + b.GroupName(id)
+// joining works out what one group holds.
+type joining struct {
+	book     *Book
+	id       GroupID
+	group    *Group
+	users    []link
+	groups   []GroupID
+	devices  []DeviceID
+	managers Party
+	findings []finding.Finding
+}
+
+func (j *joining) find(code finding.Code, at place.Place, names []string, message, fix string) {
+	j.findings = append(j.findings, finding.New(code, at, message, fix, names...))
+}
+
+func (j *joining) all() {
+	b, g := j.book, j.group
+	home := b.GroupHome(j.id)
+	what := "Group " + b.GroupName(j.id)
 	if g.Managers != nil {
-		b.managers[id] = b.party(g.Managers, home, what+", under managers,")
+		j.managers = j.party(g.Managers, home, what+", under managers,")
 	}
 	if g.Rule != nil {
-		b.linkRule(id)
+		j.checkRule()
 	}
 	if g.Members == nil {
 		return
 	}
-	for _, r := range g.Members.Users {
-		if u, err := b.FindUser(r.Name, home); err != nil {
-			b.findings = append(b.findings, ReportMissing(r, err, what))
-		} else {
-			b.addUser(id, u, Direct, r.Place)
-		}
-	}
-	for _, r := range g.Members.Groups {
-		if inner, err := b.FindGroup(r.Name, home); err != nil {
-			b.findings = append(b.findings, ReportMissing(r, err, what))
-		} else {
-			b.addGroup(id, inner, r.Place)
-		}
-	}
-	for _, r := range g.Members.Devices {
-		if d, err := b.FindDevice(r.Name, home); err != nil {
-			b.findings = append(b.findings, ReportMissing(r, err, what))
-		} else {
-			b.addDevice(id, d, r.Place)
-		}
-	}
+	j.users = make([]link, 0, len(g.Members.Users)+len(g.Members.Any))
+	each(j, g.Members.Users, home, what, b.FindUser, j.addUser)
+	each(j, g.Members.Groups, home, what, b.FindGroup, j.addGroup)
+	each(j, g.Members.Devices, home, what, b.FindDevice, j.addDevice)
 	for _, r := range g.Members.Any {
-		b.addAny(id, r, home, what)
+		j.addAny(r, home, what)
+	}
+}
+
+// each looks names up and adds what they lead to.
+func each[T any](j *joining, refs []name.Ref, home, what string, find func(written, home string) (T, error), add func(T, place.Place)) {
+	for _, r := range refs {
+		if id, err := find(r.Name, home); err != nil {
+			j.findings = append(j.findings, ReportMissing(r, err, what))
+		} else {
+			add(id, r.Place)
+		}
 	}
 }
 
 // addAny adds a member of which the source does not say what it is.
-func (b *Book) addAny(id GroupID, r name.Ref, home, what string) {
-	u, err := b.FindUser(r.Name, home)
-	if err == nil {
-		b.addUser(id, u, Direct, r.Place)
-	} else if inner, err := b.FindGroup(r.Name, home); err == nil {
-		b.addGroup(id, inner, r.Place)
-	} else if d, err := b.FindDevice(r.Name, home); err == nil {
-		b.addDevice(id, d, r.Place)
+func (j *joining) addAny(r name.Ref, home, what string) {
+	b := j.book
+	if o, ok := b.named(r.Name); ok {
+		j.addObject(o, r.Place)
+	} else if hits := lookup(b, &b.users, r.Name, home); len(hits) == 1 {
+		j.addUser(UserID(hits[0]), r.Place)
+	} else if hits := lookup(b, &b.groups, r.Name, home); len(hits) == 1 {
+		j.addGroup(GroupID(hits[0]), r.Place)
+	} else if hits := lookup(b, &b.devices, r.Name, home); len(hits) == 1 {
+		j.addDevice(DeviceID(hits[0]), r.Place)
 	} else {
+		_, err := b.FindDevice(r.Name, home)
 		missing := *err.(*NotFoundError)
 		missing.Kind = "member"
-		b.findings = append(b.findings, ReportMissing(r, &missing, what))
+		j.findings = append(j.findings, ReportMissing(r, &missing, what))
 	}
 }
 
-func (b *Book) party(p *People, home, what string) Party {
+func (j *joining) addObject(o object, at place.Place) {
+	switch o.kind {
+	case "user":
+		j.addUser(UserID(o.id), at)
+	case "group":
+		j.addGroup(GroupID(o.id), at)
+	default:
+		j.addDevice(DeviceID(o.id), at)
+	}
+}
+
+func (j *joining) party(p *People, home, what string) Party {
 	var all Party
-	for _, r := range p.Users {
-		if u, err := b.FindUser(r.Name, home); err != nil {
-			b.findings = append(b.findings, ReportMissing(r, err, what))
-		} else {
-			all.Users = append(all.Users, u)
-		}
-	}
-	for _, r := range p.Groups {
-		if g, err := b.FindGroup(r.Name, home); err != nil {
-			b.findings = append(b.findings, ReportMissing(r, err, what))
-		} else {
-			all.Groups = append(all.Groups, g)
-		}
-	}
+	each(j, p.Users, home, what, j.book.FindUser, func(u UserID, _ place.Place) { all.Users = append(all.Users, u) })
+	each(j, p.Groups, home, what, j.book.FindGroup, func(g GroupID, _ place.Place) { all.Groups = append(all.Groups, g) })
 	return all
 }
 
-func (b *Book) addUser(id GroupID, u UserID, how How, at place.Place) {
-	if b.Group(id).Draws == "own" && b.users.home[u] != b.groups.home[id] {
-		b.find(finding.ForeignMember, at, []string{b.GroupName(id), b.UserName(u)},
-			fmt.Sprintf("Group %s draws its members from its own directory only, so %s is not a member.", b.GroupName(id), b.UserName(u)),
-			"Take the user out, or let the group draw from any directory.")
-		return
+// foreign says whether a group that draws from its own directory alone would
+// hold someone of another, and reports it.
+func (j *joining) foreign(home uint16, kind, full string, at place.Place) bool {
+	b := j.book
+	if j.group.Draws != "own" || home == b.groups.home[j.id] {
+		return false
 	}
-	b.userGroups[u] = append(b.userGroups[u], edge{id, how})
+	j.find(finding.ForeignMember, at, []string{b.GroupName(j.id), full},
+		fmt.Sprintf("Group %s draws its members from its own directory only, so %s%s is not a member.", b.GroupName(j.id), kind, full),
+		"Take it out, or let the group draw from any directory.")
+	return true
 }
 
-func (b *Book) addDevice(id GroupID, d DeviceID, at place.Place) {
-	if b.Group(id).Draws == "own" && b.devices.home[d] != b.groups.home[id] {
-		b.find(finding.ForeignMember, at, []string{b.GroupName(id), b.devices.full[d]},
-			fmt.Sprintf("Group %s draws its members from its own directory only, so device %s is not a member.", b.GroupName(id), b.devices.full[d]),
-			"Take the device out, or let the group draw from any directory.")
-		return
+func (j *joining) addUser(u UserID, at place.Place) {
+	if !j.foreign(j.book.users.home[u], "", j.book.users.full[u], at) {
+		j.users = append(j.users, newLink(uint32(u), direct))
 	}
-	b.deviceIn[d] = append(b.deviceIn[d], id)
 }
 
-// addGroup nests one group in another where the reach of both allows it.
-func (b *Book) addGroup(outer, inner GroupID, at place.Place) {
-	names := []string{b.GroupName(outer), b.GroupName(inner)}
+func (j *joining) addDevice(d DeviceID, at place.Place) {
+	if !j.foreign(j.book.devices.home[d], "device ", j.book.devices.full[d], at) {
+		j.devices = append(j.devices, d)
+	}
+}
+
+// addGroup nests another group in this one where the reach of both allows it.
+func (j *joining) addGroup(inner GroupID, at place.Place) {
+	b := j.book
+	names := []string{b.GroupName(j.id), b.GroupName(inner)}
 	if b.Group(inner).Kind == "mail" {
-		b.find(finding.MailNested, at, names,
+		j.find(finding.MailNested, at, names,
 			fmt.Sprintf("Group %s holds the mail group %s: nothing flows through it.", names[0], names[1]),
 			"Take it out, or make it a security group if its members are meant.")
 		return
 	}
-	if reason := b.barred(outer, inner); reason != "" {
-		b.find(finding.Nesting, at, names,
+	if reason := b.barred(j.id, inner); reason != "" {
+		j.find(finding.Nesting, at, names,
 			fmt.Sprintf("Group %s cannot hold %s: %s.", names[0], names[1], reason),
 			"Take it out, or change the reach of one of the two.")
 		return
 	}
-	b.parents[inner] = append(b.parents[inner], outer)
+	j.groups = append(j.groups, inner)
 }
 
 // barred says why the reach of two groups forbids that outer holds inner
@@ -182,46 +219,21 @@ func (b *Book) barred(outer, inner GroupID) string {
 	return ""
 }
 
-func (b *Book) collectAttributes() {
-	b.attributes = map[string]bool{}
-	for _, u := range b.users.records {
-		b.attributes["USERNAME"], b.attributes["ACTIVE"] = true, true
-		if !u.Expires.IsZero() {
-			b.attributes["EXPIRES"] = true
+// reportRings reports every set of groups that hold each other.
+func (b *Book) reportRings() {
+	for _, ring := range b.nesting.rings {
+		names := make([]string, len(ring))
+		for i, g := range ring {
+			names[i] = b.GroupName(g)
 		}
-		for i := range u.Attributes {
-			b.attributes[u.Attributes[i].folded] = true
-			head, _, _ := strings.Cut(u.Attributes[i].folded, ".")
-			b.attributes[head] = true
-		}
+		b.findings = append(b.findings, finding.New(finding.Cycle, b.Group(ring[0]).Place,
+			fmt.Sprintf("Groups hold each other in a circle, so all have the same members: %s.", strings.Join(names, ", ")),
+			"Take one of them out of another.", names...))
 	}
 }
 
-// linkRule makes every user a member whom the rule describes: of all
-// directories, or of its own where the group draws own.
-func (b *Book) linkRule(id GroupID) {
-	g := b.Group(id)
-	for a := range g.Rule.Filter.Attributes() {
-		if b.HasAttribute(a.Name) {
-			continue
-		}
-		near := name.Near(a.Name, b.AttributeNames())
-		b.find(finding.UnknownAttribute, g.Rule.Place, []string{b.GroupName(id), a.Name},
-			fmt.Sprintf("The rule of group %s asks for the attribute %s (column %d of the rule), which no user has%s",
-				b.GroupName(id), a.Name, a.Column, cmp.Or(name.DidYouMean(near), ".")),
-			"Correct the attribute's name, or see that the directory brings it in.")
-	}
-	for u := range b.users.records {
-		if g.Draws == "own" && b.users.home[u] != b.groups.home[id] {
-			continue
-		}
-		if g.Rule.Filter.Match(record{b.users.records[u], b.exact[b.users.home[u]]}) {
-			b.userGroups[u] = append(b.userGroups[u], edge{id, ByRule})
-		}
-	}
-}
-
-func (b *Book) linkPrimary() {
+// linkPrimary adds the groups that users' own records name.
+func (b *Book) linkPrimary(members [][]link) {
 	for id, u := range b.users.records {
 		if u.PrimaryGroup.Name == "" {
 			continue
@@ -231,32 +243,39 @@ func (b *Book) linkPrimary() {
 			b.findings = append(b.findings, ReportMissing(u.PrimaryGroup, err, "User "+b.UserName(UserID(id))+", as primary group,"))
 			continue
 		}
-		b.addUser(g, UserID(id), Primary, u.PrimaryGroup.Place)
+		j := joining{book: b, id: g, group: b.Group(g)}
+		if j.foreign(b.users.home[id], "", b.users.full[id], u.PrimaryGroup.Place) {
+			b.findings = append(b.findings, j.findings...)
+			continue
+		}
+		members[g] = append(members[g], newLink(uint32(id), primary))
 	}
 }
 
-var howRank = map[How]int{Direct: 0, Primary: 1, ByRule: 2}
+// turnAround makes the lists by user, and drops memberships that stand twice:
+// the plainest stays.
+func (b *Book) turnAround(members [][]link) {
+	byGroup := gather(members)
+	all := turned(&byGroup, b.Users())
+	kept := make([][]link, b.Users())
+	parallel.For(b.Users(), 4096, func(from, to int) {
+		for u := from; u < to; u++ {
+			list := all.at(uint32(u))
+			slices.Sort(list)
+			kept[u] = slices.CompactFunc(list, sameID)
+		}
+	})
+	if twice := len(all.all) - total(kept); twice > 0 {
+		all = gather(kept)
+	}
+	b.userGroups = all
+	b.groupUsers = turned(&all, b.Groups())
+}
 
-// turnAround sorts the edges, drops those that stand twice and makes the lists
-// that run the other way.
-func (b *Book) turnAround() {
-	b.groupUsers = make([][]member, b.Groups())
-	for u, edges := range b.userGroups {
-		slices.SortFunc(edges, func(x, y edge) int {
-			return cmp.Or(cmp.Compare(x.group, y.group), cmp.Compare(howRank[x.how], howRank[y.how]))
-		})
-		edges = slices.CompactFunc(edges, func(x, y edge) bool { return x.group == y.group })
-		b.userGroups[u] = edges
-		for _, e := range edges {
-			b.groupUsers[e.group] = append(b.groupUsers[e.group], member{UserID(u), e.how})
-		}
+func total[T any](lists [][]T) int {
+	n := 0
+	for _, l := range lists {
+		n += len(l)
 	}
-	b.children = make([][]GroupID, b.Groups())
-	for inner, outers := range b.parents {
-		slices.Sort(outers)
-		b.parents[inner] = slices.Compact(outers)
-		for _, outer := range b.parents[inner] {
-			b.children[outer] = append(b.children[outer], GroupID(inner))
-		}
-	}
+	return n
 }

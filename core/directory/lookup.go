@@ -49,24 +49,7 @@ func (b *Book) FindDevice(written, home string) (DeviceID, error) {
 }
 
 func find[T any](b *Book, s *shelf[T], written, home string) (int, error) {
-	folded := name.Fold(written)
-	if i, ok := s.find(folded); ok && strings.Contains(written, "/") {
-		return i, nil
-	}
-	if canonical, ok := name.DN(written); ok {
-		if o, ok := b.byDN[canonical]; ok && o.kind == s.kind {
-			return o.id, nil
-		}
-	}
-	var hits []int
-	for _, d := range b.directories {
-		if home != "" && !strings.EqualFold(d.Name, home) {
-			continue
-		}
-		if i, ok := s.find(name.Fold(d.Name) + "/" + folded); ok {
-			hits = append(hits, i)
-		}
-	}
+	hits := lookup(b, s, written, home)
 	switch len(hits) {
 	case 1:
 		return hits[0], nil
@@ -78,6 +61,40 @@ func find[T any](b *Book, s *shelf[T], written, home string) (int, error) {
 		names = append(names, s.full[i])
 	}
 	return 0, &NotFoundError{Kind: s.kind, Name: written, Candidates: names}
+}
+
+// lookup lists what a name may mean.
+func lookup[T any](b *Book, s *shelf[T], written, home string) []int {
+	folded := name.Fold(written)
+	if strings.Contains(written, "/") {
+		if i, ok := s.index[folded]; ok {
+			return []int{int(i)}
+		}
+	}
+	if o, ok := b.named(written); ok && o.kind == s.kind {
+		return []int{int(o.id)}
+	}
+	var hits []int
+	for i, d := range b.directories {
+		if home != "" && !strings.EqualFold(d.Name, home) {
+			continue
+		}
+		if i, ok := s.find(b.folded[i], folded); ok {
+			hits = append(hits, i)
+		}
+	}
+	return hits
+}
+
+// named finds what bears a distinguished name.
+func (b *Book) named(dn string) (object, bool) {
+	var short [256]byte
+	canonical, ok := name.AppendDN(short[:0], dn)
+	if !ok {
+		return object{}, false
+	}
+	o, ok := b.byDN[string(canonical)]
+	return o, ok
 }
 
 // near suggests names: full ones for a full name, the first part of a

@@ -11,117 +11,115 @@ type Step struct {
 	How   How
 }
 
-// Subject is a user with all groups that the user is a member of, each with
-// its shortest path (ties by name). It is immutable.
+// Subject is a user with all groups that the user is a member of. It belongs to
+// one goroutine: paths are worked out when the first is asked for.
 type Subject struct {
-	ID    UserID
-	User  *User
-	reach []reached // by group
-	in    []uint64  // a bit for each group
+	ID   UserID
+	User *User
+
+	book   *Book
+	direct []link
+	groups []GroupID // in order
+	trail  []reached // beside groups, once a path was asked for
 }
 
-// reached is a group that a user is a member of; before is the group through
-// which, or the group itself where the membership is not nested.
+// reached is how a user comes to a group: before is the group through which, or
+// the group itself where the membership is not nested.
 type reached struct {
-	group, before GroupID
-	how           How
+	before GroupID
+	how    How
 }
 
-// Subject works out a user's groups: breadth first from those that hold the
-// user directly. Groups are numbered by name, so that the first path found is
-// the shortest, and of several that one whose names come first.
-func (b *Book) Subject(id UserID) *Subject { return b.subject(id, b.userGroups[id]) }
+// Subject gives a user with all groups.
+func (b *Book) Subject(id UserID) *Subject {
+	s := &Subject{}
+	s.Turn(b, id)
+	return s
+}
+
+// Turn makes the subject another user of a book.
+func (s *Subject) Turn(b *Book, id UserID) {
+	*s = Subject{
+		ID: id, User: b.users.records[id], book: b,
+		direct: b.userGroups.at(uint32(id)), groups: b.within.at(uint32(id)), trail: s.trail[:0],
+	}
+}
 
 // SubjectWith is a user as one more membership would make it.
 func (b *Book) SubjectWith(id UserID, g GroupID) *Subject {
-	return b.subject(id, append(slices.Clone(b.userGroups[id]), edge{g, Direct}))
-}
-
-func (b *Book) subject(id UserID, direct []edge) *Subject {
-	s := &Subject{ID: id, User: b.User(id)}
-	s.reach = make([]reached, 0, 2*len(direct)+4)
-	seen := make(map[GroupID]struct{}, 2*len(direct)+4)
-	for _, e := range direct {
-		if _, twice := seen[e.group]; twice {
-			continue
-		}
-		s.reach = append(s.reach, reached{e.group, e.group, e.how})
-		seen[e.group] = struct{}{}
+	s := b.Subject(id)
+	if !slices.ContainsFunc(s.direct, func(l link) bool { return l.group() == g }) {
+		s.direct = append(slices.Clone(s.direct), newLink(uint32(g), direct))
+		slices.Sort(s.direct)
+		s.groups = newUnion(b.nesting).add(nil, s.direct)
 	}
-	for i := 0; i < len(s.reach); i++ {
-		from := s.reach[i].group
-		for _, outer := range b.parents[from] {
-			if _, ok := seen[outer]; !ok {
-				seen[outer] = struct{}{}
-				s.reach = append(s.reach, reached{outer, from, Nested})
-			}
-		}
-	}
-	slices.SortFunc(s.reach, func(x, y reached) int { return cmp.Compare(x.group, y.group) })
-	s.mark()
 	return s
-}
-
-// mark sets the bits of the groups, which are in order.
-func (s *Subject) mark() {
-	if len(s.reach) > 0 {
-		s.in = make([]uint64, s.reach[len(s.reach)-1].group/64+1)
-	}
-	for _, r := range s.reach {
-		s.in[r.group/64] |= 1 << (r.group % 64)
-	}
-}
-
-// SubjectIn is nobody in particular, who is in one group alone.
-func SubjectIn(g GroupID) *Subject {
-	s := &Subject{User: &User{}, reach: []reached{{g, g, Direct}}}
-	s.mark()
-	return s
-}
-
-func (s *Subject) find(g GroupID) (reached, bool) {
-	i, ok := slices.BinarySearchFunc(s.reach, g, func(r reached, g GroupID) int { return cmp.Compare(r.group, g) })
-	if !ok {
-		return reached{}, false
-	}
-	return s.reach[i], true
 }
 
 // In says whether the user is a member of a group, at whatever level.
 func (s *Subject) In(g GroupID) bool {
-	word := int(g / 64)
-	return word < len(s.in) && s.in[word]&(1<<(g%64)) != 0
+	_, in := slices.BinarySearch(s.groups, g)
+	return in
 }
 
 // Groups are the numbers of all groups that the user is a member of, in order.
-func (s *Subject) Groups() []GroupID {
-	all := make([]GroupID, len(s.reach))
-	for i, r := range s.reach {
-		all[i] = r.group
-	}
-	return all
-}
+// The list must not be changed.
+func (s *Subject) Groups() []GroupID { return s.groups }
 
-// How says in which way the user is a member of a group.
+// How says in which way the user is a member of a group; "" where the user is
+// none.
 func (s *Subject) How(g GroupID) How {
-	r, _ := s.find(g)
-	return r.how
+	i, in := slices.BinarySearch(s.groups, g)
+	if !in {
+		return ""
+	}
+	s.walk()
+	return s.trail[i].how
 }
 
-// Path is the shortest way from the user to a group; nil where there is none.
+// Path is the shortest way from the user to a group (ties by name); nil where
+// there is none.
 func (s *Subject) Path(g GroupID) []Step {
+	if !s.In(g) {
+		return nil
+	}
+	s.walk()
 	var path []Step
 	for {
-		r, ok := s.find(g)
-		if !ok {
-			return nil
-		}
-		path = append(path, Step{r.group, r.how})
-		if r.before == r.group {
+		i, _ := slices.BinarySearch(s.groups, g)
+		r := s.trail[i]
+		path = append(path, Step{g, r.how})
+		if r.before == g {
 			slices.Reverse(path)
 			return path
 		}
 		g = r.before
+	}
+}
+
+// walk works out the paths, breadth first from the groups that hold the user
+// directly. Groups are numbered by name, so that the first path found is the
+// shortest, and of several that one whose names come first.
+func (s *Subject) walk() {
+	if len(s.trail) > 0 {
+		return
+	}
+	s.trail = slices.Grow(s.trail, len(s.groups))[:len(s.groups)]
+	clear(s.trail)
+	queue := make([]GroupID, 0, len(s.groups))
+	reach := func(g, before GroupID, how How) {
+		if i, _ := slices.BinarySearch(s.groups, g); s.trail[i].how == "" {
+			s.trail[i] = reached{before, how}
+			queue = append(queue, g)
+		}
+	}
+	for _, l := range s.direct {
+		reach(l.group(), l.group(), l.how())
+	}
+	for i := 0; i < len(queue); i++ {
+		for _, outer := range s.book.Holders(queue[i]) {
+			reach(outer, queue[i], Nested)
+		}
 	}
 }
 
@@ -138,12 +136,12 @@ func (b *Book) Members(g GroupID) []Member {
 	next := b.below(g)
 	best := map[UserID]Step{}
 	for inner := range next {
-		for _, m := range b.groupUsers[inner] {
-			have, ok := best[m.user]
+		for _, m := range b.groupUsers.at(uint32(inner)) {
+			have, ok := best[m.user()]
 			if ok && cmp.Or(cmp.Compare(next[have.Group].distance, next[inner].distance), cmp.Compare(have.Group, inner)) <= 0 {
 				continue
 			}
-			best[m.user] = Step{inner, m.how}
+			best[m.user()] = Step{inner, m.how()}
 		}
 	}
 	members := make([]Member, 0, len(best))
@@ -176,7 +174,7 @@ func (b *Book) below(g GroupID) map[GroupID]hop {
 	for distance := 1; len(layer) > 0; distance++ {
 		var deeper []GroupID
 		for _, outer := range layer {
-			for _, inner := range b.children[outer] {
+			for _, inner := range b.Held(outer) {
 				if have, seen := next[inner]; seen {
 					if have.distance == distance && outer < have.toward {
 						next[inner] = hop{outer, distance}
@@ -195,25 +193,25 @@ func (b *Book) below(g GroupID) map[GroupID]hop {
 // Flows says whether the members of inner are members of outer: they are the
 // same, or nested at whatever level.
 func (b *Book) Flows(inner, outer GroupID) bool {
-	_, ok := b.below(outer)[inner]
-	return ok
+	_, in := slices.BinarySearch(b.nesting.over(inner), outer)
+	return in
 }
 
 // Holders are the groups that hold a group directly; Held are the groups that
 // it holds directly.
-func (b *Book) Holders(g GroupID) []GroupID { return b.parents[g] }
-func (b *Book) Held(g GroupID) []GroupID    { return b.children[g] }
+func (b *Book) Holders(g GroupID) []GroupID { return b.nesting.parents.at(uint32(g)) }
+func (b *Book) Held(g GroupID) []GroupID    { return b.nesting.children.at(uint32(g)) }
 
 // DirectUsers counts the users whom a group holds directly, by list, rule or
 // primary group.
-func (b *Book) DirectUsers(g GroupID) int { return len(b.groupUsers[g]) }
+func (b *Book) DirectUsers(g GroupID) int { return len(b.groupUsers.at(uint32(g))) }
 
 // ListedUsers are the users whom a group lists by name.
 func (b *Book) ListedUsers(g GroupID) []UserID {
 	var users []UserID
-	for _, m := range b.groupUsers[g] {
-		if m.how == Direct {
-			users = append(users, m.user)
+	for _, m := range b.groupUsers.at(uint32(g)) {
+		if m.how() == Direct {
+			users = append(users, m.user())
 		}
 	}
 	return users
@@ -223,15 +221,10 @@ func (b *Book) ListedUsers(g GroupID) []UserID {
 // level.
 func (b *Book) DeviceGroups(d DeviceID) map[GroupID]bool {
 	in := map[GroupID]bool{}
-	queue := slices.Clone(b.deviceIn[d])
-	for len(queue) > 0 {
-		g := queue[0]
-		queue = queue[1:]
-		if in[g] {
-			continue
+	for _, held := range b.deviceIn[d] {
+		for _, g := range b.nesting.over(held) {
+			in[g] = true
 		}
-		in[g] = true
-		queue = append(queue, b.parents[g]...)
 	}
 	return in
 }

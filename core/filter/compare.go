@@ -80,6 +80,10 @@ func (n comparison) attributes(p string, y func(Attribute) bool) bool {
 	return y(Attribute{p + n.path.written, n.path.column})
 }
 
+func (n comparison) reads(y func(string) bool) bool {
+	return y(n.path.attribute) && (n.path.sub == "" || y(n.path.exactName()))
+}
+
 func (n comparison) match(r Record) bool {
 	exact := r.Exact(n.path.exactName())
 	found, any := false, false

@@ -68,6 +68,13 @@ func (f *Filter) Attributes() iter.Seq[Attribute] {
 	return func(yield func(Attribute) bool) { f.root.attributes("", yield) }
 }
 
+// Reads yields the attributes, by their folded names, that Match asks a record
+// for: two records with the same values and case rules of all of them are both
+// matched or neither. A name can come more than once.
+func (f *Filter) Reads() iter.Seq[string] {
+	return func(yield func(string) bool) { f.root.reads(yield) }
+}
+
 // Path is an attribute path: an attribute and perhaps one of its
 // sub-attributes. The schema prefixes of RFC 7643 §8.1 and the enterprise
 // extension are left off; any other stays part of the name.
@@ -163,6 +170,7 @@ type node interface {
 	// outer: 0 or, 1 and, 2 not.
 	print(b *strings.Builder, outer int)
 	attributes(prefix string, yield func(Attribute) bool) bool
+	reads(yield func(string) bool) bool
 }
 
 type or struct{ left, right node }
@@ -175,6 +183,8 @@ func (n or) attributes(p string, y func(Attribute) bool) bool {
 	return n.left.attributes(p, y) && n.right.attributes(p, y)
 }
 
+func (n or) reads(y func(string) bool) bool { return n.left.reads(y) && n.right.reads(y) }
+
 type and struct{ left, right node }
 
 func (n and) match(r Record) bool { return n.left.match(r) && n.right.match(r) }
@@ -184,6 +194,8 @@ func (n and) print(b *strings.Builder, outer int) {
 func (n and) attributes(p string, y func(Attribute) bool) bool {
 	return n.left.attributes(p, y) && n.right.attributes(p, y)
 }
+
+func (n and) reads(y func(string) bool) bool { return n.left.reads(y) && n.right.reads(y) }
 
 func printPair(b *strings.Builder, left node, word string, right node, binds, outer int) {
 	if binds < outer {
@@ -204,6 +216,8 @@ func (n not) print(b *strings.Builder, _ int) {
 	b.WriteByte(')')
 }
 func (n not) attributes(p string, y func(Attribute) bool) bool { return n.inner.attributes(p, y) }
+
+func (n not) reads(y func(string) bool) bool { return n.inner.reads(y) }
 
 // valuePath holds where one and the same complex value satisfies the inner
 // filter.
@@ -229,6 +243,8 @@ func (n valuePath) print(b *strings.Builder, _ int) {
 func (n valuePath) attributes(p string, y func(Attribute) bool) bool {
 	return y(Attribute{p + n.path.written, n.path.column}) && n.inner.attributes(n.path.written+".", y)
 }
+
+func (n valuePath) reads(y func(string) bool) bool { return y(n.path.attribute) }
 
 // element is one value of a multi-valued attribute seen as a record of its
 // sub-attributes; a simple value has the one sub-attribute "value".

@@ -21,7 +21,7 @@ const few = 5
 func nested(t *rapid.T) *directory.Book {
 	d := &directory.Document{Name: "d"}
 	for i := range few {
-		d.Users = append(d.Users, directory.User{Name: fmt.Sprintf("u%d", i)})
+		d.Users = append(d.Users, &directory.User{Name: fmt.Sprintf("u%d", i)})
 		g := directory.Group{Name: fmt.Sprintf("g%d", i), Members: &directory.Members{}}
 		for j := range few {
 			if rapid.IntRange(0, 3).Draw(t, "member") == 0 {
@@ -31,7 +31,7 @@ func nested(t *rapid.T) *directory.Book {
 				g.Members.Groups = append(g.Members.Groups, name.Ref{Name: fmt.Sprintf("g%d", j)})
 			}
 		}
-		d.Groups = append(d.Groups, g)
+		d.Groups = append(d.Groups, &g)
 	}
 	var errs place.Errors
 	b := directory.Build([]*directory.Document{d}, &errs)
@@ -109,8 +109,8 @@ func TestCrowds(t *testing.T) {
 func TestWhereGroupsCount(t *testing.T) {
 	var errs place.Errors
 	b := directory.Build([]*directory.Document{
-		{Name: "here", Groups: []directory.Group{{Name: "any"}, {Name: "own", Opens: "own"}, {Name: "host", Opens: "host", Host: "S"}, {Name: "other", Opens: "host", Host: "x"}, {Name: "mail", Kind: "mail"}}},
-		{Name: "there", Groups: []directory.Group{{Name: "foreign", Opens: "own"}}},
+		{Name: "here", Groups: []*directory.Group{{Name: "any"}, {Name: "own", Opens: "own"}, {Name: "host", Opens: "host", Host: "S"}, {Name: "other", Opens: "host", Host: "x"}, {Name: "mail", Kind: "mail"}}},
+		{Name: "there", Groups: []*directory.Group{{Name: "foreign", Opens: "own"}}},
 	}, &errs)
 	require.NoError(t, errs.Err())
 	for _, c := range []struct {

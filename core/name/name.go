@@ -71,14 +71,23 @@ func Full(directory, name string) string { return directory + "/" + name }
 // separators do not matter, nor does the order within a multi-valued RDN. ok
 // is false where s is not a distinguished name.
 func DN(s string) (canonical string, ok bool) {
+	var short [256]byte
+	b, ok := AppendDN(short[:0], s)
+	return string(b), ok
+}
+
+// AppendDN appends the canonical form of a distinguished name, as DN has it.
+func AppendDN(b []byte, s string) (canonical []byte, ok bool) {
 	if !strings.Contains(s, "=") {
-		return "", false
+		return b, false
+	}
+	if simple, ok := appendSimple(b, s); ok {
+		return simple, true
 	}
 	dn, err := ldap.ParseDN(s)
 	if err != nil || len(dn.RDNs) == 0 {
-		return "", false
+		return b, false
 	}
-	var b strings.Builder
 	for _, rdn := range dn.RDNs {
 		parts := make([]string, len(rdn.Attributes))
 		for i, a := range rdn.Attributes {
@@ -86,10 +95,44 @@ func DN(s string) (canonical string, ok bool) {
 		}
 		slices.Sort(parts)
 		for _, p := range parts {
-			b.WriteString(p)
-			b.WriteByte('\x01')
+			b = append(append(b, p...), '\x01')
 		}
-		b.WriteByte('\x00')
+		b = append(b, '\x00')
 	}
-	return b.String(), true
+	return b, true
+}
+
+// appendSimple is AppendDN for names of the plainest kind, which most are: in
+// ASCII without escapes, each RDN one type and one value of letters, digits
+// and a few signs. ok is false for any other.
+func appendSimple(b []byte, s string) (canonical []byte, ok bool) {
+	const (
+		typ = iota
+		value
+	)
+	in, length := typ, 0
+	for i := 0; i <= len(s); i++ {
+		if i == len(s) || s[i] == ',' {
+			if in != value || length == 0 {
+				return b, false
+			}
+			b = append(b, '\x01', '\x00')
+			in, length = typ, 0
+			continue
+		}
+		switch c := s[i]; {
+		case 'a' <= c && c <= 'z':
+			b = append(b, c-'a'+'A')
+		case 'A' <= c && c <= 'Z', in == value && ('0' <= c && c <= '9' || c == '.' || c == '-' || c == '_' || c == '@'):
+			b = append(b, c)
+		case c == '=' && in == typ && length > 0:
+			b = append(b, c)
+			in, length = value, 0
+			continue
+		default:
+			return b, false
+		}
+		length++
+	}
+	return b, true
 }

@@ -42,6 +42,23 @@ func TestDN(t *testing.T) {
 	}
 }
 
+// The plainest names take a shorter way, which leads to the same.
+func TestPlainDNsReadAsWithSpacesAround(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		var plain, spaced []string
+		for range rapid.IntRange(1, 4).Draw(t, "parts") {
+			typ := rapid.StringMatching(`[a-zA-Z]{1,6}`).Draw(t, "type")
+			value := rapid.StringMatching(`[a-zA-Z0-9._@-]{1,12}`).Draw(t, "value")
+			plain, spaced = append(plain, typ+"="+value), append(spaced, typ+" = "+value)
+		}
+		a, okA := name.DN(strings.Join(plain, ","))
+		b, okB := name.DN(strings.Join(spaced, " , "))
+		if !okA || !okB || a != b {
+			t.Fatalf("%q and %q", a, b)
+		}
+	})
+}
+
 func TestNear(t *testing.T) {
 	names := []string{"night-crew", "day-crew", "archivists", "astronomers", "archive-readers", "archive-writers"}
 	for written, want := range map[string][]string{

@@ -1,6 +1,7 @@
 package federation
 
 import (
+	"cmp"
 	"path"
 	"slices"
 	"strings"
@@ -77,7 +78,7 @@ func compileParty(s *gate.Site, d *Party) party {
 		}
 		if c.FromGroups {
 			for g := range directory.GroupID(s.Book.Groups()) {
-				if len(compiled.groupValues(directory.SubjectIn(g))) > 0 {
+				if compiled.groupValue(g) != "" {
 					s.Named = append(s.Named, g) // it opens something: a claim
 				}
 			}
@@ -149,27 +150,31 @@ func (c *claim) attributeValues(s *directory.Subject) []string {
 func (c *claim) groupValues(s *directory.Subject) []string {
 	var values []string
 	for _, g := range s.Groups() {
-		if !c.groups(g) {
-			continue
+		if value := c.groupValue(g); value != "" {
+			values = append(values, value)
 		}
-		group := c.book.Group(g).Name
-		if ok, _ := path.Match(c.doc.Matching.Value, group); c.doc.Matching.Value != "" && !ok {
-			continue
-		}
-		value := c.doc.Value
-		if value == "" {
-			value = group
-		}
-		if re := c.doc.Pattern.Regexp; re != nil {
-			match := re.FindStringSubmatchIndex(group)
-			if match == nil {
-				continue
-			}
-			value = string(re.ExpandString(nil, value, group, match))
-		}
-		values = append(values, value)
 	}
 	return values
+}
+
+// groupValue is the value that a group gives; "" where it gives none.
+func (c *claim) groupValue(g directory.GroupID) string {
+	if !c.groups(g) {
+		return ""
+	}
+	group := c.book.Group(g).Name
+	if ok, _ := path.Match(c.doc.Matching.Value, group); c.doc.Matching.Value != "" && !ok {
+		return ""
+	}
+	value := cmp.Or(c.doc.Value, group)
+	if re := c.doc.Pattern.Regexp; re != nil {
+		match := re.FindStringSubmatchIndex(group)
+		if match == nil {
+			return ""
+		}
+		value = string(re.ExpandString(nil, value, group, match))
+	}
+	return value
 }
 
 // carried are all claims of a user's sign-in, each value once.

@@ -146,8 +146,7 @@ func (c *claim) lacks(q *gate.Question, value string) []string {
 	case c.doc.FromGroups:
 		lacks := c.crowd.Lacks(q)
 		for g := range directory.GroupID(c.book.Groups()) {
-
-			if slices.Contains(c.groupValues(directory.SubjectIn(g)), value) {
+			if c.groupValue(g) == value {
 				lacks = append(lacks, "group:"+c.book.GroupName(g))
 			}
 		}

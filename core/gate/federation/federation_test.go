@@ -26,17 +26,17 @@ import (
 var groups = []string{"cloud-operator", "cloud-viewer", "suspended"}
 
 func world(member [3]bool, mail bool) *directory.Document {
-	u := directory.User{Name: "ilse"}
+	u := &directory.User{Name: "ilse"}
 	if mail {
 		_ = u.Attributes.Set("emails", []any{"ilse@cindervale.example", "i@ridge.example"})
 	}
-	d := &directory.Document{Name: "d", Users: []directory.User{u}, Groups: []directory.Group{{Name: "cloud-list", Kind: "mail", Members: &directory.Members{Users: nametest.Refs("ilse")}}}}
+	d := &directory.Document{Name: "d", Users: []*directory.User{u}, Groups: []*directory.Group{{Name: "cloud-list", Kind: "mail", Members: &directory.Members{Users: nametest.Refs("ilse")}}}}
 	for g, n := range groups {
 		m := &directory.Members{}
 		if member[g] {
 			m.Users = nametest.Refs("ilse")
 		}
-		d.Groups = append(d.Groups, directory.Group{Name: n, Members: m})
+		d.Groups = append(d.Groups, &directory.Group{Name: n, Members: m})
 	}
 	return d
 }

@@ -22,13 +22,13 @@ import (
 )
 
 func compile(t require.TestingT, member [2]bool, doc *files.Document) (*atlas.Atlas, *atlas.System) {
-	d := &directory.Document{Name: "d", Users: []directory.User{{Name: "ilse"}}}
+	d := &directory.Document{Name: "d", Users: []*directory.User{{Name: "ilse"}}}
 	for g, n := range groups {
 		m := &directory.Members{}
 		if member[g] {
 			m.Users = nametest.Refs("ilse")
 		}
-		d.Groups = append(d.Groups, directory.Group{Name: n, Members: m})
+		d.Groups = append(d.Groups, &directory.Group{Name: n, Members: m})
 	}
 	a, err := atlas.Compile(&atlas.Map{Directories: []*directory.Document{d}, Systems: []*gate.System{{Name: "s", Gate: doc}}})
 	require.NoError(t, err)

@@ -45,7 +45,7 @@ func services(list ...string) []firewall.Service {
 	return all
 }
 
-var crew = &directory.Document{Name: "d", Users: []directory.User{{Name: "ilse"}, {Name: "teo"}}, Groups: []directory.Group{
+var crew = &directory.Document{Name: "d", Users: []*directory.User{{Name: "ilse"}, {Name: "teo"}}, Groups: []*directory.Group{
 	{Name: "crew", Members: &directory.Members{Users: nametest.Refs("ilse")}}, {Name: "science", Members: &directory.Members{Users: nametest.Refs("teo")}},
 }}
 

@@ -21,7 +21,7 @@ import (
 )
 
 func compile(t require.TestingT, doc *hosts.Document) (*atlas.Atlas, *atlas.System) {
-	d := &directory.Document{Name: "d", Users: []directory.User{{Name: "ilse"}}, Groups: []directory.Group{
+	d := &directory.Document{Name: "d", Users: []*directory.User{{Name: "ilse"}}, Groups: []*directory.Group{
 		{Name: "crew", Members: &directory.Members{Users: nametest.Refs("ilse")}}, {Name: "others"},
 	}}
 	a, err := atlas.Compile(&atlas.Map{Directories: []*directory.Document{d}, Systems: []*gate.System{{Name: "s", Gate: doc}}})

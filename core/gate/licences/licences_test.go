@@ -37,7 +37,7 @@ func why(t require.TestingT, a *atlas.Atlas, s *atlas.System, user, feature stri
 }
 
 func TestFeatures(t *testing.T) {
-	d := &directory.Document{Name: "d", Users: []directory.User{{Name: "ilse"}, {Name: "teo"}}, Groups: []directory.Group{
+	d := &directory.Document{Name: "d", Users: []*directory.User{{Name: "ilse"}, {Name: "teo"}}, Groups: []*directory.Group{
 		{Name: "crew", Members: &directory.Members{Users: nametest.Refs("ilse")}},
 		{Name: "science", Members: &directory.Members{Users: nametest.Refs("ilse", "teo")}},
 	}}
@@ -76,7 +76,7 @@ func TestNamesOfProductsAndFeatures(t *testing.T) {
 		}
 		return p
 	}
-	d := &directory.Document{Name: "d", Users: []directory.User{{Name: "ilse"}}}
+	d := &directory.Document{Name: "d", Users: []*directory.User{{Name: "ilse"}}}
 	_, s := compile(t, d, &licences.Document{
 		Products: []licences.Product{product("suite", "viewer"), product("planner", "viewer", "queue")},
 		Mappings: []licences.Mapping{
@@ -116,7 +116,7 @@ func TestSeatsAgreeWithFillingThemOneByOne(t *testing.T) {
 		ends := make([]int, n) // the day; 0 never
 		off := make([]bool, n)
 		for i := range n {
-			u := directory.User{Name: fmt.Sprintf("u%d", i)}
+			u := &directory.User{Name: fmt.Sprintf("u%d", i)}
 			if off[i] = rapid.IntRange(0, 5).Draw(t, "off") == 0; off[i] {
 				u.Active = new(bool)
 			}
@@ -138,7 +138,7 @@ func TestSeatsAgreeWithFillingThemOneByOne(t *testing.T) {
 				rank[i] -= 10
 			}
 		}
-		d.Groups = []directory.Group{{Name: "first", Members: &first}, {Name: "second", Members: &second}}
+		d.Groups = []*directory.Group{{Name: "first", Members: &first}, {Name: "second", Members: &second}}
 		mappings := []licences.Mapping{
 			{Who: gate.Who{Groups: nametest.Refs("first")}, Product: nametest.Refs("suite")[0]},
 			{Who: gate.Who{Groups: nametest.Refs("second")}, Product: nametest.Refs("suite")[0]},

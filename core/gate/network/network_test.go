@@ -24,19 +24,19 @@ import (
 
 // world has one user in two groups of d, with an attribute, and one of e.
 func world(member [2]bool, override string) []*directory.Document {
-	u := directory.User{Name: "ilse"}
+	u := &directory.User{Name: "ilse"}
 	if override != "" {
 		_ = u.Attributes.Set("remote", override)
 	}
-	d := &directory.Document{Name: "d", Users: []directory.User{u}}
+	d := &directory.Document{Name: "d", Users: []*directory.User{u}}
 	for g, n := range groups {
 		m := &directory.Members{}
 		if member[g] {
 			m.Users = nametest.Refs("ilse", "e/ana")
 		}
-		d.Groups = append(d.Groups, directory.Group{Name: n, Members: m})
+		d.Groups = append(d.Groups, &directory.Group{Name: n, Members: m})
 	}
-	return []*directory.Document{d, {Name: "e", Users: []directory.User{{Name: "ana"}}}}
+	return []*directory.Document{d, {Name: "e", Users: []*directory.User{{Name: "ana"}}}}
 }
 
 var (

@@ -38,7 +38,7 @@ var crews = []string{"crew", "science", "data"}
 func world(member [3][3]bool) *directory.Document {
 	d := &directory.Document{Name: "d"}
 	for _, p := range people {
-		d.Users = append(d.Users, directory.User{Name: p})
+		d.Users = append(d.Users, &directory.User{Name: p})
 	}
 	for g, crew := range crews {
 		m := &directory.Members{}
@@ -47,7 +47,7 @@ func world(member [3][3]bool) *directory.Document {
 				m.Users = append(m.Users, nametest.Refs(person)...)
 			}
 		}
-		d.Groups = append(d.Groups, directory.Group{Name: crew, Members: m})
+		d.Groups = append(d.Groups, &directory.Group{Name: crew, Members: m})
 	}
 	return d
 }

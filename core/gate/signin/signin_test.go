@@ -20,7 +20,7 @@ import (
 
 // compile puts a door in front of a system that is a door itself.
 func compile(t require.TestingT, doc *signin.Document) (*atlas.Atlas, *atlas.System) {
-	d := &directory.Document{Name: "d", Users: []directory.User{{Name: "ilse"}}, Groups: []directory.Group{
+	d := &directory.Document{Name: "d", Users: []*directory.User{{Name: "ilse"}}, Groups: []*directory.Group{
 		{Name: "crew", Members: &directory.Members{Users: nametest.Refs("ilse")}}, {Name: "others"},
 	}}
 	a, err := atlas.Compile(&atlas.Map{Directories: []*directory.Document{d}, Systems: []*gate.System{

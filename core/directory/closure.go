@@ -1,0 +1,162 @@
+package directory
+
+import (
+	"slices"
+
+	"gatemap/core/parallel"
+)
+
+// nesting is how groups hold each other, worked out once: the groups above each
+// group at whatever level, itself included. Groups that hold each other in a
+// circle share one list.
+type nesting struct {
+	parents  lists[GroupID] // by group: those that hold it
+	children lists[GroupID]
+	ring     []uint32       // by group: its ring, the set of groups that hold each other
+	above    lists[GroupID] // by ring
+	rings    [][]GroupID    // those of more than one group, and groups that hold themselves
+}
+
+// newNesting works out the nesting from the groups that hold each group.
+func newNesting(parents [][]GroupID) *nesting {
+	children := make([][]GroupID, len(parents))
+	for inner, outers := range parents {
+		slices.Sort(outers)
+		parents[inner] = slices.Compact(outers)
+		for _, outer := range parents[inner] {
+			children[outer] = append(children[outer], GroupID(inner))
+		}
+	}
+	n := &nesting{parents: gather(parents), children: gather(children), ring: make([]uint32, len(parents))}
+	var above [][]GroupID
+	// A ring is complete after all rings above it.
+	n.walk(func(ring []GroupID) {
+		all := slices.Clone(ring)
+		for _, g := range ring {
+			n.ring[g] = uint32(len(above))
+		}
+		for _, g := range ring {
+			for _, outer := range n.parents.at(uint32(g)) {
+				if r := n.ring[outer]; r != uint32(len(above)) {
+					all = append(all, above[r]...)
+				}
+			}
+		}
+		slices.Sort(all)
+		above = append(above, slices.Compact(all))
+		if len(ring) > 1 || slices.Contains(n.parents.at(uint32(ring[0])), ring[0]) {
+			slices.Sort(ring)
+			n.rings = append(n.rings, ring)
+		}
+	})
+	n.above = gather(above)
+	return n
+}
+
+// over lists a group and all groups that its members flow into, in order.
+func (n *nesting) over(g GroupID) []GroupID { return n.above.at(n.ring[g]) }
+
+// walk visits the strongly connected sets of groups, each after those above it
+// (Tarjan, with a stack of its own, as nesting may be deep).
+func (n *nesting) walk(visit func(ring []GroupID)) {
+	count := len(n.ring)
+	index, low := make([]uint32, count), make([]uint32, count)
+	onStack := make([]bool, count)
+	var stack []GroupID
+	next := uint32(1)
+	type frame struct {
+		group GroupID
+		child int
+	}
+	var calls []frame
+	for root := range count {
+		if index[root] != 0 {
+			continue
+		}
+		calls = append(calls[:0], frame{group: GroupID(root)})
+		for len(calls) > 0 {
+			f := &calls[len(calls)-1]
+			g := f.group
+			if f.child == 0 {
+				index[g], low[g] = next, next
+				next++
+				stack, onStack[g] = append(stack, g), true
+			}
+			if parents := n.parents.at(uint32(g)); f.child < len(parents) {
+				p := parents[f.child]
+				f.child++
+				if index[p] == 0 {
+					calls = append(calls, frame{group: p})
+				} else if onStack[p] {
+					low[g] = min(low[g], index[p])
+				}
+				continue
+			}
+			calls = calls[:len(calls)-1]
+			if len(calls) > 0 {
+				up := calls[len(calls)-1].group
+				low[up] = min(low[up], low[g])
+			}
+			if low[g] != index[g] {
+				continue
+			}
+			from := len(stack) - 1
+			for stack[from] != g {
+				from--
+			}
+			for _, x := range stack[from:] {
+				onStack[x] = false
+			}
+			visit(slices.Clone(stack[from:]))
+			stack = stack[:from]
+		}
+	}
+}
+
+// effective works out all groups of every user, at whatever level, in order.
+func effective(of *lists[link], n *nesting) lists[GroupID] {
+	users := len(of.start) - 1
+	const piece = 4096
+	pieces := make([][]GroupID, (users+piece-1)/piece)
+	l := lists[GroupID]{start: make([]uint32, users+1)}
+	parallel.For(users, piece, func(from, to int) {
+		u := newUnion(n)
+		var all []GroupID
+		for i := from; i < to; i++ {
+			before := len(all)
+			all = u.add(all, of.at(uint32(i)))
+			l.start[i+1] = uint32(len(all) - before)
+		}
+		pieces[from/piece] = all
+	})
+	for i := range users {
+		l.start[i+1] += l.start[i]
+	}
+	l.all = slices.Concat(pieces...)
+	return l
+}
+
+// union joins what is above several groups, each group once.
+type union struct {
+	nesting *nesting
+	seen    []uint32 // by group: the round in which it was last met
+	round   uint32
+}
+
+func newUnion(n *nesting) *union { return &union{nesting: n, seen: make([]uint32, len(n.ring))} }
+
+// add appends the groups of someone who is directly in some, in order.
+func (u *union) add(to []GroupID, direct []link) []GroupID {
+	u.round++
+	first := len(to)
+	for _, l := range direct {
+		for _, g := range u.nesting.over(l.group()) {
+			if u.seen[g] != u.round {
+				u.seen[g] = u.round
+				to = append(to, g)
+			}
+		}
+	}
+	slices.Sort(to[first:])
+	return to
+}

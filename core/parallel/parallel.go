@@ -1,0 +1,37 @@
+// Package parallel shares work out over the processors. It waits for all of it:
+// no goroutine outlives a call.
+package parallel
+
+import (
+	"runtime"
+	"sync"
+	"sync/atomic"
+)
+
+// For hands every stretch of the numbers from 0 to n-1, none longer than piece,
+// to work, which must be safe to run at the same time for different stretches.
+// A small n is done at once by the caller.
+func For(n, piece int, work func(from, to int)) {
+	workers := min(runtime.GOMAXPROCS(0), (n+piece-1)/piece)
+	if workers <= 1 {
+		if n > 0 {
+			work(0, n)
+		}
+		return
+	}
+	var next atomic.Int64
+	var all sync.WaitGroup
+	for range workers {
+		all.Go(func() {
+			for {
+				to := int(next.Add(int64(piece)))
+				from := to - piece
+				if from >= n {
+					return
+				}
+				work(from, min(to, n))
+			}
+		})
+	}
+	all.Wait()
+}
