@@ -10,6 +10,7 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/name"
+	"gatemap/core/parallel"
 	"gatemap/core/place"
 	"gatemap/core/situation"
 )
@@ -60,8 +61,15 @@ func Compile(m *Map) (*Atlas, error) {
 		Book:  directory.Build(m.Directories, &errs),
 	}
 	list := sorted(m.Systems, &errs)
-	for _, s := range list {
-		a.Systems = append(a.Systems, a.compile(s, list, &errs))
+	a.Systems = make([]*System, len(list))
+	parallel.For(len(list), 1, func(from, to int) {
+		for i := from; i < to; i++ {
+			a.Systems[i] = a.compile(list[i], list)
+		}
+	})
+	for _, s := range a.Systems {
+		errs.Join(s.Site.Errors)
+		s.Site.Errors = &errs
 	}
 	a.lookForCircles(&errs)
 	if err := errs.Err(); err != nil {
@@ -82,8 +90,8 @@ func Compile(m *Map) (*Atlas, error) {
 	return a, nil
 }
 
-func (a *Atlas) compile(d *gate.System, all []*gate.System, errs *place.Errors) *System {
-	site := &gate.Site{System: d, Book: a.Book, Frame: a.Frame, Errors: errs, Systems: all, Claims: a.claimant}
+func (a *Atlas) compile(d *gate.System, all []*gate.System) *System {
+	site := &gate.Site{System: d, Book: a.Book, Frame: a.Frame, Errors: &place.Errors{}, Systems: all, Claims: a.claimant}
 	if d.Directory.Name != "" && !a.hasDirectory(d.Directory.Name) {
 		site.Missing("directory", d.Directory, name.Near(d.Directory.Name, a.DirectoryNames), site.Line("directory", d.Place))
 	}

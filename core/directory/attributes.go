@@ -6,7 +6,10 @@ import (
 	"maps"
 	"slices"
 	"strconv"
+	"strings"
+	"sync"
 	"time"
+	"unique"
 
 	"gatemap/core/filter"
 	"gatemap/core/name"
@@ -52,7 +55,7 @@ func (a *Attributes) Set(attribute string, value any) error {
 	if err != nil {
 		return fmt.Errorf("attribute %s: %w", attribute, err)
 	}
-	folded := name.Fold(attribute)
+	attribute, folded := spelling(attribute)
 	for i := range *a {
 		if (*a)[i].folded == folded {
 			(*a)[i].Values = values
@@ -65,7 +68,22 @@ func (a *Attributes) Set(attribute string, value any) error {
 
 // Put is Set for values that are already in our form.
 func (a *Attributes) Put(attribute string, values []filter.Value) {
-	*a = append(*a, Attribute{attribute, name.Fold(attribute), values})
+	attribute, folded := spelling(attribute)
+	*a = append(*a, Attribute{attribute, folded, values})
+}
+
+// spellings keeps one copy of each attribute's name, and of its folded form, for
+// all the records that have it.
+var spellings sync.Map // name: [2]string
+
+func spelling(attribute string) (written, folded string) {
+	known, ok := spellings.Load(attribute)
+	if !ok {
+		attribute = strings.Clone(attribute)
+		known, _ = spellings.LoadOrStore(attribute, [2]string{attribute, unique.Make(name.Fold(attribute)).Value()})
+	}
+	pair := known.([2]string)
+	return pair[0], pair[1]
 }
 
 func plain(value any, depth int) ([]filter.Value, error) {

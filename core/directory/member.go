@@ -3,6 +3,8 @@ package directory
 import (
 	"cmp"
 	"slices"
+
+	"gatemap/core/filter"
 )
 
 // Step is one group on the way from a user to a group.
@@ -55,6 +57,9 @@ func (b *Book) SubjectWith(id UserID, g GroupID) *Subject {
 	}
 	return s
 }
+
+// Values are the values of an attribute of the user, as of Book.Values.
+func (s *Subject) Values(folded string) []filter.Value { return s.book.Values(s.ID, folded) }
 
 // In says whether the user is a member of a group, at whatever level.
 func (s *Subject) In(g GroupID) bool {

@@ -2,13 +2,10 @@ package directory
 
 import (
 	"cmp"
-	"encoding/binary"
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 
-	"gatemap/core/filter"
 	"gatemap/core/finding"
 	"gatemap/core/name"
 	"gatemap/core/parallel"
@@ -83,25 +80,34 @@ func (b *Book) describes(g GroupID, u UserID) bool {
 }
 
 // enrol adds those whom rules describe. Users who have the same values of all
-// attributes that a rule reads are asked once.
+// attributes that a rule reads are asked once; where nearly everyone has a value
+// of their own, only those who can match are asked.
 func (r *rules) enrol(b *Book, members [][]link) {
-	kinds := newKinds(b)
+	var all []string
+	for a := range r.by {
+		all = append(all, a)
+	}
+	slices.Sort(all)
+	c := b.columns(all)
 	alike := map[string]*Kinds{}
 	for _, g := range r.groups {
-		key := strings.Join(r.reads[g], "\x00")
-		if alike[key] == nil {
-			alike[key] = kinds.of(r.reads[g])
+		if key := r.key(g); alike[key] == nil && !c.own(r.reads[g]) {
+			alike[key] = c.kinds(r.reads[g])
 		}
 	}
+	own := c.postings()
 	parallel.For(len(r.groups), 8, func(from, to int) {
 		for _, g := range r.groups[from:to] {
-			k := alike[strings.Join(r.reads[g], "\x00")]
-			for kind := range k.Count() {
-				users := k.Users(kind)
-				if !b.describes(g, users[0]) {
-					continue
+			if k := alike[r.key(g)]; k != nil {
+				for kind := range k.Count() {
+					if users := k.Users(kind); b.describes(g, users[0]) {
+						members[g] = appendLinks(members[g], users)
+					}
 				}
-				for _, u := range users {
+				continue
+			}
+			for u := range own.candidates(b, b.Group(g).Rule.Filter) {
+				if b.describes(g, u) {
 					members[g] = append(members[g], newLink(uint32(u), byRule))
 				}
 			}
@@ -109,121 +115,12 @@ func (r *rules) enrol(b *Book, members [][]link) {
 	})
 }
 
-// Kinds sorts all users by the values of some attributes and by their
-// directory: two users are of one kind where all of these are the same.
-type Kinds struct {
-	of    []uint32 // by user
-	users lists[UserID]
+func appendLinks(to []link, users []UserID) []link {
+	to = slices.Grow(to, len(users))
+	for _, u := range users {
+		to = append(to, newLink(uint32(u), byRule))
+	}
+	return to
 }
 
-// Count says how many kinds there are; they are numbered from 0.
-func (k *Kinds) Count() int { return len(k.users.start) - 1 }
-
-// Of gives the kind of a user.
-func (k *Kinds) Of(u UserID) uint32 { return k.of[u] }
-
-// Users lists the users of a kind, in order.
-func (k *Kinds) Users(kind int) []UserID { return k.users.at(uint32(kind)) }
-
-// Kinds sorts the users by the values of attributes, given by folded name.
-func (b *Book) Kinds(attributes []string) *Kinds { return newKinds(b).of(attributes) }
-
-// kinds remembers the columns of attributes, so that several sets of them can
-// be put together.
-type kinds struct {
-	book    *Book
-	columns map[string][]uint32
-}
-
-func newKinds(b *Book) *kinds { return &kinds{b, map[string][]uint32{}} }
-
-func (k *kinds) of(attributes []string) *Kinds {
-	b := k.book
-	of := make([]uint32, b.Users())
-	for u, home := range b.users.home {
-		of[u] = uint32(home)
-	}
-	for _, a := range attributes {
-		if k.columns[a] == nil {
-			k.columns[a] = b.column(a)
-		}
-		of = paired(of, k.columns[a])
-	}
-	if len(attributes) == 0 {
-		of = paired(of, make([]uint32, len(of)))
-	}
-	count := uint32(0)
-	for _, kind := range of {
-		count = max(count, kind+1)
-	}
-	l := lists[UserID]{start: make([]uint32, count+1), all: make([]UserID, len(of))}
-	for _, kind := range of {
-		l.start[kind+1]++
-	}
-	for i := range count {
-		l.start[i+1] += l.start[i]
-	}
-	next := slices.Clone(l.start[:count])
-	for u, kind := range of {
-		l.all[next[kind]] = UserID(u)
-		next[kind]++
-	}
-	return &Kinds{of, l}
-}
-
-// paired numbers the pairs of two columns, in the order in which they come.
-func paired(a, b []uint32) []uint32 {
-	numbers := map[uint64]uint32{}
-	out := make([]uint32, len(a))
-	for i := range a {
-		key := uint64(a[i])<<32 | uint64(b[i])
-		n, ok := numbers[key]
-		if !ok {
-			n = uint32(len(numbers))
-			numbers[key] = n
-		}
-		out[i] = n
-	}
-	return out
-}
-
-// column numbers the values that users have of an attribute: equal numbers are
-// equal values, spelling included.
-func (b *Book) column(attribute string) []uint32 {
-	numbers := map[string]uint32{}
-	out := make([]uint32, b.Users())
-	var key []byte
-	for u := range out {
-		key = key[:0]
-		for _, v := range b.Values(UserID(u), attribute) {
-			key = appendValue(key, v)
-		}
-		n, ok := numbers[string(key)]
-		if !ok {
-			n = uint32(len(numbers))
-			numbers[string(key)] = n
-		}
-		out[u] = n
-	}
-	return out
-}
-
-// appendValue writes a value so that different ones are written differently.
-func appendValue(b []byte, v filter.Value) []byte {
-	b = append(b, byte(v.Kind))
-	b = binary.AppendUvarint(b, uint64(len(v.Text)))
-	b = append(b, v.Text...)
-	if v.Kind != filter.Complex {
-		return b
-	}
-	b = binary.AppendUvarint(b, uint64(len(v.Sub)))
-	for _, key := range slices.Sorted(maps.Keys(v.Sub)) {
-		b = binary.AppendUvarint(b, uint64(len(key)))
-		b = append(b, key...)
-		b = binary.AppendUvarint(b, uint64(len(v.Sub[key])))
-		for _, s := range v.Sub[key] {
-			b = appendValue(b, s)
-		}
-	}
-	return b
-}
+func (r *rules) key(g GroupID) string { return strings.Join(r.reads[g], "\x00") }

@@ -1,6 +1,7 @@
 package directory
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -29,6 +30,7 @@ type entry[T any] struct {
 	full   string
 	folded string
 	home   int
+	order  int // in which it was written
 }
 
 func fill[T any](kind string, docs []*Document, list func(*Document) []*T, named func(*T) (string, place.Place), errs *place.Errors) shelf[T] {
@@ -38,7 +40,7 @@ func fill[T any](kind string, docs []*Document, list func(*Document) []*T, named
 			if n, at := named(r); n == "" {
 				errs.Addf(at, "a %s needs a name", kind)
 			} else {
-				all = append(all, entry[T]{record: r, full: n, home: home})
+				all = append(all, entry[T]{record: r, full: n, home: home, order: len(all)})
 			}
 		}
 	}
@@ -71,9 +73,11 @@ func fill[T any](kind string, docs []*Document, list func(*Document) []*T, named
 // sortEntries sorts by folded name: both halves at the same time, and then
 // together.
 func sortEntries[T any](all []entry[T]) {
-	byName := func(a, b entry[T]) int { return strings.Compare(a.folded, b.folded) }
+	byName := func(a, b entry[T]) int {
+		return cmp.Or(strings.Compare(a.folded, b.folded), cmp.Compare(a.order, b.order))
+	}
 	half := (len(all) + 1) / 2
-	parallel.For(len(all), max(half, 1024), func(from, to int) { slices.SortStableFunc(all[from:to], byName) })
+	parallel.For(len(all), max(half, 1024), func(from, to int) { slices.SortFunc(all[from:to], byName) })
 	if slices.IsSortedFunc(all, byName) {
 		return
 	}

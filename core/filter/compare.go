@@ -84,6 +84,15 @@ func (n comparison) reads(y func(string) bool) bool {
 	return y(n.path.attribute) && (n.path.sub == "" || y(n.path.exactName()))
 }
 
+func (n comparison) start() (Start, bool) {
+	l := &n.value
+	plain := n.op == "sw" || n.op == "eq" && !l.isTime && !l.isNum
+	if !plain || l.kind != Text || l.null || n.path.sub != "" {
+		return Start{}, false
+	}
+	return Start{n.path.attribute, l.folded, n.op == "eq"}, true
+}
+
 func (n comparison) match(r Record) bool {
 	exact := r.Exact(n.path.exactName())
 	found, any := false, false

@@ -75,6 +75,18 @@ func (f *Filter) Reads() iter.Seq[string] {
 	return func(yield func(string) bool) { f.root.reads(yield) }
 }
 
+// Start is something that every record which a filter matches has: a value of
+// an attribute that is a text, or begins with it, regardless of case.
+type Start struct {
+	Attribute string // folded
+	Text      string // folded
+	Whole     bool   // the value is the text; else it begins with it
+}
+
+// Start gives one such thing, where the filter asks for one; ok is false where
+// it does not. The attribute is one without sub-attributes.
+func (f *Filter) Start() (start Start, ok bool) { return f.root.start() }
+
 // Path is an attribute path: an attribute and perhaps one of its
 // sub-attributes. The schema prefixes of RFC 7643 §8.1 and the enterprise
 // extension are left off; any other stays part of the name.
@@ -171,6 +183,7 @@ type node interface {
 	print(b *strings.Builder, outer int)
 	attributes(prefix string, yield func(Attribute) bool) bool
 	reads(yield func(string) bool) bool
+	start() (Start, bool)
 }
 
 type or struct{ left, right node }
@@ -183,6 +196,7 @@ func (n or) attributes(p string, y func(Attribute) bool) bool {
 	return n.left.attributes(p, y) && n.right.attributes(p, y)
 }
 
+func (n or) start() (Start, bool)           { return Start{}, false }
 func (n or) reads(y func(string) bool) bool { return n.left.reads(y) && n.right.reads(y) }
 
 type and struct{ left, right node }
@@ -195,6 +209,13 @@ func (n and) attributes(p string, y func(Attribute) bool) bool {
 	return n.left.attributes(p, y) && n.right.attributes(p, y)
 }
 
+func (n and) start() (Start, bool) {
+	left, ok := n.left.start()
+	if right, too := n.right.start(); too && (!ok || right.Whole && !left.Whole) {
+		return right, true
+	}
+	return left, ok
+}
 func (n and) reads(y func(string) bool) bool { return n.left.reads(y) && n.right.reads(y) }
 
 func printPair(b *strings.Builder, left node, word string, right node, binds, outer int) {
@@ -217,6 +238,7 @@ func (n not) print(b *strings.Builder, _ int) {
 }
 func (n not) attributes(p string, y func(Attribute) bool) bool { return n.inner.attributes(p, y) }
 
+func (n not) start() (Start, bool)           { return Start{}, false }
 func (n not) reads(y func(string) bool) bool { return n.inner.reads(y) }
 
 // valuePath holds where one and the same complex value satisfies the inner
@@ -244,6 +266,7 @@ func (n valuePath) attributes(p string, y func(Attribute) bool) bool {
 	return y(Attribute{p + n.path.written, n.path.column}) && n.inner.attributes(n.path.written+".", y)
 }
 
+func (n valuePath) start() (Start, bool)           { return Start{}, false }
 func (n valuePath) reads(y func(string) bool) bool { return y(n.path.attribute) }
 
 // element is one value of a multi-valued attribute seen as a record of its

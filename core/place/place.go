@@ -58,6 +58,9 @@ func (l *Errors) Addf(p Place, format string, args ...any) {
 	l.list = append(l.list, &Error{Place: p, Message: fmt.Sprintf(format, args...)})
 }
 
+// Join adds the errors of another list.
+func (l *Errors) Join(other *Errors) { l.list = append(l.list, other.list...) }
+
 // Err returns nil when nothing was added, else one error that prints each on a
 // line of its own, ordered by place.
 func (l *Errors) Err() error {

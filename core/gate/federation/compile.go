@@ -2,6 +2,7 @@ package federation
 
 import (
 	"cmp"
+	"maps"
 	"path"
 	"slices"
 	"strings"
@@ -31,8 +32,8 @@ type claim struct {
 	from   string // folded
 	limits bool   // it has a who of its own
 	crowd  gate.Crowd
-	groups func(directory.GroupID) bool // those that count here
-	book   *directory.Book
+	// groups are the values of the groups that count here and give one.
+	groups map[directory.GroupID]string
 }
 
 type statement struct {
@@ -70,17 +71,16 @@ func compileParty(s *gate.Site, d *Party) party {
 		if sources != 1 {
 			s.Errors.Addf(c.Place, "claim %s takes its values from one place: from, from_groups: true, or value", c.Claim)
 		}
-		compiled := claim{line: line, doc: c, from: name.Fold(c.From), limits: !c.Who.Empty(), groups: s.Counts, book: s.Book}
+		compiled := claim{line: line, doc: c, from: name.Fold(c.From), limits: !c.Who.Empty()}
 		if compiled.limits {
 			compiled.crowd = s.Who(&c.Who, line, gate.Giving)
 		} else {
 			compiled.crowd = s.EveryoneBut(c.Except, line)
 		}
 		if c.FromGroups {
-			for g := range directory.GroupID(s.Book.Groups()) {
-				if compiled.groupValue(g) != "" {
-					s.Named = append(s.Named, g) // it opens something: a claim
-				}
+			compiled.groups = groupValues(s, c)
+			for _, g := range slices.Sorted(maps.Keys(compiled.groups)) {
+				s.Named = append(s.Named, g) // it opens something: a claim
 			}
 		}
 		p.claims = append(p.claims, compiled)
@@ -136,7 +136,7 @@ func (c *claim) values(s *directory.Subject) []string {
 
 func (c *claim) attributeValues(s *directory.Subject) []string {
 	var values []string
-	for _, v := range c.book.Values(s.ID, c.from) {
+	for _, v := range s.Values(c.from) {
 		switch {
 		case v.Kind != filter.Complex:
 			values = append(values, v.Text)
@@ -150,31 +150,37 @@ func (c *claim) attributeValues(s *directory.Subject) []string {
 func (c *claim) groupValues(s *directory.Subject) []string {
 	var values []string
 	for _, g := range s.Groups() {
-		if value := c.groupValue(g); value != "" {
+		if value := c.groups[g]; value != "" {
 			values = append(values, value)
 		}
 	}
 	return values
 }
 
-// groupValue is the value that a group gives; "" where it gives none.
-func (c *claim) groupValue(g directory.GroupID) string {
-	if !c.groups(g) {
-		return ""
-	}
-	group := c.book.Group(g).Name
-	if ok, _ := path.Match(c.doc.Matching.Value, group); c.doc.Matching.Value != "" && !ok {
-		return ""
-	}
-	value := cmp.Or(c.doc.Value, group)
-	if re := c.doc.Pattern.Regexp; re != nil {
-		match := re.FindStringSubmatchIndex(group)
-		if match == nil {
-			return ""
+// groupValues are the values that groups give by a claim rule.
+func groupValues(s *gate.Site, d *Claim) map[directory.GroupID]string {
+	values := map[directory.GroupID]string{}
+	glob := d.Matching.Value
+	start := glob[:max(strings.IndexAny(glob+"*", `*?[\`), 0)]
+	for g := range directory.GroupID(s.Book.Groups()) {
+		group := s.Book.Group(g).Name
+		if !strings.HasPrefix(group, start) || !s.Counts(g) {
+			continue
 		}
-		value = string(re.ExpandString(nil, value, group, match))
+		if ok, _ := path.Match(glob, group); glob != "" && !ok {
+			continue
+		}
+		value := cmp.Or(d.Value, group)
+		if re := d.Pattern.Regexp; re != nil {
+			match := re.FindStringSubmatchIndex(group)
+			if match == nil {
+				continue
+			}
+			value = string(re.ExpandString(nil, value, group, match))
+		}
+		values[g] = value
 	}
-	return value
+	return values
 }
 
 // carried are all claims of a user's sign-in, each value once.

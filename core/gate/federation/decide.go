@@ -145,9 +145,9 @@ func (c *claim) lacks(q *gate.Question, value string) []string {
 		return c.crowd.Lacks(q)
 	case c.doc.FromGroups:
 		lacks := c.crowd.Lacks(q)
-		for g := range directory.GroupID(c.book.Groups()) {
-			if c.groupValue(g) == value {
-				lacks = append(lacks, "group:"+c.book.GroupName(g))
+		for _, g := range slices.Sorted(maps.Keys(c.groups)) {
+			if c.groups[g] == value {
+				lacks = append(lacks, "group:"+q.Book.GroupName(g))
 			}
 		}
 		return lacks
