@@ -42,8 +42,8 @@ type Book struct {
 	userGroups lists[link] // by user: the groups that hold the user directly
 	groupUsers lists[link] // the other way round
 	nesting    *nesting
-	within     lists[GroupID] // by user: all groups, at whatever level
-	deviceIn   [][]GroupID    // by device
+	within     effective
+	deviceIn   [][]GroupID // by device
 	attributes map[string]bool
 	rules      *rules
 	findings   []finding.Finding

@@ -1,10 +1,6 @@
 package directory
 
-import (
-	"slices"
-
-	"gatemap/core/parallel"
-)
+import "slices"
 
 // nesting is how groups hold each other, worked out once: the groups above each
 // group at whatever level, itself included. Groups that hold each other in a
@@ -111,52 +107,4 @@ func (n *nesting) walk(visit func(ring []GroupID)) {
 			stack = stack[:from]
 		}
 	}
-}
-
-// effective works out all groups of every user, at whatever level, in order.
-func effective(of *lists[link], n *nesting) lists[GroupID] {
-	users := len(of.start) - 1
-	const piece = 4096
-	pieces := make([][]GroupID, (users+piece-1)/piece)
-	l := lists[GroupID]{start: make([]uint32, users+1)}
-	parallel.For(users, piece, func(from, to int) {
-		u := newUnion(n)
-		var all []GroupID
-		for i := from; i < to; i++ {
-			before := len(all)
-			all = u.add(all, of.at(uint32(i)))
-			l.start[i+1] = uint32(len(all) - before)
-		}
-		pieces[from/piece] = all
-	})
-	for i := range users {
-		l.start[i+1] += l.start[i]
-	}
-	l.all = slices.Concat(pieces...)
-	return l
-}
-
-// union joins what is above several groups, each group once.
-type union struct {
-	nesting *nesting
-	seen    []uint32 // by group: the round in which it was last met
-	round   uint32
-}
-
-func newUnion(n *nesting) *union { return &union{nesting: n, seen: make([]uint32, len(n.ring))} }
-
-// add appends the groups of someone who is directly in some, in order.
-func (u *union) add(to []GroupID, direct []link) []GroupID {
-	u.round++
-	first := len(to)
-	for _, l := range direct {
-		for _, g := range u.nesting.over(l.group()) {
-			if u.seen[g] != u.round {
-				u.seen[g] = u.round
-				to = append(to, g)
-			}
-		}
-	}
-	slices.Sort(to[first:])
-	return to
 }

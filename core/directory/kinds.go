@@ -35,14 +35,15 @@ func (b *Book) Kinds(attributes []string) *Kinds { return b.columns(attributes).
 // columns are the values that all users have of some attributes, as numbers:
 // equal numbers are equal values, spelling included.
 type columns struct {
-	book    *Book
-	values  map[string][]uint32
-	texts   map[string][]string // written so that different values differ
-	numbers map[string]int      // how many values there are
+	book   *Book
+	values map[string][]uint32
+	texts  map[string][]string // written so that different values differ
+	// distinct are the texts that the numbers stand for.
+	distinct map[string][]string
 }
 
 func (b *Book) columns(attributes []string) *columns {
-	c := &columns{b, map[string][]uint32{}, map[string][]string{}, map[string]int{}}
+	c := &columns{b, map[string][]uint32{}, map[string][]string{}, map[string][]string{}}
 	texts := make([][]string, len(attributes))
 	for i, a := range attributes {
 		texts[i] = make([]string, b.Users())
@@ -55,30 +56,31 @@ func (b *Book) columns(attributes []string) *columns {
 			}
 		}
 	})
-	counts := make([]int, len(attributes))
+	distinct := make([][]string, len(attributes))
 	parallel.For(len(attributes), 1, func(from, to int) {
 		for i := from; i < to; i++ {
-			counts[i] = number(texts[i], c.values[attributes[i]])
+			distinct[i] = number(texts[i], c.values[attributes[i]])
 		}
 	})
 	for i, a := range attributes {
-		c.numbers[a] = counts[i]
+		c.distinct[a] = distinct[i]
 	}
 	return c
 }
 
 // number numbers texts in the order in which they first come.
-func number(texts []string, into []uint32) int {
+func number(texts []string, into []uint32) (distinct []string) {
 	numbers := map[string]uint32{}
 	for i, t := range texts {
 		n, ok := numbers[t]
 		if !ok {
 			n = uint32(len(numbers))
 			numbers[t] = n
+			distinct = append(distinct, t)
 		}
 		into[i] = n
 	}
-	return len(numbers)
+	return distinct
 }
 
 // text writes values so that different ones are written differently: a single
@@ -120,7 +122,9 @@ func appendValue(b []byte, v filter.Value) []byte {
 // own says whether nearly everyone has a value of their own of one of the
 // attributes, as of a number that tells people apart.
 func (c *columns) own(attributes []string) bool {
-	return slices.ContainsFunc(attributes, func(a string) bool { return c.numbers[a] > 1000 && c.numbers[a] > c.book.Users()/8 })
+	return slices.ContainsFunc(attributes, func(a string) bool {
+		return len(c.distinct[a]) > 1000 && len(c.distinct[a]) > c.book.Users()/8
+	})
 }
 
 // kinds sorts the users by the values of some of the attributes.
@@ -131,7 +135,7 @@ func (c *columns) kinds(attributes []string) *Kinds {
 	}
 	count := len(c.book.directories)
 	for _, a := range attributes {
-		of, count = paired(of, c.values[a])
+		of, count = paired(of, count, c.values[a], len(c.distinct[a]))
 	}
 	l := lists[UserID]{start: make([]uint32, count+1), all: make([]UserID, len(of))}
 	for _, kind := range of {
@@ -149,9 +153,23 @@ func (c *columns) kinds(attributes []string) *Kinds {
 }
 
 // paired numbers the pairs of two columns, in the order in which they come.
-func paired(a, b []uint32) (pairs []uint32, count int) {
-	numbers := map[uint64]uint32{}
+// There are na and nb numbers in the two.
+func paired(a []uint32, na int, b []uint32, nb int) (pairs []uint32, count int) {
 	pairs = make([]uint32, len(a))
+	const small = 1 << 20
+	if na*nb <= small {
+		numbers := make([]uint32, na*nb) // one more than the number; 0: none yet
+		for i := range a {
+			n := &numbers[int(a[i])*nb+int(b[i])]
+			if *n == 0 {
+				count++
+				*n = uint32(count)
+			}
+			pairs[i] = *n - 1
+		}
+		return pairs, count
+	}
+	numbers := map[uint64]uint32{}
 	for i := range a {
 		key := uint64(a[i])<<32 | uint64(b[i])
 		n, ok := numbers[key]
@@ -164,9 +182,24 @@ func paired(a, b []uint32) (pairs []uint32, count int) {
 	return pairs, len(numbers)
 }
 
+// having says of users whether they have what a filter starts from; of those who
+// may have it otherwise than as a plain text, it says yes.
+func (c *columns) having(start filter.Start, ok bool) func(UserID) bool {
+	if !ok {
+		return func(UserID) bool { return true }
+	}
+	may := make([]bool, len(c.distinct[start.Attribute]))
+	for n, t := range c.distinct[start.Attribute] {
+		folded := name.Fold(t)
+		may[n] = folded == start.Text || !start.Whole && strings.HasPrefix(folded, start.Text) || t != "" && t[0] == 0
+	}
+	values := c.values[start.Attribute]
+	return func(u UserID) bool { return may[values[u]] }
+}
+
 // postings finds the users who have a value, for attributes of which nearly
 // everyone has a value of their own.
-type postings map[string][]posting
+type postings map[string]*[]posting
 
 // posting is a value that a user has, folded.
 type posting struct {
@@ -174,35 +207,30 @@ type posting struct {
 	user UserID
 }
 
-func (c *columns) postings() postings {
-	p := postings{}
-	for a, texts := range c.texts {
-		if !c.own([]string{a}) {
+// postings lists the values of an attribute in order; nil where some are not
+// plain texts.
+func (c *columns) postings(attribute string) []posting {
+	texts := c.texts[attribute]
+	list := make([]posting, 0, len(texts))
+	for u, t := range texts {
+		if t == "" {
 			continue
 		}
-		list := make([]posting, 0, len(texts))
-		plain := true
-		for u, t := range texts {
-			if plain = plain && (t == "" || t[0] != 0); t != "" {
-				list = append(list, posting{name.Fold(t), UserID(u)})
-			}
+		if t[0] == 0 {
+			return nil
 		}
-		if plain {
-			slices.SortFunc(list, func(a, b posting) int {
-				return cmp.Or(strings.Compare(a.text, b.text), cmp.Compare(a.user, b.user))
-			})
-			p[a] = list
-		}
+		list = append(list, posting{name.Fold(t), UserID(u)})
 	}
-	return p
+	slices.SortFunc(list, func(a, b posting) int {
+		return cmp.Or(strings.Compare(a.text, b.text), cmp.Compare(a.user, b.user))
+	})
+	return list
 }
 
-// candidates yields the users whom a filter may match.
-func (p postings) candidates(b *Book, f *filter.Filter) iter.Seq[UserID] {
-	start, ok := f.Start()
-	list := p[start.Attribute]
+// candidates yields the users whom a filter that starts from a value may match.
+func (p postings) candidates(b *Book, start filter.Start, ok bool) iter.Seq[UserID] {
 	return func(yield func(UserID) bool) {
-		if !ok || list == nil {
+		if !ok || p[start.Attribute] == nil || *p[start.Attribute] == nil {
 			for u := range UserID(b.Users()) {
 				if !yield(u) {
 					return
@@ -210,6 +238,7 @@ func (p postings) candidates(b *Book, f *filter.Filter) iter.Seq[UserID] {
 			}
 			return
 		}
+		list := *p[start.Attribute]
 		from, _ := slices.BinarySearchFunc(list, start.Text, func(p posting, text string) int { return strings.Compare(p.text, text) })
 		for _, p := range list[from:] {
 			if start.Whole && p.text != start.Text || !strings.HasPrefix(p.text, start.Text) || !yield(p.user) {

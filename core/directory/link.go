@@ -46,7 +46,7 @@ func (b *Book) link() {
 	b.nesting = newNesting(parents)
 	b.reportRings()
 	b.turnAround(members)
-	b.within = effective(&b.userGroups, b.nesting)
+	b.within = newEffective(&b.userGroups, b.nesting)
 }
 
 // ReportMissing turns a failed look-up into a finding at the reference.

@@ -43,7 +43,7 @@ func (b *Book) Subject(id UserID) *Subject {
 func (s *Subject) Turn(b *Book, id UserID) {
 	*s = Subject{
 		ID: id, User: b.users.records[id], book: b,
-		direct: b.userGroups.at(uint32(id)), groups: b.within.at(uint32(id)), trail: s.trail[:0],
+		direct: b.userGroups.at(uint32(id)), groups: b.within.at(id), trail: s.trail[:0],
 	}
 }
 

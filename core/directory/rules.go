@@ -89,30 +89,53 @@ func (r *rules) enrol(b *Book, members [][]link) {
 	}
 	slices.Sort(all)
 	c := b.columns(all)
-	alike := map[string]*Kinds{}
-	for _, g := range r.groups {
-		if key := r.key(g); alike[key] == nil && !c.own(r.reads[g]) {
-			alike[key] = c.kinds(r.reads[g])
-		}
-	}
-	own := c.postings()
+	alike, own := r.prepare(c)
 	parallel.For(len(r.groups), 8, func(from, to int) {
 		for _, g := range r.groups[from:to] {
+			start, ok := b.Group(g).Rule.Filter.Start()
 			if k := alike[r.key(g)]; k != nil {
+				possible := c.having(start, ok)
 				for kind := range k.Count() {
-					if users := k.Users(kind); b.describes(g, users[0]) {
+					if users := k.Users(kind); possible(users[0]) && b.describes(g, users[0]) {
 						members[g] = appendLinks(members[g], users)
 					}
 				}
 				continue
 			}
-			for u := range own.candidates(b, b.Group(g).Rule.Filter) {
+			for u := range own.candidates(b, start, ok) {
 				if b.describes(g, u) {
 					members[g] = append(members[g], newLink(uint32(u), byRule))
 				}
 			}
 		}
 	})
+}
+
+// prepare sorts the users by each set of attributes that some rule reads, or
+// puts the values of attributes in order of which nearly everyone has an own one.
+func (r *rules) prepare(c *columns) (alike map[string]*Kinds, own postings) {
+	alike, own = map[string]*Kinds{}, postings{}
+	var tasks []func()
+	for _, g := range r.groups {
+		if key := r.key(g); alike[key] == nil && !c.own(r.reads[g]) {
+			k := &Kinds{}
+			alike[key] = k
+			tasks = append(tasks, func() { *k = *c.kinds(r.reads[g]) })
+		}
+	}
+	for a := range c.texts {
+		if c.own([]string{a}) {
+			list := &[]posting{}
+			own[a] = list
+			tasks = append(tasks, func() { *list = c.postings(a) })
+		}
+	}
+	parallel.For(len(tasks), 1, func(from, to int) {
+		for _, task := range tasks[from:to] {
+			task()
+		}
+	})
+	return alike, own
 }
 
 func appendLinks(to []link, users []UserID) []link {
