@@ -22,7 +22,7 @@ type lamp struct {
 	gate.Who `yaml:",inline"`
 	Lamp     string `yaml:"lamp,required"`
 	line     gate.Line
-	crowd    gate.Crowd
+	crowd    *gate.Crowd
 	system   string
 }
 
@@ -36,7 +36,7 @@ func (l *lamp) Object() string { return l.Lamp }
 
 func (l *lamp) Decide(q *gate.Question) gate.Entitlement {
 	e := gate.Entitlement{System: l.system, Object: l.Lamp, Right: "light"}
-	if l.crowd.Has(q.Subject) {
+	if l.crowd.Has(q) {
 		e.Judge(gate.Opened)
 		e.Routes = l.crowd.Routes(q, l.line.Name)
 	}
@@ -46,7 +46,7 @@ func (l *lamp) Decide(q *gate.Question) gate.Entitlement {
 func (l *lamp) Misses(*gate.Question) []gate.Miss                  { return nil }
 func (l *lamp) At(string, string) (gate.Point, error)              { return l, nil }
 func (l *lamp) Reach(q *gate.Question, add func(gate.Entitlement)) { add(l.Decide(q)) }
-func (l *lamp) Check(r *gate.Report)                               { r.DirectUsers(&l.crowd, l.line) }
+func (l *lamp) Check(r *gate.Report)                               { r.DirectUsers(l.crowd, l.line) }
 
 // Passage lets the lamp stand in front of other systems.
 func (l *lamp) Passage(string, string, gate.Passage) (gate.Point, error) { return l, nil }

@@ -115,27 +115,35 @@ func (a *Atlas) account(q *gate.Question) gate.Verdict {
 	u := q.Subject.User
 	verdict := gate.Opened
 	if !u.IsActive() {
-		verdict = gate.ShutFor(gate.ByInactive, a.Book.UserName(q.Subject.ID), "")
+		verdict = q.ShutFor(gate.ByInactive, a.Book.UserName(q.Subject.ID), "")
 	}
 	if u.Expires.IsZero() {
 		return verdict
 	}
-	end := u.Expires.Format(time.RFC3339)
 	switch at := q.Facts.At; {
-	case at.IsZero():
-		return verdict.And(gate.DependsOn(situation.Need("before:" + end)))
-	case at.Before(u.Expires.Time):
+	case !at.IsZero() && at.Before(u.Expires.Time):
 		return verdict
+	case q.Brief && at.IsZero():
+		return verdict.And(gate.Verdict{State: gate.Depends})
+	case q.Brief:
+		return gate.Verdict{State: gate.Shut}
+	case at.IsZero():
+		return verdict.And(gate.DependsOn(situation.Need("before:" + u.Expires.Format(time.RFC3339))))
 	}
-	return verdict.And(gate.ShutFor(gate.ByExpired, a.Book.UserName(q.Subject.ID), end))
+	return verdict.And(gate.ShutFor(gate.ByExpired, a.Book.UserName(q.Subject.ID), u.Expires.Format(time.RFC3339)))
 }
 
 // around is what stands around a system's own decision: the attributes that it
 // requires and what stands in front of it.
 func (s *System) around(q *gate.Question) gate.Verdict {
 	verdict := gate.Opened
-	for _, attribute := range s.lacking(q) {
-		verdict = verdict.And(gate.ShutFor(gate.ByPrerequisite, s.Name()+"/requires", attribute))
+	for i, attribute := range s.Document.Requires {
+		if q.Book.Lacks(q.Subject.ID, s.requires[i]) {
+			if q.Brief {
+				return gate.Verdict{State: gate.Shut}
+			}
+			verdict = verdict.And(gate.ShutFor(gate.ByPrerequisite, s.Name()+"/requires", attribute))
+		}
 	}
 	for i := range s.front {
 		verdict = verdict.And(s.front[i].verdict(q))
@@ -146,8 +154,8 @@ func (s *System) around(q *gate.Question) gate.Verdict {
 // lacking lists the required attributes that the subject does not have.
 func (s *System) lacking(q *gate.Question) []string {
 	var names []string
-	for _, attribute := range s.Document.Requires {
-		if q.Book.Lacks(q.Subject.ID, attribute) {
+	for i, attribute := range s.Document.Requires {
+		if q.Book.Lacks(q.Subject.ID, s.requires[i]) {
 			names = append(names, attribute)
 		}
 	}

@@ -115,13 +115,13 @@ func (a *Atlas) reportFront(s *System, ref name.Ref, err error, line gate.Line) 
 func (f *front) verdict(q *gate.Question) gate.Verdict {
 	switch {
 	case f.broken:
-		return gate.ShutFor(gate.ByGate, f.line.Name, "a name in it leads to nothing")
+		return q.ShutFor(gate.ByGate, f.line.Name, "a name in it leads to nothing")
 	case f.any != nil:
-		alternatives := make([]gate.Verdict, len(f.any))
+		var some gate.Either
 		for i := range f.any {
-			alternatives[i] = f.any[i].verdict(q)
+			some.Add(q, f.any[i].verdict(q))
 		}
-		return gate.Either(alternatives)
+		return some.Verdict()
 	case f.point != nil:
 		return f.through(q)
 	}
@@ -136,9 +136,15 @@ func (f *front) verdict(q *gate.Question) gate.Verdict {
 func (f *front) through(q *gate.Question) gate.Verdict {
 	e := f.point.Decide(q)
 	if e.State == gate.None {
+		if q.Brief {
+			return gate.Verdict{State: gate.Shut}
+		}
 		return gate.ShutFor(gate.ByGate, f.system.Name()+"/"+e.Right+" on "+e.Object, "none: no line of it lets the user through")
 	}
 	v := f.system.around(q).And(e.Verdict())
+	if q.Brief {
+		return v
+	}
 	stops := make([]gate.Stop, 0, len(v.ShutBy))
 	for _, s := range v.ShutBy {
 		detail := string(s.Reason)

@@ -56,7 +56,7 @@ func (g *Given) situation() (situation.Situation, error) {
 type Promise struct {
 	Document *Guarantee
 	Site     *gate.Site
-	Crowd    gate.Crowd // whom it is about; for at_most everyone
+	Crowd    *gate.Crowd // whom it is about; for at_most everyone
 	Facts    *situation.Facts
 	Sure     bool // it has a situation
 	Things   []Thing

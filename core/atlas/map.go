@@ -42,6 +42,7 @@ type System struct {
 	Gate     gate.Gate
 	Site     *gate.Site // what compiling it brought to light
 	front    []front
+	requires []string // folded
 }
 
 // Name is the name of the system.
@@ -95,7 +96,11 @@ func (a *Atlas) compile(d *gate.System, all []*gate.System) *System {
 	if d.Directory.Name != "" && !a.hasDirectory(d.Directory.Name) {
 		site.Missing("directory", d.Directory, name.Near(d.Directory.Name, a.DirectoryNames), site.Line("directory", d.Place))
 	}
-	return &System{Document: d, Site: site, Gate: d.Gate.Compile(site)}
+	s := &System{Document: d, Site: site, Gate: d.Gate.Compile(site)}
+	for _, attribute := range d.Requires {
+		s.requires = append(s.requires, name.Fold(attribute))
+	}
+	return s
 }
 
 // claimant finds the system that gives claims.

@@ -48,7 +48,7 @@ func look(a *atlas.Atlas, p *atlas.Promise) Guaranteed {
 	asked := 0
 	for u := range directory.UserID(a.Book.Users()) {
 		q := a.Question(u, p.Facts)
-		if !p.Crowd.Has(q.Subject) || every && gone(q) {
+		if !p.Crowd.Has(q) || every && gone(q) {
 			continue
 		}
 		asked++

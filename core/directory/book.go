@@ -2,6 +2,7 @@ package directory
 
 import (
 	"strings"
+	"sync"
 
 	"gatemap/core/finding"
 	"gatemap/core/name"
@@ -48,6 +49,7 @@ type Book struct {
 	rules      *rules
 	findings   []finding.Finding
 	managers   map[GroupID]Party
+	once       sync.Map // by key: func() any
 }
 
 // Party is a set of users and groups.
@@ -169,6 +171,16 @@ func (b *Book) GroupHome(id GroupID) string { return b.directories[b.groups.home
 
 // Managers gives those who may change the members of a group.
 func (b *Book) Managers(id GroupID) Party { return b.managers[id] }
+
+// Once gives what work makes, which is done once for each key: something that
+// follows from who is in which group, and is seldom asked for.
+func (b *Book) Once(key any, work func() any) any {
+	made, known := b.once.Load(key)
+	if !known {
+		made, _ = b.once.LoadOrStore(key, sync.OnceValue(work))
+	}
+	return made.(func() any)()
+}
 
 // Findings are what was found while the directories were put together.
 func (b *Book) Findings() []finding.Finding { return b.findings }

@@ -160,9 +160,9 @@ func (b *Book) Values(id UserID, folded string) []filter.Value {
 	return record{b.users.records[id], b.exact[b.users.home[id]]}.Values(folded)
 }
 
-// Lacks says whether a user has no value for an attribute.
-func (b *Book) Lacks(id UserID, attribute string) bool {
-	for _, v := range b.Values(id, name.Fold(attribute)) {
+// Lacks says whether a user has no value for an attribute, by its folded name.
+func (b *Book) Lacks(id UserID, folded string) bool {
+	for _, v := range b.Values(id, folded) {
 		if v.Text != "" || v.Sub != nil {
 			return false
 		}

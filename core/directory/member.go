@@ -2,6 +2,7 @@ package directory
 
 import (
 	"cmp"
+	"math/bits"
 	"slices"
 
 	"gatemap/core/filter"
@@ -232,4 +233,46 @@ func (b *Book) DeviceGroups(d DeviceID) map[GroupID]bool {
 		}
 	}
 	return in
+}
+
+// Everyone lists all users.
+func (b *Book) Everyone() []UserID {
+	all := make([]UserID, b.Users())
+	for i := range all {
+		all[i] = UserID(i)
+	}
+	return all
+}
+
+// Among lists the members of groups, at whatever level, together with some
+// users, each once and in order.
+func (b *Book) Among(groups []GroupID, users []UserID) []UserID {
+	seen := map[GroupID]bool{}
+	queue := slices.Clone(groups)
+	var in []uint64
+	if len(groups)+len(users) > 0 {
+		in = make([]uint64, b.Users()/64+1)
+	}
+	for _, u := range users {
+		in[u/64] |= 1 << (u % 64)
+	}
+	for len(queue) > 0 {
+		g := queue[len(queue)-1]
+		queue = queue[:len(queue)-1]
+		if seen[g] {
+			continue
+		}
+		seen[g] = true
+		for _, l := range b.groupUsers.at(uint32(g)) {
+			in[l.user()/64] |= 1 << (l.user() % 64)
+		}
+		queue = append(queue, b.Held(g)...)
+	}
+	var all []UserID
+	for w, word := range in {
+		for ; word != 0; word &= word - 1 {
+			all = append(all, UserID(w*64+bits.TrailingZeros64(word)))
+		}
+	}
+	return all
 }

@@ -4,7 +4,6 @@ import (
 	"slices"
 	"strings"
 
-	"gatemap/core/directory"
 	"gatemap/core/name"
 	"gatemap/core/place"
 )
@@ -22,7 +21,7 @@ type Claimant interface {
 	// Carries says whether a user's sign-in to a party is admitted and
 	// carries a claim of that value. HasParty says whether there is such a
 	// party, and PartyNames yields them.
-	Carries(s *directory.Subject, party, claim, value string) bool
+	Carries(q *Question, party, claim, value string) bool
 	HasParty(party string) bool
 	PartyNames(yield func(string) bool)
 }
@@ -31,12 +30,12 @@ type Claimant interface {
 // later than what looks at them, so test is filled in when all systems are.
 type claimed struct {
 	text string // SYSTEM/PARTY claim=value
-	test func(*directory.Subject) bool
+	test func(*Question) bool
 	lost bool // the name leads to nothing
 }
 
-func (c *Crowd) byClaim(s *directory.Subject) bool {
-	return slices.ContainsFunc(c.claims, func(x *claimed) bool { return !x.lost && x.test(s) })
+func (c *Crowd) byClaim(q *Question) bool {
+	return slices.ContainsFunc(c.claims, func(x *claimed) bool { return !x.lost && x.test(q) })
 }
 
 // lean notes that this system needs an answer from another, and says whether
@@ -78,7 +77,7 @@ func (s *Site) claim(ref ClaimRef, line Line) *claimed {
 			c.lost = true
 			return
 		}
-		c.test = func(subject *directory.Subject) bool { return claimant.Carries(subject, party, ref.Claim, ref.Is) }
+		c.test = func(q *Question) bool { return claimant.Carries(q, party, ref.Claim, ref.Is) }
 	})
 	return c
 }

@@ -57,8 +57,19 @@ type Question struct {
 	Book    *directory.Book
 	Subject *directory.Subject
 	Facts   *situation.Facts
+	// Brief asks for states alone: needs, reasons and routes are left out, and
+	// for the common gate types nothing is allocated.
+	Brief bool
 
-	ways map[directory.GroupID][]Hop
+	ways  map[directory.GroupID][]Hop
+	marks marks
+}
+
+// Turn asks the same about another user.
+func (q *Question) Turn(u directory.UserID) {
+	q.Subject.Turn(q.Book, u)
+	clear(q.ways)
+	q.marks.clear()
 }
 
 // way is the subject's shortest path to a group, as hops; nil where there is

@@ -52,8 +52,8 @@ func TestVerdictLaws(t *testing.T) {
 		case a.And(b).State != min(a.State, b.State):
 			t.Fatal("and is not the lowest")
 		}
-		e := gate.Either([]gate.Verdict{a, b, c})
-		if e.State != max(a.State, b.State, c.State) || !same(e, gate.Either([]gate.Verdict{c, a, b})) {
+		e := either([]gate.Verdict{a, b, c})
+		if e.State != max(a.State, b.State, c.State) || !same(e, either([]gate.Verdict{c, a, b})) {
 			t.Fatalf("either of %v %v %v is %v", a, b, c, e)
 		}
 		if (len(e.Needs) > 0) != (e.State == gate.Depends) || (len(e.ShutBy) > 0) != (e.State == gate.Shut) {
@@ -66,9 +66,9 @@ func TestEitherLeavesOutHarderAlternatives(t *testing.T) {
 	easy := gate.DependsOn("window:night")
 	hard := gate.DependsOn("window:night", "network:summit")
 	other := gate.DependsOn("device:managed")
-	assert.Equal(t, easy, gate.Either([]gate.Verdict{hard, easy}))
-	assert.Equal(t, gate.DependsOn("window:night", "device:managed"), gate.Either([]gate.Verdict{easy, hard, other}))
-	assert.Equal(t, gate.None, gate.Either(nil).State)
+	assert.Equal(t, easy, either([]gate.Verdict{hard, easy}))
+	assert.Equal(t, gate.DependsOn("window:night", "device:managed"), either([]gate.Verdict{easy, hard, other}))
+	assert.Equal(t, gate.None, either(nil).State)
 }
 
 func TestPatternsMatchLikeRegularExpressions(t *testing.T) {
@@ -91,4 +91,12 @@ func TestStatesGoThroughText(t *testing.T) {
 	}
 	var s gate.State
 	assert.Error(t, s.UnmarshalText([]byte("ajar")))
+}
+
+func either(all []gate.Verdict) gate.Verdict {
+	var x gate.Either
+	for _, v := range all {
+		x.Add(&gate.Question{}, v)
+	}
+	return x.Verdict()
 }

@@ -4,99 +4,106 @@ import (
 	"gatemap/core/situation"
 )
 
-// Rule is one line of an ordered list, for a question whose subject it names.
-type Rule struct {
-	Line   Line
-	Permit bool
-	When   []*situation.Condition // all must hold
+// Walk goes through an ordered list in which the first match decides
+// (docs/model.md section 2).
+type Walk struct {
+	q                         *Question
+	winner                    int
+	allowed, refused, decided bool
+	stopped, waiting          bool // there are stops; and pending ones
+	needs                     []situation.Need
+	stops                     []Stop
+	pending                   []Stop // refusals that count once a permitting line follows
 }
 
-func (r *Rule) holds(f *situation.Facts) situation.Truth {
-	least := situation.True
-	for _, c := range r.When {
-		least = min(least, c.Holds(f))
-	}
-	return least
-}
+// FirstMatch begins a walk.
+func FirstMatch(q *Question) Walk { return Walk{q: q, winner: -1} }
 
-// FirstMatch walks an ordered list in which the first match decides
-// (docs/model.md section 2). The rules are those whose who names the subject,
-// in order; permit is the default at the end of the list. winner is the first
-// permitting rule that may decide; -1 where there is none.
-func FirstMatch(q *Question, rules []Rule, permit bool) (v Verdict, winner int) {
-	winner = -1
-	var allowed, refused bool
-	decided := len(rules) // where a rule surely decides
-	var needs []situation.Need
-	var stops []Stop
-	for i := range rules {
-		r := &rules[i]
-		truth := r.holds(q.Facts)
-		if truth == situation.False {
-			if r.Permit {
-				stops = append(stops, unmet(r, q)...)
-			}
-			continue
-		}
-		if truth == situation.Unknown {
-			needs = append(needs, wanted(r, q)...)
-		}
-		if r.Permit {
-			allowed = true
-			if winner < 0 {
-				winner = i
-			}
-		} else {
-			refused = true
-			if permitsAfter(rules, i, permit) {
-				stops = append(stops, Stop{ByRule, r.Line.Name, ""})
-			}
-		}
-		if truth == situation.True {
-			decided = i
-			break
-		}
+// Meet comes to the next line whose who names the subject; all conditions in
+// when must hold, and index is how the caller calls the line. more is false
+// once no line that follows can matter.
+func (w *Walk) Meet(line *Line, permit bool, when []*situation.Condition, index int) (more bool) {
+	if permit {
+		w.permit()
 	}
-	if decided == len(rules) {
-		allowed, refused = allowed || permit, refused || !permit
+	if w.decided {
+		return w.waiting
+	}
+	truth := situation.True
+	for _, c := range when {
+		truth = min(truth, c.Holds(w.q.Facts))
 	}
 	switch {
-	case allowed && refused:
-		return Verdict{State: Depends, Needs: union(nil, needs)}, winner
-	case allowed:
-		return Opened, winner
-	case len(stops) > 0:
-		return Verdict{State: Shut, ShutBy: union(nil, stops)}, -1
+	case truth == situation.False && permit:
+		w.stopped = true
+		if !w.q.Brief {
+			w.stops = append(w.stops, unmet(line, when, w.q)...)
+		}
+		return true
+	case truth == situation.False:
+		return true
+	case truth == situation.Unknown && !w.q.Brief:
+		w.needs = append(w.needs, wanted(permit, when, w.q)...)
+	}
+	if permit {
+		w.allowed = true
+		if w.winner < 0 {
+			w.winner = index
+		}
+	} else {
+		w.refused, w.waiting = true, true
+		if !w.q.Brief {
+			w.pending = append(w.pending, Stop{ByRule, line.Name, ""})
+		}
+	}
+	w.decided = truth == situation.True
+	return !w.decided || w.waiting && !w.allowed
+}
+
+// permit says that a permitting line comes: the refusals before it are what
+// shuts it.
+func (w *Walk) permit() {
+	w.stopped = w.stopped || w.waiting
+	w.stops, w.pending, w.waiting = append(w.stops, w.pending...), nil, false
+}
+
+// End comes to the end of the list with its default. winner is the index of the
+// first permitting line that may decide; -1 where there is none.
+func (w *Walk) End(permit bool) (v Verdict, winner int) {
+	if permit {
+		w.permit()
+	}
+	if !w.decided {
+		w.allowed, w.refused = w.allowed || permit, w.refused || !permit
+	}
+	switch {
+	case w.allowed && w.refused:
+		return Verdict{State: Depends, Needs: union(nil, w.needs)}, w.winner
+	case w.allowed:
+		return Opened, w.winner
+	case w.stopped:
+		return Verdict{State: Shut, ShutBy: union(nil, w.stops)}, -1
 	}
 	return Verdict{}, -1
 }
 
-func permitsAfter(rules []Rule, at int, permit bool) bool {
-	for i := at + 1; i < len(rules); i++ {
-		if rules[i].Permit {
-			return true
-		}
-	}
-	return permit
-}
-
-// unmet is what the situation contradicts of a permitting rule.
-func unmet(r *Rule, q *Question) []Stop {
+// unmet is what the situation contradicts of a permitting line.
+func unmet(line *Line, when []*situation.Condition, q *Question) []Stop {
 	var stops []Stop
-	for _, c := range r.When {
+	for _, c := range when {
 		for _, n := range c.Unmet(q.Facts) {
-			stops = append(stops, Stop{ByCondition, r.Line.Name, string(n)})
+			stops = append(stops, Stop{ByCondition, line.Name, string(n)})
 		}
 	}
 	return stops
 }
 
-// wanted is what must be so for a permitting rule to hold, or for a refusing
+// wanted is what must be so for a permitting line to hold, or for a refusing
 // one not to.
-func wanted(r *Rule, q *Question) []situation.Need {
+func wanted(permit bool, when []*situation.Condition, q *Question) []situation.Need {
 	var needs []situation.Need
-	for _, c := range r.When {
-		if r.Permit {
+	for _, c := range when {
+		if permit {
 			needs = append(needs, c.Needs(q.Facts)...)
 		} else {
 			needs = append(needs, c.Opposites(q.Facts)...)

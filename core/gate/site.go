@@ -38,6 +38,9 @@ type Site struct {
 	// Leans lists the systems that this one needs an answer from.
 	Leans []name.Ref
 
+	// Roster finds the lines that are for a subject.
+	Roster Roster
+
 	later []func()
 }
 
@@ -46,6 +49,8 @@ func (s *Site) Finish() {
 	for _, do := range s.later {
 		do()
 	}
+	s.later = nil
+	s.Roster.seal(s.Book.Groups())
 }
 
 // Mapped is a group that a line names.
@@ -110,8 +115,8 @@ const (
 )
 
 // Who compiles who a line is for.
-func (s *Site) Who(w *Who, line Line, effect Effect) Crowd {
-	c := Crowd{Everyone: w.Everyone, giving: effect == Giving}
+func (s *Site) Who(w *Who, line Line, effect Effect) *Crowd {
+	c := s.Roster.enter(&Crowd{Everyone: w.Everyone, giving: effect == Giving})
 	if w.Empty() {
 		s.Errors.Addf(line.Place, "line %s says nobody: it needs groups, users or everyone: true", line.Name)
 	}
@@ -145,7 +150,7 @@ func (s *Site) Who(w *Who, line Line, effect Effect) Crowd {
 
 // People compiles people who are looked at for membership alone, whatever the
 // groups' kind and reach.
-func (s *Site) People(w *Who, line Line) Crowd {
+func (s *Site) People(w *Who, line Line) *Crowd {
 	if w.Empty() {
 		s.Errors.Addf(line.Place, "line %s says nobody: it needs groups, users or everyone: true", line.Name)
 	}
@@ -159,9 +164,9 @@ func (s *Site) People(w *Who, line Line) Crowd {
 }
 
 // EveryoneBut compiles the crowd of a line that holds for all but an exception.
-func (s *Site) EveryoneBut(except *directory.People, line Line) Crowd {
+func (s *Site) EveryoneBut(except *directory.People, line Line) *Crowd {
 	party, _ := s.Party(except, line)
-	return Crowd{Everyone: true, except: party}
+	return s.Roster.enter(&Crowd{Everyone: true, except: party})
 }
 
 // Party compiles users and groups that are looked at for membership alone,

@@ -79,6 +79,15 @@ type Verdict struct {
 // Opened is the verdict of a line that holds.
 var Opened = Verdict{State: Open}
 
+// ShutFor is the verdict of one thing that shuts; brief questions have no
+// reasons.
+func (q *Question) ShutFor(reason Reason, at, detail string) Verdict {
+	if q.Brief {
+		return Verdict{State: Shut}
+	}
+	return ShutFor(reason, at, detail)
+}
+
 // ShutFor is the verdict of one thing that shuts.
 func ShutFor(reason Reason, at, detail string) Verdict {
 	return Verdict{State: Shut, ShutBy: []Stop{{reason, at, detail}}}
@@ -101,20 +110,29 @@ func (v Verdict) And(w Verdict) Verdict {
 	return Verdict{v.State, union(v.Needs, w.Needs), union(v.ShutBy, w.ShutBy)}
 }
 
-// Either joins verdicts of which any one is enough: the highest state. Where
-// several depend, an alternative that asks for all that another asks for, and
-// more, says nothing new and is left out.
-func Either(all []Verdict) Verdict {
-	var best Verdict
-	for _, v := range all {
-		best.State = max(best.State, v.State)
+// Either joins verdicts of which any one is enough. The zero value has none.
+type Either struct {
+	best State
+	kept []Verdict // those of the best state
+}
+
+// Add adds a verdict to a question's alternatives.
+func (x *Either) Add(q *Question, v Verdict) {
+	if v.State > x.best {
+		x.best, x.kept = v.State, nil
 	}
-	var kept []Verdict
-	for _, v := range all {
-		if v.State == best.State {
-			kept = append(kept, v)
-		}
+	if v.State == x.best && !q.Brief {
+		x.kept = append(x.kept, v)
 	}
+}
+
+// None says that no line gives anything.
+func (x *Either) None() bool { return x.best == None }
+
+// Verdict is the highest state. Where several depend, an alternative that asks
+// for all that another asks for, and more, says nothing new and is left out.
+func (x *Either) Verdict() Verdict {
+	best, kept := Verdict{State: x.best}, x.kept
 	for i, v := range kept {
 		if best.State == Depends && slices.ContainsFunc(slices.Concat(kept[:i], kept[i+1:]), func(w Verdict) bool {
 			return len(w.Needs) < len(v.Needs) && subset(w.Needs, v.Needs)
@@ -154,9 +172,15 @@ func Conditional(c *situation.Condition, q *Question, line Line) Verdict {
 	case situation.True:
 		return Opened
 	case situation.Unknown:
+		if q.Brief {
+			return Verdict{State: Depends}
+		}
 		return Verdict{State: Depends, Needs: c.Needs(q.Facts)}
 	}
 	v := Verdict{State: Shut}
+	if q.Brief {
+		return v
+	}
 	for _, unmet := range c.Unmet(q.Facts) {
 		v.ShutBy = append(v.ShutBy, Stop{ByCondition, line.Name, string(unmet)})
 	}
@@ -169,8 +193,11 @@ func Conditional(c *situation.Condition, q *Question, line Line) Verdict {
 func Barring(c *situation.Condition, q *Question, line Line, reason Reason) Verdict {
 	switch c.Holds(q.Facts) {
 	case situation.True:
-		return ShutFor(reason, line.Name, "")
+		return q.ShutFor(reason, line.Name, "")
 	case situation.Unknown:
+		if q.Brief {
+			return Verdict{State: Depends}
+		}
 		return Verdict{State: Depends, Needs: c.Opposites(q.Facts)}
 	}
 	return Opened

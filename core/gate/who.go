@@ -31,6 +31,8 @@ type Crowd struct {
 	except   directory.Party
 	broken   bool
 	giving   bool
+	roster   *Roster
+	number   uint32
 }
 
 // wreck says that a name in the line leads to nothing, so that it has nobody.
@@ -39,8 +41,9 @@ func (c *Crowd) wreck() bool {
 }
 
 // Names says whether the crowd's own keys name the subject, exceptions aside.
-func (c *Crowd) names(s *directory.Subject) bool {
-	return c.Everyone || slices.Contains(c.Users, s.ID) || slices.ContainsFunc(c.Groups, s.In) || c.byClaim(s)
+func (c *Crowd) names(q *Question) bool {
+	s := q.Subject
+	return c.Everyone || slices.Contains(c.Users, s.ID) || slices.ContainsFunc(c.Groups, s.In) || c.byClaim(q)
 }
 
 func (c *Crowd) excepted(s *directory.Subject) bool {
@@ -56,15 +59,19 @@ func (c *Crowd) Nobody() bool {
 	return c.wreck() || !c.Everyone && len(c.Groups)+len(c.Users)+len(c.claims) == 0
 }
 
+// Number is the number of the crowd in the roster of its system.
+func (c *Crowd) Number() uint32 { return c.number }
+
 // Has says whether the line holds for the subject.
-func (c *Crowd) Has(s *directory.Subject) bool {
-	return !c.wreck() && c.names(s) && !c.excepted(s)
-}
+func (c *Crowd) Has(q *Question) bool { return q.Held(c.roster).Has(c.number) }
 
 // Routes lists the ways by which a subject whom the crowd has comes to a line:
 // one for each group, each by its shortest path, and one for each other key of
 // the line that names the subject.
 func (c *Crowd) Routes(q *Question, line string) []Route {
+	if q.Brief {
+		return nil
+	}
 	var routes []Route
 	if slices.Contains(c.Users, q.Subject.ID) {
 		routes = append(routes, Route{Mapping: line, Direct: true, Path: []Hop{}})
@@ -75,7 +82,7 @@ func (c *Crowd) Routes(q *Question, line string) []Route {
 		}
 	}
 	for _, x := range c.claims {
-		if !x.lost && x.test(q.Subject) {
+		if !x.lost && x.test(q) {
 			routes = append(routes, Route{Mapping: line, By: "claim:" + x.text, Path: []Hop{}})
 		}
 	}
@@ -92,7 +99,7 @@ func (c *Crowd) Lacks(q *Question) []string {
 		return nil
 	}
 	var lacks []string
-	if !c.names(q.Subject) {
+	if !c.names(q) {
 		for _, g := range c.Groups {
 			lacks = append(lacks, "group:"+q.Book.GroupName(g))
 		}

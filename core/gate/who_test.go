@@ -69,10 +69,11 @@ func TestCrowds(t *testing.T) {
 		s := site(b)
 		wideDoc, narrowDoc := drawWho(t), drawWho(t)
 		wide, narrow := s.Who(wideDoc, gate.Line{Name: "s/wide"}, gate.Giving), s.Who(narrowDoc, gate.Line{Name: "s/narrow"}, gate.Giving)
-		covers := wide.Covers(b, &narrow)
+		covers := wide.Covers(b, narrow)
+		s.Finish()
 		for u := range directory.UserID(b.Users()) {
-			subject := b.Subject(u)
-			if covers && narrow.Has(subject) && !wide.Has(subject) {
+			q := &gate.Question{Book: b, Subject: b.Subject(u)}
+			if covers && narrow.Has(q) && !wide.Has(q) {
 				t.Fatalf("%+v is said to cover %+v, but not for u%d", wideDoc, narrowDoc, u)
 			}
 			has := wideDoc.Everyone
@@ -95,9 +96,8 @@ func TestCrowds(t *testing.T) {
 			if wideDoc.Except != nil {
 				has = has && !in(wideDoc.Except.Groups)
 			}
-			q := &gate.Question{Book: b, Subject: subject}
-			if wide.Has(subject) != has || has != (wide.Lacks(q) == nil) {
-				t.Fatalf("%+v has u%d: %v, plainly %v, lacks %v", wideDoc, u, wide.Has(subject), has, wide.Lacks(q))
+			if wide.Has(q) != has || has != (wide.Lacks(q) == nil) {
+				t.Fatalf("%+v has u%d: %v, plainly %v, lacks %v", wideDoc, u, wide.Has(q), has, wide.Lacks(q))
 			}
 			if has && len(wide.Routes(q, "s/wide")) == 0 {
 				t.Fatalf("no route for u%d by %+v", u, wideDoc)

@@ -71,7 +71,7 @@ type desk struct {
 
 type mapping struct {
 	line  gate.Line
-	crowd gate.Crowd
+	crowd *gate.Crowd
 	when  situation.Condition
 }
 

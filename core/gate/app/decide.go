@@ -18,12 +18,6 @@ type point struct {
 	opinions []opinion
 }
 
-// held is an opinion that the subject's mappings have, in the situation.
-type held struct {
-	opinion
-	truth situation.Truth
-}
-
 var breadths = Breadth("").Values()
 
 func (p *point) Object() string { return p.module }
@@ -33,25 +27,19 @@ func (p *point) Object() string { return p.module }
 // action has none.
 func (p *point) Decide(q *gate.Question) gate.Entitlement {
 	e := gate.Entitlement{System: p.desk.system, Object: p.module, Right: p.action}
-	var all []held
 	wide := false
 	for _, o := range p.opinions {
-		m := &p.desk.mappings[o.mapping]
-		if !m.crowd.Has(q.Subject) {
-			continue
-		}
-		all = append(all, held{o, m.when.Holds(q.Facts)})
-		if o.width > 0 {
+		if m := &p.desk.mappings[o.mapping]; o.width > 0 && m.crowd.Has(q) {
 			wide = true
 			e.Routes = append(e.Routes, m.crowd.Routes(q, m.line.Name)...)
 		}
 	}
 	if !wide {
-		return gate.Entitlement{System: e.System, Object: e.Object, Right: e.Right}
+		return e
 	}
-	verdict, width := p.widest(q, all)
+	verdict, width := p.widest(q)
 	if p.desk.narrow {
-		verdict, width = p.narrowest(q, all)
+		verdict, width = p.narrowest(q, verdict)
 	}
 	e.Judge(verdict)
 	if verdict.State >= gate.Depends {
@@ -61,43 +49,46 @@ func (p *point) Decide(q *gate.Question) gate.Entitlement {
 }
 
 // widest: what is surely there is held, however much more there may be.
-func (p *point) widest(q *gate.Question, all []held) (v gate.Verdict, width int) {
-	var verdicts []gate.Verdict
-	for _, h := range all {
-		if h.width > 0 {
-			m := &p.desk.mappings[h.mapping]
-			verdicts = append(verdicts, gate.Conditional(&m.when, q, m.line))
+func (p *point) widest(q *gate.Question) (v gate.Verdict, width int) {
+	var some gate.Either
+	sure, perhaps := 0, 0
+	for _, o := range p.opinions {
+		m := &p.desk.mappings[o.mapping]
+		if o.width == 0 || !m.crowd.Has(q) {
+			continue
+		}
+		verdict := gate.Conditional(&m.when, q, m.line)
+		some.Add(q, verdict)
+		switch verdict.State {
+		case gate.Open:
+			sure = max(sure, o.width)
+		case gate.Depends:
+			perhaps = max(perhaps, o.width)
 		}
 	}
-	v = gate.Either(verdicts)
-	for _, h := range all {
-		sure := h.truth == situation.True
-		if v.State == gate.Open && sure || v.State == gate.Depends && h.truth == situation.Unknown {
-			width = max(width, h.width)
-		}
+	if v = some.Verdict(); v.State == gate.Open {
+		return v, sure
 	}
-	return v, width
+	return v, perhaps
 }
 
-// narrowest: an opinion of none that may hold takes everything away, and a
-// narrower one that may hold is as far as it surely goes.
-func (p *point) narrowest(q *gate.Question, all []held) (v gate.Verdict, width int) {
-	v, _ = p.widest(q, all)
-	denied := gate.Opened
-	for _, h := range all {
-		m := &p.desk.mappings[h.mapping]
-		if h.width == 0 {
+// narrowest: an opinion of none that may hold takes everything away from the
+// verdict of the others, and a narrower one that may hold is as far as it surely
+// goes.
+func (p *point) narrowest(q *gate.Question, v gate.Verdict) (gate.Verdict, int) {
+	denied, width := gate.Opened, len(breadths)-1
+	for _, o := range p.opinions {
+		m := &p.desk.mappings[o.mapping]
+		switch {
+		case !m.crowd.Has(q):
+		case o.width == 0:
 			denied = denied.And(gate.Barring(&m.when, q, m.line, gate.ByDeny))
+		case m.when.Holds(q.Facts) != situation.False:
+			width = min(width, o.width)
 		}
 	}
 	if denied.State == gate.Shut {
 		return denied, 0
-	}
-	width = len(breadths) - 1
-	for _, h := range all {
-		if h.width > 0 && h.truth != situation.False {
-			width = min(width, h.width)
-		}
 	}
 	return v.And(denied), width
 }
@@ -180,7 +171,7 @@ func (t *desk) actions(module string) iter.Seq[string] {
 func (t *desk) Check(r *gate.Report) {
 	for i := range t.mappings {
 		m := &t.mappings[i]
-		r.DirectUsers(&m.crowd, m.line)
+		r.DirectUsers(m.crowd, m.line)
 		if m.crowd.Nobody() {
 			continue
 		}
@@ -202,7 +193,7 @@ func (t *desk) Check(r *gate.Report) {
 // the widest opinion counts.
 func (t *desk) wider(r *gate.Report, wide, narrow int) bool {
 	w, n := &t.mappings[wide], &t.mappings[narrow]
-	if !w.when.Covers(&n.when) || !w.crowd.Covers(r.Book, &n.crowd) {
+	if !w.when.Covers(&n.when) || !w.crowd.Covers(r.Book, n.crowd) {
 		return false
 	}
 	says := func(p *point, mapping int) int {

@@ -12,7 +12,7 @@ func (b *bureau) Check(r *gate.Report) {
 		p := &b.parties[i]
 		for j := range p.claims {
 			if c := &p.claims[j]; c.limits {
-				r.DirectUsers(&c.crowd, c.line)
+				r.DirectUsers(c.crowd, c.line)
 			}
 			r.Redundant(j, len(p.claims), func(i int) gate.Line { return p.claims[i].line },
 				func(wide, narrow int) bool { return p.claims[wide].wider(r, &p.claims[narrow]) })
@@ -23,7 +23,7 @@ func (b *bureau) Check(r *gate.Report) {
 				continue
 			}
 			if t.who {
-				r.DirectUsers(&t.crowd, t.line)
+				r.DirectUsers(t.crowd, t.line)
 			}
 			r.Redundant(j, len(p.admit), func(i int) gate.Line { return p.admit[i].line },
 				func(wide, narrow int) bool { return p.admit[wide].wider(r, &p.admit[narrow]) })
@@ -37,7 +37,7 @@ func (c *claim) wider(r *gate.Report, narrow *claim) bool {
 	a, b := c.doc, narrow.doc
 	same := a.Claim == b.Claim && c.from == narrow.from && a.FromGroups == b.FromGroups &&
 		a.Matching.Value == b.Matching.Value && a.Pattern.source() == b.Pattern.source() && a.Value == b.Value
-	return same && c.crowd.Covers(r.Book, &narrow.crowd)
+	return same && c.crowd.Covers(r.Book, narrow.crowd)
 }
 
 func (e Expression) source() string {
@@ -53,7 +53,7 @@ func (t *statement) wider(r *gate.Report, narrow *statement) bool {
 		return false
 	}
 	if t.who {
-		return t.crowd.Covers(r.Book, &narrow.crowd)
+		return t.crowd.Covers(r.Book, narrow.crowd)
 	}
 	a, b := t.test, narrow.test
 	return a.Claim == b.Claim && (a.Is != nil && b.Is != nil && *a.Is == *b.Is ||

@@ -31,7 +31,7 @@ type claim struct {
 	doc    *Claim
 	from   string // folded
 	limits bool   // it has a who of its own
-	crowd  gate.Crowd
+	crowd  *gate.Crowd
 	// groups are the values of the groups that count here and give one.
 	groups map[directory.GroupID]string
 }
@@ -41,7 +41,7 @@ type statement struct {
 	permit bool
 	test   *Test
 	who    bool
-	crowd  gate.Crowd
+	crowd  *gate.Crowd
 }
 
 // Compile makes the gate.
@@ -121,15 +121,15 @@ func compileStatement(s *gate.Site, party string, i int, d *Statement) statement
 }
 
 // values are what one claim rule adds for a user.
-func (c *claim) values(s *directory.Subject) []string {
-	if !c.crowd.Has(s) {
+func (c *claim) values(q *gate.Question) []string {
+	if !c.crowd.Has(q) {
 		return nil
 	}
 	switch {
 	case c.doc.FromGroups:
-		return c.groupValues(s)
+		return c.groupValues(q.Subject)
 	case c.from != "":
-		return c.attributeValues(s)
+		return c.attributeValues(q.Subject)
 	}
 	return []string{c.doc.Value}
 }
@@ -184,11 +184,11 @@ func groupValues(s *gate.Site, d *Claim) map[directory.GroupID]string {
 }
 
 // carried are all claims of a user's sign-in, each value once.
-func (p *party) carried(s *directory.Subject) map[string][]string {
+func (p *party) carried(q *gate.Question) map[string][]string {
 	claims := map[string][]string{}
 	for i := range p.claims {
 		c := &p.claims[i]
-		for _, v := range c.values(s) {
+		for _, v := range c.values(q) {
 			if v != "" && !slices.Contains(claims[c.doc.Claim], v) {
 				claims[c.doc.Claim] = append(claims[c.doc.Claim], v)
 			}
@@ -201,9 +201,9 @@ func (p *party) carried(s *directory.Subject) map[string][]string {
 }
 
 // holds says whether a statement is about this user.
-func (t *statement) holds(s *directory.Subject, claims map[string][]string) bool {
+func (t *statement) holds(q *gate.Question, claims map[string][]string) bool {
 	if t.who {
-		return t.crowd.Has(s)
+		return t.crowd.Has(q)
 	}
 	return slices.ContainsFunc(claims[t.test.Claim], func(v string) bool {
 		switch {
@@ -239,12 +239,12 @@ func (b *bureau) PartyNames(yield func(string) bool) {
 
 // Carries says whether a user is admitted to a party with a claim of that
 // value, whatever the state of the account.
-func (b *bureau) Carries(s *directory.Subject, written, claim, value string) bool {
+func (b *bureau) Carries(q *gate.Question, written, claim, value string) bool {
 	p := b.find(written)
 	if p == nil {
 		return false
 	}
-	claims := p.carried(s)
-	verdict, _ := p.admission(b.system, s, claims)
+	claims := p.carried(q)
+	verdict, _ := p.admission(b.system, q, claims)
 	return verdict.State == gate.Open && slices.Contains(claims[claim], value)
 }

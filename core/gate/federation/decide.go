@@ -15,16 +15,16 @@ const signIn = "sign-in"
 
 // admission: one refusal that holds refuses, else one permit admits, else the
 // default. It is none where nothing would admit. by are the permits that hold.
-func (p *party) admission(system string, s *directory.Subject, claims map[string][]string) (v gate.Verdict, by []*statement) {
+func (p *party) admission(system string, q *gate.Question, claims map[string][]string) (v gate.Verdict, by []*statement) {
 	refused := gate.Opened
 	for i := range p.admit {
 		t := &p.admit[i]
 		switch {
-		case !t.holds(s, claims):
+		case !t.holds(q, claims):
 		case t.permit:
 			by = append(by, t)
 		default:
-			refused = refused.And(gate.ShutFor(gate.ByAdmit, t.line.Name, ""))
+			refused = refused.And(q.ShutFor(gate.ByAdmit, t.line.Name, ""))
 		}
 	}
 	if len(by) == 0 && !p.permit {
@@ -39,26 +39,37 @@ type point struct {
 	party  *party
 	claim  string // empty: signing in
 	value  string
+	name   string // of the right
+}
+
+func (b *bureau) point(p *party, claim, value string) *point {
+	right := signIn
+	if claim != "" {
+		right = "claim " + claim + "=" + value
+	}
+	return &point{b, p, claim, value, right}
 }
 
 func (p *point) Object() string { return p.party.name }
 
-func (p *point) right() string {
-	if p.claim == "" {
-		return signIn
-	}
-	return "claim " + p.claim + "=" + p.value
-}
-
 func (p *point) Decide(q *gate.Question) gate.Entitlement {
-	return p.decide(q, p.party.carried(q.Subject))
+	return p.decide(q, p.party.carried(q))
 }
 
 func (p *point) decide(q *gate.Question, claims map[string][]string) gate.Entitlement {
-	e := gate.Entitlement{System: p.bureau.system, Object: p.party.name, Right: p.right()}
-	verdict, by := p.party.admission(p.bureau.system, q.Subject, claims)
+	e := gate.Entitlement{System: p.bureau.system, Object: p.party.name, Right: p.name}
+	verdict, by := p.party.admission(p.bureau.system, q, claims)
+	carried := p.claim == "" || slices.Contains(claims[p.claim], p.value)
+	switch {
+	case q.Brief && p.claim != "" && carried && verdict.State == gate.None:
+		e.State = gate.Shut
+		return e
+	case q.Brief && carried:
+		e.State = verdict.State
+		return e
+	}
 	if p.claim != "" {
-		if !slices.Contains(claims[p.claim], p.value) {
+		if !carried {
 			return e
 		}
 		e.Routes = p.claimRoutes(q)
@@ -91,7 +102,7 @@ func (p *point) claimRoutes(q *gate.Question) []gate.Route {
 	var routes []gate.Route
 	for i := range p.party.claims {
 		c := &p.party.claims[i]
-		if c.doc.Claim == p.claim && slices.Contains(c.values(q.Subject), p.value) {
+		if c.doc.Claim == p.claim && slices.Contains(c.values(q), p.value) {
 			routes = append(routes, c.crowd.Routes(q, c.line.Name)...)
 		}
 	}
@@ -159,13 +170,13 @@ func (c *claim) lacks(q *gate.Question, value string) []string {
 func (b *bureau) Reach(q *gate.Question, add func(gate.Entitlement)) {
 	for _, i := range b.byName() {
 		p := &b.parties[i]
-		claims := p.carried(q.Subject)
+		claims := p.carried(q)
 		for _, c := range slices.Sorted(maps.Keys(claims)) {
 			for _, v := range claims[c] {
-				add((&point{b, p, c, v}).decide(q, claims))
+				add(b.point(p, c, v).decide(q, claims))
 			}
 		}
-		if e := (&point{bureau: b, party: p}).decide(q, claims); e.State != gate.None {
+		if e := b.point(p, "", "").decide(q, claims); e.State != gate.None {
 			add(e)
 		}
 	}
@@ -195,7 +206,7 @@ func (b *bureau) At(object, right string) (gate.Point, error) {
 		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, b.PartyNames), Within: b.system}
 	}
 	if right == signIn {
-		return &point{bureau: b, party: p}, nil
+		return b.point(p, "", ""), nil
 	}
 	written, isClaim := strings.CutPrefix(right, "claim ")
 	wanted, value, ok := strings.Cut(written, "=")
@@ -207,7 +218,7 @@ func (b *bureau) At(object, right string) (gate.Point, error) {
 		}
 		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: slices.Compact(near), Within: b.system}
 	}
-	return &point{b, p, wanted, value}, nil
+	return b.point(p, wanted, value), nil
 }
 
 // Passage asks for signing in to the party that the reference names.

@@ -13,53 +13,41 @@ type point struct {
 	system string
 	share  *share
 	folder int
-	right  string
+	right  int    // its place in rights
 	asked  string // the object as asked
+	// decidedAt is the folder that decides, where it is not the one asked about.
+	decidedAt string
 }
 
 func (p *point) Object() string { return p.asked }
 
-// lock is what the entries of a folder, and of those above it, say.
-type lock struct {
-	allows []*entry // that decide, or stand behind what decides
-	denies []*entry // that decide
-}
-
 // lock looks for the first entries that name the subject and hold the right:
 // those of the folder itself, then those of its parent, and so on while it
-// inherits. At one distance a denial stands before what is allowed.
-func (p *point) lock(q *gate.Question) lock {
-	var l lock
-	for i := p.folder; i >= 0 && len(l.allows) == 0; i = p.share.folders[i].parent {
+// inherits. At one distance a denial stands before what is allowed. It visits
+// those that decide, and those that stand behind what decides.
+func (p *point) lock(q *gate.Question, visit func(*entry)) (allowed bool) {
+	for i := p.folder; i >= 0 && !allowed; i = p.share.folders[i].parent {
 		for j := range p.share.folders[i].entries {
-			e := &p.share.folders[i].entries[j]
-			switch {
-			case !holds(e.grant, p.right) || !e.crowd.Has(q.Subject):
-			case e.deny:
-				l.denies = append(l.denies, e)
-			default:
-				l.allows = append(l.allows, e)
+			if e := &p.share.folders[i].entries[j]; e.grant.has(p.right) && e.crowd.Has(q) {
+				allowed = allowed || !e.deny
+				visit(e)
 			}
 		}
 	}
-	return l
+	return allowed
 }
 
 func (p *point) Decide(q *gate.Question) gate.Entitlement {
-	e := gate.Entitlement{System: p.system, Object: p.asked, Right: p.right}
-	if declared := p.share.name + ":" + p.share.folders[p.folder].path; declared != p.asked {
-		e.DecidedAt = declared
-	}
-	l := p.lock(q)
-	if len(l.allows) == 0 {
-		return e
-	}
-	for _, a := range l.allows {
-		e.Routes = append(e.Routes, a.crowd.Routes(q, a.line.Name)...)
-	}
+	e := gate.Entitlement{System: p.system, Object: p.asked, Right: rights[p.right], DecidedAt: p.decidedAt}
 	verdict := gate.Opened
-	for _, d := range l.denies {
-		verdict = verdict.And(gate.ShutFor(gate.ByDeny, d.line.Name, ""))
+	if !p.lock(q, func(x *entry) {
+		if x.deny {
+			verdict = verdict.And(q.ShutFor(gate.ByDeny, x.line.Name, ""))
+		} else {
+			e.Routes = append(e.Routes, x.crowd.Routes(q, x.line.Name)...)
+		}
+	}) {
+		return e
 	}
 	if q.Facts.Via != "local" {
 		verdict = verdict.And(p.door(q))
@@ -74,17 +62,17 @@ func (p *point) door(q *gate.Question) gate.Verdict {
 	allowed := false
 	for i := range p.share.door {
 		e := &p.share.door[i]
-		if !holds(e.grant, p.right) || !e.crowd.Has(q.Subject) {
+		if !e.grant.has(p.right) || !e.crowd.Has(q) {
 			continue
 		}
 		if e.deny {
-			verdict = verdict.And(gate.ShutFor(gate.ByDoor, e.line.Name, ""))
+			verdict = verdict.And(q.ShutFor(gate.ByDoor, e.line.Name, ""))
 		} else {
 			allowed = true
 		}
 	}
 	if !allowed {
-		return verdict.And(gate.ShutFor(gate.ByDoor, p.system+"/"+p.share.name+" door", ""))
+		return verdict.And(q.ShutFor(gate.ByDoor, p.share.doorAt, ""))
 	}
 	return verdict
 }
@@ -96,7 +84,7 @@ func (p *point) Misses(q *gate.Question) []gate.Miss {
 	for i := p.folder; i >= 0; i = p.share.folders[i].parent {
 		for j := range p.share.folders[i].entries {
 			e := &p.share.folders[i].entries[j]
-			if e.deny || !holds(e.grant, p.right) {
+			if e.deny || !e.grant.has(p.right) {
 				continue
 			}
 			if lacks := e.crowd.Lacks(q); lacks != nil {
@@ -115,8 +103,8 @@ func (c *cabinet) Reach(q *gate.Question, add func(gate.Entitlement)) {
 			if !s.folders[f].declared {
 				continue
 			}
-			for _, right := range rights {
-				p := point{c.system, s, f, right, s.name + ":" + s.folders[f].path}
+			for right := range rights {
+				p := point{c.system, s, f, right, s.folders[f].object, ""}
 				if e := p.Decide(q); e.State != gate.None {
 					add(e)
 				}
@@ -128,7 +116,8 @@ func (c *cabinet) Reach(q *gate.Question, add func(gate.Entitlement)) {
 // At finds a right on share:/path. The path can be left out, and the share too
 // where there is only one.
 func (c *cabinet) At(object, right string) (gate.Point, error) {
-	if !slices.Contains(rights, right) {
+	index := slices.Index(rights, right)
+	if index < 0 {
 		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: name.Near(right, slices.Values(rights)), Within: c.system}
 	}
 	if object == "" {
@@ -147,7 +136,12 @@ func (c *cabinet) At(object, right string) (gate.Point, error) {
 	for i := range c.shares {
 		s := &c.shares[i]
 		if s.name == shareName && strings.HasPrefix(path, "/") {
-			return &point{c.system, s, s.nearest(path), right, s.name + ":" + path}, nil
+			f, asked := s.nearest(path), s.name+":"+path
+			p := &point{c.system, s, f, index, asked, ""}
+			if declared := s.folders[f].object; declared != asked {
+				p.decidedAt = declared
+			}
+			return p, nil
 		}
 	}
 	return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, c.objects), Within: c.system}
@@ -172,7 +166,7 @@ func (c *cabinet) Check(r *gate.Report) {
 			checkEntries(r, f.entries)
 			for j := range f.entries {
 				e := &f.entries[j]
-				all := !slices.ContainsFunc(rights, func(x string) bool { return !holds(e.grant, x) })
+				all := e.grant == bitsOf([]Grant{"full"})
 				if !e.deny && all && e.crowd.Everyone && !e.crowd.Nobody() {
 					r.AllToEveryone(e.line, s.name+":"+f.path)
 				}
@@ -187,7 +181,7 @@ func checkEntries(r *gate.Report, list []entry) {
 		if list[i].deny {
 			continue
 		}
-		r.DirectUsers(&list[i].crowd, list[i].line)
+		r.DirectUsers(list[i].crowd, list[i].line)
 		if i > 0 && list[i-1].line == list[i].line {
 			continue // it denies too
 		}
@@ -197,6 +191,5 @@ func checkEntries(r *gate.Report, list []entry) {
 }
 
 func wider(r *gate.Report, wide, narrow *entry) bool {
-	more := func(x string) bool { return holds(narrow.grant, x) && !holds(wide.grant, x) }
-	return !wide.deny && !slices.ContainsFunc(rights, more) && wide.crowd.Covers(r.Book, &narrow.crowd)
+	return !wide.deny && narrow.grant&^wide.grant == 0 && wide.crowd.Covers(r.Book, narrow.crowd)
 }

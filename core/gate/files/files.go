@@ -62,15 +62,21 @@ var bundles = map[Grant][]string{
 	"reader": {"list", "read"}, "editor": {"list", "read", "write", "delete"}, "full": rights,
 }
 
-// holds says whether a list of grants has a right in it.
-func holds(list []Grant, right string) bool {
-	for _, g := range list {
-		if string(g) == right || slices.Contains(bundles[g], right) {
-			return true
+// grants is a bit for each right, by its place in rights.
+type grants uint8
+
+func bitsOf(list []Grant) (all grants) {
+	for i, right := range rights {
+		for _, g := range list {
+			if string(g) == right || slices.Contains(bundles[g], right) {
+				all |= 1 << i
+			}
 		}
 	}
-	return false
+	return all
 }
+
+func (g grants) has(right int) bool { return g&(1<<right) != 0 }
 
 // cabinet is the compiled gate.
 type cabinet struct {
@@ -80,12 +86,14 @@ type cabinet struct {
 
 type share struct {
 	name    string
+	doorAt  string // the name of the door, where no entry of it allows
 	door    []entry
 	folders []folder // by path
 }
 
 type folder struct {
 	path     string
+	object   string // share:/path
 	declared bool
 	parent   int // -1: takes nothing from above
 	entries  []entry
@@ -94,8 +102,8 @@ type folder struct {
 // entry is one side of an entry: what it allows, or what it denies.
 type entry struct {
 	line  gate.Line
-	crowd gate.Crowd
-	grant []Grant
+	crowd *gate.Crowd
+	grant grants
 	deny  bool
 }
 
@@ -119,7 +127,7 @@ func compileShare(s *gate.Site, d *Share) share {
 	if name == "" || strings.Contains(name, ":") {
 		s.Errors.Addf(d.Share.Place, "a share's name is not empty and has no colon in it")
 	}
-	sh := share{name: name, door: compileEntries(s, d.Door, name+" door")}
+	sh := share{name: name, doorAt: s.System.Name + "/" + name + " door", door: compileEntries(s, d.Door, name+" door")}
 	folders := slices.Clone(d.Folders)
 	for i := range folders {
 		p := &folders[i].Path.Value
@@ -132,7 +140,7 @@ func compileShare(s *gate.Site, d *Share) share {
 	}
 	slices.SortStableFunc(folders, func(a, b Folder) int { return strings.Compare(a.Path.Value, b.Path.Value) })
 	if len(folders) == 0 || folders[0].Path.Value != "/" {
-		sh.folders = append(sh.folders, folder{path: "/", parent: -1})
+		sh.folders = append(sh.folders, folder{path: "/", object: name + ":/", parent: -1})
 	}
 	for i := range folders {
 		f := &folders[i]
@@ -146,7 +154,7 @@ func compileShare(s *gate.Site, d *Share) share {
 			parent = sh.nearest(path)
 		}
 		sh.folders = append(sh.folders, folder{
-			path: path, declared: true, parent: parent, entries: compileEntries(s, f.Entries, name+":"+path),
+			path: path, object: name + ":" + path, declared: true, parent: parent, entries: compileEntries(s, f.Entries, name+":"+path),
 		})
 	}
 	return sh
@@ -162,10 +170,10 @@ func compileEntries(s *gate.Site, list []Entry, kind string) []entry {
 			continue
 		}
 		if len(e.Deny) > 0 {
-			entries = append(entries, entry{line, s.Who(&e.Who, line, gate.Taking), e.Deny, true})
+			entries = append(entries, entry{line, s.Who(&e.Who, line, gate.Taking), bitsOf(e.Deny), true})
 		}
 		if len(e.Allow) > 0 {
-			entries = append(entries, entry{line, s.Who(&e.Who, line, gate.Giving), e.Allow, false})
+			entries = append(entries, entry{line, s.Who(&e.Who, line, gate.Giving), bitsOf(e.Allow), false})
 		}
 	}
 	return entries

@@ -14,7 +14,7 @@ func (w *wall) Check(r *gate.Report) {
 	for i := range w.rules {
 		c := &w.rules[i]
 		if c.permit {
-			r.DirectUsers(&c.crowd, c.line)
+			r.DirectUsers(c.crowd, c.line)
 		}
 		if c.crowd.Nobody() {
 			continue
@@ -25,7 +25,7 @@ func (w *wall) Check(r *gate.Report) {
 		}
 		var before []*rule
 		for j := range w.rules[:i] {
-			if b := &w.rules[j]; b.when.Always() && b.crowd.Covers(r.Book, &c.crowd) {
+			if b := &w.rules[j]; b.when.Always() && b.crowd.Covers(r.Book, c.crowd) {
 				before = append(before, b)
 			}
 		}

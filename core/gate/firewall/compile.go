@@ -24,7 +24,7 @@ type wall struct {
 
 type rule struct {
 	line     gate.Line
-	crowd    gate.Crowd
+	crowd    *gate.Crowd
 	permit   bool
 	from     []span
 	source   situation.Condition

@@ -25,6 +25,7 @@ type point struct {
 	rules   []*rule // those that touch it
 	rows    []row
 	columns []column
+	meets   [][]uint32 // by row and column: the rules that are about that part
 }
 
 // row is a part of the destination that the same rules are about, and column
@@ -55,6 +56,17 @@ func newPoint(w *wall, object, right string, to []span, services []Service) *poi
 	}
 	for _, g := range grouped(atoms(services, others), p.rules, (*rule).serves) {
 		p.columns = append(p.columns, column{g.parts, g.in})
+	}
+	for i := range p.rows {
+		for j := range p.columns {
+			var meets []uint32
+			for k := range p.rules {
+				if p.rows[i].in[k] && p.columns[j].in[k] {
+					meets = append(meets, uint32(k))
+				}
+			}
+			p.meets = append(p.meets, meets)
+		}
 	}
 	return p
 }
@@ -99,35 +111,59 @@ type field struct {
 // (docs/model.md section 5.3).
 func (p *point) Decide(q *gate.Question) gate.Entitlement {
 	e := gate.Entitlement{System: p.wall.system, Object: p.object, Right: p.right}
-	named := make([]bool, len(p.rules))
-	for i, r := range p.rules {
-		named[i] = r.crowd.Has(q.Subject)
+	if q.Brief {
+		e.State = p.brief(q)
+		return e
 	}
 	grid := make([][]field, len(p.rows))
 	for i := range p.rows {
 		grid[i] = make([]field, len(p.columns))
 		for j := range p.columns {
-			grid[i][j] = p.ask(q, named, &p.rows[i], &p.columns[j])
+			grid[i][j] = p.ask(q, i, j)
 		}
 	}
 	e.Judge(p.together(grid))
-	e.Routes = p.routes(q, named, grid, e.State)
+	e.Routes = p.routes(q, grid, e.State)
 	return e
 }
 
-func (p *point) ask(q *gate.Question, named []bool, row *row, column *column) field {
-	var list []gate.Rule
-	var index []int
-	for i, r := range p.rules {
-		if named[i] && row.in[i] && column.in[i] {
-			list = append(list, gate.Rule{Line: r.line, Permit: r.permit, When: r.conditions})
-			index = append(index, i)
+// brief is Decide for the state alone.
+func (p *point) brief(q *gate.Question) gate.State {
+	refused, permitted, sure, shut := false, false, true, false
+	for i := range p.rows {
+		for j := range p.columns {
+			switch p.ask(q, i, j).verdict.State {
+			case gate.Open:
+				permitted = true
+			case gate.Depends:
+				permitted, sure = true, false
+			case gate.Shut:
+				refused, shut = true, true
+			default:
+				refused = true
+			}
 		}
 	}
-	verdict, winner := gate.FirstMatch(q, list, p.wall.permit)
-	if winner >= 0 {
-		winner = index[winner]
+	switch {
+	case !refused && sure:
+		return gate.Open
+	case permitted:
+		return gate.Depends
+	case shut:
+		return gate.Shut
 	}
+	return gate.None
+}
+
+// ask walks the rules that are about one part.
+func (p *point) ask(q *gate.Question, row, column int) field {
+	walk := gate.FirstMatch(q)
+	for _, i := range p.meets[row*len(p.columns)+column] {
+		if r := p.rules[i]; r.crowd.Has(q) && !walk.Meet(&r.line, r.permit, r.conditions, int(i)) {
+			break
+		}
+	}
+	verdict, winner := walk.End(p.wall.permit)
 	return field{verdict, winner}
 }
 
@@ -265,7 +301,7 @@ func weight(spans []span) float64 {
 
 // routes are the ways by the rules that permit some part, or, where nothing is
 // permitted, by those that would.
-func (p *point) routes(q *gate.Question, named []bool, grid [][]field, state gate.State) []gate.Route {
+func (p *point) routes(q *gate.Question, grid [][]field, state gate.State) []gate.Route {
 	if state == gate.None {
 		return nil
 	}
@@ -282,7 +318,7 @@ func (p *point) routes(q *gate.Question, named []bool, grid [][]field, state gat
 	}
 	var routes []gate.Route
 	for i, r := range p.rules {
-		if named[i] && r.permit && (wins[i] || state == gate.Shut) {
+		if r.permit && r.crowd.Has(q) && (wins[i] || state == gate.Shut) {
 			routes = append(routes, r.crowd.Routes(q, r.line.Name)...)
 		}
 	}
@@ -311,7 +347,7 @@ func (w *wall) Reach(q *gate.Question, add func(gate.Entitlement)) {
 	asked := make([]bool, len(w.listed))
 	for i := range w.rules {
 		r := &w.rules[i]
-		if r.permit && r.crowd.Has(q.Subject) {
+		if r.permit && r.crowd.Has(q) {
 			for _, p := range r.listed {
 				asked[p] = true
 			}

@@ -2,6 +2,7 @@ package hosts
 
 import (
 	"errors"
+	"maps"
 	"slices"
 	"strings"
 
@@ -11,13 +12,16 @@ import (
 )
 
 // point is one right on one host: to log in, where command is empty, or to run
-// a command as an account.
+// a command as an account. lines are those that are about it.
 type point struct {
 	yard    *yard
 	host    string
 	command string
 	as      string
 	right   string
+	lines   []*line
+	door    *point  // to log in, for a command
+	listing []*line // of a listing: the lines that write the command just so
 }
 
 const login = "login"
@@ -26,6 +30,22 @@ const login = "login"
 func run(command, as string) string { return "run " + command + " as " + as }
 
 func (p *point) Object() string { return p.host }
+
+// point makes a point with the lines that are about it.
+func (y *yard) point(host, command, as string) *point {
+	p := &point{yard: y, host: host, command: command, as: as, right: login}
+	lines := y.logins
+	if command != "" {
+		lines, p.right = y.lifts, run(command, as)
+		p.door = y.point(host, "", "")
+	}
+	for i := range lines {
+		if l := &lines[i]; p.names(l) {
+			p.lines = append(p.lines, l)
+		}
+	}
+	return p
+}
 
 // names says whether a line is about this host and right.
 func (p *point) names(l *line) bool {
@@ -41,51 +61,47 @@ func (p *point) names(l *line) bool {
 
 func (p *point) Decide(q *gate.Question) gate.Entitlement {
 	e := gate.Entitlement{System: p.yard.system, Object: p.host, Right: p.right}
-	if p.command == "" {
-		e.Judge(p.weigh(q, p.yard.logins, &e))
-		return e
+	verdict := p.weigh(q, &e)
+	if verdict.State != gate.None && p.command != "" {
+		verdict = verdict.And(p.login(q))
 	}
-	verdict := p.weigh(q, p.yard.lifts, &e)
-	if verdict.State != gate.None {
-		e.Judge(verdict.And(p.login(q)))
-	}
+	e.Judge(verdict)
 	return e
 }
 
 // weigh is the best of the lines that give, unless one denies.
-func (p *point) weigh(q *gate.Question, lines []line, e *gate.Entitlement) gate.Verdict {
-	var allows []gate.Verdict
+func (p *point) weigh(q *gate.Question, e *gate.Entitlement) gate.Verdict {
+	var allows gate.Either
 	denied := gate.Opened
-	for i := range lines {
-		l := &lines[i]
-		if !p.names(l) || !l.crowd.Has(q.Subject) {
-			continue
-		}
-		if l.deny {
+	for _, l := range p.lines {
+		switch {
+		case !l.crowd.Has(q):
+		case l.deny:
 			denied = denied.And(gate.Barring(&l.when, q, l.Line, gate.ByDeny))
-			continue
+		default:
+			allows.Add(q, gate.Conditional(&l.when, q, l.Line))
+			e.Routes = append(e.Routes, l.crowd.Routes(q, l.Name)...)
 		}
-		allows = append(allows, gate.Conditional(&l.when, q, l.Line))
-		e.Routes = append(e.Routes, l.crowd.Routes(q, l.Name)...)
 	}
-	if allows == nil {
+	if allows.None() {
 		return gate.Verdict{}
 	}
 	if denied.State == gate.Shut {
 		return denied
 	}
-	return gate.Either(allows).And(denied)
+	return allows.Verdict().And(denied)
 }
 
 // login is what logging in to the host says of a command there: what shuts it
 // is told as the login's own reason.
 func (p *point) login(q *gate.Question) gate.Verdict {
-	door := point{yard: p.yard, host: p.host, right: login}
-	e := door.Decide(q)
-	switch e.State {
-	case gate.None:
+	e := p.door.Decide(q)
+	switch {
+	case q.Brief && e.State <= gate.Shut:
+		return gate.Verdict{State: gate.Shut}
+	case e.State == gate.None:
 		return gate.ShutFor(gate.ByLogin, p.yard.system+"/login", "none: no line lets the user log in to "+p.host)
-	case gate.Shut:
+	case e.State == gate.Shut:
 		v := gate.Verdict{State: gate.Shut}
 		for _, s := range e.ShutBy {
 			v.ShutBy = append(v.ShutBy, gate.Stop{Reason: gate.ByLogin, At: s.At, Detail: strings.TrimSpace(string(s.Reason) + " " + s.Detail)})
@@ -96,14 +112,9 @@ func (p *point) login(q *gate.Question) gate.Verdict {
 }
 
 func (p *point) Misses(q *gate.Question) []gate.Miss {
-	lines := p.yard.logins
-	if p.command != "" {
-		lines = p.yard.lifts
-	}
 	var misses []gate.Miss
-	for i := range lines {
-		l := &lines[i]
-		if l.deny || !p.names(l) {
+	for _, l := range p.lines {
+		if l.deny {
 			continue
 		}
 		if lacks := l.crowd.Lacks(q); lacks != nil {
@@ -116,23 +127,36 @@ func (p *point) Misses(q *gate.Question) []gate.Miss {
 // Reach lists for each host whether the subject may log in, and the patterns
 // of the commands that the subject may run there.
 func (y *yard) Reach(q *gate.Question, add func(gate.Entitlement)) {
+	for _, p := range y.listed {
+		if p.command != "" && !slices.ContainsFunc(p.listing, func(l *line) bool { return l.crowd.Has(q) }) {
+			continue
+		}
+		if e := p.Decide(q); e.State != gate.None {
+			add(e)
+		}
+	}
+}
+
+// list makes the points of listings: logging in, and the commands as lines
+// write them, by host and right.
+func (y *yard) list() {
 	for _, host := range y.hosts {
-		points := []point{{yard: y, host: host, right: login}}
+		points := map[string]*point{login: y.point(host, "", "")}
 		for i := range y.lifts {
 			l := &y.lifts[i]
-			if !slices.Contains(l.hosts, host) || !l.crowd.Has(q.Subject) {
+			if !slices.Contains(l.hosts, host) {
 				continue
 			}
 			for _, c := range l.commands {
-				points = append(points, point{y, host, c.Value, l.as, run(c.Value, l.as)})
+				right := run(c.Value, l.as)
+				if points[right] == nil {
+					points[right] = y.point(host, c.Value, l.as)
+				}
+				points[right].listing = append(points[right].listing, l)
 			}
 		}
-		slices.SortFunc(points, func(a, b point) int { return strings.Compare(a.right, b.right) })
-		points = slices.CompactFunc(points, func(a, b point) bool { return a.right == b.right })
-		for i := range points {
-			if e := points[i].Decide(q); e.State != gate.None {
-				add(e)
-			}
+		for _, right := range slices.Sorted(maps.Keys(points)) {
+			y.listed = append(y.listed, points[right])
 		}
 	}
 }
@@ -150,7 +174,7 @@ func (y *yard) At(object, right string) (gate.Point, error) {
 		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(y.hosts)), Within: y.system}
 	}
 	if right == login {
-		return &point{yard: y, host: object, right: right}, nil
+		return y.point(object, "", ""), nil
 	}
 	command, ok := strings.CutPrefix(right, "run ")
 	at := strings.LastIndex(command, " as ")
@@ -160,7 +184,7 @@ func (y *yard) At(object, right string) (gate.Point, error) {
 			Near: append(name.Near(right, slices.Values([]string{login})), "run COMMAND as ACCOUNT"),
 		}
 	}
-	return &point{y, object, command[:at], command[at+len(" as "):], right}, nil
+	return y.point(object, command[:at], command[at+len(" as "):]), nil
 }
 
 // Passage asks for logging in to the host that the key host names.
@@ -179,7 +203,7 @@ func (y *yard) Check(r *gate.Report) {
 			if l.deny {
 				continue
 			}
-			r.DirectUsers(&l.crowd, l.Line)
+			r.DirectUsers(l.crowd, l.Line)
 			all := slices.ContainsFunc(l.commands, func(c gate.Pattern) bool { return c.Value == "*" })
 			if all && l.crowd.Everyone && l.when.Always() {
 				r.AllToEveryone(l.Line, strings.Join(l.hosts, ", "))
@@ -206,5 +230,5 @@ func wider(r *gate.Report, wide, narrow *line) bool {
 			return false
 		}
 	}
-	return wide.crowd.Covers(r.Book, &narrow.crowd)
+	return wide.crowd.Covers(r.Book, narrow.crowd)
 }

@@ -59,12 +59,13 @@ type yard struct {
 	hosts  []string // by name
 	logins []line
 	lifts  []line
+	listed []*point
 }
 
 // line is a login or an elevate line.
 type line struct {
 	gate.Line
-	crowd    gate.Crowd
+	crowd    *gate.Crowd
 	hosts    []string
 	when     situation.Condition
 	deny     bool
@@ -97,6 +98,7 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 		l.commands, l.except, l.as = e.Commands, e.Except, e.As
 		y.lifts = append(y.lifts, l)
 	}
+	y.list()
 	return y
 }
 

@@ -15,7 +15,7 @@ func (t *shelf) Check(r *gate.Report) {
 		t.checkSeats(r, p)
 		for j := range p.mappings {
 			m := &p.mappings[j]
-			r.DirectUsers(&m.crowd, m.line)
+			r.DirectUsers(m.crowd, m.line)
 			r.Redundant(j, len(p.mappings), func(i int) gate.Line { return p.mappings[i].line },
 				func(wide, narrow int) bool { return p.wider(r, wide, narrow) })
 		}
@@ -23,7 +23,7 @@ func (t *shelf) Check(r *gate.Report) {
 }
 
 func (t *shelf) checkSeats(r *gate.Report, p *product) {
-	holders := p.seating().holders
+	holders := p.seating(r.Book).holders
 	if !p.limited || len(holders) <= p.seats {
 		return
 	}
@@ -44,5 +44,5 @@ func (p *product) wider(r *gate.Report, wide, narrow int) bool {
 			return false
 		}
 	}
-	return p.mappings[wide].crowd.Covers(r.Book, &p.mappings[narrow].crowd)
+	return p.mappings[wide].crowd.Covers(r.Book, p.mappings[narrow].crowd)
 }

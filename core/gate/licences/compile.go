@@ -4,7 +4,6 @@ import (
 	"iter"
 	"slices"
 	"strings"
-	"sync"
 
 	"gatemap/core/gate"
 	"gatemap/core/name"
@@ -23,9 +22,6 @@ type product struct {
 	mappings []mapping // those of this product, in the order of writing
 	limited  bool
 	seats    int
-	// seating is worked out when it is first asked for: a mapping can look at
-	// claims, which are known once all systems are compiled.
-	seating func() seating
 }
 
 type feature struct {
@@ -35,7 +31,7 @@ type feature struct {
 
 type mapping struct {
 	line  gate.Line
-	crowd gate.Crowd
+	crowd *gate.Crowd
 	gives []bool // by feature
 }
 
@@ -53,10 +49,6 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 	}
 	for i := range d.Mappings {
 		t.compileMapping(s, &d.Mappings[i], i)
-	}
-	for i := range t.products {
-		p := &t.products[i]
-		p.seating = sync.OnceValue(func() seating { return seat(s.Book, p) })
 	}
 	return t
 }

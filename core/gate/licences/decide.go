@@ -10,63 +10,56 @@ import (
 	"gatemap/core/situation"
 )
 
-// held is what a user has of a product: the mappings that give it, and which
-// features are there, with whatever they need.
-type held struct {
-	mappings []int
-	given    []bool // by feature: some mapping gives it
-	works    []bool // and all that it needs works too
-}
+// held is what a user has of a product: which features some mapping gives, and
+// which of them are there with whatever they need.
+type held struct{ given, works gate.Held }
 
 func (p *product) held(q *gate.Question) held {
-	h := held{given: make([]bool, len(p.features))}
+	words := len(p.features)/64 + 1
+	h := held{q.Words(words), q.Words(words)}
 	for i := range p.mappings {
-		if !p.mappings[i].crowd.Has(q.Subject) {
-			continue
-		}
-		h.mappings = append(h.mappings, i)
-		for f, gives := range p.mappings[i].gives {
-			h.given[f] = h.given[f] || gives
+		if p.mappings[i].crowd.Has(q) {
+			for f, gives := range p.mappings[i].gives {
+				if gives {
+					h.given.Put(uint32(f))
+				}
+			}
 		}
 	}
-	h.works = slices.Clone(h.given)
+	copy(h.works, h.given)
 	for again := true; again; {
 		again = false
 		for f := range p.features {
-			if h.works[f] && len(h.absent(p, f)) > 0 {
-				h.works[f], again = false, true
+			if h.works.Has(uint32(f)) && h.lacks(p, f) {
+				h.works.Drop(uint32(f))
+				again = true
 			}
 		}
 	}
 	return h
 }
 
-// absent lists what a feature needs and the user does not have in working
+// lacks says whether something that a feature needs is not there in working
 // order.
-func (h *held) absent(p *product, f int) []string {
-	var names []string
-	for _, n := range p.features[f].needs {
-		if !h.works[n] {
-			names = append(names, p.features[n].name)
-		}
-	}
-	return names
+func (h *held) lacks(p *product, f int) bool {
+	return slices.ContainsFunc(p.features[f].needs, func(n int) bool { return !h.works.Has(uint32(n)) })
 }
 
 func (p *product) decide(q *gate.Question, h *held, f int, system string) gate.Entitlement {
 	e := gate.Entitlement{System: system, Object: p.name, Right: p.features[f].name}
-	if !h.given[f] {
+	if !h.given.Has(uint32(f)) {
 		return e
 	}
-	for _, i := range h.mappings {
-		m := &p.mappings[i]
-		if m.gives[f] {
+	for i := range p.mappings {
+		if m := &p.mappings[i]; !q.Brief && m.gives[f] && m.crowd.Has(q) {
 			e.Routes = append(e.Routes, m.crowd.Routes(q, m.line.Name)...)
 		}
 	}
 	verdict := p.seated(q)
-	for _, absent := range h.absent(p, f) {
-		verdict = verdict.And(gate.ShutFor(gate.ByFeature, p.line.Name, absent))
+	for _, n := range p.features[f].needs {
+		if !h.works.Has(uint32(n)) {
+			verdict = verdict.And(q.ShutFor(gate.ByFeature, p.line.Name, p.features[n].name))
+		}
 	}
 	e.Judge(verdict)
 	return e
@@ -75,11 +68,14 @@ func (p *product) decide(q *gate.Question, h *held, f int, system string) gate.E
 // seated says whether the subject, who holds the product, has a seat. Accounts
 // that are switched off or have ended take none, and are shut anyway.
 func (p *product) seated(q *gate.Question) gate.Verdict {
-	from, waiting := p.seating().from[q.Subject.ID]
+	if !p.limited {
+		return gate.Opened
+	}
+	from, waiting := p.seating(q.Book).from[q.Subject.ID]
 	if !waiting {
 		return gate.Opened
 	}
-	short := gate.ShutFor(gate.ByNoSeat, p.line.Name, "")
+	short := q.ShutFor(gate.ByNoSeat, p.line.Name, "")
 	at, ends := q.Facts.At, q.Subject.User.Expires
 	switch {
 	case !at.IsZero() && !ends.IsZero() && !at.Before(ends.Time):
@@ -87,6 +83,9 @@ func (p *product) seated(q *gate.Question) gate.Verdict {
 	case from == never, !ends.IsZero() && !from.Before(ends.Time):
 		return short
 	case at.IsZero():
+		if q.Brief {
+			return gate.Verdict{State: gate.Depends}
+		}
 		return gate.DependsOn(situation.Need("after:" + from.Format(time.RFC3339)))
 	case at.Before(from):
 		return short
@@ -100,7 +99,7 @@ func (t *shelf) Reach(q *gate.Question, add func(gate.Entitlement)) {
 		p := &t.products[i]
 		h := p.held(q)
 		for f := range p.features {
-			if h.given[f] {
+			if h.given.Has(uint32(f)) {
 				add(p.decide(q, &h, f, t.system))
 			}
 		}

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"gatemap/core/directory"
+	"gatemap/core/gate"
 )
 
 // seating says from when on each holder of a product past its seats has one.
@@ -18,6 +19,12 @@ type seating struct {
 
 // never is the time at which a seat frees that nobody's end will free.
 var never = time.Unix(1<<40, 0)
+
+// seating is worked out when it is first asked for: a mapping can look at
+// claims, which are known once all systems are compiled.
+func (p *product) seating(book *directory.Book) seating {
+	return book.Once(p, func() any { return seat(book, p) }).(seating)
+}
 
 // seat puts the holders of a product in order (direct ones first, then by the
 // first mapping that gives it, then by name) and works out when each gets a
@@ -63,15 +70,16 @@ func line(book *directory.Book, p *product) []directory.UserID {
 		first  int
 	}
 	var all []holder
-	for u := range directory.UserID(book.Users()) {
+	q := &gate.Question{Book: book, Subject: &directory.Subject{}}
+	for _, u := range p.candidates(book) {
 		if !book.User(u).IsActive() {
 			continue
 		}
 		h := holder{user: u, direct: 1, first: -1}
-		subject := book.Subject(u)
+		q.Turn(u)
 		for i := range p.mappings {
-			c := &p.mappings[i].crowd
-			if !c.Has(subject) {
+			c := p.mappings[i].crowd
+			if !c.Has(q) {
 				continue
 			}
 			if h.first < 0 {
@@ -94,6 +102,15 @@ func line(book *directory.Book, p *product) []directory.UserID {
 		users[i] = h.user
 	}
 	return users
+}
+
+// candidates are the users among whom all holders of a product are.
+func (p *product) candidates(book *directory.Book) []directory.UserID {
+	var crowds []*gate.Crowd
+	for i := range p.mappings {
+		crowds = append(crowds, p.mappings[i].crowd)
+	}
+	return gate.Candidates(book, crowds)
 }
 
 // ends is a heap of points in time, the earliest on top.

@@ -12,13 +12,13 @@ var errAccess = errors.New("it takes the key access (vpn, wifi or wired), and no
 // Check looks at each policy against those before it.
 func (p *porter) Check(r *gate.Report) {
 	for i := range p.tags {
-		r.DirectUsers(&p.tags[i].crowd, p.tags[i].line)
+		r.DirectUsers(p.tags[i].crowd, p.tags[i].line)
 		p.checkTag(r, i)
 	}
 	for i := range p.policies {
 		c := &p.policies[i]
 		if !c.anyone && c.admit {
-			r.DirectUsers(&c.crowd, c.line)
+			r.DirectUsers(c.crowd, c.line)
 		}
 		p.order(r, i)
 	}
@@ -27,7 +27,7 @@ func (p *porter) Check(r *gate.Report) {
 // checkTag reports a tag rule that is idle: because an earlier one decides, where
 // the first counts; because another gives the same tag, where all do.
 func (p *porter) checkTag(r *gate.Report, index int) {
-	covers := func(wide, narrow int) bool { return p.tags[wide].crowd.Covers(r.Book, &p.tags[narrow].crowd) }
+	covers := func(wide, narrow int) bool { return p.tags[wide].crowd.Covers(r.Book, p.tags[narrow].crowd) }
 	if !p.first {
 		r.Redundant(index, len(p.tags), func(i int) gate.Line { return p.tags[i].line },
 			func(wide, narrow int) bool { return p.tags[wide].tag == p.tags[narrow].tag && covers(wide, narrow) })
@@ -86,7 +86,7 @@ func (c *policy) everyone() bool {
 
 // covers says whether a policy surely matches whenever another does.
 func (c *policy) covers(r *gate.Report, o *policy) bool {
-	if c.broken || !c.when.Always() || !c.crowd.Covers(r.Book, &o.crowd) {
+	if c.broken || !c.when.Always() || !c.crowd.Covers(r.Book, o.crowd) {
 		return false
 	}
 	if c.tags == nil {

@@ -6,7 +6,6 @@ import (
 	"strings"
 	"time"
 
-	"gatemap/core/directory"
 	"gatemap/core/filter"
 	"gatemap/core/gate"
 	"gatemap/core/name"
@@ -25,21 +24,26 @@ type porter struct {
 	override string   // folded
 	first    bool
 	fallback string // the default tag
+	lines    struct{ override, sources string }
 	tags     []tagRule
 	policies []policy
+	at       map[string][]int // the policies that are about each kind of network
+	names    []string         // of tags, in the order of listings
 }
 
 type tagRule struct {
 	line  gate.Line
-	crowd gate.Crowd
+	crowd *gate.Crowd
 	tag   string
+	id    uint32
 }
 
 type policy struct {
 	line   gate.Line
 	anyone bool // no who of its own: the tags alone say for whom
-	crowd  gate.Crowd
+	crowd  *gate.Crowd
 	tags   []string
+	ids    []uint32 // of the tags
 	ways   []string
 	when   situation.Condition
 	admit  bool
@@ -51,7 +55,8 @@ type policy struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	p := &porter{system: s.System.Name}
+	p := &porter{system: s.System.Name, at: map[string][]int{}}
+	p.lines.override, p.lines.sources = p.system+"/override", p.system+"/sources"
 	for _, ref := range d.Sources {
 		d.source(s, p, ref)
 	}
@@ -61,16 +66,31 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 	if d.Tags != nil {
 		p.first, p.fallback = d.Tags.Match == "first", d.Tags.Default
 		for i := range d.Tags.Rules {
+			p.names = append(p.names, d.Tags.Rules[i].Tag)
+		}
+		if p.fallback != "" {
+			p.names = append(p.names, p.fallback)
+		}
+		slices.Sort(p.names)
+		p.names = slices.Compact(p.names)
+		for i := range d.Tags.Rules {
 			r := &d.Tags.Rules[i]
 			line := s.Numbered("tag "+r.Tag, i, r.Place)
-			p.tags = append(p.tags, tagRule{line, s.Who(&r.Who, line, gate.Giving), r.Tag})
+			p.tags = append(p.tags, tagRule{line, s.Who(&r.Who, line, gate.Giving), r.Tag, p.tagID(r.Tag)})
 		}
 	}
 	for i := range d.Policies {
 		p.policies = append(p.policies, d.policy(s, p, &d.Policies[i]))
 	}
 	for i := range p.policies {
-		p.policies[i].conditions = []*situation.Condition{&p.policies[i].when}
+		c := &p.policies[i]
+		c.conditions = []*situation.Condition{&c.when}
+		for _, tag := range c.tags {
+			c.ids = append(c.ids, p.tagID(tag))
+		}
+		for _, way := range c.ways {
+			p.at[way] = append(p.at[way], i)
+		}
 	}
 	return p
 }
@@ -154,34 +174,30 @@ func (d *Document) reply(s *gate.Site, r *Reply, line gate.Line) map[string]any 
 }
 
 // tagNames yields every tag that a rule or the default gives.
-func (p *porter) tagNames(yield func(string) bool) {
-	for _, t := range p.tags {
-		if !yield(t.tag) {
-			return
-		}
+func (p *porter) tagNames(yield func(string) bool) { slices.Values(p.names)(yield) }
+
+// tagID is the number of a tag; one that nobody gets has the number after all.
+func (p *porter) tagID(tag string) uint32 {
+	if i, ok := slices.BinarySearch(p.names, tag); ok {
+		return uint32(i)
 	}
-	if p.fallback != "" {
-		yield(p.fallback)
-	}
+	return uint32(len(p.names))
 }
 
-// tagsOf are the tags that a user gets.
-func (p *porter) tagsOf(s *directory.Subject) []string {
-	var tags []string
+// tagsOf are the tags that a user gets, a bit for each.
+func (p *porter) tagsOf(q *gate.Question) gate.Held {
+	tags := gate.Held(q.Words(len(p.names)/64 + 1))
+	some := false
 	for i := range p.tags {
-		t := &p.tags[i]
-		if !t.crowd.Has(s) {
-			continue
-		}
-		if !slices.Contains(tags, t.tag) {
-			tags = append(tags, t.tag)
-		}
-		if p.first {
-			break
+		if t := &p.tags[i]; t.crowd.Has(q) {
+			tags.Put(t.id)
+			if some = true; p.first {
+				break
+			}
 		}
 	}
-	if tags == nil && p.fallback != "" {
-		tags = []string{p.fallback}
+	if !some && p.fallback != "" {
+		tags.Put(p.tagID(p.fallback))
 	}
 	return tags
 }
@@ -193,7 +209,7 @@ func (p *porter) overriding(q *gate.Question) string {
 	}
 	for _, v := range q.Subject.User.Attributes.Get(p.override) {
 		if v.Kind != filter.Complex {
-			return strings.ToLower(v.Text)
+			return v.Text
 		}
 	}
 	return ""

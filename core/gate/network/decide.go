@@ -2,6 +2,7 @@ package network
 
 import (
 	"slices"
+	"strings"
 
 	"gatemap/core/directory"
 	"gatemap/core/gate"
@@ -13,15 +14,24 @@ type point struct {
 	porter *porter
 	way    string // empty: a tag
 	tag    string
+	// policies are those that are about the kind of network.
+	policies []int
 }
+
+func (p *porter) point(way string) *point {
+	return &point{porter: p, way: way, policies: p.at[way]}
+}
+
+// byName are the kinds of network in the order of listings.
+var byName = slices.Sorted(slices.Values(ways))
 
 // visit is a subject at the porter: the tags that it gets, worked out once.
 type visit struct {
 	*gate.Question
-	tags []string
+	tags gate.Held
 }
 
-func (p *porter) visit(q *gate.Question) *visit { return &visit{q, p.tagsOf(q.Subject)} }
+func (p *porter) visit(q *gate.Question) visit { return visit{q, p.tagsOf(q)} }
 
 const tagObject = "tag"
 
@@ -43,7 +53,7 @@ func (p *point) Decide(q *gate.Question) gate.Entitlement {
 	return p.decide(p.porter.visit(q))
 }
 
-func (p *point) decide(q *visit) gate.Entitlement {
+func (p *point) decide(q visit) gate.Entitlement {
 	e := gate.Entitlement{System: p.porter.system, Object: p.Object(), Right: p.right()}
 	if p.way == "" {
 		p.decideTag(q, &e)
@@ -53,17 +63,18 @@ func (p *point) decide(q *visit) gate.Entitlement {
 	return e
 }
 
-func (p *point) decideTag(q *visit, e *gate.Entitlement) {
-	if !slices.Contains(q.tags, p.tag) {
+func (p *point) decideTag(q visit, e *gate.Entitlement) {
+	id := p.porter.tagID(p.tag)
+	if !q.tags.Has(id) {
 		return
 	}
 	for i := range p.porter.tags {
 		t := &p.porter.tags[i]
-		if t.tag == p.tag && t.crowd.Has(q.Subject) {
+		if t.tag == p.tag && t.crowd.Has(q.Question) {
 			e.Routes = append(e.Routes, t.crowd.Routes(q.Question, t.line.Name)...)
 		}
 	}
-	if e.Routes == nil {
+	if e.Routes == nil && !q.Brief {
 		e.Routes = []gate.Route{{Mapping: p.porter.system + "/tag default", Path: []gate.Hop{}}}
 	}
 	e.Judge(p.porter.known(q.Question))
@@ -71,55 +82,67 @@ func (p *point) decideTag(q *visit, e *gate.Entitlement) {
 
 // known says whether the user's directory is one of the sources.
 func (p *porter) known(q *gate.Question) gate.Verdict {
-	home := q.Book.UserHome(q.Subject.ID)
-	if p.sources == nil || slices.Contains(p.sources, name.Fold(home)) {
+	if p.sources == nil {
 		return gate.Opened
 	}
-	return gate.ShutFor(gate.BySource, p.system+"/sources", home)
+	home := q.Book.UserHome(q.Subject.ID)
+	if slices.ContainsFunc(p.sources, func(s string) bool { return strings.EqualFold(s, home) }) {
+		return gate.Opened
+	}
+	return q.ShutFor(gate.BySource, p.lines.sources, home)
 }
 
 // decideWay: the sources come first, then the override, then the policies.
-func (p *point) decideWay(q *visit, e *gate.Entitlement) {
-	rules, index := p.rules(q)
-	verdict, winner := gate.FirstMatch(q.Question, rules, false)
-	for i := range rules {
-		if rules[i].Permit {
-			c := &p.porter.policies[index[i]]
+func (p *point) decideWay(q visit, e *gate.Entitlement) {
+	walk := gate.FirstMatch(q.Question)
+	more := true
+	for _, i := range p.policies {
+		c := &p.porter.policies[i]
+		if !c.names(q) {
+			continue
+		}
+		if more = more && walk.Meet(&c.line, c.admit, c.conditions, i); !more && q.Brief {
+			break
+		}
+		if c.admit && !q.Brief {
 			e.Routes = append(e.Routes, p.porter.routes(q, c)...)
 		}
 	}
+	verdict, winner := walk.End(false)
 	known := p.porter.known(q.Question)
 	override := p.porter.overriding(q.Question)
-	line := p.porter.system + "/override"
+	line := p.porter.lines.override
 	switch {
-	case override == "always":
+	case strings.EqualFold(override, "always"):
 		verdict, winner = gate.Opened, -1
-		e.Routes = []gate.Route{{Mapping: line, Direct: true, Path: []gate.Hop{}}}
+		if !q.Brief {
+			e.Routes = []gate.Route{{Mapping: line, Direct: true, Path: []gate.Hop{}}}
+		}
 	case verdict.State == gate.None:
 		return
-	case override == "never":
-		verdict = gate.ShutFor(gate.ByOverride, line, "").And(verdict)
+	case strings.EqualFold(override, "never"):
+		verdict = q.ShutFor(gate.ByOverride, line, "").And(verdict)
 	}
 	e.Judge(known.And(verdict))
 	if winner >= 0 && e.State >= gate.Depends {
-		e.Reply = p.porter.policies[index[winner]].reply
+		e.Reply = p.porter.policies[winner].reply
 	}
 }
 
 // routes are the ways to a policy: its own, or, where its tags alone say for
 // whom it is, those to the tags.
-func (p *porter) routes(q *visit, c *policy) []gate.Route {
+func (p *porter) routes(q visit, c *policy) []gate.Route {
 	if !c.anyone {
 		return c.crowd.Routes(q.Question, c.line.Name)
 	}
 	var routes []gate.Route
-	for _, tag := range q.tags {
-		if !slices.Contains(c.tags, tag) {
+	for id, tag := range p.names {
+		if !q.tags.Has(uint32(id)) || !slices.Contains(c.tags, tag) {
 			continue
 		}
 		ways := []gate.Route{}
 		for i := range p.tags {
-			if t := &p.tags[i]; t.tag == tag && t.crowd.Has(q.Subject) {
+			if t := &p.tags[i]; t.tag == tag && t.crowd.Has(q.Question) {
 				ways = append(ways, t.crowd.Routes(q.Question, c.line.Name)...)
 			}
 		}
@@ -134,25 +157,11 @@ func (p *porter) routes(q *visit, c *policy) []gate.Route {
 	return routes
 }
 
-// rules are the policies that are about this kind of network and name the user,
-// with their places in the list.
-func (p *point) rules(q *visit) (rules []gate.Rule, index []int) {
-	for i := range p.porter.policies {
-		c := &p.porter.policies[i]
-		if !slices.Contains(c.ways, p.way) || !c.names(q.Subject, q.tags) {
-			continue
-		}
-		rules = append(rules, gate.Rule{Line: c.line, Permit: c.admit, When: c.conditions})
-		index = append(index, i)
-	}
-	return rules, index
-}
-
-func (c *policy) names(s *directory.Subject, tags []string) bool {
-	if c.broken || !c.crowd.Has(s) {
+func (c *policy) names(q visit) bool {
+	if c.broken || !c.crowd.Has(q.Question) {
 		return false
 	}
-	return c.tags == nil || slices.ContainsFunc(c.tags, func(t string) bool { return slices.Contains(tags, t) })
+	return c.tags == nil || slices.ContainsFunc(c.ids, q.tags.Has)
 }
 
 func (p *point) Misses(q *gate.Question) []gate.Miss {
@@ -170,14 +179,14 @@ func (p *point) Misses(q *gate.Question) []gate.Miss {
 		}
 		return misses
 	}
-	have := p.porter.tagsOf(q.Subject)
+	have := p.porter.tagsOf(q)
 	for i := range p.porter.policies {
 		c := &p.porter.policies[i]
 		if !c.admit || c.broken || !slices.Contains(c.ways, p.way) {
 			continue
 		}
 		lacks := c.crowd.Lacks(q)
-		if c.tags != nil && !slices.ContainsFunc(c.tags, func(t string) bool { return slices.Contains(have, t) }) {
+		if c.tags != nil && !slices.ContainsFunc(c.ids, have.Has) {
 			for _, t := range c.tags {
 				lacks = append(lacks, "tag:"+t)
 			}
@@ -189,16 +198,14 @@ func (p *point) Misses(q *gate.Question) []gate.Miss {
 
 // Reach lists the tags that the subject gets and the networks that admit it.
 func (p *porter) Reach(q *gate.Question, add func(gate.Entitlement)) {
-	points := []point{}
 	v := p.visit(q)
-	for _, tag := range slices.Sorted(slices.Values(v.tags)) {
-		points = append(points, point{porter: p, tag: tag})
+	for id, tag := range p.names {
+		if v.tags.Has(uint32(id)) {
+			add((&point{porter: p, tag: tag}).decide(v))
+		}
 	}
-	for _, way := range slices.Sorted(slices.Values(ways)) {
-		points = append(points, point{porter: p, way: way})
-	}
-	for i := range points {
-		if e := points[i].decide(v); e.State != gate.None {
+	for _, way := range byName {
+		if e := p.point(way).decide(v); e.State != gate.None {
 			add(e)
 		}
 	}
@@ -219,7 +226,7 @@ func (p *porter) At(object, right string) (gate.Point, error) {
 	case right != admit:
 		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: []string{admit}, Within: p.system}
 	}
-	return &point{porter: p, way: object}, nil
+	return p.point(object), nil
 }
 
 // Passage asks for admission to the kind of network that the key access names.

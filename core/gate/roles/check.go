@@ -13,7 +13,7 @@ func (t *tree) Check(r *gate.Report) {
 		if m.deny || m.crowd.Nobody() {
 			continue
 		}
-		r.DirectUsers(&m.crowd, m.line)
+		r.DirectUsers(m.crowd, m.line)
 		if m.crowd.Everyone && m.when.Always() && t.all().in(m.rights) {
 			r.AllToEveryone(m.line, m.object)
 		}
@@ -49,5 +49,5 @@ func (t *tree) wider(r *gate.Report, wide, narrow int) bool {
 			}
 		}
 	}
-	return applies && o.crowd.Covers(r.Book, &m.crowd)
+	return applies && o.crowd.Covers(r.Book, m.crowd)
 }

@@ -17,6 +17,8 @@ type tree struct {
 	resources []resource
 	mappings  []mapping
 	limits    []limit
+	roster    *gate.Roster
+	byCrowd   []int // by number of a crowd: its mapping
 }
 
 type resource struct {
@@ -27,11 +29,14 @@ type resource struct {
 	tags     map[string]string
 	mappings []int // those that apply here, in the order of writing
 	limits   []int
+	// gives and takes are the mappings that apply here, by right: by the number
+	// of their crowds, so that those which have a subject are found by bits.
+	gives, takes []set
 }
 
 type mapping struct {
 	line   gate.Line
-	crowd  gate.Crowd
+	crowd  *gate.Crowd
 	rights set
 	deny   bool
 	object string
@@ -41,7 +46,7 @@ type mapping struct {
 
 type limit struct {
 	line   gate.Line
-	crowd  gate.Crowd
+	crowd  *gate.Crowd
 	rights set
 	object string
 	when   situation.Condition
@@ -181,7 +186,7 @@ func (c *compiler) patterns(list []gate.Pattern, line gate.Line) set {
 func (c *compiler) common(ref name.Ref) {
 	line := c.Line("everyone_has "+ref.Name, ref.Place)
 	m := mapping{line: line, crowd: c.EveryoneBut(nil, line), object: "/"}
-	m.rights = c.named(ref, line, &m.crowd)
+	m.rights = c.named(ref, line, m.crowd)
 	c.tree.mappings = append(c.tree.mappings, m)
 }
 
@@ -210,7 +215,7 @@ func (c *compiler) mapping(i int) {
 	if !usable || !c.declared(d.Object, line) {
 		m.crowd.Break()
 	}
-	m.rights = c.named(d.Role, line, &m.crowd)
+	m.rights = c.named(d.Role, line, m.crowd)
 	c.tree.mappings = append(c.tree.mappings, m)
 }
 
@@ -241,6 +246,15 @@ func (c *compiler) declared(p Path, line gate.Line) bool {
 // apply works out which mappings and limits hold at each resource.
 func (c *compiler) apply() {
 	t := c.tree
+	t.roster = &c.Roster
+	numbers := 0
+	for j := range t.mappings {
+		numbers = max(numbers, int(t.mappings[j].crowd.Number())+1)
+	}
+	t.byCrowd = make([]int, numbers)
+	for j := range t.mappings {
+		t.byCrowd[t.mappings[j].crowd.Number()] = j
+	}
 	for i := range t.resources {
 		r := &t.resources[i]
 		for j := range t.mappings {
@@ -248,12 +262,32 @@ func (c *compiler) apply() {
 				r.mappings = append(r.mappings, j)
 			}
 		}
+		r.gives, r.takes = t.byRight(r, false, numbers), t.byRight(r, true, numbers)
 		for j := range t.limits {
 			if within(r.path, t.limits[j].object) {
 				r.limits = append(r.limits, j)
 			}
 		}
 	}
+}
+
+// byRight sorts the mappings that apply to a resource by the rights that they
+// give, or deny.
+func (t *tree) byRight(r *resource, deny bool, numbers int) []set {
+	sets := make([]set, len(t.rights))
+	for i := range sets {
+		sets[i] = newSet(numbers)
+	}
+	for _, j := range r.mappings {
+		if m := &t.mappings[j]; m.deny == deny {
+			for right := range t.rights {
+				if m.rights.has(right) {
+					sets[right].put(int(m.crowd.Number()))
+				}
+			}
+		}
+	}
+	return sets
 }
 
 // reaches says whether something on object comes down to a resource: object is

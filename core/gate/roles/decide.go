@@ -1,6 +1,7 @@
 package roles
 
 import (
+	"math/bits"
 	"slices"
 
 	"gatemap/core/directory"
@@ -9,78 +10,68 @@ import (
 )
 
 // view is the gate as one question sees it: which mappings name the subject,
-// with their verdicts and routes worked out when first asked for.
+// with their routes worked out when first asked for.
 type view struct {
 	*gate.Question
-	tree     *tree
-	holds    []bool // by mapping
-	verdicts []gate.Verdict
-	routes   [][]gate.Route
+	tree   *tree
+	held   gate.Held
+	routes map[int][]gate.Route
 }
 
-func (t *tree) view(q *gate.Question) *view {
-	v := &view{
-		Question: q, tree: t, holds: make([]bool, len(t.mappings)),
-		verdicts: make([]gate.Verdict, len(t.mappings)), routes: make([][]gate.Route, len(t.mappings)),
-	}
-	for i := range t.mappings {
-		v.holds[i] = t.mappings[i].crowd.Has(q.Subject)
-	}
-	return v
-}
-
-// verdict works out what a mapping that names the subject says, which is never
-// none.
-func (v *view) verdict(i int) gate.Verdict {
-	if v.verdicts[i].State == gate.None {
-		m := &v.tree.mappings[i]
-		if m.deny {
-			v.verdicts[i] = gate.Barring(&m.when, v.Question, m.line, gate.ByDeny)
-		} else {
-			v.verdicts[i] = gate.Conditional(&m.when, v.Question, m.line)
-		}
-	}
-	return v.verdicts[i]
-}
+func (t *tree) view(q *gate.Question) view { return view{Question: q, tree: t, held: q.Held(t.roster)} }
 
 func (v *view) routesOf(i int) []gate.Route {
-	if v.routes[i] == nil {
+	routes, known := v.routes[i]
+	if !known {
 		m := &v.tree.mappings[i]
-		v.routes[i] = m.crowd.Routes(v.Question, m.line.Name)
+		routes = m.crowd.Routes(v.Question, m.line.Name)
+		if v.routes == nil {
+			v.routes = map[int][]gate.Route{}
+		}
+		v.routes[i] = routes
 	}
-	return v.routes[i]
+	return routes
+}
+
+// each visits the mappings of a set that name the subject, in the order of
+// writing.
+func (v *view) each(s set, visit func(i int, m *mapping)) {
+	for w, lines := range s {
+		for both := lines & v.held[w]; both != 0; both &= both - 1 {
+			i := v.tree.byCrowd[w*64+bits.TrailingZeros64(both)]
+			visit(i, &v.tree.mappings[i])
+		}
+	}
 }
 
 // decide answers for one resource and right.
 func (v *view) decide(r *resource, right int) gate.Entitlement {
 	e := gate.Entitlement{System: v.tree.system, Object: r.path, Right: v.tree.rights[right]}
-	var allows []gate.Verdict
-	denied, kept := gate.Opened, gate.Opened
-	for _, i := range r.mappings {
-		if !v.holds[i] || !v.tree.mappings[i].rights.has(right) {
-			continue
-		}
-		if v.tree.mappings[i].deny {
-			if d := v.verdict(i); d.State == gate.Shut {
-				denied = denied.And(d)
-			} else {
-				kept = kept.And(d)
-			}
-			continue
-		}
-		allows = append(allows, v.verdict(i))
-		if e.Routes == nil {
+	var allows gate.Either
+	v.each(r.gives[right], func(i int, m *mapping) {
+		allows.Add(v.Question, gate.Conditional(&m.when, v.Question, m.line))
+		switch {
+		case v.Brief:
+		case e.Routes == nil:
 			e.Routes = v.routesOf(i)
-		} else {
+		default:
 			e.Routes = slices.Concat(e.Routes, v.routesOf(i))
 		}
-	}
-	if allows == nil {
+	})
+	if allows.None() {
 		return e
 	}
+	denied, kept := gate.Opened, gate.Opened
+	v.each(r.takes[right], func(_ int, m *mapping) {
+		if d := gate.Barring(&m.when, v.Question, m.line, gate.ByDeny); d.State == gate.Shut {
+			denied = denied.And(d)
+		} else {
+			kept = kept.And(d)
+		}
+	})
 	verdict := denied
 	if verdict.State == gate.Open {
-		verdict = gate.Either(allows).And(kept)
+		verdict = allows.Verdict().And(kept)
 	}
 	e.Judge(verdict.And(v.limited(r, right)))
 	return e
@@ -90,8 +81,7 @@ func (v *view) decide(r *resource, right int) gate.Entitlement {
 func (v *view) limited(r *resource, right int) gate.Verdict {
 	verdict := gate.Opened
 	for _, i := range r.limits {
-		l := &v.tree.limits[i]
-		if l.rights.has(right) && l.crowd.Has(v.Subject) {
+		if l := &v.tree.limits[i]; l.rights.has(right) && v.held.Has(l.crowd.Number()) {
 			verdict = verdict.And(gate.Barring(&l.when, v.Question, l.line, gate.ByLimit))
 		}
 	}
@@ -101,20 +91,13 @@ func (v *view) limited(r *resource, right int) gate.Verdict {
 // Reach lists the rights that mappings give on each declared resource.
 func (t *tree) Reach(q *gate.Question, add func(gate.Entitlement)) {
 	v := t.view(q)
-	given := newSet(len(t.rights))
 	for i := range t.resources {
 		r := &t.resources[i]
 		if !r.declared {
 			continue
 		}
-		clear(given)
-		for _, j := range r.mappings {
-			if v.holds[j] && !t.mappings[j].deny {
-				given.add(t.mappings[j].rights)
-			}
-		}
 		for right := range t.rights {
-			if given.has(right) {
+			if r.gives[right].meets(v.held) {
 				add(v.decide(r, right))
 			}
 		}
@@ -156,7 +139,8 @@ func (t *tree) paths(yield func(string) bool) {
 func (p *point) Object() string { return p.asked }
 
 func (p *point) Decide(q *gate.Question) gate.Entitlement {
-	e := p.tree.view(q).decide(p.resource, p.right)
+	v := p.tree.view(q)
+	e := v.decide(p.resource, p.right)
 	if e.Object != p.asked {
 		e.DecidedAt, e.Object = e.Object, p.asked
 	}

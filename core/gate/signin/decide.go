@@ -22,11 +22,12 @@ type guard struct {
 	policies []policy
 	apps     []string // all systems of the map, by name
 	listed   []string // those that stand behind this one, or that it names
+	points   []*point // beside listed
 }
 
 type policy struct {
 	line    gate.Line
-	crowd   gate.Crowd
+	crowd   *gate.Crowd
 	apps    []string // nil: all
 	when    situation.Condition
 	block   bool
@@ -55,6 +56,9 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 	}
 	slices.Sort(g.listed)
 	g.listed = slices.Compact(g.listed)
+	for _, app := range g.listed {
+		g.points = append(g.points, g.at(app))
+	}
 	return g
 }
 
@@ -91,8 +95,9 @@ func (g *guard) policy(s *gate.Site, d *Policy) policy {
 
 // point is signing in to one system.
 type point struct {
-	guard *guard
-	app   string
+	guard    *guard
+	app      string
+	policies []int // those that are about it
 }
 
 func (p *point) Object() string { return p.app }
@@ -102,10 +107,10 @@ func (p *point) Object() string { return p.app }
 func (p *point) Decide(q *gate.Question) gate.Entitlement {
 	e := gate.Entitlement{System: p.guard.system, Object: p.app, Right: signIn}
 	verdict := gate.Opened
-	var given []gate.Verdict // under a blocking default: by the policies that require
-	for i := range p.guard.policies {
+	var given gate.Either // under a blocking default: by the policies that require
+	for _, i := range p.policies {
 		c := &p.guard.policies[i]
-		if !p.concerns(c) || !c.crowd.Has(q.Subject) {
+		if c.watched && q.Brief || !c.crowd.Has(q) {
 			continue
 		}
 		v := c.verdict(q)
@@ -117,22 +122,33 @@ func (p *point) Decide(q *gate.Question) gate.Entitlement {
 		}
 		verdict = verdict.And(v)
 		if p.guard.block && !c.block {
-			given = append(given, gate.Conditional(&c.when, q, c.line))
+			given.Add(q, gate.Conditional(&c.when, q, c.line))
 			e.Routes = append(e.Routes, c.crowd.Routes(q, c.line.Name)...)
 		}
 	}
 	if !p.guard.block {
-		e.Routes = []gate.Route{{Mapping: p.guard.system + "/default", Path: []gate.Hop{}}}
+		if !q.Brief {
+			e.Routes = []gate.Route{{Mapping: p.guard.system + "/default", Path: []gate.Hop{}}}
+		}
 		e.Judge(verdict)
 		return e
 	}
-	if given != nil {
-		e.Judge(gate.Either(given).And(verdict))
+	if !given.None() {
+		e.Judge(given.Verdict().And(verdict))
 	}
 	return e
 }
 
-func (p *point) concerns(c *policy) bool { return c.apps == nil || slices.Contains(c.apps, p.app) }
+// at is signing in to a system, with the policies that are about it.
+func (g *guard) at(app string) *point {
+	p := &point{guard: g, app: app}
+	for i := range g.policies {
+		if c := &g.policies[i]; c.apps == nil || slices.Contains(c.apps, app) {
+			p.policies = append(p.policies, i)
+		}
+	}
+	return p
+}
 
 func (c *policy) would() string {
 	if c.block {
@@ -158,6 +174,10 @@ func (c *policy) verdict(q *gate.Question) gate.Verdict {
 	for _, r := range c.require {
 		switch met := r.condition.Holds(q.Facts); {
 		case met == situation.True:
+		case q.Brief && met == situation.False && matches == situation.True:
+			return gate.Verdict{State: gate.Shut}
+		case q.Brief:
+			verdict = verdict.And(gate.Verdict{State: gate.Depends})
 		case met == situation.Unknown:
 			verdict = verdict.And(gate.DependsOn(r.condition.Needs(q.Facts)...))
 		case matches == situation.True:
@@ -172,9 +192,9 @@ func (c *policy) verdict(q *gate.Question) gate.Verdict {
 // Misses lists the policies that would let in under a blocking default.
 func (p *point) Misses(q *gate.Question) []gate.Miss {
 	var misses []gate.Miss
-	for i := range p.guard.policies {
+	for _, i := range p.policies {
 		c := &p.guard.policies[i]
-		if c.block || c.watched || !p.concerns(c) {
+		if c.block || c.watched {
 			continue
 		}
 		if lacks := c.crowd.Lacks(q); lacks != nil {
@@ -187,8 +207,8 @@ func (p *point) Misses(q *gate.Question) []gate.Miss {
 // Reach lists signing in to the systems that stand behind this one, and to
 // those that its policies name.
 func (g *guard) Reach(q *gate.Question, add func(gate.Entitlement)) {
-	for _, app := range g.listed {
-		if e := (&point{g, app}).Decide(q); e.State != gate.None {
+	for _, p := range g.points {
+		if e := p.Decide(q); e.State != gate.None {
 			add(e)
 		}
 	}
@@ -206,7 +226,7 @@ func (g *guard) At(object, right string) (gate.Point, error) {
 	if i < 0 {
 		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(g.apps)), Within: g.system}
 	}
-	return &point{g, g.apps[i]}, nil
+	return g.at(g.apps[i]), nil
 }
 
 // Passage asks for signing in to the system behind.

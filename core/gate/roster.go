@@ -1,0 +1,181 @@
+package gate
+
+import (
+	"slices"
+
+	"gatemap/core/directory"
+)
+
+// Roster finds the lines of one system that are for a subject, by the groups
+// that they name: a question touches only those that can match. It is filled
+// in once all systems are compiled.
+type Roster struct {
+	crowds    []*Crowd
+	always    []uint64 // a bit for each crowd: those for everyone
+	named     []uint64 // a bit for each group: those that a crowd names
+	groups    map[directory.GroupID][]uint32
+	users     map[directory.UserID][]uint32
+	excepting []*Crowd
+	claiming  []*Crowd
+}
+
+// enter gives a new crowd its number.
+func (r *Roster) enter(c *Crowd) *Crowd {
+	c.roster, c.number = r, uint32(len(r.crowds))
+	r.crowds = append(r.crowds, c)
+	return c
+}
+
+// seal makes the indices. Crowds that a lost name has broken have nobody.
+func (r *Roster) seal(groups int) {
+	r.always = make([]uint64, len(r.crowds)/64+1)
+	r.named = make([]uint64, groups/64+1)
+	r.groups, r.users = map[directory.GroupID][]uint32{}, map[directory.UserID][]uint32{}
+	r.excepting, r.claiming = nil, nil
+	for _, c := range r.crowds {
+		if c.wreck() {
+			continue
+		}
+		if c.Everyone {
+			put(r.always, c.number)
+		}
+		for _, g := range c.Groups {
+			put(r.named, uint32(g))
+			r.groups[g] = append(r.groups[g], c.number)
+		}
+		for _, u := range c.Users {
+			r.users[u] = append(r.users[u], c.number)
+		}
+		if c.Excepts() {
+			r.excepting = append(r.excepting, c)
+		}
+		if len(c.claims) > 0 {
+			r.claiming = append(r.claiming, c)
+		}
+	}
+}
+
+func put(bits []uint64, i uint32)      { bits[i/64] |= 1 << (i % 64) }
+func has(bits []uint64, i uint32) bool { return bits[i/64]&(1<<(i%64)) != 0 }
+
+// hold sets the bits of the crowds that have the subject.
+func (r *Roster) hold(q *Question, bits []uint64) {
+	copy(bits, r.always)
+	for _, g := range q.Subject.Groups() {
+		if has(r.named, uint32(g)) {
+			for _, c := range r.groups[g] {
+				put(bits, c)
+			}
+		}
+	}
+	if len(r.users) > 0 {
+		for _, c := range r.users[q.Subject.ID] {
+			put(bits, c)
+		}
+	}
+	for _, c := range r.claiming {
+		if !has(bits, c.number) && c.byClaim(q) {
+			put(bits, c.number)
+		}
+	}
+	for _, c := range r.excepting {
+		if has(bits, c.number) && c.excepted(q.Subject) {
+			bits[c.number/64] &^= 1 << (c.number % 64)
+		}
+	}
+}
+
+// Groups yields the groups that crowds name or except, each at least once.
+func (r *Roster) Groups(yield func(directory.GroupID) bool) {
+	for _, c := range r.crowds {
+		for _, list := range [][]directory.GroupID{c.Groups, c.except.Groups} {
+			for _, g := range list {
+				if !yield(g) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// Users yields the users whom crowds name or except in person.
+func (r *Roster) Users(yield func(directory.UserID) bool) {
+	for _, c := range r.crowds {
+		for _, u := range slices.Concat(c.Users, c.except.Users) {
+			if !yield(u) {
+				return
+			}
+		}
+	}
+}
+
+// Candidates lists users among whom all are whom some crowd has: those in its
+// groups and those whom it names, or everyone where it asks for more.
+func Candidates(book *directory.Book, crowds []*Crowd) []directory.UserID {
+	var groups []directory.GroupID
+	var users []directory.UserID
+	for _, c := range crowds {
+		if c.Everyone || len(c.claims) > 0 {
+			return book.Everyone()
+		}
+		groups, users = append(groups, c.Groups...), append(users, c.Users...)
+	}
+	return book.Among(groups, users)
+}
+
+// Held is a bit for each crowd of a roster: whether it has the subject.
+type Held []uint64
+
+// Has says whether the subject is in the crowd of that number.
+func (h Held) Has(number uint32) bool { return has(h, number) }
+
+// Put sets the bit of a number.
+func (h Held) Put(number uint32) { put(h, number) }
+
+// Drop clears the bit of a number.
+func (h Held) Drop(number uint32) { h[number/64] &^= 1 << (number % 64) }
+
+// recent is how many rosters a question remembers.
+const recent = 4
+
+// marks are what a question has found out about the rosters that it met last.
+type marks struct {
+	rosters [recent]*Roster
+	held    [recent]Held
+	next    int
+	words   []uint64 // where the bits lie
+}
+
+func (m *marks) clear() {
+	m.rosters = [recent]*Roster{}
+	m.words = m.words[:0]
+}
+
+// Held says which crowds of a roster have the subject.
+func (q *Question) Held(r *Roster) Held {
+	m := &q.marks
+	for i, known := range m.rosters {
+		if known == r {
+			return m.held[i]
+		}
+	}
+	held := Held(q.Words(len(r.always)))
+	r.hold(q, held)
+	m.rosters[m.next], m.held[m.next] = r, held
+	m.next = (m.next + 1) % recent
+	return held
+}
+
+// Words gives n words of scratch memory, all zero, until the question turns to
+// another subject.
+func (q *Question) Words(n int) []uint64 {
+	m := &q.marks
+	from := len(m.words)
+	if from+n > cap(m.words) {
+		m.words = make([]uint64, 0, max(1024, 2*cap(m.words), n))
+		from = 0
+	}
+	m.words = m.words[:from+n]
+	clear(m.words[from:])
+	return m.words[from : from+n : from+n]
+}
