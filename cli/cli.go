@@ -159,7 +159,7 @@ func openFolder(dir string) (answer.Asker, error) {
 	if err != nil {
 		return nil, err
 	}
-	return service.Answers{Atlas: atlas}, nil
+	return service.From(atlas), nil
 }
 
 // ask runs a question and writes its answer in the chosen form.

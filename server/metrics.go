@@ -58,7 +58,7 @@ func (f findings) Describe(ch chan<- *prometheus.Desc) { ch <- findingsDesc }
 
 func (f findings) Collect(ch chan<- prometheus.Metric) {
 	counts := map[finding.Severity]int{finding.Error: 0, finding.Warning: 0, finding.Note: 0}
-	for _, x := range f.service.Head().Found {
+	for _, x := range f.service.Head().Found() {
 		counts[x.Severity]++
 	}
 	for severity, n := range counts {

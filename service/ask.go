@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"sync"
 
 	"gatemap/answer"
 	"gatemap/core/atlas"
@@ -16,11 +17,16 @@ import (
 // Answers answers from one atlas. It is an answer.Asker.
 type Answers struct {
 	Atlas *atlas.Atlas
-	// Found are the findings, where they have been worked out already.
-	Found []finding.Finding
+	// Found gives the findings, which are worked out when first asked for.
+	Found func() []finding.Finding
 }
 
 var _ answer.Asker = Answers{}
+
+// From answers from an atlas.
+func From(a *atlas.Atlas) Answers {
+	return Answers{a, sync.OnceValue(func() []finding.Finding { return check.Findings(a) })}
+}
 
 func (a Answers) Reach(_ context.Context, user, system string, s situation.Situation) (*answer.Reach, error) {
 	u, facts, err := a.subject(user, s)
@@ -73,10 +79,11 @@ func (a Answers) Who(_ context.Context, system, right, object string, s situatio
 		return nil, err
 	}
 	w := &answer.Who{System: in.Name(), Right: right, Object: point.Object(), Situation: s.Facts(), Users: []answer.Holder{}}
-	for _, h := range a.Atlas.Who(facts, in, point) {
-		e := h.Entitlement
+	holders := a.Atlas.Who(facts, in, point)
+	for i, u := range holders.Users {
+		e := holders.Entitlement(i)
 		w.Users = append(w.Users, answer.Holder{
-			User: a.Atlas.Book.UserName(h.User), State: e.State, Needs: e.Needs, ShutBy: e.ShutBy, Routes: e.Routes,
+			User: a.Atlas.Book.UserName(u), State: e.State, Needs: e.Needs, ShutBy: e.ShutBy, Routes: e.Routes,
 		})
 	}
 	return w, nil
@@ -110,10 +117,7 @@ func (a Answers) Groups(_ context.Context, user string) (*answer.Groups, error) 
 }
 
 func (a Answers) Findings(context.Context) (*answer.Findings, error) {
-	if a.Found != nil {
-		return &answer.Findings{Findings: a.Found}, nil
-	}
-	return &answer.Findings{Findings: check.Findings(a.Atlas)}, nil
+	return &answer.Findings{Findings: a.Found()}, nil
 }
 
 func (a Answers) Guarantees(context.Context) (*answer.Guarantees, error) {

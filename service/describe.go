@@ -33,7 +33,7 @@ func (h *Head) Map() *answer.Map {
 		to, _ := w.To.MarshalText()
 		m.Windows = append(m.Windows, answer.Window{Name: w.Name, Days: days, From: string(from), To: string(to)})
 	}
-	for _, f := range h.Found {
+	for _, f := range h.Found() {
 		if f.Severity == finding.Error {
 			m.Errors++
 		}
@@ -101,7 +101,7 @@ func (h *Head) System(written string) (*answer.SystemInfo, error) {
 		System: s.Name(), Type: s.Document.Type.Name, Title: s.Document.Title, Directory: s.Document.Directory.Name,
 		Requires: slices.Concat([]string{}, s.Document.Requires), Findings: []finding.Finding{},
 	}
-	for _, f := range h.Found {
+	for _, f := range h.Found() {
 		if f.Where.System == s.Name() {
 			d.Findings = append(d.Findings, f)
 		}

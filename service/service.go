@@ -8,7 +8,6 @@ import (
 	"time"
 
 	"gatemap/core/atlas"
-	"gatemap/core/check"
 	"gatemap/store"
 )
 
@@ -74,7 +73,7 @@ func (s *Service) load(ctx context.Context) error {
 }
 
 func (s *Service) put(r store.Revision, a *atlas.Atlas) {
-	s.head.Store(&Head{r, Answers{Atlas: a, Found: check.Findings(a)}})
+	s.head.Store(&Head{r, From(a)})
 }
 
 // Head is what is in force.

@@ -113,7 +113,7 @@ func TestAStoredMapGivesTheAnswersOfItsFolder(t *testing.T) {
 	folder := demoFolder(t)
 	a, err := folder.Compile("demo")
 	require.NoError(t, err)
-	want := everything(t, service.Answers{Atlas: a})
+	want := everything(t, service.From(a))
 
 	s, err := service.Open(ctx, data, quiet())
 	require.NoError(t, err)
@@ -270,7 +270,7 @@ func TestTokensAndSessions(t *testing.T) {
 func TestSearch(t *testing.T) {
 	a, err := demoFolder(t).Compile("demo")
 	require.NoError(t, err)
-	asker := service.Answers{Atlas: a}
+	asker := service.From(a)
 	for text, want := range map[string]string{"OKONJO": "cindervale/ilse.okonjo", "night calla": "cindervale/calla.reyk", "zieliń": "cindervale/maud.zielinska", "archive@": ""} {
 		page, err := asker.Search(ctx, text, answer.KindUser, 0, "")
 		require.NoError(t, err)

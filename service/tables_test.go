@@ -17,7 +17,7 @@ func demoAnswers(t *testing.T) service.Answers {
 	t.Helper()
 	a, err := demoFolder(t).Compile("demo")
 	require.NoError(t, err)
-	return service.Answers{Atlas: a}
+	return service.From(a)
 }
 
 // Every cell of a matrix is what asking for that person says, and nothing that

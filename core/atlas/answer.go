@@ -49,20 +49,29 @@ func (a *Atlas) Reach(u directory.UserID, f *situation.Facts, within *System) []
 }
 
 func (a *Atlas) reach(q *gate.Question, within *System) []gate.Entitlement {
-	account := a.account(q)
 	all := make([]gate.Entitlement, 0, 64)
 	for _, s := range a.Systems {
-		if within != nil && s != within {
-			continue
+		if within == nil || s == within {
+			a.reachIn(q, s, func(e gate.Entitlement) {
+				e.Settle()
+				all = append(all, e)
+			})
 		}
-		around := account.And(s.around(q))
-		s.Gate.Reach(q, func(e gate.Entitlement) {
-			e.Judge(around.And(e.Verdict()))
-			e.Settle()
-			all = append(all, e)
-		})
 	}
 	return all
+}
+
+// reachIn hands on everything that the subject holds in one system. What stands
+// around the system is asked only where it gives something.
+func (a *Atlas) reachIn(q *gate.Question, s *System, add func(gate.Entitlement)) {
+	var around gate.Verdict
+	s.Gate.Reach(q, func(e gate.Entitlement) {
+		if around.State == gate.None {
+			around = a.account(q).And(s.around(q))
+		}
+		e.Judge(around.And(e.Verdict()))
+		add(e)
+	})
 }
 
 // Why answers for one point of a system, and says what is lacking where the
@@ -89,24 +98,6 @@ func (a *Atlas) decide(q *gate.Question, s *System, p gate.Point) gate.Entitleme
 	}
 	e.Settle()
 	return e
-}
-
-// Holder is a user with what becomes of one entitlement.
-type Holder struct {
-	User        directory.UserID
-	Entitlement gate.Entitlement
-}
-
-// Who lists everyone who holds one point of a system, in whatever state but
-// none, in the order of names.
-func (a *Atlas) Who(f *situation.Facts, s *System, p gate.Point) []Holder {
-	var holders []Holder
-	for u := range directory.UserID(a.Book.Users()) {
-		if e := a.decide(a.Question(u, f), s, p); e.State != gate.None {
-			holders = append(holders, Holder{u, e})
-		}
-	}
-	return holders
 }
 
 // account is what the user's account allows: nothing once it is switched off

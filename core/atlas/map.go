@@ -42,7 +42,8 @@ type System struct {
 	Gate     gate.Gate
 	Site     *gate.Site // what compiling it brought to light
 	front    []front
-	requires []string // folded
+	requires []string  // folded
+	looks    []*System // the system and all that it needs answers from
 }
 
 // Name is the name of the system.
@@ -77,6 +78,7 @@ func Compile(m *Map) (*Atlas, error) {
 		return nil, err
 	}
 	for _, s := range a.Systems {
+		s.looks = a.looks(s)
 		s.Site.Finish()
 		for i := range s.Document.Behind {
 			s.front = append(s.front, a.front(s, &s.Document.Behind[i], fmt.Sprintf("behind %d", i+1), &errs))

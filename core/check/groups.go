@@ -20,24 +20,22 @@ var groups = Analyzer{
 				}
 			}
 		}
+		active := p.Atlas.Book.ActiveMembers()
 		for g := range directory.GroupID(p.Atlas.Book.Groups()) {
-			p.group(g, mapped[g])
+			p.group(g, mapped[g], active[g])
 		}
 	},
 }
 
-// group looks at one group; line names a line that maps it, if any does.
-func (p *Pass) group(g directory.GroupID, line string) {
+// group looks at one group with so many active members; line names a line that
+// maps it, if any does.
+func (p *Pass) group(g directory.GroupID, line string, active int) {
 	book := p.Atlas.Book
 	group, full := book.Group(g), book.GroupName(g)
-	active := 0
 	var inactive []string
-	for _, m := range book.Members(g) {
-		switch {
-		case book.User(m.User).IsActive():
-			active++
-		case m.How != directory.Nested:
-			inactive = append(inactive, book.UserName(m.User))
+	for _, u := range book.DirectMembers(g) {
+		if !book.User(u).IsActive() {
+			inactive = append(inactive, book.UserName(u))
 		}
 	}
 	if line != "" && active == 0 && group.Kind != "mail" {

@@ -5,8 +5,9 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"sync"
 
-	"gatemap/core/directory"
+	"gatemap/core/atlas"
 	"gatemap/core/finding"
 	"gatemap/core/gate"
 	"gatemap/core/place"
@@ -23,14 +24,19 @@ var locked = Analyzer{
 	Run: func(p *Pass) {
 		facts := p.Atlas.Frame.Facts(situation.Situation{}, nil)
 		lines := map[string]*lock{}
-		for u := range directory.UserID(p.Atlas.Book.Users()) {
-			if !p.Atlas.Book.User(u).IsActive() {
-				continue
+		var one sync.Mutex
+		p.Atlas.Survey(facts, false, func(_ *atlas.System, classes []atlas.Class) {
+			one.Lock()
+			defer one.Unlock()
+			for i := range classes {
+				if !p.Atlas.Book.User(classes[i].Users[0]).IsActive() {
+					continue
+				}
+				for j := range classes[i].Held {
+					note(lines, &classes[i].Held[j])
+				}
 			}
-			for _, e := range p.Atlas.Reach(u, facts, nil) {
-				note(lines, &e)
-			}
-		}
+		})
 		places := map[string]place.Place{}
 		for _, s := range p.Atlas.Systems {
 			maps.Copy(places, s.Site.Places)

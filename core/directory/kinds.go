@@ -30,7 +30,26 @@ func (k *Kinds) Of(u UserID) uint32 { return k.of[u] }
 func (k *Kinds) Users(kind int) []UserID { return k.users.at(uint32(kind)) }
 
 // Kinds sorts the users by the values of attributes, given by folded name.
-func (b *Book) Kinds(attributes []string) *Kinds { return b.columns(attributes).kinds(attributes) }
+// Columns and kinds are worked out once.
+func (b *Book) Kinds(attributes []string) *Kinds {
+	return b.Once(kindsKey(strings.Join(attributes, "\x00")), func() any {
+		c := &columns{book: b, values: map[string][]uint32{}, distinct: map[string][]string{}}
+		for _, a := range attributes {
+			one := b.Once(columnKey(a), func() any {
+				one := b.columns([]string{a})
+				one.texts = nil
+				return one
+			}).(*columns)
+			c.values[a], c.distinct[a] = one.values[a], one.distinct[a]
+		}
+		return c.kinds(attributes)
+	}).(*Kinds)
+}
+
+type (
+	kindsKey  string
+	columnKey string
+)
 
 // columns are the values that all users have of some attributes, as numbers:
 // equal numbers are equal values, spelling included.

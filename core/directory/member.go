@@ -209,8 +209,30 @@ func (b *Book) Holders(g GroupID) []GroupID { return b.nesting.parents.at(uint32
 func (b *Book) Held(g GroupID) []GroupID    { return b.nesting.children.at(uint32(g)) }
 
 // DirectUsers counts the users whom a group holds directly, by list, rule or
-// primary group.
+// primary group; DirectMembers lists them.
 func (b *Book) DirectUsers(g GroupID) int { return len(b.groupUsers.at(uint32(g))) }
+
+func (b *Book) DirectMembers(g GroupID) []UserID {
+	var users []UserID
+	for _, l := range b.groupUsers.at(uint32(g)) {
+		users = append(users, l.user())
+	}
+	return users
+}
+
+// ActiveMembers counts, by group, the members at whatever level whose account is
+// switched on.
+func (b *Book) ActiveMembers() []int {
+	counts := make([]int, b.Groups())
+	for u := range UserID(b.Users()) {
+		if b.User(u).IsActive() {
+			for _, g := range b.within.at(u) {
+				counts[g]++
+			}
+		}
+	}
+	return counts
+}
 
 // ListedUsers are the users whom a group lists by name.
 func (b *Book) ListedUsers(g GroupID) []UserID {
@@ -247,32 +269,34 @@ func (b *Book) Everyone() []UserID {
 // Among lists the members of groups, at whatever level, together with some
 // users, each once and in order.
 func (b *Book) Among(groups []GroupID, users []UserID) []UserID {
-	seen := map[GroupID]bool{}
-	queue := slices.Clone(groups)
-	var in []uint64
-	if len(groups)+len(users) > 0 {
-		in = make([]uint64, b.Users()/64+1)
-	}
-	for _, u := range users {
-		in[u/64] |= 1 << (u % 64)
-	}
-	for len(queue) > 0 {
-		g := queue[len(queue)-1]
-		queue = queue[:len(queue)-1]
-		if seen[g] {
-			continue
-		}
-		seen[g] = true
-		for _, l := range b.groupUsers.at(uint32(g)) {
-			in[l.user()/64] |= 1 << (l.user() % 64)
-		}
-		queue = append(queue, b.Held(g)...)
-	}
 	var all []UserID
-	for w, word := range in {
+	for w, word := range b.Mark(groups, users) {
 		for ; word != 0; word &= word - 1 {
 			all = append(all, UserID(w*64+bits.TrailingZeros64(word)))
 		}
 	}
 	return all
+}
+
+// Mark is Among as a bit for each user.
+func (b *Book) Mark(groups []GroupID, users []UserID) []uint64 {
+	in := make([]uint64, b.Users()/64+1)
+	for _, u := range users {
+		in[u/64] |= 1 << (u % 64)
+	}
+	seen := make([]uint64, b.Groups()/64+1)
+	queue := slices.Clone(groups)
+	for len(queue) > 0 {
+		g := queue[len(queue)-1]
+		queue = queue[:len(queue)-1]
+		if seen[g/64]&(1<<(g%64)) != 0 {
+			continue
+		}
+		seen[g/64] |= 1 << (g % 64)
+		for _, l := range b.groupUsers.at(uint32(g)) {
+			in[l.user()/64] |= 1 << (l.user() % 64)
+		}
+		queue = append(queue, b.Held(g)...)
+	}
+	return in
 }

@@ -41,6 +41,19 @@ type Gate interface {
 	Check(r *Report)
 }
 
+// Heedful is a gate that looks at more of a subject than whom its lines name.
+type Heedful interface {
+	Heeds(*directory.Book) Heed
+}
+
+// Heed is what a gate looks at besides: subjects who are alike in it, and of
+// one directory, are answered alike.
+type Heed struct {
+	Attributes []string            // by folded name
+	Groups     []directory.GroupID // whether the subject is in them
+	Apart      []directory.UserID  // those whom it looks at one by one
+}
+
 // Point is one object and right of a gate.
 type Point interface {
 	// Object is the object that is meant, also where the question left it out.

@@ -183,6 +183,21 @@ func groupValues(s *gate.Site, d *Claim) map[directory.GroupID]string {
 	return values
 }
 
+// Heeds says that attributes and group names that give claims are looked at.
+func (b *bureau) Heeds(*directory.Book) gate.Heed {
+	var h gate.Heed
+	for i := range b.parties {
+		for j := range b.parties[i].claims {
+			c := &b.parties[i].claims[j]
+			h.Groups = slices.AppendSeq(h.Groups, maps.Keys(c.groups))
+			if c.from != "" {
+				h.Attributes = append(h.Attributes, c.from)
+			}
+		}
+	}
+	return h
+}
+
 // carried are all claims of a user's sign-in, each value once.
 func (p *party) carried(q *gate.Question) map[string][]string {
 	claims := map[string][]string{}

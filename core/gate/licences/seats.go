@@ -3,6 +3,7 @@ package licences
 import (
 	"cmp"
 	"container/heap"
+	"maps"
 	"slices"
 	"time"
 
@@ -102,6 +103,17 @@ func line(book *directory.Book, p *product) []directory.UserID {
 		users[i] = h.user
 	}
 	return users
+}
+
+// Heeds says that those who wait for a seat are looked at one by one.
+func (t *shelf) Heeds(book *directory.Book) gate.Heed {
+	var h gate.Heed
+	for i := range t.products {
+		if p := &t.products[i]; p.limited {
+			h.Apart = slices.AppendSeq(h.Apart, maps.Keys(p.seating(book).from))
+		}
+	}
+	return h
 }
 
 // candidates are the users among whom all holders of a product are.

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"gatemap/core/directory"
 	"gatemap/core/filter"
 	"gatemap/core/gate"
 	"gatemap/core/name"
@@ -200,6 +201,14 @@ func (p *porter) tagsOf(q *gate.Question) gate.Held {
 		tags.Put(p.tagID(p.fallback))
 	}
 	return tags
+}
+
+// Heeds says that the override is looked at.
+func (p *porter) Heeds(*directory.Book) gate.Heed {
+	if p.override == "" {
+		return gate.Heed{}
+	}
+	return gate.Heed{Attributes: []string{p.override}}
 }
 
 // overriding is the value of the attribute that decides before any policy.
