@@ -158,24 +158,28 @@ func (j *joining) party(p *People, home, what string) Party {
 // foreign says whether a group that draws from its own directory alone would
 // hold someone of another, and reports it.
 func (j *joining) foreign(home uint16, kind, full string, at place.Place) bool {
+	prefix := ""
+	if kind != "user" {
+		prefix = kind + " "
+	}
 	b := j.book
 	if j.group.Draws != "own" || home == b.groups.home[j.id] {
 		return false
 	}
 	j.find(finding.ForeignMember, at, []string{b.GroupName(j.id), full},
-		fmt.Sprintf("Group %s draws its members from its own directory only, so %s%s is not a member.", b.GroupName(j.id), kind, full),
-		"Take it out, or let the group draw from any directory.")
+		fmt.Sprintf("Group %s draws its members from its own directory only, so %s%s is not a member.", b.GroupName(j.id), prefix, full),
+		"Take the "+kind+" out, or let the group draw from any directory.")
 	return true
 }
 
 func (j *joining) addUser(u UserID, at place.Place) {
-	if !j.foreign(j.book.users.home[u], "", j.book.users.full[u], at) {
+	if !j.foreign(j.book.users.home[u], "user", j.book.users.full[u], at) {
 		j.users = append(j.users, newLink(uint32(u), direct))
 	}
 }
 
 func (j *joining) addDevice(d DeviceID, at place.Place) {
-	if !j.foreign(j.book.devices.home[d], "device ", j.book.devices.full[d], at) {
+	if !j.foreign(j.book.devices.home[d], "device", j.book.devices.full[d], at) {
 		j.devices = append(j.devices, d)
 	}
 }
@@ -244,7 +248,7 @@ func (b *Book) linkPrimary(members [][]link) {
 			continue
 		}
 		j := joining{book: b, id: g, group: b.Group(g)}
-		if j.foreign(b.users.home[id], "", b.users.full[id], u.PrimaryGroup.Place) {
+		if j.foreign(b.users.home[id], "user", b.users.full[id], u.PrimaryGroup.Place) {
 			b.findings = append(b.findings, j.findings...)
 			continue
 		}

@@ -1,6 +1,8 @@
 package gate
 
 import (
+	"iter"
+	"math/bits"
 	"slices"
 
 	"gatemap/core/directory"
@@ -59,28 +61,28 @@ func put(bits []uint64, i uint32)      { bits[i/64] |= 1 << (i % 64) }
 func has(bits []uint64, i uint32) bool { return bits[i/64]&(1<<(i%64)) != 0 }
 
 // hold sets the bits of the crowds that have the subject.
-func (r *Roster) hold(q *Question, bits []uint64) {
-	copy(bits, r.always)
+func (r *Roster) hold(q *Question, held []uint64) {
+	copy(held, r.always)
 	for _, g := range q.Subject.Groups() {
 		if has(r.named, uint32(g)) {
 			for _, c := range r.groups[g] {
-				put(bits, c)
+				put(held, c)
 			}
 		}
 	}
 	if len(r.users) > 0 {
 		for _, c := range r.users[q.Subject.ID] {
-			put(bits, c)
+			put(held, c)
 		}
 	}
 	for _, c := range r.claiming {
-		if !has(bits, c.number) && c.byClaim(q) {
-			put(bits, c.number)
+		if !has(held, c.number) && c.byClaim(q) {
+			put(held, c.number)
 		}
 	}
 	for _, c := range r.excepting {
-		if has(bits, c.number) && c.excepted(q.Subject) {
-			bits[c.number/64] &^= 1 << (c.number % 64)
+		if has(held, c.number) && c.excepted(q.Subject) {
+			held[c.number/64] &^= 1 << (c.number % 64)
 		}
 	}
 }
@@ -125,6 +127,38 @@ func Candidates(book *directory.Book, crowds []*Crowd) []directory.UserID {
 
 // Held is a bit for each crowd of a roster: whether it has the subject.
 type Held []uint64
+
+// Add notes a crowd, in a set that is compiled: of the lines about one thing.
+func (h *Held) Add(c *Crowd) {
+	for len(*h) <= int(c.number/64) {
+		*h = append(*h, 0)
+	}
+	put(*h, c.number)
+}
+
+// Meets says whether the subject is in any of some crowds.
+func (h Held) Meets(some Held) bool {
+	for w, word := range some {
+		if word&h[w] != 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// Among yields the numbers of those of some crowds that the subject is in, in
+// the order in which they were compiled.
+func (h Held) Among(some Held) iter.Seq[uint32] {
+	return func(yield func(uint32) bool) {
+		for w, word := range some {
+			for both := word & h[w]; both != 0; both &= both - 1 {
+				if !yield(uint32(w*64 + bits.TrailingZeros64(both))) {
+					return
+				}
+			}
+		}
+	}
+}
 
 // Has says whether the subject is in the crowd of that number.
 func (h Held) Has(number uint32) bool { return has(h, number) }

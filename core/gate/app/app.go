@@ -67,6 +67,8 @@ type desk struct {
 	points   []point // by module and action
 	narrow   bool
 	mappings []mapping
+	roster   *gate.Roster
+	giving   gate.Held // every mapping
 }
 
 type mapping struct {
@@ -83,7 +85,7 @@ type opinion struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	t := &desk{system: s.System.Name, narrow: d.Merge == "narrowest"}
+	t := &desk{system: s.System.Name, narrow: d.Merge == "narrowest", roster: &s.Roster}
 	for _, module := range slices.Sorted(maps.Keys(d.Modules)) {
 		actions := make([]string, len(d.Modules[module]))
 		for i, a := range d.Modules[module] {
@@ -137,6 +139,7 @@ func (d *Document) mapping(s *gate.Site, t *desk, i int) {
 		m.crowd.Break()
 	}
 	t.mappings = append(t.mappings, m)
+	t.giving.Add(m.crowd)
 	for j := range t.points {
 		p := &t.points[j]
 		if breadth, ok := role[p.module][p.action]; ok {

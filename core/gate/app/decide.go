@@ -109,6 +109,9 @@ func (p *point) Misses(q *gate.Question) []gate.Miss {
 
 // Reach lists the actions of every module that the subject holds.
 func (t *desk) Reach(q *gate.Question, add func(gate.Entitlement)) {
+	if !q.Held(t.roster).Meets(t.giving) {
+		return
+	}
 	for i := range t.points {
 		if e := t.points[i].Decide(q); e.State != gate.None {
 			add(e)

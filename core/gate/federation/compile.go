@@ -22,6 +22,9 @@ type bureau struct {
 type party struct {
 	name   string
 	claims []claim
+	crowds gate.Held // of the claims
+	first  uint32    // number of the crowd of the first claim; the others follow
+	roster *gate.Roster
 	admit  []statement
 	permit bool // the default
 }
@@ -58,7 +61,7 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 }
 
 func compileParty(s *gate.Site, d *Party) party {
-	p := party{name: d.Party.Value, permit: d.Default == "permit"}
+	p := party{name: d.Party.Value, permit: d.Default == "permit", roster: &s.Roster}
 	for i := range d.Claims {
 		c := &d.Claims[i]
 		line := s.Numbered(p.name+" claim "+c.Claim, i, c.Place)
@@ -83,6 +86,10 @@ func compileParty(s *gate.Site, d *Party) party {
 				s.Named = append(s.Named, g) // it opens something: a claim
 			}
 		}
+		if i == 0 {
+			p.first = compiled.crowd.Number()
+		}
+		p.crowds.Add(compiled.crowd)
 		p.claims = append(p.claims, compiled)
 	}
 	for i := range d.Admit {
@@ -201,8 +208,8 @@ func (b *bureau) Heeds(*directory.Book) gate.Heed {
 // carried are all claims of a user's sign-in, each value once.
 func (p *party) carried(q *gate.Question) map[string][]string {
 	claims := map[string][]string{}
-	for i := range p.claims {
-		c := &p.claims[i]
+	for n := range q.Held(p.roster).Among(p.crowds) {
+		c := &p.claims[n-p.first]
 		for _, v := range c.values(q) {
 			if v != "" && !slices.Contains(claims[c.doc.Claim], v) {
 				claims[c.doc.Claim] = append(claims[c.doc.Claim], v)

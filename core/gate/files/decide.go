@@ -99,6 +99,9 @@ func (p *point) Misses(q *gate.Question) []gate.Miss {
 func (c *cabinet) Reach(q *gate.Question, add func(gate.Entitlement)) {
 	for i := range c.shares {
 		s := &c.shares[i]
+		if !q.Held(c.roster).Meets(s.giving) {
+			continue
+		}
 		for f := range s.folders {
 			if !s.folders[f].declared {
 				continue

@@ -81,6 +81,7 @@ func (g grants) has(right int) bool { return g&(1<<right) != 0 }
 // cabinet is the compiled gate.
 type cabinet struct {
 	system string
+	roster *gate.Roster
 	shares []share // by name
 }
 
@@ -88,7 +89,8 @@ type share struct {
 	name    string
 	doorAt  string // the name of the door, where no entry of it allows
 	door    []entry
-	folders []folder // by path
+	folders []folder  // by path
+	giving  gate.Held // the entries of folders that allow
 }
 
 type folder struct {
@@ -109,7 +111,7 @@ type entry struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	c := &cabinet{system: s.System.Name}
+	c := &cabinet{system: s.System.Name, roster: &s.Roster}
 	for i := range d.Shares {
 		c.shares = append(c.shares, compileShare(s, &d.Shares[i]))
 	}
@@ -153,8 +155,14 @@ func compileShare(s *gate.Site, d *Share) share {
 		if f.Inherits == nil || *f.Inherits {
 			parent = sh.nearest(path)
 		}
+		entries := compileEntries(s, f.Entries, name+":"+path)
+		for j := range entries {
+			if !entries[j].deny {
+				sh.giving.Add(entries[j].crowd)
+			}
+		}
 		sh.folders = append(sh.folders, folder{
-			path: path, object: name + ":" + path, declared: true, parent: parent, entries: compileEntries(s, f.Entries, name+":"+path),
+			path: path, object: name + ":" + path, declared: true, parent: parent, entries: entries,
 		})
 	}
 	return sh

@@ -20,6 +20,8 @@ type wall struct {
 	rules    []rule
 	permit   bool // the default
 	listed   []*point
+	roster   *gate.Roster
+	giving   gate.Held // the rules that permit
 }
 
 type rule struct {
@@ -41,7 +43,7 @@ type rule struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	w := &wall{system: s.System.Name, zones: map[string][]span{}, services: d.Services, permit: d.Default == "permit"}
+	w := &wall{system: s.System.Name, zones: map[string][]span{}, services: d.Services, permit: d.Default == "permit", roster: &s.Roster}
 	for _, n := range s.Frame.Networks {
 		w.zones[name.Fold(n.Name)] = spansOf(n.Prefixes)
 	}
@@ -59,6 +61,9 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 	}
 	for i := range w.rules {
 		r := &w.rules[i]
+		if r.permit {
+			w.giving.Add(r.crowd)
+		}
 		r.conditions = []*situation.Condition{&r.source, &r.when}
 	}
 	w.list()

@@ -344,6 +344,9 @@ func (p *point) Misses(q *gate.Question) []gate.Miss {
 // Reach lists what the rules that permit something to the subject are about:
 // their destinations and services, by the names that they use.
 func (w *wall) Reach(q *gate.Question, add func(gate.Entitlement)) {
+	if !w.permit && !q.Held(w.roster).Meets(w.giving) {
+		return
+	}
 	asked := make([]bool, len(w.listed))
 	for i := range w.rules {
 		r := &w.rules[i]

@@ -127,6 +127,9 @@ func (p *point) Misses(q *gate.Question) []gate.Miss {
 // Reach lists for each host whether the subject may log in, and the patterns
 // of the commands that the subject may run there.
 func (y *yard) Reach(q *gate.Question, add func(gate.Entitlement)) {
+	if !q.Held(y.roster).Meets(y.giving) {
+		return
+	}
 	for _, p := range y.listed {
 		if p.command != "" && !slices.ContainsFunc(p.listing, func(l *line) bool { return l.crowd.Has(q) }) {
 			continue

@@ -60,6 +60,8 @@ type yard struct {
 	logins []line
 	lifts  []line
 	listed []*point
+	roster *gate.Roster
+	giving gate.Held // the lines that do not deny
 }
 
 // line is a login or an elevate line.
@@ -76,7 +78,7 @@ type line struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	y := &yard{system: s.System.Name}
+	y := &yard{system: s.System.Name, roster: &s.Roster}
 	for _, set := range d.Hosts {
 		for _, h := range set {
 			y.hosts = append(y.hosts, h.Value)
@@ -104,6 +106,9 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 
 func (d *Document) line(s *gate.Site, y *yard, at gate.Line, who *gate.Who, sets []name.Ref, when *situation.When, effect gate.Effect) line {
 	l := line{Line: at, crowd: s.Who(who, at, effect), deny: effect == gate.Taking}
+	if !l.deny {
+		y.giving.Add(l.crowd)
+	}
 	condition, usable := s.When(when, at, effect)
 	l.when = condition
 	for _, ref := range sets {

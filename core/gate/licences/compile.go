@@ -12,6 +12,7 @@ import (
 // shelf is the compiled gate.
 type shelf struct {
 	system   string
+	roster   *gate.Roster
 	products []product // by name
 }
 
@@ -20,6 +21,7 @@ type product struct {
 	line     gate.Line
 	features []feature // by name
 	mappings []mapping // those of this product, in the order of writing
+	giving   gate.Held // all of them
 	limited  bool
 	seats    int
 }
@@ -37,7 +39,7 @@ type mapping struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	t := &shelf{system: s.System.Name}
+	t := &shelf{system: s.System.Name, roster: &s.Roster}
 	for i := range d.Products {
 		t.products = append(t.products, compileProduct(s, &d.Products[i]))
 	}
@@ -104,6 +106,7 @@ func (t *shelf) compileMapping(s *gate.Site, d *Mapping, i int) {
 		m.gives[j] = false
 	}
 	p.mappings = append(p.mappings, m)
+	p.giving.Add(m.crowd)
 }
 
 func (t *shelf) product(written string) *product {

@@ -97,6 +97,9 @@ func (p *product) seated(q *gate.Question) gate.Verdict {
 func (t *shelf) Reach(q *gate.Question, add func(gate.Entitlement)) {
 	for i := range t.products {
 		p := &t.products[i]
+		if !q.Held(t.roster).Meets(p.giving) {
+			continue
+		}
 		h := p.held(q)
 		for f := range p.features {
 			if h.given.Has(uint32(f)) {

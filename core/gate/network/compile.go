@@ -28,8 +28,10 @@ type porter struct {
 	lines    struct{ override, sources string }
 	tags     []tagRule
 	policies []policy
-	at       map[string][]int // the policies that are about each kind of network
-	names    []string         // of tags, in the order of listings
+	at       map[string][]int      // the policies that are about each kind of network
+	crowds   map[string]*gate.Held // of these
+	roster   *gate.Roster
+	names    []string // of tags, in the order of listings
 }
 
 type tagRule struct {
@@ -56,7 +58,10 @@ type policy struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	p := &porter{system: s.System.Name, at: map[string][]int{}}
+	p := &porter{system: s.System.Name, at: map[string][]int{}, crowds: map[string]*gate.Held{}, roster: &s.Roster}
+	for _, way := range ways {
+		p.crowds[way] = &gate.Held{}
+	}
 	p.lines.override, p.lines.sources = p.system+"/override", p.system+"/sources"
 	for _, ref := range d.Sources {
 		d.source(s, p, ref)
@@ -91,6 +96,7 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 		}
 		for _, way := range c.ways {
 			p.at[way] = append(p.at[way], i)
+			p.crowds[way].Add(c.crowd)
 		}
 	}
 	return p

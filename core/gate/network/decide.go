@@ -96,7 +96,8 @@ func (p *porter) known(q *gate.Question) gate.Verdict {
 func (p *point) decideWay(q visit, e *gate.Entitlement) {
 	walk := gate.FirstMatch(q.Question)
 	more := true
-	for _, i := range p.policies {
+	for n := range q.Held(p.porter.roster).Among(*p.porter.crowds[p.way]) {
+		i := int(n) - len(p.porter.tags) // the tags come first
 		c := &p.porter.policies[i]
 		if !c.names(q) {
 			continue

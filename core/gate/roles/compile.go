@@ -18,7 +18,8 @@ type tree struct {
 	mappings  []mapping
 	limits    []limit
 	roster    *gate.Roster
-	byCrowd   []int // by number of a crowd: its mapping
+	byCrowd   []int     // by number of a crowd: its mapping
+	giving    gate.Held // the mappings that do not deny
 }
 
 type resource struct {
@@ -31,7 +32,7 @@ type resource struct {
 	limits   []int
 	// gives and takes are the mappings that apply here, by right: by the number
 	// of their crowds, so that those which have a subject are found by bits.
-	gives, takes []set
+	gives, takes []gate.Held
 }
 
 type mapping struct {
@@ -247,13 +248,13 @@ func (c *compiler) declared(p Path, line gate.Line) bool {
 func (c *compiler) apply() {
 	t := c.tree
 	t.roster = &c.Roster
-	numbers := 0
 	for j := range t.mappings {
-		numbers = max(numbers, int(t.mappings[j].crowd.Number())+1)
-	}
-	t.byCrowd = make([]int, numbers)
-	for j := range t.mappings {
-		t.byCrowd[t.mappings[j].crowd.Number()] = j
+		m := &t.mappings[j]
+		t.byCrowd = append(t.byCrowd, make([]int, int(m.crowd.Number())+1-len(t.byCrowd))...)
+		t.byCrowd[m.crowd.Number()] = j
+		if !m.deny {
+			t.giving.Add(m.crowd)
+		}
 	}
 	for i := range t.resources {
 		r := &t.resources[i]
@@ -262,7 +263,7 @@ func (c *compiler) apply() {
 				r.mappings = append(r.mappings, j)
 			}
 		}
-		r.gives, r.takes = t.byRight(r, false, numbers), t.byRight(r, true, numbers)
+		r.gives, r.takes = t.byRight(r, false), t.byRight(r, true)
 		for j := range t.limits {
 			if within(r.path, t.limits[j].object) {
 				r.limits = append(r.limits, j)
@@ -273,16 +274,13 @@ func (c *compiler) apply() {
 
 // byRight sorts the mappings that apply to a resource by the rights that they
 // give, or deny.
-func (t *tree) byRight(r *resource, deny bool, numbers int) []set {
-	sets := make([]set, len(t.rights))
-	for i := range sets {
-		sets[i] = newSet(numbers)
-	}
+func (t *tree) byRight(r *resource, deny bool) []gate.Held {
+	sets := make([]gate.Held, len(t.rights))
 	for _, j := range r.mappings {
 		if m := &t.mappings[j]; m.deny == deny {
 			for right := range t.rights {
 				if m.rights.has(right) {
-					sets[right].put(int(m.crowd.Number()))
+					sets[right].Add(m.crowd)
 				}
 			}
 		}

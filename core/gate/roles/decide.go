@@ -1,7 +1,6 @@
 package roles
 
 import (
-	"math/bits"
 	"slices"
 
 	"gatemap/core/directory"
@@ -33,22 +32,13 @@ func (v *view) routesOf(i int) []gate.Route {
 	return routes
 }
 
-// each visits the mappings of a set that name the subject, in the order of
-// writing.
-func (v *view) each(s set, visit func(i int, m *mapping)) {
-	for w, lines := range s {
-		for both := lines & v.held[w]; both != 0; both &= both - 1 {
-			i := v.tree.byCrowd[w*64+bits.TrailingZeros64(both)]
-			visit(i, &v.tree.mappings[i])
-		}
-	}
-}
-
 // decide answers for one resource and right.
 func (v *view) decide(r *resource, right int) gate.Entitlement {
 	e := gate.Entitlement{System: v.tree.system, Object: r.path, Right: v.tree.rights[right]}
 	var allows gate.Either
-	v.each(r.gives[right], func(i int, m *mapping) {
+	for n := range v.held.Among(r.gives[right]) {
+		i := v.tree.byCrowd[n]
+		m := &v.tree.mappings[i]
 		allows.Add(v.Question, gate.Conditional(&m.when, v.Question, m.line))
 		switch {
 		case v.Brief:
@@ -57,18 +47,19 @@ func (v *view) decide(r *resource, right int) gate.Entitlement {
 		default:
 			e.Routes = slices.Concat(e.Routes, v.routesOf(i))
 		}
-	})
+	}
 	if allows.None() {
 		return e
 	}
 	denied, kept := gate.Opened, gate.Opened
-	v.each(r.takes[right], func(_ int, m *mapping) {
+	for n := range v.held.Among(r.takes[right]) {
+		m := &v.tree.mappings[v.tree.byCrowd[n]]
 		if d := gate.Barring(&m.when, v.Question, m.line, gate.ByDeny); d.State == gate.Shut {
 			denied = denied.And(d)
 		} else {
 			kept = kept.And(d)
 		}
-	})
+	}
 	verdict := denied
 	if verdict.State == gate.Open {
 		verdict = allows.Verdict().And(kept)
@@ -91,13 +82,16 @@ func (v *view) limited(r *resource, right int) gate.Verdict {
 // Reach lists the rights that mappings give on each declared resource.
 func (t *tree) Reach(q *gate.Question, add func(gate.Entitlement)) {
 	v := t.view(q)
+	if !v.held.Meets(t.giving) {
+		return
+	}
 	for i := range t.resources {
 		r := &t.resources[i]
 		if !r.declared {
 			continue
 		}
 		for right := range t.rights {
-			if r.gives[right].meets(v.held) {
+			if v.held.Meets(r.gives[right]) {
 				add(v.decide(r, right))
 			}
 		}

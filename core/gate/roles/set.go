@@ -20,16 +20,6 @@ func (s set) remove(t set) {
 	}
 }
 
-// meets says whether s and t have anything in common; t is at least as long.
-func (s set) meets(t []uint64) bool {
-	for i := range s {
-		if s[i]&t[i] != 0 {
-			return true
-		}
-	}
-	return false
-}
-
 func (s set) empty() bool {
 	for _, w := range s {
 		if w != 0 {

@@ -23,6 +23,7 @@ type guard struct {
 	apps     []string // all systems of the map, by name
 	listed   []string // those that stand behind this one, or that it names
 	points   []*point // beside listed
+	roster   *gate.Roster
 }
 
 type policy struct {
@@ -42,7 +43,7 @@ type requirement struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	g := &guard{system: s.System.Name, block: d.Default == "block"}
+	g := &guard{system: s.System.Name, block: d.Default == "block", roster: &s.Roster}
 	for _, other := range s.Systems {
 		g.apps = append(g.apps, other.Name)
 		if standsBehind(other.Behind, s.System.Name) {
@@ -97,7 +98,8 @@ func (g *guard) policy(s *gate.Site, d *Policy) policy {
 type point struct {
 	guard    *guard
 	app      string
-	policies []int // those that are about it
+	policies []int     // those that are about it
+	crowds   gate.Held // of these
 }
 
 func (p *point) Object() string { return p.app }
@@ -108,9 +110,9 @@ func (p *point) Decide(q *gate.Question) gate.Entitlement {
 	e := gate.Entitlement{System: p.guard.system, Object: p.app, Right: signIn}
 	verdict := gate.Opened
 	var given gate.Either // under a blocking default: by the policies that require
-	for _, i := range p.policies {
-		c := &p.guard.policies[i]
-		if c.watched && q.Brief || !c.crowd.Has(q) {
+	for n := range q.Held(p.guard.roster).Among(p.crowds) {
+		c := &p.guard.policies[n] // policies alone have crowds
+		if c.watched && q.Brief {
 			continue
 		}
 		v := c.verdict(q)
@@ -145,6 +147,7 @@ func (g *guard) at(app string) *point {
 	for i := range g.policies {
 		if c := &g.policies[i]; c.apps == nil || slices.Contains(c.apps, app) {
 			p.policies = append(p.policies, i)
+			p.crowds.Add(c.crowd)
 		}
 	}
 	return p

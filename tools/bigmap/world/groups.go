@@ -68,9 +68,7 @@ func (m *maker) nest(byLevel [][]int) {
 	for i := range m.groups {
 		g := &m.groups[i]
 		if g.level+1 < deepest && m.chance(50) {
-			for range 1 + m.IntN(2) {
-				m.put(byLevel[g.level+1], i)
-			}
+			m.put(byLevel[g.level+1], i)
 		}
 		if g.level > 0 && m.chance(0.1) {
 			m.put(byLevel[g.level-1], i)

@@ -119,7 +119,7 @@ func (m *maker) userRef() string {
 func (m *maker) who() string {
 	var keys []string
 	switch {
-	case m.chance(1):
+	case m.chance(0.1):
 		keys = append(keys, "everyone: true")
 	case m.chance(4):
 		keys = append(keys, "users: ["+m.userRef()+", "+m.userRef()+"]")
@@ -173,14 +173,15 @@ func (m *maker) roles(b *strings.Builder, lines int) {
 	}
 	fmt.Fprintln(b, "roles:")
 	roles := []string{"viewer"}
+	fmt.Fprintln(b, `  guest: {rights: ["charts:list"]}`)
 	fmt.Fprintln(b, `  viewer: {rights: ["*:list"]}`)
 	for i := range 10 {
 		name := fmt.Sprintf("role-%d", i)
 		fmt.Fprintf(b, "  %s: {includes: [%s], rights: [\"%s:*\", \"*:%s\"], without: [\"%s:purge\"]}\n", name, m.pick(roles), m.pick(nouns), m.pick(verbs), m.pick(nouns))
 		roles = append(roles, name)
 	}
-	if m.chance(20) {
-		fmt.Fprintln(b, "everyone_has: [viewer]")
+	if m.chance(10) {
+		fmt.Fprintln(b, "everyone_has: [guest]")
 	}
 	fmt.Fprintln(b, "mappings:")
 	for range lines {
