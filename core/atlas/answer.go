@@ -49,8 +49,13 @@ func (a *Atlas) Reach(u directory.UserID, f *situation.Facts, within *System) []
 }
 
 func (a *Atlas) reach(q *gate.Question, within *System) []gate.Entitlement {
-	all := make([]gate.Entitlement, 0, 64)
-	for _, s := range a.Systems {
+	all := make([]gate.Entitlement, 0, 256)
+	marks := q.Words(len(a.Systems)/64 + 1)
+	a.touch.systems(q, marks)
+	for i, s := range a.Systems {
+		if within == nil && s.quiet && marks[i/64]&(1<<(i%64)) == 0 {
+			continue
+		}
 		if within == nil || s == within {
 			a.reachIn(q, s, func(e gate.Entitlement) {
 				e.Settle()

@@ -34,6 +34,7 @@ type Atlas struct {
 	Systems []*System // by name
 	// Guarantees are what the map promises, in the order of writing.
 	Guarantees []*Promise
+	touch      *touch
 }
 
 // System is one compiled system.
@@ -44,6 +45,8 @@ type System struct {
 	front    []front
 	requires []string  // folded
 	looks    []*System // the system and all that it needs answers from
+	number   int       // among the systems of the atlas
+	quiet    bool      // it has nothing for those whom none of its lines names
 }
 
 // Name is the name of the system.
@@ -84,6 +87,7 @@ func Compile(m *Map) (*Atlas, error) {
 			s.front = append(s.front, a.front(s, &s.Document.Behind[i], fmt.Sprintf("behind %d", i+1), &errs))
 		}
 	}
+	a.touch = newTouch(a)
 	for _, g := range m.Guarantees {
 		a.Guarantees = append(a.Guarantees, a.promise(g, &errs))
 	}

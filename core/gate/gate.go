@@ -41,6 +41,11 @@ type Gate interface {
 	Check(r *Report)
 }
 
+// Sparing is a gate that lists nothing for those whom none of some lines has.
+type Sparing interface {
+	Giving() Held // these lines
+}
+
 // Heedful is a gate that looks at more of a subject than whom its lines name.
 type Heedful interface {
 	Heeds(*directory.Book) Heed

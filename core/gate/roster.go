@@ -87,6 +87,10 @@ func (r *Roster) hold(q *Question, held []uint64) {
 	}
 }
 
+// Quiet says that no line has anyone but those whom it names by groups, or in
+// person: nobody comes in as everyone, or by a claim.
+func (r *Roster) Quiet(lines Held) bool { return len(r.claiming) == 0 && !Held(r.always).Meets(lines) }
+
 // Groups yields the groups that crowds name or except, each at least once.
 func (r *Roster) Groups(yield func(directory.GroupID) bool) {
 	for _, c := range r.crowds {
@@ -134,6 +138,16 @@ func (h *Held) Add(c *Crowd) {
 		*h = append(*h, 0)
 	}
 	put(*h, c.number)
+}
+
+// Join notes the crowds of another set.
+func (h *Held) Join(other Held) {
+	for w, word := range other {
+		if w == len(*h) {
+			*h = append(*h, 0)
+		}
+		(*h)[w] |= word
+	}
 }
 
 // Meets says whether the subject is in any of some crowds.

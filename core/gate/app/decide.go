@@ -107,6 +107,9 @@ func (p *point) Misses(q *gate.Question) []gate.Miss {
 	return misses
 }
 
+// Giving are the lines without any of which there is nothing to list.
+func (t *desk) Giving() gate.Held { return t.giving }
+
 // Reach lists the actions of every module that the subject holds.
 func (t *desk) Reach(q *gate.Question, add func(gate.Entitlement)) {
 	if !q.Held(t.roster).Meets(t.giving) {

@@ -267,6 +267,6 @@ func (b *bureau) Carries(q *gate.Question, written, claim, value string) bool {
 		return false
 	}
 	claims := p.carried(q)
-	verdict, _ := p.admission(b.system, q, claims)
+	verdict, _ := p.admission(q, claims)
 	return verdict.State == gate.Open && slices.Contains(claims[claim], value)
 }

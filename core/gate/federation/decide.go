@@ -15,7 +15,7 @@ const signIn = "sign-in"
 
 // admission: one refusal that holds refuses, else one permit admits, else the
 // default. It is none where nothing would admit. by are the permits that hold.
-func (p *party) admission(system string, q *gate.Question, claims map[string][]string) (v gate.Verdict, by []*statement) {
+func (p *party) admission(q *gate.Question, claims map[string][]string) (v gate.Verdict, by []*statement) {
 	refused := gate.Opened
 	for i := range p.admit {
 		t := &p.admit[i]
@@ -53,12 +53,26 @@ func (b *bureau) point(p *party, claim, value string) *point {
 func (p *point) Object() string { return p.party.name }
 
 func (p *point) Decide(q *gate.Question) gate.Entitlement {
-	return p.decide(q, p.party.carried(q))
+	return p.decide(q, p.party.visit(q))
 }
 
-func (p *point) decide(q *gate.Question, claims map[string][]string) gate.Entitlement {
+// visit is a subject at a party: the claims of the sign-in, and whether it is
+// let in, by which permits.
+type visit struct {
+	claims  map[string][]string
+	verdict gate.Verdict
+	by      []*statement
+}
+
+func (p *party) visit(q *gate.Question) visit {
+	claims := p.carried(q)
+	verdict, by := p.admission(q, claims)
+	return visit{claims, verdict, by}
+}
+
+func (p *point) decide(q *gate.Question, at visit) gate.Entitlement {
+	claims, verdict, by := at.claims, at.verdict, at.by
 	e := gate.Entitlement{System: p.bureau.system, Object: p.party.name, Right: p.name}
-	verdict, by := p.party.admission(p.bureau.system, q, claims)
 	carried := p.claim == "" || slices.Contains(claims[p.claim], p.value)
 	switch {
 	case q.Brief && p.claim != "" && carried && verdict.State == gate.None:
@@ -100,8 +114,8 @@ func (p *point) decide(q *gate.Question, claims map[string][]string) gate.Entitl
 // claimRoutes are the claim rules that give the value.
 func (p *point) claimRoutes(q *gate.Question) []gate.Route {
 	var routes []gate.Route
-	for i := range p.party.claims {
-		c := &p.party.claims[i]
+	for n := range q.Held(p.party.roster).Among(p.party.crowds) {
+		c := &p.party.claims[n-p.party.first]
 		if c.doc.Claim == p.claim && slices.Contains(c.values(q), p.value) {
 			routes = append(routes, c.crowd.Routes(q, c.line.Name)...)
 		}
@@ -170,13 +184,13 @@ func (c *claim) lacks(q *gate.Question, value string) []string {
 func (b *bureau) Reach(q *gate.Question, add func(gate.Entitlement)) {
 	for _, i := range b.byName() {
 		p := &b.parties[i]
-		claims := p.carried(q)
-		for _, c := range slices.Sorted(maps.Keys(claims)) {
-			for _, v := range claims[c] {
-				add(b.point(p, c, v).decide(q, claims))
+		at := p.visit(q)
+		for _, c := range slices.Sorted(maps.Keys(at.claims)) {
+			for _, v := range at.claims[c] {
+				add(b.point(p, c, v).decide(q, at))
 			}
 		}
-		if e := b.point(p, "", "").decide(q, claims); e.State != gate.None {
+		if e := b.point(p, "", "").decide(q, at); e.State != gate.None {
 			add(e)
 		}
 	}

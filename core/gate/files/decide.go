@@ -95,6 +95,15 @@ func (p *point) Misses(q *gate.Question) []gate.Miss {
 	return misses
 }
 
+// Giving are the lines without any of which there is nothing to list.
+func (c *cabinet) Giving() gate.Held {
+	all := gate.Held{}
+	for i := range c.shares {
+		all.Join(c.shares[i].giving)
+	}
+	return all
+}
+
 // Reach lists the rights that the subject has on each declared folder.
 func (c *cabinet) Reach(q *gate.Question, add func(gate.Entitlement)) {
 	for i := range c.shares {

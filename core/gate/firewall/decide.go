@@ -341,6 +341,15 @@ func (p *point) Misses(q *gate.Question) []gate.Miss {
 	return misses
 }
 
+// Giving are the lines without any of which there is nothing to list: with a
+// permitting default there is none such, as it is for everyone.
+func (w *wall) Giving() gate.Held {
+	if w.permit {
+		return nil
+	}
+	return w.giving
+}
+
 // Reach lists what the rules that permit something to the subject are about:
 // their destinations and services, by the names that they use.
 func (w *wall) Reach(q *gate.Question, add func(gate.Entitlement)) {

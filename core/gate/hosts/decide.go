@@ -124,6 +124,9 @@ func (p *point) Misses(q *gate.Question) []gate.Miss {
 	return misses
 }
 
+// Giving are the lines without any of which there is nothing to list.
+func (y *yard) Giving() gate.Held { return y.giving }
+
 // Reach lists for each host whether the subject may log in, and the patterns
 // of the commands that the subject may run there.
 func (y *yard) Reach(q *gate.Question, add func(gate.Entitlement)) {

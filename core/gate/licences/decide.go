@@ -93,6 +93,15 @@ func (p *product) seated(q *gate.Question) gate.Verdict {
 	return gate.Opened
 }
 
+// Giving are the lines without any of which there is nothing to list.
+func (t *shelf) Giving() gate.Held {
+	all := gate.Held{}
+	for i := range t.products {
+		all.Join(t.products[i].giving)
+	}
+	return all
+}
+
 // Reach lists the features of every product that the subject holds.
 func (t *shelf) Reach(q *gate.Question, add func(gate.Entitlement)) {
 	for i := range t.products {

@@ -79,6 +79,9 @@ func (v *view) limited(r *resource, right int) gate.Verdict {
 	return verdict
 }
 
+// Giving are the lines without any of which there is nothing to list.
+func (t *tree) Giving() gate.Held { return t.giving }
+
 // Reach lists the rights that mappings give on each declared resource.
 func (t *tree) Reach(q *gate.Question, add func(gate.Entitlement)) {
 	v := t.view(q)

@@ -5,12 +5,12 @@ import (
 	"strings"
 )
 
-func (m *maker) signin(b *strings.Builder, lines int) {
+func (m *maker) signin(b *strings.Builder, lines, number int) {
 	fmt.Fprintln(b, "policies:")
 	for i := range lines {
 		apps := "all"
 		if m.chance(70) {
-			apps = fmt.Sprintf("[roles-%d]", 1+m.IntN(m.counts[4]))
+			apps = fmt.Sprintf("[roles-%d]", 1+(m.IntN(m.counts[4])/m.counts[0]*m.counts[0]+number)%m.counts[4])
 		}
 		then := m.pick([]string{"block", "{require: [aal2]}", "{require: [managed-device]}", "{require: [aal2, compliant-device]}"})
 		when := m.when(100)
@@ -21,7 +21,7 @@ func (m *maker) signin(b *strings.Builder, lines int) {
 	}
 }
 
-func (m *maker) federation(b *strings.Builder, lines int) {
+func (m *maker) federation(b *strings.Builder, lines, _ int) {
 	fmt.Fprintln(b, "parties:")
 	const parties = 4
 	for p := range parties {
@@ -39,7 +39,7 @@ func (m *maker) federation(b *strings.Builder, lines int) {
 	}
 }
 
-func (m *maker) network(b *strings.Builder, lines int) {
+func (m *maker) network(b *strings.Builder, lines, _ int) {
 	if m.chance(30) {
 		fmt.Fprintf(b, "sources: [%s]\n", directories[0])
 	}
@@ -73,7 +73,7 @@ func (m *maker) network(b *strings.Builder, lines int) {
 	}
 }
 
-func (m *maker) firewall(b *strings.Builder, lines int) {
+func (m *maker) firewall(b *strings.Builder, lines, _ int) {
 	const zones = 24
 	fmt.Fprintln(b, "zones:")
 	for z := range zones {

@@ -10,7 +10,7 @@ type share struct {
 	typ    string
 	of100  int
 	orders bool // its lines are ordered rules
-	write  func(m *maker, b *strings.Builder, lines int)
+	write  func(m *maker, b *strings.Builder, lines, number int)
 }
 
 var shares = []share{
@@ -60,9 +60,9 @@ func (m *maker) systems() map[string]string {
 			name := fmt.Sprintf("%s-%d", s.typ, k+1)
 			fmt.Fprintf(&b, "system: %s\ntype: %s\ntitle: Made up\n", name, s.typ)
 			if s.typ != "signin" {
-				m.around(&b, s.typ)
+				m.around(&b, s.typ, k)
 			}
-			s.write(m, &b, lines)
+			s.write(m, &b, lines, k)
 			docs[name] = b.String()
 		}
 	}
@@ -71,7 +71,7 @@ func (m *maker) systems() map[string]string {
 
 // around writes what stands around a system: its directory, what it requires,
 // and what is in front of it.
-func (m *maker) around(b *strings.Builder, typ string) {
+func (m *maker) around(b *strings.Builder, typ string, number int) {
 	if m.chance(60) {
 		fmt.Fprintf(b, "directory: %s\n", directories[0])
 	}
@@ -83,7 +83,7 @@ func (m *maker) around(b *strings.Builder, typ string) {
 	}
 	var fronts []string
 	if m.chance(60) {
-		fronts = append(fronts, fmt.Sprintf("{signin: signin-%d}", 1+m.IntN(m.counts[0])))
+		fronts = append(fronts, fmt.Sprintf("{signin: signin-%d}", 1+number%m.counts[0]))
 	}
 	if m.chance(10) && typ != "federation" {
 		fronts = append(fronts, fmt.Sprintf("{federation: federation-%d/party-1}", 1+m.IntN(m.counts[1])))
@@ -119,7 +119,7 @@ func (m *maker) userRef() string {
 func (m *maker) who() string {
 	var keys []string
 	switch {
-	case m.chance(0.1):
+	case m.chance(0.03):
 		keys = append(keys, "everyone: true")
 	case m.chance(4):
 		keys = append(keys, "users: ["+m.userRef()+", "+m.userRef()+"]")
@@ -147,7 +147,7 @@ func (m *maker) when(percent float64) string {
 	}) + "}"
 }
 
-func (m *maker) roles(b *strings.Builder, lines int) {
+func (m *maker) roles(b *strings.Builder, lines, _ int) {
 	nouns := []string{"frames", "jobs", "nodes", "charts", "queues"}
 	verbs := []string{"list", "read", "write", "purge"}
 	var rights []string
@@ -198,7 +198,7 @@ func (m *maker) roles(b *strings.Builder, lines int) {
 	fmt.Fprintf(b, "  - {name: risky, rights: [\"*:write\"], object: /, when: {risk: [high]}, except: {groups: [%s]}}\n", m.groupRef())
 }
 
-func (m *maker) app(b *strings.Builder, lines int) {
+func (m *maker) app(b *strings.Builder, lines, _ int) {
 	fmt.Fprintln(b, "modules:")
 	modules, actions := []string{"proposal", "schedule", "report", "entry"}, []string{"view", "list", "edit", "delete", "approve"}
 	for _, mod := range modules {
@@ -215,7 +215,7 @@ func (m *maker) app(b *strings.Builder, lines int) {
 	}
 }
 
-func (m *maker) licences(b *strings.Builder, lines int) {
+func (m *maker) licences(b *strings.Builder, lines, _ int) {
 	fmt.Fprintln(b, "products:")
 	for i := range 8 {
 		seats := ""
@@ -238,7 +238,7 @@ func (m *maker) licences(b *strings.Builder, lines int) {
 	}
 }
 
-func (m *maker) files(b *strings.Builder, lines int) {
+func (m *maker) files(b *strings.Builder, lines, _ int) {
 	fmt.Fprintln(b, "shares:")
 	grants := []string{"reader", "editor", "full", "read", "list, read, write", "delete"}
 	for s := range 4 {
@@ -271,7 +271,7 @@ func (m *maker) files(b *strings.Builder, lines int) {
 	}
 }
 
-func (m *maker) hosts(b *strings.Builder, lines int) {
+func (m *maker) hosts(b *strings.Builder, lines, _ int) {
 	fmt.Fprintln(b, "hosts:")
 	for s := range 6 {
 		fmt.Fprintf(b, "  set-%d: [h%d-1.cindervale.example, h%d-2.cindervale.example]\n", s, s, s)
