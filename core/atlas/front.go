@@ -201,7 +201,12 @@ func (a *Atlas) lookForCircles(errs *place.Errors) {
 
 // leans lists the systems that a system needs answers from.
 func (a *Atlas) leans(s *System) []name.Ref {
-	refs := slices.Clone(s.Site.Leans)
+	return append(slices.Clone(s.Site.Leans), a.behind(s.Document)...)
+}
+
+// behind lists the systems that a document puts in front.
+func (a *Atlas) behind(d *gate.System) []name.Ref {
+	var refs []name.Ref
 	var collect func(list []gate.Front)
 	collect = func(list []gate.Front) {
 		for i := range list {
@@ -212,6 +217,6 @@ func (a *Atlas) leans(s *System) []name.Ref {
 			}
 		}
 	}
-	collect(s.Document.Behind)
+	collect(d.Behind)
 	return refs
 }

@@ -4,7 +4,6 @@
 package atlas
 
 import (
-	"fmt"
 	"time"
 
 	"gatemap/core/directory"
@@ -76,22 +75,10 @@ func Compile(m *Map) (*Atlas, error) {
 		errs.Join(s.Site.Errors)
 		s.Site.Errors = &errs
 	}
-	a.lookForCircles(&errs)
-	if err := errs.Err(); err != nil {
-		return nil, err
+	for i, s := range a.Systems {
+		s.number = i
 	}
-	for _, s := range a.Systems {
-		s.looks = a.looks(s)
-		s.Site.Finish()
-		for i := range s.Document.Behind {
-			s.front = append(s.front, a.front(s, &s.Document.Behind[i], fmt.Sprintf("behind %d", i+1), &errs))
-		}
-	}
-	a.touch = newTouch(a)
-	for _, g := range m.Guarantees {
-		a.Guarantees = append(a.Guarantees, a.promise(g, &errs))
-	}
-	if err := errs.Err(); err != nil {
+	if err := a.finish(m.Guarantees, &errs, func(*System) bool { return true }); err != nil {
 		return nil, err
 	}
 	return a, nil

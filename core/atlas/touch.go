@@ -15,11 +15,6 @@ type touch struct {
 func newTouch(a *Atlas) *touch {
 	t := &touch{groups: make([][]uint16, a.Book.Groups()), users: map[directory.UserID][]uint16{}}
 	for i, s := range a.Systems {
-		s.number = i
-		if g, ok := s.Gate.(gate.Sparing); ok {
-			giving := g.Giving()
-			s.quiet = giving != nil && s.Site.Roster.Quiet(giving)
-		}
 		last := func(list []uint16) bool { return len(list) > 0 && list[len(list)-1] == uint16(i) }
 		for g := range s.Site.Roster.Groups {
 			if !last(t.groups[g]) {

@@ -128,6 +128,17 @@ type TurnedGuarantees struct {
 // Maps works out what differs between two maps in a situation. The error is
 // about a device that one of them does not have.
 func Maps(before, after *atlas.Atlas, s situation.Situation) (*Outcome, error) {
+	o, err := Entitlements(before, after, s)
+	if err != nil {
+		return nil, err
+	}
+	o.Findings = turnedFindings(check.Findings(before), check.Findings(after))
+	o.Guarantees = turnedGuarantees(check.Guarantees(before), check.Guarantees(after))
+	return o, nil
+}
+
+// Entitlements is Maps without findings and guarantees.
+func Entitlements(before, after *atlas.Atlas, s situation.Situation) (*Outcome, error) {
 	factsBefore, err := before.Facts(s)
 	if err != nil {
 		return nil, err
@@ -140,8 +151,7 @@ func Maps(before, after *atlas.Atlas, s situation.Situation) (*Outcome, error) {
 	for _, user := range everyone(before, after) {
 		o.user(user, reach(before, user, factsBefore), reach(after, user, factsAfter))
 	}
-	o.Findings = turnedFindings(check.Findings(before), check.Findings(after))
-	o.Guarantees = turnedGuarantees(check.Guarantees(before), check.Guarantees(after))
+	o.sort()
 	return o, nil
 }
 

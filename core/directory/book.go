@@ -44,12 +44,16 @@ type Book struct {
 	groupUsers lists[link] // the other way round
 	nesting    *nesting
 	within     effective
-	deviceIn   [][]GroupID // by device
-	attributes map[string]bool
+	deviceIn   [][]GroupID    // by device
+	attributes map[string]int // how many users have each
 	rules      *rules
 	findings   []finding.Finding
 	managers   map[GroupID]Party
 	once       sync.Map // by key: func() any
+
+	// base and changed say from which book this one was edited.
+	base    *Book
+	changed []UserID
 }
 
 // Party is a set of users and groups.

@@ -134,11 +134,11 @@ func (b *Book) DeviceNames() iter.Seq[string] { return slices.Values(b.devices.f
 // of its sub-attributes.
 func (b *Book) HasAttribute(written string) bool {
 	folded := name.Fold(written)
-	if b.attributes[folded] {
+	if b.attributes[folded] > 0 {
 		return true
 	}
 	head, _, dotted := strings.Cut(folded, ".")
-	return dotted && b.attributes[head]
+	return dotted && b.attributes[head] > 0
 }
 
 // AttributeNames yields the attributes that users have, as sources spell them.

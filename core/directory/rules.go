@@ -11,22 +11,27 @@ import (
 	"gatemap/core/parallel"
 )
 
-// collectAttributes notes which attributes users have.
+// collectAttributes counts how many users have each attribute.
 func (b *Book) collectAttributes() {
-	b.attributes = map[string]bool{}
-	if b.Users() > 0 {
-		b.attributes["USERNAME"], b.attributes["ACTIVE"] = true, true
-	}
+	b.attributes = map[string]int{}
 	for _, u := range b.users.records {
-		if !u.Expires.IsZero() {
-			b.attributes["EXPIRES"] = true
-		}
-		for i := range u.Attributes {
-			if folded := u.Attributes[i].folded; !b.attributes[folded] {
-				b.attributes[folded] = true
-				head, _, _ := strings.Cut(folded, ".")
-				b.attributes[head] = true
-			}
+		u.eachAttribute(func(folded string) { b.attributes[folded]++ })
+	}
+}
+
+// eachAttribute visits the attributes that a user has, by folded name, and for
+// sub-attributes that are kept as attributes what stands before the dot.
+func (u *User) eachAttribute(visit func(folded string)) {
+	visit("USERNAME")
+	visit("ACTIVE")
+	if !u.Expires.IsZero() {
+		visit("EXPIRES")
+	}
+	for i := range u.Attributes {
+		folded := u.Attributes[i].folded
+		visit(folded)
+		if head, _, dotted := strings.Cut(folded, "."); dotted {
+			visit(head)
 		}
 	}
 }

@@ -46,6 +46,13 @@ type Sparing interface {
 	Giving() Held // these lines
 }
 
+// Shared is a gate in which what one user holds can depend on the others, as
+// with seats: Shifted lists those for whom it does otherwise in one book than in
+// another, in which the same lines name them.
+type Shared interface {
+	Shifted(before, after *directory.Book) []directory.UserID
+}
+
 // Heedful is a gate that looks at more of a subject than whom its lines name.
 type Heedful interface {
 	Heeds(*directory.Book) Heed

@@ -23,8 +23,60 @@ var never = time.Unix(1<<40, 0)
 
 // seating is worked out when it is first asked for: a mapping can look at
 // claims, which are known once all systems are compiled.
-func (p *product) seating(book *directory.Book) seating {
-	return book.Once(p, func() any { return seat(book, p) }).(seating)
+func (p *product) seating(book *directory.Book) *seating {
+	return book.Once(p, func() any {
+		if base, touched := book.Base(); base != nil && p.unmoved(base, book, touched) {
+			return p.seating(base)
+		}
+		return seat(book, p)
+	}).(*seating)
+}
+
+// unmoved says that none of some users stands otherwise in the line for a seat
+// in one book than in another.
+func (p *product) unmoved(before, after *directory.Book, users []directory.UserID) bool {
+	type place struct {
+		active bool
+		ends   time.Time
+		lines  uint64
+	}
+	at := func(book *directory.Book, u directory.UserID) (places []place) {
+		q := &gate.Question{Book: book, Subject: book.Subject(u), Brief: true}
+		for i := range p.mappings {
+			if p.mappings[i].crowd.Has(q) {
+				places = append(places, place{book.User(u).IsActive(), book.User(u).Expires.Time, uint64(i)})
+			}
+		}
+		return places
+	}
+	return !slices.ContainsFunc(users, func(u directory.UserID) bool { return !slices.Equal(at(before, u), at(after, u)) })
+}
+
+// Shifted lists those whose seat depends on others and is another in one book
+// than in another.
+func (t *shelf) Shifted(before, after *directory.Book) []directory.UserID {
+	var users []directory.UserID
+	for i := range t.products {
+		p := &t.products[i]
+		if !p.limited {
+			continue
+		}
+		old, now := p.seating(before), p.seating(after)
+		if old == now {
+			continue
+		}
+		for u, from := range old.from {
+			if later, waits := now.from[u]; !waits || !later.Equal(from) {
+				users = append(users, u)
+			}
+		}
+		for u := range now.from {
+			if _, waited := old.from[u]; !waited {
+				users = append(users, u)
+			}
+		}
+	}
+	return users
 }
 
 // seat puts the holders of a product in order (direct ones first, then by the
@@ -34,8 +86,8 @@ func (p *product) seating(book *directory.Book) seating {
 // The next in line is seated once fewer than the number of seats before it
 // are still there, which is when the shortest-lived of the longest-lived ones
 // that fill all seats ends.
-func seat(book *directory.Book, p *product) seating {
-	s := seating{from: map[directory.UserID]time.Time{}}
+func seat(book *directory.Book, p *product) *seating {
+	s := &seating{from: map[directory.UserID]time.Time{}}
 	if !p.limited {
 		return s
 	}

@@ -1,0 +1,153 @@
+package atlas
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/place"
+)
+
+// With is the atlas as it is with another book of the same users and groups, and
+// with other documents in the place of some of its systems. It shares all other
+// systems but those that need an answer of one that is replaced. The error is as
+// that of Compile.
+func (a *Atlas) With(book *directory.Book, documents []*gate.System, guarantees []*Guarantee) (*Atlas, error) {
+	n := &Atlas{Title: a.Title, Book: book, Frame: a.Frame, Systems: a.Systems, Guarantees: a.Guarantees, touch: a.touch}
+	if len(documents) == 0 {
+		return n, nil
+	}
+	var errs place.Errors
+	n.Systems = slices.Clone(a.Systems)
+	list := make([]*gate.System, len(a.Systems))
+	fresh := map[int]bool{}
+	for i, s := range a.Systems {
+		list[i] = s.Document
+	}
+	for _, d := range documents {
+		i := slices.IndexFunc(a.Systems, func(s *System) bool { return strings.EqualFold(s.Name(), d.Name) })
+		if i < 0 {
+			return nil, &directory.NotFoundError{Kind: "system", Name: d.Name}
+		}
+		list[i], fresh[i] = d, true
+	}
+	for i, s := range a.Systems {
+		for _, other := range s.looks {
+			fresh[i] = fresh[i] || fresh[other.number] && list[other.number] != other.Document
+		}
+		// What a sign-in lists depends on who stands behind it.
+		for _, d := range documents {
+			for _, ref := range leansOn(a, d) {
+				fresh[i] = fresh[i] || strings.EqualFold(ref, s.Name())
+			}
+			for _, ref := range leansOn(a, a.systemDocument(d.Name)) {
+				fresh[i] = fresh[i] || strings.EqualFold(ref, s.Name())
+			}
+		}
+	}
+	// Those that look at a system that is compiled again are compiled again too.
+	for again := true; again; {
+		again = false
+		for i, s := range a.Systems {
+			if !fresh[i] && slices.ContainsFunc(s.looks, func(other *System) bool { return fresh[other.number] }) {
+				fresh[i], again = true, true
+			}
+		}
+	}
+	for i := range n.Systems {
+		if fresh[i] {
+			n.Systems[i] = n.compile(list[i], list)
+			n.Systems[i].number = i
+			errs.Join(n.Systems[i].Site.Errors)
+			n.Systems[i].Site.Errors = &errs
+		}
+	}
+	if err := n.finish(guarantees, &errs, func(s *System) bool { return fresh[s.number] }); err != nil {
+		return nil, err
+	}
+	return n, nil
+}
+
+func (a *Atlas) systemDocument(name string) *gate.System {
+	if s, err := a.System(name); err == nil {
+		return s.Document
+	}
+	return nil
+}
+
+// leansOn lists the systems that a document says stand in front.
+func leansOn(a *Atlas, d *gate.System) []string {
+	var names []string
+	if d != nil {
+		for _, ref := range a.behind(d) {
+			names = append(names, ref.Name)
+		}
+	}
+	return names
+}
+
+// finish does what waits until all systems are compiled, for those that are
+// new.
+func (a *Atlas) finish(guarantees []*Guarantee, errs *place.Errors, fresh func(*System) bool) error {
+	a.lookForCircles(errs)
+	if err := errs.Err(); err != nil {
+		return err
+	}
+	for _, s := range a.Systems {
+		if !fresh(s) {
+			continue
+		}
+		s.looks = a.looks(s)
+		s.Site.Finish()
+		for i := range s.Document.Behind {
+			s.front = append(s.front, a.front(s, &s.Document.Behind[i], fmt.Sprintf("behind %d", i+1), errs))
+		}
+		if g, ok := s.Gate.(gate.Sparing); ok {
+			giving := g.Giving()
+			s.quiet = giving != nil && s.Site.Roster.Quiet(giving)
+		}
+	}
+	a.touch = newTouch(a)
+	a.Guarantees = nil
+	for _, g := range guarantees {
+		a.Guarantees = append(a.Guarantees, a.promise(g, errs))
+	}
+	return errs.Err()
+}
+
+// Shifted lists the users whose entitlements can differ between this atlas and
+// one before it, though neither they nor a system was changed: where what one
+// holds depends on the others.
+func (a *Atlas) Shifted(before *Atlas) []directory.UserID {
+	var users []directory.UserID
+	for _, s := range a.Systems {
+		if g, ok := s.Gate.(gate.Shared); ok {
+			users = append(users, g.Shifted(before.Book, a.Book)...)
+		}
+	}
+	slices.Sort(users)
+	return slices.Compact(users)
+}
+
+// Fresh lists the systems that are not shared with an atlas before this one.
+func (a *Atlas) Fresh(before *Atlas) []*System {
+	var list []*System
+	for i, s := range a.Systems {
+		if s != before.Systems[i] {
+			list = append(list, s)
+		}
+	}
+	return list
+}
+
+// In lists what a user holds in one system, as Reach does.
+func (a *Atlas) In(q *gate.Question, s *System) []gate.Entitlement {
+	var held []gate.Entitlement
+	a.reachIn(q, s, func(e gate.Entitlement) {
+		e.Settle()
+		held = append(held, e)
+	})
+	return held
+}
