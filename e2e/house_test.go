@@ -18,7 +18,7 @@ var layers = [][]string{
 	{"service"},
 	{"answer", "store", "connect/ldif", "mapfile", "web", "demo"},
 	{"connect"},
-	{"core/change"},
+	{"core/change", "core/plain"},
 	{"core/check"},
 	{"core/atlas"},
 	{"core/gate/types"},

@@ -11,7 +11,7 @@ import (
 // for the paths, by one system of an atlas and by one of another atlas of the
 // same users. The lists are not to be changed.
 func Alike(a *Atlas, in *System, b *Atlas, other *System) [][]directory.UserID {
-	la, lb := a.lookout(in), b.lookout(other)
+	la, lb := a.lookout(in, nil), b.lookout(other, nil)
 	qa := &gate.Question{Book: a.Book, Subject: &directory.Subject{}}
 	qb := &gate.Question{Book: b.Book, Subject: &directory.Subject{}}
 	var sets [][]directory.UserID

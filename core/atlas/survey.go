@@ -21,7 +21,7 @@ type Class struct {
 // different systems at the same time.
 func (a *Atlas) Survey(f *situation.Facts, brief bool, visit func(*System, []Class)) {
 	parallel.For(len(a.Systems), 1, func(from, to int) {
-		q := a.brief(f)
+		q := a.Brief(f)
 		q.Brief = brief
 		for _, s := range a.Systems[from:to] {
 			visit(s, a.classes(q, s))
@@ -30,7 +30,7 @@ func (a *Atlas) Survey(f *situation.Facts, brief bool, visit func(*System, []Cla
 }
 
 func (a *Atlas) classes(q *gate.Question, s *System) []Class {
-	l := a.lookout(s)
+	l := a.lookout(s, nil)
 	var classes []Class
 	ask := func() []gate.Entitlement {
 		var held []gate.Entitlement

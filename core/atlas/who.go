@@ -30,29 +30,29 @@ const piece = 64
 // Who lists everyone who holds one point of a system, in whatever state but
 // none. Users whom no line of the system names are answered once for each kind.
 func (a *Atlas) Who(f *situation.Facts, s *System, p gate.Point) *Holders {
-	l := a.lookout(s)
+	l := a.lookout(s, p)
 	states := make([]gate.State, a.Book.Users())
 	parallel.For(len(l.touched), piece, func(from, to int) {
-		q := a.brief(f)
+		q := a.Brief(f)
 		for u := range l.named(from, to) {
 			q.Turn(u)
-			states[u] = a.state(q, s, p)
+			states[u] = a.State(q, s, p)
 		}
 	})
-	q := a.brief(f)
-	for kind := range l.kinds.Count() {
-		rest := l.rest(kind)
-		if len(rest) == 0 {
-			continue
+	parallel.For(l.kinds.Count(), 16, func(from, to int) {
+		q := a.Brief(f)
+		for kind := from; kind < to; kind++ {
+			a.rest(q, l, kind, s, p, states)
 		}
-		q.Turn(rest[0])
-		if state := a.state(q, s, p); state != gate.None {
-			for _, u := range rest {
-				states[u] = state
-			}
+	})
+	h := &Holders{atlas: a, system: s, point: p, facts: f}
+	count := 0
+	for _, state := range states {
+		if state != gate.None {
+			count++
 		}
 	}
-	h := &Holders{atlas: a, system: s, point: p, facts: f}
+	h.Users, h.States = make([]directory.UserID, 0, count), make([]gate.State, 0, count)
 	for u, state := range states {
 		if state != gate.None {
 			h.Users, h.States = append(h.Users, directory.UserID(u)), append(h.States, state)
@@ -61,13 +61,32 @@ func (a *Atlas) Who(f *situation.Facts, s *System, p gate.Point) *Holders {
 	return h
 }
 
-// brief is a question for states alone, to be turned to users.
-func (a *Atlas) brief(f *situation.Facts) *gate.Question {
+// rest answers for the users of a kind whom no line names, by asking for the
+// first.
+func (a *Atlas) rest(q *gate.Question, l *lookout, kind int, s *System, p gate.Point, states []gate.State) {
+	state, asked := gate.None, false
+	for _, u := range l.kinds.Users(kind) {
+		if l.touches(u) {
+			continue
+		}
+		if !asked {
+			q.Turn(u)
+			state, asked = a.State(q, s, p), true
+		}
+		if state == gate.None {
+			return
+		}
+		states[u] = state
+	}
+}
+
+// Brief is a question for states alone, to be turned to users.
+func (a *Atlas) Brief(f *situation.Facts) *gate.Question {
 	return &gate.Question{Book: a.Book, Subject: &directory.Subject{}, Facts: f, Brief: true}
 }
 
-// state answers a brief question.
-func (a *Atlas) state(q *gate.Question, s *System, p gate.Point) gate.State {
+// State answers a brief question for one point.
+func (a *Atlas) State(q *gate.Question, s *System, p gate.Point) gate.State {
 	own := p.Decide(q).State
 	if own == gate.None {
 		return own

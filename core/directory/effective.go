@@ -3,6 +3,7 @@ package directory
 import (
 	"maps"
 	"math/bits"
+	"slices"
 
 	"gatemap/core/parallel"
 )
@@ -98,4 +99,18 @@ func (u *union) add(to []GroupID, direct []link) []GroupID {
 		u.used[i] = 0
 	}
 	return to
+}
+
+// Unfold works out the groups of all users again, for measuring.
+func (b *Book) Unfold() { newEffective(&b.userGroups, b.nesting) }
+
+// Unfolded works out the groups of one user again, from those that hold the user
+// directly.
+func (b *Book) Unfolded(u UserID) []GroupID {
+	var all []GroupID
+	for _, l := range b.userGroups.at(uint32(u)) {
+		all = append(all, b.nesting.over(l.group())...)
+	}
+	slices.Sort(all)
+	return slices.Compact(all)
 }

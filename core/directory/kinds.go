@@ -31,7 +31,15 @@ func (k *Kinds) Users(kind int) []UserID { return k.users.at(uint32(kind)) }
 
 // Kinds sorts the users by the values of attributes, given by folded name.
 // Columns and kinds are worked out once.
-func (b *Book) Kinds(attributes []string) *Kinds {
+func (b *Book) Kinds(attributes []string, also ...*Column) *Kinds {
+	if len(also) > 0 {
+		k := b.Kinds(attributes)
+		of, count := k.of, k.Count()
+		for _, c := range also {
+			of, count = paired(of, count, c.Of, c.Count)
+		}
+		return newKinds(of, count)
+	}
 	return b.Once(kindsKey(strings.Join(attributes, "\x00")), func() any {
 		c := &columns{book: b, values: map[string][]uint32{}, distinct: map[string][]string{}}
 		for _, a := range attributes {
@@ -50,6 +58,12 @@ type (
 	kindsKey  string
 	columnKey string
 )
+
+// Column is a number for each user, less than Count.
+type Column struct {
+	Of    []uint32
+	Count int
+}
 
 // columns are the values that all users have of some attributes, as numbers:
 // equal numbers are equal values, spelling included.
@@ -156,6 +170,10 @@ func (c *columns) kinds(attributes []string) *Kinds {
 	for _, a := range attributes {
 		of, count = paired(of, count, c.values[a], len(c.distinct[a]))
 	}
+	return newKinds(of, count)
+}
+
+func newKinds(of []uint32, count int) *Kinds {
 	l := lists[UserID]{start: make([]uint32, count+1), all: make([]UserID, len(of))}
 	for _, kind := range of {
 		l.start[kind+1]++

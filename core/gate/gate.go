@@ -55,7 +55,8 @@ type Shared interface {
 
 // Heedful is a gate that looks at more of a subject than whom its lines name.
 type Heedful interface {
-	Heeds(*directory.Book) Heed
+	// Heeds says what it looks at for one point, or, without one, for anything.
+	Heeds(*directory.Book, Point) Heed
 }
 
 // Heed is what a gate looks at besides: subjects who are alike in it, and of
@@ -64,6 +65,18 @@ type Heed struct {
 	Attributes []string            // by folded name
 	Groups     []directory.GroupID // whether the subject is in them
 	Apart      []directory.UserID  // those whom it looks at one by one
+	// Facet, where it is set, says all by itself: neither the lines of the gate
+	// nor the rest is looked at then.
+	Facet *Facet
+}
+
+// Facet is something about a subject that follows from the map alone, whatever
+// the situation. It is worked out for everyone once.
+type Facet struct {
+	Key any // of a book: equal keys are the same facet
+	// Of writes what is so for the subject of a question, so that different
+	// things are written differently.
+	Of func(q *Question, b []byte) []byte
 }
 
 // Point is one object and right of a gate.

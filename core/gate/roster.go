@@ -87,6 +87,24 @@ func (r *Roster) hold(q *Question, held []uint64) {
 	}
 }
 
+// Claiming gives what the claims say of the subject of a question, where lines
+// look at claims; nil where none does.
+func (r *Roster) Claiming() *Facet {
+	if len(r.claiming) == 0 {
+		return nil
+	}
+	return &Facet{Key: r, Of: func(q *Question, b []byte) []byte {
+		for _, c := range r.claiming {
+			is := byte(0)
+			if c.byClaim(q) {
+				is = 1
+			}
+			b = append(b, is)
+		}
+		return b
+	}}
+}
+
 // Quiet says that no line has anyone but those whom it names by groups, or in
 // person: nobody comes in as everyone, or by a claim.
 func (r *Roster) Quiet(lines Held) bool { return len(r.claiming) == 0 && !Held(r.always).Meets(lines) }

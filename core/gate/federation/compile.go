@@ -190,9 +190,14 @@ func groupValues(s *gate.Site, d *Claim) map[directory.GroupID]string {
 	return values
 }
 
-// Heeds says that attributes and group names that give claims are looked at.
-func (b *bureau) Heeds(*directory.Book) gate.Heed {
+// Heeds says that attributes and group names that give claims are looked at; for
+// signing in, only which statements hold.
+func (b *bureau) Heeds(_ *directory.Book, at gate.Point) gate.Heed {
 	var h gate.Heed
+	if p, ok := at.(*point); ok && p.claim == "" {
+		h.Facet = &gate.Facet{Key: p.party, Of: p.party.facet}
+		return h
+	}
 	for i := range b.parties {
 		for j := range b.parties[i].claims {
 			c := &b.parties[i].claims[j]
@@ -203,6 +208,19 @@ func (b *bureau) Heeds(*directory.Book) gate.Heed {
 		}
 	}
 	return h
+}
+
+// facet writes which statements hold for a user.
+func (p *party) facet(q *gate.Question, b []byte) []byte {
+	claims := p.carried(q)
+	for i := range p.admit {
+		holds := byte(0)
+		if p.admit[i].holds(q, claims) {
+			holds = 1
+		}
+		b = append(b, holds)
+	}
+	return b
 }
 
 // carried are all claims of a user's sign-in, each value once.

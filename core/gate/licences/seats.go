@@ -158,7 +158,7 @@ func line(book *directory.Book, p *product) []directory.UserID {
 }
 
 // Heeds says that those who wait for a seat are looked at one by one.
-func (t *shelf) Heeds(book *directory.Book) gate.Heed {
+func (t *shelf) Heeds(book *directory.Book, _ gate.Point) gate.Heed {
 	var h gate.Heed
 	for i := range t.products {
 		if p := &t.products[i]; p.limited {

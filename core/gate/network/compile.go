@@ -210,7 +210,7 @@ func (p *porter) tagsOf(q *gate.Question) gate.Held {
 }
 
 // Heeds says that the override is looked at.
-func (p *porter) Heeds(*directory.Book) gate.Heed {
+func (p *porter) Heeds(*directory.Book, gate.Point) gate.Heed {
 	if p.override == "" {
 		return gate.Heed{}
 	}

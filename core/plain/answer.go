@@ -1,0 +1,173 @@
+package plain
+
+import (
+	"strings"
+
+	"gatemap/core/gate"
+	"gatemap/core/gate/app"
+	"gatemap/core/gate/federation"
+	"gatemap/core/gate/files"
+	"gatemap/core/gate/firewall"
+	"gatemap/core/gate/hosts"
+	"gatemap/core/gate/licences"
+	"gatemap/core/gate/network"
+	"gatemap/core/gate/roles"
+	"gatemap/core/gate/signin"
+	"gatemap/core/name"
+	"gatemap/core/situation"
+)
+
+// Point is an object and a right of a system.
+type Point struct{ Object, Right string }
+
+// Asker asks about one user in one situation.
+type Asker struct{ q *asked }
+
+// Ask begins with a user.
+func (w *World) Ask(u *User, s situation.Situation) *Asker {
+	return &Asker{&asked{u, w.groupsOf(u), &sit{s, w.m}, map[any][]int{}}}
+}
+
+// At asks about the same user in another situation.
+func (a *Asker) At(s situation.Situation) *Asker {
+	q := *a.q
+	q.sit = &sit{s, a.q.sit.m}
+	return &Asker{&q}
+}
+
+// State answers for one point.
+func (w *World) State(a *Asker, in string, p Point) gate.State {
+	s := w.systems[name.Fold(in)]
+	own := s.own(a.q, p)
+	if own == gate.None {
+		return own
+	}
+	return min(own, s.around(a.q))
+}
+
+// Reach lists everything that the user holds in a system, in whatever state but
+// none.
+func (w *World) Reach(a *Asker, in string) map[Point]gate.State {
+	s := w.systems[name.Fold(in)]
+	held := map[Point]gate.State{}
+	around := s.around(a.q)
+	for _, p := range s.points(a.q) {
+		if own := s.own(a.q, p); own != gate.None {
+			held[p] = min(own, around)
+		}
+	}
+	return held
+}
+
+// own is what the system's gate decides by itself.
+func (s *system) own(q *asked, p Point) gate.State {
+	switch d := s.Gate.(type) {
+	case *roles.Document:
+		return s.roles(q, d, p)
+	case *licences.Document:
+		return s.licences(q, d, p)
+	case *firewall.Document:
+		return s.firewall(q, d, p)
+	case *network.Document:
+		return s.network(q, d, p)
+	case *app.Document:
+		return s.app(q, d, p)
+	case *files.Document:
+		return s.files(q, d, p)
+	case *hosts.Document:
+		return s.hosts(q, d, p)
+	case *federation.Document:
+		return s.federation(q, d, p)
+	case *signin.Document:
+		return s.signin(q, d, p)
+	}
+	panic("a gate type that the plain reading does not know")
+}
+
+// points are those that a listing tells, whether the user holds them or not.
+func (s *system) points(q *asked) []Point {
+	switch d := s.Gate.(type) {
+	case *roles.Document:
+		return rolePoints(d)
+	case *licences.Document:
+		return licencePoints(d)
+	case *firewall.Document:
+		return s.firewallPoints(q, d)
+	case *network.Document:
+		return networkPoints(d)
+	case *app.Document:
+		return appPoints(d)
+	case *files.Document:
+		return filePoints(d)
+	case *hosts.Document:
+		return s.hostPoints(q, d)
+	case *federation.Document:
+		return s.federationPoints(q, d)
+	case *signin.Document:
+		return s.signinPoints(d)
+	}
+	panic("a gate type that the plain reading does not know")
+}
+
+// around is what the account, the prerequisites and what stands in front leave.
+func (s *system) around(q *asked) gate.State {
+	state := gate.Open
+	if !q.IsActive() {
+		state = gate.Shut
+	}
+	if !q.Expires.IsZero() {
+		switch at := q.sit.At; {
+		case at.IsZero():
+			state = min(state, gate.Depends)
+		case !at.Before(q.Expires.Time):
+			state = gate.Shut
+		}
+	}
+	for _, attribute := range s.Requires {
+		has := false
+		for _, v := range (record{q.User}).Values(name.Fold(attribute)) {
+			has = has || v.Text != ""
+		}
+		if !has {
+			state = gate.Shut
+		}
+	}
+	for i := range s.Behind {
+		state = min(state, s.front(q, &s.Behind[i]))
+	}
+	return state
+}
+
+func (s *system) front(q *asked, f *gate.Front) gate.State {
+	switch {
+	case f.When != nil:
+		return gives(q.sit.holds(f.When))
+	case f.Any != nil:
+		best := gate.None
+		for i := range f.Any {
+			best = max(best, s.front(q, &f.Any[i]))
+		}
+		return best
+	}
+	at := func(typ string) (*system, string) {
+		named, part, _ := strings.Cut(f.Gate[typ], "/")
+		return s.world.systems[name.Fold(named)], part
+	}
+	pass := func(other *system, p Point) gate.State {
+		return max(gate.Shut, min(other.own(q, p), other.around(q)))
+	}
+	if other, _ := at("signin"); other != nil {
+		return pass(other, Point{s.Name, "sign-in"})
+	}
+	if other, party := at("federation"); other != nil {
+		return pass(other, Point{party, "sign-in"})
+	}
+	if other, _ := at("network"); other != nil {
+		return pass(other, Point{f.Gate["access"], "admit"})
+	}
+	if other, _ := at("firewall"); other != nil {
+		return pass(other, Point{f.Gate["to"], f.Gate["service"]})
+	}
+	other, _ := at("hosts")
+	return pass(other, Point{f.Gate["host"], "login"})
+}

@@ -1,0 +1,269 @@
+// Package plain answers from the documents of a map by the words of
+// docs/model.md, line by line and with no index: what tests and benchmarks hold
+// the engine against. It shares nothing with it but the documents, and tells
+// states alone. It is for whole maps without lost names.
+package plain
+
+import (
+	"strings"
+
+	"gatemap/core/atlas"
+	"gatemap/core/directory"
+	"gatemap/core/filter"
+	"gatemap/core/gate"
+	"gatemap/core/gate/firewall"
+	"gatemap/core/gate/licences"
+	"gatemap/core/name"
+)
+
+// World is a map with its names looked up.
+type World struct {
+	m       *atlas.Map
+	users   map[string]*User // by folded full name, and by distinguished name
+	all     []*User
+	groups  map[string]*group
+	parents map[*group][]*group
+	systems map[string]*system
+}
+
+// User is a user with the groups that hold the user directly.
+type User struct {
+	*directory.User
+	home   string
+	direct []*group
+}
+
+type group struct {
+	*directory.Group
+	home string
+}
+
+// New looks the names of a map up.
+func New(m *atlas.Map) *World {
+	w := &World{m: m, users: map[string]*User{}, groups: map[string]*group{}, parents: map[*group][]*group{}, systems: map[string]*system{}}
+	var groups []*group
+	for _, d := range m.Directories {
+		for _, u := range d.Users {
+			x := &User{User: u, home: d.Name}
+			w.all = append(w.all, x)
+			w.users[name.Fold(d.Name+"/"+u.Name)], w.users[name.Fold(u.DN)] = x, x
+		}
+		for _, g := range d.Groups {
+			x := &group{g, d.Name}
+			groups = append(groups, x)
+			w.groups[name.Fold(d.Name+"/"+g.Name)], w.groups[name.Fold(g.DN)] = x, x
+		}
+	}
+	delete(w.users, "")
+	delete(w.groups, "")
+	for _, g := range groups {
+		w.enrol(g)
+	}
+	for _, u := range w.all {
+		if g := w.groups[name.Fold(w.full(u.PrimaryGroup.Name, u.home))]; g != nil && u.PrimaryGroup.Name != "" {
+			u.direct = append(u.direct, g)
+		}
+	}
+	for _, s := range m.Systems {
+		x := &system{System: s, world: w, said: map[[3]string]bool{}}
+		if d, ok := s.Gate.(*firewall.Document); ok {
+			x.wall = x.read(d)
+		}
+		w.systems[name.Fold(s.Name)] = x
+	}
+	return w
+}
+
+// Users lists all users, and FullName gives the name by which others know one.
+func (w *World) Users() []*User { return w.all }
+
+// User finds a user by full name; nil where there is none.
+func (w *World) User(full string) *User { return w.users[name.Fold(full)] }
+
+// FullName is the user's name with that of the directory.
+func (u *User) FullName() string { return u.home + "/" + u.Name }
+
+// full gives a name that is looked up in a directory: a bare one is its own.
+func (w *World) full(written, home string) string {
+	if strings.ContainsAny(written, "/=") {
+		return written
+	}
+	return home + "/" + written
+}
+
+func (w *World) enrol(g *group) {
+	if g.Rule != nil {
+		for _, u := range w.all {
+			if (g.Draws != "own" || u.home == g.home) && g.Rule.Filter.Match(record{u}) {
+				u.direct = append(u.direct, g)
+			}
+		}
+	}
+	if g.Members == nil {
+		return
+	}
+	for _, list := range [][]name.Ref{g.Members.Users, g.Members.Groups, g.Members.Any} {
+		for _, r := range list {
+			key := name.Fold(w.full(r.Name, g.home))
+			if u := w.users[key]; u != nil && (g.Draws != "own" || u.home == g.home) {
+				u.direct = append(u.direct, g)
+			}
+			if inner := w.groups[key]; inner != nil && holds(g, inner) {
+				w.parents[inner] = append(w.parents[inner], g)
+			}
+		}
+	}
+}
+
+// holds says whether the reach of two groups lets one hold the other (section
+// 3).
+func holds(outer, inner *group) bool {
+	width := map[directory.Opens]int{"host": 0, "own": 1, "any": 2, "": 2}
+	same := outer.home == inner.home
+	return inner.Kind != "mail" && inner.Opens != "host" && width[inner.Opens] >= width[outer.Opens] &&
+		(outer.Opens != "own" || inner.Opens != "own" || same) && (outer.Draws != "own" || inner.Draws == "own" && same)
+}
+
+// record is a user as a filter sees it; no attribute is declared exact.
+type record struct{ *User }
+
+func (r record) Exact(string) bool { return false }
+func (r record) Values(attribute string) []filter.Value {
+	switch attribute {
+	case "USERNAME":
+		return []filter.Value{{Text: r.Name}}
+	case "ACTIVE":
+		text := "true"
+		if !r.IsActive() {
+			text = "false"
+		}
+		return []filter.Value{{Kind: filter.Bool, Text: text}}
+	}
+	return r.Attributes.Get(attribute)
+}
+
+// groupsOf are all groups of a user, at whatever level: breadth first.
+func (w *World) groupsOf(u *User) map[*group]bool {
+	in := map[*group]bool{}
+	queue := append([]*group(nil), u.direct...)
+	for len(queue) > 0 {
+		g := queue[0]
+		queue = queue[1:]
+		if !in[g] {
+			in[g] = true
+			queue = append(queue, w.parents[g]...)
+		}
+	}
+	return in
+}
+
+// Groups are the full names of all groups of a user.
+func (w *World) Groups(u *User) []string {
+	var names []string
+	for g := range w.groupsOf(u) {
+		names = append(names, g.home+"/"+g.Name)
+	}
+	return names
+}
+
+// system is a system with what questions about it need.
+type system struct {
+	*gate.System
+	world *World
+	lines map[*licences.Product][]*User // for seats
+	wall  *wall
+	said  map[[3]string]bool
+}
+
+// asked is a user with all groups, in a situation.
+type asked struct {
+	*User
+	in   map[*group]bool
+	sit  *sit
+	mine map[any][]int // of lists of lines: those that were found to be for the user
+}
+
+// counts says whether a group carries access in a system.
+func (s *system) counts(g *group) bool {
+	switch {
+	case g == nil || g.Kind == "mail":
+		return false
+	case g.Opens == "host":
+		return strings.EqualFold(g.Host, s.Name)
+	case g.Opens == "own":
+		return s.Directory.Name != "" && strings.EqualFold(s.Directory.Name, g.home)
+	}
+	return true
+}
+
+// has says whether a line is for a user.
+func (s *system) has(q *asked, who *gate.Who) bool {
+	return s.names(q, who) && !s.excepted(q, who.Except)
+}
+
+// once remembers what follows from the document alone.
+func (s *system) once(what, of, at string, work func() bool) bool {
+	key := [3]string{what, of, at}
+	said, known := s.said[key]
+	if !known {
+		said = work()
+		s.said[key] = said
+	}
+	return said
+}
+
+// mine walks a list of lines for those that are for the user, once.
+func mine[T any](s *system, q *asked, lines []T, who func(*T) *gate.Who) []int {
+	if len(lines) == 0 {
+		return nil
+	}
+	found, walked := q.mine[&lines[0]]
+	if !walked {
+		for i := range lines {
+			if s.has(q, who(&lines[i])) {
+				found = append(found, i)
+			}
+		}
+		q.mine[&lines[0]] = found
+	}
+	return found
+}
+
+func (s *system) names(q *asked, who *gate.Who) bool {
+	if who.Everyone {
+		return true
+	}
+	for _, r := range who.Groups {
+		if g := s.world.groups[name.Fold(r.Name)]; q.in[g] && s.counts(g) {
+			return true
+		}
+	}
+	for _, r := range who.Users {
+		if s.world.users[name.Fold(r.Name)] == q.User {
+			return true
+		}
+	}
+	for _, c := range who.Claims {
+		if s.world.carries(q, c) {
+			return true
+		}
+	}
+	return false
+}
+
+func (s *system) excepted(q *asked, p *directory.People) bool {
+	if p == nil {
+		return false
+	}
+	for _, r := range p.Groups {
+		if q.in[s.world.groups[name.Fold(r.Name)]] {
+			return true
+		}
+	}
+	for _, r := range p.Users {
+		if s.world.users[name.Fold(r.Name)] == q.User {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,103 @@
+package service_test
+
+import (
+	"fmt"
+	"slices"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"gatemap/core/atlas"
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/plain"
+	"gatemap/core/situation"
+	"gatemap/tools/bigmap/world"
+)
+
+// more are situations beside those above: twenty in all.
+var more = []map[string]string{
+	{"from": "203.0.113.9"}, {"from": "198.51.100.130"}, {"from": "2001:db8:51::7"}, {"from": "192.0.2.1", "at": "2026-11-28T10:00:00Z"},
+	{"strength": "aal1"}, {"strength": "aal3", "device": "managed,compliant"}, {"device": "none"}, {"client": "browser"}, {"client": "legacy", "risk": "medium"},
+	{"access": "vpn", "from": "203.0.113.80"}, {"access": "wired"}, {"risk": "high", "via": "share"}, {"at": "2026-02-01T00:00:00Z", "from": "198.51.100.5", "risk": "low"},
+}
+
+// On a made-up map with systems of all types, what the engine says of every user
+// and every system in twenty situations is what a plain reading of the lines
+// says: nothing more, nothing less, and in the same state.
+func TestTheEngineSaysWhatAPlainReadingSays(t *testing.T) {
+	f, a := made(t, t.TempDir(), world.Sizes["S"], 1)
+	w := plain.New(f.Map)
+	for _, u := range w.Users() {
+		id, err := a.Book.FindUser(u.FullName(), "")
+		require.NoError(t, err)
+		var groups []string
+		for _, g := range a.Book.Subject(id).Groups() {
+			groups = append(groups, a.Book.GroupName(g))
+		}
+		require.ElementsMatch(t, w.Groups(u), groups, u.FullName())
+	}
+	all := slices.Concat(situations, more)
+	require.Len(t, all, 20)
+	held := make([]map[string][][]gate.Entitlement, len(all)) // by situation, system and user
+	for i, facts := range all {
+		known, err := a.Facts(given(t, facts))
+		require.NoError(t, err)
+		held[i] = map[string][][]gate.Entitlement{}
+		var one sync.Mutex
+		a.Survey(known, true, func(in *atlas.System, classes []atlas.Class) {
+			by := make([][]gate.Entitlement, a.Book.Users())
+			for _, c := range classes {
+				for _, u := range c.Users {
+					by[u] = c.Held
+				}
+			}
+			one.Lock()
+			defer one.Unlock()
+			held[i][in.Name()] = by
+		})
+	}
+	// Two plain readings, each for half of the users, at the same time.
+	half := directory.UserID(a.Book.Users() / 2)
+	var both sync.WaitGroup
+	problems := make([]string, 2)
+	for i, w := range []*plain.World{w, plain.New(f.Map)} {
+		both.Go(func() {
+			from, to := directory.UserID(i)*half, half+directory.UserID(i)*(directory.UserID(a.Book.Users())-half)
+			for u := from; u < to && problems[i] == ""; u++ {
+				problems[i] = disagreement(t, w, a, u, all, held)
+			}
+		})
+	}
+	both.Wait()
+	require.Equal(t, []string{"", ""}, problems)
+}
+
+// disagreement is the first thing in which the plain reading differs about a
+// user.
+func disagreement(t *testing.T, w *plain.World, a *atlas.Atlas, u directory.UserID, all []map[string]string, held []map[string][][]gate.Entitlement) string {
+	full := a.Book.UserName(u)
+	asker := w.Ask(w.User(full), situation.Situation{})
+	for i, facts := range all {
+		at := asker.At(given(t, facts))
+		for _, s := range a.Systems {
+			if problem := differs(w.Reach(at, s.Name()), held[i][s.Name()][u]); problem != "" {
+				return fmt.Sprintf("%s in %s, %v: %s", full, s.Name(), facts, problem)
+			}
+		}
+	}
+	return ""
+}
+
+func differs(want map[plain.Point]gate.State, got []gate.Entitlement) string {
+	for _, e := range got {
+		if p := (plain.Point{Object: e.Object, Right: e.Right}); want[p] != e.State {
+			return fmt.Sprintf("%s on %s is %s, plainly %s", e.Right, e.Object, e.State, want[p])
+		}
+	}
+	if len(got) != len(want) {
+		return fmt.Sprintf("%d entitlements, plainly %d", len(got), len(want))
+	}
+	return ""
+}

@@ -1,0 +1,260 @@
+package main
+
+import (
+	"fmt"
+	"hash/maphash"
+	"runtime"
+	"slices"
+	"strings"
+	"sync/atomic"
+	"time"
+
+	"gatemap/core/atlas"
+	"gatemap/core/change"
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/gate/types"
+	"gatemap/core/plain"
+	"gatemap/core/situation"
+	"gatemap/mapfile"
+)
+
+// compile measures making the atlas against one pass that reads every
+// membership and every attribute once.
+func (b *bench) compile() error {
+	seed := maphash.MakeSeed()
+	var sum uint64
+	pass := timed(5, func() {
+		for _, d := range b.folder.Map.Directories {
+			for _, g := range d.Groups {
+				if g.Members != nil {
+					for _, r := range g.Members.Any {
+						sum += maphash.String(seed, r.Name)
+					}
+				}
+			}
+			for _, u := range d.Users {
+				for _, a := range u.Attributes {
+					for _, v := range a.Values {
+						sum += maphash.String(seed, v.Text)
+					}
+				}
+			}
+		}
+	})
+	runtime.KeepAlive(sum)
+	var err error
+	own := timed(3, func() { b.atlas, err = b.folder.Compile("a made-up map") })
+	if err != nil {
+		return err
+	}
+	b.rows = append(b.rows, row{work: "compile from memory", own: own, baseline: "one pass that reads every membership and attribute", other: pass, least: 15, slower: true})
+	b.facts = b.atlas.Frame.Facts(situation.Situation{}, nil)
+	b.plain = plain.New(b.folder.Map)
+	all := b.plain.Users()
+	for i := range 1000 {
+		b.users = append(b.users, all[i*7919%len(all)])
+	}
+	var m runtime.MemStats
+	b.folder.Files = slices.Clone(b.folder.Files)
+	runtime.GC()
+	runtime.ReadMemStats(&m)
+	progress(fmt.Sprintf("  heap with the atlas and the plain reading: %d MB", m.HeapAlloc>>20))
+	return nil
+}
+
+func (b *bench) id(u *plain.User) directory.UserID {
+	id, err := b.atlas.Book.FindUser(u.FullName(), "")
+	if err != nil {
+		panic(err) // both are of the same map
+	}
+	return id
+}
+
+func quantile(all []time.Duration, q float64) time.Duration {
+	slices.Sort(all)
+	return all[int(float64(len(all)-1)*q)]
+}
+
+// quantiles measures single listings and who holds a point.
+func (b *bench) quantiles() error {
+	var reach, who []time.Duration
+	for _, round := range []int{0, 1} { // the first is to warm up
+		reach, who = reach[:0], who[:0]
+		for i, u := range b.users {
+			id := b.id(u)
+			start := time.Now()
+			list := b.atlas.Reach(id, b.facts, nil)
+			reach = append(reach, time.Since(start))
+			if i%2 != round || len(list) == 0 {
+				continue
+			}
+			e := list[i%len(list)]
+			s, err := b.atlas.System(e.System)
+			if err != nil {
+				return err
+			}
+			p, err := s.Gate.At(e.Object, e.Right)
+			if err != nil {
+				return err
+			}
+			start = time.Now()
+			b.atlas.Who(b.facts, s, p)
+			who = append(who, time.Since(start))
+		}
+	}
+	b.rows = append(b.rows,
+		row{work: "one reach, median", own: quantile(reach, 0.5)}, row{work: "one reach, p99", own: quantile(reach, 0.99)},
+		row{work: "one who, median", own: quantile(who, 0.5)}, row{work: "one who, p99", own: quantile(who, 0.99)})
+	return nil
+}
+
+// decisions measures one decision of each of some gate types.
+func (b *bench) decisions() error {
+	for _, typ := range []string{"roles", "firewall", "network", "signin"} {
+		type question struct {
+			system *atlas.System
+			point  gate.Point
+			plain  plain.Point
+			user   int
+		}
+		var all []question
+		q := b.atlas.Brief(b.facts)
+		for i, u := range b.users {
+			var own []gate.Entitlement
+			q.Turn(b.id(u))
+			for _, s := range b.atlas.Systems {
+				if s.Document.Type.Name == typ {
+					own = append(own, b.atlas.In(q, s)...)
+				}
+			}
+			if len(own) == 0 {
+				continue
+			}
+			e := own[i%len(own)]
+			s, err := b.atlas.System(e.System)
+			if err != nil {
+				return err
+			}
+			p, err := s.Gate.At(e.Object, e.Right)
+			if err != nil {
+				return err
+			}
+			all = append(all, question{s, p, plain.Point{Object: e.Object, Right: e.Right}, i})
+		}
+		if len(all) == 0 {
+			return fmt.Errorf("nobody in the sample holds anything of the type %s", typ)
+		}
+		want := make([]gate.State, len(all))
+		other := timed(1, func() {
+			for i, x := range all {
+				want[i] = b.plain.State(b.plain.Ask(b.users[x.user], situation.Situation{}), x.system.Name(), x.plain)
+			}
+		})
+		ids := make([]directory.UserID, len(all))
+		for i, x := range all {
+			ids[i] = b.id(b.users[x.user])
+		}
+		const rounds = 20
+		got := make([]gate.State, len(all))
+		own := timed(3, func() {
+			for range rounds {
+				for i, x := range all {
+					q.Turn(ids[i])
+					got[i] = b.atlas.State(q, x.system, x.point)
+				}
+			}
+		})
+		if !slices.Equal(want, got) {
+			return fmt.Errorf("%s: the engine and the plain reading differ", typ)
+		}
+		b.rows = append(b.rows, row{work: "one decision, " + typ, own: own / time.Duration(rounds*len(all)), baseline: "the plain walk of the lines", other: other / time.Duration(len(all)), least: 50})
+	}
+	return nil
+}
+
+// trials measures a change with its outcome against compiling anew.
+func (b *bench) trials() error {
+	compiled := b.rows[0].own
+	u := b.users[1]
+	var group string
+	for g := range directory.GroupID(b.atlas.Book.Groups()) {
+		if b.atlas.Book.Group(g).Rule == nil && b.atlas.Book.DirectUsers(g) > 20 && b.atlas.Book.Group(g).Kind == "" {
+			group = b.atlas.Book.GroupName(g)
+			break
+		}
+	}
+	for _, c := range []struct {
+		work   string
+		change change.Change
+	}{
+		{"a trial of one membership", change.Join{Group: group, User: u.FullName()}},
+		{"a trial of one attribute", change.Set{User: u.FullName(), Attribute: "title", Value: b.users[2].Attributes.First("title")}},
+		{"a trial of one rule", change.Replace{System: b.withoutARule()}},
+	} {
+		var err error
+		own := timed(5, func() {
+			var t *change.Trial
+			if t, err = change.Try(b.atlas, b.folder.Map, c.change); err == nil {
+				_, err = t.Outcome(situation.Situation{})
+			}
+		})
+		if err != nil {
+			return err
+		}
+		b.rows = append(b.rows, row{work: c.work + ", with who gains and loses", own: own, baseline: "compiling anew", other: compiled, least: 50})
+	}
+	return nil
+}
+
+// withoutARule is a firewall without its fifth rule.
+func (b *bench) withoutARule() *gate.System {
+	files := slices.Clone(b.folder.Files)
+	i := slices.IndexFunc(files, func(f mapfile.File) bool { return f.Path == "systems/firewall-1.yaml" })
+	lines := strings.Split(string(files[i].Content), "\n")
+	at := slices.IndexFunc(lines, func(l string) bool { return strings.Contains(l, "name: rule 5,") })
+	files[i].Content = []byte(strings.Join(slices.Delete(lines, at, at+1), "\n"))
+	m, err := mapfile.Parse(files, types.Table)
+	if err != nil {
+		panic(err) // it was read before, but for the line
+	}
+	return m.Systems[slices.IndexFunc(m.Systems, func(s *gate.System) bool { return s.Name == "firewall-1" })]
+}
+
+// everything measures what everyone holds against the plain reading for some,
+// scaled to all.
+func (b *bench) everything() error {
+	var entitlements atomic.Int64
+	held := make([]atomic.Int64, b.atlas.Book.Users())
+	own := timed(1, func() {
+		b.atlas.Survey(b.facts, true, func(_ *atlas.System, classes []atlas.Class) {
+			for _, c := range classes {
+				entitlements.Add(int64(len(c.Users) * len(c.Held)))
+				for _, u := range c.Users {
+					held[u].Add(int64(len(c.Held)))
+				}
+			}
+		})
+	})
+	sample := b.users[:100]
+	var wrong string
+	other := timed(1, func() {
+		for _, u := range sample {
+			asker, n := b.plain.Ask(u, situation.Situation{}), 0
+			for _, s := range b.atlas.Systems {
+				n += len(b.plain.Reach(asker, s.Name()))
+			}
+			if int64(n) != held[b.id(u)].Load() {
+				wrong = u.FullName()
+			}
+		}
+	})
+	if wrong != "" {
+		return fmt.Errorf("the engine and the plain reading differ for %s", wrong)
+	}
+	b.rows = append(b.rows, row{
+		work: fmt.Sprintf("everything for everyone (%d million entitlements)", entitlements.Load()/1e6), own: own,
+		baseline: "the plain reading for 100 users, scaled", other: other / time.Duration(len(sample)) * time.Duration(b.atlas.Book.Users()), least: 100,
+	})
+	return nil
+}

@@ -1,0 +1,140 @@
+// Command measure prints the table of docs/performance.md: what the engine does
+// on a large made-up map, each beside a baseline on the same data in the same
+// run, with equal results checked.
+package main
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"runtime"
+	"slices"
+	"strings"
+	"time"
+
+	"gatemap/core/atlas"
+	"gatemap/core/plain"
+	"gatemap/core/situation"
+	"gatemap/service"
+	"gatemap/tools/bigmap/world"
+)
+
+func main() {
+	size := flag.String("size", "M", "S, M or L, as of bigmap")
+	seed := flag.Uint64("seed", 1, "of the made-up map")
+	flag.Parse()
+	if err := run(*size, *seed); err != nil {
+		fmt.Fprintln(os.Stderr, "measure:", err)
+		os.Exit(1)
+	}
+}
+
+// bench is a large map with what the measurements share.
+type bench struct {
+	folder *service.Folder
+	atlas  *atlas.Atlas
+	plain  *plain.World
+	users  []*plain.User // those of the samples, by a stride over all
+	facts  *situation.Facts
+	rows   []row
+}
+
+// row is one line of the table.
+type row struct {
+	work, baseline string
+	own, other     time.Duration
+	least          float64 // the ratio that is asked for; 0: none
+	slower         bool    // the ratio is how much slower the work is, at most
+}
+
+func run(size string, seed uint64) error {
+	s, ok := world.Sizes[size]
+	if !ok {
+		return fmt.Errorf("there is no size %q", size)
+	}
+	path, err := os.MkdirTemp("", "gatemap-measure-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(path)
+	b := &bench{}
+	progress("writing and reading the map")
+	if err := world.Write(path, s, seed); err != nil {
+		return err
+	}
+	if b.folder, err = service.ReadFolder(path); err != nil {
+		return err
+	}
+	for _, step := range []struct {
+		name string
+		do   func() error
+	}{
+		{"compiling", b.compile}, {"reaching and asking who", b.quantiles}, {"one decision", b.decisions}, {"trials", b.trials},
+		{"everything for everyone", b.everything}, {"effective groups in SQLite", b.sqlite}, {"effective groups in PostgreSQL", b.postgres},
+	} {
+		progress(step.name)
+		if err := step.do(); err != nil {
+			return fmt.Errorf("%s: %w", step.name, err)
+		}
+	}
+	b.print(s, seed)
+	return nil
+}
+
+func progress(what string) { fmt.Fprintln(os.Stderr, "…", what) }
+
+// timed is how long work takes: the median of some runs.
+func timed(runs int, work func()) time.Duration {
+	var all []time.Duration
+	for range runs {
+		runtime.GC()
+		start := time.Now()
+		work()
+		all = append(all, time.Since(start))
+	}
+	slices.Sort(all)
+	return all[len(all)/2]
+}
+
+func (b *bench) print(s world.Size, seed uint64) {
+	fmt.Printf("%s (%d users, %d groups, %d systems), seed %d, %s, %d processors\n\n", s.Name, s.Users, s.Groups, s.Systems, seed, runtime.Version(), runtime.GOMAXPROCS(0))
+	fmt.Println("| work | time | baseline | its time | ratio | asked |")
+	fmt.Println("|---|---|---|---|---|---|")
+	for _, r := range b.rows {
+		fmt.Printf("| %s | %s | %s | %s | %s | %s |\n", r.work, short(r.own), r.baseline, short(r.other), r.ratio(), r.asked())
+	}
+}
+
+func (r *row) ratio() string {
+	if r.slower {
+		return fmt.Sprintf("%.1f × slower", float64(r.own)/float64(r.other))
+	}
+	if r.other == 0 {
+		return ""
+	}
+	return fmt.Sprintf("%.0f ×", float64(r.other)/float64(r.own))
+}
+
+func (r *row) asked() string {
+	switch {
+	case r.least == 0:
+		return ""
+	case r.slower:
+		return fmt.Sprintf("at most %.0f ×", r.least)
+	}
+	return fmt.Sprintf("%.0f ×", r.least)
+}
+
+func short(d time.Duration) string {
+	switch {
+	case d == 0:
+		return ""
+	case d < time.Microsecond:
+		return fmt.Sprintf("%d ns", d.Nanoseconds())
+	case d < time.Millisecond:
+		return fmt.Sprintf("%.1f µs", float64(d)/1e3)
+	case d < time.Second:
+		return fmt.Sprintf("%.1f ms", float64(d)/1e6)
+	}
+	return strings.TrimSuffix(fmt.Sprintf("%.1f s", d.Seconds()), ".0 s")
+}
