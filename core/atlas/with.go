@@ -3,7 +3,6 @@ package atlas
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"gatemap/core/directory"
 	"gatemap/core/gate"
@@ -22,40 +21,17 @@ func (a *Atlas) With(book *directory.Book, documents []*gate.System, guarantees 
 	var errs place.Errors
 	n.Systems = slices.Clone(a.Systems)
 	list := make([]*gate.System, len(a.Systems))
-	fresh := map[int]bool{}
 	for i, s := range a.Systems {
 		list[i] = s.Document
 	}
 	for _, d := range documents {
-		i := slices.IndexFunc(a.Systems, func(s *System) bool { return strings.EqualFold(s.Name(), d.Name) })
-		if i < 0 {
-			return nil, &directory.NotFoundError{Kind: "system", Name: d.Name}
+		s, err := a.System(d.Name)
+		if err != nil {
+			return nil, err
 		}
-		list[i], fresh[i] = d, true
+		list[s.number] = d
 	}
-	for i, s := range a.Systems {
-		for _, other := range s.looks {
-			fresh[i] = fresh[i] || fresh[other.number] && list[other.number] != other.Document
-		}
-		// What a sign-in lists depends on who stands behind it.
-		for _, d := range documents {
-			for _, ref := range leansOn(a, d) {
-				fresh[i] = fresh[i] || strings.EqualFold(ref, s.Name())
-			}
-			for _, ref := range leansOn(a, a.systemDocument(d.Name)) {
-				fresh[i] = fresh[i] || strings.EqualFold(ref, s.Name())
-			}
-		}
-	}
-	// Those that look at a system that is compiled again are compiled again too.
-	for again := true; again; {
-		again = false
-		for i, s := range a.Systems {
-			if !fresh[i] && slices.ContainsFunc(s.looks, func(other *System) bool { return fresh[other.number] }) {
-				fresh[i], again = true, true
-			}
-		}
-	}
+	fresh := a.stale(list)
 	for i := range n.Systems {
 		if fresh[i] {
 			n.Systems[i] = n.compile(list[i], list)
@@ -70,22 +46,29 @@ func (a *Atlas) With(book *directory.Book, documents []*gate.System, guarantees 
 	return n, nil
 }
 
-func (a *Atlas) systemDocument(name string) *gate.System {
-	if s, err := a.System(name); err == nil {
-		return s.Document
-	}
-	return nil
-}
-
-// leansOn lists the systems that a document says stand in front.
-func leansOn(a *Atlas, d *gate.System) []string {
-	var names []string
-	if d != nil {
-		for _, ref := range a.behind(d) {
-			names = append(names, ref.Name)
+// stale says which systems are to be compiled again, by their numbers, with
+// other documents in the place of some: these; those that they stand behind, or
+// stood, which may list who does; and all that need an answer of one of them.
+func (a *Atlas) stale(list []*gate.System) map[int]bool {
+	stale := map[int]bool{}
+	for i, s := range a.Systems {
+		if list[i] == s.Document {
+			continue
+		}
+		stale[i] = true
+		for _, ref := range slices.Concat(a.behind(s.Document), a.behind(list[i])) {
+			if front, err := a.System(ref.Name); err == nil {
+				stale[front.number] = true
+			}
 		}
 	}
-	return names
+	// What a system looks at has all that this looks at in it.
+	for i, s := range a.Systems {
+		if slices.ContainsFunc(s.looks, func(x *System) bool { return list[x.number] != x.Document || stale[x.number] }) {
+			stale[i] = true
+		}
+	}
+	return stale
 }
 
 // finish does what waits until all systems are compiled, for those that are

@@ -2,7 +2,6 @@ package directory
 
 import (
 	"cmp"
-	"math/bits"
 	"slices"
 
 	"gatemap/core/filter"
@@ -200,103 +199,5 @@ func (b *Book) below(g GroupID) map[GroupID]hop {
 // same, or nested at whatever level.
 func (b *Book) Flows(inner, outer GroupID) bool {
 	_, in := slices.BinarySearch(b.nesting.over(inner), outer)
-	return in
-}
-
-// Holders are the groups that hold a group directly; Held are the groups that
-// it holds directly.
-func (b *Book) Holders(g GroupID) []GroupID { return b.nesting.parents.at(uint32(g)) }
-func (b *Book) Held(g GroupID) []GroupID    { return b.nesting.children.at(uint32(g)) }
-
-// DirectUsers counts the users whom a group holds directly, by list, rule or
-// primary group; DirectMembers lists them.
-func (b *Book) DirectUsers(g GroupID) int { return len(b.groupUsers.at(uint32(g))) }
-
-func (b *Book) DirectMembers(g GroupID) []UserID {
-	var users []UserID
-	for _, l := range b.groupUsers.at(uint32(g)) {
-		users = append(users, l.user())
-	}
-	return users
-}
-
-// ActiveMembers counts, by group, the members at whatever level whose account is
-// switched on.
-func (b *Book) ActiveMembers() []int {
-	counts := make([]int, b.Groups())
-	for u := range UserID(b.Users()) {
-		if b.User(u).IsActive() {
-			for _, g := range b.within.at(u) {
-				counts[g]++
-			}
-		}
-	}
-	return counts
-}
-
-// ListedUsers are the users whom a group lists by name.
-func (b *Book) ListedUsers(g GroupID) []UserID {
-	var users []UserID
-	for _, m := range b.groupUsers.at(uint32(g)) {
-		if m.how() == Direct {
-			users = append(users, m.user())
-		}
-	}
-	return users
-}
-
-// DeviceGroups is the set of groups that a device is a member of, at whatever
-// level.
-func (b *Book) DeviceGroups(d DeviceID) map[GroupID]bool {
-	in := map[GroupID]bool{}
-	for _, held := range b.deviceIn[d] {
-		for _, g := range b.nesting.over(held) {
-			in[g] = true
-		}
-	}
-	return in
-}
-
-// Everyone lists all users.
-func (b *Book) Everyone() []UserID {
-	all := make([]UserID, b.Users())
-	for i := range all {
-		all[i] = UserID(i)
-	}
-	return all
-}
-
-// Among lists the members of groups, at whatever level, together with some
-// users, each once and in order.
-func (b *Book) Among(groups []GroupID, users []UserID) []UserID {
-	var all []UserID
-	for w, word := range b.Mark(groups, users) {
-		for ; word != 0; word &= word - 1 {
-			all = append(all, UserID(w*64+bits.TrailingZeros64(word)))
-		}
-	}
-	return all
-}
-
-// Mark is Among as a bit for each user.
-func (b *Book) Mark(groups []GroupID, users []UserID) []uint64 {
-	in := make([]uint64, b.Users()/64+1)
-	for _, u := range users {
-		in[u/64] |= 1 << (u % 64)
-	}
-	seen := make([]uint64, b.Groups()/64+1)
-	queue := slices.Clone(groups)
-	for len(queue) > 0 {
-		g := queue[len(queue)-1]
-		queue = queue[:len(queue)-1]
-		if seen[g/64]&(1<<(g%64)) != 0 {
-			continue
-		}
-		seen[g/64] |= 1 << (g % 64)
-		for _, l := range b.groupUsers.at(uint32(g)) {
-			in[l.user()/64] |= 1 << (l.user() % 64)
-		}
-		queue = append(queue, b.Held(g)...)
-	}
 	return in
 }

@@ -5,6 +5,8 @@
 package plain
 
 import (
+	"fmt"
+	"slices"
 	"strings"
 
 	"gatemap/core/atlas"
@@ -24,6 +26,7 @@ type World struct {
 	groups  map[string]*group
 	parents map[*group][]*group
 	systems map[string]*system
+	texts   map[string][]string // by attributes: what all users have of them
 }
 
 // User is a user with the groups that hold the user directly.
@@ -40,7 +43,7 @@ type group struct {
 
 // New looks the names of a map up.
 func New(m *atlas.Map) *World {
-	w := &World{m: m, users: map[string]*User{}, groups: map[string]*group{}, parents: map[*group][]*group{}, systems: map[string]*system{}}
+	w := &World{m: m, users: map[string]*User{}, groups: map[string]*group{}, parents: map[*group][]*group{}, systems: map[string]*system{}, texts: map[string][]string{}}
 	var groups []*group
 	for _, d := range m.Directories {
 		for _, u := range d.Users {
@@ -64,6 +67,7 @@ func New(m *atlas.Map) *World {
 			u.direct = append(u.direct, g)
 		}
 	}
+	w.texts = nil
 	for _, s := range m.Systems {
 		x := &system{System: s, world: w, said: map[[3]string]bool{}}
 		if d, ok := s.Gate.(*firewall.Document); ok {
@@ -93,8 +97,16 @@ func (w *World) full(written, home string) string {
 
 func (w *World) enrol(g *group) {
 	if g.Rule != nil {
-		for _, u := range w.all {
-			if (g.Draws != "own" || u.home == g.home) && g.Rule.Filter.Match(record{u}) {
+		// Those with the same values of what the rule reads are asked once.
+		said := map[string]bool{}
+		values := w.values(slices.Compact(slices.Sorted(g.Rule.Filter.Reads())))
+		for i, u := range w.all {
+			is, known := said[values[i]]
+			if !known {
+				is = g.Rule.Filter.Match(record{u})
+				said[values[i]] = is
+			}
+			if is && (g.Draws != "own" || u.home == g.home) {
 				u.direct = append(u.direct, g)
 			}
 		}
@@ -113,6 +125,22 @@ func (w *World) enrol(g *group) {
 			}
 		}
 	}
+}
+
+// values are the values of attributes of all users, as text.
+func (w *World) values(attributes []string) []string {
+	key := strings.Join(attributes, " ")
+	if known, ok := w.texts[key]; ok {
+		return known
+	}
+	texts := make([]string, len(w.all))
+	for i, u := range w.all {
+		for _, a := range attributes {
+			texts[i] += fmt.Sprintf("%q", record{u}.Values(a))
+		}
+	}
+	w.texts[key] = texts
+	return texts
 }
 
 // holds says whether the reach of two groups lets one hold the other (section

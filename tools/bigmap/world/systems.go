@@ -215,11 +215,11 @@ func (m *maker) app(b *strings.Builder, lines, _ int) {
 	}
 }
 
-func (m *maker) licences(b *strings.Builder, lines, _ int) {
+func (m *maker) licences(b *strings.Builder, lines, number int) {
 	fmt.Fprintln(b, "products:")
 	for i := range 8 {
 		seats := ""
-		if i < 2 {
+		if i < 2 && number == 0 {
 			seats = fmt.Sprintf("seats: %d, ", m.Users/100)
 		}
 		fmt.Fprintf(b, "  - {product: suite-%d, %sfeatures: [viewer, pipeline, {feature: cluster, needs: [pipeline]}, export]}\n", i, seats)

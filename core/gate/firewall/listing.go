@@ -1,0 +1,113 @@
+package firewall
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/name"
+)
+
+// Giving are the lines without any of which there is nothing to list: with a
+// permitting default there is none such, as it is for everyone.
+func (w *wall) Giving() gate.Held {
+	if w.permit {
+		return nil
+	}
+	return w.giving
+}
+
+// Reach lists what the rules that permit something to the subject are about:
+// their destinations and services, by the names that they use.
+func (w *wall) Reach(q *gate.Question, add func(gate.Entitlement)) {
+	if !w.permit && !q.Held(w.roster).Meets(w.giving) {
+		return
+	}
+	asked := make([]bool, len(w.listed))
+	for i := range w.rules {
+		r := &w.rules[i]
+		if r.permit && r.crowd.Has(q) {
+			for _, p := range r.listed {
+				asked[p] = true
+			}
+		}
+	}
+	for i, p := range w.listed {
+		if !asked[i] && !(w.permit && p.object == anyName && p.right == anyName) {
+			continue
+		}
+		if e := p.Decide(q); e.State != gate.None {
+			add(e)
+		}
+	}
+}
+
+// list makes the points that listings ask, once: those that permitting rules
+// are about, by object and right.
+func (w *wall) list() {
+	type pair struct{ object, right string }
+	compare := func(a, b pair) int {
+		return cmp.Or(strings.Compare(a.object, b.object), strings.Compare(a.right, b.right))
+	}
+	of := make([][]pair, len(w.rules))
+	var pairs []pair
+	for i := range w.rules {
+		if r := &w.rules[i]; r.permit {
+			for _, to := range orAny(r.toNames) {
+				for _, service := range orAny(r.svcNames) {
+					of[i] = append(of[i], pair{to, service})
+				}
+			}
+			pairs = append(pairs, of[i]...)
+		}
+	}
+	if w.permit {
+		pairs = append(pairs, pair{anyName, anyName})
+	}
+	slices.SortFunc(pairs, compare)
+	pairs = slices.Compact(pairs)
+	for _, x := range pairs {
+		to, _ := w.destination(x.object)
+		services, _ := w.service(x.right)
+		w.listed = append(w.listed, newPoint(w, x.object, x.right, to, services))
+	}
+	for i := range w.rules {
+		for _, x := range of[i] {
+			at, _ := slices.BinarySearchFunc(pairs, x, compare)
+			w.rules[i].listed = append(w.rules[i].listed, at)
+		}
+	}
+}
+
+func orAny(names []string) []string {
+	if names == nil {
+		return []string{anyName}
+	}
+	return names
+}
+
+// At finds a service at a destination.
+func (w *wall) At(object, right string) (gate.Point, error) {
+	services, ok := w.service(right)
+	if !ok {
+		return nil, &directory.NotFoundError{Kind: "service", Name: right, Near: name.Near(right, w.serviceNames), Within: w.system}
+	}
+	if object == "" {
+		return nil, &gate.ObjectNeededError{System: w.system, Objects: w.names}
+	}
+	to, ok := w.destination(object)
+	if !ok {
+		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(w.names)), Within: w.system}
+	}
+	return newPoint(w, object, right, to, services), nil
+}
+
+// Passage asks for the service at the destination that the keys name.
+func (w *wall) Passage(_, _ string, keys gate.Passage) (gate.Point, error) {
+	if keys["to"] == "" || keys["service"] == "" || len(keys) > 2 {
+		return nil, errKeys
+	}
+	return w.At(keys["to"], keys["service"])
+}
