@@ -212,10 +212,9 @@ func (b *bureau) Heeds(_ *directory.Book, at gate.Point) gate.Heed {
 
 // facet writes which statements hold for a user.
 func (p *party) facet(q *gate.Question, b []byte) []byte {
-	claims := p.carried(q)
 	for i := range p.admit {
 		holds := byte(0)
-		if p.admit[i].holds(q, claims) {
+		if p.holds(&p.admit[i], q) {
 			holds = 1
 		}
 		b = append(b, holds)
@@ -238,22 +237,6 @@ func (p *party) carried(q *gate.Question) map[string][]string {
 		slices.Sort(values)
 	}
 	return claims
-}
-
-// holds says whether a statement is about this user.
-func (t *statement) holds(q *gate.Question, claims map[string][]string) bool {
-	if t.who {
-		return t.crowd.Has(q)
-	}
-	return slices.ContainsFunc(claims[t.test.Claim], func(v string) bool {
-		switch {
-		case t.test.Is != nil:
-			return v == *t.test.Is
-		case t.test.Starts != nil:
-			return strings.HasPrefix(v, *t.test.Starts)
-		}
-		return strings.HasSuffix(v, *t.test.Ends)
-	})
 }
 
 func (b *bureau) find(written string) *party {
@@ -284,7 +267,6 @@ func (b *bureau) Carries(q *gate.Question, written, claim, value string) bool {
 	if p == nil {
 		return false
 	}
-	claims := p.carried(q)
-	verdict, _ := p.admission(q, claims)
-	return verdict.State == gate.Open && slices.Contains(claims[claim], value)
+	is := func(v string) bool { return v == value }
+	return p.admitted(q) == gate.Open && p.carries(q, claim, is)
 }

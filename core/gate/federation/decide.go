@@ -13,26 +13,6 @@ import (
 
 const signIn = "sign-in"
 
-// admission: one refusal that holds refuses, else one permit admits, else the
-// default. It is none where nothing would admit. by are the permits that hold.
-func (p *party) admission(q *gate.Question, claims map[string][]string) (v gate.Verdict, by []*statement) {
-	refused := gate.Opened
-	for i := range p.admit {
-		t := &p.admit[i]
-		switch {
-		case !t.holds(q, claims):
-		case t.permit:
-			by = append(by, t)
-		default:
-			refused = refused.And(q.ShutFor(gate.ByAdmit, t.line.Name, ""))
-		}
-	}
-	if len(by) == 0 && !p.permit {
-		return gate.Verdict{}, nil
-	}
-	return refused, by
-}
-
 // point is signing in to a party, or one value of a claim.
 type point struct {
 	bureau *bureau
@@ -53,7 +33,21 @@ func (b *bureau) point(p *party, claim, value string) *point {
 func (p *point) Object() string { return p.party.name }
 
 func (p *point) Decide(q *gate.Question) gate.Entitlement {
+	if q.Brief {
+		return gate.Entitlement{System: p.bureau.system, Object: p.party.name, Right: p.name, State: p.state(q)}
+	}
 	return p.decide(q, p.party.visit(q))
+}
+
+// state is the state alone.
+func (p *point) state(q *gate.Question) gate.State {
+	if p.claim == "" {
+		return p.party.admitted(q)
+	}
+	if !p.party.carries(q, p.claim, func(v string) bool { return v == p.value }) {
+		return gate.None
+	}
+	return max(gate.Shut, p.party.admitted(q))
 }
 
 // visit is a subject at a party: the claims of the sign-in, and whether it is
@@ -66,24 +60,15 @@ type visit struct {
 
 func (p *party) visit(q *gate.Question) visit {
 	claims := p.carried(q)
-	verdict, by := p.admission(q, claims)
+	verdict, by := p.admission(q)
 	return visit{claims, verdict, by}
 }
 
 func (p *point) decide(q *gate.Question, at visit) gate.Entitlement {
 	claims, verdict, by := at.claims, at.verdict, at.by
 	e := gate.Entitlement{System: p.bureau.system, Object: p.party.name, Right: p.name}
-	carried := p.claim == "" || slices.Contains(claims[p.claim], p.value)
-	switch {
-	case q.Brief && p.claim != "" && carried && verdict.State == gate.None:
-		e.State = gate.Shut
-		return e
-	case q.Brief && carried:
-		e.State = verdict.State
-		return e
-	}
 	if p.claim != "" {
-		if !carried {
+		if !slices.Contains(claims[p.claim], p.value) {
 			return e
 		}
 		e.Routes = p.claimRoutes(q)
