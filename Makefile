@@ -32,8 +32,12 @@ needs:
 test: needs build
 	@bash tools/test.sh $(CHECKS)
 
+# Go benchmarks on the demo, and the table of docs/performance.md on a large map:
+# SIZE=S|M|L, with PostgreSQL beside it where that is installed.
+SIZE ?= M
 bench: build
 	go test ./... -run '^$$' -bench . -benchmem
+	go run ./tools/measure --size $(SIZE)
 
 # The pictures of docs/screenshots, from the demo.
 shots: needs build

@@ -101,3 +101,33 @@ func differs(want map[plain.Point]gate.State, got []gate.Entitlement) string {
 	}
 	return ""
 }
+
+// A question for states alone says what the whole answer says, and allocates
+// nothing for the gate types that are asked at every turn.
+func TestBriefQuestions(t *testing.T) {
+	_, a := made(t, t.TempDir(), tiny, 3)
+	for _, facts := range situations {
+		known, err := a.Facts(given(t, facts))
+		require.NoError(t, err)
+		q := a.Brief(known)
+		for _, s := range a.Systems {
+			for u := range directory.UserID(a.Book.Users()) {
+				q.Turn(u)
+				brief, whole := a.In(q, s), a.Reach(u, known, s)
+				require.Len(t, brief, len(whole))
+				for i, e := range whole {
+					require.Equal(t, e.State, brief[i].State, "%s: %s on %s", a.Book.UserName(u), e.Right, e.Object)
+				}
+				if len(whole) == 0 || !slices.Contains([]string{"roles", "firewall", "network", "signin"}, s.Document.Type.Name) {
+					continue
+				}
+				p, err := s.Gate.At(whole[0].Object, whole[0].Right)
+				require.NoError(t, err)
+				require.Zero(t, testing.AllocsPerRun(5, func() {
+					q.Turn(u)
+					a.State(q, s, p)
+				}), "%s in %s", a.Book.UserName(u), s.Name())
+			}
+		}
+	}
+}
