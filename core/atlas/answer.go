@@ -49,7 +49,11 @@ func (a *Atlas) Reach(u directory.UserID, f *situation.Facts, within *System) []
 }
 
 func (a *Atlas) reach(q *gate.Question, within *System) []gate.Entitlement {
-	all := make([]gate.Entitlement, 0, 256)
+	some := 32
+	if within == nil {
+		some = min(8*len(a.Systems), 256)
+	}
+	all := make([]gate.Entitlement, 0, some)
 	marks := q.Words(len(a.Systems)/64 + 1)
 	a.touch.systems(q, marks)
 	for i, s := range a.Systems {

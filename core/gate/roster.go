@@ -238,7 +238,7 @@ func (q *Question) Words(n int) []uint64 {
 	m := &q.marks
 	from := len(m.words)
 	if from+n > cap(m.words) {
-		m.words = make([]uint64, 0, max(1024, 2*cap(m.words), n))
+		m.words = make([]uint64, 0, max(64, 2*cap(m.words), n))
 		from = 0
 	}
 	m.words = m.words[:from+n]

@@ -9,7 +9,6 @@ import (
 	"os"
 	"runtime"
 	"slices"
-	"strings"
 	"time"
 
 	"gatemap/core/atlas"
@@ -136,5 +135,5 @@ func short(d time.Duration) string {
 	case d < time.Second:
 		return fmt.Sprintf("%.1f ms", float64(d)/1e6)
 	}
-	return strings.TrimSuffix(fmt.Sprintf("%.1f s", d.Seconds()), ".0 s")
+	return fmt.Sprintf("%.1f s", d.Seconds())
 }
