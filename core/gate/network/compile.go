@@ -28,8 +28,7 @@ type porter struct {
 	lines    struct{ override, sources string }
 	tags     []tagRule
 	policies []policy
-	at       map[string][]int      // the policies that are about each kind of network
-	crowds   map[string]*gate.Held // of these
+	crowds   map[string]*gate.Held // of the policies that are about each kind of network
 	roster   *gate.Roster
 	names    []string // of tags, in the order of listings
 }
@@ -58,7 +57,7 @@ type policy struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	p := &porter{system: s.System.Name, at: map[string][]int{}, crowds: map[string]*gate.Held{}, roster: &s.Roster}
+	p := &porter{system: s.System.Name, crowds: map[string]*gate.Held{}, roster: &s.Roster}
 	for _, way := range ways {
 		p.crowds[way] = &gate.Held{}
 	}
@@ -95,7 +94,6 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 			c.ids = append(c.ids, p.tagID(tag))
 		}
 		for _, way := range c.ways {
-			p.at[way] = append(p.at[way], i)
 			p.crowds[way].Add(c.crowd)
 		}
 	}

@@ -14,12 +14,10 @@ type point struct {
 	porter *porter
 	way    string // empty: a tag
 	tag    string
-	// policies are those that are about the kind of network.
-	policies []int
 }
 
 func (p *porter) point(way string) *point {
-	return &point{porter: p, way: way, policies: p.at[way]}
+	return &point{porter: p, way: way}
 }
 
 // byName are the kinds of network in the order of listings.
