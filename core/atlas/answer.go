@@ -49,25 +49,25 @@ func (a *Atlas) Reach(u directory.UserID, f *situation.Facts, within *System) []
 }
 
 func (a *Atlas) reach(q *gate.Question, within *System) []gate.Entitlement {
-	some := 32
-	if within == nil {
-		some = min(8*len(a.Systems), 256)
+	if within != nil {
+		return a.In(q, within)
 	}
-	all := make([]gate.Entitlement, 0, some)
+	all := make([]gate.Entitlement, 0, min(8*len(a.Systems), 256))
 	marks := q.Words(len(a.Systems)/64 + 1)
 	a.touch.systems(q, marks)
 	for i, s := range a.Systems {
-		if within == nil && s.quiet && marks[i/64]&(1<<(i%64)) == 0 {
-			continue
-		}
-		if within == nil || s == within {
-			a.reachIn(q, s, func(e gate.Entitlement) {
-				e.Settle()
-				all = append(all, e)
-			})
+		if !s.quiet || marks[i/64]&(1<<(i%64)) != 0 {
+			a.reachIn(q, s, func(e gate.Entitlement) { all = append(all, e) })
 		}
 	}
 	return all
+}
+
+// In lists what the subject of a question holds in one system, as Reach does.
+func (a *Atlas) In(q *gate.Question, s *System) []gate.Entitlement {
+	var held []gate.Entitlement
+	a.reachIn(q, s, func(e gate.Entitlement) { held = append(held, e) })
+	return held
 }
 
 // reachIn hands on everything that the subject holds in one system. What stands
@@ -79,6 +79,7 @@ func (a *Atlas) reachIn(q *gate.Question, s *System, add func(gate.Entitlement))
 			around = a.account(q).And(s.around(q))
 		}
 		e.Judge(around.And(e.Verdict()))
+		e.Settle()
 		add(e)
 	})
 }

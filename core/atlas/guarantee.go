@@ -151,11 +151,8 @@ func (a *Atlas) Held(q *gate.Question, t *Thing) []gate.Entitlement {
 		return nil
 	}
 	var held []gate.Entitlement
-	around := a.account(q).And(t.System.around(q))
-	t.System.Gate.Reach(q, func(e gate.Entitlement) {
+	a.reachIn(q, t.System, func(e gate.Entitlement) {
 		if t.Right.Matches(e.Right) && (t.Object == "" || t.Object == e.Object) {
-			e.Judge(around.And(e.Verdict()))
-			e.Settle()
 			held = append(held, e)
 		}
 	})

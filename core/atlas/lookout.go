@@ -2,6 +2,7 @@ package atlas
 
 import (
 	"encoding/binary"
+	"iter"
 	"math/bits"
 	"slices"
 
@@ -196,13 +197,13 @@ func (l *lookout) named(from, to int) func(func(directory.UserID) bool) {
 	}
 }
 
-// rest lists the users of a kind whom no line names.
-func (l *lookout) rest(kind int) []directory.UserID {
-	var users []directory.UserID
-	for _, u := range l.kinds.Users(kind) {
-		if !l.touches(u) {
-			users = append(users, u)
+// rest yields the users of a kind whom no line names, in order.
+func (l *lookout) rest(kind int) iter.Seq[directory.UserID] {
+	return func(yield func(directory.UserID) bool) {
+		for _, u := range l.kinds.Users(kind) {
+			if !l.touches(u) && !yield(u) {
+				return
+			}
 		}
 	}
-	return users
 }

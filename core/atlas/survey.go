@@ -1,6 +1,8 @@
 package atlas
 
 import (
+	"slices"
+
 	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/parallel"
@@ -32,11 +34,6 @@ func (a *Atlas) Survey(f *situation.Facts, brief bool, visit func(*System, []Cla
 func (a *Atlas) classes(q *gate.Question, s *System) []Class {
 	l := a.lookout(s, nil)
 	var classes []Class
-	ask := func() []gate.Entitlement {
-		var held []gate.Entitlement
-		a.reachIn(q, s, func(e gate.Entitlement) { held = append(held, e) })
-		return held
-	}
 	numbers := map[string]int{}
 	var key []byte
 	for u := range l.named(0, len(l.touched)) {
@@ -46,14 +43,14 @@ func (a *Atlas) classes(q *gate.Question, s *System) []Class {
 		if !known {
 			n = len(classes)
 			numbers[string(key)] = n
-			classes = append(classes, Class{Held: ask()})
+			classes = append(classes, Class{Held: a.In(q, s)})
 		}
 		classes[n].Users = append(classes[n].Users, u)
 	}
 	for kind := range l.kinds.Count() {
-		if rest := l.rest(kind); len(rest) > 0 {
+		if rest := slices.Collect(l.rest(kind)); len(rest) > 0 {
 			q.Turn(rest[0])
-			classes = append(classes, Class{rest, ask()})
+			classes = append(classes, Class{rest, a.In(q, s)})
 		}
 	}
 	kept := classes[:0]

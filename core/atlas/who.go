@@ -65,10 +65,7 @@ func (a *Atlas) Who(f *situation.Facts, s *System, p gate.Point) *Holders {
 // first.
 func (a *Atlas) rest(q *gate.Question, l *lookout, kind int, s *System, p gate.Point, states []gate.State) {
 	state, asked := gate.None, false
-	for _, u := range l.kinds.Users(kind) {
-		if l.touches(u) {
-			continue
-		}
+	for u := range l.rest(kind) {
 		if !asked {
 			q.Turn(u)
 			state, asked = a.State(q, s, p), true

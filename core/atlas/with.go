@@ -124,13 +124,3 @@ func (a *Atlas) Fresh(before *Atlas) []*System {
 	}
 	return list
 }
-
-// In lists what a user holds in one system, as Reach does.
-func (a *Atlas) In(q *gate.Question, s *System) []gate.Entitlement {
-	var held []gate.Entitlement
-	a.reachIn(q, s, func(e gate.Entitlement) {
-		e.Settle()
-		held = append(held, e)
-	})
-	return held
-}

@@ -38,7 +38,7 @@ func (a *Asker) At(s situation.Situation) *Asker {
 // State answers for one point.
 func (w *World) State(a *Asker, in string, p Point) gate.State {
 	s := w.systems[name.Fold(in)]
-	own := s.own(a.q, p)
+	own := s.reading(a.q).own(p)
 	if own == gate.None {
 		return own
 	}
@@ -51,60 +51,42 @@ func (w *World) Reach(a *Asker, in string) map[Point]gate.State {
 	s := w.systems[name.Fold(in)]
 	held := map[Point]gate.State{}
 	around := s.around(a.q)
-	for _, p := range s.points(a.q) {
-		if own := s.own(a.q, p); own != gate.None {
+	gates := s.reading(a.q)
+	for _, p := range gates.points() {
+		if own := gates.own(p); own != gate.None {
 			held[p] = min(own, around)
 		}
 	}
 	return held
 }
 
-// own is what the system's gate decides by itself.
-func (s *system) own(q *asked, p Point) gate.State {
-	switch d := s.Gate.(type) {
-	case *roles.Document:
-		return s.roles(q, d, p)
-	case *licences.Document:
-		return s.licences(q, d, p)
-	case *firewall.Document:
-		return s.firewall(q, d, p)
-	case *network.Document:
-		return s.network(q, d, p)
-	case *app.Document:
-		return s.app(q, d, p)
-	case *files.Document:
-		return s.files(q, d, p)
-	case *hosts.Document:
-		return s.hosts(q, d, p)
-	case *federation.Document:
-		return s.federation(q, d, p)
-	case *signin.Document:
-		return s.signin(q, d, p)
-	}
-	panic("a gate type that the plain reading does not know")
+// reading is how a gate type is read: what it decides by itself for a point, and
+// which points a listing tells, whether the user holds them or not.
+type reading struct {
+	own    func(Point) gate.State
+	points func() []Point
 }
 
-// points are those that a listing tells, whether the user holds them or not.
-func (s *system) points(q *asked) []Point {
+func (s *system) reading(q *asked) reading {
 	switch d := s.Gate.(type) {
 	case *roles.Document:
-		return rolePoints(d)
+		return reading{func(p Point) gate.State { return s.roles(q, d, p) }, func() []Point { return rolePoints(d) }}
 	case *licences.Document:
-		return licencePoints(d)
+		return reading{func(p Point) gate.State { return s.licences(q, d, p) }, func() []Point { return licencePoints(d) }}
 	case *firewall.Document:
-		return s.firewallPoints(q, d)
+		return reading{func(p Point) gate.State { return s.firewall(q, d, p) }, func() []Point { return s.firewallPoints(q, d) }}
 	case *network.Document:
-		return networkPoints(d)
+		return reading{func(p Point) gate.State { return s.network(q, d, p) }, func() []Point { return networkPoints(d) }}
 	case *app.Document:
-		return appPoints(d)
+		return reading{func(p Point) gate.State { return s.app(q, d, p) }, func() []Point { return appPoints(d) }}
 	case *files.Document:
-		return filePoints(d)
+		return reading{func(p Point) gate.State { return s.files(q, d, p) }, func() []Point { return filePoints(d) }}
 	case *hosts.Document:
-		return s.hostPoints(q, d)
+		return reading{func(p Point) gate.State { return s.hosts(q, d, p) }, func() []Point { return s.hostPoints(q, d) }}
 	case *federation.Document:
-		return s.federationPoints(q, d)
+		return reading{func(p Point) gate.State { return s.federation(q, d, p) }, func() []Point { return s.federationPoints(q, d) }}
 	case *signin.Document:
-		return s.signinPoints(d)
+		return reading{func(p Point) gate.State { return s.signin(q, d, p) }, func() []Point { return s.signinPoints(d) }}
 	}
 	panic("a gate type that the plain reading does not know")
 }
@@ -154,7 +136,7 @@ func (s *system) front(q *asked, f *gate.Front) gate.State {
 		return s.world.systems[name.Fold(named)], part
 	}
 	pass := func(other *system, p Point) gate.State {
-		return max(gate.Shut, min(other.own(q, p), other.around(q)))
+		return max(gate.Shut, min(other.reading(q).own(p), other.around(q)))
 	}
 	if other, _ := at("signin"); other != nil {
 		return pass(other, Point{s.Name, "sign-in"})
