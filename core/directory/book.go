@@ -6,7 +6,6 @@ import (
 
 	"gatemap/core/finding"
 	"gatemap/core/name"
-	"gatemap/core/parallel"
 	"gatemap/core/place"
 )
 
@@ -38,7 +37,7 @@ type Book struct {
 	users       shelf[User]
 	groups      shelf[Group]
 	devices     shelf[Device]
-	byDN        map[string]object
+	byDN        dnIndex
 
 	userGroups lists[link] // by user: the groups that hold the user directly
 	groupUsers lists[link] // the other way round
@@ -114,40 +113,6 @@ func checkGroup(g *Group, errs *place.Errors) {
 		errs.Addf(g.Place, "group %s opens host and so needs the key host: the system in which it counts", g.Name)
 	case g.Opens != "host" && g.Host != "":
 		errs.Addf(g.Place, "group %s names a host system, which counts only with opens: host", g.Name)
-	}
-}
-
-// indexDNs notes who bears which distinguished name. It is worked out in
-// parallel, as reading so many takes a while.
-func (b *Book) indexDNs(errs *place.Errors) {
-	users, groups := b.Users(), b.Groups()
-	total := users + groups + b.Devices()
-	dn := func(i int) (string, place.Place, object) {
-		switch {
-		case i < users:
-			return b.users.records[i].DN, b.users.records[i].Place, object{"user", uint32(i)}
-		case i < users+groups:
-			g := b.groups.records[i-users]
-			return g.DN, g.Place, object{"group", uint32(i - users)}
-		}
-		d := b.devices.records[i-users-groups]
-		return d.DN, d.Place, object{"device", uint32(i - users - groups)}
-	}
-	canonical := make([]string, total)
-	parallel.For(total, 4096, func(from, to int) {
-		for i := from; i < to; i++ {
-			if written, _, _ := dn(i); written != "" {
-				canonical[i], _ = name.DN(written)
-			}
-		}
-	})
-	b.byDN = make(map[string]object, total)
-	for i, c := range canonical {
-		if c != "" {
-			_, _, b.byDN[c] = dn(i)
-		} else if written, at, _ := dn(i); written != "" {
-			errs.Addf(at, "%q is not a distinguished name (RFC 4514)", written)
-		}
 	}
 }
 

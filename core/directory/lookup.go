@@ -65,10 +65,10 @@ func find[T any](b *Book, s *shelf[T], written, home string) (int, error) {
 
 // lookup lists what a name may mean.
 func lookup[T any](b *Book, s *shelf[T], written, home string) []int {
-	folded := name.Fold(written)
+	var short [256]byte
 	if strings.Contains(written, "/") {
-		if i, ok := s.index[folded]; ok {
-			return []int{int(i)}
+		if i, ok := s.find(name.AppendFold(short[:0], written)); ok {
+			return []int{i}
 		}
 	}
 	if o, ok := b.named(written); ok && o.kind == s.kind {
@@ -79,22 +79,11 @@ func lookup[T any](b *Book, s *shelf[T], written, home string) []int {
 		if home != "" && !strings.EqualFold(d.Name, home) {
 			continue
 		}
-		if i, ok := s.find(b.folded[i], folded); ok {
+		if i, ok := s.find(name.AppendFold(append(append(short[:0], b.folded[i]...), '/'), written)); ok {
 			hits = append(hits, i)
 		}
 	}
 	return hits
-}
-
-// named finds what bears a distinguished name.
-func (b *Book) named(dn string) (object, bool) {
-	var short [256]byte
-	canonical, ok := name.AppendDN(short[:0], dn)
-	if !ok {
-		return object{}, false
-	}
-	o, ok := b.byDN[string(canonical)]
-	return o, ok
 }
 
 // near suggests names: full ones for a full name, the first part of a

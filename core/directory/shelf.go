@@ -1,7 +1,9 @@
 package directory
 
 import (
+	"bytes"
 	"cmp"
+	"encoding/binary"
 	"slices"
 	"strings"
 
@@ -14,68 +16,108 @@ import (
 type shelf[T any] struct {
 	kind    string
 	records []*T
-	full    []string          // as written
-	index   map[string]uint32 // by folded full name
-	home    []uint16          // index of the directory
-}
-
-type object struct {
-	kind string
-	id   uint32
+	full    []string // as written
+	index   index    // by folded full name
+	home    []uint16 // index of the directory
 }
 
 // entry is a record on its way into a shelf.
-type entry[T any] struct {
-	record *T
-	full   string
+type entry struct {
+	start  [2]uint64 // of the folded name, so that few names are compared whole
 	folded string
-	home   int
 	order  int // in which it was written
 }
 
+// fill puts the records of directories in the order of their names. Records with
+// the name of another are left out, and reported to errs.
 func fill[T any](kind string, docs []*Document, list func(*Document) []*T, named func(*T) (string, place.Place), errs *place.Errors) shelf[T] {
-	var all []entry[T]
-	for home, d := range docs {
-		for _, r := range list(d) {
-			if n, at := named(r); n == "" {
-				errs.Addf(at, "a %s needs a name", kind)
-			} else {
-				all = append(all, entry[T]{record: r, full: n, home: home, order: len(all)})
-			}
-		}
+	s := shelf[T]{kind: kind}
+	count := 0
+	for _, d := range docs {
+		count += len(list(d))
 	}
-	parallel.For(len(all), 4096, func(from, to int) {
+	s.records, s.full, s.home = make([]*T, 0, count), make([]string, 0, count), make([]uint16, 0, count)
+	// A full name begins with the directory and a slash, so that names of one
+	// directory stand together.
+	for _, home := range inOrder(docs) {
+		s.add(docs[home].Name, uint16(home), list(docs[home]), named, errs)
+	}
+	s.index = newIndex(len(s.full))
+	hashes := make([]uint64, len(s.full))
+	parallel.For(len(s.full), 4096, func(from, to int) {
+		var short [128]byte
 		for i := from; i < to; i++ {
-			all[i].full = name.Full(docs[all[i].home].Name, all[i].full)
-			all[i].folded = name.Fold(all[i].full)
+			hashes[i] = s.index.hash(name.AppendFold(short[:0], s.full[i]))
 		}
 	})
-	sortEntries(all)
-	s := shelf[T]{
-		kind: kind, records: make([]*T, 0, len(all)), full: make([]string, 0, len(all)),
-		home: make([]uint16, 0, len(all)), index: make(map[string]uint32, len(all)),
-	}
-	for i, e := range all {
-		if i > 0 && all[i-1].folded == e.folded {
-			_, first := named(all[i-1].record)
-			_, at := named(e.record)
-			errs.Addf(at, "%s %s stands in the directory twice; it is also at %s", kind, e.full, first)
-			continue
-		}
-		s.index[e.folded] = uint32(len(s.records))
-		s.records = append(s.records, e.record)
-		s.full = append(s.full, e.full)
-		s.home = append(s.home, uint16(e.home))
+	for i, h := range hashes {
+		s.index.put(h, uint32(i))
 	}
 	return s
 }
 
+// inOrder gives the numbers of directories in the order of their names.
+func inOrder(docs []*Document) []int {
+	order := make([]int, len(docs))
+	for i := range docs {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int {
+		return strings.Compare(name.Fold(name.Full(docs[a].Name, "")), name.Fold(name.Full(docs[b].Name, "")))
+	})
+	return order
+}
+
+// add adds the records of one directory.
+func (s *shelf[T]) add(directory string, home uint16, records []*T, named func(*T) (string, place.Place), errs *place.Errors) {
+	all := make([]entry, len(records))
+	full := make([]string, len(records))
+	parallel.For(len(records), 4096, func(from, to int) {
+		for i := from; i < to; i++ {
+			n, _ := named(records[i])
+			folded := name.Fold(n)
+			all[i] = entry{[2]uint64{start(folded, 0), start(folded, 8)}, folded, i}
+			full[i] = name.Full(directory, n)
+		}
+	})
+	sortEntries(all)
+	for i, e := range all {
+		r := records[e.order]
+		switch _, at := named(r); {
+		case e.folded == "":
+			errs.Addf(at, "a %s needs a name", s.kind)
+		case i > 0 && all[i-1].folded == e.folded:
+			_, first := named(records[all[i-1].order])
+			errs.Addf(at, "%s %s stands in the directory twice; it is also at %s", s.kind, full[e.order], first)
+		default:
+			s.records, s.full, s.home = append(s.records, r), append(s.full, full[e.order]), append(s.home, home)
+		}
+	}
+}
+
+// start gives eight bytes of a text as a number, so that numbers are ordered as
+// the texts are.
+func start(text string, from int) uint64 {
+	var eight [8]byte
+	copy(eight[:], text[min(from, len(text)):])
+	return binary.BigEndian.Uint64(eight[:])
+}
+
+func byName(a, b entry) int {
+	switch {
+	case a.start[0] != b.start[0]:
+		return cmp.Compare(a.start[0], b.start[0])
+	case a.start[1] != b.start[1]:
+		return cmp.Compare(a.start[1], b.start[1])
+	case a.folded != b.folded:
+		return strings.Compare(a.folded, b.folded)
+	}
+	return cmp.Compare(a.order, b.order)
+}
+
 // sortEntries sorts by folded name: both halves at the same time, and then
 // together.
-func sortEntries[T any](all []entry[T]) {
-	byName := func(a, b entry[T]) int {
-		return cmp.Or(strings.Compare(a.folded, b.folded), cmp.Compare(a.order, b.order))
-	}
+func sortEntries(all []entry) {
 	half := (len(all) + 1) / 2
 	parallel.For(len(all), max(half, 1024), func(from, to int) { slices.SortFunc(all[from:to], byName) })
 	if slices.IsSortedFunc(all, byName) {
@@ -91,10 +133,13 @@ func sortEntries[T any](all []entry[T]) {
 	}
 }
 
-// find looks a record up by its directory and name, both folded.
-func (s *shelf[T]) find(directory, folded string) (int, bool) {
-	var short [128]byte
-	key := append(append(append(short[:0], directory...), '/'), folded...)
-	i, ok := s.index[string(key)]
-	return int(i), ok
+// find looks a record up by its folded full name.
+func (s *shelf[T]) find(folded []byte) (int, bool) {
+	for i := range s.index.at(s.index.hash(folded)) {
+		var short [128]byte
+		if bytes.Equal(name.AppendFold(short[:0], s.full[i]), folded) {
+			return int(i), true
+		}
+	}
+	return 0, false
 }

@@ -26,6 +26,22 @@ func Fold(s string) string {
 	return s
 }
 
+// AppendFold appends the folded form of s.
+func AppendFold(b []byte, s string) []byte {
+	start := len(b)
+	for i := 0; i < len(s); i++ {
+		c := s[i]
+		if c >= utf8.RuneSelf {
+			return append(b[:start], Fold(s)...)
+		}
+		if 'a' <= c && c <= 'z' {
+			c -= 'a' - 'A'
+		}
+		b = append(b, c)
+	}
+	return b
+}
+
 func foldRune(r rune) rune {
 	if r < utf8.RuneSelf {
 		// The Kelvin sign and the long s fold to ASCII letters, whose
