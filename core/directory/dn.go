@@ -1,0 +1,113 @@
+package directory
+
+import (
+	"bytes"
+	"hash/maphash"
+
+	"gatemap/core/name"
+	"gatemap/core/parallel"
+	"gatemap/core/place"
+)
+
+// object is a user, group or device.
+type object struct {
+	kind string
+	id   uint32
+}
+
+// dnIndex finds what bears a distinguished name: users, groups and devices,
+// numbered in this order. Most references are spelled as the record spells its
+// own name, so that few need the canonical form.
+type dnIndex struct {
+	written   []string // by number; empty for those that have none
+	exact     index
+	canonical index
+}
+
+// indexDNs notes who bears which distinguished name. Of several with the same
+// one the last counts.
+func (b *Book) indexDNs(errs *place.Errors) {
+	x := &b.byDN
+	var places []place.Place
+	note := func(dn string, at place.Place) { x.written, places = append(x.written, dn), append(places, at) }
+	for _, u := range b.users.records {
+		note(u.DN, u.Place)
+	}
+	for _, g := range b.groups.records {
+		note(g.DN, g.Place)
+	}
+	for _, d := range b.devices.records {
+		note(d.DN, d.Place)
+	}
+	x.exact, x.canonical = newIndex(len(x.written)), newIndex(len(x.written))
+	exact, canonical, wrong := make([]uint64, len(x.written)), make([]uint64, len(x.written)), make([]bool, len(x.written))
+	parallel.For(len(x.written), 4096, func(from, to int) {
+		var short [256]byte
+		for i := from; i < to; i++ {
+			if dn, ok := name.AppendDN(short[:0], x.written[i]); ok {
+				exact[i], canonical[i] = maphash.String(x.exact.seed, x.written[i]), x.canonical.hash(dn)
+			} else {
+				wrong[i] = x.written[i] != ""
+			}
+		}
+	})
+	for i := len(x.written) - 1; i >= 0; i-- {
+		switch {
+		case wrong[i]:
+			errs.Addf(places[i], "%q is not a distinguished name (RFC 4514)", x.written[i])
+		case x.written[i] != "" && !x.taken(uint32(i), canonical[i]):
+			x.exact.put(exact[i], uint32(i))
+			x.canonical.put(canonical[i], uint32(i))
+		}
+	}
+}
+
+// taken says whether another has the same distinguished name.
+func (x *dnIndex) taken(n uint32, hash uint64) bool {
+	for other := range x.canonical.at(hash) {
+		if mine, _ := name.DN(x.written[n]); x.is(other, []byte(mine)) {
+			return true
+		}
+	}
+	return false
+}
+
+func (x *dnIndex) is(n uint32, canonical []byte) bool {
+	var short [256]byte
+	dn, _ := name.AppendDN(short[:0], x.written[n])
+	return bytes.Equal(dn, canonical)
+}
+
+func (x *dnIndex) find(dn string) (n uint32, ok bool) {
+	for n := range x.exact.at(maphash.String(x.exact.seed, dn)) {
+		if x.written[n] == dn {
+			return n, true
+		}
+	}
+	var short [256]byte
+	canonical, ok := name.AppendDN(short[:0], dn)
+	if !ok {
+		return 0, false
+	}
+	for n := range x.canonical.at(x.canonical.hash(canonical)) {
+		if x.is(n, canonical) {
+			return n, true
+		}
+	}
+	return 0, false
+}
+
+// named finds what bears a distinguished name.
+func (b *Book) named(dn string) (object, bool) {
+	n, ok := b.byDN.find(dn)
+	users, groups := uint32(b.Users()), uint32(b.Groups())
+	switch {
+	case !ok:
+		return object{}, false
+	case n < users:
+		return object{"user", n}, true
+	case n < users+groups:
+		return object{"group", n - users}, true
+	}
+	return object{"device", n - users - groups}, true
+}
