@@ -1,16 +1,18 @@
 package directory
 
-import "slices"
+import (
+	"slices"
+	"sync"
+)
 
 // nesting is how groups hold each other, worked out once: the groups above each
-// group at whatever level, itself included. Groups that hold each other in a
-// circle share one list.
+// group at whatever level, itself included.
 type nesting struct {
 	parents  lists[GroupID] // by group: those that hold it
 	children lists[GroupID]
-	ring     []uint32       // by group: its ring, the set of groups that hold each other
-	above    lists[GroupID] // by ring
+	above    lists[GroupID] // by group
 	rings    [][]GroupID    // those of more than one group, and groups that hold themselves
+	unions   sync.Pool      // of *union
 }
 
 // newNesting works out the nesting from the groups that hold each group.
@@ -23,39 +25,51 @@ func newNesting(parents [][]GroupID) *nesting {
 			children[outer] = append(children[outer], GroupID(inner))
 		}
 	}
-	n := &nesting{parents: gather(parents), children: gather(children), ring: make([]uint32, len(parents))}
-	var above [][]GroupID
-	// A ring is complete after all rings above it.
-	n.walk(func(ring []GroupID) {
-		all := slices.Clone(ring)
-		for _, g := range ring {
-			n.ring[g] = uint32(len(above))
+	n := &nesting{parents: gather(parents), children: gather(children)}
+	// A ring is a set of groups that hold each other. It is complete after all
+	// rings above it, and its groups have the same above them.
+	ring := make([]uint32, len(parents)) // by group
+	var above [][]GroupID                // by ring
+	n.walk(func(groups []GroupID) {
+		all := slices.Clone(groups)
+		for _, g := range groups {
+			ring[g] = uint32(len(above))
 		}
-		for _, g := range ring {
+		for _, g := range groups {
 			for _, outer := range n.parents.at(uint32(g)) {
-				if r := n.ring[outer]; r != uint32(len(above)) {
+				if r := ring[outer]; r != uint32(len(above)) {
 					all = append(all, above[r]...)
 				}
 			}
 		}
 		slices.Sort(all)
 		above = append(above, slices.Compact(all))
-		if len(ring) > 1 || slices.Contains(n.parents.at(uint32(ring[0])), ring[0]) {
-			slices.Sort(ring)
-			n.rings = append(n.rings, ring)
+		if len(groups) > 1 || n.holdsItself(groups[0]) {
+			slices.Sort(groups)
+			n.rings = append(n.rings, groups)
 		}
 	})
-	n.above = gather(above)
+	over := make([][]GroupID, len(parents))
+	for g, r := range ring {
+		over[g] = above[r]
+	}
+	n.above = gather(over)
 	return n
 }
 
 // over lists a group and all groups that its members flow into, in order.
-func (n *nesting) over(g GroupID) []GroupID { return n.above.at(n.ring[g]) }
+func (n *nesting) over(g GroupID) []GroupID {
+	return n.above.all[n.above.start[g]:n.above.start[g+1]]
+}
+
+func (n *nesting) holdsItself(g GroupID) bool {
+	return slices.Contains(n.parents.at(uint32(g)), g)
+}
 
 // walk visits the strongly connected sets of groups, each after those above it
 // (Tarjan, with a stack of its own, as nesting may be deep).
 func (n *nesting) walk(visit func(ring []GroupID)) {
-	count := len(n.ring)
+	count := len(n.parents.start) - 1
 	index, low := make([]uint32, count), make([]uint32, count)
 	onStack := make([]bool, count)
 	var stack []GroupID

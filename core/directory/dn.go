@@ -3,6 +3,7 @@ package directory
 import (
 	"bytes"
 	"hash/maphash"
+	"strings"
 
 	"gatemap/core/name"
 	"gatemap/core/parallel"
@@ -79,6 +80,9 @@ func (x *dnIndex) is(n uint32, canonical []byte) bool {
 }
 
 func (x *dnIndex) find(dn string) (n uint32, ok bool) {
+	if !strings.Contains(dn, "=") {
+		return 0, false
+	}
 	for n := range x.exact.at(maphash.String(x.exact.seed, dn)) {
 		if x.written[n] == dn {
 			return n, true
@@ -97,17 +101,59 @@ func (x *dnIndex) find(dn string) (n uint32, ok bool) {
 	return 0, false
 }
 
+// ahead is how many references findAll looks up at the same time.
+const ahead = 64
+
+// findAll looks up references, at most ahead of them; it gives none for each
+// that is spelled otherwise than by its record. Each step is taken for all
+// before the next, so that the memory is waited for once and not for each.
+func (x *dnIndex) findAll(refs []name.Ref) (found [ahead]uint32) {
+	var hashes [ahead]uint64
+	var written [ahead]string
+	mask := uint64(len(x.exact.slots) - 1)
+	for i := range refs {
+		hashes[i] = maphash.String(x.exact.seed, refs[i].Name)
+	}
+	for i := range refs {
+		found[i] = uint32(x.exact.slots[hashes[i]&mask]) // brings the slots near
+	}
+	for i := range refs {
+		found[i] = none
+		for n := range x.exact.at(hashes[i]) {
+			found[i] = n
+			break
+		}
+	}
+	for i := range refs {
+		if found[i] != none {
+			written[i] = x.written[found[i]]
+		}
+	}
+	for i := range refs {
+		if written[i] != refs[i].Name {
+			found[i] = none
+		}
+	}
+	return found
+}
+
 // named finds what bears a distinguished name.
 func (b *Book) named(dn string) (object, bool) {
 	n, ok := b.byDN.find(dn)
+	if !ok {
+		return object{}, false
+	}
+	return b.object(n), true
+}
+
+// object is what the index of distinguished names has under a number.
+func (b *Book) object(n uint32) object {
 	users, groups := uint32(b.Users()), uint32(b.Groups())
 	switch {
-	case !ok:
-		return object{}, false
 	case n < users:
-		return object{"user", n}, true
+		return object{"user", n}
 	case n < users+groups:
-		return object{"group", n - users}, true
+		return object{"group", n - users}
 	}
-	return object{"device", n - users - groups}, true
+	return object{"device", n - users - groups}
 }

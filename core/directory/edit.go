@@ -90,7 +90,6 @@ func (b *Book) Base() (base *Book, touched []UserID) { return b.base, b.changed 
 
 // relink puts the links of some users in the place of those in base.
 func (b *Book) relink(base *Book, links map[UserID][]link) {
-	union := newUnion(base.nesting)
 	byUser, byGroup, within := map[uint32][]link{}, map[uint32][]link{}, map[UserID][]GroupID{}
 	inGroup := func(g uint32) []link {
 		if _, known := byGroup[g]; !known {
@@ -102,7 +101,7 @@ func (b *Book) relink(base *Book, links map[UserID][]link) {
 		slices.Sort(list)
 		list = slices.CompactFunc(list, sameID)
 		byUser[uint32(u)] = list
-		within[u] = union.add(nil, list)
+		within[u] = base.nesting.union(list)
 		old := base.userGroups.at(uint32(u))
 		for _, l := range old {
 			if !slices.Contains(list, l) {

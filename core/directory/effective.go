@@ -3,21 +3,20 @@ package directory
 import (
 	"maps"
 	"math/bits"
-	"slices"
 
 	"gatemap/core/parallel"
 )
 
 // effective holds all groups of every user, at whatever level and in order. It
 // lies in pieces, each for a stretch of users, which are filled at the same
-// time and never copied.
+// time.
 type effective struct {
 	end     []uint32 // by user: where the list ends in its piece
 	pieces  [][]GroupID
 	changed map[UserID][]GroupID
 }
 
-const stretch = 4096 // users in a piece
+const stretch = 1024 // users in a piece
 
 func (e *effective) at(u UserID) []GroupID {
 	if e.changed != nil {
@@ -46,22 +45,16 @@ func (e effective) with(replaced map[UserID][]GroupID) effective {
 func newEffective(of *lists[link], n *nesting) effective {
 	users := len(of.start) - 1
 	e := effective{end: make([]uint32, users), pieces: make([][]GroupID, (users+stretch-1)/stretch)}
-	parallel.For(len(e.pieces), 1, func(from, to int) {
+	parallel.For(len(e.pieces), 16, func(from, to int) {
 		u := newUnion(n)
+		var piece []GroupID
 		for p := from; p < to; p++ {
-			first, last := p*stretch, min((p+1)*stretch, users)
-			most := 0
-			for i := first; i < last; i++ {
-				for _, l := range of.at(uint32(i)) {
-					most += len(n.over(l.group()))
-				}
-			}
-			piece := make([]GroupID, 0, most)
-			for i := first; i < last; i++ {
+			piece = piece[:0]
+			for i := p * stretch; i < min((p+1)*stretch, users); i++ {
 				piece = u.add(piece, of.at(uint32(i)))
 				e.end[i] = uint32(len(piece))
 			}
-			e.pieces[p] = piece
+			e.pieces[p] = append(make([]GroupID, 0, len(piece)), piece...)
 		}
 	})
 	return e
@@ -73,17 +66,22 @@ type union struct {
 	nesting *nesting
 	words   []uint64
 	used    []uint64
+	over    [][]GroupID // found for all before the first is read
 }
 
 func newUnion(n *nesting) *union {
-	words := len(n.ring)/64 + 1
+	words := len(n.above.start)/64 + 1
 	return &union{nesting: n, words: make([]uint64, words), used: make([]uint64, words/64+1)}
 }
 
 // add appends the groups of someone who is directly in some.
 func (u *union) add(to []GroupID, direct []link) []GroupID {
+	u.over = u.over[:0]
 	for _, l := range direct {
-		for _, g := range u.nesting.over(l.group()) {
+		u.over = append(u.over, u.nesting.over(l.group()))
+	}
+	for _, over := range u.over {
+		for _, g := range over {
 			u.words[g/64] |= 1 << (g % 64)
 			u.used[g/4096] |= 1 << (g / 64 % 64)
 		}
@@ -101,16 +99,23 @@ func (u *union) add(to []GroupID, direct []link) []GroupID {
 	return to
 }
 
+// union gives the groups of someone who is directly in some.
+func (n *nesting) union(direct []link) []GroupID {
+	u, _ := n.unions.Get().(*union)
+	if u == nil {
+		u = newUnion(n)
+	}
+	defer n.unions.Put(u)
+	most := 0
+	for _, l := range direct {
+		most += len(n.over(l.group()))
+	}
+	return u.add(make([]GroupID, 0, most), direct)
+}
+
 // Unfold works out the groups of all users again, for measuring.
 func (b *Book) Unfold() { newEffective(&b.userGroups, b.nesting) }
 
 // Unfolded works out the groups of one user again, from those that hold the user
 // directly.
-func (b *Book) Unfolded(u UserID) []GroupID {
-	var all []GroupID
-	for _, l := range b.userGroups.at(uint32(u)) {
-		all = append(all, b.nesting.over(l.group())...)
-	}
-	slices.Sort(all)
-	return slices.Compact(all)
-}
+func (b *Book) Unfolded(u UserID) []GroupID { return b.nesting.union(b.userGroups.at(uint32(u))) }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync/atomic"
 
 	"gatemap/core/finding"
 	"gatemap/core/name"
@@ -15,7 +16,7 @@ import (
 
 // link works out the direct memberships and the nesting of groups.
 func (b *Book) link() {
-	b.collectAttributes()
+	primary := b.takeStock()
 	joined := make([]joining, b.Groups())
 	parallel.For(b.Groups(), 64, func(from, to int) {
 		for id := from; id < to; id++ {
@@ -42,7 +43,7 @@ func (b *Book) link() {
 		b.findings = append(b.findings, j.findings...)
 	}
 	b.rules.enrol(b, members)
-	b.linkPrimary(members)
+	b.linkPrimary(primary, members)
 	b.nesting = newNesting(parents)
 	b.reportRings()
 	b.turnAround(members)
@@ -102,8 +103,17 @@ func (j *joining) all() {
 	each(j, g.Members.Users, home, what, b.FindUser, j.addUser)
 	each(j, g.Members.Groups, home, what, b.FindGroup, j.addGroup)
 	each(j, g.Members.Devices, home, what, b.FindDevice, j.addDevice)
-	for _, r := range g.Members.Any {
-		j.addAny(r, home, what)
+	for some := range slices.Chunk(g.Members.Any, ahead) {
+		for i, n := range b.byDN.findAll(some) {
+			if i == len(some) {
+				break
+			}
+			if n != none {
+				j.addObject(b.object(n), some[i].Place)
+			} else {
+				j.addAny(some[i], home, what)
+			}
+		}
 	}
 }
 
@@ -157,29 +167,29 @@ func (j *joining) party(p *People, home, what string) Party {
 
 // foreign says whether a group that draws from its own directory alone would
 // hold someone of another, and reports it.
-func (j *joining) foreign(home uint16, kind, full string, at place.Place) bool {
-	prefix := ""
-	if kind != "user" {
-		prefix = kind + " "
-	}
+func foreign[T any](j *joining, s *shelf[T], id uint32, at place.Place) bool {
 	b := j.book
-	if j.group.Draws != "own" || home == b.groups.home[j.id] {
+	if j.group.Draws != "own" || s.home[id] == b.groups.home[j.id] {
 		return false
 	}
-	j.find(finding.ForeignMember, at, []string{b.GroupName(j.id), full},
-		fmt.Sprintf("Group %s draws its members from its own directory only, so %s%s is not a member.", b.GroupName(j.id), prefix, full),
-		"Take the "+kind+" out, or let the group draw from any directory.")
+	prefix := ""
+	if s.kind != "user" {
+		prefix = s.kind + " "
+	}
+	j.find(finding.ForeignMember, at, []string{b.GroupName(j.id), s.full[id]},
+		fmt.Sprintf("Group %s draws its members from its own directory only, so %s%s is not a member.", b.GroupName(j.id), prefix, s.full[id]),
+		"Take the "+s.kind+" out, or let the group draw from any directory.")
 	return true
 }
 
 func (j *joining) addUser(u UserID, at place.Place) {
-	if !j.foreign(j.book.users.home[u], "user", j.book.users.full[u], at) {
+	if !foreign(j, &j.book.users, uint32(u), at) {
 		j.users = append(j.users, newLink(uint32(u), direct))
 	}
 }
 
 func (j *joining) addDevice(d DeviceID, at place.Place) {
-	if !j.foreign(j.book.devices.home[d], "device", j.book.devices.full[d], at) {
+	if !foreign(j, &j.book.devices, uint32(d), at) {
 		j.devices = append(j.devices, d)
 	}
 }
@@ -236,19 +246,17 @@ func (b *Book) reportRings() {
 	}
 }
 
-// linkPrimary adds the groups that users' own records name.
-func (b *Book) linkPrimary(members [][]link) {
-	for id, u := range b.users.records {
-		if u.PrimaryGroup.Name == "" {
-			continue
-		}
-		g, err := b.FindGroup(u.PrimaryGroup.Name, b.UserHome(UserID(id)))
+// linkPrimary adds the groups that the records of some users name.
+func (b *Book) linkPrimary(users []UserID, members [][]link) {
+	for _, id := range users {
+		u := b.User(id)
+		g, err := b.FindGroup(u.PrimaryGroup.Name, b.UserHome(id))
 		if err != nil {
-			b.findings = append(b.findings, ReportMissing(u.PrimaryGroup, err, "User "+b.UserName(UserID(id))+", as primary group,"))
+			b.findings = append(b.findings, ReportMissing(u.PrimaryGroup, err, "User "+b.UserName(id)+", as primary group,"))
 			continue
 		}
 		j := joining{book: b, id: g, group: b.Group(g)}
-		if j.foreign(b.users.home[id], "user", b.users.full[id], u.PrimaryGroup.Place) {
+		if foreign(&j, &b.users, uint32(id), u.PrimaryGroup.Place) {
 			b.findings = append(b.findings, j.findings...)
 			continue
 		}
@@ -261,25 +269,25 @@ func (b *Book) linkPrimary(members [][]link) {
 func (b *Book) turnAround(members [][]link) {
 	byGroup := gather(members)
 	all := turned(&byGroup, b.Users())
-	kept := make([][]link, b.Users())
+	var twice atomic.Bool
 	parallel.For(b.Users(), 4096, func(from, to int) {
 		for u := from; u < to; u++ {
 			list := all.at(uint32(u))
 			slices.Sort(list)
-			kept[u] = slices.CompactFunc(list, sameID)
+			for i := 1; i < len(list); i++ {
+				if sameID(list[i-1], list[i]) {
+					twice.Store(true)
+				}
+			}
 		}
 	})
-	if twice := len(all.all) - total(kept); twice > 0 {
+	if twice.Load() {
+		kept := make([][]link, b.Users())
+		for u := range kept {
+			kept[u] = slices.CompactFunc(all.at(uint32(u)), sameID)
+		}
 		all = gather(kept)
 	}
 	b.userGroups = all
 	b.groupUsers = turned(&all, b.Groups())
-}
-
-func total[T any](lists [][]T) int {
-	n := 0
-	for _, l := range lists {
-		n += len(l)
-	}
-	return n
 }

@@ -1,6 +1,12 @@
 package directory
 
-import "maps"
+import (
+	"maps"
+	"runtime"
+	"slices"
+
+	"gatemap/core/parallel"
+)
 
 // lists holds a list for each number from 0, all in one piece of memory. Lists
 // that a change has replaced stand beside it, so that the rest is shared. It is
@@ -72,7 +78,8 @@ const (
 var hows = [...]How{Direct, Primary, ByRule}
 
 // turned turns lists around: of a list of links for each of those numbered from
-// 0 it makes one for each of n others, in order.
+// 0 it makes one for each of n others, in order. Each processor writes the lists
+// of a part of the others, and so reads all links.
 func turned(from *lists[link], n int) lists[link] {
 	l := lists[link]{start: make([]uint32, n+1), all: make([]link, len(from.all))}
 	for _, x := range from.all {
@@ -81,12 +88,17 @@ func turned(from *lists[link], n int) lists[link] {
 	for i := range n {
 		l.start[i+1] += l.start[i]
 	}
-	next := append([]uint32(nil), l.start[:n]...)
-	for i := range len(from.start) - 1 {
-		for _, x := range from.at(uint32(i)) {
-			l.all[next[x.id()]] = x.turn(i)
-			next[x.id()]++
+	next := slices.Clone(l.start[:n])
+	part := max(1024, (n+runtime.GOMAXPROCS(0)-1)/runtime.GOMAXPROCS(0))
+	parallel.For(n, part, func(first, last int) {
+		for i := range len(from.start) - 1 {
+			for _, x := range from.at(uint32(i)) {
+				if id := int(x.id()); first <= id && id < last {
+					l.all[next[id]] = x.turn(i)
+					next[id]++
+				}
+			}
 		}
-	}
+	})
 	return l
 }

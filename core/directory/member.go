@@ -53,7 +53,7 @@ func (b *Book) SubjectWith(id UserID, g GroupID) *Subject {
 	if !slices.ContainsFunc(s.direct, func(l link) bool { return l.group() == g }) {
 		s.direct = append(slices.Clone(s.direct), newLink(uint32(g), direct))
 		slices.Sort(s.direct)
-		s.groups = newUnion(b.nesting).add(nil, s.direct)
+		s.groups = b.nesting.union(s.direct)
 	}
 	return s
 }

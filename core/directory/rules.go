@@ -4,37 +4,11 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
-	"strings"
 
 	"gatemap/core/finding"
 	"gatemap/core/name"
 	"gatemap/core/parallel"
 )
-
-// collectAttributes counts how many users have each attribute.
-func (b *Book) collectAttributes() {
-	b.attributes = map[string]int{}
-	for _, u := range b.users.records {
-		u.eachAttribute(func(folded string) { b.attributes[folded]++ })
-	}
-}
-
-// eachAttribute visits the attributes that a user has, by folded name, and for
-// sub-attributes that are kept as attributes what stands before the dot.
-func (u *User) eachAttribute(visit func(folded string)) {
-	visit("USERNAME")
-	visit("ACTIVE")
-	if !u.Expires.IsZero() {
-		visit("EXPIRES")
-	}
-	for i := range u.Attributes {
-		folded := u.Attributes[i].folded
-		visit(folded)
-		if head, _, dotted := strings.Cut(folded, "."); dotted {
-			visit(head)
-		}
-	}
-}
 
 // checkRule reports attributes that the rule names and no user has.
 func (j *joining) checkRule() {
@@ -88,59 +62,35 @@ func (b *Book) describes(g GroupID, u UserID) bool {
 // attributes that a rule reads are asked once; where nearly everyone has a value
 // of their own, only those who can match are asked.
 func (r *rules) enrol(b *Book, members [][]link) {
-	var all []string
+	own := map[string]bool{}
 	for a := range r.by {
-		all = append(all, a)
+		own[a] = b.own(a)
 	}
-	slices.Sort(all)
-	c := b.columns(all)
-	alike, own := r.prepare(c)
+	sorted := map[string]postings{}
+	for a := range own {
+		if own[a] {
+			sorted[a] = b.postings(a)
+		}
+	}
 	parallel.For(len(r.groups), 8, func(from, to int) {
 		for _, g := range r.groups[from:to] {
 			start, ok := b.Group(g).Rule.Filter.Start()
-			if k := alike[r.key(g)]; k != nil {
-				possible := c.having(start, ok)
-				for kind := range k.Count() {
-					if users := k.Users(kind); possible(users[0]) && b.describes(g, users[0]) {
-						members[g] = appendLinks(members[g], users)
+			if slices.ContainsFunc(r.reads[g], func(a string) bool { return own[a] }) {
+				for u := range sorted[start.Attribute].candidates(b, start, ok) {
+					if b.describes(g, u) {
+						members[g] = append(members[g], newLink(uint32(u), byRule))
 					}
 				}
 				continue
 			}
-			for u := range own.candidates(b, start, ok) {
-				if b.describes(g, u) {
-					members[g] = append(members[g], newLink(uint32(u), byRule))
+			k, possible := b.Kinds(r.reads[g]), b.having(start, ok)
+			for kind := range k.Count() {
+				if users := k.Users(kind); possible(users[0]) && b.describes(g, users[0]) {
+					members[g] = appendLinks(members[g], users)
 				}
 			}
 		}
 	})
-}
-
-// prepare sorts the users by each set of attributes that some rule reads, or
-// puts the values of attributes in order of which nearly everyone has an own one.
-func (r *rules) prepare(c *columns) (alike map[string]*Kinds, own postings) {
-	alike, own = map[string]*Kinds{}, postings{}
-	var tasks []func()
-	for _, g := range r.groups {
-		if key := r.key(g); alike[key] == nil && !c.own(r.reads[g]) {
-			k := &Kinds{}
-			alike[key] = k
-			tasks = append(tasks, func() { *k = *c.kinds(r.reads[g]) })
-		}
-	}
-	for a := range c.texts {
-		if c.own([]string{a}) {
-			list := &[]posting{}
-			own[a] = list
-			tasks = append(tasks, func() { *list = c.postings(a) })
-		}
-	}
-	parallel.For(len(tasks), 1, func(from, to int) {
-		for _, task := range tasks[from:to] {
-			task()
-		}
-	})
-	return alike, own
 }
 
 func appendLinks(to []link, users []UserID) []link {
@@ -150,5 +100,3 @@ func appendLinks(to []link, users []UserID) []link {
 	}
 	return to
 }
-
-func (r *rules) key(g GroupID) string { return strings.Join(r.reads[g], "\x00") }

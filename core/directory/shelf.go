@@ -19,13 +19,20 @@ type shelf[T any] struct {
 	full    []string // as written
 	index   index    // by folded full name
 	home    []uint16 // index of the directory
+	// written lists the numbers in the order in which the records were written,
+	// which is how they lie in memory.
+	written []uint32
 }
 
-// entry is a record on its way into a shelf.
+// entry is a text to be sorted by.
 type entry struct {
-	start  [2]uint64 // of the folded name, so that few names are compared whole
+	start  [2]uint64 // of the text, so that few texts are compared whole
 	folded string
-	order  int // in which it was written
+	order  int // among those with the same text
+}
+
+func newEntry(folded string, order int) entry {
+	return entry{[2]uint64{start(folded, 0), start(folded, 8)}, folded, order}
 }
 
 // fill puts the records of directories in the order of their names. Records with
@@ -76,13 +83,15 @@ func (s *shelf[T]) add(directory string, home uint16, records []*T, named func(*
 		for i := from; i < to; i++ {
 			n, _ := named(records[i])
 			folded := name.Fold(n)
-			all[i] = entry{[2]uint64{start(folded, 0), start(folded, 8)}, folded, i}
+			all[i] = newEntry(folded, i)
 			full[i] = name.Full(directory, n)
 		}
 	})
 	sortEntries(all)
+	written := make([]uint32, len(records))
 	for i, e := range all {
-		r := records[e.order]
+		r, n := records[e.order], uint32(len(s.records))
+		written[e.order] = none
 		switch _, at := named(r); {
 		case e.folded == "":
 			errs.Addf(at, "a %s needs a name", s.kind)
@@ -91,9 +100,13 @@ func (s *shelf[T]) add(directory string, home uint16, records []*T, named func(*
 			errs.Addf(at, "%s %s stands in the directory twice; it is also at %s", s.kind, full[e.order], first)
 		default:
 			s.records, s.full, s.home = append(s.records, r), append(s.full, full[e.order]), append(s.home, home)
+			written[e.order] = n
 		}
 	}
+	s.written = append(s.written, slices.DeleteFunc(written, func(n uint32) bool { return n == none })...)
 }
+
+const none = ^uint32(0)
 
 // start gives eight bytes of a text as a number, so that numbers are ordered as
 // the texts are.

@@ -1,0 +1,158 @@
+package directory
+
+import (
+	"encoding/binary"
+	"maps"
+	"slices"
+	"strings"
+
+	"gatemap/core/filter"
+	"gatemap/core/name"
+	"gatemap/core/parallel"
+)
+
+// column is the values that all users have of one attribute, as numbers: equal
+// numbers are equal values, spelling included.
+type column struct {
+	of       []uint32 // by user
+	distinct []string // what the numbers stand for, as text writes it
+}
+
+type columnKey string
+
+// column gives the column of an attribute, by its folded name. It is worked out
+// once: first in pieces, each with numbers of its own.
+func (b *Book) column(attribute string) *column {
+	return b.Once(columnKey(attribute), func() any {
+		pieces := inPieces(b.users.written, func(users []uint32) piece {
+			p := piece{users: users, of: make([]uint32, len(users))}
+			var n numbering
+			for i, u := range users {
+				p.of[i] = n.number(text(b.Values(UserID(u), attribute)))
+			}
+			p.distinct = n.distinct
+			return p
+		})
+		c := &column{of: make([]uint32, b.Users())}
+		var all numbering
+		for _, p := range pieces {
+			whole := make([]uint32, len(p.distinct))
+			for i, t := range p.distinct {
+				whole[i] = all.number(t)
+			}
+			for i, u := range p.users {
+				c.of[u] = whole[p.of[i]]
+			}
+		}
+		c.distinct = all.distinct
+		return c
+	}).(*column)
+}
+
+// piece is the values of some users.
+type piece struct {
+	users    []uint32
+	of       []uint32
+	distinct []string
+}
+
+// numbering numbers texts in the order in which they first come.
+type numbering struct {
+	numbers  map[string]uint32
+	distinct []string
+	last     uint32 // as many texts are the same as the one before
+}
+
+func (n *numbering) number(t string) uint32 {
+	if len(n.distinct) > 0 && n.distinct[n.last] == t {
+		return n.last
+	}
+	number, known := n.numbers[t]
+	if !known {
+		if n.numbers == nil {
+			n.numbers = map[string]uint32{}
+		}
+		number = uint32(len(n.distinct))
+		n.numbers[t], n.distinct = number, append(n.distinct, t)
+	}
+	n.last = number
+	return number
+}
+
+// inPieces works on stretches of a list at the same time, and gives what comes of
+// each, in order.
+func inPieces[T, R any](list []T, work func([]T) R) []R {
+	const size = 8192
+	all := make([]R, (len(list)+size-1)/size)
+	parallel.For(len(all), 1, func(from, to int) {
+		for i := from; i < to; i++ {
+			all[i] = work(list[i*size : min((i+1)*size, len(list))])
+		}
+	})
+	return all
+}
+
+// text writes values so that different ones are written differently: a single
+// text as it is, anything else after a character that no text begins with.
+func text(values []filter.Value) string {
+	switch {
+	case len(values) == 0:
+		return ""
+	case len(values) == 1 && values[0].Kind == filter.Text && values[0].Text != "" && values[0].Text[0] != 0:
+		return values[0].Text
+	}
+	b := []byte{0}
+	for _, v := range values {
+		b = appendValue(b, v)
+	}
+	return string(b)
+}
+
+// appendValue writes a value so that different ones are written differently.
+func appendValue(b []byte, v filter.Value) []byte {
+	b = append(b, byte(v.Kind))
+	b = binary.AppendUvarint(b, uint64(len(v.Text)))
+	b = append(b, v.Text...)
+	if v.Kind != filter.Complex {
+		return b
+	}
+	b = binary.AppendUvarint(b, uint64(len(v.Sub)))
+	for _, key := range slices.Sorted(maps.Keys(v.Sub)) {
+		b = binary.AppendUvarint(b, uint64(len(key)))
+		b = append(b, key...)
+		b = binary.AppendUvarint(b, uint64(len(v.Sub[key])))
+		for _, s := range v.Sub[key] {
+			b = appendValue(b, s)
+		}
+	}
+	return b
+}
+
+// own says whether nearly everyone has a value of their own of an attribute, as
+// of a number that tells people apart. It looks at some.
+func (b *Book) own(attribute string) bool {
+	const some = 4096
+	var n numbering
+	step := max(1, b.Users()/some)
+	asked := 0
+	for u := 0; u < b.Users(); u += step {
+		n.number(text(b.Values(UserID(u), attribute)))
+		asked++
+	}
+	return len(n.distinct) > some/4 && len(n.distinct) > asked/8*7
+}
+
+// having says of users whether they have what a filter starts from; of those who
+// may have it otherwise than as a plain text, it says yes.
+func (b *Book) having(start filter.Start, ok bool) func(UserID) bool {
+	if !ok {
+		return func(UserID) bool { return true }
+	}
+	c := b.column(start.Attribute)
+	may := make([]bool, len(c.distinct))
+	for n, t := range c.distinct {
+		folded := name.Fold(t)
+		may[n] = folded == start.Text || !start.Whole && strings.HasPrefix(folded, start.Text) || t != "" && t[0] == 0
+	}
+	return func(u UserID) bool { return may[c.of[u]] }
+}

@@ -1,0 +1,55 @@
+package directory
+
+import (
+	"iter"
+	"slices"
+	"strings"
+
+	"gatemap/core/filter"
+	"gatemap/core/name"
+)
+
+// postings are the values of an attribute of which nearly everyone has a value of
+// their own, in order; nil where some are not plain texts.
+type postings []entry
+
+// postings sorts the users by their values of an attribute, by its folded name.
+func (b *Book) postings(attribute string) postings {
+	var all postings
+	for _, p := range inPieces(b.users.written, func(users []uint32) postings {
+		some := make(postings, 0, len(users))
+		for _, u := range users {
+			if t := text(b.Values(UserID(u), attribute)); t != "" {
+				some = append(some, newEntry(name.Fold(t), int(u)))
+			}
+		}
+		return some
+	}) {
+		all = append(all, p...)
+	}
+	if slices.ContainsFunc(all, func(e entry) bool { return e.folded[0] == 0 }) {
+		return nil
+	}
+	sortEntries(all)
+	return all
+}
+
+// candidates yields the users whom a filter that starts from a value may match.
+func (p postings) candidates(b *Book, start filter.Start, ok bool) iter.Seq[UserID] {
+	return func(yield func(UserID) bool) {
+		if !ok || p == nil {
+			for u := range UserID(b.Users()) {
+				if !yield(u) {
+					return
+				}
+			}
+			return
+		}
+		from, _ := slices.BinarySearchFunc(p, start.Text, func(e entry, text string) int { return strings.Compare(e.folded, text) })
+		for _, e := range p[from:] {
+			if start.Whole && e.folded != start.Text || !strings.HasPrefix(e.folded, start.Text) || !yield(UserID(e.order)) {
+				return
+			}
+		}
+	}
+}
