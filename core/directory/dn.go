@@ -29,16 +29,15 @@ type dnIndex struct {
 // one the last counts.
 func (b *Book) indexDNs(errs *place.Errors) {
 	x := &b.byDN
-	var places []place.Place
-	note := func(dn string, at place.Place) { x.written, places = append(x.written, dn), append(places, at) }
+	x.written = make([]string, 0, b.Users()+b.Groups()+b.Devices())
 	for _, u := range b.users.records {
-		note(u.DN, u.Place)
+		x.written = append(x.written, u.DN)
 	}
 	for _, g := range b.groups.records {
-		note(g.DN, g.Place)
+		x.written = append(x.written, g.DN)
 	}
 	for _, d := range b.devices.records {
-		note(d.DN, d.Place)
+		x.written = append(x.written, d.DN)
 	}
 	x.exact, x.canonical = newIndex(len(x.written)), newIndex(len(x.written))
 	exact, canonical, wrong := make([]uint64, len(x.written)), make([]uint64, len(x.written)), make([]bool, len(x.written))
@@ -55,7 +54,7 @@ func (b *Book) indexDNs(errs *place.Errors) {
 	for i := len(x.written) - 1; i >= 0; i-- {
 		switch {
 		case wrong[i]:
-			errs.Addf(places[i], "%q is not a distinguished name (RFC 4514)", x.written[i])
+			errs.Addf(b.placeOf(uint32(i)), "%q is not a distinguished name (RFC 4514)", x.written[i])
 		case x.written[i] != "" && !x.taken(uint32(i), canonical[i]):
 			x.exact.put(exact[i], uint32(i))
 			x.canonical.put(canonical[i], uint32(i))
@@ -144,6 +143,17 @@ func (b *Book) named(dn string) (object, bool) {
 		return object{}, false
 	}
 	return b.object(n), true
+}
+
+func (b *Book) placeOf(n uint32) place.Place {
+	switch o := b.object(n); o.kind {
+	case "user":
+		return b.users.records[o.id].Place
+	case "group":
+		return b.groups.records[o.id].Place
+	default:
+		return b.devices.records[o.id].Place
+	}
 }
 
 // object is what the index of distinguished names has under a number.

@@ -119,6 +119,28 @@ func (b *Book) UserNames() iter.Seq[string]   { return slices.Values(b.users.ful
 func (b *Book) GroupNames() iter.Seq[string]  { return slices.Values(b.groups.full) }
 func (b *Book) DeviceNames() iter.Seq[string] { return slices.Values(b.devices.full) }
 
+// GroupsFrom yields the groups whose names, without the directory, begin with a
+// text, in any case.
+func (b *Book) GroupsFrom(start string) iter.Seq[GroupID] {
+	return func(yield func(GroupID) bool) {
+		for _, d := range b.folded {
+			begin := d + "/" + name.Fold(start)
+			var short [256]byte
+			from, _ := slices.BinarySearchFunc(b.groups.full, begin, func(full, begin string) int {
+				return strings.Compare(string(name.AppendFold(short[:0], full)), begin)
+			})
+			for i := from; i < b.Groups(); i++ {
+				if !strings.HasPrefix(string(name.AppendFold(short[:0], b.groups.full[i])), begin) {
+					break
+				}
+				if !yield(GroupID(i)) {
+					return
+				}
+			}
+		}
+	}
+}
+
 // HasAttribute says whether any user has a value for the attribute, or for one
 // of its sub-attributes.
 func (b *Book) HasAttribute(written string) bool {

@@ -15,7 +15,7 @@ type postings []entry
 
 // postings sorts the users by their values of an attribute, by its folded name.
 func (b *Book) postings(attribute string) postings {
-	var all postings
+	all := make(postings, 0, b.Users())
 	for _, p := range inPieces(b.users.written, func(users []uint32) postings {
 		some := make(postings, 0, len(users))
 		for _, u := range users {

@@ -84,19 +84,20 @@ func (r *rules) enrol(b *Book, members [][]link) {
 				continue
 			}
 			k, possible := b.Kinds(r.reads[g]), b.having(start, ok)
+			var kinds []int
+			count := 0
 			for kind := range k.Count() {
 				if users := k.Users(kind); possible(users[0]) && b.describes(g, users[0]) {
-					members[g] = appendLinks(members[g], users)
+					kinds = append(kinds, kind)
+					count += len(users)
+				}
+			}
+			members[g] = slices.Grow(members[g], count)
+			for _, kind := range kinds {
+				for _, u := range k.Users(kind) {
+					members[g] = append(members[g], newLink(uint32(u), byRule))
 				}
 			}
 		}
 	})
-}
-
-func appendLinks(to []link, users []UserID) []link {
-	to = slices.Grow(to, len(users))
-	for _, u := range users {
-		to = append(to, newLink(uint32(u), byRule))
-	}
-	return to
 }

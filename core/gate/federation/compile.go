@@ -169,7 +169,7 @@ func groupValues(s *gate.Site, d *Claim) map[directory.GroupID]string {
 	values := map[directory.GroupID]string{}
 	glob := d.Matching.Value
 	start := glob[:max(strings.IndexAny(glob+"*", `*?[\`), 0)]
-	for g := range directory.GroupID(s.Book.Groups()) {
+	for g := range s.Book.GroupsFrom(start) {
 		group := s.Book.Group(g).Name
 		if !strings.HasPrefix(group, start) || !s.Counts(g) {
 			continue
