@@ -21,38 +21,68 @@ type column struct {
 type columnKey string
 
 // column gives the column of an attribute, by its folded name. It is worked out
-// once: first in pieces, each with numbers of its own.
+// once.
 func (b *Book) column(attribute string) *column {
-	return b.Once(columnKey(attribute), func() any {
-		pieces := inPieces(b.users.written, func(users []uint32) piece {
-			p := piece{users: users, of: make([]uint32, len(users))}
-			var n numbering
-			for i, u := range users {
-				p.of[i] = n.number(text(b.Values(UserID(u), attribute)))
-			}
-			p.distinct = n.distinct
-			return p
-		})
-		c := &column{of: make([]uint32, b.Users())}
-		var all numbering
-		for _, p := range pieces {
-			whole := make([]uint32, len(p.distinct))
-			for i, t := range p.distinct {
-				whole[i] = all.number(t)
-			}
-			for i, u := range p.users {
-				c.of[u] = whole[p.of[i]]
-			}
-		}
-		c.distinct = all.distinct
-		return c
-	}).(*column)
+	return b.Once(columnKey(attribute), func() any { return b.columns([]string{attribute})[0] }).(*column)
 }
 
-// piece is the values of some users.
+// prepare works out the columns of several attributes in one go.
+func (b *Book) prepare(attributes []string) {
+	for i, c := range b.columns(attributes) {
+		b.Once(columnKey(attributes[i]), func() any { return c })
+	}
+}
+
+// columns reads the values of attributes: first in pieces, each with numbers of
+// its own.
+func (b *Book) columns(attributes []string) []*column {
+	pieces := inPieces(b.users.written, func(users []uint32) []piece {
+		some := make([]piece, len(attributes))
+		numbers := make([]numbering, len(attributes))
+		for a := range some {
+			some[a].of = make([]uint32, len(users))
+		}
+		for i, u := range users {
+			for a, attribute := range attributes {
+				some[a].of[i] = numbers[a].number(text(b.Values(UserID(u), attribute)))
+			}
+		}
+		for a := range some {
+			some[a].users, some[a].distinct = users, numbers[a].distinct
+		}
+		return some
+	})
+	all := make([]*column, len(attributes))
+	parallel.For(len(attributes), 1, func(from, to int) {
+		for a := from; a < to; a++ {
+			all[a] = b.joined(a, pieces)
+		}
+	})
+	return all
+}
+
+// joined makes one column of what the pieces have at an index.
+func (b *Book) joined(at int, pieces [][]piece) *column {
+	c := &column{of: make([]uint32, b.Users())}
+	var all numbering
+	for _, some := range pieces {
+		p := some[at]
+		whole := make([]uint32, len(p.distinct))
+		for i, t := range p.distinct {
+			whole[i] = all.number(t)
+		}
+		for i, u := range p.users {
+			c.of[u] = whole[p.of[i]]
+		}
+	}
+	c.distinct = all.distinct
+	return c
+}
+
+// piece is the values that some users have of one attribute.
 type piece struct {
 	users    []uint32
-	of       []uint32
+	of       []uint32 // beside users
 	distinct []string
 }
 

@@ -62,16 +62,16 @@ func (b *Book) describes(g GroupID, u UserID) bool {
 // attributes that a rule reads are asked once; where nearly everyone has a value
 // of their own, only those who can match are asked.
 func (r *rules) enrol(b *Book, members [][]link) {
-	own := map[string]bool{}
+	own, sorted := map[string]bool{}, map[string]postings{}
+	var shared []string
 	for a := range r.by {
-		own[a] = b.own(a)
-	}
-	sorted := map[string]postings{}
-	for a := range own {
-		if own[a] {
+		if own[a] = b.own(a); own[a] {
 			sorted[a] = b.postings(a)
+		} else {
+			shared = append(shared, a)
 		}
 	}
+	b.prepare(shared)
 	parallel.For(len(r.groups), 8, func(from, to int) {
 		for _, g := range r.groups[from:to] {
 			start, ok := b.Group(g).Rule.Filter.Start()
