@@ -1,148 +1,116 @@
 package atlas
 
 import (
-	"encoding/binary"
-	"iter"
-	"math/bits"
 	"slices"
+	"strings"
 
 	"gatemap/core/directory"
 	"gatemap/core/gate"
-	"gatemap/core/parallel"
-	"gatemap/core/situation"
 )
 
 // lookout is what a system, with all that stands in front of it, looks at in a
 // user: two users who are alike in it are answered alike, but for the paths.
 type lookout struct {
-	systems []*System
-	kinds   *directory.Kinds // by the attributes that matter
-	// touched are the users whom a line names in any way. All others of one
-	// kind are answered alike.
-	touched []uint64
-	groups  []directory.GroupID // that matter by themselves, in order
-	apart   map[directory.UserID]bool
+	atlas      *Atlas
+	attributes []string // whose values matter
+	required   []string // of which it matters whether there is a value
+	crowds     []*gate.Crowd
+	heeds      []gate.Heed
+	claims     map[[3]string]bool // by party, claim and value
 }
 
 // lookout is what a system looks at for one point, or, without one, for
-// anything. It is worked out once for a book.
+// anything.
 func (a *Atlas) lookout(s *System, p gate.Point) *lookout {
-	type key struct {
-		system *System
-		facet  any
-	}
-	k := key{system: s}
-	if g, ok := s.Gate.(gate.Heedful); ok && p != nil {
-		if f := g.Heeds(a.Book, p).Facet; f != nil {
-			k.facet = f.Key
-		}
-	}
-	if k.facet == nil {
-		p = nil
-	}
-	return a.Book.Once(k, func() any { return a.newLookout(s, p) }).(*lookout)
-}
-
-// gathering is a lookout that is being put together.
-type gathering struct {
-	*lookout
-	atlas      *Atlas
-	attributes []string
-	named      []directory.GroupID
-	users      []directory.UserID
-	facets     []*gate.Facet
-}
-
-func (a *Atlas) newLookout(s *System, p gate.Point) *lookout {
-	g := &gathering{lookout: &lookout{apart: map[directory.UserID]bool{}}, atlas: a, attributes: []string{"ACTIVE", "EXPIRES"}}
-	g.look(s, p)
-	l := g.lookout
-	slices.Sort(l.groups)
-	l.groups = slices.Compact(l.groups)
-	slices.Sort(g.attributes)
-	var columns []*directory.Column
-	for _, f := range g.facets {
-		columns = append(columns, a.column(f))
-	}
-	l.kinds = a.Book.Kinds(slices.Compact(g.attributes), columns...)
-	l.touched = a.Book.Mark(slices.Concat(g.named, l.groups), g.users)
+	l := &lookout{atlas: a, attributes: []string{"ACTIVE", "EXPIRES"}, claims: map[[3]string]bool{}}
+	l.look(s, p)
+	slices.Sort(l.attributes)
+	l.attributes = slices.Compact(l.attributes)
 	return l
 }
 
 // look adds what a system looks at, with all that stands in front of it.
-func (g *gathering) look(s *System, p gate.Point) {
-	g.attributes = append(g.attributes, s.requires...)
+func (l *lookout) look(s *System, p gate.Point) {
+	l.required = append(l.required, s.requires...)
 	for i := range s.front {
-		g.front(&s.front[i])
+		l.front(&s.front[i])
 	}
+	l.gate(s, p)
+}
+
+// gate adds what the gate of a system looks at by itself.
+func (l *lookout) gate(s *System, p gate.Point) {
 	if heedful, ok := s.Gate.(gate.Heedful); ok {
-		heed := heedful.Heeds(g.atlas.Book, p)
-		if heed.Facet != nil {
-			g.facets = append(g.facets, heed.Facet)
-			return
-		}
-		g.attributes = append(g.attributes, heed.Attributes...)
-		g.groups = append(g.groups, heed.Groups...)
-		g.users = append(g.users, heed.Apart...)
-		for _, u := range heed.Apart {
-			g.apart[u] = true
+		heed := heedful.Heeds(l.atlas.Book, p)
+		l.attributes = append(l.attributes, heed.Attributes...)
+		l.heeds = append(l.heeds, heed)
+	}
+	crowds := s.Site.Roster.All()
+	if p != nil {
+		crowds = s.Site.Roster.Some(p.Lines())
+	}
+	for _, c := range crowds {
+		l.crowds = append(l.crowds, c)
+		for _, ref := range c.Claims() {
+			l.claim(ref)
 		}
 	}
-	if slices.Contains(g.systems, s) {
+}
+
+// claim adds what a claim that a line looks at depends on.
+func (l *lookout) claim(ref gate.ClaimRef) {
+	key := [3]string{ref.Party.Name, ref.Claim, ref.Is}
+	if l.claims[key] {
 		return
 	}
-	g.systems = append(g.systems, s)
-	roster := &s.Site.Roster
-	g.named, g.users = slices.AppendSeq(g.named, roster.Groups), slices.AppendSeq(g.users, roster.Users)
-	if f := roster.Claiming(); f != nil {
-		g.facets = append(g.facets, f)
+	l.claims[key] = true
+	system, party, _ := strings.Cut(ref.Party.Name, "/")
+	s, err := l.atlas.System(system)
+	if err != nil {
+		return
+	}
+	if p, err := s.Gate.At(party, "claim "+ref.Claim+"="+ref.Is); err == nil {
+		l.gate(s, p)
 	}
 }
 
-func (g *gathering) front(f *front) {
+func (l *lookout) front(f *front) {
 	for i := range f.any {
-		g.front(&f.any[i])
+		l.front(&f.any[i])
 	}
 	if f.point != nil {
-		g.look(f.system, f.point)
+		l.look(f.system, f.point)
 	}
 }
 
-// column works a facet out for everyone, once for a book.
-func (a *Atlas) column(f *gate.Facet) *directory.Column {
-	type key struct{ facet any }
-	return a.Book.Once(key{f.Key}, func() any {
-		users := a.Book.Users()
-		written := make([]string, users)
-		known := a.Frame.Facts(situation.Situation{}, nil)
-		parallel.For(users, 4096, func(from, to int) {
-			q := a.Brief(known)
-			seen := map[string]string{}
-			var b []byte
-			for u := from; u < to; u++ {
-				q.Turn(directory.UserID(u))
-				b = f.Of(q, b[:0])
-				text, again := seen[string(b)]
-				if !again {
-					text = string(b)
-					seen[text] = text
-				}
-				written[u] = text
-			}
-		})
-		numbers := map[string]uint32{}
-		c := &directory.Column{Of: make([]uint32, users)}
-		for u, text := range written {
-			n, again := numbers[text]
-			if !again {
-				n = uint32(len(numbers))
-				numbers[text] = n
-			}
-			c.Of[u] = n
+// sorted begins a sorting of the users by what is looked at.
+func (l *lookout) sorted() *directory.Sorting {
+	s := l.atlas.Book.Sorted(l.attributes)
+	l.sort(s)
+	return s
+}
+
+// sort sorts users further by what is looked at, but for the attributes.
+func (l *lookout) sort(s *directory.Sorting) {
+	book := l.atlas.Book
+	for _, attribute := range l.required {
+		s.Split(book, nil, book.Lacking(attribute))
+	}
+	for _, c := range l.crowds {
+		s.Split(book, c.Groups, c.Users)
+		s.Split(book, c.Except().Groups, c.Except().Users)
+	}
+	for _, h := range l.heeds {
+		for _, g := range h.Groups {
+			s.Split(book, []directory.GroupID{g}, nil)
 		}
-		c.Count = len(numbers)
-		return c
-	}).(*directory.Column)
+		for _, users := range h.Users {
+			s.Split(book, nil, users)
+		}
+		for _, u := range h.Apart {
+			s.Split(book, nil, []directory.UserID{u})
+		}
+	}
 }
 
 // looks lists a system and all that it needs answers from.
@@ -156,54 +124,4 @@ func (a *Atlas) looks(s *System) []*System {
 		}
 	}
 	return all
-}
-
-// key appends what is looked at in the subject of a question: equal keys are
-// answered alike.
-func (l *lookout) key(b []byte, q *gate.Question) []byte {
-	u := q.Subject.ID
-	b = binary.LittleEndian.AppendUint32(b, l.kinds.Of(u))
-	for _, s := range l.systems {
-		for _, word := range q.Held(&s.Site.Roster) {
-			b = binary.LittleEndian.AppendUint64(b, word)
-		}
-	}
-	if len(l.groups) > 0 {
-		for _, g := range q.Subject.Groups() {
-			if _, matters := slices.BinarySearch(l.groups, g); matters {
-				b = binary.LittleEndian.AppendUint32(b, uint32(g))
-			}
-		}
-	}
-	if l.apart[u] {
-		b = append(b, 1)
-		b = binary.LittleEndian.AppendUint32(b, uint32(u))
-	}
-	return b
-}
-
-func (l *lookout) touches(u directory.UserID) bool { return l.touched[u/64]&(1<<(u%64)) != 0 }
-
-// named yields the touched users of a stretch of words, in order.
-func (l *lookout) named(from, to int) func(func(directory.UserID) bool) {
-	return func(yield func(directory.UserID) bool) {
-		for w := from; w < to; w++ {
-			for word := l.touched[w]; word != 0; word &= word - 1 {
-				if !yield(directory.UserID(w*64 + bits.TrailingZeros64(word))) {
-					return
-				}
-			}
-		}
-	}
-}
-
-// rest yields the users of a kind whom no line names, in order.
-func (l *lookout) rest(kind int) iter.Seq[directory.UserID] {
-	return func(yield func(directory.UserID) bool) {
-		for _, u := range l.kinds.Users(kind) {
-			if !l.touches(u) && !yield(u) {
-				return
-			}
-		}
-	}
 }

@@ -1,8 +1,6 @@
 package atlas
 
 import (
-	"slices"
-
 	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/parallel"
@@ -32,32 +30,14 @@ func (a *Atlas) Survey(f *situation.Facts, brief bool, visit func(*System, []Cla
 }
 
 func (a *Atlas) classes(q *gate.Question, s *System) []Class {
-	l := a.lookout(s, nil)
+	kinds := a.lookout(s, nil).sorted().Kinds()
 	var classes []Class
-	numbers := map[string]int{}
-	var key []byte
-	for u := range l.named(0, len(l.touched)) {
-		q.Turn(u)
-		key = l.key(key[:0], q)
-		n, known := numbers[string(key)]
-		if !known {
-			n = len(classes)
-			numbers[string(key)] = n
-			classes = append(classes, Class{Held: a.In(q, s)})
-		}
-		classes[n].Users = append(classes[n].Users, u)
-	}
-	for kind := range l.kinds.Count() {
-		if rest := slices.Collect(l.rest(kind)); len(rest) > 0 {
-			q.Turn(rest[0])
-			classes = append(classes, Class{rest, a.In(q, s)})
+	for kind := range kinds.Count() {
+		users := kinds.Users(kind)
+		q.Turn(users[0])
+		if held := a.In(q, s); len(held) > 0 {
+			classes = append(classes, Class{users, held})
 		}
 	}
-	kept := classes[:0]
-	for _, c := range classes {
-		if len(c.Held) > 0 {
-			kept = append(kept, c)
-		}
-	}
-	return kept
+	return classes
 }

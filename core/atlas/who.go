@@ -24,57 +24,35 @@ func (h *Holders) Entitlement(i int) gate.Entitlement {
 	return h.atlas.decide(h.atlas.Question(h.Users[i], h.facts), h.system, h.point)
 }
 
-// piece is how many words of a bit for each user are worked on at a time.
-const piece = 64
-
 // Who lists everyone who holds one point of a system, in whatever state but
-// none. Users whom no line of the system names are answered once for each kind.
+// none. Users who are alike to it are answered once.
 func (a *Atlas) Who(f *situation.Facts, s *System, p gate.Point) *Holders {
-	l := a.lookout(s, p)
-	states := make([]gate.State, a.Book.Users())
-	parallel.For(len(l.touched), piece, func(from, to int) {
-		q := a.Brief(f)
-		for u := range l.named(from, to) {
-			q.Turn(u)
-			states[u] = a.State(q, s, p)
-		}
-	})
-	parallel.For(l.kinds.Count(), 16, func(from, to int) {
+	firsts, of := a.lookout(s, p).sorted().Firsts()
+	states, counts := make([]gate.State, len(firsts)), make([]int, len(firsts))
+	parallel.For(len(firsts), 64, func(from, to int) {
 		q := a.Brief(f)
 		for kind := from; kind < to; kind++ {
-			a.rest(q, l, kind, s, p, states)
+			q.Turn(firsts[kind])
+			states[kind] = a.State(q, s, p)
 		}
 	})
-	h := &Holders{atlas: a, system: s, point: p, facts: f}
 	count := 0
-	for _, state := range states {
+	for _, kind := range of {
+		counts[kind]++
+	}
+	for kind, state := range states {
 		if state != gate.None {
-			count++
+			count += counts[kind]
 		}
 	}
+	h := &Holders{atlas: a, system: s, point: p, facts: f}
 	h.Users, h.States = make([]directory.UserID, 0, count), make([]gate.State, 0, count)
-	for u, state := range states {
-		if state != gate.None {
+	for u, kind := range of {
+		if state := states[kind]; state != gate.None {
 			h.Users, h.States = append(h.Users, directory.UserID(u)), append(h.States, state)
 		}
 	}
 	return h
-}
-
-// rest answers for the users of a kind whom no line names, by asking for the
-// first.
-func (a *Atlas) rest(q *gate.Question, l *lookout, kind int, s *System, p gate.Point, states []gate.State) {
-	state, asked := gate.None, false
-	for u := range l.rest(kind) {
-		if !asked {
-			q.Turn(u)
-			state, asked = a.State(q, s, p), true
-		}
-		if state == gate.None {
-			return
-		}
-		states[u] = state
-	}
 }
 
 // Brief is a question for states alone, to be turned to users.

@@ -53,7 +53,7 @@ func (t *Trial) compare(o *Outcome, old, fresh *atlas.System, before, after *sit
 		return
 	}
 	was, is := t.before.Question(0, before), t.Atlas.Question(0, after)
-	for _, users := range atlas.Alike(t.before, old, t.Atlas, fresh) {
+	for _, users := range atlas.Alike(t.before, old, t.Atlas, fresh, t.Atlas.Book.Everyone()) {
 		was.Turn(users[0])
 		is.Turn(users[0])
 		if same(t.before.In(was, old), t.Atlas.In(is, fresh)) {

@@ -16,6 +16,7 @@ import (
 type column struct {
 	of       []uint32 // by user
 	distinct []string // what the numbers stand for, as text writes it
+	first    []UserID // by number: someone who has that
 }
 
 type columnKey string
@@ -72,7 +73,10 @@ func (b *Book) joined(at int, pieces [][]piece) *column {
 			whole[i] = all.number(t)
 		}
 		for i, u := range p.users {
-			c.of[u] = whole[p.of[i]]
+			n := whole[p.of[i]]
+			if c.of[u] = n; int(n) == len(c.first) {
+				c.first = append(c.first, UserID(u))
+			}
 		}
 	}
 	c.distinct = all.distinct
@@ -172,9 +176,9 @@ func (b *Book) own(attribute string) bool {
 	return len(n.distinct) > some/4 && len(n.distinct) > asked/8*7
 }
 
-// having says of users whether they have what a filter starts from; of those who
+// starting says of users whether they have what a filter starts from; of those who
 // may have it otherwise than as a plain text, it says yes.
-func (b *Book) having(start filter.Start, ok bool) func(UserID) bool {
+func (b *Book) starting(start filter.Start, ok bool) func(UserID) bool {
 	if !ok {
 		return func(UserID) bool { return true }
 	}

@@ -1,6 +1,7 @@
 package directory
 
 import (
+	"iter"
 	"math/bits"
 	"slices"
 )
@@ -86,19 +87,30 @@ func (b *Book) Mark(groups []GroupID, users []UserID) []uint64 {
 	for _, u := range users {
 		in[u/64] |= 1 << (u % 64)
 	}
-	seen := make([]uint64, b.Groups()/64+1)
-	queue := slices.Clone(groups)
-	for len(queue) > 0 {
-		g := queue[len(queue)-1]
-		queue = queue[:len(queue)-1]
-		if seen[g/64]&(1<<(g%64)) != 0 {
-			continue
-		}
-		seen[g/64] |= 1 << (g % 64)
+	for g := range b.under(groups) {
 		for _, l := range b.groupUsers.at(uint32(g)) {
 			in[l.user()/64] |= 1 << (l.user() % 64)
 		}
-		queue = append(queue, b.Held(g)...)
 	}
 	return in
+}
+
+// under yields groups and all groups whose members flow into them, each once.
+func (b *Book) under(groups []GroupID) iter.Seq[GroupID] {
+	return func(yield func(GroupID) bool) {
+		seen := make([]uint64, b.Groups()/64+1)
+		queue := slices.Clone(groups)
+		for len(queue) > 0 {
+			g := queue[len(queue)-1]
+			queue = queue[:len(queue)-1]
+			if seen[g/64]&(1<<(g%64)) != 0 {
+				continue
+			}
+			seen[g/64] |= 1 << (g % 64)
+			if !yield(g) {
+				return
+			}
+			queue = append(queue, b.Held(g)...)
+		}
+	}
 }

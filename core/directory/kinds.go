@@ -21,37 +21,11 @@ func (k *Kinds) Of(u UserID) uint32 { return k.of[u] }
 // Users lists the users of a kind, in order.
 func (k *Kinds) Users(kind int) []UserID { return k.users.at(uint32(kind)) }
 
-// Kinds sorts the users by the values of attributes, given by folded name, and
-// by more columns. What follows from attributes alone is worked out once.
-func (b *Book) Kinds(attributes []string, also ...*Column) *Kinds {
-	k := b.Once(kindsKey(strings.Join(attributes, "\x00")), func() any {
-		of := make([]uint32, b.Users())
-		for u, home := range b.users.home {
-			of[u] = uint32(home)
-		}
-		count := len(b.directories)
-		for _, a := range attributes {
-			c := b.column(a)
-			of, count = paired(of, count, c.of, len(c.distinct))
-		}
-		return newKinds(of, count)
-	}).(*Kinds)
-	if len(also) == 0 {
-		return k
-	}
-	of, count := k.of, k.Count()
-	for _, c := range also {
-		of, count = paired(of, count, c.Of, c.Count)
-	}
-	return newKinds(of, count)
-}
-
-type kindsKey string
-
-// Column is a number for each user, less than Count.
-type Column struct {
-	Of    []uint32
-	Count int
+// Kinds sorts the users by the values of attributes, given by folded name. It is
+// worked out once.
+func (b *Book) Kinds(attributes []string) *Kinds {
+	type key string
+	return b.Once(key(strings.Join(attributes, "\x00")), func() any { return b.Sorted(attributes).Kinds() }).(*Kinds)
 }
 
 func newKinds(of []uint32, count int) *Kinds {

@@ -173,10 +173,9 @@ func (b *Book) Values(id UserID, folded string) []filter.Value {
 
 // Lacks says whether a user has no value for an attribute, by its folded name.
 func (b *Book) Lacks(id UserID, folded string) bool {
-	for _, v := range b.Values(id, folded) {
-		if v.Text != "" || v.Sub != nil {
-			return false
-		}
-	}
-	return true
+	return !valued(b.Values(id, folded))
+}
+
+func valued(values []filter.Value) bool {
+	return slices.ContainsFunc(values, func(v filter.Value) bool { return v.Text != "" || v.Sub != nil })
 }

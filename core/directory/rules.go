@@ -83,7 +83,7 @@ func (r *rules) enrol(b *Book, members [][]link) {
 				}
 				continue
 			}
-			k, possible := b.Kinds(r.reads[g]), b.having(start, ok)
+			k, possible := b.Kinds(r.reads[g]), b.starting(start, ok)
 			var kinds []int
 			count := 0
 			for kind := range k.Count() {

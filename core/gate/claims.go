@@ -29,6 +29,7 @@ type Claimant interface {
 // claimed is one claim that a crowd looks at. What gives claims is compiled
 // later than what looks at them, so test is filled in when all systems are.
 type claimed struct {
+	ref  ClaimRef
 	text string // SYSTEM/PARTY claim=value
 	test func(*Question) bool
 	lost bool // the name leads to nothing
@@ -61,7 +62,7 @@ func (s *Site) lean(ref name.Ref, system string, line Line) bool {
 // claim compiles a claim that a line looks at.
 func (s *Site) claim(ref ClaimRef, line Line) *claimed {
 	system, party, _ := strings.Cut(ref.Party.Name, "/")
-	c := &claimed{text: ref.Party.Name + " " + ref.Claim + "=" + ref.Is}
+	c := &claimed{ref: ref, text: ref.Party.Name + " " + ref.Claim + "=" + ref.Is}
 	if !s.lean(ref.Party, system, line) {
 		c.lost = true
 		return c

@@ -59,24 +59,13 @@ type Heedful interface {
 	Heeds(*directory.Book, Point) Heed
 }
 
-// Heed is what a gate looks at besides: subjects who are alike in it, and of
-// one directory, are answered alike.
+// Heed is what a gate looks at besides lines: subjects who are alike in it, and
+// of one directory, are answered alike.
 type Heed struct {
-	Attributes []string            // by folded name
-	Groups     []directory.GroupID // whether the subject is in them
-	Apart      []directory.UserID  // those whom it looks at one by one
-	// Facet, where it is set, says all by itself: neither the lines of the gate
-	// nor the rest is looked at then.
-	Facet *Facet
-}
-
-// Facet is something about a subject that follows from the map alone, whatever
-// the situation. It is worked out for everyone once.
-type Facet struct {
-	Key any // of a book: equal keys are the same facet
-	// Of writes what is so for the subject of a question, so that different
-	// things are written differently.
-	Of func(q *Question, b []byte) []byte
+	Attributes []string             // by folded name
+	Groups     []directory.GroupID  // whether the subject is in each of them
+	Users      [][]directory.UserID // whether the subject is one of each of these
+	Apart      []directory.UserID   // those whom it looks at one by one
 }
 
 // Point is one object and right of a gate.
@@ -88,6 +77,8 @@ type Point interface {
 	// Misses lists the lines that would give it to the subject, none of which
 	// does.
 	Misses(q *Question) []Miss
+	// Lines are the lines that Decide looks at.
+	Lines() Held
 }
 
 // Question is a subject in a situation. It belongs to one goroutine.

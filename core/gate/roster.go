@@ -87,22 +87,17 @@ func (r *Roster) hold(q *Question, held []uint64) {
 	}
 }
 
-// Claiming gives what the claims say of the subject of a question, where lines
-// look at claims; nil where none does.
-func (r *Roster) Claiming() *Facet {
-	if len(r.claiming) == 0 {
-		return nil
-	}
-	return &Facet{Key: r, Of: func(q *Question, b []byte) []byte {
-		for _, c := range r.claiming {
-			is := byte(0)
-			if c.byClaim(q) {
-				is = 1
-			}
-			b = append(b, is)
+// All lists the crowds, and Some those of some lines, in order.
+func (r *Roster) All() []*Crowd { return r.crowds }
+
+func (r *Roster) Some(lines Held) []*Crowd {
+	var some []*Crowd
+	for w, word := range lines {
+		for ; word != 0; word &= word - 1 {
+			some = append(some, r.crowds[w*64+bits.TrailingZeros64(word)])
 		}
-		return b
-	}}
+	}
+	return some
 }
 
 // Quiet says that no line has anyone but those whom it names by groups, or in

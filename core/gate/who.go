@@ -59,6 +59,20 @@ func (c *Crowd) Nobody() bool {
 	return c.wreck() || !c.Everyone && len(c.Groups)+len(c.Users)+len(c.claims) == 0
 }
 
+// Except are those who are not in the crowd, whatever else names them.
+func (c *Crowd) Except() directory.Party { return c.except }
+
+// Claims lists the claims by which one comes into the crowd.
+func (c *Crowd) Claims() []ClaimRef {
+	var refs []ClaimRef
+	for _, x := range c.claims {
+		if !x.lost {
+			refs = append(refs, x.ref)
+		}
+	}
+	return refs
+}
+
 // Number is the number of the crowd in the roster of its system.
 func (c *Crowd) Number() uint32 { return c.number }
 

@@ -22,6 +22,14 @@ var breadths = Breadth("").Values()
 
 func (p *point) Object() string { return p.module }
 
+func (p *point) Lines() gate.Held {
+	var lines gate.Held
+	for _, o := range p.opinions {
+		lines.Add(p.desk.mappings[o.mapping].crowd)
+	}
+	return lines
+}
+
 // Decide takes the widest or the narrowest of the opinions (docs/model.md
 // section 5.5). An opinion of none is one; a role that does not mention the
 // action has none.

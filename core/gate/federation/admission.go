@@ -31,17 +31,21 @@ func (c *claim) some(q *gate.Question, fits func(string) bool) bool {
 		}
 		return false
 	case c.from != "":
-		return slices.ContainsFunc(q.Subject.Values(c.from), func(v filter.Value) bool {
-			if v.Kind == filter.Complex {
-				if len(v.Sub["VALUE"]) == 0 {
-					return false
-				}
-				v = v.Sub["VALUE"][0]
-			}
-			return v.Text != "" && fits(v.Text)
-		})
+		return anyFits(q.Subject.Values(c.from), fits)
 	}
 	return c.doc.Value != "" && fits(c.doc.Value)
+}
+
+func anyFits(values []filter.Value, fits func(string) bool) bool {
+	return slices.ContainsFunc(values, func(v filter.Value) bool {
+		if v.Kind == filter.Complex {
+			if len(v.Sub["VALUE"]) == 0 {
+				return false
+			}
+			v = v.Sub["VALUE"][0]
+		}
+		return v.Text != "" && fits(v.Text)
+	})
 }
 
 // holds says whether a statement is about the user.

@@ -191,11 +191,14 @@ func groupValues(s *gate.Site, d *Claim) map[directory.GroupID]string {
 }
 
 // Heeds says that attributes and group names that give claims are looked at; for
-// signing in, only which statements hold.
-func (b *bureau) Heeds(_ *directory.Book, at gate.Point) gate.Heed {
+// one point, who has a claim with the values in question.
+func (b *bureau) Heeds(book *directory.Book, at gate.Point) gate.Heed {
 	var h gate.Heed
-	if p, ok := at.(*point); ok && p.claim == "" {
-		h.Facet = &gate.Facet{Key: p.party, Of: p.party.facet}
+	if p, ok := at.(*point); ok {
+		p.party.eachTest(func(claim string, fits func(string) bool) { p.party.heed(&h, book, claim, fits) })
+		if p.claim != "" {
+			p.party.heed(&h, book, p.claim, p.is)
+		}
 		return h
 	}
 	for i := range b.parties {
@@ -210,16 +213,32 @@ func (b *bureau) Heeds(_ *directory.Book, at gate.Point) gate.Heed {
 	return h
 }
 
-// facet writes which statements hold for a user.
-func (p *party) facet(q *gate.Question, b []byte) []byte {
-	for i := range p.admit {
-		holds := byte(0)
-		if p.holds(&p.admit[i], q) {
-			holds = 1
+// heed adds what says whether a user has a claim with a value that fits, but for
+// the crowds of the rules.
+func (p *party) heed(h *gate.Heed, book *directory.Book, claim string, fits func(string) bool) {
+	for i := range p.claims {
+		c := &p.claims[i]
+		if c.doc.Claim != claim {
+			continue
 		}
-		b = append(b, holds)
+		for g, value := range c.groups {
+			if fits(value) {
+				h.Groups = append(h.Groups, g)
+			}
+		}
+		if c.from != "" {
+			h.Users = append(h.Users, book.Having(c.from, func(v []filter.Value) bool { return anyFits(v, fits) }))
+		}
 	}
-	return b
+}
+
+// eachTest visits the claims that statements test.
+func (p *party) eachTest(visit func(claim string, fits func(string) bool)) {
+	for i := range p.admit {
+		if t := &p.admit[i]; !t.who {
+			visit(t.test.Claim, t.test.fits)
+		}
+	}
 }
 
 // carried are all claims of a user's sign-in, each value once.

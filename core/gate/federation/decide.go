@@ -32,6 +32,29 @@ func (b *bureau) point(p *party, claim, value string) *point {
 
 func (p *point) Object() string { return p.party.name }
 
+func (p *point) is(value string) bool { return value == p.value }
+
+// Lines are the statements, and the rules for the claims that they test and for
+// that of the point.
+func (p *point) Lines() gate.Held {
+	var lines gate.Held
+	of := func(claim string, _ func(string) bool) {
+		for i := range p.party.claims {
+			if c := &p.party.claims[i]; c.doc.Claim == claim {
+				lines.Add(c.crowd)
+			}
+		}
+	}
+	of(p.claim, nil)
+	p.party.eachTest(of)
+	for i := range p.party.admit {
+		if t := &p.party.admit[i]; t.who {
+			lines.Add(t.crowd)
+		}
+	}
+	return lines
+}
+
 func (p *point) Decide(q *gate.Question) gate.Entitlement {
 	if q.Brief {
 		return gate.Entitlement{System: p.bureau.system, Object: p.party.name, Right: p.name, State: p.state(q)}
@@ -44,7 +67,7 @@ func (p *point) state(q *gate.Question) gate.State {
 	if p.claim == "" {
 		return p.party.admitted(q)
 	}
-	if !p.party.carries(q, p.claim, func(v string) bool { return v == p.value }) {
+	if !p.party.carries(q, p.claim, p.is) {
 		return gate.None
 	}
 	return max(gate.Shut, p.party.admitted(q))

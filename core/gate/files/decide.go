@@ -21,6 +21,23 @@ type point struct {
 
 func (p *point) Object() string { return p.asked }
 
+// Lines are the entries of the folder, of those above it, and of the door.
+func (p *point) Lines() gate.Held {
+	var lines gate.Held
+	add := func(entries []entry) {
+		for i := range entries {
+			if e := &entries[i]; e.grant.has(p.right) {
+				lines.Add(e.crowd)
+			}
+		}
+	}
+	for i := p.folder; i >= 0; i = p.share.folders[i].parent {
+		add(p.share.folders[i].entries)
+	}
+	add(p.share.door)
+	return lines
+}
+
 // lock looks for the first entries that name the subject and hold the right:
 // those of the folder itself, then those of its parent, and so on while it
 // inherits. At one distance a denial stands before what is allowed. It visits

@@ -68,6 +68,14 @@ func newPoint(w *wall, object, right string, to []span, services []Service) *poi
 
 func (p *point) Object() string { return p.object }
 
+func (p *point) Lines() gate.Held {
+	var lines gate.Held
+	for _, r := range p.rules {
+		lines.Add(r.crowd)
+	}
+	return lines
+}
+
 func (r *rule) serves(a Service) bool {
 	return slices.ContainsFunc(r.services, func(s Service) bool { return s.holds(a.Proto, a.Low) })
 }

@@ -31,6 +31,17 @@ func run(command, as string) string { return "run " + command + " as " + as }
 
 func (p *point) Object() string { return p.host }
 
+func (p *point) Lines() gate.Held {
+	var lines gate.Held
+	if p.door != nil {
+		lines = p.door.Lines()
+	}
+	for _, l := range p.lines {
+		lines.Add(l.crowd)
+	}
+	return lines
+}
+
 // point makes a point with the lines that are about it.
 func (y *yard) point(host, command, as string) *point {
 	p := &point{yard: y, host: host, command: command, as: as, right: login}

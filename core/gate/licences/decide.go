@@ -167,6 +167,15 @@ func (t *shelf) features(object string) func(func(string) bool) {
 
 func (p *point) Object() string { return p.product.name }
 
+// Lines are all that are about the product, as features need each other.
+func (p *point) Lines() gate.Held {
+	var lines gate.Held
+	for i := range p.product.mappings {
+		lines.Add(p.product.mappings[i].crowd)
+	}
+	return lines
+}
+
 func (p *point) Decide(q *gate.Question) gate.Entitlement {
 	h := p.product.held(q)
 	return p.product.decide(q, &h, p.feature, p.system)

@@ -40,6 +40,18 @@ func (p *point) Object() string {
 	return p.way
 }
 
+// Lines are those that give tags, and the policies about the kind of network.
+func (p *point) Lines() gate.Held {
+	var lines gate.Held
+	for i := range p.porter.tags {
+		lines.Add(p.porter.tags[i].crowd)
+	}
+	if p.way != "" {
+		lines.Join(*p.porter.crowds[p.way])
+	}
+	return lines
+}
+
 func (p *point) right() string {
 	if p.way == "" {
 		return p.tag

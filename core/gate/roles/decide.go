@@ -135,6 +135,19 @@ func (t *tree) paths(yield func(string) bool) {
 
 func (p *point) Object() string { return p.asked }
 
+// Lines are those that give the right, those that take it, and the limits.
+func (p *point) Lines() gate.Held {
+	var lines gate.Held
+	lines.Join(p.resource.gives[p.right])
+	lines.Join(p.resource.takes[p.right])
+	for _, i := range p.resource.limits {
+		if l := &p.tree.limits[i]; l.rights.has(p.right) {
+			lines.Add(l.crowd)
+		}
+	}
+	return lines
+}
+
 func (p *point) Decide(q *gate.Question) gate.Entitlement {
 	v := p.tree.view(q)
 	e := v.decide(p.resource, p.right)

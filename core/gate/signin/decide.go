@@ -104,6 +104,8 @@ type point struct {
 
 func (p *point) Object() string { return p.app }
 
+func (p *point) Lines() gate.Held { return p.crowds }
+
 // Decide applies every policy that matches: one block shuts, requirements add
 // up (docs/model.md section 5.9).
 func (p *point) Decide(q *gate.Question) gate.Entitlement {

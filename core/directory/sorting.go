@@ -1,0 +1,154 @@
+package directory
+
+import (
+	"encoding/binary"
+	"slices"
+	"strings"
+
+	"gatemap/core/filter"
+)
+
+// Sorting sorts all users into kinds, which are split further and further. It
+// belongs to one goroutine.
+type Sorting struct {
+	of    []uint32 // by user
+	count int
+	into  []uint32 // by kind, while it is split: where those go who leave it
+	known map[split]bool
+}
+
+// split is what a sorting was split by.
+type split struct {
+	book *Book
+	ids  string
+}
+
+// Sorted begins a sorting by the values of attributes, given by folded name, and
+// by the directory.
+func (b *Book) Sorted(attributes []string) *Sorting {
+	type key string
+	s := b.Once(key(strings.Join(attributes, "\x00")), func() any {
+		s := &Sorting{of: make([]uint32, b.Users()), count: len(b.directories)}
+		for u, home := range b.users.home {
+			s.of[u] = uint32(home)
+		}
+		s.Further(b, attributes)
+		return s
+	}).(*Sorting)
+	return &Sorting{of: slices.Clone(s.of), count: s.count, known: map[split]bool{}}
+}
+
+// Further splits every kind by the values of attributes in a book.
+func (s *Sorting) Further(b *Book, attributes []string) {
+	for _, a := range attributes {
+		c := b.column(a)
+		s.of, s.count = paired(s.of, s.count, c.of, len(c.distinct))
+	}
+}
+
+// Lacking lists the users who have no value of an attribute, by its folded name.
+func (b *Book) Lacking(attribute string) []UserID {
+	return b.Having(attribute, func(v []filter.Value) bool { return !valued(v) })
+}
+
+// Having lists the users whose values of an attribute, by its folded name, fit.
+// It asks once for users who have the same.
+func (b *Book) Having(attribute string, fits func([]filter.Value) bool) []UserID {
+	c := b.column(attribute)
+	does := make([]bool, len(c.distinct))
+	for n, t := range c.distinct {
+		if t != "" && t[0] == 0 {
+			does[n] = fits(b.Values(c.first[n], attribute))
+		} else if t != "" {
+			does[n] = fits([]filter.Value{{Text: t}})
+		} else {
+			does[n] = fits(nil)
+		}
+	}
+	var users []UserID
+	for u, n := range c.of {
+		if does[n] {
+			users = append(users, UserID(u))
+		}
+	}
+	return users
+}
+
+// Split takes the members of groups of a book, at whatever level, together with
+// some users, apart from the others of their kind.
+func (s *Sorting) Split(b *Book, groups []GroupID, users []UserID) {
+	if len(groups)+len(users) == 0 || s.again(b, groups, users) {
+		return
+	}
+	for len(s.into) < s.count {
+		s.into = append(s.into, none)
+	}
+	before := s.count
+	var left []uint32
+	move := func(u UserID) {
+		kind := s.of[u]
+		if int(kind) >= before {
+			return // moved already
+		}
+		if s.into[kind] == none {
+			s.into[kind] = uint32(s.count)
+			s.count++
+			left = append(left, kind)
+		}
+		s.of[u] = s.into[kind]
+	}
+	for _, u := range users {
+		move(u)
+	}
+	for g := range b.under(groups) {
+		for _, l := range b.groupUsers.at(uint32(g)) {
+			move(l.user())
+		}
+	}
+	for _, kind := range left {
+		s.into[kind] = none
+	}
+	if s.count > 2*len(s.of)+1024 {
+		s.number()
+	}
+}
+
+// again says whether the users were split by the same already.
+func (s *Sorting) again(b *Book, groups []GroupID, users []UserID) bool {
+	key := binary.AppendUvarint(nil, uint64(len(groups)))
+	for _, g := range groups {
+		key = binary.AppendUvarint(key, uint64(g))
+	}
+	for _, u := range users {
+		key = binary.AppendUvarint(key, uint64(u))
+	}
+	by := split{b, string(key)}
+	known := s.known[by]
+	s.known[by] = true
+	return known
+}
+
+// number numbers the kinds that are left, in the order of the first user of
+// each, and gives these.
+func (s *Sorting) number() (firsts []UserID) {
+	numbers := make([]uint32, s.count) // one more than the number
+	for u, kind := range s.of {
+		if numbers[kind] == 0 {
+			firsts = append(firsts, UserID(u))
+			numbers[kind] = uint32(len(firsts))
+		}
+		s.of[u] = numbers[kind] - 1
+	}
+	s.count = len(firsts)
+	return firsts
+}
+
+// Firsts gives the kinds as they are now: the first user of each, and the kind
+// of every user.
+func (s *Sorting) Firsts() (firsts []UserID, of []uint32) { return s.number(), s.of }
+
+// Kinds gives the kinds as they are now, with all their users.
+func (s *Sorting) Kinds() *Kinds {
+	s.number()
+	return newKinds(s.of, s.count)
+}
