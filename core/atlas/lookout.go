@@ -94,7 +94,7 @@ func (l *lookout) sorted() *directory.Sorting {
 func (l *lookout) sort(s *directory.Sorting) {
 	book := l.atlas.Book
 	for _, attribute := range l.required {
-		s.Split(book, nil, book.Lacking(attribute))
+		s.Split(book, nil, book.Without(attribute))
 	}
 	for _, c := range l.crowds {
 		s.Split(book, c.Groups, c.Users)

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"gatemap/core/filter"
+	"gatemap/core/parallel"
 )
 
 // Sorting sorts all users into kinds, which are split further and further. It
@@ -46,28 +47,39 @@ func (s *Sorting) Further(b *Book, attributes []string) {
 	}
 }
 
-// Lacking lists the users who have no value of an attribute, by its folded name.
-func (b *Book) Lacking(attribute string) []UserID {
-	return b.Having(attribute, func(v []filter.Value) bool { return !valued(v) })
+// Without lists the users who have no value of an attribute, by its folded name,
+// or those who have one, whichever are fewer. It is worked out once.
+func (b *Book) Without(attribute string) []UserID {
+	type key string
+	return b.Once(key(attribute), func() any {
+		return b.Parted(attribute, func(v []filter.Value) bool { return !valued(v) })
+	}).([]UserID)
 }
 
-// Having lists the users whose values of an attribute, by its folded name, fit.
-// It asks once for users who have the same.
-func (b *Book) Having(attribute string, fits func([]filter.Value) bool) []UserID {
+// Parted lists the users whose values of an attribute, by its folded name, fit,
+// or the others, whichever are fewer. It asks once for users who have the same.
+func (b *Book) Parted(attribute string, fits func([]filter.Value) bool) []UserID {
 	c := b.column(attribute)
 	does := make([]bool, len(c.distinct))
-	for n, t := range c.distinct {
-		if t != "" && t[0] == 0 {
-			does[n] = fits(b.Values(c.first[n], attribute))
-		} else if t != "" {
-			does[n] = fits([]filter.Value{{Text: t}})
-		} else {
-			does[n] = fits(nil)
+	parallel.For(len(does), 4096, func(from, to int) {
+		for n := from; n < to; n++ {
+			if t := c.distinct[n]; t != "" && t[0] != 0 {
+				does[n] = fits([]filter.Value{{Text: t}})
+			} else {
+				does[n] = fits(b.Values(c.first[n], attribute))
+			}
+		}
+	})
+	count := 0
+	for _, n := range c.of {
+		if does[n] {
+			count++
 		}
 	}
-	var users []UserID
+	which := count <= len(c.of)/2
+	users := make([]UserID, 0, min(count, len(c.of)-count))
 	for u, n := range c.of {
-		if does[n] {
+		if does[n] == which {
 			users = append(users, UserID(u))
 		}
 	}
@@ -77,7 +89,7 @@ func (b *Book) Having(attribute string, fits func([]filter.Value) bool) []UserID
 // Split takes the members of groups of a book, at whatever level, together with
 // some users, apart from the others of their kind.
 func (s *Sorting) Split(b *Book, groups []GroupID, users []UserID) {
-	if len(groups)+len(users) == 0 || s.again(b, groups, users) {
+	if len(groups)+len(users) == 0 || len(users) < 100 && s.again(b, groups, users) {
 		return
 	}
 	for len(s.into) < s.count {

@@ -64,8 +64,14 @@ type Heedful interface {
 type Heed struct {
 	Attributes []string             // by folded name
 	Groups     []directory.GroupID  // whether the subject is in each of them
-	Users      [][]directory.UserID // whether the subject is one of each of these
+	Users      [][]directory.UserID // whether the subject is one of each of these, or of the others
 	Apart      []directory.UserID   // those whom it looks at one by one
+}
+
+// Join adds what another looks at.
+func (h *Heed) Join(other Heed) {
+	h.Attributes, h.Groups = append(h.Attributes, other.Attributes...), append(h.Groups, other.Groups...)
+	h.Users, h.Apart = append(h.Users, other.Users...), append(h.Apart, other.Apart...)
 }
 
 // Point is one object and right of a gate.

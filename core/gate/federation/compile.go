@@ -195,9 +195,11 @@ func groupValues(s *gate.Site, d *Claim) map[directory.GroupID]string {
 func (b *bureau) Heeds(book *directory.Book, at gate.Point) gate.Heed {
 	var h gate.Heed
 	if p, ok := at.(*point); ok {
-		p.party.eachTest(func(claim string, fits func(string) bool) { p.party.heed(&h, book, claim, fits) })
+		p.party.eachTest(func(t *Test) {
+			h.Join(book.Once(t, func() any { return p.party.heed(book, t.Claim, t.fits) }).(gate.Heed))
+		})
 		if p.claim != "" {
-			p.party.heed(&h, book, p.claim, p.is)
+			h.Join(p.party.heed(book, p.claim, p.is))
 		}
 		return h
 	}
@@ -213,9 +215,10 @@ func (b *bureau) Heeds(book *directory.Book, at gate.Point) gate.Heed {
 	return h
 }
 
-// heed adds what says whether a user has a claim with a value that fits, but for
+// heed is what says whether a user has a claim with a value that fits, besides
 // the crowds of the rules.
-func (p *party) heed(h *gate.Heed, book *directory.Book, claim string, fits func(string) bool) {
+func (p *party) heed(book *directory.Book, claim string, fits func(string) bool) gate.Heed {
+	var h gate.Heed
 	for i := range p.claims {
 		c := &p.claims[i]
 		if c.doc.Claim != claim {
@@ -227,16 +230,17 @@ func (p *party) heed(h *gate.Heed, book *directory.Book, claim string, fits func
 			}
 		}
 		if c.from != "" {
-			h.Users = append(h.Users, book.Having(c.from, func(v []filter.Value) bool { return anyFits(v, fits) }))
+			h.Users = append(h.Users, book.Parted(c.from, func(v []filter.Value) bool { return anyFits(v, fits) }))
 		}
 	}
+	return h
 }
 
-// eachTest visits the claims that statements test.
-func (p *party) eachTest(visit func(claim string, fits func(string) bool)) {
+// eachTest visits the tests of claims in statements.
+func (p *party) eachTest(visit func(*Test)) {
 	for i := range p.admit {
 		if t := &p.admit[i]; !t.who {
-			visit(t.test.Claim, t.test.fits)
+			visit(t.test)
 		}
 	}
 }

@@ -38,15 +38,15 @@ func (p *point) is(value string) bool { return value == p.value }
 // that of the point.
 func (p *point) Lines() gate.Held {
 	var lines gate.Held
-	of := func(claim string, _ func(string) bool) {
+	of := func(claim string) {
 		for i := range p.party.claims {
 			if c := &p.party.claims[i]; c.doc.Claim == claim {
 				lines.Add(c.crowd)
 			}
 		}
 	}
-	of(p.claim, nil)
-	p.party.eachTest(of)
+	of(p.claim)
+	p.party.eachTest(func(t *Test) { of(t.Claim) })
 	for i := range p.party.admit {
 		if t := &p.party.admit[i]; t.who {
 			lines.Add(t.crowd)
