@@ -34,26 +34,91 @@ func (t *Trial) Outcome(s situation.Situation) (*Outcome, error) {
 	for _, u := range users {
 		o.user(t.Atlas.Book.UserName(u), t.before.Reach(u, before, nil), t.Atlas.Reach(u, after, nil))
 	}
-	for _, fresh := range t.Atlas.Fresh(t.before) {
-		old, err := t.before.System(fresh.Name())
-		if err != nil {
-			return nil, err
-		}
-		t.compare(o, old, fresh, before, after, users)
+	fresh := t.Atlas.Fresh(t.before)
+	named := t.named(fresh)
+	for _, s := range fresh {
+		t.compare(o, s, before, after, named, users)
 	}
 	o.sort()
 	return o, nil
 }
 
-// compare works out what differs in a system that was compiled again, for all
+// named lists those to whom it can matter that systems have other documents: whom
+// a line names that is otherwise, or everyone.
+func (t *Trial) named(fresh []*atlas.System) []directory.UserID {
+	var users []directory.UserID
+	for _, s := range fresh {
+		old := t.old(s)
+		if old.Document == s.Document {
+			continue // it looks at one that is otherwise
+		}
+		who, ok := gate.Differing(old.Document, s.Document)
+		if !ok || shows(old.Gate, s.Gate) {
+			return t.Atlas.Book.Everyone()
+		}
+		for _, atlas := range []*atlas.Atlas{t.before, t.Atlas} {
+			groups, some, ok := members(atlas.Book, who)
+			if !ok {
+				return t.Atlas.Book.Everyone()
+			}
+			users = append(users, atlas.Book.Among(groups, some)...)
+		}
+	}
+	slices.Sort(users)
+	return slices.Compact(users)
+}
+
+// shows says whether a gate shows to everyone what another did not, or holds
+// something that is shared out.
+func shows(old, now gate.Gate) bool {
+	if _, shared := now.(gate.Shared); shared {
+		return true
+	}
+	was, public := old.(gate.Public)
+	is, still := now.(gate.Public)
+	return public != still || public && !slices.Equal(was.Public(), is.Public())
+}
+
+// members are the groups and users whom lines name; ok is false where a line
+// names more.
+func members(book *directory.Book, who []*gate.Who) (groups []directory.GroupID, users []directory.UserID, ok bool) {
+	for _, w := range who {
+		if w.Everyone || len(w.Claims) > 0 {
+			return nil, nil, false
+		}
+		for _, ref := range w.Groups {
+			if g, err := book.FindGroup(ref.Name, ""); err == nil {
+				groups = append(groups, g)
+			}
+		}
+		for _, ref := range w.Users {
+			if u, err := book.FindUser(ref.Name, ""); err == nil {
+				users = append(users, u)
+			}
+		}
+	}
+	return groups, users, true
+}
+
+// old is a system as it was before the trial.
+func (t *Trial) old(s *atlas.System) *atlas.System {
+	old, err := t.before.System(s.Name())
+	if err != nil {
+		panic(err) // a trial replaces documents, and no names
+	}
+	return old
+}
+
+// compare works out what differs in a system that was compiled again, for some
 // but those who have been looked at already: once for all who are alike to it
 // both before and after.
-func (t *Trial) compare(o *Outcome, old, fresh *atlas.System, before, after *situation.Facts, done []directory.UserID) {
-	if t.before.Book.Users() == 0 {
+func (t *Trial) compare(o *Outcome, fresh *atlas.System, before, after *situation.Facts, named, done []directory.UserID) {
+	if len(named) == 0 {
 		return
 	}
+	old := t.old(fresh)
 	was, is := t.before.Question(0, before), t.Atlas.Question(0, after)
-	for _, users := range atlas.Alike(t.before, old, t.Atlas, fresh, t.Atlas.Book.Everyone()) {
+	for _, users := range atlas.Alike(t.before, old, t.Atlas, fresh, named) {
 		was.Turn(users[0])
 		is.Turn(users[0])
 		if same(t.before.In(was, old), t.Atlas.In(is, fresh)) {

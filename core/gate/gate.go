@@ -53,6 +53,12 @@ type Shared interface {
 	Shifted(before, after *directory.Book) []directory.UserID
 }
 
+// Public is a gate of which lines show something to those too whom they do not
+// name: what is listed for everyone because of them.
+type Public interface {
+	Public() []string
+}
+
 // Heedful is a gate that looks at more of a subject than whom its lines name.
 type Heedful interface {
 	// Heeds says what it looks at for one point, or, without one, for anything.

@@ -222,6 +222,9 @@ func (p *porter) Reach(q *gate.Question, add func(gate.Entitlement)) {
 	}
 }
 
+// Public are the tags: a policy that asks for one which nobody gives is broken.
+func (p *porter) Public() []string { return p.names }
+
 // At finds admission to a kind of network, or a tag.
 func (p *porter) At(object, right string) (gate.Point, error) {
 	objects := append(slices.Clone(ways), tagObject)

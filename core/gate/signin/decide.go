@@ -219,6 +219,9 @@ func (g *guard) Reach(q *gate.Question, add func(gate.Entitlement)) {
 	}
 }
 
+// Public are the systems of which signing in is listed for everyone.
+func (g *guard) Public() []string { return g.listed }
+
 // At finds signing in to a system.
 func (g *guard) At(object, right string) (gate.Point, error) {
 	if right != signIn {
