@@ -2,6 +2,7 @@ package gate
 
 import (
 	"iter"
+	"maps"
 	"math/bits"
 	"slices"
 
@@ -14,8 +15,7 @@ import (
 type Roster struct {
 	crowds    []*Crowd
 	always    []uint64 // a bit for each crowd: those for everyone
-	named     []uint64 // a bit for each group: those that a crowd names
-	groups    map[directory.GroupID][]uint32
+	groups    named
 	users     map[directory.UserID][]uint32
 	excepting []*Crowd
 	claiming  []*Crowd
@@ -31,8 +31,8 @@ func (r *Roster) enter(c *Crowd) *Crowd {
 // seal makes the indices. Crowds that a lost name has broken have nobody.
 func (r *Roster) seal(groups int) {
 	r.always = make([]uint64, len(r.crowds)/64+1)
-	r.named = make([]uint64, groups/64+1)
-	r.groups, r.users = map[directory.GroupID][]uint32{}, map[directory.UserID][]uint32{}
+	r.users = map[directory.UserID][]uint32{}
+	byGroup := map[directory.GroupID][]uint32{}
 	r.excepting, r.claiming = nil, nil
 	for _, c := range r.crowds {
 		if c.wreck() {
@@ -42,8 +42,7 @@ func (r *Roster) seal(groups int) {
 			put(r.always, c.number)
 		}
 		for _, g := range c.Groups {
-			put(r.named, uint32(g))
-			r.groups[g] = append(r.groups[g], c.number)
+			byGroup[g] = append(byGroup[g], c.number)
 		}
 		for _, u := range c.Users {
 			r.users[u] = append(r.users[u], c.number)
@@ -55,6 +54,35 @@ func (r *Roster) seal(groups int) {
 			r.claiming = append(r.claiming, c)
 		}
 	}
+	r.groups = newNamed(groups, byGroup)
+}
+
+// named finds the crowds that name a group: a bit for each group that any does,
+// how many such there are before each word of bits, and the lists of these.
+type named struct {
+	bits   []uint64
+	before []uint32
+	crowds [][]uint32
+}
+
+func newNamed(groups int, crowds map[directory.GroupID][]uint32) named {
+	n := named{bits: make([]uint64, groups/64+1), before: make([]uint32, groups/64+1)}
+	for _, g := range slices.Sorted(maps.Keys(crowds)) {
+		put(n.bits, uint32(g))
+		n.crowds = append(n.crowds, crowds[g])
+	}
+	for w := range n.bits[1:] {
+		n.before[w+1] = n.before[w] + uint32(bits.OnesCount64(n.bits[w]))
+	}
+	return n
+}
+
+func (n *named) of(g directory.GroupID) []uint32 {
+	word, bit := n.bits[g/64], uint64(1)<<(g%64)
+	if word&bit == 0 {
+		return nil
+	}
+	return n.crowds[n.before[g/64]+uint32(bits.OnesCount64(word&(bit-1)))]
 }
 
 func put(bits []uint64, i uint32)      { bits[i/64] |= 1 << (i % 64) }
@@ -64,10 +92,8 @@ func has(bits []uint64, i uint32) bool { return bits[i/64]&(1<<(i%64)) != 0 }
 func (r *Roster) hold(q *Question, held []uint64) {
 	copy(held, r.always)
 	for _, g := range q.Subject.Groups() {
-		if has(r.named, uint32(g)) {
-			for _, c := range r.groups[g] {
-				put(held, c)
-			}
+		for _, c := range r.groups.of(g) {
+			put(held, c)
 		}
 	}
 	if len(r.users) > 0 {

@@ -25,8 +25,10 @@ type porter struct {
 	override string   // folded
 	first    bool
 	fallback string // the default tag
+	spare    uint32 // its number
 	lines    struct{ override, sources string }
 	tags     []tagRule
+	tagging  gate.Held // their crowds
 	policies []policy
 	crowds   map[string]*gate.Held // of the policies that are about each kind of network
 	roster   *gate.Roster
@@ -78,10 +80,13 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 		}
 		slices.Sort(p.names)
 		p.names = slices.Compact(p.names)
+		p.spare = p.tagID(p.fallback)
 		for i := range d.Tags.Rules {
 			r := &d.Tags.Rules[i]
 			line := s.Numbered("tag "+r.Tag, i, r.Place)
-			p.tags = append(p.tags, tagRule{line, s.Who(&r.Who, line, gate.Giving), r.Tag, p.tagID(r.Tag)})
+			t := tagRule{line, s.Who(&r.Who, line, gate.Giving), r.Tag, p.tagID(r.Tag)}
+			p.tags = append(p.tags, t)
+			p.tagging.Add(t.crowd)
 		}
 	}
 	for i := range d.Policies {
@@ -193,16 +198,14 @@ func (p *porter) tagID(tag string) uint32 {
 func (p *porter) tagsOf(q *gate.Question) gate.Held {
 	tags := gate.Held(q.Words(len(p.names)/64 + 1))
 	some := false
-	for i := range p.tags {
-		if t := &p.tags[i]; t.crowd.Has(q) {
-			tags.Put(t.id)
-			if some = true; p.first {
-				break
-			}
+	for i := range q.Held(p.roster).Among(p.tagging) { // the tags come first
+		tags.Put(p.tags[i].id)
+		if some = true; p.first {
+			break
 		}
 	}
 	if !some && p.fallback != "" {
-		tags.Put(p.tagID(p.fallback))
+		tags.Put(p.spare)
 	}
 	return tags
 }

@@ -14,10 +14,15 @@ type point struct {
 	porter *porter
 	way    string // empty: a tag
 	tag    string
+	id     uint32 // of the tag
 }
 
 func (p *porter) point(way string) *point {
 	return &point{porter: p, way: way}
+}
+
+func (p *porter) tagPoint(tag string) *point {
+	return &point{porter: p, tag: tag, id: p.tagID(tag)}
 }
 
 // byName are the kinds of network in the order of listings.
@@ -43,9 +48,7 @@ func (p *point) Object() string {
 // Lines are those that give tags, and the policies about the kind of network.
 func (p *point) Lines() gate.Held {
 	var lines gate.Held
-	for i := range p.porter.tags {
-		lines.Add(p.porter.tags[i].crowd)
-	}
+	lines.Join(p.porter.tagging)
 	if p.way != "" {
 		lines.Join(*p.porter.crowds[p.way])
 	}
@@ -74,8 +77,11 @@ func (p *point) decide(q visit) gate.Entitlement {
 }
 
 func (p *point) decideTag(q visit, e *gate.Entitlement) {
-	id := p.porter.tagID(p.tag)
-	if !q.tags.Has(id) {
+	if !q.tags.Has(p.id) {
+		return
+	}
+	e.Judge(p.porter.known(q.Question))
+	if q.Brief {
 		return
 	}
 	for i := range p.porter.tags {
@@ -84,10 +90,9 @@ func (p *point) decideTag(q visit, e *gate.Entitlement) {
 			e.Routes = append(e.Routes, t.crowd.Routes(q.Question, t.line.Name)...)
 		}
 	}
-	if e.Routes == nil && !q.Brief {
+	if e.Routes == nil {
 		e.Routes = []gate.Route{{Mapping: p.porter.system + "/tag default", Path: []gate.Hop{}}}
 	}
-	e.Judge(p.porter.known(q.Question))
 }
 
 // known says whether the user's directory is one of the sources.
@@ -212,7 +217,7 @@ func (p *porter) Reach(q *gate.Question, add func(gate.Entitlement)) {
 	v := p.visit(q)
 	for id, tag := range p.names {
 		if v.tags.Has(uint32(id)) {
-			add((&point{porter: p, tag: tag}).decide(v))
+			add(p.tagPoint(tag).decide(v))
 		}
 	}
 	for _, way := range byName {
@@ -234,7 +239,7 @@ func (p *porter) At(object, right string) (gate.Point, error) {
 	case object != "" && !slices.Contains(objects, object):
 		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(objects)), Within: p.system}
 	case (object == "" || object == tagObject) && slices.Contains(slices.Collect(p.tagNames), right):
-		return &point{porter: p, tag: right}, nil
+		return p.tagPoint(right), nil
 	case object == "" || object == tagObject:
 		return nil, &directory.NotFoundError{Kind: "tag", Name: right, Near: name.Near(right, p.tagNames), Within: p.system}
 	case right != admit:
