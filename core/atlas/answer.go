@@ -52,7 +52,7 @@ func (a *Atlas) reach(q *gate.Question, within *System) []gate.Entitlement {
 	if within != nil {
 		return a.In(q, within)
 	}
-	all := make([]gate.Entitlement, 0, min(8*len(a.Systems), 256))
+	all := make([]gate.Entitlement, 0, min(8*len(a.Systems), 1024))
 	marks := q.Words(len(a.Systems)/64 + 1)
 	a.touch.systems(q, marks)
 	for i, s := range a.Systems {
@@ -78,7 +78,9 @@ func (a *Atlas) reachIn(q *gate.Question, s *System, add func(gate.Entitlement))
 		if around.State == gate.None {
 			around = a.account(q).And(s.around(q))
 		}
-		e.Judge(around.And(e.Verdict()))
+		if around.State != gate.Open {
+			e.Judge(around.And(e.Verdict()))
+		}
 		e.Settle()
 		add(e)
 	})

@@ -2,7 +2,6 @@ package gate
 
 import (
 	"iter"
-	"maps"
 	"math/bits"
 	"slices"
 
@@ -14,8 +13,8 @@ import (
 // in once all systems are compiled.
 type Roster struct {
 	crowds    []*Crowd
-	always    []uint64 // a bit for each crowd: those for everyone
-	groups    named
+	always    []uint64          // a bit for each crowd: those for everyone
+	groups    ByGroup[[]uint32] // the crowds that name a group
 	users     map[directory.UserID][]uint32
 	excepting []*Crowd
 	claiming  []*Crowd
@@ -54,35 +53,7 @@ func (r *Roster) seal(groups int) {
 			r.claiming = append(r.claiming, c)
 		}
 	}
-	r.groups = newNamed(groups, byGroup)
-}
-
-// named finds the crowds that name a group: a bit for each group that any does,
-// how many such there are before each word of bits, and the lists of these.
-type named struct {
-	bits   []uint64
-	before []uint32
-	crowds [][]uint32
-}
-
-func newNamed(groups int, crowds map[directory.GroupID][]uint32) named {
-	n := named{bits: make([]uint64, groups/64+1), before: make([]uint32, groups/64+1)}
-	for _, g := range slices.Sorted(maps.Keys(crowds)) {
-		put(n.bits, uint32(g))
-		n.crowds = append(n.crowds, crowds[g])
-	}
-	for w := range n.bits[1:] {
-		n.before[w+1] = n.before[w] + uint32(bits.OnesCount64(n.bits[w]))
-	}
-	return n
-}
-
-func (n *named) of(g directory.GroupID) []uint32 {
-	word, bit := n.bits[g/64], uint64(1)<<(g%64)
-	if word&bit == 0 {
-		return nil
-	}
-	return n.crowds[n.before[g/64]+uint32(bits.OnesCount64(word&(bit-1)))]
+	r.groups = NewByGroup(groups, byGroup)
 }
 
 func put(bits []uint64, i uint32)      { bits[i/64] |= 1 << (i % 64) }
@@ -92,7 +63,7 @@ func has(bits []uint64, i uint32) bool { return bits[i/64]&(1<<(i%64)) != 0 }
 func (r *Roster) hold(q *Question, held []uint64) {
 	copy(held, r.always)
 	for _, g := range q.Subject.Groups() {
-		for _, c := range r.groups.of(g) {
+		for _, c := range r.groups.Of(g) {
 			put(held, c)
 		}
 	}
@@ -118,10 +89,8 @@ func (r *Roster) All() []*Crowd { return r.crowds }
 
 func (r *Roster) Some(lines Held) []*Crowd {
 	var some []*Crowd
-	for w, word := range lines {
-		for ; word != 0; word &= word - 1 {
-			some = append(some, r.crowds[w*64+bits.TrailingZeros64(word)])
-		}
+	for n := range lines.All() {
+		some = append(some, r.crowds[n])
 	}
 	return some
 }
@@ -206,6 +175,19 @@ func (h Held) Among(some Held) iter.Seq[uint32] {
 		for w, word := range some {
 			for both := word & h[w]; both != 0; both &= both - 1 {
 				if !yield(uint32(w*64 + bits.TrailingZeros64(both))) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// All yields the numbers in a set.
+func (h Held) All() iter.Seq[uint32] {
+	return func(yield func(uint32) bool) {
+		for w, word := range h {
+			for ; word != 0; word &= word - 1 {
+				if !yield(uint32(w*64 + bits.TrailingZeros64(word))) {
 					return
 				}
 			}

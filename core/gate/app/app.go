@@ -144,6 +144,9 @@ func (d *Document) mapping(s *gate.Site, t *desk, i int) {
 		p := &t.points[j]
 		if breadth, ok := role[p.module][p.action]; ok {
 			p.opinions = append(p.opinions, opinion{i, breadth.width()})
+			if breadth.width() > 0 {
+				p.giving.Add(m.crowd)
+			}
 		}
 	}
 }

@@ -16,6 +16,7 @@ type point struct {
 	module   string
 	action   string
 	opinions []opinion
+	giving   gate.Held // the mappings whose opinion is not none
 }
 
 var breadths = Breadth("").Values()
@@ -124,8 +125,8 @@ func (t *desk) Reach(q *gate.Question, add func(gate.Entitlement)) {
 		return
 	}
 	for i := range t.points {
-		if e := t.points[i].Decide(q); e.State != gate.None {
-			add(e)
+		if p := &t.points[i]; q.Held(t.roster).Meets(p.giving) {
+			add(p.Decide(q))
 		}
 	}
 }

@@ -25,7 +25,7 @@ func (c *claim) some(q *gate.Question, fits func(string) bool) bool {
 	switch {
 	case c.doc.FromGroups:
 		for _, g := range q.Subject.Groups() {
-			if value := c.groups[g]; value != "" && fits(value) {
+			if value := c.groups.Of(g); value != "" && fits(value) {
 				return true
 			}
 		}

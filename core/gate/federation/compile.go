@@ -2,7 +2,6 @@ package federation
 
 import (
 	"cmp"
-	"maps"
 	"path"
 	"slices"
 	"strings"
@@ -36,7 +35,7 @@ type claim struct {
 	limits bool   // it has a who of its own
 	crowd  *gate.Crowd
 	// groups are the values of the groups that count here and give one.
-	groups map[directory.GroupID]string
+	groups gate.ByGroup[string]
 }
 
 type statement struct {
@@ -81,8 +80,8 @@ func compileParty(s *gate.Site, d *Party) party {
 			compiled.crowd = s.EveryoneBut(c.Except, line)
 		}
 		if c.FromGroups {
-			compiled.groups = groupValues(s, c)
-			for _, g := range slices.Sorted(maps.Keys(compiled.groups)) {
+			compiled.groups = gate.NewByGroup(s.Book.Groups(), groupValues(s, c))
+			for g := range compiled.groups.All() {
 				s.Named = append(s.Named, g) // it opens something: a claim
 			}
 		}
@@ -157,7 +156,7 @@ func (c *claim) attributeValues(s *directory.Subject) []string {
 func (c *claim) groupValues(s *directory.Subject) []string {
 	var values []string
 	for _, g := range s.Groups() {
-		if value := c.groups[g]; value != "" {
+		if value := c.groups.Of(g); value != "" {
 			values = append(values, value)
 		}
 	}
@@ -206,7 +205,9 @@ func (b *bureau) Heeds(book *directory.Book, at gate.Point) gate.Heed {
 	for i := range b.parties {
 		for j := range b.parties[i].claims {
 			c := &b.parties[i].claims[j]
-			h.Groups = slices.AppendSeq(h.Groups, maps.Keys(c.groups))
+			for g := range c.groups.All() {
+				h.Groups = append(h.Groups, g)
+			}
 			if c.from != "" {
 				h.Attributes = append(h.Attributes, c.from)
 			}
@@ -224,7 +225,7 @@ func (p *party) heed(book *directory.Book, claim string, fits func(string) bool)
 		if c.doc.Claim != claim {
 			continue
 		}
-		for g, value := range c.groups {
+		for g, value := range c.groups.All() {
 			if fits(value) {
 				h.Groups = append(h.Groups, g)
 			}

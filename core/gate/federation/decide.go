@@ -178,8 +178,8 @@ func (c *claim) lacks(q *gate.Question, value string) []string {
 		return c.crowd.Lacks(q)
 	case c.doc.FromGroups:
 		lacks := c.crowd.Lacks(q)
-		for _, g := range slices.Sorted(maps.Keys(c.groups)) {
-			if c.groups[g] == value {
+		for g, gives := range c.groups.All() {
+			if gives == value {
 				lacks = append(lacks, "group:"+q.Book.GroupName(g))
 			}
 		}

@@ -20,8 +20,8 @@ type point struct {
 	as      string
 	right   string
 	lines   []*line
-	door    *point  // to log in, for a command
-	listing []*line // of a listing: the lines that write the command just so
+	door    *point    // to log in, for a command
+	listing gate.Held // the lines for which it is listed: that let in, or that write the command just so
 }
 
 const login = "login"
@@ -145,7 +145,7 @@ func (y *yard) Reach(q *gate.Question, add func(gate.Entitlement)) {
 		return
 	}
 	for _, p := range y.listed {
-		if p.command != "" && !slices.ContainsFunc(p.listing, func(l *line) bool { return l.crowd.Has(q) }) {
+		if !q.Held(y.roster).Meets(p.listing) {
 			continue
 		}
 		if e := p.Decide(q); e.State != gate.None {
@@ -158,7 +158,13 @@ func (y *yard) Reach(q *gate.Question, add func(gate.Entitlement)) {
 // write them, by host and right.
 func (y *yard) list() {
 	for _, host := range y.hosts {
-		points := map[string]*point{login: y.point(host, "", "")}
+		door := y.point(host, "", "")
+		for _, l := range door.lines {
+			if !l.deny {
+				door.listing.Add(l.crowd)
+			}
+		}
+		points := map[string]*point{login: door}
 		for i := range y.lifts {
 			l := &y.lifts[i]
 			if !slices.Contains(l.hosts, host) {
@@ -169,7 +175,7 @@ func (y *yard) list() {
 				if points[right] == nil {
 					points[right] = y.point(host, c.Value, l.as)
 				}
-				points[right].listing = append(points[right].listing, l)
+				points[right].listing.Add(l.crowd)
 			}
 		}
 		for _, right := range slices.Sorted(maps.Keys(points)) {

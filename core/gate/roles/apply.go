@@ -30,6 +30,26 @@ func (c *compiler) apply() {
 			}
 		}
 	}
+	t.list()
+}
+
+// list notes what each mapping adds to a listing.
+func (t *tree) list() {
+	t.listed = make([][]uint64, len(t.byCrowd))
+	for i := range t.resources {
+		if !t.resources[i].declared {
+			continue
+		}
+		for right, gives := range t.resources[i].gives {
+			at := i*len(t.rights) + right
+			for n := range gives.All() {
+				if t.listed[n] == nil {
+					t.listed[n] = make([]uint64, len(t.resources)*len(t.rights)/64+1)
+				}
+				t.listed[n][at/64] |= 1 << (at % 64)
+			}
+		}
+	}
 }
 
 // byRight sorts the mappings that apply to a resource by the rights that they

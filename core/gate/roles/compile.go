@@ -20,6 +20,9 @@ type tree struct {
 	roster    *gate.Roster
 	byCrowd   []int     // by number of a crowd: its mapping
 	giving    gate.Held // the mappings that do not deny
+	// listed is a bit for each declared resource and right that a mapping gives:
+	// by the number of its crowd.
+	listed [][]uint64
 }
 
 type resource struct {

@@ -88,16 +88,12 @@ func (t *tree) Reach(q *gate.Question, add func(gate.Entitlement)) {
 	if !v.held.Meets(t.giving) {
 		return
 	}
-	for i := range t.resources {
-		r := &t.resources[i]
-		if !r.declared {
-			continue
-		}
-		for right := range t.rights {
-			if v.held.Meets(r.gives[right]) {
-				add(v.decide(r, right))
-			}
-		}
+	all := gate.Held(q.Words(len(t.resources)*len(t.rights)/64 + 1))
+	for n := range v.held.Among(t.giving) {
+		all.Join(t.listed[n])
+	}
+	for at := range all.All() {
+		add(v.decide(&t.resources[int(at)/len(t.rights)], int(at)%len(t.rights)))
 	}
 }
 

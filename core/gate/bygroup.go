@@ -1,0 +1,58 @@
+package gate
+
+import (
+	"iter"
+	"maps"
+	"math/bits"
+	"slices"
+
+	"gatemap/core/directory"
+)
+
+// ByGroup holds a value for some groups: a bit for each group that has one, how
+// many such there are before each word of bits, and the values. It is immutable.
+type ByGroup[T any] struct {
+	bits   []uint64
+	before []uint32
+	values []T
+}
+
+// NewByGroup makes it for a book of so many groups.
+func NewByGroup[T any](groups int, values map[directory.GroupID]T) ByGroup[T] {
+	n := ByGroup[T]{bits: make([]uint64, groups/64+1), before: make([]uint32, groups/64+1)}
+	for _, g := range slices.Sorted(maps.Keys(values)) {
+		put(n.bits, uint32(g))
+		n.values = append(n.values, values[g])
+	}
+	for w := range n.bits[1:] {
+		n.before[w+1] = n.before[w] + uint32(bits.OnesCount64(n.bits[w]))
+	}
+	return n
+}
+
+// Of gives the value of a group, or the zero value.
+func (n *ByGroup[T]) Of(g directory.GroupID) (value T) {
+	if n.bits == nil {
+		return value
+	}
+	word, bit := n.bits[g/64], uint64(1)<<(g%64)
+	if word&bit == 0 {
+		return value
+	}
+	return n.values[n.before[g/64]+uint32(bits.OnesCount64(word&(bit-1)))]
+}
+
+// All yields the groups that have a value, in order.
+func (n *ByGroup[T]) All() iter.Seq2[directory.GroupID, T] {
+	return func(yield func(directory.GroupID, T) bool) {
+		next := 0
+		for w, word := range n.bits {
+			for ; word != 0; word &= word - 1 {
+				if !yield(directory.GroupID(w*64+bits.TrailingZeros64(word)), n.values[next]) {
+					return
+				}
+				next++
+			}
+		}
+	}
+}
