@@ -1,6 +1,8 @@
 package atlas
 
 import (
+	"slices"
+	"sync"
 	"time"
 
 	"gatemap/core/directory"
@@ -52,7 +54,8 @@ func (a *Atlas) reach(q *gate.Question, within *System) []gate.Entitlement {
 	if within != nil {
 		return a.In(q, within)
 	}
-	all := make([]gate.Entitlement, 0, min(8*len(a.Systems), 1024))
+	scratch := listings.Get().(*[]gate.Entitlement)
+	all := (*scratch)[:0]
 	marks := q.Words(len(a.Systems)/64 + 1)
 	a.touch.systems(q, marks)
 	for i, s := range a.Systems {
@@ -60,8 +63,15 @@ func (a *Atlas) reach(q *gate.Question, within *System) []gate.Entitlement {
 			a.reachIn(q, s, func(e gate.Entitlement) { all = append(all, e) })
 		}
 	}
-	return all
+	list := slices.Clone(all)
+	clear(all)
+	*scratch = all
+	listings.Put(scratch)
+	return list
 }
+
+// listings are where listings are put together before their length is known.
+var listings = sync.Pool{New: func() any { return new([]gate.Entitlement) }}
 
 // In lists what the subject of a question holds in one system, as Reach does.
 func (a *Atlas) In(q *gate.Question, s *System) []gate.Entitlement {

@@ -113,7 +113,7 @@ func (v Verdict) And(w Verdict) Verdict {
 // Either joins verdicts of which any one is enough. The zero value has none.
 type Either struct {
 	best State
-	kept []Verdict // those of the best state
+	kept []Verdict // those of the best state, where it has reasons
 }
 
 // Add adds a verdict to a question's alternatives.
@@ -121,7 +121,7 @@ func (x *Either) Add(q *Question, v Verdict) {
 	if v.State > x.best {
 		x.best, x.kept = v.State, nil
 	}
-	if v.State == x.best && !q.Brief {
+	if v.State == x.best && v.State != Open && !q.Brief {
 		x.kept = append(x.kept, v)
 	}
 }

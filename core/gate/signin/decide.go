@@ -100,6 +100,8 @@ type point struct {
 	app      string
 	policies []int     // those that are about it
 	crowds   gate.Held // of these
+	// byDefault is the route where policies only take.
+	byDefault []gate.Route
 }
 
 func (p *point) Object() string { return p.app }
@@ -132,7 +134,7 @@ func (p *point) Decide(q *gate.Question) gate.Entitlement {
 	}
 	if !p.guard.block {
 		if !q.Brief {
-			e.Routes = []gate.Route{{Mapping: p.guard.system + "/default", Path: []gate.Hop{}}}
+			e.Routes = p.byDefault
 		}
 		e.Judge(verdict)
 		return e
@@ -145,7 +147,7 @@ func (p *point) Decide(q *gate.Question) gate.Entitlement {
 
 // at is signing in to a system, with the policies that are about it.
 func (g *guard) at(app string) *point {
-	p := &point{guard: g, app: app}
+	p := &point{guard: g, app: app, byDefault: []gate.Route{{Mapping: g.system + "/default", Path: []gate.Hop{}}}}
 	for i := range g.policies {
 		if c := &g.policies[i]; c.apps == nil || slices.Contains(c.apps, app) {
 			p.policies = append(p.policies, i)
