@@ -19,7 +19,7 @@ type Revision struct {
 // directory that comes from a source.
 type Row struct {
 	Key  Key
-	Body string
+	Body []byte
 }
 
 // Key says what a row is. A document has a path alone; a record has a
@@ -57,7 +57,7 @@ func (s *Store) Revisions(ctx context.Context, limit int) ([]Revision, error) {
 	return list, s.explain(rows.Err())
 }
 
-// Load hands every row that holds in a revision to visit.
+// Load hands every row that holds in a revision to visit, documents first.
 func (s *Store) Load(ctx context.Context, revision int, visit func(Row) error) error {
 	tx, err := s.db.BeginTx(ctx, &sql.TxOptions{ReadOnly: true})
 	if err != nil {
@@ -67,13 +67,23 @@ func (s *Store) Load(ctx context.Context, revision int, visit func(Row) error) e
 	return errors.Join(s.explain(err), ignoreDone(tx.Rollback()))
 }
 
-const holding = `
-	SELECT path, '', '', '', content FROM documents WHERE since <= ?1 AND (until IS NULL OR until > ?1)
-	UNION ALL
-	SELECT '', directory, kind, name, body FROM records WHERE since <= ?1 AND (until IS NULL OR until > ?1)`
+// holding are the queries for what holds in a revision, documents first.
+var holding = []string{
+	`SELECT path, '', '', '', content FROM documents WHERE since <= ?1 AND (until IS NULL OR until > ?1)`,
+	`SELECT '', directory, kind, name, body FROM records WHERE since <= ?1 AND (until IS NULL OR until > ?1)`,
+}
 
 func load(ctx context.Context, tx *sql.Tx, revision int, visit func(Row) error) error {
-	rows, err := tx.QueryContext(ctx, holding, revision)
+	for _, query := range holding {
+		if err := loadSome(ctx, tx, query, revision, visit); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func loadSome(ctx context.Context, tx *sql.Tx, query string, revision int, visit func(Row) error) error {
+	rows, err := tx.QueryContext(ctx, query, revision)
 	if err != nil {
 		return err
 	}
@@ -100,12 +110,12 @@ func (s *Store) Commit(ctx context.Context, r Revision, rows []Row) (Revision, e
 			return err
 		}
 		old := map[Key]string{}
-		if err := load(ctx, tx, head, func(row Row) error { old[row.Key] = row.Body; return nil }); err != nil {
+		if err := load(ctx, tx, head, func(row Row) error { old[row.Key] = string(row.Body); return nil }); err != nil {
 			return err
 		}
 		var changed []Row
 		for _, row := range rows {
-			if body, ok := old[row.Key]; !ok || body != row.Body {
+			if body, ok := old[row.Key]; !ok || body != string(row.Body) {
 				changed = append(changed, row)
 			} else {
 				delete(old, row.Key)
@@ -148,7 +158,7 @@ func end(ctx context.Context, tx *sql.Tx, k Key, revision int) error {
 func begin(ctx context.Context, tx *sql.Tx, row Row, revision int) error {
 	k := row.Key
 	if k.Path != "" {
-		_, err := tx.ExecContext(ctx, `INSERT INTO documents (path, content, since) VALUES (?, ?, ?)`, k.Path, []byte(row.Body), revision)
+		_, err := tx.ExecContext(ctx, `INSERT INTO documents (path, content, since) VALUES (?, ?, ?)`, k.Path, row.Body, revision)
 		return err
 	}
 	_, err := tx.ExecContext(ctx, `INSERT INTO records (directory, kind, name, body, since) VALUES (?, ?, ?, ?, ?)`,

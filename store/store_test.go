@@ -38,7 +38,7 @@ func TestRevisionsKeepWhatTheyHeld(t *testing.T) {
 			}
 			var list []store.Row
 			for k, b := range rows {
-				list = append(list, store.Row{Key: k, Body: b})
+				list = append(list, store.Row{Key: k, Body: []byte(b)})
 			}
 			r, err := s.Commit(ctx, store.Revision{At: time.Now(), Author: "a", Reason: "r"}, list)
 			require.NoError(rt, err)
@@ -50,7 +50,7 @@ func TestRevisionsKeepWhatTheyHeld(t *testing.T) {
 		}
 		for i, want := range kept {
 			got := map[store.Key]string{}
-			require.NoError(rt, s.Load(ctx, i+1, func(r store.Row) error { got[r.Key] = r.Body; return nil }))
+			require.NoError(rt, s.Load(ctx, i+1, func(r store.Row) error { got[r.Key] = string(r.Body); return nil }))
 			assert.Equal(rt, want, got, "revision %d", i+1)
 		}
 		head, err := s.Head(ctx)
@@ -100,8 +100,8 @@ func TestAPartOfACommitThatFailsUndoesAll(t *testing.T) {
 	s, err := store.Open(ctx, t.TempDir())
 	require.NoError(t, err)
 	defer s.Close()
-	bad := store.Row{Key: store.Key{Directory: "d", Kind: "ghost", Name: "x"}, Body: "{}"}
-	_, err = s.Commit(ctx, store.Revision{At: time.Now()}, []store.Row{{Key: store.Key{Path: "f"}, Body: "x"}, bad})
+	bad := store.Row{Key: store.Key{Directory: "d", Kind: "ghost", Name: "x"}, Body: []byte("{}")}
+	_, err = s.Commit(ctx, store.Revision{At: time.Now()}, []store.Row{{Key: store.Key{Path: "f"}, Body: []byte("x")}, bad})
 	require.Error(t, err)
 	head, err := s.Head(ctx)
 	require.NoError(t, err)

@@ -20,7 +20,7 @@ CREATE TABLE records (
     directory TEXT NOT NULL,
     kind      TEXT NOT NULL CHECK (kind IN ('user', 'group', 'device')),
     name      TEXT NOT NULL,
-    body      TEXT NOT NULL, -- JSON
+    body      BLOB NOT NULL,
     since     INTEGER NOT NULL REFERENCES revisions (number),
     until     INTEGER REFERENCES revisions (number),
     PRIMARY KEY (directory, kind, name, since)
