@@ -32,13 +32,14 @@ type Server struct {
 	service *service.Service
 	log     *slog.Logger
 	metrics *metrics
+	kept    *kept
 	console fs.FS
 	version string
 }
 
 // New makes a server. console holds the built files of the console.
 func New(s *service.Service, console fs.FS, version string, log *slog.Logger) *Server {
-	return &Server{service: s, log: log, metrics: newMetrics(s), console: console, version: version}
+	return &Server{service: s, log: log, metrics: newMetrics(s), kept: newKept(), console: console, version: version}
 }
 
 // Handler is everything that the server answers.
@@ -49,7 +50,7 @@ func (s *Server) Handler() http.Handler {
 	r.Get("/ready", s.ready)
 	r.Method(http.MethodGet, "/metrics", s.authenticate(s.metrics.handler()))
 	r.Route("/api/v1", func(open chi.Router) {
-		Operations(open, open.With(s.authenticate), s.service, s.version)
+		Operations(open, open.With(s.authenticate, s.keep), s.service, s.version)
 		open.NotFound(func(w http.ResponseWriter, _ *http.Request) {
 			writeProblem(w, &problem{Title: "No such operation", Status: http.StatusNotFound, Detail: "the API has no operation at this path; GET /api/v1/openapi.json lists them"})
 		})

@@ -11,11 +11,12 @@ import (
 
 	"gatemap/core/atlas"
 	"gatemap/core/change"
+	"gatemap/core/check"
 	"gatemap/core/directory"
+	"gatemap/core/finding"
 	"gatemap/core/gate"
 	"gatemap/core/gate/types"
 	"gatemap/core/plain"
-	"gatemap/core/situation"
 	"gatemap/mapfile"
 )
 
@@ -49,26 +50,28 @@ func (b *bench) compile() error {
 		return err
 	}
 	b.rows = append(b.rows, row{work: "compile from memory", own: own, baseline: "one pass that reads every membership and attribute", other: pass, least: 15, slower: true})
-	b.facts = b.atlas.Frame.Facts(situation.Situation{}, nil)
-	b.plain = plain.New(b.folder.Map)
-	all := b.plain.Users()
+	b.facts = b.atlas.Frame.Facts(nothing, nil)
 	for i := range 1000 {
-		b.users = append(b.users, all[i*7919%len(all)])
+		b.users = append(b.users, directory.UserID(i*7919%b.atlas.Book.Users()))
 	}
-	var m runtime.MemStats
-	b.folder.Files = slices.Clone(b.folder.Files)
-	runtime.GC()
-	runtime.ReadMemStats(&m)
-	progress(fmt.Sprintf("  heap with the atlas and the plain reading: %d MB", m.HeapAlloc>>20))
 	return nil
 }
 
-func (b *bench) id(u *plain.User) directory.UserID {
-	id, err := b.atlas.Book.FindUser(u.FullName(), "")
-	if err != nil {
-		panic(err) // both are of the same map
+// reading gives the plain reading of the map, and the sample of users in it.
+func (b *bench) reading() (*plain.World, []*plain.User) {
+	if b.plain == nil {
+		progress("  (the plain reading takes its time)")
+		b.plain = plain.New(b.folder.Map)
 	}
-	return id
+	byName := map[string]*plain.User{}
+	for _, u := range b.plain.Users() {
+		byName[u.FullName()] = u
+	}
+	var sample []*plain.User
+	for _, u := range b.users {
+		sample = append(sample, byName[b.atlas.Book.UserName(u)])
+	}
+	return b.plain, sample
 }
 
 func quantile(all []time.Duration, q float64) time.Duration {
@@ -82,9 +85,8 @@ func (b *bench) quantiles() error {
 	for _, round := range []int{0, 1} { // the first is to warm up
 		reach, who = reach[:0], who[:0]
 		for i, u := range b.users {
-			id := b.id(u)
 			start := time.Now()
-			list := b.atlas.Reach(id, b.facts, nil)
+			list := b.atlas.Reach(u, b.facts, nil)
 			reach = append(reach, time.Since(start))
 			if i%10 != round || len(list) == 0 {
 				continue
@@ -111,6 +113,7 @@ func (b *bench) quantiles() error {
 
 // decisions measures one decision of each of some gate types.
 func (b *bench) decisions() error {
+	world, sample := b.reading()
 	for _, typ := range []string{"roles", "firewall", "network", "signin"} {
 		type question struct {
 			system *atlas.System
@@ -122,7 +125,7 @@ func (b *bench) decisions() error {
 		q := b.atlas.Brief(b.facts)
 		for i, u := range b.users {
 			var own []gate.Entitlement
-			q.Turn(b.id(u))
+			q.Turn(u)
 			for _, s := range b.atlas.Systems {
 				if s.Document.Type.Name == typ {
 					own = append(own, b.atlas.In(q, s)...)
@@ -148,19 +151,15 @@ func (b *bench) decisions() error {
 		want := make([]gate.State, len(all))
 		other := timed(1, func() {
 			for i, x := range all {
-				want[i] = b.plain.State(b.plain.Ask(b.users[x.user], situation.Situation{}), x.system.Name(), x.plain)
+				want[i] = world.State(world.Ask(sample[x.user], nothing), x.system.Name(), x.plain)
 			}
 		})
-		ids := make([]directory.UserID, len(all))
-		for i, x := range all {
-			ids[i] = b.id(b.users[x.user])
-		}
 		const rounds = 20
 		got := make([]gate.State, len(all))
 		own := timed(3, func() {
 			for range rounds {
 				for i, x := range all {
-					q.Turn(ids[i])
+					q.Turn(b.users[x.user])
 					got[i] = b.atlas.State(q, x.system, x.point)
 				}
 			}
@@ -176,7 +175,7 @@ func (b *bench) decisions() error {
 // trials measures a change with its outcome against compiling anew.
 func (b *bench) trials() error {
 	compiled := b.rows[0].own
-	u := b.users[1]
+	u, other := b.atlas.Book.UserName(b.users[1]), b.atlas.Book.User(b.users[2])
 	var group string
 	for g := range directory.GroupID(b.atlas.Book.Groups()) {
 		if b.atlas.Book.Group(g).Rule == nil && b.atlas.Book.DirectUsers(g) > 20 && b.atlas.Book.Group(g).Kind == "" {
@@ -188,37 +187,52 @@ func (b *bench) trials() error {
 		work   string
 		change change.Change
 	}{
-		{"a trial of one membership", change.Join{Group: group, User: u.FullName()}},
-		{"a trial of one attribute", change.Set{User: u.FullName(), Attribute: "title", Value: b.users[2].Attributes.First("title")}},
+		{"a trial of one membership", change.Join{Group: group, User: u}},
+		{"a trial of one attribute", change.Set{User: u, Attribute: "title", Value: other.Attributes.First("title")}},
 		{"a trial of one rule", change.Replace{System: b.withoutARule()}},
 	} {
 		var err error
+		var outcome *change.Outcome
 		own := timed(5, func() {
 			var t *change.Trial
 			if t, err = change.Try(b.atlas, b.folder.Map, c.change); err == nil {
-				_, err = t.Outcome(situation.Situation{})
+				outcome, err = t.Outcome(nothing)
 			}
 		})
 		if err != nil {
 			return err
 		}
-		b.rows = append(b.rows, row{work: c.work + ", with who gains and loses", own: own, baseline: "compiling anew", other: compiled, least: 50})
+		differences := len(outcome.Gains) + len(outcome.Losses) + len(outcome.Changes)
+		b.rows = append(b.rows, row{work: fmt.Sprintf("%s, with who gains and loses (%d differences)", c.work, differences), own: own, baseline: "compiling anew", other: compiled, least: 50})
 	}
 	return nil
 }
 
-// withoutARule is a firewall without its fifth rule.
+// withoutARule is a firewall without a rule that some thousand people need.
 func (b *bench) withoutARule() *gate.System {
 	files := slices.Clone(b.folder.Files)
 	i := slices.IndexFunc(files, func(f mapfile.File) bool { return f.Path == "systems/firewall-1.yaml" })
 	lines := strings.Split(string(files[i].Content), "\n")
-	at := slices.IndexFunc(lines, func(l string) bool { return strings.Contains(l, "name: rule 5,") })
+	at := slices.IndexFunc(lines, func(l string) bool {
+		_, rest, ok := strings.Cut(l, "action: permit, groups: [")
+		group, _, _ := strings.Cut(rest, "]")
+		g, err := b.atlas.Book.FindGroup(group, "")
+		return ok && err == nil && len(b.atlas.Book.Members(g)) > 1000
+	})
 	files[i].Content = []byte(strings.Join(slices.Delete(lines, at, at+1), "\n"))
 	m, err := mapfile.Parse(files, types.Table)
 	if err != nil {
 		panic(err) // it was read before, but for the line
 	}
 	return m.Systems[slices.IndexFunc(m.Systems, func(s *gate.System) bool { return s.Name == "firewall-1" })]
+}
+
+// findings measures looking for everything that is wrong, useless or risky.
+func (b *bench) findings() error {
+	var list []finding.Finding
+	own := timed(1, func() { list = check.Findings(b.atlas) })
+	b.rows = append(b.rows, row{work: fmt.Sprintf("all findings (%d)", len(list)), own: own})
+	return nil
 }
 
 // everything measures what everyone holds against the plain reading for some,
@@ -236,15 +250,15 @@ func (b *bench) everything() error {
 			}
 		})
 	})
-	sample := b.users[:100]
+	world, sample := b.reading()
 	var wrong string
 	other := timed(1, func() {
-		for _, u := range sample {
-			asker, n := b.plain.Ask(u, situation.Situation{}), 0
+		for i, u := range sample {
+			asker, n := world.Ask(u, nothing), 0
 			for _, s := range b.atlas.Systems {
-				n += len(b.plain.Reach(asker, s.Name()))
+				n += len(world.Reach(asker, s.Name()))
 			}
-			if int64(n) != held[b.id(u)].Load() {
+			if int64(n) != held[b.users[i]].Load() {
 				wrong = u.FullName()
 			}
 		}
@@ -254,7 +268,7 @@ func (b *bench) everything() error {
 	}
 	b.rows = append(b.rows, row{
 		work: fmt.Sprintf("everything for everyone (%d million entitlements)", entitlements.Load()/1e6), own: own,
-		baseline: "the plain reading for 100 users, scaled", other: other / time.Duration(len(sample)) * time.Duration(b.atlas.Book.Users()), least: 100,
+		baseline: "the plain reading for 1,000 users, scaled", other: other / time.Duration(len(sample)) * time.Duration(b.atlas.Book.Users()), least: 100,
 	})
 	return nil
 }

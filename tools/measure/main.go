@@ -9,9 +9,11 @@ import (
 	"os"
 	"runtime"
 	"slices"
+	"strings"
 	"time"
 
 	"gatemap/core/atlas"
+	"gatemap/core/directory"
 	"gatemap/core/plain"
 	"gatemap/core/situation"
 	"gatemap/service"
@@ -21,8 +23,16 @@ import (
 func main() {
 	size := flag.String("size", "M", "S, M or L, as of bigmap")
 	seed := flag.Uint64("seed", 1, "of the made-up map")
+	data := flag.String("data", "", "measure the service on this data folder alone, and write what comes as JSON")
+	only := flag.String("only", "", "of these steps alone, by words in their names: "+strings.Join(names(), ", "))
 	flag.Parse()
-	if err := run(*size, *seed); err != nil {
+	err := error(nil)
+	if *data != "" {
+		err = serve(*data)
+	} else {
+		err = run(*size, *seed, *only)
+	}
+	if err != nil {
 		fmt.Fprintln(os.Stderr, "measure:", err)
 		os.Exit(1)
 	}
@@ -32,8 +42,8 @@ func main() {
 type bench struct {
 	folder *service.Folder
 	atlas  *atlas.Atlas
-	plain  *plain.World
-	users  []*plain.User // those of the samples, by a stride over all
+	plain  *plain.World       // once it is asked for
+	users  []directory.UserID // those of the samples, by a stride over all
 	facts  *situation.Facts
 	rows   []row
 }
@@ -44,9 +54,31 @@ type row struct {
 	own, other     time.Duration
 	least          float64 // the ratio that is asked for; 0: none
 	slower         bool    // the ratio is how much slower the work is, at most
+	rate           bool    // the ratio is of how often it is done in the same time
 }
 
-func run(size string, seed uint64) error {
+// nothing is the situation of which nothing is known.
+var nothing = situation.Situation{}
+
+type step struct {
+	name string
+	do   func(*bench) error
+}
+
+var steps = []step{
+	{"compiling", (*bench).compile}, {"reach and who", (*bench).quantiles}, {"decisions", (*bench).decisions}, {"trials", (*bench).trials},
+	{"everything", (*bench).everything}, {"findings", (*bench).findings}, {"service", (*bench).service},
+	{"sqlite", (*bench).sqlite}, {"postgres", (*bench).postgres},
+}
+
+func names() (all []string) {
+	for _, s := range steps {
+		all = append(all, s.name)
+	}
+	return all
+}
+
+func run(size string, seed uint64, only string) error {
 	s, ok := world.Sizes[size]
 	if !ok {
 		return fmt.Errorf("there is no size %q", size)
@@ -64,15 +96,12 @@ func run(size string, seed uint64) error {
 	if b.folder, err = service.ReadFolder(path); err != nil {
 		return err
 	}
-	for _, step := range []struct {
-		name string
-		do   func() error
-	}{
-		{"compiling", b.compile}, {"reaching and asking who", b.quantiles}, {"one decision", b.decisions}, {"trials", b.trials},
-		{"everything for everyone", b.everything}, {"effective groups in SQLite", b.sqlite}, {"effective groups in PostgreSQL", b.postgres},
-	} {
+	for _, step := range steps {
+		if step.name != steps[0].name && only != "" && !strings.Contains(only, step.name) {
+			continue
+		}
 		progress(step.name)
-		if err := step.do(); err != nil {
+		if err := step.do(b); err != nil {
 			return fmt.Errorf("%s: %w", step.name, err)
 		}
 	}
@@ -111,6 +140,9 @@ func (r *row) ratio() string {
 	if r.other == 0 {
 		return ""
 	}
+	if r.rate {
+		return fmt.Sprintf("%.2f of its rate", float64(r.other)/float64(r.own))
+	}
 	return fmt.Sprintf("%.0f ×", float64(r.other)/float64(r.own))
 }
 
@@ -118,6 +150,8 @@ func (r *row) asked() string {
 	switch {
 	case r.least == 0:
 		return ""
+	case r.rate:
+		return fmt.Sprintf("%.1f", r.least)
 	case r.slower:
 		return fmt.Sprintf("at most %.0f ×", r.least)
 	}

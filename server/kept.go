@@ -1,0 +1,88 @@
+package server
+
+import (
+	"bytes"
+	"net/http"
+	"sync"
+
+	"github.com/go-chi/chi/v5/middleware"
+	"github.com/hashicorp/golang-lru/v2/simplelru"
+
+	"gatemap/service"
+)
+
+// Answers follow from the revision and the question alone, so that those given
+// last are kept: at most so many bytes of them, and none longer than a
+// hundredth of that.
+const keptBytes = 64 << 20
+
+// kept holds the answers of one revision by question. It is safe for use by many.
+type kept struct {
+	lock    sync.Mutex
+	head    *service.Head
+	answers *simplelru.LRU[string, keptAnswer]
+	bytes   int
+}
+
+type keptAnswer struct {
+	contentType string
+	body        []byte
+}
+
+func newKept() *kept {
+	k := &kept{}
+	// Room is made by bytes; the number is never reached.
+	k.answers, _ = simplelru.NewLRU(keptBytes, func(question string, a keptAnswer) { k.bytes -= len(question) + len(a.body) })
+	return k
+}
+
+// get finds an answer that was given by a head.
+func (k *kept) get(head *service.Head, question string) (keptAnswer, bool) {
+	k.lock.Lock()
+	defer k.lock.Unlock()
+	if k.head != head {
+		return keptAnswer{}, false
+	}
+	return k.answers.Get(question)
+}
+
+// put keeps an answer of a head; those of another are forgotten.
+func (k *kept) put(head *service.Head, question string, a keptAnswer) {
+	k.lock.Lock()
+	defer k.lock.Unlock()
+	if k.head != head {
+		k.answers.Purge()
+		k.head = head
+	}
+	if size := len(question) + len(a.body); size <= keptBytes/100 && !k.answers.Contains(question) {
+		k.answers.Add(question, a)
+		k.bytes += size
+	}
+	for k.bytes > keptBytes {
+		k.answers.RemoveOldest()
+	}
+}
+
+// keep answers what was asked before from memory. It stands behind whatever
+// decides who may ask.
+func (s *Server) keep(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method != http.MethodGet {
+			next.ServeHTTP(w, r)
+			return
+		}
+		head, question := s.service.Head(), r.Header.Get("Accept")+" "+r.URL.RequestURI()
+		if a, ok := s.kept.get(head, question); ok {
+			w.Header().Set("Content-Type", a.contentType)
+			_, _ = w.Write(a.body)
+			return
+		}
+		var body bytes.Buffer
+		ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
+		ww.Tee(&body)
+		next.ServeHTTP(ww, r)
+		if ww.Status() == http.StatusOK && s.service.Head() == head {
+			s.kept.put(head, question, keptAnswer{w.Header().Get("Content-Type"), body.Bytes()})
+		}
+	})
+}

@@ -1,0 +1,168 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"sync"
+	"sync/atomic"
+	"testing/fstest"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"gatemap/server"
+	"gatemap/service"
+)
+
+// served is what a process of its own says of the service: how long it takes from
+// a data folder to the first answer, what it then holds in memory, and how many
+// listings it gives out in a second.
+type served struct {
+	Start             time.Duration
+	Heap              uint64 // bytes after a collection
+	First, Kept, Bare float64
+}
+
+// service measures the service with the map in its database.
+func (b *bench) service() error {
+	data, err := os.MkdirTemp("", "gatemap-measure-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(data)
+	s, err := service.Open(context.Background(), data, slog.New(slog.DiscardHandler))
+	if err != nil {
+		return err
+	}
+	if _, err := s.CommitFolder(context.Background(), b.folder, "measure", "a made-up map"); err != nil {
+		return err
+	}
+	if err := s.Close(); err != nil {
+		return err
+	}
+	binary, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	child := exec.Command(binary, "--data", data)
+	child.Stderr = os.Stderr
+	out, err := child.Output()
+	if err != nil {
+		return err
+	}
+	var got served
+	if err := json.Unmarshal(out, &got); err != nil {
+		return err
+	}
+	each := func(rate float64) time.Duration { return time.Duration(float64(time.Second) / rate) }
+	b.rows = append(b.rows,
+		row{work: "from the database to the first answer", own: got.Start},
+		row{work: fmt.Sprintf("heap of the service: %d MB", got.Heap>>20)},
+		row{work: "reach by HTTP, asked before", own: each(got.Kept), baseline: "a bare chi handler with the same bytes", other: each(got.Bare), least: 0.6, rate: true},
+		row{work: "reach by HTTP, asked for the first time", own: each(got.First), baseline: "the same", other: each(got.Bare), rate: true})
+	return nil
+}
+
+// serve is the process of its own.
+func serve(data string) error {
+	start := time.Now()
+	ctx := context.Background()
+	s, err := service.Open(ctx, data, slog.New(slog.NewJSONHandler(io.Discard, nil)))
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	book := s.Head().Atlas.Book
+	if _, err := s.Head().Reach(ctx, book.UserName(0), "", nothing); err != nil {
+		return err
+	}
+	got := served{Start: time.Since(start)}
+	runtime.GC()
+	var m runtime.MemStats
+	runtime.ReadMemStats(&m)
+	got.Heap = m.HeapAlloc
+	token, err := s.FirstToken(ctx)
+	if err != nil {
+		return err
+	}
+	handler := server.New(s, fstest.MapFS{}, "measure", slog.New(slog.NewJSONHandler(io.Discard, nil))).Handler()
+	const questions = 200
+	var paths []string
+	bodies := map[string][]byte{}
+	for i := range questions {
+		name := book.UserName(book.Everyone()[i*7919%book.Users()])
+		paths = append(paths, "/api/v1/reach?user="+url.QueryEscape(name))
+	}
+	own := httptest.NewServer(handler)
+	defer own.Close()
+	// Everything once, which is the first time, and at the same time what the
+	// bare handler answers with.
+	begun := time.Now()
+	for _, p := range paths {
+		if bodies[p], err = ask(own.URL+p, token); err != nil {
+			return err
+		}
+	}
+	got.First = questions / time.Since(begun).Seconds()
+	router := chi.NewRouter()
+	router.Get("/api/v1/reach", func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "application/json")
+		_, _ = w.Write(bodies[r.URL.RequestURI()])
+	})
+	bare := httptest.NewServer(router)
+	defer bare.Close()
+	for range 3 { // in turn, so that both meet the same machine
+		got.Bare = max(got.Bare, rate(bare.URL, paths, token))
+		got.Kept = max(got.Kept, rate(own.URL, paths, token))
+	}
+	return json.NewEncoder(os.Stdout).Encode(got)
+}
+
+// rate is how many answers a second four clients get together.
+func rate(base string, paths []string, token string) float64 {
+	const clients, lasting = 4, 2 * time.Second
+	var answers atomic.Int64
+	var all sync.WaitGroup
+	begun := time.Now()
+	for c := range clients {
+		all.Go(func() {
+			for i := c; time.Since(begun) < lasting; i++ {
+				if _, err := ask(base+paths[i%len(paths)], token); err == nil {
+					answers.Add(1)
+				}
+			}
+		})
+	}
+	all.Wait()
+	return float64(answers.Load()) / time.Since(begun).Seconds()
+}
+
+var client = &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 8}}
+
+func ask(address, token string) ([]byte, error) {
+	request, err := http.NewRequest(http.MethodGet, address, nil)
+	if err != nil {
+		return nil, err
+	}
+	request.Header.Set("Authorization", "Bearer "+token)
+	response, err := client.Do(request)
+	if err != nil {
+		return nil, err
+	}
+	defer response.Body.Close()
+	body, err := io.ReadAll(response.Body)
+	if err == nil && response.StatusCode != http.StatusOK {
+		err = fmt.Errorf("%s: %s", filepath.Base(address), response.Status)
+	}
+	return body, err
+}
