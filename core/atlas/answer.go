@@ -100,7 +100,7 @@ func (a *Atlas) reachIn(q *gate.Question, s *System, add func(gate.Entitlement))
 // state is none.
 func (a *Atlas) Why(u directory.UserID, f *situation.Facts, s *System, p gate.Point) gate.Entitlement {
 	q := a.Question(u, f)
-	e := a.decide(q, s, p)
+	e := a.Decide(q, s, p)
 	if e.State != gate.None {
 		return e
 	}
@@ -113,7 +113,8 @@ func (a *Atlas) Why(u directory.UserID, f *situation.Facts, s *System, p gate.Po
 	return e
 }
 
-func (a *Atlas) decide(q *gate.Question, s *System, p gate.Point) gate.Entitlement {
+// Decide answers a question for one point of a system.
+func (a *Atlas) Decide(q *gate.Question, s *System, p gate.Point) gate.Entitlement {
 	e := p.Decide(q)
 	if e.State != gate.None {
 		e.Judge(a.account(q).And(s.around(q)).And(e.Verdict()))

@@ -145,7 +145,7 @@ func (a *Atlas) Held(q *gate.Question, t *Thing) []gate.Entitlement {
 		return nil
 	}
 	if t.Point != nil {
-		if e := a.decide(q, t.System, t.Point); e.State != gate.None {
+		if e := a.Decide(q, t.System, t.Point); e.State != gate.None {
 			return []gate.Entitlement{e}
 		}
 		return nil

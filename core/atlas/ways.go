@@ -37,7 +37,7 @@ func (a *Atlas) Ways(q *gate.Question, s *System, p gate.Point, e *gate.Entitlem
 	var ways []Way
 	for _, g := range a.candidates(e.Misses) {
 		with := &gate.Question{Book: q.Book, Facts: q.Facts, Subject: a.Book.SubjectWith(q.Subject.ID, g)}
-		after := a.decide(with, s, p)
+		after := a.Decide(with, s, p)
 		if after.State == gate.None {
 			continue
 		}

@@ -21,7 +21,7 @@ type Holders struct {
 
 // Entitlement says what one of the holders has, by their place in Users.
 func (h *Holders) Entitlement(i int) gate.Entitlement {
-	return h.atlas.decide(h.atlas.Question(h.Users[i], h.facts), h.system, h.point)
+	return h.atlas.Decide(h.atlas.Question(h.Users[i], h.facts), h.system, h.point)
 }
 
 // Who lists everyone who holds one point of a system, in whatever state but

@@ -176,21 +176,24 @@ func reach(a *atlas.Atlas, user string, f *situation.Facts) []gate.Entitlement {
 }
 
 func (o *Outcome) user(user string, before, after []gate.Entitlement) {
-	sideBySide(before, after, func(x, y *gate.Entitlement) {
-		was, is := x != nil && x.State >= gate.Depends, y != nil && y.State >= gate.Depends
-		switch {
-		case is && !was:
-			o.Gains = append(o.Gains, Held{user, *y})
-		case was && !is:
-			o.Losses = append(o.Losses, Held{user, *x})
-		case x == nil:
-			o.Changes = append(o.Changes, Changed{user, missing(y), *y})
-		case y == nil:
-			o.Changes = append(o.Changes, Changed{user, *x, missing(x)})
-		case !alike(x, y):
-			o.Changes = append(o.Changes, Changed{user, *x, *y})
-		}
-	})
+	sideBySide(before, after, func(x, y *gate.Entitlement) { o.point(user, x, y) })
+}
+
+// point notes one entitlement of a user before and after; nil is none.
+func (o *Outcome) point(user string, x, y *gate.Entitlement) {
+	was, is := x != nil && x.State >= gate.Depends, y != nil && y.State >= gate.Depends
+	switch {
+	case is && !was:
+		o.Gains = append(o.Gains, Held{user, *y})
+	case was && !is:
+		o.Losses = append(o.Losses, Held{user, *x})
+	case x == nil:
+		o.Changes = append(o.Changes, Changed{user, missing(y), *y})
+	case y == nil:
+		o.Changes = append(o.Changes, Changed{user, *x, missing(x)})
+	case !alike(x, y):
+		o.Changes = append(o.Changes, Changed{user, *x, *y})
+	}
 }
 
 // missing is the entitlement that nobody gives.

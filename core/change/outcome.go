@@ -37,7 +37,9 @@ func (t *Trial) Outcome(s situation.Situation) (*Outcome, error) {
 	fresh := t.Atlas.Fresh(t.before)
 	named := t.named(fresh)
 	for _, s := range fresh {
-		t.compare(o, s, before, after, named, users)
+		if err := t.compare(o, s, before, after, named, users); err != nil {
+			return nil, err
+		}
 	}
 	o.sort()
 	return o, nil
@@ -110,34 +112,66 @@ func (t *Trial) old(s *atlas.System) *atlas.System {
 }
 
 // compare works out what differs in a system that was compiled again, for some
-// but those who have been looked at already: once for all who are alike to it
-// both before and after.
-func (t *Trial) compare(o *Outcome, fresh *atlas.System, before, after *situation.Facts, named, done []directory.UserID) {
+// but those who have been looked at already. Who are alike to it both before and
+// after differ in the same, by routes of their own.
+func (t *Trial) compare(o *Outcome, fresh *atlas.System, before, after *situation.Facts, named, done []directory.UserID) error {
 	if len(named) == 0 {
-		return
+		return nil
 	}
 	old := t.old(fresh)
 	was, is := t.before.Question(0, before), t.Atlas.Question(0, after)
 	for _, users := range atlas.Alike(t.before, old, t.Atlas, fresh, named) {
 		was.Turn(users[0])
 		is.Turn(users[0])
-		if same(t.before.In(was, old), t.Atlas.In(is, fresh)) {
+		differing, err := differing(old, t.before.In(was, old), fresh, t.Atlas.In(is, fresh))
+		if err != nil {
+			return err
+		}
+		if len(differing) == 0 {
 			continue
 		}
 		for _, u := range users {
-			if _, twice := slices.BinarySearch(done, u); !twice {
-				o.user(t.Atlas.Book.UserName(u),
-					t.before.In(t.before.Question(u, before), old), t.Atlas.In(t.Atlas.Question(u, after), fresh))
+			if _, twice := slices.BinarySearch(done, u); twice {
+				continue
+			}
+			was.Turn(u)
+			is.Turn(u)
+			user := t.Atlas.Book.UserName(u)
+			for _, d := range differing {
+				o.point(user, decided(t.before, was, old, d.was), decided(t.Atlas, is, fresh, d.is))
 			}
 		}
 	}
+	return nil
 }
 
-// same says that two listings come to the same, by whatever routes.
-func same(before, after []gate.Entitlement) bool {
-	equal := true
-	sideBySide(before, after, func(x, y *gate.Entitlement) { equal = equal && x != nil && y != nil && alike(x, y) })
-	return equal
+// difference is something that is held before or after, or both, but not alike;
+// where it is not held at all, the point is nil.
+type difference struct{ was, is gate.Point }
+
+func differing(old *atlas.System, before []gate.Entitlement, fresh *atlas.System, after []gate.Entitlement) (all []difference, err error) {
+	at := func(s *atlas.System, e *gate.Entitlement) gate.Point {
+		if e == nil || err != nil {
+			return nil
+		}
+		var p gate.Point
+		p, err = s.Gate.At(e.Object, e.Right)
+		return p
+	}
+	sideBySide(before, after, func(x, y *gate.Entitlement) {
+		if x == nil || y == nil || !alike(x, y) {
+			all = append(all, difference{at(old, x), at(fresh, y)})
+		}
+	})
+	return all, err
+}
+
+func decided(a *atlas.Atlas, q *gate.Question, s *atlas.System, p gate.Point) *gate.Entitlement {
+	if p == nil {
+		return nil
+	}
+	e := a.Decide(q, s, p)
+	return &e
 }
 
 // sort puts everything in the order of users, systems, objects and rights.
