@@ -2,6 +2,7 @@ package change
 
 import (
 	"cmp"
+	"errors"
 	"slices"
 	"strings"
 
@@ -120,10 +121,11 @@ func (t *Trial) compare(o *Outcome, fresh *atlas.System, before, after *situatio
 	}
 	old := t.old(fresh)
 	was, is := t.before.Question(0, before), t.Atlas.Question(0, after)
+	oldPoints, freshPoints := points{old, map[[2]string]gate.Point{}}, points{fresh, map[[2]string]gate.Point{}}
 	for _, users := range atlas.Alike(t.before, old, t.Atlas, fresh, named) {
 		was.Turn(users[0])
 		is.Turn(users[0])
-		differing, err := differing(old, t.before.In(was, old), fresh, t.Atlas.In(is, fresh))
+		differing, err := differing(&oldPoints, &freshPoints, t.before.In(was, old), t.Atlas.In(is, fresh))
 		if err != nil {
 			return err
 		}
@@ -149,18 +151,32 @@ func (t *Trial) compare(o *Outcome, fresh *atlas.System, before, after *situatio
 // where it is not held at all, the point is nil.
 type difference struct{ was, is gate.Point }
 
-func differing(old *atlas.System, before []gate.Entitlement, fresh *atlas.System, after []gate.Entitlement) (all []difference, err error) {
-	at := func(s *atlas.System, e *gate.Entitlement) gate.Point {
-		if e == nil || err != nil {
-			return nil
-		}
-		var p gate.Point
-		p, err = s.Gate.At(e.Object, e.Right)
-		return p
+// points finds points of a system, each once.
+type points struct {
+	system *atlas.System
+	known  map[[2]string]gate.Point
+}
+
+func (p *points) of(e *gate.Entitlement) (gate.Point, error) {
+	if e == nil {
+		return nil, nil
 	}
+	key := [2]string{e.Object, e.Right}
+	if known, ok := p.known[key]; ok {
+		return known, nil
+	}
+	point, err := p.system.Gate.At(e.Object, e.Right)
+	p.known[key] = point
+	return point, err
+}
+
+func differing(old, fresh *points, before, after []gate.Entitlement) (all []difference, err error) {
 	sideBySide(before, after, func(x, y *gate.Entitlement) {
 		if x == nil || y == nil || !alike(x, y) {
-			all = append(all, difference{at(old, x), at(fresh, y)})
+			was, oldErr := old.of(x)
+			is, freshErr := fresh.of(y)
+			err = errors.Join(err, oldErr, freshErr)
+			all = append(all, difference{was, is})
 		}
 	})
 	return all, err
@@ -176,12 +192,25 @@ func decided(a *atlas.Atlas, q *gate.Question, s *atlas.System, p gate.Point) *g
 
 // sort puts everything in the order of users, systems, objects and rights.
 func (o *Outcome) sort() {
-	held := func(a, b Held) int {
+	held := func(a, b *Held) int {
 		return cmp.Or(strings.Compare(a.User, b.User), order(&a.Entitlement, &b.Entitlement))
 	}
-	slices.SortStableFunc(o.Gains, held)
-	slices.SortStableFunc(o.Losses, held)
-	slices.SortStableFunc(o.Changes, func(a, b Changed) int {
+	o.Gains, o.Losses = inOrder(o.Gains, held), inOrder(o.Losses, held)
+	o.Changes = inOrder(o.Changes, func(a, b *Changed) int {
 		return cmp.Or(strings.Compare(a.User, b.User), order(&a.Before, &b.Before))
 	})
+}
+
+// inOrder sorts large things by moving each once.
+func inOrder[T any](list []T, compare func(a, b *T) int) []T {
+	places := make([]int, len(list))
+	for i := range places {
+		places[i] = i
+	}
+	slices.SortFunc(places, func(i, j int) int { return cmp.Or(compare(&list[i], &list[j]), cmp.Compare(i, j)) })
+	sorted := make([]T, len(list))
+	for to, from := range places {
+		sorted[to] = list[from]
+	}
+	return sorted
 }

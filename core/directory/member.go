@@ -88,6 +88,11 @@ func (s *Subject) Path(g GroupID) []Step {
 	if !s.In(g) {
 		return nil
 	}
+	if len(s.trail) == 0 {
+		if path := s.shortPath(g); path != nil {
+			return path
+		}
+	}
 	s.walk()
 	var path []Step
 	for {
@@ -100,6 +105,21 @@ func (s *Subject) Path(g GroupID) []Step {
 		}
 		g = r.before
 	}
+}
+
+// shortPath is the path where it has one step or two, which are found without the
+// others; nil where it has more.
+func (s *Subject) shortPath(g GroupID) []Step {
+	i, _ := slices.BinarySearchFunc(s.direct, g, func(l link, g GroupID) int { return cmp.Compare(l.group(), g) })
+	if i < len(s.direct) && s.direct[i].group() == g {
+		return []Step{{g, s.direct[i].how()}}
+	}
+	for _, l := range s.direct {
+		if slices.Contains(s.book.Holders(l.group()), g) {
+			return []Step{{l.group(), l.how()}, {g, Nested}}
+		}
+	}
+	return nil
 }
 
 // walk works out the paths, breadth first from the groups that hold the user

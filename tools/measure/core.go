@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"fmt"
 	"hash/maphash"
 	"runtime"
@@ -208,18 +209,25 @@ func (b *bench) trials() error {
 	return nil
 }
 
-// withoutARule is a firewall without a rule that some thousand people need.
+// withoutARule is a firewall without one of its rules: that which, of those that
+// permit something to the members of one group, is for the median number of them.
 func (b *bench) withoutARule() *gate.System {
 	files := slices.Clone(b.folder.Files)
 	i := slices.IndexFunc(files, func(f mapfile.File) bool { return f.Path == "systems/firewall-1.yaml" })
 	lines := strings.Split(string(files[i].Content), "\n")
-	at := slices.IndexFunc(lines, func(l string) bool {
+	type rule struct{ line, members int }
+	var rules []rule
+	for at, l := range lines {
 		_, rest, ok := strings.Cut(l, "action: permit, groups: [")
 		group, _, _ := strings.Cut(rest, "]")
-		g, err := b.atlas.Book.FindGroup(group, "")
-		return ok && err == nil && len(b.atlas.Book.Members(g)) > 1000
-	})
-	files[i].Content = []byte(strings.Join(slices.Delete(lines, at, at+1), "\n"))
+		if g, err := b.atlas.Book.FindGroup(group, ""); ok && err == nil {
+			rules = append(rules, rule{at, len(b.atlas.Book.Members(g))})
+		}
+	}
+	slices.SortFunc(rules, func(x, y rule) int { return cmp.Compare(x.members, y.members) })
+	median := rules[len(rules)/2]
+	progress(fmt.Sprintf("  the rule is for %d people", median.members))
+	files[i].Content = []byte(strings.Join(slices.Delete(lines, median.line, median.line+1), "\n"))
 	m, err := mapfile.Parse(files, types.Table)
 	if err != nil {
 		panic(err) // it was read before, but for the line
