@@ -55,7 +55,7 @@ func (a *Attributes) Set(attribute string, value any) error {
 	if err != nil {
 		return fmt.Errorf("attribute %s: %w", attribute, err)
 	}
-	attribute, folded := spelling(attribute)
+	attribute, folded := spellingOf(attribute)
 	for i := range *a {
 		if (*a)[i].folded == folded {
 			(*a)[i].Values = values
@@ -68,7 +68,7 @@ func (a *Attributes) Set(attribute string, value any) error {
 
 // Put is Set for values that are already in our form.
 func (a *Attributes) Put(attribute string, values []filter.Value) {
-	attribute, folded := spelling(attribute)
+	attribute, folded := spellingOf(attribute)
 	*a = append(*a, Attribute{attribute, folded, values})
 }
 
@@ -76,7 +76,7 @@ func (a *Attributes) Put(attribute string, values []filter.Value) {
 // all the records that have it.
 var spellings sync.Map // name: [2]string
 
-func spelling(attribute string) (written, folded string) {
+func spellingOf(attribute string) (written, folded string) {
 	known, ok := spellings.Load(attribute)
 	if !ok {
 		attribute = strings.Clone(attribute)

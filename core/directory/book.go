@@ -134,6 +134,9 @@ func (b *Book) UserName(id UserID) string     { return b.users.full[id] }
 func (b *Book) GroupName(id GroupID) string   { return b.groups.full[id] }
 func (b *Book) DeviceName(id DeviceID) string { return b.devices.full[id] }
 
+// HomeOf gives the number of a user's directory, as in Directories.
+func (b *Book) HomeOf(id UserID) int { return int(b.users.home[id]) }
+
 // UserHome and GroupHome give the name of the directory of a record.
 func (b *Book) UserHome(id UserID) string   { return b.directories[b.users.home[id]].Name }
 func (b *Book) GroupHome(id GroupID) string { return b.directories[b.groups.home[id]].Name }

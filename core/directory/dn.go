@@ -109,20 +109,10 @@ const ahead = 64
 func (x *dnIndex) findAll(refs []name.Ref) (found [ahead]uint32) {
 	var hashes [ahead]uint64
 	var written [ahead]string
-	mask := uint64(len(x.exact.slots) - 1)
 	for i := range refs {
 		hashes[i] = maphash.String(x.exact.seed, refs[i].Name)
 	}
-	for i := range refs {
-		found[i] = uint32(x.exact.slots[hashes[i]&mask]) // brings the slots near
-	}
-	for i := range refs {
-		found[i] = none
-		for n := range x.exact.at(hashes[i]) {
-			found[i] = n
-			break
-		}
-	}
+	x.exact.firsts(hashes[:len(refs)], &found)
 	for i := range refs {
 		if found[i] != none {
 			written[i] = x.written[found[i]]

@@ -33,6 +33,20 @@ func (x *index) put(hash uint64, n uint32) {
 	}
 }
 
+// firsts gives the first number under each of some hashes, or none.
+func (x *index) firsts(hashes []uint64, found *[ahead]uint32) {
+	for i, h := range hashes {
+		found[i] = uint32(x.slots[h&uint64(len(x.slots)-1)]) // brings the slots near
+	}
+	for i, h := range hashes {
+		found[i] = none
+		for n := range x.at(h) {
+			found[i] = n
+			break
+		}
+	}
+}
+
 // at yields the numbers that were put under a hash, in that order, and few more.
 func (x *index) at(hash uint64) iter.Seq[uint32] {
 	return func(yield func(uint32) bool) {

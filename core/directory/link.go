@@ -104,16 +104,7 @@ func (j *joining) all() {
 	each(j, g.Members.Groups, home, what, b.FindGroup, j.addGroup)
 	each(j, g.Members.Devices, home, what, b.FindDevice, j.addDevice)
 	for some := range slices.Chunk(g.Members.Any, ahead) {
-		for i, n := range b.byDN.findAll(some) {
-			if i == len(some) {
-				break
-			}
-			if n != none {
-				j.addObject(b.object(n), some[i].Place)
-			} else {
-				j.addAny(some[i], home, what)
-			}
-		}
+		j.addMany(some, home, what)
 	}
 }
 
@@ -124,6 +115,29 @@ func each[T any](j *joining, refs []name.Ref, home, what string, find func(writt
 			j.findings = append(j.findings, ReportMissing(r, err, what))
 		} else {
 			add(id, r.Place)
+		}
+	}
+}
+
+// addMany adds members of which the source does not say what they are: those
+// that are spelled plainly all at once.
+func (j *joining) addMany(refs []name.Ref, home, what string) {
+	b := j.book
+	bare := !slices.ContainsFunc(refs, func(r name.Ref) bool { return strings.ContainsAny(r.Name, "=/") })
+	var found [ahead]uint32
+	if bare {
+		found = b.users.findAll(b.folded[b.groups.home[j.id]], refs)
+	} else {
+		found = b.byDN.findAll(refs)
+	}
+	for i, r := range refs {
+		switch {
+		case found[i] == none:
+			j.addAny(r, home, what)
+		case bare:
+			j.addUser(UserID(found[i]), r.Place)
+		default:
+			j.addObject(b.object(found[i]), r.Place)
 		}
 	}
 }

@@ -58,6 +58,11 @@ func (b *Book) describes(g GroupID, u UserID) bool {
 	return group.Rule.Filter.Match(record{b.users.records[u], b.exact[b.users.home[u]]})
 }
 
+// casts says whether some directory compares an attribute with regard to case.
+func (b *Book) casts(attribute string) bool {
+	return slices.ContainsFunc(b.exact, func(exact map[string]bool) bool { return exact[attribute] })
+}
+
 // enrol adds those whom rules describe. Users who have the same values of all
 // attributes that a rule reads are asked once; where nearly everyone has a value
 // of their own, only those who can match are asked.
@@ -76,8 +81,9 @@ func (r *rules) enrol(b *Book, members [][]link) {
 		for _, g := range r.groups[from:to] {
 			start, ok := b.Group(g).Rule.Filter.Start()
 			if slices.ContainsFunc(r.reads[g], func(a string) bool { return own[a] }) {
+				sure := ok && start.Alone && sorted[start.Attribute] != nil && !b.casts(start.Attribute) && b.Group(g).Draws != "own"
 				for u := range sorted[start.Attribute].candidates(b, start, ok) {
-					if b.describes(g, u) {
+					if sure || b.describes(g, u) {
 						members[g] = append(members[g], newLink(uint32(u), byRule))
 					}
 				}

@@ -80,11 +80,8 @@ func (s *shelf[T]) add(directory string, home uint16, records []*T, named func(*
 	all := make([]entry, len(records))
 	full := make([]string, len(records))
 	parallel.For(len(records), 4096, func(from, to int) {
-		for i := from; i < to; i++ {
-			n, _ := named(records[i])
-			folded := name.Fold(n)
-			all[i] = newEntry(folded, i)
-			full[i] = name.Full(directory, n)
+		for i, some := range spelled(records[from:to], directory+"/", named) {
+			all[from+i], full[from+i] = newEntry(some.folded, from+i), some.full
 		}
 	})
 	sortEntries(all)
@@ -104,6 +101,37 @@ func (s *shelf[T]) add(directory string, home uint16, records []*T, named func(*
 		}
 	}
 	s.written = append(s.written, slices.DeleteFunc(written, func(n uint32) bool { return n == none })...)
+}
+
+// spelling is a full name as written, and the name after the directory folded.
+type spelling struct{ full, folded string }
+
+// spelled writes the names of records one after the other, so that they lie
+// together.
+func spelled[T any](records []*T, prefix string, named func(*T) (string, place.Place)) []spelling {
+	length := 0
+	for _, r := range records {
+		n, _ := named(r)
+		length += len(n)
+	}
+	var full, folded strings.Builder
+	full.Grow(length + len(prefix)*len(records))
+	folded.Grow(length)
+	var short [128]byte
+	ends := make([][2]int, len(records))
+	for i, r := range records {
+		n, _ := named(r)
+		full.WriteString(prefix)
+		full.WriteString(n)
+		folded.Write(name.AppendFold(short[:0], n))
+		ends[i] = [2]int{full.Len(), folded.Len()}
+	}
+	all, from := make([]spelling, len(records)), [2]int{}
+	for i, end := range ends {
+		all[i] = spelling{full.String()[from[0]:end[0]], folded.String()[from[1]:end[1]]}
+		from = end
+	}
+	return all
 }
 
 const none = ^uint32(0)
@@ -155,4 +183,22 @@ func (s *shelf[T]) find(folded []byte) (int, bool) {
 		}
 	}
 	return 0, false
+}
+
+// findAll looks bare names of a directory up, at most ahead of them; it gives none
+// for each that may be found otherwise.
+func (s *shelf[T]) findAll(directory string, refs []name.Ref) (found [ahead]uint32) {
+	var hashes [ahead]uint64
+	var short, other [128]byte
+	for i := range refs {
+		hashes[i] = s.index.hash(name.AppendFold(append(append(short[:0], directory...), '/'), refs[i].Name))
+	}
+	s.index.firsts(hashes[:len(refs)], &found)
+	for i := range refs {
+		if n := found[i]; n != none && !bytes.Equal(name.AppendFold(other[:0], s.full[n]),
+			name.AppendFold(append(append(short[:0], directory...), '/'), refs[i].Name)) {
+			found[i] = none
+		}
+	}
+	return found
 }

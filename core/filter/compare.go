@@ -90,7 +90,7 @@ func (n comparison) start() (Start, bool) {
 	if !plain || l.kind != Text || l.null || n.path.sub != "" {
 		return Start{}, false
 	}
-	return Start{n.path.attribute, l.folded, n.op == "eq"}, true
+	return Start{n.path.attribute, l.folded, n.op == "eq", true}, true
 }
 
 func (n comparison) match(r Record) bool {

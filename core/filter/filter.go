@@ -81,6 +81,7 @@ type Start struct {
 	Attribute string // folded
 	Text      string // folded
 	Whole     bool   // the value is the text; else it begins with it
+	Alone     bool   // the filter asks for nothing else
 }
 
 // Start gives one such thing, where the filter asks for one; ok is false where
@@ -210,11 +211,12 @@ func (n and) attributes(p string, y func(Attribute) bool) bool {
 }
 
 func (n and) start() (Start, bool) {
-	left, ok := n.left.start()
-	if right, too := n.right.start(); too && (!ok || right.Whole && !left.Whole) {
-		return right, true
+	start, ok := n.left.start()
+	if right, too := n.right.start(); too && (!ok || right.Whole && !start.Whole) {
+		start, ok = right, true
 	}
-	return left, ok
+	start.Alone = false
+	return start, ok
 }
 func (n and) reads(y func(string) bool) bool { return n.left.reads(y) && n.right.reads(y) }
 

@@ -22,6 +22,7 @@ const admit = "admit"
 type porter struct {
 	system   string
 	sources  []string // folded names; nil: all
+	homes    []bool   // by number of a directory: whether it is one of them
 	override string   // folded
 	first    bool
 	fallback string // the default tag
@@ -66,6 +67,9 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 	p.lines.override, p.lines.sources = p.system+"/override", p.system+"/sources"
 	for _, ref := range d.Sources {
 		d.source(s, p, ref)
+	}
+	for _, dir := range s.Book.Directories() {
+		p.homes = append(p.homes, slices.Contains(p.sources, name.Fold(dir.Name)))
 	}
 	if d.Override != nil {
 		p.override = name.Fold(d.Override.Attribute)

@@ -97,14 +97,10 @@ func (p *point) decideTag(q visit, e *gate.Entitlement) {
 
 // known says whether the user's directory is one of the sources.
 func (p *porter) known(q *gate.Question) gate.Verdict {
-	if p.sources == nil {
+	if p.sources == nil || p.homes[q.Book.HomeOf(q.Subject.ID)] {
 		return gate.Opened
 	}
-	home := q.Book.UserHome(q.Subject.ID)
-	if slices.ContainsFunc(p.sources, func(s string) bool { return strings.EqualFold(s, home) }) {
-		return gate.Opened
-	}
-	return q.ShutFor(gate.BySource, p.lines.sources, home)
+	return q.ShutFor(gate.BySource, p.lines.sources, q.Book.UserHome(q.Subject.ID))
 }
 
 // decideWay: the sources come first, then the override, then the policies.
