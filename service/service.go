@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
+	"runtime/debug"
 	"sync/atomic"
 	"time"
 
@@ -59,6 +60,9 @@ func (s *Service) load(ctx context.Context) error {
 		s.put(head, a)
 		return err
 	}
+	// While a map is read nearly all memory that is taken stays in use, so that
+	// looking for what does not is seldom worth it.
+	defer debug.SetGCPercent(debug.SetGCPercent(400))
 	from := fmt.Sprintf("revision %d", head.Number)
 	folder, err := fromRows(func(visit func(store.Row) error) error { return s.store.Load(ctx, head.Number, visit) })
 	if err != nil {

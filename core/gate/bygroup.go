@@ -10,8 +10,12 @@ import (
 )
 
 // ByGroup holds a value for some groups: a bit for each group that has one, how
-// many such there are before each word of bits, and the values. It is immutable.
+// many such there are before each word of bits, and the values. Most groups that
+// are asked for have none, which the sieve says: it is small enough to stay near,
+// and has a bit for several groups. It is immutable.
 type ByGroup[T any] struct {
+	sieve  []uint64
+	shift  uint
 	bits   []uint64
 	before []uint32
 	values []T
@@ -20,7 +24,10 @@ type ByGroup[T any] struct {
 // NewByGroup makes it for a book of so many groups.
 func NewByGroup[T any](groups int, values map[directory.GroupID]T) ByGroup[T] {
 	n := ByGroup[T]{bits: make([]uint64, groups/64+1), before: make([]uint32, groups/64+1)}
+	n.shift = uint(32 - max(6, bits.Len(uint(8*len(values)))))
+	n.sieve = make([]uint64, 1<<(32-n.shift)/64)
 	for _, g := range slices.Sorted(maps.Keys(values)) {
+		put(n.sieve, n.hole(g))
 		put(n.bits, uint32(g))
 		n.values = append(n.values, values[g])
 	}
@@ -30,9 +37,12 @@ func NewByGroup[T any](groups int, values map[directory.GroupID]T) ByGroup[T] {
 	return n
 }
 
+// hole is the bit of the sieve for a group.
+func (n *ByGroup[T]) hole(g directory.GroupID) uint32 { return uint32(g) * 0x9e3779b1 >> n.shift }
+
 // Of gives the value of a group, or the zero value.
 func (n *ByGroup[T]) Of(g directory.GroupID) (value T) {
-	if n.bits == nil {
+	if n.sieve == nil || !has(n.sieve, n.hole(g)) {
 		return value
 	}
 	word, bit := n.bits[g/64], uint64(1)<<(g%64)

@@ -26,7 +26,8 @@ import (
 func (b *bench) compile() error {
 	seed := maphash.MakeSeed()
 	var sum uint64
-	pass := timed(5, func() {
+	var err error
+	own, pass := inTurn(3, func() { b.atlas, err = b.folder.Compile("a made-up map") }, func() {
 		for _, d := range b.folder.Map.Directories {
 			for _, g := range d.Groups {
 				if g.Members != nil {
@@ -45,8 +46,6 @@ func (b *bench) compile() error {
 		}
 	})
 	runtime.KeepAlive(sum)
-	var err error
-	own := timed(3, func() { b.atlas, err = b.folder.Compile("a made-up map") })
 	if err != nil {
 		return err
 	}
@@ -149,20 +148,18 @@ func (b *bench) decisions() error {
 		if len(all) == 0 {
 			return fmt.Errorf("nobody in the sample holds anything of the type %s", typ)
 		}
-		want := make([]gate.State, len(all))
-		other := timed(1, func() {
-			for i, x := range all {
-				want[i] = world.State(world.Ask(sample[x.user], nothing), x.system.Name(), x.plain)
-			}
-		})
-		const rounds = 20
-		got := make([]gate.State, len(all))
-		own := timed(3, func() {
+		want, got := make([]gate.State, len(all)), make([]gate.State, len(all))
+		const rounds = 100
+		own, other := inTurn(5, func() {
 			for range rounds {
 				for i, x := range all {
 					q.Turn(b.users[x.user])
 					got[i] = b.atlas.State(q, x.system, x.point)
 				}
+			}
+		}, func() {
+			for i, x := range all {
+				want[i] = world.State(world.Ask(sample[x.user], nothing), x.system.Name(), x.plain)
 			}
 		})
 		if !slices.Equal(want, got) {

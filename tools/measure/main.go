@@ -6,6 +6,7 @@ package main
 import (
 	"flag"
 	"fmt"
+	"math"
 	"os"
 	"runtime"
 	"slices"
@@ -122,6 +123,18 @@ func timed(runs int, work func()) time.Duration {
 	}
 	slices.Sort(all)
 	return all[len(all)/2]
+}
+
+// inTurn is how long two pieces of work take that are done in turn, so that both
+// meet the same machine: the shortest of some runs of each.
+func inTurn(runs int, own, other func()) (time.Duration, time.Duration) {
+	least := [2]time.Duration{math.MaxInt64, math.MaxInt64}
+	for range runs {
+		for i, work := range []func(){own, other} {
+			least[i] = min(least[i], timed(1, work))
+		}
+	}
+	return least[0], least[1]
 }
 
 func (b *bench) print(s world.Size, seed uint64) {
