@@ -27,7 +27,7 @@ func NewByGroup[T any](groups int, values map[directory.GroupID]T) ByGroup[T] {
 	n.shift = uint(32 - max(6, bits.Len(uint(8*len(values)))))
 	n.sieve = make([]uint64, 1<<(32-n.shift)/64)
 	for _, g := range slices.Sorted(maps.Keys(values)) {
-		put(n.sieve, n.hole(g))
+		put(n.sieve, uint32(g)*spread>>n.shift)
 		put(n.bits, uint32(g))
 		n.values = append(n.values, values[g])
 	}
@@ -37,12 +37,18 @@ func NewByGroup[T any](groups int, values map[directory.GroupID]T) ByGroup[T] {
 	return n
 }
 
-// hole is the bit of the sieve for a group.
-func (n *ByGroup[T]) hole(g directory.GroupID) uint32 { return uint32(g) * 0x9e3779b1 >> n.shift }
+// spread is a factor that spreads numbers over all of their upper bits.
+const spread = 0x9e3779b1
+
+// May says whether a group may have a value.
+func (n *ByGroup[T]) May(g directory.GroupID) bool {
+	h := uint32(g) * spread >> n.shift
+	return n.sieve != nil && n.sieve[h/64]&(1<<(h%64)) != 0
+}
 
 // Of gives the value of a group, or the zero value.
 func (n *ByGroup[T]) Of(g directory.GroupID) (value T) {
-	if n.sieve == nil || !has(n.sieve, n.hole(g)) {
+	if !n.May(g) {
 		return value
 	}
 	word, bit := n.bits[g/64], uint64(1)<<(g%64)

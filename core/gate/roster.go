@@ -63,6 +63,9 @@ func has(bits []uint64, i uint32) bool { return bits[i/64]&(1<<(i%64)) != 0 }
 func (r *Roster) hold(q *Question, held []uint64) {
 	copy(held, r.always)
 	for _, g := range q.Subject.Groups() {
+		if !r.groups.May(g) {
+			continue
+		}
 		for _, c := range r.groups.Of(g) {
 			put(held, c)
 		}
