@@ -43,6 +43,8 @@ func (l *lamp) Decide(q *gate.Question) gate.Entitlement {
 	return e
 }
 
+func (l *lamp) Lines() gate.Held { return nil }
+
 func (l *lamp) Misses(*gate.Question) []gate.Miss                  { return nil }
 func (l *lamp) At(string, string) (gate.Point, error)              { return l, nil }
 func (l *lamp) Reach(q *gate.Question, add func(gate.Entitlement)) { add(l.Decide(q)) }

@@ -126,7 +126,7 @@ func TestATrialIsTheDifferenceOfTheWholeMaps(t *testing.T) {
 		for _, facts := range situations[:4] { // what is worked out once is there before
 			facts, err := a.Facts(given(t, facts))
 			require.NoError(t, err)
-			a.Survey(facts, false, func(*atlas.System, []atlas.Class) {})
+			a.Survey(facts, atlas.Whole, func(*atlas.System, []atlas.Class) {})
 		}
 		trial, err := change.Try(a, f.Map, changes...)
 		if err != nil && strings.Contains(err.Error(), "does not list") {

@@ -46,7 +46,7 @@ func TestTheEngineSaysWhatAPlainReadingSays(t *testing.T) {
 		require.NoError(t, err)
 		held[i] = map[string][][]gate.Entitlement{}
 		var one sync.Mutex
-		a.Survey(known, true, func(in *atlas.System, classes []atlas.Class) {
+		a.Survey(known, atlas.Brief, func(in *atlas.System, classes []atlas.Class) {
 			by := make([][]gate.Entitlement, a.Book.Users())
 			for _, c := range classes {
 				for _, u := range c.Users {

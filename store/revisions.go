@@ -1,9 +1,12 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"errors"
+	"slices"
+	"strings"
 	"time"
 )
 
@@ -25,6 +28,11 @@ type Row struct {
 // Key says what a row is. A document has a path alone; a record has a
 // directory, a kind (user, group or device) and a name.
 type Key struct{ Path, Directory, Kind, Name string }
+
+func (k Key) compare(other Key) int {
+	return cmp.Or(strings.Compare(k.Path, other.Path), strings.Compare(k.Directory, other.Directory),
+		strings.Compare(k.Kind, other.Kind), strings.Compare(k.Name, other.Name))
+}
 
 // Head returns the newest revision; the zero Revision where there is none.
 func (s *Store) Head(ctx context.Context) (Revision, error) {
@@ -135,8 +143,13 @@ func (s *Store) Commit(ctx context.Context, r Revision, rows []Row) (Revision, e
 				return err
 			}
 		}
+		slices.SortFunc(changed, func(a, b Row) int { return a.Key.compare(b.Key) }) // as they are stored
+		begin, err := newBeginning(ctx, tx, r.Number)
+		if err != nil {
+			return err
+		}
 		for _, row := range changed {
-			if err := begin(ctx, tx, row, r.Number); err != nil {
+			if err := begin.put(ctx, row); err != nil {
 				return err
 			}
 		}
@@ -155,13 +168,26 @@ func end(ctx context.Context, tx *sql.Tx, k Key, revision int) error {
 	return err
 }
 
-func begin(ctx context.Context, tx *sql.Tx, row Row, revision int) error {
-	k := row.Key
-	if k.Path != "" {
-		_, err := tx.ExecContext(ctx, `INSERT INTO documents (path, content, since) VALUES (?, ?, ?)`, k.Path, row.Body, revision)
-		return err
+// beginning inserts rows that hold from a revision on.
+type beginning struct {
+	documents, records *sql.Stmt
+	revision           int
+}
+
+func newBeginning(ctx context.Context, tx *sql.Tx, revision int) (*beginning, error) {
+	documents, err := tx.PrepareContext(ctx, `INSERT INTO documents (path, content, since) VALUES (?, ?, ?)`)
+	if err != nil {
+		return nil, err
 	}
-	_, err := tx.ExecContext(ctx, `INSERT INTO records (directory, kind, name, body, since) VALUES (?, ?, ?, ?, ?)`,
-		k.Directory, k.Kind, k.Name, row.Body, revision)
+	records, err := tx.PrepareContext(ctx, `INSERT INTO records (directory, kind, name, body, since) VALUES (?, ?, ?, ?, ?)`)
+	return &beginning{documents, records, revision}, err
+}
+
+func (b *beginning) put(ctx context.Context, row Row) (err error) {
+	if k := row.Key; k.Path != "" {
+		_, err = b.documents.ExecContext(ctx, k.Path, row.Body, b.revision)
+	} else {
+		_, err = b.records.ExecContext(ctx, k.Directory, k.Kind, k.Name, row.Body, b.revision)
+	}
 	return err
 }

@@ -10,7 +10,7 @@ import (
 // for the paths, by one system of an atlas and by one of another atlas of the
 // same users.
 func Alike(a *Atlas, in *System, b *Atlas, other *System, users []directory.UserID) [][]directory.UserID {
-	was, is := a.lookout(in, nil), b.lookout(other, nil)
+	was, is := a.lookout(in, nil, false), b.lookout(other, nil, false)
 	sorting := was.sorted()
 	is.sort(sorting)
 	if a.Book != b.Book || !slices.Equal(was.attributes, is.attributes) {

@@ -17,12 +17,13 @@ type lookout struct {
 	crowds     []*gate.Crowd
 	heeds      []gate.Heed
 	claims     map[[3]string]bool // by party, claim and value
+	lines      bool               // of what is shown, it matters whether there is any
 }
 
 // lookout is what a system looks at for one point, or, without one, for
-// anything.
-func (a *Atlas) lookout(s *System, p gate.Point) *lookout {
-	l := &lookout{atlas: a, attributes: []string{"ACTIVE", "EXPIRES"}, claims: map[[3]string]bool{}}
+// anything; with lines, of what is shown it matters only whether there is any.
+func (a *Atlas) lookout(s *System, p gate.Point, lines bool) *lookout {
+	l := &lookout{atlas: a, attributes: []string{"ACTIVE", "EXPIRES"}, claims: map[[3]string]bool{}, lines: lines}
 	l.look(s, p)
 	slices.Sort(l.attributes)
 	l.attributes = slices.Compact(l.attributes)
@@ -44,6 +45,11 @@ func (l *lookout) gate(s *System, p gate.Point) {
 		heed := heedful.Heeds(l.atlas.Book, p)
 		l.attributes = append(l.attributes, heed.Attributes...)
 		l.heeds = append(l.heeds, heed)
+		if l.lines {
+			l.required = append(l.required, heed.Shown...)
+		} else {
+			l.attributes = append(l.attributes, heed.Shown...)
+		}
 	}
 	crowds := s.Site.Roster.All()
 	if p != nil {
@@ -103,6 +109,15 @@ func (l *lookout) sort(s *directory.Sorting) {
 	for _, h := range l.heeds {
 		for _, g := range h.Groups {
 			s.Split(book, []directory.GroupID{g}, nil)
+		}
+		for _, groups := range h.ShownGroups {
+			if l.lines {
+				s.Split(book, groups, nil)
+				continue
+			}
+			for _, g := range groups {
+				s.Split(book, []directory.GroupID{g}, nil)
+			}
 		}
 		for _, users := range h.Users {
 			s.Split(book, nil, users)

@@ -16,21 +16,33 @@ type Class struct {
 	Held []gate.Entitlement
 }
 
+// Depth is how much a survey tells.
+type Depth uint8
+
+// Whole tells everything, and Brief the states alone. Lines tells everything of
+// the first of those who come to the same by the same lines, whatever claims
+// show of each.
+const (
+	Whole Depth = iota
+	Brief
+	Lines
+)
+
 // Survey works out everything that everyone holds in a situation, system by
 // system: visit gets the classes of users who hold anything. It is called for
 // different systems at the same time.
-func (a *Atlas) Survey(f *situation.Facts, brief bool, visit func(*System, []Class)) {
+func (a *Atlas) Survey(f *situation.Facts, depth Depth, visit func(*System, []Class)) {
 	parallel.For(len(a.Systems), 1, func(from, to int) {
 		q := a.Brief(f)
-		q.Brief = brief
+		q.Brief = depth == Brief
 		for _, s := range a.Systems[from:to] {
-			visit(s, a.classes(q, s))
+			visit(s, a.classes(q, s, depth))
 		}
 	})
 }
 
-func (a *Atlas) classes(q *gate.Question, s *System) []Class {
-	kinds := a.lookout(s, nil).sorted().Kinds()
+func (a *Atlas) classes(q *gate.Question, s *System, depth Depth) []Class {
+	kinds := a.lookout(s, nil, depth == Lines).sorted().Kinds()
 	var classes []Class
 	for kind := range kinds.Count() {
 		users := kinds.Users(kind)

@@ -27,7 +27,7 @@ func (h *Holders) Entitlement(i int) gate.Entitlement {
 // Who lists everyone who holds one point of a system, in whatever state but
 // none. Users who are alike to it are answered once.
 func (a *Atlas) Who(f *situation.Facts, s *System, p gate.Point) *Holders {
-	firsts, of := a.lookout(s, p).sorted().Firsts()
+	firsts, of := a.lookout(s, p, false).sorted().Firsts()
 	states, counts := make([]gate.State, len(firsts)), make([]int, len(firsts))
 	parallel.For(len(firsts), 64, func(from, to int) {
 		q := a.Brief(f)

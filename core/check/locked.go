@@ -25,7 +25,7 @@ var locked = Analyzer{
 		facts := p.Atlas.Frame.Facts(situation.Situation{}, nil)
 		lines := map[string]*lock{}
 		var one sync.Mutex
-		p.Atlas.Survey(facts, false, func(_ *atlas.System, classes []atlas.Class) {
+		p.Atlas.Survey(facts, atlas.Lines, func(_ *atlas.System, classes []atlas.Class) {
 			one.Lock()
 			defer one.Unlock()
 			for i := range classes {

@@ -190,3 +190,42 @@ func (b *Book) starting(start filter.Start, ok bool) func(UserID) bool {
 	}
 	return func(u UserID) bool { return may[c.of[u]] }
 }
+
+// likeness is a user as a filter sees it, by the columns of some attributes: those
+// who are of one kind lie far apart, and the columns near together.
+type likeness struct {
+	book    *Book
+	names   []string
+	columns []*column
+	user    UserID
+	plain   [1]filter.Value
+}
+
+func (b *Book) likeness(attributes []string) *likeness {
+	l := &likeness{book: b, names: attributes}
+	for _, a := range attributes {
+		l.columns = append(l.columns, b.column(a))
+	}
+	return l
+}
+
+func (l *likeness) Exact(attribute string) bool {
+	return l.book.exact[l.book.users.home[l.user]][attribute]
+}
+
+// Values gives values that hold until the next call.
+func (l *likeness) Values(attribute string) []filter.Value {
+	for i, name := range l.names {
+		if name != attribute {
+			continue
+		}
+		switch t := l.columns[i].distinct[l.columns[i].of[l.user]]; {
+		case t == "":
+			return nil
+		case t[0] != 0:
+			l.plain[0].Text = t
+			return l.plain[:]
+		}
+	}
+	return l.book.Values(l.user, attribute)
+}

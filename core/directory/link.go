@@ -19,9 +19,11 @@ func (b *Book) link() {
 	primary := b.takeStock()
 	joined := make([]joining, b.Groups())
 	parallel.For(b.Groups(), 64, func(from, to int) {
+		some := make([]name.Ref, ahead)
 		for id := from; id < to; id++ {
-			joined[id] = joining{book: b, id: GroupID(id), group: b.groups.records[id]}
+			joined[id] = joining{book: b, id: GroupID(id), group: b.groups.records[id], some: some}
 			joined[id].all()
+			joined[id].some = nil
 		}
 	})
 	b.rules = newRules(b)
@@ -80,6 +82,7 @@ type joining struct {
 	devices  []DeviceID
 	managers Party
 	findings []finding.Finding
+	some     []name.Ref // room for references that are looked up together
 }
 
 func (j *joining) find(code finding.Code, at place.Place, names []string, message, fix string) {
@@ -103,9 +106,10 @@ func (j *joining) all() {
 	each(j, g.Members.Users, home, what, b.FindUser, j.addUser)
 	each(j, g.Members.Groups, home, what, b.FindGroup, j.addGroup)
 	each(j, g.Members.Devices, home, what, b.FindDevice, j.addDevice)
-	for some := range slices.Chunk(g.Members.Any, ahead) {
-		j.addMany(some, home, what)
-	}
+	j.addMany(g.Members.Any, home, what, func(r name.Ref) bool { return strings.Contains(r.Name, "=") }, b.byDN.findAll, b.object)
+	j.addMany(g.Members.Any, home, what, func(r name.Ref) bool { return !strings.Contains(r.Name, "=") },
+		func(refs []name.Ref) [ahead]uint32 { return b.users.findAll(b.folded[b.groups.home[j.id]], refs) },
+		func(n uint32) object { return object{"user", n} })
 }
 
 // each looks names up and adds what they lead to.
@@ -119,27 +123,32 @@ func each[T any](j *joining, refs []name.Ref, home, what string, find func(writt
 	}
 }
 
-// addMany adds members of which the source does not say what they are: those
-// that are spelled plainly all at once.
-func (j *joining) addMany(refs []name.Ref, home, what string) {
-	b := j.book
-	bare := !slices.ContainsFunc(refs, func(r name.Ref) bool { return strings.ContainsAny(r.Name, "=/") })
-	var found [ahead]uint32
-	if bare {
-		found = b.users.findAll(b.folded[b.groups.home[j.id]], refs)
-	} else {
-		found = b.byDN.findAll(refs)
+// addMany adds those members, of which the source does not say what they are, that
+// are of some kind: found all at once as far as that goes, and else one by one.
+func (j *joining) addMany(refs []name.Ref, home, what string, is func(name.Ref) bool, find func([]name.Ref) [ahead]uint32, object func(uint32) object) {
+	some, count := j.some, 0
+	flush := func() {
+		for i, n := range find(some[:count]) {
+			switch {
+			case i >= count:
+			case n == none:
+				j.addAny(some[i], home, what)
+			default:
+				j.addObject(object(n), some[i].Place)
+			}
+		}
+		count = 0
 	}
-	for i, r := range refs {
-		switch {
-		case found[i] == none:
-			j.addAny(r, home, what)
-		case bare:
-			j.addUser(UserID(found[i]), r.Place)
-		default:
-			j.addObject(b.object(found[i]), r.Place)
+	for _, r := range refs {
+		if !is(r) {
+			continue
+		}
+		some[count] = r
+		if count++; count == ahead {
+			flush()
 		}
 	}
+	flush()
 }
 
 // addAny adds a member of which the source does not say what it is.

@@ -78,8 +78,8 @@ const (
 var hows = [...]How{Direct, Primary, ByRule}
 
 // turned turns lists around: of a list of links for each of those numbered from
-// 0 it makes one for each of n others, in order. Each processor writes the lists
-// of a part of the others, and so reads all links.
+// 0 it makes one for each of n others, in order. All links are read for each part
+// of the others, whose lists then stay near while they are written.
 func turned(from *lists[link], n int) lists[link] {
 	l := lists[link]{start: make([]uint32, n+1), all: make([]link, len(from.all))}
 	for _, x := range from.all {
@@ -89,7 +89,7 @@ func turned(from *lists[link], n int) lists[link] {
 		l.start[i+1] += l.start[i]
 	}
 	next := slices.Clone(l.start[:n])
-	part := max(1024, (n+runtime.GOMAXPROCS(0)-1)/runtime.GOMAXPROCS(0))
+	part := min(1<<16, max(1024, (n+runtime.GOMAXPROCS(0)-1)/runtime.GOMAXPROCS(0)))
 	parallel.For(n, part, func(first, last int) {
 		for i := range len(from.start) - 1 {
 			for _, x := range from.at(uint32(i)) {

@@ -92,8 +92,13 @@ func (r *rules) enrol(b *Book, members [][]link) {
 			k, possible := b.Kinds(r.reads[g]), b.starting(start, ok)
 			var kinds []int
 			count := 0
+			like := b.likeness(r.reads[g])
 			for kind := range k.Count() {
-				if users := k.Users(kind); possible(users[0]) && b.describes(g, users[0]) {
+				users := k.Users(kind)
+				if like.user = users[0]; !possible(like.user) || b.Group(g).Draws == "own" && b.users.home[like.user] != b.groups.home[g] {
+					continue
+				}
+				if b.Group(g).Rule.Filter.Match(like) {
 					kinds = append(kinds, kind)
 					count += len(users)
 				}

@@ -185,18 +185,23 @@ func (s *shelf[T]) find(folded []byte) (int, bool) {
 	return 0, false
 }
 
-// findAll looks bare names of a directory up, at most ahead of them; it gives none
-// for each that may be found otherwise.
+// findAll looks names up, bare ones in a directory, at most ahead of them; it
+// gives none for each that may be found otherwise.
 func (s *shelf[T]) findAll(directory string, refs []name.Ref) (found [ahead]uint32) {
 	var hashes [ahead]uint64
 	var short, other [128]byte
+	full := func(r name.Ref) []byte {
+		if strings.Contains(r.Name, "/") {
+			return name.AppendFold(short[:0], r.Name)
+		}
+		return name.AppendFold(append(append(short[:0], directory...), '/'), r.Name)
+	}
 	for i := range refs {
-		hashes[i] = s.index.hash(name.AppendFold(append(append(short[:0], directory...), '/'), refs[i].Name))
+		hashes[i] = s.index.hash(full(refs[i]))
 	}
 	s.index.firsts(hashes[:len(refs)], &found)
 	for i := range refs {
-		if n := found[i]; n != none && !bytes.Equal(name.AppendFold(other[:0], s.full[n]),
-			name.AppendFold(append(append(short[:0], directory...), '/'), refs[i].Name)) {
+		if n := found[i]; n != none && !bytes.Equal(name.AppendFold(other[:0], s.full[n]), full(refs[i])) {
 			found[i] = none
 		}
 	}

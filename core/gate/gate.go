@@ -72,12 +72,17 @@ type Heed struct {
 	Groups     []directory.GroupID  // whether the subject is in each of them
 	Users      [][]directory.UserID // whether the subject is one of each of these, or of the others
 	Apart      []directory.UserID   // those whom it looks at one by one
+	// Shown are attributes, and sets of groups, whose values or names are handed
+	// on: all that is decided by them is whether there is any.
+	Shown       []string
+	ShownGroups [][]directory.GroupID
 }
 
 // Join adds what another looks at.
 func (h *Heed) Join(other Heed) {
 	h.Attributes, h.Groups = append(h.Attributes, other.Attributes...), append(h.Groups, other.Groups...)
 	h.Users, h.Apart = append(h.Users, other.Users...), append(h.Apart, other.Apart...)
+	h.Shown, h.ShownGroups = append(h.Shown, other.Shown...), append(h.ShownGroups, other.ShownGroups...)
 }
 
 // Point is one object and right of a gate.

@@ -246,7 +246,7 @@ func (b *bench) everything() error {
 	var entitlements atomic.Int64
 	held := make([]atomic.Int64, b.atlas.Book.Users())
 	own := timed(1, func() {
-		b.atlas.Survey(b.facts, true, func(_ *atlas.System, classes []atlas.Class) {
+		b.atlas.Survey(b.facts, atlas.Brief, func(_ *atlas.System, classes []atlas.Class) {
 			for _, c := range classes {
 				entitlements.Add(int64(len(c.Users) * len(c.Held)))
 				for _, u := range c.Users {

@@ -189,30 +189,41 @@ func groupValues(s *gate.Site, d *Claim) map[directory.GroupID]string {
 	return values
 }
 
-// Heeds says that attributes and group names that give claims are looked at; for
-// one point, who has a claim with the values in question.
+// Heeds says which claims statements test, and for one claim who has the value in
+// question. Attributes and names of groups that give claims are shown.
 func (b *bureau) Heeds(book *directory.Book, at gate.Point) gate.Heed {
 	var h gate.Heed
 	if p, ok := at.(*point); ok {
-		p.party.eachTest(func(t *Test) {
-			h.Join(book.Once(t, func() any { return p.party.heed(book, t.Claim, t.fits) }).(gate.Heed))
-		})
+		h = p.party.tested(book)
 		if p.claim != "" {
 			h.Join(p.party.heed(book, p.claim, p.is))
 		}
 		return h
 	}
 	for i := range b.parties {
-		for j := range b.parties[i].claims {
-			c := &b.parties[i].claims[j]
-			for g := range c.groups.All() {
-				h.Groups = append(h.Groups, g)
-			}
+		p := &b.parties[i]
+		h.Join(p.tested(book))
+		for j := range p.claims {
+			c := &p.claims[j]
 			if c.from != "" {
-				h.Attributes = append(h.Attributes, c.from)
+				h.Shown = append(h.Shown, c.from)
 			}
+			var groups []directory.GroupID
+			for g := range c.groups.All() {
+				groups = append(groups, g)
+			}
+			h.ShownGroups = append(h.ShownGroups, groups)
 		}
 	}
+	return h
+}
+
+// tested is what statements test of claims, worked out once for a book.
+func (p *party) tested(book *directory.Book) gate.Heed {
+	var h gate.Heed
+	p.eachTest(func(t *Test) {
+		h.Join(book.Once(t, func() any { return p.heed(book, t.Claim, t.fits) }).(gate.Heed))
+	})
 	return h
 }
 

@@ -48,14 +48,14 @@ func (m *maker) makeGroups() {
 
 // rule makes up a rule: most look for one title or department, some combine.
 func (m *maker) rule() string {
-	title := m.pick(ranks) + " " + m.pick(works)
+	title := m.pick(ranks) + " " + m.pick(m.works)
 	switch m.IntN(6) {
 	case 0:
-		return fmt.Sprintf(`title eq "%s" and department eq "%s"`, title, m.pick(departments))
+		return fmt.Sprintf(`title eq "%s" and department eq "%s"`, title, m.pick(m.departments))
 	case 1:
-		return fmt.Sprintf(`department eq "%s" and not (userType eq "visitor")`, m.pick(departments))
+		return fmt.Sprintf(`department eq "%s" and not (userType eq "visitor")`, m.pick(m.departments))
 	case 2:
-		return fmt.Sprintf(`title ew "%s" and addresses.locality eq "%s"`, m.pick(works), m.pick(sites))
+		return fmt.Sprintf(`title ew "%s" and addresses.locality eq "%s"`, m.pick(m.works), m.pick(sites))
 	case 3:
 		return fmt.Sprintf(`employeeNumber sw "E%04d"`, m.IntN(1+m.Users/1000))
 	}

@@ -51,8 +51,8 @@ func (m *maker) makePeople() {
 	for i := range m.people {
 		p := &m.people[i]
 		*p = person{
-			given: m.word(), family: m.word(), title: m.pick(ranks) + " " + m.pick(works),
-			department: m.pick(departments), site: m.pick(sites), kind: m.pick(kinds),
+			given: m.word(), family: m.word(), title: m.pick(ranks) + " " + m.pick(m.works),
+			department: m.pick(m.departments), site: m.pick(sites), kind: m.pick(kinds),
 			mail: !m.chance(3), closed: m.chance(20),
 		}
 		if m.chance(15) {

@@ -9,6 +9,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"slices"
 )
 
 // Size says how large a map is.
@@ -36,11 +37,31 @@ type maker struct {
 	people []person
 	groups []group
 	counts []int // systems of each type
+	// A larger observatory has more departments and kinds of work, so that a rule
+	// describes as many people as in a smaller one.
+	works, departments []string
+}
+
+// branch is how many people share one set of departments.
+const branch = 300_000
+
+// branches repeats names for each branch of an observatory of so many people.
+func branches(names []string, people int) []string {
+	all := slices.Clone(names)
+	for i := 2; i <= (people+branch/2)/branch; i++ {
+		for _, n := range names {
+			all = append(all, fmt.Sprintf("%s %d", n, i))
+		}
+	}
+	return all
 }
 
 // Write writes a map folder. The folder is made where there is none.
 func Write(folder string, size Size, seed uint64) error {
-	m := &maker{Size: size, Rand: rand.New(rand.NewPCG(seed, 0x6761746d6170))}
+	m := &maker{
+		Size: size, Rand: rand.New(rand.NewPCG(seed, 0x6761746d6170)),
+		works: branches(works, size.Users), departments: branches(departments, size.Users),
+	}
 	m.makePeople()
 	m.makeGroups()
 	for _, d := range []string{"", "directories", "systems"} {
