@@ -8,15 +8,11 @@ import (
 // Kinds sorts all users by the values of some attributes and by their
 // directory: two users are of one kind where all of these are the same.
 type Kinds struct {
-	of    []uint32 // by user
-	users lists[UserID]
+	users lists[UserID] // by kind
 }
 
 // Count says how many kinds there are; they are numbered from 0.
 func (k *Kinds) Count() int { return len(k.users.start) - 1 }
-
-// Of gives the kind of a user.
-func (k *Kinds) Of(u UserID) uint32 { return k.of[u] }
 
 // Users lists the users of a kind, in order.
 func (k *Kinds) Users(kind int) []UserID { return k.users.at(uint32(kind)) }
@@ -41,7 +37,7 @@ func newKinds(of []uint32, count int) *Kinds {
 		l.all[next[kind]] = UserID(u)
 		next[kind]++
 	}
-	return &Kinds{of, l}
+	return &Kinds{l}
 }
 
 // paired numbers the pairs of two columns, in the order in which they come.
