@@ -72,17 +72,6 @@ func (b *Book) Everyone() []UserID {
 // Among lists the members of groups, at whatever level, together with some
 // users, each once and in order.
 func (b *Book) Among(groups []GroupID, users []UserID) []UserID {
-	var all []UserID
-	for w, word := range b.Mark(groups, users) {
-		for ; word != 0; word &= word - 1 {
-			all = append(all, UserID(w*64+bits.TrailingZeros64(word)))
-		}
-	}
-	return all
-}
-
-// Mark is Among as a bit for each user.
-func (b *Book) Mark(groups []GroupID, users []UserID) []uint64 {
 	in := make([]uint64, b.Users()/64+1)
 	for _, u := range users {
 		in[u/64] |= 1 << (u % 64)
@@ -92,7 +81,13 @@ func (b *Book) Mark(groups []GroupID, users []UserID) []uint64 {
 			in[l.user()/64] |= 1 << (l.user() % 64)
 		}
 	}
-	return in
+	var all []UserID
+	for w, word := range in {
+		for ; word != 0; word &= word - 1 {
+			all = append(all, UserID(w*64+bits.TrailingZeros64(word)))
+		}
+	}
+	return all
 }
 
 // under yields groups and all groups whose members flow into them, each once.

@@ -92,11 +92,7 @@ func (b *bench) quantiles() error {
 				continue
 			}
 			e := list[i%len(list)]
-			s, err := b.atlas.System(e.System)
-			if err != nil {
-				return err
-			}
-			p, err := s.Gate.At(e.Object, e.Right)
+			s, p, err := b.at(&e)
 			if err != nil {
 				return err
 			}
@@ -109,6 +105,16 @@ func (b *bench) quantiles() error {
 		row{work: "one reach, median", own: quantile(reach, 0.5)}, row{work: "one reach, p99", own: quantile(reach, 0.99)},
 		row{work: "one who, median", own: quantile(who, 0.5)}, row{work: "one who, p99", own: quantile(who, 0.99)})
 	return nil
+}
+
+// at finds what an entitlement is about.
+func (b *bench) at(e *gate.Entitlement) (*atlas.System, gate.Point, error) {
+	s, err := b.atlas.System(e.System)
+	if err != nil {
+		return nil, nil, err
+	}
+	p, err := s.Gate.At(e.Object, e.Right)
+	return s, p, err
 }
 
 // decisions measures one decision of each of some gate types.
@@ -135,11 +141,7 @@ func (b *bench) decisions() error {
 				continue
 			}
 			e := own[i%len(own)]
-			s, err := b.atlas.System(e.System)
-			if err != nil {
-				return err
-			}
-			p, err := s.Gate.At(e.Object, e.Right)
+			s, p, err := b.at(&e)
 			if err != nil {
 				return err
 			}
