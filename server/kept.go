@@ -14,7 +14,10 @@ import (
 // Answers follow from the revision and the question alone, so that those given
 // last are kept: at most so many bytes of them, and none longer than a
 // hundredth of that.
-const keptBytes = 64 << 20
+const (
+	keptBytes   = 64 << 20
+	longestKept = keptBytes / 100
+)
 
 // kept holds the answers of one revision by question. It is safe for use by many.
 type kept struct {
@@ -54,13 +57,28 @@ func (k *kept) put(head *service.Head, question string, a keptAnswer) {
 		k.answers.Purge()
 		k.head = head
 	}
-	if size := len(question) + len(a.body); size <= keptBytes/100 && !k.answers.Contains(question) {
+	if size := len(question) + len(a.body); size <= longestKept && !k.answers.Contains(question) {
 		k.answers.Add(question, a)
 		k.bytes += size
 	}
 	for k.bytes > keptBytes {
 		k.answers.RemoveOldest()
 	}
+}
+
+// answerCopy takes down an answer while it is given, unless it is too long to be
+// kept.
+type answerCopy struct {
+	bytes.Buffer
+	long bool
+}
+
+func (c *answerCopy) Write(p []byte) (int, error) {
+	if c.long = c.long || c.Len()+len(p) > longestKept; c.long {
+		c.Buffer = bytes.Buffer{}
+		return len(p), nil
+	}
+	return c.Buffer.Write(p)
 }
 
 // keep answers what was asked before from memory. It stands behind whatever
@@ -77,11 +95,11 @@ func (s *Server) keep(next http.Handler) http.Handler {
 			_, _ = w.Write(a.body)
 			return
 		}
-		var body bytes.Buffer
+		var body answerCopy
 		ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
 		ww.Tee(&body)
 		next.ServeHTTP(ww, r)
-		if ww.Status() == http.StatusOK && s.service.Head() == head {
+		if ww.Status() == http.StatusOK && !body.long && s.service.Head() == head {
 			s.kept.put(head, question, keptAnswer{w.Header().Get("Content-Type"), body.Bytes()})
 		}
 	})

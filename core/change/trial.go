@@ -133,21 +133,20 @@ func (d *draft) group(id directory.GroupID) (*directory.Group, error) {
 	return &now, nil
 }
 
-func (d *draft) find(group, user string) (directory.Membership, error) {
-	g, err := d.atlas.Book.FindGroup(group, "")
-	if err != nil {
-		return directory.Membership{}, err
+// find looks a membership up, with the group's record, which may be written to.
+func (d *draft) find(group, user string) (m directory.Membership, g *directory.Group, err error) {
+	if m.Group, err = d.atlas.Book.FindGroup(group, ""); err != nil {
+		return m, nil, err
 	}
-	u, err := d.atlas.Book.FindUser(user, "")
-	return directory.Membership{Group: g, User: u}, err
+	if m.User, err = d.atlas.Book.FindUser(user, ""); err != nil {
+		return m, nil, err
+	}
+	g, err = d.group(m.Group)
+	return m, g, err
 }
 
 func (c Join) stage(d *draft) error {
-	m, err := d.find(c.Group, c.User)
-	if err != nil {
-		return err
-	}
-	g, err := d.group(m.Group)
+	m, g, err := d.find(c.Group, c.User)
 	if err != nil {
 		return err
 	}
@@ -158,11 +157,7 @@ func (c Join) stage(d *draft) error {
 }
 
 func (c Leave) stage(d *draft) error {
-	m, err := d.find(c.Group, c.User)
-	if err != nil {
-		return err
-	}
-	g, err := d.group(m.Group)
+	m, g, err := d.find(c.Group, c.User)
 	if err != nil {
 		return err
 	}

@@ -46,7 +46,7 @@ func newEffective(of *lists[link], n *nesting) effective {
 	users := len(of.start) - 1
 	e := effective{end: make([]uint32, users), pieces: make([][]GroupID, (users+stretch-1)/stretch)}
 	parallel.For(len(e.pieces), 32, func(from, to int) {
-		u, piece := newUnion(n), make([]GroupID, 0, stretch*64)
+		u, piece := newUnion(n), make([]GroupID, 0, min(stretch, users)*64)
 		for p := from; p < to; p++ {
 			piece = piece[:0]
 			for i := p * stretch; i < min((p+1)*stretch, users); i++ {

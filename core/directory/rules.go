@@ -51,11 +51,12 @@ func newRules(b *Book) *rules {
 // describes says whether a group's rule makes a user a member: of all
 // directories, or of its own where the group draws own.
 func (b *Book) describes(g GroupID, u UserID) bool {
-	group := b.Group(g)
-	if group.Draws == "own" && b.users.home[u] != b.groups.home[g] {
-		return false
-	}
-	return group.Rule.Filter.Match(record{b.users.records[u], b.exact[b.users.home[u]]})
+	return b.mayDraw(g, u) && b.Group(g).Rule.Filter.Match(record{b.users.records[u], b.exact[b.users.home[u]]})
+}
+
+// mayDraw says whether a group draws from the directory of a user.
+func (b *Book) mayDraw(g GroupID, u UserID) bool {
+	return b.Group(g).Draws != "own" || b.users.home[u] == b.groups.home[g]
 }
 
 // casts says whether some directory compares an attribute with regard to case.
@@ -81,9 +82,9 @@ func (r *rules) enrol(b *Book, members [][]link) {
 		for _, g := range r.groups[from:to] {
 			start, ok := b.Group(g).Rule.Filter.Start()
 			if slices.ContainsFunc(r.reads[g], func(a string) bool { return own[a] }) {
-				sure := ok && start.Alone && sorted[start.Attribute] != nil && !b.casts(start.Attribute) && b.Group(g).Draws != "own"
+				sure := ok && start.Alone && sorted[start.Attribute] != nil && !b.casts(start.Attribute)
 				for u := range sorted[start.Attribute].candidates(b, start, ok) {
-					if sure || b.describes(g, u) {
+					if sure && b.mayDraw(g, u) || !sure && b.describes(g, u) {
 						members[g] = append(members[g], newLink(uint32(u), byRule))
 					}
 				}
@@ -95,10 +96,8 @@ func (r *rules) enrol(b *Book, members [][]link) {
 			like := b.likeness(r.reads[g])
 			for kind := range k.Count() {
 				users := k.Users(kind)
-				if like.user = users[0]; !possible(like.user) || b.Group(g).Draws == "own" && b.users.home[like.user] != b.groups.home[g] {
-					continue
-				}
-				if b.Group(g).Rule.Filter.Match(like) {
+				like.user = users[0]
+				if possible(like.user) && b.mayDraw(g, like.user) && b.Group(g).Rule.Filter.Match(like) {
 					kinds = append(kinds, kind)
 					count += len(users)
 				}
