@@ -46,7 +46,13 @@ const (
 	typeMissing = "/problems/no-such-name"
 	typeObject  = "/problems/object-needed"
 	typeField   = "/problems/bad-value"
+	typeNotNow  = "/problems/not-now"
 )
+
+// ConflictError says that something cannot be done as things are.
+type ConflictError struct{ Message string }
+
+func (e *ConflictError) Error() string { return e.Message }
 
 // ProblemOf turns an error of an Asker into a problem. What it does not know
 // is the service's own fault, and told without its words.
@@ -56,6 +62,7 @@ func ProblemOf(err error) *Problem {
 		object  *gate.ObjectNeededError
 		field   *situation.FieldError
 		problem *Problem
+		notNow  *ConflictError
 	)
 	switch {
 	case errors.As(err, &problem):
@@ -75,6 +82,8 @@ func ProblemOf(err error) *Problem {
 			Type: typeField, Title: "A value that cannot be read", Status: http.StatusUnprocessableEntity, Detail: field.Error(),
 			Field: field.Field, Value: field.Value, Problem: field.Problem,
 		}
+	case errors.As(err, &notNow):
+		return &Problem{Type: typeNotNow, Title: "Not as things are", Status: http.StatusConflict, Detail: notNow.Error()}
 	}
 	return &Problem{Title: "The service failed", Status: http.StatusInternalServerError, Detail: "the service could not answer; its log says why"}
 }
@@ -88,6 +97,8 @@ func (p *Problem) Err() error {
 		return &gate.ObjectNeededError{System: p.Within, Objects: p.Objects}
 	case typeField:
 		return &situation.FieldError{Field: p.Field, Value: p.Value, Problem: p.Problem}
+	case typeNotNow:
+		return &ConflictError{p.Detail}
 	}
 	return p
 }

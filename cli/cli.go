@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"os/signal"
 	"syscall"
 
@@ -75,8 +76,11 @@ func (a *app) exitCode(err error) int {
 		field   *situation.FieldError
 		object  *gate.ObjectNeededError
 		missing *directory.NotFoundError
+		notNow  *answer.ConflictError
 	)
 	switch {
+	case errors.As(err, &notNow):
+		return exitFailed
 	case !a.started, errors.As(err, &usage), errors.As(err, &field), errors.As(err, &object):
 		return exitUsage
 	case errors.As(err, &missing):
@@ -120,7 +124,7 @@ or object.`,
 	_ = root.MarkPersistentFlagDirname("map")
 	_ = root.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp))
 	root.AddCommand(a.reach(), a.why(), a.who(), a.members(), a.groups(), a.findings(), a.guarantees(), a.compare(), a.difference(), a.matrix(), a.hours(), a.find(),
-		a.schema(), a.serve(), a.demo(), a.openapi())
+		a.directory(), a.intake(), a.schema(), a.serve(), a.demo(), a.openapi())
 	return root
 }
 
@@ -132,13 +136,13 @@ func (a *app) checkPlace() error {
 }
 
 // asker is the map that the flags and the environment name.
-func (a *app) asker() (answer.Asker, error) {
+func (a *app) asker(ctx context.Context) (answer.Asker, error) {
 	dir, server := a.mapDir, a.server
 	if dir == "" && server == "" {
 		dir, server = env("MAP"), env("SERVER")
 	}
 	if dir != "" && server == "" || a.mapDir != "" {
-		return openFolder(dir)
+		return openFolder(ctx, dir)
 	}
 	if server == "" {
 		server = "http://" + defaultListen
@@ -150,9 +154,12 @@ func (a *app) asker() (answer.Asker, error) {
 	return client.New(server, token)
 }
 
-func openFolder(dir string) (answer.Asker, error) {
+func openFolder(ctx context.Context, dir string) (answer.Asker, error) {
 	folder, err := service.ReadFolder(dir)
 	if err != nil {
+		return nil, err
+	}
+	if err := folder.Fetch(ctx, service.Files{FS: os.DirFS(dir)}, dir); err != nil {
 		return nil, err
 	}
 	atlas, err := folder.Compile(dir)
@@ -167,7 +174,7 @@ func ask[T any](a *app, cmd *cobra.Command, question func(context.Context, answe
 	if err := a.plainFormat(); err != nil {
 		return err
 	}
-	asker, err := a.asker()
+	asker, err := a.asker(cmd.Context())
 	if err != nil {
 		return err
 	}

@@ -23,7 +23,7 @@ func (a *app) complete(kinds ...answer.Kind) cobra.CompletionFunc {
 // are no completions.
 func (a *app) names(kind answer.Kind) cobra.CompletionFunc {
 	return func(cmd *cobra.Command, _ []string, typed string) ([]string, cobra.ShellCompDirective) {
-		asker, err := a.asker()
+		asker, err := a.asker(cmd.Context())
 		if err != nil {
 			return nil, cobra.ShellCompDirectiveNoFileComp
 		}

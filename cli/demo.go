@@ -80,6 +80,7 @@ func (a *app) runDemo(ctx context.Context, data, listen string, fresh bool) erro
 		return err
 	}
 	defer svc.Close()
+	svc.UseFiles(os.DirFS(filepath.Join(data, demoMap)))
 	if svc.Head().Revision.Number == 0 {
 		folder, err := service.ReadFolder(filepath.Join(data, demoMap))
 		if err != nil {
@@ -93,6 +94,7 @@ func (a *app) runDemo(ctx context.Context, data, listen string, fresh bool) erro
 	if err != nil {
 		return err
 	}
+	svc.Follow()
 	a.greet(svc, listener.Addr().String(), data, token)
 	return run(ctx, svc, listener, log)
 }

@@ -48,7 +48,7 @@ func checkedGuarantees(g *answer.Guarantees) []checked {
 
 // report runs a check and writes it as SARIF 2.1.0 (OASIS) or JUnit XML.
 func report(a *app, cmd *cobra.Command, check func(context.Context, answer.Asker) ([]checked, bool, error)) error {
-	asker, err := a.asker()
+	asker, err := a.asker(cmd.Context())
 	if err != nil {
 		return err
 	}

@@ -58,6 +58,7 @@ only its hash. It listens on this machine alone unless --listen says otherwise.`
 			}
 			defer svc.Close()
 			if a.mapDir != "" {
+				svc.UseFiles(os.DirFS(a.mapDir))
 				folder, err := service.ReadFolder(a.mapDir)
 				if err != nil {
 					return err
@@ -70,6 +71,7 @@ only its hash. It listens on this machine alone unless --listen says otherwise.`
 			if err != nil {
 				return err
 			}
+			svc.Follow()
 			if token != "" {
 				a.print("Token, shown this once: %s\n", token)
 			}

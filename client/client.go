@@ -3,6 +3,7 @@
 package client
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -103,34 +104,59 @@ func get[T any](ctx context.Context, c *Client, operation string, s situation.Si
 	for field, value := range s.Facts() {
 		query.Set(field, value)
 	}
+	return call[T](ctx, c, http.MethodGet, operation, query, nil)
+}
+
+// call makes one call and reads its answer.
+func call[T any](ctx context.Context, c *Client, method, operation string, query url.Values, body any) (*T, error) {
+	response, err := c.send(ctx, c.http, method, operation, query, body)
+	if err != nil {
+		return nil, err
+	}
+	defer response.Body.Close()
+	raw, err := io.ReadAll(io.LimitReader(response.Body, maxAnswer))
+	if err != nil {
+		return nil, fmt.Errorf("the answer of the service at %s broke off: %w", c.base, err)
+	}
+	if response.StatusCode >= http.StatusMultipleChoices {
+		return nil, c.failure(response, raw)
+	}
+	var got T
+	if err := json.Unmarshal(raw, &got); err != nil {
+		return nil, fmt.Errorf("the service at %s sent an answer that cannot be read: %w", c.base, err)
+	}
+	return &got, nil
+}
+
+// send sends a request. The error says that the service cannot be reached.
+func (c *Client) send(ctx context.Context, by *http.Client, method, operation string, query url.Values, body any) (*http.Response, error) {
 	at := c.base.JoinPath("api/v1", operation)
 	at.RawQuery = query.Encode()
-	request, err := http.NewRequestWithContext(ctx, http.MethodGet, at.String(), nil)
+	var content io.Reader
+	if body != nil {
+		raw, err := json.Marshal(body)
+		if err != nil {
+			return nil, err
+		}
+		content = bytes.NewReader(raw)
+	}
+	request, err := http.NewRequestWithContext(ctx, method, at.String(), content)
 	if err != nil {
 		return nil, err
 	}
 	request.Header.Set("Authorization", "Bearer "+c.token)
 	request.Header.Set("Accept", "application/json")
-	response, err := c.http.Do(request)
+	if body != nil {
+		request.Header.Set("Content-Type", "application/json")
+	}
+	response, err := by.Do(request)
 	if err != nil {
 		if inner := errors.Unwrap(err); inner != nil {
 			err = inner // without the address of the call, which names people
 		}
 		return nil, fmt.Errorf("the service at %s cannot be reached: %w\nIs it running? gatemap serve starts one, --map DIR asks a folder instead", c.base, err)
 	}
-	defer response.Body.Close()
-	body, err := io.ReadAll(io.LimitReader(response.Body, maxAnswer))
-	if err != nil {
-		return nil, fmt.Errorf("the answer of the service at %s broke off: %w", c.base, err)
-	}
-	if response.StatusCode != http.StatusOK {
-		return nil, c.failure(response, body)
-	}
-	var got T
-	if err := json.Unmarshal(body, &got); err != nil {
-		return nil, fmt.Errorf("the service at %s sent an answer that cannot be read: %w", c.base, err)
-	}
-	return &got, nil
+	return response, nil
 }
 
 func (c *Client) failure(response *http.Response, body []byte) error {

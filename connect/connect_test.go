@@ -58,6 +58,8 @@ func entries(t *testing.T) []connect.Entry {
 
 func text(s string) place.Text { return place.Text{Value: s} }
 
+func under(dn string) []directory.Base { return []directory.Base{{Text: text(dn)}} }
+
 func TestFilters(t *testing.T) {
 	list := entries(t)
 	for written, want := range map[string]int{
@@ -87,12 +89,12 @@ func TestApply(t *testing.T) {
 	var errs place.Errors
 	r := connect.Apply(&directory.Source{
 		Users: &directory.UserTable{
-			Pick:     directory.Pick{Base: text("ou=people,dc=cindervale,dc=example"), Filter: text("(objectClass=inetOrgPerson)"), Name: "uid"},
-			Disabled: text("(userAccountControl:1.2.840.113556.1.4.803:=2)"), Expires: "seasonEnd", PrimaryGroup: "gidNumber",
+			Pick:     directory.Pick{Base: under("ou=people,dc=cindervale,dc=example"), Filter: text("(objectClass=inetOrgPerson)"), Name: "uid"},
+			Disabled: text("(userAccountControl:1.2.840.113556.1.4.803:=2)"), Expires: directory.Date{Attribute: "seasonEnd"}, PrimaryGroup: "gidNumber",
 			Attributes: map[string]string{"displayName": "cn", "emails": "mail", "photo": "jpegPhoto"},
 		},
 		Groups: &directory.GroupTable{
-			Pick: directory.Pick{Base: text("ou=groups,dc=cindervale,dc=example"), Name: "cn"}, Members: []string{"member", "memberUid"}, Managers: "owner",
+			Pick: directory.Pick{Base: under("ou=groups,dc=cindervale,dc=example"), Name: "cn"}, Members: []string{"member", "memberUid"}, Managers: "owner",
 			Kind: map[directory.Kind]place.Text{"mail": text("(businessCategory=mail)")}, Opens: map[directory.Opens]place.Text{"own": text("(cn=x)")},
 		},
 		Devices: &directory.DeviceTable{Pick: directory.Pick{Filter: text("(objectClass=device)"), Name: "cn"}, Managed: text("(ou=managed)")},
@@ -128,13 +130,72 @@ func TestApplyWithoutATableOfAttributes(t *testing.T) {
 
 func TestApplyTellsWhatIsWrong(t *testing.T) {
 	var errs place.Errors
-	connect.Apply(&directory.Source{
-		Users: &directory.UserTable{Pick: directory.Pick{Base: text("people"), Filter: text("(objectClass=*)"), Name: "uid"}, Disabled: text("(uid"), Expires: "uid"},
+	r := connect.Apply(&directory.Source{
+		Users: &directory.UserTable{
+			Pick:     directory.Pick{Base: under("people"), Filter: text("(objectClass=*)"), Name: "uid"},
+			Disabled: text("(uid"), Expires: directory.Date{Attribute: "uid"},
+		},
+		Groups:  &directory.GroupTable{Pick: directory.Pick{Name: "cn"}},
+		Devices: &directory.DeviceTable{},
 	}, entries(t), &errs)
 	for _, want := range []string{
-		`base: "people" is not a distinguished name`, `disabled: "(uid" is not a filter (RFC 4515)`, "people.ldif:21: entry \"cn=crew,ou=groups,dc=cindervale,dc=example\" is one of those meant, but has no uid",
-		`uid "teo" is neither a generalized time`,
+		`base: "people" is not a distinguished name`, `disabled: "(uid" is not a filter (RFC 4515)`,
+		"groups needs the key members", "devices needs the key name",
 	} {
 		assert.ErrorContains(t, errs.Err(), want)
+	}
+	rejected := ""
+	for _, x := range r.Rejected {
+		rejected += x.Error() + "\n"
+	}
+	for _, want := range []string{
+		"people.ldif:21: entry \"cn=crew,ou=groups,dc=cindervale,dc=example\" is one of those meant, but has no uid",
+		`people.ldif:18: entry "uid=teo,OU=People , dc=Cindervale,dc=example": uid "teo" is neither a generalized time`,
+	} {
+		assert.Contains(t, rejected, want)
+	}
+}
+
+func TestScopes(t *testing.T) {
+	for written, want := range map[string]int{
+		"dc=cindervale,dc=example": 5, "one:dc=cindervale,dc=example": 0, "base:dc=cindervale,dc=example": 1,
+		"one:OU=people,dc=cindervale,dc=example": 2, "base:uid=teo,ou=people,dc=cindervale,dc=example": 1, "vale,dc=example": 0,
+	} {
+		var b directory.Base
+		if err := b.UnmarshalText([]byte(written)); err != nil {
+			assert.Equal(t, 0, want, "%v", err)
+			continue
+		}
+		var errs place.Errors
+		table := directory.DeviceTable{Pick: directory.Pick{Base: []directory.Base{b}, Name: "objectClass", Filter: text("(|(dc=*)(objectClass=*))")}}
+		r := connect.Apply(&directory.Source{Devices: &table}, entries(t), &errs)
+		require.NoError(t, errs.Err())
+		assert.Len(t, append(r.Rejected, make([]place.Error, len(r.Devices))...), want, written)
+	}
+}
+
+// A time is the same in all the forms in which sources write it.
+func TestFormsOfATime(t *testing.T) {
+	for _, c := range []struct {
+		form          directory.Form
+		written, want string
+	}{
+		{"", "20261231000000Z", "2026-12-31T00:00:00Z"}, {"time", "2026-12-31T01:00:00+01:00", "2026-12-31T00:00:00Z"},
+		{"days", "20818", "2026-12-31T00:00:00Z"}, {"days", "0", "1970-01-01T00:00:00Z"}, {"days", "-1", ""},
+		{"ticks", "134116992000000000", "2026-01-01T00:00:00Z"}, {"ticks", "0", ""}, {"ticks", "9223372036854775807", ""},
+		{"ticks", "soon", "not a number of ticks"}, {"days", "9999999999", "a time beyond the year 9999"}, {"", "soon", "neither a generalized time"},
+	} {
+		var errs place.Errors
+		e := connect.Entry{DN: "uid=a", Attributes: []connect.Attribute{{Type: "uid", Values: []place.Text{text("a")}}, {Type: "end", Values: []place.Text{text(c.written)}}}}
+		r := connect.Apply(&directory.Source{Users: &directory.UserTable{Pick: directory.Pick{Name: "uid"}, Expires: directory.Date{Attribute: "end", Form: c.form}}}, []connect.Entry{e}, &errs)
+		require.NoError(t, errs.Err())
+		switch {
+		case len(r.Rejected) > 0:
+			assert.Contains(t, r.Rejected[0].Message, c.want, c.written)
+		case c.want == "":
+			assert.True(t, r.Users[0].Expires.IsZero(), c.written)
+		default:
+			assert.Equal(t, c.want, r.Users[0].Expires.UTC().Format("2006-01-02T15:04:05Z"), "%s %s", c.form, c.written)
+		}
 	}
 }

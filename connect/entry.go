@@ -6,6 +6,7 @@ package connect
 import (
 	"strings"
 
+	"gatemap/core/directory"
 	"gatemap/core/name"
 	"gatemap/core/place"
 )
@@ -71,22 +72,29 @@ func (e *Entry) First(description string) place.Text {
 	return place.Text{}
 }
 
-// under says whether the entry is base or stands below it. An empty base is
-// above everything.
-func (e *Entry) under(base string) bool {
-	if base == "" {
-		return true
-	}
+// within says whether the entry stands within a base, by its canonical form. An
+// empty base is above everything.
+func (e *Entry) within(base string, scope directory.Scope) bool {
 	if !strings.HasSuffix(e.canonical, base) {
 		return false
 	}
 	above := e.canonical[:len(e.canonical)-len(base)]
-	return above == "" || strings.HasSuffix(above, "\x00")
+	if above != "" && base != "" && !strings.HasSuffix(above, "\x00") {
+		return false
+	}
+	switch scope {
+	case "base":
+		return above == ""
+	case "one":
+		return strings.Count(above, "\x00") == 1
+	}
+	return true
 }
 
-// prepare works out the canonical form of the DN once.
+// prepare works out the canonical form of the DN once. An entry of a file of
+// lines has none.
 func (e *Entry) prepare() bool {
-	if e.canonical == "" {
+	if e.canonical == "" && e.DN != "" {
 		canonical, ok := name.DN(e.DN)
 		if !ok {
 			return false

@@ -187,3 +187,34 @@ func compileExtensible(p *ber.Packet) (Match, error) {
 	}
 	return nil, fmt.Errorf("the matching rule %s is not supported", rule)
 }
+
+// namedIn lists the attributes that a filter asks for; none where it is no
+// filter.
+func namedIn(filter string) []string {
+	packet, err := ldap.CompileFilter(strings.TrimSpace(filter))
+	if err != nil {
+		return nil
+	}
+	var names []string
+	var walk func(*ber.Packet)
+	walk = func(p *ber.Packet) {
+		switch p.Tag {
+		case ldap.FilterAnd, ldap.FilterOr, ldap.FilterNot:
+			for _, child := range p.Children {
+				walk(child)
+			}
+		case ldap.FilterPresent:
+			names = append(names, text(p))
+		case ldap.FilterExtensibleMatch:
+			for _, child := range p.Children {
+				if child.Tag == ldap.MatchingRuleAssertionType {
+					names = append(names, text(child))
+				}
+			}
+		default:
+			names = append(names, text(p.Children[0]))
+		}
+	}
+	walk(packet)
+	return names
+}

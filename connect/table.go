@@ -1,16 +1,12 @@
 package connect
 
 import (
+	"iter"
 	"maps"
 	"slices"
 	"strings"
-	"time"
-	"unicode/utf8"
-
-	ber "github.com/go-asn1-ber/asn1-ber"
 
 	"gatemap/core/directory"
-	"gatemap/core/filter"
 	"gatemap/core/name"
 	"gatemap/core/place"
 )
@@ -20,184 +16,203 @@ type Records struct {
 	Users   []*directory.User
 	Groups  []*directory.Group
 	Devices []*directory.Device
+	// Rejected are the entries that were meant, but cannot be taken.
+	Rejected []place.Error
+	// Resources are the records as they were pushed, where they were.
+	Resources map[Named][]byte
+}
+
+func (r *Records) reject(at place.Place, format string, args ...any) {
+	r.Rejected = append(r.Rejected, *place.Errorf(at, format, args...))
 }
 
 // Apply picks users, groups and devices out of entries by the tables of a
-// source. What is wrong with the tables or the entries goes to errs.
+// source. What is wrong with the tables goes to errs; an entry in which
+// something is wrong is rejected.
 func Apply(source *directory.Source, entries []Entry, errs *place.Errors) Records {
-	for i := range entries {
-		if !entries[i].prepare() {
-			errs.Addf(entries[i].Place, "%q is not a distinguished name (RFC 4514)", entries[i].DN)
-		}
-	}
-	t := tables{entries: entries, errs: errs}
+	t := NewTables(source, errs)
 	var r Records
-	if source.Users != nil {
-		r.Users = t.users(source.Users)
+	for i := range entries {
+		t.Take(&entries[i], &r)
 	}
-	if source.Groups != nil {
-		r.Groups = t.groups(source.Groups)
-	}
-	if source.Devices != nil {
-		r.Devices = t.devices(source.Devices)
-	}
+	t.Finish(&r)
 	return r
 }
 
-type tables struct {
-	entries []Entry
-	errs    *place.Errors
+// Tables are the compiled tables of a source. They take entries one by one.
+type Tables struct {
+	source  *directory.Source
+	users   *userTable
+	groups  *groupTable
+	devices *deviceTable
+	numbers map[string]string // the distinguished names of groups by their numbers
+}
+
+type (
+	userTable struct {
+		*directory.UserTable
+		picked   picked
+		disabled Match
+	}
+	groupTable struct {
+		*directory.GroupTable
+		picked picked
+		kinds  []choice[directory.Kind]
+		draws  []choice[directory.Draws]
+		opens  []choice[directory.Opens]
+	}
+	deviceTable struct {
+		*directory.DeviceTable
+		picked             picked
+		managed, compliant Match
+	}
+)
+
+// NewTables compiles the tables of a source. What is wrong with them goes to
+// errs. Which entries of a directory server are meant is left to the server.
+func NewTables(source *directory.Source, errs *place.Errors) *Tables {
+	c := compiler{errs, source.LDAP != nil}
+	t := &Tables{source: source, numbers: map[string]string{}}
+	if u := source.Users; u != nil {
+		t.users = &userTable{u, c.picked(&u.Pick, u.Place, "users"), c.filter(u.Disabled, "disabled")}
+	}
+	if g := source.Groups; g != nil {
+		t.groups = &groupTable{
+			g, c.picked(&g.Pick, g.Place, "groups"),
+			choices(c, g.Kind, "kind"), choices(c, g.Draws, "draws"), choices(c, g.Opens, "opens"),
+		}
+		if len(g.Members) == 0 {
+			errs.Addf(g.Place, "groups needs the key members: the attributes that list members")
+		}
+	}
+	if d := source.Devices; d != nil {
+		t.devices = &deviceTable{d, c.picked(&d.Pick, d.Place, "devices"), c.filter(d.Managed, "managed"), c.filter(d.Compliant, "compliant")}
+	}
+	if source.Feeds != nil {
+		if t.users == nil || source.Groups != nil || source.Devices != nil {
+			errs.Addf(source.Place, "a source that feeds has the key users, and neither groups nor devices")
+		}
+	}
+	return t
+}
+
+// Take adds what an entry is to the records.
+func (t *Tables) Take(e *Entry, to *Records) {
+	if !e.prepare() {
+		to.reject(e.Place, "%q is not a distinguished name (RFC 4514)", e.DN)
+		return
+	}
+	if t.users != nil && t.users.picked.means(e) {
+		t.TakeUser(e, to)
+	}
+	if t.groups != nil && t.groups.picked.means(e) {
+		t.TakeGroup(e, to)
+	}
+	if t.devices != nil && t.devices.picked.means(e) {
+		t.TakeDevice(e, to)
+	}
+}
+
+// named is the name of an entry that is meant; one without any is rejected.
+func named(e *Entry, p *picked, to *Records) (string, bool) {
+	n := e.First(p.Name).Value
+	if n == "" {
+		to.reject(e.Place, "entry %q is one of those meant, but has no %s to be its name", e.DN, p.Name)
+	}
+	return n, n != ""
+}
+
+// Finish resolves what could not be resolved before all entries were there:
+// primary groups by number. Of records with one name the first stays.
+func (t *Tables) Finish(r *Records) {
+	for _, u := range r.Users {
+		if dn, ok := t.numbers[u.PrimaryGroup.Name]; ok {
+			u.PrimaryGroup.Name = dn
+		}
+	}
+	r.Users = single(r, r.Users, "user", func(u *directory.User) (string, string, place.Place) { return u.Name, u.DN, u.Place })
+	r.Groups = single(r, r.Groups, "group", func(g *directory.Group) (string, string, place.Place) { return g.Name, g.DN, g.Place })
+	r.Devices = single(r, r.Devices, "device", func(d *directory.Device) (string, string, place.Place) { return d.Name, d.DN, d.Place })
+}
+
+func single[T any](r *Records, list []*T, kind string, is func(*T) (name, dn string, at place.Place)) []*T {
+	first := make(map[string]*T, len(list))
+	return slices.DeleteFunc(list, func(x *T) bool {
+		n, dn, at := is(x)
+		other, twice := first[name.Fold(n)]
+		if !twice {
+			first[name.Fold(n)] = x
+			return false
+		}
+		_, otherDN, otherAt := is(other)
+		if at == otherAt || at.Line == 0 {
+			r.reject(at, "%s %q is there twice: %q, and %q before it", kind, n, dn, otherDN)
+		} else {
+			r.reject(at, "%s %q is there twice, and at %s before", kind, n, otherAt)
+		}
+		return true
+	})
+}
+
+// compiler compiles the parts of tables.
+type compiler struct {
+	errs   *place.Errors
+	server bool // a server picks the entries
 }
 
 // filter compiles a filter of a table; a missing one gives nil.
-func (t *tables) filter(f place.Text, key string) Match {
+func (c compiler) filter(f place.Text, key string) Match {
 	if f.Value == "" {
 		return nil
 	}
 	m, err := CompileFilter(f.Value)
 	if err != nil {
-		t.errs.Addf(f.Place, "%s: %v", key, err)
+		c.errs.Addf(f.Place, "%s: %v", key, err)
 	}
 	return m
 }
 
-// pick yields the entries that a table means, each with its name.
-func (t *tables) pick(p *directory.Pick) func(func(*Entry, string) bool) {
-	base := ""
-	if p.Base.Value != "" {
-		canonical, ok := name.DN(p.Base.Value)
+// picked says which entries are meant.
+type picked struct {
+	*directory.Pick
+	bases []base
+	match Match
+}
+
+type base struct {
+	canonical string
+	scope     directory.Scope
+}
+
+func (c compiler) picked(p *directory.Pick, at place.Place, key string) picked {
+	compiled := picked{Pick: p}
+	if p.Name == "" {
+		c.errs.Addf(at, "%s needs the key name: the attribute that holds the name", key)
+	}
+	if c.server {
+		return compiled
+	}
+	for _, b := range p.Base {
+		canonical, ok := name.DN(b.Value)
 		if !ok {
-			t.errs.Addf(p.Base.Place, "base: %q is not a distinguished name (RFC 4514)", p.Base.Value)
+			c.errs.Addf(b.Place, "base: %q is not a distinguished name (RFC 4514)", b.Value)
 		}
-		base = canonical
+		compiled.bases = append(compiled.bases, base{canonical, b.Scope})
 	}
-	match := t.filter(p.Filter, "filter")
-	return func(yield func(*Entry, string) bool) {
-		for i := range t.entries {
-			e := &t.entries[i]
-			if !e.under(base) || match != nil && !match(e) {
-				continue
-			}
-			named := e.First(p.Name)
-			if named.Value == "" {
-				if match != nil {
-					t.errs.Addf(e.Place, "entry %q is one of those meant, but has no %s to be its name", e.DN, p.Name)
-				}
-				continue
-			}
-			if !yield(e, named.Value) {
-				return
-			}
-		}
-	}
+	compiled.match = c.filter(p.Filter, "filter")
+	return compiled
 }
 
-func (t *tables) users(table *directory.UserTable) []*directory.User {
-	disabled := t.filter(table.Disabled, "disabled")
-	var users []*directory.User
-	for e, n := range t.pick(&table.Pick) {
-		u := directory.User{Place: e.Place, Name: n, DN: e.DN, Attributes: attributes(e, table.Attributes)}
-		if disabled != nil && disabled(e) {
-			off := false
-			u.Active = &off
-		}
-		if table.Expires != "" {
-			u.Expires = t.expires(e, table.Expires)
-		}
-		if table.PrimaryGroup != "" {
-			group := e.First(table.PrimaryGroup)
-			u.PrimaryGroup = name.Ref{Name: group.Value, Place: group.Place}
-		}
-		users = append(users, &u)
+// means says whether an entry is meant: without a filter, those that have the
+// attribute of the name.
+func (p *picked) means(e *Entry) bool {
+	if len(p.bases) > 0 && !slices.ContainsFunc(p.bases, func(b base) bool { return e.within(b.canonical, b.scope) }) {
+		return false
 	}
-	return users
-}
-
-func (t *tables) expires(e *Entry, attribute string) directory.Instant {
-	v := e.First(attribute)
-	if v.Value == "" {
-		return directory.Instant{}
+	if p.match == nil {
+		return e.First(p.Name).Value != ""
 	}
-	if at, err := time.Parse(time.RFC3339, v.Value); err == nil {
-		return directory.Instant{Time: at}
-	}
-	at, err := ber.ParseGeneralizedTime([]byte(v.Value))
-	if err != nil {
-		t.errs.Addf(v.Place, "%s %q is neither a generalized time (RFC 4517) nor one as RFC 3339 has it", attribute, v.Value)
-	}
-	return directory.Instant{Time: at}
-}
-
-// secret holds attributes that are never taken along by default.
-var secret = map[string]bool{"userpassword": true, "objectclass": true}
-
-func attributes(e *Entry, table map[string]string) directory.Attributes {
-	var all directory.Attributes
-	put := func(ours string, values []place.Text) {
-		var list []filter.Value
-		for _, v := range values {
-			if utf8.ValidString(v.Value) && v.Value != "" {
-				list = append(list, filter.Value{Text: v.Value})
-			}
-		}
-		if list != nil {
-			all.Put(ours, list)
-		}
-	}
-	if table != nil {
-		for _, ours := range slices.Sorted(maps.Keys(table)) {
-			put(ours, e.Values(table[ours]))
-		}
-		return all
-	}
-	seen := map[string]bool{}
-	for _, a := range e.Attributes {
-		if key := strings.ToLower(a.Type); !seen[key] && !secret[key] {
-			seen[key] = true
-			put(a.Type, e.Values(a.Type))
-		}
-	}
-	return all
-}
-
-func (t *tables) groups(table *directory.GroupTable) []*directory.Group {
-	kinds := choices(t, table.Kind, "kind")
-	draws := choices(t, table.Draws, "draws")
-	opens := choices(t, table.Opens, "opens")
-	var groups []*directory.Group
-	for e, n := range t.pick(&table.Pick) {
-		g := directory.Group{
-			Place: e.Place, Name: n, DN: e.DN,
-			Kind: choose(kinds, e), Draws: choose(draws, e), Opens: choose(opens, e),
-			Members: &directory.Members{},
-		}
-		if table.Description != "" {
-			g.Description = e.First(table.Description).Value
-		}
-		for _, attribute := range table.Members {
-			g.Members.Any = append(g.Members.Any, references(e, attribute)...)
-		}
-		if managers := references(e, table.Managers); managers != nil {
-			g.Managers = &directory.People{Users: managers}
-		}
-		groups = append(groups, &g)
-	}
-	return groups
-}
-
-// references lists what an attribute refers to. A group that must have a
-// member and has none lists itself or nothing, which refers to nobody.
-func references(e *Entry, attribute string) []name.Ref {
-	if attribute == "" {
-		return nil
-	}
-	var refs []name.Ref
-	for _, v := range e.Values(attribute) {
-		if v.Value != "" && v.Value != e.DN {
-			refs = append(refs, name.Ref{Name: v.Value, Place: v.Place})
-		}
-	}
-	return refs
+	return p.match(e)
 }
 
 // choice is a value that an entry has where a filter holds.
@@ -206,10 +221,10 @@ type choice[T any] struct {
 	match Match
 }
 
-func choices[T ~string](t *tables, table map[T]place.Text, key string) []choice[T] {
+func choices[T ~string](c compiler, table map[T]place.Text, key string) []choice[T] {
 	var all []choice[T]
 	for _, value := range slices.Sorted(maps.Keys(table)) {
-		if m := t.filter(table[value], key); m != nil {
+		if m := c.filter(table[value], key); m != nil {
 			all = append(all, choice[T]{value, m})
 		}
 	}
@@ -225,18 +240,85 @@ func choose[T ~string](all []choice[T], e *Entry) T {
 	return ""
 }
 
-func (t *tables) devices(table *directory.DeviceTable) []*directory.Device {
-	managed, compliant := t.filter(table.Managed, "managed"), t.filter(table.Compliant, "compliant")
-	var devices []*directory.Device
-	for e, n := range t.pick(&table.Pick) {
-		d := directory.Device{Place: e.Place, Name: n, DN: e.DN}
-		if managed != nil {
-			d.Managed = new(managed(e))
+// Kind says what an entry is taken for.
+type Kind uint8
+
+// The kinds, in the order in which they are read.
+const (
+	User Kind = iota
+	Group
+	Device
+)
+
+func (k Kind) String() string { return [...]string{"user", "group", "device"}[k] }
+
+// Wanted is what a server is asked for by one table.
+type Wanted struct {
+	Pick       *directory.Pick
+	Attributes []string // empty: all
+}
+
+// Wanted yields what each table asks for.
+func (t *Tables) Wanted() iter.Seq2[Kind, Wanted] {
+	return func(yield func(Kind, Wanted) bool) {
+		if u := t.source.Users; u != nil {
+			w := Wanted{Pick: &u.Pick}
+			if u.Attributes != nil {
+				w.ask(slices.Sorted(maps.Values(u.Attributes))...)
+				w.ask(u.Name, u.Expires.Attribute, u.PrimaryGroup)
+				w.asked(u.Disabled)
+			} else {
+				w.ask("*", u.Name, u.Expires.Attribute, u.PrimaryGroup)
+				w.asked(u.Disabled)
+			}
+			if !yield(User, w) {
+				return
+			}
 		}
-		if compliant != nil {
-			d.Compliant = new(compliant(e))
+		if g := t.source.Groups; g != nil {
+			w := Wanted{Pick: &g.Pick}
+			w.ask(g.Members...)
+			w.ask(g.Name, g.Number, g.Description, g.Managers)
+			w.asked(slices.Collect(maps.Values(g.Kind))...)
+			w.asked(slices.Collect(maps.Values(g.Draws))...)
+			w.asked(slices.Collect(maps.Values(g.Opens))...)
+			if !yield(Group, w) {
+				return
+			}
 		}
-		devices = append(devices, &d)
+		if d := t.source.Devices; d != nil {
+			w := Wanted{Pick: &d.Pick}
+			w.ask(d.Name)
+			w.asked(d.Managed, d.Compliant)
+			yield(Device, w)
+		}
 	}
-	return devices
+}
+
+func (w *Wanted) ask(attributes ...string) {
+	for _, a := range attributes {
+		if a != "" && !slices.ContainsFunc(w.Attributes, func(x string) bool { return strings.EqualFold(x, a) }) {
+			w.Attributes = append(w.Attributes, a)
+		}
+	}
+}
+
+// asked adds the attributes that filters ask for.
+func (w *Wanted) asked(filters ...place.Text) {
+	for _, f := range filters {
+		w.ask(namedIn(f.Value)...)
+	}
+	slices.Sort(w.Attributes)
+}
+
+// TakeAs adds an entry of which a server says that it is meant.
+func (t *Tables) TakeAs(k Kind, e *Entry, to *Records) {
+	switch k {
+	case User:
+		t.TakeUser(e, to)
+	case Group:
+		t.TakeGroup(e, to)
+	case Device:
+		t.TakeDevice(e, to)
+	}
 }

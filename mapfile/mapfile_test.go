@@ -28,7 +28,7 @@ func parse(t testing.TB, content string) (*atlas.Map, error) {
 func TestErrorsNameTheirPlace(t *testing.T) {
 	for _, c := range []struct{ name, content, want string }{
 		{"unknown key", "system: s\ntype: roles\nrights: []\nmappngs: []\n", `s.yaml:4:1: unknown key "mappngs"; did you mean mappings?`},
-		{"unknown key with nothing near", "directory: d\nzzzzzzz: 1\n", `s.yaml:2:1: unknown key "zzzzzzz"; the keys here are directory, title, exact, source, users, devices, groups`},
+		{"unknown key with nothing near", "directory: d\nzzzzzzz: 1\n", `s.yaml:2:1: unknown key "zzzzzzz"; the keys here are directory, title, exact, source, joins, users, devices, groups`},
 		{"key in a list item", "system: s\ntype: roles\nrights: [a:b]\nmappings:\n  - {grops: [x], role: r, object: /}\n", `s.yaml:5:6: unknown key "grops"; did you mean groups?`},
 		{"key twice", "directory: d\ntitle: a\ntitle: b\n", "s.yaml:3:1: key title stands here twice; it is also at line 2"},
 		{"missing key", "directory: d\nusers:\n  - {displayName: Ilse}\n", "s.yaml:3:5: item 1 of users needs the key userName"},

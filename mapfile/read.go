@@ -95,9 +95,11 @@ type promises struct {
 func Parse(files []File, types []gate.Type) (*atlas.Map, error) {
 	var errs place.Errors
 	r := reader{m: &atlas.Map{}, types: types, errs: &errs}
+	r.shippedTables()
 	for _, f := range files {
 		r.file(f)
 	}
+	r.applyTables()
 	if err := errs.Err(); err != nil {
 		return nil, err
 	}
@@ -105,9 +107,10 @@ func Parse(files []File, types []gate.Type) (*atlas.Map, error) {
 }
 
 type reader struct {
-	m     *atlas.Map
-	types []gate.Type
-	errs  *place.Errors
+	m      *atlas.Map
+	types  []gate.Type
+	tables []*attributeTable
+	errs   *place.Errors
 }
 
 func (r *reader) file(f File) {
@@ -143,6 +146,8 @@ func (r *reader) document(d *decoder, root *yaml.Node) {
 		doc := &directory.Document{}
 		d.structs(root, "the directory", reflect.ValueOf(doc).Elem())
 		r.m.Directories = append(r.m.Directories, doc)
+	case value(root, "table") != nil:
+		r.table(d, root)
 	case value(root, "guarantees") != nil:
 		var g promises
 		d.structs(root, "the document", reflect.ValueOf(&g).Elem())
@@ -152,7 +157,7 @@ func (r *reader) document(d *decoder, root *yaml.Node) {
 		d.structs(root, "the map", reflect.ValueOf(&h).Elem())
 		r.head(&h)
 	default:
-		d.fail(root, "this document has none of the keys system, directory and guarantees, so it is none of these")
+		d.fail(root, "this document has none of the keys system, directory, table and guarantees, so it is none of these")
 	}
 }
 

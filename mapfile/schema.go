@@ -19,6 +19,7 @@ func Schema(types []gate.Type) ([]byte, error) {
 		"map":       schemaOf("The map.", reflect.TypeFor[head]()),
 		"directory": schemaOf("A directory.", reflect.TypeFor[directory.Document]()),
 		"promises":  schemaOf("Guarantees.", reflect.TypeFor[promises]()),
+		"table":     schemaOf("An attribute table.", reflect.TypeFor[attributeTable]()),
 	}
 	var systems []any
 	for _, t := range types {
@@ -43,7 +44,11 @@ func Schema(types []gate.Type) ([]byte, error) {
 			"else": object{
 				"if":   has("guarantees"),
 				"then": object{"$ref": "#/$defs/promises"},
-				"else": object{"$ref": "#/$defs/map"},
+				"else": object{
+					"if":   has("table"),
+					"then": object{"$ref": "#/$defs/table"},
+					"else": object{"$ref": "#/$defs/map"},
+				},
 			},
 		},
 	}, "", "  ")

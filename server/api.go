@@ -32,9 +32,10 @@ func init() {
 }
 
 // Operations registers every operation and returns their description. Those of
-// the router open need no token; those of the router closed, which must see to
-// that, need one.
-func Operations(open, closed chi.Router, s *service.Service, version string) *huma.OpenAPI {
+// the router open need no token; those of the others, which must see to that, need
+// one. What those of the router kept answer follows from the revision and the
+// question alone.
+func Operations(open, closed, kept chi.Router, s *service.Service, version string) *huma.OpenAPI {
 	config := huma.DefaultConfig("Gate Map", version)
 	config.Info.Description = "What people can do, why, and why not."
 	config.OpenAPIPath = ""
@@ -49,8 +50,9 @@ func Operations(open, closed chi.Router, s *service.Service, version string) *hu
 	}
 	config.Security = []map[string][]string{{"token": {}}, {"session": {}}}
 	sessions(humachi.New(open, config), s)
+	intakes(humachi.New(closed, config), s)
 	config.OpenAPIPath = "/openapi"
-	api := humachi.New(closed, config)
+	api := humachi.New(kept, config)
 	questions(api, s)
 	comparisons(api, s)
 	lists(api, s)

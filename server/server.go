@@ -50,7 +50,8 @@ func (s *Server) Handler() http.Handler {
 	r.Get("/ready", s.ready)
 	r.Method(http.MethodGet, "/metrics", s.authenticate(s.metrics.handler()))
 	r.Route("/api/v1", func(open chi.Router) {
-		Operations(open, open.With(s.authenticate, s.keep), s.service, s.version)
+		closed := open.With(s.authenticate)
+		Operations(open, closed, closed.With(s.keep), s.service, s.version)
 		open.NotFound(func(w http.ResponseWriter, _ *http.Request) {
 			writeProblem(w, &problem{Title: "No such operation", Status: http.StatusNotFound, Detail: "the API has no operation at this path; GET /api/v1/openapi.json lists them"})
 		})
@@ -67,6 +68,7 @@ func (s *Server) Serve(ctx context.Context, l net.Listener) error {
 		WriteTimeout: answerTimeout, IdleTimeout: idleTimeout, MaxHeaderBytes: maxHeader,
 		ErrorLog: slog.NewLogLogger(s.log.Handler(), slog.LevelWarn),
 	}
+	srv.RegisterOnShutdown(s.service.Stop) // what would go on for ever ends first
 	stopped := make(chan error, 1)
 	go func() {
 		<-ctx.Done()

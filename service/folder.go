@@ -1,14 +1,18 @@
 // Package service holds the use cases: reading a map with its sources,
-// keeping its revisions, and answering questions about the newest one.
+// bringing in what directories hold, keeping the map's revisions, and answering
+// questions about the newest one.
 package service
 
 import (
+	"context"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
+	"slices"
+	"strings"
 
 	"gatemap/connect"
-	"gatemap/connect/ldif"
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
 	"gatemap/core/gate/types"
@@ -17,11 +21,17 @@ import (
 )
 
 // Folder is a map folder as it was read: the files, and what the sources that
-// they name brought in, by the name of the directory.
+// they name brought in, by the name of the directory. It is not changed once it
+// is whole.
 type Folder struct {
 	Files   []mapfile.File
 	Records map[string]connect.Records
-	Map     *atlas.Map
+	// Map is what the files say together with what the sources brought in.
+	Map *atlas.Map
+
+	written *atlas.Map               // what the files say alone
+	feeds   map[string]*connect.Feed // by the name of the directory that feeds
+	alone   map[string][]*directory.User
 }
 
 // LoadError says that a map cannot be loaded, and from where.
@@ -35,7 +45,7 @@ func (e *LoadError) Error() string {
 }
 func (e *LoadError) Unwrap() error { return e.Err }
 
-// ReadFolder reads a map folder and fetches its sources. The error is a
+// ReadFolder reads a map folder with what stands in files of it. The error is a
 // *LoadError.
 func ReadFolder(path string) (*Folder, error) {
 	if info, err := os.Stat(path); err != nil {
@@ -52,46 +62,106 @@ func ReadFolder(path string) (*Folder, error) {
 
 // ReadFS is ReadFolder for any file system.
 func ReadFS(folder fs.FS) (*Folder, error) {
-	files, err := mapfile.Files(folder)
-	if err != nil {
+	f := &Folder{Records: map[string]connect.Records{}}
+	var err error
+	if f.Files, err = mapfile.Files(folder); err != nil {
 		return nil, err
 	}
-	m, err := mapfile.Parse(files, types.Table)
-	if err != nil {
+	if f.written, err = mapfile.Parse(f.Files, types.Table); err != nil {
 		return nil, err
 	}
-	f := &Folder{Files: files, Records: map[string]connect.Records{}, Map: m}
 	var errs place.Errors
-	for _, d := range m.Directories {
-		if d.Source != nil {
-			records := fetch(folder, d.Source, &errs)
-			f.Records[d.Name] = records
-			add(d, records)
+	for _, d := range f.written.Directories {
+		if d.Source == nil || d.Source.Live() {
+			continue
 		}
+		records, err := Files{folder}.fetch(d.Source)
+		if err != nil {
+			errs.Join(err)
+			continue
+		}
+		if d.Source.CSV == nil {
+			for _, r := range records.Rejected {
+				errs.Addf(r.Place, "%s", r.Message)
+			}
+		}
+		f.Records[d.Name] = records
 	}
+	f.assemble()
 	return f, errs.Err()
 }
 
-// fetch brings in the records of one source.
-func fetch(folder fs.FS, s *directory.Source, errs *place.Errors) connect.Records {
-	if s.LDIF == nil {
-		errs.Addf(s.Place, "the source says no place to read from: it needs the key ldif")
-		return connect.Records{}
+// Fetch brings in what directory servers hold. Files that the map names are read
+// from files. The error is a *LoadError.
+func (f *Folder) Fetch(ctx context.Context, files Files, from string) error {
+	fetched := false
+	for _, d := range f.written.Directories {
+		if d.Source == nil || d.Source.LDAP == nil {
+			continue
+		}
+		records, _, err := files.fetchLDAP(ctx, d.Source, func(int) {})
+		if err != nil {
+			return &LoadError{from, fmt.Errorf("directory %s: %w", d.Name, err)}
+		}
+		f.Records[d.Name], fetched = records, true
 	}
-	in, err := folder.Open(s.LDIF.Value)
-	if err != nil {
-		errs.Addf(s.LDIF.Place, "ldif: %v; the path is taken from the map folder and stays in it", err)
-		return connect.Records{}
+	if fetched {
+		f.assemble()
 	}
-	defer in.Close()
-	entries := ldif.Read(in, s.LDIF.Value, errs)
-	return connect.Apply(s, entries, errs)
+	return nil
 }
 
-func add(d *directory.Document, r connect.Records) {
-	d.Users = append(d.Users, r.Users...)
-	d.Groups = append(d.Groups, r.Groups...)
-	d.Devices = append(d.Devices, r.Devices...)
+// directory is the document of a directory as it is written; nil where there is
+// none.
+func (f *Folder) directory(named string) *directory.Document {
+	i := slices.IndexFunc(f.written.Directories, func(d *directory.Document) bool { return strings.EqualFold(d.Name, named) })
+	if i < 0 {
+		return nil
+	}
+	return f.written.Directories[i]
+}
+
+// with is the folder with other records of one directory.
+func (f *Folder) with(named string, r connect.Records) *Folder {
+	next := *f
+	next.Records = maps.Clone(f.Records)
+	next.Records[named] = r
+	next.assemble()
+	return &next
+}
+
+// assemble puts what the files say and what the sources brought in together.
+func (f *Folder) assemble() {
+	m := *f.written
+	m.Directories = make([]*directory.Document, len(f.written.Directories))
+	feeds := map[string]*connect.Feed{}
+	f.alone = map[string][]*directory.User{}
+	for i, written := range f.written.Directories {
+		d := *written
+		m.Directories[i] = &d
+		r := f.Records[d.Name]
+		if d.Source == nil || d.Source.Feeds == nil {
+			d.Users = slices.Concat(d.Users, r.Users)
+		}
+		d.Groups, d.Devices = slices.Concat(d.Groups, r.Groups), slices.Concat(d.Devices, r.Devices)
+	}
+	for _, d := range m.Directories {
+		if d.Source == nil || d.Source.Feeds == nil {
+			continue
+		}
+		i := slices.IndexFunc(m.Directories, func(x *directory.Document) bool {
+			return strings.EqualFold(x.Name, d.Source.Feeds.Directory.Name)
+		})
+		if i < 0 {
+			continue // the compile says so
+		}
+		feed := f.feeds[d.Name]
+		if feed == nil || !feed.Follows(d.Source.Feeds) {
+			feed = connect.NewFeed(d.Source.Feeds)
+		}
+		feeds[d.Name], m.Directories[i].Users, f.alone[d.Name] = feed.Over(m.Directories[i].Users, f.Records[d.Name].Users)
+	}
+	f.Map, f.feeds = &m, feeds
 }
 
 // Compile makes an atlas of the folder. The error is a *LoadError.

@@ -33,6 +33,8 @@ type record struct {
 	Managers    *references `cbor:"13,keyasint,omitempty"`
 	Managed     *bool       `cbor:"14,keyasint,omitempty"`
 	Compliant   *bool       `cbor:"15,keyasint,omitempty"`
+	Resource    []byte      `cbor:"16,keyasint,omitempty"`
+	Host        string      `cbor:"17,keyasint,omitempty"`
 }
 
 // attribute has Text where its only value is a plain text, else Values.
@@ -130,7 +132,7 @@ func fromUser(u *directory.User) record {
 func fromGroup(g *directory.Group) record {
 	r := record{
 		DN: g.DN, File: g.Place.File, Line: g.Place.Line, Description: g.Description,
-		Kind: string(g.Kind), Draws: string(g.Draws), Opens: string(g.Opens), Members: toReferences(g.Members.Any),
+		Kind: string(g.Kind), Draws: string(g.Draws), Opens: string(g.Opens), Host: g.Host, Members: toReferences(g.Members.Any),
 	}
 	if g.Managers != nil {
 		r.Managers = toReferences(g.Managers.Users)
@@ -147,6 +149,8 @@ func (r record) row(dir, kind, named string) (store.Row, error) {
 	body, err := written.Marshal(r)
 	return store.Row{Key: store.Key{Directory: dir, Kind: kind, Name: named}, Body: body}, err
 }
+
+var kinds = map[string]connect.Kind{"user": connect.User, "group": connect.Group, "device": connect.Device}
 
 // take adds the record of a row to those of its directory.
 func take(to map[string]connect.Records, row store.Row) error {
@@ -174,6 +178,12 @@ func take(to map[string]connect.Records, row store.Row) error {
 	if err != nil {
 		return failed(err)
 	}
+	if r.Resource != nil {
+		if records.Resources == nil {
+			records.Resources = map[connect.Named][]byte{}
+		}
+		records.Resources[connect.Named{Kind: kinds[row.Key.Kind], Name: row.Key.Name}] = r.Resource
+	}
 	to[row.Key.Directory] = records
 	return nil
 }
@@ -199,7 +209,7 @@ func (r *record) group(named string) (*directory.Group, error) {
 	}
 	g := &directory.Group{
 		Place: r.place(), Name: named, DN: r.DN, Description: r.Description,
-		Kind: directory.Kind(r.Kind), Draws: directory.Draws(r.Draws), Opens: directory.Opens(r.Opens),
+		Kind: directory.Kind(r.Kind), Draws: directory.Draws(r.Draws), Opens: directory.Opens(r.Opens), Host: r.Host,
 		Members: &directory.Members{Any: members},
 	}
 	if r.Managers != nil {

@@ -1,6 +1,7 @@
 package service
 
 import (
+	"maps"
 	"runtime"
 
 	"golang.org/x/sync/errgroup"
@@ -17,24 +18,25 @@ func (f *Folder) rows() ([]store.Row, error) {
 	for _, file := range f.Files {
 		rows = append(rows, store.Row{Key: store.Key{Path: file.Path}, Body: file.Content})
 	}
-	put := func(dir, kind, named string, r record) error {
-		row, err := r.row(dir, kind, named)
-		rows = append(rows, row)
-		return err
-	}
 	for dir, records := range f.Records {
+		put := func(kind connect.Kind, named string, r record) error {
+			r.Resource = records.Resources[connect.Named{Kind: kind, Name: named}]
+			row, err := r.row(dir, kind.String(), named)
+			rows = append(rows, row)
+			return err
+		}
 		for _, u := range records.Users {
-			if err := put(dir, "user", u.Name, fromUser(u)); err != nil {
+			if err := put(connect.User, u.Name, fromUser(u)); err != nil {
 				return nil, err
 			}
 		}
 		for _, g := range records.Groups {
-			if err := put(dir, "group", g.Name, fromGroup(g)); err != nil {
+			if err := put(connect.Group, g.Name, fromGroup(g)); err != nil {
 				return nil, err
 			}
 		}
 		for _, d := range records.Devices {
-			if err := put(dir, "device", d.Name, fromDevice(d)); err != nil {
+			if err := put(connect.Device, d.Name, fromDevice(d)); err != nil {
 				return nil, err
 			}
 		}
@@ -66,7 +68,7 @@ func fromRows(each func(visit func(store.Row) error) error) (*Folder, error) {
 		})
 	}
 	parse := func() (err error) {
-		f.Map, err = mapfile.Parse(f.Files, types.Table)
+		f.written, err = mapfile.Parse(f.Files, types.Table)
 		return err
 	}
 	parsing := false
@@ -97,12 +99,15 @@ func fromRows(each func(visit func(store.Row) error) error) (*Folder, error) {
 	for _, some := range read {
 		for dir, r := range some {
 			all := f.Records[dir]
+			if all.Resources == nil {
+				all.Resources = r.Resources
+			} else {
+				maps.Copy(all.Resources, r.Resources)
+			}
 			all.Users, all.Groups, all.Devices = append(all.Users, r.Users...), append(all.Groups, r.Groups...), append(all.Devices, r.Devices...)
 			f.Records[dir] = all
 		}
 	}
-	for _, d := range f.Map.Directories {
-		add(d, f.Records[d.Name])
-	}
+	f.assemble()
 	return f, nil
 }

@@ -2,12 +2,18 @@ package service
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"io/fs"
 	"log/slog"
+	"os"
 	"runtime/debug"
+	"sync"
 	"sync/atomic"
 	"time"
 
+	"gatemap/answer"
+	"gatemap/connect"
 	"gatemap/core/atlas"
 	"gatemap/store"
 )
@@ -17,14 +23,28 @@ import (
 // from the one before.
 type Service struct {
 	store *store.Store
-	keys  *store.Keys
+	keys  atomic.Pointer[store.Keys]
 	log   *slog.Logger
 	head  atomic.Pointer[Head]
+	files Files
+
+	// committing is held while a revision is made.
+	committing sync.Mutex
+	events     events
+
+	lanesMu sync.Mutex
+	lanes   map[string]*lane // by the folded names of directories
+	kept    map[string]*run  // the newest committed run of each
+
+	closing context.Context // ends when the service is being closed
+	stop    context.CancelFunc
+	working sync.WaitGroup // runs and streams
 }
 
 // Head is the newest revision, compiled. It is immutable.
 type Head struct {
 	Revision store.Revision
+	Folder   *Folder
 	Answers
 }
 
@@ -32,14 +52,16 @@ type Head struct {
 const SessionLength = 12 * time.Hour
 
 // Open opens a data folder and compiles the newest revision in it. Without any
-// the map is empty.
+// the map is empty. Files that the map names are taken from the data folder, until
+// UseFiles names another place.
 func Open(ctx context.Context, folder string, log *slog.Logger) (*Service, error) {
 	st, err := store.Open(ctx, folder)
 	if err != nil {
 		return nil, err
 	}
-	s := &Service{store: st, log: log}
-	if err := s.load(ctx); err != nil {
+	s := &Service{store: st, log: log, files: Files{os.DirFS(folder)}, lanes: map[string]*lane{}, kept: map[string]*run{}}
+	s.closing, s.stop = context.WithCancel(context.Background())
+	if err := errors.Join(s.load(ctx), s.cutOff(ctx)); err != nil {
 		_ = st.Close()
 		return nil, err
 	}
@@ -47,17 +69,20 @@ func Open(ctx context.Context, folder string, log *slog.Logger) (*Service, error
 }
 
 func (s *Service) load(ctx context.Context) error {
-	var err error
-	if s.keys, err = s.store.Tokens(ctx); err != nil {
+	keys, err := s.store.Tokens(ctx)
+	if err != nil {
 		return err
 	}
+	s.keys.Store(keys)
 	head, err := s.store.Head(ctx)
 	if err != nil {
 		return err
 	}
 	if head.Number == 0 {
-		a, err := atlas.Compile(&atlas.Map{})
-		s.put(head, a)
+		empty := &Folder{Records: map[string]connect.Records{}, written: &atlas.Map{}}
+		empty.assemble()
+		a, err := atlas.Compile(empty.Map)
+		s.put(head, empty, a)
 		return err
 	}
 	// While a map is read nearly all memory that is taken stays in use, so that
@@ -72,20 +97,33 @@ func (s *Service) load(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	s.put(head, a)
+	s.put(head, folder, a)
 	return nil
 }
 
-func (s *Service) put(r store.Revision, a *atlas.Atlas) {
-	s.head.Store(&Head{r, From(a)})
+func (s *Service) put(r store.Revision, f *Folder, a *atlas.Atlas) {
+	s.head.Store(&Head{r, f, From(a)})
+	s.events.tell(Event{Revision: r.Number})
 }
+
+// UseFiles says where the files lie that the map names.
+func (s *Service) UseFiles(files fs.FS) { s.files = Files{files} }
 
 // Head is what is in force.
 func (s *Service) Head() *Head { return s.head.Load() }
 
 // CommitFolder makes a folder the newest revision, where it differs from the
-// one in force. A folder that cannot be compiled changes nothing.
+// one in force. What the sources of live directories brought in stays. A folder
+// that cannot be compiled changes nothing.
 func (s *Service) CommitFolder(ctx context.Context, f *Folder, author, reason string) (store.Revision, error) {
+	s.committing.Lock()
+	defer s.committing.Unlock()
+	head := s.Head()
+	for _, d := range f.written.Directories {
+		if r, known := head.Folder.Records[d.Name]; known && d.Source != nil && d.Source.Live() {
+			f = f.with(d.Name, r)
+		}
+	}
 	a, err := f.Compile("the folder")
 	if err != nil {
 		return store.Revision{}, err
@@ -94,12 +132,12 @@ func (s *Service) CommitFolder(ctx context.Context, f *Folder, author, reason st
 	if err != nil {
 		return store.Revision{}, err
 	}
-	before := s.Head().Revision.Number
+	before := head.Revision.Number
 	r, err := s.store.Commit(ctx, store.Revision{At: time.Now(), Author: author, Reason: reason}, rows)
 	if err != nil || r.Number == before {
-		return s.Head().Revision, err
+		return head.Revision, err
 	}
-	s.put(r, a)
+	s.put(r, f, a)
 	s.log.Info("revision committed", "revision", r.Number, "author", author, "reason", reason)
 	return r, nil
 }
@@ -111,12 +149,36 @@ func (s *Service) FirstToken(ctx context.Context) (string, error) {
 	if err != nil || token == "" {
 		return "", err
 	}
-	s.keys, err = s.store.Tokens(ctx)
-	return token, err
+	return token, s.readKeys(ctx)
 }
 
+// PushToken makes the token by which the records of a directory are pushed. The
+// error is a *directory.NotFoundError, or says that nothing is pushed to it.
+func (s *Service) PushToken(ctx context.Context, named string) (string, error) {
+	d := s.Head().Folder.directory(named)
+	switch {
+	case d == nil:
+		return "", missingDirectory(s.Head(), named)
+	case d.Source == nil || d.Source.SCIM == nil:
+		return "", &answer.ConflictError{Message: fmt.Sprintf("directory %s does not take pushes; give it source: {scim: {}}", d.Name)}
+	}
+	token, err := s.store.PushToken(ctx, d.Name, time.Now())
+	return token, errors.Join(err, s.readKeys(ctx))
+}
+
+func (s *Service) readKeys(ctx context.Context) error {
+	keys, err := s.store.Tokens(ctx)
+	if err == nil {
+		s.keys.Store(keys)
+	}
+	return err
+}
+
+// Pushes says to which directory a token pushes; "" for none.
+func (s *Service) Pushes(token string) string { return s.keys.Load().Pushes(token) }
+
 // Opens says whether a token opens the service.
-func (s *Service) Opens(token string) bool { return s.keys.Opens(token) }
+func (s *Service) Opens(token string) bool { return s.keys.Load().Opens(token) }
 
 // SignIn gives out a session for a token that opens the service.
 func (s *Service) SignIn(ctx context.Context, token string) (string, error) {
@@ -141,5 +203,15 @@ func (s *Service) Revisions(ctx context.Context, limit int) ([]store.Revision, e
 	return s.store.Revisions(ctx, limit)
 }
 
-// Close ends the use of the data folder.
-func (s *Service) Close() error { return s.store.Close() }
+// Stop ends streams, runs and events. Questions are answered until Close.
+func (s *Service) Stop() { s.stop() }
+
+// Stopped is done once Stop was called.
+func (s *Service) Stopped() <-chan struct{} { return s.closing.Done() }
+
+// Close ends what goes on, and the use of the data folder.
+func (s *Service) Close() error {
+	s.stop()
+	s.working.Wait()
+	return s.store.Close()
+}

@@ -5,6 +5,7 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -113,49 +114,84 @@ func loadSome(ctx context.Context, tx *sql.Tx, query string, revision int, visit
 // none is made.
 func (s *Store) Commit(ctx context.Context, r Revision, rows []Row) (Revision, error) {
 	err := s.within(ctx, func(tx *sql.Tx) error {
-		var head int
-		if err := tx.QueryRowContext(ctx, `SELECT coalesce(max(number), 0) FROM revisions`).Scan(&head); err != nil {
+		head, err := newest(ctx, tx)
+		if err != nil {
 			return err
 		}
 		old := map[Key]string{}
 		if err := load(ctx, tx, head, func(row Row) error { old[row.Key] = string(row.Body); return nil }); err != nil {
 			return err
 		}
-		var changed []Row
+		var put []Row
 		for _, row := range rows {
 			if body, ok := old[row.Key]; !ok || body != string(row.Body) {
-				changed = append(changed, row)
+				put = append(put, row)
 			} else {
 				delete(old, row.Key)
 			}
 		}
-		if len(changed)+len(old) == 0 && head > 0 {
+		if len(put)+len(old) == 0 && head > 0 {
 			r.Number = head
 			return nil
 		}
 		r.Number = head + 1
-		if _, err := tx.ExecContext(ctx, `INSERT INTO revisions (number, at, author, reason) VALUES (?, ?, ?, ?)`,
-			r.Number, r.At.UTC().Format(time.RFC3339), r.Author, r.Reason); err != nil {
-			return err
-		}
-		for key := range old {
-			if err := end(ctx, tx, key, r.Number); err != nil {
-				return err
-			}
-		}
-		slices.SortFunc(changed, func(a, b Row) int { return a.Key.compare(b.Key) }) // as they are stored
-		begin, err := newBeginning(ctx, tx, r.Number)
+		return write(ctx, tx, r, put, slices.Collect(maps.Keys(old)))
+	})
+	return r, err
+}
+
+// ErrMoved says that there is a newer revision than the one that was to be
+// amended.
+var ErrMoved = errors.New("there is a newer revision")
+
+// Amend makes the revision after base, in which some rows are otherwise or new
+// and others are gone, whole or not at all. The error is ErrMoved where base is
+// not the newest.
+func (s *Store) Amend(ctx context.Context, base int, r Revision, put []Row, gone []Key) (Revision, error) {
+	r.Number = base + 1
+	err := s.within(ctx, func(tx *sql.Tx) error {
+		head, err := newest(ctx, tx)
 		if err != nil {
 			return err
 		}
-		for _, row := range changed {
-			if err := begin.put(ctx, row); err != nil {
-				return err
-			}
+		if head != base {
+			return ErrMoved
 		}
-		return nil
+		for _, row := range put {
+			gone = append(gone, row.Key)
+		}
+		return write(ctx, tx, r, put, gone)
 	})
 	return r, err
+}
+
+func newest(ctx context.Context, tx *sql.Tx) (number int, err error) {
+	err = tx.QueryRowContext(ctx, `SELECT coalesce(max(number), 0) FROM revisions`).Scan(&number)
+	return number, err
+}
+
+// write writes a revision: the rows that end with it, and those that begin.
+func write(ctx context.Context, tx *sql.Tx, r Revision, put []Row, gone []Key) error {
+	if _, err := tx.ExecContext(ctx, `INSERT INTO revisions (number, at, author, reason) VALUES (?, ?, ?, ?)`,
+		r.Number, r.At.UTC().Format(time.RFC3339), r.Author, r.Reason); err != nil {
+		return err
+	}
+	for _, key := range gone {
+		if err := end(ctx, tx, key, r.Number); err != nil {
+			return err
+		}
+	}
+	slices.SortFunc(put, func(a, b Row) int { return a.Key.compare(b.Key) }) // as they are stored
+	begin, err := newBeginning(ctx, tx, r.Number)
+	if err != nil {
+		return err
+	}
+	for _, row := range put {
+		if err := begin.put(ctx, row); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func end(ctx context.Context, tx *sql.Tx, k Key, revision int) error {

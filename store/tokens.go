@@ -32,7 +32,7 @@ func (s *Store) FirstToken(ctx context.Context, name string, now time.Time) (str
 	token := ""
 	err := s.within(ctx, func(tx *sql.Tx) error {
 		var n int
-		if err := tx.QueryRowContext(ctx, `SELECT count(*) FROM tokens`).Scan(&n); err != nil || n > 0 {
+		if err := tx.QueryRowContext(ctx, `SELECT count(*) FROM tokens WHERE directory IS NULL`).Scan(&n); err != nil || n > 0 {
 			return err
 		}
 		token = Prefix + secret()
@@ -46,36 +46,72 @@ func (s *Store) FirstToken(ctx context.Context, name string, now time.Time) (str
 	return token, nil
 }
 
+// PushToken makes the token by which a directory's records are pushed, and
+// returns it: the only time that it is seen. One that there was before does not
+// hold any more.
+func (s *Store) PushToken(ctx context.Context, directory string, now time.Time) (string, error) {
+	token := Prefix + secret()
+	err := s.within(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, `DELETE FROM tokens WHERE directory = ?`, directory); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `INSERT INTO tokens (hash, name, created, directory) VALUES (?, ?, ?, ?)`,
+			hash(token), "push to "+directory, now.UTC().Format(time.RFC3339), directory)
+		return err
+	})
+	return token, err
+}
+
 // Tokens returns the hashes of all tokens.
 func (s *Store) Tokens(ctx context.Context) (*Keys, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT hash FROM tokens`)
+	rows, err := s.db.QueryContext(ctx, `SELECT hash, coalesce(directory, '') FROM tokens`)
 	if err != nil {
 		return nil, s.explain(err)
 	}
 	defer rows.Close()
 	keys := &Keys{}
 	for rows.Next() {
-		var h []byte
-		if err := rows.Scan(&h); err != nil {
+		var k key
+		if err := rows.Scan(&k.hash, &k.directory); err != nil {
 			return nil, s.explain(err)
 		}
-		keys.hashes = append(keys.hashes, h)
+		keys.list = append(keys.list, k)
 	}
 	return keys, s.explain(rows.Err())
 }
 
 // Keys knows tokens by their hashes alone.
-type Keys struct{ hashes [][]byte }
+type Keys struct{ list []key }
 
-// Opens says whether a token is one of them. It takes the same time for a
-// wrong token, a missing one and a right one.
+type key struct {
+	hash      []byte
+	directory string // the one that the token pushes to; "": it opens the service
+}
+
+// Opens says whether a token is one that opens the service. It takes the same
+// time for a wrong token, a missing one and a right one.
 func (k *Keys) Opens(token string) bool {
+	directory, known := k.find(token)
+	return known && directory == ""
+}
+
+// Pushes says to which directory a token pushes, in the same time for all
+// tokens; "" for none.
+func (k *Keys) Pushes(token string) string {
+	directory, _ := k.find(token)
+	return directory
+}
+
+func (k *Keys) find(token string) (directory string, known bool) {
 	h := hash(token)
-	found := 0
-	for _, have := range k.hashes {
-		found |= subtle.ConstantTimeCompare(h, have)
+	found := -1
+	for i, have := range k.list {
+		found = subtle.ConstantTimeSelect(subtle.ConstantTimeCompare(h, have.hash), i, found)
 	}
-	return found == 1
+	if found < 0 {
+		return "", false
+	}
+	return k.list[found].directory, true
 }
 
 // BeginSession gives out a session for a token, which ends at a time.

@@ -3,6 +3,7 @@ package directory
 import (
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"gatemap/core/finding"
 	"gatemap/core/name"
@@ -50,8 +51,9 @@ type Book struct {
 	managers   map[GroupID]Party
 	once       sync.Map // by key: func() any
 
-	// base and changed say from which book this one was edited.
-	base    *Book
+	// base and changed say from which book this one was edited; once another is
+	// edited from this one, the base is let go.
+	base    atomic.Pointer[Book]
 	changed []UserID
 }
 

@@ -19,6 +19,7 @@ type Document struct {
 	Title   string      `yaml:"title" doc:"What it is, for people."`
 	Exact   []string    `yaml:"exact" doc:"Attributes whose values are compared with regard to case."`
 	Source  *Source     `yaml:"source" doc:"Where the users, groups and devices come from, besides those listed here."`
+	Joins   *Joins      `yaml:"joins" doc:"How its accounts belong to people who have accounts in another directory."`
 	Users   []*User     `yaml:"users" doc:"The accounts of people."`
 	Devices []*Device   `yaml:"devices" doc:"The computers."`
 	Groups  []*Group    `yaml:"groups" doc:"The groups."`

@@ -33,8 +33,9 @@ func (b *Book) With(e Edit) (edited *Book, ok bool) {
 	n := &Book{
 		directories: b.directories, folded: b.folded, exact: b.exact, users: b.users, groups: b.groups, devices: b.devices, byDN: b.byDN,
 		nesting: b.nesting, deviceIn: b.deviceIn, attributes: b.attributes, rules: b.rules, findings: b.findings, managers: b.managers,
-		base: b,
 	}
+	n.base.Store(b)
+	b.base.Store(nil) // books in a row would keep each other for ever
 	links := map[UserID][]link{}
 	linksOf := func(u UserID) []link {
 		if _, known := links[u]; !known {
@@ -85,8 +86,9 @@ func (b *Book) With(e Edit) (edited *Book, ok bool) {
 }
 
 // Base is the book that this one was edited from, with the users whom the edit
-// touched; nil for a book that was built.
-func (b *Book) Base() (base *Book, touched []UserID) { return b.base, b.changed }
+// touched; nil for a book that was built, and for one that another was edited
+// from.
+func (b *Book) Base() (base *Book, touched []UserID) { return b.base.Load(), b.changed }
 
 // relink puts the links of some users in the place of those in base.
 func (b *Book) relink(base *Book, links map[UserID][]link) {

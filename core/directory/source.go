@@ -1,20 +1,178 @@
 package directory
 
-import "gatemap/core/place"
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"gatemap/core/name"
+	"gatemap/core/place"
+)
 
 // Source says where a directory's records come from and how its attributes
 // become ours. It is data only; package connect acts on it.
 type Source struct {
-	Place   place.Place  `yaml:"-"`
-	LDIF    *place.Text  `yaml:"ldif" doc:"A file of directory entries (RFC 2849), by its path from the map folder."`
-	Users   *UserTable   `yaml:"users" doc:"Which entries are users."`
-	Groups  *GroupTable  `yaml:"groups" doc:"Which entries are groups."`
-	Devices *DeviceTable `yaml:"devices" doc:"Which entries are devices."`
+	Place    place.Place  `yaml:"-"`
+	LDIF     *place.Text  `yaml:"ldif" doc:"A file of directory entries (RFC 2849), by its path from the map folder."`
+	LDAP     *LDAP        `yaml:"ldap" doc:"A directory server (RFC 4511)."`
+	CSV      *CSV         `yaml:"csv" doc:"A file of lines and columns (RFC 4180)."`
+	SCIM     *SCIM        `yaml:"scim" doc:"The records are pushed to the service (RFC 7644)."`
+	Table    place.Text   `yaml:"table" doc:"An attribute table: open-schemas, domain-controller, or one of the map's own. What users, groups and devices say here goes before it."`
+	Feeds    *Feeds       `yaml:"feeds" doc:"The records are no accounts: they decide some attributes of accounts in another directory."`
+	Follow   Follow       `yaml:"follow" doc:"stream: the server tells changes as they happen (RFC 4533); poll: the service asks for them."`
+	Poll     Span         `yaml:"poll" doc:"How often to ask for changes, with follow: poll. Missing: 10s."`
+	Every    Span         `yaml:"every" doc:"How often to read everything, such as 6h. Missing: when asked, and every 6h with follow."`
+	Inactive Inactive     `yaml:"inactive" doc:"What to do with accounts that are switched off: take (unless said) or skip them."`
+	Vanished Vanished     `yaml:"vanished" doc:"What to do with accounts that the source does not have any more: remove (unless said) or deactivate them."`
+	Guard    *int         `yaml:"guard" doc:"Percentage of the users, or of the groups, that one run may remove or switch off without being confirmed. Missing: 5."`
+	Users    *UserTable   `yaml:"users" doc:"Which entries are users."`
+	Groups   *GroupTable  `yaml:"groups" doc:"Which entries are groups."`
+	Devices  *DeviceTable `yaml:"devices" doc:"Which entries are devices."`
 }
+
+// Live says whether the records come from elsewhere than from files of the map
+// folder.
+func (s *Source) Live() bool { return s.LDAP != nil || s.SCIM != nil }
+
+// Allowed is the percentage that a run may remove or switch off unconfirmed.
+func (s *Source) Allowed() int {
+	if s.Guard == nil {
+		return 5
+	}
+	return *s.Guard
+}
+
+// LDAP says how a directory server is asked.
+type LDAP struct {
+	Place    place.Place  `yaml:"-"`
+	Servers  []place.Text `yaml:"servers,required" doc:"Addresses, ldap://host or ldaps://host, in the order in which they are tried."`
+	StartTLS bool         `yaml:"starttls" doc:"true: connections to ldap:// turn to TLS before anything else (RFC 4513 section 3)."`
+	CA       place.Text   `yaml:"ca" doc:"File of the certificates (PEM) that may vouch for the servers, by its path from the map folder. Missing: those of the machine."`
+	Bind     place.Text   `yaml:"bind" doc:"Distinguished name or login name to bind as. Missing: anonymous."`
+	Secret   *Secret      `yaml:"secret" doc:"Where the secret of the bind is; it never stands in the map."`
+	Timeout  Span         `yaml:"timeout" doc:"How long to wait for any one answer. Missing: 30s."`
+	Page     int          `yaml:"page" doc:"Entries in a page (RFC 2696). Missing: 500."`
+	Tries    int          `yaml:"tries" doc:"How often each server is tried, with growing pauses, before a run fails. Missing: 3."`
+}
+
+// Secret says where a secret is: in a file or in a variable of the environment.
+type Secret struct {
+	Place place.Place `yaml:"-"`
+	File  place.Text  `yaml:"file" doc:"A file that holds the secret alone, by its path from the map folder."`
+	Env   string      `yaml:"env" doc:"A variable of the service's environment."`
+}
+
+// CSV says how a file of lines is read.
+type CSV struct {
+	Place     place.Place `yaml:"-"`
+	File      place.Text  `yaml:"file,required" doc:"The file, by its path from the map folder. Its first line names the columns."`
+	Delimiter string      `yaml:"delimiter" doc:"What stands between columns; tab for a tab. Missing: a comma."`
+	Encoding  place.Text  `yaml:"encoding" doc:"Character encoding, such as windows-1252 or utf-16le (WHATWG names). Missing: UTF-8."`
+	Values    string      `yaml:"values" doc:"What stands between several values in one column. Missing: a column holds one value."`
+}
+
+// SCIM marks a directory whose records are pushed. There is nothing to set.
+type SCIM struct {
+	Place place.Place `yaml:"-"`
+}
+
+// Feeds says of which accounts a source decides attributes: of those in a
+// directory whose attribute By has the value that the record has for it.
+type Feeds struct {
+	Place     place.Place `yaml:"-"`
+	Directory name.Ref    `yaml:"directory,required" doc:"The directory that has the accounts."`
+	By        string      `yaml:"by,required" doc:"The attribute that joins a record to its accounts."`
+	Decides   []string    `yaml:"decides,required" doc:"The attributes that the source decides; one that it leaves empty is empty."`
+}
+
+// Joins says how the accounts of a directory belong to people who have accounts
+// in another.
+type Joins struct {
+	Place     place.Place `yaml:"-"`
+	Directory name.Ref    `yaml:"directory,required" doc:"The directory that has other accounts of the same people."`
+	By        string      `yaml:"by,required" doc:"The attribute of which the accounts of one person have the same value."`
+}
+
+// Follow says how changes come in between full runs.
+type Follow string
+
+// Values lists the ways.
+func (Follow) Values() []string { return []string{"stream", "poll"} }
+
+// Inactive says what becomes of accounts that are switched off.
+type Inactive string
+
+// Values lists the ways; take is the default.
+func (Inactive) Values() []string { return []string{"take", "skip"} }
+
+// Vanished says what becomes of accounts that are not in the source any more.
+type Vanished string
+
+// Values lists the ways; remove is the default.
+func (Vanished) Values() []string { return []string{"remove", "deactivate"} }
+
+// Span is a length of time; the zero Span is "not said".
+type Span struct{ time.Duration }
+
+// UnmarshalText reads a positive length such as 90s, 15m or 6h.
+func (s *Span) UnmarshalText(text []byte) error {
+	d, err := time.ParseDuration(string(text))
+	if err != nil || d <= 0 {
+		return fmt.Errorf("%q is not a length of time such as 90s, 15m or 6h", text)
+	}
+	s.Duration = d
+	return nil
+}
+
+// Or is the span, or another where none was said.
+func (s Span) Or(other time.Duration) time.Duration {
+	if s.Duration == 0 {
+		return other
+	}
+	return s.Duration
+}
+
+// Base is a place in the tree of a source, with how far below it to look.
+type Base struct {
+	place.Text
+	Scope Scope
+}
+
+// Scope says how far below a base entries are meant (RFC 4511 section 4.5.1.2).
+type Scope string
+
+// Values lists the scopes; sub is the default.
+func (Scope) Values() []string { return []string{"sub", "one", "base"} }
+
+// UnmarshalText reads a distinguished name, with its scope in front where that
+// is not sub: "one:ou=people,dc=cindervale,dc=example".
+func (b *Base) UnmarshalText(text []byte) error {
+	b.Value, b.Scope = string(text), "sub"
+	for _, s := range b.Scope.Values() {
+		if rest, ok := strings.CutPrefix(string(text), s+":"); ok {
+			b.Value, b.Scope = rest, Scope(s)
+		}
+	}
+	if _, ok := name.DN(b.Value); !ok {
+		return fmt.Errorf("%q is not a distinguished name (RFC 4514)", b.Value)
+	}
+	return nil
+}
+
+// MarshalText gives back what UnmarshalText reads.
+func (b Base) MarshalText() ([]byte, error) {
+	if b.Scope == "" || b.Scope == "sub" {
+		return []byte(b.Value), nil
+	}
+	return []byte(string(b.Scope) + ":" + b.Value), nil
+}
+
+// SetPlace notes where the base stands.
+func (b *Base) SetPlace(p place.Place) { b.Place = p }
 
 // Pick says which entries of a source are meant.
 type Pick struct {
-	Base   place.Text `yaml:"base" doc:"Distinguished name under which the entries stand. Missing: anywhere."`
+	Base   []Base     `yaml:"base" doc:"Distinguished names under which the entries stand, each with one: or base: in front where that is not the whole tree. Missing: anywhere."`
 	Filter place.Text `yaml:"filter" doc:"Which entries (RFC 4515). Missing: all that have the name attribute."`
 	Name   string     `yaml:"name,required" doc:"The attribute that holds the name."`
 }
@@ -24,21 +182,41 @@ type UserTable struct {
 	Place        place.Place `yaml:"-"`
 	Pick         `yaml:",inline"`
 	Disabled     place.Text        `yaml:"disabled" doc:"A filter (RFC 4515) that holds for accounts that are switched off."`
-	Expires      string            `yaml:"expires" doc:"The attribute that holds the end of the account: generalized time (RFC 4517 section 3.3.13) or RFC 3339."`
-	PrimaryGroup string            `yaml:"primary_group" doc:"The attribute that names the primary group."`
+	Expires      Date              `yaml:"expires" doc:"The attribute that holds the end of the account, or {attribute, form}."`
+	PrimaryGroup string            `yaml:"primary_group" doc:"The attribute that names the primary group, by name, distinguished name or number."`
 	Attributes   map[string]string `yaml:"attributes" doc:"Our attribute: the source's attribute. Missing: every attribute under its own name."`
+}
+
+// Date is an attribute that holds a time, and how it is written.
+type Date struct {
+	Attribute string `yaml:"attribute,required" doc:"The attribute."`
+	Form      Form   `yaml:"form" doc:"time (unless said): generalized time (RFC 4517 section 3.3.13) or RFC 3339; days: since 1970-01-01; ticks: of 100 ns since 1601-01-01, where 0 and the greatest number mean never."`
+}
+
+// Form is how a time is written.
+type Form string
+
+// Values lists the forms; time is the default.
+func (Form) Values() []string { return []string{"time", "days", "ticks"} }
+
+// UnmarshalText reads the name of an attribute that holds a time in plain form.
+func (d *Date) UnmarshalText(text []byte) error {
+	d.Attribute = string(text)
+	return nil
 }
 
 // GroupTable turns entries into groups.
 type GroupTable struct {
 	Place       place.Place `yaml:"-"`
 	Pick        `yaml:",inline"`
-	Members     []string             `yaml:"members,required" doc:"The attributes that list members, by distinguished name or by name."`
+	Members     []string             `yaml:"members" doc:"The attributes that list members, by distinguished name or by name."`
+	Number      string               `yaml:"number" doc:"The attribute that holds the number by which users name their primary group; of a binary security identifier its last part is the number."`
 	Description string               `yaml:"description" doc:"The attribute that says what the group is for."`
 	Managers    string               `yaml:"managers" doc:"The attribute that lists the managers, by distinguished name or by name."`
 	Kind        map[Kind]place.Text  `yaml:"kind" doc:"Kind: a filter (RFC 4515) that holds for groups of that kind."`
 	Draws       map[Draws]place.Text `yaml:"draws" doc:"Reach: a filter (RFC 4515) that holds for groups with it."`
 	Opens       map[Opens]place.Text `yaml:"opens" doc:"Reach: a filter (RFC 4515) that holds for groups with it."`
+	Host        string               `yaml:"host" doc:"The system in which groups that open host count."`
 }
 
 // DeviceTable turns entries into devices.
@@ -47,4 +225,67 @@ type DeviceTable struct {
 	Pick      `yaml:",inline"`
 	Managed   place.Text `yaml:"managed" doc:"A filter (RFC 4515) that holds for managed devices."`
 	Compliant place.Text `yaml:"compliant" doc:"A filter (RFC 4515) that holds for compliant devices."`
+}
+
+// Over fills what a source leaves open from an attribute table. A source that
+// names any of users, groups and devices itself takes the others from it too.
+func (s *Source) Over(table *Source) {
+	s.Users = over(s.Users, table.Users, func(own, under *UserTable) {
+		pick(&own.Pick, &under.Pick)
+		supply(&own.Disabled, under.Disabled)
+		supply(&own.Expires, under.Expires)
+		supply(&own.PrimaryGroup, under.PrimaryGroup)
+		if own.Attributes == nil {
+			own.Attributes = under.Attributes
+		}
+	})
+	s.Groups = over(s.Groups, table.Groups, func(own, under *GroupTable) {
+		pick(&own.Pick, &under.Pick)
+		if own.Members == nil {
+			own.Members = under.Members
+		}
+		supply(&own.Number, under.Number)
+		supply(&own.Description, under.Description)
+		supply(&own.Managers, under.Managers)
+		supply(&own.Host, under.Host)
+		if own.Kind == nil {
+			own.Kind = under.Kind
+		}
+		if own.Draws == nil {
+			own.Draws = under.Draws
+		}
+		if own.Opens == nil {
+			own.Opens = under.Opens
+		}
+	})
+	s.Devices = over(s.Devices, table.Devices, func(own, under *DeviceTable) {
+		pick(&own.Pick, &under.Pick)
+		supply(&own.Managed, under.Managed)
+		supply(&own.Compliant, under.Compliant)
+	})
+}
+
+func over[T any](own, under *T, merge func(own, under *T)) *T {
+	switch {
+	case own == nil:
+		return under
+	case under != nil:
+		merge(own, under)
+	}
+	return own
+}
+
+func pick(own, under *Pick) {
+	if own.Base == nil {
+		own.Base = under.Base
+	}
+	supply(&own.Filter, under.Filter)
+	supply(&own.Name, under.Name)
+}
+
+func supply[T comparable](own *T, under T) {
+	var none T
+	if *own == none {
+		*own = under
+	}
 }

@@ -49,13 +49,18 @@ func (e *Error) Error() string {
 	return e.Place.String() + ": " + e.Message
 }
 
+// Errorf makes an error at p.
+func Errorf(p Place, format string, args ...any) *Error {
+	return &Error{Place: p, Message: fmt.Sprintf(format, args...)}
+}
+
 // Errors collects every error of a map, so that all can be mended in one go.
 // The zero value is ready to use.
 type Errors struct{ list []*Error }
 
 // Addf adds an error at p.
 func (l *Errors) Addf(p Place, format string, args ...any) {
-	l.list = append(l.list, &Error{Place: p, Message: fmt.Sprintf(format, args...)})
+	l.list = append(l.list, Errorf(p, format, args...))
 }
 
 // Join adds the errors of another list.

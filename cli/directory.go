@@ -1,0 +1,199 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"gatemap/answer"
+	"gatemap/service"
+)
+
+func (a *app) directory() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "directory",
+		Short: "The directories, and whether their sources can be trusted",
+		Example: `  gatemap directory list
+  gatemap directory test cindervale --user ilse.okonjo
+  gatemap directory token club`,
+	}
+	cmd.AddCommand(a.directoryList(), a.directoryTest(), a.directoryToken())
+	return cmd
+}
+
+func (a *app) directoryList() *cobra.Command {
+	return &cobra.Command{
+		Use:     "list",
+		Short:   "The directories with where their records come from",
+		Example: "  gatemap directory list -o csv",
+		Args:    cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.service()
+			if err != nil {
+				return err
+			}
+			all, err := c.Directories(cmd.Context())
+			if err != nil {
+				return err
+			}
+			switch a.format {
+			case asJSON:
+				return a.writeJSON(all)
+			case asCSV:
+				rows := [][]string{{"directory", "source", "follow", "feeds", "users", "groups", "devices"}}
+				for _, d := range all.Directories {
+					rows = append(rows, []string{d.Name, d.Source, d.Follow, d.Feeds, fmt.Sprint(d.Users), fmt.Sprint(d.Groups), fmt.Sprint(d.Devices)})
+				}
+				return a.writeCSV(rows)
+			}
+			width := widest(all.Directories, func(d answer.Directory) string { return d.Name })
+			for _, d := range all.Directories {
+				a.print("%s  %s  %s\n", a.paint(strong, pad(d.Name, width)), pad(d.Source, 4), directoryWords(&d))
+			}
+			return nil
+		},
+	}
+}
+
+func directoryWords(d *answer.Directory) string {
+	parts := []string{fmt.Sprintf("%s, %s, %s", count(d.Users, "user", "users"), count(d.Groups, "group", "groups"), count(d.Devices, "device", "devices"))}
+	if d.Feeds != "" {
+		parts = []string{fmt.Sprintf("%s for the accounts of %s", count(d.Users, "record", "records"), d.Feeds)}
+	}
+	switch d.Follow {
+	case "stream":
+		parts = append(parts, "changes stream in")
+	case "poll":
+		parts = append(parts, "asked for changes")
+	}
+	if d.Latest != nil {
+		parts = append(parts, fmt.Sprintf("run %d %s", d.Latest.ID, d.Latest.State))
+	}
+	return strings.Join(parts, "; ")
+}
+
+func (a *app) directoryTest() *cobra.Command {
+	var user string
+	cmd := &cobra.Command{
+		Use:   "test DIRECTORY",
+		Short: "Check the source of a directory step by step",
+		Long: `Goes through everything that bringing in a directory needs: address, connection,
+certificate, bind, bases, filters, and how many users have each attribute. With
+--user also where that user is found, in which groups, and which systems name these;
+where nothing does, what nearly would. Nothing is changed.
+
+The exit code is 1 where a step fails, a user who comes to no mapped group included.`,
+		Example: `  gatemap directory test cindervale
+  gatemap directory test cindervale --user ilse.okonjo --map ./observatory`,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: a.completeDirectory,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			told := 0
+			checked, err := a.check(cmd.Context(), args[0], user, func(s answer.Step) {
+				if a.format != asJSON && a.format != asCSV {
+					told++
+					a.stepText(s)
+				}
+			})
+			if err != nil {
+				return err
+			}
+			a.failed = checked.Failed()
+			switch a.format {
+			case asJSON:
+				return a.writeJSON(checked)
+			case asCSV:
+				rows := [][]string{{"step", "state", "detail"}}
+				for _, s := range checked.Steps {
+					rows = append(rows, []string{s.Name, s.State, s.Detail})
+				}
+				return a.writeCSV(rows)
+			}
+			for _, s := range checked.Steps[told:] {
+				a.stepText(s)
+			}
+			return nil
+		},
+	}
+	cmd.Flags().StringVar(&user, "user", "", "a user to look for")
+	_ = cmd.RegisterFlagCompletionFunc("user", a.complete(answer.KindUser))
+	return cmd
+}
+
+// check asks a folder, step by step, or a service.
+func (a *app) check(ctx context.Context, named, user string, tell func(answer.Step)) (*answer.Checked, error) {
+	if err := a.plainFormat(); err != nil {
+		return nil, err
+	}
+	dir := a.mapDir
+	if dir == "" && a.server == "" {
+		dir = env("MAP")
+	}
+	if dir == "" {
+		c, err := a.service()
+		if err != nil {
+			return nil, err
+		}
+		return c.CheckDirectory(ctx, named, user)
+	}
+	folder, err := service.ReadFolder(dir)
+	if err != nil {
+		return nil, err
+	}
+	return folder.Check(ctx, service.Files{FS: os.DirFS(dir)}, named, user, tell)
+}
+
+func (a *app) stepText(s answer.Step) {
+	mark := map[string]string{"good": a.paint(green, "ok  "), "warned": a.paint(yellow, "look"), "failed": a.paint(red, "no  ")}[s.State]
+	a.print("%s  %s  %s\n", mark, pad(s.Name, 11), strings.ReplaceAll(s.Detail, "\n", "\n"+strings.Repeat(" ", 19)))
+}
+
+func (a *app) directoryToken() *cobra.Command {
+	return &cobra.Command{
+		Use:   "token DIRECTORY",
+		Short: "Make the token by which a directory is pushed (SCIM)",
+		Long: `Makes the token with which another program pushes users and groups to a directory
+that has source: {scim: {}}, and prints it, this once. It opens nothing else. The one
+that there was before does not hold any more.`,
+		Example: "  gatemap directory token club",
+		Args:    cobra.ExactArgs(1), ValidArgsFunction: a.completeDirectory,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.service()
+			if err != nil {
+				return err
+			}
+			token, err := c.PushToken(cmd.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			if a.format == asJSON {
+				return a.writeJSON(answer.Token{Token: token})
+			}
+			a.print("%s\n", token)
+			return nil
+		},
+	}
+}
+
+// completeDirectory completes names of directories of the service.
+func (a *app) completeDirectory(cmd *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+	if len(args) > 0 {
+		return nil, cobra.ShellCompDirectiveNoFileComp
+	}
+	c, err := a.service()
+	if err != nil {
+		return nil, cobra.ShellCompDirectiveError
+	}
+	all, err := c.Directories(cmd.Context())
+	if err != nil {
+		return nil, cobra.ShellCompDirectiveError
+	}
+	var names []string
+	for _, d := range all.Directories {
+		names = append(names, d.Name)
+	}
+	return names, cobra.ShellCompDirectiveNoFileComp
+}

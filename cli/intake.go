@@ -1,0 +1,256 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/schollz/progressbar/v3"
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"gatemap/answer"
+	"gatemap/client"
+)
+
+// service is the service that the flags and the environment name.
+func (a *app) service() (*client.Client, error) {
+	if err := a.plainFormat(); err != nil {
+		return nil, err
+	}
+	if a.mapDir != "" {
+		return nil, &usageError{"this is asked of a service, which keeps what comes in: name one with --server"}
+	}
+	server := a.server
+	if server == "" {
+		if server = env("SERVER"); server == "" {
+			server = "http://" + defaultListen
+		}
+	}
+	token, err := a.token()
+	if err != nil {
+		return nil, err
+	}
+	return client.New(server, token)
+}
+
+func (a *app) intake() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "intake",
+		Short: "Bring in what directories hold: preview, then commit",
+		Long: `Brings people, groups and devices in from the source of a directory. Every run
+first makes a preview: who joins, leaves and changes, what becomes of groups, what
+cannot be taken, and what people gain and lose by it. Nothing is in force before it
+is committed, as one revision, whole or not at all.
+
+A run that would switch off or remove more than the guard of the source lets pass
+(5 % unless the map says otherwise) is held until someone confirms it.`,
+		Example: `  gatemap intake run cindervale
+  gatemap intake commit 12
+  gatemap intake run personnel --commit
+  gatemap intake list`,
+	}
+	cmd.AddCommand(a.intakeRun(), a.intakeList(), a.intakeShow(), a.intakeCommit(), a.intakeDrop())
+	return cmd
+}
+
+func (a *app) intakeRun() *cobra.Command {
+	var commit, confirm bool
+	cmd := &cobra.Command{
+		Use:   "run DIRECTORY",
+		Short: "Read the source of a directory and show what would change",
+		Long: `Reads everything that the source of a directory holds and shows what it would
+change. The run then waits to be committed, unless --commit does so at once. The
+exit code is 1 where the run failed or is held.`,
+		Example: `  gatemap intake run cindervale
+  gatemap intake run personnel --commit`,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: a.completeDirectory,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.service()
+			if err != nil {
+				return err
+			}
+			run, err := a.follow(cmd.Context(), c, func() (*answer.Run, error) {
+				return c.BeginIntake(cmd.Context(), args[0], commit, confirm)
+			})
+			if err != nil {
+				return err
+			}
+			return a.showRun(cmd.Context(), c, run)
+		},
+	}
+	cmd.Flags().BoolVar(&commit, "commit", false, "commit what comes in at once, unless the guard holds it")
+	cmd.Flags().BoolVar(&confirm, "confirm", false, "commit it even if the guard holds it")
+	return cmd
+}
+
+// follow begins a run and shows how far it is, until it rests.
+func (a *app) follow(ctx context.Context, c *client.Client, begin func() (*answer.Run, error)) (*answer.Run, error) {
+	bar := a.progress()
+	defer func() { _ = bar.Clear() }() // a bar that stays is no harm
+	var run *answer.Run
+	var failed error
+	err := c.Events(ctx, func(e client.Event) bool {
+		if run == nil { // the first event: from now on none is missed
+			run, failed = begin()
+			return failed == nil
+		}
+		if e.Run == nil || e.Run.ID != run.ID {
+			return true
+		}
+		run = e.Run
+		bar.Describe(fmt.Sprintf("%s: %s", run.Directory, run.State))
+		_ = bar.Set(run.Read)
+		return run.State.Running()
+	})
+	if failed != nil {
+		return nil, failed
+	}
+	return run, err
+}
+
+// progress is a bar for work of unknown length, where someone sees it.
+func (a *app) progress() *progressbar.ProgressBar {
+	f, ok := a.err.(*os.File)
+	return progressbar.NewOptions(-1, progressbar.OptionSetWriter(a.err), progressbar.OptionSetVisibility(ok && term.IsTerminal(int(f.Fd()))),
+		progressbar.OptionShowCount(), progressbar.OptionSetItsString("entries"), progressbar.OptionThrottle(100*time.Millisecond), progressbar.OptionClearOnFinish())
+}
+
+func runSize(r *answer.Run) string {
+	parts := []string{"started " + r.Started.Local().Format("2006-01-02 15:04:05")}
+	if r.Ended != nil {
+		parts = append(parts, "took "+r.Ended.Sub(r.Started).Round(time.Millisecond).String())
+	}
+	parts = append(parts, count(r.Read, "entry", "entries")+" read")
+	if r.Server != "" {
+		parts = append(parts, "from "+r.Server)
+	}
+	return strings.Join(parts, ", ")
+}
+
+func (a *app) intakeList() *cobra.Command {
+	var limit int
+	cmd := &cobra.Command{
+		Use:   "list [DIRECTORY]",
+		Short: "The runs so far, the newest first",
+		Example: `  gatemap intake list
+  gatemap intake list cindervale --limit 200 -o csv`,
+		Args:              cobra.MaximumNArgs(1),
+		ValidArgsFunction: a.completeDirectory,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.service()
+			if err != nil {
+				return err
+			}
+			runs, err := c.Runs(cmd.Context(), strings.Join(args, ""), limit)
+			if err != nil {
+				return err
+			}
+			switch a.format {
+			case asJSON:
+				return a.writeJSON(runs)
+			case asCSV:
+				rows := [][]string{{"run", "directory", "how", "state", "started", "seconds", "read", "joined", "left", "changed", "groups", "rejected", "revision", "error"}}
+				for _, r := range runs.Runs {
+					rows = append(rows, runRow(&r))
+				}
+				return a.writeCSV(rows)
+			}
+			if len(runs.Runs) == 0 {
+				a.print("No run yet. Begin one:  gatemap intake run DIRECTORY\n")
+			}
+			for _, r := range runs.Runs {
+				a.print("%5d  %s  %s  %s  %s  %s\n", r.ID, r.Started.Local().Format("2006-01-02 15:04:05"), pad(r.Directory, 14), pad(r.How, 8),
+					a.paint(runStyles[r.State], pad(string(r.State), 9)), runWords(&r))
+			}
+			return nil
+		},
+	}
+	cmd.Flags().IntVar(&limit, "limit", 50, "how many, 1 to 200")
+	return cmd
+}
+
+func runRow(r *answer.Run) []string {
+	took := ""
+	if r.Ended != nil {
+		took = strconv.FormatFloat(r.Ended.Sub(r.Started).Seconds(), 'f', 3, 64)
+	}
+	n := strconv.Itoa
+	return []string{
+		n(int(r.ID)), r.Directory, r.How, string(r.State), r.Started.UTC().Format(time.RFC3339), took, n(r.Read), n(r.Counts.Joined), n(r.Counts.Left),
+		n(r.Counts.Changed), n(r.Counts.NewGroups + r.Counts.GoneGroups + r.Counts.ChangedGroups), n(r.Counts.Rejected), n(r.Revision), r.Error,
+	}
+}
+
+// runWords says in a few words what a run did.
+func runWords(r *answer.Run) string {
+	if r.Error != "" {
+		first, _, _ := strings.Cut(r.Error, "\n")
+		return first
+	}
+	var parts []string
+	add := func(n int, what string) {
+		if n > 0 {
+			parts = append(parts, fmt.Sprintf("%d %s", n, what))
+		}
+	}
+	add(r.Counts.Joined, "joined")
+	add(r.Counts.Left, "left")
+	add(r.Counts.Changed, "changed")
+	add(r.Counts.NewGroups+r.Counts.GoneGroups+r.Counts.ChangedGroups, "groups")
+	add(r.Counts.OtherDevices, "devices")
+	add(r.Counts.Rejected, "rejected")
+	if r.Revision > 0 {
+		parts = append(parts, fmt.Sprintf("revision %d", r.Revision))
+	}
+	if parts == nil {
+		return "nothing to change"
+	}
+	return strings.Join(parts, ", ")
+}
+
+// ofRun is a command about one run.
+func (a *app) ofRun(use, short, example string, work func(context.Context, *client.Client, int64) (*answer.Run, error)) *cobra.Command {
+	return &cobra.Command{
+		Use: use, Short: short, Example: example, Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			id, err := strconv.ParseInt(args[0], 10, 64)
+			if err != nil || id < 1 {
+				return &usageError{fmt.Sprintf("%q is not the number of a run; gatemap intake list shows them", args[0])}
+			}
+			c, err := a.service()
+			if err != nil {
+				return err
+			}
+			run, err := work(cmd.Context(), c, id)
+			if err != nil {
+				return err
+			}
+			return a.showRun(cmd.Context(), c, run)
+		},
+	}
+}
+
+func (a *app) intakeShow() *cobra.Command {
+	return a.ofRun("show RUN", "What a run changes, or changed", "  gatemap intake show 12 -o csv",
+		func(ctx context.Context, c *client.Client, id int64) (*answer.Run, error) { return c.Run(ctx, id) })
+}
+
+func (a *app) intakeCommit() *cobra.Command {
+	var confirm bool
+	cmd := a.ofRun("commit RUN", "Put in force what a run that waits would change", "  gatemap intake commit 12\n  gatemap intake commit 13 --confirm",
+		func(ctx context.Context, c *client.Client, id int64) (*answer.Run, error) {
+			return c.CommitRun(ctx, id, confirm)
+		})
+	cmd.Flags().BoolVar(&confirm, "confirm", false, "commit it though the guard holds it")
+	return cmd
+}
+
+func (a *app) intakeDrop() *cobra.Command {
+	return a.ofRun("drop RUN", "Let a run that waits go", "  gatemap intake drop 12",
+		func(ctx context.Context, c *client.Client, id int64) (*answer.Run, error) { return c.DropRun(ctx, id) })
+}

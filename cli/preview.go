@@ -1,0 +1,173 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"gatemap/answer"
+	"gatemap/client"
+	"gatemap/connect"
+	"gatemap/core/change"
+)
+
+// showRun shows a run that rests, with its preview where that is kept.
+func (a *app) showRun(ctx context.Context, c *client.Client, run *answer.Run) error {
+	a.failed = run.State == answer.RunFailed || run.State == answer.RunHeld || run.State == answer.RunCutOff
+	p, err := c.Preview(ctx, run.ID)
+	if err != nil {
+		p = &answer.Preview{Run: *run}
+	}
+	switch a.format {
+	case asJSON:
+		return a.writeJSON(p)
+	case asCSV:
+		return a.writeCSV(previewTable(p))
+	}
+	a.previewText(p)
+	return nil
+}
+
+var runStyles = map[answer.RunState]style{
+	answer.RunCommitted: green, answer.RunUnchanged: green, answer.RunFailed: red, answer.RunHeld: red, answer.RunCutOff: red,
+}
+
+func (a *app) previewText(p *answer.Preview) {
+	r := &p.Run
+	a.print("%s\n", a.paint(strong, fmt.Sprintf("Run %d of %s", r.ID, r.Directory)))
+	a.print("  %s  %s\n", a.paint(runStyles[r.State], string(r.State)), runSize(r))
+	if r.Error != "" {
+		a.print("  %s\n", strings.ReplaceAll(r.Error, "\n", "\n  "))
+	}
+	if r.Guard != "" {
+		a.print("  %s\n", r.Guard)
+	}
+	a.print("\n")
+	list := func(heading string, n int, lines []string) {
+		if n == 0 {
+			return
+		}
+		a.print("%s  %d\n", a.paint(strong, heading), n)
+		const most = 20
+		for _, line := range lines[:min(len(lines), most)] {
+			a.print("  %s\n", line)
+		}
+		if n > min(len(lines), most) {
+			a.print("  and %d more (-o json)\n", n-min(len(lines), most))
+		}
+		a.print("\n")
+	}
+	list("Joined", r.Counts.Joined, p.Joined)
+	list("Left", r.Counts.Left, p.Left)
+	list("Changed", r.Counts.Changed, lines(p.Changed, func(c answer.RecordChange) string { return c.Name + "  " + fieldsText(c.Fields) }))
+	list("Groups", r.Counts.NewGroups+r.Counts.GoneGroups+r.Counts.ChangedGroups, lines(p.Groups, groupChangeText))
+	list("Devices", r.Counts.OtherDevices, lines(p.Devices, func(c answer.RecordChange) string { return c.Name + "  " + fieldsText(c.Fields) }))
+	list("Rejected", r.Counts.Rejected, p.Rejected)
+	list("Join no account", r.Counts.Alone, p.Alone)
+	list("Gains", r.Counts.Gains, lines(p.Gains, func(h change.Held) string {
+		return fmt.Sprintf("%s  %s  %s", h.User, a.state(h.Entitlement.State), entitled(&h.Entitlement))
+	}))
+	list("Losses", r.Counts.Losses, lines(p.Losses, func(h change.Held) string { return h.User + "  " + entitled(&h.Entitlement) }))
+	if r.Counts.Changes > 0 {
+		a.print("%s that people hold otherwise than before\n\n", count(r.Counts.Changes, "entitlement", "entitlements"))
+	}
+	if p.Looked < p.Touched {
+		a.print("Gains and losses are worked out for %d of the %d people whom it touches.\n\n", p.Looked, p.Touched)
+	}
+	switch r.State {
+	case answer.RunWaiting:
+		a.print("Nothing has changed yet. Commit it:  gatemap intake commit %d\n", r.ID)
+	case answer.RunHeld:
+		a.print("Nothing has changed. If it is right, commit it:  gatemap intake commit %d --confirm\n", r.ID)
+	case answer.RunCommitted:
+		a.print("In force as revision %d.\n", r.Revision)
+	case answer.RunUnchanged:
+		a.print("The map holds just that already.\n")
+	case answer.RunFailed, answer.RunCutOff:
+		a.print("The map is as it was.\n")
+	}
+}
+
+func lines[T any](list []T, line func(T) string) []string {
+	all := make([]string, len(list))
+	for i, x := range list {
+		all[i] = line(x)
+	}
+	return all
+}
+
+func fieldsText(fields []connect.Field) string {
+	parts := make([]string, 0, len(fields))
+	for _, f := range fields {
+		if f.Attribute != "members" { // these are told one by one
+			parts = append(parts, f.String())
+		}
+	}
+	return strings.Join(parts, ", ")
+}
+
+func groupChangeText(g answer.GroupChange) string {
+	if g.What != "changed" {
+		return g.Name + "  is " + g.What
+	}
+	var parts []string
+	if text := fieldsText(g.Fields); text != "" {
+		parts = append(parts, text)
+	}
+	if len(g.Added) > 0 {
+		parts = append(parts, "gets "+strings.Join(g.Added, ", "))
+	}
+	if len(g.Removed) > 0 {
+		parts = append(parts, "loses "+strings.Join(g.Removed, ", "))
+	}
+	return g.Name + "  " + strings.Join(parts, "; ")
+}
+
+func previewTable(p *answer.Preview) [][]string {
+	rows := [][]string{{"what", "name", "attribute", "before", "after"}}
+	for _, n := range p.Joined {
+		rows = append(rows, []string{"joined", n, "", "", ""})
+	}
+	for _, n := range p.Left {
+		rows = append(rows, []string{"left", n, "", "", ""})
+	}
+	for _, c := range p.Changed {
+		for _, f := range c.Fields {
+			rows = append(rows, []string{"changed", c.Name, f.Attribute, f.Before, f.After})
+		}
+	}
+	for _, g := range p.Groups {
+		if g.What != "changed" {
+			rows = append(rows, []string{g.What + " group", g.Name, "", "", ""})
+		}
+		for _, f := range g.Fields {
+			if f.Attribute != "members" {
+				rows = append(rows, []string{"changed group", g.Name, f.Attribute, f.Before, f.After})
+			}
+		}
+		for _, m := range g.Added {
+			rows = append(rows, []string{"changed group", g.Name, "member", "", m})
+		}
+		for _, m := range g.Removed {
+			rows = append(rows, []string{"changed group", g.Name, "member", m, ""})
+		}
+	}
+	for _, c := range p.Devices {
+		for _, f := range c.Fields {
+			rows = append(rows, []string{"device", c.Name, f.Attribute, f.Before, f.After})
+		}
+	}
+	for _, r := range p.Rejected {
+		rows = append(rows, []string{"rejected", r, "", "", ""})
+	}
+	for _, n := range p.Alone {
+		rows = append(rows, []string{"joins no account", n, "", "", ""})
+	}
+	for _, h := range p.Gains {
+		rows = append(rows, []string{"gain", h.User, entitled(&h.Entitlement), "", h.Entitlement.State.String()})
+	}
+	for _, h := range p.Losses {
+		rows = append(rows, []string{"loss", h.User, entitled(&h.Entitlement), h.Entitlement.State.String(), ""})
+	}
+	return rows
+}

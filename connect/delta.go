@@ -1,0 +1,289 @@
+package connect
+
+import (
+	"cmp"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
+	"gatemap/core/directory"
+	"gatemap/core/filter"
+	"gatemap/core/name"
+)
+
+// Delta is what differs between what a directory held and what it is to hold.
+// Lists are by name.
+type Delta struct {
+	Joined, Left  []*directory.User
+	Changed       []Changed[directory.User]
+	NewGroups     []*directory.Group
+	GoneGroups    []*directory.Group
+	ChangedGroups []Regrouped
+	NewDevices    []*directory.Device
+	GoneDevices   []*directory.Device
+	OtherDevices  []Changed[directory.Device]
+}
+
+// Changed is a record before and after, with what differs.
+type Changed[T any] struct {
+	Before, After *T
+	Fields        []Field
+}
+
+// Field is one attribute that differs; an absent value is "".
+type Field struct {
+	Attribute string `json:"attribute"`
+	Before    string `json:"before"`
+	After     string `json:"after"`
+}
+
+// String says in words what becomes of the attribute.
+func (f Field) String() string {
+	switch {
+	case f.Attribute == "members":
+		return "members " + strings.TrimSpace(f.After+" "+f.Before)
+	case f.Before == "":
+		return fmt.Sprintf("%s is now %q", f.Attribute, f.After)
+	case f.After == "":
+		return fmt.Sprintf("%s %q is gone", f.Attribute, f.Before)
+	}
+	return fmt.Sprintf("%s %q becomes %q", f.Attribute, f.Before, f.After)
+}
+
+// Regrouped is a group with other members or attributes.
+type Regrouped struct {
+	Changed[directory.Group]
+	Added, Removed []string // references to members
+}
+
+// Empty says that nothing differs.
+func (d *Delta) Empty() bool {
+	return len(d.Joined)+len(d.Left)+len(d.Changed)+len(d.NewGroups)+len(d.GoneGroups)+len(d.ChangedGroups)+
+		len(d.NewDevices)+len(d.GoneDevices)+len(d.OtherDevices) == 0
+}
+
+// Off counts the users who are active before and inactive or gone after.
+func (d *Delta) Off() int {
+	n := 0
+	for _, u := range d.Left {
+		if u.IsActive() {
+			n++
+		}
+	}
+	for _, c := range d.Changed {
+		if c.Before.IsActive() && !c.After.IsActive() {
+			n++
+		}
+	}
+	return n
+}
+
+// Settle works out what differs between the records before and those that came
+// in. It returns the latter in the order of the former, with the records of before
+// in the place of equal ones, so that what did not change stays what it was.
+func Settle(before, now Records) (Records, Delta) {
+	var d Delta
+	var changed []Changed[directory.Group]
+	settled := Records{Rejected: now.Rejected}
+	settled.Users, d.Joined, d.Left, d.Changed = settle(before.Users, now.Users, func(u *directory.User) string { return u.Name }, userFields)
+	settled.Groups, d.NewGroups, d.GoneGroups, changed = settle(before.Groups, now.Groups, func(g *directory.Group) string { return g.Name }, groupFields)
+	settled.Devices, d.NewDevices, d.GoneDevices, d.OtherDevices = settle(before.Devices, now.Devices, func(x *directory.Device) string { return x.Name }, deviceFields)
+	for _, c := range changed {
+		r := Regrouped{Changed: c, Added: without(c.After, c.Before), Removed: without(c.Before, c.After)}
+		d.ChangedGroups = append(d.ChangedGroups, r)
+	}
+	return settled, d
+}
+
+func settle[T any](before, now []*T, named func(*T) string, fields func(a, b *T) []Field) (settled, fresh, gone []*T, changed []Changed[T]) {
+	left := make(map[string]*T, len(now))
+	for _, x := range now {
+		left[name.Fold(named(x))] = x
+	}
+	settled = make([]*T, 0, len(now))
+	for _, was := range before {
+		key := name.Fold(named(was))
+		is, there := left[key]
+		delete(left, key)
+		switch {
+		case !there:
+			gone = append(gone, was)
+			continue
+		case was != is:
+			if f := fields(was, is); f != nil {
+				changed = append(changed, Changed[T]{was, is, f})
+				was = is
+			}
+		}
+		settled = append(settled, was)
+	}
+	for _, x := range now {
+		if left[name.Fold(named(x))] == x {
+			fresh = append(fresh, x)
+		}
+	}
+	settled = append(settled, fresh...)
+	byName := func(a, b *T) int { return strings.Compare(name.Fold(named(a)), name.Fold(named(b))) }
+	slices.SortFunc(fresh, byName)
+	slices.SortFunc(gone, byName)
+	slices.SortFunc(changed, func(a, b Changed[T]) int { return byName(a.After, b.After) })
+	return settled, fresh, gone, changed
+}
+
+type fields []Field
+
+func (f *fields) text(attribute, before, after string) {
+	if before != after {
+		*f = append(*f, Field{attribute, before, after})
+	}
+}
+
+func flag(b *bool, missing string) string {
+	switch {
+	case b == nil:
+		return missing
+	case *b:
+		return "true"
+	}
+	return "false"
+}
+
+func instant(i directory.Instant) string {
+	if i.IsZero() {
+		return ""
+	}
+	return i.UTC().Format("2006-01-02T15:04:05Z")
+}
+
+func userFields(a, b *directory.User) []Field {
+	var f fields
+	f.text("userName", a.Name, b.Name)
+	f.text("dn", a.DN, b.DN)
+	f.text("active", flag(a.Active, "true"), flag(b.Active, "true"))
+	f.text("expires", instant(a.Expires), instant(b.Expires))
+	f.text("primary_group", a.PrimaryGroup.Name, b.PrimaryGroup.Name)
+	f.attributes(a.Attributes, b.Attributes)
+	return f
+}
+
+func deviceFields(a, b *directory.Device) []Field {
+	var f fields
+	f.text("name", a.Name, b.Name)
+	f.text("dn", a.DN, b.DN)
+	f.text("managed", flag(a.Managed, ""), flag(b.Managed, ""))
+	f.text("compliant", flag(a.Compliant, ""), flag(b.Compliant, ""))
+	f.attributes(a.Attrs, b.Attrs)
+	return f
+}
+
+func groupFields(a, b *directory.Group) []Field {
+	var f fields
+	f.text("name", a.Name, b.Name)
+	f.text("dn", a.DN, b.DN)
+	f.text("description", a.Description, b.Description)
+	f.text("kind", cmp.Or(string(a.Kind), "security"), cmp.Or(string(b.Kind), "security"))
+	f.text("draws", cmp.Or(string(a.Draws), "any"), cmp.Or(string(b.Draws), "any"))
+	f.text("opens", cmp.Or(string(a.Opens), "any"), cmp.Or(string(b.Opens), "any"))
+	f.text("host", a.Host, b.Host)
+	f.text("managers", strings.Join(managers(a), ", "), strings.Join(managers(b), ", "))
+	if more, fewer := len(without(b, a)), len(without(a, b)); more+fewer > 0 {
+		f = append(f, Field{Attribute: "members", Before: signed("-", fewer), After: signed("+", more)})
+	}
+	return f
+}
+
+// attributes compares attributes as sets: the order of values means nothing in
+// a directory (RFC 4512 section 2.2).
+func (f *fields) attributes(a, b directory.Attributes) {
+	seen := map[string]bool{}
+	for _, list := range []directory.Attributes{b, a} {
+		for i := range list {
+			key := name.Fold(list[i].Name)
+			if seen[key] {
+				continue
+			}
+			seen[key] = true
+			before, after := a.Get(key), b.Get(key)
+			if !slices.EqualFunc(before, after, sameValue) {
+				f.text(list[i].Name, spelled(before), spelled(after))
+			}
+		}
+	}
+}
+
+func sameValue(a, b filter.Value) bool {
+	return a.Kind == b.Kind && a.Text == b.Text && len(a.Sub) == 0 && len(b.Sub) == 0
+}
+
+func spelled(values []filter.Value) string {
+	texts := make([]string, len(values))
+	for i, v := range values {
+		if texts[i] = v.Text; v.Kind == filter.Complex {
+			var one directory.Attributes
+			one.Put("value", []filter.Value{v})
+			plain, _ := json.Marshal(one.Plain()["value"]) // plain values always can be written
+			texts[i] = string(plain)
+		}
+	}
+	slices.Sort(texts)
+	return strings.Join(texts, ", ")
+}
+
+func members(g *directory.Group) []name.Ref {
+	if g.Members == nil {
+		return nil
+	}
+	return g.Members.Any
+}
+
+func managers(g *directory.Group) []string {
+	if g.Managers == nil {
+		return nil
+	}
+	names := make([]string, len(g.Managers.Users))
+	for i, ref := range g.Managers.Users {
+		names[i] = ref.Name
+	}
+	slices.Sort(names)
+	return names
+}
+
+func sameMembers(a, b []name.Ref) bool {
+	return slices.EqualFunc(a, b, func(x, y name.Ref) bool { return x.Name == y.Name })
+}
+
+// without lists the members of one group that another does not have.
+func without(a, b *directory.Group) []string {
+	if sameMembers(members(a), members(b)) {
+		return nil
+	}
+	has := make(map[string]bool, len(members(b)))
+	for _, ref := range members(b) {
+		has[key(ref.Name)] = true
+	}
+	var names []string
+	for _, ref := range members(a) {
+		if k := key(ref.Name); !has[k] {
+			has[k] = true
+			names = append(names, ref.Name)
+		}
+	}
+	slices.Sort(names)
+	return names
+}
+
+// key makes two spellings of one reference equal.
+func key(ref string) string {
+	if dn, ok := name.DN(ref); ok {
+		return dn
+	}
+	return name.Fold(ref)
+}
+
+func signed(sign string, n int) string {
+	if n == 0 {
+		return ""
+	}
+	return fmt.Sprintf("%s%d", sign, n)
+}

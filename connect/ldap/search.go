@@ -1,0 +1,250 @@
+package ldap
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/go-ldap/ldap/v3"
+
+	"gatemap/connect"
+	"gatemap/core/directory"
+	"gatemap/core/name"
+	"gatemap/core/place"
+)
+
+// search is one question to a server: the entries of one table below one base.
+type search struct {
+	kind       connect.Kind
+	base       directory.Base
+	filter     string
+	attributes []string
+}
+
+var scopes = map[directory.Scope]int{"": ldap.ScopeWholeSubtree, "sub": ldap.ScopeWholeSubtree, "one": ldap.ScopeSingleLevel, "base": ldap.ScopeBaseObject}
+
+// searches lists what has to be asked to get everything that the tables mean.
+// Without a base it is below the server's own.
+func (c *Conn) searches(tables *connect.Tables) ([]search, error) {
+	var all []search
+	for kind, wanted := range tables.Wanted() {
+		bases := wanted.Pick.Base
+		if len(bases) == 0 {
+			own, err := c.ownBase()
+			if err != nil {
+				return nil, &Error{"base", c.server, err}
+			}
+			bases = []directory.Base{{Text: place.Text{Value: own}}}
+		}
+		filter := wanted.Pick.Filter.Value
+		if filter == "" {
+			filter = "(" + ldap.EscapeFilter(wanted.Pick.Name) + "=*)"
+		}
+		for _, base := range bases {
+			all = append(all, search{kind, base, filter, wanted.Attributes})
+		}
+	}
+	return all, nil
+}
+
+// rootEntry is what the server says of itself.
+func (c *Conn) rootEntry() (*ldap.Entry, error) {
+	if c.root == nil {
+		r, err := c.ldap.Search(ldap.NewSearchRequest("", ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false, "(objectClass=*)",
+			[]string{"namingContexts", "defaultNamingContext", "supportedControl", "highestCommittedUSN"}, nil))
+		if err != nil {
+			return nil, plain(err)
+		}
+		if len(r.Entries) != 1 {
+			return nil, errors.New("the server says nothing of itself")
+		}
+		c.root = r.Entries[0]
+	}
+	return c.root, nil
+}
+
+func (c *Conn) ownBase() (string, error) {
+	root, err := c.rootEntry()
+	if err != nil {
+		return "", err
+	}
+	if own := root.GetEqualFoldAttributeValue("defaultNamingContext"); own != "" {
+		return own, nil
+	}
+	if all := root.GetEqualFoldAttributeValues("namingContexts"); len(all) == 1 {
+		return all[0], nil
+	}
+	return "", errors.New("the server has several trees, or does not say which; name a base")
+}
+
+// Fetch brings in everything that the tables mean. progress is told how many
+// entries have come so far. The error is an *Error.
+func (c *Conn) Fetch(ctx context.Context, tables *connect.Tables, progress func(read int)) (connect.Records, error) {
+	var r connect.Records
+	searches, err := c.searches(tables)
+	if err != nil {
+		return r, err
+	}
+	read, seen := 0, map[string]bool{}
+	for _, s := range searches {
+		err := c.pages(ctx, s, func(e *ldap.Entry) error {
+			key := fmt.Sprint(s.kind) + dnKey(e.DN)
+			if seen[key] {
+				return nil // bases overlap
+			}
+			seen[key] = true
+			entry, err := c.entry(e)
+			if err != nil {
+				return err
+			}
+			tables.TakeAs(s.kind, entry, &r)
+			if read++; read%100 == 0 {
+				progress(read)
+			}
+			return nil
+		}, &r)
+		if err != nil {
+			return r, err
+		}
+	}
+	progress(read)
+	tables.Finish(&r)
+	return r, nil
+}
+
+func dnKey(dn string) string {
+	if canonical, ok := name.DN(dn); ok {
+		return canonical
+	}
+	return dn
+}
+
+// emptyPages is how many pages without an entry are taken from a server that
+// says that there are more.
+const emptyPages = 100
+
+// pages asks page by page (RFC 2696). Referrals are reported and not followed.
+func (c *Conn) pages(ctx context.Context, s search, visit func(*ldap.Entry) error, to *connect.Records) error {
+	failed := func(err error) error {
+		return &Error{"search", c.server, fmt.Errorf("below %q for %s: %w", s.base.Value, s.filter, err)}
+	}
+	size := c.client.ldap.Page
+	if size <= 0 {
+		size = page
+	}
+	paging := ldap.NewControlPaging(uint32(size))
+	own, empty := map[string]bool{}, 0
+	stop := context.AfterFunc(ctx, func() { c.Close() })
+	defer stop()
+	for {
+		request := ldap.NewSearchRequest(s.base.Value, scopes[s.base.Scope], ldap.NeverDerefAliases, 0, 0, false, s.filter, s.attributes, []ldap.Control{paging})
+		result, err := c.ldap.Search(request)
+		switch {
+		case ctx.Err() != nil:
+			return ctx.Err()
+		case ldap.IsErrorWithCode(err, ldap.LDAPResultNoSuchObject):
+			return &Error{"base", c.server, fmt.Errorf("there is no entry %q", s.base.Value)}
+		case err != nil:
+			return failed(plain(err))
+		}
+		for _, referral := range result.Referrals {
+			to.Rejected = append(to.Rejected, *place.Errorf(c.place, "the server refers to %s, which is not followed", referral))
+		}
+		for _, e := range result.Entries {
+			if key := dnKey(e.DN); own[key] {
+				return failed(fmt.Errorf("the server gives entry %q twice, so its pages cannot be trusted", e.DN))
+			} else {
+				own[key] = true
+			}
+			if err := visit(e); err != nil {
+				return failed(err)
+			}
+		}
+		if len(result.Entries) > 0 {
+			empty = 0
+		} else if empty++; empty > emptyPages {
+			return failed(fmt.Errorf("the server says that there are more entries, and gives none in %d pages", empty))
+		}
+		answer, _ := ldap.FindControl(result.Controls, ldap.ControlTypePaging).(*ldap.ControlPaging)
+		if answer == nil || len(answer.Cookie) == 0 {
+			return nil
+		}
+		paging.SetCookie(answer.Cookie)
+	}
+}
+
+// entry turns an entry of the server into ours, and asks for the rest of values
+// that come in ranges.
+func (c *Conn) entry(e *ldap.Entry) (*connect.Entry, error) {
+	ours := &connect.Entry{DN: e.DN, Place: c.place}
+	for _, a := range e.Attributes {
+		typ, options := cutOptions(a.Name)
+		ranged := -1
+		for i, o := range options {
+			if strings.HasPrefix(strings.ToLower(o), "range=") {
+				ranged = i
+			}
+		}
+		values := a.Values
+		if ranged >= 0 {
+			var err error
+			if values, err = c.rest(e.DN, typ, options[ranged], values); err != nil {
+				return nil, err
+			}
+			options = append(options[:ranged:ranged], options[ranged+1:]...)
+		}
+		if len(values) == 0 {
+			continue
+		}
+		texts := make([]place.Text, len(values))
+		for i, v := range values {
+			texts[i] = place.Text{Value: v, Place: c.place}
+		}
+		ours.Attributes = append(ours.Attributes, connect.Attribute{Type: typ, Options: options, Values: texts})
+	}
+	return ours, nil
+}
+
+func cutOptions(description string) (string, []string) {
+	parts := strings.Split(description, ";")
+	return parts[0], parts[1:]
+}
+
+// rest asks for what is left of values that came as a range, such as
+// member;range=0-1499; the last range ends with a star.
+func (c *Conn) rest(dn, typ, option string, values []string) ([]string, error) {
+	for {
+		from, to, ok := strings.Cut(option[len("range="):], "-")
+		first, err := strconv.Atoi(from)
+		if !ok || err != nil || first < 0 {
+			return nil, fmt.Errorf("entry %q: %s has a range %q that cannot be understood", dn, typ, option)
+		}
+		if to == "*" {
+			return values, nil
+		}
+		last, err := strconv.Atoi(to)
+		if err != nil || last < first || last+1 != len(values) {
+			return nil, fmt.Errorf("entry %q: %s came in a range %q that does not fit the %d values that came", dn, typ, option, len(values))
+		}
+		request := ldap.NewSearchRequest(dn, ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false, "(objectClass=*)",
+			[]string{fmt.Sprintf("%s;range=%d-*", typ, last+1)}, nil)
+		result, err := c.ldap.Search(request)
+		if err != nil {
+			return nil, fmt.Errorf("entry %q: asking for more of %s: %w", dn, typ, plain(err))
+		}
+		option = ""
+		for _, e := range result.Entries {
+			for _, a := range e.Attributes {
+				got, options := cutOptions(a.Name)
+				if strings.EqualFold(got, typ) && len(options) == 1 && strings.HasPrefix(strings.ToLower(options[0]), "range=") && len(a.Values) > 0 {
+					option, values = options[0], append(values, a.Values...)
+				}
+			}
+		}
+		if option == "" {
+			return nil, fmt.Errorf("entry %q: the server gives %d values of %s and not the rest", dn, len(values), typ)
+		}
+	}
+}

@@ -1,0 +1,194 @@
+package connect
+
+import (
+	"encoding/binary"
+	"fmt"
+	"maps"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	ber "github.com/go-asn1-ber/asn1-ber"
+
+	"gatemap/core/directory"
+	"gatemap/core/filter"
+	"gatemap/core/name"
+	"gatemap/core/place"
+)
+
+// TakeUser adds an entry that is a user to the records. An entry with something
+// wrong in it is rejected.
+func (t *Tables) TakeUser(e *Entry, to *Records) {
+	table := t.users
+	n, ok := named(e, &table.picked, to)
+	if !ok {
+		return
+	}
+	u := &directory.User{Place: e.Place, Name: n, DN: e.DN, Attributes: attributes(e, table.Attributes)}
+	if table.disabled != nil && table.disabled(e) {
+		if t.source.Inactive == "skip" {
+			return
+		}
+		off := false
+		u.Active = &off
+	}
+	if table.Expires.Attribute != "" {
+		v := e.First(table.Expires.Attribute)
+		at, err := readDate(table.Expires.Form, v.Value)
+		if err != nil {
+			to.reject(v.Place, "entry %q: %s %v", e.DN, table.Expires.Attribute, err)
+			return
+		}
+		u.Expires = at
+	}
+	if table.PrimaryGroup != "" {
+		group := e.First(table.PrimaryGroup)
+		u.PrimaryGroup = name.Ref{Name: group.Value, Place: group.Place}
+	}
+	to.Users = append(to.Users, u)
+}
+
+// TakeGroup adds an entry that is a group to the records.
+func (t *Tables) TakeGroup(e *Entry, to *Records) {
+	table := t.groups
+	n, ok := named(e, &table.picked, to)
+	if !ok {
+		return
+	}
+	g := &directory.Group{
+		Place: e.Place, Name: n, DN: e.DN,
+		Kind: choose(table.kinds, e), Draws: choose(table.draws, e), Opens: choose(table.opens, e),
+		Members: &directory.Members{},
+	}
+	if g.Opens == "host" {
+		g.Host = table.Host
+	}
+	if table.Description != "" {
+		g.Description = e.First(table.Description).Value
+	}
+	if table.Number != "" {
+		t.numbers[number(e.First(table.Number).Value)] = e.DN
+	}
+	for _, attribute := range table.Members {
+		g.Members.Any = append(g.Members.Any, references(e, attribute)...)
+	}
+	if managers := references(e, table.Managers); managers != nil {
+		g.Managers = &directory.People{Users: managers}
+	}
+	to.Groups = append(to.Groups, g)
+}
+
+// TakeDevice adds an entry that is a device to the records.
+func (t *Tables) TakeDevice(e *Entry, to *Records) {
+	n, ok := named(e, &t.devices.picked, to)
+	if !ok {
+		return
+	}
+	d := &directory.Device{Place: e.Place, Name: n, DN: e.DN}
+	if t.devices.managed != nil {
+		d.Managed = new(t.devices.managed(e))
+	}
+	if t.devices.compliant != nil {
+		d.Compliant = new(t.devices.compliant(e))
+	}
+	to.Devices = append(to.Devices, d)
+}
+
+// The forms of a time besides the plain one, and the years that are believed.
+const (
+	tick      = 100 * time.Nanosecond
+	lastYear  = 9999
+	ticksFrom = -11644473600 // 1601-01-01 in seconds from 1970-01-01
+)
+
+// readDate reads a time; "" is never.
+func readDate(f directory.Form, written string) (directory.Instant, error) {
+	var at time.Time
+	switch {
+	case written == "":
+		return directory.Instant{}, nil
+	case f == "days" || f == "ticks":
+		n, err := strconv.ParseInt(written, 10, 64)
+		switch {
+		case err != nil:
+			return directory.Instant{}, fmt.Errorf("%q is not a number of %s", written, f)
+		case f == "days" && n < 0, f == "ticks" && (n == 0 || n == math.MaxInt64):
+			return directory.Instant{}, nil
+		case f == "days":
+			at = time.Unix(0, 0).UTC().AddDate(0, 0, int(min(n, 1<<30)))
+		default:
+			perSecond := int64(time.Second / tick)
+			at = time.Unix(ticksFrom+n/perSecond, n%perSecond*int64(tick)).UTC()
+		}
+	default:
+		var err error
+		if at, err = time.Parse(time.RFC3339, written); err != nil {
+			if at, err = ber.ParseGeneralizedTime([]byte(written)); err != nil {
+				return directory.Instant{}, fmt.Errorf("%q is neither a generalized time (RFC 4517) nor one as RFC 3339 has it", written)
+			}
+		}
+	}
+	if at.Year() > lastYear || at.Year() < 0 {
+		return directory.Instant{}, fmt.Errorf("%q is a time beyond the year %d", written, lastYear)
+	}
+	return directory.Instant{Time: at}, nil
+}
+
+// number is the number of a group: as written, or the last part of a binary
+// security identifier.
+func number(written string) string {
+	if n := len(written); n >= 12 && written[0] == 1 && n == 8+4*int(written[1]) {
+		return strconv.FormatUint(uint64(binary.LittleEndian.Uint32([]byte(written[n-4:]))), 10)
+	}
+	return written
+}
+
+// secret holds attributes that are never taken along by default.
+var secret = map[string]bool{"userpassword": true, "objectclass": true}
+
+func attributes(e *Entry, table map[string]string) directory.Attributes {
+	var all directory.Attributes
+	put := func(ours string, values []place.Text) {
+		var list []filter.Value
+		for _, v := range values {
+			if utf8.ValidString(v.Value) && v.Value != "" {
+				list = append(list, filter.Value{Text: v.Value})
+			}
+		}
+		if list != nil {
+			all.Put(ours, list)
+		}
+	}
+	if table != nil {
+		for _, ours := range slices.Sorted(maps.Keys(table)) {
+			put(ours, e.Values(table[ours]))
+		}
+		return all
+	}
+	seen := map[string]bool{}
+	for _, a := range e.Attributes {
+		if key := strings.ToLower(a.Type); !seen[key] && !secret[key] {
+			seen[key] = true
+			put(a.Type, e.Values(a.Type))
+		}
+	}
+	return all
+}
+
+// references lists what an attribute refers to. A group that must have a
+// member and has none lists itself or nothing, which refers to nobody.
+func references(e *Entry, attribute string) []name.Ref {
+	if attribute == "" {
+		return nil
+	}
+	var refs []name.Ref
+	for _, v := range e.Values(attribute) {
+		if v.Value != "" && v.Value != e.DN {
+			refs = append(refs, name.Ref{Name: v.Value, Place: v.Place})
+		}
+	}
+	return refs
+}

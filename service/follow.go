@@ -1,0 +1,306 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"gatemap/answer"
+	"gatemap/connect"
+	"gatemap/connect/ldap"
+	"gatemap/core/change"
+	"gatemap/core/directory"
+)
+
+// What holds where the map does not say otherwise.
+const (
+	pollEvery = 10 * time.Second
+	fullEvery = 6 * time.Hour
+	firstWait = time.Second
+	// guardFor is how long what changes one by one counts as one run for the guard.
+	guardFor = 10 * time.Minute
+)
+
+// follower is the author of what comes in by itself.
+const follower = "gatemap"
+
+// Follow keeps the directories up to date that ask for it: by streams, polls and
+// schedules, until the service is closed. When a revision says otherwise of a
+// source, so does it.
+func (s *Service) Follow() {
+	revisions := s.Events(s.closing)
+	s.working.Go(func() {
+		type followed struct {
+			source *directory.Source
+			cancel context.CancelFunc
+		}
+		going := map[string]followed{}
+		for {
+			for _, d := range s.Head().Folder.written.Directories {
+				old, known := going[d.Name]
+				if known && old.source == d.Source {
+					continue
+				}
+				if known {
+					old.cancel()
+				}
+				ctx, cancel := context.WithCancel(s.closing)
+				going[d.Name] = followed{d.Source, cancel}
+				if d.Source != nil {
+					s.followOne(ctx, d)
+				}
+			}
+			for named, old := range going {
+				if s.Head().Folder.directory(named) == nil {
+					old.cancel()
+					delete(going, named)
+				}
+			}
+			for e := (Event{}); e.Revision == 0; {
+				var more bool
+				if e, more = <-revisions; !more {
+					return
+				}
+			}
+		}
+	})
+}
+
+func (s *Service) followOne(ctx context.Context, d *directory.Document) {
+	source := d.Source
+	switch {
+	case source.LDAP != nil && source.Follow == "stream":
+		s.working.Go(func() { s.keepTrying(ctx, d, s.stream) })
+	case source.LDAP != nil && source.Follow == "poll":
+		s.working.Go(func() { s.keepTrying(ctx, d, s.poll) })
+	}
+	if every := source.Every.Duration; every > 0 && source.SCIM == nil {
+		s.working.Go(func() {
+			for range ticks(ctx, every) {
+				if _, err := s.Intake(ctx, d.Name, BySchedule, Intaking{Commit: true, Author: follower}); err != nil {
+					s.log.Warn("intake by schedule", "directory", d.Name, "error", err)
+				}
+			}
+		})
+	}
+}
+
+// ticks yields every so often until the context ends.
+func ticks(ctx context.Context, every time.Duration) func(func() bool) {
+	return func(yield func() bool) {
+		t := time.NewTicker(every)
+		defer t.Stop()
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-t.C:
+				if !yield() {
+					return
+				}
+			}
+		}
+	}
+}
+
+// keepTrying follows a directory again after growing pauses whenever that ends.
+func (s *Service) keepTrying(ctx context.Context, d *directory.Document, follow func(context.Context, *directory.Document) error) {
+	wait := firstWait
+	for {
+		began := time.Now()
+		err := follow(ctx, d)
+		if ctx.Err() != nil {
+			return
+		}
+		s.log.Warn("following a directory", "directory", d.Name, "error", err)
+		if time.Since(began) > time.Minute {
+			wait = firstWait
+		}
+		if ldap.Pause(ctx, wait) != nil {
+			return
+		}
+		wait = ldap.Longer(wait)
+	}
+}
+
+// whole runs work as a run of a directory that brings in everything. Work ends
+// the run by calling done with what came in.
+func (s *Service) whole(ctx context.Context, d *directory.Document, work func(progress func(int), done func(connect.Records, string) error) error) error {
+	l := s.lane(d.Name)
+	l.busy.Lock()
+	held := true
+	release := func() {
+		if held {
+			held = false
+			l.busy.Unlock()
+		}
+	}
+	defer release()
+	r, err := s.begin(ctx, d.Name, ByStream)
+	if err != nil {
+		return err
+	}
+	ended := false
+	err = work(func(read int) {
+		_ = s.update(ctx, r, func(x *answer.Run) { x.Read = read }) // progress is not logged
+	}, func(records connect.Records, server string) error {
+		ended = true
+		l.recent = nil
+		s.finish(ctx, l, r, records, server, Intaking{Commit: true, Author: follower})
+		release()
+		return nil
+	})
+	if err != nil && !ended {
+		s.fail(ctx, r, err)
+	}
+	return err
+}
+
+// stream follows a server that tells changes as they happen.
+func (s *Service) stream(ctx context.Context, d *directory.Document) error {
+	t, err := tables(d.Source)
+	if err != nil {
+		return err
+	}
+	return s.whole(ctx, d, func(progress func(int), done func(connect.Records, string) error) error {
+		conn, err := ldap.New(d.Source, s.files.read).Connect(ctx)
+		if err != nil {
+			return err
+		}
+		defer conn.Close()
+		return conn.Stream(ctx, t, progress, func(all connect.Records) error {
+			return done(all, conn.Server())
+		}, func(p connect.Patch) error { return s.patch(ctx, d, p, conn.Server()) })
+	})
+}
+
+// poll asks a server again and again for what changed.
+func (s *Service) poll(ctx context.Context, d *directory.Document) error {
+	t, err := tables(d.Source)
+	if err != nil {
+		return err
+	}
+	conn, err := ldap.New(d.Source, s.files.read).Connect(ctx)
+	if err != nil {
+		return s.whole(ctx, d, func(func(int), func(connect.Records, string) error) error { return err })
+	}
+	defer conn.Close()
+	for {
+		mark, err := conn.Mark(time.Now())
+		if err != nil {
+			return err
+		}
+		if err := s.whole(ctx, d, func(progress func(int), done func(connect.Records, string) error) error {
+			all, err := conn.Fetch(ctx, t, progress)
+			if err != nil {
+				return err
+			}
+			return done(all, conn.Server())
+		}); err != nil {
+			return err
+		}
+		full := time.Now().Add(d.Source.Every.Or(fullEvery))
+		for range ticks(ctx, d.Source.Poll.Or(pollEvery)) {
+			if time.Now().After(full) {
+				break
+			}
+			next, err := conn.Mark(time.Now())
+			if err != nil {
+				return err
+			}
+			p, err := conn.Changes(ctx, t, mark)
+			if err != nil {
+				return err
+			}
+			if err := s.patch(ctx, d, p, conn.Server()); err != nil {
+				return err
+			}
+			mark = next
+		}
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+	}
+}
+
+// patch takes in what a server says has changed. It goes on top of what waits to
+// be confirmed, where something does.
+func (s *Service) patch(ctx context.Context, d *directory.Document, p connect.Patch, server string) error {
+	l := s.lane(d.Name)
+	l.busy.Lock()
+	defer l.busy.Unlock()
+	head := s.Head()
+	before := head.Folder.Records[d.Name]
+	if r := l.waiting(); r != nil {
+		before = r.prepared.records
+	}
+	prepared, err := s.prepare(head, d.Name, before.With(p))
+	if err != nil || len(prepared.put)+len(prepared.gone)+len(p.Put.Rejected) == 0 {
+		return err
+	}
+	r, err := s.begin(ctx, d.Name, ByStream)
+	if err != nil {
+		return err
+	}
+	guard := l.guarded(prepared, time.Now())
+	v := prepared.describeWith(&change.Outcome{}, change.Touched{}) // what comes by itself is not to wait for the rest
+	r.prepared, r.preview = prepared, &v.Preview
+	report := func(x *answer.Run) {
+		x.Counts, x.Samples, x.Guard, x.Server, x.Read = v.Run.Counts, v.samples(), guard, server, len(p.Put.Users)+len(p.Put.Groups)+len(p.Put.Devices)+len(p.Gone)
+	}
+	switch {
+	case guard != "":
+		l.take(s, ctx, r)
+		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunHeld })
+	case len(prepared.put)+len(prepared.gone) == 0:
+		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunUnchanged })
+	}
+	l.take(s, ctx, nil)
+	l.note(prepared, time.Now())
+	revision, err := s.commit(ctx, prepared, follower, fmt.Sprintf("Changes in %s", d.Name), nil)
+	if err != nil {
+		s.fail(ctx, r, err)
+		return err
+	}
+	s.remember(r)
+	return s.update(ctx, r, func(x *answer.Run) { report(x); x.State, x.Revision = answer.RunCommitted, revision.Number })
+}
+
+// removal is how many users and groups went at a time.
+type removal struct {
+	at            time.Time
+	users, groups int
+}
+
+// waiting is the run that waits, if any.
+func (l *lane) waiting() *run {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.pending
+}
+
+// guarded is the guard of a change that comes by itself: what went in the last
+// minutes counts with it.
+func (l *lane) guarded(p *prepared, now time.Time) string {
+	users, groups := 0, 0
+	for _, r := range l.recent {
+		if now.Sub(r.at) < guardFor {
+			users, groups = users+r.users, groups+r.groups
+		}
+	}
+	return p.guardedWith(users, groups)
+}
+
+// note notes what goes by itself.
+func (l *lane) note(p *prepared, now time.Time) {
+	kept := l.recent[:0]
+	for _, r := range l.recent {
+		if now.Sub(r.at) < guardFor {
+			kept = append(kept, r)
+		}
+	}
+	if r := (removal{now, p.delta.Off(), len(p.delta.GoneGroups)}); r.users+r.groups > 0 {
+		kept = append(kept, r)
+	}
+	l.recent = kept
+}

@@ -1,0 +1,274 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"gatemap/answer"
+	"gatemap/connect"
+	"gatemap/core/atlas"
+	"gatemap/core/change"
+	"gatemap/core/directory"
+	"gatemap/core/name"
+	"gatemap/core/situation"
+	"gatemap/store"
+)
+
+// lookedAt is for how many people it is worked out what an intake gives and
+// takes, where there are more.
+const lookedAt = 5000
+
+// prepared is an intake worked out against one head: what would be in force if it
+// were committed.
+type prepared struct {
+	directory *directory.Document
+	head      *Head
+	records   connect.Records // as they came
+	settled   connect.Records
+	delta     connect.Delta
+	folder    *Folder
+	atlas     *atlas.Atlas
+	put       []store.Row
+	gone      []store.Key
+}
+
+// prepare works out what records would change. Nothing is committed.
+func (s *Service) prepare(head *Head, named string, records connect.Records) (*prepared, error) {
+	d := head.Folder.directory(named)
+	if d == nil {
+		return nil, missingDirectory(head, named)
+	}
+	p := &prepared{directory: d, head: head, records: records}
+	before := head.Folder.Records[d.Name]
+	p.settled, p.delta = connect.Settle(before, staying(d.Source, before, records))
+	p.settled.Resources = records.Resources
+	if err := p.rows(); err != nil {
+		return nil, err
+	}
+	p.folder = head.Folder.with(d.Name, p.settled)
+	if p.delta.Empty() {
+		p.atlas = head.Atlas
+		return p, nil
+	}
+	var err error
+	if p.atlas, err = compileAfter(head, p.folder); err != nil {
+		return nil, &LoadError{"the intake of " + d.Name, err}
+	}
+	return p, nil
+}
+
+// staying adds to the records that came in the accounts that are to stay, though
+// the source does not have them any more.
+func staying(s *directory.Source, before, now connect.Records) connect.Records {
+	if s == nil || s.Vanished != "deactivate" {
+		return now
+	}
+	has := make(map[string]bool, len(now.Users))
+	for _, u := range now.Users {
+		has[name.Fold(u.Name)] = true
+	}
+	for _, u := range before.Users {
+		if has[name.Fold(u.Name)] {
+			continue
+		}
+		if u.IsActive() {
+			off := *u
+			off.Active = new(bool)
+			u = &off
+		}
+		now.Users = append(now.Users[:len(now.Users):len(now.Users)], u)
+	}
+	return now
+}
+
+// compileAfter compiles a folder that differs from the head in records alone.
+// Where only records of users differ, only what these touch is worked out again.
+func compileAfter(head *Head, f *Folder) (*atlas.Atlas, error) {
+	changed, ok := otherUsers(head, f)
+	if !ok {
+		return atlas.Compile(f.Map)
+	}
+	return change.Amended(head.Atlas, f.Map, changed)
+}
+
+// otherUsers lists the users whose records differ between the head and a folder,
+// in their new form; ok is false where more differs, or much.
+func otherUsers(head *Head, f *Folder) (changed map[directory.UserID]*directory.User, ok bool) {
+	const many = 1000
+	changed = map[directory.UserID]*directory.User{}
+	for i, d := range f.Map.Directories {
+		old := head.Folder.Map.Directories[i]
+		if len(old.Users) != len(d.Users) || len(old.Groups) != len(d.Groups) || len(old.Devices) != len(d.Devices) {
+			return nil, false
+		}
+		for j, g := range d.Groups {
+			if old.Groups[j] != g {
+				return nil, false
+			}
+		}
+		for j, x := range d.Devices {
+			if old.Devices[j] != x {
+				return nil, false
+			}
+		}
+		for j, u := range d.Users {
+			was := old.Users[j]
+			if was == u {
+				continue
+			}
+			id, err := head.Atlas.Book.FindUser(name.Full(d.Name, was.Name), "")
+			if err != nil || head.Atlas.Book.User(id) != was || was.Name != u.Name || len(changed) == many {
+				return nil, false
+			}
+			changed[id] = u
+		}
+	}
+	return changed, true
+}
+
+// rows works out the rows that differ.
+func (p *prepared) rows() error {
+	var errs []error
+	put := func(kind connect.Kind, named string, r record) {
+		r.Resource = p.settled.Resources[connect.Named{Kind: kind, Name: named}]
+		row, err := r.row(p.directory.Name, kind.String(), named)
+		p.put, errs = append(p.put, row), append(errs, err)
+	}
+	drop := func(kind connect.Kind, named string) {
+		p.gone = append(p.gone, store.Key{Directory: p.directory.Name, Kind: kind.String(), Name: named})
+	}
+	d := &p.delta
+	for _, u := range d.Joined {
+		put(connect.User, u.Name, fromUser(u))
+	}
+	for _, c := range d.Changed {
+		if c.Before.Name != c.After.Name {
+			drop(connect.User, c.Before.Name)
+		}
+		put(connect.User, c.After.Name, fromUser(c.After))
+	}
+	for _, u := range d.Left {
+		drop(connect.User, u.Name)
+	}
+	for _, g := range d.NewGroups {
+		put(connect.Group, g.Name, fromGroup(g))
+	}
+	for _, c := range d.ChangedGroups {
+		if c.Before.Name != c.After.Name {
+			drop(connect.Group, c.Before.Name)
+		}
+		put(connect.Group, c.After.Name, fromGroup(c.After))
+	}
+	for _, g := range d.GoneGroups {
+		drop(connect.Group, g.Name)
+	}
+	for _, x := range d.NewDevices {
+		put(connect.Device, x.Name, fromDevice(x))
+	}
+	for _, c := range d.OtherDevices {
+		if c.Before.Name != c.After.Name {
+			drop(connect.Device, c.Before.Name)
+		}
+		put(connect.Device, c.After.Name, fromDevice(c.After))
+	}
+	for _, x := range d.GoneDevices {
+		drop(connect.Device, x.Name)
+	}
+	return errors.Join(errs...)
+}
+
+// guarded says why an intake is held until someone confirms it; "" where it is
+// not.
+func (p *prepared) guarded() string { return p.guardedWith(0, 0) }
+
+// guardedWith is guarded after some users and groups went already.
+func (p *prepared) guardedWith(users, groups int) string {
+	allowed := p.directory.Source.Allowed()
+	before := p.head.Folder.Records[p.directory.Name]
+	active := 0
+	for _, u := range before.Users {
+		if u.IsActive() {
+			active++
+		}
+	}
+	var held []string
+	for _, x := range []struct {
+		what        string
+		now, n, all int
+	}{
+		{"users who are active", p.delta.Off(), p.delta.Off() + users, active + users},
+		{"groups", len(p.delta.GoneGroups), len(p.delta.GoneGroups) + groups, len(before.Groups) + groups},
+	} {
+		if x.now > 0 && x.n*100 > allowed*x.all {
+			held = append(held, fmt.Sprintf("it would switch off or remove %d of %d %s (%.1f %%); the guard of the source lets %d %% pass", x.n, x.all, x.what, 100*float64(x.n)/float64(x.all), allowed))
+		}
+	}
+	return strings.Join(held, "; ")
+}
+
+// outcome works out who gains and loses what.
+func (p *prepared) outcome() (*change.Outcome, change.Touched, error) {
+	if p.atlas == p.head.Atlas {
+		return &change.Outcome{}, change.Touched{}, nil
+	}
+	return change.Between(p.head.Atlas, p.atlas, situation.Situation{}, lookedAt)
+}
+
+// commit makes a prepared intake the newest revision. Where the head has moved
+// since, it is worked out anew on that first; again is asked whether what comes
+// out is still to be committed.
+func (s *Service) commit(ctx context.Context, p *prepared, author, reason string, again func(*prepared) error) (store.Revision, error) {
+	s.committing.Lock()
+	defer s.committing.Unlock()
+	if head := s.Head(); head != p.head {
+		fresh, err := s.prepare(head, p.directory.Name, p.records)
+		if err == nil && again != nil {
+			err = again(fresh)
+		}
+		if err != nil {
+			return store.Revision{}, err
+		}
+		*p = *fresh
+	}
+	if len(p.put)+len(p.gone) == 0 {
+		return p.head.Revision, nil
+	}
+	r, err := s.store.Amend(ctx, p.head.Revision.Number, store.Revision{At: time.Now(), Author: author, Reason: reason}, p.put, p.gone)
+	if err != nil {
+		return store.Revision{}, err
+	}
+	s.put(r, p.folder, p.atlas)
+	s.log.Info("revision committed", "revision", r.Number, "author", author, "reason", reason)
+	return r, nil
+}
+
+// missingDirectory says that there is no such directory, and which are near.
+func missingDirectory(h *Head, named string) error {
+	return &directory.NotFoundError{Kind: "directory", Name: named, Near: name.Near(named, func(yield func(string) bool) {
+		for _, d := range h.Atlas.Book.Directories() {
+			if !yield(d.Name) {
+				return
+			}
+		}
+	})}
+}
+
+// counts are how much of what an intake changes.
+func (p *prepared) counts() answer.Counts {
+	d := &p.delta
+	c := answer.Counts{
+		Users: len(p.settled.Users), Groups: len(p.settled.Groups), Devices: len(p.settled.Devices),
+		Joined: len(d.Joined), Left: len(d.Left), Changed: len(d.Changed), Off: d.Off(),
+		NewGroups: len(d.NewGroups), GoneGroups: len(d.GoneGroups), ChangedGroups: len(d.ChangedGroups),
+		OtherDevices: len(d.NewDevices) + len(d.GoneDevices) + len(d.OtherDevices),
+		Rejected:     len(p.records.Rejected), Alone: len(p.folder.alone[p.directory.Name]),
+	}
+	for _, g := range d.ChangedGroups {
+		c.Added += len(g.Added)
+		c.Removed += len(g.Removed)
+	}
+	return c
+}

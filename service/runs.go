@@ -1,0 +1,427 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+	"sync"
+	"time"
+
+	"gatemap/answer"
+	"gatemap/connect"
+	"gatemap/core/directory"
+	"gatemap/store"
+)
+
+// How says what makes an intake run.
+type How string
+
+// The ways.
+const (
+	ByHand     How = "hand"
+	BySchedule How = "schedule"
+	ByStream   How = "stream"
+)
+
+// Intaking says what is to become of an intake.
+type Intaking struct {
+	Commit  bool // commit it at once, unless the guard holds it
+	Confirm bool // and even then
+	Author  string
+}
+
+// BusyError says that a directory has a run already.
+type BusyError struct{ Directory string }
+
+func (e *BusyError) Error() string {
+	return fmt.Sprintf("a run of directory %s is going on; wait until it has ended", e.Directory)
+}
+
+func busy(named string) error {
+	return &answer.ConflictError{Message: fmt.Sprintf("a run of directory %s is going on; wait until it has ended", named)}
+}
+
+// lane is what goes on for one directory: one run at a time.
+type lane struct {
+	busy    sync.Mutex
+	recent  []removal // what went by itself lately; for who is busy
+	mu      sync.Mutex
+	pending *run // waits or is held
+}
+
+// run is a run that has not been forgotten yet.
+type run struct {
+	mu       sync.Mutex
+	state    answer.Run
+	prepared *prepared
+	preview  *answer.Preview
+}
+
+func (r *run) snapshot() answer.Run {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	state := r.state
+	return state
+}
+
+func (s *Service) lane(named string) *lane {
+	s.lanesMu.Lock()
+	defer s.lanesMu.Unlock()
+	key := strings.ToLower(named)
+	if s.lanes[key] == nil {
+		s.lanes[key] = &lane{}
+	}
+	return s.lanes[key]
+}
+
+// begin logs a run and tells everyone of it.
+func (s *Service) begin(ctx context.Context, named string, how How) (*run, error) {
+	r := &run{state: answer.Run{
+		Directory: named, How: string(how), State: answer.RunReading, Started: time.Now(), RunReport: answer.RunReport{Samples: []string{}},
+	}}
+	row, err := rowOf(r.state)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.store.BeginRun(ctx, &row); err != nil {
+		return nil, err
+	}
+	r.state.ID = row.ID
+	s.events.tell(Event{Run: new(r.state)})
+	return r, nil
+}
+
+// update changes what a run says of itself, tells everyone, and logs it unless
+// only its progress changed.
+func (s *Service) update(ctx context.Context, r *run, change func(*answer.Run)) error {
+	r.mu.Lock()
+	before := r.state.State
+	change(&r.state)
+	if !r.state.State.Running() && !r.state.State.Open() && r.state.Ended == nil {
+		r.state.Ended = new(time.Now())
+	}
+	state := r.state
+	r.mu.Unlock()
+	s.events.tell(Event{Run: &state})
+	if state.State == before {
+		return nil
+	}
+	row, err := rowOf(state)
+	if err != nil {
+		return err
+	}
+	// What happened is logged even when whoever asked has gone.
+	return s.store.UpdateRun(context.WithoutCancel(ctx), &row)
+}
+
+func rowOf(r answer.Run) (store.Run, error) {
+	report, err := json.Marshal(r.RunReport)
+	row := store.Run{ID: r.ID, Directory: r.Directory, How: r.How, State: string(r.State), Started: r.Started, Revision: r.Revision, Report: report}
+	if r.Ended != nil {
+		row.Ended = *r.Ended
+	}
+	return row, err
+}
+
+func ofRow(row store.Run) (answer.Run, error) {
+	r := answer.Run{ID: row.ID, Directory: row.Directory, How: row.How, State: answer.RunState(row.State), Started: row.Started, Revision: row.Revision}
+	if !row.Ended.IsZero() {
+		r.Ended = &row.Ended
+	}
+	err := json.Unmarshal(row.Report, &r.RunReport)
+	return r, err
+}
+
+// Intake begins a run of a directory and returns at once; what becomes of it is
+// told by Run, Preview and the events. The error is a *directory.NotFoundError, or an
+// *answer.ConflictError: a run is going on, or there is nothing to fetch.
+func (s *Service) Intake(ctx context.Context, named string, how How, in Intaking) (answer.Run, error) {
+	r, finish, err := s.start(ctx, named, how, in)
+	if err != nil {
+		return answer.Run{}, err
+	}
+	go finish(context.WithoutCancel(ctx))
+	return r.snapshot(), nil
+}
+
+// start makes a run; finish does its work, and must be called.
+func (s *Service) start(ctx context.Context, named string, how How, in Intaking) (r *run, finish func(context.Context), err error) {
+	head := s.Head()
+	d := head.Folder.directory(named)
+	switch {
+	case d == nil:
+		return nil, nil, missingDirectory(head, named)
+	case d.Source == nil:
+		return nil, nil, &answer.ConflictError{Message: fmt.Sprintf("directory %s stands in the map itself and has no source to bring in", d.Name)}
+	case d.Source.SCIM != nil:
+		return nil, nil, &answer.ConflictError{Message: fmt.Sprintf("directory %s: %v", d.Name, errPushed)}
+	}
+	l := s.lane(d.Name)
+	if !l.busy.TryLock() {
+		return nil, nil, busy(d.Name)
+	}
+	if r, err = s.begin(ctx, d.Name, how); err != nil {
+		l.busy.Unlock()
+		return nil, nil, err
+	}
+	s.working.Add(1)
+	return r, func(ctx context.Context) {
+		defer s.working.Done()
+		defer l.busy.Unlock()
+		ctx, cancel := context.WithCancel(ctx)
+		defer cancel()
+		defer context.AfterFunc(s.closing, cancel)()
+		records, server, err := s.files.bring(ctx, d.Source, func(read int) {
+			_ = s.update(ctx, r, func(x *answer.Run) { x.Read = read }) // progress is not logged
+		})
+		if err != nil {
+			s.fail(ctx, r, err)
+			return
+		}
+		s.finish(ctx, l, r, records, server, in)
+	}, nil
+}
+
+// fail ends a run that failed. The map is as it was.
+func (s *Service) fail(ctx context.Context, r *run, err error) {
+	state := answer.RunFailed
+	if s.closing.Err() != nil {
+		state, err = answer.RunCutOff, errors.New("the service was stopped")
+	}
+	s.log.Warn("intake failed", "directory", r.state.Directory, "run", r.state.ID, "error", err)
+	if err := s.update(ctx, r, func(x *answer.Run) { x.State, x.Error = state, err.Error() }); err != nil {
+		s.log.Error("the log of a run cannot be written", "run", r.state.ID, "error", err)
+	}
+}
+
+// finish compares what came in with what is in force, and commits it or lets it
+// wait.
+func (s *Service) finish(ctx context.Context, l *lane, r *run, records connect.Records, server string, in Intaking) {
+	err := s.update(ctx, r, func(x *answer.Run) { x.State, x.Server = answer.RunComparing, server })
+	if err == nil {
+		err = s.compare(ctx, l, r, records, in)
+	}
+	if err != nil {
+		s.fail(ctx, r, err)
+	}
+}
+
+func (s *Service) compare(ctx context.Context, l *lane, r *run, records connect.Records, in Intaking) error {
+	p, err := s.prepare(s.Head(), r.state.Directory, records)
+	if err != nil {
+		return err
+	}
+	preview, err := p.describe()
+	if err != nil {
+		return err
+	}
+	l.take(s, ctx, nil) // whatever waited is overtaken
+	guard := p.guarded()
+	report := func(x *answer.Run) {
+		x.Counts, x.Samples, x.Guard = preview.Run.Counts, preview.samples(), guard
+	}
+	r.mu.Lock()
+	r.prepared, r.preview = p, &preview.Preview
+	r.mu.Unlock()
+	switch {
+	case len(p.put)+len(p.gone) == 0:
+		s.remember(r)
+		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunUnchanged })
+	case guard != "" && !in.Confirm:
+		l.take(s, ctx, r)
+		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunHeld })
+	case !in.Commit:
+		l.take(s, ctx, r)
+		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunWaiting })
+	}
+	if err := s.update(ctx, r, report); err != nil {
+		return err
+	}
+	return s.commitRun(ctx, r, in)
+}
+
+// take makes a run the one that waits; one that waited before is dropped.
+func (l *lane) take(s *Service, ctx context.Context, r *run) {
+	l.mu.Lock()
+	before := l.pending
+	l.pending = r
+	l.mu.Unlock()
+	if before != nil && before != r {
+		if err := s.update(ctx, before, func(x *answer.Run) {
+			if x.State.Open() {
+				x.State = answer.RunDropped
+			}
+		}); err != nil {
+			s.log.Error("the log of a run cannot be written", "run", before.state.ID, "error", err)
+		}
+	}
+}
+
+// commitRun commits a run that has been worked out.
+func (s *Service) commitRun(ctx context.Context, r *run, in Intaking) error {
+	r.mu.Lock()
+	p := r.prepared
+	r.mu.Unlock()
+	held := ""
+	revision, err := s.commit(ctx, p, in.Author, fmt.Sprintf("Intake of %s, run %d", p.directory.Name, r.state.ID), func(p *prepared) error {
+		if held = p.guarded(); held != "" && !in.Confirm {
+			return &answer.ConflictError{Message: held}
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	s.remember(r)
+	return s.update(ctx, r, func(x *answer.Run) { x.State, x.Revision = answer.RunCommitted, revision.Number })
+}
+
+// CommitRun commits a run that waits, and with confirm one that is held too.
+func (s *Service) CommitRun(ctx context.Context, id int64, confirm bool, author string) (answer.Run, error) {
+	l, r, err := s.open(ctx, id)
+	if err != nil {
+		return answer.Run{}, err
+	}
+	if !l.busy.TryLock() {
+		return answer.Run{}, busy(r.state.Directory)
+	}
+	defer l.busy.Unlock()
+	state := r.snapshot()
+	if state.State == answer.RunHeld && !confirm {
+		return answer.Run{}, &answer.ConflictError{Message: fmt.Sprintf("run %d is held: %s. Confirm it to commit it all the same", id, state.Guard)}
+	}
+	if err := s.commitRun(ctx, r, Intaking{Confirm: confirm, Author: author}); err != nil {
+		return answer.Run{}, err
+	}
+	l.take(s, ctx, nil)
+	return r.snapshot(), nil
+}
+
+// DropRun lets a run that waits or is held go.
+func (s *Service) DropRun(ctx context.Context, id int64) (answer.Run, error) {
+	l, r, err := s.open(ctx, id)
+	if err != nil {
+		return answer.Run{}, err
+	}
+	l.take(s, ctx, nil)
+	return r.snapshot(), nil
+}
+
+// open finds a run that waits or is held.
+func (s *Service) open(ctx context.Context, id int64) (*lane, *run, error) {
+	state, err := s.Run(ctx, id)
+	if err != nil {
+		return nil, nil, err
+	}
+	l := s.lane(state.Directory)
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.pending == nil || l.pending.state.ID != id {
+		return nil, nil, &answer.ConflictError{Message: fmt.Sprintf("run %d does not wait to be committed: it is %s", id, state.State)}
+	}
+	return l, l.pending, nil
+}
+
+// Run is one run. The error is a *directory.NotFoundError.
+func (s *Service) Run(ctx context.Context, id int64) (answer.Run, error) {
+	row, ok, err := s.store.Run(ctx, id)
+	if err != nil {
+		return answer.Run{}, err
+	}
+	if !ok {
+		return answer.Run{}, &directory.NotFoundError{Kind: "run", Name: fmt.Sprint(id)}
+	}
+	return ofRow(row)
+}
+
+// Preview is what a run changes or changed, for the newest run of its directory.
+func (s *Service) Preview(ctx context.Context, id int64) (*answer.Preview, error) {
+	state, err := s.Run(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	l := s.lane(state.Directory)
+	l.mu.Lock()
+	r := l.pending
+	l.mu.Unlock()
+	if r == nil || r.state.ID != id {
+		if r = s.remembered(state.Directory, id); r == nil {
+			return nil, &answer.ConflictError{Message: fmt.Sprintf("what run %d changes is not kept any more: it is %s", id, state.State)}
+		}
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	p := *r.preview
+	p.Run = r.state
+	return &p, nil
+}
+
+// remember keeps what the newest run of a directory that came to its end changed.
+func (s *Service) remember(r *run) {
+	s.lanesMu.Lock()
+	defer s.lanesMu.Unlock()
+	r.mu.Lock()
+	r.prepared = nil // the maps before and after are not needed any more
+	r.mu.Unlock()
+	s.kept[strings.ToLower(r.state.Directory)] = r
+}
+
+func (s *Service) remembered(named string, id int64) *run {
+	s.lanesMu.Lock()
+	defer s.lanesMu.Unlock()
+	if r := s.kept[strings.ToLower(named)]; r != nil && r.state.ID == id {
+		return r
+	}
+	return nil
+}
+
+// Runs lists runs, the newest first.
+func (s *Service) Runs(ctx context.Context, named string, before int64, limit int) (*answer.Runs, error) {
+	if named != "" {
+		d := s.Head().Folder.directory(named)
+		if d == nil {
+			return nil, missingDirectory(s.Head(), named)
+		}
+		named = d.Name
+	}
+	rows, err := s.store.Runs(ctx, named, before, limit)
+	if err != nil {
+		return nil, err
+	}
+	runs := &answer.Runs{Runs: []answer.Run{}}
+	for _, row := range rows {
+		r, err := ofRow(row)
+		if err != nil {
+			return nil, err
+		}
+		runs.Runs = append(runs.Runs, r)
+	}
+	return runs, nil
+}
+
+// cutOff logs of runs that a stop or a crash cut off that it did.
+func (s *Service) cutOff(ctx context.Context) error {
+	rows, err := s.store.OpenRuns(ctx)
+	if err != nil {
+		return err
+	}
+	for _, row := range rows {
+		r, err := ofRow(row)
+		if err != nil {
+			return err
+		}
+		r.State, r.Ended = answer.RunCutOff, new(time.Now())
+		if r.Error == "" {
+			r.Error = "the service was stopped before the run was committed"
+		}
+		if row, err = rowOf(r); err == nil {
+			err = s.store.UpdateRun(ctx, &row)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}

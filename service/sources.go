@@ -1,0 +1,101 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"gatemap/connect"
+	"gatemap/connect/csv"
+	"gatemap/connect/ldap"
+	"gatemap/connect/ldif"
+	"gatemap/core/directory"
+	"gatemap/core/place"
+)
+
+// Files is where files that a map names lie: relative paths are taken from
+// there and stay in it, absolute ones are taken as they are.
+type Files struct{ fs.FS }
+
+func (f Files) read(path string) ([]byte, error) {
+	if filepath.IsAbs(path) {
+		return os.ReadFile(path)
+	}
+	return fs.ReadFile(f.FS, path)
+}
+
+// fetch brings in the records of a source that is a file. What makes it
+// unreadable is returned.
+func (f Files) fetch(s *directory.Source) (connect.Records, *place.Errors) {
+	var errs place.Errors
+	named, key := s.LDIF, "ldif"
+	if s.CSV != nil {
+		named, key = &s.CSV.File, "csv"
+	}
+	if named == nil {
+		errs.Addf(s.Place, "the source says no place to read from: it needs one of the keys ldif, ldap, csv and scim")
+		return connect.Records{}, &errs
+	}
+	in, err := f.Open(named.Value)
+	if err != nil {
+		errs.Addf(named.Place, "%s: %v; the path is taken from the map folder and stays in it", key, err)
+		return connect.Records{}, &errs
+	}
+	defer in.Close()
+	var entries []connect.Entry
+	var rejected []place.Error
+	if s.CSV != nil {
+		entries, rejected = csv.Read(in, s.CSV, &errs)
+	} else {
+		entries = ldif.Read(in, named.Value, &errs)
+	}
+	records := connect.Apply(s, entries, &errs)
+	records.Rejected = append(rejected, records.Rejected...)
+	if errs.Err() != nil {
+		return connect.Records{}, &errs
+	}
+	return records, nil
+}
+
+// tables compiles the tables of a source.
+func tables(s *directory.Source) (*connect.Tables, error) {
+	var errs place.Errors
+	t := connect.NewTables(s, &errs)
+	return t, errs.Err()
+}
+
+// fetchLDAP brings in the records of a directory server, and says which one
+// answered.
+func (f Files) fetchLDAP(ctx context.Context, s *directory.Source, progress func(int)) (connect.Records, string, error) {
+	t, err := tables(s)
+	if err != nil {
+		return connect.Records{}, "", err
+	}
+	conn, err := ldap.New(s, f.read).Connect(ctx)
+	if err != nil {
+		return connect.Records{}, "", err
+	}
+	defer conn.Close()
+	records, err := conn.Fetch(ctx, t, progress)
+	return records, conn.Server(), err
+}
+
+var errPushed = errors.New("the records of this directory are pushed to the service; there is nothing to fetch")
+
+// bring brings in the records of any source.
+func (f Files) bring(ctx context.Context, s *directory.Source, progress func(int)) (connect.Records, string, error) {
+	switch {
+	case s.SCIM != nil:
+		return connect.Records{}, "", errPushed
+	case s.LDAP != nil:
+		return f.fetchLDAP(ctx, s, progress)
+	}
+	records, errs := f.fetch(s)
+	if errs != nil {
+		return records, "", errs.Err()
+	}
+	progress(len(records.Users) + len(records.Groups) + len(records.Devices))
+	return records, "", nil
+}

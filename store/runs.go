@@ -1,0 +1,98 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"time"
+)
+
+// Run is one run of an intake as it is logged.
+type Run struct {
+	ID        int64
+	Directory string
+	How       string // hand, schedule or stream
+	State     string
+	Started   time.Time
+	Ended     time.Time // zero: not yet
+	Revision  int       // the one that it made; 0: none
+	Report    []byte    // JSON
+}
+
+// BeginRun logs that a run begins, and gives it its number.
+func (s *Store) BeginRun(ctx context.Context, r *Run) error {
+	result, err := s.db.ExecContext(ctx, `INSERT INTO runs (directory, how, state, started, report) VALUES (?, ?, ?, ?, ?)`,
+		r.Directory, r.How, r.State, r.Started.UTC().Format(time.RFC3339Nano), r.Report)
+	if err != nil {
+		return s.explain(err)
+	}
+	r.ID, err = result.LastInsertId()
+	return err
+}
+
+// UpdateRun logs how far a run is.
+func (s *Store) UpdateRun(ctx context.Context, r *Run) error {
+	var ended, revision any
+	if !r.Ended.IsZero() {
+		ended = r.Ended.UTC().Format(time.RFC3339Nano)
+	}
+	if r.Revision > 0 {
+		revision = r.Revision
+	}
+	_, err := s.db.ExecContext(ctx, `UPDATE runs SET state = ?, ended = ?, revision = ?, report = ? WHERE id = ?`,
+		r.State, ended, revision, r.Report, r.ID)
+	return s.explain(err)
+}
+
+// Runs lists the newest runs before one, the newest first: of one directory, or
+// of all where it is "". before 0 begins with the newest.
+func (s *Store) Runs(ctx context.Context, directory string, before int64, limit int) ([]Run, error) {
+	return s.runs(ctx, `SELECT id, directory, how, state, started, coalesce(ended, ''), coalesce(revision, 0), report FROM runs
+		WHERE (?1 = '' OR directory = ?1) AND (?2 = 0 OR id < ?2) ORDER BY id DESC LIMIT ?3`, directory, before, limit)
+}
+
+// Run is one run; ok is false where there is none with this number.
+func (s *Store) Run(ctx context.Context, id int64) (r Run, ok bool, err error) {
+	list, err := s.runs(ctx, `SELECT id, directory, how, state, started, coalesce(ended, ''), coalesce(revision, 0), report FROM runs WHERE id = ?1`, id)
+	if err != nil || len(list) == 0 {
+		return Run{}, false, err
+	}
+	return list[0], true, nil
+}
+
+// OpenRuns lists the runs that have not ended: after a start, those that a stop
+// cut off.
+func (s *Store) OpenRuns(ctx context.Context) ([]Run, error) {
+	return s.runs(ctx, `SELECT id, directory, how, state, started, '', 0, report FROM runs WHERE ended IS NULL ORDER BY id`)
+}
+
+func (s *Store) runs(ctx context.Context, query string, args ...any) ([]Run, error) {
+	rows, err := s.db.QueryContext(ctx, query, args...)
+	if err != nil {
+		return nil, s.explain(err)
+	}
+	defer rows.Close()
+	list, err := scanRuns(rows)
+	return list, s.explain(err)
+}
+
+func scanRuns(rows *sql.Rows) ([]Run, error) {
+	var list []Run
+	for rows.Next() {
+		var r Run
+		var started, ended string
+		if err := rows.Scan(&r.ID, &r.Directory, &r.How, &r.State, &started, &ended, &r.Revision, &r.Report); err != nil {
+			return nil, err
+		}
+		var err error
+		if r.Started, err = time.Parse(time.RFC3339Nano, started); err != nil {
+			return nil, err
+		}
+		if ended != "" {
+			if r.Ended, err = time.Parse(time.RFC3339Nano, ended); err != nil {
+				return nil, err
+			}
+		}
+		list = append(list, r)
+	}
+	return list, rows.Err()
+}
