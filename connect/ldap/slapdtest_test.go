@@ -4,6 +4,7 @@ import (
 	"crypto/ecdsa"
 	"crypto/elliptic"
 	"crypto/rand"
+	"crypto/tls"
 	"crypto/x509"
 	"crypto/x509/pkix"
 	"encoding/pem"
@@ -158,4 +159,14 @@ func freePort(t *testing.T) string {
 	require.NoError(t, err)
 	defer l.Close()
 	return l.Addr().String()
+}
+
+// trusting is a client's side of TLS that believes the CA of a folder.
+func trusting(t *testing.T, dir string) *tls.Config {
+	t.Helper()
+	pem, err := os.ReadFile(filepath.Join(dir, "ca.pem"))
+	require.NoError(t, err)
+	roots := x509.NewCertPool()
+	require.True(t, roots.AppendCertsFromPEM(pem))
+	return &tls.Config{RootCAs: roots}
 }

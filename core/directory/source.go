@@ -174,7 +174,7 @@ func (b *Base) SetPlace(p place.Place) { b.Place = p }
 type Pick struct {
 	Base   []Base     `yaml:"base" doc:"Distinguished names under which the entries stand, each with one: or base: in front where that is not the whole tree. Missing: anywhere."`
 	Filter place.Text `yaml:"filter" doc:"Which entries (RFC 4515). Missing: all that have the name attribute."`
-	Name   string     `yaml:"name,required" doc:"The attribute that holds the name."`
+	Name   string     `yaml:"name" doc:"The attribute that holds the name; needed where no table says it."`
 }
 
 // UserTable turns entries into users.

@@ -1,0 +1,265 @@
+package ldap_test
+
+import (
+	"fmt"
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/go-ldap/ldap/v3"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"gatemap/core/directory"
+	"gatemap/core/gate/types"
+	"gatemap/core/name"
+	"gatemap/core/place"
+	"gatemap/mapfile"
+)
+
+const (
+	controllerPass = "Summit-4-Dome"
+	crowd          = 1600
+)
+
+// controller is an address of its own for each run of the tests: a domain
+// controller has no choice of ports, and the whole of 127/8 is this machine.
+var controller = fmt.Sprintf("127.77.%d.%d", os.Getpid()>>8&0xff, os.Getpid()&0xff)
+
+// startController sets a domain controller up and starts it with nothing but its
+// directory, on an address of this machine alone.
+func startController(t *testing.T) string {
+	t.Helper()
+	if os.Getuid() != 0 {
+		t.Skip("a domain controller listens on ports that only root may use")
+	}
+	tool, err := exec.LookPath("samba-tool")
+	require.NoError(t, err, "samba is not installed: make needs")
+	// It needs a file system with access control lists, which this one has.
+	dir, err := os.MkdirTemp("/dev/shm", "controller")
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = os.RemoveAll(dir) })
+	certify(t, dir, time.Now().Add(time.Hour), controller)
+	out, err := exec.Command(tool, "domain", "provision", "--realm=CINDERVALE.EXAMPLE", "--domain=CINDERVALE", "--server-role=dc", "--dns-backend=NONE",
+		"--adminpass="+controllerPass, "--targetdir="+dir+"/dc", "--host-name=dc1", "--host-ip="+controller).CombinedOutput()
+	require.NoError(t, err, "%s", out)
+	var options []string
+	for _, o := range []string{
+		"server services=ldap", "interfaces=" + controller + "/8", "bind interfaces only=yes", "log file=" + dir + "/log", "pid directory=" + dir,
+		"ncalrpc dir=" + dir + "/ncalrpc", "tls certfile=" + dir + "/server.pem", "tls keyfile=" + dir + "/server.key", "tls cafile=" + dir + "/ca.pem",
+	} {
+		options = append(options, "--option="+o)
+	}
+	server := exec.Command("samba", append([]string{"-i", "-M", "single", "--configfile=" + dir + "/dc/etc/smb.conf"}, options...)...)
+	server.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+	log, err := os.Create(filepath.Join(dir, "output"))
+	require.NoError(t, err)
+	defer log.Close()
+	server.Stdout, server.Stderr = log, log
+	require.NoError(t, server.Start())
+	t.Cleanup(func() {
+		_ = syscall.Kill(-server.Process.Pid, syscall.SIGTERM) // ours: the group that it leads
+		_ = server.Wait()
+	})
+	require.Eventually(t, func() bool {
+		conn, err := net.Dial("tcp", controller+":636")
+		if err == nil {
+			conn.Close()
+		}
+		return err == nil
+	}, 30*time.Second, 50*time.Millisecond, "the domain controller does not start")
+	return dir
+}
+
+const domain = "DC=cindervale,DC=example"
+
+// populate puts people and groups of every reach into the domain.
+func populate(t *testing.T, c *ldap.Conn) {
+	t.Helper()
+	add := func(dn string, attributes ...string) {
+		r := ldap.NewAddRequest(dn, nil)
+		for i := 0; i+1 < len(attributes); i += 2 {
+			r.Attribute(attributes[i], strings.Split(attributes[i+1], "|"))
+		}
+		require.NoError(t, c.Add(r), dn)
+	}
+	add("OU=people,"+domain, "objectClass", "organizationalUnit")
+	add("OU=groups,"+domain, "objectClass", "organizationalUnit")
+	var all []string
+	for i := range crowd {
+		dn := fmt.Sprintf("CN=Person %d,OU=people,%s", i, domain)
+		flags, extra := "544", []string(nil)
+		switch {
+		case i == 1:
+			flags = "546"
+		case i == 2:
+			extra = []string{"accountExpires", "132223104000000000"} // 2020-01-01
+		}
+		add(dn, append([]string{"objectClass", "user", "sAMAccountName", fmt.Sprintf("p%d", i), "userAccountControl", flags, "title", "Observer"}, extra...)...)
+		all = append(all, dn)
+	}
+	group := func(cn, kind string, members ...string) string {
+		dn := "CN=" + cn + ",OU=groups," + domain
+		attributes := []string{"objectClass", "group", "sAMAccountName", cn, "groupType", kind}
+		if len(members) > 0 {
+			attributes = append(attributes, "member", strings.Join(members, "|"))
+		}
+		add(dn, attributes...)
+		return dn
+	}
+	const global, local, universal, mail = "-2147483646", "-2147483644", "-2147483640", "8"
+	crew := group("crew", global, all[3:10]...)
+	night := group("night", global, crew, all[10])
+	site := group("site", universal, night, all[11])
+	group("rooms", local, site, all[12])
+	group("everyone-here", universal, all...)
+	group("bulletin", mail, all[13])
+	second := group("second", global, all[20:25]...)
+	group("second-rooms", local, second)
+	// Somebody's primary group is another than usual.
+	r, err := c.Search(ldap.NewSearchRequest(second, ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false, "(objectClass=*)", []string{"objectSid"}, nil))
+	require.NoError(t, err)
+	sid := r.Entries[0].GetRawAttributeValue("objectSid")
+	change := ldap.NewModifyRequest(all[20], nil)
+	change.Replace("primaryGroupID", []string{fmt.Sprint(uint32(sid[len(sid)-4]) | uint32(sid[len(sid)-3])<<8)})
+	require.NoError(t, c.Modify(change))
+}
+
+// What comes in from a domain controller gives the memberships that it reports
+// itself: by its search along chains of groups, and as it puts them into tokens.
+func TestDomainController(t *testing.T) {
+	dir := startController(t)
+	referee, err := ldap.DialURL("ldaps://"+controller, ldap.DialWithTLSConfig(trusting(t, dir)))
+	require.NoError(t, err)
+	defer referee.Close()
+	require.NoError(t, referee.Bind("administrator@cindervale.example", controllerPass))
+	populate(t, referee)
+
+	t.Setenv("GATEMAP_TEST_SECRET", controllerPass)
+	files := []mapfile.File{{Path: "gatemap.yaml", Content: []byte("title: x\n")}, {Path: "d.yaml", Content: []byte(`
+directory: cindervale
+source:
+  ldap: {servers: ["ldaps://` + controller + `"], ca: ca.pem, bind: administrator@cindervale.example, secret: {env: GATEMAP_TEST_SECRET}}
+  table: domain-controller
+  users: {base: "ou=people,dc=cindervale,dc=example"}
+`)}}
+	m, err := mapfile.Parse(files, types.Table)
+	require.NoError(t, err)
+	doc := m.Directories[0]
+	s := &slapd{t: t, dir: dir}
+	r, err := fetch(t, s, doc.Source)
+	require.NoError(t, err)
+	for _, x := range r.Rejected {
+		assert.Contains(t, x.Message, "the server refers to")
+	}
+	require.Len(t, r.Users, crowd)
+	doc.Users, doc.Groups, doc.Devices = r.Users, r.Groups, r.Devices
+	var errs place.Errors
+	book := directory.Build([]*directory.Document{doc}, &errs)
+	require.NoError(t, errs.Err())
+
+	user := func(n int) *directory.User {
+		i := slices.IndexFunc(r.Users, func(u *directory.User) bool { return u.Name == fmt.Sprintf("p%d", n) })
+		return r.Users[i]
+	}
+	assert.True(t, user(0).IsActive())
+	assert.True(t, user(0).Expires.IsZero())
+	assert.False(t, user(1).IsActive())
+	assert.Equal(t, "2020-01-01", user(2).Expires.Format(time.DateOnly))
+	everyone, err := book.FindGroup("everyone-here", "")
+	require.NoError(t, err)
+	assert.Len(t, book.Members(everyone), crowd)
+	for cn, want := range map[string]string{"crew": "own any", "rooms": "any own", "site": "any any"} {
+		id, err := book.FindGroup(cn, "")
+		require.NoError(t, err)
+		g := book.Group(id)
+		assert.Equal(t, want, orAny(string(g.Draws))+" "+orAny(string(g.Opens)), cn)
+	}
+	bulletin, err := book.FindGroup("bulletin", "")
+	require.NoError(t, err)
+	assert.EqualValues(t, "mail", book.Group(bulletin).Kind)
+
+	sids := identifiers(t, referee)
+	above := map[string][]string{} // the chains of primary groups
+	for _, n := range []int{0, 1, 2, 3, 5, 9, 10, 11, 12, 13, 14, 20, 21, 24, 700, crowd - 1} {
+		u := user(n)
+		id, err := book.FindUser(u.Name, "")
+		require.NoError(t, err)
+		var ours, carrying []string
+		for _, g := range book.Subject(id).Groups() {
+			dn := canonical(t, book.Group(g).DN)
+			ours = append(ours, dn)
+			if book.Group(g).Kind != "mail" {
+				carrying = append(carrying, dn)
+			}
+		}
+		primary := canonical(t, u.PrimaryGroup.Name)
+		if above[primary] == nil {
+			above[primary] = append(chain(t, referee, u.PrimaryGroup.Name), primary)
+		}
+		want := append(chain(t, referee, u.DN), above[primary]...)
+		slices.Sort(want)
+		slices.Sort(ours)
+		slices.Sort(carrying)
+		assert.Equal(t, slices.Compact(want), ours, "%s: by the search along chains", u.Name)
+		assert.Equal(t, token(t, referee, sids, u.DN), carrying, "%s: in the token", u.Name)
+	}
+}
+
+func orAny(s string) string {
+	if s == "" {
+		return "any"
+	}
+	return s
+}
+
+func canonical(t *testing.T, dn string) string {
+	t.Helper()
+	c, ok := name.DN(dn)
+	require.True(t, ok, dn)
+	return c
+}
+
+// chain lists the groups of a member at all levels, as the controller finds them.
+func chain(t *testing.T, c *ldap.Conn, dn string) []string {
+	t.Helper()
+	r, err := c.Search(ldap.NewSearchRequest(domain, ldap.ScopeWholeSubtree, ldap.NeverDerefAliases, 0, 0, false,
+		"(member:1.2.840.113556.1.4.1941:="+ldap.EscapeFilter(dn)+")", []string{"cn"}, nil))
+	require.NoError(t, err)
+	var groups []string
+	for _, e := range r.Entries {
+		groups = append(groups, canonical(t, e.DN))
+	}
+	return groups
+}
+
+// identifiers are the groups of the domain by their security identifiers.
+func identifiers(t *testing.T, c *ldap.Conn) map[string]string {
+	t.Helper()
+	r, err := c.Search(ldap.NewSearchRequest(domain, ldap.ScopeWholeSubtree, ldap.NeverDerefAliases, 0, 0, false, "(objectClass=group)", []string{"objectSid"}, nil))
+	require.NoError(t, err)
+	all := map[string]string{}
+	for _, e := range r.Entries {
+		all[string(e.GetRawAttributeValue("objectSid"))] = canonical(t, e.DN)
+	}
+	return all
+}
+
+// token lists the groups that the controller would put into a user's token.
+func token(t *testing.T, c *ldap.Conn, sids map[string]string, dn string) []string {
+	t.Helper()
+	r, err := c.Search(ldap.NewSearchRequest(dn, ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false, "(objectClass=*)", []string{"tokenGroups"}, nil))
+	require.NoError(t, err)
+	var groups []string
+	for _, sid := range r.Entries[0].GetRawAttributeValues("tokenGroups") {
+		groups = append(groups, sids[string(sid)])
+	}
+	slices.Sort(groups)
+	return groups
+}
