@@ -69,8 +69,8 @@ func (t *Tables) TakeGroup(e *Entry, to *Records) {
 	if table.Description != "" {
 		g.Description = e.First(table.Description).Value
 	}
-	if table.Number != "" {
-		t.numbers[number(e.First(table.Number).Value)] = e.DN
+	if n := number(e.First(table.Number).Value); n != "" {
+		t.numbers[n] = e.DN
 	}
 	for _, attribute := range table.Members {
 		g.Members.Any = append(g.Members.Any, references(e, attribute)...)

@@ -4,7 +4,7 @@ set -euo pipefail
 declare -A package=([chromium]=chromium [/usr/sbin/slapd]=slapd [ldapadd]=ldap-utils [samba-tool]="samba samba-ad-provision samba-dsdb-modules samba-vfs-modules")
 missing=()
 for tool in "${!package[@]}"; do
-  command -v "$tool" >/dev/null || missing+=("${package[$tool]}")
+  command -v "$tool" >/dev/null || read -ra needed <<<"${package[$tool]}" && missing+=("${needed[@]}")
 done
 [ ${#missing[@]} -eq 0 ] && exit 0
 if [ "$(id -u)" -ne 0 ]; then

@@ -22,10 +22,10 @@ import (
 func text(s string) place.Text { return place.Text{Value: s} }
 
 // source is how the tests ask a server, over StartTLS.
-func (s *slapd) source() *directory.Source {
+func (s *server) source() *directory.Source {
 	return &directory.Source{
 		LDAP: &directory.LDAP{
-			Servers: []place.Text{text(s.ldap)}, StartTLS: true, CA: text("ca.pem"), Bind: text(admin),
+			Servers: []place.Text{text(s.LDAP)}, StartTLS: true, CA: text("ca.pem"), Bind: text(admin),
 			Secret: &directory.Secret{Env: "GATEMAP_TEST_SECRET"}, Tries: 1, Page: 7,
 		},
 		Users: &directory.UserTable{
@@ -39,7 +39,7 @@ func (s *slapd) source() *directory.Source {
 	}
 }
 
-func (s *slapd) read(path string) ([]byte, error) { return os.ReadFile(s.path(path)) }
+func (s *server) read(path string) ([]byte, error) { return os.ReadFile(s.Path(path)) }
 
 func tablesOf(t *testing.T, s *directory.Source) *connect.Tables {
 	t.Helper()
@@ -60,7 +60,7 @@ func people(n int) string {
 	return b.String()
 }
 
-func fetch(t *testing.T, s *slapd, source *directory.Source) (connect.Records, error) {
+func fetch(t *testing.T, s *server, source *directory.Source) (connect.Records, error) {
 	t.Helper()
 	conn, err := ldap.New(source, s.read).Connect(t.Context())
 	if err != nil {
@@ -80,7 +80,7 @@ func TestFetch(t *testing.T) {
 	require.Len(t, r.Groups, 2, "without a base it is below the server's own")
 	assert.Len(t, r.Groups[0].Members.Any, 2)
 	assert.Equal(t, "Observer", r.Users[7].Attributes.First("title"))
-	assert.Equal(t, s.ldap, r.Users[7].Place.File)
+	assert.Equal(t, s.LDAP, r.Users[7].Place.File)
 
 	t.Run("bases that overlap, and scopes", func(t *testing.T) {
 		source := s.source()
@@ -94,7 +94,7 @@ func TestFetch(t *testing.T) {
 	t.Run("over TLS from the start, with the secret in a file", func(t *testing.T) {
 		source := s.source()
 		s.write("secret", secret+"\n")
-		source.LDAP.Servers, source.LDAP.StartTLS = []place.Text{text(s.url)}, false
+		source.LDAP.Servers, source.LDAP.StartTLS = []place.Text{text(s.TLS)}, false
 		source.LDAP.Secret = &directory.Secret{File: text("secret")}
 		r, err := fetch(t, s, source)
 		require.NoError(t, err)
@@ -102,11 +102,11 @@ func TestFetch(t *testing.T) {
 	})
 	t.Run("the next server where the first is gone", func(t *testing.T) {
 		source := s.source()
-		source.LDAP.Servers = []place.Text{text("ldap://" + freePort(t)), text(s.ldap)}
+		source.LDAP.Servers = []place.Text{text("ldap://" + freePort(t)), text(s.LDAP)}
 		conn, err := ldap.New(source, s.read).Connect(t.Context())
 		require.NoError(t, err)
 		defer conn.Close()
-		assert.Equal(t, s.ldap, conn.Server())
+		assert.Equal(t, s.LDAP, conn.Server())
 	})
 	t.Run("what changed since a mark", func(t *testing.T) {
 		source := s.source()
@@ -141,13 +141,13 @@ func TestConnectRefuses(t *testing.T) {
 		{"nobody vouches", func(l *directory.LDAP) { l.CA = text("") }, "certificate", []string{
 			"nobody who is trusted vouches for it", "subject  CN=directory.cindervale.example", "issuer   CN=Cindervale test CA", "valid    20",
 		}},
-		{"another name", func(l *directory.LDAP) { l.Servers[0].Value = strings.Replace(s.ldap, "127.0.0.1", "localhost", 1) }, "certificate",
+		{"another name", func(l *directory.LDAP) { l.Servers[0].Value = strings.Replace(s.LDAP, "127.0.0.1", "localhost", 1) }, "certificate",
 			[]string{"it is not for localhost but for 127.0.0.1"}},
 		{"no certificate in the file", func(l *directory.LDAP) { l.CA = text("slapd.conf") }, "certificate", []string{"holds no certificate in PEM"}},
 		{"no file of certificates", func(l *directory.LDAP) { l.CA = text("nowhere.pem") }, "certificate", []string{"cannot be read", "nowhere.pem"}},
 		{"no server", func(l *directory.LDAP) { l.Servers[0].Value = "ldap://" + freePort(t) }, "connection", []string{"connection refused"}},
 		{"no address", func(l *directory.LDAP) { l.Servers[0].Value = "directory.cindervale.example" }, "address", []string{"an address is ldap://host or ldaps://host"}},
-		{"TLS twice", func(l *directory.LDAP) { l.Servers[0].Value = s.url }, "address", []string{"starttls goes with ldap://"}},
+		{"TLS twice", func(l *directory.LDAP) { l.Servers[0].Value = s.TLS }, "address", []string{"starttls goes with ldap://"}},
 		{"no secret", func(l *directory.LDAP) { l.Secret = nil }, "bind", []string{"there is no secret for the bind"}},
 		{"an unset variable", func(l *directory.LDAP) { l.Secret.Env = "GATEMAP_TEST_UNSET" }, "bind", []string{"GATEMAP_TEST_UNSET", "is not set"}},
 		{"a wrong name", func(l *directory.LDAP) { l.Bind = text("cn=other," + suffix) }, "bind", []string{"refuses cn=other," + suffix, "the name or the secret is wrong"}},
@@ -166,8 +166,8 @@ func TestConnectRefuses(t *testing.T) {
 		})
 	}
 	t.Run("an old certificate", func(t *testing.T) {
-		s.stop()
-		certify(t, s.dir, time.Now().Add(-time.Hour), "127.0.0.1")
+		s.Stop()
+		certify(t, s.Dir, time.Now().Add(-time.Hour), "127.0.0.1")
 		s.start()
 		_, err := fetch(t, s, s.source())
 		assert.ErrorContains(t, err, "it does not hold today")
@@ -243,7 +243,7 @@ func TestStream(t *testing.T) {
 		_, delta := connect.Settle(records, want)
 		assert.True(t, delta.Empty(), "%s: %+v", changes, delta)
 	}
-	s.stop()
+	s.Stop()
 	err = await(t, ended)
 	var e *ldap.Error
 	require.True(t, errors.As(err, &e), "%v", err)

@@ -21,6 +21,7 @@ import (
 	"gatemap/core/name"
 	"gatemap/core/place"
 	"gatemap/mapfile"
+	"gatemap/tools/slapd"
 )
 
 const (
@@ -152,7 +153,7 @@ source:
 	m, err := mapfile.Parse(files, types.Table)
 	require.NoError(t, err)
 	doc := m.Directories[0]
-	s := &slapd{t: t, dir: dir}
+	s := &server{&slapd.Server{Dir: dir}, t}
 	r, err := fetch(t, s, doc.Source)
 	require.NoError(t, err)
 	for _, x := range r.Rejected {

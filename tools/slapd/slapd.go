@@ -1,0 +1,138 @@
+// Package slapd starts directory servers on this machine, for tests and for the
+// demo: Debian's slapd, with a certificate of a CA of its own.
+package slapd
+
+import (
+	"fmt"
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"time"
+)
+
+// The tree of every server, who may do everything in it, and with which secret.
+const (
+	Suffix = "dc=cindervale,dc=example"
+	Admin  = "cn=admin," + Suffix
+	Secret = "only-on-this-machine"
+)
+
+// Server is a running directory server.
+type Server struct {
+	Dir  string // holds ca.pem, server.pem, server.key and the data
+	LDAP string // its address with ldap://
+	TLS  string // its address with ldaps://
+
+	process *exec.Cmd
+}
+
+const conf = `
+include /etc/ldap/schema/core.schema
+include /etc/ldap/schema/cosine.schema
+include /etc/ldap/schema/nis.schema
+include /etc/ldap/schema/inetorgperson.schema
+include /etc/ldap/schema/dyngroup.schema
+%[2]s
+modulepath /usr/lib/ldap
+moduleload back_mdb
+moduleload syncprov
+moduleload dynlist
+pidfile %[1]s/slapd.pid
+TLSCACertificateFile %[1]s/ca.pem
+TLSCertificateFile %[1]s/server.pem
+TLSCertificateKeyFile %[1]s/server.key
+sizelimit unlimited
+database mdb
+maxsize 1073741824
+directory %[1]s/data
+suffix "` + Suffix + `"
+rootdn "` + Admin + `"
+rootpw ` + Secret + `
+dbnosync
+index objectClass,uid,cn,member,entryUUID,entryCSN eq
+limits dn.exact="cn=few,` + Suffix + `" size.soft=3 size.hard=3
+overlay syncprov
+syncprov-checkpoint 100 10
+overlay dynlist
+dynlist-attrset groupOfURLs memberURL member+memberOf@groupOfNames*
+`
+
+// Start starts a server in a folder, with the entries of an LDIF text in it: all
+// of them but the top of the tree, where the text does not begin with that. It
+// answers on free ports with a certificate for the names. Schemas are files.
+func Start(dir, entries string, schemas, names []string) (*Server, error) {
+	if _, err := os.Stat("/usr/sbin/slapd"); err != nil {
+		return nil, fmt.Errorf("slapd is not installed (make needs): %w", err)
+	}
+	s := &Server{Dir: dir}
+	if err := os.Mkdir(s.Path("data"), 0o700); err != nil {
+		return nil, err
+	}
+	if err := Certify(dir, time.Now().Add(24*time.Hour), names...); err != nil {
+		return nil, err
+	}
+	include := ""
+	for _, schema := range schemas {
+		include += "include " + schema + "\n"
+	}
+	if !strings.Contains(entries, "dn: "+Suffix+"\n") {
+		entries = "dn: " + Suffix + "\nobjectClass: dcObject\nobjectClass: organization\ndc: cindervale\no: Cindervale Observatory\n\n" + entries
+	}
+	for file, content := range map[string]string{"slapd.conf": fmt.Sprintf(conf, dir, include), "entries.ldif": entries} {
+		if err := os.WriteFile(s.Path(file), []byte(content), 0o600); err != nil {
+			return nil, err
+		}
+	}
+	if out, err := exec.Command("/usr/sbin/slapadd", "-q", "-f", s.Path("slapd.conf"), "-l", s.Path("entries.ldif")).CombinedOutput(); err != nil {
+		return nil, fmt.Errorf("slapadd: %w\n%s", err, out)
+	}
+	var addresses [2]string
+	for i := range addresses {
+		l, err := net.Listen("tcp", "127.0.0.1:0")
+		if err != nil {
+			return nil, err
+		}
+		addresses[i] = l.Addr().String()
+		_ = l.Close() // the server is to have the port
+	}
+	s.LDAP, s.TLS = "ldap://"+addresses[0], "ldaps://"+addresses[1]
+	return s, s.Restart()
+}
+
+// Path is the path of a file of the server.
+func (s *Server) Path(file string) string { return filepath.Join(s.Dir, file) }
+
+// Restart starts the server again after Stop.
+func (s *Server) Restart() error {
+	s.process = exec.Command("/usr/sbin/slapd", "-f", s.Path("slapd.conf"), "-h", s.TLS+" "+s.LDAP, "-d", "0")
+	if err := s.process.Start(); err != nil {
+		return err
+	}
+	for range 500 {
+		if conn, err := net.Dial("tcp", strings.TrimPrefix(s.LDAP, "ldap://")); err == nil {
+			return conn.Close()
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+	s.Stop()
+	return fmt.Errorf("slapd does not answer at %s", s.LDAP)
+}
+
+// Stop stops the server.
+func (s *Server) Stop() {
+	_ = s.process.Process.Signal(syscall.SIGTERM) // ours, by its own number
+	_ = s.process.Wait()
+}
+
+// Modify applies LDIF changes as the administrator.
+func (s *Server) Modify(changes string) error {
+	cmd := exec.Command("ldapmodify", "-x", "-H", s.LDAP, "-D", Admin, "-w", Secret)
+	cmd.Stdin = strings.NewReader(changes)
+	if out, err := cmd.CombinedOutput(); err != nil {
+		return fmt.Errorf("ldapmodify: %w\n%s", err, out)
+	}
+	return nil
+}
