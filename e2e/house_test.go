@@ -16,7 +16,7 @@ var layers = [][]string{
 	{"cli"},
 	{"server", "client"},
 	{"service"},
-	{"answer", "store", "connect/csv", "connect/ldap", "connect/ldif", "mapfile", "web", "demo"},
+	{"answer", "store", "connect/csv", "connect/ldap", "connect/ldif", "connect/scim", "mapfile", "web", "demo"},
 	{"connect"},
 	{"core/change", "core/plain"},
 	{"core/check"},

@@ -24,6 +24,7 @@ const (
 	idleTimeout   = 2 * time.Minute
 	maxHeader     = 32 << 10
 	maxBody       = 1 << 20
+	maxPush       = 64 << 20 // a group of 500,000 members
 	stopTimeout   = 15 * time.Second
 )
 
@@ -49,6 +50,7 @@ func (s *Server) Handler() http.Handler {
 	r.Get("/health", func(w http.ResponseWriter, _ *http.Request) { writeText(w, http.StatusOK, "alive\n") })
 	r.Get("/ready", s.ready)
 	r.Method(http.MethodGet, "/metrics", s.authenticate(s.metrics.handler()))
+	r.Route(scimPath, s.scim)
 	r.Route("/api/v1", func(open chi.Router) {
 		closed := open.With(s.authenticate)
 		Operations(open, closed, closed.With(s.keep), s.service, s.version)

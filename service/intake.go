@@ -1,6 +1,7 @@
 package service
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -177,7 +178,37 @@ func (p *prepared) rows() error {
 	for _, x := range d.GoneDevices {
 		drop(connect.Device, x.Name)
 	}
+	p.otherwisePushed(put)
 	return errors.Join(errs...)
+}
+
+// otherwisePushed puts the records that are as they were, but were pushed in
+// another form.
+func (p *prepared) otherwisePushed(put func(connect.Kind, string, record)) {
+	before := p.head.Folder.Records[p.directory.Name].Resources
+	written := make(map[connect.Named]bool, len(p.put))
+	for _, row := range p.put {
+		written[connect.Named{Kind: kinds[row.Key.Kind], Name: row.Key.Name}] = true
+	}
+	other := map[connect.Named]bool{}
+	for n, raw := range p.settled.Resources {
+		if !written[n] && !bytes.Equal(before[n], raw) {
+			other[n] = true
+		}
+	}
+	if len(other) == 0 {
+		return
+	}
+	for _, u := range p.settled.Users {
+		if other[connect.Named{Kind: connect.User, Name: u.Name}] {
+			put(connect.User, u.Name, fromUser(u))
+		}
+	}
+	for _, g := range p.settled.Groups {
+		if other[connect.Named{Kind: connect.Group, Name: g.Name}] {
+			put(connect.Group, g.Name, fromGroup(g))
+		}
+	}
 }
 
 // guarded says why an intake is held until someone confirms it; "" where it is

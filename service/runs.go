@@ -49,6 +49,7 @@ type lane struct {
 	recent  []removal // what went by itself lately; for who is busy
 	mu      sync.Mutex
 	pending *run // waits or is held
+	pushed  pushed
 }
 
 // run is a run that has not been forgotten yet.

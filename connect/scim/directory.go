@@ -1,0 +1,235 @@
+package scim
+
+import (
+	"crypto/rand"
+	"fmt"
+	"maps"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"gatemap/connect"
+	"gatemap/core/directory"
+	"gatemap/core/name"
+	"gatemap/core/place"
+)
+
+// Directory is everything that was pushed to one directory. It is not changed
+// once made: every change makes another.
+type Directory struct {
+	byID   map[string]*Resource
+	byName [connect.Device]map[string]*Resource // by kind and folded name
+}
+
+// Read reads what was pushed out of records.
+func Read(r connect.Records) (*Directory, error) {
+	d := &Directory{byID: map[string]*Resource{}, byName: [connect.Device]map[string]*Resource{{}, {}}}
+	for n, raw := range r.Resources {
+		resource, err := decode(n.Kind, raw)
+		if err != nil {
+			return nil, err
+		}
+		d.put(resource)
+	}
+	return d, nil
+}
+
+func (d *Directory) put(r *Resource) {
+	d.byID[r.ID] = r
+	d.byName[r.Kind][name.Fold(r.Name())] = r
+}
+
+func (d *Directory) clone() *Directory {
+	return &Directory{byID: maps.Clone(d.byID), byName: [connect.Device]map[string]*Resource{maps.Clone(d.byName[0]), maps.Clone(d.byName[1])}}
+}
+
+// Get is a resource by its identifier.
+func (d *Directory) Get(k connect.Kind, id string) (*Resource, error) {
+	if r := d.byID[id]; r != nil && r.Kind == k {
+		return r, nil
+	}
+	return nil, notFound(TypeName(k), id)
+}
+
+// Named is a resource by its name.
+func (d *Directory) Named(k connect.Kind, named string) (*Resource, bool) {
+	r, ok := d.byName[k][name.Fold(named)]
+	return r, ok
+}
+
+// Create takes a new resource.
+func (d *Directory) Create(k connect.Kind, body map[string]any, now time.Time) (*Directory, *Resource, error) {
+	cleaned, err := clean(k, body)
+	if err != nil {
+		return nil, nil, err
+	}
+	r := &Resource{Kind: k, ID: newID(), Created: now.UTC(), Modified: now.UTC(), Body: cleaned}
+	next, err := d.with(nil, r)
+	return next, r, err
+}
+
+// newID makes a random identifier (RFC 9562 section 5.4).
+func newID() string {
+	var b [16]byte
+	_, _ = rand.Read(b[:]) // never fails (crypto/rand)
+	b[6], b[8] = b[6]&0x0f|0x40, b[8]&0x3f|0x80
+	return fmt.Sprintf("%x-%x-%x-%x-%x", b[:4], b[4:6], b[6:8], b[8:10], b[10:])
+}
+
+// Replace puts a whole resource in the place of one (RFC 7644 section 3.5.1).
+// What the schemas call immutable keeps its value.
+func (d *Directory) Replace(old *Resource, body map[string]any, now time.Time) (*Directory, *Resource, error) {
+	cleaned, err := clean(old.Kind, body)
+	if err != nil {
+		return nil, nil, err
+	}
+	return d.change(old, cleaned, now)
+}
+
+// Patch applies the operations of a PATCH (RFC 7644 section 3.5.2), all or none.
+func (d *Directory) Patch(old *Resource, body map[string]any, now time.Time) (*Directory, *Resource, error) {
+	all, err := operations(body)
+	if err != nil {
+		return nil, nil, err
+	}
+	patched, err := patch(old.Kind, old.Body, all)
+	if err != nil {
+		return nil, nil, err
+	}
+	return d.change(old, patched, now)
+}
+
+func (d *Directory) change(old *Resource, body map[string]any, now time.Time) (*Directory, *Resource, error) {
+	r := &Resource{Kind: old.Kind, ID: old.ID, Created: old.Created, Modified: old.Modified, Body: body}
+	if r.Version() == old.Version() {
+		return d, old, nil // nothing differs
+	}
+	r.Modified = now.UTC()
+	next, err := d.with(old, r)
+	return next, r, err
+}
+
+// with puts a resource in the place of another, or beside all others.
+func (d *Directory) with(old, r *Resource) (*Directory, error) {
+	if other := d.byName[r.Kind][name.Fold(r.Name())]; other != nil && other.ID != r.ID {
+		return nil, &Error{http.StatusConflict, "uniqueness", fmt.Sprintf("there is a %s %q already", TypeName(r.Kind), r.Name())}
+	}
+	if strings.Contains(r.Name(), "/") {
+		return nil, invalid("invalidValue", "the name %q has a slash in it, which stands between a directory and a name", r.Name())
+	}
+	next := d.clone()
+	if old != nil {
+		delete(next.byName[old.Kind], name.Fold(old.Name()))
+	}
+	next.put(r)
+	return next, next.members(r)
+}
+
+// members checks that everyone in a group is there, and says of each what it is.
+func (d *Directory) members(r *Resource) error {
+	if r.Kind != connect.Group {
+		return nil
+	}
+	list, _ := r.Body["members"].([]any)
+	for _, m := range list {
+		member, _ := m.(map[string]any)
+		id, _ := member["value"].(string)
+		other := d.byID[id]
+		if other == nil {
+			return invalid("invalidValue", "there is no member with the identifier %q", id)
+		}
+		member["type"] = TypeName(other.Kind)
+		delete(member, "$ref")
+	}
+	return nil
+}
+
+// Delete takes a resource away, out of all groups too.
+func (d *Directory) Delete(old *Resource, now time.Time) *Directory {
+	next := d.clone()
+	delete(next.byID, old.ID)
+	delete(next.byName[old.Kind], name.Fold(old.Name()))
+	for _, g := range d.byName[connect.Group] {
+		list, _ := g.Body["members"].([]any)
+		kept := slices.DeleteFunc(slices.Clone(list), func(m any) bool { return memberID(m) == old.ID })
+		if g.ID == old.ID || len(kept) == len(list) {
+			continue
+		}
+		body := maps.Clone(g.Body)
+		store(body, "members", kept)
+		next.put(&Resource{Kind: g.Kind, ID: g.ID, Created: g.Created, Modified: now.UTC(), Body: body})
+	}
+	return next
+}
+
+func memberID(m any) string {
+	member, _ := m.(map[string]any)
+	id, _ := member["value"].(string)
+	return id
+}
+
+// Records are the users and groups that were pushed. It is for one caller at a
+// time: what it makes of a resource is kept with that.
+func (d *Directory) Records() connect.Records {
+	r := connect.Records{Resources: make(map[connect.Named][]byte, len(d.byID))}
+	for _, key := range slices.Sorted(maps.Keys(d.byName[connect.User])) {
+		x := d.byName[connect.User][key]
+		r.Users = append(r.Users, x.asUser())
+		r.Resources[connect.Named{Kind: x.Kind, Name: x.Name()}] = x.encode()
+	}
+	for _, key := range slices.Sorted(maps.Keys(d.byName[connect.Group])) {
+		x := d.byName[connect.Group][key]
+		r.Groups = append(r.Groups, x.asGroup())
+		r.Resources[connect.Named{Kind: x.Kind, Name: x.Name()}] = x.encode()
+	}
+	return r
+}
+
+// dn is the distinguished name by which members are referred to: the identifier
+// stays when a name changes.
+func dn(id string) string { return "entryUUID=" + id }
+
+func (r *Resource) asUser() *directory.User {
+	if r.user != nil {
+		return r.user
+	}
+	u := &directory.User{Place: place.Place{File: "scim"}, Name: r.Name(), DN: dn(r.ID)}
+	for _, key := range slices.Sorted(maps.Keys(r.Body)) {
+		switch key {
+		case "userName":
+		case "active":
+			on := r.Body[key] == true
+			u.Active = &on
+		case EnterpriseSchema:
+			inner, _ := r.Body[key].(map[string]any)
+			for _, k := range slices.Sorted(maps.Keys(inner)) {
+				set(&u.Attributes, k, inner[k])
+			}
+		default:
+			set(&u.Attributes, key, r.Body[key])
+		}
+	}
+	r.user = u
+	return u
+}
+
+// set gives a user an attribute, as rules ask for it.
+func set(a *directory.Attributes, key string, value any) {
+	if a.Set(key, value) != nil {
+		return // an extension's attribute of a form that rules cannot ask for
+	}
+}
+
+func (r *Resource) asGroup() *directory.Group {
+	if r.group != nil {
+		return r.group
+	}
+	g := &directory.Group{Place: place.Place{File: "scim"}, Name: r.Name(), DN: dn(r.ID), Members: &directory.Members{}}
+	list, _ := r.Body["members"].([]any)
+	for _, m := range list {
+		g.Members.Any = append(g.Members.Any, name.Ref{Name: dn(memberID(m)), Place: g.Place})
+	}
+	r.group = g
+	return g
+}

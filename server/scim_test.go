@@ -1,0 +1,270 @@
+package server_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"strings"
+	"testing"
+	"testing/fstest"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"gatemap/server"
+	"gatemap/service"
+)
+
+// club is a service to which one directory is pushed.
+type club struct {
+	t          *testing.T
+	url, token string
+	service    *service.Service
+}
+
+func startClub(t *testing.T) *club {
+	t.Helper()
+	log := slog.New(slog.NewTextHandler(io.Discard, nil))
+	s, err := service.Open(t.Context(), t.TempDir(), log)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = s.Close() })
+	folder, err := service.ReadFS(fstest.MapFS{
+		"gatemap.yaml": {Data: []byte("title: Cindervale\n")},
+		"club.yaml": {Data: []byte(`
+directory: club
+source: {scim: {}}
+groups:
+  - {name: optics, rule: 'department eq "Optics" and active eq true'}
+---
+system: archive
+type: roles
+rights: [frames:read]
+resources: [{path: /}]
+roles: {reader: {rights: [frames:read]}}
+mappings:
+  - {groups: [optics], role: reader, object: /}
+`)},
+	})
+	require.NoError(t, err)
+	_, err = s.CommitFolder(t.Context(), folder, "test", "test")
+	require.NoError(t, err)
+	token, err := s.PushToken(t.Context(), "club")
+	require.NoError(t, err)
+	srv := httptest.NewServer(server.New(s, fstest.MapFS{}, "test", log).Handler())
+	t.Cleanup(srv.Close)
+	return &club{t, srv.URL + "/scim/v2", token, s}
+}
+
+// got is an answer.
+type got struct {
+	status int
+	header http.Header
+	body   map[string]any
+}
+
+func (g got) id() string { s, _ := g.body["id"].(string); return s }
+
+// at is the value at a path of keys and indices.
+func (g got) at(path ...any) any {
+	var v any = g.body
+	for _, p := range path {
+		switch x := v.(type) {
+		case map[string]any:
+			v = x[fmt.Sprint(p)]
+		case []any:
+			i, _ := p.(int)
+			if i >= len(x) {
+				return nil
+			}
+			v = x[i]
+		default:
+			return nil
+		}
+	}
+	return v
+}
+
+func (c *club) call(method, path, body string, headers ...string) got {
+	c.t.Helper()
+	request, err := http.NewRequest(method, c.url+path, strings.NewReader(body))
+	require.NoError(c.t, err)
+	request.Header.Set("Authorization", "Bearer "+c.token)
+	request.Header.Set("Content-Type", "application/scim+json")
+	for i := 0; i+1 < len(headers); i += 2 {
+		request.Header.Set(headers[i], headers[i+1])
+	}
+	response, err := http.DefaultClient.Do(request)
+	require.NoError(c.t, err)
+	defer response.Body.Close()
+	raw, err := io.ReadAll(response.Body)
+	require.NoError(c.t, err)
+	g := got{status: response.StatusCode, header: response.Header}
+	if len(raw) > 0 {
+		require.NoError(c.t, json.Unmarshal(raw, &g.body), "%s", raw)
+	}
+	return g
+}
+
+func user(name string, more string) string {
+	return `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"` + name + `"` + more + `}`
+}
+
+func (c *club) user(name, more string) got {
+	c.t.Helper()
+	g := c.call("POST", "/Users", user(name, more))
+	require.Equal(c.t, 201, g.status, "%v", g.body)
+	return g
+}
+
+func (c *club) group(name string, members ...string) got {
+	c.t.Helper()
+	list := make([]string, len(members))
+	for i, m := range members {
+		list[i] = `{"value":"` + m + `"}`
+	}
+	g := c.call("POST", "/Groups", `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"`+name+`","members":[`+strings.Join(list, ",")+`]}`)
+	require.Equal(c.t, 201, g.status, "%v", g.body)
+	return g
+}
+
+// patch applies operations, each written as JSON.
+func (c *club) patch(path string, operations ...string) got {
+	c.t.Helper()
+	return c.call("PATCH", path, `{"schemas":["urn:ietf:params:scim:api:messages:2.0:PatchOp"],"Operations":[`+strings.Join(operations, ",")+`]}`)
+}
+
+// names lists what a search finds.
+func (c *club) names(path string) []string {
+	c.t.Helper()
+	g := c.call("GET", path, "")
+	require.Equal(c.t, 200, g.status, "%s: %v", path, g.body)
+	list, _ := g.body["Resources"].([]any)
+	names := []string{}
+	for _, r := range list {
+		x := r.(map[string]any)
+		if n, ok := x["userName"].(string); ok {
+			names = append(names, n)
+		} else if n, ok := x["displayName"].(string); ok {
+			names = append(names, n)
+		}
+	}
+	return names
+}
+
+// refused checks that an answer is an error as section 3.12 has it.
+func refused(t *testing.T, g got, status int, typ string) {
+	t.Helper()
+	assert.Equal(t, status, g.status, "%v", g.body)
+	assert.Equal(t, "application/scim+json", g.header.Get("Content-Type"))
+	assert.Equal(t, []any{"urn:ietf:params:scim:api:messages:2.0:Error"}, g.body["schemas"])
+	assert.Equal(t, fmt.Sprint(status), g.body["status"])
+	assert.NotEmpty(t, g.body["detail"])
+	if typ != "" {
+		assert.Equal(t, typ, g.body["scimType"])
+	}
+}
+
+// requirement is something that RFC 7644 asks for, with how it is tried.
+type requirement struct {
+	section, text string
+	try           func(t *testing.T, c *club)
+}
+
+const enterprise = "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User"
+
+// esc writes a query for an address.
+func esc(s string) string {
+	return strings.NewReplacer(" ", "%20", `"`, "%22", "[", "%5B", "]", "%5D", "+", "%2B").Replace(s)
+}
+
+// The table of docs/scim.md is what this test tries, with the results.
+func TestSCIM(t *testing.T) {
+	var table strings.Builder
+	table.WriteString("| section | requirement | result |\n|---|---|---|\n")
+	for _, r := range requirements() {
+		ok := t.Run(r.section+" "+r.text, func(t *testing.T) { r.try(t, startClub(t)) })
+		fmt.Fprintf(&table, "| %s | %s | %s |\n", r.section, r.text, map[bool]string{true: "kept", false: "**broken**"}[ok])
+	}
+	const page, begin, end = "../docs/scim.md", "<!-- the table is written by the test -->\n", "<!-- to here -->\n"
+	raw, err := os.ReadFile(page)
+	require.NoError(t, err)
+	before, rest, ok := strings.Cut(string(raw), begin)
+	require.True(t, ok)
+	old, after, ok := strings.Cut(rest, end)
+	require.True(t, ok)
+	if os.Getenv("GATEMAP_WRITE") != "" {
+		require.NoError(t, os.WriteFile(page, []byte(before+begin+table.String()+end+after), 0o644))
+		return
+	}
+	assert.Equal(t, table.String(), old, "the table of docs/scim.md is old; write it with GATEMAP_WRITE=1")
+}
+
+// What is pushed is in force when the answer comes.
+func TestPushesAreInForceAtOnce(t *testing.T) {
+	c := startClub(t)
+	held := func(name string) int {
+		u, err := c.service.Head().Atlas.Book.FindUser(name, "")
+		if err != nil {
+			return -1
+		}
+		facts, err := c.service.Head().Atlas.Facts(noFacts)
+		require.NoError(t, err)
+		return len(c.service.Head().Atlas.Reach(u, facts, nil))
+	}
+	ida := c.user("ida", `,"schemas":["urn:ietf:params:scim:schemas:core:2.0:User","`+enterprise+`"],"`+enterprise+`":{"department":"Optics"},"active":true`)
+	assert.Equal(t, 1, held("ida"))
+	g := c.patch("/Users/"+ida.id(), `{"op":"replace","path":"`+enterprise+`:department","value":"Domes"}`)
+	require.Equal(t, 200, g.status)
+	assert.Equal(t, 0, held("ida"))
+	g = c.patch("/Users/"+ida.id(), `{"op":"replace","value":{"`+enterprise+`:department":"Optics"}}`)
+	require.Equal(t, 200, g.status, "%v", g.body)
+	assert.Equal(t, 1, held("ida"))
+	crew := c.group("crew", ida.id())
+	outer := c.group("outer", crew.id())
+	members, err := c.service.Head().Members(t.Context(), "outer")
+	require.NoError(t, err)
+	require.Len(t, members.Members, 1)
+	assert.Equal(t, "nested", members.Members[0].How)
+	g = c.patch("/Users/"+ida.id(), `{"op":"replace","path":"userName","value":"ida.brandt"}`)
+	require.Equal(t, 200, g.status)
+	assert.Equal(t, -1, held("ida"))
+	members, err = c.service.Head().Members(t.Context(), "outer")
+	require.NoError(t, err)
+	assert.Equal(t, "club/ida.brandt", members.Members[0].User, "members are referred to by what does not change")
+	groups, _ := c.call("GET", "/Users/"+ida.id(), "").body["groups"].([]any)
+	assert.Len(t, groups, 2)
+	require.Equal(t, 204, c.call("DELETE", "/Users/"+ida.id(), "").status)
+	assert.Empty(t, c.call("GET", "/Groups/"+crew.id(), "").body["members"])
+	require.Equal(t, 204, c.call("DELETE", "/Groups/"+outer.id(), "").status)
+
+	// What was pushed is there after a start.
+	again := c.user("again", `,"emails":[{"value":"a@club.example","type":"work"}]`)
+	revisions, err := c.service.Revisions(t.Context(), 1)
+	require.NoError(t, err)
+	assert.Equal(t, "push to club", revisions[0].Author)
+	assert.NotEmpty(t, again.id())
+}
+
+func TestPushTokens(t *testing.T) {
+	c := startClub(t)
+	old := c.token
+	api := strings.TrimSuffix(c.url, "/scim/v2") + "/api/v1/map"
+	request, err := http.NewRequest("GET", api, nil)
+	require.NoError(t, err)
+	request.Header.Set("Authorization", "Bearer "+old)
+	response, err := http.DefaultClient.Do(request)
+	require.NoError(t, err)
+	response.Body.Close()
+	assert.Equal(t, 401, response.StatusCode, "the token of a directory opens nothing else")
+	c.token, err = c.service.PushToken(t.Context(), "club")
+	require.NoError(t, err)
+	assert.Equal(t, 200, c.call("GET", "/Users", "").status)
+	c.token = old
+	refused(t, c.call("GET", "/Users", ""), 401, "")
+	_, err = c.service.PushToken(t.Context(), "clab")
+	assert.ErrorContains(t, err, "club")
+}
