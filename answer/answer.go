@@ -20,6 +20,7 @@ import (
 // that needs an object a *gate.ObjectNeededError.
 type Asker interface {
 	Reach(ctx context.Context, user, system string, s situation.Situation) (*Reach, error)
+	Person(ctx context.Context, user, system string, s situation.Situation) (*Person, error)
 	Why(ctx context.Context, user, system, right, object string, s situation.Situation) (*Why, error)
 	Who(ctx context.Context, system, right, object string, s situation.Situation) (*Who, error)
 	Members(ctx context.Context, group string) (*Members, error)
@@ -38,6 +39,19 @@ type Reach struct {
 	DisplayName  string             `json:"display_name,omitempty" doc:"What the user is called."`
 	Situation    map[string]string  `json:"situation" doc:"The facts that were given."`
 	Entitlements []gate.Entitlement `json:"entitlements" doc:"All but none, by system, object and right." nullable:"false"`
+	Others       []Account          `json:"others,omitempty" doc:"Other accounts of the same person."`
+}
+
+// Account is one account of a person.
+type Account struct {
+	User   string `json:"user" doc:"Full name of the account."`
+	Active bool   `json:"active" doc:"Whether the account is switched on."`
+}
+
+// Person is everything that a person holds, by account.
+type Person struct {
+	Accounts []Reach `json:"accounts" doc:"By name." nullable:"false"`
+	HalfLeft bool    `json:"half_left" doc:"One account is switched off while another is not."`
 }
 
 // Why is one entitlement of a user, in whatever state, with the same in
@@ -79,6 +93,22 @@ type Member struct {
 	User string   `json:"user"`
 	How  string   `json:"how" enum:"direct,nested,rule,primary"`
 	Path []string `json:"path" doc:"The groups from the user's own to the one asked about." nullable:"false"`
+}
+
+// Against is a group compared with a list of who should be in it.
+type Against struct {
+	Group      string     `json:"group" doc:"Full name of the group."`
+	Listed     int        `json:"listed" doc:"How many of the list are in the group."`
+	Missing    []string   `json:"missing" doc:"On the list, not in the group." nullable:"false"`
+	Extra      []string   `json:"extra" doc:"In the group, not on the list." nullable:"false"`
+	NearMisses []NearMiss `json:"near_misses" doc:"Names of the list that are nobody's, or nearly somebody's." nullable:"false"`
+}
+
+// NearMiss is a name of a list that may mean somebody.
+type NearMiss struct {
+	Listed string `json:"listed"`
+	User   string `json:"user"`
+	Why    string `json:"why"`
 }
 
 // Groups is every group of a user.

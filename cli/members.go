@@ -10,14 +10,24 @@ import (
 )
 
 func (a *app) members() *cobra.Command {
-	return &cobra.Command{
+	var against string
+	cmd := &cobra.Command{
 		Use:   "members GROUP",
 		Short: "Everyone in a group, and how",
+		Long: `Lists everyone in a group, with the groups by which they are.
+
+With --against it compares the group with a list of who should be in it: a file with
+a name on each line, of which what follows a comma, semicolon or tab is passed over,
+and so are lines that begin with #. The exit code is 1 where they differ.`,
 		Example: `  gatemap members dome-access
-  gatemap members cindervale/night-crew -o json`,
+  gatemap members cindervale/night-crew -o json
+  gatemap members night-crew --against night-crew.txt`,
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: a.complete(answer.KindGroup),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if against != "" {
+				return a.against(cmd, args[0], against)
+			}
 			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Members, error) {
 				return asker.Members(ctx, args[0])
 			}, a.membersText, func(m *answer.Members) [][]string {
@@ -29,6 +39,8 @@ func (a *app) members() *cobra.Command {
 			})
 		},
 	}
+	cmd.Flags().StringVar(&against, "against", "", "file that lists who should be in the group")
+	return cmd
 }
 
 func (a *app) membersText(m *answer.Members) error {

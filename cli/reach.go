@@ -14,13 +14,15 @@ import (
 
 func (a *app) reach() *cobra.Command {
 	var system string
+	var person bool
 	cmd := &cobra.Command{
 		Use:   "reach USER",
 		Short: "Everything that a user holds",
 		Long: `Lists every entitlement of a user, by system: open, depends (and on what) or shut
 (and by what). Facts that are not given are unknown, and never taken for a yes or
-a no.`,
+a no. With --person also of the other accounts of the same person, by account.`,
 		Example: `  gatemap reach ilse.okonjo
+  gatemap reach ilse.okonjo --person
   gatemap reach ilse.okonjo --system archive --from 198.51.100.9 --at 2026-11-23T22:00:00Z
   gatemap reach cindervale/ilse.okonjo -o csv > ilse.csv`,
 		Args:              cobra.ExactArgs(1),
@@ -28,11 +30,17 @@ a no.`,
 	}
 	cmd.Flags().StringVar(&system, "system", "", "only this system")
 	_ = cmd.RegisterFlagCompletionFunc("system", a.names(answer.KindSystem))
+	cmd.Flags().BoolVar(&person, "person", false, "all accounts of the person whose account this is")
 	situation := a.situationFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		s, err := situation()
 		if err != nil {
 			return err
+		}
+		if person {
+			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Person, error) {
+				return asker.Person(ctx, args[0], system, s)
+			}, a.personText, personTable)
 		}
 		return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Reach, error) {
 			return asker.Reach(ctx, args[0], system, s)
@@ -49,6 +57,7 @@ func (a *app) reachText(r *answer.Reach) error {
 	a.print("%s\nSituation: %s\n", a.paint(strong, who), given(r.Situation))
 	if len(r.Entitlements) == 0 {
 		a.print("\nHolds nothing here: no line names this account or a group that it is in.\n")
+		a.othersText(r.Others)
 		return nil
 	}
 	counts := map[gate.State]int{}
@@ -64,7 +73,51 @@ func (a *app) reachText(r *answer.Reach) error {
 		rest = rest[n:]
 	}
 	a.print("\n%d open, %d depends, %d shut\n", counts[gate.Open], counts[gate.Depends], counts[gate.Shut])
+	a.othersText(r.Others)
 	return nil
+}
+
+// othersText tells of the other accounts of a person.
+func (a *app) othersText(others []answer.Account) {
+	if len(others) == 0 {
+		return
+	}
+	names := make([]string, len(others))
+	for i, o := range others {
+		if names[i] = o.User; !o.Active {
+			names[i] += " (switched off)"
+		}
+	}
+	a.print("The same person has %s; --person shows all of it\n", strings.Join(names, ", "))
+}
+
+func (a *app) personText(p *answer.Person) error {
+	for i := range p.Accounts {
+		if i > 0 {
+			a.print("\n")
+		}
+		r := p.Accounts[i]
+		r.Others = nil
+		if err := a.reachText(&r); err != nil {
+			return err
+		}
+	}
+	if p.HalfLeft {
+		a.print("\n%s  one account of this person is switched off and another is not\n", a.paint(yellow, "half-left"))
+	}
+	return nil
+}
+
+func personTable(p *answer.Person) [][]string {
+	var rows [][]string
+	for i := range p.Accounts {
+		table := reachTable(&p.Accounts[i])
+		if i > 0 {
+			table = table[1:]
+		}
+		rows = append(rows, table...)
+	}
+	return rows
 }
 
 func (a *app) reachSystem(list []gate.Entitlement) {

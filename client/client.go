@@ -48,6 +48,10 @@ func (c *Client) Reach(ctx context.Context, user, system string, s situation.Sit
 	return get[answer.Reach](ctx, c, "reach", s, "user", user, "system", system)
 }
 
+func (c *Client) Person(ctx context.Context, user, system string, s situation.Situation) (*answer.Person, error) {
+	return get[answer.Person](ctx, c, "person", s, "user", user, "system", system)
+}
+
 func (c *Client) Why(ctx context.Context, user, system, right, object string, s situation.Situation) (*answer.Why, error) {
 	return get[answer.Why](ctx, c, "why", s, "user", user, "system", system, "right", right, "object", object)
 }

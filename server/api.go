@@ -108,6 +108,17 @@ func questions(api huma.API, s *service.Service) {
 		}
 		return s.Head().Reach(ctx, in.User, in.System, given)
 	})
+	get(api, "/person", "person", "Everything that a person holds, by account", func(ctx context.Context, in *struct {
+		User   string `query:"user" required:"true" minLength:"1" doc:"Any account of the person, by name." example:"cindervale/ilse.okonjo"`
+		System string `query:"system" doc:"Only this system."`
+		Facts
+	}) (*answer.Person, error) {
+		given, err := in.situation()
+		if err != nil {
+			return nil, err
+		}
+		return s.Head().Person(ctx, in.User, in.System, given)
+	})
 	get(api, "/why", "why", "Why a user can do one thing, or why not", func(ctx context.Context, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name."`
 		System string `query:"system" required:"true" minLength:"1" doc:"The system."`

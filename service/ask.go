@@ -39,14 +39,47 @@ func (a Answers) Reach(_ context.Context, user, system string, s situation.Situa
 			return nil, err
 		}
 	}
-	entitlements := a.Atlas.Reach(u, facts, within)
-	if entitlements == nil {
-		entitlements = []gate.Entitlement{}
+	return a.reach(u, s, facts, within), nil
+}
+
+func (a Answers) reach(u directory.UserID, s situation.Situation, facts *situation.Facts, within *atlas.System) *answer.Reach {
+	book := a.Atlas.Book
+	r := &answer.Reach{
+		User: book.UserName(u), DisplayName: book.User(u).Attributes.First("displayName"),
+		Situation: s.Facts(), Entitlements: a.Atlas.Reach(u, facts, within),
 	}
-	return &answer.Reach{
-		User: a.Atlas.Book.UserName(u), DisplayName: a.Atlas.Book.User(u).Attributes.First("displayName"),
-		Situation: s.Facts(), Entitlements: entitlements,
-	}, nil
+	if r.Entitlements == nil {
+		r.Entitlements = []gate.Entitlement{}
+	}
+	for _, other := range book.Accounts(u) {
+		if other != u {
+			r.Others = append(r.Others, answer.Account{User: book.UserName(other), Active: book.User(other).IsActive()})
+		}
+	}
+	return r
+}
+
+func (a Answers) Person(_ context.Context, user, system string, s situation.Situation) (*answer.Person, error) {
+	u, facts, err := a.subject(user, s)
+	if err != nil {
+		return nil, err
+	}
+	var within *atlas.System
+	if system != "" {
+		if within, err = a.Atlas.System(system); err != nil {
+			return nil, err
+		}
+	}
+	p := &answer.Person{}
+	active := 0
+	for _, account := range a.Atlas.Book.Accounts(u) {
+		p.Accounts = append(p.Accounts, *a.reach(account, s, facts, within))
+		if a.Atlas.Book.User(account).IsActive() {
+			active++
+		}
+	}
+	p.HalfLeft = active > 0 && active < len(p.Accounts)
+	return p, nil
 }
 
 func (a Answers) Why(_ context.Context, user, system, right, object string, s situation.Situation) (*answer.Why, error) {

@@ -43,6 +43,7 @@ const (
 	Prerequisite  Code = "prerequisite"
 	LockedOut     Code = "locked-out"
 	AllToEveryone Code = "all-to-everyone"
+	HalfLeft      Code = "half-left"
 
 	DirectUser      Code = "direct-user"
 	Redundant       Code = "redundant"
@@ -57,8 +58,8 @@ var severities = map[Code]Severity{
 	UnknownRight: Error, UnknownAttribute: Error,
 	Nesting: Warning, ForeignMember: Warning, MailNested: Warning, Cycle: Warning,
 	Shadowed: Warning, TooEarly: Warning, EmptyGroup: Warning, NoSeat: Warning, Prerequisite: Warning, LockedOut: Warning,
-	AllToEveryone: Warning,
-	DirectUser:    Note, Redundant: Note, UnusedGroup: Note, Layering: Note,
+	AllToEveryone: Warning, HalfLeft: Warning,
+	DirectUser: Note, Redundant: Note, UnusedGroup: Note, Layering: Note,
 	InactiveMembers: Note, ExpectedCount: Note,
 }
 

@@ -1,0 +1,53 @@
+package check
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"gatemap/core/directory"
+	"gatemap/core/finding"
+	"gatemap/core/name"
+)
+
+var accounts = Analyzer{
+	Name: "accounts",
+	Doc:  "People of whom one account is switched off and another is not, and directories that joins and feeds name in vain.",
+	Run: func(p *Pass) {
+		book := p.Atlas.Book
+		for _, d := range book.Directories() {
+			if d.Joins != nil {
+				p.named(d.Joins.Directory, "The joins of directory "+d.Name)
+			}
+			if d.Source != nil && d.Source.Feeds != nil {
+				p.named(d.Source.Feeds.Directory, "The feed of directory "+d.Name)
+			}
+		}
+		for all := range book.Persons {
+			var on, off []string
+			for _, u := range all {
+				if book.User(u).IsActive() {
+					on = append(on, book.UserName(u))
+				} else {
+					off = append(off, book.UserName(u))
+				}
+			}
+			if on != nil && off != nil {
+				p.Add(finding.New(finding.HalfLeft, book.User(all[0]).Place,
+					fmt.Sprintf("%s is switched off, but %s of the same person is not.", strings.Join(off, " and "), strings.Join(on, " and ")),
+					"Switch the others off too, or find out why one is off.", slices.Concat(off, on)...))
+			}
+		}
+	},
+}
+
+// named tells of a directory that does not exist.
+func (p *Pass) named(ref name.Ref, what string) {
+	for _, d := range p.Atlas.Book.Directories() {
+		if strings.EqualFold(d.Name, ref.Name) {
+			return
+		}
+	}
+	err := &directory.NotFoundError{Kind: "directory", Name: ref.Name, Near: name.Near(ref.Name, p.Atlas.DirectoryNames)}
+	p.Add(directory.ReportMissing(ref, err, what))
+}

@@ -1,0 +1,109 @@
+package directory
+
+import (
+	"slices"
+	"strings"
+
+	"gatemap/core/name"
+)
+
+// Accounts lists the accounts of the person whose account a user is, in order:
+// the user, and all that joins of directories tie to it (docs/model.md section 3).
+func (b *Book) Accounts(id UserID) []UserID {
+	if all := b.persons().of[id]; all != nil {
+		return all
+	}
+	return []UserID{id}
+}
+
+// Persons yields the accounts of each person who has several.
+func (b *Book) Persons(yield func([]UserID) bool) {
+	for _, all := range b.persons().list {
+		if !yield(all) {
+			return
+		}
+	}
+}
+
+// persons are those who have several accounts.
+type persons struct {
+	of   map[UserID][]UserID
+	list [][]UserID // by the first account
+}
+
+type personsKey struct{}
+
+func (b *Book) persons() *persons {
+	return b.Once(personsKey{}, func() any { return b.findPersons() }).(*persons)
+}
+
+func (b *Book) findPersons() *persons {
+	p := &persons{of: map[UserID][]UserID{}}
+	same := map[UserID]UserID{} // an account that is the same person's, the smallest at last
+	var first func(UserID) UserID
+	first = func(u UserID) UserID {
+		if other, ok := same[u]; ok && other != u {
+			same[u] = first(other)
+			return same[u]
+		}
+		return u
+	}
+	for home, d := range b.directories {
+		if d.Joins == nil {
+			continue
+		}
+		with := slices.IndexFunc(b.directories, func(x *Document) bool { return strings.EqualFold(x.Name, d.Joins.Directory.Name) })
+		if with < 0 {
+			continue
+		}
+		by := name.Fold(d.Joins.By)
+		known := map[string]UserID{}
+		for u := range b.users.records {
+			id := UserID(u)
+			if at := b.HomeOf(id); at != home && at != with {
+				continue
+			}
+			v := b.joining(id, by)
+			if v == "" {
+				continue
+			}
+			if other, ok := known[v]; ok {
+				x, y := first(other), first(id)
+				same[max(x, y)] = min(x, y)
+			} else {
+				known[v] = id
+			}
+		}
+	}
+	if len(same) == 0 {
+		return p
+	}
+	for u := range b.users.records {
+		id := UserID(u)
+		if f := first(id); f != id {
+			if p.of[f] == nil {
+				p.of[f] = []UserID{f}
+			}
+			p.of[f] = append(p.of[f], id)
+		}
+	}
+	for u := range b.users.records {
+		if all := p.of[UserID(u)]; all != nil && all[0] == UserID(u) {
+			p.list = append(p.list, all)
+		}
+	}
+	for _, all := range p.list {
+		for _, id := range all {
+			p.of[id] = all
+		}
+	}
+	return p
+}
+
+// joining is the value by which an account is joined: the first of the attribute.
+func (b *Book) joining(id UserID, by string) string {
+	if by == "USERNAME" {
+		return name.Fold(b.User(id).Name)
+	}
+	return name.Fold(b.User(id).Attributes.First(by))
+}
