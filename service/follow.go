@@ -243,7 +243,7 @@ func (s *Service) patch(ctx context.Context, d *directory.Document, p connect.Pa
 		return err
 	}
 	guard := l.guarded(prepared, time.Now())
-	v := prepared.describeWith(&change.Outcome{}, change.Touched{}) // what comes by itself is not to wait for the rest
+	v := prepared.describeWith(&change.Summary{}) // what comes by itself is not to wait for the rest
 	r.prepared, r.preview = prepared, &v.Preview
 	report := func(x *answer.Run) {
 		x.Counts, x.Samples, x.Guard, x.Server, x.Read = v.Run.Counts, v.samples(), guard, server, len(p.Put.Users)+len(p.Put.Groups)+len(p.Put.Devices)+len(p.Gone)

@@ -18,8 +18,8 @@ import (
 	"gatemap/store"
 )
 
-// lookedAt is for how many people it is worked out what an intake gives and
-// takes, where there are more.
+// lookedAt is up to how many people it is worked out for all of them what an intake
+// gives and takes.
 const lookedAt = 5000
 
 // prepared is an intake worked out against one head: what would be in force if it
@@ -241,11 +241,11 @@ func (p *prepared) guardedWith(users, groups int) string {
 }
 
 // outcome works out who gains and loses what.
-func (p *prepared) outcome() (*change.Outcome, change.Touched, error) {
+func (p *prepared) outcome() (*change.Summary, error) {
 	if p.atlas == p.head.Atlas {
-		return &change.Outcome{}, change.Touched{}, nil
+		return &change.Summary{}, nil
 	}
-	return change.Between(p.head.Atlas, p.atlas, situation.Situation{}, lookedAt)
+	return change.Between(p.head.Atlas, p.atlas, situation.Situation{}, lookedAt, shown)
 }
 
 // commit makes a prepared intake the newest revision. Where the head has moved

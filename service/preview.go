@@ -21,14 +21,14 @@ type preview struct{ answer.Preview }
 
 // describe puts what an intake changes into words and numbers.
 func (p *prepared) describe() (*preview, error) {
-	outcome, touched, err := p.outcome()
+	outcome, err := p.outcome()
 	if err != nil {
 		return nil, err
 	}
-	return p.describeWith(outcome, touched), nil
+	return p.describeWith(outcome), nil
 }
 
-func (p *prepared) describeWith(outcome *change.Outcome, touched change.Touched) *preview {
+func (p *prepared) describeWith(outcome *change.Summary) *preview {
 	d := &p.delta
 	v := &preview{answer.Preview{
 		Joined: names(d.Joined, func(u *directory.User) string { return u.Name }),
@@ -36,7 +36,7 @@ func (p *prepared) describeWith(outcome *change.Outcome, touched change.Touched)
 		Gains:  cut(outcome.Gains), Losses: cut(outcome.Losses), Changes: cut(outcome.Changes),
 		Changed: []answer.RecordChange{}, Groups: []answer.GroupChange{}, Devices: []answer.RecordChange{},
 		Rejected: []string{}, Alone: names(p.folder.alone[p.directory.Name], func(u *directory.User) string { return u.Name }),
-		Touched: touched.People, Looked: touched.Looked,
+		Touched: outcome.Touched, Looked: outcome.Looked,
 	}}
 	for _, c := range cut(d.Changed) {
 		v.Changed = append(v.Changed, answer.RecordChange{Name: c.After.Name, Fields: c.Fields})
@@ -71,7 +71,7 @@ func (p *prepared) describeWith(outcome *change.Outcome, touched change.Touched)
 		v.Rejected = append(v.Rejected, r.Error())
 	}
 	v.Run.Counts = p.counts()
-	v.Run.Counts.Gains, v.Run.Counts.Losses, v.Run.Counts.Changes = len(outcome.Gains), len(outcome.Losses), len(outcome.Changes)
+	v.Run.Counts.Gains, v.Run.Counts.Losses, v.Run.Counts.Changes = outcome.GainCount, outcome.LossCount, outcome.ChangeCount
 	return v
 }
 

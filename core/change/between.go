@@ -6,47 +6,69 @@ import (
 
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
+	"gatemap/core/gate"
 	"gatemap/core/name"
 	"gatemap/core/situation"
 )
 
-// Touched says how many people a change of directories touches, and for how many
-// of these it was worked out what they gain and lose.
-type Touched struct{ People, Looked int }
+// Summary is who gains and loses what between two maps: how much, and the
+// beginning of each list.
+type Summary struct {
+	Outcome
+	GainCount, LossCount, ChangeCount int
+	// Touched is how many people the difference touches, and Looked for how many of
+	// these it was worked out what they gain and lose.
+	Touched, Looked int
+}
 
 // Between works out who gains and loses what between two maps with the same
-// systems, whose users and groups differ. Up to limit people on either side it
-// looks at all of them. Beyond that it looks at the first limit of those whose
-// records or groups differ, and leaves out whom it touches only because something
-// is shared out to others. The error is as that of Maps.
-func Between(before, after *atlas.Atlas, s situation.Situation, limit int) (*Outcome, Touched, error) {
-	touched := differ(before.Book, after.Book)
-	if before.Book.Users() <= limit && after.Book.Users() <= limit {
-		o, err := Entitlements(before, after, s)
-		return o, Touched{len(touched), len(touched)}, err
-	}
+// systems, whose users and groups differ, and keeps the first of each. Up to limit
+// people on either side it looks at all of them. Beyond that it looks at some of
+// those whose records or groups differ, and leaves out whom it touches only because
+// something is shared out to others. The error is as that of Maps.
+func Between(before, after *atlas.Atlas, s situation.Situation, limit, keep int) (*Summary, error) {
 	was, err := before.Facts(s)
 	if err != nil {
-		return nil, Touched{}, err
+		return nil, err
 	}
 	is, err := after.Facts(s)
 	if err != nil {
-		return nil, Touched{}, err
+		return nil, err
 	}
-	o := &Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}}
-	looked := touched[:min(limit, len(touched))]
-	for _, p := range looked {
-		switch {
-		case !p.was:
-			o.user(p.name, nil, after.Reach(p.after, is, nil))
-		case !p.is:
-			o.user(p.name, before.Reach(p.before, was, nil), nil)
-		default:
-			o.user(p.name, before.Reach(p.before, was, nil), after.Reach(p.after, is, nil))
+	o := &Summary{Outcome: Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}}}
+	people := differ(before.Book, after.Book, false)
+	o.Touched, o.Looked = len(people), len(people)
+	switch {
+	case before.Book.Users() <= limit && after.Book.Users() <= limit:
+		people = differ(before.Book, after.Book, true)
+	case len(people) > limit/some:
+		o.Looked = limit / some
+		people = people[:o.Looked]
+	}
+	for _, p := range people {
+		var x, y []gate.Entitlement
+		if p.was {
+			x = before.Reach(p.before, was, nil)
 		}
+		if p.is {
+			y = after.Reach(p.after, is, nil)
+		}
+		var one Outcome
+		one.user(p.name, x, y)
+		one.sort()
+		o.GainCount, o.Gains = o.GainCount+len(one.Gains), begin(o.Gains, one.Gains, keep)
+		o.LossCount, o.Losses = o.LossCount+len(one.Losses), begin(o.Losses, one.Losses, keep)
+		o.ChangeCount, o.Changes = o.ChangeCount+len(one.Changes), begin(o.Changes, one.Changes, keep)
 	}
-	o.sort()
-	return o, Touched{len(touched), len(looked)}, nil
+	return o, nil
+}
+
+// some is the part of the limit that is looked at where there are more.
+const some = 5
+
+// begin adds to the beginning of a list that is kept.
+func begin[T any](list, more []T, keep int) []T {
+	return append(list, more[:min(len(more), max(0, keep-len(list)))]...)
 }
 
 // person is a user on two sides.
@@ -56,9 +78,9 @@ type person struct {
 	was, is       bool
 }
 
-// differ lists the users whose records or groups differ between two books, by
-// name.
-func differ(before, after *directory.Book) []person {
+// differ lists the users whose records or groups differ between two books, or all
+// of them, by name.
+func differ(before, after *directory.Book, all bool) []person {
 	number := map[string]directory.GroupID{}
 	for g := range before.Groups() {
 		number[before.GroupName(directory.GroupID(g))] = directory.GroupID(g)
@@ -96,7 +118,7 @@ func differ(before, after *directory.Book) []person {
 			y = append(y, counts[g])
 		}
 		slices.Sort(y)
-		if before.User(b) != after.User(a) || !slices.Equal(x, y) {
+		if all || before.User(b) != after.User(a) || !slices.Equal(x, y) {
 			list = append(list, person{after.UserName(a), b, a, true, true})
 		}
 	}

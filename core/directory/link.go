@@ -269,12 +269,20 @@ func (b *Book) reportRings() {
 	}
 }
 
+// Suggested is for how many names that lead to nothing, in one place, the nearest
+// ones are looked for. Where more are lost, a whole directory is.
+const Suggested = 10
+
 // linkPrimary adds the groups that the records of some users name.
 func (b *Book) linkPrimary(users []UserID, members [][]link) {
+	lost := 0
 	for _, id := range users {
 		u := b.User(id)
-		g, err := b.FindGroup(u.PrimaryGroup.Name, b.UserHome(id))
+		g, err := b.LookGroup(u.PrimaryGroup.Name, b.UserHome(id))
 		if err != nil {
+			if lost++; lost <= Suggested {
+				_, err = b.FindGroup(u.PrimaryGroup.Name, b.UserHome(id))
+			}
 			b.findings = append(b.findings, ReportMissing(u.PrimaryGroup, err, "User "+b.UserName(id)+", as primary group,"))
 			continue
 		}

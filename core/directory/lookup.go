@@ -48,13 +48,33 @@ func (b *Book) FindDevice(written, home string) (DeviceID, error) {
 	return DeviceID(id), err
 }
 
+// LookUser and LookGroup are FindUser and FindGroup without the nearest names,
+// which take time in proportion to all names: for where much may be missing.
+func (b *Book) LookUser(written, home string) (UserID, error) {
+	id, err := look(b, &b.users, written, home)
+	return UserID(id), err
+}
+
+func (b *Book) LookGroup(written, home string) (GroupID, error) {
+	id, err := look(b, &b.groups, written, home)
+	return GroupID(id), err
+}
+
 func find[T any](b *Book, s *shelf[T], written, home string) (int, error) {
+	id, err := look(b, s, written, home)
+	if missing, ok := err.(*NotFoundError); ok && len(missing.Candidates) == 0 {
+		missing.Near = s.near(b, written, home)
+	}
+	return id, err
+}
+
+func look[T any](b *Book, s *shelf[T], written, home string) (int, error) {
 	hits := lookup(b, s, written, home)
 	switch len(hits) {
 	case 1:
 		return hits[0], nil
 	case 0:
-		return 0, &NotFoundError{Kind: s.kind, Name: written, Near: s.near(b, written, home)}
+		return 0, &NotFoundError{Kind: s.kind, Name: written}
 	}
 	var names []string
 	for _, i := range hits {
@@ -89,16 +109,26 @@ func lookup[T any](b *Book, s *shelf[T], written, home string) []int {
 // near suggests names: full ones for a full name, the first part of a
 // distinguished name or a bare name for bare ones.
 func (s *shelf[T]) near(b *Book, written, home string) []string {
+	edits := len(written)
+	if len(s.full) > many {
+		edits = editsAmongMany
+	}
 	if strings.Contains(written, "/") {
-		return name.Near(written, slices.Values(s.full))
+		return name.NearWithin(written, edits, slices.Values(s.full))
 	}
 	if _, ok := name.DN(written); ok {
 		head, _, _ := strings.Cut(written, ",")
 		_, written, _ = strings.Cut(head, "=")
 		home = ""
 	}
-	return name.Near(strings.TrimSpace(written), s.bare(b, home))
+	return name.NearWithin(strings.TrimSpace(written), edits, s.bare(b, home))
 }
+
+// Among many names only those are suggested that differ in a few letters.
+const (
+	many           = 2000
+	editsAmongMany = 3
+)
 
 func (s *shelf[T]) bare(b *Book, home string) iter.Seq[string] {
 	return func(yield func(string) bool) {

@@ -28,6 +28,7 @@ type Site struct {
 	Claims  func(system string) (Claimant, bool)
 
 	Findings []finding.Finding
+	lost     int // names that lead to nothing
 	// Mapped holds every group that a line of this system names, with the
 	// line; used by the checks of the whole map.
 	Mapped []Mapped
@@ -201,19 +202,24 @@ func unique[T cmp.Ordered](list []T) []T {
 }
 
 func (s *Site) group(r name.Ref, line Line) (directory.GroupID, bool) {
-	g, err := s.Book.FindGroup(r.Name, "")
-	if err != nil {
-		s.add(directory.ReportMissing(r, err, "Line "+line.Name), line)
-	}
-	return g, err == nil
+	return named(s, r, line, s.Book.LookGroup, s.Book.FindGroup)
 }
 
 func (s *Site) user(r name.Ref, line Line) (directory.UserID, bool) {
-	u, err := s.Book.FindUser(r.Name, "")
+	return named(s, r, line, s.Book.LookUser, s.Book.FindUser)
+}
+
+// named looks a name up, and reports one that leads to nothing: the first of them
+// with the nearest names.
+func named[ID any](s *Site, r name.Ref, line Line, look, find func(written, home string) (ID, error)) (ID, bool) {
+	id, err := look(r.Name, "")
 	if err != nil {
+		if s.lost++; s.lost <= directory.Suggested {
+			_, err = find(r.Name, "")
+		}
 		s.add(directory.ReportMissing(r, err, "Line "+line.Name), line)
 	}
-	return u, err == nil
+	return id, err == nil
 }
 
 // Counts says whether a group carries access in this system (docs/model.md

@@ -15,12 +15,19 @@ const maxNear = 3
 // farther than the nearest, and those that it is the beginning of. Case does
 // not matter.
 func Near(written string, candidates iter.Seq[string]) []string {
+	return NearWithin(written, len(written), candidates)
+}
+
+// NearWithin is Near with no more than so many edits, which is much quicker for
+// many long names.
+func NearWithin(written string, edits int, candidates iter.Seq[string]) []string {
 	type scored struct {
 		name     string
 		distance int
 	}
 	want := []rune(Fold(written))
-	limit := max(1, (len(want)+2)/3)
+	limit := max(1, min(edits, (len(want)+2)/3))
+	var rows rows
 	var found []scored
 	seen := map[string]bool{}
 	for c := range candidates {
@@ -32,7 +39,7 @@ func Near(written string, candidates iter.Seq[string]) []string {
 		have := []rune(folded)
 		d := limit + 1
 		if diff := len(have) - len(want); -limit <= diff && diff <= limit {
-			d = distance(want, have, limit)
+			d = rows.distance(want, have, limit)
 		}
 		if d > limit && len(want) >= 2 && strings.HasPrefix(folded, string(want)) {
 			d = limit
@@ -53,17 +60,31 @@ func Near(written string, candidates iter.Seq[string]) []string {
 	return names
 }
 
+// rows are the last rows of the table by which a distance is worked out.
+type rows [3][]int
+
 // distance is the optimal string alignment distance (insert, delete, replace,
 // swap neighbours), or any number over limit once it must be over it.
-func distance(a, b []rune, limit int) int {
-	before, last, row := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
+func (r *rows) distance(a, b []rune, limit int) int {
+	for i := range r {
+		if cap(r[i]) <= len(b) {
+			r[i] = make([]int, 2*len(b)+2)
+		}
+		r[i] = r[i][:len(b)+1]
+	}
+	before, last, row := r[0], r[1], r[2]
 	for j := range last {
-		last[j] = j
+		last[j], before[j], row[j] = j, limit+1, limit+1
 	}
 	for i := 1; i <= len(a); i++ {
-		row[0] = i
-		least := i
-		for j := 1; j <= len(b); j++ {
+		// Farther than the limit from the diagonal everything is over it.
+		from, to := max(1, i-limit), min(len(b), i+limit)
+		row[from-1] = limit + 1
+		if from == 1 {
+			row[0] = i
+		}
+		least := row[from-1]
+		for j := from; j <= to; j++ {
 			cost := 1
 			if a[i-1] == b[j-1] {
 				cost = 0
@@ -73,6 +94,9 @@ func distance(a, b []rune, limit int) int {
 				row[j] = min(row[j], before[j-2]+1)
 			}
 			least = min(least, row[j])
+		}
+		if to < len(b) {
+			row[to+1] = limit + 1
 		}
 		if least > limit {
 			return limit + 1
