@@ -3,7 +3,7 @@ SHELL := /bin/bash
 NPM := npm --no-fund --no-audit --loglevel=error
 CHECKS ?= 2000
 
-.PHONY: all web build demo test needs bench types shots clean
+.PHONY: all web build demo demo-ldap test needs bench types shots clean
 
 all: build
 
@@ -19,6 +19,10 @@ build: web
 
 demo: build
 	./bin/gatemap demo
+
+# The demo with its people in a directory server (slapd) that streams changes.
+demo-ldap: build needs
+	@go run ./tools/demoldap $(ARGS)
 
 # The console's types of the API, drawn from the service's own description.
 types: web/node_modules/.package-lock.json

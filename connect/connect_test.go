@@ -51,7 +51,8 @@ ou: managed
 func entries(t *testing.T) []connect.Entry {
 	t.Helper()
 	var errs place.Errors
-	list := ldif.Read(strings.NewReader(dump), "people.ldif", &errs)
+	var list []connect.Entry
+	ldif.Read(strings.NewReader(dump), "people.ldif", &errs, func(e *connect.Entry) { list = append(list, *e) })
 	require.NoError(t, errs.Err())
 	return list
 }

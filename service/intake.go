@@ -3,7 +3,6 @@ package service
 import (
 	"bytes"
 	"context"
-	"errors"
 	"fmt"
 	"strings"
 	"time"
@@ -32,7 +31,7 @@ type prepared struct {
 	delta     connect.Delta
 	folder    *Folder
 	atlas     *atlas.Atlas
-	put       []store.Row
+	put       []store.Pending
 	gone      []store.Key
 }
 
@@ -46,9 +45,7 @@ func (s *Service) prepare(head *Head, named string, records connect.Records) (*p
 	before := head.Folder.Records[d.Name]
 	p.settled, p.delta = connect.Settle(before, staying(d.Source, before, records))
 	p.settled.Resources = records.Resources
-	if err := p.rows(); err != nil {
-		return nil, err
-	}
+	p.rows()
 	p.folder = head.Folder.with(d.Name, p.settled)
 	if p.delta.Empty() {
 		p.atlas = head.Atlas
@@ -131,60 +128,62 @@ func otherUsers(head *Head, f *Folder) (changed map[directory.UserID]*directory.
 }
 
 // rows works out the rows that differ.
-func (p *prepared) rows() error {
-	var errs []error
-	put := func(kind connect.Kind, named string, r record) {
-		r.Resource = p.settled.Resources[connect.Named{Kind: kind, Name: named}]
-		row, err := r.row(p.directory.Name, kind.String(), named)
-		p.put, errs = append(p.put, row), append(errs, err)
+func (p *prepared) rows() {
+	put := func(kind connect.Kind, named string, make func() record) {
+		key := store.Key{Directory: p.directory.Name, Kind: kind.String(), Name: named}
+		p.put = append(p.put, store.Pending{Key: key, Body: func() ([]byte, error) {
+			r := make()
+			r.Resource = p.settled.Resources[connect.Named{Kind: kind, Name: named}]
+			row, err := r.row(key.Directory, key.Kind, key.Name)
+			return row.Body, err
+		}})
 	}
 	drop := func(kind connect.Kind, named string) {
 		p.gone = append(p.gone, store.Key{Directory: p.directory.Name, Kind: kind.String(), Name: named})
 	}
 	d := &p.delta
 	for _, u := range d.Joined {
-		put(connect.User, u.Name, fromUser(u))
+		put(connect.User, u.Name, func() record { return fromUser(u) })
 	}
 	for _, c := range d.Changed {
 		if c.Before.Name != c.After.Name {
 			drop(connect.User, c.Before.Name)
 		}
-		put(connect.User, c.After.Name, fromUser(c.After))
+		put(connect.User, c.After.Name, func() record { return fromUser(c.After) })
 	}
 	for _, u := range d.Left {
 		drop(connect.User, u.Name)
 	}
 	for _, g := range d.NewGroups {
-		put(connect.Group, g.Name, fromGroup(g))
+		put(connect.Group, g.Name, func() record { return fromGroup(g) })
 	}
 	for _, c := range d.ChangedGroups {
 		if c.Before.Name != c.After.Name {
 			drop(connect.Group, c.Before.Name)
 		}
-		put(connect.Group, c.After.Name, fromGroup(c.After))
+		put(connect.Group, c.After.Name, func() record { return fromGroup(c.After) })
 	}
 	for _, g := range d.GoneGroups {
 		drop(connect.Group, g.Name)
 	}
 	for _, x := range d.NewDevices {
-		put(connect.Device, x.Name, fromDevice(x))
+		put(connect.Device, x.Name, func() record { return fromDevice(x) })
 	}
 	for _, c := range d.OtherDevices {
 		if c.Before.Name != c.After.Name {
 			drop(connect.Device, c.Before.Name)
 		}
-		put(connect.Device, c.After.Name, fromDevice(c.After))
+		put(connect.Device, c.After.Name, func() record { return fromDevice(c.After) })
 	}
 	for _, x := range d.GoneDevices {
 		drop(connect.Device, x.Name)
 	}
 	p.otherwisePushed(put)
-	return errors.Join(errs...)
 }
 
 // otherwisePushed puts the records that are as they were, but were pushed in
 // another form.
-func (p *prepared) otherwisePushed(put func(connect.Kind, string, record)) {
+func (p *prepared) otherwisePushed(put func(connect.Kind, string, func() record)) {
 	before := p.head.Folder.Records[p.directory.Name].Resources
 	written := make(map[connect.Named]bool, len(p.put))
 	for _, row := range p.put {
@@ -201,12 +200,12 @@ func (p *prepared) otherwisePushed(put func(connect.Kind, string, record)) {
 	}
 	for _, u := range p.settled.Users {
 		if other[connect.Named{Kind: connect.User, Name: u.Name}] {
-			put(connect.User, u.Name, fromUser(u))
+			put(connect.User, u.Name, func() record { return fromUser(u) })
 		}
 	}
 	for _, g := range p.settled.Groups {
 		if other[connect.Named{Kind: connect.Group, Name: g.Name}] {
-			put(connect.Group, g.Name, fromGroup(g))
+			put(connect.Group, g.Name, func() record { return fromGroup(g) })
 		}
 	}
 }

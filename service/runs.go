@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"runtime/debug"
 	"strings"
 	"sync"
 	"time"
@@ -174,6 +175,7 @@ func (s *Service) start(ctx context.Context, named string, how How, in Intaking)
 		ctx, cancel := context.WithCancel(ctx)
 		defer cancel()
 		defer context.AfterFunc(s.closing, cancel)()
+		defer s.thrifty()()
 		records, server, err := s.files.bring(ctx, d.Source, func(read int) {
 			_ = s.update(ctx, r, func(x *answer.Run) { x.Read = read }) // progress is not logged
 		})
@@ -184,6 +186,25 @@ func (s *Service) start(ctx context.Context, named string, how How, in Intaking)
 		s.finish(ctx, l, r, records, server, in)
 	}, nil
 }
+
+// thrifty lets the memory of what was read be looked for more often, until it is
+// undone: an intake must not take much more than it brings.
+func (s *Service) thrifty() (undo func()) {
+	s.lanesMu.Lock()
+	defer s.lanesMu.Unlock()
+	if s.thrift++; s.thrift == 1 {
+		s.usualGC = debug.SetGCPercent(thriftGC)
+	}
+	return func() {
+		s.lanesMu.Lock()
+		defer s.lanesMu.Unlock()
+		if s.thrift--; s.thrift == 0 {
+			debug.SetGCPercent(s.usualGC)
+		}
+	}
+}
+
+const thriftGC = 20 // percent of what is in use
 
 // fail ends a run that failed. The map is as it was.
 func (s *Service) fail(ctx context.Context, r *run, err error) {

@@ -35,6 +35,8 @@ type Service struct {
 	lanesMu sync.Mutex
 	lanes   map[string]*lane // by the folded names of directories
 	kept    map[string]*run  // the newest committed run of each
+	thrift  int              // runs that are at work
+	usualGC int
 
 	closing context.Context // ends when the service is being closed
 	stop    context.CancelFunc

@@ -44,15 +44,19 @@ func (f Files) fetch(s *directory.Source) (connect.Records, *place.Errors) {
 		return connect.Records{}, &errs
 	}
 	defer in.Close()
-	var entries []connect.Entry
-	var rejected []place.Error
+	t := connect.NewTables(s, &errs)
+	var records connect.Records
+	take := func(e *connect.Entry) { t.Take(e, &records) }
 	if s.CSV != nil {
-		entries, rejected = csv.Read(in, s.CSV, &errs)
+		entries, rejected := csv.Read(in, s.CSV, &errs)
+		records.Rejected = rejected
+		for i := range entries {
+			take(&entries[i])
+		}
 	} else {
-		entries = ldif.Read(in, named.Value, &errs)
+		ldif.Read(in, named.Value, &errs, take)
 	}
-	records := connect.Apply(s, entries, &errs)
-	records.Rejected = append(rejected, records.Rejected...)
+	t.Finish(&records)
 	if errs.Err() != nil {
 		return connect.Records{}, &errs
 	}

@@ -135,7 +135,11 @@ func (s *Store) Commit(ctx context.Context, r Revision, rows []Row) (Revision, e
 			return nil
 		}
 		r.Number = head + 1
-		return write(ctx, tx, r, put, slices.Collect(maps.Keys(old)))
+		pending := make([]Pending, len(put))
+		for i, row := range put {
+			pending[i] = Pending{row.Key, func() ([]byte, error) { return row.Body, nil }}
+		}
+		return write(ctx, tx, r, pending, slices.Collect(maps.Keys(old)))
 	})
 	return r, err
 }
@@ -144,10 +148,17 @@ func (s *Store) Commit(ctx context.Context, r Revision, rows []Row) (Revision, e
 // amended.
 var ErrMoved = errors.New("there is a newer revision")
 
+// Pending is a row whose body is made when it is written, so that many need not
+// be in memory at once.
+type Pending struct {
+	Key  Key
+	Body func() ([]byte, error)
+}
+
 // Amend makes the revision after base, in which some rows are otherwise or new
 // and others are gone, whole or not at all. The error is ErrMoved where base is
 // not the newest.
-func (s *Store) Amend(ctx context.Context, base int, r Revision, put []Row, gone []Key) (Revision, error) {
+func (s *Store) Amend(ctx context.Context, base int, r Revision, put []Pending, gone []Key) (Revision, error) {
 	r.Number = base + 1
 	err := s.within(ctx, func(tx *sql.Tx) error {
 		head, err := newest(ctx, tx)
@@ -171,7 +182,7 @@ func newest(ctx context.Context, tx *sql.Tx) (number int, err error) {
 }
 
 // write writes a revision: the rows that end with it, and those that begin.
-func write(ctx context.Context, tx *sql.Tx, r Revision, put []Row, gone []Key) error {
+func write(ctx context.Context, tx *sql.Tx, r Revision, put []Pending, gone []Key) error {
 	if _, err := tx.ExecContext(ctx, `INSERT INTO revisions (number, at, author, reason) VALUES (?, ?, ?, ?)`,
 		r.Number, r.At.UTC().Format(time.RFC3339), r.Author, r.Reason); err != nil {
 		return err
@@ -181,13 +192,17 @@ func write(ctx context.Context, tx *sql.Tx, r Revision, put []Row, gone []Key) e
 			return err
 		}
 	}
-	slices.SortFunc(put, func(a, b Row) int { return a.Key.compare(b.Key) }) // as they are stored
+	slices.SortFunc(put, func(a, b Pending) int { return a.Key.compare(b.Key) }) // as they are stored
 	begin, err := newBeginning(ctx, tx, r.Number)
 	if err != nil {
 		return err
 	}
-	for _, row := range put {
-		if err := begin.put(ctx, row); err != nil {
+	for _, p := range put {
+		body, err := p.Body()
+		if err == nil {
+			err = begin.put(ctx, Row{p.Key, body})
+		}
+		if err != nil {
 			return err
 		}
 	}

@@ -18,11 +18,12 @@ import (
 // does not.
 const maxLine = 16 << 20
 
-// Read reads every entry. The file's name goes into the places of what is read.
+// Read hands every entry to take, one by one, so that a large file never is in
+// memory as a whole. The file's name goes into the places of what is read.
 // Everything that is wrong goes to errs, with its line; an entry with an error
 // in it is left out, so a caller that finds errors has no whole file.
-func Read(in io.Reader, file string, errs *place.Errors) []connect.Entry {
-	r := &reader{in: bufio.NewReaderSize(in, 1<<16), file: file, errs: errs}
+func Read(in io.Reader, file string, errs *place.Errors, take func(*connect.Entry)) {
+	r := &reader{in: bufio.NewReaderSize(in, 1<<16), file: file, errs: errs, take: take}
 	for {
 		line, ok := r.next()
 		if !ok {
@@ -31,7 +32,6 @@ func Read(in io.Reader, file string, errs *place.Errors) []connect.Entry {
 		r.line(line)
 	}
 	r.finish()
-	return r.entries
 }
 
 type reader struct {
@@ -44,11 +44,11 @@ type reader struct {
 	hasNext bool
 	stopped bool
 
-	entries []connect.Entry
-	entry   connect.Entry
-	open    bool // an entry has begun
-	broken  bool // it has an error in it
-	first   bool // something other than a comment has been read
+	take   func(*connect.Entry)
+	entry  connect.Entry
+	open   bool // an entry has begun
+	broken bool // it has an error in it
+	first  bool // something other than a comment has been read
 }
 
 // logical is a line with its continuations put together.
@@ -238,7 +238,7 @@ func (r *reader) finish() {
 		r.fail(r.entry.Place.Line, "entry %q has no attributes: the file is cut short here, or the entry is empty", r.entry.DN)
 	}
 	if r.open && !r.broken {
-		r.entries = append(r.entries, r.entry)
+		r.take(&r.entry)
 	}
 	r.open, r.broken = false, false
 	r.entry = connect.Entry{}

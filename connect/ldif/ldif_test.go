@@ -14,7 +14,8 @@ import (
 
 func read(content string) ([]connect.Entry, error) {
 	var errs place.Errors
-	entries := ldif.Read(strings.NewReader(content), "people.ldif", &errs)
+	var entries []connect.Entry
+	ldif.Read(strings.NewReader(content), "people.ldif", &errs, func(e *connect.Entry) { entries = append(entries, *e) })
 	return entries, errs.Err()
 }
 

@@ -78,6 +78,7 @@ func Start(dir, entries string, schemas, names []string) (*Server, error) {
 	for _, schema := range schemas {
 		include += "include " + schema + "\n"
 	}
+	entries = strings.TrimPrefix(entries, "version: 1\n") // slapadd takes it for an entry
 	if !strings.Contains(entries, "dn: "+Suffix+"\n") {
 		entries = "dn: " + Suffix + "\nobjectClass: dcObject\nobjectClass: organization\ndc: cindervale\no: Cindervale Observatory\n\n" + entries
 	}

@@ -3,6 +3,7 @@
   import { api, Problem, whenSignedOut, type MapInfo } from './api/client';
   import { light } from './lib/light.svelte';
   import { place } from './lib/place.svelte';
+  import { revision } from './lib/revision.svelte';
   import Home from './pages/Home.svelte';
   import Person from './pages/Person.svelte';
   import SignIn from './pages/SignIn.svelte';
@@ -17,6 +18,13 @@
 
   $effect(() => {
     document.documentElement.dataset.light = light.now;
+  });
+
+  // While someone is signed in, what is shown follows the revision in force.
+  $effect(() => {
+    if (!signedIn) return revision.leave();
+    revision.watch();
+    if (map && revision.now > map.revision) api.map().then((now) => (map = now), () => {});
   });
 
   async function enter() {

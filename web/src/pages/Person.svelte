@@ -2,6 +2,7 @@
   import { api, Problem, type Groups, type MapInfo, type Reach, type User } from '../api/client';
   import { keyOf } from '../lib/entry';
   import { follow, place } from '../lib/place.svelte';
+  import { revision } from '../lib/revision.svelte';
   import { situation } from '../lib/situation.svelte';
   import EntitlementList from '../parts/EntitlementList.svelte';
   import Memberships from '../parts/Memberships.svelte';
@@ -18,17 +19,21 @@
   let missing = $state<Problem | null>(null);
   let wrong = $state('');
 
+  let shown = '';
   $effect(() => {
     const asked = name;
-    user = groups = reach = missing = null;
+    if (asked !== shown) user = groups = reach = missing = null;
+    shown = asked;
+    void revision.now; // another revision may say otherwise
     Promise.all([api.user(asked), api.groups(asked)]).then(
-      ([u, g]) => asked === name && ((user = u), (groups = g)),
+      ([u, g]) => asked === name && ((user = u), (groups = g), (missing = null)),
       (error) => asked === name && (missing = error),
     );
   });
 
   $effect(() => {
     const stop = new AbortController();
+    void revision.now;
     api.reach(name, situation.facts, stop.signal).then(
       (got) => ((reach = got), (wrong = '')),
       (error) => !stop.signal.aborted && (wrong = error.message),

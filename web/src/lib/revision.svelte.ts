@@ -1,0 +1,26 @@
+/** The revision in force, as the service tells it while someone is signed in. */
+class Revision {
+  #now = $state(0);
+  #events: EventSource | null = null;
+
+  get now(): number {
+    return this.#now;
+  }
+
+  /** Follows the service's events; the browser comes back by itself when they break off. */
+  watch() {
+    if (this.#events) return;
+    const events = new EventSource('/api/v1/events');
+    const take = (event: MessageEvent<string>) => (this.#now = (JSON.parse(event.data) as { revision: number }).revision);
+    events.addEventListener('hello', take);
+    events.addEventListener('revision', take);
+    this.#events = events;
+  }
+
+  leave() {
+    this.#events?.close();
+    this.#events = null;
+  }
+}
+
+export const revision = new Revision();
