@@ -49,8 +49,25 @@ type lane struct {
 	busy    sync.Mutex
 	recent  []removal // what went by itself lately; for who is busy
 	mu      sync.Mutex
+	current *run // the newest that was begun by hand or schedule
 	pending *run // waits or is held
 	pushed  pushed
+}
+
+// try takes the lane, unless a run is at work in it. It waits for one that rests
+// already and is about to leave.
+func (l *lane) try() bool {
+	if l.busy.TryLock() {
+		return true
+	}
+	l.mu.Lock()
+	current := l.current
+	l.mu.Unlock()
+	if current == nil || current.snapshot().State.Running() {
+		return false
+	}
+	l.busy.Lock()
+	return true
 }
 
 // run is a run that has not been forgotten yet.
@@ -106,7 +123,7 @@ func (s *Service) update(ctx context.Context, r *run, change func(*answer.Run)) 
 	}
 	state := r.state
 	r.mu.Unlock()
-	s.events.tell(Event{Run: &state})
+	defer s.events.tell(Event{Run: &state})
 	if state.State == before {
 		return nil
 	}
@@ -161,13 +178,16 @@ func (s *Service) start(ctx context.Context, named string, how How, in Intaking)
 		return nil, nil, &answer.ConflictError{Message: fmt.Sprintf("directory %s: %v", d.Name, errPushed)}
 	}
 	l := s.lane(d.Name)
-	if !l.busy.TryLock() {
+	if !l.try() {
 		return nil, nil, busy(d.Name)
 	}
 	if r, err = s.begin(ctx, d.Name, how); err != nil {
 		l.busy.Unlock()
 		return nil, nil, err
 	}
+	l.mu.Lock()
+	l.current = r
+	l.mu.Unlock()
 	s.working.Add(1)
 	return r, func(ctx context.Context) {
 		defer s.working.Done()
@@ -306,7 +326,7 @@ func (s *Service) CommitRun(ctx context.Context, id int64, confirm bool, author 
 	if err != nil {
 		return answer.Run{}, err
 	}
-	if !l.busy.TryLock() {
+	if !l.try() {
 		return answer.Run{}, busy(r.state.Directory)
 	}
 	defer l.busy.Unlock()

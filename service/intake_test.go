@@ -1,0 +1,412 @@
+package service_test
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"gatemap/answer"
+	"gatemap/core/finding"
+	"gatemap/core/situation"
+	"gatemap/service"
+	"gatemap/tools/slapd"
+)
+
+// observatory is a service on a map folder that a test writes.
+type observatory struct {
+	*service.Service
+	t        *testing.T
+	dir, dat string
+}
+
+func startObservatory(t *testing.T, files map[string]string) *observatory {
+	t.Helper()
+	o := &observatory{t: t, dir: t.TempDir(), dat: t.TempDir()}
+	o.write("gatemap.yaml", "title: Cindervale\n")
+	for name, content := range files {
+		o.write(name, content)
+	}
+	o.open()
+	o.commitFolder()
+	return o
+}
+
+func (o *observatory) write(name, content string) {
+	require.NoError(o.t, os.WriteFile(filepath.Join(o.dir, name), []byte(content), 0o600))
+}
+
+func (o *observatory) open() {
+	s, err := service.Open(o.t.Context(), o.dat, slog.New(slog.NewTextHandler(io.Discard, nil)))
+	require.NoError(o.t, err)
+	s.UseFiles(os.DirFS(o.dir))
+	o.t.Cleanup(func() { _ = s.Close() })
+	o.Service = s
+}
+
+func (o *observatory) commitFolder() {
+	folder, err := service.ReadFolder(o.dir)
+	require.NoError(o.t, err)
+	_, err = o.CommitFolder(o.t.Context(), folder, "test", "test")
+	require.NoError(o.t, err)
+}
+
+// run runs an intake and waits until it rests.
+func (o *observatory) run(named string, in service.Intaking) *answer.Preview {
+	o.t.Helper()
+	ctx, cancel := context.WithTimeout(o.t.Context(), 20*time.Second)
+	defer cancel()
+	events := o.Events(ctx)
+	r, err := o.Intake(o.t.Context(), named, service.ByHand, in)
+	require.NoError(o.t, err)
+	for e := range events {
+		if e.Run != nil && e.Run.ID == r.ID && !e.Run.State.Running() {
+			p, err := o.Preview(o.t.Context(), r.ID)
+			if err != nil { // a run that failed has none
+				return &answer.Preview{Run: *e.Run}
+			}
+			return p
+		}
+	}
+	require.Fail(o.t, "the run does not end")
+	return nil
+}
+
+func (o *observatory) attribute(user, attribute string) string {
+	o.t.Helper()
+	u, err := o.Head().Atlas.Book.FindUser(user, "")
+	require.NoError(o.t, err)
+	return o.Head().Atlas.Book.User(u).Attributes.First(attribute)
+}
+
+func (o *observatory) active(user string) bool {
+	o.t.Helper()
+	u, err := o.Head().Atlas.Book.FindUser(user, "")
+	require.NoError(o.t, err)
+	return o.Head().Atlas.Book.User(u).IsActive()
+}
+
+const peopleMap = `
+directory: cindervale
+source:
+  ldif: people.ldif
+  users: {name: uid, disabled: (accountStatus=closed), attributes: {title: title, employeeNumber: employeeNumber}}
+  groups: {name: cn, members: [member]}
+groups:
+  - {name: engineers, rule: 'title eq "Engineer"'}
+---
+system: archive
+type: roles
+rights: [frames:read]
+resources: [{path: /}]
+roles: {reader: {rights: [frames:read]}}
+mappings: [{groups: [engineers], role: reader, object: /}]
+`
+
+// crew is an LDIF file of numbered people, of whom some are left out.
+func crew(n int, change func(i int) (title, status string, there bool)) string {
+	var b strings.Builder
+	for i := range n {
+		if title, status, there := change(i); there {
+			fmt.Fprintf(&b, "dn: uid=p%d,dc=x\nuid: p%d\ntitle: %s\naccountStatus: %s\nemployeeNumber: E%d\n\n", i, i, title, status, i)
+		}
+	}
+	return b.String()
+}
+
+func all(int) (string, string, bool) { return "Observer", "open", true }
+
+func TestIntakePreviewsAndCommits(t *testing.T) {
+	o := startObservatory(t, map[string]string{"cindervale.yaml": peopleMap, "people.ldif": crew(40, all)})
+	o.write("people.ldif", crew(41, func(i int) (string, string, bool) {
+		return map[bool]string{true: "Engineer", false: "Observer"}[i == 3], "open", i != 5
+	})+"dn: cn=night,dc=x\ncn: night\nmember: uid=p1,dc=x\n\n")
+	p := o.run("CINDERVALE", service.Intaking{})
+	assert.Equal(t, answer.RunWaiting, p.Run.State)
+	assert.Equal(t, []string{"p40"}, p.Joined)
+	assert.Equal(t, []string{"p5"}, p.Left)
+	require.Len(t, p.Changed, 1)
+	assert.Equal(t, `title "Observer" becomes "Engineer"`, p.Changed[0].Fields[0].String())
+	assert.Equal(t, "new", p.Groups[0].What)
+	require.Len(t, p.Gains, 1)
+	assert.Equal(t, "cindervale/p3", p.Gains[0].User)
+	assert.Equal(t, "Observer", o.attribute("p3", "title"), "nothing is in force yet")
+	before := o.Head().Revision.Number
+
+	run, err := o.CommitRun(t.Context(), p.Run.ID, false, "test")
+	require.NoError(t, err)
+	assert.Equal(t, before+1, run.Revision)
+	assert.Equal(t, "Engineer", o.attribute("p3", "title"))
+	_, err = o.CommitRun(t.Context(), p.Run.ID, false, "test")
+	assert.ErrorContains(t, err, "does not wait to be committed: it is committed")
+	assert.Equal(t, answer.RunUnchanged, o.run("cindervale", service.Intaking{Commit: true}).Run.State)
+	assert.Equal(t, before+1, o.Head().Revision.Number, "what is the same makes no revision")
+
+	// It is all there after a start, and so is the log.
+	require.NoError(t, o.Close())
+	o.open()
+	assert.Equal(t, "Engineer", o.attribute("p3", "title"))
+	runs, err := o.Runs(t.Context(), "", 0, 10)
+	require.NoError(t, err)
+	require.Len(t, runs.Runs, 2)
+	assert.Equal(t, answer.RunCommitted, runs.Runs[1].State)
+	assert.NotNil(t, runs.Runs[1].Ended)
+}
+
+func TestARunThatWaitsWhenTheServiceStopsIsCutOff(t *testing.T) {
+	o := startObservatory(t, map[string]string{"cindervale.yaml": peopleMap, "people.ldif": crew(40, all)})
+	o.write("people.ldif", crew(41, all))
+	first := o.run("cindervale", service.Intaking{})
+	second := o.run("cindervale", service.Intaking{})
+	overtaken, err := o.Run(t.Context(), first.Run.ID)
+	require.NoError(t, err)
+	assert.Equal(t, answer.RunDropped, overtaken.State, "the later run overtakes it")
+	require.NoError(t, o.Close())
+	o.open()
+	cut, err := o.Run(t.Context(), second.Run.ID)
+	require.NoError(t, err)
+	assert.Equal(t, answer.RunCutOff, cut.State)
+	_, err = o.CommitRun(t.Context(), second.Run.ID, false, "test")
+	assert.ErrorContains(t, err, "it is cut off")
+}
+
+func TestTheGuardHoldsARunThatTakesTooMuch(t *testing.T) {
+	closed := func(n int) string {
+		return crew(40, func(i int) (string, string, bool) {
+			return "Observer", map[bool]string{true: "closed", false: "open"}[i < n], true
+		})
+	}
+	for _, c := range []struct {
+		name, guard, people, want string
+	}{
+		{"as many as it lets pass", "", closed(2), ""},
+		{"more are switched off", "", closed(3), "3 of 40 users who are active (7.5 %); the guard of the source lets 5 % pass"},
+		{"more are gone", "", crew(37, all), "3 of 40 users who are active"},
+		{"another guard", "guard: 50", closed(20), ""},
+		{"none may go", "guard: 0", closed(1), "1 of 40 users who are active"},
+		{"those who were off already do not count", "", crew(40, all), ""},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			o := startObservatory(t, map[string]string{
+				"cindervale.yaml": strings.Replace(peopleMap, "source:\n", "source:\n  "+c.guard+"\n", 1), "people.ldif": crew(40, all),
+			})
+			o.write("people.ldif", c.people)
+			p := o.run("cindervale", service.Intaking{Commit: true})
+			if c.want == "" {
+				assert.Contains(t, []answer.RunState{answer.RunCommitted, answer.RunUnchanged}, p.Run.State)
+				return
+			}
+			assert.Equal(t, answer.RunHeld, p.Run.State)
+			assert.Contains(t, p.Run.Guard, c.want)
+			assert.Equal(t, 1, o.Head().Revision.Number)
+			_, err := o.CommitRun(t.Context(), p.Run.ID, false, "test")
+			assert.ErrorContains(t, err, "Confirm it")
+			run, err := o.CommitRun(t.Context(), p.Run.ID, true, "test")
+			require.NoError(t, err)
+			assert.Equal(t, 2, run.Revision)
+		})
+	}
+}
+
+func TestVanishedAndInactiveAccounts(t *testing.T) {
+	two := crew(40, func(i int) (string, string, bool) {
+		return "Observer", map[bool]string{true: "closed", false: "open"}[i == 0], i != 1
+	})
+	o := startObservatory(t, map[string]string{
+		"cindervale.yaml": strings.Replace(peopleMap, "source:\n", "source:\n  vanished: deactivate\n", 1), "people.ldif": crew(40, all),
+	})
+	o.write("people.ldif", two)
+	require.Equal(t, answer.RunCommitted, o.run("cindervale", service.Intaking{Commit: true}).Run.State)
+	assert.False(t, o.active("p0"))
+	assert.False(t, o.active("p1"), "it stays, switched off")
+	assert.Equal(t, answer.RunUnchanged, o.run("cindervale", service.Intaking{Commit: true}).Run.State)
+	o.write("people.ldif", crew(40, all))
+	require.Equal(t, answer.RunCommitted, o.run("cindervale", service.Intaking{Commit: true}).Run.State)
+	assert.True(t, o.active("p1"), "it is back")
+
+	o = startObservatory(t, map[string]string{
+		"cindervale.yaml": strings.Replace(peopleMap, "source:\n", "source:\n  inactive: skip\n", 1), "people.ldif": two,
+	})
+	assert.Equal(t, 38, o.Head().Atlas.Book.Users())
+}
+
+const feedMap = `
+directory: personnel
+source:
+  csv: {file: personnel.csv}
+  feeds: {directory: cindervale, by: employeeNumber, decides: [title]}
+  users: {name: number, attributes: {employeeNumber: number, title: position}}
+`
+
+func TestAFeedDecidesWhatItOwns(t *testing.T) {
+	o := startObservatory(t, map[string]string{
+		"cindervale.yaml": peopleMap, "people.ldif": crew(40, all), "personnel.yaml": feedMap, "personnel.csv": "number,position\nE1,Engineer\nE2,\nE99,Ghost\nE3\n",
+	})
+	assert.Equal(t, "Engineer", o.attribute("p1", "title"))
+	assert.Empty(t, o.attribute("p2", "title"), "what it leaves empty is empty")
+	assert.Equal(t, "Observer", o.attribute("p4", "title"), "who is not in it keeps his own")
+	reach, err := o.Head().Reach(t.Context(), "p1", "", situation.Situation{})
+	require.NoError(t, err)
+	assert.Len(t, reach.Entitlements, 1, "rule groups follow")
+
+	o.write("personnel.csv", "number,position\nE1,Observer\nE2,Engineer\nE99,Ghost\nE2,Twice\n")
+	p := o.run("personnel", service.Intaking{Commit: true})
+	assert.Equal(t, answer.RunCommitted, p.Run.State)
+	assert.Equal(t, []string{"E99"}, p.Alone)
+	assert.Equal(t, []string{`personnel.csv:5: user "E2" is there twice, and at personnel.csv:3 before`}, p.Rejected)
+	assert.Equal(t, []int{1, 1}, []int{p.Run.Counts.Gains, p.Run.Counts.Losses})
+	assert.Equal(t, "Engineer", o.attribute("p2", "title"))
+
+	// The accounts' own directory does not take the title back.
+	o.write("people.ldif", crew(40, func(int) (string, string, bool) { return "Chief", "open", true }))
+	require.Equal(t, answer.RunCommitted, o.run("cindervale", service.Intaking{Commit: true}).Run.State)
+	assert.Equal(t, "Engineer", o.attribute("p2", "title"))
+	assert.Equal(t, "Chief", o.attribute("p4", "title"))
+}
+
+func TestAFeedForNobodyIsAFinding(t *testing.T) {
+	o := startObservatory(t, map[string]string{"personnel.yaml": strings.Replace(feedMap, "directory: cindervale", "directory: cindervail", 1), "personnel.csv": "number,position\n",
+		"cindervale.yaml": "directory: cindervale\njoins: {directory: personel, by: userName}\n"})
+	found := o.Head().Found()
+	require.Len(t, found, 2)
+	for _, f := range found {
+		assert.Equal(t, finding.UnknownName, f.Code)
+	}
+	assert.Contains(t, found[0].Message+found[1].Message, "cindervale")
+}
+
+func TestPeopleWithSeveralAccounts(t *testing.T) {
+	o := startObservatory(t, map[string]string{"cindervale.yaml": `
+directory: cindervale
+users: [{userName: ida, employeeNumber: E1, active: false}, {userName: bo, employeeNumber: E2}, {userName: cy}]
+---
+directory: ridge
+joins: {directory: cindervale, by: employeeNumber}
+users: [{userName: ida.b, employeeNumber: e1}, {userName: ida.admin, employeeNumber: E1}, {userName: bo.h, employeeNumber: E2}, {userName: dee}]
+`})
+	p, err := o.Head().Person(t.Context(), "ida.admin", "", situation.Situation{})
+	require.NoError(t, err)
+	var names []string
+	for _, a := range p.Accounts {
+		names = append(names, a.User)
+	}
+	assert.Equal(t, []string{"cindervale/ida", "ridge/ida.admin", "ridge/ida.b"}, names)
+	assert.True(t, p.HalfLeft)
+	p, err = o.Head().Person(t.Context(), "bo", "", situation.Situation{})
+	require.NoError(t, err)
+	assert.False(t, p.HalfLeft)
+	assert.Equal(t, []answer.Account{{User: "ridge/bo.h", Active: true}}, p.Accounts[0].Others)
+	p, err = o.Head().Person(t.Context(), "dee", "", situation.Situation{})
+	require.NoError(t, err)
+	assert.Len(t, p.Accounts, 1)
+	var half []string
+	for _, f := range o.Head().Found() {
+		if f.Code == finding.HalfLeft {
+			half = append(half, f.Message)
+		}
+	}
+	assert.Equal(t, []string{"cindervale/ida is switched off, but ridge/ida.admin and ridge/ida.b of the same person is not."}, half)
+}
+
+func TestRunsThatFailLeaveTheMapAsItWas(t *testing.T) {
+	silent, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer silent.Close()
+	gone, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	gone.Close()
+	ldap := func(address string) string {
+		return "directory: cindervale\nsource:\n  ldap: {servers: [\"ldap://" + address + "\"], timeout: 200ms, tries: 1}\n  table: open-schemas\n"
+	}
+	for _, c := range []struct{ name, document, want string }{
+		{"a server that is gone", ldap(gone.Addr().String()), "connection refused"},
+		{"a server that hangs", ldap(silent.Addr().String()), "bind"},
+		{"a file that is gone", "directory: cindervale\nsource: {ldif: people.ldif, users: {name: uid}}\n", "no such file"},
+		{"a filter that is none", "directory: cindervale\nsource: {ldif: people.ldif, users: {name: uid, filter: (uid}}\n", "is not a filter"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			o := startObservatory(t, map[string]string{"cindervale.yaml": peopleMap, "people.ldif": crew(10, all)})
+			if strings.Contains(c.document, "ldap:") {
+				o.write("cindervale.yaml", c.document)
+				o.commitFolder()
+			} else {
+				o.write("cindervale.yaml", "directory: cindervale\nsource: {ldif: people.ldif, users: {name: uid}}\n")
+				o.commitFolder()
+				require.NoError(t, os.Remove(filepath.Join(o.dir, "people.ldif")))
+				if strings.Contains(c.want, "filter") {
+					t.Skip("such a map does not load")
+				}
+			}
+			before := o.Head()
+			p := o.run("cindervale", service.Intaking{Commit: true})
+			assert.Equal(t, answer.RunFailed, p.Run.State)
+			assert.Contains(t, p.Run.Error, c.want)
+			assert.Same(t, before, o.Head())
+		})
+	}
+}
+
+func TestTwoRunsNeverOverlap(t *testing.T) {
+	o := startObservatory(t, map[string]string{"cindervale.yaml": peopleMap, "people.ldif": crew(3000, all)})
+	o.write("people.ldif", crew(3001, all))
+	var wait sync.WaitGroup
+	var mu sync.Mutex
+	begun, busy := 0, 0
+	for range 8 {
+		wait.Go(func() {
+			_, err := o.Intake(t.Context(), "cindervale", service.ByHand, service.Intaking{Commit: true})
+			mu.Lock()
+			defer mu.Unlock()
+			if err == nil {
+				begun++
+			} else if assert.ErrorContains(t, err, "a run of directory cindervale is going on") {
+				busy++
+			}
+		})
+	}
+	wait.Wait()
+	assert.Equal(t, 8, begun+busy)
+	assert.Positive(t, busy)
+}
+
+// A server that is polled gives what a stream gives, but for what was removed.
+func TestPolling(t *testing.T) {
+	server, err := slapd.Start(t.TempDir(), "dn: ou=people,"+slapd.Suffix+"\nobjectClass: organizationalUnit\nou: people\n\n"+
+		"dn: uid=ida,ou=people,"+slapd.Suffix+"\nobjectClass: inetOrgPerson\nuid: ida\ncn: Ida\nsn: B\ntitle: Observer\n\n", nil, []string{"127.0.0.1"})
+	require.NoError(t, err)
+	t.Cleanup(server.Stop)
+	o := startObservatory(t, map[string]string{"cindervale.yaml": `
+directory: cindervale
+source:
+  ldap: {servers: ["` + server.LDAP + `"]}
+  table: open-schemas
+  follow: poll
+  poll: 100ms
+  every: 2s
+  guard: 100
+`})
+	o.Follow()
+	there := func(user, title string) func() bool {
+		return func() bool {
+			u, err := o.Head().Atlas.Book.FindUser(user, "")
+			return err == nil && o.Head().Atlas.Book.User(u).Attributes.First("title") == title
+		}
+	}
+	require.Eventually(t, there("ida", "Observer"), 10*time.Second, 20*time.Millisecond)
+	require.NoError(t, server.Modify("dn: uid=ida,ou=people,"+slapd.Suffix+"\nchangetype: modify\nreplace: title\ntitle: Engineer\n\n"+
+		"dn: uid=bo,ou=people,"+slapd.Suffix+"\nchangetype: add\nobjectClass: inetOrgPerson\nuid: bo\ncn: Bo\nsn: H\ntitle: Warden\n"))
+	require.Eventually(t, there("ida", "Engineer"), 10*time.Second, 20*time.Millisecond)
+	require.Eventually(t, there("bo", "Warden"), 10*time.Second, 20*time.Millisecond)
+	require.NoError(t, server.Modify("dn: uid=bo,ou=people,"+slapd.Suffix+"\nchangetype: delete\n"))
+	require.Eventually(t, func() bool { return !there("bo", "Warden")() }, 10*time.Second, 20*time.Millisecond, "the next full run tells")
+}
