@@ -157,6 +157,38 @@ func TestApplyTellsWhatIsWrong(t *testing.T) {
 	}
 }
 
+func TestASourceHasOnePlace(t *testing.T) {
+	var errs place.Errors
+	connect.NewTables(&directory.Source{LDIF: &place.Text{}, CSV: &directory.CSV{}, Follow: "stream"}, &errs)
+	assert.ErrorContains(t, errs.Err(), "several places to read from")
+	assert.ErrorContains(t, errs.Err(), "follow is for directory servers")
+}
+
+// Primary groups by number: the group that bears it, and nobody's where the user
+// names none.
+func TestPrimaryGroupsByNumber(t *testing.T) {
+	var errs place.Errors
+	entry := func(dn string, pairs ...string) connect.Entry {
+		e := connect.Entry{DN: dn}
+		for i := 0; i < len(pairs); i += 2 {
+			e.Attributes = append(e.Attributes, connect.Attribute{Type: pairs[i], Values: []place.Text{text(pairs[i+1])}})
+		}
+		return e
+	}
+	sid := "\x01\x02\x00\x00\x00\x00\x00\x05\x20\x00\x00\x00\x01\x02\x00\x00"
+	r := connect.Apply(&directory.Source{
+		Users:  &directory.UserTable{Pick: directory.Pick{Name: "uid"}, PrimaryGroup: "gid"},
+		Groups: &directory.GroupTable{Pick: directory.Pick{Name: "cn"}, Members: []string{"member"}, Number: "number"},
+	}, []connect.Entry{
+		entry("uid=a", "uid", "a", "gid", "7"), entry("uid=b", "uid", "b"), entry("uid=c", "uid", "c", "gid", "513"), entry("uid=d", "uid", "d", "gid", "8"),
+		entry("cn=seven", "cn", "seven", "number", "7"), entry("cn=none", "cn", "none"), entry("cn=sid", "cn", "sid", "number", sid),
+	}, &errs)
+	require.NoError(t, errs.Err())
+	for i, want := range []string{"cn=seven", "", "cn=sid", "8"} {
+		assert.Equal(t, want, r.Users[i].PrimaryGroup.Name)
+	}
+}
+
 func TestScopes(t *testing.T) {
 	for written, want := range map[string]int{
 		"dc=cindervale,dc=example": 5, "one:dc=cindervale,dc=example": 0, "base:dc=cindervale,dc=example": 1,

@@ -71,6 +71,18 @@ type (
 // NewTables compiles the tables of a source. What is wrong with them goes to
 // errs. Which entries of a directory server are meant is left to the server.
 func NewTables(source *directory.Source, errs *place.Errors) *Tables {
+	places := 0
+	for _, is := range []bool{source.LDIF != nil, source.LDAP != nil, source.CSV != nil, source.SCIM != nil} {
+		if is {
+			places++
+		}
+	}
+	if places > 1 {
+		errs.Addf(source.Place, "the source says several places to read from; it has one of the keys ldif, ldap, csv and scim")
+	}
+	if source.Follow != "" && source.LDAP == nil {
+		errs.Addf(source.Place, "follow is for directory servers; a file is read as often as every says")
+	}
 	c := compiler{errs, source.LDAP != nil}
 	t := &Tables{source: source, numbers: map[string]string{}}
 	if u := source.Users; u != nil {

@@ -74,7 +74,7 @@ func (s *Service) followOne(ctx context.Context, d *directory.Document) {
 	case source.LDAP != nil && source.Follow == "poll":
 		s.working.Go(func() { s.keepTrying(ctx, d, s.poll) })
 	}
-	if every := source.Every.Duration; every > 0 && source.SCIM == nil {
+	if every := source.Every.Duration; every > 0 && source.SCIM == nil && source.Follow != "poll" {
 		s.working.Go(func() {
 			for range ticks(ctx, every) {
 				if _, err := s.Intake(ctx, d.Name, BySchedule, Intaking{Commit: true, Author: follower}); err != nil {

@@ -25,12 +25,16 @@ func main() {
 	size := flag.String("size", "M", "S, M or L, as of bigmap")
 	seed := flag.Uint64("seed", 1, "of the made-up map")
 	data := flag.String("data", "", "measure the service on this data folder alone, and write what comes as JSON")
+	from := flag.String("intake", "", "measure an intake of the map in this folder alone, and write what comes as JSON")
 	only := flag.String("only", "", "of these steps alone, by words in their names: "+strings.Join(names(), ", "))
 	flag.Parse()
 	err := error(nil)
-	if *data != "" {
+	switch {
+	case *data != "":
 		err = serve(*data)
-	} else {
+	case *from != "":
+		err = take(*from)
+	default:
 		err = run(*size, *seed, *only)
 	}
 	if err != nil {
@@ -41,6 +45,7 @@ func main() {
 
 // bench is a large map with what the measurements share.
 type bench struct {
+	path   string
 	folder *service.Folder
 	atlas  *atlas.Atlas
 	plain  *plain.World       // once it is asked for
@@ -68,7 +73,7 @@ type step struct {
 
 var steps = []step{
 	{"compiling", (*bench).compile}, {"reach and who", (*bench).quantiles}, {"decisions", (*bench).decisions}, {"trials", (*bench).trials},
-	{"everything", (*bench).everything}, {"findings", (*bench).findings}, {"service", (*bench).service},
+	{"everything", (*bench).everything}, {"findings", (*bench).findings}, {"service", (*bench).service}, {"intake", (*bench).intake},
 	{"sqlite", (*bench).sqlite}, {"postgres", (*bench).postgres},
 }
 
@@ -89,7 +94,7 @@ func run(size string, seed uint64, only string) error {
 		return err
 	}
 	defer os.RemoveAll(path)
-	b := &bench{}
+	b := &bench{path: path}
 	progress("writing and reading the map")
 	if err := world.Write(path, s, seed); err != nil {
 		return err
