@@ -252,3 +252,39 @@ func TestServeTellsWhyItCannot(t *testing.T) {
 	assert.Equal(t, 3, code)
 	assert.Contains(t, errs, "cannot load the map in nowhere")
 }
+
+func TestMembersAgainstAList(t *testing.T) {
+	list := filepath.Join(t.TempDir(), "crew.txt")
+	require.NoError(t, os.WriteFile(list, []byte("# who should be in it\nilse.okonjo;Ilse\nBRAM.YSTADT\nteo.marchetti\nnobody.here\n"), 0o600))
+	code, out, _ := run(t, "members", "night-crew", "--against", list, "--map", demo, "-o", "csv")
+	assert.Equal(t, 1, code)
+	for _, line := range []string{"missing,teo.marchetti,,", "missing,nobody.here,,", "extra,,cindervale/joss.ferrant,", "near miss,BRAM.YSTADT,cindervale/bram.ystad,a member's name is nearly the same"} {
+		assert.Contains(t, out, line+"\n")
+	}
+	assert.NotContains(t, out, "ilse")
+	_, members, _ := run(t, "members", "night-crew", "--map", demo, "-o", "csv")
+	var all strings.Builder
+	for _, line := range strings.Split(strings.TrimSpace(members), "\n")[1:] {
+		all.WriteString(strings.Split(line, ",")[1] + "\n")
+	}
+	require.NoError(t, os.WriteFile(list, []byte(all.String()), 0o600))
+	code, _, _ = run(t, "members", "night-crew", "--against", list, "--map", demo)
+	assert.Equal(t, 0, code, "just who should be in it")
+	code, _, errs := run(t, "members", "night-crew", "--against", "nowhere.txt", "--map", demo)
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "the list cannot be read")
+}
+
+func TestTestingADirectoryOfAFolder(t *testing.T) {
+	code, out, _ := run(t, "directory", "test", "cindervale", "--user", "ilse.okonjo", "--map", demo)
+	assert.Equal(t, 0, code)
+	assert.Contains(t, out, "in archive: cindervale/archive-readers, cindervale/night-crew")
+	code, _, errs := run(t, "directory", "test", "nowhere", "--map", demo)
+	assert.Equal(t, 4, code)
+	assert.Contains(t, errs, `there is no directory "nowhere"`)
+	code, _, errs = run(t, "intake", "run", "cindervale", "--map", demo)
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "name one with --server")
+	code, _, _ = run(t, "reach", "ilse.okonjo", "--person", "--map", demo)
+	assert.Equal(t, 0, code)
+}

@@ -189,6 +189,18 @@ func TestPrimaryGroupsByNumber(t *testing.T) {
 	}
 }
 
+func TestUniqueMembers(t *testing.T) {
+	var errs place.Errors
+	e := connect.Entry{DN: "cn=g", Attributes: []connect.Attribute{{Type: "cn", Values: []place.Text{text("g")}}, {Type: "uniqueMember", Values: []place.Text{text("uid=a"), text("uid=b#'0101'B"), text("uid=c#'x'B"), text("cn=g")}}}}
+	r := connect.Apply(&directory.Source{Groups: &directory.GroupTable{Pick: directory.Pick{Name: "cn"}, Members: []string{"uniqueMember"}}}, []connect.Entry{e}, &errs)
+	require.NoError(t, errs.Err())
+	var names []string
+	for _, m := range r.Groups[0].Members.Any {
+		names = append(names, m.Name)
+	}
+	assert.Equal(t, []string{"uid=a", "uid=b", "uid=c#'x'B"}, names)
+}
+
 func TestScopes(t *testing.T) {
 	for written, want := range map[string]int{
 		"dc=cindervale,dc=example": 5, "one:dc=cindervale,dc=example": 0, "base:dc=cindervale,dc=example": 1,

@@ -187,8 +187,17 @@ func references(e *Entry, attribute string) []name.Ref {
 	var refs []name.Ref
 	for _, v := range e.Values(attribute) {
 		if v.Value != "" && v.Value != e.DN {
-			refs = append(refs, name.Ref{Name: v.Value, Place: v.Place})
+			refs = append(refs, name.Ref{Name: withoutUID(v.Value), Place: v.Place})
 		}
 	}
 	return refs
+}
+
+// withoutUID takes off the bits that can follow the name of a unique member
+// (Name and Optional UID, RFC 4517 section 3.3.21).
+func withoutUID(written string) string {
+	if at := strings.LastIndex(written, "#'"); at > 0 && strings.HasSuffix(written, "'B") && strings.Trim(written[at+2:len(written)-2], "01") == "" {
+		return written[:at]
+	}
+	return written
 }
