@@ -29,15 +29,9 @@ func From(a *atlas.Atlas) Answers {
 }
 
 func (a Answers) Reach(_ context.Context, user, system string, s situation.Situation) (*answer.Reach, error) {
-	u, facts, err := a.subject(user, s)
+	u, facts, within, err := a.subjectIn(user, system, s)
 	if err != nil {
 		return nil, err
-	}
-	var within *atlas.System
-	if system != "" {
-		if within, err = a.Atlas.System(system); err != nil {
-			return nil, err
-		}
 	}
 	return a.reach(u, s, facts, within), nil
 }
@@ -60,15 +54,9 @@ func (a Answers) reach(u directory.UserID, s situation.Situation, facts *situati
 }
 
 func (a Answers) Person(_ context.Context, user, system string, s situation.Situation) (*answer.Person, error) {
-	u, facts, err := a.subject(user, s)
+	u, facts, within, err := a.subjectIn(user, system, s)
 	if err != nil {
 		return nil, err
-	}
-	var within *atlas.System
-	if system != "" {
-		if within, err = a.Atlas.System(system); err != nil {
-			return nil, err
-		}
 	}
 	p := &answer.Person{}
 	active := 0
@@ -179,6 +167,14 @@ func (a Answers) subject(user string, s situation.Situation) (directory.UserID, 
 	}
 	facts, err := a.Atlas.Facts(s)
 	return u, facts, err
+}
+
+// subjectIn is subject with the system that is asked about; nil for all.
+func (a Answers) subjectIn(user, system string, s situation.Situation) (u directory.UserID, facts *situation.Facts, within *atlas.System, err error) {
+	if u, facts, err = a.subject(user, s); err == nil && system != "" {
+		within, err = a.Atlas.System(system)
+	}
+	return u, facts, within, err
 }
 
 func (a Answers) point(system, right, object string) (*atlas.System, gate.Point, error) {

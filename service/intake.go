@@ -138,47 +138,34 @@ func (p *prepared) rows() {
 			return row.Body, err
 		}})
 	}
-	drop := func(kind connect.Kind, named string) {
-		p.gone = append(p.gone, store.Key{Directory: p.directory.Name, Kind: kind.String(), Name: named})
-	}
 	d := &p.delta
-	for _, u := range d.Joined {
-		put(connect.User, u.Name, func() record { return fromUser(u) })
+	otherRows(p, put, connect.User, d.Joined, d.Left, d.Changed, func(u *directory.User) string { return u.Name }, fromUser)
+	changed := make([]connect.Changed[directory.Group], len(d.ChangedGroups))
+	for i, c := range d.ChangedGroups {
+		changed[i] = c.Changed
 	}
-	for _, c := range d.Changed {
-		if c.Before.Name != c.After.Name {
-			drop(connect.User, c.Before.Name)
-		}
-		put(connect.User, c.After.Name, func() record { return fromUser(c.After) })
-	}
-	for _, u := range d.Left {
-		drop(connect.User, u.Name)
-	}
-	for _, g := range d.NewGroups {
-		put(connect.Group, g.Name, func() record { return fromGroup(g) })
-	}
-	for _, c := range d.ChangedGroups {
-		if c.Before.Name != c.After.Name {
-			drop(connect.Group, c.Before.Name)
-		}
-		put(connect.Group, c.After.Name, func() record { return fromGroup(c.After) })
-	}
-	for _, g := range d.GoneGroups {
-		drop(connect.Group, g.Name)
-	}
-	for _, x := range d.NewDevices {
-		put(connect.Device, x.Name, func() record { return fromDevice(x) })
-	}
-	for _, c := range d.OtherDevices {
-		if c.Before.Name != c.After.Name {
-			drop(connect.Device, c.Before.Name)
-		}
-		put(connect.Device, c.After.Name, func() record { return fromDevice(c.After) })
-	}
-	for _, x := range d.GoneDevices {
-		drop(connect.Device, x.Name)
-	}
+	otherRows(p, put, connect.Group, d.NewGroups, d.GoneGroups, changed, func(g *directory.Group) string { return g.Name }, fromGroup)
+	otherRows(p, put, connect.Device, d.NewDevices, d.GoneDevices, d.OtherDevices, func(x *directory.Device) string { return x.Name }, fromDevice)
 	p.otherwisePushed(put)
+}
+
+// otherRows works out the rows of one kind of records.
+func otherRows[T any](p *prepared, put func(connect.Kind, string, func() record), k connect.Kind, fresh, gone []*T, changed []connect.Changed[T], named func(*T) string, from func(*T) record) {
+	drop := func(x *T) {
+		p.gone = append(p.gone, store.Key{Directory: p.directory.Name, Kind: k.String(), Name: named(x)})
+	}
+	for _, x := range fresh {
+		put(k, named(x), func() record { return from(x) })
+	}
+	for _, c := range changed {
+		if named(c.Before) != named(c.After) {
+			drop(c.Before)
+		}
+		put(k, named(c.After), func() record { return from(c.After) })
+	}
+	for _, x := range gone {
+		drop(x)
+	}
 }
 
 // otherwisePushed puts the records that are as they were, but were pushed in

@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"runtime/debug"
@@ -12,8 +11,6 @@ import (
 
 	"gatemap/answer"
 	"gatemap/connect"
-	"gatemap/core/directory"
-	"gatemap/store"
 )
 
 // How says what makes an intake run.
@@ -133,24 +130,6 @@ func (s *Service) update(ctx context.Context, r *run, change func(*answer.Run)) 
 	}
 	// What happened is logged even when whoever asked has gone.
 	return s.store.UpdateRun(context.WithoutCancel(ctx), &row)
-}
-
-func rowOf(r answer.Run) (store.Run, error) {
-	report, err := json.Marshal(r.RunReport)
-	row := store.Run{ID: r.ID, Directory: r.Directory, How: r.How, State: string(r.State), Started: r.Started, Revision: r.Revision, Report: report}
-	if r.Ended != nil {
-		row.Ended = *r.Ended
-	}
-	return row, err
-}
-
-func ofRow(row store.Run) (answer.Run, error) {
-	r := answer.Run{ID: row.ID, Directory: row.Directory, How: row.How, State: answer.RunState(row.State), Started: row.Started, Revision: row.Revision}
-	if !row.Ended.IsZero() {
-		r.Ended = &row.Ended
-	}
-	err := json.Unmarshal(row.Report, &r.RunReport)
-	return r, err
 }
 
 // Intake begins a run of a directory and returns at once; what becomes of it is
@@ -364,106 +343,4 @@ func (s *Service) open(ctx context.Context, id int64) (*lane, *run, error) {
 		return nil, nil, &answer.ConflictError{Message: fmt.Sprintf("run %d does not wait to be committed: it is %s", id, state.State)}
 	}
 	return l, l.pending, nil
-}
-
-// Run is one run. The error is a *directory.NotFoundError.
-func (s *Service) Run(ctx context.Context, id int64) (answer.Run, error) {
-	row, ok, err := s.store.Run(ctx, id)
-	if err != nil {
-		return answer.Run{}, err
-	}
-	if !ok {
-		return answer.Run{}, &directory.NotFoundError{Kind: "run", Name: fmt.Sprint(id)}
-	}
-	return ofRow(row)
-}
-
-// Preview is what a run changes or changed, for the newest run of its directory.
-func (s *Service) Preview(ctx context.Context, id int64) (*answer.Preview, error) {
-	state, err := s.Run(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	l := s.lane(state.Directory)
-	l.mu.Lock()
-	r := l.pending
-	l.mu.Unlock()
-	if r == nil || r.state.ID != id {
-		if r = s.remembered(state.Directory, id); r == nil {
-			return nil, &answer.ConflictError{Message: fmt.Sprintf("what run %d changes is not kept any more: it is %s", id, state.State)}
-		}
-	}
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	p := *r.preview
-	p.Run = r.state
-	return &p, nil
-}
-
-// remember keeps what the newest run of a directory that came to its end changed.
-func (s *Service) remember(r *run) {
-	s.lanesMu.Lock()
-	defer s.lanesMu.Unlock()
-	r.mu.Lock()
-	r.prepared = nil // the maps before and after are not needed any more
-	r.mu.Unlock()
-	s.kept[strings.ToLower(r.state.Directory)] = r
-}
-
-func (s *Service) remembered(named string, id int64) *run {
-	s.lanesMu.Lock()
-	defer s.lanesMu.Unlock()
-	if r := s.kept[strings.ToLower(named)]; r != nil && r.state.ID == id {
-		return r
-	}
-	return nil
-}
-
-// Runs lists runs, the newest first.
-func (s *Service) Runs(ctx context.Context, named string, before int64, limit int) (*answer.Runs, error) {
-	if named != "" {
-		d := s.Head().Folder.directory(named)
-		if d == nil {
-			return nil, missingDirectory(s.Head(), named)
-		}
-		named = d.Name
-	}
-	rows, err := s.store.Runs(ctx, named, before, limit)
-	if err != nil {
-		return nil, err
-	}
-	runs := &answer.Runs{Runs: []answer.Run{}}
-	for _, row := range rows {
-		r, err := ofRow(row)
-		if err != nil {
-			return nil, err
-		}
-		runs.Runs = append(runs.Runs, r)
-	}
-	return runs, nil
-}
-
-// cutOff logs of runs that a stop or a crash cut off that it did.
-func (s *Service) cutOff(ctx context.Context) error {
-	rows, err := s.store.OpenRuns(ctx)
-	if err != nil {
-		return err
-	}
-	for _, row := range rows {
-		r, err := ofRow(row)
-		if err != nil {
-			return err
-		}
-		r.State, r.Ended = answer.RunCutOff, new(time.Now())
-		if r.Error == "" {
-			r.Error = "the service was stopped before the run was committed"
-		}
-		if row, err = rowOf(r); err == nil {
-			err = s.store.UpdateRun(ctx, &row)
-		}
-		if err != nil {
-			return err
-		}
-	}
-	return nil
 }

@@ -1,14 +1,11 @@
 package scim
 
 import (
-	"encoding/json"
 	"reflect"
 	"slices"
 	"strings"
 
 	"gatemap/connect"
-	"gatemap/core/directory"
-	"gatemap/core/filter"
 )
 
 // operation is one operation of a PATCH (RFC 7644 section 3.5.2).
@@ -68,139 +65,6 @@ func operations(body map[string]any) ([]operation, error) {
 		all = append(all, o)
 	}
 	return all, nil
-}
-
-// target is what a path leads to: an attribute of the resource or of an
-// extension, some of its values, and a sub-attribute of these.
-type target struct {
-	urn       string // of the extension; "": the core
-	attribute *Attribute
-	which     *filter.Filter // nil: all values
-	simple    [][2]string    // what a filter of "eq" alone asks for
-	sub       *Attribute
-}
-
-// parse reads a path: attr, attr.sub, attr[filter], attr[filter].sub, each with a
-// URN in front or without (RFC 7644 section 3.5.2, figure 7).
-func parse(k connect.Kind, path string) (*target, error) {
-	wrong := func(why string) error { return invalid("invalidPath", "the path %q %s", path, why) }
-	t := &target{}
-	schema, rest := core(k), path
-	if strings.HasPrefix(strings.ToLower(path), "urn:") {
-		switch {
-		case hasPrefixFold(path, schemaOf(k)+":"):
-			rest = path[len(schemaOf(k))+1:]
-		case k == connect.User && (strings.EqualFold(path, EnterpriseSchema) || hasPrefixFold(path, EnterpriseSchema+":")):
-			t.urn, schema = EnterpriseSchema, Schemas[2].Attributes
-			if rest = strings.TrimPrefix(path[len(EnterpriseSchema):], ":"); rest == "" {
-				return t, nil
-			}
-		default:
-			return nil, wrong("begins with a schema that this resource does not have")
-		}
-	}
-	before, inner, after := rest, "", ""
-	if open := strings.IndexByte(rest, '['); open >= 0 {
-		end := closing(rest, open)
-		if end < 0 {
-			return nil, wrong("has a bracket that is not closed")
-		}
-		before, inner, after = rest[:open], rest[open+1:end], rest[end+1:]
-		f, err := filter.Parse(inner)
-		if err != nil {
-			return nil, invalid("invalidFilter", "the path %q has a filter with an error at %v", path, err)
-		}
-		t.which = f
-		if after != "" && !strings.HasPrefix(after, ".") {
-			return nil, wrong("goes on after its filter with something that is no sub-attribute")
-		}
-		after = strings.TrimPrefix(after, ".")
-	} else if at := strings.IndexByte(rest, '.'); at >= 0 {
-		before, after = rest[:at], rest[at+1:]
-	}
-	if t.attribute = find(schema, before); t.attribute == nil {
-		return nil, wrong("names no attribute")
-	}
-	if t.which != nil && !t.attribute.MultiValued {
-		return nil, wrong("filters an attribute that has one value")
-	}
-	if after != "" {
-		if t.sub = find(t.attribute.Sub, after); t.sub == nil {
-			return nil, wrong("names no sub-attribute of " + t.attribute.Name)
-		}
-	}
-	if t.attribute.Mutability == "readOnly" || t.sub != nil && t.sub.Mutability == "readOnly" {
-		return nil, &Error{400, "mutability", "the path " + path + " leads to what only the service sets"}
-	}
-	t.simple = equalities(inner)
-	return t, nil
-}
-
-func hasPrefixFold(s, prefix string) bool {
-	return len(s) >= len(prefix) && strings.EqualFold(s[:len(prefix)], prefix)
-}
-
-// closing finds the bracket that closes one, outside of texts.
-func closing(s string, open int) int {
-	quoted := false
-	for i := open + 1; i < len(s); i++ {
-		switch {
-		case quoted && s[i] == '\\':
-			i++
-		case s[i] == '"':
-			quoted = !quoted
-		case !quoted && s[i] == ']':
-			return i
-		}
-	}
-	return -1
-}
-
-// equalities reads a filter such as type eq "work" and primary eq true; nil where
-// it asks for more than that.
-func equalities(inner string) [][2]string {
-	if inner == "" {
-		return nil
-	}
-	var all [][2]string
-	for _, part := range strings.Split(inner, " and ") {
-		words := strings.SplitN(strings.TrimSpace(part), " ", 3)
-		if len(words) != 3 || !strings.EqualFold(words[1], "eq") {
-			return nil
-		}
-		var value any
-		if json.Unmarshal([]byte(words[2]), &value) != nil {
-			return nil
-		}
-		if _, ok := value.(string); !ok && value != true && value != false {
-			return nil
-		}
-		all = append(all, [2]string{words[0], strings.Trim(words[2], `"`)})
-	}
-	return all
-}
-
-// element is one value of an attribute, as a filter sees it.
-type element struct{ attributes directory.Attributes }
-
-func (e element) Values(folded string) []filter.Value { return e.attributes.Get(folded) }
-func (element) Exact(string) bool                     { return false }
-
-func matches(f *filter.Filter, value any) bool {
-	if f == nil {
-		return true
-	}
-	object, ok := value.(map[string]any)
-	if !ok {
-		object = map[string]any{"value": value}
-	}
-	var e element
-	for k, v := range object {
-		if e.attributes.Set(k, v) != nil {
-			return false
-		}
-	}
-	return f.Match(e)
 }
 
 // patch applies operations to the body of a resource, all or none.
