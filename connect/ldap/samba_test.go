@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	own "gatemap/connect/ldap"
 	"gatemap/core/directory"
 	"gatemap/core/gate/types"
 	"gatemap/core/name"
@@ -165,6 +166,23 @@ source:
 	book := directory.Build([]*directory.Document{doc}, &errs)
 	require.NoError(t, errs.Err())
 
+	t.Run("what changed since a change number", func(t *testing.T) {
+		conn, err := own.New(doc.Source, s.read).Connect(t.Context())
+		require.NoError(t, err)
+		defer conn.Close()
+		assert.False(t, conn.Streams())
+		mark, err := conn.Mark(time.Now())
+		require.NoError(t, err)
+		change := ldap.NewModifyRequest(r.Users[30].DN, nil)
+		change.Replace("title", []string{"Astronomer"})
+		require.NoError(t, referee.Modify(change))
+		p, err := conn.Changes(t.Context(), tablesOf(t, doc.Source), mark)
+		require.NoError(t, err)
+		i := slices.IndexFunc(p.Put.Users, func(u *directory.User) bool { return u.DN == r.Users[30].DN })
+		require.GreaterOrEqual(t, i, 0)
+		assert.Equal(t, "Astronomer", p.Put.Users[i].Attributes.First("title"))
+		assert.Less(t, len(p.Put.Users), 5, "only what changed")
+	})
 	user := func(n int) *directory.User {
 		i := slices.IndexFunc(r.Users, func(u *directory.User) bool { return u.Name == fmt.Sprintf("p%d", n) })
 		return r.Users[i]
