@@ -15,6 +15,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/client"
+	"gatemap/core/atlas"
 	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/situation"
@@ -155,6 +156,15 @@ func (a *app) asker(ctx context.Context) (answer.Asker, error) {
 }
 
 func openFolder(ctx context.Context, dir string) (answer.Asker, error) {
+	a, err := compileFolder(ctx, dir)
+	if err != nil {
+		return nil, err
+	}
+	return service.From(a), nil
+}
+
+// compileFolder compiles a map folder with everything that its sources hold.
+func compileFolder(ctx context.Context, dir string) (*atlas.Atlas, error) {
 	folder, err := service.ReadFolder(dir)
 	if err != nil {
 		return nil, err
@@ -162,11 +172,7 @@ func openFolder(ctx context.Context, dir string) (answer.Asker, error) {
 	if err := folder.Fetch(ctx, service.Files{FS: os.DirFS(dir)}, dir); err != nil {
 		return nil, err
 	}
-	atlas, err := folder.Compile(dir)
-	if err != nil {
-		return nil, err
-	}
-	return service.From(atlas), nil
+	return folder.Compile(dir)
 }
 
 // ask runs a question and writes its answer in the chosen form.

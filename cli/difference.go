@@ -10,7 +10,6 @@ import (
 	"gatemap/core/change"
 	"gatemap/core/finding"
 	"gatemap/core/gate"
-	"gatemap/service"
 )
 
 func (a *app) difference() *cobra.Command {
@@ -24,7 +23,7 @@ second: gains, losses and other changes, and the findings and guarantees that tu
 		Args: cobra.ExactArgs(2),
 	}
 	situation := a.situationFlags(cmd)
-	cmd.RunE = func(_ *cobra.Command, args []string) error {
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		if err := a.plainFormat(); err != nil {
 			return err
 		}
@@ -34,11 +33,7 @@ second: gains, losses and other changes, and the findings and guarantees that tu
 		}
 		var maps [2]*atlas.Atlas
 		for i, dir := range args {
-			folder, err := service.ReadFolder(dir)
-			if err != nil {
-				return err
-			}
-			if maps[i], err = folder.Compile(dir); err != nil {
+			if maps[i], err = compileFolder(cmd.Context(), dir); err != nil {
 				return err
 			}
 		}

@@ -38,7 +38,9 @@ func (a *app) serve() *cobra.Command {
 		Short: "Run the service, with its API and its console",
 		Long: `Runs the service on the map in its data folder, until it is told to stop (Ctrl-C or
 SIGTERM); it then finishes what it is answering. With --map, what the folder holds
-becomes a new revision first, if it differs from the newest one.
+becomes a new revision first, if it differs from the newest one; files that the map
+names are taken from there. Directories that ask for it are followed: by streams,
+polls and schedules.
 
 At its first start it makes a token and prints it, this once; the service keeps
 only its hash. It listens on this machine alone unless --listen says otherwise.`,

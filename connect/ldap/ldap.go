@@ -221,6 +221,11 @@ func (c *Conn) Server() string { return c.server }
 func plain(err error) error {
 	var e *ldap.Error
 	if !errors.As(err, &e) {
+		if err != nil {
+			if rest, ok := strings.CutPrefix(err.Error(), "unable to read LDAP response packet: "); ok {
+				return fmt.Errorf("no answer that can be understood: %s", rest)
+			}
+		}
 		return err
 	}
 	switch e.ResultCode {

@@ -39,7 +39,7 @@ func run(ctx context.Context, gatemap string, args []string) error {
 		return err
 	}
 	defer server.Stop()
-	fmt.Printf("Directory server: %s\n\nIn another terminal, make somebody an astronomer, and watch their page:\n\n", server.LDAP)
+	fmt.Printf("Directory server: %s\n\nSign in at the address below with the token, and open /people/cindervale/ilse.okonjo.\nThen make her an astronomer in another terminal, and watch the page:\n\n", server.LDAP)
 	fmt.Printf("ldapmodify -x -H %s -D %s -w %s <<END\ndn: uid=ilse.okonjo,ou=people,%s\nchangetype: modify\nreplace: title\ntitle: Support astronomer\nEND\n\n",
 		server.LDAP, slapd.Admin, slapd.Secret, slapd.Suffix)
 	cmd := exec.CommandContext(ctx, gatemap, append([]string{"serve", "--map", filepath.Join(dir, "map"), "--data", filepath.Join(dir, "database")}, args...)...)
