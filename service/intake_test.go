@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"math/rand/v2"
 	"net"
 	"os"
 	"path/filepath"
@@ -161,6 +162,51 @@ func TestIntakePreviewsAndCommits(t *testing.T) {
 	require.Len(t, runs.Runs, 2)
 	assert.Equal(t, answer.RunCommitted, runs.Runs[1].State)
 	assert.NotNil(t, runs.Runs[1].Ended)
+}
+
+// What intakes one after another come to is what a start makes of the database:
+// working out again only what a change touches leaves nothing behind.
+func TestManyIntakesComeToWhatAStartMakes(t *testing.T) {
+	o := startObservatory(t, map[string]string{
+		"cindervale.yaml": strings.Replace(peopleMap, "source:\n", "source:\n  guard: 100\n", 1), "people.ldif": crew(30, all),
+		"personnel.yaml": strings.Replace(feedMap, "  csv:", "  guard: 100\n  csv:", 1), "personnel.csv": "number,position\n",
+	})
+	random := rand.New(rand.NewPCG(7, 7))
+	titles := []string{"Observer", "Engineer", "Warden"}
+	answers := func() map[string]*answer.Person {
+		got := map[string]*answer.Person{}
+		for i := range 30 {
+			user := fmt.Sprintf("cindervale/p%d", i)
+			if p, err := o.Head().Person(t.Context(), user, "", situation.Situation{}); err == nil {
+				got[user] = p
+			}
+		}
+		return got
+	}
+	for range 25 {
+		if random.IntN(3) == 0 {
+			feed := "number,position\n"
+			for i := range 30 {
+				if random.IntN(4) == 0 {
+					feed += fmt.Sprintf("E%d,%s\n", i, titles[random.IntN(3)])
+				}
+			}
+			o.write("personnel.csv", feed)
+			o.run("personnel", service.Intaking{Commit: true})
+			continue
+		}
+		gone := random.IntN(6) == 0
+		o.write("people.ldif", crew(30, func(i int) (string, string, bool) {
+			return titles[random.IntN(3)], []string{"open", "open", "closed"}[random.IntN(3)], !gone || i%7 != 0
+		}))
+		p := o.run("cindervale", service.Intaking{Commit: true})
+		require.Contains(t, []answer.RunState{answer.RunCommitted, answer.RunUnchanged}, p.Run.State, p.Run.Error)
+	}
+	before, revision := answers(), o.Head().Revision
+	require.NoError(t, o.Close())
+	o.open()
+	assert.Equal(t, revision.Number, o.Head().Revision.Number)
+	assert.Equal(t, before, answers())
 }
 
 func TestARunThatWaitsWhenTheServiceStopsIsCutOff(t *testing.T) {
