@@ -140,6 +140,7 @@ func (s *Service) whole(ctx context.Context, d *directory.Document, work func(pr
 	if err != nil {
 		return err
 	}
+	l.works(r)
 	ended := false
 	err = work(func(read int) {
 		_ = s.update(ctx, r, func(x *answer.Run) { x.Read = read }) // progress is not logged
@@ -250,12 +251,12 @@ func (s *Service) patch(ctx context.Context, d *directory.Document, p connect.Pa
 	}
 	switch {
 	case guard != "":
-		l.take(s, ctx, r)
+		s.await(ctx, l, r)
 		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunHeld })
 	case len(prepared.put)+len(prepared.gone) == 0:
 		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunUnchanged })
 	}
-	l.take(s, ctx, nil)
+	s.await(ctx, l, nil)
 	l.note(prepared, time.Now())
 	revision, err := s.commit(ctx, prepared, follower, fmt.Sprintf("Changes in %s", d.Name), nil)
 	if err != nil {

@@ -144,11 +144,21 @@ func TestIntakePreviewsAndCommits(t *testing.T) {
 	assert.Equal(t, "Observer", o.attribute("p3", "title"), "nothing is in force yet")
 	before := o.Head().Revision.Number
 
-	run, err := o.CommitRun(t.Context(), p.Run.ID, false, "test")
-	require.NoError(t, err)
-	assert.Equal(t, before+1, run.Revision)
+	// Of several who commit it at once, one does.
+	var wait sync.WaitGroup
+	done := make(chan answer.Run, 4)
+	for range 4 {
+		wait.Go(func() {
+			if run, err := o.CommitRun(t.Context(), p.Run.ID, false, "test"); err == nil {
+				done <- run
+			}
+		})
+	}
+	wait.Wait()
+	require.Len(t, done, 1)
+	assert.Equal(t, before+1, (<-done).Revision)
 	assert.Equal(t, "Engineer", o.attribute("p3", "title"))
-	_, err = o.CommitRun(t.Context(), p.Run.ID, false, "test")
+	_, err := o.CommitRun(t.Context(), p.Run.ID, false, "test")
 	assert.ErrorContains(t, err, "does not wait to be committed: it is committed")
 	assert.Equal(t, answer.RunUnchanged, o.run("cindervale", service.Intaking{Commit: true}).Run.State)
 	assert.Equal(t, before+1, o.Head().Revision.Number, "what is the same makes no revision")

@@ -68,9 +68,6 @@ func (s *Service) Preview(ctx context.Context, id int64) (*answer.Preview, error
 func (s *Service) remember(r *run) {
 	s.lanesMu.Lock()
 	defer s.lanesMu.Unlock()
-	r.mu.Lock()
-	r.prepared = nil // the maps before and after are not needed any more
-	r.mu.Unlock()
 	s.kept[strings.ToLower(r.state.Directory)] = r
 }
 

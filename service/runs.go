@@ -46,7 +46,7 @@ type lane struct {
 	busy    sync.Mutex
 	recent  []removal // what went by itself lately; for who is busy
 	mu      sync.Mutex
-	current *run // the newest that was begun by hand or schedule
+	current *run // the newest that brings in everything
 	pending *run // waits or is held
 	pushed  pushed
 }
@@ -65,6 +65,13 @@ func (l *lane) try() bool {
 	}
 	l.busy.Lock()
 	return true
+}
+
+// works notes that a run is at work in the lane.
+func (l *lane) works(r *run) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.current = r
 }
 
 // run is a run that has not been forgotten yet.
@@ -117,6 +124,7 @@ func (s *Service) update(ctx context.Context, r *run, change func(*answer.Run)) 
 	change(&r.state)
 	if !r.state.State.Running() && !r.state.State.Open() && r.state.Ended == nil {
 		r.state.Ended = new(time.Now())
+		r.prepared = nil // the maps before and after are not needed any more
 	}
 	state := r.state
 	r.mu.Unlock()
@@ -164,9 +172,7 @@ func (s *Service) start(ctx context.Context, named string, how How, in Intaking)
 		l.busy.Unlock()
 		return nil, nil, err
 	}
-	l.mu.Lock()
-	l.current = r
-	l.mu.Unlock()
+	l.works(r)
 	s.working.Add(1)
 	return r, func(ctx context.Context) {
 		defer s.working.Done()
@@ -238,7 +244,7 @@ func (s *Service) compare(ctx context.Context, l *lane, r *run, records connect.
 	if err != nil {
 		return err
 	}
-	l.take(s, ctx, nil) // whatever waited is overtaken
+	s.await(ctx, l, nil) // whatever waited is overtaken
 	guard := p.guarded()
 	report := func(x *answer.Run) {
 		x.Counts, x.Samples, x.Guard = preview.Run.Counts, preview.samples(), guard
@@ -251,10 +257,10 @@ func (s *Service) compare(ctx context.Context, l *lane, r *run, records connect.
 		s.remember(r)
 		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunUnchanged })
 	case guard != "" && !in.Confirm:
-		l.take(s, ctx, r)
+		s.await(ctx, l, r)
 		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunHeld })
 	case !in.Commit:
-		l.take(s, ctx, r)
+		s.await(ctx, l, r)
 		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunWaiting })
 	}
 	if err := s.update(ctx, r, report); err != nil {
@@ -263,8 +269,8 @@ func (s *Service) compare(ctx context.Context, l *lane, r *run, records connect.
 	return s.commitRun(ctx, r, in)
 }
 
-// take makes a run the one that waits; one that waited before is dropped.
-func (l *lane) take(s *Service, ctx context.Context, r *run) {
+// await makes a run the one that waits; one that waited before is dropped.
+func (s *Service) await(ctx context.Context, l *lane, r *run) {
 	l.mu.Lock()
 	before := l.pending
 	l.pending = r
@@ -305,9 +311,6 @@ func (s *Service) CommitRun(ctx context.Context, id int64, confirm bool, author 
 	if err != nil {
 		return answer.Run{}, err
 	}
-	if !l.try() {
-		return answer.Run{}, busy(r.state.Directory)
-	}
 	defer l.busy.Unlock()
 	state := r.snapshot()
 	if state.State == answer.RunHeld && !confirm {
@@ -316,7 +319,7 @@ func (s *Service) CommitRun(ctx context.Context, id int64, confirm bool, author 
 	if err := s.commitRun(ctx, r, Intaking{Confirm: confirm, Author: author}); err != nil {
 		return answer.Run{}, err
 	}
-	l.take(s, ctx, nil)
+	s.await(ctx, l, nil)
 	return r.snapshot(), nil
 }
 
@@ -326,21 +329,28 @@ func (s *Service) DropRun(ctx context.Context, id int64) (answer.Run, error) {
 	if err != nil {
 		return answer.Run{}, err
 	}
-	l.take(s, ctx, nil)
+	defer l.busy.Unlock()
+	s.await(ctx, l, nil)
 	return r.snapshot(), nil
 }
 
-// open finds a run that waits or is held.
+// open finds a run that waits or is held, and takes its lane.
 func (s *Service) open(ctx context.Context, id int64) (*lane, *run, error) {
 	state, err := s.Run(ctx, id)
 	if err != nil {
 		return nil, nil, err
 	}
 	l := s.lane(state.Directory)
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	if l.pending == nil || l.pending.state.ID != id {
+	if !l.try() {
+		return nil, nil, busy(state.Directory)
+	}
+	r := l.waiting()
+	if r == nil || r.state.ID != id {
+		l.busy.Unlock()
+		if state, err = s.Run(ctx, id); err != nil {
+			return nil, nil, err
+		}
 		return nil, nil, &answer.ConflictError{Message: fmt.Sprintf("run %d does not wait to be committed: it is %s", id, state.State)}
 	}
-	return l, l.pending, nil
+	return l, r, nil
 }
