@@ -22,7 +22,7 @@ demo: build
 
 # The demo with its people in a directory server (slapd) that streams changes.
 demo-ldap: build needs
-	@go run ./tools/demoldap $(ARGS)
+	@go build -o bin/demoldap ./tools/demoldap && exec ./bin/demoldap $(ARGS)
 
 # The console's types of the API, drawn from the service's own description.
 types: web/node_modules/.package-lock.json
