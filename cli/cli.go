@@ -188,6 +188,11 @@ func ask[T any](a *app, cmd *cobra.Command, question func(context.Context, answe
 	if err != nil {
 		return a.explain(err)
 	}
+	return present(a, got, text, table)
+}
+
+// present writes an answer in the chosen form.
+func present[T any](a *app, got *T, text func(*T) error, table func(*T) [][]string) error {
 	switch a.format {
 	case asJSON:
 		return a.writeJSON(got)

@@ -41,19 +41,12 @@ second: gains, losses and other changes, and the findings and guarantees that tu
 		if err != nil {
 			return err
 		}
-		switch a.format {
-		case asJSON:
-			return a.writeJSON(o)
-		case asCSV:
-			return a.writeCSV(differenceTable(o))
-		}
-		a.differenceText(o)
-		return nil
+		return present(a, o, a.differenceText, differenceTable)
 	}
 	return cmd
 }
 
-func (a *app) differenceText(o *change.Outcome) {
+func (a *app) differenceText(o *change.Outcome) error {
 	a.heldText("Gains", green, o.Gains)
 	a.heldText("Losses", red, o.Losses)
 	if len(o.Changes) > 0 {
@@ -75,6 +68,7 @@ func (a *app) differenceText(o *change.Outcome) {
 	a.print("%s, %s, %s; %d new findings, %d gone; %d guarantees broken, %d mended\n",
 		count(len(o.Gains), "gain", "gains"), count(len(o.Losses), "loss", "losses"), count(len(o.Changes), "other change", "other changes"),
 		len(o.Findings.New), len(o.Findings.Gone), len(o.Guarantees.Broken), len(o.Guarantees.Mended))
+	return nil
 }
 
 func entitled(e *gate.Entitlement) string {

@@ -39,23 +39,25 @@ func (a *app) directoryList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			switch a.format {
-			case asJSON:
-				return a.writeJSON(all)
-			case asCSV:
-				rows := [][]string{{"directory", "source", "follow", "feeds", "users", "groups", "devices"}}
-				for _, d := range all.Directories {
-					rows = append(rows, []string{d.Name, d.Source, d.Follow, d.Feeds, fmt.Sprint(d.Users), fmt.Sprint(d.Groups), fmt.Sprint(d.Devices)})
-				}
-				return a.writeCSV(rows)
-			}
-			width := widest(all.Directories, func(d answer.Directory) string { return d.Name })
-			for _, d := range all.Directories {
-				a.print("%s  %s  %s\n", a.paint(strong, pad(d.Name, width)), pad(d.Source, 4), directoryWords(&d))
-			}
-			return nil
+			return present(a, all, a.directoriesText, directoriesTable)
 		},
 	}
+}
+
+func directoriesTable(all *answer.Directories) [][]string {
+	rows := [][]string{{"directory", "source", "follow", "feeds", "users", "groups", "devices"}}
+	for _, d := range all.Directories {
+		rows = append(rows, []string{d.Name, d.Source, d.Follow, d.Feeds, fmt.Sprint(d.Users), fmt.Sprint(d.Groups), fmt.Sprint(d.Devices)})
+	}
+	return rows
+}
+
+func (a *app) directoriesText(all *answer.Directories) error {
+	width := widest(all.Directories, func(d answer.Directory) string { return d.Name })
+	for _, d := range all.Directories {
+		a.print("%s  %s  %s\n", a.paint(strong, pad(d.Name, width)), pad(d.Source, 4), directoryWords(&d))
+	}
+	return nil
 }
 
 func directoryWords(d *answer.Directory) string {
@@ -102,25 +104,25 @@ The exit code is 1 where a step fails, a user who comes to no mapped group inclu
 				return err
 			}
 			a.failed = checked.Failed()
-			switch a.format {
-			case asJSON:
-				return a.writeJSON(checked)
-			case asCSV:
-				rows := [][]string{{"step", "state", "detail"}}
-				for _, s := range checked.Steps {
-					rows = append(rows, []string{s.Name, s.State, s.Detail})
+			return present(a, checked, func(c *answer.Checked) error {
+				for _, s := range c.Steps[told:] {
+					a.stepText(s)
 				}
-				return a.writeCSV(rows)
-			}
-			for _, s := range checked.Steps[told:] {
-				a.stepText(s)
-			}
-			return nil
+				return nil
+			}, stepsTable)
 		},
 	}
 	cmd.Flags().StringVar(&user, "user", "", "a user to look for")
 	_ = cmd.RegisterFlagCompletionFunc("user", a.complete(answer.KindUser))
 	return cmd
+}
+
+func stepsTable(c *answer.Checked) [][]string {
+	rows := [][]string{{"step", "state", "detail"}}
+	for _, s := range c.Steps {
+		rows = append(rows, []string{s.Name, s.State, s.Detail})
+	}
+	return rows
 }
 
 // check asks a folder, step by step, or a service.

@@ -150,28 +150,30 @@ func (a *app) intakeList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			switch a.format {
-			case asJSON:
-				return a.writeJSON(runs)
-			case asCSV:
-				rows := [][]string{{"run", "directory", "how", "state", "started", "seconds", "read", "joined", "left", "changed", "groups", "rejected", "revision", "error"}}
-				for _, r := range runs.Runs {
-					rows = append(rows, runRow(&r))
-				}
-				return a.writeCSV(rows)
-			}
-			if len(runs.Runs) == 0 {
-				a.print("No run yet. Begin one:  gatemap intake run DIRECTORY\n")
-			}
-			for _, r := range runs.Runs {
-				a.print("%5d  %s  %s  %s  %s  %s\n", r.ID, r.Started.Local().Format("2006-01-02 15:04:05"), pad(r.Directory, 14), pad(r.How, 8),
-					a.paint(runStyles[r.State], pad(string(r.State), 9)), runWords(&r))
-			}
-			return nil
+			return present(a, runs, a.runsText, runsTable)
 		},
 	}
 	cmd.Flags().IntVar(&limit, "limit", 50, "how many, 1 to 200")
 	return cmd
+}
+
+func (a *app) runsText(runs *answer.Runs) error {
+	if len(runs.Runs) == 0 {
+		a.print("No run yet. Begin one:  gatemap intake run DIRECTORY\n")
+	}
+	for _, r := range runs.Runs {
+		a.print("%5d  %s  %s  %s  %s  %s\n", r.ID, r.Started.Local().Format("2006-01-02 15:04:05"), pad(r.Directory, 14), pad(r.How, 8),
+			a.paint(runStyles[r.State], pad(string(r.State), 9)), runWords(&r))
+	}
+	return nil
+}
+
+func runsTable(runs *answer.Runs) [][]string {
+	rows := [][]string{{"run", "directory", "how", "state", "started", "seconds", "read", "joined", "left", "changed", "groups", "rejected", "revision", "error"}}
+	for _, r := range runs.Runs {
+		rows = append(rows, runRow(&r))
+	}
+	return rows
 }
 
 func runRow(r *answer.Run) []string {

@@ -18,21 +18,14 @@ func (a *app) showRun(ctx context.Context, c *client.Client, run *answer.Run) er
 	if err != nil {
 		p = &answer.Preview{Run: *run}
 	}
-	switch a.format {
-	case asJSON:
-		return a.writeJSON(p)
-	case asCSV:
-		return a.writeCSV(previewTable(p))
-	}
-	a.previewText(p)
-	return nil
+	return present(a, p, a.previewText, previewTable)
 }
 
 var runStyles = map[answer.RunState]style{
 	answer.RunCommitted: green, answer.RunUnchanged: green, answer.RunFailed: red, answer.RunHeld: red, answer.RunCutOff: red,
 }
 
-func (a *app) previewText(p *answer.Preview) {
+func (a *app) previewText(p *answer.Preview) error {
 	r := &p.Run
 	a.print("%s\n", a.paint(strong, fmt.Sprintf("Run %d of %s", r.ID, r.Directory)))
 	a.print("  %s  %s\n", a.paint(runStyles[r.State], string(r.State)), runSize(r))
@@ -86,6 +79,7 @@ func (a *app) previewText(p *answer.Preview) {
 	case answer.RunFailed, answer.RunCutOff:
 		a.print("The map is as it was.\n")
 	}
+	return nil
 }
 
 func lines[T any](list []T, line func(T) string) []string {
