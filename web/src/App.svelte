@@ -34,6 +34,7 @@
         return;
       }
       map = await api.map();
+      revision.begin(map.revision);
       titles = new Map((await api.search('', 'system', '', 200)).items.map((s) => [s.name, s.title ?? '']));
       signedIn = true;
       expired = false;

@@ -7,6 +7,11 @@ class Revision {
     return this.#now;
   }
 
+  /** Begins with the revision that is shown already, so that nothing is asked for twice. */
+  begin(shown: number) {
+    this.#now = shown;
+  }
+
   /** Follows the service's events; the browser comes back by itself when they break off. */
   watch() {
     if (this.#events) return;
