@@ -27,13 +27,7 @@ func (s *Service) CheckDirectory(ctx context.Context, named, user string, tell f
 func (f *Folder) Check(ctx context.Context, files Files, named, user string, tell func(answer.Step)) (*answer.Checked, error) {
 	d := f.directory(named)
 	if d == nil {
-		return nil, &directory.NotFoundError{Kind: "directory", Name: named, Near: name.Near(named, func(yield func(string) bool) {
-			for _, d := range f.written.Directories {
-				if !yield(d.Name) {
-					return
-				}
-			}
-		})}
+		return nil, f.missing(named)
 	}
 	c := &checking{folder: f, files: files, document: d, tell: tell, out: &answer.Checked{Directory: d.Name, Steps: []answer.Step{}}}
 	records := c.bring(ctx)

@@ -16,6 +16,7 @@ import (
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
 	"gatemap/core/gate/types"
+	"gatemap/core/name"
 	"gatemap/core/place"
 	"gatemap/mapfile"
 )
@@ -119,6 +120,17 @@ func (f *Folder) directory(named string) *directory.Document {
 		return nil
 	}
 	return f.written.Directories[i]
+}
+
+// missing says that there is no such directory, and which are near.
+func (f *Folder) missing(named string) error {
+	return &directory.NotFoundError{Kind: "directory", Name: named, Near: name.Near(named, func(yield func(string) bool) {
+		for _, d := range f.written.Directories {
+			if !yield(d.Name) {
+				return
+			}
+		}
+	})}
 }
 
 // with is the folder with other records of one directory.

@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"fmt"
+	"sync"
 	"time"
 
 	"gatemap/answer"
@@ -128,13 +129,7 @@ func (s *Service) keepTrying(ctx context.Context, d *directory.Document, follow 
 func (s *Service) whole(ctx context.Context, d *directory.Document, work func(progress func(int), done func(connect.Records, string) error) error) error {
 	l := s.lane(d.Name)
 	l.busy.Lock()
-	held := true
-	release := func() {
-		if held {
-			held = false
-			l.busy.Unlock()
-		}
-	}
+	release := sync.OnceFunc(l.busy.Unlock)
 	defer release()
 	r, err := s.begin(ctx, d.Name, ByStream)
 	if err != nil {

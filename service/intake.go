@@ -39,7 +39,7 @@ type prepared struct {
 func (s *Service) prepare(head *Head, named string, records connect.Records) (*prepared, error) {
 	d := head.Folder.directory(named)
 	if d == nil {
-		return nil, missingDirectory(head, named)
+		return nil, head.Folder.missing(named)
 	}
 	p := &prepared{directory: d, head: head, records: records}
 	before := head.Folder.Records[d.Name]
@@ -260,17 +260,6 @@ func (s *Service) commit(ctx context.Context, p *prepared, author, reason string
 	s.put(r, p.folder, p.atlas)
 	s.log.Info("revision committed", "revision", r.Number, "author", author, "reason", reason)
 	return r, nil
-}
-
-// missingDirectory says that there is no such directory, and which are near.
-func missingDirectory(h *Head, named string) error {
-	return &directory.NotFoundError{Kind: "directory", Name: named, Near: name.Near(named, func(yield func(string) bool) {
-		for _, d := range h.Atlas.Book.Directories() {
-			if !yield(d.Name) {
-				return
-			}
-		}
-	})}
 }
 
 // counts are how much of what an intake changes.

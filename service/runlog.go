@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"strings"
 	"time"
 
 	"gatemap/answer"
@@ -48,14 +47,9 @@ func (s *Service) Preview(ctx context.Context, id int64) (*answer.Preview, error
 	if err != nil {
 		return nil, err
 	}
-	l := s.lane(state.Directory)
-	l.mu.Lock()
-	r := l.pending
-	l.mu.Unlock()
-	if r == nil || r.state.ID != id {
-		if r = s.remembered(state.Directory, id); r == nil {
-			return nil, &answer.ConflictError{Message: fmt.Sprintf("what run %d changes is not kept any more: it is %s", id, state.State)}
-		}
+	r := s.lane(state.Directory).known(id)
+	if r == nil {
+		return nil, &answer.ConflictError{Message: fmt.Sprintf("what run %d changes is not kept any more: it is %s", id, state.State)}
 	}
 	r.mu.Lock()
 	defer r.mu.Unlock()
@@ -66,16 +60,21 @@ func (s *Service) Preview(ctx context.Context, id int64) (*answer.Preview, error
 
 // remember keeps what the newest run of a directory that came to its end changed.
 func (s *Service) remember(r *run) {
-	s.lanesMu.Lock()
-	defer s.lanesMu.Unlock()
-	s.kept[strings.ToLower(r.state.Directory)] = r
+	l := s.lane(r.state.Directory)
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.kept = r
 }
 
-func (s *Service) remembered(named string, id int64) *run {
-	s.lanesMu.Lock()
-	defer s.lanesMu.Unlock()
-	if r := s.kept[strings.ToLower(named)]; r != nil && r.state.ID == id {
-		return r
+// known is a run of which it is known what it changes: the one that waits, or the
+// newest that came to its end.
+func (l *lane) known(id int64) *run {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for _, r := range []*run{l.pending, l.kept} {
+		if r != nil && r.state.ID == id {
+			return r
+		}
 	}
 	return nil
 }
@@ -85,7 +84,7 @@ func (s *Service) Runs(ctx context.Context, named string, before int64, limit in
 	if named != "" {
 		d := s.Head().Folder.directory(named)
 		if d == nil {
-			return nil, missingDirectory(s.Head(), named)
+			return nil, s.Head().Folder.missing(named)
 		}
 		named = d.Name
 	}

@@ -48,6 +48,7 @@ type lane struct {
 	mu      sync.Mutex
 	current *run // the newest that brings in everything
 	pending *run // waits or is held
+	kept    *run // the newest that came to its end
 	pushed  pushed
 }
 
@@ -158,7 +159,7 @@ func (s *Service) start(ctx context.Context, named string, how How, in Intaking)
 	d := head.Folder.directory(named)
 	switch {
 	case d == nil:
-		return nil, nil, missingDirectory(head, named)
+		return nil, nil, head.Folder.missing(named)
 	case d.Source == nil:
 		return nil, nil, &answer.ConflictError{Message: fmt.Sprintf("directory %s stands in the map itself and has no source to bring in", d.Name)}
 	case d.Source.SCIM != nil:
@@ -291,9 +292,8 @@ func (s *Service) commitRun(ctx context.Context, r *run, in Intaking) error {
 	r.mu.Lock()
 	p := r.prepared
 	r.mu.Unlock()
-	held := ""
 	revision, err := s.commit(ctx, p, in.Author, fmt.Sprintf("Intake of %s, run %d", p.directory.Name, r.state.ID), func(p *prepared) error {
-		if held = p.guarded(); held != "" && !in.Confirm {
+		if held := p.guarded(); held != "" && !in.Confirm {
 			return &answer.ConflictError{Message: held}
 		}
 		return nil

@@ -34,7 +34,6 @@ type Service struct {
 
 	lanesMu sync.Mutex
 	lanes   map[string]*lane // by the folded names of directories
-	kept    map[string]*run  // the newest committed run of each
 	thrift  int              // runs that are at work
 	usualGC int
 
@@ -61,7 +60,7 @@ func Open(ctx context.Context, folder string, log *slog.Logger) (*Service, error
 	if err != nil {
 		return nil, err
 	}
-	s := &Service{store: st, log: log, files: Files{os.DirFS(folder)}, lanes: map[string]*lane{}, kept: map[string]*run{}}
+	s := &Service{store: st, log: log, files: Files{os.DirFS(folder)}, lanes: map[string]*lane{}}
 	s.closing, s.stop = context.WithCancel(context.Background())
 	if err := errors.Join(s.load(ctx), s.cutOff(ctx)); err != nil {
 		_ = st.Close()
@@ -160,7 +159,7 @@ func (s *Service) PushToken(ctx context.Context, named string) (string, error) {
 	d := s.Head().Folder.directory(named)
 	switch {
 	case d == nil:
-		return "", missingDirectory(s.Head(), named)
+		return "", s.Head().Folder.missing(named)
 	case d.Source == nil || d.Source.SCIM == nil:
 		return "", &answer.ConflictError{Message: fmt.Sprintf("directory %s does not take pushes; give it source: {scim: {}}", d.Name)}
 	}

@@ -107,19 +107,7 @@ func (c *Conn) checkSearches(ctx context.Context, tables *connect.Tables, tell f
 		}
 		tell(Step{Name: "base", Detail: fmt.Sprintf("%ss below %s", s.kind, s.base.Value)})
 		n := 0
-		err = c.pages(ctx, s, func(e *ldap.Entry) error {
-			n++
-			key := fmt.Sprint(s.kind) + dnKey(e.DN)
-			if seen[key] {
-				return nil
-			}
-			seen[key] = true
-			entry, err := c.entry(e)
-			if err == nil {
-				tables.TakeAs(s.kind, entry, records)
-			}
-			return err
-		}, records)
+		err = c.taken(ctx, s, tables, seen, records, func(bool) { n++ })
 		if err != nil {
 			tell(Step{Name: "filter", Failed: true, Detail: err.Error()})
 			return nil, false

@@ -89,22 +89,14 @@ func (c *Conn) Fetch(ctx context.Context, tables *connect.Tables, progress func(
 	}
 	read, seen := 0, map[string]bool{}
 	for _, s := range searches {
-		err := c.pages(ctx, s, func(e *ldap.Entry) error {
-			key := fmt.Sprint(s.kind) + dnKey(e.DN)
-			if seen[key] {
-				return nil // bases overlap
+		err := c.taken(ctx, s, tables, seen, &r, func(again bool) {
+			if again {
+				return
 			}
-			seen[key] = true
-			entry, err := c.entry(e)
-			if err != nil {
-				return err
-			}
-			tables.TakeAs(s.kind, entry, &r)
 			if read++; read%100 == 0 {
 				progress(read)
 			}
-			return nil
-		}, &r)
+		})
 		if err != nil {
 			return r, err
 		}
@@ -112,6 +104,27 @@ func (c *Conn) Fetch(ctx context.Context, tables *connect.Tables, progress func(
 	progress(read)
 	tables.Finish(&r)
 	return r, nil
+}
+
+// taken adds what one search finds to the records, but for what another found
+// already, as bases may overlap. each is told of every entry, and whether it was
+// found before.
+func (c *Conn) taken(ctx context.Context, s search, tables *connect.Tables, seen map[string]bool, to *connect.Records, each func(again bool)) error {
+	return c.pages(ctx, s, func(e *ldap.Entry) error {
+		key := fmt.Sprint(s.kind) + dnKey(e.DN)
+		if seen[key] {
+			each(true)
+			return nil
+		}
+		seen[key] = true
+		entry, err := c.entry(e)
+		if err != nil {
+			return err
+		}
+		tables.TakeAs(s.kind, entry, to)
+		each(false)
+		return nil
+	}, to)
 }
 
 func dnKey(dn string) string {

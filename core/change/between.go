@@ -36,14 +36,12 @@ func Between(before, after *atlas.Atlas, s situation.Situation, limit, keep int)
 		return nil, err
 	}
 	o := &Summary{Outcome: Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}}}
-	people := differ(before.Book, after.Book, false)
-	o.Touched, o.Looked = len(people), len(people)
-	switch {
-	case before.Book.Users() <= limit && after.Book.Users() <= limit:
-		people = differ(before.Book, after.Book, true)
-	case len(people) > limit/some:
-		o.Looked = limit / some
-		people = people[:o.Looked]
+	people := sides(before.Book, after.Book)
+	touched := slices.DeleteFunc(slices.Clone(people), func(p person) bool { return !p.differs })
+	o.Touched, o.Looked = len(touched), len(touched)
+	if before.Book.Users() > limit || after.Book.Users() > limit {
+		o.Looked = min(len(touched), limit/some)
+		people = touched[:o.Looked]
 	}
 	for _, p := range people {
 		var x, y []gate.Entitlement
@@ -76,11 +74,11 @@ type person struct {
 	name          string
 	before, after directory.UserID
 	was, is       bool
+	differs       bool // the record, or the groups
 }
 
-// differ lists the users whose records or groups differ between two books, or all
-// of them, by name.
-func differ(before, after *directory.Book, all bool) []person {
+// sides lists the users of two books, by name.
+func sides(before, after *directory.Book) []person {
 	number := map[string]directory.GroupID{}
 	for g := range before.Groups() {
 		number[before.GroupName(directory.GroupID(g))] = directory.GroupID(g)
@@ -106,7 +104,7 @@ func differ(before, after *directory.Book, all bool) []person {
 		key := name.Fold(after.UserName(a))
 		b, known := left[key]
 		if !known {
-			list = append(list, person{name: after.UserName(a), after: a, is: true})
+			list = append(list, person{name: after.UserName(a), after: a, is: true, differs: true})
 			continue
 		}
 		delete(left, key)
@@ -118,12 +116,10 @@ func differ(before, after *directory.Book, all bool) []person {
 			y = append(y, counts[g])
 		}
 		slices.Sort(y)
-		if all || before.User(b) != after.User(a) || !slices.Equal(x, y) {
-			list = append(list, person{after.UserName(a), b, a, true, true})
-		}
+		list = append(list, person{after.UserName(a), b, a, true, true, before.User(b) != after.User(a) || !slices.Equal(x, y)})
 	}
 	for _, b := range left {
-		list = append(list, person{name: before.UserName(b), before: b, was: true})
+		list = append(list, person{name: before.UserName(b), before: b, was: true, differs: true})
 	}
 	slices.SortFunc(list, func(a, b person) int { return strings.Compare(a.name, b.name) })
 	return list
