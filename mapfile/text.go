@@ -1,0 +1,197 @@
+package mapfile
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"go.yaml.in/yaml/v3"
+
+	"gatemap/core/place"
+)
+
+// Text is a file of a folder that can be edited: what an edit does not touch,
+// comments and blanks included, stays byte for byte. A Text is not changed; an
+// edit makes another.
+type Text struct {
+	File  File
+	roots []*yaml.Node // of the documents that are not empty
+}
+
+// OpenText reads a file for editing. The error is a *place.Error.
+func OpenText(f File) (*Text, error) {
+	t := &Text{File: f}
+	in := yaml.NewDecoder(bytes.NewReader(f.Content))
+	for {
+		var doc yaml.Node
+		switch err := in.Decode(&doc); {
+		case errors.Is(err, io.EOF):
+			return t, nil
+		case err != nil:
+			return nil, place.Errorf(place.Place{File: f.Path}, "not YAML: %v", err)
+		}
+		if root := doc.Content[0]; root.Kind == yaml.MappingNode {
+			t.roots = append(t.roots, root)
+		}
+	}
+}
+
+// headKeys are the keys that say what a document is, and Map stands for the
+// document that has none of them.
+var headKeys = []string{"system", "directory", "table", "guarantees"}
+
+// Map is the kind of the document that says what the map is of.
+const Map = "map"
+
+// Document finds a document: by the key that says what it is, or Map, and by its
+// name, regardless of case. Those that have no name are found by their kind.
+func (t *Text) Document(kind, named string) (Spot, bool) {
+	for i, root := range t.roots {
+		is, name := documentName(root)
+		if is == kind && strings.EqualFold(name, named) {
+			return Spot{i}, true
+		}
+	}
+	return nil, false
+}
+
+func documentName(root *yaml.Node) (kind, named string) {
+	for _, key := range headKeys {
+		if v := value(root, key); v != nil {
+			if v.Kind == yaml.ScalarNode {
+				named = v.Value
+			}
+			return key, named
+		}
+	}
+	return Map, ""
+}
+
+// Spot is the way to something in a file: the number of the document, then at
+// each level the number of the item in a list, or of the key in a set of keys.
+type Spot []int
+
+func (s Spot) at(i int) Spot { return append(slices.Clone(s), i) }
+
+// node is what stands at a spot.
+func (t *Text) node(s Spot) *yaml.Node {
+	n := t.roots[s[0]]
+	for _, i := range s[1:] {
+		n = child(n, i)
+	}
+	return n
+}
+
+func child(n *yaml.Node, i int) *yaml.Node {
+	if n.Kind == yaml.MappingNode {
+		return n.Content[2*i+1]
+	}
+	return n.Content[i]
+}
+
+// size is how many items or keys a node has.
+func size(n *yaml.Node) int {
+	switch n.Kind {
+	case yaml.MappingNode:
+		return len(n.Content) / 2
+	case yaml.SequenceNode:
+		return len(n.Content)
+	}
+	return 0
+}
+
+// Key finds a key of the set of keys at a spot.
+func (t *Text) Key(at Spot, key string) (Spot, bool) {
+	n := t.node(at)
+	if n.Kind != yaml.MappingNode {
+		return nil, false
+	}
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		if n.Content[i].Value == key {
+			return at.at(i / 2), true
+		}
+	}
+	return nil, false
+}
+
+// Flow writes what stands at a spot on one line.
+func (t *Text) Flow(at Spot) string { return flow(t.node(at)) }
+
+// Value is what an edit writes.
+type Value struct{ node *yaml.Node }
+
+// ParseValue reads a value from YAML, of which JSON is a part.
+func ParseValue(text string) (Value, error) {
+	var doc yaml.Node
+	if err := yaml.Unmarshal([]byte(text), &doc); err != nil {
+		return Value{}, fmt.Errorf("%q is not a value: %s", text, strings.TrimPrefix(err.Error(), "yaml: "))
+	}
+	if len(doc.Content) == 0 {
+		return Value{}, errors.New("the value is empty")
+	}
+	return Value{doc.Content[0]}, nil
+}
+
+// TextValue is a piece of text as a value.
+func TextValue(text string) Value {
+	n := &yaml.Node{}
+	n.SetString(text)
+	return Value{n}
+}
+
+// KeyValue is a set of one key as a value.
+func KeyValue(key string, v Value) Value {
+	return Value{&yaml.Node{Kind: yaml.MappingNode, Tag: "!!map", Content: []*yaml.Node{TextValue(key).node, v.node}}}
+}
+
+// ListValue is a list of values.
+func ListValue(items ...Value) Value {
+	n := &yaml.Node{Kind: yaml.SequenceNode, Tag: "!!seq"}
+	for _, v := range items {
+		n.Content = append(n.Content, v.node)
+	}
+	return Value{n}
+}
+
+// String writes the value on one line.
+func (v Value) String() string { return flow(v.node) }
+
+// flow writes a node on one line, so that it can stand anywhere.
+func flow(n *yaml.Node) string {
+	list := &yaml.Node{Kind: yaml.SequenceNode, Style: yaml.FlowStyle, Content: []*yaml.Node{plainly(n)}}
+	raw, err := yaml.Marshal(list)
+	if err != nil {
+		panic(err) // a node that was read or made here can be written
+	}
+	return strings.TrimSuffix(strings.TrimPrefix(strings.TrimSpace(string(raw)), "["), "]")
+}
+
+// plainly copies a node without comments and styles. Words that YAML 1.1 takes for
+// true and false are quoted, so that other tools read the file alike.
+func plainly(n *yaml.Node) *yaml.Node {
+	c := &yaml.Node{Kind: n.Kind, Tag: n.Tag, Value: n.Value}
+	switch strings.ToLower(n.Value) {
+	case "y", "n", "yes", "no", "on", "off":
+		c.Style = yaml.DoubleQuotedStyle
+	}
+	for _, x := range n.Content {
+		c.Content = append(c.Content, plainly(x))
+	}
+	return c
+}
+
+// equal says that two nodes say the same, in whatever style.
+func equal(a, b *yaml.Node) bool {
+	if a.Kind != b.Kind || a.ShortTag() != b.ShortTag() || a.Value != b.Value || len(a.Content) != len(b.Content) {
+		return false
+	}
+	for i := range a.Content {
+		if !equal(a.Content[i], b.Content[i]) {
+			return false
+		}
+	}
+	return true
+}
