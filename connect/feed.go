@@ -91,3 +91,18 @@ func (f *Feed) decide(account, record *directory.User) *directory.User {
 	}
 	return &now
 }
+
+// Joined finds the record, among those of a source that feeds a directory, that
+// joins an account; nil where there is none.
+func Joined(feeds *directory.Feeds, account *directory.User, records []*directory.User) *directory.User {
+	by := name.Fold(feeds.By)
+	key := joining(account, by)
+	if key == "" {
+		return nil
+	}
+	i := slices.IndexFunc(records, func(r *directory.User) bool { return joining(r, by) == key })
+	if i < 0 {
+		return nil
+	}
+	return records[i]
+}

@@ -71,7 +71,7 @@ func (t *Text) reconcile(at Spot, v Value) (*Text, error) {
 	old := t.node(at)
 	for i := size(old) - 1; i >= 0; i-- {
 		if value(v.node, old.Content[2*i].Value) == nil {
-			if t, err = t.Remove(at.at(i)); err != nil {
+			if t, err = t.Remove(at.At(i)); err != nil {
 				return nil, err
 			}
 		}

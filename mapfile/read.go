@@ -90,27 +90,10 @@ type promises struct {
 	Guarantees []*atlas.Guarantee `yaml:"guarantees,required" doc:"Statements about the map that must stay true."`
 }
 
-// Parse makes a map from the files of a folder. The error joins a *place.Error
-// for everything that is wrong, in all files.
-func Parse(files []File, types []gate.Type) (*atlas.Map, error) {
-	var errs place.Errors
-	r := reader{m: &atlas.Map{}, types: types, errs: &errs}
-	r.shippedTables()
-	for _, f := range files {
-		r.file(f)
-	}
-	r.applyTables()
-	if err := errs.Err(); err != nil {
-		return nil, err
-	}
-	return r.m, nil
-}
-
 type reader struct {
-	m      *atlas.Map
-	types  []gate.Type
-	tables []*attributeTable
-	errs   *place.Errors
+	*part
+	types []gate.Type
+	errs  *place.Errors
 }
 
 func (r *reader) file(f File) {
@@ -145,17 +128,18 @@ func (r *reader) document(d *decoder, root *yaml.Node) {
 	case value(root, "directory") != nil:
 		doc := &directory.Document{}
 		d.structs(root, "the directory", reflect.ValueOf(doc).Elem())
-		r.m.Directories = append(r.m.Directories, doc)
+		r.directories = append(r.directories, doc)
 	case value(root, "table") != nil:
-		r.table(d, root)
+		t := &attributeTable{}
+		d.structs(root, "the table", reflect.ValueOf(t).Elem())
+		r.tables = append(r.tables, t)
 	case value(root, "guarantees") != nil:
 		var g promises
 		d.structs(root, "the document", reflect.ValueOf(&g).Elem())
-		r.m.Guarantees = append(r.m.Guarantees, g.Guarantees...)
+		r.guarantees = append(r.guarantees, g.Guarantees...)
 	case d.file == Head:
-		var h head
-		d.structs(root, "the map", reflect.ValueOf(&h).Elem())
-		r.head(&h)
+		r.head = &head{}
+		d.structs(root, "the map", reflect.ValueOf(r.head).Elem())
 	default:
 		d.fail(root, "this document has none of the keys system, directory, table and guarantees, so it is none of these")
 	}
@@ -170,26 +154,27 @@ func value(n *yaml.Node, key string) *yaml.Node {
 	return nil
 }
 
-func (r *reader) head(h *head) {
-	r.m.Title = h.Title
+// into puts what the head says into a map.
+func (h *head) into(m *atlas.Map, errs *place.Errors) {
+	m.Title = h.Title
 	if h.TimeZone.Value != "" {
 		zone, err := time.LoadLocation(h.TimeZone.Value)
 		if err != nil {
-			r.errs.Addf(h.TimeZone.Place, "time_zone: there is no time zone %q; names are like Atlantic/Canary", h.TimeZone.Value)
+			errs.Addf(h.TimeZone.Place, "time_zone: there is no time zone %q; names are like Atlantic/Canary", h.TimeZone.Value)
 		}
-		r.m.Zone = zone
+		m.Zone = zone
 	}
 	for _, n := range slices.Sorted(maps.Keys(h.Networks)) {
 		network := situation.Network{Name: n}
 		for _, p := range h.Networks[n] {
 			network.Prefixes = append(network.Prefixes, p.Prefix)
 		}
-		r.m.Networks = append(r.m.Networks, network)
+		m.Networks = append(m.Networks, network)
 	}
 	for _, n := range slices.Sorted(maps.Keys(h.Windows)) {
 		if w := h.Windows[n]; w != nil {
 			w.Name = n
-			r.m.Windows = append(r.m.Windows, *w)
+			m.Windows = append(m.Windows, *w)
 		}
 	}
 }
@@ -215,7 +200,7 @@ func (r *reader) system(d *decoder, root *yaml.Node) {
 	}
 	s.Gate = r.types[i].New()
 	d.structs(root, "the system", reflect.ValueOf(s).Elem(), reflect.ValueOf(s.Gate).Elem())
-	r.m.Systems = append(r.m.Systems, s)
+	r.systems = append(r.systems, s)
 }
 
 func (r *reader) typeNames() string {

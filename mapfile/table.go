@@ -3,11 +3,9 @@ package mapfile
 import (
 	"embed"
 	"io/fs"
-	"reflect"
 	"slices"
 	"strings"
-
-	"go.yaml.in/yaml/v3"
+	"sync"
 
 	"gatemap/core/directory"
 	"gatemap/core/name"
@@ -27,17 +25,7 @@ type attributeTable struct {
 	Devices *directory.DeviceTable `yaml:"devices" doc:"Which entries are devices."`
 }
 
-func (r *reader) table(d *decoder, root *yaml.Node) {
-	t := &attributeTable{}
-	d.structs(root, "the table", reflect.ValueOf(t).Elem())
-	if r.find(t.Name) != nil {
-		d.fail(root, "there is an attribute table %s already", t.Name)
-		return
-	}
-	r.tables = append(r.tables, t)
-}
-
-func (r *reader) find(named string) *attributeTable {
+func (r *Reading) find(named string) *attributeTable {
 	i := slices.IndexFunc(r.tables, func(t *attributeTable) bool { return strings.EqualFold(t.Name, named) })
 	if i < 0 {
 		return nil
@@ -45,12 +33,14 @@ func (r *reader) find(named string) *attributeTable {
 	return r.tables[i]
 }
 
-// shippedTables reads the attribute tables that are part of the program.
-func (r *reader) shippedTables() {
+// shippedTables are the attribute tables that are part of the program.
+var shippedTables = sync.OnceValue(func() []*attributeTable {
 	files, err := fs.Glob(shipped, "tables/*.yaml")
 	if err != nil {
 		panic(err) // the pattern is constant
 	}
+	var errs place.Errors
+	r := reader{part: &part{}, errs: &errs}
 	for _, f := range files {
 		content, err := shipped.ReadFile(f)
 		if err != nil {
@@ -58,28 +48,35 @@ func (r *reader) shippedTables() {
 		}
 		r.file(File{f, content})
 	}
-}
-
-// applyTables fills what sources leave open from the tables that they name.
-func (r *reader) applyTables() {
-	for _, d := range r.m.Directories {
-		if d.Source == nil || d.Source.Table.Value == "" {
-			continue
-		}
-		named := d.Source.Table
-		t := r.find(named.Value)
-		if t == nil {
-			r.errs.Addf(named.Place, "there is no attribute table %q%s", named.Value, name.DidYouMean(name.Near(named.Value, func(yield func(string) bool) {
-				for _, t := range r.tables {
-					if !yield(t.Name) {
-						return
-					}
-				}
-			})))
-			continue
-		}
-		d.Source.Over(&directory.Source{Users: copied(t.Users), Groups: copied(t.Groups), Devices: copied(t.Devices)})
+	if err := errs.Err(); err != nil {
+		panic(err) // they are tested
 	}
+	return r.tables
+})
+
+// fill fills what the source of a directory leaves open from the table that it
+// names, in a copy.
+func (r *Reading) fill(d *directory.Document, errs *place.Errors) *directory.Document {
+	if d.Source == nil || d.Source.Table.Value == "" {
+		return d
+	}
+	named := d.Source.Table
+	t := r.find(named.Value)
+	if t == nil {
+		errs.Addf(named.Place, "there is no attribute table %q%s", named.Value, name.DidYouMean(name.Near(named.Value, func(yield func(string) bool) {
+			for _, t := range r.tables {
+				if !yield(t.Name) {
+					return
+				}
+			}
+		})))
+		return d
+	}
+	filled, source := *d, *d.Source
+	source.Users, source.Groups, source.Devices = copied(source.Users), copied(source.Groups), copied(source.Devices)
+	source.Over(&directory.Source{Users: copied(t.Users), Groups: copied(t.Groups), Devices: copied(t.Devices)})
+	filled.Source = &source
+	return &filled
 }
 
 func copied[T any](x *T) *T {

@@ -74,8 +74,6 @@ func documentName(root *yaml.Node) (kind, named string) {
 // each level the number of the item in a list, or of the key in a set of keys.
 type Spot []int
 
-func (s Spot) at(i int) Spot { return append(slices.Clone(s), i) }
-
 // node is what stands at a spot.
 func (t *Text) node(s Spot) *yaml.Node {
 	n := t.roots[s[0]]
@@ -111,7 +109,7 @@ func (t *Text) Key(at Spot, key string) (Spot, bool) {
 	}
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		if n.Content[i].Value == key {
-			return at.at(i / 2), true
+			return at.At(i / 2), true
 		}
 	}
 	return nil, false
@@ -194,4 +192,83 @@ func equal(a, b *yaml.Node) bool {
 		}
 	}
 	return true
+}
+
+// At is a step further.
+func (s Spot) At(i int) Spot { return append(slices.Clone(s), i) }
+
+// IsList says whether a list stands at a spot.
+func (t *Text) IsList(at Spot) bool { return t.node(at).Kind == yaml.SequenceNode }
+
+// Size is how many items or keys stand at a spot.
+func (t *Text) Size(at Spot) int { return size(t.node(at)) }
+
+// Keys lists the keys at a spot; nil where no set of keys stands there.
+func (t *Text) Keys(at Spot) []string {
+	n := t.node(at)
+	if n.Kind != yaml.MappingNode {
+		return nil
+	}
+	keys := []string{}
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		keys = append(keys, n.Content[i].Value)
+	}
+	return keys
+}
+
+// Name is the name of an item: what its key name says, or it itself.
+func (t *Text) Name(at Spot) string {
+	n := t.node(at)
+	if named := value(n, "name"); n.Kind == yaml.MappingNode && named != nil {
+		n = named
+	}
+	if n.Kind != yaml.ScalarNode {
+		return ""
+	}
+	return n.Value
+}
+
+// Has says whether one of the keys of an item has a text as its value.
+func (t *Text) Has(at Spot, text string) bool {
+	n := t.node(at)
+	for i := 0; n.Kind == yaml.MappingNode && i+1 < len(n.Content); i += 2 {
+		if v := n.Content[i+1]; v.Kind == yaml.ScalarNode && v.Value == text {
+			return true
+		}
+	}
+	return false
+}
+
+// Named visits the names that stand in lists under some key, wherever, with the
+// document in which they stand.
+func (t *Text) Named(key string, visit func(kind, document string, at Spot, named string)) {
+	var walk func(n *yaml.Node, at Spot, under string, kind, document string)
+	walk = func(n *yaml.Node, at Spot, under string, kind, document string) {
+		switch {
+		case n.Kind == yaml.ScalarNode && under == key:
+			visit(kind, document, at, n.Value)
+		case n.Kind == yaml.SequenceNode:
+			for i, x := range n.Content {
+				walk(x, at.At(i), under, kind, document)
+			}
+		case n.Kind == yaml.MappingNode:
+			for i := 0; i+1 < len(n.Content); i += 2 {
+				walk(n.Content[i+1], at.At(i/2), n.Content[i].Value, kind, document)
+			}
+		}
+	}
+	for i, root := range t.roots {
+		kind, document := documentName(root)
+		walk(root, Spot{i}, "", kind, document)
+	}
+}
+
+// With is a set of keys with those of another.
+func (v Value) With(more Value) (Value, error) {
+	if more.node.Kind != yaml.MappingNode {
+		return v, fmt.Errorf("the value is a set of keys, not %s", describe(more.node))
+	}
+	n := *v.node
+	n.Content = append(slices.Clone(n.Content), more.node.Content...)
+	return Value{&n}, nil
 }

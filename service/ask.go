@@ -19,13 +19,15 @@ type Answers struct {
 	Atlas *atlas.Atlas
 	// Found gives the findings, which are worked out when first asked for.
 	Found func() []finding.Finding
+	// Kept looks whether the guarantees are kept, likewise.
+	Kept func() []check.Guaranteed
 }
 
 var _ answer.Asker = Answers{}
 
 // From answers from an atlas.
 func From(a *atlas.Atlas) Answers {
-	return Answers{a, sync.OnceValue(func() []finding.Finding { return check.Findings(a) })}
+	return Answers{a, sync.OnceValue(func() []finding.Finding { return check.Findings(a) }), sync.OnceValue(func() []check.Guaranteed { return check.Guarantees(a) })}
 }
 
 func (a Answers) Reach(_ context.Context, user, system string, s situation.Situation) (*answer.Reach, error) {
@@ -142,7 +144,7 @@ func (a Answers) Findings(context.Context) (*answer.Findings, error) {
 }
 
 func (a Answers) Guarantees(context.Context) (*answer.Guarantees, error) {
-	return &answer.Guarantees{Guarantees: check.Guarantees(a.Atlas)}, nil
+	return &answer.Guarantees{Guarantees: a.Kept()}, nil
 }
 
 func (a Answers) Compare(_ context.Context, first, second string, s situation.Situation) (*answer.Compare, error) {

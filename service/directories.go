@@ -16,7 +16,7 @@ func (s *Service) Directories(ctx context.Context) (*answer.Directories, error) 
 			Name: d.Name, Title: d.Title, Source: kindOf(d.Source),
 			Users: len(d.Users), Groups: len(d.Groups), Devices: len(d.Devices),
 		}
-		if src := head.Folder.written.Directories[i].Source; src != nil {
+		if src := head.Folder.written.Map.Directories[i].Source; src != nil {
 			x.Follow = string(src.Follow)
 			if src.Feeds != nil {
 				x.Feeds, x.Users = src.Feeds.Directory.Name, len(head.Folder.Records[d.Name].Users)

@@ -7,10 +7,11 @@ import (
 	"gatemap/answer"
 )
 
-// Event is something that happened: a run got further, or there is a new
-// revision.
+// Event is something that happened: a run got further, a trial has changed, or
+// there is a new revision.
 type Event struct {
 	Run      *answer.Run
+	Trial    string
 	Revision int
 }
 

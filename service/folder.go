@@ -30,7 +30,7 @@ type Folder struct {
 	// Map is what the files say together with what the sources brought in.
 	Map *atlas.Map
 
-	written *atlas.Map               // what the files say alone
+	written *mapfile.Reading         // what the files say alone
 	feeds   map[string]*connect.Feed // by the name of the directory that feeds
 	alone   map[string][]*directory.User
 }
@@ -68,11 +68,11 @@ func ReadFS(folder fs.FS) (*Folder, error) {
 	if f.Files, err = mapfile.Files(folder); err != nil {
 		return nil, err
 	}
-	if f.written, err = mapfile.Parse(f.Files, types.Table); err != nil {
+	if f.written, err = mapfile.Read(f.Files, types.Table); err != nil {
 		return nil, err
 	}
 	var errs place.Errors
-	for _, d := range f.written.Directories {
+	for _, d := range f.written.Map.Directories {
 		if d.Source == nil || d.Source.Live() {
 			continue
 		}
@@ -96,7 +96,7 @@ func ReadFS(folder fs.FS) (*Folder, error) {
 // from files. The error is a *LoadError.
 func (f *Folder) Fetch(ctx context.Context, files Files, from string) error {
 	fetched := false
-	for _, d := range f.written.Directories {
+	for _, d := range f.written.Map.Directories {
 		if d.Source == nil || d.Source.LDAP == nil {
 			continue
 		}
@@ -115,17 +115,17 @@ func (f *Folder) Fetch(ctx context.Context, files Files, from string) error {
 // directory is the document of a directory as it is written; nil where there is
 // none.
 func (f *Folder) directory(named string) *directory.Document {
-	i := slices.IndexFunc(f.written.Directories, func(d *directory.Document) bool { return strings.EqualFold(d.Name, named) })
+	i := slices.IndexFunc(f.written.Map.Directories, func(d *directory.Document) bool { return strings.EqualFold(d.Name, named) })
 	if i < 0 {
 		return nil
 	}
-	return f.written.Directories[i]
+	return f.written.Map.Directories[i]
 }
 
 // missing says that there is no such directory, and which are near.
 func (f *Folder) missing(named string) error {
 	return &directory.NotFoundError{Kind: "directory", Name: named, Near: name.Near(named, func(yield func(string) bool) {
-		for _, d := range f.written.Directories {
+		for _, d := range f.written.Map.Directories {
 			if !yield(d.Name) {
 				return
 			}
@@ -144,11 +144,11 @@ func (f *Folder) with(named string, r connect.Records) *Folder {
 
 // assemble puts what the files say and what the sources brought in together.
 func (f *Folder) assemble() {
-	m := *f.written
-	m.Directories = make([]*directory.Document, len(f.written.Directories))
+	m := *f.written.Map
+	m.Directories = make([]*directory.Document, len(f.written.Map.Directories))
 	feeds := map[string]*connect.Feed{}
 	f.alone = map[string][]*directory.User{}
-	for i, written := range f.written.Directories {
+	for i, written := range f.written.Map.Directories {
 		d := *written
 		m.Directories[i] = &d
 		r := f.Records[d.Name]

@@ -37,7 +37,7 @@ func (s *Service) Follow() {
 		}
 		going := map[string]followed{}
 		for {
-			for _, d := range s.Head().Folder.written.Directories {
+			for _, d := range s.Head().Folder.written.Map.Directories {
 				old, known := going[d.Name]
 				if known && old.source == d.Source {
 					continue

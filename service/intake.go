@@ -51,10 +51,11 @@ func (s *Service) prepare(head *Head, named string, records connect.Records) (*p
 		p.atlas = head.Atlas
 		return p, nil
 	}
-	var err error
-	if p.atlas, err = compileAfter(head, p.folder); err != nil {
+	trial, err := change.Try(head.Atlas, head.Folder.Map, p.folder.Map)
+	if err != nil {
 		return nil, &LoadError{"the intake of " + d.Name, err}
 	}
+	p.atlas = trial.Atlas
 	return p, nil
 }
 
@@ -80,51 +81,6 @@ func staying(s *directory.Source, before, now connect.Records) connect.Records {
 		now.Users = append(now.Users[:len(now.Users):len(now.Users)], u)
 	}
 	return now
-}
-
-// compileAfter compiles a folder that differs from the head in records alone.
-// Where only records of users differ, only what these touch is worked out again.
-func compileAfter(head *Head, f *Folder) (*atlas.Atlas, error) {
-	changed, ok := otherUsers(head, f)
-	if !ok {
-		return atlas.Compile(f.Map)
-	}
-	return change.Amended(head.Atlas, f.Map, changed)
-}
-
-// otherUsers lists the users whose records differ between the head and a folder,
-// in their new form; ok is false where more differs, or much.
-func otherUsers(head *Head, f *Folder) (changed map[directory.UserID]*directory.User, ok bool) {
-	const many = 1000
-	changed = map[directory.UserID]*directory.User{}
-	for i, d := range f.Map.Directories {
-		old := head.Folder.Map.Directories[i]
-		if len(old.Users) != len(d.Users) || len(old.Groups) != len(d.Groups) || len(old.Devices) != len(d.Devices) {
-			return nil, false
-		}
-		for j, g := range d.Groups {
-			if old.Groups[j] != g {
-				return nil, false
-			}
-		}
-		for j, x := range d.Devices {
-			if old.Devices[j] != x {
-				return nil, false
-			}
-		}
-		for j, u := range d.Users {
-			was := old.Users[j]
-			if was == u {
-				continue
-			}
-			id, err := head.Atlas.Book.FindUser(name.Full(d.Name, was.Name), "")
-			if err != nil || head.Atlas.Book.User(id) != was || was.Name != u.Name || len(changed) == many {
-				return nil, false
-			}
-			changed[id] = u
-		}
-	}
-	return changed, true
 }
 
 // rows works out the rows that differ.

@@ -68,7 +68,7 @@ func fromRows(each func(visit func(store.Row) error) error) (*Folder, error) {
 		})
 	}
 	parse := func() (err error) {
-		f.written, err = mapfile.Parse(f.Files, types.Table)
+		f.written, err = mapfile.Read(f.Files, types.Table)
 		return err
 	}
 	parsing := false

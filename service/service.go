@@ -12,9 +12,13 @@ import (
 	"sync/atomic"
 	"time"
 
+	lru "github.com/hashicorp/golang-lru/v2"
+
 	"gatemap/answer"
 	"gatemap/connect"
 	"gatemap/core/atlas"
+	"gatemap/core/gate/types"
+	"gatemap/mapfile"
 	"gatemap/store"
 )
 
@@ -31,6 +35,7 @@ type Service struct {
 	// committing is held while a revision is made.
 	committing sync.Mutex
 	events     events
+	tried      *lru.Cache[string, *tried] // trials, worked out, by name
 
 	lanesMu sync.Mutex
 	lanes   map[string]*lane // by the folded names of directories
@@ -61,6 +66,7 @@ func Open(ctx context.Context, folder string, log *slog.Logger) (*Service, error
 		return nil, err
 	}
 	s := &Service{store: st, log: log, files: Files{os.DirFS(folder)}, lanes: map[string]*lane{}}
+	s.tried, _ = lru.New[string, *tried](maxTried) // fails without room alone
 	s.closing, s.stop = context.WithCancel(context.Background())
 	if err := errors.Join(s.load(ctx), s.cutOff(ctx)); err != nil {
 		_ = st.Close()
@@ -80,7 +86,10 @@ func (s *Service) load(ctx context.Context) error {
 		return err
 	}
 	if head.Number == 0 {
-		empty := &Folder{Records: map[string]connect.Records{}, written: &atlas.Map{}}
+		empty := &Folder{Records: map[string]connect.Records{}}
+		if empty.written, err = mapfile.Read(nil, types.Table); err != nil {
+			return err
+		}
 		empty.assemble()
 		a, err := atlas.Compile(empty.Map)
 		s.put(head, empty, a)
@@ -104,6 +113,7 @@ func (s *Service) load(ctx context.Context) error {
 
 func (s *Service) put(r store.Revision, f *Folder, a *atlas.Atlas) {
 	s.head.Store(&Head{r, f, From(a)})
+	s.tried.Purge() // they keep what was in force before
 	s.events.tell(Event{Revision: r.Number})
 }
 
@@ -120,7 +130,7 @@ func (s *Service) CommitFolder(ctx context.Context, f *Folder, author, reason st
 	s.committing.Lock()
 	defer s.committing.Unlock()
 	head := s.Head()
-	for _, d := range f.written.Directories {
+	for _, d := range f.written.Map.Directories {
 		if r, known := head.Folder.Records[d.Name]; known && d.Source != nil && d.Source.Live() {
 			f = f.with(d.Name, r)
 		}

@@ -17,6 +17,13 @@ type Revision struct {
 	At     time.Time
 	Author string
 	Reason string
+
+	// What follows is of a revision that was tried first.
+	Trial     string // the name of the trial
+	Changes   []byte // JSON
+	Undoes    int    // the revision that it undoes; 0: none
+	Overrides string // what was overridden, by whom and why
+	Key       string // by which its commit was asked for
 }
 
 // Row is one thing that a revision holds: a document, or a record of a
@@ -46,24 +53,53 @@ func (s *Store) Head(ctx context.Context) (Revision, error) {
 
 // Revisions lists the newest revisions, the newest first.
 func (s *Store) Revisions(ctx context.Context, limit int) ([]Revision, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT number, at, author, reason FROM revisions ORDER BY number DESC LIMIT ?`, limit)
-	if err != nil {
-		return nil, s.explain(err)
+	return s.revisions(ctx, `ORDER BY number DESC LIMIT ?`, limit)
+}
+
+// Revision finds one by its number; ok is false where there is none.
+func (s *Store) Revision(ctx context.Context, number int) (r Revision, ok bool, err error) {
+	return firstOf(s.revisions(ctx, `WHERE number = ?`, number))
+}
+
+// RevisionByKey finds the one whose commit was asked for by a key.
+func (s *Store) RevisionByKey(ctx context.Context, key string) (r Revision, ok bool, err error) {
+	return firstOf(s.revisions(ctx, `WHERE key = ?`, key))
+}
+
+func firstOf[T any](list []T, err error) (first T, ok bool, _ error) {
+	if err != nil || len(list) == 0 {
+		return first, false, err
 	}
-	defer rows.Close()
-	var list []Revision
-	for rows.Next() {
-		var r Revision
+	return list[0], true, nil
+}
+
+func (s *Store) revisions(ctx context.Context, which string, args ...any) ([]Revision, error) {
+	return query(ctx, s, func(rows *sql.Rows, r *Revision) error {
 		var at string
-		if err := rows.Scan(&r.Number, &at, &r.Author, &r.Reason); err != nil {
-			return nil, s.explain(err)
+		err := rows.Scan(&r.Number, &at, &r.Author, &r.Reason, &r.Trial, &r.Changes, &r.Undoes, &r.Overrides, &r.Key)
+		if err == nil {
+			r.At, err = time.Parse(time.RFC3339, at)
 		}
-		if r.At, err = time.Parse(time.RFC3339, at); err != nil {
-			return nil, s.explain(err)
-		}
-		list = append(list, r)
-	}
-	return list, s.explain(rows.Err())
+		return err
+	}, `SELECT number, at, author, reason, coalesce(trial, ''), changes, coalesce(undoes, 0), coalesce(overrides, ''), coalesce(key, '') FROM revisions `+which, args...)
+}
+
+// Turn is a row that a revision wrote, with what stood there before and now; nil
+// where nothing did.
+type Turn struct {
+	Key           Key
+	Before, After []byte
+}
+
+// Turned lists the rows that a revision wrote, at most limit of them.
+func (s *Store) Turned(ctx context.Context, revision, limit int) ([]Turn, error) {
+	return query(ctx, s, func(rows *sql.Rows, t *Turn) error {
+		return rows.Scan(&t.Key.Path, &t.Key.Directory, &t.Key.Kind, &t.Key.Name, &t.Before, &t.After)
+	}, `SELECT path, '', '', '', max(CASE WHEN until = ?1 THEN content END), max(CASE WHEN since = ?1 THEN content END)
+		FROM documents WHERE since = ?1 OR until = ?1 GROUP BY path
+		UNION ALL
+		SELECT '', directory, kind, name, max(CASE WHEN until = ?1 THEN body END), max(CASE WHEN since = ?1 THEN body END)
+		FROM records WHERE since = ?1 OR until = ?1 GROUP BY directory, kind, name LIMIT ?2`, revision, limit)
 }
 
 // Load hands every row that holds in a revision to visit, documents first.
@@ -183,9 +219,15 @@ func newest(ctx context.Context, tx *sql.Tx) (number int, err error) {
 
 // write writes a revision: the rows that end with it, and those that begin.
 func write(ctx context.Context, tx *sql.Tx, r Revision, put []Pending, gone []Key) error {
-	if _, err := tx.ExecContext(ctx, `INSERT INTO revisions (number, at, author, reason) VALUES (?, ?, ?, ?)`,
-		r.Number, r.At.UTC().Format(time.RFC3339), r.Author, r.Reason); err != nil {
+	text := func(s string) sql.NullString { return sql.NullString{String: s, Valid: s != ""} }
+	if _, err := tx.ExecContext(ctx, `INSERT INTO revisions (number, at, author, reason, trial, changes, undoes, overrides, key) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		r.Number, r.At.UTC().Format(time.RFC3339), r.Author, r.Reason, text(r.Trial), r.Changes, sql.NullInt64{Int64: int64(r.Undoes), Valid: r.Undoes > 0}, text(r.Overrides), text(r.Key)); err != nil {
 		return err
+	}
+	if r.Trial != "" {
+		if _, err := tx.ExecContext(ctx, `DELETE FROM trials WHERE name = ?`, r.Trial); err != nil {
+			return err
+		}
 	}
 	for _, key := range gone {
 		if err := end(ctx, tx, key, r.Number); err != nil {

@@ -52,11 +52,7 @@ func (s *Store) Runs(ctx context.Context, directory string, before int64, limit 
 
 // Run is one run; ok is false where there is none with this number.
 func (s *Store) Run(ctx context.Context, id int64) (r Run, ok bool, err error) {
-	list, err := s.runs(ctx, `SELECT id, directory, how, state, started, coalesce(ended, ''), coalesce(revision, 0), report FROM runs WHERE id = ?1`, id)
-	if err != nil || len(list) == 0 {
-		return Run{}, false, err
-	}
-	return list[0], true, nil
+	return firstOf(s.runs(ctx, `SELECT id, directory, how, state, started, coalesce(ended, ''), coalesce(revision, 0), report FROM runs WHERE id = ?1`, id))
 }
 
 // OpenRuns lists the runs that have not ended: after a start, those that a stop
@@ -65,34 +61,16 @@ func (s *Store) OpenRuns(ctx context.Context) ([]Run, error) {
 	return s.runs(ctx, `SELECT id, directory, how, state, started, '', 0, report FROM runs WHERE ended IS NULL ORDER BY id`)
 }
 
-func (s *Store) runs(ctx context.Context, query string, args ...any) ([]Run, error) {
-	rows, err := s.db.QueryContext(ctx, query, args...)
-	if err != nil {
-		return nil, s.explain(err)
-	}
-	defer rows.Close()
-	list, err := scanRuns(rows)
-	return list, s.explain(err)
-}
-
-func scanRuns(rows *sql.Rows) ([]Run, error) {
-	var list []Run
-	for rows.Next() {
-		var r Run
+func (s *Store) runs(ctx context.Context, statement string, args ...any) ([]Run, error) {
+	return query(ctx, s, func(rows *sql.Rows, r *Run) error {
 		var started, ended string
-		if err := rows.Scan(&r.ID, &r.Directory, &r.How, &r.State, &started, &ended, &r.Revision, &r.Report); err != nil {
-			return nil, err
+		err := rows.Scan(&r.ID, &r.Directory, &r.How, &r.State, &started, &ended, &r.Revision, &r.Report)
+		if err == nil {
+			r.Started, err = time.Parse(time.RFC3339Nano, started)
 		}
-		var err error
-		if r.Started, err = time.Parse(time.RFC3339Nano, started); err != nil {
-			return nil, err
+		if err == nil && ended != "" {
+			r.Ended, err = time.Parse(time.RFC3339Nano, ended)
 		}
-		if ended != "" {
-			if r.Ended, err = time.Parse(time.RFC3339Nano, ended); err != nil {
-				return nil, err
-			}
-		}
-		list = append(list, r)
-	}
-	return list, rows.Err()
+		return err
+	}, statement, args...)
 }

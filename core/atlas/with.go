@@ -14,11 +14,11 @@ import (
 // systems but those that need an answer of one that is replaced. The error is as
 // that of Compile.
 func (a *Atlas) With(book *directory.Book, documents []*gate.System, guarantees []*Guarantee) (*Atlas, error) {
-	n := &Atlas{Title: a.Title, Book: book, Frame: a.Frame, Systems: a.Systems, Guarantees: a.Guarantees, touch: a.touch}
-	if len(documents) == 0 {
-		return n, nil
-	}
+	n := &Atlas{Title: a.Title, Book: book, Frame: a.Frame, Systems: a.Systems, touch: a.touch}
 	var errs place.Errors
+	if len(documents) == 0 {
+		return n, n.promises(guarantees, &errs)
+	}
 	n.Systems = slices.Clone(a.Systems)
 	list := make([]*gate.System, len(a.Systems))
 	for i, s := range a.Systems {
@@ -93,7 +93,11 @@ func (a *Atlas) finish(guarantees []*Guarantee, errs *place.Errors, fresh func(*
 		}
 	}
 	a.touch = newTouch(a)
-	a.Guarantees = nil
+	return a.promises(guarantees, errs)
+}
+
+// promises compiles the guarantees.
+func (a *Atlas) promises(guarantees []*Guarantee, errs *place.Errors) error {
 	for _, g := range guarantees {
 		a.Guarantees = append(a.Guarantees, a.promise(g, errs))
 	}

@@ -96,8 +96,11 @@ type Outcome struct {
 	Gains      []Held           `json:"gains" doc:"What rises from none or shut to open or depends." nullable:"false"`
 	Losses     []Held           `json:"losses" doc:"The reverse." nullable:"false"`
 	Changes    []Changed        `json:"changes" doc:"Everything else that differs." nullable:"false"`
+	Reroutes   []Changed        `json:"reroutes,omitempty" doc:"What stays as it is, but comes by other routes; a trial tells these."`
 	Findings   TurnedFindings   `json:"findings"`
 	Guarantees TurnedGuarantees `json:"guarantees"`
+
+	routes bool // tell what is rerouted
 }
 
 // Held is an entitlement of a user: as it is after a gain, or was before a loss.
@@ -139,6 +142,10 @@ func Maps(before, after *atlas.Atlas, s situation.Situation) (*Outcome, error) {
 
 // Entitlements is Maps without findings and guarantees.
 func Entitlements(before, after *atlas.Atlas, s situation.Situation) (*Outcome, error) {
+	return entitlements(before, after, s, false)
+}
+
+func entitlements(before, after *atlas.Atlas, s situation.Situation, routes bool) (*Outcome, error) {
 	factsBefore, err := before.Facts(s)
 	if err != nil {
 		return nil, err
@@ -147,7 +154,7 @@ func Entitlements(before, after *atlas.Atlas, s situation.Situation) (*Outcome, 
 	if err != nil {
 		return nil, err
 	}
-	o := &Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}}
+	o := &Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}, routes: routes}
 	for _, user := range everyone(before, after) {
 		o.user(user, reach(before, user, factsBefore), reach(after, user, factsAfter))
 	}
@@ -193,7 +200,22 @@ func (o *Outcome) point(user string, x, y *gate.Entitlement) {
 		o.Changes = append(o.Changes, Changed{user, *x, missing(x)})
 	case !alike(x, y):
 		o.Changes = append(o.Changes, Changed{user, *x, *y})
+	case o.routes && rerouted(x, y):
+		o.Reroutes = append(o.Reroutes, Changed{user, *x, *y})
 	}
+}
+
+// rerouted says that two entitlements come by different routes. A line that has a
+// number for a name is not another because its number is.
+func rerouted(x, y *gate.Entitlement) bool {
+	return !slices.EqualFunc(x.Routes, y.Routes, func(a, b gate.Route) bool {
+		return a.Direct == b.Direct && slices.Equal(a.Path, b.Path) && (a.Mapping == b.Mapping || numbered(a.Mapping) && numbered(b.Mapping))
+	})
+}
+
+func numbered(line string) bool {
+	last := line[len(line)-1]
+	return last >= '0' && last <= '9'
 }
 
 // missing is the entitlement that nobody gives.

@@ -26,9 +26,9 @@ func (t *Trial) Outcome(s situation.Situation) (*Outcome, error) {
 		return nil, err
 	}
 	if t.anew {
-		return Entitlements(t.before, t.Atlas, s)
+		return entitlements(t.before, t.Atlas, s, true)
 	}
-	o := &Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}}
+	o := &Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}, routes: true}
 	users := slices.Concat(t.touched, t.Atlas.Shifted(t.before))
 	slices.Sort(users)
 	users = slices.Compact(users)
@@ -172,7 +172,7 @@ func (p *points) of(e *gate.Entitlement) (gate.Point, error) {
 
 func differing(old, fresh *points, before, after []gate.Entitlement) (all []difference, err error) {
 	sideBySide(before, after, func(x, y *gate.Entitlement) {
-		if x == nil || y == nil || !alike(x, y) {
+		if x == nil || y == nil || !alike(x, y) || rerouted(x, y) {
 			was, oldErr := old.of(x)
 			is, freshErr := fresh.of(y)
 			err = errors.Join(err, oldErr, freshErr)
@@ -196,9 +196,10 @@ func (o *Outcome) sort() {
 		return cmp.Or(strings.Compare(a.User, b.User), order(&a.Entitlement, &b.Entitlement))
 	}
 	o.Gains, o.Losses = inOrder(o.Gains, held), inOrder(o.Losses, held)
-	o.Changes = inOrder(o.Changes, func(a, b *Changed) int {
+	changed := func(a, b *Changed) int {
 		return cmp.Or(strings.Compare(a.User, b.User), order(&a.Before, &b.Before))
-	})
+	}
+	o.Changes, o.Reroutes = inOrder(o.Changes, changed), inOrder(o.Reroutes, changed)
 }
 
 // inOrder sorts large things by moving each once.

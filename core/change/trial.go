@@ -1,214 +1,157 @@
 package change
 
 import (
-	"fmt"
+	"reflect"
 	"slices"
 	"strings"
 
 	"gatemap/core/atlas"
+	"gatemap/core/check"
 	"gatemap/core/directory"
+	"gatemap/core/finding"
 	"gatemap/core/gate"
-	"gatemap/core/name"
+	"gatemap/core/situation"
 )
 
-// Change is one thing that is to be otherwise in a map.
-type Change interface {
-	stage(*draft) error
-}
-
-// Join puts a user into a group that lists its members, and Leave takes one out.
-// Names are looked up as anywhere else.
-type (
-	Join  struct{ Group, User string }
-	Leave struct{ Group, User string }
-)
-
-// Set gives an attribute of a user other values: a text, a number as
-// json.Number, true or false, or a list of these; nil takes it away. active and
-// expires are attributes too.
-type Set struct {
-	User, Attribute string
-	Value           any
-}
-
-// Replace puts another document in the place of a system's: with other lines, or
-// the same in another order.
-type Replace struct{ System *gate.System }
-
-// Trial is a map as some changes would make it, beside the one that it was made
-// from.
+// Trial is a map beside the one whose place it may take.
 type Trial struct {
-	Map    *atlas.Map
 	Atlas  *atlas.Atlas
 	before *atlas.Atlas
-	// touched are the users whom the changes themselves are about; everyone,
-	// where the atlas was compiled anew.
+	// touched are the users whom the changes themselves are about.
 	touched []directory.UserID
-	anew    bool
+	anew    bool // the atlas was compiled anew: anyone may be touched
 }
 
-// draft is a map that is being changed. It shares with the map before it what
-// has not been written to.
-type draft struct {
-	atlas   *atlas.Atlas
-	m       *atlas.Map
-	owned   map[any]bool // what has been copied
-	edit    directory.Edit
-	systems []*gate.System
-}
-
-// Try makes a map with changes, and its atlas, and works out again only what the
-// changes can touch. Nothing of the map before is changed. The error is about the
-// first change that cannot be made, or as that of atlas.Compile.
-func Try(before *atlas.Atlas, m *atlas.Map, changes ...Change) (*Trial, error) {
-	after := *m
-	after.Directories, after.Systems = slices.Clone(m.Directories), slices.Clone(m.Systems)
-	d := &draft{atlas: before, m: &after, owned: map[any]bool{}, edit: directory.Edit{Users: map[directory.UserID]*directory.User{}}}
-	for i, c := range changes {
-		if err := c.stage(d); err != nil {
-			return nil, fmt.Errorf("change %d: %w", i+1, err)
+// Try compiles the map is, and works out again only what is otherwise in it than in
+// the map was, of which before was compiled. Records and documents that are the
+// same in memory are the same. The error is as that of atlas.Compile.
+func Try(before *atlas.Atlas, was, is *atlas.Map) (*Trial, error) {
+	t := &Trial{before: before}
+	book, ok := amended(before.Book, was, is)
+	if ok {
+		var systems []*gate.System
+		if systems, ok = replaced(was, is); ok {
+			if book != before.Book {
+				_, t.touched = book.Base()
+			}
+			var err error
+			t.Atlas, err = before.With(book, systems, is.Guarantees)
+			return t, err
 		}
 	}
-	t := &Trial{Map: d.m, before: before}
-	book, ok := before.Book, true
-	if len(d.edit.Users)+len(d.edit.Join)+len(d.edit.Leave) > 0 {
-		book, ok = before.Book.With(d.edit)
-	}
+	t.anew = true
 	var err error
-	if !ok {
-		t.anew = true
-		t.Atlas, err = atlas.Compile(d.m)
-		return t, err
-	}
-	if book != before.Book {
-		_, t.touched = book.Base()
-	}
-	t.Atlas, err = before.With(book, d.systems, d.m.Guarantees)
+	t.Atlas, err = atlas.Compile(is)
 	return t, err
 }
 
-// directory copies a directory's document before it is written to.
-func (d *draft) directory(named string) *directory.Document {
-	i := slices.IndexFunc(d.m.Directories, func(x *directory.Document) bool { return strings.EqualFold(x.Name, named) })
-	if doc := d.m.Directories[i]; d.owned[doc] {
-		return doc
+// None is the trial of nothing.
+func None(a *atlas.Atlas) *Trial { return &Trial{Atlas: a, before: a} }
+
+// replaced lists the systems that have other documents; ok is false where more
+// than these and directories differs.
+func replaced(was, is *atlas.Map) (systems []*gate.System, ok bool) {
+	if was.Title != is.Title || was.Zone != is.Zone || len(was.Systems) != len(is.Systems) ||
+		!reflect.DeepEqual(was.Networks, is.Networks) || !reflect.DeepEqual(was.Windows, is.Windows) {
+		return nil, false
 	}
-	doc := *d.m.Directories[i]
-	doc.Users, doc.Groups = slices.Clone(doc.Users), slices.Clone(doc.Groups)
-	d.m.Directories[i] = &doc
-	d.owned[&doc] = true
-	return &doc
-}
-
-// replace puts a record in the place of another in a list.
-func replace[T any](list []*T, old, now *T) {
-	list[slices.Index(list, old)] = now
-}
-
-// group copies a group's record before its members are written to.
-func (d *draft) group(id directory.GroupID) (*directory.Group, error) {
-	book := d.atlas.Book
-	old := book.Group(id)
-	doc := d.directory(book.GroupHome(id))
-	for _, g := range doc.Groups {
-		if g == old || d.owned[g] && name.Fold(g.Name) == name.Fold(old.Name) {
-			old = g
-			break
+	old := make(map[string]*gate.System, len(was.Systems))
+	for _, s := range was.Systems {
+		old[strings.ToLower(s.Name)] = s
+	}
+	for _, s := range is.Systems {
+		switch before := old[strings.ToLower(s.Name)]; {
+		case before == nil || before.Name != s.Name:
+			return nil, false
+		case before != s && !reflect.DeepEqual(before, s):
+			systems = append(systems, s)
 		}
 	}
-	switch {
-	case d.owned[old]:
-		return old, nil
-	case old.Rule != nil:
-		return nil, fmt.Errorf("the rule of group %s says who is in it: %s", book.GroupName(id), old.Rule.Text)
-	}
-	now := *old
-	now.Members = &directory.Members{}
-	if old.Members != nil {
-		*now.Members = *old.Members
-		now.Members.Users, now.Members.Any = slices.Clone(old.Members.Users), slices.Clone(old.Members.Any)
-	}
-	replace(doc.Groups, old, &now)
-	d.owned[&now] = true
-	return &now, nil
+	return systems, true
 }
 
-// find looks a membership up, with the group's record, which may be written to.
-func (d *draft) find(group, user string) (m directory.Membership, g *directory.Group, err error) {
-	if m.Group, err = d.atlas.Book.FindGroup(group, ""); err != nil {
-		return m, nil, err
+// amended is a book with the records that differ between two maps; ok is false
+// where it must be built anew.
+func amended(b *directory.Book, was, is *atlas.Map) (book *directory.Book, ok bool) {
+	if len(was.Directories) != len(is.Directories) {
+		return nil, false
 	}
-	if m.User, err = d.atlas.Book.FindUser(user, ""); err != nil {
-		return m, nil, err
-	}
-	g, err = d.group(m.Group)
-	return m, g, err
-}
-
-func (c Join) stage(d *draft) error {
-	m, g, err := d.find(c.Group, c.User)
-	if err != nil {
-		return err
-	}
-	g.Members.Users = append(g.Members.Users, name.Ref{Name: d.atlas.Book.UserName(m.User), Place: g.Place})
-	d.edit.Leave = slices.DeleteFunc(d.edit.Leave, func(x directory.Membership) bool { return x == m })
-	d.edit.Join = append(d.edit.Join, m)
-	return nil
-}
-
-func (c Leave) stage(d *draft) error {
-	m, g, err := d.find(c.Group, c.User)
-	if err != nil {
-		return err
-	}
-	book := d.atlas.Book
-	is := func(r name.Ref) bool {
-		u, err := book.FindUser(r.Name, book.GroupHome(m.Group))
-		return err == nil && u == m.User
-	}
-	before := len(g.Members.Users) + len(g.Members.Any)
-	g.Members.Users, g.Members.Any = slices.DeleteFunc(g.Members.Users, is), slices.DeleteFunc(g.Members.Any, is)
-	if len(g.Members.Users)+len(g.Members.Any) == before {
-		return fmt.Errorf("group %s does not list %s", book.GroupName(m.Group), book.UserName(m.User))
-	}
-	d.edit.Join = slices.DeleteFunc(d.edit.Join, func(x directory.Membership) bool { return x == m })
-	d.edit.Leave = append(d.edit.Leave, m)
-	return nil
-}
-
-func (c Set) stage(d *draft) error {
-	book := d.atlas.Book
-	u, err := book.FindUser(c.User, "")
-	if err != nil {
-		return err
-	}
-	old := book.User(u)
-	if changed, ok := d.edit.Users[u]; ok {
-		old = changed
-	}
-	now, err := old.Altered(c.Attribute, c.Value)
-	if err != nil {
-		return err
-	}
-	replace(d.directory(book.UserHome(u)).Users, old, now)
-	d.edit.Users[u] = now
-	return nil
-}
-
-func (c Replace) stage(d *draft) error {
-	s, err := d.atlas.System(c.System.Name)
-	if err != nil {
-		return err
-	}
-	old := s.Document
-	d.systems = slices.DeleteFunc(d.systems, func(x *gate.System) bool {
-		if same := strings.EqualFold(x.Name, old.Name); same {
-			old = x
-			return true
+	e := directory.Edit{Users: map[directory.UserID]*directory.User{}, Groups: map[directory.GroupID]*directory.Group{}}
+	for i, now := range is.Directories {
+		old := was.Directories[i]
+		if old.Name != now.Name || !slices.Equal(old.Exact, now.Exact) || !reflect.DeepEqual(old.Joins, now.Joins) || !slices.Equal(old.Devices, now.Devices) && !reflect.DeepEqual(old.Devices, now.Devices) ||
+			!records(old.Users, now.Users, e.Users, func(u *directory.User) (directory.UserID, error) { return b.LookUser(old.Name+"/"+u.Name, "") }) ||
+			!records(old.Groups, now.Groups, e.Groups, func(g *directory.Group) (directory.GroupID, error) { return b.LookGroup(old.Name+"/"+g.Name, "") }) {
+			return nil, false
 		}
+	}
+	if len(e.Users)+len(e.Groups) == 0 {
+		return b, true
+	}
+	return b.With(e)
+}
+
+// records notes the records of a list that are not those of another; ok is false
+// where some come or go.
+func records[ID comparable, T any](was, is []*T, into map[ID]*T, find func(*T) (ID, error)) (ok bool) {
+	if len(was) != len(is) {
 		return false
-	})
-	replace(d.m.Systems, old, c.System)
-	d.systems = append(d.systems, c.System)
-	return nil
+	}
+	for i, now := range is {
+		if was[i] == now {
+			continue
+		}
+		id, err := find(was[i])
+		if other, stillErr := find(now); err != nil || stillErr != nil || id != other {
+			return false
+		}
+		into[id] = now
+	}
+	return true
+}
+
+// OutcomeWithin is Outcome, but where a map was compiled anew, and has more than so
+// many people, it looks at some of those whose records or groups differ, and says at
+// how many it looked; 0 is all.
+func (t *Trial) OutcomeWithin(s situation.Situation, limit int) (o *Outcome, looked int, err error) {
+	if !t.anew || t.Atlas.Book.Users() <= limit {
+		o, err = t.Outcome(s)
+		return o, 0, err
+	}
+	sum, err := Between(t.before, t.Atlas, s, limit, 1<<30)
+	if err != nil {
+		return nil, 0, err
+	}
+	if sum.Looked == sum.Touched {
+		return &sum.Outcome, 0, nil
+	}
+	return &sum.Outcome, sum.Looked, nil
+}
+
+// Errors lists the errors that the map has after the changes and did not have before.
+func (t *Trial) Errors() []finding.Finding {
+	var old, fresh []*atlas.System
+	for _, s := range t.Atlas.Systems {
+		before, err := t.before.System(s.Name())
+		if before == s {
+			continue
+		}
+		fresh = append(fresh, s)
+		if err == nil {
+			old = append(old, before)
+		}
+	}
+	return turnedFindings(check.Errors(t.before, old), check.Errors(t.Atlas, fresh)).New
+}
+
+// Findings lists what is found in the map after the changes and was not before, and
+// the other way round, of all that was found before.
+func (t *Trial) Findings(before []finding.Finding) TurnedFindings {
+	return turnedFindings(before, check.Findings(t.Atlas))
+}
+
+// Guarantees lists what is broken after the changes and was not before, and the
+// other way round, of what is known of those before.
+func (t *Trial) Guarantees(before []check.Guaranteed) TurnedGuarantees {
+	return turnedGuarantees(before, check.Guarantees(t.Atlas))
 }

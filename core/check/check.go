@@ -34,3 +34,20 @@ func Findings(a *atlas.Atlas) []finding.Finding {
 	finding.Sort(all)
 	return all
 }
+
+// Errors lists the errors of some systems of an atlas, with those of its
+// directories and guarantees: as Findings tells them.
+func Errors(a *atlas.Atlas, systems []*atlas.System) []finding.Finding {
+	some := *a
+	some.Systems = systems
+	all := []finding.Finding{}
+	pass := &Pass{&some, func(f finding.Finding) {
+		if f.Severity == finding.Error {
+			all = append(all, f)
+		}
+	}}
+	gates.Run(pass)
+	references.Run(pass)
+	finding.Sort(all)
+	return all
+}

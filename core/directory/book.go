@@ -1,6 +1,8 @@
 package directory
 
 import (
+	"maps"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -48,6 +50,7 @@ type Book struct {
 	attributes map[string]int // how many users have each
 	rules      *rules
 	findings   []finding.Finding
+	found      map[GroupID][]finding.Finding // in the records of groups
 	managers   map[GroupID]Party
 	once       sync.Map // by key: func() any
 
@@ -66,7 +69,7 @@ type Party struct {
 // Build puts directories together. What cannot be used at all goes to errs;
 // what can be left out becomes a finding.
 func Build(docs []*Document, errs *place.Errors) *Book {
-	b := &Book{directories: docs, managers: map[GroupID]Party{}}
+	b := &Book{directories: docs, managers: map[GroupID]Party{}, found: map[GroupID][]finding.Finding{}}
 	for _, d := range docs {
 		b.folded = append(b.folded, name.Fold(d.Name))
 	}
@@ -157,4 +160,10 @@ func (b *Book) Once(key any, work func() any) any {
 }
 
 // Findings are what was found while the directories were put together.
-func (b *Book) Findings() []finding.Finding { return b.findings }
+func (b *Book) Findings() []finding.Finding {
+	var all []finding.Finding
+	for _, g := range slices.Sorted(maps.Keys(b.found)) {
+		all = append(all, b.found[g]...)
+	}
+	return append(all, b.findings...)
+}

@@ -5,34 +5,28 @@ import (
 	"maps"
 	"slices"
 
+	"gatemap/core/finding"
 	"gatemap/core/name"
 )
 
-// Edit is what a change does to a book: users with other attributes, and users
-// who join or leave groups that list them.
+// Edit is what a change does to a book: users and groups with other records, by
+// the same names.
 type Edit struct {
-	Users map[UserID]*User // the records in their place, by the same name
-	Join  []Membership
-	Leave []Membership
-}
-
-// Membership is a user in a group.
-type Membership struct {
-	Group GroupID
-	User  UserID
+	Users  map[UserID]*User
+	Groups map[GroupID]*Group
 }
 
 // With is the book as an edit makes it. It shares all that the edit does not
 // touch with this one, and works out again only the groups of the users whom it
 // touches: of those with other attributes, only the rules that read one of
 // these. ok is false for the few edits that touch more than that, for which the
-// book is to be built anew: of a name, a primary group, an attribute that comes
-// into the map or goes out of it while rules ask for it, and of groups that draw
-// from their own directory alone.
+// book is to be built anew: of a name, a primary group, a group's kind and reach,
+// of groups and devices in groups, and of an attribute that comes into the map or
+// goes out of it while rules ask for it.
 func (b *Book) With(e Edit) (edited *Book, ok bool) {
 	n := &Book{
 		directories: b.directories, folded: b.folded, exact: b.exact, users: b.users, groups: b.groups, devices: b.devices, byDN: b.byDN,
-		nesting: b.nesting, deviceIn: b.deviceIn, attributes: b.attributes, rules: b.rules, findings: b.findings, managers: b.managers,
+		nesting: b.nesting, deviceIn: b.deviceIn, attributes: b.attributes, rules: b.rules, findings: b.findings, found: b.found, managers: b.managers,
 	}
 	n.base.Store(b)
 	b.base.Store(nil) // books in a row would keep each other for ever
@@ -50,6 +44,9 @@ func (b *Book) With(e Edit) (edited *Book, ok bool) {
 			n.users.records[u] = record
 		}
 	}
+	if !n.rerecord(b, e.Groups) {
+		return nil, false
+	}
 	for u, record := range e.Users {
 		old := b.users.records[u]
 		if record.Name != old.Name || record.DN != old.DN || record.PrimaryGroup.Name != old.PrimaryGroup.Name {
@@ -59,23 +56,14 @@ func (b *Book) With(e Edit) (edited *Book, ok bool) {
 		if !n.recount(old, record) {
 			return nil, false
 		}
-		links[u] = n.describeAgain(u, linksOf(u), changed)
+		if len(changed) > 0 {
+			links[u] = n.describeAgain(u, linksOf(u), changed)
+		}
 	}
-	for _, m := range slices.Concat(e.Join, e.Leave) {
-		if b.Group(m.Group).Draws == "own" || b.Group(m.Group).Rule != nil {
+	for g := range e.Groups {
+		if !n.regroup(b, g, links, linksOf) {
 			return nil, false
 		}
-	}
-	for _, m := range e.Leave {
-		links[m.User] = slices.DeleteFunc(linksOf(m.User), func(l link) bool { return l.group() == m.Group && l.how() == Direct })
-		if r := n.users.records[m.User]; r.PrimaryGroup.Name != "" {
-			if g, err := n.FindGroup(r.PrimaryGroup.Name, n.UserHome(m.User)); err == nil && g == m.Group {
-				links[m.User] = append(links[m.User], newLink(uint32(g), primary))
-			}
-		}
-	}
-	for _, m := range e.Join {
-		links[m.User] = append(linksOf(m.User), newLink(uint32(m.Group), direct))
 	}
 	n.relink(b, links)
 	for u := range links {
@@ -83,6 +71,90 @@ func (b *Book) With(e Edit) (edited *Book, ok bool) {
 	}
 	slices.Sort(n.changed)
 	return n, true
+}
+
+// rerecord puts other records in the place of those of some groups.
+func (b *Book) rerecord(base *Book, groups map[GroupID]*Group) (ok bool) {
+	if len(groups) == 0 {
+		return true
+	}
+	b.groups.records = slices.Clone(b.groups.records)
+	b.managers, b.found = maps.Clone(b.managers), maps.Clone(b.found)
+	ruled := false
+	for g, record := range groups {
+		old := base.groups.records[g]
+		if record.Name != old.Name || record.DN != old.DN || !record.reachesLike(old) {
+			return false
+		}
+		b.groups.records[g] = record
+		ruled = ruled || old.Rule != record.Rule
+	}
+	if ruled {
+		b.rules = newRules(b)
+	}
+	return true
+}
+
+// reachesLike says whether two records of a group are of one kind and reach.
+func (g *Group) reachesLike(other *Group) bool {
+	return g.Kind == other.Kind && g.Draws == other.Draws && g.Opens == other.Opens && g.Host == other.Host
+}
+
+// regroup works out again who is in a group, and the links of the users who come
+// into it and go out.
+func (b *Book) regroup(base *Book, g GroupID, links map[UserID][]link, linksOf func(UserID) []link) (ok bool) {
+	record := b.groups.records[g]
+	j := joining{book: b, id: g, group: record, some: make([]name.Ref, ahead)}
+	j.all()
+	slices.Sort(j.groups)
+	if !slices.Equal(slices.Compact(j.groups), base.nesting.children.at(uint32(g))) || len(j.devices) > 0 || base.holdsDevices(g) {
+		return false
+	}
+	delete(b.managers, g)
+	if record.Managers != nil {
+		b.managers[g] = j.managers
+	}
+	delete(b.found, g)
+	if len(j.findings) > 0 {
+		b.found[g] = j.findings
+	}
+	if record.Rule != nil {
+		members := make([][]link, b.Groups())
+		b.rules.alone(g).enrol(b, members)
+		j.users = members[g]
+	}
+	now := make(map[UserID]link, len(j.users))
+	for _, m := range j.users {
+		if first, twice := now[m.user()]; !twice || m < first {
+			now[m.user()] = m
+		}
+	}
+	settle := func(u UserID) {
+		links[u] = slices.DeleteFunc(linksOf(u), func(l link) bool { return l.group() == g })
+		if m, is := now[u]; is {
+			links[u] = append(links[u], newLink(uint32(g), way(m&3)))
+		}
+		if r := b.users.records[u]; r.PrimaryGroup.Name != "" && b.mayDraw(g, u) {
+			if p, err := b.LookGroup(r.PrimaryGroup.Name, b.UserHome(u)); err == nil && p == g {
+				links[u] = append(links[u], newLink(uint32(g), primary))
+			}
+		}
+	}
+	for _, was := range base.groupUsers.at(uint32(g)) {
+		if m, stays := now[was.user()]; !stays && was.how() != Primary || stays && m.how() != was.how() {
+			settle(was.user())
+		}
+		delete(now, was.user())
+	}
+	for u := range now {
+		settle(u)
+	}
+	return true
+}
+
+// holdsDevices says whether a group lists devices.
+func (b *Book) holdsDevices(g GroupID) bool {
+	return slices.ContainsFunc(b.deviceIn, func(in []GroupID) bool { return slices.Contains(in, g) })
 }
 
 // Base is the book that this one was edited from, with the users whom the edit
@@ -152,11 +224,16 @@ func (b *Book) recount(old, now *User) (ok bool) {
 	for n, by := range more {
 		before := b.attributes[n]
 		b.attributes[n] = before + by
-		if (before == 0) != (before+by == 0) && len(b.rules.groups) > 0 {
+		if (before == 0) != (before+by == 0) && (b.rules.by[n] != nil || b.asksForUnknown()) {
 			return false
 		}
 	}
 	return true
+}
+
+// asksForUnknown says whether a rule asks for an attribute that no user has.
+func (b *Book) asksForUnknown() bool {
+	return slices.ContainsFunc(b.Findings(), func(f finding.Finding) bool { return f.Code == finding.UnknownAttribute })
 }
 
 // describeAgain asks the rules that read one of some attributes whether they

@@ -42,7 +42,9 @@ func (b *Book) link() {
 		if j.group.Managers != nil {
 			b.managers[GroupID(id)] = j.managers
 		}
-		b.findings = append(b.findings, j.findings...)
+		if len(j.findings) > 0 {
+			b.found[GroupID(id)] = j.findings
+		}
 	}
 	b.rules.enrol(b, members)
 	b.linkPrimary(primary, members)

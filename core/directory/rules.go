@@ -48,6 +48,15 @@ func newRules(b *Book) *rules {
 	return r
 }
 
+// alone are the rules with that of one group alone.
+func (r *rules) alone(g GroupID) *rules {
+	one := &rules{groups: []GroupID{g}, reads: r.reads, by: map[string][]GroupID{}}
+	for _, a := range r.reads[g] {
+		one.by[a] = one.groups
+	}
+	return one
+}
+
 // describes says whether a group's rule makes a user a member: of all
 // directories, or of its own where the group draws own.
 func (b *Book) describes(g GroupID, u UserID) bool {

@@ -53,6 +53,18 @@ type Shared interface {
 	Shifted(before, after *directory.Book) []directory.UserID
 }
 
+// Seated is a gate that gives out numbered seats.
+type Seated interface {
+	Seats(*directory.Book) []Seats
+}
+
+// Seats are the seats of one product, and how many hold it, with a seat or without.
+type Seats struct {
+	Product string
+	Seats   int
+	Holders int
+}
+
 // Public is a gate of which lines show something to those too whom they do not
 // name: what is listed for everyone because of them.
 type Public interface {

@@ -26,6 +26,7 @@ type party struct {
 	roster *gate.Roster
 	admit  []statement
 	permit bool // the default
+	tests  *directory.Memo[gate.Heed]
 }
 
 type claim struct {
@@ -60,7 +61,7 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 }
 
 func compileParty(s *gate.Site, d *Party) party {
-	p := party{name: d.Party.Value, permit: d.Default == "permit", roster: &s.Roster}
+	p := party{name: d.Party.Value, permit: d.Default == "permit", roster: &s.Roster, tests: &directory.Memo[gate.Heed]{}}
 	for i := range d.Claims {
 		c := &d.Claims[i]
 		line := s.Numbered(p.name+" claim "+c.Claim, i, c.Place)
@@ -220,11 +221,10 @@ func (b *bureau) Heeds(book *directory.Book, at gate.Point) gate.Heed {
 
 // tested is what statements test of claims, worked out once for a book.
 func (p *party) tested(book *directory.Book) gate.Heed {
-	var h gate.Heed
-	p.eachTest(func(t *Test) {
-		h.Join(book.Once(t, func() any { return p.heed(book, t.Claim, t.fits) }).(gate.Heed))
+	return p.tests.Of(book, func() (h gate.Heed) {
+		p.eachTest(func(t *Test) { h.Join(p.heed(book, t.Claim, t.fits)) })
+		return h
 	})
-	return h
 }
 
 // heed is what says whether a user has a claim with a value that fits, besides

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/name"
 )
@@ -24,6 +25,7 @@ type product struct {
 	giving   gate.Held // all of them
 	limited  bool
 	seats    int
+	seatings *directory.Memo[*seating]
 }
 
 type feature struct {
@@ -56,7 +58,7 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 }
 
 func compileProduct(s *gate.Site, d *Product) product {
-	p := product{name: d.Name.Value, line: s.Line("product "+d.Name.Value, d.Place)}
+	p := product{name: d.Name.Value, line: s.Line("product "+d.Name.Value, d.Place), seatings: &directory.Memo[*seating]{}}
 	if d.Seats != nil {
 		p.limited, p.seats = true, *d.Seats
 		if p.seats < 0 {

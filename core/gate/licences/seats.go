@@ -24,12 +24,12 @@ var never = time.Unix(1<<40, 0)
 // seating is worked out when it is first asked for: a mapping can look at
 // claims, which are known once all systems are compiled.
 func (p *product) seating(book *directory.Book) *seating {
-	return book.Once(p, func() any {
+	return p.seatings.Of(book, func() *seating {
 		if base, touched := book.Base(); base != nil && p.unmoved(base, book, touched) {
 			return p.seating(base)
 		}
 		return seat(book, p)
-	}).(*seating)
+	})
 }
 
 // unmoved says that none of some users stands otherwise in the line for a seat
@@ -188,4 +188,15 @@ func (e *ends) Pop() any {
 	last := (*e)[len(*e)-1]
 	*e = (*e)[:len(*e)-1]
 	return last
+}
+
+// Seats counts the holders of the products of which the seats are numbered.
+func (t *shelf) Seats(book *directory.Book) []gate.Seats {
+	var all []gate.Seats
+	for i := range t.products {
+		if p := &t.products[i]; p.limited {
+			all = append(all, gate.Seats{Product: p.name, Seats: p.seats, Holders: len(p.seating(book).holders)})
+		}
+	}
+	return all
 }

@@ -1,0 +1,154 @@
+package answer
+
+import (
+	"time"
+
+	"gatemap/core/change"
+	"gatemap/core/finding"
+	"gatemap/core/gate"
+	"gatemap/stage"
+)
+
+// Trials are the trials that are open.
+type Trials struct {
+	Trials []Trial `json:"trials" nullable:"false"`
+}
+
+// Trial is a named set of staged changes on top of the revision in force.
+type Trial struct {
+	Name     string    `json:"name"`
+	Note     string    `json:"note,omitempty" doc:"What it is for."`
+	Author   string    `json:"author" doc:"Who began it."`
+	Created  time.Time `json:"created"`
+	Base     int       `json:"base" doc:"The revision on which its newest change was staged."`
+	Version  int       `json:"version" doc:"Counts up with every change to the trial; it is the ETag."`
+	Undoes   int       `json:"undoes,omitempty" doc:"The revision that it undoes."`
+	Changes  []Staged  `json:"changes" doc:"In the order in which they are made." nullable:"false"`
+	Stands   bool      `json:"stands" doc:"Whether all of it can be made on the revision in force."`
+	Obstacle string    `json:"obstacle,omitempty" doc:"Why not."`
+	Notices  []string  `json:"notices,omitempty" doc:"What is worth knowing before it is committed."`
+}
+
+// Staged is a staged change.
+type Staged struct {
+	Sentence string `json:"sentence" doc:"What it does, in a sentence."`
+	By       string `json:"by" doc:"Who staged it."`
+	stage.Change
+}
+
+// Effect is what a trial does to an entitlement.
+type Effect string
+
+// The effects.
+const (
+	Gain    Effect = "gain"
+	Loss    Effect = "loss"
+	Changed Effect = "change"
+	Reroute Effect = "reroute"
+)
+
+// Outcome is what a trial would change: how much, and a page of it.
+type Outcome struct {
+	Trial     string            `json:"trial"`
+	Revision  int               `json:"revision" doc:"The revision that it was tried on."`
+	Situation map[string]string `json:"situation"`
+	Total     Tally             `json:"total"`
+	People    int               `json:"people" doc:"How many people it touches."`
+	Looked    int               `json:"looked,omitempty" doc:"Where it was not worked out for everyone whom it may touch: for how many."`
+	BySystem  []Tallied         `json:"by_system" doc:"The systems that it touches." nullable:"false"`
+	ByPerson  []Tallied         `json:"by_person" doc:"The people whom it touches most, at most 50." nullable:"false"`
+	Seats     []Seats           `json:"seats,omitempty" doc:"Products with a number of seats of which others are taken."`
+	Items     []Effected        `json:"items" doc:"A page of all that it changes, by person." nullable:"false"`
+	Cursor    string            `json:"cursor,omitempty" doc:"What to send for the next page."`
+}
+
+// Tally counts effects.
+type Tally struct {
+	Gains    int `json:"gains"`
+	Losses   int `json:"losses"`
+	Changes  int `json:"changes" doc:"What is held before and after, in another way."`
+	Reroutes int `json:"reroutes" doc:"What stays as it is, but comes by other routes."`
+}
+
+// Add counts one effect.
+func (t *Tally) Add(e Effect) {
+	switch e {
+	case Gain:
+		t.Gains++
+	case Loss:
+		t.Losses++
+	case Changed:
+		t.Changes++
+	case Reroute:
+		t.Reroutes++
+	}
+}
+
+// All is how many effects there are.
+func (t *Tally) All() int { return t.Gains + t.Losses + t.Changes + t.Reroutes }
+
+// Tallied are the effects on one system, or one person.
+type Tallied struct {
+	Name string `json:"name"`
+	Tally
+}
+
+// Effected is one effect on one person.
+type Effected struct {
+	Effect Effect            `json:"effect" enum:"gain,loss,change,reroute"`
+	User   string            `json:"user"`
+	Before *gate.Entitlement `json:"before,omitempty" doc:"As it is now; missing: not held."`
+	After  *gate.Entitlement `json:"after,omitempty" doc:"As it would be; missing: not held."`
+}
+
+// Entitlement is the one that it is about: as it would be, or as it is.
+func (e *Effected) Entitlement() *gate.Entitlement {
+	if e.After != nil {
+		return e.After
+	}
+	return e.Before
+}
+
+// Seats are the seats of a product, before and after.
+type Seats struct {
+	Product string `json:"product" doc:"SYSTEM/PRODUCT."`
+	Seats   int    `json:"seats"`
+	Before  int    `json:"before" doc:"Holders now."`
+	After   int    `json:"after" doc:"Holders then."`
+}
+
+// Turned is what a trial turns: findings, and guarantees.
+type Turned struct {
+	Findings   change.TurnedFindings   `json:"findings"`
+	Guarantees change.TurnedGuarantees `json:"guarantees"`
+	// Whole says whether all findings were looked for, or errors alone.
+	Whole bool `json:"whole" doc:"Whether everything was looked for; else errors alone."`
+}
+
+// Stops says whether it keeps a trial from being committed.
+func (t *Turned) Stops() bool { return t.errors() > 0 || len(t.Guarantees.Broken) > 0 }
+
+func (t *Turned) errors() (n int) {
+	for _, f := range t.Findings.New {
+		if f.Severity == finding.Error {
+			n++
+		}
+	}
+	return n
+}
+
+// Impact is what a change would take away or let pass, said before it is staged.
+type Impact struct {
+	Sentence string   `json:"sentence" doc:"What the change does."`
+	Passes   []string `json:"passes,omitempty" doc:"Of a rule that moves: the rules that it passes."`
+	Turned   *Turned  `json:"turned,omitempty"`
+	Outcome
+}
+
+// Committed is what a commit made.
+type Committed struct {
+	Revision  int    `json:"revision"`
+	Rebased   bool   `json:"rebased" doc:"Whether the map had moved since, in what the trial does not touch."`
+	Again     bool   `json:"again,omitempty" doc:"It had been committed already, by the same key."`
+	Overrides string `json:"overrides,omitempty" doc:"What was overridden, by whom and why."`
+}

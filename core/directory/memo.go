@@ -1,0 +1,34 @@
+package directory
+
+import (
+	"sync"
+	"weak"
+)
+
+// Memo holds what someone works out of books, once for each, and no longer than
+// the book, or the Memo, is there. The zero Memo is empty and ready to use.
+type Memo[T any] struct {
+	mu sync.Mutex
+	of map[weak.Pointer[Book]]func() T
+}
+
+// Of gives what work makes for a book.
+func (m *Memo[T]) Of(b *Book, work func() T) T {
+	key := weak.Make(b)
+	m.mu.Lock()
+	made, known := m.of[key]
+	if !known {
+		for other := range m.of {
+			if other.Value() == nil {
+				delete(m.of, other)
+			}
+		}
+		if m.of == nil {
+			m.of = map[weak.Pointer[Book]]func() T{}
+		}
+		made = sync.OnceValue(work)
+		m.of[key] = made
+	}
+	m.mu.Unlock()
+	return made()
+}

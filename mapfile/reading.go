@@ -1,0 +1,102 @@
+package mapfile
+
+import (
+	"bytes"
+	"slices"
+
+	"gatemap/core/atlas"
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/place"
+)
+
+// Reading is a folder's files with the map that they make. It is not changed.
+type Reading struct {
+	Map    *atlas.Map
+	types  []gate.Type
+	parts  []*part
+	tables []*attributeTable
+	// filled are the directories whose sources were filled from tables, by what
+	// was written.
+	filled map[*directory.Document]*directory.Document
+}
+
+// part is what one file holds.
+type part struct {
+	file        File
+	head        *head
+	directories []*directory.Document
+	systems     []*gate.System
+	guarantees  []*atlas.Guarantee
+	tables      []*attributeTable
+}
+
+// Parse makes a map from the files of a folder. The error joins a *place.Error
+// for everything that is wrong, in all files.
+func Parse(files []File, types []gate.Type) (*atlas.Map, error) {
+	r, err := Read(files, types)
+	if err != nil {
+		return nil, err
+	}
+	return r.Map, nil
+}
+
+// Read is Parse for files of which some will be read again.
+func Read(files []File, types []gate.Type) (*Reading, error) {
+	return (&Reading{types: types}).With(files)
+}
+
+// With reads other files. What stands in files that are as they were is not only
+// the same but shared. The error is as that of Parse.
+func (r *Reading) With(files []File) (*Reading, error) {
+	known := map[string]*part{}
+	for _, p := range r.parts {
+		known[p.file.Path] = p
+	}
+	var errs place.Errors
+	n := &Reading{types: r.types, filled: map[*directory.Document]*directory.Document{}}
+	for _, f := range files {
+		p := known[f.Path]
+		if p == nil || !bytes.Equal(p.file.Content, f.Content) {
+			p = &part{file: f}
+			(&reader{part: p, types: r.types, errs: &errs}).file(f)
+		}
+		n.parts = append(n.parts, p)
+	}
+	n.join(r, &errs)
+	if err := errs.Err(); err != nil {
+		return nil, err
+	}
+	return n, nil
+}
+
+// join puts the parts together to a map.
+func (r *Reading) join(before *Reading, errs *place.Errors) {
+	r.Map = &atlas.Map{}
+	r.tables = slices.Clone(shippedTables())
+	for _, p := range r.parts {
+		if p.head != nil {
+			p.head.into(r.Map, errs)
+		}
+		r.Map.Systems = append(r.Map.Systems, p.systems...)
+		r.Map.Guarantees = append(r.Map.Guarantees, p.guarantees...)
+		for _, t := range p.tables {
+			if r.find(t.Name) != nil {
+				errs.Addf(t.Place, "there is an attribute table %s already", t.Name)
+				continue
+			}
+			r.tables = append(r.tables, t)
+		}
+	}
+	same := slices.Equal(r.tables, before.tables)
+	for _, p := range r.parts {
+		for _, d := range p.directories {
+			if filled := before.filled[d]; same && filled != nil {
+				r.filled[d] = filled
+			} else {
+				r.filled[d] = r.fill(d, errs)
+			}
+			r.Map.Directories = append(r.Map.Directories, r.filled[d])
+		}
+	}
+}

@@ -1,0 +1,110 @@
+// Package operator says who may do what in the service: the roles of those who
+// work with it, and the rights that each has (docs/security.md). It keeps nothing
+// and asks nobody.
+package operator
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Right is something that an operator may do.
+type Right string
+
+// The rights.
+const (
+	Read       Right = "read"       // ask questions of the map and of trials
+	Stage      Right = "stage"      // begin trials, stage changes, drop them
+	Intake     Right = "intake"     // run an intake, and look at what it would change
+	Commit     Right = "commit"     // commit trials and intakes, revert revisions
+	Override   Right = "override"   // commit what brings an error or breaks a guarantee
+	Audit      Right = "audit"      // read and verify the audit
+	Administer Right = "administer" // operators, tokens and settings
+	// Members is the right of those who manage groups and are no operators: to
+	// change the members of their own groups.
+	Members Right = "members"
+)
+
+// Role is a named set of rights.
+type Role string
+
+// The roles.
+const (
+	Viewer   Role = "viewer"
+	Editor   Role = "editor"
+	Approver Role = "approver"
+	Admin    Role = "admin"
+	Manager  Role = "manager" // of groups; no operator
+)
+
+// Roles lists the roles of operators, the weakest first.
+var Roles = []Role{Viewer, Editor, Approver, Admin}
+
+var rights = map[Role][]Right{
+	Viewer:   {Read},
+	Editor:   {Read, Stage, Intake},
+	Approver: {Read, Stage, Intake, Commit, Override, Audit},
+	Admin:    {Read, Stage, Intake, Commit, Override, Audit, Administer},
+	Manager:  {Members},
+}
+
+// Has says whether a role has a right. The empty right is anyone's.
+func (r Role) Has(right Right) bool { return right == "" || slices.Contains(rights[r], right) }
+
+// Rights lists the rights of a role.
+func (r Role) Rights() []Right { return slices.Clone(rights[r]) }
+
+// ParseRole reads the role of an operator.
+func ParseRole(text string) (Role, error) {
+	if r := Role(text); slices.Contains(Roles, r) {
+		return r, nil
+	}
+	return "", fmt.Errorf("there is no role %q; there are viewer, editor, approver and admin", text)
+}
+
+// Actor is who does something.
+type Actor struct {
+	Name    string
+	Role    Role
+	How     string   // password, provider, token, or the service itself
+	Systems []string // of a token: the only systems that it opens; nil: all
+	User    string   // of a manager of groups: the account, by full name
+}
+
+// Service is the service itself, which follows sources.
+var Service = Actor{Name: "gatemap", Role: Admin, How: "service"}
+
+// ForbiddenError says that someone may not do something.
+type ForbiddenError struct {
+	Actor  Actor
+	Reason string
+}
+
+func (e *ForbiddenError) Error() string { return e.Reason }
+
+// May is nil where someone has a right.
+func (a Actor) May(right Right) error {
+	if a.Role.Has(right) {
+		return nil
+	}
+	var have []string
+	for _, r := range Roles {
+		if r.Has(right) {
+			have = append(have, string(r))
+		}
+	}
+	return &ForbiddenError{a, fmt.Sprintf("%s is %s %s, who may not %s; %s may", a.Name, article(a.Role), a.Role, right, strings.Join(have, " or "))}
+}
+
+func article(r Role) string {
+	if r != "" && strings.ContainsRune("aeiou", rune(r[0])) {
+		return "an"
+	}
+	return "a"
+}
+
+// Sees says whether someone may ask about a system.
+func (a Actor) Sees(system string) bool {
+	return a.Systems == nil || slices.ContainsFunc(a.Systems, func(s string) bool { return strings.EqualFold(s, system) })
+}

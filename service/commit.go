@@ -1,0 +1,235 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"gatemap/answer"
+	"gatemap/connect"
+	"gatemap/core/directory"
+	"gatemap/operator"
+	"gatemap/stage"
+	"gatemap/store"
+)
+
+// Committing is how a trial is to be committed.
+type Committing struct {
+	Version  int    // of the trial; 0: whichever there is
+	Reason   string // why, for those who read the history
+	Override string // why, though it brings an error or breaks a guarantee; "": not then
+	Key      string // by which the same commit is known when it is asked for again
+}
+
+// CommitTrial makes a trial the newest revision. Where the map has moved since the
+// trial was staged, in what it does not touch, it is worked out anew on what is in
+// force now. The error is an *answer.ConflictError that says what keeps it, or an
+// *operator.ForbiddenError.
+func (s *Service) CommitTrial(ctx context.Context, by operator.Actor, named string, c Committing) (*answer.Committed, error) {
+	if strings.TrimSpace(c.Reason) == "" {
+		return nil, badField("reason", "", "a commit needs a reason, for those who read the history")
+	}
+	if c.Key != "" {
+		r, again, err := s.store.RevisionByKey(ctx, by.Name+" "+c.Key)
+		if err != nil {
+			return nil, err
+		}
+		if again {
+			if !strings.EqualFold(r.Trial, named) {
+				return nil, &answer.ConflictError{Message: fmt.Sprintf("this key committed the trial %s as revision %d; take another key", r.Trial, r.Number)}
+			}
+			return &answer.Committed{Revision: r.Number, Again: true, Overrides: r.Overrides}, nil
+		}
+	}
+	s.committing.Lock()
+	defer s.committing.Unlock()
+	t, err := s.kept(ctx, named)
+	if err != nil {
+		return nil, err
+	}
+	if c.Version > 0 && c.Version != t.Version {
+		return nil, movedTrial(t)
+	}
+	w := s.work(t)
+	if err := s.mayCommit(ctx, by, t, w); err != nil {
+		return nil, err
+	}
+	overrides, err := s.overridden(by, w, c.Override)
+	if err != nil {
+		return nil, err
+	}
+	put, gone, err := w.head.Folder.rowsOf(w.draft)
+	if err != nil {
+		return nil, err
+	}
+	if len(put)+len(gone) == 0 {
+		return nil, &answer.ConflictError{Message: "the changes of this trial undo each other: there is nothing to commit"}
+	}
+	changes, err := json.Marshal(w.changes)
+	if err != nil {
+		return nil, err
+	}
+	r := store.Revision{At: time.Now(), Author: by.Name, Reason: c.Reason, Trial: t.Name, Changes: changes, Undoes: t.Undoes, Overrides: overrides}
+	if c.Key != "" {
+		r.Key = by.Name + " " + c.Key
+	}
+	// It is done even when the caller has gone: half of it must not be.
+	if r, err = s.store.Amend(context.WithoutCancel(ctx), w.head.Revision.Number, r, put, gone); err != nil {
+		return nil, err
+	}
+	s.put(r, w.folder, w.trial.Atlas)
+	s.events.tell(Event{Trial: t.Name})
+	s.log.Info("revision committed", "revision", r.Number, "author", r.Author, "reason", r.Reason, "trial", t.Name, "overrides", overrides)
+	return &answer.Committed{Revision: r.Number, Rebased: t.Base != w.head.Revision.Number, Overrides: overrides}, nil
+}
+
+// mayCommit says what keeps someone from committing a trial at all.
+func (s *Service) mayCommit(ctx context.Context, by operator.Actor, t *store.Trial, w *tried) error {
+	switch {
+	case w.err != nil:
+		return notNow(s.whoMoved(ctx, t, w.err))
+	case len(w.changes) == 0:
+		return &answer.ConflictError{Message: fmt.Sprintf("nothing is staged in the trial %s", t.Name)}
+	case by.Systems != nil:
+		return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s is for some systems alone, and a commit is for the whole map", by.Name)}
+	}
+	return nil
+}
+
+// whoMoved adds to what keeps a trial who changed the map since it was staged.
+func (s *Service) whoMoved(ctx context.Context, t *store.Trial, err error) error {
+	var e *stage.Error
+	if !errors.As(err, &e) || !e.Moved {
+		return err
+	}
+	list, failed := s.store.Revisions(ctx, s.Head().Revision.Number-t.Base)
+	if failed != nil || len(list) == 0 {
+		return err
+	}
+	var since []string
+	for _, r := range list {
+		since = append(since, fmt.Sprintf("revision %d by %s (%s)", r.Number, r.Author, r.Reason))
+		if len(since) == 5 {
+			break
+		}
+	}
+	return fmt.Errorf("%w. Since it was staged on revision %d there were %s", err, t.Base, strings.Join(since, ", "))
+}
+
+// overridden sees that a trial brings no error and breaks no guarantee, or that
+// someone who may overrides that; it says what was overridden.
+func (s *Service) overridden(by operator.Actor, w *tried, why string) (string, error) {
+	var stops []string
+	for _, f := range w.trial.Errors() {
+		stops = append(stops, fmt.Sprintf("it brings the error %s: %s", f.Code, f.Message))
+	}
+	for _, g := range w.guarantees().Broken {
+		stops = append(stops, fmt.Sprintf("it breaks the guarantee %s", g))
+	}
+	switch {
+	case len(stops) == 0:
+		return "", nil
+	case why == "":
+		return "", &answer.ConflictError{Message: strings.Join(stops, "; ") + ". Put it right, or let an approver override it with a reason."}
+	}
+	if err := by.May(operator.Override); err != nil {
+		return "", err
+	}
+	return fmt.Sprintf("%s, because: %s (%s)", by.Name, why, strings.Join(stops, "; ")), nil
+}
+
+// maxRestored is how many records and documents a revert can put back; what is
+// more came in by an intake, and goes by one.
+const maxRestored = 5000
+
+// Revert begins a trial that undoes a revision, to be tried and committed like any
+// other. The error says what has been changed again since.
+func (s *Service) Revert(ctx context.Context, by operator.Actor, number int, named string) (*answer.Trial, error) {
+	r, ok, err := s.store.Revision(ctx, number)
+	if err != nil {
+		return nil, err
+	}
+	if !ok {
+		return nil, &directory.NotFoundError{Kind: "revision", Name: fmt.Sprint(number)}
+	}
+	if number == 1 {
+		return nil, &answer.ConflictError{Message: "revision 1 is the beginning: there is nothing before it"}
+	}
+	turns, err := s.store.Turned(ctx, number, maxRestored+1)
+	if err != nil {
+		return nil, err
+	}
+	if len(turns) > maxRestored {
+		return nil, &answer.ConflictError{Message: fmt.Sprintf("revision %d changed more than %d records: bring the directory in anew instead", number, maxRestored)}
+	}
+	w := &tried{head: s.Head()}
+	for _, t := range turns {
+		w.changes = append(w.changes, staged{restoring(t), by.Name})
+	}
+	if w.try(); w.err != nil {
+		return nil, &answer.ConflictError{Message: fmt.Sprintf("revision %d cannot be undone, as what it changed was changed again: %v", number, w.err)}
+	}
+	if named == "" {
+		named = fmt.Sprintf("revert-%d", number)
+	}
+	note := fmt.Sprintf("Undoes revision %d by %s: %s", number, r.Author, r.Reason)
+	return s.createTrial(ctx, by, &store.Trial{Name: named, Note: note, Undoes: number}, w.changes)
+}
+
+var recordKinds = map[string]connect.Kind{"user": connect.User, "group": connect.Group, "device": connect.Device}
+
+// restoring is the change that undoes a turn.
+func restoring(t store.Turn) stage.Change {
+	if t.Key.Path != "" {
+		return stage.RestoreDocument(t.Key.Path, t.Before, t.After, func(content []byte) []byte {
+			text, err := json.Marshal(string(content))
+			if err != nil {
+				panic(err) // a text can be written
+			}
+			return text
+		})
+	}
+	return stage.RestoreRecord(t.Key.Directory, connect.Named{Kind: recordKinds[t.Key.Kind], Name: t.Key.Name}, t.Before, t.After)
+}
+
+// mayStage says whether someone may stage a change.
+func mayStage(by operator.Actor, c *stage.Change) error {
+	if by.Systems == nil {
+		return nil
+	}
+	switch c.Do {
+	case stage.AddEntry, stage.ChangeEntry, stage.MoveEntry, stage.DropEntry:
+		if by.Sees(c.Document) {
+			return nil
+		}
+	}
+	return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s may change lines of %s, and nothing else", by.Name, strings.Join(by.Systems, ", "))}
+}
+
+func movedTrial(t *store.Trial) error {
+	return &answer.Problem{
+		Title: "Changed by someone else", Status: 412,
+		Detail: fmt.Sprintf("the trial %s is at version %d by now: look at it again, and send what you mean for that version", t.Name, t.Version),
+	}
+}
+
+func notNow(err error) error { return &answer.ConflictError{Message: err.Error()} }
+
+func badField(field, value, problem string) error {
+	return &answer.Problem{
+		Title: "A value that cannot be used", Status: 422, Field: field, Value: value, Problem: problem, Detail: field + ": " + problem,
+	}
+}
+
+// badChange says which of some changes cannot be made.
+func badChange(i int, err error) error {
+	var missing *directory.NotFoundError
+	var forbidden *operator.ForbiddenError
+	if errors.As(err, &missing) || errors.As(err, &forbidden) {
+		return err
+	}
+	return badField(fmt.Sprintf("changes[%d]", i), "", err.Error())
+}

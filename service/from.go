@@ -1,0 +1,71 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"maps"
+	"slices"
+
+	"gatemap/answer"
+	"gatemap/operator"
+	"gatemap/stage"
+	"gatemap/store"
+)
+
+// TrialFrom makes a trial of what is otherwise in the files of a folder than in the
+// map in force. What sources bring in is left out: that comes by intake.
+func (s *Service) TrialFrom(ctx context.Context, by operator.Actor, named, note string, files map[string]string) (*answer.Trial, error) {
+	if err := mayStage(by, &stage.Change{Do: stage.WriteDocument}); err != nil {
+		return nil, err
+	}
+	head := s.Head()
+	changes, err := differingFiles(head, files)
+	if err != nil {
+		return nil, err
+	}
+	if len(changes) == 0 {
+		return nil, &answer.ConflictError{Message: "the folder says what the map in force says: there is nothing to try"}
+	}
+	w := &tried{head: head}
+	for _, c := range changes {
+		w.changes = append(w.changes, staged{c, by.Name})
+	}
+	if w.try(); w.err != nil {
+		return nil, badChange(0, w.err)
+	}
+	return s.createTrial(ctx, by, &store.Trial{Name: named, Note: note}, w.changes)
+}
+
+// differingFiles are the changes that make the files of a map others.
+func differingFiles(head *Head, files map[string]string) ([]stage.Change, error) {
+	var changes []stage.Change
+	old := map[string]string{}
+	for _, f := range head.Folder.Files {
+		old[f.Path] = string(f.Content)
+	}
+	for _, path := range slices.Sorted(maps.Keys(files)) {
+		if was, known := old[path]; known && was == files[path] {
+			continue
+		}
+		text, err := json.Marshal(files[path])
+		if err != nil {
+			return nil, err
+		}
+		changes = append(changes, stage.Change{Do: stage.WriteDocument, Document: path, Value: text})
+	}
+	for _, path := range slices.Sorted(maps.Keys(old)) {
+		if _, stays := files[path]; !stays {
+			changes = append(changes, stage.Change{Do: stage.DropDocument, Document: path})
+		}
+	}
+	return changes, nil
+}
+
+// Documents are the files of the map in force, by path.
+func (h *Head) Documents() map[string]string {
+	all := map[string]string{}
+	for _, f := range h.Folder.Files {
+		all[f.Path] = string(f.Content)
+	}
+	return all
+}

@@ -1,0 +1,256 @@
+package service
+
+import (
+	"cmp"
+	"context"
+	"encoding/base64"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+
+	"gatemap/answer"
+	"gatemap/core/change"
+	"gatemap/core/gate"
+	"gatemap/core/situation"
+	"gatemap/stage"
+)
+
+// outcomes are what is worked out of a trial when it is asked for.
+type outcomes struct {
+	mu     sync.Mutex
+	known  map[string]*effects // by the situation
+	broken *change.TurnedGuarantees
+	turned *answer.Turned
+}
+
+// effects is what a trial does in a situation, by person.
+type effects struct {
+	list   []answer.Effected
+	looked int // of how many people it may touch; 0: of all
+}
+
+// Outcoming says which part of an outcome is asked for.
+type Outcoming struct {
+	Situation    situation.Situation
+	User, System string // only of these
+	Effect       answer.Effect
+	Limit        int
+	Cursor       string
+}
+
+// Outcome is what a trial would change. The error is a *directory.NotFoundError, or
+// an *answer.ConflictError where the trial cannot be made as things are.
+func (s *Service) Outcome(ctx context.Context, named string, o Outcoming) (*answer.Outcome, error) {
+	t, err := s.kept(ctx, named)
+	if err != nil {
+		return nil, err
+	}
+	w := s.work(t)
+	if w.err != nil {
+		return nil, notNow(w.err)
+	}
+	return w.outcome(t.Name, o)
+}
+
+func (w *tried) outcome(named string, o Outcoming) (*answer.Outcome, error) {
+	e, err := w.effects(o.Situation)
+	if err != nil {
+		return nil, err
+	}
+	from, err := readCursor(o.Cursor)
+	if err != nil {
+		return nil, err
+	}
+	if o.Limit <= 0 || o.Limit > MaxPage {
+		o.Limit = MaxPage
+	}
+	out := &answer.Outcome{
+		Trial: named, Revision: w.head.Revision.Number, Situation: o.Situation.Facts(), Looked: e.looked,
+		BySystem: []answer.Tallied{}, ByPerson: []answer.Tallied{}, Items: []answer.Effected{}, Seats: w.seats(),
+	}
+	if o.User != "" {
+		u, err := w.trial.Atlas.Book.FindUser(o.User, "")
+		if err != nil {
+			return nil, err
+		}
+		o.User = w.trial.Atlas.Book.UserName(u)
+	}
+	systems, people := map[string]*answer.Tallied{}, map[string]*answer.Tallied{}
+	n := 0
+	for i := range e.list {
+		x := &e.list[i]
+		system := x.Entitlement().System
+		if o.User != "" && !strings.EqualFold(x.User, o.User) || o.System != "" && !strings.EqualFold(system, o.System) {
+			continue
+		}
+		out.Total.Add(x.Effect)
+		count(systems, system, x.Effect)
+		count(people, x.User, x.Effect)
+		if o.Effect != "" && o.Effect != x.Effect {
+			continue
+		}
+		if n >= from && len(out.Items) < o.Limit {
+			out.Items = append(out.Items, *x)
+		}
+		n++
+	}
+	if next := from + len(out.Items); len(out.Items) > 0 && next < n {
+		out.Cursor = base64.RawURLEncoding.EncodeToString([]byte(strconv.Itoa(next)))
+	}
+	out.People, out.BySystem, out.ByPerson = len(people), tallied(systems, len(systems)), tallied(people, 50)
+	return out, nil
+}
+
+func count(of map[string]*answer.Tallied, named string, e answer.Effect) {
+	if of[named] == nil {
+		of[named] = &answer.Tallied{Name: named}
+	}
+	of[named].Add(e)
+}
+
+// tallied lists tallies, the greatest first.
+func tallied(of map[string]*answer.Tallied, most int) []answer.Tallied {
+	list := make([]answer.Tallied, 0, len(of))
+	for _, t := range of {
+		list = append(list, *t)
+	}
+	slices.SortFunc(list, func(a, b answer.Tallied) int {
+		return cmp.Or(cmp.Compare(b.All(), a.All()), strings.Compare(a.Name, b.Name))
+	})
+	return list[:min(len(list), most)]
+}
+
+// effects works out what a trial does in a situation, once.
+func (w *tried) effects(s situation.Situation) (*effects, error) {
+	var key []string
+	for field, value := range s.Facts() {
+		key = append(key, field+"="+value)
+	}
+	slices.Sort(key)
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	known := strings.Join(key, "&")
+	if e := w.known[known]; e != nil {
+		return e, nil
+	}
+	o, looked, err := w.trial.OutcomeWithin(s, lookedAt)
+	if err != nil {
+		return nil, err
+	}
+	e := &effects{looked: looked, list: make([]answer.Effected, 0, len(o.Gains)+len(o.Losses)+len(o.Changes)+len(o.Reroutes))}
+	for i := range o.Gains {
+		e.list = append(e.list, answer.Effected{Effect: answer.Gain, User: o.Gains[i].User, After: &o.Gains[i].Entitlement})
+	}
+	for i := range o.Losses {
+		e.list = append(e.list, answer.Effected{Effect: answer.Loss, User: o.Losses[i].User, Before: &o.Losses[i].Entitlement})
+	}
+	both := func(effect answer.Effect, list []change.Changed) {
+		for i := range list {
+			e.list = append(e.list, answer.Effected{Effect: effect, User: list[i].User, Before: &list[i].Before, After: &list[i].After})
+		}
+	}
+	both(answer.Changed, o.Changes)
+	both(answer.Reroute, o.Reroutes)
+	slices.SortStableFunc(e.list, func(a, b answer.Effected) int { return strings.Compare(a.User, b.User) })
+	if w.known == nil || len(w.known) == maxSituations {
+		w.known = map[string]*effects{}
+	}
+	w.known[known] = e
+	return e, nil
+}
+
+// maxSituations is for how many situations the effects of one trial are kept.
+const maxSituations = 8
+
+// seats lists the products of which the trial gives others a seat, or more.
+func (w *tried) seats() []answer.Seats {
+	var all []answer.Seats
+	for _, s := range w.trial.Atlas.Systems {
+		g, ok := s.Gate.(gate.Seated)
+		if !ok {
+			continue
+		}
+		before := map[string]gate.Seats{}
+		if old, err := w.head.Atlas.System(s.Name()); err == nil {
+			if o, ok := old.Gate.(gate.Seated); ok {
+				for _, x := range o.Seats(w.head.Atlas.Book) {
+					before[x.Product] = x
+				}
+			}
+		}
+		for _, x := range g.Seats(w.trial.Atlas.Book) {
+			if b := before[x.Product]; b != x {
+				all = append(all, answer.Seats{Product: s.Name() + "/" + x.Product, Seats: x.Seats, Before: b.Holders, After: x.Holders})
+			}
+		}
+	}
+	return all
+}
+
+// guarantees are those that the trial breaks or mends.
+func (w *tried) guarantees() *change.TurnedGuarantees {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.broken == nil {
+		turned := w.trial.Guarantees(w.head.Kept())
+		w.broken = &turned
+	}
+	return w.broken
+}
+
+// maxFound is up to how many people everything is looked for that a trial turns;
+// beyond, errors and guarantees alone.
+const maxFound = 20_000
+
+// Turned is what a trial turns.
+func (s *Service) Turned(ctx context.Context, named string) (*answer.Turned, error) {
+	t, err := s.kept(ctx, named)
+	if err != nil {
+		return nil, err
+	}
+	w := s.work(t)
+	if w.err != nil {
+		return nil, notNow(w.err)
+	}
+	return w.turns(), nil
+}
+
+func (w *tried) turns() *answer.Turned {
+	guarantees := w.guarantees()
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.turned == nil {
+		w.turned = &answer.Turned{Guarantees: *guarantees, Whole: w.trial.Atlas.Book.Users() <= maxFound}
+		if w.turned.Whole {
+			w.turned.Findings = w.trial.Findings(w.head.Found())
+		} else {
+			w.turned.Findings = change.TurnedFindings{New: w.trial.Errors()}
+		}
+	}
+	return w.turned
+}
+
+// Impact says what a change would do on top of a trial, before it is staged.
+func (s *Service) Impact(ctx context.Context, named string, c stage.Change, in situation.Situation) (*answer.Impact, error) {
+	t, err := s.kept(ctx, named)
+	if err != nil {
+		return nil, err
+	}
+	before := s.work(t)
+	if before.err != nil {
+		return nil, notNow(before.err)
+	}
+	c.Was, c.Beside = nil, nil
+	// What is there with the trial stands in for the revision in force.
+	head := &Head{Revision: before.head.Revision, Folder: before.folder, Answers: before.answers}
+	w := &tried{head: head, changes: []staged{{Change: c}}}
+	if w.try(); w.err != nil {
+		return nil, badChange(0, w.err)
+	}
+	out, err := w.outcome(t.Name, Outcoming{Situation: in, Limit: 50})
+	if err != nil {
+		return nil, err
+	}
+	return &answer.Impact{Sentence: w.changes[0].Sentence(), Passes: w.draft.Passed, Turned: w.turns(), Outcome: *out}, nil
+}

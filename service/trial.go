@@ -1,0 +1,363 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"regexp"
+	"time"
+
+	"gatemap/answer"
+	"gatemap/core/atlas"
+	"gatemap/core/change"
+	"gatemap/core/directory"
+	"gatemap/core/name"
+	"gatemap/operator"
+	"gatemap/stage"
+	"gatemap/store"
+)
+
+// staged is a staged change with who staged it, as it is kept.
+type staged struct {
+	stage.Change
+	By string `json:"by"`
+}
+
+// tried is a trial worked out on one head. It is not changed.
+type tried struct {
+	head    *Head
+	version int
+	changes []staged // with what they take the place of, as it is on the head
+	folder  *Folder
+	draft   *stage.Draft
+	trial   *change.Trial
+	answers Answers
+	err     error // why it cannot be made on this head
+	outcomes
+}
+
+// maxTried is how many trials are kept worked out.
+const maxTried = 16
+
+// trialName is what a trial may be called: it stands in addresses.
+var trialName = regexp.MustCompile(`^[a-zA-Z0-9][a-zA-Z0-9._-]{0,63}$`)
+
+// NewTrial begins a trial. The error is an *answer.Problem where the name cannot be
+// used, and an *answer.ConflictError where it is taken.
+func (s *Service) NewTrial(ctx context.Context, by operator.Actor, named, note string) (*answer.Trial, error) {
+	return s.createTrial(ctx, by, &store.Trial{Name: named, Note: note}, nil)
+}
+
+func (s *Service) createTrial(ctx context.Context, by operator.Actor, t *store.Trial, changes []staged) (*answer.Trial, error) {
+	if !trialName.MatchString(t.Name) {
+		return nil, badField("name", t.Name, "a trial's name has letters, digits, dots, dashes and underscores, at most 64 of them, and begins with a letter or a digit")
+	}
+	raw, err := json.Marshal(changes)
+	if err != nil {
+		return nil, err
+	}
+	t.Author, t.Created, t.Base, t.Changes = by.Name, time.Now(), s.Head().Revision.Number, raw
+	if err := s.store.CreateTrial(ctx, t); errors.Is(err, store.ErrTaken) {
+		return nil, &answer.ConflictError{Message: fmt.Sprintf("there is a trial %s already; take another name, or drop that one", t.Name)}
+	} else if err != nil {
+		return nil, err
+	}
+	s.events.tell(Event{Trial: t.Name})
+	return s.Trial(ctx, t.Name)
+}
+
+// Trials lists the trials that are open, by name.
+func (s *Service) Trials(ctx context.Context) (*answer.Trials, error) {
+	list, err := s.store.Trials(ctx)
+	if err != nil {
+		return nil, err
+	}
+	all := &answer.Trials{Trials: []answer.Trial{}}
+	for i := range list {
+		t, err := s.describe(&list[i])
+		if err != nil {
+			return nil, err
+		}
+		all.Trials = append(all.Trials, *t)
+	}
+	return all, nil
+}
+
+// Trial is one trial. The error is a *directory.NotFoundError.
+func (s *Service) Trial(ctx context.Context, named string) (*answer.Trial, error) {
+	t, err := s.kept(ctx, named)
+	if err != nil {
+		return nil, err
+	}
+	return s.describe(t)
+}
+
+// kept finds a trial in the store.
+func (s *Service) kept(ctx context.Context, named string) (*store.Trial, error) {
+	t, ok, err := s.store.Trial(ctx, named)
+	if err != nil {
+		return nil, err
+	}
+	if !ok {
+		all, err := s.store.Trials(ctx)
+		if err != nil {
+			return nil, err
+		}
+		return nil, &directory.NotFoundError{Kind: "trial", Name: named, Near: name.Near(named, func(yield func(string) bool) {
+			for i := range all {
+				if !yield(all[i].Name) {
+					return
+				}
+			}
+		})}
+	}
+	return &t, nil
+}
+
+func (s *Service) describe(t *store.Trial) (*answer.Trial, error) {
+	w := s.work(t)
+	d := &answer.Trial{
+		Name: t.Name, Note: t.Note, Author: t.Author, Created: t.Created, Base: t.Base, Version: t.Version, Undoes: t.Undoes,
+		Changes: []answer.Staged{}, Stands: w.err == nil,
+	}
+	for _, c := range w.changes {
+		d.Changes = append(d.Changes, answer.Staged{Sentence: c.Sentence(), By: c.By, Change: c.Change})
+	}
+	if w.err != nil {
+		d.Obstacle = w.err.Error()
+	} else {
+		d.Notices = w.notices()
+	}
+	return d, nil
+}
+
+// notices says what is worth knowing before a trial is committed.
+func (w *tried) notices() []string {
+	var all []string
+	for _, d := range w.head.Folder.written.Map.Directories {
+		if len(w.draft.Touched[d.Name]) > 0 && d.Source != nil {
+			all = append(all, fmt.Sprintf("The records of directory %s come from a source: make the change there too, or the next intake brings back what the source has.", d.Name))
+		}
+	}
+	return all
+}
+
+// work works a trial out on the head, unless that has been done.
+func (s *Service) work(t *store.Trial) *tried {
+	head, key := s.Head(), name.Fold(t.Name)
+	if w, known := s.tried.Get(key); known && w.head == head && w.version == t.Version {
+		return w
+	}
+	w := &tried{head: head, version: t.Version}
+	if err := json.Unmarshal(t.Changes, &w.changes); err != nil {
+		w.err = fmt.Errorf("what was staged cannot be read: %w", err)
+		return w
+	}
+	w.try()
+	s.tried.Add(key, w)
+	return w
+}
+
+// try makes the changes of a trial on its head.
+func (w *tried) try() {
+	w.draft = stage.NewDraft(w.head.base())
+	for i := range w.changes {
+		if err := w.draft.Apply(&w.changes[i].Change); err != nil {
+			var e *stage.Error
+			if errors.As(err, &e) {
+				e.Number = i + 1
+			}
+			w.err = err
+			return
+		}
+	}
+	if len(w.changes) == 0 {
+		w.folder, w.trial, w.answers = w.head.Folder, change.None(w.head.Atlas), w.head.Answers
+		return
+	}
+	if w.folder, w.err = w.head.Folder.edited(w.draft); w.err != nil {
+		return
+	}
+	if w.trial, w.err = change.Try(w.head.Atlas, w.head.Folder.Map, w.folder.Map); w.err == nil {
+		w.answers = From(w.trial.Atlas)
+	}
+}
+
+// base is what changes are made to.
+func (h *Head) base() stage.Base { return h.Folder.base(h.Atlas) }
+
+func (f *Folder) base(a *atlas.Atlas) stage.Base {
+	return stage.Base{Files: f.Files, Records: f.Records, Map: f.Map, Book: a.Book, Codec: rowCodec{}}
+}
+
+// Changed is the folder, of which an atlas was compiled, with changes. The error is
+// about the first that cannot be made.
+func (f *Folder) Changed(a *atlas.Atlas, changes []stage.Change) (*Folder, error) {
+	d := stage.NewDraft(f.base(a))
+	if err := d.ApplyAll(changes); err != nil {
+		return nil, err
+	}
+	return f.edited(d)
+}
+
+// edited is the folder with what a draft changed in it.
+func (f *Folder) edited(d *stage.Draft) (*Folder, error) {
+	next := *f
+	next.Files, next.Records = d.Files, d.Records
+	var err error
+	if next.written, err = f.written.With(d.Files); err != nil {
+		return nil, err
+	}
+	next.assemble()
+	return &next, nil
+}
+
+// rows are the rows in which a draft differs from the folder that it began with.
+func (f *Folder) rowsOf(d *stage.Draft) (put []store.Pending, gone []store.Key, err error) {
+	before := map[string][]byte{}
+	for _, file := range f.Files {
+		before[file.Path] = file.Content
+	}
+	for _, file := range d.Files {
+		if old, known := before[file.Path]; !known || string(old) != string(file.Content) {
+			put = append(put, store.Pending{Key: store.Key{Path: file.Path}, Body: func() ([]byte, error) { return file.Content, nil }})
+		}
+		delete(before, file.Path)
+	}
+	for path := range before {
+		gone = append(gone, store.Key{Path: path})
+	}
+	for dir, names := range d.Touched {
+		for n := range names {
+			key := store.Key{Directory: dir, Kind: n.Kind.String(), Name: n.Name}
+			body, err := rowCodec{}.Write(d.Records[dir], n)
+			if err != nil {
+				return nil, nil, err
+			}
+			if body == nil {
+				gone = append(gone, key)
+			} else {
+				put = append(put, store.Pending{Key: key, Body: func() ([]byte, error) { return body, nil }})
+			}
+		}
+	}
+	return put, gone, nil
+}
+
+// Stage adds changes to a version of a trial; version 0 is whichever there is. It
+// is all of them or none. The error is an *answer.Problem that says which change
+// cannot be made and why.
+func (s *Service) Stage(ctx context.Context, by operator.Actor, named string, version int, changes []stage.Change) (*answer.Trial, error) {
+	return s.restage(ctx, named, version, func(w *tried) ([]staged, error) {
+		all := w.changes
+		if w.err != nil {
+			return nil, notNow(w.err)
+		}
+		for i, c := range changes {
+			c.Was, c.Beside = nil, nil
+			if err := mayStage(by, &c); err != nil {
+				return nil, err
+			}
+			if err := w.draft.Apply(&c); err != nil {
+				return nil, badChange(i, err)
+			}
+			all = append(all[:len(all):len(all)], staged{c, by.Name})
+		}
+		folder, err := w.head.Folder.edited(w.draft)
+		if err != nil {
+			return nil, badChange(len(changes)-1, err)
+		}
+		if _, err := change.Try(w.head.Atlas, w.head.Folder.Map, folder.Map); err != nil {
+			return nil, badChange(len(changes)-1, err)
+		}
+		return all, nil
+	})
+}
+
+// Unstage takes one change out of a trial, by its number from 1.
+func (s *Service) Unstage(ctx context.Context, named string, version, number int) (*answer.Trial, error) {
+	return s.restage(ctx, named, version, func(w *tried) ([]staged, error) {
+		if number < 1 || number > len(w.changes) {
+			return nil, badField("number", fmt.Sprint(number), fmt.Sprintf("the trial has %d changes", len(w.changes)))
+		}
+		rest := append(w.changes[:number-1:number-1], w.changes[number:]...)
+		without := &tried{head: w.head, changes: rest}
+		if without.try(); without.err != nil {
+			return nil, &answer.ConflictError{Message: "without that change another cannot be made: " + without.err.Error()}
+		}
+		return rest, nil
+	})
+}
+
+// restage writes other changes into a trial.
+func (s *Service) restage(ctx context.Context, named string, version int, work func(*tried) ([]staged, error)) (*answer.Trial, error) {
+	t, err := s.kept(ctx, named)
+	if err != nil {
+		return nil, err
+	}
+	if version > 0 && version != t.Version {
+		return nil, movedTrial(t)
+	}
+	w := &tried{head: s.Head(), version: t.Version}
+	if err := json.Unmarshal(t.Changes, &w.changes); err != nil {
+		return nil, err
+	}
+	w.draft = stage.NewDraft(w.head.base())
+	for i := range w.changes {
+		if err := w.draft.Apply(&w.changes[i].Change); err != nil {
+			w.err = err
+			break
+		}
+	}
+	changes, err := work(w)
+	if err != nil {
+		return nil, err
+	}
+	if t.Changes, err = json.Marshal(changes); err != nil {
+		return nil, err
+	}
+	t.Base = w.head.Revision.Number
+	if err := s.store.UpdateTrial(ctx, t); errors.Is(err, store.ErrMoved) {
+		return nil, movedTrial(t)
+	} else if err != nil {
+		return nil, err
+	}
+	s.events.tell(Event{Trial: t.Name})
+	return s.Trial(ctx, t.Name)
+}
+
+// DropTrial lets a version of a trial go; version 0 is whichever there is.
+func (s *Service) DropTrial(ctx context.Context, named string, version int) error {
+	t, err := s.kept(ctx, named)
+	if err != nil {
+		return err
+	}
+	if version == 0 {
+		version = t.Version
+	}
+	if err := s.store.DropTrial(ctx, t.Name, version); errors.Is(err, store.ErrMoved) {
+		return movedTrial(t)
+	} else if err != nil {
+		return err
+	}
+	s.tried.Remove(name.Fold(t.Name))
+	s.events.tell(Event{Trial: t.Name})
+	return nil
+}
+
+// Asked is what a question is asked of: the revision in force, or a trial.
+func (s *Service) Asked(ctx context.Context, trial string) (Answers, error) {
+	if trial == "" {
+		return s.Head().Answers, nil
+	}
+	t, err := s.kept(ctx, trial)
+	if err != nil {
+		return Answers{}, err
+	}
+	w := s.work(t)
+	if w.err != nil {
+		return Answers{}, notNow(w.err)
+	}
+	return w.answers, nil
+}

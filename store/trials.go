@@ -1,0 +1,99 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"time"
+)
+
+// Trial is a set of staged changes.
+type Trial struct {
+	Name    string
+	Note    string
+	Author  string
+	Created time.Time
+	Base    int    // the revision that the newest change was staged on
+	Version int    // counts from 1, and up with every change to the trial
+	Undoes  int    // the revision that it undoes; 0: none
+	Changes []byte // JSON
+}
+
+// ErrTaken says that there is something by this name already.
+var ErrTaken = errors.New("there is one by this name already")
+
+// CreateTrial begins a trial. The error is ErrTaken where its name is.
+func (s *Store) CreateTrial(ctx context.Context, t *Trial) error {
+	t.Version = 1
+	result, err := s.db.ExecContext(ctx, `INSERT INTO trials (name, note, author, created, base, version, undoes, changes) VALUES (?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
+		t.Name, t.Note, t.Author, t.Created.UTC().Format(time.RFC3339), t.Base, t.Version, sql.NullInt64{Int64: int64(t.Undoes), Valid: t.Undoes > 0}, t.Changes)
+	return s.changedOne(result, err, ErrTaken)
+}
+
+// UpdateTrial writes a trial in the place of the version before. The error is
+// ErrMoved where that one is not there.
+func (s *Store) UpdateTrial(ctx context.Context, t *Trial) error {
+	result, err := s.db.ExecContext(ctx, `UPDATE trials SET note = ?, base = ?, version = version + 1, changes = ? WHERE name = ? AND version = ?`,
+		t.Note, t.Base, t.Changes, t.Name, t.Version)
+	if err = s.changedOne(result, err, ErrMoved); err == nil {
+		t.Version++
+	}
+	return err
+}
+
+// DropTrial lets a version of a trial go. The error is ErrMoved where it is not
+// there.
+func (s *Store) DropTrial(ctx context.Context, name string, version int) error {
+	result, err := s.db.ExecContext(ctx, `DELETE FROM trials WHERE name = ? AND version = ?`, name, version)
+	return s.changedOne(result, err, ErrMoved)
+}
+
+// changedOne gives another error where a statement has changed nothing.
+func (s *Store) changedOne(result sql.Result, err, none error) error {
+	if err != nil {
+		return s.explain(err)
+	}
+	if n, err := result.RowsAffected(); err != nil || n == 0 {
+		return none
+	}
+	return nil
+}
+
+// Trials lists all trials, by name.
+func (s *Store) Trials(ctx context.Context) ([]Trial, error) {
+	return s.trials(ctx, `ORDER BY name`)
+}
+
+// Trial finds a trial; ok is false where there is none by this name.
+func (s *Store) Trial(ctx context.Context, name string) (t Trial, ok bool, err error) {
+	return firstOf(s.trials(ctx, `WHERE name = ?`, name))
+}
+
+func (s *Store) trials(ctx context.Context, which string, args ...any) ([]Trial, error) {
+	return query(ctx, s, func(rows *sql.Rows, t *Trial) error {
+		var created string
+		err := rows.Scan(&t.Name, &t.Note, &t.Author, &created, &t.Base, &t.Version, &t.Undoes, &t.Changes)
+		if err == nil {
+			t.Created, err = time.Parse(time.RFC3339, created)
+		}
+		return err
+	}, `SELECT name, note, author, created, base, version, coalesce(undoes, 0), changes FROM trials `+which, args...)
+}
+
+// query reads rows one by one.
+func query[T any](ctx context.Context, s *Store, scan func(*sql.Rows, *T) error, statement string, args ...any) ([]T, error) {
+	rows, err := s.db.QueryContext(ctx, statement, args...)
+	if err != nil {
+		return nil, s.explain(err)
+	}
+	defer rows.Close()
+	var list []T
+	for rows.Next() {
+		var one T
+		if err := scan(rows, &one); err != nil {
+			return nil, s.explain(err)
+		}
+		list = append(list, one)
+	}
+	return list, s.explain(rows.Err())
+}
