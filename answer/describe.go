@@ -46,10 +46,14 @@ type Revisions struct {
 
 // Revision is one version of the map.
 type Revision struct {
-	Number int       `json:"revision"`
-	At     time.Time `json:"at"`
-	Author string    `json:"author"`
-	Reason string    `json:"reason"`
+	Number    int       `json:"revision"`
+	At        time.Time `json:"at"`
+	Author    string    `json:"author"`
+	Reason    string    `json:"reason"`
+	Trial     string    `json:"trial,omitempty" doc:"The trial that it came from."`
+	Undoes    int       `json:"undoes,omitempty" doc:"The revision that it undid."`
+	Overrides string    `json:"overrides,omitempty" doc:"What was overridden, by whom and why."`
+	Changes   []string  `json:"changes,omitempty" doc:"What was changed, in sentences; told of one revision."`
 }
 
 // User is what a directory says of a user.
@@ -87,4 +91,10 @@ type SystemInfo struct {
 	Directory string            `json:"directory,omitempty"`
 	Requires  []string          `json:"requires" nullable:"false"`
 	Findings  []finding.Finding `json:"findings" nullable:"false"`
+}
+
+// Documents are the files of a map.
+type Documents struct {
+	Revision int               `json:"revision"`
+	Files    map[string]string `json:"files" doc:"What stands in them, by path."`
 }

@@ -165,3 +165,8 @@ type Hello struct {
 type NewRevision struct {
 	Revision int `json:"revision"`
 }
+
+// TrialChanged says that a trial was begun, changed, dropped or committed.
+type TrialChanged struct {
+	Trial string `json:"trial"`
+}

@@ -4,6 +4,7 @@
 package operator
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -107,4 +108,17 @@ func article(r Role) string {
 // Sees says whether someone may ask about a system.
 func (a Actor) Sees(system string) bool {
 	return a.Systems == nil || slices.ContainsFunc(a.Systems, func(s string) bool { return strings.EqualFold(s, system) })
+}
+
+type actorKey struct{}
+
+// With is a context in which someone acts.
+func With(ctx context.Context, a Actor) context.Context {
+	return context.WithValue(ctx, actorKey{}, a)
+}
+
+// From is who acts in a context; nobody, who has no rights, where none does.
+func From(ctx context.Context) Actor {
+	a, _ := ctx.Value(actorKey{}).(Actor)
+	return a
 }

@@ -13,6 +13,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/core/situation"
+	"gatemap/operator"
 	"gatemap/service"
 )
 
@@ -51,6 +52,7 @@ func Operations(open, closed, kept chi.Router, s *service.Service, version strin
 	config.Security = []map[string][]string{{"token": {}}, {"session": {}}}
 	sessions(humachi.New(open, config), s)
 	intakes(humachi.New(closed, config), s)
+	trials(humachi.New(closed, config), s)
 	config.OpenAPIPath = "/openapi"
 	api := humachi.New(kept, config)
 	questions(api, s)
@@ -72,6 +74,11 @@ type Facts struct {
 	Via        string `query:"via" doc:"Way to a file: share or local."`
 }
 
+// Of says what is asked: the revision in force, or a trial.
+type Of struct {
+	Trial string `query:"trial" doc:"Ask as if this trial were in force."`
+}
+
 func (f *Facts) situation() (situation.Situation, error) {
 	fields := map[string]string{
 		"from": f.From, "at": f.At, "device": f.Device, "device_name": f.DeviceName, "strength": f.Strength,
@@ -82,13 +89,31 @@ func (f *Facts) situation() (situation.Situation, error) {
 
 type reply[T any] struct{ Body *T }
 
+// operation describes an operation and the right that it needs.
+func operation(method, path, id, summary string, right operator.Right, status int) huma.Operation {
+	return huma.Operation{
+		Method: method, Path: path, OperationID: id, Summary: summary, DefaultStatus: status,
+		Errors:     []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusNotFound, http.StatusConflict, http.StatusUnprocessableEntity},
+		Extensions: map[string]any{rightOf: string(right)},
+	}
+}
+
+// rightOf is where the description of an operation says which right it needs.
+const rightOf = "x-right"
+
 // get registers one operation that reads.
 func get[In, Out any](api huma.API, path, id, summary string, ask func(context.Context, *In) (*Out, error)) {
-	huma.Register(api, huma.Operation{
-		Method: http.MethodGet, Path: path, OperationID: id, Summary: summary,
-		Errors: []int{http.StatusUnauthorized, http.StatusNotFound, http.StatusUnprocessableEntity},
-	}, func(ctx context.Context, in *In) (*reply[Out], error) {
-		out, err := ask(ctx, in)
+	call(api, operation(http.MethodGet, path, id, summary, operator.Read, http.StatusOK), ask)
+}
+
+// post registers one operation that does something.
+func post[In, Out any](api huma.API, path, id, summary string, right operator.Right, status int, work func(context.Context, *In) (*Out, error)) {
+	call(api, operation(http.MethodPost, path, id, summary, right, status), work)
+}
+
+func call[In, Out any](api huma.API, o huma.Operation, work func(context.Context, *In) (*Out, error)) {
+	huma.Register(api, o, func(ctx context.Context, in *In) (*reply[Out], error) {
+		out, err := work(ctx, in)
 		if err != nil {
 			return nil, answer.ProblemOf(err)
 		}
@@ -100,102 +125,155 @@ func questions(api huma.API, s *service.Service) {
 	get(api, "/reach", "reach", "Everything that a user holds", func(ctx context.Context, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name." example:"cindervale/ilse.okonjo"`
 		System string `query:"system" doc:"Only this system."`
+		Of
 		Facts
 	}) (*answer.Reach, error) {
 		given, err := in.situation()
 		if err != nil {
 			return nil, err
 		}
-		return s.Head().Reach(ctx, in.User, in.System, given)
+		a, err := s.Asked(ctx, in.Trial)
+		if err != nil {
+			return nil, err
+		}
+		return a.Reach(ctx, in.User, in.System, given)
 	})
 	get(api, "/person", "person", "Everything that a person holds, by account", func(ctx context.Context, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"Any account of the person, by name." example:"cindervale/ilse.okonjo"`
 		System string `query:"system" doc:"Only this system."`
+		Of
 		Facts
 	}) (*answer.Person, error) {
 		given, err := in.situation()
 		if err != nil {
 			return nil, err
 		}
-		return s.Head().Person(ctx, in.User, in.System, given)
+		a, err := s.Asked(ctx, in.Trial)
+		if err != nil {
+			return nil, err
+		}
+		return a.Person(ctx, in.User, in.System, given)
 	})
 	get(api, "/why", "why", "Why a user can do one thing, or why not", func(ctx context.Context, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name."`
 		System string `query:"system" required:"true" minLength:"1" doc:"The system."`
 		Right  string `query:"right" required:"true" minLength:"1" doc:"The right."`
 		Object string `query:"object" doc:"The object; missing: the system's own default."`
+		Of
 		Facts
 	}) (*answer.Why, error) {
 		given, err := in.situation()
 		if err != nil {
 			return nil, err
 		}
-		return s.Head().Why(ctx, in.User, in.System, in.Right, in.Object, given)
+		a, err := s.Asked(ctx, in.Trial)
+		if err != nil {
+			return nil, err
+		}
+		return a.Why(ctx, in.User, in.System, in.Right, in.Object, given)
 	})
 	get(api, "/who", "who", "Everyone who holds one thing", func(ctx context.Context, in *struct {
 		System string `query:"system" required:"true" minLength:"1" doc:"The system."`
 		Right  string `query:"right" required:"true" minLength:"1" doc:"The right."`
 		Object string `query:"object" doc:"The object; missing: the system's own default."`
+		Of
 		Facts
 	}) (*answer.Who, error) {
 		given, err := in.situation()
 		if err != nil {
 			return nil, err
 		}
-		return s.Head().Who(ctx, in.System, in.Right, in.Object, given)
+		a, err := s.Asked(ctx, in.Trial)
+		if err != nil {
+			return nil, err
+		}
+		return a.Who(ctx, in.System, in.Right, in.Object, given)
 	})
 	get(api, "/members", "members", "Everyone in a group, and how", func(ctx context.Context, in *struct {
 		Group string `query:"group" required:"true" minLength:"1" doc:"The group, by name."`
+		Of
 	}) (*answer.Members, error) {
-		return s.Head().Members(ctx, in.Group)
+		a, err := s.Asked(ctx, in.Trial)
+		if err != nil {
+			return nil, err
+		}
+		return a.Members(ctx, in.Group)
 	})
 	get(api, "/memberships", "memberships", "Every group of a user, and how", func(ctx context.Context, in *struct {
 		User string `query:"user" required:"true" minLength:"1" doc:"The user, by name."`
+		Of
 	}) (*answer.Groups, error) {
-		return s.Head().Groups(ctx, in.User)
+		a, err := s.Asked(ctx, in.Trial)
+		if err != nil {
+			return nil, err
+		}
+		return a.Groups(ctx, in.User)
 	})
-	get(api, "/findings", "findings", "What is wrong, useless or risky in the map", func(ctx context.Context, _ *struct{}) (*answer.Findings, error) {
-		return s.Head().Findings(ctx)
+	get(api, "/findings", "findings", "What is wrong, useless or risky in the map", func(ctx context.Context, in *Of) (*answer.Findings, error) {
+		a, err := s.Asked(ctx, in.Trial)
+		if err != nil {
+			return nil, err
+		}
+		return a.Findings(ctx)
 	})
 }
 
 func comparisons(api huma.API, s *service.Service) {
-	get(api, "/guarantees", "guarantees", "Every guarantee of the map, and whether it holds", func(ctx context.Context, _ *struct{}) (*answer.Guarantees, error) {
-		return s.Head().Guarantees(ctx)
+	get(api, "/guarantees", "guarantees", "Every guarantee of the map, and whether it holds", func(ctx context.Context, in *Of) (*answer.Guarantees, error) {
+		a, err := s.Asked(ctx, in.Trial)
+		if err != nil {
+			return nil, err
+		}
+		return a.Guarantees(ctx)
 	})
 	get(api, "/matrix", "matrix", "People against entitlements", func(ctx context.Context, in *struct {
 		System string `query:"system" doc:"Only this system."`
 		Group  string `query:"group" doc:"Only members of this group."`
 		Right  string `query:"right" doc:"Only rights like this, with *."`
+		Of
 		Facts
 	}) (*answer.Matrix, error) {
 		given, err := in.situation()
 		if err != nil {
 			return nil, err
 		}
-		return s.Head().Matrix(ctx, in.System, in.Group, in.Right, given)
+		a, err := s.Asked(ctx, in.Trial)
+		if err != nil {
+			return nil, err
+		}
+		return a.Matrix(ctx, in.System, in.Group, in.Right, given)
 	})
 	get(api, "/hours", "hours", "A week of a person, hour by hour", func(ctx context.Context, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name."`
 		System string `query:"system" doc:"Only this system."`
+		Of
 		Facts
 	}) (*answer.Hours, error) {
 		given, err := in.situation()
 		if err != nil {
 			return nil, err
 		}
-		return s.Head().Hours(ctx, in.User, in.System, given)
+		a, err := s.Asked(ctx, in.Trial)
+		if err != nil {
+			return nil, err
+		}
+		return a.Hours(ctx, in.User, in.System, given)
 	})
 	get(api, "/compare", "compare", "Two people side by side", func(ctx context.Context, in *struct {
 		First  string `query:"first" required:"true" minLength:"1" doc:"A user, by name."`
 		Second string `query:"second" required:"true" minLength:"1" doc:"Another user, by name."`
+		Of
 		Facts
 	}) (*answer.Compare, error) {
 		given, err := in.situation()
 		if err != nil {
 			return nil, err
 		}
-		return s.Head().Compare(ctx, in.First, in.Second, given)
+		a, err := s.Asked(ctx, in.Trial)
+		if err != nil {
+			return nil, err
+		}
+		return a.Compare(ctx, in.First, in.Second, given)
 	})
 }
 
@@ -235,15 +313,7 @@ func lists(api huma.API, s *service.Service) {
 	get(api, "/revisions", "revisions", "The newest revisions of the map", func(ctx context.Context, in *struct {
 		Limit int `query:"limit" minimum:"1" maximum:"200" default:"50"`
 	}) (*answer.Revisions, error) {
-		list, err := s.Revisions(ctx, in.Limit)
-		if err != nil {
-			return nil, err
-		}
-		out := &answer.Revisions{Revisions: []answer.Revision{}}
-		for _, r := range list {
-			out.Revisions = append(out.Revisions, answer.Revision(r))
-		}
-		return out, nil
+		return s.History(ctx, in.Limit)
 	})
 }
 

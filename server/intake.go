@@ -8,25 +8,9 @@ import (
 	"github.com/danielgtaylor/huma/v2/sse"
 
 	"gatemap/answer"
+	"gatemap/operator"
 	"gatemap/service"
 )
-
-// do registers one operation that changes something.
-func do[In, Out any](api huma.API, path, id, summary string, status int, work func(context.Context, *In) (*Out, error)) {
-	huma.Register(api, huma.Operation{
-		Method: http.MethodPost, Path: path, OperationID: id, Summary: summary, DefaultStatus: status,
-		Errors: []int{http.StatusUnauthorized, http.StatusNotFound, http.StatusConflict, http.StatusUnprocessableEntity},
-	}, func(ctx context.Context, in *In) (*reply[Out], error) {
-		out, err := work(ctx, in)
-		if err != nil {
-			return nil, answer.ProblemOf(err)
-		}
-		return &reply[Out]{out}, nil
-	})
-}
-
-// byToken is the author of what is done with a token of the service.
-const byToken = "token"
 
 // Numbered is the number of a run in a path.
 type Numbered struct {
@@ -39,23 +23,23 @@ func intakes(api huma.API, s *service.Service) {
 	get(api, "/directories", "directories", "The directories, with their newest runs", func(ctx context.Context, _ *struct{}) (*answer.Directories, error) {
 		return s.Directories(ctx)
 	})
-	do(api, "/directories/{name}/intake", "begin-intake", "Bring in what the source of a directory holds", http.StatusAccepted, func(ctx context.Context, in *struct {
+	post(api, "/directories/{name}/intake", "begin-intake", "Bring in what the source of a directory holds", operator.Intake, http.StatusAccepted, func(ctx context.Context, in *struct {
 		Name string `path:"name"`
 		Body struct {
 			Commit  bool `json:"commit,omitempty" doc:"Commit what comes in at once, unless the guard of the source holds it."`
 			Confirm bool `json:"confirm,omitempty" doc:"Commit it even then."`
 		}
 	}) (*answer.Run, error) {
-		run, err := s.Intake(ctx, unescape(in.Name), service.ByHand, service.Intaking{Commit: in.Body.Commit || in.Body.Confirm, Confirm: in.Body.Confirm, Author: byToken})
+		run, err := s.Intake(ctx, unescape(in.Name), service.ByHand, service.Intaking{Commit: in.Body.Commit || in.Body.Confirm, Confirm: in.Body.Confirm, Author: operator.From(ctx).Name})
 		return &run, err
 	})
-	do(api, "/directories/{name}/check", "check-directory", "Check a directory's source step by step, and how one user comes to groups", http.StatusOK, func(ctx context.Context, in *struct {
+	post(api, "/directories/{name}/check", "check-directory", "Check a directory's source step by step, and how one user comes to groups", operator.Intake, http.StatusOK, func(ctx context.Context, in *struct {
 		Name string `path:"name"`
 		User string `query:"user" doc:"A user to look for."`
 	}) (*answer.Checked, error) {
 		return s.CheckDirectory(ctx, unescape(in.Name), in.User, func(answer.Step) {})
 	})
-	do(api, "/directories/{name}/token", "make-push-token", "Make the token by which the records of a directory are pushed; the one before ends", http.StatusCreated, func(ctx context.Context, in *struct {
+	post(api, "/directories/{name}/token", "make-push-token", "Make the token by which the records of a directory are pushed; the one before ends", operator.Administer, http.StatusCreated, func(ctx context.Context, in *struct {
 		Name string `path:"name"`
 	}) (*answer.Token, error) {
 		token, err := s.PushToken(ctx, unescape(in.Name))
@@ -75,23 +59,24 @@ func intakes(api huma.API, s *service.Service) {
 	get(api, "/runs/{id}/preview", "preview", "What a run changes, or changed", func(ctx context.Context, in *Numbered) (*answer.Preview, error) {
 		return s.Preview(ctx, in.ID)
 	})
-	do(api, "/runs/{id}/commit", "commit-run", "Commit a run that waits", http.StatusOK, func(ctx context.Context, in *struct {
+	post(api, "/runs/{id}/commit", "commit-run", "Commit a run that waits", operator.Commit, http.StatusOK, func(ctx context.Context, in *struct {
 		Numbered
 		Body struct {
 			Confirm bool `json:"confirm,omitempty" doc:"Commit it though the guard holds it."`
 		}
 	}) (*answer.Run, error) {
-		run, err := s.CommitRun(ctx, in.ID, in.Body.Confirm, byToken)
+		run, err := s.CommitRun(ctx, in.ID, in.Body.Confirm, operator.From(ctx).Name)
 		return &run, err
 	})
-	do(api, "/runs/{id}/drop", "drop-run", "Let a run that waits go", http.StatusOK, func(ctx context.Context, in *Numbered) (*answer.Run, error) {
+	post(api, "/runs/{id}/drop", "drop-run", "Let a run that waits go", operator.Intake, http.StatusOK, func(ctx context.Context, in *Numbered) (*answer.Run, error) {
 		run, err := s.DropRun(ctx, in.ID)
 		return &run, err
 	})
 	sse.Register(api, huma.Operation{
 		Method: http.MethodGet, Path: "/events", OperationID: "events", Summary: "What happens from now on: runs that get further, and new revisions",
-		Errors: []int{http.StatusUnauthorized},
-	}, map[string]any{"run": answer.Run{}, "revision": answer.NewRevision{}, "hello": answer.Hello{}}, func(ctx context.Context, _ *struct{}, send sse.Sender) {
+		Errors:     []int{http.StatusUnauthorized},
+		Extensions: map[string]any{rightOf: string(operator.Read)},
+	}, map[string]any{"run": answer.Run{}, "trial": answer.TrialChanged{}, "revision": answer.NewRevision{}, "hello": answer.Hello{}}, func(ctx context.Context, _ *struct{}, send sse.Sender) {
 		ctx, cancel := context.WithCancel(ctx)
 		defer cancel()
 		events := s.Events(ctx)
@@ -109,9 +94,12 @@ func intakes(api huma.API, s *service.Service) {
 					return
 				}
 				var err error
-				if e.Run != nil {
+				switch {
+				case e.Run != nil:
 					err = send.Data(*e.Run)
-				} else {
+				case e.Trial != "":
+					err = send.Data(answer.TrialChanged{Trial: e.Trial})
+				default:
 					err = send.Data(answer.NewRevision{Revision: e.Revision})
 				}
 				if err != nil {

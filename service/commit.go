@@ -233,3 +233,43 @@ func badChange(i int, err error) error {
 	}
 	return badField(fmt.Sprintf("changes[%d]", i), "", err.Error())
 }
+
+// History lists the newest revisions, the newest first.
+func (s *Service) History(ctx context.Context, limit int) (*answer.Revisions, error) {
+	list, err := s.store.Revisions(ctx, limit)
+	if err != nil {
+		return nil, err
+	}
+	out := &answer.Revisions{Revisions: []answer.Revision{}}
+	for _, r := range list {
+		out.Revisions = append(out.Revisions, described(r))
+	}
+	return out, nil
+}
+
+func described(r store.Revision) answer.Revision {
+	return answer.Revision{Number: r.Number, At: r.At, Author: r.Author, Reason: r.Reason, Trial: r.Trial, Undoes: r.Undoes, Overrides: r.Overrides}
+}
+
+// Revision is one revision with what it changed. The error is a
+// *directory.NotFoundError.
+func (s *Service) Revision(ctx context.Context, number int) (*answer.Revision, error) {
+	r, ok, err := s.store.Revision(ctx, number)
+	if err != nil {
+		return nil, err
+	}
+	if !ok {
+		return nil, &directory.NotFoundError{Kind: "revision", Name: fmt.Sprint(number)}
+	}
+	d := described(r)
+	if r.Changes != nil {
+		var changes []staged
+		if err := json.Unmarshal(r.Changes, &changes); err != nil {
+			return nil, err
+		}
+		for _, c := range changes {
+			d.Changes = append(d.Changes, c.Sentence())
+		}
+	}
+	return &d, nil
+}

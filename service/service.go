@@ -209,10 +209,6 @@ func (s *Service) SignOut(ctx context.Context, session string) error {
 // Ready says whether the service can answer.
 func (s *Service) Ready(ctx context.Context) error { return s.store.Ping(ctx) }
 
-// Revisions lists the newest revisions, the newest first.
-func (s *Service) Revisions(ctx context.Context, limit int) ([]store.Revision, error) {
-	return s.store.Revisions(ctx, limit)
-}
 
 // Stop ends streams, runs and events. Questions are answered until Close.
 func (s *Service) Stop() { s.stop() }

@@ -1,0 +1,175 @@
+package server
+
+import (
+	"context"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"gatemap/answer"
+	"gatemap/operator"
+	"gatemap/service"
+	"gatemap/stage"
+)
+
+// Tried is the name of a trial in a path.
+type Tried struct {
+	Trial string `path:"trial" doc:"Name of the trial."`
+}
+
+// Version is which version of something a call is for (RFC 9110 section 13.1.1).
+type Version struct {
+	IfMatch string `header:"If-Match" doc:"The ETag that was last seen: the call is refused if that is not the newest."`
+}
+
+// number reads the version; 0 is whichever there is.
+func (v *Version) number() (int, error) {
+	if v.IfMatch == "" || v.IfMatch == "*" {
+		return 0, nil
+	}
+	n, err := strconv.Atoi(strings.Trim(strings.TrimPrefix(v.IfMatch, "W/"), `"`))
+	if err != nil || n < 1 {
+		return 0, &problem{Title: "A value that cannot be read", Status: http.StatusUnprocessableEntity, Field: "If-Match", Value: v.IfMatch, Detail: "If-Match is the ETag of an answer of this service"}
+	}
+	return n, nil
+}
+
+// versioned is an answer with the version that it shows.
+type versioned[T any] struct {
+	ETag string `header:"ETag"`
+	Body *T
+}
+
+func etag(version int) string { return `"` + strconv.Itoa(version) + `"` }
+
+// ofTrial registers an operation that answers with a trial.
+func ofTrial[In any](api huma.API, method, path, id, summary string, right operator.Right, status int, work func(context.Context, *In) (*answer.Trial, error)) {
+	huma.Register(api, operation(method, path, id, summary, right, status), func(ctx context.Context, in *In) (*versioned[answer.Trial], error) {
+		t, err := work(ctx, in)
+		if err != nil {
+			return nil, answer.ProblemOf(err)
+		}
+		return &versioned[answer.Trial]{etag(t.Version), t}, nil
+	})
+}
+
+// trials are the operations on trials, and on what comes of them.
+func trials(api huma.API, s *service.Service) {
+	get(api, "/trials", "trials", "The trials that are open, by name", func(ctx context.Context, _ *struct{}) (*answer.Trials, error) {
+		return s.Trials(ctx)
+	})
+	ofTrial(api, http.MethodPost, "/trials", "new-trial", "Begin a trial: empty, or with what is otherwise in the files of a folder", operator.Stage, http.StatusCreated, func(ctx context.Context, in *struct {
+		Body struct {
+			Name  string            `json:"name" minLength:"1" doc:"Its name: letters, digits, dots, dashes, underscores."`
+			Note  string            `json:"note,omitempty" doc:"What it is for."`
+			Files map[string]string `json:"files,omitempty" doc:"All files of a map folder, by path: what is otherwise in them than in the map in force is staged."`
+		}
+	}) (*answer.Trial, error) {
+		if in.Body.Files != nil {
+			return s.TrialFrom(ctx, operator.From(ctx), in.Body.Name, in.Body.Note, in.Body.Files)
+		}
+		return s.NewTrial(ctx, operator.From(ctx), in.Body.Name, in.Body.Note)
+	})
+	ofTrial(api, http.MethodGet, "/trials/{trial}", "trial", "One trial, with its changes as sentences", operator.Read, http.StatusOK, func(ctx context.Context, in *Tried) (*answer.Trial, error) {
+		return s.Trial(ctx, in.Trial)
+	})
+	ofTrial(api, http.MethodPost, "/trials/{trial}/changes", "stage", "Stage changes: all of them, or none", operator.Stage, http.StatusOK, func(ctx context.Context, in *struct {
+		Tried
+		Version
+		Body struct {
+			Changes []stage.Change `json:"changes" minItems:"1" doc:"In the order in which they are made."`
+		}
+	}) (*answer.Trial, error) {
+		version, err := in.number()
+		if err != nil {
+			return nil, err
+		}
+		return s.Stage(ctx, operator.From(ctx), in.Trial, version, in.Body.Changes)
+	})
+	ofTrial(api, http.MethodDelete, "/trials/{trial}/changes/{number}", "unstage", "Take one change out of a trial", operator.Stage, http.StatusOK, func(ctx context.Context, in *struct {
+		Tried
+		Version
+		Number int `path:"number" minimum:"1" doc:"Number of the change, from 1."`
+	}) (*answer.Trial, error) {
+		version, err := in.number()
+		if err != nil {
+			return nil, err
+		}
+		return s.Unstage(ctx, in.Trial, version, in.Number)
+	})
+	huma.Register(api, operation(http.MethodDelete, "/trials/{trial}", "drop-trial", "Let a trial go", operator.Stage, http.StatusNoContent), func(ctx context.Context, in *struct {
+		Tried
+		Version
+	}) (*struct{}, error) {
+		version, err := in.number()
+		if err == nil {
+			err = s.DropTrial(ctx, in.Trial, version)
+		}
+		if err != nil {
+			return nil, answer.ProblemOf(err)
+		}
+		return &struct{}{}, nil
+	})
+	get(api, "/trials/{trial}/outcome", "outcome", "Who gains and who loses what by a trial", func(ctx context.Context, in *struct {
+		Tried
+		User   string `query:"user" doc:"Only this user."`
+		System string `query:"system" doc:"Only this system."`
+		Effect string `query:"effect" enum:"gain,loss,change,reroute" doc:"List only these; the counts are of all."`
+		Limit  int    `query:"limit" minimum:"0" maximum:"200" doc:"How many at the most; 0: 200."`
+		Cursor string `query:"cursor" doc:"Where the last page ended."`
+		Facts
+	}) (*answer.Outcome, error) {
+		given, err := in.situation()
+		if err != nil {
+			return nil, err
+		}
+		return s.Outcome(ctx, in.Trial, service.Outcoming{Situation: given, User: in.User, System: in.System, Effect: answer.Effect(in.Effect), Limit: in.Limit, Cursor: in.Cursor})
+	})
+	get(api, "/trials/{trial}/turned", "turned", "Which findings and guarantees a trial turns", func(ctx context.Context, in *Tried) (*answer.Turned, error) {
+		return s.Turned(ctx, in.Trial)
+	})
+	post(api, "/trials/{trial}/impact", "impact", "What a change would do on top of a trial, without staging it", operator.Read, http.StatusOK, func(ctx context.Context, in *struct {
+		Tried
+		Facts
+		Body stage.Change
+	}) (*answer.Impact, error) {
+		given, err := in.situation()
+		if err != nil {
+			return nil, err
+		}
+		return s.Impact(ctx, in.Trial, in.Body, given)
+	})
+	post(api, "/trials/{trial}/commit", "commit-trial", "Put a trial in force, as one revision", operator.Commit, http.StatusOK, func(ctx context.Context, in *struct {
+		Tried
+		Version
+		Key  string `header:"Idempotency-Key" maxLength:"200" doc:"A text of the caller's own: the same commit asked for again by it is made once."`
+		Body struct {
+			Reason   string `json:"reason" doc:"Why, for those who read the history."`
+			Override string `json:"override,omitempty" doc:"Why it is to be committed though it brings an error or breaks a guarantee."`
+		}
+	}) (*answer.Committed, error) {
+		version, err := in.number()
+		if err != nil {
+			return nil, err
+		}
+		return s.CommitTrial(ctx, operator.From(ctx), in.Trial, service.Committing{Version: version, Reason: in.Body.Reason, Override: in.Body.Override, Key: in.Key})
+	})
+	ofTrial(api, http.MethodPost, "/revisions/{number}/revert", "revert", "Begin a trial that undoes a revision", operator.Stage, http.StatusCreated, func(ctx context.Context, in *struct {
+		Number int `path:"number" minimum:"1" doc:"Number of the revision."`
+		Body   struct {
+			Name string `json:"name,omitempty" doc:"Name of the trial; missing: revert- and the number."`
+		}
+	}) (*answer.Trial, error) {
+		return s.Revert(ctx, operator.From(ctx), in.Number, in.Body.Name)
+	})
+	get(api, "/revisions/{number}", "revision", "One revision, with its changes as sentences", func(ctx context.Context, in *struct {
+		Number int `path:"number" minimum:"1" doc:"Number of the revision."`
+	}) (*answer.Revision, error) {
+		return s.Revision(ctx, in.Number)
+	})
+	get(api, "/documents", "documents", "The files of the map in force, by path", func(context.Context, *struct{}) (*answer.Documents, error) {
+		return &answer.Documents{Revision: s.Head().Revision.Number, Files: s.Head().Documents()}, nil
+	})
+}
