@@ -40,6 +40,7 @@ type app struct {
 	out, err io.Writer
 
 	mapDir, server, tokenFile string
+	ofTrial                   string // of which questions are asked
 	format                    format
 
 	started bool // the arguments were understood
@@ -121,11 +122,12 @@ or object.`,
 	flags.StringVar(&a.mapDir, "map", "", "map folder to ask")
 	flags.StringVar(&a.server, "server", "", "address of the service to ask")
 	flags.StringVar(&a.tokenFile, "token-file", "", "file that holds the token for the service")
+	flags.StringVar(&a.ofTrial, "trial", "", "ask as if this trial were in force")
 	flags.VarP(&a.format, "output", "o", "output: text, json or csv; for findings and guarantees also sarif and junit")
 	_ = root.MarkPersistentFlagDirname("map")
 	_ = root.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp))
 	root.AddCommand(a.reach(), a.why(), a.who(), a.members(), a.groups(), a.findings(), a.guarantees(), a.compare(), a.difference(), a.matrix(), a.hours(), a.find(),
-		a.directory(), a.intake(), a.schema(), a.serve(), a.demo(), a.openapi())
+		a.trial(), a.revisions(), a.revert(), a.export(), a.directory(), a.intake(), a.schema(), a.serve(), a.demo(), a.openapi())
 	return root
 }
 
@@ -152,7 +154,11 @@ func (a *app) asker(ctx context.Context) (answer.Asker, error) {
 	if err != nil {
 		return nil, err
 	}
-	return client.New(server, token)
+	c, err := client.New(server, token)
+	if err != nil {
+		return nil, err
+	}
+	return c.Of(a.ofTrial), nil
 }
 
 func openFolder(ctx context.Context, dir string) (answer.Asker, error) {

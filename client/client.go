@@ -29,6 +29,7 @@ const maxAnswer = 1 << 30
 type Client struct {
 	base  *url.URL
 	token string
+	trial string // of which questions are asked; "": of what is in force
 	http  *http.Client
 }
 
@@ -96,7 +97,7 @@ func (c *Client) Search(ctx context.Context, text string, kind answer.Kind, limi
 	return get[answer.Page](ctx, c, "search", situation.Situation{}, "q", text, "kind", string(kind), "limit", size, "cursor", cursor)
 }
 
-// get calls one operation; pairs are its parameters and their values, of which
+// get asks a question; pairs are its parameters and their values, of which
 // empty ones are left out.
 func get[T any](ctx context.Context, c *Client, operation string, s situation.Situation, pairs ...string) (*T, error) {
 	query := url.Values{}
@@ -108,12 +109,20 @@ func get[T any](ctx context.Context, c *Client, operation string, s situation.Si
 	for field, value := range s.Facts() {
 		query.Set(field, value)
 	}
+	if c.trial != "" {
+		query.Set("trial", c.trial)
+	}
 	return call[T](ctx, c, http.MethodGet, operation, query, nil)
 }
 
 // call makes one call and reads its answer.
 func call[T any](ctx context.Context, c *Client, method, operation string, query url.Values, body any) (*T, error) {
-	response, err := c.send(ctx, c.http, method, operation, query, body)
+	return callWith[T](ctx, c, method, operation, query, body, nil)
+}
+
+// callWith is call with headers of its own, of which empty ones are left out.
+func callWith[T any](ctx context.Context, c *Client, method, operation string, query url.Values, body any, headers http.Header) (*T, error) {
+	response, err := c.send(ctx, c.http, method, operation, query, body, headers)
 	if err != nil {
 		return nil, err
 	}
@@ -126,6 +135,9 @@ func call[T any](ctx context.Context, c *Client, method, operation string, query
 		return nil, c.failure(response, raw)
 	}
 	var got T
+	if response.StatusCode == http.StatusNoContent {
+		return &got, nil
+	}
 	if err := json.Unmarshal(raw, &got); err != nil {
 		return nil, fmt.Errorf("the service at %s sent an answer that cannot be read: %w", c.base, err)
 	}
@@ -133,7 +145,7 @@ func call[T any](ctx context.Context, c *Client, method, operation string, query
 }
 
 // send sends a request. The error says that the service cannot be reached.
-func (c *Client) send(ctx context.Context, by *http.Client, method, operation string, query url.Values, body any) (*http.Response, error) {
+func (c *Client) send(ctx context.Context, by *http.Client, method, operation string, query url.Values, body any, headers http.Header) (*http.Response, error) {
 	at := c.base.JoinPath("api/v1", operation)
 	at.RawQuery = query.Encode()
 	var content io.Reader
@@ -152,6 +164,11 @@ func (c *Client) send(ctx context.Context, by *http.Client, method, operation st
 	request.Header.Set("Accept", "application/json")
 	if body != nil {
 		request.Header.Set("Content-Type", "application/json")
+	}
+	for name, values := range headers {
+		if values[0] != "" {
+			request.Header.Set(name, values[0])
+		}
 	}
 	response, err := by.Do(request)
 	if err != nil {

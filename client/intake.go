@@ -74,10 +74,11 @@ func (c *Client) DropRun(ctx context.Context, id int64) (*answer.Run, error) {
 	return call[answer.Run](ctx, c, http.MethodPost, ofRun(id, "/drop"), nil, nil)
 }
 
-// Event is something that happened: a run got further, or there is a new
-// revision.
+// Event is something that happened: a run got further, a trial has changed, or
+// there is a new revision.
 type Event struct {
 	Run      *answer.Run
+	Trial    string
 	Revision int
 }
 
@@ -88,7 +89,7 @@ func (c *Client) Events(ctx context.Context, visit func(Event) (more bool)) erro
 	defer cancel()
 	endless := *c.http
 	endless.Timeout = 0
-	response, err := c.send(ctx, &endless, http.MethodGet, "events", nil, nil)
+	response, err := c.send(ctx, &endless, http.MethodGet, "events", nil, nil, nil)
 	if err != nil {
 		return err
 	}
@@ -123,10 +124,15 @@ func (c *Client) Events(ctx context.Context, visit func(Event) (more bool)) erro
 }
 
 func event(kind, data string) (Event, error) {
-	if kind == "run" {
+	switch kind {
+	case "run":
 		var r answer.Run
 		err := json.Unmarshal([]byte(data), &r)
 		return Event{Run: &r}, err
+	case "trial":
+		var t answer.TrialChanged
+		err := json.Unmarshal([]byte(data), &t)
+		return Event{Trial: t.Trial}, err
 	}
 	var n answer.NewRevision
 	err := json.Unmarshal([]byte(data), &n)

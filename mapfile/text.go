@@ -2,6 +2,7 @@ package mapfile
 
 import (
 	"bytes"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -271,4 +272,46 @@ func (v Value) With(more Value) (Value, error) {
 	n := *v.node
 	n.Content = append(slices.Clone(n.Content), more.node.Content...)
 	return Value{&n}, nil
+}
+
+// JSON reads a value from YAML and gives it as JSON, with its keys in their order.
+func JSON(text string) ([]byte, error) {
+	v, err := ParseValue(text)
+	if err != nil {
+		return nil, err
+	}
+	var errs place.Errors
+	out := (&decoder{errs: &errs}).json(nil, v.node)
+	return out, errs.Err()
+}
+
+func (d *decoder) json(out []byte, n *yaml.Node) []byte {
+	switch n.Kind {
+	case yaml.SequenceNode:
+		out = append(out, '[')
+		for i, item := range n.Content {
+			if i > 0 {
+				out = append(out, ',')
+			}
+			out = d.json(out, item)
+		}
+		return append(out, ']')
+	case yaml.MappingNode:
+		out = append(out, '{')
+		first := true
+		for k, item := range d.pairs(n) {
+			if !first {
+				out = append(out, ',')
+			}
+			first = false
+			out = d.json(append(d.json(out, TextValue(k.Value).node), ':'), item)
+		}
+		return append(out, '}')
+	}
+	value, _ := d.plain(n) // what is wrong is among the errors
+	raw, err := json.Marshal(value)
+	if err != nil {
+		panic(err) // plain values can be written
+	}
+	return append(out, raw...)
 }

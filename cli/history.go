@@ -1,0 +1,156 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strconv"
+
+	"github.com/spf13/cobra"
+
+	"gatemap/answer"
+	"gatemap/client"
+)
+
+func (a *app) trialCommit() *cobra.Command {
+	var reason, override, key string
+	cmd := &cobra.Command{
+		Use: "commit TRIAL", Short: "Put a trial in force, as one revision",
+		Long: `Commits a trial with a reason. It is refused where the map has moved in what the trial
+touches, where it brings an error, and where it breaks a guarantee; the last two can be
+overridden, by someone who may, with a reason that the history keeps.`,
+		Example: `  gatemap trial commit season --reason "The season ends"
+  gatemap trial commit season --reason "The season ends" --key ticket-4711`,
+		Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeTrial,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Committed, error) {
+				return c.CommitTrial(ctx, args[0], reason, override, key)
+			}, a.committedText, committedTable)
+		},
+	}
+	cmd.Flags().StringVar(&reason, "reason", "", "why, for those who read the history")
+	cmd.Flags().StringVar(&override, "override", "", "why it is to be committed though it brings an error or breaks a guarantee")
+	cmd.Flags().StringVar(&key, "key", "", "a text of your own: the same commit asked for again by it is made once")
+	_ = cmd.MarkFlagRequired("reason")
+	return cmd
+}
+
+func (a *app) committedText(c *answer.Committed) error {
+	switch {
+	case c.Again:
+		a.print("It had been committed already, as revision %d.\n", c.Revision)
+	case c.Rebased:
+		a.print("In force as revision %d, on top of what others committed meanwhile.\n", c.Revision)
+	default:
+		a.print("In force as revision %d.\n", c.Revision)
+	}
+	a.print("Undo it:  gatemap revert %d\n", c.Revision)
+	return nil
+}
+
+func committedTable(c *answer.Committed) [][]string {
+	return [][]string{{"revision", "rebased", "again", "overrides"}, {strconv.Itoa(c.Revision), strconv.FormatBool(c.Rebased), strconv.FormatBool(c.Again), c.Overrides}}
+}
+
+func (a *app) revert() *cobra.Command {
+	var named string
+	cmd := &cobra.Command{
+		Use: "revert REVISION", Short: "Begin a trial that undoes a revision",
+		Long: `Begins a trial that puts back what a revision changed. It is tried and committed like any
+other. It is refused where what the revision changed has been changed again since.`,
+		Example: "  gatemap revert 12\n  gatemap trial outcome revert-12\n  gatemap trial commit revert-12 --reason \"Too early\"", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			n, err := strconv.Atoi(args[0])
+			if err != nil || n < 1 {
+				return &usageError{fmt.Sprintf("%q is not the number of a revision; gatemap revisions lists them", args[0])}
+			}
+			return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) { return c.Revert(ctx, n, named) })
+		},
+	}
+	cmd.Flags().StringVar(&named, "name", "", "name of the trial (default: revert- and the number)")
+	return cmd
+}
+
+func (a *app) revisions() *cobra.Command {
+	var limit int
+	cmd := &cobra.Command{
+		Use: "revisions [REVISION]", Short: "The history of the map, or one revision with what it changed", Example: "  gatemap revisions\n  gatemap revisions 12", Args: cobra.MaximumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Revisions, error) {
+				if len(args) == 0 {
+					return c.Revisions(ctx, limit)
+				}
+				n, err := strconv.Atoi(args[0])
+				if err != nil {
+					return nil, &usageError{fmt.Sprintf("%q is not the number of a revision", args[0])}
+				}
+				r, err := c.Revision(ctx, n)
+				if err != nil {
+					return nil, err
+				}
+				return &answer.Revisions{Revisions: []answer.Revision{*r}}, nil
+			}, a.revisionsText, revisionsTable)
+		},
+	}
+	cmd.Flags().IntVar(&limit, "limit", 50, "how many, 1 to 200")
+	return cmd
+}
+
+func (a *app) revisionsText(all *answer.Revisions) error {
+	for _, r := range all.Revisions {
+		a.print("%s  %s  %s  %s\n", a.paint(strong, fmt.Sprintf("%4d", r.Number)), r.At.Local().Format("2006-01-02 15:04:05"), pad(r.Author, 16), r.Reason)
+		if r.Overrides != "" {
+			a.print("      overridden by %s\n", r.Overrides)
+		}
+		for _, s := range r.Changes {
+			a.print("      %s\n", s)
+		}
+	}
+	return nil
+}
+
+func revisionsTable(all *answer.Revisions) [][]string {
+	rows := [][]string{{"revision", "at", "author", "reason", "trial", "undoes", "overrides"}}
+	for _, r := range all.Revisions {
+		undoes := ""
+		if r.Undoes > 0 {
+			undoes = strconv.Itoa(r.Undoes)
+		}
+		rows = append(rows, []string{strconv.Itoa(r.Number), r.At.UTC().Format("2006-01-02T15:04:05Z"), r.Author, r.Reason, r.Trial, undoes, r.Overrides})
+	}
+	return rows
+}
+
+func (a *app) export() *cobra.Command {
+	return &cobra.Command{
+		Use: "export DIR", Short: "Write the files of the map in force into a folder",
+		Long: `Writes the YAML files of the map in force into a folder, which is made where there is
+none. What sources bring in is not written: the sources have it.`,
+		Example: "  gatemap export ./observatory", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.service()
+			if err != nil {
+				return err
+			}
+			d, err := c.Documents(cmd.Context())
+			if err != nil {
+				return err
+			}
+			for path, content := range d.Files {
+				if !filepath.IsLocal(path) {
+					return fmt.Errorf("the map has a file %q, which is not written outside of %s", path, args[0])
+				}
+				at := filepath.Join(args[0], filepath.FromSlash(path))
+				if err := os.MkdirAll(filepath.Dir(at), 0o755); err != nil {
+					return err
+				}
+				if err := os.WriteFile(at, []byte(content), 0o644); err != nil {
+					return err
+				}
+			}
+			a.print("%s of revision %d written to %s\n", count(len(d.Files), "file", "files"), d.Revision, args[0])
+			return nil
+		},
+	}
+}

@@ -1,0 +1,201 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"gatemap/answer"
+	"gatemap/client"
+	"gatemap/core/finding"
+	"gatemap/core/gate"
+)
+
+// tried is an outcome with what turns.
+type tried struct {
+	*answer.Outcome
+	Turned *answer.Turned `json:"turned"`
+}
+
+func (a *app) trialOutcome() *cobra.Command {
+	var part client.Part
+	cmd := &cobra.Command{
+		Use: "outcome TRIAL", Short: "Who gains and who loses what by a trial",
+		Long: `Says what a trial would change: how much, for whom, in which systems, and which
+findings and guarantees turn. The exit code is 1 where it brings an error or breaks a
+guarantee, so that it could not be committed.`,
+		Example: `  gatemap trial outcome season
+  gatemap trial outcome season --user ilse.okonjo --from 198.51.100.9 --at 2026-11-23T22:00:00Z
+  gatemap trial outcome season --effect loss -o csv`,
+		Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeTrial,
+	}
+	cmd.Flags().StringVar(&part.User, "user", "", "only this user")
+	cmd.Flags().StringVar(&part.System, "system", "", "only this system")
+	cmd.Flags().StringVar(&part.Effect, "effect", "", "list only these: gain, loss, change or reroute")
+	cmd.Flags().IntVar(&part.Limit, "limit", 0, "how many at the most, 1 to 200")
+	cmd.Flags().StringVar(&part.Cursor, "cursor", "", "where the last page ended")
+	situation := a.situationFlags(cmd)
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		s, err := situation()
+		if err != nil {
+			return err
+		}
+		return withService(a, cmd, func(ctx context.Context, c *client.Client) (*tried, error) {
+			o, err := c.Outcome(ctx, args[0], s, part)
+			if err != nil {
+				return nil, err
+			}
+			t, err := c.Turned(ctx, args[0])
+			if err != nil {
+				return nil, err
+			}
+			a.failed = t.Stops()
+			return &tried{o, t}, nil
+		}, a.triedText, func(t *tried) [][]string { return outcomeTable(t.Outcome) })
+	}
+	return cmd
+}
+
+func (a *app) triedText(t *tried) error {
+	a.print("%s on revision %d\nSituation: %s\n\n", a.paint(strong, t.Trial), t.Revision, given(t.Situation))
+	if err := a.outcomeText(t.Outcome); err != nil {
+		return err
+	}
+	a.turnedText(t.Turned)
+	if !t.Turned.Stops() {
+		a.print("\nCommit it:  gatemap trial commit %s --reason \"…\"\n", t.Trial)
+	}
+	return nil
+}
+
+func tally(t *answer.Tally) string {
+	var parts []string
+	add := func(n int, one, many string) {
+		if n > 0 {
+			parts = append(parts, count(n, one, many))
+		}
+	}
+	add(t.Gains, "gain", "gains")
+	add(t.Losses, "loss", "losses")
+	add(t.Changes, "change", "changes")
+	add(t.Reroutes, "other route", "other routes")
+	if parts == nil {
+		return "nothing"
+	}
+	return strings.Join(parts, ", ")
+}
+
+func (a *app) outcomeText(o *answer.Outcome) error {
+	if o.Total.All() == 0 {
+		a.print("Nobody gains or loses anything.\n")
+		return nil
+	}
+	a.print("%s, for %s\n", tally(&o.Total), count(o.People, "person", "people"))
+	if o.Looked > 0 {
+		a.print("worked out for %d people of those whom it may touch\n", o.Looked)
+	}
+	list := func(heading string, rows []answer.Tallied) {
+		a.print("\n%s\n", a.paint(strong, heading))
+		wide := widest(rows, func(t answer.Tallied) string { return t.Name })
+		for _, t := range rows {
+			a.print("  %s  %s\n", pad(t.Name, wide), tally(&t.Tally))
+		}
+	}
+	list("By system", o.BySystem)
+	if o.People > 1 {
+		list("By person", o.ByPerson)
+	}
+	if len(o.Seats) > 0 {
+		a.print("\n%s\n", a.paint(strong, "Seats"))
+		for _, s := range o.Seats {
+			a.print("  %s  %d held, then %d, of %d\n", s.Product, s.Before, s.After, s.Seats)
+		}
+	}
+	user := ""
+	for i := range o.Items {
+		x := &o.Items[i]
+		if x.User != user {
+			user = x.User
+			a.print("\n%s\n", a.paint(strong, user))
+		}
+		a.print("  %s  %s%s\n", a.effect(x.Effect), entitled(x.Entitlement()), effectWords(x))
+	}
+	if o.Cursor != "" {
+		a.print("\nThere is more:  --cursor %s\n", o.Cursor)
+	}
+	return nil
+}
+
+var effectStyles = map[answer.Effect]style{answer.Gain: green, answer.Loss: red}
+
+func (a *app) effect(e answer.Effect) string {
+	signs := map[answer.Effect]string{answer.Gain: "+ gain   ", answer.Loss: "- loss   ", answer.Changed: "~ change ", answer.Reroute: "= reroute"}
+	return a.paint(effectStyles[e], signs[e])
+}
+
+// effectWords says in what an entitlement differs.
+func effectWords(x *answer.Effected) string {
+	state := func(e *gate.Entitlement) string {
+		if e == nil {
+			return "none"
+		}
+		words := e.State.String()
+		if e.State == gate.Depends {
+			words += " on " + joinNeeds(e.Needs)
+		}
+		if len(e.ShutBy) > 0 {
+			words += " by " + joinStops(e.ShutBy)
+		}
+		return words
+	}
+	if x.Effect == answer.Reroute {
+		return "  now " + joinRoutes(x.After.Routes)
+	}
+	return fmt.Sprintf("  %s → %s", state(x.Before), state(x.After))
+}
+
+func outcomeTable(o *answer.Outcome) [][]string {
+	rows := [][]string{{"effect", "user", "system", "object", "right", "before", "after", "needs", "shut_by"}}
+	for i := range o.Items {
+		x := &o.Items[i]
+		e := x.Entitlement()
+		before, after := "none", "none"
+		if x.Before != nil {
+			before = x.Before.State.String()
+		}
+		if x.After != nil {
+			after = x.After.State.String()
+		}
+		rows = append(rows, []string{string(x.Effect), x.User, e.System, e.Object, e.Right, before, after, joinNeeds(e.Needs), joinStops(e.ShutBy)})
+	}
+	return rows
+}
+
+func (a *app) turnedText(t *answer.Turned) {
+	if t == nil {
+		return
+	}
+	list := func(heading string, findings []finding.Finding) {
+		if len(findings) == 0 {
+			return
+		}
+		a.print("\n%s\n", a.paint(strong, heading))
+		for _, f := range findings {
+			a.print("  %s  %s  %s\n", f.Severity, f.Code, f.Message)
+		}
+	}
+	list("New findings", t.Findings.New)
+	list("Findings that go", t.Findings.Gone)
+	names := func(heading string, list []string) {
+		if len(list) > 0 {
+			a.print("\n%s  %s\n", a.paint(strong, heading), strings.Join(list, ", "))
+		}
+	}
+	names("Guarantees that break", t.Guarantees.Broken)
+	names("Guarantees that are mended", t.Guarantees.Mended)
+	if !t.Whole {
+		a.print("\nOn a map of this size errors alone are looked for.\n")
+	}
+}

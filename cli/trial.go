@@ -1,0 +1,255 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"gatemap/answer"
+	"gatemap/client"
+	"gatemap/mapfile"
+	"gatemap/stage"
+)
+
+func (a *app) trial() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "trial",
+		Short: "Stage changes, see what they would do, and commit them",
+		Long: `A trial is a named set of changes that is worked out before anything is committed:
+who gains and who loses what, and which findings and guarantees turn. Several people
+can have several trials at a time. What a trial says can be asked like what is in
+force: give --trial NAME to reach, why, who and the other questions.`,
+		Example: `  gatemap trial begin engineer --note "Ilse becomes an engineer"
+  gatemap trial set engineer ilse.okonjo title "Dome engineer"
+  gatemap trial leave engineer night-assistants ilse.okonjo
+  gatemap trial outcome engineer
+  gatemap trial commit engineer --reason "From Monday on"`,
+		Args: cobra.NoArgs,
+	}
+	cmd.AddCommand(a.trialBegin(), a.trialFrom(), a.trialList(), a.trialShow(), a.trialDrop(), a.trialJoin(), a.trialLeave(), a.trialSet(), a.trialGroup(), a.trialEntry(),
+		a.trialChanges(), a.trialUndo(), a.trialOutcome(), a.trialCommit())
+	return cmd
+}
+
+// onTrial runs work that ends with a trial, and shows that.
+func (a *app) onTrial(cmd *cobra.Command, work func(context.Context, *client.Client) (*answer.Trial, error)) error {
+	return withService(a, cmd, work, a.trialText, trialTable)
+}
+
+// withService runs work with the service and shows what comes of it.
+func withService[T any](a *app, cmd *cobra.Command, work func(context.Context, *client.Client) (*T, error), text func(*T) error, table func(*T) [][]string) error {
+	if err := a.plainFormat(); err != nil {
+		return err
+	}
+	c, err := a.service()
+	if err != nil {
+		return err
+	}
+	got, err := work(cmd.Context(), c)
+	if err != nil {
+		return err
+	}
+	return present(a, got, text, table)
+}
+
+func (a *app) trialBegin() *cobra.Command {
+	var note string
+	cmd := &cobra.Command{
+		Use: "begin TRIAL", Short: "Begin an empty trial", Example: `  gatemap trial begin season --note "The visitors leave"`, Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) {
+				return c.NewTrial(ctx, args[0], note, nil)
+			})
+		},
+	}
+	cmd.Flags().StringVar(&note, "note", "", "what it is for")
+	return cmd
+}
+
+func (a *app) trialFrom() *cobra.Command {
+	var note string
+	cmd := &cobra.Command{
+		Use: "from DIR TRIAL", Short: "Begin a trial of what is otherwise in a map folder",
+		Long: `What is otherwise in the files of a map folder than in the map in force becomes the
+staged changes, one for each file. What sources bring in is left out: that comes by
+intake.`,
+		Example: "  gatemap export ./observatory\n  $EDITOR observatory/systems/archive.yaml\n  gatemap trial from ./observatory archive-rights",
+		Args:    cobra.ExactArgs(2),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			list, err := mapfile.Files(os.DirFS(args[0]))
+			if err != nil {
+				return err
+			}
+			files := map[string]string{}
+			for _, f := range list {
+				files[f.Path] = string(f.Content)
+			}
+			return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) {
+				return c.NewTrial(ctx, args[1], note, files)
+			})
+		},
+	}
+	cmd.Flags().StringVar(&note, "note", "", "what it is for")
+	return cmd
+}
+
+func (a *app) trialList() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "The trials that are open", Example: "  gatemap trial list -o csv", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Trials, error) { return c.Trials(ctx) }, a.trialsText, trialsTable)
+		},
+	}
+}
+
+func (a *app) trialsText(all *answer.Trials) error {
+	if len(all.Trials) == 0 {
+		a.print("No trial is open. Begin one:  gatemap trial begin NAME\n")
+	}
+	wide := widest(all.Trials, func(t answer.Trial) string { return t.Name })
+	for _, t := range all.Trials {
+		standing := ""
+		if !t.Stands {
+			standing = a.paint(red, "  stands in the way: ") + t.Obstacle
+		}
+		a.print("%s  %s by %s  %s%s\n", a.paint(strong, pad(t.Name, wide)), count(len(t.Changes), "change", "changes"), t.Author, t.Note, standing)
+	}
+	return nil
+}
+
+func trialsTable(all *answer.Trials) [][]string {
+	rows := [][]string{{"trial", "author", "created", "changes", "base", "stands", "note"}}
+	for _, t := range all.Trials {
+		rows = append(rows, []string{t.Name, t.Author, t.Created.Format("2006-01-02T15:04:05Z07:00"), strconv.Itoa(len(t.Changes)), strconv.Itoa(t.Base), strconv.FormatBool(t.Stands), t.Note})
+	}
+	return rows
+}
+
+func (a *app) trialText(t *answer.Trial) error {
+	a.print("%s  by %s, on revision %d\n", a.paint(strong, t.Name), t.Author, t.Base)
+	if t.Note != "" {
+		a.print("  %s\n", t.Note)
+	}
+	a.print("\n")
+	for i, c := range t.Changes {
+		a.print("%3d  %s\n", i+1, c.Sentence)
+	}
+	if len(t.Changes) == 0 {
+		a.print("Nothing is staged yet. Stage something:  gatemap trial join %s GROUP USER\n", t.Name)
+		return nil
+	}
+	for _, n := range t.Notices {
+		a.print("\n%s\n", n)
+	}
+	if !t.Stands {
+		a.print("\n%s %s\n", a.paint(red, "It cannot be made on the revision in force:"), t.Obstacle)
+		return nil
+	}
+	a.print("\nSee what it would do:  gatemap trial outcome %s\n", t.Name)
+	return nil
+}
+
+func trialTable(t *answer.Trial) [][]string {
+	rows := [][]string{{"change", "by", "do", "sentence"}}
+	for i, c := range t.Changes {
+		rows = append(rows, []string{strconv.Itoa(i + 1), c.By, string(c.Do), c.Sentence})
+	}
+	return rows
+}
+
+func (a *app) trialShow() *cobra.Command {
+	return &cobra.Command{
+		Use: "show TRIAL", Short: "What is staged in a trial", Example: "  gatemap trial show season", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeTrial,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) { return c.Trial(ctx, args[0]) })
+		},
+	}
+}
+
+func (a *app) trialDrop() *cobra.Command {
+	return &cobra.Command{
+		Use: "drop TRIAL", Short: "Let a trial go", Example: "  gatemap trial drop season", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeTrial,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.service()
+			if err == nil {
+				err = c.DropTrial(cmd.Context(), args[0])
+			}
+			return err
+		},
+	}
+}
+
+func (a *app) trialUndo() *cobra.Command {
+	return &cobra.Command{
+		Use: "undo TRIAL NUMBER", Short: "Take one change out of a trial", Example: "  gatemap trial undo season 2", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeTrial,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			n, err := strconv.Atoi(args[1])
+			if err != nil || n < 1 {
+				return &usageError{fmt.Sprintf("%q is not the number of a change; gatemap trial show %s shows them", args[1], args[0])}
+			}
+			return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) { return c.Unstage(ctx, args[0], n) })
+		},
+	}
+}
+
+// completeTrial completes the name of a trial.
+func (a *app) completeTrial(cmd *cobra.Command, args []string, start string) ([]string, cobra.ShellCompDirective) {
+	if len(args) > 0 {
+		return nil, cobra.ShellCompDirectiveNoFileComp
+	}
+	c, err := a.service()
+	if err != nil {
+		return nil, cobra.ShellCompDirectiveError
+	}
+	all, err := c.Trials(cmd.Context())
+	if err != nil {
+		return nil, cobra.ShellCompDirectiveError
+	}
+	var names []string
+	for _, t := range all.Trials {
+		if strings.HasPrefix(t.Name, start) {
+			names = append(names, t.Name)
+		}
+	}
+	return names, cobra.ShellCompDirectiveNoFileComp
+}
+
+func (a *app) trialChanges() *cobra.Command {
+	return &cobra.Command{
+		Use: "changes TRIAL FILE", Short: "Stage the changes that a JSON file lists",
+		Long: `Stages a list of changes, all of them or none. The file holds a JSON list of what
+gatemap trial show -o json tells under changes; - reads it from standard input.`,
+		Example: `  echo '[{"do": "join", "group": "night-crew", "member": "teo.marchetti"}]' | gatemap trial changes season -`,
+		Args:    cobra.ExactArgs(2), ValidArgsFunction: a.completeTrial,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			var raw []byte
+			var err error
+			if args[1] == "-" {
+				raw, err = io.ReadAll(a.in)
+			} else {
+				raw, err = os.ReadFile(args[1])
+			}
+			if err != nil {
+				return err
+			}
+			var changes []stage.Change
+			if err := json.Unmarshal(raw, &changes); err != nil {
+				return &usageError{fmt.Sprintf("%s is not a list of changes: %v", args[1], err)}
+			}
+			return a.stage(cmd, args[0], changes...)
+		},
+	}
+}
+
+// stage stages changes and shows the trial.
+func (a *app) stage(cmd *cobra.Command, trial string, changes ...stage.Change) error {
+	return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) {
+		return c.Stage(ctx, trial, changes...)
+	})
+}

@@ -1,0 +1,123 @@
+package client
+
+import (
+	"context"
+	"net/http"
+	"net/url"
+	"strconv"
+
+	"gatemap/answer"
+	"gatemap/core/situation"
+	"gatemap/stage"
+)
+
+func ofTrial(named, rest string) string { return "trials/" + url.PathEscape(named) + rest }
+
+// Trials lists the trials that are open.
+func (c *Client) Trials(ctx context.Context) (*answer.Trials, error) {
+	return call[answer.Trials](ctx, c, http.MethodGet, "trials", nil, nil)
+}
+
+// Trial is one trial.
+func (c *Client) Trial(ctx context.Context, named string) (*answer.Trial, error) {
+	return call[answer.Trial](ctx, c, http.MethodGet, ofTrial(named, ""), nil, nil)
+}
+
+// NewTrial begins a trial: an empty one, or, with all files of a map folder by path,
+// one of what is otherwise in these.
+func (c *Client) NewTrial(ctx context.Context, named, note string, files map[string]string) (*answer.Trial, error) {
+	body := map[string]any{"name": named}
+	if note != "" {
+		body["note"] = note
+	}
+	if files != nil {
+		body["files"] = files
+	}
+	return call[answer.Trial](ctx, c, http.MethodPost, "trials", nil, body)
+}
+
+// Stage adds changes to a trial: all of them, or none.
+func (c *Client) Stage(ctx context.Context, named string, changes ...stage.Change) (*answer.Trial, error) {
+	return call[answer.Trial](ctx, c, http.MethodPost, ofTrial(named, "/changes"), nil, map[string]any{"changes": changes})
+}
+
+// Unstage takes one change out of a trial, by its number from 1.
+func (c *Client) Unstage(ctx context.Context, named string, number int) (*answer.Trial, error) {
+	return call[answer.Trial](ctx, c, http.MethodDelete, ofTrial(named, "/changes/"+strconv.Itoa(number)), nil, nil)
+}
+
+// DropTrial lets a trial go.
+func (c *Client) DropTrial(ctx context.Context, named string) error {
+	_, err := call[struct{}](ctx, c, http.MethodDelete, ofTrial(named, ""), nil, nil)
+	return err
+}
+
+// Part says which part of an outcome is asked for; empty fields ask for all.
+type Part struct {
+	User, System, Effect, Cursor string
+	Limit                        int
+}
+
+// Outcome is what a trial would change in a situation.
+func (c *Client) Outcome(ctx context.Context, named string, s situation.Situation, p Part) (*answer.Outcome, error) {
+	limit := ""
+	if p.Limit > 0 {
+		limit = strconv.Itoa(p.Limit)
+	}
+	return get[answer.Outcome](ctx, c, ofTrial(named, "/outcome"), s, "user", p.User, "system", p.System, "effect", p.Effect, "cursor", p.Cursor, "limit", limit)
+}
+
+// Turned is which findings and guarantees a trial turns.
+func (c *Client) Turned(ctx context.Context, named string) (*answer.Turned, error) {
+	return call[answer.Turned](ctx, c, http.MethodGet, ofTrial(named, "/turned"), nil, nil)
+}
+
+// Impact is what a change would do on top of a trial.
+func (c *Client) Impact(ctx context.Context, named string, change stage.Change, s situation.Situation) (*answer.Impact, error) {
+	query := url.Values{}
+	for field, value := range s.Facts() {
+		query.Set(field, value)
+	}
+	return call[answer.Impact](ctx, c, http.MethodPost, ofTrial(named, "/impact"), query, change)
+}
+
+// CommitTrial puts a trial in force. The same key asks for the same commit; override
+// says why it is to be made though it brings an error or breaks a guarantee.
+func (c *Client) CommitTrial(ctx context.Context, named, reason, override, key string) (*answer.Committed, error) {
+	body := map[string]string{"reason": reason}
+	if override != "" {
+		body["override"] = override
+	}
+	return callWith[answer.Committed](ctx, c, http.MethodPost, ofTrial(named, "/commit"), nil, body, http.Header{"Idempotency-Key": {key}})
+}
+
+// Revert begins a trial that undoes a revision; named may be empty.
+func (c *Client) Revert(ctx context.Context, revision int, named string) (*answer.Trial, error) {
+	body := map[string]string{}
+	if named != "" {
+		body["name"] = named
+	}
+	return call[answer.Trial](ctx, c, http.MethodPost, "revisions/"+strconv.Itoa(revision)+"/revert", nil, body)
+}
+
+// Revisions lists the newest revisions, at most 200.
+func (c *Client) Revisions(ctx context.Context, limit int) (*answer.Revisions, error) {
+	return call[answer.Revisions](ctx, c, http.MethodGet, "revisions", url.Values{"limit": {strconv.Itoa(limit)}}, nil)
+}
+
+// Revision is one revision, with what it changed.
+func (c *Client) Revision(ctx context.Context, number int) (*answer.Revision, error) {
+	return call[answer.Revision](ctx, c, http.MethodGet, "revisions/"+strconv.Itoa(number), nil, nil)
+}
+
+// Documents are the files of the map in force.
+func (c *Client) Documents(ctx context.Context) (*answer.Documents, error) {
+	return call[answer.Documents](ctx, c, http.MethodGet, "documents", nil, nil)
+}
+
+// Of asks questions of a trial instead of the revision in force.
+func (c *Client) Of(trial string) *Client {
+	other := *c
+	other.trial = trial
+	return &other
+}
