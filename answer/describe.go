@@ -22,7 +22,10 @@ type Map struct {
 
 // Session says whether the console is signed in.
 type Session struct {
-	SignedIn bool `json:"signed_in"`
+	SignedIn bool     `json:"signed_in"`
+	Name     string   `json:"name,omitempty" doc:"As whom."`
+	Role     string   `json:"role,omitempty"`
+	Rights   []string `json:"rights" doc:"What that one may do." nullable:"false"`
 }
 
 // Network is a named network.

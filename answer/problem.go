@@ -7,6 +7,7 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/situation"
+	"gatemap/operator"
 )
 
 // Problem is an error as the API sends it (RFC 9457), with members of our own
@@ -26,6 +27,7 @@ type Problem struct {
 	Field      string   `json:"field,omitempty" doc:"The part of the request that is wrong."`
 	Value      string   `json:"value,omitempty" doc:"What stood there."`
 	Problem    string   `json:"problem,omitempty" doc:"What is wrong with it."`
+	Wait       int      `json:"wait,omitempty" doc:"After how many seconds to try again."`
 }
 
 func (p *Problem) Error() string {
@@ -63,8 +65,11 @@ func ProblemOf(err error) *Problem {
 		field   *situation.FieldError
 		problem *Problem
 		notNow  *ConflictError
+		barred  *operator.ForbiddenError
 	)
 	switch {
+	case errors.As(err, &barred):
+		return &Problem{Title: "Not allowed", Status: http.StatusForbidden, Detail: barred.Reason}
 	case errors.As(err, &problem):
 		return problem
 	case errors.As(err, &missing):

@@ -16,7 +16,9 @@ var layers = [][]string{
 	{"cli"},
 	{"server", "client"},
 	{"service"},
-	{"answer", "store", "connect/csv", "connect/ldap", "connect/ldif", "connect/scim", "mapfile", "web", "demo"},
+	{"answer"},
+	{"stage"},
+	{"store", "connect/csv", "connect/ldap", "connect/ldif", "connect/scim", "mapfile", "web", "demo"},
 	{"connect"},
 	{"core/change", "core/plain"},
 	{"core/check"},
@@ -30,7 +32,7 @@ var layers = [][]string{
 	{"core/directory", "core/situation"},
 	{"core/filter", "core/finding", "core/name/nametest", "core/parallel"},
 	{"core/name"},
-	{"core/place"},
+	{"core/place", "operator"},
 }
 
 // barred are packages that the core keeps away from.

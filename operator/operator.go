@@ -71,6 +71,7 @@ type Actor struct {
 	How     string   // password, provider, token, or the service itself
 	Systems []string // of a token: the only systems that it opens; nil: all
 	User    string   // of a manager of groups: the account, by full name
+	Origin  string   // where the request came from
 }
 
 // Service is the service itself, which follows sources.

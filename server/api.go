@@ -51,10 +51,14 @@ func Operations(open, closed, kept chi.Router, s *service.Service, version strin
 	}
 	config.Security = []map[string][]string{{"token": {}}, {"session": {}}}
 	sessions(humachi.New(open, config), s)
-	intakes(humachi.New(closed, config), s)
-	trials(humachi.New(closed, config), s)
+	changing := humachi.New(closed, config)
+	changing.UseMiddleware(authorize(s))
+	intakes(changing, s)
+	trials(changing, s)
+	administration(changing, s)
 	config.OpenAPIPath = "/openapi"
 	api := humachi.New(kept, config)
+	api.UseMiddleware(authorize(s))
 	questions(api, s)
 	comparisons(api, s)
 	lists(api, s)
@@ -94,7 +98,7 @@ func operation(method, path, id, summary string, right operator.Right, status in
 	return huma.Operation{
 		Method: method, Path: path, OperationID: id, Summary: summary, DefaultStatus: status,
 		Errors:     []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusNotFound, http.StatusConflict, http.StatusUnprocessableEntity},
-		Extensions: map[string]any{rightOf: string(right)},
+		Extensions: map[string]any{rightOf: string(right), boundTo: bounds[id]},
 	}
 }
 
@@ -104,6 +108,15 @@ const rightOf = "x-right"
 // get registers one operation that reads.
 func get[In, Out any](api huma.API, path, id, summary string, ask func(context.Context, *In) (*Out, error)) {
 	call(api, operation(http.MethodGet, path, id, summary, operator.Read, http.StatusOK), ask)
+}
+
+// bounds says of operations how tokens that are bound to some systems may use them;
+// those that are not listed they may not.
+var bounds = map[string]string{
+	"reach": bySystem, "person": bySystem, "why": bySystem, "who": bySystem, "matrix": bySystem, "hours": bySystem, "system": bySystem,
+	"members": byNothing, "memberships": byNothing, "search": byNothing, "list-users": byNothing, "list-groups": byNothing, "list-systems": byNothing,
+	"user": byNothing, "group": byNothing, "map": byNothing, "revisions": byNothing, "settings": byNothing,
+	"trials": byNothing, "new-trial": byNothing, "trial": byNothing, "stage": byNothing, "unstage": byNothing, "drop-trial": byNothing,
 }
 
 // post registers one operation that does something.

@@ -2,12 +2,17 @@ package server
 
 import (
 	"context"
+	"errors"
+	"net"
 	"net/http"
+	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"gatemap/answer"
+	"gatemap/operator"
 	"gatemap/service"
 )
 
@@ -16,21 +21,58 @@ const cookie = "gatemap_session"
 
 var unauthorized = &problem{
 	Title: "Not signed in", Status: http.StatusUnauthorized,
-	Detail: "this call needs a token of the service in the header Authorization: Bearer TOKEN",
+	Detail: "this call needs a token of the service in the header Authorization: Bearer TOKEN, or a session of the console",
 }
 
-// authenticate lets through who brings a token (RFC 6750) or, from the
-// console, a session. A wrong token and a missing one get the same answer in
-// the same time.
+// crossOrigin refuses what a page of another origin makes a browser send: by
+// Sec-Fetch-Site, or, from older browsers, by Origin.
+var crossOrigin = http.NewCrossOriginProtection()
+
+// authenticate lets through who brings a token (RFC 6750) or, from the console, a
+// session. A wrong token and a missing one get the same answer in the same time.
 func (s *Server) authenticate(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if s.service.Opens(bearer(r)) || s.inSession(r) {
-			next.ServeHTTP(w, r)
+		a, ok := s.actor(r)
+		if !ok {
+			w.Header().Set("WWW-Authenticate", `Bearer realm="Gate Map"`)
+			writeProblem(w, unauthorized)
 			return
 		}
-		w.Header().Set("WWW-Authenticate", `Bearer realm="Gate Map"`)
-		writeProblem(w, unauthorized)
+		a.Origin = origin(r)
+		if a.How != "token" || bearer(r) == "" {
+			if err := crossOrigin.Check(r); err != nil {
+				s.service.Refused(r.Context(), a, r.Method+" "+r.URL.Path, "from a page of another origin")
+				writeProblem(w, &problem{Title: "Not allowed", Status: http.StatusForbidden, Detail: "this came from a page of another origin: the console takes calls from its own pages alone"})
+				return
+			}
+		}
+		next.ServeHTTP(w, r.WithContext(operator.With(r.Context(), a)))
 	})
+}
+
+// actor is who makes a request.
+func (s *Server) actor(r *http.Request) (operator.Actor, bool) {
+	if token := bearer(r); token != "" {
+		return s.service.ByToken(token)
+	}
+	c, err := r.Cookie(cookie)
+	if err != nil {
+		return operator.Actor{}, false
+	}
+	a, ok, err := s.service.BySession(r.Context(), c.Value)
+	if err != nil {
+		s.log.Error("session", "error", err)
+	}
+	return a, ok
+}
+
+// origin is the address that a request comes from.
+func origin(r *http.Request) string {
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	if err != nil {
+		return r.RemoteAddr
+	}
+	return host
 }
 
 func bearer(r *http.Request) string {
@@ -41,64 +83,137 @@ func bearer(r *http.Request) string {
 	return strings.TrimSpace(token)
 }
 
-// inSession says whether the request comes from a signed-in console. Sessions
-// are for reading: whoever changes something must bring a token.
-func (s *Server) inSession(r *http.Request) bool {
-	c, err := r.Cookie(cookie)
-	if err != nil || r.Method != http.MethodGet {
-		return false
+// requires lets through who has a right and is not bound to some systems.
+func requires(right operator.Right) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if err := operator.From(r.Context()).May(right); err != nil {
+				writeProblem(w, answer.ProblemOf(err))
+				return
+			}
+			next.ServeHTTP(w, r)
+		})
 	}
-	ok, err := s.service.Session(r.Context(), c.Value)
-	if err != nil {
-		s.log.Error("session", "error", err)
+}
+
+// How operations show what tokens that are bound to some systems may not see.
+const (
+	boundTo   = "x-bound-to"
+	bySystem  = "system" // the parameter system, or the name in the path, must be one of them
+	byNothing = "none"   // it shows nothing of systems
+)
+
+// authorize sees that who makes a call has the right that its operation needs.
+func authorize(s *service.Service) func(huma.Context, func(huma.Context)) {
+	return func(c huma.Context, next func(huma.Context)) {
+		o, by := c.Operation(), operator.From(c.Context())
+		right, _ := o.Extensions[rightOf].(string)
+		err := by.May(operator.Right(right))
+		if err == nil && by.Systems != nil && right != "" {
+			err = bound(c, by)
+		}
+		if err == nil {
+			next(c)
+			return
+		}
+		s.Refused(c.Context(), by, o.OperationID, err.Error())
+		p := answer.ProblemOf(err)
+		c.SetHeader("Content-Type", p.ContentType(""))
+		c.SetStatus(p.Status)
+		_ = writeJSON(c.BodyWriter(), p)
 	}
-	return ok
+}
+
+// bound sees that a token that opens some systems is not used for others.
+func bound(c huma.Context, by operator.Actor) error {
+	switch c.Operation().Extensions[boundTo] {
+	case byNothing:
+		return nil
+	case bySystem:
+		system := c.Query("system")
+		if strings.HasPrefix(c.Operation().Path, "/systems/") {
+			system = unescape(c.Param("name"))
+		}
+		if system != "" && by.Sees(system) {
+			return nil
+		}
+	}
+	return &operator.ForbiddenError{Actor: by, Reason: by.Name + " opens " + strings.Join(by.Systems, ", ") + " alone: name one of these in system, where the call takes one"}
 }
 
 // sessions are the calls by which the console signs in and out.
 func sessions(api huma.API, s *service.Service) {
-	huma.Register(api, huma.Operation{
-		Method: http.MethodPost, Path: "/session", OperationID: "sign-in", Summary: "Sign in to the console with a token",
-		Security: []map[string][]string{}, DefaultStatus: http.StatusNoContent,
-		Errors: []int{http.StatusUnauthorized, http.StatusUnprocessableEntity},
-	}, func(ctx context.Context, in *struct {
+	open := func(method, path, id, summary string, status int) huma.Operation {
+		o := operation(method, path, id, summary, "", status)
+		o.Security = []map[string][]string{}
+		return o
+	}
+	huma.Register(api, open(http.MethodPost, "/session", "sign-in", "Sign in to the console: with a token, or with a name, a password and perhaps a code", http.StatusNoContent), func(ctx context.Context, in *struct {
+		From
 		Body struct {
-			Token string `json:"token" minLength:"1" doc:"A token of this service."`
+			Token    string `json:"token,omitempty" doc:"A token of this service."`
+			Name     string `json:"name,omitempty" maxLength:"200" doc:"The name of an operator."`
+			Password string `json:"password,omitempty" maxLength:"1000"`
+			Code     string `json:"code,omitempty" maxLength:"20" doc:"Of the second factor, where there is one."`
 		}
 	}) (*cookieReply, error) {
-		token := strings.TrimSpace(in.Body.Token)
-		if !s.Opens(token) {
-			return nil, &problem{Title: "Wrong token", Status: http.StatusUnauthorized, Detail: "this is not a token of this service"}
+		if in.foreign {
+			return nil, &problem{Title: "Not allowed", Status: http.StatusForbidden, Detail: "a page of another origin cannot sign in"}
 		}
-		session, err := s.SignIn(ctx, token)
+		session, _, err := s.SignIn(ctx, service.SignIn{Token: strings.TrimSpace(in.Body.Token), Name: in.Body.Name, Password: in.Body.Password, Code: in.Body.Code}, in.address)
 		if err != nil {
+			var p *problem
+			if errors.As(err, &p) && p.Wait > 0 {
+				return nil, huma.ErrorWithHeaders(p, http.Header{"Retry-After": {strconv.Itoa(p.Wait)}})
+			}
 			return nil, answer.ProblemOf(err)
 		}
-		return &cookieReply{sessionCookie(session, int(service.SessionLength.Seconds()))}, nil
+		return &cookieReply{sessionCookie(session, int(service.SessionLength.Seconds()), in.secure)}, nil
 	})
-	huma.Register(api, huma.Operation{
-		Method: http.MethodGet, Path: "/session", OperationID: "session", Summary: "Whether the console is signed in",
-		Security: []map[string][]string{},
-	}, func(ctx context.Context, in *struct {
+	huma.Register(api, open(http.MethodGet, "/session", "session", "Whether the console is signed in, as whom, and what that one may do", http.StatusOK), func(ctx context.Context, in *struct {
 		Session string `cookie:"gatemap_session"`
 	}) (*reply[answer.Session], error) {
-		holds, err := s.Session(ctx, in.Session)
+		a, ok, err := s.BySession(ctx, in.Session)
 		if err != nil {
 			return nil, answer.ProblemOf(err)
 		}
-		return &reply[answer.Session]{&answer.Session{SignedIn: holds}}, nil
+		out := &answer.Session{SignedIn: ok, Name: a.Name, Role: string(a.Role), Rights: []string{}}
+		if ok {
+			for _, r := range a.Role.Rights() {
+				out.Rights = append(out.Rights, string(r))
+			}
+			slices.Sort(out.Rights)
+		}
+		return &reply[answer.Session]{out}, nil
 	})
-	huma.Register(api, huma.Operation{
-		Method: http.MethodDelete, Path: "/session", OperationID: "sign-out", Summary: "End the console's session",
-		Security: []map[string][]string{}, DefaultStatus: http.StatusNoContent,
-	}, func(ctx context.Context, in *struct {
+	huma.Register(api, open(http.MethodDelete, "/session", "sign-out", "End the console's session", http.StatusNoContent), func(ctx context.Context, in *struct {
+		From
 		Session string `cookie:"gatemap_session"`
 	}) (*cookieReply, error) {
 		if err := s.SignOut(ctx, in.Session); err != nil {
 			return nil, answer.ProblemOf(err)
 		}
-		return &cookieReply{sessionCookie("", -1)}, nil
+		return &cookieReply{sessionCookie("", -1, in.secure)}, nil
 	})
+}
+
+// From is where a call comes from.
+type From struct {
+	address string
+	secure  bool
+	foreign bool // a page of another origin made the browser send it
+}
+
+// Resolve reads it from the request.
+func (f *From) Resolve(c huma.Context) []error {
+	host, _, err := net.SplitHostPort(c.RemoteAddr())
+	if err != nil {
+		host = c.RemoteAddr()
+	}
+	f.address, f.secure = host, c.TLS() != nil
+	site := c.Header("Sec-Fetch-Site")
+	f.foreign = site != "" && site != "same-origin" && site != "none"
+	return nil
 }
 
 // cookieReply has no body and sets a cookie.
@@ -106,6 +221,6 @@ type cookieReply struct {
 	Cookie http.Cookie `header:"Set-Cookie"`
 }
 
-func sessionCookie(value string, age int) http.Cookie {
-	return http.Cookie{Name: cookie, Value: value, Path: "/", MaxAge: age, HttpOnly: true, SameSite: http.SameSiteStrictMode}
+func sessionCookie(value string, age int, secure bool) http.Cookie {
+	return http.Cookie{Name: cookie, Value: value, Path: "/", MaxAge: age, HttpOnly: true, Secure: secure, SameSite: http.SameSiteStrictMode}
 }

@@ -42,7 +42,7 @@ func intakes(api huma.API, s *service.Service) {
 	post(api, "/directories/{name}/token", "make-push-token", "Make the token by which the records of a directory are pushed; the one before ends", operator.Administer, http.StatusCreated, func(ctx context.Context, in *struct {
 		Name string `path:"name"`
 	}) (*answer.Token, error) {
-		token, err := s.PushToken(ctx, unescape(in.Name))
+		token, err := s.PushToken(ctx, operator.From(ctx), unescape(in.Name))
 		return &answer.Token{Token: token}, err
 	})
 	get(api, "/runs", "runs", "The runs of intakes, the newest first", func(ctx context.Context, in *struct {

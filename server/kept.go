@@ -8,6 +8,7 @@ import (
 	"github.com/go-chi/chi/v5/middleware"
 	"github.com/hashicorp/golang-lru/v2/simplelru"
 
+	"gatemap/operator"
 	"gatemap/service"
 )
 
@@ -85,7 +86,7 @@ func (c *answerCopy) Write(p []byte) (int, error) {
 // decides who may ask.
 func (s *Server) keep(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if r.Method != http.MethodGet || r.URL.Query().Has("trial") {
+		if by := operator.From(r.Context()); r.Method != http.MethodGet || r.URL.Query().Has("trial") || by.Systems != nil || by.May(operator.Read) != nil {
 			next.ServeHTTP(w, r)
 			return
 		}

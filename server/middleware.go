@@ -2,6 +2,7 @@ package server
 
 import (
 	"encoding/json"
+	"io"
 	"net/http"
 	"runtime/debug"
 	"strings"
@@ -18,8 +19,10 @@ type problem = answer.Problem
 func writeProblem(w http.ResponseWriter, p *problem) {
 	w.Header().Set("Content-Type", p.ContentType(""))
 	w.WriteHeader(p.Status)
-	_ = json.NewEncoder(w).Encode(p)
+	_ = writeJSON(w, p)
 }
+
+func writeJSON(w io.Writer, v any) error { return json.NewEncoder(w).Encode(v) }
 
 // record logs and counts each request. Paths are counted by their pattern, and
 // queries, which name people, are not logged.

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"gatemap/operator"
 	"gatemap/server"
 	"gatemap/service"
 )
@@ -52,7 +53,7 @@ mappings:
 	require.NoError(t, err)
 	_, err = s.CommitFolder(t.Context(), folder, "test", "test")
 	require.NoError(t, err)
-	token, err := s.PushToken(t.Context(), "club")
+	token, err := s.PushToken(t.Context(), operator.Service, "club")
 	require.NoError(t, err)
 	srv := httptest.NewServer(server.New(s, fstest.MapFS{}, "test", log).Handler())
 	t.Cleanup(srv.Close)
@@ -243,9 +244,9 @@ func TestPushesAreInForceAtOnce(t *testing.T) {
 
 	// What was pushed is there after a start.
 	again := c.user("again", `,"emails":[{"value":"a@club.example","type":"work"}]`)
-	revisions, err := c.service.Revisions(t.Context(), 1)
+	revisions, err := c.service.History(t.Context(), 1)
 	require.NoError(t, err)
-	assert.Equal(t, "push to club", revisions[0].Author)
+	assert.Equal(t, "push to club", revisions.Revisions[0].Author)
 	assert.NotEmpty(t, again.id())
 }
 
@@ -260,11 +261,11 @@ func TestPushTokens(t *testing.T) {
 	require.NoError(t, err)
 	response.Body.Close()
 	assert.Equal(t, 401, response.StatusCode, "the token of a directory opens nothing else")
-	c.token, err = c.service.PushToken(t.Context(), "club")
+	c.token, err = c.service.PushToken(t.Context(), operator.Service, "club")
 	require.NoError(t, err)
 	assert.Equal(t, 200, c.call("GET", "/Users", "").status)
 	c.token = old
 	refused(t, c.call("GET", "/Users", ""), 401, "")
-	_, err = c.service.PushToken(t.Context(), "clab")
+	_, err = c.service.PushToken(t.Context(), operator.Service, "clab")
 	assert.ErrorContains(t, err, "club")
 }

@@ -14,6 +14,7 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
+	"gatemap/operator"
 	"gatemap/service"
 )
 
@@ -49,7 +50,7 @@ func (s *Server) Handler() http.Handler {
 	r.Use(middleware.RequestID, s.record, s.recover, securityHeaders, limitBody)
 	r.Get("/health", func(w http.ResponseWriter, _ *http.Request) { writeText(w, http.StatusOK, "alive\n") })
 	r.Get("/ready", s.ready)
-	r.Method(http.MethodGet, "/metrics", s.authenticate(s.metrics.handler()))
+	r.Method(http.MethodGet, "/metrics", s.authenticate(requires(operator.Read)(s.metrics.handler())))
 	r.Route(scimPath, s.scim)
 	r.Route("/api/v1", func(open chi.Router) {
 		closed := open.With(s.authenticate)

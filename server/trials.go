@@ -97,7 +97,7 @@ func trials(api huma.API, s *service.Service) {
 		if err != nil {
 			return nil, err
 		}
-		return s.Unstage(ctx, in.Trial, version, in.Number)
+		return s.Unstage(ctx, operator.From(ctx), in.Trial, version, in.Number)
 	})
 	huma.Register(api, operation(http.MethodDelete, "/trials/{trial}", "drop-trial", "Let a trial go", operator.Stage, http.StatusNoContent), func(ctx context.Context, in *struct {
 		Tried
@@ -105,7 +105,7 @@ func trials(api huma.API, s *service.Service) {
 	}) (*struct{}, error) {
 		version, err := in.number()
 		if err == nil {
-			err = s.DropTrial(ctx, in.Trial, version)
+			err = s.DropTrial(ctx, operator.From(ctx), in.Trial, version)
 		}
 		if err != nil {
 			return nil, answer.ProblemOf(err)

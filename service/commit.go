@@ -72,7 +72,7 @@ func (s *Service) CommitTrial(ctx context.Context, by operator.Actor, named stri
 	if err != nil {
 		return nil, err
 	}
-	r := store.Revision{At: time.Now(), Author: by.Name, Reason: c.Reason, Trial: t.Name, Changes: changes, Undoes: t.Undoes, Overrides: overrides}
+	r := store.Revision{At: time.Now(), Author: by.Name, Reason: c.Reason, Trial: t.Name, Changes: changes, Undoes: t.Undoes, Overrides: overrides, Origin: by.Origin}
 	if c.Key != "" {
 		r.Key = by.Name + " " + c.Key
 	}
@@ -95,6 +95,15 @@ func (s *Service) mayCommit(ctx context.Context, by operator.Actor, t *store.Tri
 		return &answer.ConflictError{Message: fmt.Sprintf("nothing is staged in the trial %s", t.Name)}
 	case by.Systems != nil:
 		return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s is for some systems alone, and a commit is for the whole map", by.Name)}
+	}
+	settings, err := s.Settings(ctx)
+	if err != nil || !settings.TwoPersons || by.Role == operator.Manager {
+		return err
+	}
+	for i, c := range w.changes {
+		if c.By == by.Name {
+			return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s staged change %d of this trial: with the two-person rule someone else commits it", by.Name, i+1)}
+		}
 	}
 	return nil
 }

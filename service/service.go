@@ -14,7 +14,6 @@ import (
 
 	lru "github.com/hashicorp/golang-lru/v2"
 
-	"gatemap/answer"
 	"gatemap/connect"
 	"gatemap/core/atlas"
 	"gatemap/core/gate/types"
@@ -35,6 +34,7 @@ type Service struct {
 	// committing is held while a revision is made.
 	committing sync.Mutex
 	events     events
+	throttle   *throttle
 	tried      *lru.Cache[string, *tried] // trials, worked out, by name
 
 	lanesMu sync.Mutex
@@ -54,9 +54,6 @@ type Head struct {
 	Answers
 }
 
-// SessionLength is how long a session in the console holds.
-const SessionLength = 12 * time.Hour
-
 // Open opens a data folder and compiles the newest revision in it. Without any
 // the map is empty. Files that the map names are taken from the data folder, until
 // UseFiles names another place.
@@ -65,7 +62,7 @@ func Open(ctx context.Context, folder string, log *slog.Logger) (*Service, error
 	if err != nil {
 		return nil, err
 	}
-	s := &Service{store: st, log: log, files: Files{os.DirFS(folder)}, lanes: map[string]*lane{}}
+	s := &Service{store: st, log: log, files: Files{os.DirFS(folder)}, lanes: map[string]*lane{}, throttle: newThrottle()}
 	s.tried, _ = lru.New[string, *tried](maxTried) // fails without room alone
 	s.closing, s.stop = context.WithCancel(context.Background())
 	if err := errors.Join(s.load(ctx), s.cutOff(ctx)); err != nil {
@@ -153,62 +150,8 @@ func (s *Service) CommitFolder(ctx context.Context, f *Folder, author, reason st
 	return r, nil
 }
 
-// FirstToken makes the first token and returns it, the only time that it is
-// seen; "" where there is one already.
-func (s *Service) FirstToken(ctx context.Context) (string, error) {
-	token, err := s.store.FirstToken(ctx, "first", time.Now())
-	if err != nil || token == "" {
-		return "", err
-	}
-	return token, s.readKeys(ctx)
-}
-
-// PushToken makes the token by which the records of a directory are pushed. The
-// error is a *directory.NotFoundError, or says that nothing is pushed to it.
-func (s *Service) PushToken(ctx context.Context, named string) (string, error) {
-	d := s.Head().Folder.directory(named)
-	switch {
-	case d == nil:
-		return "", s.Head().Folder.missing(named)
-	case d.Source == nil || d.Source.SCIM == nil:
-		return "", &answer.ConflictError{Message: fmt.Sprintf("directory %s does not take pushes; give it source: {scim: {}}", d.Name)}
-	}
-	token, err := s.store.PushToken(ctx, d.Name, time.Now())
-	return token, errors.Join(err, s.readKeys(ctx))
-}
-
-func (s *Service) readKeys(ctx context.Context) error {
-	keys, err := s.store.Tokens(ctx)
-	if err == nil {
-		s.keys.Store(keys)
-	}
-	return err
-}
-
-// Pushes says to which directory a token pushes; "" for none.
-func (s *Service) Pushes(token string) string { return s.keys.Load().Pushes(token) }
-
-// Opens says whether a token opens the service.
-func (s *Service) Opens(token string) bool { return s.keys.Load().Opens(token) }
-
-// SignIn gives out a session for a token that opens the service.
-func (s *Service) SignIn(ctx context.Context, token string) (string, error) {
-	return s.store.BeginSession(ctx, token, time.Now().Add(SessionLength))
-}
-
-// Session says whether a session holds.
-func (s *Service) Session(ctx context.Context, session string) (bool, error) {
-	return s.store.Session(ctx, session, time.Now())
-}
-
-// SignOut ends a session.
-func (s *Service) SignOut(ctx context.Context, session string) error {
-	return s.store.EndSession(ctx, session, time.Now())
-}
-
 // Ready says whether the service can answer.
 func (s *Service) Ready(ctx context.Context) error { return s.store.Ping(ctx) }
-
 
 // Stop ends streams, runs and events. Questions are answered until Close.
 func (s *Service) Stop() { s.stop() }

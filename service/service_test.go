@@ -20,6 +20,7 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/situation"
 	"gatemap/demo"
+	"gatemap/operator"
 	"gatemap/service"
 	"gatemap/store"
 )
@@ -234,20 +235,22 @@ func TestTokensAndSessions(t *testing.T) {
 	require.NoError(t, err)
 	token, err := s.FirstToken(ctx)
 	require.NoError(t, err)
-	assert.True(t, s.Opens(token))
+	opens := func(token string) bool { _, ok := s.ByToken(token); return ok }
+	assert.True(t, opens(token))
 	for _, wrong := range []string{"", token + "x", token[:len(token)-1], strings.ToUpper(token)} {
-		assert.False(t, s.Opens(wrong), wrong)
+		assert.False(t, opens(wrong), wrong)
 	}
 	second, err := s.FirstToken(ctx)
 	require.NoError(t, err)
 	assert.Empty(t, second, "it is shown once")
-	session, err := s.SignIn(ctx, token)
+	session, _, err := s.SignIn(ctx, service.SignIn{Token: token}, "192.0.2.1")
 	require.NoError(t, err)
-	holds, err := s.Session(ctx, session)
+	by, holds, err := s.BySession(ctx, session)
 	require.NoError(t, err)
 	assert.True(t, holds)
+	assert.Equal(t, operator.Admin, by.Role)
 	require.NoError(t, s.SignOut(ctx, session))
-	holds, err = s.Session(ctx, session)
+	_, holds, err = s.BySession(ctx, session)
 	require.NoError(t, err)
 	assert.False(t, holds)
 	require.NoError(t, s.Close())
@@ -255,7 +258,7 @@ func TestTokensAndSessions(t *testing.T) {
 	s, err = service.Open(ctx, data, quiet())
 	require.NoError(t, err)
 	defer s.Close()
-	assert.True(t, s.Opens(token), "tokens outlive a restart")
+	assert.True(t, opens(token), "tokens outlive a restart")
 	require.NoError(t, filepath.WalkDir(data, func(p string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() {
 			return err

@@ -64,6 +64,9 @@ func (s *Service) createTrial(ctx context.Context, by operator.Actor, t *store.T
 		return nil, err
 	}
 	s.events.tell(Event{Trial: t.Name})
+	if err := s.note(ctx, by, "trial", t.Name, done, "begun"); err != nil {
+		return nil, err
+	}
 	return s.Trial(ctx, t.Name)
 }
 
@@ -249,7 +252,7 @@ func (f *Folder) rowsOf(d *stage.Draft) (put []store.Pending, gone []store.Key, 
 // is all of them or none. The error is an *answer.Problem that says which change
 // cannot be made and why.
 func (s *Service) Stage(ctx context.Context, by operator.Actor, named string, version int, changes []stage.Change) (*answer.Trial, error) {
-	return s.restage(ctx, named, version, func(w *tried) ([]staged, error) {
+	return s.restage(ctx, by, named, version, func(w *tried) ([]staged, error) {
 		all := w.changes
 		if w.err != nil {
 			return nil, notNow(w.err)
@@ -276,8 +279,8 @@ func (s *Service) Stage(ctx context.Context, by operator.Actor, named string, ve
 }
 
 // Unstage takes one change out of a trial, by its number from 1.
-func (s *Service) Unstage(ctx context.Context, named string, version, number int) (*answer.Trial, error) {
-	return s.restage(ctx, named, version, func(w *tried) ([]staged, error) {
+func (s *Service) Unstage(ctx context.Context, by operator.Actor, named string, version, number int) (*answer.Trial, error) {
+	return s.restage(ctx, by, named, version, func(w *tried) ([]staged, error) {
 		if number < 1 || number > len(w.changes) {
 			return nil, badField("number", fmt.Sprint(number), fmt.Sprintf("the trial has %d changes", len(w.changes)))
 		}
@@ -291,7 +294,7 @@ func (s *Service) Unstage(ctx context.Context, named string, version, number int
 }
 
 // restage writes other changes into a trial.
-func (s *Service) restage(ctx context.Context, named string, version int, work func(*tried) ([]staged, error)) (*answer.Trial, error) {
+func (s *Service) restage(ctx context.Context, by operator.Actor, named string, version int, work func(*tried) ([]staged, error)) (*answer.Trial, error) {
 	t, err := s.kept(ctx, named)
 	if err != nil {
 		return nil, err
@@ -324,11 +327,14 @@ func (s *Service) restage(ctx context.Context, named string, version int, work f
 		return nil, err
 	}
 	s.events.tell(Event{Trial: t.Name})
+	if err := s.note(ctx, by, "stage", t.Name, done, fmt.Sprintf("%d staged", len(changes))); err != nil {
+		return nil, err
+	}
 	return s.Trial(ctx, t.Name)
 }
 
 // DropTrial lets a version of a trial go; version 0 is whichever there is.
-func (s *Service) DropTrial(ctx context.Context, named string, version int) error {
+func (s *Service) DropTrial(ctx context.Context, by operator.Actor, named string, version int) error {
 	t, err := s.kept(ctx, named)
 	if err != nil {
 		return err
@@ -343,7 +349,7 @@ func (s *Service) DropTrial(ctx context.Context, named string, version int) erro
 	}
 	s.tried.Remove(name.Fold(t.Name))
 	s.events.tell(Event{Trial: t.Name})
-	return nil
+	return s.note(ctx, by, "trial", t.Name, done, "dropped")
 }
 
 // Asked is what a question is asked of: the revision in force, or a trial.

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 )
@@ -24,6 +25,8 @@ type Revision struct {
 	Undoes    int    // the revision that it undoes; 0: none
 	Overrides string // what was overridden, by whom and why
 	Key       string // by which its commit was asked for
+
+	Origin string // for the audit: where the request came from
 }
 
 // Row is one thing that a revision holds: a document, or a record of a
@@ -228,6 +231,13 @@ func write(ctx context.Context, tx *sql.Tx, r Revision, put []Pending, gone []Ke
 		if _, err := tx.ExecContext(ctx, `DELETE FROM trials WHERE name = ?`, r.Trial); err != nil {
 			return err
 		}
+	}
+	detail := r.Reason
+	if r.Overrides != "" {
+		detail += "; overridden by " + r.Overrides
+	}
+	if err := audit(ctx, tx, Entry{At: r.At, Actor: r.Author, Act: "commit", Object: "revision " + strconv.Itoa(r.Number), Result: "done", Detail: detail, Origin: r.Origin}); err != nil {
+		return err
 	}
 	for _, key := range gone {
 		if err := end(ctx, tx, key, r.Number); err != nil {

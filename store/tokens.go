@@ -7,7 +7,7 @@ import (
 	"crypto/subtle"
 	"database/sql"
 	"encoding/base64"
-	"errors"
+	"encoding/json"
 	"time"
 )
 
@@ -26,116 +26,115 @@ func hash(s string) []byte {
 	return h[:]
 }
 
-// FirstToken makes a token where there is none yet, and returns it: the only
-// time that it is seen. Where there is one already it returns "".
-func (s *Store) FirstToken(ctx context.Context, name string, now time.Time) (string, error) {
-	token := ""
-	err := s.within(ctx, func(tx *sql.Tx) error {
-		var n int
-		if err := tx.QueryRowContext(ctx, `SELECT count(*) FROM tokens WHERE directory IS NULL`).Scan(&n); err != nil || n > 0 {
-			return err
-		}
-		token = Prefix + secret()
-		_, err := tx.ExecContext(ctx, `INSERT INTO tokens (hash, name, created) VALUES (?, ?, ?)`,
-			hash(token), name, now.UTC().Format(time.RFC3339))
-		return err
-	})
+// Token is what is kept of a token: all but itself.
+type Token struct {
+	Name      string
+	Role      string // of an operator, manager or push
+	Author    string
+	Created   time.Time
+	Expires   time.Time // zero: never
+	Systems   []string  // the only ones that it opens; nil: all
+	User      string    // whose groups it manages
+	Directory string    // the one that it pushes to
+}
+
+// Holds says whether the token holds at a time.
+func (t *Token) Holds(now time.Time) bool { return t.Expires.IsZero() || now.Before(t.Expires) }
+
+// NewToken makes a token and returns it: the only time that it is seen. The error is
+// ErrTaken where there is one by its name, unless it takes the place of that.
+func (s *Store) NewToken(ctx context.Context, t Token, instead bool) (string, error) {
+	token := Prefix + secret()
+	systems, err := json.Marshal(t.Systems)
 	if err != nil {
 		return "", err
 	}
-	return token, nil
-}
-
-// PushToken makes the token by which a directory's records are pushed, and
-// returns it: the only time that it is seen. One that there was before does not
-// hold any more.
-func (s *Store) PushToken(ctx context.Context, directory string, now time.Time) (string, error) {
-	token := Prefix + secret()
-	err := s.within(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, `DELETE FROM tokens WHERE directory = ?`, directory); err != nil {
-			return err
+	optional := func(text string) sql.NullString { return sql.NullString{String: text, Valid: text != ""} }
+	expires := ""
+	if !t.Expires.IsZero() {
+		expires = t.Expires.UTC().Format(time.RFC3339)
+	}
+	err = s.within(ctx, func(tx *sql.Tx) error {
+		if instead {
+			if _, err := tx.ExecContext(ctx, `DELETE FROM tokens WHERE name = ?`, t.Name); err != nil {
+				return err
+			}
 		}
-		_, err := tx.ExecContext(ctx, `INSERT INTO tokens (hash, name, created, directory) VALUES (?, ?, ?, ?)`,
-			hash(token), "push to "+directory, now.UTC().Format(time.RFC3339), directory)
-		return err
+		result, err := tx.ExecContext(ctx, `INSERT INTO tokens (hash, name, role, created, author, expires, systems, user, directory) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
+			hash(token), t.Name, t.Role, t.Created.UTC().Format(time.RFC3339), t.Author, optional(expires), string(systems), optional(t.User), optional(t.Directory))
+		return s.changedOne(result, err, ErrTaken)
 	})
 	return token, err
 }
 
-// Tokens returns the hashes of all tokens.
-func (s *Store) Tokens(ctx context.Context) (*Keys, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT hash, coalesce(directory, '') FROM tokens`)
+// FirstToken makes a token where there is none yet that opens the service, and
+// returns it; "" where there is one.
+func (s *Store) FirstToken(ctx context.Context, name string, now time.Time) (string, error) {
+	keys, err := s.Tokens(ctx)
 	if err != nil {
-		return nil, s.explain(err)
+		return "", err
 	}
-	defer rows.Close()
-	keys := &Keys{}
-	for rows.Next() {
-		var k key
-		if err := rows.Scan(&k.hash, &k.directory); err != nil {
-			return nil, s.explain(err)
+	for _, k := range keys.list {
+		if k.Directory == "" {
+			return "", nil
 		}
-		keys.list = append(keys.list, k)
 	}
-	return keys, s.explain(rows.Err())
+	return s.NewToken(ctx, Token{Name: name, Role: "admin", Author: "gatemap", Created: now}, false)
+}
+
+// DropToken ends a token by its name. The error is ErrMoved where there is none.
+func (s *Store) DropToken(ctx context.Context, name string) error {
+	result, err := s.db.ExecContext(ctx, `DELETE FROM tokens WHERE name = ?`, name)
+	return s.changedOne(result, err, ErrMoved)
+}
+
+// Tokens returns what is known of all tokens.
+func (s *Store) Tokens(ctx context.Context) (*Keys, error) {
+	list, err := query(ctx, s, func(rows *sql.Rows, k *key) error {
+		var created, expires string
+		var systems []byte
+		err := rows.Scan(&k.hash, &k.Name, &k.Role, &created, &k.Author, &expires, &systems, &k.User, &k.Directory)
+		if err == nil {
+			k.Created, err = time.Parse(time.RFC3339, created)
+		}
+		if err == nil && expires != "" {
+			k.Expires, err = time.Parse(time.RFC3339, expires)
+		}
+		if err == nil && systems != nil {
+			err = json.Unmarshal(systems, &k.Systems)
+		}
+		return err
+	}, `SELECT hash, name, role, created, author, coalesce(expires, ''), systems, coalesce(user, ''), coalesce(directory, '') FROM tokens ORDER BY name`)
+	return &Keys{list}, err
 }
 
 // Keys knows tokens by their hashes alone.
 type Keys struct{ list []key }
 
 type key struct {
-	hash      []byte
-	directory string // the one that the token pushes to; "": it opens the service
+	hash []byte
+	Token
 }
 
-// Opens says whether a token is one that opens the service. It takes the same
-// time for a wrong token, a missing one and a right one.
-func (k *Keys) Opens(token string) bool {
-	directory, known := k.find(token)
-	return known && directory == ""
+// All lists the tokens, by name.
+func (k *Keys) All() []Token {
+	all := make([]Token, len(k.list))
+	for i := range k.list {
+		all[i] = k.list[i].Token
+	}
+	return all
 }
 
-// Pushes says to which directory a token pushes, in the same time for all
-// tokens; "" for none.
-func (k *Keys) Pushes(token string) string {
-	directory, _ := k.find(token)
-	return directory
-}
-
-func (k *Keys) find(token string) (directory string, known bool) {
+// Find finds a token. It takes the same time for a wrong token, a missing one and a
+// right one.
+func (k *Keys) Find(token string) (t *Token, known bool) {
 	h := hash(token)
 	found := -1
-	for i, have := range k.list {
-		found = subtle.ConstantTimeSelect(subtle.ConstantTimeCompare(h, have.hash), i, found)
+	for i := range k.list {
+		found = subtle.ConstantTimeSelect(subtle.ConstantTimeCompare(h, k.list[i].hash), i, found)
 	}
 	if found < 0 {
-		return "", false
+		return nil, false
 	}
-	return k.list[found].directory, true
-}
-
-// BeginSession gives out a session for a token, which ends at a time.
-func (s *Store) BeginSession(ctx context.Context, token string, expires time.Time) (string, error) {
-	session := secret()
-	_, err := s.db.ExecContext(ctx, `INSERT INTO sessions (hash, token, expires) VALUES (?, ?, ?)`,
-		hash(session), hash(token), expires.UTC().Format(time.RFC3339))
-	return session, s.explain(err)
-}
-
-// Session says whether a session holds now.
-func (s *Store) Session(ctx context.Context, session string, now time.Time) (bool, error) {
-	var one int
-	err := s.db.QueryRowContext(ctx, `SELECT 1 FROM sessions WHERE hash = ? AND expires > ?`,
-		hash(session), now.UTC().Format(time.RFC3339)).Scan(&one)
-	if errors.Is(err, sql.ErrNoRows) {
-		return false, nil
-	}
-	return err == nil, s.explain(err)
-}
-
-// EndSession ends a session, and every other that is past its time.
-func (s *Store) EndSession(ctx context.Context, session string, now time.Time) error {
-	_, err := s.db.ExecContext(ctx, `DELETE FROM sessions WHERE hash = ? OR expires <= ?`,
-		hash(session), now.UTC().Format(time.RFC3339))
-	return s.explain(err)
+	return &k.list[found].Token, true
 }

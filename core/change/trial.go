@@ -45,13 +45,16 @@ func Try(before *atlas.Atlas, was, is *atlas.Map) (*Trial, error) {
 	return t, err
 }
 
+// Anew says that the whole map was compiled.
+func (t *Trial) Anew() bool { return t.anew }
+
 // None is the trial of nothing.
 func None(a *atlas.Atlas) *Trial { return &Trial{Atlas: a, before: a} }
 
 // replaced lists the systems that have other documents; ok is false where more
 // than these and directories differs.
 func replaced(was, is *atlas.Map) (systems []*gate.System, ok bool) {
-	if was.Title != is.Title || was.Zone != is.Zone || len(was.Systems) != len(is.Systems) ||
+	if was.Title != is.Title || was.Zone.String() != is.Zone.String() || len(was.Systems) != len(is.Systems) ||
 		!reflect.DeepEqual(was.Networks, is.Networks) || !reflect.DeepEqual(was.Windows, is.Windows) {
 		return nil, false
 	}

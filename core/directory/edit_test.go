@@ -56,7 +56,7 @@ func TestAnEditedBookIsTheOneBuiltAnew(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		d := observatory(t)
 		b := build(t, d)
-		edit := directory.Edit{Users: map[directory.UserID]*directory.User{}}
+		edit := directory.Edit{Users: map[directory.UserID]*directory.User{}, Groups: map[directory.GroupID]*directory.Group{}}
 		after := &directory.Document{Name: "d", Users: slices.Clone(d.Users)}
 		for _, g := range d.Groups {
 			copied := *g
@@ -80,18 +80,24 @@ func TestAnEditedBookIsTheOneBuiltAnew(t *testing.T) {
 			at := rapid.IntRange(0, 3).Draw(t, "group")
 			g, err := b.FindGroup(fmt.Sprintf("g%d", at), "")
 			require.NoError(t, err)
-			m := directory.Membership{Group: g, User: id}
 			listed := after.Groups[at].Members
 			is := func(r name.Ref) bool { return r.Name == u.Name }
 			switch {
 			case rapid.Bool().Draw(t, "stays"):
 			case slices.ContainsFunc(listed.Users, is):
-				edit.Leave = append(edit.Leave, m)
+				edit.Groups[g] = after.Groups[at]
 				listed.Users = slices.DeleteFunc(listed.Users, is)
 			default:
-				edit.Join = append(edit.Join, m)
+				edit.Groups[g] = after.Groups[at]
 				listed.Users = append(listed.Users, name.Ref{Name: u.Name})
 			}
+		}
+		if cooks := after.Groups[len(after.Groups)-1]; rapid.Bool().Draw(t, "rule changes") {
+			g, err := b.FindGroup(cooks.Name, "")
+			require.NoError(t, err)
+			cooks.Rule = &directory.Rule{}
+			require.NoError(t, cooks.Rule.UnmarshalText([]byte(`title ne "Night assistant"`)))
+			edit.Groups[g] = cooks
 		}
 		edited, ok := b.With(edit)
 		if !ok {

@@ -1,0 +1,111 @@
+package answer
+
+import "time"
+
+// Operators are those who work with the service.
+type Operators struct {
+	Operators []Operator `json:"operators" nullable:"false"`
+}
+
+// Operator is someone who works with the service.
+type Operator struct {
+	Name      string    `json:"name"`
+	Role      string    `json:"role" enum:"viewer,editor,approver,admin"`
+	Display   string    `json:"display,omitempty" doc:"The name for people."`
+	Password  bool      `json:"password" doc:"Whether a password is set."`
+	TwoFactor bool      `json:"two_factor" doc:"Whether a second factor is asked for."`
+	Issuer    string    `json:"issuer,omitempty" doc:"The provider of OpenID Connect that signs this one in."`
+	Off       bool      `json:"off,omitempty" doc:"Switched off."`
+	Version   int       `json:"version" doc:"Counts up with every change; it is the ETag."`
+	Created   time.Time `json:"created"`
+}
+
+// OperatorChange is what is to be otherwise in an operator; what is missing stays.
+type OperatorChange struct {
+	Role     *string `json:"role,omitempty" enum:"viewer,editor,approver,admin"`
+	Display  *string `json:"display,omitempty" maxLength:"200"`
+	Password *string `json:"password,omitempty" minLength:"12" maxLength:"1000"`
+	Issuer   *string `json:"issuer,omitempty" doc:"The provider of OpenID Connect that may sign this one in, by the name."`
+	Off      *bool   `json:"off,omitempty"`
+}
+
+// SecondFactor is the secret of a second factor.
+type SecondFactor struct {
+	Secret  string `json:"secret" doc:"In base 32 (RFC 4648); shown this once."`
+	Address string `json:"address" doc:"For authenticators."`
+}
+
+// Settings are the settings of the service.
+type Settings struct {
+	TwoPersons bool `json:"two_persons" doc:"Whether one who staged a change may not commit it."`
+}
+
+// Tokens are the tokens of the service.
+type Tokens struct {
+	Tokens []TokenInfo `json:"tokens" nullable:"false"`
+}
+
+// TokenInfo is what is known of a token.
+type TokenInfo struct {
+	Name      string     `json:"name"`
+	Role      string     `json:"role" enum:"viewer,editor,approver,admin,manager,push"`
+	Author    string     `json:"author" doc:"Who made it."`
+	Created   time.Time  `json:"created"`
+	Expires   *time.Time `json:"expires,omitempty"`
+	Expired   bool       `json:"expired,omitempty"`
+	Systems   []string   `json:"systems,omitempty" doc:"The only systems that it opens; missing: all."`
+	User      string     `json:"user,omitempty" doc:"Whose groups it manages."`
+	Directory string     `json:"directory,omitempty" doc:"The directory that it pushes to."`
+}
+
+// TokenChange is a token to be made.
+type TokenChange struct {
+	Name    string     `json:"name" minLength:"1"`
+	Role    string     `json:"role,omitempty" enum:"viewer,editor,approver,admin" doc:"Missing only with user."`
+	Expires *time.Time `json:"expires,omitempty" doc:"When it ends (RFC 3339). Missing: never."`
+	Systems []string   `json:"systems,omitempty" doc:"The only systems that it opens. Missing: all."`
+	User    string     `json:"user,omitempty" doc:"A user whose groups it manages, and nothing else."`
+}
+
+// Audit is a part of the audit.
+type Audit struct {
+	Entries []Entry `json:"entries" nullable:"false"`
+	Next    int64         `json:"next,omitempty" doc:"What to send as after, or before, for more."`
+}
+
+// Entry is one entry of the audit.
+type Entry struct {
+	Number int64     `json:"number"`
+	At     time.Time `json:"at"`
+	Actor  string    `json:"actor" doc:"Who did it."`
+	Act    string    `json:"act" doc:"What was done."`
+	Object string    `json:"object,omitempty" doc:"To what."`
+	Result string    `json:"result" enum:"done,refused"`
+	Detail string    `json:"detail,omitempty"`
+	Origin string    `json:"origin,omitempty" doc:"Where the request came from."`
+	Hash   string    `json:"hash" doc:"SHA-256 of the hash of the entry before and of this one, in hexadecimal."`
+}
+
+// Verified says whether the audit is what it was when it was written.
+type Verified struct {
+	Holds   bool   `json:"holds"`
+	Entries int64  `json:"entries" doc:"How many hold."`
+	Hash    string `json:"hash,omitempty" doc:"Of the newest of these: keep it elsewhere, to see later that none was taken from the end."`
+	Broken  int64  `json:"broken,omitempty" doc:"The first entry that does not hold."`
+	Reason  string `json:"reason,omitempty"`
+}
+
+// OwnGroups are the groups that someone manages.
+type OwnGroups struct {
+	User        string     `json:"user"`
+	DisplayName string     `json:"display_name,omitempty"`
+	Groups      []OwnGroup `json:"groups" nullable:"false"`
+}
+
+// OwnGroup is a group with its members.
+type OwnGroup struct {
+	Group       string   `json:"group"`
+	Description string   `json:"description,omitempty"`
+	Rule        string   `json:"rule,omitempty" doc:"Of a group by rule, whose members nobody lists."`
+	Members     []Member `json:"members" nullable:"false"`
+}

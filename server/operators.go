@@ -1,0 +1,109 @@
+package server
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"gatemap/answer"
+	"gatemap/operator"
+	"gatemap/service"
+	"gatemap/store"
+)
+
+// put registers an operation that writes something at its path.
+func put[In, Out any](api huma.API, path, id, summary string, right operator.Right, work func(context.Context, *In) (*Out, error)) {
+	call(api, operation(http.MethodPut, path, id, summary, right, http.StatusOK), work)
+}
+
+// drop registers an operation that takes something away.
+func drop[In any](api huma.API, path, id, summary string, right operator.Right, work func(context.Context, *In) error) {
+	huma.Register(api, operation(http.MethodDelete, path, id, summary, right, http.StatusNoContent), func(ctx context.Context, in *In) (*struct{}, error) {
+		if err := work(ctx, in); err != nil {
+			return nil, answer.ProblemOf(err)
+		}
+		return &struct{}{}, nil
+	})
+}
+
+// read registers an operation that reads what not everyone may.
+func read[In, Out any](api huma.API, path, id, summary string, right operator.Right, ask func(context.Context, *In) (*Out, error)) {
+	call(api, operation(http.MethodGet, path, id, summary, right, http.StatusOK), ask)
+}
+
+// Called is a name in a path.
+type Called struct {
+	Name string `path:"name"`
+}
+
+// administration are the operations on operators, tokens and settings.
+func administration(api huma.API, s *service.Service) {
+	read(api, "/operators", "operators", "Who works with the service", operator.Administer, func(ctx context.Context, _ *struct{}) (*answer.Operators, error) {
+		return s.Operators(ctx)
+	})
+	huma.Register(api, operation(http.MethodPut, "/operators/{name}", "put-operator", "Add an operator, or change one", operator.Administer, http.StatusOK), func(ctx context.Context, in *struct {
+		Called
+		Version
+		Body answer.OperatorChange
+	}) (*versioned[answer.Operator], error) {
+		version, err := in.number()
+		if err != nil {
+			return nil, err
+		}
+		o, err := s.PutOperator(ctx, operator.From(ctx), unescape(in.Name), version, in.Body)
+		if err != nil {
+			return nil, answer.ProblemOf(err)
+		}
+		return &versioned[answer.Operator]{etag(o.Version), o}, nil
+	})
+	drop(api, "/operators/{name}", "drop-operator", "Remove an operator, and end the sessions", operator.Administer, func(ctx context.Context, in *Called) error {
+		return s.DropOperator(ctx, operator.From(ctx), unescape(in.Name))
+	})
+	post(api, "/operators/{name}/second-factor", "second-factor", "Make the secret of an operator's second factor; the one before ends", operator.Administer, http.StatusCreated, func(ctx context.Context, in *Called) (*answer.SecondFactor, error) {
+		return s.SecondFactor(ctx, operator.From(ctx), unescape(in.Name))
+	})
+	read(api, "/tokens", "tokens", "The tokens, without themselves", operator.Administer, func(context.Context, *struct{}) (*answer.Tokens, error) {
+		return s.Tokens(), nil
+	})
+	post(api, "/tokens", "new-token", "Make a token; it is shown this once", operator.Administer, http.StatusCreated, func(ctx context.Context, in *struct{ Body answer.TokenChange }) (*answer.Token, error) {
+		return s.NewToken(ctx, operator.From(ctx), in.Body)
+	})
+	drop(api, "/tokens/{name}", "drop-token", "End a token", operator.Administer, func(ctx context.Context, in *Called) error {
+		return s.DropToken(ctx, operator.From(ctx), unescape(in.Name))
+	})
+	get(api, "/settings", "settings", "The settings of the service", func(ctx context.Context, _ *struct{}) (*answer.Settings, error) {
+		return s.Settings(ctx)
+	})
+	put(api, "/settings", "configure", "Change the settings of the service", operator.Administer, func(ctx context.Context, in *struct{ Body answer.Settings }) (*answer.Settings, error) {
+		return s.Configure(ctx, operator.From(ctx), in.Body)
+	})
+	read(api, "/audit", "audit", "What was done and refused", operator.Audit, func(ctx context.Context, in *struct {
+		Actor  string    `query:"actor" doc:"Only by this one."`
+		Object string    `query:"object" doc:"Only to this."`
+		From   time.Time `query:"from" doc:"Only from this time on (RFC 3339)."`
+		To     time.Time `query:"to" doc:"Only before this time (RFC 3339)."`
+		After  int64     `query:"after" minimum:"0" doc:"Only entries with greater numbers, the oldest first."`
+		Before int64     `query:"before" minimum:"0" doc:"Only entries with smaller numbers, the newest first."`
+		Limit  int       `query:"limit" minimum:"1" maximum:"1000" default:"200"`
+	}) (*answer.Audit, error) {
+		return s.Audit(ctx, store.Asked{Actor: in.Actor, Object: in.Object, From: in.From, To: in.To, After: in.After, Before: in.Before, Limit: in.Limit})
+	})
+	read(api, "/audit/verify", "verify-audit", "Whether the audit is what it was when it was written", operator.Audit, func(ctx context.Context, _ *struct{}) (*answer.Verified, error) {
+		return s.Verify(ctx)
+	})
+	read(api, "/own-groups", "own-groups", "The groups that the caller manages", operator.Members, func(ctx context.Context, _ *struct{}) (*answer.OwnGroups, error) {
+		return s.OwnGroups(operator.From(ctx))
+	})
+	post(api, "/own-groups/{directory}/{name}/members", "change-own-group", "Change the members of a group that the caller manages", operator.Members, http.StatusOK, func(ctx context.Context, in *struct {
+		named
+		Body struct {
+			Add    []string `json:"add,omitempty" doc:"Users to add, by name."`
+			Remove []string `json:"remove,omitempty" doc:"Users to take out, by name."`
+			Reason string   `json:"reason,omitempty"`
+		}
+	}) (*answer.Committed, error) {
+		return s.ChangeOwn(ctx, operator.From(ctx), in.full(), in.Body.Add, in.Body.Remove, in.Body.Reason)
+	})
+}

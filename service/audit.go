@@ -1,0 +1,62 @@
+package service
+
+import (
+	"context"
+	"time"
+
+	"gatemap/answer"
+	"gatemap/operator"
+	"gatemap/store"
+)
+
+// The results of an entry of the audit.
+const (
+	done    = "done"
+	refused = "refused"
+)
+
+// note adds an entry to the audit. It is added even when the caller has gone.
+func (s *Service) note(ctx context.Context, by operator.Actor, act, object, result, detail string) error {
+	return s.store.Audit(context.WithoutCancel(ctx), store.Entry{
+		At: time.Now(), Actor: by.Name, Act: act, Object: object, Result: result, Detail: detail, Origin: by.Origin,
+	})
+}
+
+// Refused notes that someone was refused.
+func (s *Service) Refused(ctx context.Context, by operator.Actor, act, why string) {
+	if err := s.note(ctx, by, act, "", refused, why); err != nil {
+		s.log.Error("the audit cannot be written", "error", err)
+	}
+}
+
+// Audit lists entries of the audit.
+func (s *Service) Audit(ctx context.Context, a store.Asked) (*answer.Audit, error) {
+	list, err := s.store.Entries(ctx, a)
+	if err != nil {
+		return nil, err
+	}
+	out := &answer.Audit{Entries: []answer.Entry{}}
+	for _, e := range list {
+		out.Entries = append(out.Entries, answer.Entry(e))
+	}
+	if len(list) == a.Limit {
+		out.Next = list[len(list)-1].Number
+	}
+	return out, nil
+}
+
+// Verify looks whether the audit is what it was when it was written.
+func (s *Service) Verify(ctx context.Context) (*answer.Verified, error) {
+	return Verify(ctx, s.store)
+}
+
+// Verify looks whether the audit of a store is what it was when it was written.
+func Verify(ctx context.Context, st *store.Store) (*answer.Verified, error) {
+	count, last, err := st.Verify(ctx)
+	v := &answer.Verified{Entries: count, Hash: last, Holds: err == nil}
+	if b, ok := err.(*store.BrokenError); ok {
+		v.Broken, v.Reason = b.Number, b.Reason
+		return v, nil
+	}
+	return v, err
+}

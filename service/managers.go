@@ -1,0 +1,93 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"gatemap/answer"
+	"gatemap/core/directory"
+	"gatemap/operator"
+	"gatemap/stage"
+	"gatemap/store"
+)
+
+// manages says whether a user may change the members of a group: named as its
+// manager, or a member of a group that is.
+func manages(book *directory.Book, u directory.UserID, g directory.GroupID) bool {
+	p := book.Managers(g)
+	return slices.Contains(p.Users, u) || slices.ContainsFunc(p.Groups, func(by directory.GroupID) bool { return book.Subject(u).In(by) })
+}
+
+// OwnGroups lists the groups that someone manages.
+func (s *Service) OwnGroups(by operator.Actor) (*answer.OwnGroups, error) {
+	book := s.Head().Atlas.Book
+	u, err := book.FindUser(by.User, "")
+	if err != nil {
+		return nil, err
+	}
+	all := &answer.OwnGroups{User: book.UserName(u), DisplayName: book.User(u).Attributes.First("displayName"), Groups: []answer.OwnGroup{}}
+	for g := range directory.GroupID(book.Groups()) {
+		if !manages(book, u, g) {
+			continue
+		}
+		own := answer.OwnGroup{Group: book.GroupName(g), Description: book.Group(g).Description, Members: []answer.Member{}}
+		if r := book.Group(g).Rule; r != nil {
+			own.Rule = r.Text
+		}
+		for _, m := range book.Members(g) {
+			own.Members = append(own.Members, answer.Member{User: book.UserName(m.User), How: string(m.How), Path: s.Head().names(m.Path)})
+		}
+		all.Groups = append(all.Groups, own)
+	}
+	return all, nil
+}
+
+// ChangeOwn changes the members of a group that someone manages, as one revision.
+// The error is an *operator.ForbiddenError where someone else manages it.
+func (s *Service) ChangeOwn(ctx context.Context, by operator.Actor, group string, add, remove []string, reason string) (*answer.Committed, error) {
+	book := s.Head().Atlas.Book
+	u, err := book.FindUser(by.User, "")
+	if err != nil {
+		return nil, err
+	}
+	g, err := book.FindGroup(group, "")
+	if err != nil || !manages(book, u, g) {
+		// Whether there is such a group is not told to those who do not manage it.
+		return nil, &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s does not manage the group %s", by.Name, group)}
+	}
+	if !book.User(u).IsActive() {
+		return nil, &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("the account %s is switched off", by.User)}
+	}
+	w := &tried{head: s.Head()}
+	for _, m := range add {
+		if _, err := book.FindUser(m, ""); err != nil {
+			return nil, err
+		}
+		w.changes = append(w.changes, staged{stage.Change{Do: stage.Join, Group: book.GroupName(g), Member: m}, by.Name})
+	}
+	for _, m := range remove {
+		w.changes = append(w.changes, staged{stage.Change{Do: stage.Leave, Group: book.GroupName(g), Member: m}, by.Name})
+	}
+	if len(w.changes) == 0 {
+		return nil, badField("add", "", "say whom to add, or whom to remove")
+	}
+	if w.try(); w.err != nil {
+		return nil, badChange(0, w.err)
+	}
+	named := fmt.Sprintf("members-%d", time.Now().UnixNano())
+	if _, err := s.createTrial(ctx, by, &store.Trial{Name: named, Note: "Members of " + book.GroupName(g)}, w.changes); err != nil {
+		return nil, err
+	}
+	if strings.TrimSpace(reason) == "" {
+		reason = fmt.Sprintf("%s changed the members of %s", by.User, book.GroupName(g))
+	}
+	c, err := s.CommitTrial(ctx, by, named, Committing{Reason: reason})
+	if err != nil {
+		_ = s.DropTrial(ctx, by, named, 0) // it would stay without a use
+		return nil, err
+	}
+	return c, nil
+}

@@ -1,0 +1,188 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"gatemap/answer"
+	"gatemap/core/directory"
+	"gatemap/core/name"
+	"gatemap/operator"
+	"gatemap/store"
+)
+
+// SessionLength is how long a session in the console holds.
+const SessionLength = 12 * time.Hour
+
+// What everyone is told whose sign-in fails, whatever was wrong.
+var (
+	wrongSignIn = &answer.Problem{Title: "Not signed in", Status: 401, Detail: "name, password and code do not fit together"}
+	wrongToken  = &answer.Problem{Title: "Wrong token", Status: 401, Detail: "this is not a token of this service"}
+)
+
+// ByToken is who acts by a token; ok is false where it does not open the service.
+func (s *Service) ByToken(token string) (a operator.Actor, ok bool) {
+	t, known := s.keys.Load().Find(token)
+	if !known || t.Directory != "" || !t.Holds(time.Now()) {
+		return operator.Actor{}, false
+	}
+	return tokenActor(t), true
+}
+
+func tokenActor(t *store.Token) operator.Actor {
+	return operator.Actor{Name: "token " + t.Name, Role: operator.Role(t.Role), How: "token", Systems: t.Systems, User: t.User}
+}
+
+// BySession is who acts in a session; ok is false where it does not hold.
+func (s *Service) BySession(ctx context.Context, session string) (a operator.Actor, ok bool, err error) {
+	if session == "" {
+		return a, false, nil
+	}
+	x, ok, err := s.store.Session(ctx, session, time.Now())
+	if err != nil || !ok {
+		return a, false, err
+	}
+	switch {
+	case x.Operator != "":
+		o, known, err := s.store.Operator(ctx, x.Operator)
+		if err != nil || !known || o.Off {
+			return a, false, err
+		}
+		return operator.Actor{Name: o.Name, Role: operator.Role(o.Role), How: x.How}, true, nil
+	case x.Token != "":
+		for _, t := range s.keys.Load().All() {
+			if t.Name == x.Token && t.Holds(time.Now()) {
+				return tokenActor(&t), true, nil
+			}
+		}
+		return a, false, nil
+	}
+	return operator.Actor{Name: x.User, Role: operator.Manager, How: x.How, User: x.User}, true, nil
+}
+
+// SignIn is how someone signs in: with a token, or with a name, a password and,
+// where there is a second factor, a code.
+type SignIn struct{ Token, Name, Password, Code string }
+
+// SignIn gives out a session. The error is an *answer.Problem.
+func (s *Service) SignIn(ctx context.Context, in SignIn, origin string) (session string, a operator.Actor, err error) {
+	now := time.Now()
+	as := in.Name
+	if in.Token != "" {
+		as = "token"
+	} else if in.Name == "" {
+		return "", a, badField("name", "", "give a token, or a name and a password")
+	}
+	if wait := s.throttle.wait(name.Fold(as), origin, now); wait > 0 {
+		return "", a, errors.Join(tooMany(wait), s.note(ctx, operator.Actor{Name: as, Origin: origin}, "sign-in", "", refused, "too many tries"))
+	}
+	x, a, err := s.check(ctx, in, now)
+	if err == nil {
+		x.Expires = now.Add(SessionLength)
+		if session, err = s.store.BeginSession(ctx, x); err != nil {
+			return "", a, err
+		}
+	}
+	s.throttle.note(name.Fold(as), origin, err == nil, now)
+	result := done
+	if err != nil {
+		a.Name, result = as, refused
+	}
+	a.Origin = origin
+	return session, a, errors.Join(err, s.note(ctx, a, "sign-in", "", result, x.How))
+}
+
+// check looks at what someone signs in with.
+func (s *Service) check(ctx context.Context, in SignIn, now time.Time) (x store.Session, a operator.Actor, err error) {
+	if in.Token != "" {
+		a, ok := s.ByToken(in.Token)
+		if !ok {
+			return store.Session{How: "token"}, a, wrongToken
+		}
+		return store.Session{Token: in.Token, How: "token"}, a, nil
+	}
+	x = store.Session{How: "password"}
+	o, known, err := s.store.Operator(ctx, in.Name)
+	if err != nil {
+		return x, a, err
+	}
+	right := operator.CheckPassword(o.Password, in.Password)
+	if !known || !right || o.Off {
+		return x, a, wrongSignIn
+	}
+	if o.TOTP != "" {
+		x.How = "password and code"
+		counter, ok := operator.CheckTOTP(o.TOTP, in.Code, now)
+		if ok {
+			ok, err = s.store.UseCode(ctx, o.Name, counter)
+		}
+		if err != nil || !ok {
+			return x, a, errors.Join(err, wrongSignIn)
+		}
+	}
+	x.Operator = o.Name
+	return x, operator.Actor{Name: o.Name, Role: operator.Role(o.Role), How: x.How}, nil
+}
+
+// SignInBy gives out a session for someone whom a provider of OpenID Connect has
+// signed in: an operator whom it knows by the subject, or who is to be known by this
+// name, or else a user who manages groups.
+func (s *Service) SignInBy(ctx context.Context, issuer, subject, named, origin string) (session string, err error) {
+	x := store.Session{How: "provider", Expires: time.Now().Add(SessionLength)}
+	o, known, err := s.store.OperatorBySubject(ctx, issuer, subject)
+	if err != nil {
+		return "", err
+	}
+	if !known {
+		if o, known, err = s.store.Operator(ctx, named); err != nil {
+			return "", err
+		}
+		// An operator is tied to the subject at the first sign-in, and to no other.
+		if known = known && o.Subject == "" && o.Issuer == issuer; known {
+			o.Subject = subject
+			if err := s.store.UpdateOperator(ctx, &o); err != nil {
+				return "", err
+			}
+		}
+	}
+	a := operator.Actor{Name: named, Origin: origin, How: x.How}
+	switch user, manages := s.manager(named); {
+	case known && !o.Off:
+		x.Operator, a.Name = o.Name, o.Name
+	case manages && !known:
+		x.User, a.Name = user, user
+	default:
+		problem := &answer.Problem{Title: "Not signed in", Status: 403, Detail: fmt.Sprintf("%s is no operator here, and manages no group; an admin can add operators", named)}
+		return "", errors.Join(problem, s.note(ctx, a, "sign-in", "", refused, "provider: no operator, and no manager of a group"))
+	}
+	if session, err = s.store.BeginSession(ctx, x); err != nil {
+		return "", err
+	}
+	return session, s.note(ctx, a, "sign-in", "", done, "provider")
+}
+
+// manager finds the active user by a name who manages groups.
+func (s *Service) manager(named string) (user string, ok bool) {
+	book := s.Head().Atlas.Book
+	u, err := book.LookUser(named, "")
+	if err != nil || !book.User(u).IsActive() {
+		return "", false
+	}
+	for g := range directory.GroupID(book.Groups()) {
+		if manages(book, u, g) {
+			return book.UserName(u), true
+		}
+	}
+	return "", false
+}
+
+// SignOut ends a session.
+func (s *Service) SignOut(ctx context.Context, session string) error {
+	a, ok, err := s.BySession(ctx, session)
+	if err != nil || !ok {
+		return err
+	}
+	return errors.Join(s.store.EndSession(ctx, session, time.Now()), s.note(ctx, a, "sign-out", "", done, ""))
+}

@@ -1,0 +1,136 @@
+package store
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"database/sql"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+)
+
+// Entry is one entry of the audit.
+type Entry struct {
+	Number int64
+	At     time.Time
+	Actor  string // who did it
+	Act    string // what was done
+	Object string // to what
+	Result string // done or refused
+	Detail string
+	Origin string // where the request came from
+	Hash   string // in hexadecimal
+}
+
+// chained is the hash of an entry after that of the one before.
+func (e *Entry) chained(before []byte) ([]byte, error) {
+	raw, err := json.Marshal([]any{e.Number, e.At.UTC().Format(time.RFC3339Nano), e.Actor, e.Act, e.Object, e.Result, e.Detail, e.Origin})
+	if err != nil {
+		return nil, err
+	}
+	sum := sha256.Sum256(append(bytes.Clone(before), raw...))
+	return sum[:], nil
+}
+
+// Audit adds an entry.
+func (s *Store) Audit(ctx context.Context, e Entry) error {
+	return s.within(ctx, func(tx *sql.Tx) error { return audit(ctx, tx, e) })
+}
+
+func audit(ctx context.Context, tx *sql.Tx, e Entry) error {
+	var before []byte
+	err := tx.QueryRowContext(ctx, `SELECT number, hash FROM audit ORDER BY number DESC LIMIT 1`).Scan(&e.Number, &before)
+	if err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return err
+	}
+	e.Number++
+	hash, err := e.chained(before)
+	if err != nil {
+		return err
+	}
+	_, err = tx.ExecContext(ctx, `INSERT INTO audit (number, at, actor, act, object, result, detail, origin, hash) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		e.Number, e.At.UTC().Format(time.RFC3339Nano), e.Actor, e.Act, e.Object, e.Result, e.Detail, e.Origin, hash)
+	return err
+}
+
+// Asked says which entries of the audit are asked for; empty fields ask for all.
+type Asked struct {
+	Actor, Object string
+	From, To      time.Time // To is not included
+	After         int64     // only entries with greater numbers
+	Before        int64     // only entries with smaller numbers, the newest first; 0: the oldest first
+	Limit         int
+}
+
+// Entries lists entries of the audit.
+func (s *Store) Entries(ctx context.Context, a Asked) ([]Entry, error) {
+	moment := func(t time.Time) string {
+		if t.IsZero() {
+			return ""
+		}
+		return t.UTC().Format(time.RFC3339Nano)
+	}
+	order := "ASC"
+	if a.Before > 0 {
+		order = "DESC"
+	}
+	return query(ctx, s, scanEntry, `SELECT number, at, actor, act, object, result, detail, origin, hash FROM audit
+		WHERE (?1 = '' OR actor = ?1) AND (?2 = '' OR object = ?2) AND (?3 = '' OR at >= ?3) AND (?4 = '' OR at < ?4) AND number > ?5 AND (?6 = 0 OR number < ?6)
+		ORDER BY number `+order+` LIMIT ?7`, a.Actor, a.Object, moment(a.From), moment(a.To), a.After, a.Before, a.Limit)
+}
+
+func scanEntry(rows *sql.Rows, e *Entry) error {
+	var at string
+	var hash []byte
+	err := rows.Scan(&e.Number, &at, &e.Actor, &e.Act, &e.Object, &e.Result, &e.Detail, &e.Origin, &hash)
+	if err == nil {
+		e.At, err = time.Parse(time.RFC3339Nano, at)
+	}
+	e.Hash = hex.EncodeToString(hash)
+	return err
+}
+
+// BrokenError says which entry of the audit is the first that is not what it was
+// when it was added, or is missing.
+type BrokenError struct {
+	Number int64
+	Reason string
+}
+
+func (e *BrokenError) Error() string {
+	return fmt.Sprintf("the audit is broken at entry %d: %s", e.Number, e.Reason)
+}
+
+// Verify looks at every entry of the audit, and says how many there are, and the
+// hash of the newest, by which one can tell later that none was taken from the end.
+// The error is a *BrokenError where the chain does not hold.
+func (s *Store) Verify(ctx context.Context) (count int64, last string, err error) {
+	rows, err := s.db.QueryContext(ctx, `SELECT number, at, actor, act, object, result, detail, origin, hash FROM audit ORDER BY number`)
+	if err != nil {
+		return 0, "", s.explain(err)
+	}
+	defer rows.Close()
+	var before []byte
+	for rows.Next() {
+		var e Entry
+		if err := scanEntry(rows, &e); err != nil {
+			return count, last, &BrokenError{count + 1, "it cannot be read"}
+		}
+		if e.Number != count+1 {
+			return count, last, &BrokenError{count + 1, fmt.Sprintf("it is missing; the next is %d", e.Number)}
+		}
+		hash, err := e.chained(before)
+		if err != nil {
+			return count, last, err
+		}
+		if hex.EncodeToString(hash) != e.Hash {
+			return count, last, &BrokenError{e.Number, "it is not what it was when it was added"}
+		}
+		before, last = hash, e.Hash
+		count++
+	}
+	return count, last, s.explain(rows.Err())
+}

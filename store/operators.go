@@ -1,0 +1,144 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"time"
+)
+
+// Operator is someone who works with the service.
+type Operator struct {
+	Name     string
+	Role     string
+	Display  string
+	Password string // its Argon2id hash; "": signs in otherwise
+	TOTP     string // the secret of the second factor (RFC 6238), in base 32; "": none
+	Counter  int64  // of the newest code that was used
+	Issuer   string // of OpenID Connect, with the subject there
+	Subject  string
+	Off      bool
+	Version  int
+	Created  time.Time
+}
+
+// CreateOperator adds an operator. The error is ErrTaken where the name, or the
+// subject, is.
+func (s *Store) CreateOperator(ctx context.Context, o *Operator) error {
+	result, err := s.db.ExecContext(ctx, `INSERT INTO operators (name, role, display, password, totp, issuer, subject, off, created) VALUES (?, ?, ?, nullif(?, ''), nullif(?, ''), nullif(?, ''), nullif(?, ''), ?, ?) ON CONFLICT DO NOTHING`,
+		o.Name, o.Role, o.Display, o.Password, o.TOTP, o.Issuer, o.Subject, o.Off, o.Created.UTC().Format(time.RFC3339))
+	o.Version = 1
+	return s.changedOne(result, err, ErrTaken)
+}
+
+// UpdateOperator writes an operator in the place of the version before, and ends the
+// sessions of one who is switched off. The error is ErrMoved where that version is
+// not there.
+func (s *Store) UpdateOperator(ctx context.Context, o *Operator) error {
+	return s.within(ctx, func(tx *sql.Tx) error {
+		result, err := tx.ExecContext(ctx, `UPDATE operators SET role = ?, display = ?, password = nullif(?, ''), totp = nullif(?, ''), counter = ?, issuer = nullif(?, ''), subject = nullif(?, ''), off = ?, version = version + 1 WHERE name = ? AND version = ?`,
+			o.Role, o.Display, o.Password, o.TOTP, o.Counter, o.Issuer, o.Subject, o.Off, o.Name, o.Version)
+		if err = s.changedOne(result, err, ErrMoved); err != nil || !o.Off {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, `DELETE FROM sessions WHERE operator = ?`, o.Name)
+		return err
+	})
+}
+
+// UseCode notes that a code of the second factor was used; ok is false where it, or
+// a later one, was used before.
+func (s *Store) UseCode(ctx context.Context, name string, counter int64) (ok bool, err error) {
+	result, err := s.db.ExecContext(ctx, `UPDATE operators SET counter = ? WHERE name = ? AND counter < ?`, counter, name, counter)
+	err = s.changedOne(result, err, ErrMoved)
+	if errors.Is(err, ErrMoved) {
+		return false, nil
+	}
+	return err == nil, err
+}
+
+// DropOperator removes an operator, and ends the sessions. The error is ErrMoved
+// where there is none by this name.
+func (s *Store) DropOperator(ctx context.Context, name string) error {
+	result, err := s.db.ExecContext(ctx, `DELETE FROM operators WHERE name = ?`, name)
+	return s.changedOne(result, err, ErrMoved)
+}
+
+// Operators lists all operators, by name.
+func (s *Store) Operators(ctx context.Context) ([]Operator, error) {
+	return s.operators(ctx, `ORDER BY name`)
+}
+
+// Operator finds an operator; ok is false where there is none by this name.
+func (s *Store) Operator(ctx context.Context, name string) (o Operator, ok bool, err error) {
+	return firstOf(s.operators(ctx, `WHERE name = ?`, name))
+}
+
+// OperatorBySubject finds the operator whom a provider of OpenID Connect knows.
+func (s *Store) OperatorBySubject(ctx context.Context, issuer, subject string) (o Operator, ok bool, err error) {
+	return firstOf(s.operators(ctx, `WHERE issuer = ? AND subject = ?`, issuer, subject))
+}
+
+func (s *Store) operators(ctx context.Context, which string, args ...any) ([]Operator, error) {
+	return query(ctx, s, func(rows *sql.Rows, o *Operator) error {
+		var created string
+		err := rows.Scan(&o.Name, &o.Role, &o.Display, &o.Password, &o.TOTP, &o.Counter, &o.Issuer, &o.Subject, &o.Off, &o.Version, &created)
+		if err == nil {
+			o.Created, err = time.Parse(time.RFC3339, created)
+		}
+		return err
+	}, `SELECT name, role, display, coalesce(password, ''), coalesce(totp, ''), counter, coalesce(issuer, ''), coalesce(subject, ''), off, version, created FROM operators `+which, args...)
+}
+
+// Session is a session of the console: of an operator, of a token, or of a user who
+// manages groups.
+type Session struct {
+	Operator string
+	Token    string // the token itself, when a session begins; its name, when it is found
+	User     string
+	How      string
+	Expires  time.Time
+}
+
+// BeginSession gives out a session.
+func (s *Store) BeginSession(ctx context.Context, x Session) (string, error) {
+	session := secret()
+	var token []byte
+	if x.Token != "" {
+		token = hash(x.Token)
+	}
+	_, err := s.db.ExecContext(ctx, `INSERT INTO sessions (hash, operator, token, user, how, expires) VALUES (?, nullif(?, ''), ?, nullif(?, ''), ?, ?)`,
+		hash(session), x.Operator, token, x.User, x.How, x.Expires.UTC().Format(time.RFC3339))
+	return session, s.explain(err)
+}
+
+// Session finds a session that holds now; ok is false where there is none.
+func (s *Store) Session(ctx context.Context, session string, now time.Time) (x Session, ok bool, err error) {
+	return firstOf(query(ctx, s, func(rows *sql.Rows, x *Session) error {
+		return rows.Scan(&x.Operator, &x.Token, &x.User, &x.How)
+	}, `SELECT coalesce(operator, ''), coalesce((SELECT name FROM tokens WHERE tokens.hash = sessions.token), ''), coalesce(user, ''), how FROM sessions WHERE hash = ? AND expires > ?`,
+		hash(session), now.UTC().Format(time.RFC3339)))
+}
+
+// EndSession ends a session, and every other that is past its time.
+func (s *Store) EndSession(ctx context.Context, session string, now time.Time) error {
+	_, err := s.db.ExecContext(ctx, `DELETE FROM sessions WHERE hash = ? OR expires <= ?`,
+		hash(session), now.UTC().Format(time.RFC3339))
+	return s.explain(err)
+}
+
+// Setting gives a setting; "" where it was never set.
+func (s *Store) Setting(ctx context.Context, name string) (string, error) {
+	var value string
+	err := s.db.QueryRowContext(ctx, `SELECT value FROM settings WHERE name = ?`, name).Scan(&value)
+	if errors.Is(err, sql.ErrNoRows) {
+		return "", nil
+	}
+	return value, s.explain(err)
+}
+
+// Set writes a setting.
+func (s *Store) Set(ctx context.Context, name, value string) error {
+	_, err := s.db.ExecContext(ctx, `INSERT INTO settings (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value`, name, value)
+	return s.explain(err)
+}
