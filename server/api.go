@@ -309,10 +309,10 @@ func lists(api huma.API, s *service.Service) {
 			return s.Head().Search(ctx, in.Text, kind, in.Limit, in.Cursor)
 		})
 	}
-	get(api, "/users/{directory}/{name}", "user", "What a directory says of a user", func(_ context.Context, in *named) (*answer.User, error) {
+	get(api, "/users/{directory}/{name}", "user", "What a directory says of a user", func(_ context.Context, in *FullName) (*answer.User, error) {
 		return s.Head().User(in.full())
 	})
-	get(api, "/groups/{directory}/{name}", "group", "What a directory says of a group", func(_ context.Context, in *named) (*answer.GroupInfo, error) {
+	get(api, "/groups/{directory}/{name}", "group", "What a directory says of a group", func(_ context.Context, in *FullName) (*answer.GroupInfo, error) {
 		return s.Head().Group(in.full())
 	})
 	get(api, "/systems/{name}", "system", "What the map says of a system", func(_ context.Context, in *struct {
@@ -330,13 +330,13 @@ func lists(api huma.API, s *service.Service) {
 	})
 }
 
-// named is a full name in a path.
-type named struct {
+// FullName is a full name in a path.
+type FullName struct {
 	Directory string `path:"directory"`
 	Name      string `path:"name"`
 }
 
-func (n *named) full() string { return unescape(n.Directory) + "/" + unescape(n.Name) }
+func (n *FullName) full() string { return unescape(n.Directory) + "/" + unescape(n.Name) }
 
 // unescape undoes the escaping of a part of a path, which may hold a slash.
 func unescape(s string) string {

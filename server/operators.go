@@ -97,7 +97,7 @@ func administration(api huma.API, s *service.Service) {
 		return s.OwnGroups(operator.From(ctx))
 	})
 	post(api, "/own-groups/{directory}/{name}/members", "change-own-group", "Change the members of a group that the caller manages", operator.Members, http.StatusOK, func(ctx context.Context, in *struct {
-		named
+		FullName
 		Body struct {
 			Add    []string `json:"add,omitempty" doc:"Users to add, by name."`
 			Remove []string `json:"remove,omitempty" doc:"Users to take out, by name."`

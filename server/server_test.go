@@ -168,7 +168,7 @@ func TestSignIn(t *testing.T) {
 	}
 	assert.Equal(t, 200, with("GET", "/api/v1/map"))
 	_, _, said := r.call(t, "GET", "/api/v1/session", "", "")
-	assert.JSONEq(t, `{"signed_in":false}`, said)
+	assert.JSONEq(t, `{"signed_in":false,"rights":[]}`, said)
 	assert.Equal(t, 204, with("DELETE", "/api/v1/session"))
 	assert.Equal(t, 401, with("GET", "/api/v1/map"), "a session that was ended opens nothing")
 }

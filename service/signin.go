@@ -75,7 +75,7 @@ func (s *Service) SignIn(ctx context.Context, in SignIn, origin string) (session
 	} else if in.Name == "" {
 		return "", a, badField("name", "", "give a token, or a name and a password")
 	}
-	if wait := s.throttle.wait(name.Fold(as), origin, now); wait > 0 {
+	if wait := s.throttle.wait(name.Fold(in.Name), origin, now); wait > 0 {
 		return "", a, errors.Join(tooMany(wait), s.note(ctx, operator.Actor{Name: as, Origin: origin}, "sign-in", "", refused, "too many tries"))
 	}
 	x, a, err := s.check(ctx, in, now)
@@ -85,7 +85,7 @@ func (s *Service) SignIn(ctx context.Context, in SignIn, origin string) (session
 			return "", a, err
 		}
 	}
-	s.throttle.note(name.Fold(as), origin, err == nil, now)
+	s.throttle.note(name.Fold(in.Name), origin, err == nil, now)
 	result := done
 	if err != nil {
 		a.Name, result = as, refused

@@ -36,6 +36,9 @@ func newThrottle() *throttle {
 	return &throttle{tries: tries}
 }
 
+// anyone is the key of those who give no name: they are told apart by address alone.
+const anyone = "name "
+
 // wait says how long someone has to wait.
 func (t *throttle) wait(name, address string, now time.Time) time.Duration {
 	t.mu.Lock()
@@ -45,7 +48,7 @@ func (t *throttle) wait(name, address string, now time.Time) time.Duration {
 
 func (t *throttle) left(key string, free int, now time.Time) time.Duration {
 	x, known := t.tries.Get(key)
-	if !known || x.failed < free {
+	if !known || x.failed < free || key == anyone {
 		return 0
 	}
 	wait := longestWait
@@ -60,6 +63,9 @@ func (t *throttle) note(name, address string, ok bool, now time.Time) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	for _, key := range []string{"name " + name, "address " + address} {
+		if key == anyone {
+			continue
+		}
 		x, _ := t.tries.Get(key)
 		if ok {
 			t.tries.Remove(key)
