@@ -26,6 +26,7 @@ type Session struct {
 	Name     string   `json:"name,omitempty" doc:"As whom."`
 	Role     string   `json:"role,omitempty"`
 	Rights   []string `json:"rights" doc:"What that one may do." nullable:"false"`
+	Provider bool     `json:"provider" doc:"Whether one can sign in by OpenID Connect."`
 }
 
 // Network is a named network.

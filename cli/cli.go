@@ -127,7 +127,7 @@ or object.`,
 	_ = root.MarkPersistentFlagDirname("map")
 	_ = root.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp))
 	root.AddCommand(a.reach(), a.why(), a.who(), a.members(), a.groups(), a.findings(), a.guarantees(), a.compare(), a.difference(), a.matrix(), a.hours(), a.find(),
-		a.trial(), a.revisions(), a.revert(), a.export(), a.directory(), a.intake(), a.schema(), a.serve(), a.demo(), a.openapi())
+		a.trial(), a.revisions(), a.revert(), a.export(), a.operator(), a.tokens(), a.audit(), a.backup(), a.restore(), a.directory(), a.intake(), a.schema(), a.serve(), a.demo(), a.openapi())
 	return root
 }
 

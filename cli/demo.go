@@ -6,14 +6,21 @@ import (
 	"fmt"
 	"io/fs"
 	"log/slog"
+	"net"
+	"net/http"
 	"os"
 	"path/filepath"
 
 	"github.com/spf13/cobra"
 
+	"gatemap/answer"
 	"gatemap/demo"
+	"gatemap/demo/provider"
+	"gatemap/operator"
+	"gatemap/server"
 	"gatemap/service"
 	"gatemap/store"
+	"gatemap/web"
 )
 
 func (a *app) demo() *cobra.Command {
@@ -94,15 +101,22 @@ func (a *app) runDemo(ctx context.Context, data, listen string, fresh bool) erro
 	if err != nil {
 		return err
 	}
+	srv := server.New(svc, web.Files(), Version, log)
+	provided, err := a.demoProvider(ctx, svc, listener)
+	if err != nil {
+		return err
+	}
+	srv.Provider = provided
 	svc.Follow()
 	a.greet(svc, listener.Addr().String(), data, token)
-	return run(ctx, svc, listener, log)
+	return srv.Serve(ctx, listener)
 }
 
 func (a *app) greet(svc *service.Service, address, data, token string) {
 	h := svc.Head()
 	a.print("%s: %d people, %d groups, %d systems, %d findings\n\n", h.Atlas.Title, h.Atlas.Book.Users(), h.Atlas.Book.Groups(), len(h.Atlas.Systems), len(h.Found()))
 	a.print("  Console   http://%s/#token=%s\n            this link signs you in; or open http://%s and give the token\n", address, token, address)
+	a.print("            or sign in there at the observatory's provider: a stand-in, which lets you choose who you are\n")
 	a.print("  Token     %s\n", token)
 	a.print("  Data      %s  (--fresh starts over)\n", data)
 	a.print("  Map       %s\n\n", filepath.Join(data, demoMap))
@@ -110,6 +124,40 @@ func (a *app) greet(svc *service.Service, address, data, token string) {
 	a.print("  export GATEMAP_SERVER=http://%s GATEMAP_TOKEN=%s\n", address, token)
 	a.print("  gatemap reach ilse.okonjo\n\n")
 	a.print("Ctrl-C stops it.\n")
+}
+
+// demoOperators work with the demo's service; greta.falk is none, but manages groups.
+var demoOperators = []provider.Person{
+	{Name: "nadia.strand", Display: "Nadia Strand", Note: "admin"},
+	{Name: "lotte.amundi", Display: "Lotte Amundi", Note: "approver"},
+	{Name: "jory.pell", Display: "Jory Pell", Note: "editor"},
+	{Name: "cosmo.adeyemi", Display: "Cosmo Adeyemi", Note: "viewer"},
+	{Name: "greta.falk", Display: "Greta Falk", Note: "no operator, but manages groups"},
+}
+
+// demoProvider starts the stand-in provider on a free port of this machine, and lets
+// the demo's operators sign in there.
+func (a *app) demoProvider(ctx context.Context, svc *service.Service, l net.Listener) (*server.Provider, error) {
+	at, err := a.listen("127.0.0.1:0")
+	if err != nil {
+		return nil, err
+	}
+	issuer := "http://" + at.Addr().String()
+	p, err := provider.New(issuer, "gatemap", demoOperators)
+	if err != nil {
+		return nil, err
+	}
+	context.AfterFunc(ctx, func() { at.Close() })
+	go func() { _ = http.Serve(at, p) }() // ends when the listener does
+	for _, o := range demoOperators {
+		if _, err := operator.ParseRole(o.Note); err != nil {
+			continue
+		}
+		if _, err := svc.PutOperator(ctx, operator.Service, o.Name, 0, answer.OperatorChange{Role: &o.Note, Display: &o.Display, Issuer: &issuer}); err != nil {
+			return nil, err
+		}
+	}
+	return &server.Provider{Issuer: issuer, Client: "gatemap", Address: "http://" + l.Addr().String()}, nil
 }
 
 // demoSignIn gives the demo's token. A service shows its token only once; the

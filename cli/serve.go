@@ -31,8 +31,17 @@ func (a *app) token() (string, error) {
 	return strings.TrimSpace(string(raw)), nil
 }
 
+// serving is how a service is served.
+type serving struct {
+	data, listen string
+	cert, key    string
+	provider     server.Provider
+	secretFile   string
+	syslog       service.Syslog
+}
+
 func (a *app) serve() *cobra.Command {
-	var data, listen string
+	var f serving
 	cmd := &cobra.Command{
 		Use:   "serve",
 		Short: "Run the service, with its API and its console",
@@ -43,48 +52,106 @@ names are taken from there. Directories that ask for it are followed: by streams
 polls and schedules.
 
 At its first start it makes a token and prints it, this once; the service keeps
-only its hash. It listens on this machine alone unless --listen says otherwise.`,
+only its hash. It listens on this machine alone unless --listen says otherwise; other
+machines are served over TLS, by --cert and --key, which are read anew when they
+change. With --oidc-issuer operators sign in at a provider of OpenID Connect, which
+sends them back to /api/v1/session/return at --address.`,
 		Example: `  gatemap serve --data /var/lib/gatemap --map ./observatory
-  gatemap serve --data /var/lib/gatemap --listen 192.0.2.10:8470`,
+  gatemap serve --data /var/lib/gatemap --listen 192.0.2.10:8470 --cert gatemap.pem --key gatemap.key
+  gatemap serve --oidc-issuer https://login.cindervale.example --oidc-client gatemap --oidc-secret-file secret --address https://gatemap.cindervale.example`,
 		Args: cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			log := slog.New(slog.NewTextHandler(a.err, nil))
-			listener, err := a.listen(listen)
-			if err != nil {
-				return err
-			}
-			defer listener.Close()
-			svc, err := service.Open(cmd.Context(), data, log)
-			if err != nil {
-				return err
-			}
-			defer svc.Close()
-			if a.mapDir != "" {
-				svc.UseFiles(os.DirFS(a.mapDir))
-				folder, err := service.ReadFolder(a.mapDir)
-				if err != nil {
-					return err
-				}
-				if _, err := svc.CommitFolder(cmd.Context(), folder, "gatemap serve", "read from "+a.mapDir); err != nil {
-					return err
-				}
-			}
-			token, err := svc.FirstToken(cmd.Context())
-			if err != nil {
-				return err
-			}
-			svc.Follow()
-			if token != "" {
-				a.print("Token, shown this once: %s\n", token)
-			}
-			a.print("Serving %s at http://%s\n", titleOf(svc), listener.Addr())
-			return run(cmd.Context(), svc, listener, log)
-		},
+		RunE: func(cmd *cobra.Command, _ []string) error { return a.runService(cmd.Context(), &f) },
 	}
-	cmd.Flags().StringVar(&data, "data", "gatemap-data", "folder for the database; made where there is none")
-	cmd.Flags().StringVar(&listen, "listen", defaultListen, "address and port to listen on; port 0 takes a free one")
+	flags := cmd.Flags()
+	flags.StringVar(&f.data, "data", "gatemap-data", "folder for the database; made where there is none")
+	flags.StringVar(&f.listen, "listen", defaultListen, "address and port to listen on; port 0 takes a free one")
+	flags.StringVar(&f.cert, "cert", "", "file with the certificate and its chain (PEM), to serve HTTPS")
+	flags.StringVar(&f.key, "key", "", "file with the key of the certificate (PEM)")
+	flags.StringVar(&f.provider.Issuer, "oidc-issuer", "", "address of the provider of OpenID Connect")
+	flags.StringVar(&f.provider.Client, "oidc-client", "gatemap", "what the provider knows this service by")
+	flags.StringVar(&f.secretFile, "oidc-secret-file", "", "file with the client's secret; none for a public client")
+	flags.StringVar(&f.provider.Claim, "oidc-claim", "", "claim of the ID token that names the operator (default: preferred_username)")
+	flags.StringVar(&f.provider.Address, "address", "", "address of this service as browsers see it (default: the one it listens on)")
+	flags.StringVar(&f.syslog.Address, "syslog", "", "host:port to which the audit is sent (RFC 5424 over TLS, RFC 5425)")
+	flags.StringVar(&f.syslog.CA, "syslog-ca", "", "file with the certificates that are trusted there (PEM; default: those of the system)")
+	cmd.MarkFlagsRequiredTogether("cert", "key")
 	_ = cmd.MarkFlagDirname("data")
+	for _, file := range []string{"cert", "key", "oidc-secret-file", "syslog-ca"} {
+		_ = cmd.MarkFlagFilename(file)
+	}
 	return cmd
+}
+
+func (a *app) runService(ctx context.Context, f *serving) error {
+	log := slog.New(slog.NewTextHandler(a.err, nil))
+	listener, err := a.listen(f.listen)
+	if err != nil {
+		return err
+	}
+	defer listener.Close()
+	svc, err := service.Open(ctx, f.data, log)
+	if err != nil {
+		return err
+	}
+	defer svc.Close()
+	if a.mapDir != "" {
+		svc.UseFiles(os.DirFS(a.mapDir))
+		folder, err := service.ReadFolder(a.mapDir)
+		if err != nil {
+			return err
+		}
+		if _, err := svc.CommitFolder(ctx, folder, "gatemap serve", "read from "+a.mapDir); err != nil {
+			return err
+		}
+	}
+	srv := server.New(svc, web.Files(), Version, log)
+	address, err := f.outfit(srv, listener, log)
+	if err != nil {
+		return err
+	}
+	if f.syslog.Address != "" {
+		if err := svc.SendAudit(f.syslog); err != nil {
+			return err
+		}
+	}
+	token, err := svc.FirstToken(ctx)
+	if err != nil {
+		return err
+	}
+	svc.Follow()
+	if token != "" {
+		a.print("Token, shown this once: %s\n", token)
+	}
+	a.print("Serving %s at %s\n", titleOf(svc), address)
+	return srv.Serve(ctx, listener)
+}
+
+// outfit gives a server its certificate and its provider, and says at which address
+// it serves.
+func (f *serving) outfit(srv *server.Server, l net.Listener, log *slog.Logger) (address string, err error) {
+	address = "http://" + l.Addr().String()
+	if f.cert != "" {
+		certificates, err := server.LoadCertificates(f.cert, f.key, log)
+		if err != nil {
+			return "", err
+		}
+		srv.TLS, address = certificates.Config(), "https://"+l.Addr().String()
+	}
+	if f.provider.Issuer == "" {
+		return address, nil
+	}
+	if f.provider.Address == "" {
+		f.provider.Address = address
+	}
+	if f.secretFile != "" {
+		raw, err := os.ReadFile(f.secretFile)
+		if err != nil {
+			return "", fmt.Errorf("the client's secret cannot be read: %w", err)
+		}
+		f.provider.Secret = strings.TrimSpace(string(raw))
+	}
+	srv.Provider = &f.provider
+	return address, nil
 }
 
 func titleOf(svc *service.Service) string {
@@ -104,8 +171,4 @@ func (a *app) listen(address string) (net.Listener, error) {
 		return nil, fmt.Errorf("cannot listen on %s: %w", address, err)
 	}
 	return l, nil
-}
-
-func run(ctx context.Context, svc *service.Service, l net.Listener, log *slog.Logger) error {
-	return server.New(svc, web.Files(), Version, log).Serve(ctx, l)
 }

@@ -18,7 +18,7 @@ var layers = [][]string{
 	{"service"},
 	{"answer"},
 	{"stage"},
-	{"store", "connect/csv", "connect/ldap", "connect/ldif", "connect/scim", "mapfile", "web", "demo"},
+	{"store", "connect/csv", "connect/ldap", "connect/ldif", "connect/scim", "mapfile", "web", "demo", "demo/provider"},
 	{"connect"},
 	{"core/change", "core/plain"},
 	{"core/check"},

@@ -36,7 +36,7 @@ func init() {
 // the router open need no token; those of the others, which must see to that, need
 // one. What those of the router kept answer follows from the revision and the
 // question alone.
-func Operations(open, closed, kept chi.Router, s *service.Service, version string) *huma.OpenAPI {
+func Operations(open, closed, kept chi.Router, s *service.Service, p *Provider, version string) *huma.OpenAPI {
 	config := huma.DefaultConfig("Gate Map", version)
 	config.Info.Description = "What people can do, why, and why not."
 	config.OpenAPIPath = ""
@@ -50,7 +50,9 @@ func Operations(open, closed, kept chi.Router, s *service.Service, version strin
 		"session": {Type: "apiKey", In: "cookie", Name: cookie},
 	}
 	config.Security = []map[string][]string{{"token": {}}, {"session": {}}}
-	sessions(humachi.New(open, config), s)
+	signing := humachi.New(open, config)
+	sessions(signing, s, p)
+	byProvider(signing, s, p)
 	changing := humachi.New(closed, config)
 	changing.UseMiddleware(authorize(s))
 	intakes(changing, s)

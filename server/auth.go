@@ -142,7 +142,7 @@ func bound(c huma.Context, by operator.Actor) error {
 }
 
 // sessions are the calls by which the console signs in and out.
-func sessions(api huma.API, s *service.Service) {
+func sessions(api huma.API, s *service.Service, p *Provider) {
 	open := func(method, path, id, summary string, status int) huma.Operation {
 		o := operation(method, path, id, summary, "", status)
 		o.Security = []map[string][]string{}
@@ -177,7 +177,7 @@ func sessions(api huma.API, s *service.Service) {
 		if err != nil {
 			return nil, answer.ProblemOf(err)
 		}
-		out := &answer.Session{SignedIn: ok, Name: a.Name, Role: string(a.Role), Rights: []string{}}
+		out := &answer.Session{SignedIn: ok, Name: a.Name, Role: string(a.Role), Rights: []string{}, Provider: p != nil}
 		if ok {
 			for _, r := range a.Role.Rights() {
 				out.Rights = append(out.Rights, string(r))

@@ -61,13 +61,34 @@ func (s *Server) recover(next http.Handler) http.Handler {
 	})
 }
 
+// limitNumber bounds how many requests are answered at the same time; what is
+// followed for as long as it goes on, and looks after the service itself, does not
+// count.
+func (s *Server) limitNumber(next http.Handler) http.Handler {
+	limited := middleware.ThrottleBacklog(maxAtOnce, maxWaiting, longestQueue)(next)
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		switch r.URL.Path {
+		case "/health", "/ready", "/metrics", "/api/v1/events":
+			next.ServeHTTP(w, r)
+		default:
+			limited.ServeHTTP(w, r)
+		}
+	})
+}
+
 func securityHeaders(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
 		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; img-src 'self' data:; connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "no-referrer")
+		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		h.Set("Cross-Origin-Resource-Policy", "same-origin")
+		h.Set("Permissions-Policy", "camera=(), geolocation=(), microphone=()")
 		h.Set("Cache-Control", "no-store")
+		if r.TLS != nil {
+			h.Set("Strict-Transport-Security", "max-age=31536000")
+		}
 		next.ServeHTTP(w, r)
 	})
 }

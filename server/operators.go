@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 
 	"gatemap/answer"
 	"gatemap/operator"
@@ -92,6 +93,16 @@ func administration(api huma.API, s *service.Service) {
 	})
 	read(api, "/audit/verify", "verify-audit", "Whether the audit is what it was when it was written", operator.Audit, func(ctx context.Context, _ *struct{}) (*answer.Verified, error) {
 		return s.Verify(ctx)
+	})
+	huma.Register(api, operation(http.MethodGet, "/backup", "backup", "A copy of the database, as it is at one moment", operator.Administer, http.StatusOK), func(context.Context, *struct{}) (*huma.StreamResponse, error) {
+		return &huma.StreamResponse{Body: func(c huma.Context) {
+			_, w := humachi.Unwrap(c)
+			_ = http.NewResponseController(w).SetWriteDeadline(time.Now().Add(longestBackup)) // without it the usual limit holds
+			c.SetHeader("Content-Type", "application/vnd.sqlite3")
+			if err := s.Backup(c.Context(), operator.From(c.Context()), c.BodyWriter()); err != nil {
+				panic(http.ErrAbortHandler) // the client sees that it is cut short
+			}
+		}}, nil
 	})
 	read(api, "/own-groups", "own-groups", "The groups that the caller manages", operator.Members, func(ctx context.Context, _ *struct{}) (*answer.OwnGroups, error) {
 		return s.OwnGroups(operator.From(ctx))

@@ -25,7 +25,7 @@ type described struct{ method, path, id, summary, right string }
 
 func operations() (all []described) {
 	r := chi.NewRouter()
-	for path, item := range server.Operations(r, r, r, nil, "test").Paths {
+	for path, item := range server.Operations(r, r, r, nil, nil, "test").Paths {
 		for method, o := range map[string]*huma.Operation{"GET": item.Get, "POST": item.Post, "PUT": item.Put, "DELETE": item.Delete} {
 			if o == nil {
 				continue

@@ -4,6 +4,7 @@ package server
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"io/fs"
 	"log/slog"
@@ -26,6 +27,10 @@ const (
 	maxHeader     = 32 << 10
 	maxBody       = 1 << 20
 	maxPush       = 64 << 20 // a group of 500,000 members
+	maxAtOnce     = 256      // requests that are answered at the same time
+	maxWaiting    = 1024     // requests that wait for that
+	longestQueue  = 10 * time.Second
+	longestBackup = time.Hour
 	stopTimeout   = 15 * time.Second
 )
 
@@ -37,6 +42,11 @@ type Server struct {
 	kept    *kept
 	console fs.FS
 	version string
+
+	// Provider signs operators in by OpenID Connect; nil: nobody is signed in so.
+	Provider *Provider
+	// TLS serves HTTPS; nil: plain HTTP.
+	TLS *tls.Config
 }
 
 // New makes a server. console holds the built files of the console.
@@ -47,14 +57,14 @@ func New(s *service.Service, console fs.FS, version string, log *slog.Logger) *S
 // Handler is everything that the server answers.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(middleware.RequestID, s.record, s.recover, securityHeaders, limitBody)
+	r.Use(middleware.RequestID, s.record, s.recover, s.limitNumber, securityHeaders, limitBody)
 	r.Get("/health", func(w http.ResponseWriter, _ *http.Request) { writeText(w, http.StatusOK, "alive\n") })
 	r.Get("/ready", s.ready)
 	r.Method(http.MethodGet, "/metrics", s.authenticate(requires(operator.Read)(s.metrics.handler())))
 	r.Route(scimPath, s.scim)
 	r.Route("/api/v1", func(open chi.Router) {
 		closed := open.With(s.authenticate)
-		Operations(open, closed, closed.With(s.keep), s.service, s.version)
+		Operations(open, closed, closed.With(s.keep), s.service, s.Provider, s.version)
 		open.NotFound(func(w http.ResponseWriter, _ *http.Request) {
 			writeProblem(w, &problem{Title: "No such operation", Status: http.StatusNotFound, Detail: "the API has no operation at this path; GET /api/v1/openapi.json lists them"})
 		})
@@ -80,7 +90,12 @@ func (s *Server) Serve(ctx context.Context, l net.Listener) error {
 		defer cancel()
 		stopped <- srv.Shutdown(grace)
 	}()
-	if err := srv.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+	serve := srv.Serve
+	if s.TLS != nil {
+		srv.TLSConfig = s.TLS
+		serve = func(l net.Listener) error { return srv.ServeTLS(l, "", "") }
+	}
+	if err := serve(l); !errors.Is(err, http.ErrServerClosed) {
 		return err
 	}
 	return <-stopped

@@ -77,7 +77,7 @@ func (r *running) call(t *testing.T, method, path, token, body string) (int, htt
 // token, but for those that say they need none.
 func TestEveryOperationNeedsAToken(t *testing.T) {
 	r := start(t)
-	doc := server.Operations(chi.NewRouter(), chi.NewRouter(), chi.NewRouter(), r.service, "test")
+	doc := server.Operations(chi.NewRouter(), chi.NewRouter(), chi.NewRouter(), r.service, nil, "test")
 	assert.Equal(t, "3.1.0", doc.OpenAPI)
 	type call struct{ method, path string }
 	calls := []call{{"GET", "/metrics"}, {"GET", "/api/v1/openapi.json"}}
@@ -168,7 +168,7 @@ func TestSignIn(t *testing.T) {
 	}
 	assert.Equal(t, 200, with("GET", "/api/v1/map"))
 	_, _, said := r.call(t, "GET", "/api/v1/session", "", "")
-	assert.JSONEq(t, `{"signed_in":false,"rights":[]}`, said)
+	assert.JSONEq(t, `{"signed_in":false,"rights":[],"provider":false}`, said)
 	assert.Equal(t, 204, with("DELETE", "/api/v1/session"))
 	assert.Equal(t, 401, with("GET", "/api/v1/map"), "a session that was ended opens nothing")
 }

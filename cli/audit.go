@@ -1,0 +1,245 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"strconv"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"gatemap/answer"
+	"gatemap/client"
+	"gatemap/service"
+	"gatemap/store"
+)
+
+func (a *app) audit() *cobra.Command {
+	cmd := &cobra.Command{
+		Use: "audit", Short: "What was done and refused, by whom and when", Args: cobra.NoArgs,
+		Long: `Every sign-in, refusal, change, override, intake and token is in the audit. Entries are
+only added; each is hashed with the one before, so that a change of the past shows.`,
+		Example: "  gatemap audit list --actor edda.marsh\n  gatemap audit export --from 2026-11-01T00:00:00Z > november.jsonl\n  gatemap audit verify",
+	}
+	cmd.AddCommand(a.auditList(), a.auditExport(), a.auditVerify())
+	return cmd
+}
+
+// auditFlags adds the flags that choose entries; what it returns reads them.
+func auditFlags(cmd *cobra.Command) func() (client.Audited, error) {
+	var asked client.Audited
+	var from, to string
+	flags := cmd.Flags()
+	flags.StringVar(&asked.Actor, "actor", "", "only by this one")
+	flags.StringVar(&asked.Object, "object", "", "only to this, such as \"revision 12\"")
+	flags.StringVar(&from, "from", "", "only from this time on (RFC 3339)")
+	flags.StringVar(&to, "to", "", "only before this time (RFC 3339)")
+	return func() (client.Audited, error) {
+		for flag, x := range map[string]struct {
+			text string
+			to   *time.Time
+		}{"from": {from, &asked.From}, "to": {to, &asked.To}} {
+			if x.text == "" {
+				continue
+			}
+			at, err := time.Parse(time.RFC3339, x.text)
+			if err != nil {
+				return asked, &usageError{fmt.Sprintf("--%s: %q is not a time as RFC 3339 has it, such as 2026-11-23T00:00:00Z", flag, x.text)}
+			}
+			*x.to = at
+		}
+		return asked, nil
+	}
+}
+
+// eachEntry visits the entries that are asked for, the oldest first, page by page.
+func (a *app) eachEntry(ctx context.Context, asked client.Audited, visit func(*answer.Entry) error) error {
+	c, err := a.service()
+	if err != nil {
+		return err
+	}
+	asked.Limit = 1000
+	for {
+		page, err := c.Audit(ctx, asked)
+		if err != nil {
+			return err
+		}
+		for i := range page.Entries {
+			if err := visit(&page.Entries[i]); err != nil {
+				return err
+			}
+		}
+		if asked.After = page.Next; page.Next == 0 {
+			return nil
+		}
+	}
+}
+
+func (a *app) auditList() *cobra.Command {
+	cmd := &cobra.Command{Use: "list", Short: "Entries of the audit, the oldest first", Example: "  gatemap audit list --actor edda.marsh -o csv", Args: cobra.NoArgs}
+	asked := auditFlags(cmd)
+	cmd.RunE = func(cmd *cobra.Command, _ []string) error {
+		chosen, err := asked()
+		if err != nil {
+			return err
+		}
+		all := &answer.Audit{Entries: []answer.Entry{}}
+		if err := a.eachEntry(cmd.Context(), chosen, func(e *answer.Entry) error { all.Entries = append(all.Entries, *e); return nil }); err != nil {
+			return err
+		}
+		return present(a, all, func(all *answer.Audit) error {
+			for _, e := range all.Entries {
+				mark := e.Result
+				if e.Result == "refused" {
+					mark = a.paint(red, e.Result)
+				} else {
+					mark = pad(mark, 7)
+				}
+				a.print("%5d  %s  %s  %s  %s  %s  %s\n", e.Number, e.At.Local().Format("2006-01-02 15:04:05"), mark, pad(e.Actor, 14), pad(e.Act, 10), pad(e.Object, 14), e.Detail)
+			}
+			return nil
+		}, func(all *answer.Audit) [][]string {
+			rows := [][]string{{"number", "at", "actor", "act", "object", "result", "detail", "origin", "hash"}}
+			for _, e := range all.Entries {
+				rows = append(rows, []string{strconv.FormatInt(e.Number, 10), e.At.UTC().Format(time.RFC3339Nano), e.Actor, e.Act, e.Object, e.Result, e.Detail, e.Origin, e.Hash})
+			}
+			return rows
+		})
+	}
+	return cmd
+}
+
+func (a *app) auditExport() *cobra.Command {
+	cmd := &cobra.Command{Use: "export", Short: "Entries of the audit as JSON lines, the oldest first", Example: "  gatemap audit export > audit.jsonl", Args: cobra.NoArgs}
+	asked := auditFlags(cmd)
+	cmd.RunE = func(cmd *cobra.Command, _ []string) error {
+		chosen, err := asked()
+		if err != nil {
+			return err
+		}
+		out := json.NewEncoder(a.out)
+		return a.eachEntry(cmd.Context(), chosen, func(e *answer.Entry) error { return out.Encode(e) })
+	}
+	return cmd
+}
+
+func (a *app) auditVerify() *cobra.Command {
+	var data string
+	cmd := &cobra.Command{
+		Use: "verify", Short: "Whether the audit is what it was when it was written",
+		Long: `Works the hashes of all entries out again, and names the first that does not hold. The
+exit code is 1 where one does not. With --data it looks into a data folder that no
+service uses.`,
+		Example: "  gatemap audit verify\n  gatemap audit verify --data /var/lib/gatemap", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			v, err := a.verified(cmd.Context(), data)
+			if err != nil {
+				return err
+			}
+			a.failed = !v.Holds
+			return present(a, v, func(v *answer.Verified) error {
+				if v.Holds {
+					a.print("The audit holds: %s, the newest with the hash %s\n", count(int(v.Entries), "entry", "entries"), v.Hash)
+				} else {
+					a.print("%s entry %d: %s. %s before it.\n", a.paint(red, "The audit is broken at"), v.Broken, v.Reason, count(int(v.Entries), "entry holds", "entries hold"))
+				}
+				return nil
+			}, func(v *answer.Verified) [][]string {
+				return [][]string{{"holds", "entries", "hash", "broken", "reason"}, {strconv.FormatBool(v.Holds), strconv.FormatInt(v.Entries, 10), v.Hash, strconv.FormatInt(v.Broken, 10), v.Reason}}
+			})
+		},
+	}
+	cmd.Flags().StringVar(&data, "data", "", "data folder to look into, instead of asking a service")
+	_ = cmd.MarkFlagDirname("data")
+	return cmd
+}
+
+func (a *app) verified(ctx context.Context, data string) (*answer.Verified, error) {
+	if data == "" {
+		c, err := a.service()
+		if err != nil {
+			return nil, err
+		}
+		return c.VerifyAudit(ctx)
+	}
+	st, err := openData(ctx, data)
+	if err != nil {
+		return nil, err
+	}
+	defer st.Close()
+	return service.Verify(ctx, st)
+}
+
+// openData opens a data folder that is there.
+func openData(ctx context.Context, data string) (*store.Store, error) {
+	if _, err := os.Stat(data); err != nil {
+		return nil, fmt.Errorf("there is no data folder %s: %w", data, err)
+	}
+	return store.Open(ctx, data)
+}
+
+func (a *app) backup() *cobra.Command {
+	var data string
+	cmd := &cobra.Command{
+		Use: "backup FILE", Short: "Copy the database, as it is at one moment, while the service runs",
+		Long: `Writes a copy of the database of the service into a new file. With --data the copy is
+made of a data folder that no service uses. gatemap restore puts it back.`,
+		Example: "  gatemap backup gatemap-2026-11-23.db\n  gatemap backup gatemap.db --data /var/lib/gatemap", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if data != "" {
+				st, err := openData(cmd.Context(), data)
+				if err != nil {
+					return err
+				}
+				defer st.Close()
+				return st.Backup(cmd.Context(), args[0])
+			}
+			c, err := a.service()
+			if err != nil {
+				return err
+			}
+			f, err := os.OpenFile(args[0], os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+			if err != nil {
+				return fmt.Errorf("a backup takes a new file: %w", err)
+			}
+			if err = c.Backup(cmd.Context(), f); err == nil {
+				err = f.Sync()
+			}
+			if closeErr := f.Close(); err == nil {
+				err = closeErr
+			}
+			if err != nil {
+				_ = os.Remove(args[0]) // half of one is none
+			}
+			return err
+		},
+	}
+	cmd.Flags().StringVar(&data, "data", "", "data folder to copy from, instead of asking a service")
+	_ = cmd.MarkFlagDirname("data")
+	return cmd
+}
+
+func (a *app) restore() *cobra.Command {
+	var data string
+	var instead bool
+	cmd := &cobra.Command{
+		Use: "restore FILE", Short: "Put a backup into a data folder that no service uses",
+		Long: `Looks whether a backup is sound, and puts it into a data folder. A database that is
+there already is put aside with --instead, and is refused without it.`,
+		Example: "  gatemap restore gatemap-2026-11-23.db --data /var/lib/gatemap --instead", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := store.Restore(cmd.Context(), args[0], data, instead); err != nil {
+				return err
+			}
+			a.print("%s holds the backup now.\n", data)
+			return nil
+		},
+	}
+	cmd.Flags().StringVar(&data, "data", "", "data folder to restore into")
+	cmd.Flags().BoolVar(&instead, "instead", false, "put a database that is there aside")
+	_ = cmd.MarkFlagRequired("data")
+	_ = cmd.MarkFlagDirname("data")
+	return cmd
+}

@@ -1,0 +1,257 @@
+package cli
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"os"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"gatemap/answer"
+	"gatemap/client"
+)
+
+func (a *app) operator() *cobra.Command {
+	cmd := &cobra.Command{
+		Use: "operator", Short: "Who works with the service, and in which role",
+		Long: `Operators sign in to the console with a password and perhaps a second factor, or at a
+provider of OpenID Connect. Their roles are viewer (asks), editor (stages changes),
+approver (commits them) and admin (operators, tokens and settings too).`,
+		Example: "  gatemap operator put edda.marsh --role approver --password\n  gatemap operator second-factor edda.marsh\n  gatemap operator two-persons on", Args: cobra.NoArgs,
+	}
+	cmd.AddCommand(a.operatorList(), a.operatorPut(), a.operatorDrop(), a.operatorFactor(), a.operatorTwo())
+	return cmd
+}
+
+func (a *app) operatorList() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "All operators", Example: "  gatemap operator list", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Operators, error) { return c.Operators(ctx) }, a.operatorsText, operatorsTable)
+		},
+	}
+}
+
+func (a *app) operatorsText(all *answer.Operators) error {
+	if len(all.Operators) == 0 {
+		a.print("No operator yet. Add one:  gatemap operator put NAME --role approver --password\n")
+	}
+	wide := widest(all.Operators, func(o answer.Operator) string { return o.Name })
+	for _, o := range all.Operators {
+		var by []string
+		if o.Password {
+			by = append(by, "password")
+		}
+		if o.TwoFactor {
+			by = append(by, "second factor")
+		}
+		if o.Issuer != "" {
+			by = append(by, o.Issuer)
+		}
+		if o.Off {
+			by = append(by, "switched off")
+		}
+		a.print("%s  %s  %s  %s\n", a.paint(strong, pad(o.Name, wide)), pad(o.Role, 8), pad(o.Display, 20), strings.Join(by, ", "))
+	}
+	return nil
+}
+
+func operatorsTable(all *answer.Operators) [][]string {
+	rows := [][]string{{"operator", "role", "display", "password", "two_factor", "issuer", "off"}}
+	for _, o := range all.Operators {
+		rows = append(rows, []string{o.Name, o.Role, o.Display, strconv.FormatBool(o.Password), strconv.FormatBool(o.TwoFactor), o.Issuer, strconv.FormatBool(o.Off)})
+	}
+	return rows
+}
+
+func (a *app) operatorPut() *cobra.Command {
+	var role, display, issuer string
+	var password, off bool
+	cmd := &cobra.Command{
+		Use: "put NAME", Short: "Add an operator, or change one",
+		Long: `Adds an operator, or changes what the flags name in one. --password reads a password
+from the terminal, or a line of standard input, and never from the command line.`,
+		Example: "  gatemap operator put edda.marsh --role approver --display \"Edda Marsh\" --password\n  gatemap operator put edda.marsh --off", Args: cobra.ExactArgs(1),
+	}
+	flags := cmd.Flags()
+	flags.StringVar(&role, "role", "", "viewer, editor, approver or admin")
+	flags.StringVar(&display, "display", "", "the name for people")
+	flags.StringVar(&issuer, "issuer", "", "the provider of OpenID Connect that may sign this one in")
+	flags.BoolVar(&password, "password", false, "read a password for signing in")
+	flags.BoolVar(&off, "off", false, "switch the operator off, or with --off=false on again")
+	_ = cmd.RegisterFlagCompletionFunc("role", cobra.FixedCompletions([]string{"viewer", "editor", "approver", "admin"}, cobra.ShellCompDirectiveNoFileComp))
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		var change answer.OperatorChange
+		for flag, to := range map[string]struct {
+			field **string
+			value *string
+		}{"role": {&change.Role, &role}, "display": {&change.Display, &display}, "issuer": {&change.Issuer, &issuer}} {
+			if flags.Changed(flag) {
+				*to.field = to.value
+			}
+		}
+		if flags.Changed("off") {
+			change.Off = &off
+		}
+		if password {
+			text, err := a.readPassword()
+			if err != nil {
+				return err
+			}
+			change.Password = &text
+		}
+		return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Operators, error) {
+			o, err := c.PutOperator(ctx, args[0], change)
+			if err != nil {
+				return nil, err
+			}
+			return &answer.Operators{Operators: []answer.Operator{*o}}, nil
+		}, a.operatorsText, operatorsTable)
+	}
+	return cmd
+}
+
+// readPassword reads a password without showing it.
+func (a *app) readPassword() (string, error) {
+	if f, ok := a.in.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
+		fmt.Fprint(a.err, "Password: ")
+		raw, err := term.ReadPassword(int(f.Fd()))
+		fmt.Fprintln(a.err)
+		return string(raw), err
+	}
+	line, err := bufio.NewReader(a.in).ReadString('\n')
+	if line == "" && err != nil {
+		return "", fmt.Errorf("the password is read from standard input, which is empty")
+	}
+	return strings.TrimRight(line, "\r\n"), nil
+}
+
+func (a *app) operatorDrop() *cobra.Command {
+	return &cobra.Command{
+		Use: "drop NAME", Short: "Remove an operator, and end the sessions", Example: "  gatemap operator drop edda.marsh", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.service()
+			if err == nil {
+				err = c.DropOperator(cmd.Context(), args[0])
+			}
+			return err
+		},
+	}
+}
+
+func (a *app) operatorFactor() *cobra.Command {
+	return &cobra.Command{
+		Use: "second-factor NAME", Short: "Make the secret of an operator's second factor, shown this once", Example: "  gatemap operator second-factor edda.marsh", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.SecondFactor, error) {
+				return c.SecondFactor(ctx, args[0])
+			}, func(f *answer.SecondFactor) error {
+				a.print("Secret, shown this once: %s\nFor an authenticator:    %s\n", f.Secret, f.Address)
+				return nil
+			}, func(f *answer.SecondFactor) [][]string { return [][]string{{"secret", "address"}, {f.Secret, f.Address}} })
+		},
+	}
+}
+
+func (a *app) operatorTwo() *cobra.Command {
+	return &cobra.Command{
+		Use: "two-persons on|off", Short: "Whether one who staged a change may not commit it", Example: "  gatemap operator two-persons on", Args: cobra.MatchAll(cobra.ExactArgs(1), cobra.OnlyValidArgs), ValidArgs: []string{"on", "off"},
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Settings, error) {
+				return c.Configure(ctx, answer.Settings{TwoPersons: args[0] == "on"})
+			}, func(s *answer.Settings) error {
+				if s.TwoPersons {
+					a.print("Who staged a change may not commit it.\n")
+				} else {
+					a.print("Who staged a change may commit it.\n")
+				}
+				return nil
+			}, func(s *answer.Settings) [][]string {
+				return [][]string{{"two_persons"}, {strconv.FormatBool(s.TwoPersons)}}
+			})
+		},
+	}
+}
+
+func (a *app) tokens() *cobra.Command {
+	cmd := &cobra.Command{
+		Use: "token", Short: "Tokens for programs: with a role, an end, and perhaps some systems alone", Example: "  gatemap token make nightly-report --role viewer --expires 2027-12-31T00:00:00Z\n  gatemap token list\n  gatemap token end nightly-report", Args: cobra.NoArgs,
+	}
+	cmd.AddCommand(a.tokenList(), a.tokenMake(), &cobra.Command{
+		Use: "end NAME", Short: "End a token", Example: "  gatemap token end nightly-report", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.service()
+			if err == nil {
+				err = c.DropToken(cmd.Context(), args[0])
+			}
+			return err
+		},
+	})
+	return cmd
+}
+
+func (a *app) tokenList() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "All tokens, without themselves", Example: "  gatemap token list", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Tokens, error) { return c.Tokens(ctx) }, func(all *answer.Tokens) error {
+				wide := widest(all.Tokens, func(t answer.TokenInfo) string { return t.Name })
+				for _, row := range tokensTable(all)[1:] {
+					a.print("%s  %s  made by %s  %s\n", a.paint(strong, pad(row[0], wide)), pad(row[1], 8), pad(row[2], 16), strings.TrimSpace(strings.Join(row[4:], " ")))
+				}
+				return nil
+			}, tokensTable)
+		},
+	}
+}
+
+func tokensTable(all *answer.Tokens) [][]string {
+	rows := [][]string{{"token", "role", "author", "created", "expires", "systems", "user", "directory"}}
+	for _, t := range all.Tokens {
+		expires := ""
+		if t.Expires != nil {
+			expires = t.Expires.UTC().Format(time.RFC3339)
+		}
+		rows = append(rows, []string{t.Name, t.Role, t.Author, t.Created.UTC().Format(time.RFC3339), expires, strings.Join(t.Systems, " "), t.User, t.Directory})
+	}
+	return rows
+}
+
+func (a *app) tokenMake() *cobra.Command {
+	var t answer.TokenChange
+	var expires string
+	cmd := &cobra.Command{
+		Use: "make NAME", Short: "Make a token, shown this once",
+		Long: `Makes a token with a role, or with --manager one that changes the members of the groups
+that a user manages, and nothing else.`,
+		Example: "  gatemap token make nightly-report --role viewer --expires 2027-12-31T00:00:00Z\n  gatemap token make archive-desk --role editor --system archive\n  gatemap token make shift-plan --manager greta.falk", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			t.Name = args[0]
+			if expires != "" {
+				at, err := time.Parse(time.RFC3339, expires)
+				if err != nil {
+					return &usageError{fmt.Sprintf("%q is not a time as RFC 3339 has it, such as 2027-12-31T00:00:00Z", expires)}
+				}
+				t.Expires = &at
+			}
+			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Token, error) { return c.NewToken(ctx, t) },
+				func(t *answer.Token) error {
+					a.print("Token, shown this once: %s\n", t.Token)
+					return nil
+				}, func(t *answer.Token) [][]string { return [][]string{{"token"}, {t.Token}} })
+		},
+	}
+	flags := cmd.Flags()
+	flags.StringVar(&t.Role, "role", "", "viewer, editor, approver or admin")
+	flags.StringVar(&expires, "expires", "", "when it ends (RFC 3339)")
+	flags.StringSliceVar(&t.Systems, "system", nil, "the only systems that it opens")
+	flags.StringVar(&t.User, "manager", "", "a user whose groups it manages")
+	cmd.MarkFlagsOneRequired("role", "manager")
+	cmd.MarkFlagsMutuallyExclusive("role", "manager")
+	return cmd
+}

@@ -1,0 +1,125 @@
+package client
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"time"
+
+	"gatemap/answer"
+)
+
+// Operators lists who works with the service.
+func (c *Client) Operators(ctx context.Context) (*answer.Operators, error) {
+	return call[answer.Operators](ctx, c, http.MethodGet, "operators", nil, nil)
+}
+
+// PutOperator adds an operator, or changes one.
+func (c *Client) PutOperator(ctx context.Context, named string, change answer.OperatorChange) (*answer.Operator, error) {
+	return call[answer.Operator](ctx, c, http.MethodPut, "operators/"+url.PathEscape(named), nil, change)
+}
+
+// DropOperator removes an operator.
+func (c *Client) DropOperator(ctx context.Context, named string) error {
+	_, err := call[struct{}](ctx, c, http.MethodDelete, "operators/"+url.PathEscape(named), nil, nil)
+	return err
+}
+
+// SecondFactor makes the secret of an operator's second factor.
+func (c *Client) SecondFactor(ctx context.Context, named string) (*answer.SecondFactor, error) {
+	return call[answer.SecondFactor](ctx, c, http.MethodPost, "operators/"+url.PathEscape(named)+"/second-factor", nil, nil)
+}
+
+// Tokens lists the tokens, without themselves.
+func (c *Client) Tokens(ctx context.Context) (*answer.Tokens, error) {
+	return call[answer.Tokens](ctx, c, http.MethodGet, "tokens", nil, nil)
+}
+
+// NewToken makes a token; it is shown this once.
+func (c *Client) NewToken(ctx context.Context, t answer.TokenChange) (*answer.Token, error) {
+	return call[answer.Token](ctx, c, http.MethodPost, "tokens", nil, t)
+}
+
+// DropToken ends a token.
+func (c *Client) DropToken(ctx context.Context, named string) error {
+	_, err := call[struct{}](ctx, c, http.MethodDelete, "tokens/"+url.PathEscape(named), nil, nil)
+	return err
+}
+
+// Settings are the settings of the service.
+func (c *Client) Settings(ctx context.Context) (*answer.Settings, error) {
+	return call[answer.Settings](ctx, c, http.MethodGet, "settings", nil, nil)
+}
+
+// Configure changes the settings of the service.
+func (c *Client) Configure(ctx context.Context, s answer.Settings) (*answer.Settings, error) {
+	return call[answer.Settings](ctx, c, http.MethodPut, "settings", nil, s)
+}
+
+// Audited says which entries of the audit are asked for; empty fields ask for all.
+type Audited struct {
+	Actor, Object string
+	From, To      time.Time
+	After         int64
+	Limit         int // 1 to 1000
+}
+
+// Audit lists entries of the audit, the oldest first.
+func (c *Client) Audit(ctx context.Context, a Audited) (*answer.Audit, error) {
+	query := url.Values{"limit": {strconv.Itoa(a.Limit)}, "after": {strconv.FormatInt(a.After, 10)}}
+	for name, value := range map[string]string{"actor": a.Actor, "object": a.Object} {
+		if value != "" {
+			query.Set(name, value)
+		}
+	}
+	for name, at := range map[string]time.Time{"from": a.From, "to": a.To} {
+		if !at.IsZero() {
+			query.Set(name, at.Format(time.RFC3339))
+		}
+	}
+	return call[answer.Audit](ctx, c, http.MethodGet, "audit", query, nil)
+}
+
+// VerifyAudit looks whether the audit is what it was when it was written.
+func (c *Client) VerifyAudit(ctx context.Context) (*answer.Verified, error) {
+	return call[answer.Verified](ctx, c, http.MethodGet, "audit/verify", nil, nil)
+}
+
+// OwnGroups are the groups that the token manages.
+func (c *Client) OwnGroups(ctx context.Context) (*answer.OwnGroups, error) {
+	return call[answer.OwnGroups](ctx, c, http.MethodGet, "own-groups", nil, nil)
+}
+
+// ChangeOwn changes the members of a group that the token manages, by its full name.
+func (c *Client) ChangeOwn(ctx context.Context, directory, group string, add, remove []string, reason string) (*answer.Committed, error) {
+	body := map[string]any{"reason": reason}
+	if add != nil {
+		body["add"] = add
+	}
+	if remove != nil {
+		body["remove"] = remove
+	}
+	return call[answer.Committed](ctx, c, http.MethodPost, "own-groups/"+url.PathEscape(directory)+"/"+url.PathEscape(group)+"/members", nil, body)
+}
+
+// Backup writes a copy of the service's database.
+func (c *Client) Backup(ctx context.Context, to io.Writer) error {
+	endless := *c.http
+	endless.Timeout = 0
+	response, err := c.send(ctx, &endless, http.MethodGet, "backup", nil, nil, nil)
+	if err != nil {
+		return err
+	}
+	defer response.Body.Close()
+	if response.StatusCode != http.StatusOK {
+		raw, _ := io.ReadAll(io.LimitReader(response.Body, 1<<20)) // what came of it is told
+		return c.failure(response, raw)
+	}
+	if _, err := io.Copy(to, response.Body); err != nil {
+		return fmt.Errorf("the backup broke off: %w", err)
+	}
+	return nil
+}

@@ -1,0 +1,181 @@
+package server
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/subtle"
+	"errors"
+	"fmt"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/coreos/go-oidc/v3/oidc"
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/hashicorp/golang-lru/v2/expirable"
+	"golang.org/x/oauth2"
+
+	"gatemap/answer"
+	"gatemap/service"
+)
+
+// Provider signs operators in by OpenID Connect: the code flow (OpenID Connect Core
+// 1.0 section 3.1) with PKCE (RFC 7636).
+type Provider struct {
+	Issuer  string // its address
+	Client  string // what it knows this service by
+	Secret  string // "" for a public client
+	Claim   string // which claim is the operator's name; "": preferred_username
+	Address string // of this service, as browsers see it
+
+	once    sync.Mutex
+	found   *oidc.Provider
+	pending *expirable.LRU[string, pending] // by state
+}
+
+// pending is a sign-in that has begun.
+type pending struct{ nonce, verifier, browser string }
+
+const (
+	signInLength = 10 * time.Minute
+	maxPending   = 10_000
+	// signInCookie ties a sign-in to the browser in which it began.
+	signInCookie = "gatemap_signin"
+)
+
+// returnPath is where the provider sends the browser back to.
+const returnPath = "/api/v1/session/return"
+
+// config finds the provider, once it answers.
+func (p *Provider) config(ctx context.Context) (*oauth2.Config, *oidc.Provider, error) {
+	p.once.Lock()
+	defer p.once.Unlock()
+	if p.found == nil {
+		found, err := oidc.NewProvider(context.WithoutCancel(ctx), p.Issuer)
+		if err != nil {
+			return nil, nil, fmt.Errorf("the provider %s does not answer as OpenID Connect Discovery 1.0 has it: %w", p.Issuer, err)
+		}
+		p.found = found
+		p.pending = expirable.NewLRU[string, pending](maxPending, nil, signInLength)
+	}
+	return &oauth2.Config{
+		ClientID: p.Client, ClientSecret: p.Secret, Endpoint: p.found.Endpoint(), RedirectURL: strings.TrimSuffix(p.Address, "/") + returnPath,
+		Scopes: []string{oidc.ScopeOpenID, "profile"},
+	}, p.found, nil
+}
+
+// begin begins a sign-in: the address to which the browser goes, and what ties it to
+// this browser.
+func (p *Provider) begin(ctx context.Context) (to, browser string, err error) {
+	config, _, err := p.config(ctx)
+	if err != nil {
+		return "", "", err
+	}
+	state, x := rand.Text(), pending{rand.Text(), oauth2.GenerateVerifier(), rand.Text()}
+	p.pending.Add(state, x)
+	return config.AuthCodeURL(state, oidc.Nonce(x.nonce), oauth2.S256ChallengeOption(x.verifier)), x.browser, nil
+}
+
+var errSignIn = errors.New("this sign-in was not begun in this browser, or too long ago: begin again")
+
+// end ends a sign-in: who it is.
+func (p *Provider) end(ctx context.Context, state, code, browser string) (subject, named string, err error) {
+	config, found, err := p.config(ctx)
+	if err != nil {
+		return "", "", err
+	}
+	x, known := p.pending.Get(state)
+	p.pending.Remove(state) // it is used once
+	if !known || subtle.ConstantTimeCompare([]byte(x.browser), []byte(browser)) != 1 {
+		return "", "", errSignIn
+	}
+	token, err := config.Exchange(ctx, code, oauth2.VerifierOption(x.verifier))
+	if err != nil {
+		return "", "", fmt.Errorf("the provider does not take the code: %w", err)
+	}
+	raw, ok := token.Extra("id_token").(string)
+	if !ok {
+		return "", "", errors.New("the provider sent no ID token")
+	}
+	id, err := found.Verifier(&oidc.Config{ClientID: p.Client}).Verify(ctx, raw)
+	if err != nil {
+		return "", "", fmt.Errorf("the ID token does not hold: %w", err)
+	}
+	if subtle.ConstantTimeCompare([]byte(id.Nonce), []byte(x.nonce)) != 1 {
+		return "", "", errSignIn
+	}
+	var claims map[string]any
+	if err := id.Claims(&claims); err != nil {
+		return "", "", fmt.Errorf("the ID token cannot be read: %w", err)
+	}
+	claim := p.Claim
+	if claim == "" {
+		claim = "preferred_username"
+	}
+	named, ok = claims[claim].(string)
+	if !ok || named == "" {
+		return "", "", fmt.Errorf("the ID token has no claim %s, which names the operator", claim)
+	}
+	return id.Subject, named, nil
+}
+
+// redirect sends a browser elsewhere.
+type redirect struct {
+	Status   int
+	Location string      `header:"Location"`
+	Cookie   http.Cookie `header:"Set-Cookie"`
+}
+
+// byProvider are the calls by which a provider signs someone in.
+func byProvider(api huma.API, s *service.Service, p *Provider) {
+	open := func(path, id, summary string) huma.Operation {
+		o := operation(http.MethodGet, path, id, summary, "", http.StatusSeeOther)
+		o.Security = []map[string][]string{}
+		return o
+	}
+	failed := func(err error) error {
+		return &problem{Title: "Not signed in", Status: http.StatusBadGateway, Detail: err.Error()}
+	}
+	none := &problem{Title: "No provider", Status: http.StatusNotFound, Detail: "this service signs nobody in by OpenID Connect; gatemap serve --help says how to set that up"}
+	huma.Register(api, open("/session/provider", "provider", "Sign in to the console by OpenID Connect"), func(ctx context.Context, in *struct{ From }) (*redirect, error) {
+		if p == nil {
+			return nil, none
+		}
+		to, browser, err := p.begin(ctx)
+		if err != nil {
+			return nil, failed(err)
+		}
+		// The browser comes back from another site, so the cookie is sent then too.
+		return &redirect{http.StatusSeeOther, to, http.Cookie{Name: signInCookie, Value: browser, Path: returnPath, MaxAge: int(signInLength.Seconds()), HttpOnly: true, Secure: in.secure, SameSite: http.SameSiteLaxMode}}, nil
+	})
+	huma.Register(api, open("/session/return", "provider-return", "Where a provider of OpenID Connect sends the browser back to"), func(ctx context.Context, in *struct {
+		From
+		State   string `query:"state"`
+		Code    string `query:"code"`
+		Error   string `query:"error"`
+		Said    string `query:"error_description"`
+		Issuer  string `query:"iss"`
+		Scope   string `query:"scope"`
+		Session string `query:"session_state"`
+		Browser string `cookie:"gatemap_signin"`
+	}) (*redirect, error) {
+		if p == nil {
+			return nil, none
+		}
+		if in.Error != "" {
+			return nil, failed(fmt.Errorf("the provider says %s: %s", in.Error, in.Said))
+		}
+		subject, named, err := p.end(ctx, in.State, in.Code, in.Browser)
+		if errors.Is(err, errSignIn) {
+			return nil, &problem{Title: "Not signed in", Status: http.StatusForbidden, Detail: err.Error()}
+		} else if err != nil {
+			return nil, failed(err)
+		}
+		session, err := s.SignInBy(ctx, p.Issuer, subject, named, in.address)
+		if err != nil {
+			return nil, answer.ProblemOf(err)
+		}
+		return &redirect{http.StatusSeeOther, "/", sessionCookie(session, int(service.SessionLength.Seconds()), in.secure)}, nil
+	})
+}

@@ -1,0 +1,35 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+
+	"gatemap/operator"
+)
+
+// Backup writes a copy of the database, as it is at one moment.
+func (s *Service) Backup(ctx context.Context, by operator.Actor, to io.Writer) error {
+	// It is made beside the database, where there is room for it if anywhere.
+	folder, err := os.MkdirTemp(s.store.Folder(), "backup-")
+	if err != nil {
+		return fmt.Errorf("no room for a backup: %w", err)
+	}
+	defer os.RemoveAll(folder)
+	file := filepath.Join(folder, "gatemap.db")
+	if err := s.note(ctx, by, "backup", "", done, ""); err != nil {
+		return err
+	}
+	if err := s.store.Backup(ctx, file); err != nil {
+		return err
+	}
+	copied, err := os.Open(file)
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(to, copied)
+	return errors.Join(err, copied.Close())
+}
