@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"reflect"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -153,7 +154,17 @@ func effectWords(x *answer.Effected) string {
 	if x.Effect == answer.Reroute {
 		return "  now " + joinRoutes(x.After.Routes)
 	}
-	return fmt.Sprintf("  %s → %s", state(x.Before), state(x.After))
+	before, after := state(x.Before), state(x.After)
+	if before != after || x.Before == nil || x.After == nil {
+		return fmt.Sprintf("  %s → %s", before, after)
+	}
+	switch {
+	case x.Before.Breadth != x.After.Breadth:
+		return fmt.Sprintf("  breadth %s → %s", x.Before.Breadth, x.After.Breadth)
+	case !reflect.DeepEqual(x.Before.Reply, x.After.Reply):
+		return "  " + after + ", with another reply"
+	}
+	return "  " + after + ", with other claims"
 }
 
 func outcomeTable(o *answer.Outcome) [][]string {

@@ -83,7 +83,7 @@ func (p *page) quiet() {
 
 // The places on a page, as a person finds them: by label and by words.
 func field(label string) string {
-	return fmt.Sprintf(`//*[self::input or self::select][@id=//label[normalize-space()=%q]/@for or @aria-label=%q]`, label, label)
+	return fmt.Sprintf(`//*[self::input or self::select][@id=//label[normalize-space()=%q]/@for or @aria-label=%q or parent::label[normalize-space(text()[1])=%q]]`, label, label, label)
 }
 func button(words string) string { return fmt.Sprintf(`//button[normalize-space()=%q]`, words) }
 func line(words ...string) string {
@@ -117,8 +117,8 @@ func (p *page) choose(label, option string) {
 	p.t.Helper()
 	p.do(chromedp.WaitVisible(field(label)))
 	ok := get(p, chromedp.Evaluate[bool](fmt.Sprintf(`(() => {
-		const label = [...document.querySelectorAll('label')].find((l) => l.textContent.trim() === %q);
-		const select = document.getElementById(label.htmlFor);
+		const label = [...document.querySelectorAll('label')].find((l) => l.firstChild.textContent.trim() === %q);
+		const select = label.control;
 		const option = [...select.options].find((o) => o.text === %q);
 		if (!option) return false;
 		select.value = option.value;

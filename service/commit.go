@@ -142,7 +142,7 @@ func (s *Service) overridden(by operator.Actor, w *tried, why string) (string, e
 	case len(stops) == 0:
 		return "", nil
 	case why == "":
-		return "", &answer.ConflictError{Message: strings.Join(stops, "; ") + ". Put it right, or let an approver override it with a reason."}
+		return "", &answer.ConflictError{Message: strings.TrimRight(strings.Join(stops, "; "), ".?") + ". Put it right, or let an approver override it with a reason."}
 	}
 	if err := by.May(operator.Override); err != nil {
 		return "", err
@@ -234,13 +234,18 @@ func badField(field, value, problem string) error {
 }
 
 // badChange says which of some changes cannot be made.
-func badChange(i int, err error) error {
+func badChange(i, of int, err error) error {
 	var missing *directory.NotFoundError
 	var forbidden *operator.ForbiddenError
 	if errors.As(err, &missing) || errors.As(err, &forbidden) {
 		return err
 	}
-	return badField(fmt.Sprintf("changes[%d]", i), "", err.Error())
+	field := fmt.Sprintf("changes[%d]", i)
+	p := &answer.Problem{Title: "A change that cannot be made", Status: 422, Field: field, Problem: err.Error(), Detail: err.Error()}
+	if of > 1 {
+		p.Detail = field + ": " + p.Detail
+	}
+	return p
 }
 
 // History lists the newest revisions, the newest first.

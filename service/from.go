@@ -31,7 +31,7 @@ func (s *Service) TrialFrom(ctx context.Context, by operator.Actor, named, note 
 		w.changes = append(w.changes, staged{c, by.Name})
 	}
 	if w.try(); w.err != nil {
-		return nil, badChange(0, w.err)
+		return nil, badChange(0, 1, w.err)
 	}
 	return s.createTrial(ctx, by, &store.Trial{Name: named, Note: note}, w.changes)
 }

@@ -75,7 +75,7 @@ func (s *Service) ChangeOwn(ctx context.Context, by operator.Actor, group string
 		return nil, badField("add", "", "say whom to add, or whom to remove")
 	}
 	if w.try(); w.err != nil {
-		return nil, badChange(0, w.err)
+		return nil, badChange(0, 1, w.err)
 	}
 	named := fmt.Sprintf("members-%d", time.Now().UnixNano())
 	if _, err := s.createTrial(ctx, by, &store.Trial{Name: named, Note: "Members of " + book.GroupName(g)}, w.changes); err != nil {

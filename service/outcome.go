@@ -246,7 +246,7 @@ func (s *Service) Impact(ctx context.Context, named string, c stage.Change, in s
 	head := &Head{Revision: before.head.Revision, Folder: before.folder, Answers: before.answers}
 	w := &tried{head: head, changes: []staged{{Change: c}}}
 	if w.try(); w.err != nil {
-		return nil, badChange(0, w.err)
+		return nil, badChange(0, 1, w.err)
 	}
 	out, err := w.outcome(t.Name, Outcoming{Situation: in, Limit: 50})
 	if err != nil {

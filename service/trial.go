@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"strings"
 	"time"
 
 	"gatemap/answer"
@@ -137,13 +138,16 @@ func (s *Service) describe(t *store.Trial) (*answer.Trial, error) {
 
 // notices says what is worth knowing before a trial is committed.
 func (w *tried) notices() []string {
-	var all []string
+	var sourced []string
 	for _, d := range w.head.Folder.written.Map.Directories {
 		if len(w.draft.Touched[d.Name]) > 0 && d.Source != nil {
-			all = append(all, fmt.Sprintf("The records of directory %s come from a source: make the change there too, or the next intake brings back what the source has.", d.Name))
+			sourced = append(sourced, d.Name)
 		}
 	}
-	return all
+	if sourced == nil {
+		return nil
+	}
+	return []string{fmt.Sprintf("What it changes in %s comes from a source: make the change there too, or the next intake brings back what the source has.", strings.Join(sourced, " and "))}
 }
 
 // work works a trial out on the head, unless that has been done.
@@ -252,49 +256,51 @@ func (f *Folder) rowsOf(d *stage.Draft) (put []store.Pending, gone []store.Key, 
 // is all of them or none. The error is an *answer.Problem that says which change
 // cannot be made and why.
 func (s *Service) Stage(ctx context.Context, by operator.Actor, named string, version int, changes []stage.Change) (*answer.Trial, error) {
-	return s.restage(ctx, by, named, version, func(w *tried) ([]staged, error) {
+	return s.restage(ctx, by, named, version, func(w *tried) ([]staged, string, error) {
 		all := w.changes
+		var did []string
 		if w.err != nil {
-			return nil, notNow(w.err)
+			return nil, "", notNow(w.err)
 		}
 		for i, c := range changes {
 			c.Was, c.Beside = nil, nil
 			if err := mayStage(by, &c); err != nil {
-				return nil, err
+				return nil, "", err
 			}
 			if err := w.draft.Apply(&c); err != nil {
-				return nil, badChange(i, err)
+				return nil, "", badChange(i, len(changes), err)
 			}
 			all = append(all[:len(all):len(all)], staged{c, by.Name})
+			did = append(did, c.Sentence())
 		}
 		folder, err := w.head.Folder.edited(w.draft)
 		if err != nil {
-			return nil, badChange(len(changes)-1, err)
+			return nil, "", badChange(len(changes)-1, len(changes), err)
 		}
 		if _, err := change.Try(w.head.Atlas, w.head.Folder.Map, folder.Map); err != nil {
-			return nil, badChange(len(changes)-1, err)
+			return nil, "", badChange(len(changes)-1, len(changes), err)
 		}
-		return all, nil
+		return all, strings.Join(did, " "), nil
 	})
 }
 
 // Unstage takes one change out of a trial, by its number from 1.
 func (s *Service) Unstage(ctx context.Context, by operator.Actor, named string, version, number int) (*answer.Trial, error) {
-	return s.restage(ctx, by, named, version, func(w *tried) ([]staged, error) {
+	return s.restage(ctx, by, named, version, func(w *tried) ([]staged, string, error) {
 		if number < 1 || number > len(w.changes) {
-			return nil, badField("number", fmt.Sprint(number), fmt.Sprintf("the trial has %d changes", len(w.changes)))
+			return nil, "", badField("number", fmt.Sprint(number), fmt.Sprintf("the trial has %d changes", len(w.changes)))
 		}
 		rest := append(w.changes[:number-1:number-1], w.changes[number:]...)
 		without := &tried{head: w.head, changes: rest}
 		if without.try(); without.err != nil {
-			return nil, &answer.ConflictError{Message: "without that change another cannot be made: " + without.err.Error()}
+			return nil, "", &answer.ConflictError{Message: "without that change another cannot be made: " + without.err.Error()}
 		}
-		return rest, nil
+		return rest, "took out: " + w.changes[number-1].Sentence(), nil
 	})
 }
 
 // restage writes other changes into a trial.
-func (s *Service) restage(ctx context.Context, by operator.Actor, named string, version int, work func(*tried) ([]staged, error)) (*answer.Trial, error) {
+func (s *Service) restage(ctx context.Context, by operator.Actor, named string, version int, work func(*tried) (changes []staged, did string, err error)) (*answer.Trial, error) {
 	t, err := s.kept(ctx, named)
 	if err != nil {
 		return nil, err
@@ -313,7 +319,7 @@ func (s *Service) restage(ctx context.Context, by operator.Actor, named string, 
 			break
 		}
 	}
-	changes, err := work(w)
+	changes, did, err := work(w)
 	if err != nil {
 		return nil, err
 	}
@@ -327,7 +333,7 @@ func (s *Service) restage(ctx context.Context, by operator.Actor, named string, 
 		return nil, err
 	}
 	s.events.tell(Event{Trial: t.Name})
-	if err := s.note(ctx, by, "stage", t.Name, done, fmt.Sprintf("%d staged", len(changes))); err != nil {
+	if err := s.note(ctx, by, "stage", t.Name, done, did); err != nil {
 		return nil, err
 	}
 	return s.Trial(ctx, t.Name)

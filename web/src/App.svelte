@@ -1,18 +1,22 @@
 <script lang="ts">
   import { onMount } from 'svelte';
-  import { api, Problem, whenSignedOut, type MapInfo } from './api/client';
+  import { api, Problem, whenSignedOut, type MapInfo, type Session } from './api/client';
   import { light } from './lib/light.svelte';
   import { place } from './lib/place.svelte';
   import { revision } from './lib/revision.svelte';
   import Home from './pages/Home.svelte';
+  import OwnGroups from './pages/OwnGroups.svelte';
   import Person from './pages/Person.svelte';
   import SignIn from './pages/SignIn.svelte';
+  import Trial from './pages/Trial.svelte';
+  import Trials from './pages/Trials.svelte';
   import Banner from './parts/Banner.svelte';
   import Notice from './parts/Notice.svelte';
 
   let map = $state<MapInfo | null>(null);
   let titles = $state<ReadonlyMap<string, string>>(new Map());
   let signedIn = $state<boolean | null>(null); // null: not known yet
+  let session = $state<Session | null>(null);
   let expired = $state(false);
   let wrong = $state('');
 
@@ -22,15 +26,20 @@
 
   // While someone is signed in, what is shown follows the revision in force.
   $effect(() => {
-    if (!signedIn) return revision.leave();
+    if (!signedIn || !asks) return revision.leave();
     revision.watch();
     if (map && revision.now > map.revision) api.map().then((now) => (map = now), () => {});
   });
 
   async function enter() {
     try {
-      if (!(await api.session()).signed_in) {
+      session = await api.session();
+      if (!session.signed_in) {
         signedIn = false;
+        return;
+      }
+      if (!session.rights.includes('read')) {
+        signedIn = true;
         return;
       }
       map = await api.map();
@@ -60,23 +69,32 @@
     const token = new URLSearchParams(location.hash.slice(1)).get('token');
     if (token) {
       history.replaceState(null, '', location.pathname + location.search);
-      await api.signIn(token).catch(() => {});
+      await api.signIn({ token }).catch(() => {});
     }
     await enter();
   });
 
+  const asks = $derived(session?.rights.includes('read') ?? false);
+  const trial = $derived(/^\/trials\/([^/]+)$/.exec(place.path));
   const person = $derived(/^\/people\/([^/]+)\/(.+)$/.exec(place.path));
   const name = $derived(person ? `${decodeURIComponent(person[1]!)}/${decodeURIComponent(person[2]!)}` : '');
 </script>
 
 {#if signedIn === false}
-  <SignIn {expired} onSignedIn={enter} />
+  <SignIn {expired} provider={session?.provider ?? false} onSignedIn={enter} />
 {:else if wrong}
   <main class="alone"><Notice kind="wrong" title="Gate Map does not answer">{wrong} <button onclick={enter}>Try again</button></Notice></main>
-{:else if map}
-  <Banner {map} search={name !== ''} onSignOut={leave} />
+{:else if signedIn && session && !asks}
+  <Banner map={null} {session} search={false} onSignOut={leave} />
+  <OwnGroups />
+{:else if map && session}
+  <Banner {map} {session} search={name !== ''} onSignOut={leave} />
   {#if name}
     <Person {name} {map} {titles} />
+  {:else if trial}
+    <Trial name={decodeURIComponent(trial[1]!)} rights={session.rights} />
+  {:else if place.path === '/trials'}
+    <Trials rights={session.rights} />
   {:else if place.path === '/'}
     <Home {map} />
   {:else}

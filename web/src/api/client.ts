@@ -11,6 +11,16 @@ export type User = Schemas['User'];
 export type Groups = Schemas['Groups'];
 export type Route = Schemas['Route'];
 export type Stop = Schemas['Stop'];
+export type Session = Schemas['Session'];
+export type Trial = Schemas['Trial'];
+export type Trials = Schemas['Trials'];
+export type Change = Schemas['Change'];
+export type Outcome = Schemas['Outcome'];
+export type Effected = Schemas['Effected'];
+export type Tally = Schemas['Tally'];
+export type Turned = Schemas['Turned'];
+export type Committed = Schemas['Committed'];
+export type OwnGroups = Schemas['OwnGroups'];
 export type State = 'open' | 'depends' | 'shut' | 'none';
 export type Facts = Omit<NonNullable<operations['reach']['parameters']['query']>, 'user' | 'system'>;
 
@@ -61,8 +71,8 @@ function query(parts: Record<string, string | number | undefined>): string {
 const name = (full: string) => full.split('/', 1)[0] + '/' + encodeURIComponent(full.slice(full.indexOf('/') + 1));
 
 export const api = {
-  session: () => call<Schemas['Session']>('GET', 'session'),
-  signIn: (token: string) => call<void>('POST', 'session', { token }),
+  session: () => call<Session>('GET', 'session'),
+  signIn: (by: { token: string } | { name: string; password: string; code?: string }) => call<void>('POST', 'session', by),
   signOut: () => call<void>('DELETE', 'session'),
   map: () => call<MapInfo>('GET', 'map'),
   search: (q: string, kind: string, cursor = '', limit = 50, signal?: AbortSignal) =>
@@ -73,4 +83,17 @@ export const api = {
     call<Reach>('GET', `reach?${query({ user, ...facts })}`, undefined, signal),
   why: (user: string, e: { system: string; right: string; object: string }, facts: Facts, signal?: AbortSignal) =>
     call<Why>('GET', `why?${query({ user, system: e.system, right: e.right, object: e.object, ...facts })}`, undefined, signal),
+  trials: () => call<Trials>('GET', 'trials'),
+  trial: (named: string) => call<Trial>('GET', `trials/${encodeURIComponent(named)}`),
+  newTrial: (named: string, note: string) => call<Trial>('POST', 'trials', { name: named, note }),
+  dropTrial: (named: string) => call<void>('DELETE', `trials/${encodeURIComponent(named)}`),
+  stage: (named: string, change: Change) => call<Trial>('POST', `trials/${encodeURIComponent(named)}/changes`, { changes: [change] }),
+  unstage: (named: string, number: number) => call<Trial>('DELETE', `trials/${encodeURIComponent(named)}/changes/${number}`),
+  outcome: (named: string, facts: Facts, cursor = '') =>
+    call<Outcome>('GET', `trials/${encodeURIComponent(named)}/outcome?${query({ ...facts, cursor, limit: 100 })}`),
+  turned: (named: string) => call<Turned>('GET', `trials/${encodeURIComponent(named)}/turned`),
+  commit: (named: string, reason: string, override: string) =>
+    call<Committed>('POST', `trials/${encodeURIComponent(named)}/commit`, override ? { reason, override } : { reason }),
+  ownGroups: () => call<OwnGroups>('GET', 'own-groups'),
+  changeOwn: (group: string, body: { add?: string[]; remove?: string[] }) => call<Committed>('POST', `own-groups/${name(group)}/members`, body),
 };

@@ -1,10 +1,16 @@
 /** The revision in force, as the service tells it while someone is signed in. */
 class Revision {
   #now = $state(0);
+  #changes = $state(0);
   #events: EventSource | null = null;
 
   get now(): number {
     return this.#now;
+  }
+
+  /** Counts what has changed: revisions, and trials. */
+  get changes(): number {
+    return this.#changes;
   }
 
   /** Begins with the revision that is shown already, so that nothing is asked for twice. */
@@ -17,8 +23,11 @@ class Revision {
     if (this.#events) return;
     const events = new EventSource('/api/v1/events');
     const take = (event: MessageEvent<string>) => (this.#now = (JSON.parse(event.data) as { revision: number }).revision);
+    const count = () => this.#changes++;
     events.addEventListener('hello', take);
     events.addEventListener('revision', take);
+    events.addEventListener('revision', count);
+    events.addEventListener('trial', count);
     this.#events = events;
   }
 

@@ -2,9 +2,13 @@
   import { api } from '../api/client';
   import Contours from '../parts/Contours.svelte';
 
-  let { expired, onSignedIn }: { expired: boolean; onSignedIn: () => void } = $props();
+  let { expired, provider, onSignedIn }: { expired: boolean; provider: boolean; onSignedIn: () => void } = $props();
 
+  let by = $state<'token' | 'name'>('token');
   let token = $state('');
+  let name = $state('');
+  let password = $state('');
+  let code = $state('');
   let wrong = $state('');
   let busy = $state(false);
 
@@ -12,13 +16,18 @@
     event.preventDefault();
     busy = true;
     try {
-      await api.signIn(token.trim());
+      await api.signIn(by === 'token' ? { token: token.trim() } : { name, password, ...(code ? { code } : {}) });
       onSignedIn();
     } catch (error) {
       wrong = (error as Error).message;
     } finally {
       busy = false;
     }
+  }
+
+  function turn() {
+    by = by === 'token' ? 'name' : 'token';
+    wrong = '';
   }
 </script>
 
@@ -30,23 +39,37 @@
     <h1>Gate Map</h1>
     <p class="lead">What people can do, why, and why not.</p>
     {#if expired}<p role="status">Your session has ended. Sign in, and you are back where you were.</p>{/if}
-    <label for="token">Token</label>
-    <!-- svelte-ignore a11y_autofocus -->
-    <input
-      id="token"
-      type="password"
-      class="figures"
-      autocomplete="current-password"
-      autofocus
-      required
-      bind:value={token}
-      aria-invalid={wrong !== ''}
-      aria-describedby="token-help"
-    />
-    <p id="token-help" class:wrong role={wrong ? 'alert' : undefined}>
-      {wrong || 'The service printed it when it first started.'}
+    {#if provider}
+      <p class="provider"><a href="/api/v1/session/provider">Sign in with your organisation</a></p>
+    {/if}
+    {#if by === 'token'}
+      <label for="token">Token</label>
+      <!-- svelte-ignore a11y_autofocus -->
+      <input
+        id="token"
+        type="password"
+        class="figures"
+        autocomplete="current-password"
+        autofocus
+        required
+        bind:value={token}
+        aria-invalid={wrong !== ''}
+        aria-describedby="help"
+      />
+    {:else}
+      <label for="name">Name</label>
+      <!-- svelte-ignore a11y_autofocus -->
+      <input id="name" autocomplete="username" autofocus required bind:value={name} aria-invalid={wrong !== ''} aria-describedby="help" />
+      <label for="password">Password</label>
+      <input id="password" type="password" autocomplete="current-password" required bind:value={password} />
+      <label for="code">Code of the second factor, if there is one</label>
+      <input id="code" class="figures" inputmode="numeric" autocomplete="one-time-code" maxlength="6" bind:value={code} />
+    {/if}
+    <p id="help" class:wrong role={wrong ? 'alert' : undefined}>
+      {wrong || (by === 'token' ? 'The service printed it when it first started.' : 'An admin of this service gives out names and passwords.')}
     </p>
     <button disabled={busy}>Sign in</button>
+    <button type="button" class="other" onclick={turn}>{by === 'token' ? 'With a name and a password' : 'With a token'}</button>
   </form>
 </main>
 
@@ -84,12 +107,12 @@
     border-radius: var(--corner);
     background: var(--paper);
   }
-  #token-help {
+  #help {
     min-height: 3rem;
     padding-top: var(--s1);
     color: var(--ink-soft);
   }
-  #token-help.wrong {
+  #help.wrong {
     color: var(--shut);
   }
   button {
@@ -101,6 +124,27 @@
     color: var(--paper);
     font-weight: 700;
     cursor: pointer;
+  }
+  .other {
+    padding: 0 var(--s4);
+    background: none;
+    color: var(--water);
+    font-weight: 400;
+    text-decoration: underline;
+    text-underline-offset: 3px;
+  }
+  .provider a {
+    display: block;
+    margin-bottom: var(--s6);
+    padding: var(--s3);
+    border: 1.5px solid var(--water);
+    border-radius: var(--corner);
+    background: var(--water-wash);
+    font-weight: 700;
+    text-align: center;
+  }
+  input + label {
+    margin-top: var(--s3);
   }
   [role='status'] {
     margin-bottom: var(--s4);

@@ -1,11 +1,11 @@
 <script lang="ts">
   /** The line at the top of every page. */
-  import type { MapInfo } from '../api/client';
+  import type { MapInfo, Session } from '../api/client';
   import { light } from '../lib/light.svelte';
   import { follow } from '../lib/place.svelte';
   import PersonSearch from './PersonSearch.svelte';
 
-  let { map, search, onSignOut }: { map: MapInfo | null; search: boolean; onSignOut: () => void } = $props();
+  let { map, session, search, onSignOut }: { map: MapInfo | null; session: Session; search: boolean; onSignOut: () => void } = $props();
 </script>
 
 <header>
@@ -18,9 +18,11 @@
   </a>
   {#if map}
     <p>{map.title} <span class="figures">revision {map.revision}</span></p>
+    <nav aria-label="Main"><a href="/" onclick={follow}>People</a> <a href="/trials" onclick={follow}>Trials</a></nav>
   {/if}
   {#if search}<div class="search"><PersonSearch compact /></div>{/if}
   <div class="acts">
+    <span title={session.role}>{session.name}</span>
     <button onclick={() => light.turn()}>{light.now === 'dark' ? 'Day' : 'Night'} colours</button>
     <button onclick={onSignOut}>Sign out</button>
   </div>
@@ -59,6 +61,10 @@
   }
   p {
     color: var(--ink-soft);
+  }
+  nav {
+    display: flex;
+    gap: var(--s4);
   }
   .search {
     flex: 1 1 16rem;

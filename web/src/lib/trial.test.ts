@@ -1,0 +1,23 @@
+import { expect, test } from 'vitest';
+import { changeOf, kinds, tally } from './trial';
+
+const kind = (name: string) => kinds.find((k) => k.do === name)!;
+
+test('a form becomes a change, without what was left empty', () => {
+  expect(changeOf(kind('join'), { group: ' night-crew ', member: 'teo.marchetti', user: 'left from before' })).toEqual({ do: 'join', group: 'night-crew', member: 'teo.marchetti' });
+  expect(changeOf(kind('set-user'), { user: 'u', attribute: 'title', value: 'Dome engineer' })).toEqual({ do: 'set-user', user: 'u', attribute: 'title', value: 'Dome engineer' });
+  expect(changeOf(kind('set-user'), { user: 'u', attribute: 'active', value: 'false' })).toEqual({ do: 'set-user', user: 'u', attribute: 'active', value: false });
+  expect(changeOf(kind('set-user'), { user: 'u', attribute: 'title', value: '' })).toEqual({ do: 'set-user', user: 'u', attribute: 'title' });
+  expect(changeOf(kind('add-entry'), { document: 'archive', list: 'mappings', value: '{"role": "reader"}', before: '1' })).toEqual({
+    do: 'add-entry', document: 'archive', list: 'mappings', value: { role: 'reader' }, before: '1',
+  });
+});
+
+test('a value that begins like JSON and is none is told', () => {
+  expect(() => changeOf(kind('add-entry'), { document: 'a', list: 'b', value: '{role: reader' })).toThrow('begins like JSON');
+});
+
+test('effects in words', () => {
+  expect(tally({ gains: 1, losses: 2, changes: 0, reroutes: 1 })).toBe('1 gain, 2 losses, 1 other route');
+  expect(tally({ gains: 0, losses: 0, changes: 0, reroutes: 0 })).toBe('Nobody gains or loses anything');
+});

@@ -1,0 +1,109 @@
+<script lang="ts">
+  /** The trials that are open, and a place to begin one. */
+  import { api, type Trials } from '../api/client';
+  import { follow, place } from '../lib/place.svelte';
+  import { revision } from '../lib/revision.svelte';
+  import Notice from '../parts/Notice.svelte';
+
+  let { rights }: { rights: string[] } = $props();
+
+  let all = $state<Trials | null>(null);
+  let wrong = $state('');
+  let name = $state('');
+  let note = $state('');
+
+  $effect(() => {
+    void revision.changes;
+    api.trials().then(
+      (got) => ((all = got), (wrong = '')),
+      (error) => (wrong = error.message),
+    );
+  });
+
+  async function begin(event: SubmitEvent) {
+    event.preventDefault();
+    try {
+      const made = await api.newTrial(name.trim(), note.trim());
+      place.go(`/trials/${encodeURIComponent(made.name)}`);
+    } catch (error) {
+      wrong = (error as Error).message;
+    }
+  }
+</script>
+
+<svelte:head><title>Trials · Gate Map</title></svelte:head>
+
+<main>
+  <h1>Trials</h1>
+  <p class="lead">Changes that are worked out before anything is committed: who gains and who loses what.</p>
+  {#if wrong}<Notice kind="wrong" title="That did not work">{wrong}</Notice>{/if}
+  {#if !all}
+    <Notice kind="wait" title="Fetching the trials …" />
+  {:else if all.trials.length === 0}
+    <Notice kind="empty" title="No trial is open">Begin one below, or with <code>gatemap trial begin NAME</code>.</Notice>
+  {:else}
+    <ul>
+      {#each all.trials as trial (trial.name)}
+        <li class:stuck={!trial.stands}>
+          <a href="/trials/{encodeURIComponent(trial.name)}" onclick={follow}>{trial.name}</a>
+          <span>{trial.changes.length} {trial.changes.length === 1 ? 'change' : 'changes'} by {trial.author}{trial.note ? ` · ${trial.note}` : ''}</span>
+          {#if !trial.stands}<span>It cannot be made as things are: {trial.obstacle}</span>{/if}
+        </li>
+      {/each}
+    </ul>
+  {/if}
+  {#if rights.includes('stage')}
+    <form onsubmit={begin}>
+      <h2>Begin a trial</h2>
+      <label>Name <input required pattern="[a-zA-Z0-9][a-zA-Z0-9._\-]*" bind:value={name} /></label>
+      <label>What it is for <input bind:value={note} /></label>
+      <button>Begin</button>
+    </form>
+  {/if}
+</main>
+
+<style>
+  main {
+    padding: var(--s8) var(--s6);
+    max-width: 60rem;
+  }
+  .lead {
+    color: var(--ink-soft);
+    margin-bottom: var(--s6);
+  }
+  ul {
+    list-style: none;
+    padding: 0;
+    margin-bottom: var(--s8);
+  }
+  li {
+    display: grid;
+    padding: var(--s3) var(--s4);
+    border-left: 4px solid var(--water);
+    background: var(--sheet);
+    margin-bottom: var(--s2);
+  }
+  li.stuck {
+    border-color: var(--shut);
+  }
+  li a {
+    font-weight: 700;
+  }
+  li span {
+    color: var(--ink-soft);
+    overflow-wrap: anywhere;
+  }
+  form {
+    display: flex;
+    flex-wrap: wrap;
+    gap: var(--s3) var(--s4);
+    align-items: end;
+  }
+  h2 {
+    flex-basis: 100%;
+  }
+  label {
+    display: grid;
+    font-weight: 700;
+  }
+</style>
