@@ -16,6 +16,8 @@ import (
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"gatemap/stage"
 )
 
 // page is a tab of a browser, which notes what its console complains of.
@@ -267,7 +269,7 @@ func TestScreenshots(t *testing.T) {
 	}
 	const chosen = "/people/cindervale/ilse.okonjo?at=2026-11-24T22:00:00Z&from=198.51.100.1&line=archive+%C2%B7+%2Fraw%2F2026+%C2%B7+frames%3Awrite"
 	p.do(chromedp.Navigate(demo.address + "/"))
-	p.sees("The service printed it")
+	p.sees("The service printed it", "Sign in with your organisation")
 	shoot("sign-in")
 	p.do(chromedp.SendKeys(field("Token"), demo.token))
 	p.press("Sign in")
@@ -283,4 +285,19 @@ func TestScreenshots(t *testing.T) {
 	p.do(chromedp.EmulateViewport(390, 800))
 	p.press("Day colours")
 	shoot("person-narrow")
+	p.do(chromedp.EmulateViewport(1280, 800))
+	c := demo.client(t)
+	_, err := c.NewTrial(t.Context(), "engineer", "Ilse becomes an engineer", nil)
+	require.NoError(t, err)
+	_, err = c.Stage(t.Context(), "engineer", stage.Change{Do: stage.SetUser, User: "ilse.okonjo", Attribute: "title", Value: []byte(`"Dome engineer"`)},
+		stage.Change{Do: stage.Leave, Group: "night-assistants", Member: "ilse.okonjo"},
+		stage.Change{Do: stage.MoveEntry, Document: "core-net", List: "rules", Entry: "nobody pings", Before: "dome engineers to the dome"})
+	require.NoError(t, err)
+	p.do(chromedp.Navigate(demo.address + "/trials/engineer"))
+	p.sees("By person", "Commit")
+	shoot("trial")
+	p.press("Sign out")
+	p.signInAs(demo.address, "Greta Falk")
+	p.sees("Your groups", "cindervale/noor.haddix")
+	shoot("own-groups")
 }

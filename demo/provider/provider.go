@@ -135,7 +135,7 @@ func (p *Provider) token(w http.ResponseWriter, r *http.Request) {
 	now := time.Now()
 	id, err := jwt.Signed(p.signer).Claims(jwt.Claims{
 		Issuer: p.issuer, Subject: "person-" + g.person, Audience: jwt.Audience{p.client}, IssuedAt: jwt.NewNumericDate(now), Expiry: jwt.NewNumericDate(now.Add(5 * time.Minute)),
-	}).Claims(map[string]string{"nonce": g.nonce, "preferred_username": g.person}).Serialize()
+	}).Claims(map[string]any{"nonce": g.nonce, "preferred_username": g.person}).Serialize()
 	if err != nil {
 		http.Error(w, err.Error(), http.StatusInternalServerError)
 		return

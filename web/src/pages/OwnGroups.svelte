@@ -34,7 +34,7 @@
 
 <svelte:head><title>Your groups · Gate Map</title></svelte:head>
 
-<main>
+<main class="controls">
   <h1>Your groups</h1>
   {#if wrong}<Notice kind="wrong" title="That did not work">{wrong}</Notice>{/if}
   {#if done}<p role="status">{done}</p>{/if}

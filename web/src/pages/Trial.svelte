@@ -16,10 +16,11 @@
   let reason = $state('');
   let override = $state('');
   let done = $state(0);
+  let leaving = $state(false); // it may be gone before the service says so
 
   $effect(() => {
     void revision.changes;
-    if (!done) load(name);
+    if (!leaving) load(name);
   });
 
   async function load(named: string) {
@@ -40,26 +41,28 @@
     [outcome, turned] = await Promise.all([api.outcome(now.name, {}), api.turned(now.name)]);
   }
 
-  async function attempt(work: () => Promise<void>) {
+  async function attempt(work: () => Promise<void>, leaves = false) {
+    leaving = leaves;
     try {
       await work();
       wrong = '';
     } catch (error) {
+      leaving = false;
       wrong = (error as Error).message;
     }
   }
 
   const stage = (change: Change) => attempt(async () => show(await api.stage(name, change)));
   const unstage = (number: number) => attempt(async () => show(await api.unstage(name, number)));
-  const commit = () => attempt(async () => void (done = (await api.commit(name, reason, override)).revision));
-  const drop = () => attempt(async () => (await api.dropTrial(name), place.go('/trials')));
+  const commit = () => attempt(async () => void (done = (await api.commit(name, reason, override)).revision), true);
+  const drop = () => attempt(async () => (await api.dropTrial(name), place.go('/trials')), true);
 
   const stops = $derived((turned?.guarantees.broken.length ?? 0) > 0 || (turned?.findings.new.some((f) => f.severity === 'error') ?? false));
 </script>
 
 <svelte:head><title>{name} · Trials · Gate Map</title></svelte:head>
 
-<main>
+<main class="controls">
   <h1>{name}</h1>
   {#if wrong}<Notice kind="wrong" title="That did not work">{wrong}</Notice>{/if}
   {#if done}
@@ -72,7 +75,8 @@
       <ol>
         {#each trial.changes as change, i}
           <li>
-            {change.sentence} <span class="by">{change.by}</span>
+            {change.sentence}
+            <span class="by">{change.by}</span>
             {#if rights.includes('stage')}<button onclick={() => unstage(i + 1)} aria-label="Take out: {change.sentence}">Take out</button>{/if}
           </li>
         {/each}
@@ -152,7 +156,11 @@
     color: var(--ink-soft);
   }
   .by {
+    margin: 0 var(--s3);
     font-size: var(--small);
+  }
+  section .lead {
+    margin-bottom: var(--s4);
   }
   ol {
     padding-left: var(--s6);
@@ -164,6 +172,13 @@
   .total {
     font-size: var(--large);
     margin-bottom: var(--s4);
+  }
+  .columns h3 {
+    margin-bottom: var(--s2);
+  }
+  .columns strong {
+    display: inline-block;
+    min-width: 14rem;
   }
   .columns {
     display: grid;

@@ -33,7 +33,7 @@
 
 <svelte:head><title>Trials · Gate Map</title></svelte:head>
 
-<main>
+<main class="controls">
   <h1>Trials</h1>
   <p class="lead">Changes that are worked out before anything is committed: who gains and who loses what.</p>
   {#if wrong}<Notice kind="wrong" title="That did not work">{wrong}</Notice>{/if}

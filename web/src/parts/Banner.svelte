@@ -73,6 +73,7 @@
   .acts {
     margin-left: auto;
     display: flex;
+    align-items: baseline;
     gap: var(--s4);
   }
   button {
