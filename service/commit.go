@@ -57,7 +57,7 @@ func (s *Service) CommitTrial(ctx context.Context, by operator.Actor, named stri
 	if err := s.mayCommit(ctx, by, t, w); err != nil {
 		return nil, err
 	}
-	overrides, err := s.overridden(by, w, c.Override)
+	overrides, err := s.overridden(by, w, strings.TrimSpace(c.Override))
 	if err != nil {
 		return nil, err
 	}

@@ -1,6 +1,7 @@
 package service
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -242,9 +243,15 @@ func (f *Folder) rowsOf(d *stage.Draft) (put []store.Pending, gone []store.Key, 
 			if err != nil {
 				return nil, nil, err
 			}
-			if body == nil {
+			was, err := rowCodec{}.Write(f.Records[dir], n)
+			if err != nil {
+				return nil, nil, err
+			}
+			switch {
+			case bytes.Equal(was, body):
+			case body == nil:
 				gone = append(gone, key)
-			} else {
+			default:
 				put = append(put, store.Pending{Key: key, Body: func() ([]byte, error) { return body, nil }})
 			}
 		}

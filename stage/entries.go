@@ -136,6 +136,8 @@ func (d *Draft) entry(c *Change) error {
 			return valueErr
 		case !ok:
 			return fmt.Errorf("%s needs a value; drop-entry takes the entry away", c.Do)
+		case v.String() == *c.Was:
+			return fmt.Errorf("%s in %s of %s says that already", c.Entry, c.List, c.Document)
 		}
 		t, err = t.Replace(spot, v)
 	}

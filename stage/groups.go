@@ -302,6 +302,9 @@ func (d *Draft) setGroup(c *Change) error {
 	if err := same(&c.Was, is, c.Field+" of "+g.full); err != nil {
 		return err
 	}
+	if c.Field != "managers" && is == text {
+		return fmt.Errorf("%s of %s is %s already", c.Field, g.full, orNothing(is))
+	}
 	d.putGroup(g.dir, g.record, &now)
 	return nil
 }

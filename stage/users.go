@@ -65,6 +65,9 @@ func (d *Draft) setRecord(c *Change, dir string, record *directory.User, value a
 	if err != nil {
 		return err
 	}
+	if attributeText(now, c.Attribute) == *c.Was {
+		return fmt.Errorf("%s of %s is %s already", c.Attribute, c.User, orNothing(*c.Was))
+	}
 	r := d.Records[dir]
 	r.Users = slices.Clone(r.Users)
 	r.Users[slices.Index(r.Users, record)] = now
@@ -125,6 +128,8 @@ func (d *Draft) setKey(was **string, raw json.RawMessage, t *mapfile.Text, at ma
 	switch {
 	case err != nil:
 		return err
+	case given && there && v.String() == is:
+		return fmt.Errorf("%s is %s already", what, is)
 	case given && there:
 		t, err = t.Replace(spot, v)
 	case given:

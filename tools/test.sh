@@ -14,6 +14,6 @@ go vet ./...
 properties=$(go list -f '{{$p := .ImportPath}}{{range .XTestImports}}{{if eq . "pgregory.net/rapid"}}{{$p}}{{end}}{{end}}' ./...)
 rest=$(go list ./... | grep -vxF "$properties")
 # shellcheck disable=SC2086
-go test -count=1 $properties -rapid.checks="$checks"
+go test -count=1 -timeout 30m $properties -rapid.checks="$checks"
 # shellcheck disable=SC2086
-go test -count=1 $rest
+go test -count=1 -timeout 30m $rest

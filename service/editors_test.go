@@ -1,0 +1,322 @@
+package service_test
+
+import (
+	"encoding/json"
+	"errors"
+	"maps"
+	"slices"
+	"testing"
+	"testing/fstest"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"gatemap/answer"
+	"gatemap/operator"
+	"gatemap/service"
+	"gatemap/stage"
+)
+
+const dome = `# A small place.
+directory: dome
+users: # written here
+  - {userName: ilse, title: Cook}
+  - {userName: teo, title: Guard}
+  - userName: rana
+    title: Cook   # for now
+groups:
+  - {name: crew, members: {users: [ilse]}}
+  - {name: kitchen, rule: 'title eq "Cook"'}
+---
+directory: club
+source: {csv: {file: club.csv}, users: {name: name, attributes: {title: title}}}
+`
+
+const doors = `system: doors
+type: firewall
+zones: {dome: [192.0.2.0/26], yard: [192.0.2.64/27]}
+rules:
+  - {name: crew, action: permit, groups: [crew], to: [dome]}   # first
+  # Nobody else.
+  - {name: nobody, action: refuse, to: [dome]}
+  - {name: kitchen, action: permit, groups: [kitchen], to: [yard]}
+`
+
+func small(t require.TestingT, folder string) *service.Service {
+	s, err := service.Open(ctx, folder, quiet())
+	require.NoError(t, err)
+	again(t, s)
+	return s
+}
+
+// again puts the small map in force, and lets all trials go.
+func again(t require.TestingT, s *service.Service) {
+	files := fstest.MapFS{
+		"gatemap.yaml": {Data: []byte("title: Dome\n")}, "dome.yaml": {Data: []byte(dome)}, "doors.yaml": {Data: []byte(doors)},
+		"club.csv": {Data: []byte("name,title\nbo,Cook\nfreya,Guest\n")},
+	}
+	s.UseFiles(files)
+	f, err := service.ReadFS(files)
+	require.NoError(t, err)
+	_, err = s.CommitFolder(ctx, f, "test", "begin")
+	require.NoError(t, err)
+	all, err := s.Trials(ctx)
+	require.NoError(t, err)
+	for _, trial := range all.Trials {
+		require.NoError(t, s.DropTrial(ctx, ada, trial.Name, 0))
+	}
+}
+
+// written is all that a revision holds, in the form in which it is kept.
+func written(t require.TestingT, s *service.Service) map[string]string {
+	all := map[string]string{}
+	maps.Copy(all, s.Head().Documents())
+	for dir, r := range s.Head().Folder.Records {
+		for _, u := range r.Users {
+			raw, err := json.Marshal([]any{u.Name, u.Active, u.Expires, u.Attributes.Plain()})
+			require.NoError(t, err)
+			all[dir+"/"+u.Name] = string(raw)
+		}
+	}
+	return all
+}
+
+func drawStaged(t *rapid.T) stage.Change {
+	user := rapid.SampledFrom([]string{"dome/ilse", "dome/teo", "dome/rana", "club/bo", "club/freya"}).Draw(t, "user")
+	rule := rapid.SampledFrom([]string{"crew", "nobody", "kitchen"})
+	switch rapid.IntRange(0, 6).Draw(t, "change") {
+	case 0:
+		return stage.Change{Do: stage.Join, Group: "crew", Member: user}
+	case 1:
+		return stage.Change{Do: stage.Leave, Group: "crew", Member: user}
+	case 2:
+		return stage.Change{Do: stage.SetUser, User: user, Attribute: "title", Value: raw(rapid.SampledFrom([]string{"Cook", "Guard", "Guest"}).Draw(t, "title"))}
+	case 3:
+		return stage.Change{Do: stage.SetGroup, Group: "kitchen", Field: "rule", Value: raw(rapid.SampledFrom([]string{`title eq "Cook"`, `title ne "Guest"`}).Draw(t, "rule"))}
+	case 4:
+		return stage.Change{Do: stage.MoveEntry, Document: "doors", List: "rules", Entry: rule.Draw(t, "entry"), Before: rule.Draw(t, "before")}
+	case 5:
+		return stage.Change{Do: stage.DropEntry, Document: "doors", List: "rules", Entry: rule.Draw(t, "entry")}
+	}
+	name := rapid.SampledFrom([]string{"new", "other", "crew"}).Draw(t, "name")
+	return stage.Change{Do: stage.AddEntry, Document: "doors", List: "rules", Value: raw(map[string]any{"name": name, "action": "permit", "groups": []string{"crew"}, "to": []string{"yard"}})}
+}
+
+// refusal says that an error is one that tells people why, and no failure.
+func refusal(err error) bool {
+	return answer.ProblemOf(err).Status < 500
+}
+
+// What is committed and reverted is byte for byte what it was.
+func TestCommitThenRevertLeavesWhatWas(t *testing.T) {
+	s := small(t, t.TempDir())
+	defer s.Close()
+	rapid.Check(t, func(rt *rapid.T) {
+		again(rt, s)
+		before := written(rt, s)
+		_, err := s.NewTrial(ctx, ada, "t", "")
+		require.NoError(rt, err)
+		for range rapid.IntRange(1, 4).Draw(rt, "changes") {
+			if _, err := s.Stage(ctx, ada, "t", 0, []stage.Change{drawStaged(rt)}); err != nil {
+				require.True(rt, refusal(err), "%v", err)
+			}
+		}
+		c, err := s.CommitTrial(ctx, ada, "t", service.Committing{Reason: "r", Override: "a test"})
+		if err != nil {
+			require.True(rt, refusal(err), "%v", err)
+			require.Equal(rt, before, written(rt, s), "what is refused changes nothing")
+			return
+		}
+		require.NotEqual(rt, before, written(rt, s))
+		back, err := s.Revert(ctx, ada, c.Revision, "")
+		require.NoError(rt, err)
+		_, err = s.CommitTrial(ctx, ada, back.Name, service.Committing{Reason: "r", Override: "a test"})
+		require.NoError(rt, err)
+		require.Equal(rt, before, written(rt, s))
+	})
+}
+
+// Whatever two editors do in whichever order, what each has committed is there until
+// someone takes it back by a commit, and nothing is there by half: every revision is
+// the one before with all changes of one trial.
+func TestTwoEditorsLoseNothing(t *testing.T) {
+	folder := t.TempDir()
+	s := small(t, folder)
+	defer func() { s.Close() }()
+	rapid.Check(t, func(rt *rapid.T) {
+		again(rt, s)
+		first := s.Head().Revision.Number
+		editors := []operator.Actor{{Name: "edda", Role: operator.Approver}, {Name: "lio", Role: operator.Approver}}
+		for _, e := range editors {
+			_, err := s.NewTrial(ctx, e, e.Name, "")
+			require.NoError(rt, err)
+		}
+		commits := 0
+		for range rapid.IntRange(4, 14).Draw(rt, "steps") {
+			e := editors[rapid.IntRange(0, 1).Draw(rt, "editor")]
+			if rapid.IntRange(0, 3).Draw(rt, "step") > 0 {
+				_, err := s.Stage(ctx, e, e.Name, 0, []stage.Change{drawStaged(rt)})
+				require.True(rt, err == nil || refusal(err), "%v", err)
+				continue
+			}
+			trial, err := s.Trial(ctx, e.Name)
+			require.NoError(rt, err)
+			head := s.Head()
+			c, err := s.CommitTrial(ctx, e, e.Name, service.Committing{Reason: "r", Override: "a test"})
+			if err != nil {
+				require.True(rt, refusal(err), "%v", err)
+				require.Same(rt, head, s.Head(), "what is refused changes nothing")
+				_ = s.DropTrial(ctx, e, e.Name, 0)
+			} else {
+				commits++
+				var changes []stage.Change
+				for _, x := range trial.Changes {
+					changes = append(changes, x.Change)
+				}
+				want, err := head.Folder.Changed(head.Atlas, changes)
+				require.NoError(rt, err, "what each change takes the place of is what it was")
+				for _, f := range want.Files {
+					require.Equal(rt, string(f.Content), s.Head().Documents()[f.Path])
+				}
+				require.Equal(rt, head.Revision.Number+1, c.Revision)
+			}
+			_, err = s.NewTrial(ctx, e, e.Name, "")
+			require.NoError(rt, err)
+		}
+		require.Equal(rt, first+commits, s.Head().Revision.Number)
+	})
+	// After a start the map is the one that was in force.
+	now := written(t, s)
+	require.NoError(t, s.Close())
+	var err error
+	s, err = service.Open(ctx, folder, quiet())
+	require.NoError(t, err)
+	require.Equal(t, now, written(t, s))
+}
+
+func begin(t *testing.T, s *service.Service, name string, changes ...stage.Change) {
+	t.Helper()
+	_, err := s.NewTrial(ctx, ada, name, "")
+	require.NoError(t, err)
+	_, err = s.Stage(ctx, ada, name, 0, changes)
+	require.NoError(t, err)
+}
+
+func commit(s *service.Service, by operator.Actor, name, override string) error {
+	_, err := s.CommitTrial(ctx, by, name, service.Committing{Reason: "r", Override: override})
+	return err
+}
+
+// A head that has moved elsewhere is no obstacle; one that has moved in what a trial
+// touches is, and it is said who moved it.
+func TestACommitOnAHeadThatHasMoved(t *testing.T) {
+	title := func(user, title string) stage.Change {
+		return stage.Change{Do: stage.SetUser, User: user, Attribute: "title", Value: raw(title)}
+	}
+	s := small(t, t.TempDir())
+	defer s.Close()
+	begin(t, s, "first", title("dome/ilse", "Guard"))
+	begin(t, s, "elsewhere", title("dome/teo", "Cook"), stage.Change{Do: stage.MoveEntry, Document: "doors", List: "rules", Entry: "kitchen", Before: "crew"})
+	begin(t, s, "same", title("dome/ilse", "Guest"))
+	require.NoError(t, commit(s, ada, "first", ""))
+	c, err := s.CommitTrial(ctx, ada, "elsewhere", service.Committing{Reason: "r"})
+	require.NoError(t, err)
+	assert.True(t, c.Rebased)
+	err = commit(s, ada, "same", "")
+	assert.ErrorContains(t, err, "title of dome/ilse is Guard now; when this was staged it was Cook")
+	assert.ErrorContains(t, err, "revision 2 by ada.lindqvist (r)")
+	trial, err := s.Trial(ctx, "same")
+	require.NoError(t, err)
+	assert.False(t, trial.Stands)
+	assert.Contains(t, trial.Obstacle, "title of dome/ilse is Guard now")
+	_, err = s.Revert(ctx, ada, 2, "")
+	require.Error(t, err, "revision 3 wrote the same file")
+	assert.ErrorContains(t, err, "revision 2 cannot be undone, as what it changed was changed again")
+}
+
+func TestWhatKeepsATrialFromBeingCommitted(t *testing.T) {
+	s := small(t, t.TempDir())
+	defer s.Close()
+	editor := operator.Actor{Name: "lio", Role: operator.Editor}
+	begin(t, s, "wrong", stage.Change{Do: stage.AddEntry, Document: "doors", List: "rules", Value: raw(map[string]any{"name": "x", "action": "permit", "groups": []string{"crow"}})})
+	assert.ErrorContains(t, commit(s, ada, "wrong", ""), "it brings the error unknown-name")
+	var forbidden *operator.ForbiddenError
+	assert.ErrorAs(t, commit(s, editor, "wrong", "I want it"), &forbidden, "an editor overrides nothing")
+	require.NoError(t, commit(s, ada, "wrong", "the group comes tonight"))
+	r, err := s.Revision(ctx, 2)
+	require.NoError(t, err)
+	assert.Contains(t, r.Overrides, "ada.lindqvist, because: the group comes tonight (it brings the error unknown-name")
+
+	begin(t, s, "promise", stage.Change{Do: stage.AddEntry, Document: "guarantees", List: "guarantees", Value: []byte(`{"guarantee": "crew in the dome", "every": {"groups": ["crew"]}, "can": {"system": "doors", "right": "any", "object": "dome"}}`)})
+	require.NoError(t, commit(s, ada, "promise", ""))
+	begin(t, s, "breaks", stage.Change{Do: stage.MoveEntry, Document: "doors", List: "rules", Entry: "nobody", Before: "crew"})
+	assert.ErrorContains(t, commit(s, ada, "breaks", ""), "it breaks the guarantee crew in the dome")
+	impact, err := s.Impact(ctx, "breaks", stage.Change{Do: stage.MoveEntry, Document: "doors", List: "rules", Entry: "crew", Before: "nobody"}, given(t, nil))
+	require.NoError(t, err)
+	assert.Equal(t, []string{"nobody"}, impact.Passes)
+	assert.Equal(t, []string{"crew in the dome"}, impact.Turned.Guarantees.Mended)
+	assert.ErrorContains(t, commit(s, ada, "breaks", " "), "crew in the dome", "a reason has words")
+
+	_, err = s.CommitTrial(ctx, ada, "breaks", service.Committing{Reason: " "})
+	assert.ErrorContains(t, err, "a commit needs a reason")
+	_, err = s.NewTrial(ctx, ada, "empty", "")
+	require.NoError(t, err)
+	assert.ErrorContains(t, commit(s, ada, "empty", ""), "nothing is staged")
+	_, err = s.NewTrial(ctx, ada, "Empty", "")
+	assert.ErrorContains(t, err, "there is a trial Empty already")
+	_, err = s.NewTrial(ctx, ada, "../etc", "")
+	assert.ErrorContains(t, err, "a trial's name has letters")
+
+	// Who staged may not commit, once that is switched on.
+	_, err = s.Configure(ctx, ada, answer.Settings{TwoPersons: true})
+	require.NoError(t, err)
+	begin(t, s, "two", stage.Change{Do: stage.Join, Group: "crew", Member: "teo"})
+	assert.ErrorAs(t, commit(s, ada, "two", ""), &forbidden)
+	require.NoError(t, commit(s, operator.Actor{Name: "edda", Role: operator.Approver}, "two", ""))
+}
+
+func TestATrialIsKeptAndOnlyOneVersionOfItChanged(t *testing.T) {
+	folder := t.TempDir()
+	s := small(t, folder)
+	begin(t, s, "kept", stage.Change{Do: stage.Join, Group: "crew", Member: "teo"})
+	_, err := s.Stage(ctx, ada, "kept", 1, []stage.Change{{Do: stage.Join, Group: "crew", Member: "rana"}})
+	var p *answer.Problem
+	require.True(t, errors.As(err, &p))
+	assert.Equal(t, 412, p.Status)
+	_, err = s.Stage(ctx, ada, "kept", 2, []stage.Change{{Do: stage.Join, Group: "crew", Member: "rana"}, {Do: stage.Join, Group: "crew", Member: "rana"}})
+	assert.ErrorContains(t, err, "changes[1]: group dome/crew lists dome/rana already", "all of them or none")
+	require.NoError(t, s.Close())
+	s, err = service.Open(ctx, folder, quiet())
+	require.NoError(t, err)
+	defer s.Close()
+	trial, err := s.Trial(ctx, "KEPT")
+	require.NoError(t, err)
+	assert.Equal(t, 2, trial.Version)
+	assert.Len(t, trial.Changes, 1)
+	assert.Equal(t, "Adds dome/teo to the group dome/crew.", trial.Changes[0].Sentence)
+	assert.Equal(t, "ada.lindqvist", trial.Changes[0].By)
+}
+
+// What differs in a folder becomes staged changes, one for each file.
+func TestATrialFromAFolder(t *testing.T) {
+	s := small(t, t.TempDir())
+	defer s.Close()
+	files := s.Head().Documents()
+	_, err := s.TrialFrom(ctx, ada, "none", "", maps.Clone(files))
+	assert.ErrorContains(t, err, "there is nothing to try")
+	files["doors.yaml"] += "  - {name: more, action: permit, groups: [crew]}\n"
+	files["new.yaml"] = "system: s\ntype: licences\nproducts: [{product: p, features: [f]}]\nmappings: []\n"
+	delete(files, "dome.yaml")
+	_, err = s.TrialFrom(ctx, ada, "bad", "", map[string]string{"gatemap.yaml": "title: Dome\ntitel: x\n"})
+	assert.ErrorContains(t, err, `gatemap.yaml:2:1: unknown key "titel"`)
+	trial, err := s.TrialFrom(ctx, ada, "folder", "", files)
+	require.NoError(t, err)
+	var all []string
+	for _, c := range trial.Changes {
+		all = append(all, c.Sentence)
+	}
+	slices.Sort(all)
+	assert.Equal(t, []string{"Removes the document dome.yaml.", "Replaces the document doors.yaml.", "Writes the new document new.yaml."}, all)
+	assert.True(t, trial.Stands, trial.Obstacle)
+}
