@@ -32,7 +32,7 @@ force: give --trial NAME to reach, why, who and the other questions.`,
   gatemap trial commit engineer --reason "From Monday on"`,
 		Args: cobra.NoArgs,
 	}
-	cmd.AddCommand(a.trialBegin(), a.trialFrom(), a.trialList(), a.trialShow(), a.trialDrop(), a.trialJoin(), a.trialLeave(), a.trialSet(), a.trialGroup(), a.trialEntry(),
+	cmd.AddCommand(a.trialBegin(), a.trialFrom(), a.trialList(), a.trialShow(), a.trialDrop(), a.trialJoin(), a.trialLeave(), a.trialSet(), a.trialGroup(), a.trialEntry(), a.trialWithdraw(),
 		a.trialChanges(), a.trialUndo(), a.trialOutcome(), a.trialCommit())
 	return cmd
 }
@@ -218,6 +218,24 @@ func (a *app) completeTrial(cmd *cobra.Command, args []string, start string) ([]
 		}
 	}
 	return names, cobra.ShellCompDirectiveNoFileComp
+}
+
+func (a *app) trialWithdraw() *cobra.Command {
+	var object string
+	cmd := &cobra.Command{
+		Use: "withdraw TRIAL USER SYSTEM RIGHT", Short: "Take from a user what lines give by name",
+		Long: `Stages that a user loses an entitlement that lines give to the user by name. What comes
+by a group is not changed on the person: it is said which group that is, and what can
+be done instead.`,
+		Example: "  gatemap trial withdraw season thea.ondracek archive frames:purge --on /raw", Args: cobra.ExactArgs(4), ValidArgsFunction: a.completeTrial,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) {
+				return c.Withdraw(ctx, args[0], args[1], args[2], args[3], object)
+			})
+		},
+	}
+	cmd.Flags().StringVar(&object, "on", "", "the object; missing: the system's own default")
+	return cmd
 }
 
 func (a *app) trialChanges() *cobra.Command {

@@ -46,6 +46,16 @@ func (c *Client) Unstage(ctx context.Context, named string, number int) (*answer
 	return call[answer.Trial](ctx, c, http.MethodDelete, ofTrial(named, "/changes/"+strconv.Itoa(number)), nil, nil)
 }
 
+// Withdraw stages that a user loses what lines give to the user by name; object may
+// be empty.
+func (c *Client) Withdraw(ctx context.Context, named, user, system, right, object string) (*answer.Trial, error) {
+	body := map[string]string{"user": user, "system": system, "right": right}
+	if object != "" {
+		body["object"] = object
+	}
+	return call[answer.Trial](ctx, c, http.MethodPost, ofTrial(named, "/withdraw"), nil, body)
+}
+
 // DropTrial lets a trial go.
 func (c *Client) DropTrial(ctx context.Context, named string) error {
 	_, err := call[struct{}](ctx, c, http.MethodDelete, ofTrial(named, ""), nil, nil)

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"strconv"
 	"strings"
 
 	"go.yaml.in/yaml/v3"
@@ -314,4 +315,33 @@ func (d *decoder) json(out []byte, n *yaml.Node) []byte {
 		panic(err) // plain values can be written
 	}
 	return append(out, raw...)
+}
+
+// Entry finds the entry of a list that begins at a place, from 1: the document, the
+// keys and numbers that lead to the list, and the number of the entry.
+func (t *Text) Entry(line, column int32) (document string, list []string, number int, ok bool) {
+	var walk func(n *yaml.Node, path []string) bool
+	walk = func(n *yaml.Node, path []string) bool {
+		for i := range size(n) {
+			c := child(n, i)
+			step := strconv.Itoa(i + 1)
+			if n.Kind == yaml.MappingNode {
+				step = n.Content[2*i].Value
+			} else if int32(c.Line) == line && int32(c.Column) == column {
+				list, number = path, i+1
+				return true
+			}
+			if walk(c, append(path[:len(path):len(path)], step)) {
+				return true
+			}
+		}
+		return false
+	}
+	for _, root := range t.roots {
+		if walk(root, nil) {
+			_, document = documentName(root)
+			return document, list, number, true
+		}
+	}
+	return "", nil, 0, false
 }

@@ -61,17 +61,37 @@ func (s *Server) recover(next http.Handler) http.Handler {
 	})
 }
 
-// limitNumber bounds how many requests are answered at the same time; what is
-// followed for as long as it goes on, and looks after the service itself, does not
-// count.
+// limitNumber bounds how many requests are answered at the same time, and how many
+// wait for that; what is followed for as long as it goes on, and looks after the
+// service itself, does not count.
 func (s *Server) limitNumber(next http.Handler) http.Handler {
-	limited := middleware.ThrottleBacklog(maxAtOnce, maxWaiting, longestQueue)(next)
+	places, waiting := make(chan struct{}, maxAtOnce), make(chan struct{}, maxAtOnce+maxWaiting)
+	busy := func(w http.ResponseWriter) {
+		w.Header().Set("Retry-After", "1")
+		writeProblem(w, &problem{Title: "Too much at once", Status: http.StatusServiceUnavailable, Detail: "the service has more to do than it can; try again in a moment", Wait: 1})
+	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		switch r.URL.Path {
 		case "/health", "/ready", "/metrics", "/api/v1/events":
 			next.ServeHTTP(w, r)
+			return
+		}
+		select {
+		case waiting <- struct{}{}:
+			defer func() { <-waiting }()
 		default:
-			limited.ServeHTTP(w, r)
+			busy(w)
+			return
+		}
+		patience := time.NewTimer(longestQueue)
+		defer patience.Stop()
+		select {
+		case places <- struct{}{}:
+			defer func() { <-places }()
+			next.ServeHTTP(w, r)
+		case <-patience.C:
+			busy(w)
+		case <-r.Context().Done():
 		}
 	})
 }

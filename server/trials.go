@@ -99,6 +99,17 @@ func trials(api huma.API, s *service.Service) {
 		}
 		return s.Unstage(ctx, operator.From(ctx), in.Trial, version, in.Number)
 	})
+	ofTrial(api, http.MethodPost, "/trials/{trial}/withdraw", "withdraw", "Stage that a user loses what lines give to the user by name", operator.Stage, http.StatusOK, func(ctx context.Context, in *struct {
+		Tried
+		Body struct {
+			User   string `json:"user" minLength:"1"`
+			System string `json:"system" minLength:"1"`
+			Right  string `json:"right" minLength:"1"`
+			Object string `json:"object,omitempty" doc:"Missing: the system's own default."`
+		}
+	}) (*answer.Trial, error) {
+		return s.Withdraw(ctx, operator.From(ctx), in.Trial, in.Body.User, in.Body.System, in.Body.Right, in.Body.Object)
+	})
 	huma.Register(api, operation(http.MethodDelete, "/trials/{trial}", "drop-trial", "Let a trial go", operator.Stage, http.StatusNoContent), func(ctx context.Context, in *struct {
 		Tried
 		Version

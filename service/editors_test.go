@@ -320,3 +320,35 @@ func TestATrialFromAFolder(t *testing.T) {
 	assert.Equal(t, []string{"Removes the document dome.yaml.", "Replaces the document doors.yaml.", "Writes the new document new.yaml."}, all)
 	assert.True(t, trial.Stands, trial.Obstacle)
 }
+
+// What lines give to someone by name can be taken back on the person; what comes by a
+// group cannot, and it is said which group, and what can be done instead.
+func TestWithdrawing(t *testing.T) {
+	s := small(t, t.TempDir())
+	defer s.Close()
+	begin(t, s, "licences", stage.Change{Do: stage.WriteDocument, Document: "suite.yaml", Value: raw(`system: suite
+type: licences
+products: [{product: p, features: [f]}, {product: q, features: [g]}, {product: r, features: [h]}]
+mappings:
+  - {users: [ilse, dome/teo], product: p}  # both
+  - {users: [teo], product: p}
+  - {groups: [kitchen], product: q}
+  - {users: [teo], groups: [crew], product: r}
+`)})
+	require.NoError(t, commit(s, ada, "licences", ""))
+	_, err := s.NewTrial(ctx, ada, "w", "")
+	require.NoError(t, err)
+	trial, err := s.Withdraw(ctx, ada, "w", "teo", "suite", "f", "p")
+	require.NoError(t, err)
+	assert.Equal(t, "Takes 2 out of mappings of suite (was {users: [teo], product: p}).", trial.Changes[0].Sentence)
+	assert.Equal(t, "Changes 1 in mappings of suite to {users: [ilse], product: p} (was {users: [ilse, dome/teo], product: p}).", trial.Changes[1].Sentence)
+	_, err = s.Withdraw(ctx, ada, "w", "teo", "suite", "f", "p")
+	assert.ErrorContains(t, err, "dome/teo does not hold f on p in suite by any line", "the trial has taken it")
+	_, err = s.Withdraw(ctx, ada, "w", "ilse", "suite", "g", "q")
+	assert.ErrorContains(t, err, "by a group, which is not changed on the person: line suite/mapping 2 gives it to dome/kitchen: change what the person is, or the rule of dome/kitchen, change the line, or except dome/ilse in it")
+	trial, err = s.Withdraw(ctx, ada, "w", "teo", "suite", "h", "r")
+	require.NoError(t, err)
+	assert.Equal(t, "Changes 3 in mappings of suite to {groups: [crew], product: r} (was {users: [teo], groups: [crew], product: r}).", trial.Changes[2].Sentence)
+	require.NoError(t, commit(s, ada, "w", ""))
+	assert.Contains(t, s.Head().Documents()["suite.yaml"], "  - {users: [ilse], product: p}  # both\n")
+}
