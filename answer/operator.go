@@ -70,7 +70,7 @@ type TokenChange struct {
 // Audit is a part of the audit.
 type Audit struct {
 	Entries []Entry `json:"entries" nullable:"false"`
-	Next    int64         `json:"next,omitempty" doc:"What to send as after, or before, for more."`
+	Next    int64   `json:"next,omitempty" doc:"What to send as after, or before, for more."`
 }
 
 // Entry is one entry of the audit.

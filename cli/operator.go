@@ -153,7 +153,9 @@ func (a *app) operatorFactor() *cobra.Command {
 			}, func(f *answer.SecondFactor) error {
 				a.print("Secret, shown this once: %s\nFor an authenticator:    %s\n", f.Secret, f.Address)
 				return nil
-			}, func(f *answer.SecondFactor) [][]string { return [][]string{{"secret", "address"}, {f.Secret, f.Address}} })
+			}, func(f *answer.SecondFactor) [][]string {
+				return [][]string{{"secret", "address"}, {f.Secret, f.Address}}
+			})
 		},
 	}
 }
