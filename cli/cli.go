@@ -43,6 +43,8 @@ type app struct {
 	ofTrial                   string // of which questions are asked
 	format                    format
 
+	local *local // the service of a map folder, while a command runs on that
+
 	started bool // the arguments were understood
 	failed  bool // the answer is a failed check
 }
@@ -58,6 +60,9 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 	root.SetOut(out)
 	root.SetErr(errs)
 	cmd, err := root.ExecuteContextC(ctx)
+	if a.local != nil {
+		err = errors.Join(err, a.local.close(context.WithoutCancel(ctx), err == nil))
+	}
 	if err == nil {
 		if a.failed {
 			return exitFailed
@@ -145,6 +150,13 @@ func (a *app) asker(ctx context.Context) (answer.Asker, error) {
 		dir, server = env("MAP"), env("SERVER")
 	}
 	if dir != "" && server == "" || a.mapDir != "" {
+		if a.ofTrial != "" {
+			c, err := a.bench()
+			if err != nil {
+				return nil, err
+			}
+			return c.Of(a.ofTrial), nil
+		}
 		return openFolder(ctx, dir)
 	}
 	if server == "" {

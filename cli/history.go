@@ -24,7 +24,12 @@ overridden, by someone who may, with a reason that the history keeps.`,
   gatemap trial commit season --reason "The season ends" --key ticket-4711`,
 		Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeTrial,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Committed, error) {
+			return withClient(a, cmd, a.bench, func(ctx context.Context, c *client.Client) (*answer.Committed, error) {
+				if a.local != nil {
+					if err := a.local.mayWrite(ctx, c, args[0]); err != nil {
+						return nil, err
+					}
+				}
 				return c.CommitTrial(ctx, args[0], reason, override, key)
 			}, a.committedText, committedTable)
 		},
@@ -38,6 +43,9 @@ overridden, by someone who may, with a reason that the history keeps.`,
 
 func (a *app) committedText(c *answer.Committed) error {
 	switch {
+	case a.local != nil:
+		a.print("Written to %s.\n", a.local.dir)
+		return nil
 	case c.Again:
 		a.print("It had been committed already, as revision %d.\n", c.Revision)
 	case c.Rebased:

@@ -43,7 +43,7 @@ guarantee, so that it could not be committed.`,
 		if err != nil {
 			return err
 		}
-		return withService(a, cmd, func(ctx context.Context, c *client.Client) (*tried, error) {
+		return withClient(a, cmd, a.bench, func(ctx context.Context, c *client.Client) (*tried, error) {
 			o, err := c.Outcome(ctx, args[0], s, part)
 			if err != nil {
 				return nil, err

@@ -28,7 +28,7 @@ func (a *app) staging(use, short, example string, args cobra.PositionalArgs, of 
 			if !look {
 				return a.stage(cmd, args[0], change)
 			}
-			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Impact, error) {
+			return withClient(a, cmd, a.bench, func(ctx context.Context, c *client.Client) (*answer.Impact, error) {
 				return c.Impact(ctx, args[0], change, situation.Situation{})
 			}, a.impactText, func(i *answer.Impact) [][]string { return outcomeTable(&i.Outcome) })
 		},

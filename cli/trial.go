@@ -23,7 +23,8 @@ func (a *app) trial() *cobra.Command {
 		Short: "Stage changes, see what they would do, and commit them",
 		Long: `A trial is a named set of changes that is worked out before anything is committed:
 who gains and who loses what, and which findings and guarantees turn. Several people
-can have several trials at a time. What a trial says can be asked like what is in
+can have several trials at a time. On a map folder (--map) trials are kept beside the
+map, and a commit writes its files. What a trial says can be asked like what is in
 force: give --trial NAME to reach, why, who and the other questions.`,
 		Example: `  gatemap trial begin engineer --note "Ilse becomes an engineer"
   gatemap trial set engineer ilse.okonjo title "Dome engineer"
@@ -39,15 +40,17 @@ force: give --trial NAME to reach, why, who and the other questions.`,
 
 // onTrial runs work that ends with a trial, and shows that.
 func (a *app) onTrial(cmd *cobra.Command, work func(context.Context, *client.Client) (*answer.Trial, error)) error {
-	return withService(a, cmd, work, a.trialText, trialTable)
+	return withClient(a, cmd, a.bench, work, a.trialText, trialTable)
 }
 
 // withService runs work with the service and shows what comes of it.
 func withService[T any](a *app, cmd *cobra.Command, work func(context.Context, *client.Client) (*T, error), text func(*T) error, table func(*T) [][]string) error {
-	if err := a.plainFormat(); err != nil {
-		return err
-	}
-	c, err := a.service()
+	return withClient(a, cmd, a.service, work, text, table)
+}
+
+// withClient is withService for whatever is asked.
+func withClient[T any](a *app, cmd *cobra.Command, open func() (*client.Client, error), work func(context.Context, *client.Client) (*T, error), text func(*T) error, table func(*T) [][]string) error {
+	c, err := open()
 	if err != nil {
 		return err
 	}
@@ -103,7 +106,7 @@ func (a *app) trialList() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "The trials that are open", Example: "  gatemap trial list -o csv", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Trials, error) { return c.Trials(ctx) }, a.trialsText, trialsTable)
+			return withClient(a, cmd, a.bench, func(ctx context.Context, c *client.Client) (*answer.Trials, error) { return c.Trials(ctx) }, a.trialsText, trialsTable)
 		},
 	}
 }
@@ -176,7 +179,7 @@ func (a *app) trialDrop() *cobra.Command {
 	return &cobra.Command{
 		Use: "drop TRIAL", Short: "Let a trial go", Example: "  gatemap trial drop season", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeTrial,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := a.service()
+			c, err := a.bench()
 			if err == nil {
 				err = c.DropTrial(cmd.Context(), args[0])
 			}
@@ -203,7 +206,7 @@ func (a *app) completeTrial(cmd *cobra.Command, args []string, start string) ([]
 	if len(args) > 0 {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
-	c, err := a.service()
+	c, err := a.bench()
 	if err != nil {
 		return nil, cobra.ShellCompDirectiveError
 	}

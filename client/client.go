@@ -45,6 +45,13 @@ func New(address, token string) (*Client, error) {
 	return &Client{base: base, token: token, http: &http.Client{Timeout: timeout}}, nil
 }
 
+// By sends calls by a transport of its own.
+func (c *Client) By(t http.RoundTripper) *Client {
+	other := *c
+	other.http = &http.Client{Timeout: timeout, Transport: t}
+	return &other
+}
+
 func (c *Client) Reach(ctx context.Context, user, system string, s situation.Situation) (*answer.Reach, error) {
 	return get[answer.Reach](ctx, c, "reach", s, "user", user, "system", system)
 }

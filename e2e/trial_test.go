@@ -7,6 +7,8 @@ import (
 	"net/http"
 	"net/http/cookiejar"
 	"net/url"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -320,4 +322,48 @@ func TestScriptsInNamesAreText(t *testing.T) {
 	p.sees("cindervale/ilse.okonjo")
 	assert.NotEqual(t, "owned", get(p, chromedp.Title()))
 	p.quiet()
+}
+
+// Trials on a folder are kept beside the map, and a commit writes its files; what they
+// tell is what a service tells.
+func TestTrialsOnAFolder(t *testing.T) {
+	demo, dir := startDemo(t, "--data", t.TempDir()), t.TempDir()
+	require.NoError(t, os.CopyFS(dir, os.DirFS("../demo/cindervale")))
+	folder := []string{"GATEMAP_MAP=" + dir, "GATEMAP_SERVER="}
+	both := func(args ...string) string {
+		t.Helper()
+		one, errs, code := run(t, folder, args...)
+		two, otherErrs, otherCode := run(t, demo.env(), args...)
+		assert.Equal(t, otherCode, code, "%v: %s%s", args, errs, otherErrs)
+		assert.Equal(t, otherErrs, errs)
+		assert.Equal(t, two, one, "%v", args)
+		return one
+	}
+	both("trial", "begin", "order")
+	both("trial", "entry", "move", "order", "core-net", "rules", "network team pings", "--before", "nobody else to the dome", "--look")
+	both("trial", "entry", "move", "order", "core-net", "rules", "network team pings", "--before", "nobody else to the dome")
+	both("trial", "leave", "order", "night-crew", "ilse.okonjo")
+	assert.Contains(t, both("trial", "outcome", "order"), "2 gains, for 2 people")
+	both("reach", "cosmo.adeyemi", "--trial", "order")
+	assert.FileExists(t, filepath.Join(dir, ".gatemap-trials.json"))
+	out, errs, code := run(t, folder, "trial", "commit", "order", "--reason", "they must ping")
+	require.Zero(t, code, errs)
+	assert.Equal(t, "Written to "+dir+".\n", out)
+	assert.NoFileExists(t, filepath.Join(dir, ".gatemap-trials.json"))
+	_, _, code = run(t, demo.env(), "trial", "commit", "order", "--reason", "they must ping")
+	require.Zero(t, code)
+	after, err := demo.client(t).Documents(t.Context())
+	require.NoError(t, err)
+	for path, content := range after.Files {
+		raw, err := os.ReadFile(filepath.Join(dir, path))
+		require.NoError(t, err)
+		assert.Equal(t, content, string(raw), path)
+	}
+	_, _, code = run(t, folder, "trial", "begin", "off")
+	require.Zero(t, code)
+	_, _, code = run(t, folder, "trial", "set", "off", "ilse.okonjo", "active", "false")
+	require.Zero(t, code)
+	_, errs, code = run(t, folder, "trial", "commit", "off", "--reason", "x")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "what sources of the folder hold, which is not written")
 }

@@ -36,6 +36,16 @@ func (s *Service) TrialFrom(ctx context.Context, by operator.Actor, named, note 
 	return s.createTrial(ctx, by, &store.Trial{Name: named, Note: note}, w.changes)
 }
 
+// Adopt takes in a trial that was kept elsewhere, as it was staged there.
+func (s *Service) Adopt(ctx context.Context, by operator.Actor, t *answer.Trial) error {
+	var changes []staged
+	for _, c := range t.Changes {
+		changes = append(changes, staged{c.Change, c.By})
+	}
+	_, err := s.createTrial(ctx, by, &store.Trial{Name: t.Name, Note: t.Note}, changes)
+	return err
+}
+
 // differingFiles are the changes that make the files of a map others.
 func differingFiles(head *Head, files map[string]string) ([]stage.Change, error) {
 	var changes []stage.Change
