@@ -84,6 +84,40 @@ type Of struct {
 	Trial string `query:"trial" doc:"Ask as if this trial were in force."`
 }
 
+func (o *Of) asked() (trial string, given situation.Situation, err error) {
+	return o.Trial, situation.Situation{}, nil
+}
+
+// Asking is Of, in a situation.
+type Asking struct {
+	Of
+	Facts
+}
+
+func (a *Asking) asked() (trial string, given situation.Situation, err error) {
+	given, err = a.situation()
+	return a.Trial, given, err
+}
+
+// question registers a question that is answered by the revision in force, or by a
+// trial.
+func question[In, Out any, P interface {
+	*In
+	asked() (string, situation.Situation, error)
+}](api huma.API, s *service.Service, path, id, summary string, ask func(context.Context, service.Answers, *In, situation.Situation) (*Out, error)) {
+	get(api, path, id, summary, func(ctx context.Context, in *In) (*Out, error) {
+		trial, given, err := P(in).asked()
+		if err != nil {
+			return nil, err
+		}
+		a, err := s.Asked(ctx, trial)
+		if err != nil {
+			return nil, err
+		}
+		return ask(ctx, a, in, given)
+	})
+}
+
 func (f *Facts) situation() (situation.Situation, error) {
 	fields := map[string]string{
 		"from": f.From, "at": f.At, "device": f.Device, "device_name": f.DeviceName, "strength": f.Strength,
@@ -95,157 +129,78 @@ func (f *Facts) situation() (situation.Situation, error) {
 type reply[T any] struct{ Body *T }
 
 func questions(api huma.API, s *service.Service) {
-	get(api, "/reach", "reach", "Everything that a user holds", func(ctx context.Context, in *struct {
+	question(api, s, "/reach", "reach", "Everything that a user holds", func(ctx context.Context, a service.Answers, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name." example:"cindervale/ilse.okonjo"`
 		System string `query:"system" doc:"Only this system."`
-		Of
-		Facts
-	}) (*answer.Reach, error) {
-		given, err := in.situation()
-		if err != nil {
-			return nil, err
-		}
-		a, err := s.Asked(ctx, in.Trial)
-		if err != nil {
-			return nil, err
-		}
+		Asking
+	}, given situation.Situation) (*answer.Reach, error) {
 		return a.Reach(ctx, in.User, in.System, given)
 	})
-	get(api, "/person", "person", "Everything that a person holds, by account", func(ctx context.Context, in *struct {
+	question(api, s, "/person", "person", "Everything that a person holds, by account", func(ctx context.Context, a service.Answers, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"Any account of the person, by name." example:"cindervale/ilse.okonjo"`
 		System string `query:"system" doc:"Only this system."`
-		Of
-		Facts
-	}) (*answer.Person, error) {
-		given, err := in.situation()
-		if err != nil {
-			return nil, err
-		}
-		a, err := s.Asked(ctx, in.Trial)
-		if err != nil {
-			return nil, err
-		}
+		Asking
+	}, given situation.Situation) (*answer.Person, error) {
 		return a.Person(ctx, in.User, in.System, given)
 	})
-	get(api, "/why", "why", "Why a user can do one thing, or why not", func(ctx context.Context, in *struct {
+	question(api, s, "/why", "why", "Why a user can do one thing, or why not", func(ctx context.Context, a service.Answers, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name."`
 		System string `query:"system" required:"true" minLength:"1" doc:"The system."`
 		Right  string `query:"right" required:"true" minLength:"1" doc:"The right."`
 		Object string `query:"object" doc:"The object; missing: the system's own default."`
-		Of
-		Facts
-	}) (*answer.Why, error) {
-		given, err := in.situation()
-		if err != nil {
-			return nil, err
-		}
-		a, err := s.Asked(ctx, in.Trial)
-		if err != nil {
-			return nil, err
-		}
+		Asking
+	}, given situation.Situation) (*answer.Why, error) {
 		return a.Why(ctx, in.User, in.System, in.Right, in.Object, given)
 	})
-	get(api, "/who", "who", "Everyone who holds one thing", func(ctx context.Context, in *struct {
+	question(api, s, "/who", "who", "Everyone who holds one thing", func(ctx context.Context, a service.Answers, in *struct {
 		System string `query:"system" required:"true" minLength:"1" doc:"The system."`
 		Right  string `query:"right" required:"true" minLength:"1" doc:"The right."`
 		Object string `query:"object" doc:"The object; missing: the system's own default."`
-		Of
-		Facts
-	}) (*answer.Who, error) {
-		given, err := in.situation()
-		if err != nil {
-			return nil, err
-		}
-		a, err := s.Asked(ctx, in.Trial)
-		if err != nil {
-			return nil, err
-		}
+		Asking
+	}, given situation.Situation) (*answer.Who, error) {
 		return a.Who(ctx, in.System, in.Right, in.Object, given)
 	})
-	get(api, "/members", "members", "Everyone in a group, and how", func(ctx context.Context, in *struct {
+	question(api, s, "/members", "members", "Everyone in a group, and how", func(ctx context.Context, a service.Answers, in *struct {
 		Group string `query:"group" required:"true" minLength:"1" doc:"The group, by name."`
 		Of
-	}) (*answer.Members, error) {
-		a, err := s.Asked(ctx, in.Trial)
-		if err != nil {
-			return nil, err
-		}
+	}, _ situation.Situation) (*answer.Members, error) {
 		return a.Members(ctx, in.Group)
 	})
-	get(api, "/memberships", "memberships", "Every group of a user, and how", func(ctx context.Context, in *struct {
+	question(api, s, "/memberships", "memberships", "Every group of a user, and how", func(ctx context.Context, a service.Answers, in *struct {
 		User string `query:"user" required:"true" minLength:"1" doc:"The user, by name."`
 		Of
-	}) (*answer.Groups, error) {
-		a, err := s.Asked(ctx, in.Trial)
-		if err != nil {
-			return nil, err
-		}
+	}, _ situation.Situation) (*answer.Groups, error) {
 		return a.Groups(ctx, in.User)
 	})
-	get(api, "/findings", "findings", "What is wrong, useless or risky in the map", func(ctx context.Context, in *Of) (*answer.Findings, error) {
-		a, err := s.Asked(ctx, in.Trial)
-		if err != nil {
-			return nil, err
-		}
+	question(api, s, "/findings", "findings", "What is wrong, useless or risky in the map", func(ctx context.Context, a service.Answers, _ *Of, _ situation.Situation) (*answer.Findings, error) {
 		return a.Findings(ctx)
 	})
 }
 
 func comparisons(api huma.API, s *service.Service) {
-	get(api, "/guarantees", "guarantees", "Every guarantee of the map, and whether it holds", func(ctx context.Context, in *Of) (*answer.Guarantees, error) {
-		a, err := s.Asked(ctx, in.Trial)
-		if err != nil {
-			return nil, err
-		}
+	question(api, s, "/guarantees", "guarantees", "Every guarantee of the map, and whether it holds", func(ctx context.Context, a service.Answers, _ *Of, _ situation.Situation) (*answer.Guarantees, error) {
 		return a.Guarantees(ctx)
 	})
-	get(api, "/matrix", "matrix", "People against entitlements", func(ctx context.Context, in *struct {
+	question(api, s, "/matrix", "matrix", "People against entitlements", func(ctx context.Context, a service.Answers, in *struct {
 		System string `query:"system" doc:"Only this system."`
 		Group  string `query:"group" doc:"Only members of this group."`
 		Right  string `query:"right" doc:"Only rights like this, with *."`
-		Of
-		Facts
-	}) (*answer.Matrix, error) {
-		given, err := in.situation()
-		if err != nil {
-			return nil, err
-		}
-		a, err := s.Asked(ctx, in.Trial)
-		if err != nil {
-			return nil, err
-		}
+		Asking
+	}, given situation.Situation) (*answer.Matrix, error) {
 		return a.Matrix(ctx, in.System, in.Group, in.Right, given)
 	})
-	get(api, "/hours", "hours", "A week of a person, hour by hour", func(ctx context.Context, in *struct {
+	question(api, s, "/hours", "hours", "A week of a person, hour by hour", func(ctx context.Context, a service.Answers, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name."`
 		System string `query:"system" doc:"Only this system."`
-		Of
-		Facts
-	}) (*answer.Hours, error) {
-		given, err := in.situation()
-		if err != nil {
-			return nil, err
-		}
-		a, err := s.Asked(ctx, in.Trial)
-		if err != nil {
-			return nil, err
-		}
+		Asking
+	}, given situation.Situation) (*answer.Hours, error) {
 		return a.Hours(ctx, in.User, in.System, given)
 	})
-	get(api, "/compare", "compare", "Two people side by side", func(ctx context.Context, in *struct {
+	question(api, s, "/compare", "compare", "Two people side by side", func(ctx context.Context, a service.Answers, in *struct {
 		First  string `query:"first" required:"true" minLength:"1" doc:"A user, by name."`
 		Second string `query:"second" required:"true" minLength:"1" doc:"Another user, by name."`
-		Of
-		Facts
-	}) (*answer.Compare, error) {
-		given, err := in.situation()
-		if err != nil {
-			return nil, err
-		}
-		a, err := s.Asked(ctx, in.Trial)
-		if err != nil {
-			return nil, err
-		}
+		Asking
+	}, given situation.Situation) (*answer.Compare, error) {
 		return a.Compare(ctx, in.First, in.Second, given)
 	})
 }
@@ -284,9 +239,10 @@ func lists(api huma.API, s *service.Service) {
 		return s.Head().Map(), nil
 	})
 	get(api, "/revisions", "revisions", "The newest revisions of the map", func(ctx context.Context, in *struct {
-		Limit int `query:"limit" minimum:"1" maximum:"200" default:"50"`
+		Before int `query:"before" minimum:"0" doc:"Only revisions with smaller numbers."`
+		Limit  int `query:"limit" minimum:"1" maximum:"200" default:"50"`
 	}) (*answer.Revisions, error) {
-		return s.History(ctx, in.Limit)
+		return s.History(ctx, in.Before, in.Limit)
 	})
 }
 

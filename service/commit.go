@@ -114,7 +114,7 @@ func (s *Service) whoMoved(ctx context.Context, t *store.Trial, err error) error
 	if !errors.As(err, &e) || !e.Moved {
 		return err
 	}
-	list, failed := s.store.Revisions(ctx, s.Head().Revision.Number-t.Base)
+	list, failed := s.store.Revisions(ctx, 0, s.Head().Revision.Number-t.Base)
 	if failed != nil || len(list) == 0 {
 		return err
 	}
@@ -248,9 +248,10 @@ func badChange(i, of int, err error) error {
 	return p
 }
 
-// History lists the newest revisions, the newest first.
-func (s *Service) History(ctx context.Context, limit int) (*answer.Revisions, error) {
-	list, err := s.store.Revisions(ctx, limit)
+// History lists the newest revisions before one, the newest first; before 0 begins
+// with the newest.
+func (s *Service) History(ctx context.Context, before, limit int) (*answer.Revisions, error) {
+	list, err := s.store.Revisions(ctx, before, limit)
 	if err != nil {
 		return nil, err
 	}

@@ -42,13 +42,9 @@ type Outcoming struct {
 // Outcome is what a trial would change. The error is a *directory.NotFoundError, or
 // an *answer.ConflictError where the trial cannot be made as things are.
 func (s *Service) Outcome(ctx context.Context, named string, o Outcoming) (*answer.Outcome, error) {
-	t, err := s.kept(ctx, named)
+	t, w, err := s.standing(ctx, named)
 	if err != nil {
 		return nil, err
-	}
-	w := s.work(t)
-	if w.err != nil {
-		return nil, notNow(w.err)
 	}
 	return w.outcome(t.Name, o)
 }
@@ -205,13 +201,9 @@ const maxFound = 20_000
 
 // Turned is what a trial turns.
 func (s *Service) Turned(ctx context.Context, named string) (*answer.Turned, error) {
-	t, err := s.kept(ctx, named)
+	_, w, err := s.standing(ctx, named)
 	if err != nil {
 		return nil, err
-	}
-	w := s.work(t)
-	if w.err != nil {
-		return nil, notNow(w.err)
 	}
 	return w.turns(), nil
 }
@@ -233,13 +225,9 @@ func (w *tried) turns() *answer.Turned {
 
 // Impact says what a change would do on top of a trial, before it is staged.
 func (s *Service) Impact(ctx context.Context, named string, c stage.Change, in situation.Situation) (*answer.Impact, error) {
-	t, err := s.kept(ctx, named)
+	t, before, err := s.standing(ctx, named)
 	if err != nil {
 		return nil, err
-	}
-	before := s.work(t)
-	if before.err != nil {
-		return nil, notNow(before.err)
 	}
 	c.Was, c.Beside = nil, nil
 	// What is there with the trial stands in for the revision in force.

@@ -165,6 +165,20 @@ func (s *Service) work(t *store.Trial) *tried {
 	return w
 }
 
+// standing finds a trial that can be made on the head, worked out. The error is a
+// *directory.NotFoundError, or an *answer.ConflictError that says what is in its way.
+func (s *Service) standing(ctx context.Context, named string) (*store.Trial, *tried, error) {
+	t, err := s.kept(ctx, named)
+	if err != nil {
+		return nil, nil, err
+	}
+	w := s.work(t)
+	if w.err != nil {
+		return nil, nil, notNow(w.err)
+	}
+	return t, w, nil
+}
+
 // try makes the changes of a trial on its head.
 func (w *tried) try() {
 	w.draft = stage.NewDraft(w.head.base())
@@ -301,13 +315,9 @@ func (s *Service) Asked(ctx context.Context, trial string) (Answers, error) {
 	if trial == "" {
 		return s.Head().Answers, nil
 	}
-	t, err := s.kept(ctx, trial)
+	_, w, err := s.standing(ctx, trial)
 	if err != nil {
 		return Answers{}, err
-	}
-	w := s.work(t)
-	if w.err != nil {
-		return Answers{}, notNow(w.err)
 	}
 	return w.answers, nil
 }

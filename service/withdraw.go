@@ -20,13 +20,9 @@ import (
 // name. What comes by a group is not changed on the person: the error, an
 // *answer.ConflictError, names the group and the ways that there are.
 func (s *Service) Withdraw(ctx context.Context, by operator.Actor, named, user, system, right, object string) (*answer.Trial, error) {
-	t, err := s.kept(ctx, named)
+	t, w, err := s.standing(ctx, named)
 	if err != nil {
 		return nil, err
-	}
-	w := s.work(t)
-	if w.err != nil {
-		return nil, notNow(w.err)
 	}
 	why, err := w.answers.Why(ctx, user, system, right, object, situation.Situation{})
 	if err != nil {

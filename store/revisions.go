@@ -47,16 +47,17 @@ func (k Key) compare(other Key) int {
 
 // Head returns the newest revision; the zero Revision where there is none.
 func (s *Store) Head(ctx context.Context) (Revision, error) {
-	list, err := s.Revisions(ctx, 1)
+	list, err := s.Revisions(ctx, 0, 1)
 	if err != nil || len(list) == 0 {
 		return Revision{}, err
 	}
 	return list[0], nil
 }
 
-// Revisions lists the newest revisions, the newest first.
-func (s *Store) Revisions(ctx context.Context, limit int) ([]Revision, error) {
-	return s.revisions(ctx, `ORDER BY number DESC LIMIT ?`, limit)
+// Revisions lists the newest revisions before one, the newest first; before 0 begins
+// with the newest.
+func (s *Store) Revisions(ctx context.Context, before, limit int) ([]Revision, error) {
+	return s.revisions(ctx, `WHERE ?1 = 0 OR number < ?1 ORDER BY number DESC LIMIT ?2`, before, limit)
 }
 
 // Revision finds one by its number; ok is false where there is none.
