@@ -29,8 +29,8 @@ func (a Answers) Search(_ context.Context, text string, kind answer.Kind, limit 
 	}
 	page := &answer.Page{Items: []answer.Item{}}
 	words := strings.Fields(name.Fold(text))
-	add := func(item func() answer.Item, searched ...string) {
-		if !containsAll(words, searched) {
+	add := func(item func() answer.Item, text string) {
+		if slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(text, w) }) {
 			return
 		}
 		if page.Total >= from && len(page.Items) < limit {
@@ -68,37 +68,29 @@ func readCursor(cursor string) (int, error) {
 	return from, nil
 }
 
-func containsAll(words, searched []string) bool {
-	for _, w := range words {
-		if !slices.ContainsFunc(searched, func(s string) bool { return strings.Contains(name.Fold(s), w) }) {
-			return false
-		}
-	}
-	return true
-}
-
-type adder func(item func() answer.Item, searched ...string)
+// adder takes an item that may be looked for, by its folded text.
+type adder func(item func() answer.Item, text string)
 
 func (a Answers) searchUsers(add adder) {
 	book := a.Atlas.Book
-	for id := range directory.UserID(book.Users()) {
-		u := book.User(id)
-		title, department := u.Attributes.First("title"), u.Attributes.First("department")
-		display := u.Attributes.First("displayName")
+	for i, text := range book.Texts().Users {
 		add(func() answer.Item {
+			id := directory.UserID(i)
+			u := book.User(id)
 			return answer.Item{
-				Kind: answer.KindUser, Name: book.UserName(id), Title: display,
-				Detail: strings.Trim(title+", "+department, ", "), Active: u.IsActive(),
+				Kind: answer.KindUser, Name: book.UserName(id), Title: u.Attributes.First("displayName"),
+				Detail: strings.Trim(u.Attributes.First("title")+", "+u.Attributes.First("department"), ", "), Active: u.IsActive(),
 			}
-		}, book.UserName(id), display, title, department, u.Attributes.First("emails"))
+		}, text)
 	}
 }
 
 func (a Answers) searchGroups(add adder) {
 	book := a.Atlas.Book
-	for id := range directory.GroupID(book.Groups()) {
-		g := book.Group(id)
+	for i, text := range book.Texts().Groups {
 		add(func() answer.Item {
+			id := directory.GroupID(i)
+			g := book.Group(id)
 			detail := "security group"
 			if g.Kind == "mail" {
 				detail = "mail group"
@@ -107,7 +99,7 @@ func (a Answers) searchGroups(add adder) {
 				detail += " by rule"
 			}
 			return answer.Item{Kind: answer.KindGroup, Name: book.GroupName(id), Title: g.Description, Detail: detail, Active: true}
-		}, book.GroupName(id), g.Description)
+		}, text)
 	}
 }
 
@@ -115,7 +107,7 @@ func (a Answers) searchSystems(add adder) {
 	for _, s := range a.Atlas.Systems {
 		add(func() answer.Item {
 			return answer.Item{Kind: answer.KindSystem, Name: s.Name(), Title: s.Document.Title, Detail: s.Document.Type.Name, Active: true}
-		}, s.Name(), s.Document.Title)
+		}, name.Fold(s.Name()+"\x00"+s.Document.Title))
 	}
 }
 
@@ -132,6 +124,6 @@ func (a Answers) searchDevices(add adder) {
 				is = append(is, "compliant")
 			}
 			return answer.Item{Kind: answer.KindDevice, Name: book.DeviceName(id), Detail: strings.Join(is, ", "), Active: true}
-		}, book.DeviceName(id))
+		}, name.Fold(book.DeviceName(id)))
 	}
 }

@@ -53,6 +53,7 @@ type Book struct {
 	found      map[GroupID][]finding.Finding // in the records of groups
 	managers   map[GroupID]Party
 	once       sync.Map // by key: func() any
+	texts      atomic.Pointer[Texts]
 
 	// base and changed say from which book this one was edited; once another is
 	// edited from this one, the base is let go.

@@ -66,6 +66,7 @@ func (b *Book) With(e Edit) (edited *Book, ok bool) {
 		}
 	}
 	n.relink(b, links)
+	n.retext(b, e)
 	for u := range links {
 		n.changed = append(n.changed, u)
 	}

@@ -99,6 +99,7 @@ func TestAnEditedBookIsTheOneBuiltAnew(t *testing.T) {
 			require.NoError(t, cooks.Rule.UnmarshalText([]byte(`title ne "Night assistant"`)))
 			edit.Groups[g] = cooks
 		}
+		b.Texts()
 		edited, ok := b.With(edit)
 		if !ok {
 			return // a title that rules ask for has come or gone
@@ -106,6 +107,7 @@ func TestAnEditedBookIsTheOneBuiltAnew(t *testing.T) {
 		var errs place.Errors
 		anew := directory.Build([]*directory.Document{after}, &errs)
 		require.NoError(t, errs.Err())
+		require.Equal(t, anew.Texts(), edited.Texts())
 		for u := range directory.UserID(anew.Users()) {
 			want, got := anew.Subject(u), edited.Subject(u)
 			require.True(t, slices.Equal(want.Groups(), got.Groups()), "%s: %v, anew %v", anew.UserName(u), got.Groups(), want.Groups())

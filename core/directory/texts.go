@@ -1,0 +1,72 @@
+package directory
+
+import (
+	"slices"
+	"strings"
+
+	"gatemap/core/name"
+	"gatemap/core/parallel"
+)
+
+// Texts are what a search looks at: of each user the name, display name, title,
+// department and first mail address, and of each group the name and description,
+// folded, with a zero byte between them.
+type Texts struct {
+	Users  []string // by number
+	Groups []string
+}
+
+// Texts are worked out when they are first asked for; books that are edited from this
+// one share them.
+func (b *Book) Texts() *Texts {
+	if t := b.texts.Load(); t != nil {
+		return t
+	}
+	t := b.Once(textsKey{}, func() any {
+		t := &Texts{make([]string, b.Users()), make([]string, b.Groups())}
+		parallel.For(b.Users(), 4096, func(from, to int) {
+			for u := from; u < to; u++ {
+				t.Users[u] = b.userText(UserID(u))
+			}
+		})
+		for g := range t.Groups {
+			t.Groups[g] = b.groupText(GroupID(g))
+		}
+		return t
+	}).(*Texts)
+	b.texts.Store(t)
+	return t
+}
+
+type textsKey struct{}
+
+func (b *Book) userText(u UserID) string {
+	a := &b.users.records[u].Attributes
+	return name.Fold(strings.Join([]string{b.users.full[u], a.First("displayName"), a.First("title"), a.First("department"), a.First("emails")}, "\x00"))
+}
+
+func (b *Book) groupText(g GroupID) string {
+	return name.Fold(b.groups.full[g] + "\x00" + b.groups.records[g].Description)
+}
+
+// retext gives an edited book the texts of the one before, where these are there.
+func (b *Book) retext(base *Book, e Edit) {
+	old := base.texts.Load()
+	if old == nil {
+		return
+	}
+	t := *old
+	if len(e.Users) > 0 {
+		t.Users = slices.Clone(t.Users)
+	}
+	if len(e.Groups) > 0 {
+		t.Groups = slices.Clone(t.Groups)
+	}
+	for u := range e.Users {
+		t.Users[u] = b.userText(u)
+	}
+	for g := range e.Groups {
+		t.Groups[g] = b.groupText(g)
+	}
+	b.texts.Store(&t)
+}
