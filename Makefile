@@ -3,7 +3,7 @@ SHELL := /bin/bash
 NPM := npm --no-fund --no-audit --loglevel=error
 CHECKS ?= 2000
 
-.PHONY: all web build demo demo-ldap test needs bench types shots clean
+.PHONY: all web build demo demo-ldap test needs bench soak types shots clean
 
 all: build
 
@@ -42,6 +42,12 @@ SIZE ?= M
 bench: build
 	go test ./... -run '^$$' -bench . -benchmem
 	go run ./tools/measure --size $(SIZE)
+
+# An hour's worth of questions, trials, commits and intake runs in five minutes, on the
+# large map; and a shorter one on a small map with the race detector.
+soak: build
+	go run ./tools/soak --size $(SIZE)
+	go run -race ./tools/soak --size S --for 2m --untimed
 
 # The pictures of docs/screenshots, from the demo.
 shots: needs build

@@ -277,6 +277,41 @@ func signIn(t *testing.T, c *http.Client, address, who string) *http.Cookie {
 	return nil
 }
 
+// A sign-in that was begun in one browser ends in no other, and only once; who is no
+// operator and manages no group is not let in.
+func TestASignInBelongsToItsBrowser(t *testing.T) {
+	demo := startDemo(t, "--data", t.TempDir())
+	browser := func() *http.Client {
+		jar, err := cookiejar.New(nil)
+		require.NoError(t, err)
+		return &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	}
+	ask := func(c *http.Client, to string) (int, string) {
+		response, err := c.Get(to)
+		require.NoError(t, err)
+		response.Body.Close()
+		return response.StatusCode, response.Header.Get("Location")
+	}
+	mine, other := browser(), browser()
+	begin := func() string {
+		_, at := ask(mine, demo.address+"/api/v1/session/provider")
+		_, back := ask(mine, at+"&as=jory.pell")
+		return back
+	}
+	back := begin()
+	status, _ := ask(other, back)
+	assert.Equal(t, 403, status, "another browser")
+	status, _ = ask(mine, back)
+	assert.Equal(t, 403, status, "it has been tried")
+	back = begin()
+	status, _ = ask(mine, back+"&authuser=0")
+	assert.Equal(t, 303, status, "providers add parameters of their own")
+	status, _ = ask(mine, back)
+	assert.Equal(t, 403, status, "a second time")
+	status, _ = ask(mine, demo.address+"/api/v1/session/return?error=access_denied&error_description=no")
+	assert.Equal(t, 502, status)
+}
+
 // Whatever a directory can fill is text on every page, and no script runs.
 func TestScriptsInNamesAreText(t *testing.T) {
 	demo := startDemo(t, "--data", t.TempDir())

@@ -49,7 +49,9 @@ func Operations(open, closed, kept chi.Router, s *service.Service, p *Provider, 
 		"session": {Type: "apiKey", In: "cookie", Name: cookie},
 	}
 	config.Security = []map[string][]string{{"token": {}}, {"session": {}}}
-	signing := humachi.New(open, config)
+	lenient := config // providers add parameters of their own
+	lenient.RejectUnknownQueryParameters = false
+	signing := humachi.New(open, lenient)
 	sessions(signing, s, p)
 	byProvider(signing, s, p)
 	changing := humachi.New(closed, config)

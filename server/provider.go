@@ -155,9 +155,6 @@ func byProvider(api huma.API, s *service.Service, p *Provider) {
 		Code    string `query:"code"`
 		Error   string `query:"error"`
 		Said    string `query:"error_description"`
-		Issuer  string `query:"iss"`
-		Scope   string `query:"scope"`
-		Session string `query:"session_state"`
 		Browser string `cookie:"gatemap_signin"`
 	}) (*redirect, error) {
 		if p == nil {

@@ -31,6 +31,7 @@ type prepared struct {
 	delta     connect.Delta
 	folder    *Folder
 	atlas     *atlas.Atlas
+	trial     *change.Trial
 	put       []store.Pending
 	gone      []store.Key
 }
@@ -51,11 +52,11 @@ func (s *Service) prepare(head *Head, named string, records connect.Records) (*p
 		p.atlas = head.Atlas
 		return p, nil
 	}
-	trial, err := change.Try(head.Atlas, head.Folder.Map, p.folder.Map)
-	if err != nil {
+	var err error
+	if p.trial, err = change.Try(head.Atlas, head.Folder.Map, p.folder.Map); err != nil {
 		return nil, &LoadError{"the intake of " + d.Name, err}
 	}
-	p.atlas = trial.Atlas
+	p.atlas = p.trial.Atlas
 	return p, nil
 }
 
@@ -187,7 +188,7 @@ func (p *prepared) outcome() (*change.Summary, error) {
 	if p.atlas == p.head.Atlas {
 		return &change.Summary{}, nil
 	}
-	return change.Between(p.head.Atlas, p.atlas, situation.Situation{}, lookedAt, shown)
+	return p.trial.Summary(situation.Situation{}, lookedAt, shown)
 }
 
 // commit makes a prepared intake the newest revision. Where the head has moved

@@ -131,6 +131,22 @@ func (t *Trial) OutcomeWithin(s situation.Situation, limit int) (o *Outcome, loo
 	return &sum.Outcome, sum.Looked, nil
 }
 
+// Summary is Between for a trial: where few people are touched by what is otherwise,
+// it looks at these alone.
+func (t *Trial) Summary(s situation.Situation, limit, keep int) (*Summary, error) {
+	if t.anew || len(t.touched) > limit/some {
+		return Between(t.before, t.Atlas, s, limit, keep)
+	}
+	o, err := t.Outcome(s)
+	if err != nil {
+		return nil, err
+	}
+	return &Summary{
+		Outcome:   Outcome{Gains: begin([]Held{}, o.Gains, keep), Losses: begin([]Held{}, o.Losses, keep), Changes: begin([]Changed{}, o.Changes, keep)},
+		GainCount: len(o.Gains), LossCount: len(o.Losses), ChangeCount: len(o.Changes), Touched: len(t.touched), Looked: len(t.touched),
+	}, nil
+}
+
 // Errors lists the errors that the map has after the changes and did not have before.
 func (t *Trial) Errors() []finding.Finding {
 	var old, fresh []*atlas.System
