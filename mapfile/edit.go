@@ -3,6 +3,7 @@ package mapfile
 import (
 	"bytes"
 	"fmt"
+	"regexp"
 	"slices"
 
 	"go.yaml.in/yaml/v3"
@@ -101,13 +102,17 @@ func (t *Text) edited(at Spot, change func(*yaml.Node), splice func(*splicer, *y
 	}
 	change(n)
 	s := newSplicer(t.File.Content, t.parent(at))
-	if splice(s, t.node(at)) {
+	if !oddLines.Match(t.File.Content) && splice(s, t.node(at)) {
 		if next, err := OpenText(File{t.File.Path, s.out}); err == nil && t.onlyDiffers(next, at[0], root) {
 			return next, nil
 		}
 	}
 	return t.rewritten(at[0], root)
 }
+
+// oddLines are marks and breaks of lines that YAML knows besides the usual ones: places
+// in such a text are not sure.
+var oddLines = regexp.MustCompile("^\ufeff|\r[^\n]|\r$|[\u0085\u2028\u2029]")
 
 // parent is the key with what stands at a spot, where that is the value of one.
 func (t *Text) parent(at Spot) *yaml.Node {

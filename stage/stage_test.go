@@ -1,0 +1,165 @@
+package stage_test
+
+import (
+	"encoding/json"
+	"errors"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"gatemap/core/atlas"
+	"gatemap/core/directory"
+	"gatemap/core/gate/types"
+	"gatemap/mapfile"
+	"gatemap/stage"
+)
+
+const place = `directory: dome
+users: [{userName: ilse, title: Cook}, {userName: teo, active: false}]
+devices: [{name: console}]
+groups:
+  - {name: crew, members: {users: [ilse]}}
+  - name: kitchen # who cooks
+    rule: 'title eq "Cook"'
+  - {name: all, members: {groups: [crew, Kitchen], devices: console}}
+  - {name: bare}
+---
+directory: yard
+users: [{userName: bo}]
+groups: [{name: guests, members: {groups: [dome/crew]}, managers: {groups: [dome/crew]}}]
+`
+
+const suite = `system: suite
+type: roles
+rights: ["door:open"]
+roles: {opener: {rights: ["door:open"]}}
+mappings:
+  - {groups: [crew], role: opener, object: /, except: {groups: [dome/kitchen]}}
+  - {users: [dome/ilse], role: opener, object: /}
+`
+
+func base(t *testing.T) stage.Base {
+	t.Helper()
+	files := []mapfile.File{{Path: "gatemap.yaml", Content: []byte("title: Dome\nnetworks: {yard: [192.0.2.0/24]}\n")}, {Path: "place.yaml", Content: []byte(place)}, {Path: "suite.yaml", Content: []byte(suite)}}
+	m, err := mapfile.Parse(files, types.Table)
+	require.NoError(t, err)
+	a, err := atlas.Compile(m)
+	require.NoError(t, err)
+	return stage.Base{Files: files, Map: m, Book: a.Book}
+}
+
+// Each change reads back as a sentence, and writes what it says, where it belongs.
+func TestChanges(t *testing.T) {
+	for _, c := range []struct{ change, sentence, old, new string }{
+		{`{"do":"join","group":"crew","member":"teo"}`, "Adds dome/teo to the group dome/crew.", "{users: [ilse]}", "{users: [ilse, teo]}"},
+		{`{"do":"join","group":"crew","member":"yard/bo"}`, "Adds yard/bo to the group dome/crew.", "{users: [ilse]}", "{users: [ilse, yard/bo]}"},
+		{`{"do":"join","group":"crew","member":"kitchen"}`, "Adds dome/kitchen to the group dome/crew.", "{users: [ilse]}", "{users: [ilse], groups: [kitchen]}"},
+		{`{"do":"join","group":"bare","member":"console"}`, "Adds dome/console to the group dome/bare.", "{name: bare}", "{name: bare, members: {devices: [console]}}"},
+		{`{"do":"leave","group":"all","member":"kitchen"}`, "Takes dome/kitchen out of the group dome/all.", "[crew, Kitchen]", "[crew]"},
+		{`{"do":"set-user","user":"ilse","attribute":"Title","value":"Guard"}`, "Sets Title of dome/ilse to Guard (was Cook).", "title: Cook}", "title: Guard}"},
+		{`{"do":"set-user","user":"teo","attribute":"active"}`, "", "", ""},
+		{`{"do":"set-user","user":"teo","attribute":"active","value":true}`, "Switches dome/teo on.", "active: false", "active: true"},
+		{`{"do":"set-user","user":"teo","attribute":"emails","value":["a@dome.example","b, c"]}`, "Sets emails of dome/teo to [a@dome.example, 'b, c'].", "active: false}", "active: false, emails: [a@dome.example, 'b, c']}"},
+		{`{"do":"set-group","group":"kitchen","field":"rule","value":"title pr"}`, `Sets rule of the group dome/kitchen to title pr (was title eq "Cook").`, `'title eq "Cook"'`, "title pr"},
+		{`{"do":"set-group","group":"crew","field":"kind","value":"mail"}`, "Sets kind of the group dome/crew to mail.", "{users: [ilse]}}", "{users: [ilse]}, kind: mail}"},
+		{`{"do":"create-group","group":"DOME/dawn","value":{"description":"At dawn","opens":"own"}}`, "Creates the group dome/dawn with {description: At dawn, opens: own}.", "  - {name: bare}\n", "  - {name: bare}\n  - {name: dawn, description: At dawn, opens: own}\n"},
+		{`{"do":"drop-group","group":"bare"}`, "Removes the group dome/bare.", "  - {name: bare}\n", ""},
+		{`{"do":"add-entry","document":"map","list":"networks","entry":"annex","value":["192.0.2.9"]}`, "Adds annex to networks of map: [192.0.2.9].", "[192.0.2.0/24]}", "[192.0.2.0/24], annex: [192.0.2.9]}"},
+		{`{"do":"add-entry","document":"map","list":"windows","entry":"noon","value":{"days":["mon"],"from":"12:00","to":"13:00"}}`, "Adds noon to windows of map: {days: [mon], from: '12:00', to: '13:00'}.", "[192.0.2.0/24]}\n", "[192.0.2.0/24]}\nwindows: {noon: {days: [mon], from: '12:00', to: '13:00'}}\n"},
+		{`{"do":"add-entry","document":"suite","list":"roles","entry":"none","value":{"rights":[]}}`, "Adds none to roles of suite: {rights: []}.", `["door:open"]}}`, `["door:open"]}, none: {rights: []}}`},
+		{`{"do":"drop-entry","document":"suite","list":"mappings","entry":"mapping 2"}`, "Takes mapping 2 out of mappings of suite (was {users: [dome/ilse], role: opener, object: /}).", "  - {users: [dome/ilse], role: opener, object: /}\n", ""},
+	} {
+		var change stage.Change
+		require.NoError(t, json.Unmarshal([]byte(c.change), &change))
+		b := base(t)
+		d := stage.NewDraft(b)
+		err := d.Apply(&change)
+		if c.sentence == "" {
+			assert.Error(t, err, c.change)
+			continue
+		}
+		require.NoError(t, err, c.change)
+		before, after := text(b.Files), text(d.Files)
+		assert.Equal(t, strings.Replace(before, c.old, c.new, 1), after, c.change)
+		assert.NotEqual(t, before, after, c.change)
+		assert.Equal(t, c.sentence, change.Sentence())
+		_, err = mapfile.Parse(d.Files, types.Table)
+		require.NoError(t, err, after)
+	}
+}
+
+func text(files []mapfile.File) (all string) {
+	for _, f := range files {
+		all += string(f.Content)
+	}
+	return all
+}
+
+// A group that is renamed is renamed wherever it is named, however that is written.
+func TestRenaming(t *testing.T) {
+	d := stage.NewDraft(base(t))
+	require.NoError(t, d.ApplyAll([]stage.Change{
+		{Do: stage.RenameGroup, Group: "kitchen", To: "cooks"}, {Do: stage.RenameGroup, Group: "crew", To: "Night crew"},
+		{Do: stage.Join, Group: "dome/Night crew", Member: "teo"},
+	}))
+	after := text(d.Files)
+	for _, want := range []string{"- name: cooks # who cooks", "{groups: [Night crew, cooks], devices: console}", "members: {groups: [dome/Night crew]}, managers: {groups: [dome/Night crew]}", "{groups: [Night crew], role: opener, object: /, except: {groups: [dome/cooks]}}", "{name: Night crew, members: {users: [ilse, teo]}}"} {
+		assert.Contains(t, after, want)
+	}
+	var e *stage.Error
+	require.True(t, errors.As(d.Apply(&stage.Change{Do: stage.Join, Group: "dome/crew", Member: "teo"}), &e))
+	assert.Contains(t, e.Reason, "a change before this one takes the group dome/crew away")
+}
+
+// What cannot be made is said in words that help, and changes nothing.
+func TestChangesThatCannotBeMade(t *testing.T) {
+	for change, want := range map[string]string{
+		`{"do":"jion"}`:                "there is no kind of change",
+		`{"do":"join","group":"crew"}`: "join needs member",
+		`{"do":"join","group":"crew","member":"teo","field":"x"}`:                                       "join does not take field",
+		`{"do":"join","group":"crwe","member":"teo"}`:                                                   "did you mean crew",
+		`{"do":"join","group":"crew","member":"tio"}`:                                                   "did you mean teo",
+		`{"do":"join","group":"crew","member":"ilse"}`:                                                  "group dome/crew lists dome/ilse already",
+		`{"do":"join","group":"kitchen","member":"teo"}`:                                                "the rule of group dome/kitchen says who is in it",
+		`{"do":"leave","group":"crew","member":"teo"}`:                                                  "group dome/crew does not list dome/teo",
+		`{"do":"leave","group":"all","member":"ilse"}`:                                                  "by way of dome/crew → dome/all: take the person out of dome/crew, take dome/crew out of dome/all",
+		`{"do":"set-user","user":"ilse","attribute":"active","value":"yes"}`:                            "active is true or false",
+		`{"do":"set-user","user":"ilse","attribute":"expires","value":"tomorrow"}`:                      "is not a time as RFC 3339 has it",
+		`{"do":"set-group","group":"crew","field":"name","value":"x"}`:                                  "a group has no name to set",
+		`{"do":"create-group","group":"dawn"}`:                                                          "write the new group with its directory",
+		`{"do":"create-group","group":"dome/crew"}`:                                                     "there is a group dome/crew already",
+		`{"do":"rename-group","group":"crew","to":"all"}`:                                               "there is a group dome/all already",
+		`{"do":"rename-group","group":"crew","to":"a/b"}`:                                               "without a slash",
+		`{"do":"drop-entry","document":"siute","list":"mappings","entry":"1"}`:                          "did you mean suite",
+		`{"do":"drop-entry","document":"suite","list":"mapping","entry":"1"}`:                           "suite has no mapping; it has system, type",
+		`{"do":"drop-entry","document":"suite","list":"mappings","entry":"3"}`:                          "there is no entry 3; there are 2",
+		`{"do":"drop-entry","document":"suite","list":"mappings","entry":"opener"}`:                     "opener is said of 2 entries",
+		`{"do":"move-entry","document":"suite","list":"roles","entry":"opener"}`:                        "has no order",
+		`{"do":"move-entry","document":"suite","list":"mappings","entry":"1","before":"2"}`:             "1 stands there already",
+		`{"do":"move-entry","document":"suite","list":"mappings","entry":"1","before":"2","after":"2"}`: "exclude each other",
+		`{"do":"add-entry","document":"suite","list":"roles","value":{"rights":[]}}`:                    "say in entry which key is added",
+		`{"do":"add-entry","document":"suite","list":"roles","entry":"opener","value":{}}`:              "has opener already",
+		`{"do":"change-entry","document":"suite","list":"mappings","entry":"1","value":"{a: ["}`:        "",
+		`{"do":"write-document","document":"../etc/passwd","value":"x"}`:                                "a document is a file of the map folder",
+		`{"do":"write-document","document":"x.yaml","value":7}`:                                         "the value is a piece of text",
+		`{"do":"drop-document","document":"gatemap.yaml"}`:                                              "marks the map folder and stays",
+		`{"do":"drop-document","document":"suit.yaml"}`:                                                 "did you mean suite.yaml",
+	} {
+		var c stage.Change
+		require.NoError(t, json.Unmarshal([]byte(change), &c))
+		b := base(t)
+		d := stage.NewDraft(b)
+		err := d.Apply(&c)
+		if want == "" {
+			assert.NoError(t, err, "a piece of text is a value like any other")
+			continue
+		}
+		assert.ErrorContains(t, err, want, change)
+		assert.Equal(t, text(b.Files), text(d.Files), change)
+		var missing *directory.NotFoundError
+		var e *stage.Error
+		assert.True(t, errors.As(err, &missing) || errors.As(err, &e), "%T", err)
+	}
+}
