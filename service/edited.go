@@ -3,6 +3,7 @@ package service
 import (
 	"bytes"
 
+	"gatemap/connect"
 	"gatemap/core/atlas"
 	"gatemap/stage"
 	"gatemap/store"
@@ -53,18 +54,19 @@ func (f *Folder) rowsOf(d *stage.Draft) (put []store.Pending, gone []store.Key, 
 		gone = append(gone, store.Key{Path: path})
 	}
 	for dir, names := range d.Touched {
+		was, is := apart(f.Records[dir], d.Records[dir])
 		for n := range names {
 			key := store.Key{Directory: dir, Kind: n.Kind.String(), Name: n.Name}
-			body, err := rowCodec{}.Write(d.Records[dir], n)
+			body, err := rowCodec{}.Write(is, n)
 			if err != nil {
 				return nil, nil, err
 			}
-			was, err := rowCodec{}.Write(f.Records[dir], n)
+			old, err := rowCodec{}.Write(was, n)
 			if err != nil {
 				return nil, nil, err
 			}
 			switch {
-			case bytes.Equal(was, body):
+			case bytes.Equal(old, body):
 			case body == nil:
 				gone = append(gone, key)
 			default:
@@ -73,4 +75,25 @@ func (f *Folder) rowsOf(d *stage.Draft) (put []store.Pending, gone []store.Key, 
 		}
 	}
 	return put, gone, nil
+}
+
+// apart leaves out the records that two directories share.
+func apart(a, b connect.Records) (was, is connect.Records) {
+	was.Resources, is.Resources = a.Resources, b.Resources
+	was.Users, is.Users = unshared(a.Users, b.Users)
+	was.Groups, is.Groups = unshared(a.Groups, b.Groups)
+	was.Devices, is.Devices = unshared(a.Devices, b.Devices)
+	return was, is
+}
+
+func unshared[T any](a, b []*T) (was, is []*T) {
+	if len(a) != len(b) {
+		return a, b
+	}
+	for i := range a {
+		if a[i] != b[i] {
+			was, is = append(was, a[i]), append(is, b[i])
+		}
+	}
+	return was, is
 }

@@ -37,7 +37,7 @@ func (d *Draft) group(named string) (*group, error) {
 		return nil, fmt.Errorf("a change before this one takes the group %s away", g.full)
 	}
 	old := d.base.Book.Group(id)
-	if i := slices.IndexFunc(d.Records[g.dir].Groups, func(x *directory.Group) bool { return x == old || strings.EqualFold(x.Name, old.Name) }); i >= 0 {
+	if i := stands(d.Records[g.dir].Groups, old, func(x *directory.Group) bool { return strings.EqualFold(x.Name, old.Name) }); i >= 0 {
 		g.record = d.Records[g.dir].Groups[i]
 		return g, nil
 	}

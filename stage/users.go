@@ -32,7 +32,7 @@ func (d *Draft) setUser(c *Change) error {
 	if feed, record := d.fed(home, u, c.Attribute); record != nil {
 		return d.setRecord(c, feed, record, value)
 	}
-	if i := slices.IndexFunc(d.Records[home].Users, func(x *directory.User) bool { return x == u || strings.EqualFold(x.Name, u.Name) }); i >= 0 {
+	if i := stands(d.Records[home].Users, u, func(x *directory.User) bool { return strings.EqualFold(x.Name, u.Name) }); i >= 0 {
 		return d.setRecord(c, home, d.Records[home].Users[i], value)
 	}
 	t, at, err := d.inline(home, "users", "userName", u.Name)
@@ -40,6 +40,15 @@ func (d *Draft) setUser(c *Change) error {
 		return err
 	}
 	return d.setKey(&c.Was, c.Value, t, at, c.Attribute, c.Attribute+" of "+c.User)
+}
+
+// stands finds a record in a list: itself, or, where a change before or a feed has put
+// another in its place, the one by its name.
+func stands[T any](list []*T, record *T, named func(*T) bool) int {
+	if i := slices.Index(list, record); i >= 0 {
+		return i
+	}
+	return slices.IndexFunc(list, named)
 }
 
 // fed finds the record of another source that decides an attribute of a user.
