@@ -98,7 +98,7 @@ func line(words ...string) string {
 
 func (p *page) text() string {
 	p.t.Helper()
-	return get(p, chromedp.Evaluate[string](`document.body.innerText`))
+	return get(p, chromedp.Evaluate[string](`document.body?.innerText ?? ""`))
 }
 
 // sees waits until every one of the texts is on the page.
