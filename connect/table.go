@@ -264,6 +264,16 @@ const (
 
 func (k Kind) String() string { return [...]string{"user", "group", "device"}[k] }
 
+// ParseKind is the Kind that String writes so.
+func ParseKind(text string) (k Kind, ok bool) {
+	for k = User; k <= Device; k++ {
+		if k.String() == text {
+			return k, true
+		}
+	}
+	return 0, false
+}
+
 // Wanted is what a server is asked for by one table.
 type Wanted struct {
 	Pick       *directory.Pick

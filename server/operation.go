@@ -24,7 +24,7 @@ const rightOf = "x-right"
 
 // get registers one operation that reads.
 func get[In, Out any](api huma.API, path, id, summary string, ask func(context.Context, *In) (*Out, error)) {
-	call(api, operation(http.MethodGet, path, id, summary, operator.Read, http.StatusOK), ask)
+	read(api, path, id, summary, operator.Read, ask)
 }
 
 // bounds says of operations how tokens that are bound to some systems may use them;

@@ -3,7 +3,6 @@ package server_test
 import (
 	"context"
 	"fmt"
-	"net/http"
 	"os"
 	"slices"
 	"strings"
@@ -90,16 +89,7 @@ func (r *running) status(t *testing.T, method, path, token, body string) int {
 	t.Helper()
 	short, cancel := context.WithTimeout(t.Context(), 10*time.Second)
 	defer cancel()
-	request, err := http.NewRequestWithContext(short, method, r.URL+path, strings.NewReader(body))
-	require.NoError(t, err)
-	if token != "" {
-		request.Header.Set("Authorization", "Bearer "+token)
-	}
-	if body != "" {
-		request.Header.Set("Content-Type", "application/json")
-	}
-	response, err := http.DefaultClient.Do(request)
-	require.NoError(t, err)
+	response := r.send(t, short, method, path, token, body)
 	response.Body.Close()
 	return response.StatusCode
 }

@@ -55,9 +55,10 @@ func start(t *testing.T) *running {
 	return r
 }
 
-func (r *running) call(t *testing.T, method, path, token, body string) (int, http.Header, string) {
+// send makes a call; the caller closes the body of the answer.
+func (r *running) send(t *testing.T, ctx context.Context, method, path, token, body string) *http.Response {
 	t.Helper()
-	request, err := http.NewRequest(method, r.URL+path, strings.NewReader(body))
+	request, err := http.NewRequestWithContext(ctx, method, r.URL+path, strings.NewReader(body))
 	require.NoError(t, err)
 	if token != "" {
 		request.Header.Set("Authorization", "Bearer "+token)
@@ -67,6 +68,12 @@ func (r *running) call(t *testing.T, method, path, token, body string) (int, htt
 	}
 	response, err := http.DefaultClient.Do(request)
 	require.NoError(t, err)
+	return response
+}
+
+func (r *running) call(t *testing.T, method, path, token, body string) (int, http.Header, string) {
+	t.Helper()
+	response := r.send(t, t.Context(), method, path, token, body)
 	defer response.Body.Close()
 	content, err := io.ReadAll(response.Body)
 	require.NoError(t, err)

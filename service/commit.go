@@ -188,8 +188,6 @@ func (s *Service) Revert(ctx context.Context, by operator.Actor, number int, nam
 	return s.createTrial(ctx, by, &store.Trial{Name: named, Note: note, Undoes: number}, w.changes)
 }
 
-var recordKinds = map[string]connect.Kind{"user": connect.User, "group": connect.Group, "device": connect.Device}
-
 // restoring is the change that undoes a turn.
 func restoring(t store.Turn) stage.Change {
 	if t.Key.Path != "" {
@@ -201,7 +199,7 @@ func restoring(t store.Turn) stage.Change {
 			return text
 		})
 	}
-	return stage.RestoreRecord(t.Key.Directory, connect.Named{Kind: recordKinds[t.Key.Kind], Name: t.Key.Name}, t.Before, t.After)
+	return stage.RestoreRecord(t.Key.Directory, connect.Named{Kind: kinds[t.Key.Kind], Name: t.Key.Name}, t.Before, t.After)
 }
 
 // mayStage says whether someone may stage a change.

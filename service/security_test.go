@@ -127,10 +127,11 @@ func TestTheAuditShowsWhatWasTamperedWith(t *testing.T) {
 	defer db.Close()
 	_, err = db.Exec(`UPDATE audit SET actor = 'someone else' WHERE number = 3`)
 	assert.ErrorContains(t, err, "the audit is only added to")
-	for name, tamper := range map[string]string{
-		"it is not what it was when it was added": `UPDATE audit SET actor = 'someone else' WHERE number = 3`,
-		"it is missing; the next is 4":            `DELETE FROM audit WHERE number = 3`,
+	for _, c := range [][2]string{
+		{"it is not what it was when it was added", `UPDATE audit SET actor = 'someone else' WHERE number = 3`},
+		{"it is missing; the next is 4", `DELETE FROM audit WHERE number = 3`}, // last: it stays gone
 	} {
+		name, tamper := c[0], c[1]
 		_, err = db.Exec(`DROP TRIGGER IF EXISTS audit_stays; DROP TRIGGER IF EXISTS audit_keeps; ` + tamper)
 		require.NoError(t, err)
 		st, err := store.Open(ctx, folder)

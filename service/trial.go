@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 
@@ -208,51 +209,54 @@ func (w *tried) try() {
 // is all of them or none. The error is an *answer.Problem that says which change
 // cannot be made and why.
 func (s *Service) Stage(ctx context.Context, by operator.Actor, named string, version int, changes []stage.Change) (*answer.Trial, error) {
-	return s.restage(ctx, by, named, version, func(w *tried) ([]staged, string, error) {
-		all := w.changes
-		var did []string
-		if w.err != nil {
-			return nil, "", notNow(w.err)
-		}
-		for i, c := range changes {
+	return s.restage(ctx, by, named, version, func(w *tried) (did string, err error) {
+		before := len(w.changes)
+		for _, c := range changes {
 			c.Was, c.Beside = nil, nil
 			if err := mayStage(by, &c); err != nil {
-				return nil, "", err
+				return "", err
 			}
-			if err := w.draft.Apply(&c); err != nil {
-				return nil, "", badChange(i, len(changes), err)
+			w.changes = append(w.changes, staged{c, by.Name})
+		}
+		w.try()
+		at := len(changes) - 1
+		var e *stage.Error
+		if errors.As(w.err, &e) {
+			if e.Number <= before {
+				return "", notNow(w.err)
 			}
-			all = append(all[:len(all):len(all)], staged{c, by.Name})
-			did = append(did, c.Sentence())
+			at = e.Number - before - 1
+			e.Number = 0
 		}
-		folder, err := w.head.Folder.edited(w.draft)
-		if err != nil {
-			return nil, "", badChange(len(changes)-1, len(changes), err)
+		if w.err != nil {
+			return "", badChange(at, len(changes), w.err)
 		}
-		if _, err := change.Try(w.head.Atlas, w.head.Folder.Map, folder.Map); err != nil {
-			return nil, "", badChange(len(changes)-1, len(changes), err)
+		var sentences []string
+		for i := range w.changes[before:] {
+			sentences = append(sentences, w.changes[before+i].Sentence())
 		}
-		return all, strings.Join(did, " "), nil
+		return strings.Join(sentences, " "), nil
 	})
 }
 
 // Unstage takes one change out of a trial, by its number from 1.
 func (s *Service) Unstage(ctx context.Context, by operator.Actor, named string, version, number int) (*answer.Trial, error) {
-	return s.restage(ctx, by, named, version, func(w *tried) ([]staged, string, error) {
+	return s.restage(ctx, by, named, version, func(w *tried) (did string, err error) {
 		if number < 1 || number > len(w.changes) {
-			return nil, "", badField("number", fmt.Sprint(number), fmt.Sprintf("the trial has %d changes", len(w.changes)))
+			return "", badField("number", fmt.Sprint(number), fmt.Sprintf("the trial has %d changes", len(w.changes)))
 		}
-		rest := append(w.changes[:number-1:number-1], w.changes[number:]...)
-		without := &tried{head: w.head, changes: rest}
-		if without.try(); without.err != nil {
-			return nil, "", &answer.ConflictError{Message: "without that change another cannot be made: " + without.err.Error()}
+		did = "took out: " + w.changes[number-1].Sentence()
+		w.changes = slices.Delete(w.changes, number-1, number)
+		if w.try(); w.err != nil {
+			return "", &answer.ConflictError{Message: "without that change another cannot be made: " + w.err.Error()}
 		}
-		return rest, "took out: " + w.changes[number-1].Sentence(), nil
+		return did, nil
 	})
 }
 
-// restage writes other changes into a trial.
-func (s *Service) restage(ctx context.Context, by operator.Actor, named string, version int, work func(*tried) (changes []staged, did string, err error)) (*answer.Trial, error) {
+// restage gives a trial other changes, which work makes of those that it has, and
+// tries.
+func (s *Service) restage(ctx context.Context, by operator.Actor, named string, version int, work func(*tried) (did string, err error)) (*answer.Trial, error) {
 	t, err := s.kept(ctx, named)
 	if err != nil {
 		return nil, err
@@ -260,22 +264,15 @@ func (s *Service) restage(ctx context.Context, by operator.Actor, named string, 
 	if version > 0 && version != t.Version {
 		return nil, movedTrial(t)
 	}
-	w := &tried{head: s.Head(), version: t.Version}
+	w := &tried{head: s.Head()}
 	if err := json.Unmarshal(t.Changes, &w.changes); err != nil {
 		return nil, err
 	}
-	w.draft = stage.NewDraft(w.head.base())
-	for i := range w.changes {
-		if err := w.draft.Apply(&w.changes[i].Change); err != nil {
-			w.err = err
-			break
-		}
-	}
-	changes, did, err := work(w)
+	did, err := work(w)
 	if err != nil {
 		return nil, err
 	}
-	if t.Changes, err = json.Marshal(changes); err != nil {
+	if t.Changes, err = json.Marshal(w.changes); err != nil {
 		return nil, err
 	}
 	t.Base = w.head.Revision.Number
@@ -284,11 +281,13 @@ func (s *Service) restage(ctx context.Context, by operator.Actor, named string, 
 	} else if err != nil {
 		return nil, err
 	}
+	w.version = t.Version
+	s.tried.Add(name.Fold(t.Name), w)
 	s.events.tell(Event{Trial: t.Name})
 	if err := s.note(ctx, by, "stage", t.Name, done, did); err != nil {
 		return nil, err
 	}
-	return s.Trial(ctx, t.Name)
+	return s.describe(t)
 }
 
 // DropTrial lets a version of a trial go; version 0 is whichever there is.

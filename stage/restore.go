@@ -53,8 +53,7 @@ func sum(content []byte) string {
 func (d *Draft) restore(c *Change) error {
 	kind, full, _ := strings.Cut(c.Document, " ")
 	dir, named, ok := strings.Cut(full, "/")
-	kinds := map[string]connect.Kind{"user": connect.User, "group": connect.Group, "device": connect.Device}
-	k, known := kinds[kind]
+	k, known := connect.ParseKind(kind)
 	if !ok || !known {
 		return fmt.Errorf("restore names a record, such as user cindervale/ilse.okonjo, not %q", c.Document)
 	}
