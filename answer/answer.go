@@ -22,6 +22,7 @@ type Asker interface {
 	Reach(ctx context.Context, user, system string, s situation.Situation) (*Reach, error)
 	Person(ctx context.Context, user, system string, s situation.Situation) (*Person, error)
 	Why(ctx context.Context, user, system, right, object string, s situation.Situation) (*Why, error)
+	Probe(ctx context.Context, user, system, right, object string, s situation.Situation) (*Probe, error)
 	Who(ctx context.Context, system, right, object string, s situation.Situation) (*Who, error)
 	Members(ctx context.Context, group string) (*Members, error)
 	Groups(ctx context.Context, user string) (*Groups, error)

@@ -1,6 +1,7 @@
 package answer
 
 import (
+	"encoding/json"
 	"time"
 
 	"gatemap/core/finding"
@@ -95,6 +96,8 @@ type SystemInfo struct {
 	Directory string            `json:"directory,omitempty"`
 	Requires  []string          `json:"requires" nullable:"false"`
 	Findings  []finding.Finding `json:"findings" nullable:"false"`
+	File      string            `json:"file,omitempty" doc:"The file in which it is written."`
+	Document  json.RawMessage   `json:"document,omitempty" doc:"What is written of it."`
 }
 
 // Documents are the files of a map.

@@ -40,6 +40,14 @@ type Settings struct {
 	TwoPersons bool `json:"two_persons" doc:"Whether one who staged a change may not commit it."`
 }
 
+// Version tells these settings from others.
+func (s *Settings) Version() int {
+	if s.TwoPersons {
+		return 2
+	}
+	return 1
+}
+
 // Tokens are the tokens of the service.
 type Tokens struct {
 	Tokens []TokenInfo `json:"tokens" nullable:"false"`

@@ -12,6 +12,7 @@ import (
 // Trials are the trials that are open.
 type Trials struct {
 	Trials []Trial `json:"trials" nullable:"false"`
+	Cursor string  `json:"cursor,omitempty" doc:"What to send for the next page."`
 }
 
 // Trial is a named set of staged changes on top of the revision in force.

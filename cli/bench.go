@@ -111,7 +111,7 @@ func (l *local) close(ctx context.Context, done bool) error {
 			return err
 		}
 	}
-	all, err := l.service.Trials(ctx)
+	all, err := l.service.Trials(ctx, "", 0)
 	if err != nil {
 		return err
 	}

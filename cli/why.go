@@ -8,26 +8,35 @@ import (
 	"github.com/spf13/cobra"
 
 	"gatemap/answer"
+	"gatemap/core/gate"
 )
 
 func (a *app) why() *cobra.Command {
 	var object string
+	var lines bool
 	cmd := &cobra.Command{
 		Use:   "why USER SYSTEM RIGHT",
 		Short: "Why a user can do one thing, or why not",
 		Long: `Says what becomes of one right for one user, with the lines and groups by which
 it comes, what it needs, what shuts it, or what is lacking.`,
 		Example: `  gatemap why ilse.okonjo archive frames:write --on /raw/2026
-  gatemap why ilse.okonjo archive frames:write --on /raw/2026 --from 203.0.113.9`,
+  gatemap why ilse.okonjo archive frames:write --on /raw/2026 --from 203.0.113.9
+  gatemap why ilse.okonjo archive frames:write --on /raw/2026 --lines`,
 		Args:              cobra.ExactArgs(3),
 		ValidArgsFunction: a.complete(answer.KindUser, answer.KindSystem),
 	}
 	cmd.Flags().StringVar(&object, "on", "", "the object that is meant, such as a path or a product")
+	cmd.Flags().BoolVar(&lines, "lines", false, "say of every line of the system what becomes of it")
 	situation := a.situationFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		s, err := situation()
 		if err != nil {
 			return err
+		}
+		if lines {
+			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Probe, error) {
+				return asker.Probe(ctx, args[0], args[1], args[2], object, s)
+			}, a.probeText, probeTable)
 		}
 		return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Why, error) {
 			return asker.Why(ctx, args[0], args[1], args[2], object, s)
@@ -42,6 +51,39 @@ func (a *app) whyText(w *answer.Why) error {
 		a.print("%s\n", s)
 	}
 	return nil
+}
+
+// fates says what becomes of a line, in words.
+var fates = map[gate.Fate]string{
+	gate.Decides: "decides", gate.May: "may decide", gate.Unmet: "condition not met",
+	gate.Overtaken: "another decides", gate.Others: "is for others", gate.Elsewhere: "is about something else",
+}
+
+func (a *app) probeText(p *answer.Probe) error {
+	if err := a.whyText(&p.Why); err != nil {
+		return err
+	}
+	a.print("\n")
+	wide := widest(p.Passes, func(s gate.Pass) string { return s.Line })
+	for _, s := range p.Passes {
+		var why []string
+		if len(s.Needs) > 0 {
+			why = append(why, joinNeeds(s.Needs))
+		}
+		if len(s.Lacks) > 0 {
+			why = append(why, strings.Join(s.Lacks, " or "))
+		}
+		a.print("%s\n", strings.TrimRight(fmt.Sprintf("%-*s  %-23s  %s", wide, s.Line, fates[s.Fate], strings.Join(why, "; ")), " "))
+	}
+	return nil
+}
+
+func probeTable(p *answer.Probe) [][]string {
+	table := [][]string{{"line", "fate", "needs", "lacks"}}
+	for _, s := range p.Passes {
+		table = append(table, []string{s.Line, string(s.Fate), joinNeeds(s.Needs), strings.Join(s.Lacks, "; ")})
+	}
+	return table
 }
 
 func whyTable(w *answer.Why) [][]string {

@@ -64,6 +64,11 @@ func (c *Client) Why(ctx context.Context, user, system, right, object string, s 
 	return get[answer.Why](ctx, c, "why", s, "user", user, "system", system, "right", right, "object", object)
 }
 
+// Probe is Why, with what becomes of every line of the system.
+func (c *Client) Probe(ctx context.Context, user, system, right, object string, s situation.Situation) (*answer.Probe, error) {
+	return get[answer.Probe](ctx, c, "probe", s, "user", user, "system", system, "right", right, "object", object)
+}
+
 func (c *Client) Who(ctx context.Context, system, right, object string, s situation.Situation) (*answer.Who, error) {
 	return get[answer.Who](ctx, c, "who", s, "system", system, "right", right, "object", object)
 }

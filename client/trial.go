@@ -15,7 +15,17 @@ func ofTrial(named, rest string) string { return "trials/" + url.PathEscape(name
 
 // Trials lists the trials that are open.
 func (c *Client) Trials(ctx context.Context) (*answer.Trials, error) {
-	return call[answer.Trials](ctx, c, http.MethodGet, "trials", nil, nil)
+	all := &answer.Trials{Trials: []answer.Trial{}}
+	for cursor := ""; ; {
+		page, err := call[answer.Trials](ctx, c, http.MethodGet, "trials", url.Values{"cursor": {cursor}}, nil)
+		if err != nil {
+			return nil, err
+		}
+		all.Trials = append(all.Trials, page.Trials...)
+		if cursor = page.Cursor; cursor == "" {
+			return all, nil
+		}
+	}
 }
 
 // Trial is one trial.
@@ -82,13 +92,17 @@ func (c *Client) Turned(ctx context.Context, named string) (*answer.Turned, erro
 	return call[answer.Turned](ctx, c, http.MethodGet, ofTrial(named, "/turned"), nil, nil)
 }
 
-// Impact is what a change would do on top of a trial.
+// Impact is what a change would do on top of a trial, or, where none is named, of
+// the revision in force.
 func (c *Client) Impact(ctx context.Context, named string, change stage.Change, s situation.Situation) (*answer.Impact, error) {
 	query := url.Values{}
 	for field, value := range s.Facts() {
 		query.Set(field, value)
 	}
-	return call[answer.Impact](ctx, c, http.MethodPost, ofTrial(named, "/impact"), query, change)
+	if named != "" {
+		query.Set("trial", named)
+	}
+	return call[answer.Impact](ctx, c, http.MethodPost, "impact", query, change)
 }
 
 // CommitTrial puts a trial in force. The same key asks for the same commit; override

@@ -200,31 +200,48 @@ func (t *Text) Named(key string, visit func(kind, document string, at Spot, name
 	}
 }
 
-// Entry finds the entry of a list that begins at a place, from 1: the document, the
-// keys and numbers that lead to the list, and the number of the entry.
-func (t *Text) Entry(line, column int32) (document string, list []string, number int, ok bool) {
-	var walk func(n *yaml.Node, path []string) bool
-	walk = func(n *yaml.Node, path []string) bool {
+// Entry is an entry of a list.
+type Entry struct {
+	Document string   // the name of the document
+	List     []string // the keys and numbers that lead to the list
+	Number   int      // of the entry in the list, from 1
+	At       Spot
+	Line     int32 // where it begins, from 1
+	Column   int32
+}
+
+// Entries yields every entry of every list, in the order in which they are written.
+func (t *Text) Entries(yield func(Entry) bool) {
+	var walk func(n *yaml.Node, document string, at Spot, path []string) bool
+	walk = func(n *yaml.Node, document string, at Spot, path []string) bool {
 		for i := range size(n) {
-			c := child(n, i)
+			c, spot := child(n, i), at.At(i)
 			step := strconv.Itoa(i + 1)
 			if n.Kind == yaml.MappingNode {
 				step = n.Content[2*i].Value
-			} else if int32(c.Line) == line && int32(c.Column) == column {
-				list, number = path, i+1
-				return true
+			} else if !yield(Entry{document, path, i + 1, spot, int32(c.Line), int32(c.Column)}) {
+				return false
 			}
-			if walk(c, append(path[:len(path):len(path)], step)) {
-				return true
+			if !walk(c, document, spot, append(path[:len(path):len(path)], step)) {
+				return false
 			}
 		}
-		return false
+		return true
 	}
-	for _, root := range t.roots {
-		if walk(root, nil) {
-			_, document = documentName(root)
-			return document, list, number, true
+	for i, root := range t.roots {
+		_, document := documentName(root)
+		if !walk(root, document, Spot{i}, nil) {
+			return
 		}
 	}
-	return "", nil, 0, false
+}
+
+// Entry finds the entry of a list that begins at a place, from 1.
+func (t *Text) Entry(line, column int32) (Entry, bool) {
+	for e := range t.Entries {
+		if e.Line == line && e.Column == column {
+			return e, true
+		}
+	}
+	return Entry{}, false
 }

@@ -59,12 +59,14 @@ func Operations(open, closed, kept chi.Router, s *service.Service, p *Provider, 
 	intakes(changing, s)
 	trials(changing, s)
 	administration(changing, s)
+	impacts(changing, s)
 	config.OpenAPIPath = "/openapi"
 	api := humachi.New(kept, config)
 	api.UseMiddleware(authorize(s))
 	questions(api, s)
 	comparisons(api, s)
 	lists(api, s)
+	pictures(api, s)
 	return api.OpenAPI()
 }
 
@@ -226,16 +228,25 @@ func lists(api huma.API, s *service.Service) {
 			return s.Head().Search(ctx, in.Text, kind, in.Limit, in.Cursor)
 		})
 	}
-	get(api, "/users/{directory}/{name}", "user", "What a directory says of a user", func(_ context.Context, in *FullName) (*answer.User, error) {
-		return s.Head().User(in.full())
+	get(api, "/users/{directory}/{name}", "user", "What a directory says of a user", func(ctx context.Context, in *struct {
+		FullName
+		Of
+	}) (*answer.User, error) {
+		a, err := s.Asked(ctx, in.Trial)
+		if err != nil {
+			return nil, err
+		}
+		return a.User(in.full())
 	})
-	get(api, "/groups/{directory}/{name}", "group", "What a directory says of a group", func(_ context.Context, in *FullName) (*answer.GroupInfo, error) {
-		return s.Head().Group(in.full())
-	})
-	get(api, "/systems/{name}", "system", "What the map says of a system", func(_ context.Context, in *struct {
-		Name string `path:"name"`
-	}) (*answer.SystemInfo, error) {
-		return s.Head().System(unescape(in.Name))
+	get(api, "/groups/{directory}/{name}", "group", "What a directory says of a group", func(ctx context.Context, in *struct {
+		FullName
+		Of
+	}) (*answer.GroupInfo, error) {
+		a, err := s.Asked(ctx, in.Trial)
+		if err != nil {
+			return nil, err
+		}
+		return a.Group(in.full())
 	})
 	get(api, "/map", "map", "The map in force, with its networks and windows", func(context.Context, *struct{}) (*answer.Map, error) {
 		return s.Head().Map(), nil

@@ -14,9 +14,12 @@ import (
 	"gatemap/store"
 )
 
-// put registers an operation that writes something at its path.
-func put[In, Out any](api huma.API, path, id, summary string, right operator.Right, work func(context.Context, *In) (*Out, error)) {
-	call(api, operation(http.MethodPut, path, id, summary, right, http.StatusOK), work)
+// settings are the settings with their version.
+func settings(x *answer.Settings, err error) (*versioned[answer.Settings], error) {
+	if err != nil {
+		return nil, answer.ProblemOf(err)
+	}
+	return &versioned[answer.Settings]{etag(x.Version()), x}, nil
 }
 
 // drop registers an operation that takes something away.
@@ -74,11 +77,18 @@ func administration(api huma.API, s *service.Service) {
 	drop(api, "/tokens/{name}", "drop-token", "End a token", operator.Administer, func(ctx context.Context, in *Called) error {
 		return s.DropToken(ctx, operator.From(ctx), unescape(in.Name))
 	})
-	get(api, "/settings", "settings", "The settings of the service", func(ctx context.Context, _ *struct{}) (*answer.Settings, error) {
-		return s.Settings(ctx)
+	huma.Register(api, operation(http.MethodGet, "/settings", "settings", "The settings of the service", operator.Read, http.StatusOK), func(ctx context.Context, _ *struct{}) (*versioned[answer.Settings], error) {
+		return settings(s.Settings(ctx))
 	})
-	put(api, "/settings", "configure", "Change the settings of the service", operator.Administer, func(ctx context.Context, in *struct{ Body answer.Settings }) (*answer.Settings, error) {
-		return s.Configure(ctx, operator.From(ctx), in.Body)
+	huma.Register(api, operation(http.MethodPut, "/settings", "configure", "Change the settings of the service", operator.Administer, http.StatusOK), func(ctx context.Context, in *struct {
+		Version
+		Body answer.Settings
+	}) (*versioned[answer.Settings], error) {
+		version, err := in.number()
+		if err != nil {
+			return nil, err
+		}
+		return settings(s.Configure(ctx, operator.From(ctx), version, in.Body))
 	})
 	read(api, "/audit", "audit", "What was done and refused", operator.Audit, func(ctx context.Context, in *struct {
 		Actor  string    `query:"actor" doc:"Only by this one."`

@@ -57,8 +57,11 @@ func ofTrial[In any](api huma.API, method, path, id, summary string, right opera
 
 // trials are the operations on trials, and on what comes of them.
 func trials(api huma.API, s *service.Service) {
-	get(api, "/trials", "trials", "The trials that are open, by name", func(ctx context.Context, _ *struct{}) (*answer.Trials, error) {
-		return s.Trials(ctx)
+	get(api, "/trials", "trials", "The trials that are open, by name", func(ctx context.Context, in *struct {
+		Limit  int    `query:"limit" minimum:"1" maximum:"200" default:"50"`
+		Cursor string `query:"cursor" doc:"Where the last page ended."`
+	}) (*answer.Trials, error) {
+		return s.Trials(ctx, in.Cursor, in.Limit)
 	})
 	ofTrial(api, http.MethodPost, "/trials", "new-trial", "Begin a trial: empty, or with what is otherwise in the files of a folder", operator.Stage, http.StatusCreated, func(ctx context.Context, in *struct {
 		Body struct {
@@ -140,17 +143,6 @@ func trials(api huma.API, s *service.Service) {
 	})
 	get(api, "/trials/{trial}/turned", "turned", "Which findings and guarantees a trial turns", func(ctx context.Context, in *Tried) (*answer.Turned, error) {
 		return s.Turned(ctx, in.Trial)
-	})
-	post(api, "/trials/{trial}/impact", "impact", "What a change would do on top of a trial, without staging it", operator.Read, http.StatusOK, func(ctx context.Context, in *struct {
-		Tried
-		Facts
-		Body stage.Change
-	}) (*answer.Impact, error) {
-		given, err := in.situation()
-		if err != nil {
-			return nil, err
-		}
-		return s.Impact(ctx, in.Trial, in.Body, given)
 	})
 	post(api, "/trials/{trial}/commit", "commit-trial", "Put a trial in force, as one revision", operator.Commit, http.StatusOK, func(ctx context.Context, in *struct {
 		Tried

@@ -100,6 +100,7 @@ func (h *Head) System(written string) (*answer.SystemInfo, error) {
 	d := &answer.SystemInfo{
 		System: s.Name(), Type: s.Document.Type.Name, Title: s.Document.Title, Directory: s.Document.Directory.Name,
 		Requires: slices.Concat([]string{}, s.Document.Requires), Findings: []finding.Finding{},
+		File: s.Document.Place.File, Document: h.Folder.document(s),
 	}
 	for _, f := range h.Found() {
 		if f.Where.System == s.Name() {

@@ -61,7 +61,7 @@ func again(t require.TestingT, s *service.Service) {
 	require.NoError(t, err)
 	_, err = s.CommitFolder(ctx, f, "test", "begin")
 	require.NoError(t, err)
-	all, err := s.Trials(ctx)
+	all, err := s.Trials(ctx, "", 50)
 	require.NoError(t, err)
 	for _, trial := range all.Trials {
 		require.NoError(t, s.DropTrial(ctx, ada, trial.Name, 0))
@@ -269,7 +269,7 @@ func TestWhatKeepsATrialFromBeingCommitted(t *testing.T) {
 	assert.ErrorContains(t, err, "a trial's name has letters")
 
 	// Who staged may not commit, once that is switched on.
-	_, err = s.Configure(ctx, ada, answer.Settings{TwoPersons: true})
+	_, err = s.Configure(ctx, ada, 0, answer.Settings{TwoPersons: true})
 	require.NoError(t, err)
 	begin(t, s, "two", stage.Change{Do: stage.Join, Group: "crew", Member: "teo"})
 	assert.ErrorAs(t, commit(s, ada, "two", ""), &forbidden)

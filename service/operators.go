@@ -175,8 +175,18 @@ func (s *Service) Settings(ctx context.Context) (*answer.Settings, error) {
 
 const settingTwoPersons = "two-persons"
 
-// Configure writes settings.
-func (s *Service) Configure(ctx context.Context, by operator.Actor, in answer.Settings) (*answer.Settings, error) {
+// Configure writes settings. A version that is not 0 must be that of the settings as
+// they are, else the error is an *answer.Problem.
+func (s *Service) Configure(ctx context.Context, by operator.Actor, version int, in answer.Settings) (*answer.Settings, error) {
+	s.committing.Lock()
+	defer s.committing.Unlock()
+	now, err := s.Settings(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if version != 0 && version != now.Version() {
+		return nil, &answer.Problem{Title: "Changed by someone else", Status: 412, Detail: "the settings are others by now: look at them again"}
+	}
 	value := "off"
 	if in.TwoPersons {
 		value = "on"

@@ -223,20 +223,19 @@ func (w *tried) turns() *answer.Turned {
 	return w.turned
 }
 
-// Impact says what a change would do on top of a trial, before it is staged.
+// Impact says what a change would do on top of a trial, or of the revision in force
+// where none is named, before it is staged.
 func (s *Service) Impact(ctx context.Context, named string, c stage.Change, in situation.Situation) (*answer.Impact, error) {
-	t, before, err := s.standing(ctx, named)
+	head, err := s.AskedHead(ctx, named)
 	if err != nil {
 		return nil, err
 	}
 	c.Was, c.Beside = nil, nil
-	// What is there with the trial stands in for the revision in force.
-	head := &Head{Revision: before.head.Revision, Folder: before.folder, Answers: before.answers}
 	w := &tried{head: head, changes: []staged{{Change: c}}}
 	if w.try(); w.err != nil {
 		return nil, badChange(0, 1, w.err)
 	}
-	out, err := w.outcome(t.Name, Outcoming{Situation: in, Limit: 50})
+	out, err := w.outcome(named, Outcoming{Situation: in, Limit: 50})
 	if err != nil {
 		return nil, err
 	}

@@ -72,13 +72,20 @@ func (s *Service) createTrial(ctx context.Context, by operator.Actor, t *store.T
 }
 
 // Trials lists the trials that are open, by name.
-func (s *Service) Trials(ctx context.Context) (*answer.Trials, error) {
+func (s *Service) Trials(ctx context.Context, after string, limit int) (*answer.Trials, error) {
 	list, err := s.store.Trials(ctx)
 	if err != nil {
 		return nil, err
 	}
 	all := &answer.Trials{Trials: []answer.Trial{}}
 	for i := range list {
+		if name.Fold(list[i].Name) <= name.Fold(after) && after != "" {
+			continue
+		}
+		if limit > 0 && len(all.Trials) == limit {
+			all.Cursor = list[i-1].Name
+			break
+		}
 		t, err := s.describe(&list[i])
 		if err != nil {
 			return nil, err
@@ -311,12 +318,27 @@ func (s *Service) DropTrial(ctx context.Context, by operator.Actor, named string
 
 // Asked is what a question is asked of: the revision in force, or a trial.
 func (s *Service) Asked(ctx context.Context, trial string) (Answers, error) {
-	if trial == "" {
-		return s.Head().Answers, nil
-	}
-	_, w, err := s.standing(ctx, trial)
+	h, err := s.AskedHead(ctx, trial)
 	if err != nil {
 		return Answers{}, err
 	}
-	return w.answers, nil
+	return h.Answers, nil
+}
+
+// AskedHead is Asked, with what is written. A trial bears the revision on which it
+// was worked out.
+func (s *Service) AskedHead(ctx context.Context, trial string) (*Head, error) {
+	if trial == "" {
+		return s.Head(), nil
+	}
+	_, w, err := s.standing(ctx, trial)
+	if err != nil {
+		return nil, err
+	}
+	return w.asHead(), nil
+}
+
+// asHead is the map with the trial in the place of a revision in force.
+func (w *tried) asHead() *Head {
+	return &Head{Revision: w.head.Revision, Folder: w.folder, Answers: w.answers}
 }

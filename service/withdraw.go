@@ -93,23 +93,12 @@ func throughWords(user string, r gate.Route) string {
 // without is the change that takes a user out of a line that names the user; a line
 // that then names nobody is dropped.
 func without(text *mapfile.Text, line, column int32, is func(string) bool) (stage.Change, error) {
-	document, list, number, ok := text.Entry(line, column)
+	e, ok := text.Entry(line, column)
 	if !ok {
 		return stage.Change{}, fmt.Errorf("it does not stand where it was read")
 	}
-	c := stage.Change{Do: stage.DropEntry, Document: document, List: strings.Join(list, " > "), Entry: strconv.Itoa(number)}
-	at, _ := text.Document("system", document)
-	for _, step := range append(list, c.Entry) {
-		if next, ok := text.Key(at, step); ok {
-			at = next
-			continue
-		}
-		n, err := strconv.Atoi(step)
-		if err != nil {
-			return c, err
-		}
-		at = at.At(n - 1)
-	}
+	c := stage.Change{Do: stage.DropEntry, Document: e.Document, List: strings.Join(e.List, " > "), Entry: strconv.Itoa(e.Number)}
+	at := e.At
 	users, ok := text.Key(at, "users")
 	if !ok {
 		return c, fmt.Errorf("it names no users")

@@ -204,6 +204,17 @@ func (a *Atlas) leans(s *System) []name.Ref {
 	return append(slices.Clone(s.Site.Leans), a.behind(s.Document)...)
 }
 
+// Behind lists the systems that stand in front of one.
+func (a *Atlas) Behind(s *System) []*System {
+	var list []*System
+	for _, ref := range a.behind(s.Document) {
+		if before, err := a.System(ref.Name); err == nil && !slices.Contains(list, before) {
+			list = append(list, before)
+		}
+	}
+	return list
+}
+
 // behind lists the systems that a document puts in front.
 func (a *Atlas) behind(d *gate.System) []name.Ref {
 	var refs []name.Ref

@@ -3,8 +3,11 @@ package directory
 import (
 	"cmp"
 	"fmt"
+	"iter"
 	"slices"
+	"strings"
 
+	"gatemap/core/filter"
 	"gatemap/core/finding"
 	"gatemap/core/name"
 	"gatemap/core/parallel"
@@ -61,6 +64,19 @@ func (r *rules) alone(g GroupID) *rules {
 // directories, or of its own where the group draws own.
 func (b *Book) describes(g GroupID, u UserID) bool {
 	return b.mayDraw(g, u) && b.Group(g).Rule.Filter.Match(record{b.users.records[u], b.exact[b.users.home[u]]})
+}
+
+// Matching yields the users whom a filter matches, of one directory, or of all where
+// none is named.
+func (b *Book) Matching(f *filter.Filter, home string) iter.Seq[UserID] {
+	return func(yield func(UserID) bool) {
+		for i, user := range b.users.records {
+			u := UserID(i)
+			if (home == "" || strings.EqualFold(home, b.UserHome(u))) && f.Match(record{user, b.exact[b.users.home[u]]}) && !yield(u) {
+				return
+			}
+		}
+	}
 }
 
 // mayDraw says whether a group draws from the directory of a user.

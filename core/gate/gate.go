@@ -118,6 +118,8 @@ type Question struct {
 	// Brief asks for states alone: needs, reasons and routes are left out, and
 	// for the common gate types nothing is allocated.
 	Brief bool
+	// Passes, where it is not nil, is filled in with the lines that are come to.
+	Passes Passes
 
 	ways  map[directory.GroupID][]Hop
 	marks marks

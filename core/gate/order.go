@@ -33,6 +33,9 @@ func (w *Walk) Meet(line *Line, permit bool, when []*situation.Condition, index 
 	for _, c := range when {
 		truth = min(truth, c.Holds(w.q.Facts))
 	}
+	if w.q.Passes != nil {
+		w.q.note(line, truth, when...)
+	}
 	switch {
 	case truth == situation.False && permit:
 		w.stopped = true

@@ -201,6 +201,9 @@ func (h Held) All() iter.Seq[uint32] {
 // Has says whether the subject is in the crowd of that number.
 func (h Held) Has(number uint32) bool { return has(h, number) }
 
+// Includes says whether a set that is compiled has the crowd of that number.
+func (h Held) Includes(number uint32) bool { return int(number/64) < len(h) && has(h, number) }
+
 // Put sets the bit of a number.
 func (h Held) Put(number uint32) { put(h, number) }
 

@@ -117,7 +117,7 @@ const (
 
 // Who compiles who a line is for.
 func (s *Site) Who(w *Who, line Line, effect Effect) *Crowd {
-	c := s.Roster.enter(&Crowd{Everyone: w.Everyone, giving: effect == Giving})
+	c := s.Roster.enter(&Crowd{line: line.Name, Everyone: w.Everyone, giving: effect == Giving})
 	if w.Empty() {
 		s.Errors.Addf(line.Place, "line %s says nobody: it needs groups, users or everyone: true", line.Name)
 	}
@@ -167,7 +167,7 @@ func (s *Site) People(w *Who, line Line) *Crowd {
 // EveryoneBut compiles the crowd of a line that holds for all but an exception.
 func (s *Site) EveryoneBut(except *directory.People, line Line) *Crowd {
 	party, _ := s.Party(except, line)
-	return s.Roster.enter(&Crowd{Everyone: true, except: party})
+	return s.Roster.enter(&Crowd{line: line.Name, Everyone: true, except: party})
 }
 
 // Party compiles users and groups that are looked at for membership alone,

@@ -168,7 +168,11 @@ func union[T comparable](a, b []T) []T {
 
 // Conditional is the verdict of a line that gives under a condition.
 func Conditional(c *situation.Condition, q *Question, line Line) Verdict {
-	switch c.Holds(q.Facts) {
+	truth := c.Holds(q.Facts)
+	if q.Passes != nil {
+		q.note(&line, truth, c)
+	}
+	switch truth {
 	case situation.True:
 		return Opened
 	case situation.Unknown:
@@ -191,7 +195,11 @@ func Conditional(c *situation.Condition, q *Question, line Line) Verdict {
 // holds, open where it does not, and where it is unknown the opposite of it is
 // needed.
 func Barring(c *situation.Condition, q *Question, line Line, reason Reason) Verdict {
-	switch c.Holds(q.Facts) {
+	truth := c.Holds(q.Facts)
+	if q.Passes != nil {
+		q.note(&line, truth, c)
+	}
+	switch truth {
 	case situation.True:
 		return q.ShutFor(reason, line.Name, "")
 	case situation.Unknown:

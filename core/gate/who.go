@@ -31,6 +31,7 @@ type Crowd struct {
 	except   directory.Party
 	broken   bool
 	giving   bool
+	line     string
 	roster   *Roster
 	number   uint32
 }
@@ -72,6 +73,9 @@ func (c *Crowd) Claims() []ClaimRef {
 	}
 	return refs
 }
+
+// Line is the name of the line that is for the crowd.
+func (c *Crowd) Line() string { return c.line }
 
 // Number is the number of the crowd in the roster of its system.
 func (c *Crowd) Number() uint32 { return c.number }

@@ -1,0 +1,86 @@
+package answer
+
+import (
+	"encoding/json"
+
+	"gatemap/core/gate"
+)
+
+// Probe is an answer with what became of every line of the system on the way to it.
+type Probe struct {
+	Why
+	Passes []gate.Pass `json:"passes" doc:"The lines of the system, in the order in which they are written." nullable:"false"`
+}
+
+// Lines are the lines of a system.
+type Lines struct {
+	System string `json:"system"`
+	Lines  []Line `json:"lines" doc:"In the order in which they are written." nullable:"false"`
+}
+
+// Line is one line of a system, and where it stands.
+type Line struct {
+	Line   string          `json:"line" doc:"As SYSTEM/NAME."`
+	System string          `json:"system"`
+	Type   string          `json:"type" doc:"The gate type of the system."`
+	List   string          `json:"list,omitempty" doc:"The list in which it stands, as a change names it."`
+	Entry  int             `json:"entry,omitempty" doc:"Its number in the list, from 1."`
+	File   string          `json:"file,omitempty"`
+	Row    int             `json:"row,omitempty" doc:"The line of the file."`
+	People int             `json:"people" doc:"For how many people it is."`
+	Value  json.RawMessage `json:"value,omitempty" doc:"What is written there."`
+	// Groups are those that the line names, and by which it is for a group asked about.
+	Groups []string `json:"groups" doc:"The groups that it names." nullable:"false"`
+}
+
+// Opened are the lines that a group, or one that holds it, is named in.
+type Opened struct {
+	Group string `json:"group" doc:"Full name of the group."`
+	Lines []Line `json:"lines" doc:"By system, in the order in which they are written." nullable:"false"`
+}
+
+// Chart is the whole map at a glance.
+type Chart struct {
+	Revision int           `json:"revision"`
+	Groups   []ChartGroup  `json:"groups" doc:"Those that open most to most people." nullable:"false"`
+	Left     int           `json:"left" doc:"How many more groups open something."`
+	Systems  []ChartSystem `json:"systems" doc:"By name." nullable:"false"`
+	Links    []ChartLink   `json:"links" doc:"Which of these groups is named where." nullable:"false"`
+}
+
+// ChartGroup is a group that opens something.
+type ChartGroup struct {
+	Group  string `json:"group"`
+	People int    `json:"people" doc:"How many are in it, at all levels."`
+}
+
+// ChartSystem is a system on the chart.
+type ChartSystem struct {
+	System   string   `json:"system"`
+	Type     string   `json:"type"`
+	Title    string   `json:"title,omitempty"`
+	People   int      `json:"people" doc:"How many its lines name."`
+	Lines    int      `json:"lines"`
+	Errors   int      `json:"errors" doc:"Findings in it that are errors."`
+	Warnings int      `json:"warnings"`
+	Behind   []string `json:"behind" doc:"The systems that stand in front of it." nullable:"false"`
+	Everyone bool     `json:"everyone" doc:"Whether some line of it is for everyone."`
+}
+
+// ChartLink is a group that a system names.
+type ChartLink struct {
+	Group  string `json:"group"`
+	System string `json:"system"`
+	Lines  int    `json:"lines" doc:"In how many lines."`
+}
+
+// Matched are those whom a rule matches.
+type Matched struct {
+	Filter string   `json:"filter"`
+	Count  int      `json:"count"`
+	Sample []string `json:"sample" doc:"Some of them, by name." nullable:"false"`
+	// Wrong and At say why the rule cannot be read, while it is being written.
+	Wrong   string   `json:"wrong,omitempty" doc:"Why it cannot be read."`
+	At      int      `json:"at,omitempty" doc:"At which character, from 1."`
+	Unknown []string `json:"unknown,omitempty" doc:"Attributes that no user has."`
+}

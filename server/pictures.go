@@ -1,0 +1,84 @@
+package server
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"gatemap/answer"
+	"gatemap/core/situation"
+	"gatemap/operator"
+	"gatemap/service"
+	"gatemap/stage"
+)
+
+// pictures registers what is drawn, and what helps to write a change: the lines of
+// systems, the way of an answer through them, the whole map at a glance.
+func pictures(api huma.API, s *service.Service) {
+	question(api, s, "/probe", "probe", "Why a user can do one thing, with what becomes of every line of the system", func(ctx context.Context, a service.Answers, in *struct {
+		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name."`
+		System string `query:"system" required:"true" minLength:"1" doc:"The system."`
+		Right  string `query:"right" required:"true" minLength:"1" doc:"The right."`
+		Object string `query:"object" doc:"The object; missing: the system's own default."`
+		Asking
+	}, given situation.Situation) (*answer.Probe, error) {
+		return a.Probe(ctx, in.User, in.System, in.Right, in.Object, given)
+	})
+	get(api, "/systems/{name}", "system", "What the map says of a system", func(ctx context.Context, in *struct {
+		Name string `path:"name"`
+		Of
+	}) (*answer.SystemInfo, error) {
+		h, err := s.AskedHead(ctx, in.Trial)
+		if err != nil {
+			return nil, err
+		}
+		return h.System(unescape(in.Name))
+	})
+	get(api, "/systems/{name}/lines", "lines", "The lines of a system, with where they stand and for how many people they are", func(ctx context.Context, in *struct {
+		Name string `path:"name"`
+		Of
+	}) (*answer.Lines, error) {
+		h, err := s.AskedHead(ctx, in.Trial)
+		if err != nil {
+			return nil, err
+		}
+		return h.Lines(unescape(in.Name))
+	})
+	get(api, "/groups/{directory}/{name}/opens", "opens", "All lines by which being in a group opens something", func(ctx context.Context, in *struct {
+		FullName
+		Of
+	}) (*answer.Opened, error) {
+		h, err := s.AskedHead(ctx, in.Trial)
+		if err != nil {
+			return nil, err
+		}
+		return h.Opens(in.full())
+	})
+	get(api, "/chart", "chart", "The whole map at a glance", func(_ context.Context, in *struct {
+		Most int `query:"most" minimum:"1" maximum:"200" default:"40" doc:"How many groups at the most."`
+	}) (*answer.Chart, error) {
+		return s.Head().Chart(in.Most), nil
+	})
+	question(api, s, "/matched", "matched", "Whom a rule would match, while it is being written", func(ctx context.Context, a service.Answers, in *struct {
+		Filter    string `query:"filter" required:"true" doc:"The rule (RFC 7644 section 3.4.2.2)."`
+		Directory string `query:"directory" doc:"Only users of this directory."`
+		Of
+	}, _ situation.Situation) (*answer.Matched, error) {
+		return a.Matched(ctx, in.Filter, in.Directory)
+	})
+}
+
+// impacts registers what is asked about a change.
+func impacts(api huma.API, s *service.Service) {
+	post(api, "/impact", "impact", "What a change would do, without staging it", operator.Read, http.StatusOK, func(ctx context.Context, in *struct {
+		Asking
+		Body stage.Change
+	}) (*answer.Impact, error) {
+		given, err := in.situation()
+		if err != nil {
+			return nil, err
+		}
+		return s.Impact(ctx, in.Trial, in.Body, given)
+	})
+}

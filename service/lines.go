@@ -1,0 +1,146 @@
+package service
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"gatemap/answer"
+	"gatemap/core/atlas"
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/place"
+	"gatemap/core/situation"
+	"gatemap/mapfile"
+)
+
+// Probe is Why, with what becomes of every line of the system on the way.
+func (a Answers) Probe(ctx context.Context, user, system, right, object string, s situation.Situation) (*answer.Probe, error) {
+	why, err := a.Why(ctx, user, system, right, object, s)
+	if err != nil {
+		return nil, err
+	}
+	u, facts, err := a.subject(user, s)
+	if err != nil {
+		return nil, err
+	}
+	in, point, err := a.point(system, right, object)
+	if err != nil {
+		return nil, err
+	}
+	return &answer.Probe{Why: *why, Passes: a.Atlas.Walk(u, facts, in, point)}, nil
+}
+
+// Lines lists the lines of a system, with where they stand and for how many people
+// they are. The error is a *directory.NotFoundError.
+func (h *Head) Lines(written string) (*answer.Lines, error) {
+	s, err := h.Atlas.System(written)
+	if err != nil {
+		return nil, err
+	}
+	return &answer.Lines{System: s.Name(), Lines: h.lines(s, func(*gate.Crowd) bool { return true })}, nil
+}
+
+// Opens lists the lines that name a group, or one into which its members flow: all
+// that being in it opens. The error is a *directory.NotFoundError.
+func (h *Head) Opens(written string) (*answer.Opened, error) {
+	book := h.Atlas.Book
+	g, err := book.FindGroup(written, "")
+	if err != nil {
+		return nil, err
+	}
+	o := &answer.Opened{Group: book.GroupName(g), Lines: []answer.Line{}}
+	for _, s := range h.Atlas.Systems {
+		lines := h.lines(s, func(c *gate.Crowd) bool {
+			return slices.ContainsFunc(c.Groups, func(named directory.GroupID) bool { return book.Flows(g, named) })
+		})
+		for i := range lines {
+			lines[i].Groups = slices.DeleteFunc(lines[i].Groups, func(named string) bool {
+				outer, err := book.LookGroup(named, "")
+				return err != nil || !book.Flows(g, outer)
+			})
+		}
+		o.Lines = append(o.Lines, lines...)
+	}
+	return o, nil
+}
+
+// lines are those lines of a system of which some crowd is wanted.
+func (h *Head) lines(s *atlas.System, wanted func(*gate.Crowd) bool) []answer.Line {
+	crowds := map[string][]*gate.Crowd{}
+	for _, c := range s.Site.Roster.All() {
+		if wanted(c) {
+			crowds[c.Line()] = append(crowds[c.Line()], c)
+		}
+	}
+	lines := []answer.Line{}
+	if len(crowds) == 0 {
+		return lines
+	}
+	written := h.Folder.entries(s.Document.Place.File)
+	for _, named := range s.Lines() {
+		if len(crowds[named]) == 0 {
+			continue
+		}
+		at := s.Site.Places[named]
+		line := answer.Line{Line: named, System: s.Name(), Type: s.Document.Type.Name, File: at.File, Row: int(at.Line), Groups: []string{}}
+		for _, c := range crowds[named] {
+			line.People = max(line.People, h.Atlas.People(c))
+			line.Groups = append(line.Groups, groupNames(h.Atlas.Book, c.Groups)...)
+		}
+		if e, ok := written[at]; ok {
+			line.List, line.Entry, line.Value = e.list, e.number, e.value
+		}
+		lines = append(lines, line)
+	}
+	return lines
+}
+
+// entry is an entry of a list of a file.
+type entry struct {
+	list   string
+	number int
+	value  []byte // as JSON
+}
+
+// entries are the entries of the lists of a file, by where they begin.
+func (f *Folder) entries(path string) map[place.Place]entry {
+	i := slices.IndexFunc(f.Files, func(x mapfile.File) bool { return x.Path == path })
+	if i < 0 {
+		return nil
+	}
+	text, err := mapfile.OpenText(f.Files[i])
+	if err != nil {
+		return nil // it was read when the map was
+	}
+	found := map[place.Place]entry{}
+	for e := range text.Entries {
+		value, err := mapfile.JSON(text.Flow(e.At))
+		if err != nil {
+			continue
+		}
+		found[place.Place{File: path, Line: e.Line, Column: e.Column}] = entry{strings.Join(e.List, " > "), e.Number, value}
+	}
+	return found
+}
+
+// document is what is written of a system, as JSON; nil where it cannot be found.
+func (f *Folder) document(s *atlas.System) []byte {
+	i := slices.IndexFunc(f.Files, func(x mapfile.File) bool { return x.Path == s.Document.Place.File })
+	if i < 0 {
+		return nil
+	}
+	text, err := mapfile.OpenText(f.Files[i])
+	if err != nil {
+		return nil
+	}
+	at, ok := text.Document("system", s.Name())
+	if !ok {
+		return nil
+	}
+	value, err := mapfile.JSON(text.Flow(at))
+	if err != nil {
+		return nil
+	}
+	return value
+}
