@@ -34,7 +34,7 @@ func (w *Walk) Meet(line *Line, permit bool, when []*situation.Condition, index 
 		truth = min(truth, c.Holds(w.q.Facts))
 	}
 	if w.q.Passes != nil {
-		w.q.note(line, truth, when...)
+		w.q.Note(line, truth, when...)
 	}
 	switch {
 	case truth == situation.False && permit:

@@ -37,9 +37,12 @@ func (s Pass) Settled() Pass {
 // Passes are what a question came to, by the names of lines.
 type Passes map[string]Pass
 
-// note keeps what came of the condition of a line, where Passes asks for it. Of
+// Note keeps what came of the condition of a line, where Passes asks for it. Of
 // several parts of a question, the one in which the line does most counts.
-func (q *Question) note(line *Line, truth situation.Truth, when ...*situation.Condition) {
+func (q *Question) Note(line *Line, truth situation.Truth, when ...*situation.Condition) {
+	if q.Passes == nil {
+		return
+	}
 	s := Pass{Line: line.Name, Fate: Unmet}
 	switch truth {
 	case situation.True:

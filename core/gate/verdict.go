@@ -170,7 +170,7 @@ func union[T comparable](a, b []T) []T {
 func Conditional(c *situation.Condition, q *Question, line Line) Verdict {
 	truth := c.Holds(q.Facts)
 	if q.Passes != nil {
-		q.note(&line, truth, c)
+		q.Note(&line, truth, c)
 	}
 	switch truth {
 	case situation.True:
@@ -197,7 +197,7 @@ func Conditional(c *situation.Condition, q *Question, line Line) Verdict {
 func Barring(c *situation.Condition, q *Question, line Line, reason Reason) Verdict {
 	truth := c.Holds(q.Facts)
 	if q.Passes != nil {
-		q.note(&line, truth, c)
+		q.Note(&line, truth, c)
 	}
 	switch truth {
 	case situation.True:

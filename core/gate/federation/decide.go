@@ -9,6 +9,7 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/name"
+	"gatemap/core/situation"
 )
 
 const signIn = "sign-in"
@@ -111,12 +112,25 @@ func (p *point) decide(q *gate.Question, at visit) gate.Entitlement {
 			e.Routes = append(e.Routes, t.crowd.Routes(q, t.line.Name)...)
 		} else {
 			e.Routes = append(e.Routes, gate.Route{Mapping: t.line.Name, By: "claim:" + t.test.Claim, Path: []gate.Hop{}})
+			p.party.noteClaim(q, t.test.Claim)
 		}
 	}
 	if len(by) == 0 {
 		e.Routes = []gate.Route{{Mapping: p.bureau.system + "/" + p.party.name + " default", Path: []gate.Hop{}}}
 	}
 	return e
+}
+
+// noteClaim notes the rules by which a claim comes that lets the user in.
+func (p *party) noteClaim(q *gate.Question, named string) {
+	if q.Passes == nil {
+		return
+	}
+	for i := range p.claims {
+		if c := &p.claims[i]; c.doc.Claim == named && len(c.values(q)) > 0 {
+			q.Note(&c.line, situation.True)
+		}
+	}
 }
 
 // claimRoutes are the claim rules that give the value.

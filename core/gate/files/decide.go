@@ -7,6 +7,7 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/name"
+	"gatemap/core/situation"
 )
 
 type point struct {
@@ -86,6 +87,7 @@ func (p *point) door(q *gate.Question) gate.Verdict {
 			verdict = verdict.And(q.ShutFor(gate.ByDoor, e.line.Name, ""))
 		} else {
 			allowed = true
+			q.Note(&e.line, situation.True)
 		}
 	}
 	if !allowed {

@@ -7,6 +7,7 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/name"
+	"gatemap/core/situation"
 )
 
 // point is admission to one kind of network, or one tag.
@@ -156,6 +157,7 @@ func (p *porter) routes(q visit, c *policy) []gate.Route {
 		for i := range p.tags {
 			if t := &p.tags[i]; t.tag == tag && t.crowd.Has(q.Question) {
 				ways = append(ways, t.crowd.Routes(q.Question, c.line.Name)...)
+				q.Note(&t.line, situation.True)
 			}
 		}
 		if len(ways) == 0 { // the default tag

@@ -171,6 +171,9 @@ func (c *policy) would() string {
 // verdict is what one policy that names the user leaves.
 func (c *policy) verdict(q *gate.Question) gate.Verdict {
 	matches := c.when.Holds(q.Facts)
+	if q.Passes != nil {
+		q.Note(&c.line, matches, &c.when)
+	}
 	if matches == situation.False {
 		return gate.Opened
 	}
