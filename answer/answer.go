@@ -202,11 +202,12 @@ const (
 	KindGroup  Kind = "group"
 	KindSystem Kind = "system"
 	KindDevice Kind = "device"
+	KindLine   Kind = "line" // of a system; told only where it is asked for
 )
 
 // Values lists the kinds.
 func (Kind) Values() []string {
-	return []string{string(KindUser), string(KindGroup), string(KindSystem), string(KindDevice)}
+	return []string{string(KindUser), string(KindGroup), string(KindSystem), string(KindDevice), string(KindLine)}
 }
 
 // Page is a part of a list. Cursor asks for the next part; empty means that
@@ -219,7 +220,7 @@ type Page struct {
 
 // Item is one thing that was found.
 type Item struct {
-	Kind   Kind   `json:"kind" enum:"user,group,system,device"`
+	Kind   Kind   `json:"kind" enum:"user,group,system,device,line"`
 	Name   string `json:"name" doc:"Full name."`
 	Title  string `json:"title,omitempty" doc:"Display name, description or title."`
 	Detail string `json:"detail,omitempty" doc:"Title and department of a user, kind of a group, gate type of a system."`

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"gatemap/core/finding"
+	"gatemap/core/gate"
 )
 
 // Map says what map the service holds, with the names that a situation can
@@ -96,6 +97,7 @@ type SystemInfo struct {
 	Directory string            `json:"directory,omitempty"`
 	Requires  []string          `json:"requires" nullable:"false"`
 	Findings  []finding.Finding `json:"findings" nullable:"false"`
+	Seats     []gate.Seats      `json:"seats,omitempty" doc:"The seats of its products."`
 	File      string            `json:"file,omitempty" doc:"The file in which it is written."`
 	Document  json.RawMessage   `json:"document,omitempty" doc:"What is written of it."`
 }

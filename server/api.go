@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"reflect"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -12,6 +13,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"gatemap/answer"
+	"gatemap/core/gate"
 	"gatemap/core/situation"
 	"gatemap/service"
 )
@@ -44,6 +46,8 @@ func Operations(open, closed, kept chi.Router, s *service.Service, p *Provider, 
 	config.CreateHooks = nil // no $schema in the answers
 	config.RejectUnknownQueryParameters = true
 	config.Servers = []*huma.Server{{URL: "/api/v1"}}
+	// States are bytes to Go, but words in JSON.
+	config.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[[]gate.State](), reflect.TypeFor[[]string]())
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 		"token":   {Type: "http", Scheme: "bearer"},
 		"session": {Type: "apiKey", In: "cookie", Name: cookie},
@@ -218,7 +222,7 @@ type Paging struct {
 
 func lists(api huma.API, s *service.Service) {
 	get(api, "/search", "search", "Look for users, groups, systems and devices", func(ctx context.Context, in *struct {
-		Kind string `query:"kind" enum:"user,group,system,device" doc:"Only these; missing: all."`
+		Kind string `query:"kind" enum:"user,group,system,device,line" doc:"Only these; missing: all but the lines of systems."`
 		Paging
 	}) (*answer.Page, error) {
 		return s.Head().Search(ctx, in.Text, answer.Kind(in.Kind), in.Limit, in.Cursor)

@@ -7,6 +7,7 @@ import (
 	"gatemap/answer"
 	"gatemap/core/directory"
 	"gatemap/core/finding"
+	"gatemap/core/gate"
 )
 
 // Map describes the map in force.
@@ -101,6 +102,9 @@ func (h *Head) System(written string) (*answer.SystemInfo, error) {
 		System: s.Name(), Type: s.Document.Type.Name, Title: s.Document.Title, Directory: s.Document.Directory.Name,
 		Requires: slices.Concat([]string{}, s.Document.Requires), Findings: []finding.Finding{},
 		File: s.Document.Place.File, Document: h.Folder.document(s),
+	}
+	if g, ok := s.Gate.(gate.Seated); ok {
+		d.Seats = g.Seats(h.Atlas.Book)
 	}
 	for _, f := range h.Found() {
 		if f.Where.System == s.Name() {

@@ -160,8 +160,8 @@ func (w *tried) effects(s situation.Situation) (*effects, error) {
 const maxSituations = 8
 
 // seats lists the products of which the trial gives others a seat, or more.
-func (w *tried) seats() []answer.Seats {
-	var all []answer.Seats
+func (w *tried) seats() []answer.TurnedSeats {
+	var all []answer.TurnedSeats
 	for _, s := range w.trial.Atlas.Systems {
 		g, ok := s.Gate.(gate.Seated)
 		if !ok {
@@ -177,7 +177,7 @@ func (w *tried) seats() []answer.Seats {
 		}
 		for _, x := range g.Seats(w.trial.Atlas.Book) {
 			if b := before[x.Product]; b != x {
-				all = append(all, answer.Seats{Product: s.Name() + "/" + x.Product, Seats: x.Seats, Before: b.Holders, After: x.Holders})
+				all = append(all, answer.TurnedSeats{Product: s.Name() + "/" + x.Product, Seats: x.Seats, Before: b.Holders, After: x.Holders})
 			}
 		}
 	}

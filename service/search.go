@@ -50,6 +50,9 @@ func (a Answers) Search(_ context.Context, text string, kind answer.Kind, limit 
 	if kind == "" || kind == answer.KindDevice {
 		a.searchDevices(add)
 	}
+	if kind == answer.KindLine {
+		a.searchLines(add)
+	}
 	if next := from + len(page.Items); len(page.Items) > 0 && next < page.Total {
 		page.Cursor = base64.RawURLEncoding.EncodeToString([]byte(strconv.Itoa(next)))
 	}
@@ -108,6 +111,16 @@ func (a Answers) searchSystems(add adder) {
 		add(func() answer.Item {
 			return answer.Item{Kind: answer.KindSystem, Name: s.Name(), Title: s.Document.Title, Detail: s.Document.Type.Name, Active: true}
 		}, name.Fold(s.Name()+"\x00"+s.Document.Title))
+	}
+}
+
+func (a Answers) searchLines(add adder) {
+	for _, s := range a.Atlas.Systems {
+		for _, line := range s.Lines() {
+			add(func() answer.Item {
+				return answer.Item{Kind: answer.KindLine, Name: line, Detail: s.Document.Type.Name + ", " + s.Site.Places[line].String(), Active: true}
+			}, name.Fold(line))
+		}
 	}
 }
 

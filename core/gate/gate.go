@@ -60,9 +60,9 @@ type Seated interface {
 
 // Seats are the seats of one product, and how many hold it, with a seat or without.
 type Seats struct {
-	Product string
-	Seats   int
-	Holders int
+	Product string `json:"product"`
+	Seats   int    `json:"seats"`
+	Holders int    `json:"holders" doc:"How many hold it, with a seat or without."`
 }
 
 // Public is a gate of which lines show something to those too whom they do not

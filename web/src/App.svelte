@@ -1,24 +1,49 @@
 <script lang="ts">
-  import { onMount } from 'svelte';
+  import { onMount, type Component } from 'svelte';
   import { api, Problem, whenSignedOut, type MapInfo, type Session } from './api/client';
   import { light } from './lib/light.svelte';
-  import { place } from './lib/place.svelte';
+  import { follow, place } from './lib/place.svelte';
   import { revision } from './lib/revision.svelte';
-  import Home from './pages/Home.svelte';
+  import { rights } from './lib/rights.svelte';
   import OwnGroups from './pages/OwnGroups.svelte';
-  import Person from './pages/Person.svelte';
   import SignIn from './pages/SignIn.svelte';
-  import Trial from './pages/Trial.svelte';
-  import Trials from './pages/Trials.svelte';
   import Banner from './parts/Banner.svelte';
   import Notice from './parts/Notice.svelte';
+  import Palette from './parts/Palette.svelte';
+  import TrialStrip from './parts/TrialStrip.svelte';
+
+  interface Shown {
+    map: MapInfo;
+    name: string;
+  }
+  type Page = () => Promise<{ default: Component<Shown> }>;
+
+  const one = (path: string) => new RegExp(`^/${path}/(.+)$`);
+  const pages: [RegExp, Page][] = [
+    [/^\/$/, () => import('./pages/Chart.svelte')],
+    [/^\/people$/, () => import('./pages/People.svelte')],
+    [one('people'), () => import('./pages/Person.svelte')],
+    [one('as'), () => import('./pages/SeeAs.svelte')],
+    [/^\/groups$/, () => import('./pages/Groups.svelte')],
+    [one('groups'), () => import('./pages/Group.svelte')],
+    [/^\/systems$/, () => import('./pages/Systems.svelte')],
+    [one('systems'), () => import('./pages/System.svelte')],
+    [/^\/trials$/, () => import('./pages/Trials.svelte')],
+    [one('trials'), () => import('./pages/Trial.svelte')],
+    [/^\/guarantees$/, () => import('./pages/Guarantees.svelte')],
+    [/^\/findings$/, () => import('./pages/Findings.svelte')],
+    [/^\/intake$/, () => import('./pages/Intake.svelte')],
+    [/^\/history$/, () => import('./pages/History.svelte')],
+    [/^\/audit$/, () => import('./pages/Audit.svelte')],
+    [/^\/settings$/, () => import('./pages/Settings.svelte')],
+  ];
 
   let map = $state<MapInfo | null>(null);
-  let titles = $state<ReadonlyMap<string, string>>(new Map());
   let signedIn = $state<boolean | null>(null); // null: not known yet
   let session = $state<Session | null>(null);
   let expired = $state(false);
   let wrong = $state('');
+  let finding = $state(false);
 
   $effect(() => {
     document.documentElement.dataset.light = light.now;
@@ -38,13 +63,11 @@
         signedIn = false;
         return;
       }
-      if (!session.rights.includes('read')) {
-        signedIn = true;
-        return;
+      rights.take(session.rights);
+      if (session.rights.includes('read')) {
+        map = await api.map();
+        revision.begin(map.revision);
       }
-      map = await api.map();
-      revision.begin(map.revision);
-      titles = new Map((await api.search('', 'system', '', 200)).items.map((s) => [s.name, s.title ?? '']));
       signedIn = true;
       expired = false;
       wrong = '';
@@ -58,6 +81,7 @@
     await api.signOut().catch(() => {});
     signedIn = false;
     map = null;
+    session = null;
   }
 
   onMount(async () => {
@@ -74,36 +98,77 @@
     await enter();
   });
 
+  function key(event: KeyboardEvent) {
+    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k' && map) {
+      event.preventDefault();
+      finding = !finding;
+    }
+  }
+
   const asks = $derived(session?.rights.includes('read') ?? false);
-  const trial = $derived(/^\/trials\/([^/]+)$/.exec(place.path));
-  const person = $derived(/^\/people\/([^/]+)\/(.+)$/.exec(place.path));
-  const name = $derived(person ? `${decodeURIComponent(person[1]!)}/${decodeURIComponent(person[2]!)}` : '');
+  const found = $derived(pages.find(([path]) => path.test(place.path)));
+  const name = $derived(decodeURIComponent(found?.[0].exec(place.path)?.[1] ?? ''));
 </script>
 
-{#if signedIn === false}
-  <SignIn {expired} provider={session?.provider ?? false} onSignedIn={enter} />
+<svelte:window onkeydown={key} />
+<svelte:document onclick={follow} />
+
+{#if signedIn === false && !(expired && session)}
+  <SignIn expired={false} provider={session?.provider ?? false} onSignedIn={enter} />
 {:else if wrong}
-  <main class="alone"><Notice kind="wrong" title="Gate Map does not answer">{wrong} <button onclick={enter}>Try again</button></Notice></main>
-{:else if signedIn && session && !asks}
-  <Banner map={null} {session} search={false} onSignOut={leave} />
+  <main class="page"><Notice kind="wrong" title="Gate Map does not answer">{wrong} <button class="act" onclick={enter}>Try again</button></Notice></main>
+{:else if session && !asks && signedIn}
+  <Banner map={null} {session} onfind={() => {}} onSignOut={leave} />
   <OwnGroups />
 {:else if map && session}
-  <Banner {map} {session} search={name !== ''} onSignOut={leave} />
-  {#if name}
-    <Person {name} {map} {titles} />
-  {:else if trial}
-    <Trial name={decodeURIComponent(trial[1]!)} rights={session.rights} />
-  {:else if place.path === '/trials'}
-    <Trials rights={session.rights} />
-  {:else if place.path === '/'}
-    <Home {map} />
-  {:else}
-    <main class="alone"><Notice kind="empty" title="There is no such page">Go back to the <a href="/">start</a>.</Notice></main>
+  <!-- A session that ends leaves the page as it is, so that nothing is lost. -->
+  <div inert={signedIn === false}>
+    <a class="skip" href="#content">To the content</a>
+    <Banner {map} {session} onfind={() => (finding = true)} onSignOut={leave} />
+    <TrialStrip />
+    <div id="content" tabindex="-1">
+      {#if found}
+        {#key place.path}
+          {#await found[1]()}
+            <main class="page"><Notice kind="wait" title="Fetching the page …" /></main>
+          {:then page}
+            {@const Shown = page.default}
+            <Shown {map} {name} />
+          {:catch}
+            <main class="page"><Notice kind="wrong" title="The page cannot be fetched">The service may have been upgraded: load the console anew.</Notice></main>
+          {/await}
+        {/key}
+      {:else}
+        <main class="page"><Notice kind="empty" title="There is no such page">Go back to the <a href="/">chart</a>.</Notice></main>
+      {/if}
+    </div>
+  </div>
+  {#if finding}<Palette onclose={() => (finding = false)} />{/if}
+  {#if signedIn === false}
+    <div class="over"><SignIn expired provider={session.provider} onSignedIn={enter} /></div>
   {/if}
 {/if}
 
 <style>
-  .alone {
-    padding: var(--s8);
+  .skip {
+    position: absolute;
+    left: -999px;
+    padding: var(--s2) var(--s4);
+    background: var(--sheet);
+  }
+  .skip:focus {
+    left: var(--s2);
+    top: var(--s2);
+    z-index: 30;
+  }
+  #content:focus {
+    outline: 0;
+  }
+  .over {
+    position: fixed;
+    inset: 0;
+    z-index: 40;
+    overflow: auto;
+    background: color-mix(in srgb, var(--paper) 80%, transparent);
   }
 </style>

@@ -1,3 +1,4 @@
+import { place } from '../lib/place.svelte';
 import type { components, operations } from './schema';
 
 type Schemas = components['schemas'];
@@ -21,6 +22,32 @@ export type Tally = Schemas['Tally'];
 export type Turned = Schemas['Turned'];
 export type Committed = Schemas['Committed'];
 export type OwnGroups = Schemas['OwnGroups'];
+export type GroupInfo = Schemas['GroupInfo'];
+export type SystemInfo = Omit<Schemas['SystemInfo'], 'document'> & { document?: Document };
+export type Line = Omit<Schemas['Line'], 'value'> & { value?: Value };
+export type Value = Record<string, unknown>;
+export type Document = Record<string, unknown>;
+export type Members = Schemas['Members'];
+export type Member = Schemas['Member'];
+export type Chart = Schemas['Chart'];
+export type Pass = Schemas['Pass'];
+export type Probe = Schemas['Probe'] & { state: State };
+export type Hours = Schemas['Hours'];
+export type Compare = Schemas['Compare'];
+export type Matched = Schemas['Matched'];
+export type Impact = Schemas['Impact'];
+export type Finding = Schemas['Finding'];
+export type Guaranteed = Schemas['Guaranteed'];
+export type Revision = Schemas['Revision'];
+export type Directory = Schemas['Directory'];
+export type Run = Schemas['Run'];
+export type Preview = Schemas['Preview'];
+export type Operator = Schemas['Operator'];
+export type TokenInfo = Schemas['TokenInfo'];
+export type Entry = Schemas['Entry'];
+export type Matrix = Schemas['Matrix'];
+export type Holder = Schemas['Holder'];
+export type Kind = Item['kind'];
 export type State = 'open' | 'depends' | 'shut' | 'none';
 export type Facts = Omit<NonNullable<operations['reach']['parameters']['query']>, 'user' | 'system'>;
 
@@ -42,13 +69,13 @@ export function whenSignedOut(act: () => void) {
   onSignedOut = act;
 }
 
-async function call<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
+async function call<T>(method: string, path: string, body?: unknown, signal?: AbortSignal, headers: Record<string, string> = {}): Promise<T> {
   let response: Response;
   try {
     response = await fetch(`/api/v1/${path}`, {
       method,
       signal: signal ?? null,
-      headers: body === undefined ? { accept: 'application/json' } : { 'content-type': 'application/json' },
+      headers: { accept: 'application/json', ...(body === undefined ? {} : { 'content-type': 'application/json' }), ...headers },
       body: body === undefined ? null : JSON.stringify(body),
     });
   } catch (error) {
@@ -69,31 +96,80 @@ function query(parts: Record<string, string | number | undefined>): string {
 }
 
 const name = (full: string) => full.split('/', 1)[0] + '/' + encodeURIComponent(full.slice(full.indexOf('/') + 1));
+const at = encodeURIComponent;
+const get = <T>(path: string, signal?: AbortSignal) => call<T>('GET', path, undefined, signal);
+/** The parts of a question with the trial of which it is asked, where one is looked at. */
+const asked = (parts: Record<string, string | number | undefined>) => query({ ...parts, trial: place.get('trial') });
 
 export const api = {
-  session: () => call<Session>('GET', 'session'),
+  session: () => get<Session>('session'),
   signIn: (by: { token: string } | { name: string; password: string; code?: string }) => call<void>('POST', 'session', by),
   signOut: () => call<void>('DELETE', 'session'),
-  map: () => call<MapInfo>('GET', 'map'),
-  search: (q: string, kind: string, cursor = '', limit = 50, signal?: AbortSignal) =>
-    call<Page>('GET', `search?${query({ q, kind, cursor, limit })}`, undefined, signal),
-  user: (full: string) => call<User>('GET', `users/${name(full)}`),
-  groups: (user: string) => call<Groups>('GET', `memberships?${query({ user })}`),
-  reach: (user: string, facts: Facts, signal?: AbortSignal) =>
-    call<Reach>('GET', `reach?${query({ user, ...facts })}`, undefined, signal),
+  map: () => get<MapInfo>('map'),
+  chart: () => get<Chart>('chart'),
+  search: (q: string, kind: Kind | '', cursor = '', limit = 50, signal?: AbortSignal) => get<Page>(`search?${query({ q, kind, cursor, limit })}`, signal),
+
+  user: (full: string) => get<User>(`users/${name(full)}?${asked({})}`),
+  groups: (user: string) => get<Groups>(`memberships?${asked({ user })}`),
+  reach: (user: string, facts: Facts, signal?: AbortSignal) => get<Reach>(`reach?${asked({ user, ...facts })}`, signal),
   why: (user: string, e: { system: string; right: string; object: string }, facts: Facts, signal?: AbortSignal) =>
-    call<Why>('GET', `why?${query({ user, system: e.system, right: e.right, object: e.object, ...facts })}`, undefined, signal),
-  trials: () => call<Trials>('GET', 'trials'),
-  trial: (named: string) => call<Trial>('GET', `trials/${encodeURIComponent(named)}`),
+    get<Why>(`why?${asked({ user, system: e.system, right: e.right, object: e.object, ...facts })}`, signal),
+  hours: (user: string, facts: Facts, signal?: AbortSignal) => get<Hours>(`hours?${asked({ user, ...facts })}`, signal),
+  compare: (first: string, second: string, facts: Facts) => get<Compare>(`compare?${asked({ first, second, ...facts })}`),
+
+  group: (full: string) => get<GroupInfo>(`groups/${name(full)}?${asked({})}`),
+  opens: (full: string) => get<{ lines: Line[] }>(`groups/${name(full)}/opens?${asked({})}`),
+  members: (group: string) => get<Members>(`members?${asked({ group })}`),
+  matched: (filter: string, directory: string, signal?: AbortSignal) => get<Matched>(`matched?${asked({ filter, directory })}`, signal),
+
+  system: (named: string) => get<SystemInfo>(`systems/${at(named)}?${asked({})}`),
+  lines: (named: string) => get<{ lines: Line[] }>(`systems/${at(named)}/lines?${asked({})}`),
+  probe: (user: string, system: string, right: string, object: string, facts: Facts, signal?: AbortSignal) =>
+    get<Probe>(`probe?${asked({ user, system, right, object, ...facts })}`, signal),
+  who: (system: string, right: string, object: string, facts: Facts) => get<{ users: Holder[] }>(`who?${asked({ system, right, object, ...facts })}`),
+
+  findings: () => get<{ findings: Finding[] }>(`findings?${asked({})}`),
+  guarantees: () => get<{ guarantees: Guaranteed[] }>(`guarantees?${asked({})}`),
+  documents: () => get<{ files: Record<string, string> }>('documents'),
+
+  trials: () => get<Trials>('trials?limit=200'),
+  trial: (named: string) => get<Trial>(`trials/${at(named)}`),
   newTrial: (named: string, note: string) => call<Trial>('POST', 'trials', { name: named, note }),
-  dropTrial: (named: string) => call<void>('DELETE', `trials/${encodeURIComponent(named)}`),
-  stage: (named: string, change: Change) => call<Trial>('POST', `trials/${encodeURIComponent(named)}/changes`, { changes: [change] }),
-  unstage: (named: string, number: number) => call<Trial>('DELETE', `trials/${encodeURIComponent(named)}/changes/${number}`),
-  outcome: (named: string, facts: Facts, cursor = '') =>
-    call<Outcome>('GET', `trials/${encodeURIComponent(named)}/outcome?${query({ ...facts, cursor, limit: 100 })}`),
-  turned: (named: string) => call<Turned>('GET', `trials/${encodeURIComponent(named)}/turned`),
-  commit: (named: string, reason: string, override: string) =>
-    call<Committed>('POST', `trials/${encodeURIComponent(named)}/commit`, override ? { reason, override } : { reason }),
-  ownGroups: () => call<OwnGroups>('GET', 'own-groups'),
+  dropTrial: (named: string) => call<void>('DELETE', `trials/${at(named)}`),
+  stage: (named: string, changes: Change[]) => call<Trial>('POST', `trials/${at(named)}/changes`, { changes }),
+  unstage: (named: string, number: number, version: number) => call<Trial>('DELETE', `trials/${at(named)}/changes/${number}`, undefined, undefined, { 'if-match': `"${version}"` }),
+  impact: (change: Change, facts: Facts, signal?: AbortSignal) => call<Impact>('POST', `impact?${asked({ ...facts })}`, change, signal),
+  outcome: (named: string, facts: Facts, part: { user?: string; system?: string; effect?: string; cursor?: string } = {}) =>
+    get<Outcome>(`trials/${at(named)}/outcome?${query({ ...facts, ...part, limit: 100 })}`),
+  turned: (named: string) => get<Turned>(`trials/${at(named)}/turned`),
+  commit: (named: string, reason: string, override: string, version: number, key: string) =>
+    call<Committed>('POST', `trials/${at(named)}/commit`, override ? { reason, override } : { reason }, undefined, { 'if-match': `"${version}"`, 'idempotency-key': key }),
+
+  revisions: (before = 0) => get<{ revisions: Revision[] }>(`revisions?${query({ before: before || undefined, limit: 50 })}`),
+  revision: (number: number) => get<Revision>(`revisions/${number}`),
+  revert: (number: number) => call<Trial>('POST', `revisions/${number}/revert`, {}),
+
+  directories: () => get<{ directories: Directory[] }>('directories'),
+  runs: (before = 0) => get<{ runs: Run[] }>(`runs?${query({ before: before || undefined, limit: 50 })}`),
+  beginIntake: (directory: string) => call<Run>('POST', `directories/${at(directory)}/intake`, {}),
+  run: (id: number) => get<Run>(`runs/${id}`),
+  preview: (id: number) => get<Preview>(`runs/${id}/preview`),
+  commitRun: (id: number, confirm: boolean) => call<Run>('POST', `runs/${id}/commit`, { confirm }),
+  dropRun: (id: number) => call<Run>('POST', `runs/${id}/drop`),
+
+  ownGroups: () => get<OwnGroups>('own-groups'),
   changeOwn: (group: string, body: { add?: string[]; remove?: string[] }) => call<Committed>('POST', `own-groups/${name(group)}/members`, body),
+
+  operators: () => get<{ operators: Operator[] }>('operators'),
+  putOperator: (named: string, change: Schemas['OperatorChange'], version = 0) =>
+    call<Operator>('PUT', `operators/${at(named)}`, change, undefined, version ? { 'if-match': `"${version}"` } : {}),
+  dropOperator: (named: string) => call<void>('DELETE', `operators/${at(named)}`),
+  secondFactor: (named: string) => call<Schemas['SecondFactor']>('POST', `operators/${at(named)}/second-factor`),
+  tokens: () => get<{ tokens: TokenInfo[] }>('tokens'),
+  newToken: (token: Schemas['TokenChange']) => call<Schemas['Token']>('POST', 'tokens', token),
+  dropToken: (named: string) => call<void>('DELETE', `tokens/${at(named)}`),
+  settings: () => get<Schemas['Settings']>('settings'),
+  configure: (settings: Schemas['Settings']) => call<Schemas['Settings']>('PUT', 'settings', settings),
+  audit: (part: { actor?: string; object?: string; from?: string; to?: string; before?: number }) => get<{ entries: Entry[] }>(`audit?${query({ ...part, limit: 100 })}`),
+  verifyAudit: () => get<Schemas['Verified']>('audit/verify'),
 };

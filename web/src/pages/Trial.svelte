@@ -1,33 +1,48 @@
 <script lang="ts">
   /** One trial: what is staged, what it would do, and the commit. */
-  import { api, type Change, type Outcome, type Trial, type Turned } from '../api/client';
-  import { tally, effectSign } from '../lib/trial';
-  import { place } from '../lib/place.svelte';
+  import { api, Problem, type Change, type Effected, type MapInfo, type Outcome, type Trial, type Turned } from '../api/client';
+  import { keyOf } from '../lib/entry';
+  import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
+  import { rights } from '../lib/rights.svelte';
+  import type { Column } from '../lib/rows';
+  import { situation } from '../lib/situation.svelte';
+  import { effectSign, tally } from '../lib/trial';
   import ChangeForm from '../parts/ChangeForm.svelte';
+  import DifferencePicture from '../parts/DifferencePicture.svelte';
   import Notice from '../parts/Notice.svelte';
+  import SituationBar from '../parts/SituationBar.svelte';
+  import Table from '../parts/Table.svelte';
 
-  let { name, rights }: { name: string; rights: string[] } = $props();
+  let { name, map }: { name: string; map: MapInfo } = $props();
 
-  let trial = $state<Trial | null>(null);
-  let outcome = $state<Outcome | null>(null);
-  let turned = $state<Turned | null>(null);
+  let trial = $state.raw<Trial | null>(null);
+  let outcome = $state.raw<Outcome | null>(null);
+  let items = $state.raw<readonly Effected[]>([]);
+  let turned = $state.raw<Turned | null>(null);
   let wrong = $state('');
   let reason = $state('');
   let override = $state('');
   let done = $state(0);
   let leaving = $state(false); // it may be gone before the service says so
+  const key = crypto.randomUUID();
+
+  const system = $derived(place.get('system'));
+  const situated = $derived(place.get('situated') !== '');
 
   $effect(() => {
     void revision.changes;
-    if (!leaving) load(name);
+    void situation.key;
+    void system;
+    if (!leaving) void load();
   });
 
-  async function load(named: string) {
+  async function load() {
     try {
-      show(await api.trial(named));
+      await show(await api.trial(name));
       wrong = '';
     } catch (error) {
+      if (leaving) return;
       wrong = (error as Error).message;
     }
   }
@@ -38,7 +53,14 @@
       outcome = turned = null;
       return;
     }
-    [outcome, turned] = await Promise.all([api.outcome(now.name, {}), api.turned(now.name)]);
+    const [o, t] = await Promise.all([api.outcome(now.name, situation.facts, { system }), api.turned(now.name)]);
+    [outcome, turned, items] = [o, t, o.items];
+  }
+
+  async function more() {
+    const next = await api.outcome(name, situation.facts, { system, cursor: outcome!.cursor ?? '' });
+    items = [...items, ...next.items];
+    outcome = next;
   }
 
   async function attempt(work: () => Promise<void>, leaves = false) {
@@ -48,88 +70,86 @@
       wrong = '';
     } catch (error) {
       leaving = false;
-      wrong = (error as Error).message;
+      wrong = error instanceof Problem && error.status === 412 ? `${error.message} It is shown as it is now.` : (error as Error).message;
+      if (error instanceof Problem && error.status === 412) void load();
     }
   }
 
-  const stage = (change: Change) => attempt(async () => show(await api.stage(name, change)));
-  const unstage = (number: number) => attempt(async () => show(await api.unstage(name, number)));
-  const commit = () => attempt(async () => void (done = (await api.commit(name, reason, override)).revision), true);
-  const drop = () => attempt(async () => (await api.dropTrial(name), place.go('/trials')), true);
+  const stage = (change: Change) => attempt(async () => show(await api.stage(name, [change])));
+  const unstage = (number: number) => attempt(async () => show(await api.unstage(name, number, trial!.version)));
+  const commit = () =>
+    attempt(async () => {
+      done = (await api.commit(name, reason, override, trial!.version, key)).revision;
+      place.set({ trial: '' });
+    }, true);
+  const drop = () => attempt(async () => (await api.dropTrial(name), place.set({ trial: '' }), place.go('/trials')), true);
 
   const stops = $derived((turned?.guarantees.broken.length ?? 0) > 0 || (turned?.findings.new.some((f) => f.severity === 'error') ?? false));
+  const entitlement = (x: Effected) => (x.after ?? x.before)!;
+  const columns: Column<Effected>[] = [
+    { name: 'effect', label: 'Effect', text: (x) => `${effectSign[x.effect]} ${x.effect}` },
+    { name: 'person', label: 'Person', text: (x) => x.user, href: (x) => links.person(x.user, { line: keyOf(entitlement(x)), trial: name }), figures: true },
+    { name: 'system', label: 'System', text: (x) => entitlement(x).system, figures: true },
+    { name: 'what', label: 'What', text: (x) => `${entitlement(x).right} on ${entitlement(x).object}`, figures: true },
+    { name: 'before', label: 'Before', text: (x) => x.before?.state ?? '' },
+    { name: 'after', label: 'After', text: (x) => x.after?.state ?? '' },
+  ];
 </script>
 
 <svelte:head><title>{name} · Trials · Gate Map</title></svelte:head>
 
-<main class="controls">
-  <h1>{name}</h1>
+{#if situated}<SituationBar {map} />{/if}
+<main class="page controls">
+  <header><h1>{name}</h1>{#if trial}<p class="soft">{trial.note ? `${trial.note} · ` : ''}begun by {trial.author}, on revision {trial.base}</p>{/if}</header>
   {#if wrong}<Notice kind="wrong" title="That did not work">{wrong}</Notice>{/if}
   {#if done}
-    <Notice kind="empty" title="In force as revision {done}">Undo it with <code>gatemap revert {done}</code>.</Notice>
+    <Notice kind="empty" title="In force as revision {done}">It can be taken back: see the <a href={place.to('/history', { revision: String(done) })}>history</a>.</Notice>
   {:else if trial}
-    {#if trial.note}<p class="lead">{trial.note}</p>{/if}
     <section aria-labelledby="staged">
       <h2 id="staged">Staged</h2>
-      {#if trial.changes.length === 0}<p class="lead">Nothing is staged yet.</p>{/if}
+      {#if trial.changes.length === 0}<p class="soft">Nothing is staged yet. Look for what is to change, or say it here.</p>{/if}
       <ol>
         {#each trial.changes as change, i}
           <li>
             {change.sentence}
             <span class="by">{change.by}</span>
-            {#if rights.includes('stage')}<button onclick={() => unstage(i + 1)} aria-label="Take out: {change.sentence}">Take out</button>{/if}
+            {#if rights.stage}<button onclick={() => unstage(i + 1)} aria-label="Take out: {change.sentence}">Take out</button>{/if}
           </li>
         {/each}
       </ol>
       {#if !trial.stands}<Notice kind="wrong" title="It cannot be made on the revision in force">{trial.obstacle}</Notice>{/if}
-      {#each trial.notices ?? [] as notice}<p class="lead">{notice}</p>{/each}
-      {#if rights.includes('stage')}<ChangeForm onStage={stage} />{/if}
+      {#each trial.notices ?? [] as notice}<p class="soft">{notice}</p>{/each}
+      {#if rights.stage}<ChangeForm onStage={stage} />{/if}
     </section>
 
     {#if outcome && turned && trial.changes.length > 0}
       <section aria-labelledby="outcome">
         <h2 id="outcome">What it would do</h2>
         <p class="total">{tally(outcome.total)}{outcome.people ? `, for ${outcome.people} ${outcome.people === 1 ? 'person' : 'people'}` : ''}</p>
-        <div class="columns">
-          <div>
-            <h3>By system</h3>
-            <ul>{#each outcome.by_system as s}<li><strong>{s.name}</strong> {tally(s)}</li>{/each}</ul>
-          </div>
-          <div>
-            <h3>By person</h3>
-            <ul>{#each outcome.by_person as p}<li><strong>{p.name}</strong> {tally(p)}</li>{/each}</ul>
-          </div>
-        </div>
-        {#if outcome.items.length}
-          <table>
-            <thead><tr><th>Effect</th><th>Person</th><th>System</th><th>What</th></tr></thead>
-            <tbody>
-              {#each outcome.items as item}
-                {@const e = (item.after ?? item.before)!}
-                <tr class={item.effect}>
-                  <td><span aria-hidden="true">{effectSign[item.effect]}</span> {item.effect}</td>
-                  <td>{item.user}</td>
-                  <td>{e.system}</td>
-                  <td class="figures">{e.right} on {e.object}</td>
-                </tr>
-              {/each}
-            </tbody>
-          </table>
-          {#if outcome.cursor}<p class="lead">These are the first {outcome.items.length}.</p>{/if}
+        <p class="soft">{outcome.looked ? `Worked out for ${outcome.looked} of them. ` : ''}{situated ? '' : 'In any situation. '}<button class="quiet" onclick={() => (situation.clear(), place.set({ situated: situated ? '' : 'yes' }))}>{situated ? 'In any situation' : 'In one situation'}</button></p>
+        {#if outcome.by_system.length}<DifferencePicture {outcome} />{/if}
+        {#if outcome.by_person.length}
+          <h3>By person</h3>
+          <ul class="people">{#each outcome.by_person as p (p.name)}<li><a href={links.person(p.name, { trial: name })}>{p.name}</a> {tally(p)}</li>{/each}</ul>
         {/if}
-        {#each outcome.seats ?? [] as seats}<p>{seats.product}: {seats.before} held, then {seats.after}, of {seats.seats} seats.</p>{/each}
-        {#if turned.findings.new.length || turned.findings.gone.length || turned.guarantees.broken.length || turned.guarantees.mended.length}
-          <h3>What turns</h3>
-          <ul>
-            {#each turned.guarantees.broken as g}<li class="loss">breaks the guarantee {g}</li>{/each}
-            {#each turned.guarantees.mended as g}<li class="gain">mends the guarantee {g}</li>{/each}
-            {#each turned.findings.new as f}<li class:loss={f.severity === 'error'}>new {f.severity}: {f.message}</li>{/each}
-            {#each turned.findings.gone as f}<li class="gain">gone: {f.message}</li>{/each}
-          </ul>
+        {#if items.length}
+          <h3>All of it{system ? `, in ${system}` : ''}{#if system} <a href={place.to(place.path, { system: '' })}>in every system</a>{/if}</h3>
+          <Table name="effects" label="Effects" rows={items} {columns} />
+          {#if outcome.cursor}<p><button class="quiet" onclick={more}>Fetch more</button></p>{/if}
         {/if}
+        {#each outcome.seats ?? [] as seats (seats.product)}<p>{seats.product}: {seats.before} held, then {seats.after}, of {seats.seats} seats.</p>{/each}
+        <h3>What turns</h3>
+        <ul class="turns">
+          {#each turned.guarantees.broken as g}<li class="loss">breaks the guarantee {g}</li>{/each}
+          {#each turned.guarantees.mended as g}<li class="gain">mends the guarantee {g}</li>{/each}
+          {#each turned.findings.new as f}<li class:loss={f.severity === 'error'}>new {f.severity}: {f.message}</li>{/each}
+          {#each turned.findings.gone as f}<li class="gain">gone: {f.message}</li>{/each}
+          {#if !(turned.findings.new.length || turned.findings.gone.length || turned.guarantees.broken.length || turned.guarantees.mended.length)}<li class="soft">No finding and no guarantee.</li>{/if}
+          {#if !turned.whole}<li class="soft">On a map of this size, errors and guarantees alone are looked for here.</li>{/if}
+        </ul>
       </section>
 
-      {#if rights.includes('commit')}
+      {#if rights.commit}
         <form onsubmit={(event) => (event.preventDefault(), commit())}>
           <h2>Commit</h2>
           <label>Reason <input required bind:value={reason} /></label>
@@ -138,29 +158,17 @@
         </form>
       {/if}
     {/if}
-    {#if rights.includes('stage')}<p><button class="quiet" onclick={drop}>Drop the trial</button></p>{/if}
+    {#if rights.stage}<p><button class="quiet" onclick={drop}>Drop the trial</button></p>{/if}
   {:else if !wrong}
     <Notice kind="wait" title="Fetching the trial …" />
   {/if}
 </main>
 
 <style>
-  main {
-    padding: var(--s8) var(--s6);
-    max-width: 72rem;
-    display: grid;
-    gap: var(--s6);
-  }
-  .lead,
-  .by {
-    color: var(--ink-soft);
-  }
   .by {
     margin: 0 var(--s3);
+    color: var(--ink-soft);
     font-size: var(--small);
-  }
-  section .lead {
-    margin-bottom: var(--s4);
   }
   ol {
     padding-left: var(--s6);
@@ -171,43 +179,22 @@
   }
   .total {
     font-size: var(--large);
-    margin-bottom: var(--s4);
   }
-  .columns h3 {
-    margin-bottom: var(--s2);
+  h3 {
+    margin: var(--s4) 0 var(--s2);
   }
-  .columns strong {
-    display: inline-block;
-    min-width: 14rem;
-  }
-  .columns {
-    display: grid;
-    grid-template-columns: repeat(auto-fit, minmax(18rem, 1fr));
-    gap: var(--s6);
-    margin-bottom: var(--s6);
-  }
-  ul {
+  .people,
+  .turns {
     list-style: none;
     padding: 0;
   }
-  table {
-    width: 100%;
-    border-collapse: collapse;
-    background: var(--sheet);
+  .people {
+    columns: 24rem;
   }
-  th,
-  td {
-    text-align: left;
-    padding: var(--s1) var(--s3);
-    border-bottom: var(--line);
-    overflow-wrap: anywhere;
-  }
-  tr.gain td:first-child,
-  li.gain {
+  .gain {
     color: var(--open);
   }
-  tr.loss td:first-child,
-  li.loss {
+  .loss {
     color: var(--shut);
   }
   form {
@@ -217,6 +204,7 @@
     align-items: end;
     padding: var(--s4);
     background: var(--sheet);
+    border: 1px solid var(--hair);
     border-top: 4px solid var(--ink);
   }
   form h2 {

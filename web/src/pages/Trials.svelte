@@ -1,11 +1,12 @@
 <script lang="ts">
   /** The trials that are open, and a place to begin one. */
-  import { api, type Trials } from '../api/client';
-  import { follow, place } from '../lib/place.svelte';
+  import { api, type MapInfo, type Trials } from '../api/client';
+  import { links, place } from '../lib/place.svelte';
+  import { rights } from '../lib/rights.svelte';
   import { revision } from '../lib/revision.svelte';
   import Notice from '../parts/Notice.svelte';
 
-  let { rights }: { rights: string[] } = $props();
+  let { map }: { map: MapInfo } = $props();
 
   let all = $state<Trials | null>(null);
   let wrong = $state('');
@@ -24,7 +25,7 @@
     event.preventDefault();
     try {
       const made = await api.newTrial(name.trim(), note.trim());
-      place.go(`/trials/${encodeURIComponent(made.name)}`);
+      place.go(links.trial(made.name));
     } catch (error) {
       wrong = (error as Error).message;
     }
@@ -33,9 +34,9 @@
 
 <svelte:head><title>Trials · Gate Map</title></svelte:head>
 
-<main class="controls">
+<main class="page controls">
   <h1>Trials</h1>
-  <p class="lead">Changes that are worked out before anything is committed: who gains and who loses what.</p>
+  <p class="lead">Changes that are worked out before anything is committed: who gains and who loses what. On revision {map.revision}.</p>
   {#if wrong}<Notice kind="wrong" title="That did not work">{wrong}</Notice>{/if}
   {#if !all}
     <Notice kind="wait" title="Fetching the trials …" />
@@ -45,14 +46,14 @@
     <ul>
       {#each all.trials as trial (trial.name)}
         <li class:stuck={!trial.stands}>
-          <a href="/trials/{encodeURIComponent(trial.name)}" onclick={follow}>{trial.name}</a>
+          <a href={links.trial(trial.name)}>{trial.name}</a>
           <span>{trial.changes.length} {trial.changes.length === 1 ? 'change' : 'changes'} by {trial.author}{trial.note ? ` · ${trial.note}` : ''}</span>
           {#if !trial.stands}<span>It cannot be made as things are: {trial.obstacle}</span>{/if}
         </li>
       {/each}
     </ul>
   {/if}
-  {#if rights.includes('stage')}
+  {#if rights.stage}
     <form onsubmit={begin}>
       <h2>Begin a trial</h2>
       <label>Name <input required pattern="[a-zA-Z0-9][a-zA-Z0-9._\-]*" bind:value={name} /></label>
@@ -63,13 +64,8 @@
 </main>
 
 <style>
-  main {
-    padding: var(--s8) var(--s6);
-    max-width: 60rem;
-  }
   .lead {
     color: var(--ink-soft);
-    margin-bottom: var(--s6);
   }
   ul {
     list-style: none;

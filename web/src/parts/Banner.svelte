@@ -2,14 +2,29 @@
   /** The line at the top of every page. */
   import type { MapInfo, Session } from '../api/client';
   import { light } from '../lib/light.svelte';
-  import { follow } from '../lib/place.svelte';
-  import PersonSearch from './PersonSearch.svelte';
+  import { place } from '../lib/place.svelte';
+  import { rights } from '../lib/rights.svelte';
 
-  let { map, session, search, onSignOut }: { map: MapInfo | null; session: Session; search: boolean; onSignOut: () => void } = $props();
+  let { map, session, onfind, onSignOut }: { map: MapInfo | null; session: Session; onfind: () => void; onSignOut: () => void } = $props();
+
+  const pages = $derived([
+    { path: '/', label: 'Chart' },
+    { path: '/people', label: 'People' },
+    { path: '/groups', label: 'Groups' },
+    { path: '/systems', label: 'Systems' },
+    { path: '/trials', label: 'Trials' },
+    { path: '/guarantees', label: 'Guarantees' },
+    { path: '/findings', label: 'Findings' },
+    { path: '/intake', label: 'Intake' },
+    { path: '/history', label: 'History' },
+    ...(rights.has('audit') ? [{ path: '/audit', label: 'Audit' }] : []),
+    ...(rights.has('administer') ? [{ path: '/settings', label: 'Settings' }] : []),
+  ]);
+  const here = (path: string) => (path === '/' ? place.path === '/' : place.path === path || place.path.startsWith(`${path}/`));
 </script>
 
-<header>
-  <a href="/" onclick={follow} class="mark">
+<header class="no-print">
+  <a href={place.to('/')} class="mark">
     <svg width="30" height="24" viewBox="0 0 30 24" aria-hidden="true">
       <path class="route" d="M0 12h6M24 12h6" />
       <path class="gate" d="M8 3v18M22 3v18M8 12h3.5M18.5 12H22" />
@@ -18,14 +33,18 @@
   </a>
   {#if map}
     <p>{map.title} <span class="figures">revision {map.revision}</span></p>
-    <nav aria-label="Main"><a href="/" onclick={follow}>People</a> <a href="/trials" onclick={follow}>Trials</a></nav>
+    <button class="find" onclick={onfind} aria-keyshortcuts="Control+K">Find anything <kbd>Ctrl K</kbd></button>
   {/if}
-  {#if search}<div class="search"><PersonSearch compact /></div>{/if}
   <div class="acts">
     <span title={session.role}>{session.name}</span>
     <button onclick={() => light.turn()}>{light.now === 'dark' ? 'Day' : 'Night'} colours</button>
     <button onclick={onSignOut}>Sign out</button>
   </div>
+  {#if map}
+    <nav aria-label="Main">
+      {#each pages as p (p.path)}<a href={place.to(p.path)} aria-current={here(p.path) ? 'page' : undefined}>{p.label}</a>{/each}
+    </nav>
+  {/if}
 </header>
 
 <style>
@@ -33,8 +52,8 @@
     display: flex;
     flex-wrap: wrap;
     align-items: center;
-    gap: var(--s2) var(--s6);
-    padding: var(--s2) var(--s6);
+    gap: 0 var(--s6);
+    padding: var(--s2) var(--s6) 0;
     border-bottom: 2px solid var(--ink);
     background: var(--sheet);
   }
@@ -62,21 +81,51 @@
   p {
     color: var(--ink-soft);
   }
-  nav {
+  .find {
+    flex: 0 1 18rem;
+    min-height: 1.9rem;
+    padding: 0 var(--s3);
+    border: 1px solid var(--ink-soft);
+    border-radius: var(--corner);
+    background: var(--paper);
+    color: var(--ink-soft);
+    text-align: left;
+    cursor: pointer;
     display: flex;
-    gap: var(--s4);
+    justify-content: space-between;
+    align-items: center;
   }
-  .search {
-    flex: 1 1 16rem;
-    max-width: 26rem;
+  kbd {
+    font: 400 0.75rem var(--figures);
+  }
+  nav {
+    flex-basis: 100%;
+    display: flex;
+    flex-wrap: wrap;
+    gap: 0 var(--s4);
+    padding-top: var(--s1);
+  }
+  nav a {
+    padding: 3px 0 5px;
+    color: var(--ink);
+    text-decoration: none;
+  }
+  nav a:hover {
+    text-decoration: underline;
+    text-underline-offset: 4px;
+  }
+  nav a[aria-current] {
+    font-weight: 700;
+    box-shadow: inset 0 -4px 0 var(--water);
   }
   .acts {
     margin-left: auto;
     display: flex;
+    flex-wrap: wrap;
     align-items: baseline;
-    gap: var(--s4);
+    gap: 0 var(--s4);
   }
-  button {
+  .acts button {
     border: 0;
     background: none;
     padding: var(--s1) 0;
@@ -84,5 +133,13 @@
     text-decoration: underline;
     text-underline-offset: 3px;
     cursor: pointer;
+  }
+  @media (max-width: 40rem) {
+    header {
+      padding: var(--s2) var(--s4) 0;
+    }
+    .find {
+      flex: 1 1 100%;
+    }
   }
 </style>

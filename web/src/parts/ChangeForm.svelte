@@ -1,7 +1,8 @@
 <script lang="ts">
-  /** Stages one change. */
+  /** Stages one change of any kind, said field by field. */
   import type { Change } from '../api/client';
   import { changeOf, kinds, type Field } from '../lib/trial';
+  import NameField from './NameField.svelte';
 
   let { onStage }: { onStage: (change: Change) => Promise<void> } = $props();
 
@@ -10,6 +11,7 @@
   let wrong = $state('');
 
   const chosen = $derived(kinds.find((k) => k.do === kind)!);
+  const named = { group: 'group', member: '', user: 'user', document: 'system' } as const;
 
   async function stage(event: SubmitEvent) {
     event.preventDefault();
@@ -30,10 +32,14 @@
     </select>
   </label>
   {#each chosen.fields as f (f.field)}
-    <label>
-      {f.label}
-      <input class:figures={f.field === 'value'} required={!f.optional} bind:value={() => values[f.field] ?? '', (v) => (values[f.field] = v)} placeholder={f.hint ?? ''} />
-    </label>
+    {#if f.field in named && chosen.do !== 'create-group'}
+      <NameField label={f.label} kind={named[f.field as keyof typeof named]} required={!f.optional} hint={f.hint ?? ''} bind:value={() => values[f.field] ?? '', (v) => (values[f.field] = v)} />
+    {:else}
+      <label>
+        {f.label}
+        <input class:figures={f.field === 'value'} required={!f.optional} bind:value={() => values[f.field] ?? '', (v) => (values[f.field] = v)} placeholder={f.hint ?? ''} />
+      </label>
+    {/if}
   {/each}
   <button>Stage</button>
   {#if wrong}<p role="alert">{wrong}</p>{/if}
@@ -48,7 +54,7 @@
     padding: var(--s4);
     background: var(--fold);
   }
-  label {
+  form > label {
     display: grid;
     flex: 1 1 12rem;
     font-weight: 700;

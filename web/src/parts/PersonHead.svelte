@@ -1,8 +1,9 @@
 <script lang="ts">
   /** Who a person is. */
   import type { User } from '../api/client';
+  import { links } from '../lib/place.svelte';
 
-  let { user }: { user: User } = $props();
+  let { user, others = [] }: { user: User; others?: readonly { user: string; active: boolean }[] | null } = $props();
 
   const text = (key: string) => {
     const value = (user.attributes as Record<string, unknown>)[key];
@@ -20,6 +21,7 @@
   <p>{facts.join(' · ')}</p>
   {#if !user.active}<p class="account off">Account switched off</p>{/if}
   {#if ends}<p class="account">Account ends {ends}</p>{/if}
+  {#if others?.length}<p>Also {#each others as o (o.user)}<a class="figures" href={links.person(o.user)}>{o.user}</a>{o.active ? '' : ' (switched off)'} {/each}</p>{/if}
 </div>
 
 <style>

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** A field that finds people as one types. Arrow keys choose, Enter opens. */
   import { api, type Page } from '../api/client';
-  import { place } from '../lib/place.svelte';
+  import { links, place } from '../lib/place.svelte';
 
   let { compact = false }: { compact?: boolean } = $props();
 
@@ -38,7 +38,7 @@
   function choose(name: string) {
     text = '';
     open = false;
-    place.go(`/people/${name}`);
+    place.go(links.person(name));
   }
 
   function key(event: KeyboardEvent) {

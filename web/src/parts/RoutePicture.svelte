@@ -3,46 +3,49 @@
    * groups on the way, a gate for each line that gives it, and the object. */
   import type { Route, State } from '../api/client';
   import { draw } from '../lib/route';
+  import Picture from './Picture.svelte';
 
-  let { person, object, is, routes, spoken }: {
+  let { person, object, is, routes, words }: {
     person: string;
     object: string;
     is: State;
     routes: readonly Route[];
-    spoken: string;
+    words: readonly string[];
   } = $props();
 
   let width = $state(480);
   const drawing = $derived(draw(routes, width));
 </script>
 
-<div bind:clientWidth={width}>
-  <svg {width} height={drawing.height} role="img" aria-label={spoken} data-state={is}>
-    {#each drawing.lanes as lane, i (i)}
-      <path class="way" d={lane.path} />
-      <path class="exit" d={lane.exit} />
-      {#each lane.stops as stop (stop.y)}
-        <circle class="group" cx={stop.x} cy={stop.y} r="4.5" />
-        <text x={stop.x + 12} y={stop.y + 4}>{stop.label}{#if stop.note}<tspan class="note" dx="8">{stop.note}</tspan>{/if}</text>
+<Picture title="The way" {words} file="route">
+  <div bind:clientWidth={width}>
+    <svg class="drawing" {width} viewBox="0 0 {width} {drawing.height}" height={drawing.height} role="img" aria-label="The way of {person} to {object}; the words below tell it" data-state={is}>
+      {#each drawing.lanes as lane, i (i)}
+        <path class="way" d={lane.path} />
+        <path class="exit" d={lane.exit} />
+        {#each lane.stops as stop (stop.y)}
+          <circle class="group" cx={stop.x} cy={stop.y} r="4.5" />
+          <text x={stop.x + 12} y={stop.y + 4}>{stop.label}{#if stop.note}<tspan class="note" dx="8">{stop.note}</tspan>{/if}</text>
+        {/each}
+        <g class="gate" transform="translate({lane.gate.x} {lane.gate.y})">
+          <path class="post" d="M-9 -10V10M9 -10V10" />
+          {#if is === 'open'}
+            <path class="bar" d="M-9 0h4M9 0h-4" />
+          {:else if is === 'depends'}
+            <path class="bar" d="M-9 0H0" /><path class="bar rest" d="M1 0H9" />
+          {:else}
+            <path class="bar" d="M-9 0H9" />
+          {/if}
+        </g>
+        <text class="line" x={lane.gate.x + 18} y={lane.gate.y - 6}>{lane.gate.label}</text>
       {/each}
-      <g class="gate" transform="translate({lane.gate.x} {lane.gate.y})">
-        <path class="post" d="M-9 -10V10M9 -10V10" />
-        {#if is === 'open'}
-          <path class="bar" d="M-9 0h4M9 0h-4" />
-        {:else if is === 'depends'}
-          <path class="bar" d="M-9 0H0" /><path class="bar rest" d="M1 0H9" />
-        {:else}
-          <path class="bar" d="M-9 0H9" />
-        {/if}
-      </g>
-      <text class="line" x={lane.gate.x + 18} y={lane.gate.y - 6}>{lane.gate.label}</text>
-    {/each}
-    <circle class="person" cx="14" cy="18" r="7" />
-    <text class="end" x="28" y="22">{person}</text>
-    <rect class="object" x={drawing.object.x - 6} y={drawing.object.y - 4} width="12" height="12" />
-    <text class="end" x={drawing.object.x - 14} y={drawing.object.y + 7} text-anchor="end">{object}</text>
-  </svg>
-</div>
+      <circle class="person" cx="14" cy="18" r="7" />
+      <text class="end" x="28" y="22">{person}</text>
+      <rect class="object" x={drawing.object.x - 6} y={drawing.object.y - 4} width="12" height="12" />
+      <text class="end" x={drawing.object.x - 14} y={drawing.object.y + 7} text-anchor="end">{object}</text>
+    </svg>
+  </div>
+</Picture>
 
 <style>
   svg {

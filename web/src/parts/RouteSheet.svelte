@@ -2,6 +2,7 @@
   /** One entitlement in full: its state, its route as a picture, and the answer
    * in sentences that can be pasted into a ticket. */
   import { api, type Entitlement, type Why } from '../api/client';
+  import { links, place } from '../lib/place.svelte';
   import { situation } from '../lib/situation.svelte';
   import Notice from './Notice.svelte';
   import RoutePicture from './RoutePicture.svelte';
@@ -16,6 +17,7 @@
   $effect(() => {
     const stop = new AbortController();
     copied = false;
+    void place.get('trial');
     api.why(user, entry, situation.facts, stop.signal).then(
       (got) => ((why = got), (wrong = '')),
       (error) => !stop.signal.aborted && (wrong = error.message),
@@ -32,9 +34,9 @@
 <section aria-label="Route">
   <header>
     <StateMark state={entry.state} />
-    <p class="figures">{entry.system} · {entry.right} · {entry.object}{entry.breadth ? ` · ${entry.breadth}` : ''}</p>
+    <p class="figures"><a href={links.system(entry.system, { who: user, object: entry.object, right: entry.right })}>{entry.system}</a> · {entry.right} · {entry.object}{entry.breadth ? ` · ${entry.breadth}` : ''}</p>
   </header>
-  <RoutePicture {person} object={entry.object} is={entry.state} routes={entry.routes} spoken={(why?.sentences ?? []).join(' ')} />
+  <RoutePicture {person} object={entry.object} is={entry.state} routes={entry.routes} words={why?.sentences ?? []} />
   {#if wrong}
     <Notice kind="wrong" title="No sentences">{wrong}</Notice>
   {:else if why}
@@ -42,7 +44,8 @@
     <ul>
       {#each why.sentences as s, i (i)}<li>{s}</li>{/each}
     </ul>
-    <button onclick={copy}>{copied ? 'Copied' : 'Copy for a ticket'}</button>
+    <button class="act no-print" onclick={copy}>{copied ? 'Copied' : 'Copy for a ticket'}</button>
+    <a class="who no-print" href={links.system(entry.system, { view: 'who', object: entry.object, right: entry.right })}>Who else holds it?</a>
   {/if}
 </section>
 
@@ -86,15 +89,8 @@
   }
   button {
     margin-top: var(--s3);
-    min-height: 1.9rem;
-    padding: 0 var(--s4);
-    border: 1px solid var(--water);
-    border-radius: var(--corner);
-    background: none;
-    color: var(--water);
-    cursor: pointer;
   }
-  button:hover {
-    background: var(--water-wash);
+  .who {
+    margin-left: var(--s4);
   }
 </style>

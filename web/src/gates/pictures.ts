@@ -1,0 +1,21 @@
+import type { Component } from 'svelte';
+import type { GateProps } from '../lib/lit';
+import BreadthMatrix from './BreadthMatrix.svelte';
+import Lanes from './Lanes.svelte';
+import ResourceTree from './ResourceTree.svelte';
+import SeatPlan from './SeatPlan.svelte';
+import Sluice from './Sluice.svelte';
+import TwoLocks from './TwoLocks.svelte';
+
+/** How each type of gate is drawn. */
+export const pictures: Record<string, Component<GateProps>> = {
+  roles: ResourceTree,
+  licences: SeatPlan,
+  firewall: Sluice,
+  network: Sluice,
+  app: BreadthMatrix,
+  files: TwoLocks,
+  hosts: Lanes,
+  federation: Lanes,
+  signin: Lanes,
+};

@@ -1,0 +1,26 @@
+import { describe, expect, test } from 'vitest';
+import { givesWords, pointsOf, whenWords, whoWords } from './gates';
+
+describe('lines in words', () => {
+  test('for whom and when', () => {
+    expect(whoWords({ groups: ['night-crew'], users: ['ivo.marescaux'], except: { groups: ['visitors'] } })).toBe('night-crew, ivo.marescaux, except visitors');
+    expect(whoWords({})).toBe('all');
+    expect(whenWords({ when: { windows: ['night'], not_networks: ['summit', 'office'] } })).toBe('in window night, not from summit or office');
+  });
+  test.each([
+    ['roles', { role: 'writer', object: '/raw', where: { stage: 'raw' } }, 'writer on /raw where stage is raw'],
+    ['roles', { rights: ['frames:purge'], object: '/raw' }, 'limits frames:purge on /raw'],
+    ['licences', { product: 'planner', without: ['calendar'] }, 'planner without calendar'],
+    ['firewall', { action: 'refuse', to: ['dome'] }, 'refuse any service to dome'],
+    ['network', { verdict: 'admit', reply: { class: 'crew' } }, 'admit as crew'],
+    ['hosts', { commands: ['/opt/dome/shutter *'], as: 'dome', hosts: ['dome'] }, 'run /opt/dome/shutter * as dome on dome'],
+    ['signin', { then: { require: ['aal2'] }, apps: ['archive'], mode: 'watch' }, 'asks for aal2 at archive (watch)'],
+  ])('what a line of type %s gives', (type, value, words) => {
+    expect(givesWords(type, { line: 'x/y', value })).toBe(words);
+  });
+  test('what can be asked about', () => {
+    expect(pointsOf('licences', { products: [{ product: 'suite', features: ['viewer', { feature: 'cluster', needs: ['viewer'] }] }] }, [])).toEqual({ objects: ['suite'], rights: ['viewer', 'cluster'] });
+    expect(pointsOf('signin', {}, ['archive']).objects).toEqual(['archive']);
+    expect(pointsOf('files', { shares: [{ share: 'logs', folders: [{ path: '/' }, { path: '/shift' }] }] }, []).objects).toEqual(['logs:/', 'logs:/shift']);
+  });
+});

@@ -1,0 +1,118 @@
+import type { Document, Line, Value } from '../api/client';
+import { needWords } from './words';
+
+/** What is read of documents of systems, whatever the type of their gates. */
+export const list = (v: unknown): unknown[] => (Array.isArray(v) ? v : v === undefined || v === null ? [] : [v]);
+export const texts = (v: unknown): string[] => list(v).map((x) => (typeof x === 'object' ? JSON.stringify(x) : String(x)));
+export const object = (v: unknown): Value => (typeof v === 'object' && v !== null && !Array.isArray(v) ? (v as Value) : {});
+export const objects = (v: unknown): Value[] => list(v).map(object);
+export const text = (v: unknown): string => (v === undefined || v === null ? '' : String(v));
+
+/** For whom a line is. */
+export function whoWords(v: Value): string {
+  const who = [
+    ...(v.everyone ? ['everyone'] : []),
+    ...texts(v.groups),
+    ...texts(v.users),
+    ...objects(v.claims).map((c) => `claim ${text(c.claim)}=${text(c.is)}`),
+    ...texts(v.tags).map((t) => (v.verdict ? `tag ${t}` : '')).filter(Boolean),
+  ];
+  const except = object(v.except);
+  const but = [...texts(except.groups), ...texts(except.users)];
+  return (who.join(', ') || 'all') + (but.length ? `, except ${but.join(', ')}` : '');
+}
+
+const conditions: Record<string, string> = {
+  networks: 'network', not_networks: 'not-network', windows: 'window', device: 'device', device_groups: 'device-group',
+  strength: 'strength', access: 'access', clients: 'client', risk: 'risk',
+};
+
+/** When a line holds; empty: always. */
+export function whenWords(v: Value): string {
+  return Object.entries(object(v.when))
+    .map(([key, value]) => needWords(`${conditions[key] ?? key}:${texts(value).join('|')}`))
+    .join(', ');
+}
+
+/** What a line gives or takes, by the type of its gate. */
+export function givesWords(type: string, line: { line: string; list?: string; value?: Value }): string {
+  const v = line.value ?? {};
+  const last = line.list?.split(' > ').at(-1) ?? '';
+  const on = (what: string) => (v.object ? `${what} on ${text(v.object)}` : what);
+  switch (type) {
+    case 'roles':
+      if (v.role) return (v.effect === 'deny' ? 'denies ' : '') + on(text(v.role)) + (v.where ? ` where ${Object.entries(object(v.where)).map(([k, x]) => `${k} is ${text(x)}`).join(', ')}` : '');
+      return v.rights ? `limits ${on(texts(v.rights).join(', '))}` : '';
+    case 'licences':
+      return text(v.product) + (v.without ? ` without ${texts(v.without).join(', ')}` : '');
+    case 'firewall':
+      return `${text(v.action)} ${texts(v.services).join(', ') || 'any service'}${v.from ? ` from ${texts(v.from).join(', ')}` : ''}${v.to ? ` to ${texts(v.to).join(', ')}` : ''}`;
+    case 'network':
+      return v.tag ? `tag ${text(v.tag)}` : `${text(v.verdict)}${object(v.reply).class ? ` as ${text(object(v.reply).class)}` : ''}`;
+    case 'app':
+      return v.role ? `role ${text(v.role)}` : v.team ? `team ${text(v.team)}` : '';
+    case 'files':
+      return [v.allow ? `allows ${texts(v.allow).join(', ')}` : '', v.deny ? `denies ${texts(v.deny).join(', ')}` : ''].filter(Boolean).join(', ') + (last === 'door' ? ' at the door' : '');
+    case 'hosts':
+      return v.commands ? `run ${texts(v.commands).join(', ')} as ${text(v.as)} on ${texts(v.hosts).join(', ')}` : `${v.effect === 'deny' ? 'no login' : 'login'} on ${texts(v.hosts).join(', ')}`;
+    case 'federation':
+      return v.claim ? `claim ${text(v.claim)}${v.from ? ` from ${text(v.from)}` : v.value && !v.from_groups ? ` = ${text(v.value)}` : ' from groups'}` : v.permit ? 'permits' : v.refuse ? 'refuses' : '';
+    case 'signin':
+      return `${v.then === 'block' ? 'blocks' : `asks for ${texts(object(v.then).require).join(', ')}`} at ${texts(v.apps).join(', ')}${v.mode && v.mode !== 'enforced' ? ` (${text(v.mode)})` : ''}`;
+  }
+  return '';
+}
+
+/** The name of a line without its system's. */
+export const ruleOf = (line: string) => line.slice(line.indexOf('/') + 1);
+
+/** What one can ask about in a system. */
+export interface Points {
+  objects: string[];
+  rights: string[];
+}
+
+export function pointsOf(type: string, d: Document, systems: readonly string[]): Points {
+  const keys = (v: unknown) => Object.keys(object(v));
+  switch (type) {
+    case 'roles':
+      return { objects: objects(d.resources).map((r) => text(r.path)), rights: texts(d.rights) };
+    case 'licences':
+      return {
+        objects: objects(d.products).map((p) => text(p.product)),
+        rights: [...new Set(objects(d.products).flatMap((p) => list(p.features).map((f) => (typeof f === 'string' ? f : text(object(f).feature)))))],
+      };
+    case 'firewall':
+      return { objects: keys(d.zones), rights: keys(d.services) };
+    case 'network':
+      return { objects: ['vpn', 'wifi', 'wired', 'tag'], rights: ['admit', ...new Set(objects(object(d.tags).rules).map((t) => text(t.tag)))] };
+    case 'app':
+      return { objects: keys(d.modules), rights: [...new Set(Object.values(object(d.modules)).flatMap(texts))] };
+    case 'files':
+      return { objects: objects(d.shares).flatMap((s) => objects(s.folders).map((f) => `${text(s.share)}:${text(f.path)}`)), rights: ['list', 'read', 'write', 'delete', 'manage'] };
+    case 'hosts':
+      return {
+        objects: [...new Set(Object.values(object(d.hosts)).flatMap(texts))],
+        rights: ['login', ...objects(d.elevate).flatMap((e) => texts(e.commands).map((c) => `run ${c} as ${text(e.as)}`))],
+      };
+    case 'federation':
+      return { objects: objects(d.parties).map((p) => text(p.party)), rights: ['sign-in'] };
+    case 'signin':
+      return { objects: [...systems], rights: ['sign-in'] };
+  }
+  return { objects: [], rights: [] };
+}
+
+/** The findings say which lines never decide. */
+export function idle(findings: readonly { code: string; where: { rule?: string | undefined }; message: string }[]): Map<string, string> {
+  const found = new Map<string, string>();
+  for (const f of findings) if (['shadowed', 'locked-out', 'redundant'].includes(f.code) && f.where.rule) found.set(f.where.rule, f.message);
+  return found;
+}
+
+/** Lines by the list in which they stand. */
+export function byList(lines: readonly Line[]): [string, Line[]][] {
+  const lists = new Map<string, Line[]>();
+  for (const l of lines) lists.set(l.list ?? '', [...(lists.get(l.list ?? '') ?? []), l]);
+  return [...lists];
+}

@@ -1,0 +1,43 @@
+import type { Pass, State } from '../api/client';
+
+export type Lit = ReadonlyMap<string, Pass>;
+
+/** How a line is drawn while a probe is on: what decides stands out, what does not
+ * fades. */
+export function tone(lit: Lit | null, line: string): 'plain' | 'decides' | 'may' | 'unmet' | 'faded' {
+  if (!lit) return 'plain';
+  const fate = lit.get(line)?.fate;
+  if (fate === 'decides' || fate === 'may' || fate === 'unmet') return fate;
+  return 'faded';
+}
+
+/** The bar of a gate in a state, as paths in a box 18 wide around 0, 0. */
+export function bar(state: State): { solid: string; dotted: string } {
+  if (state === 'open') return { solid: 'M-9 0h4M9 0h-4', dotted: '' };
+  if (state === 'depends') return { solid: 'M-9 0H0', dotted: 'M1 0H9' };
+  return { solid: 'M-9 0H9', dotted: '' };
+}
+
+/** Shortens a text to a room, at so many units a letter. */
+export function fit(label: string, room: number, letter = 7.9): string {
+  const most = Math.max(3, Math.floor(room / letter));
+  return label.length <= most ? label : `${label.slice(0, most - 1)}…`;
+}
+
+export const fateWords: Record<Pass['fate'], string> = {
+  decides: 'decides',
+  may: 'may decide',
+  unmet: 'condition not met',
+  overtaken: 'another decides',
+  others: 'is for others',
+  elsewhere: 'is about something else',
+};
+
+/** What is drawn of a gate on a page of its system. */
+export interface GateProps {
+  system: import('../api/client').SystemInfo;
+  lines: readonly import('../api/client').Line[];
+  lit: Lit | null;
+  chosen: string;
+  href: (line: string) => string;
+}

@@ -1,0 +1,82 @@
+<script lang="ts">
+  /** A group: who is in it and how, what holds it, what it opens, and what would go. */
+  import { api, Problem, type GroupInfo, type Line, type MapInfo, type Member } from '../api/client';
+  import { givesWords, ruleOf, whenWords } from '../lib/gates';
+  import { links, place } from '../lib/place.svelte';
+  import { revision } from '../lib/revision.svelte';
+  import { rights } from '../lib/rights.svelte';
+  import type { Column } from '../lib/rows';
+  import { when } from '../lib/when';
+  import GroupEditor from '../parts/GroupEditor.svelte';
+  import GroupPicture from '../parts/GroupPicture.svelte';
+  import Notice from '../parts/Notice.svelte';
+  import SheetHead from '../parts/SheetHead.svelte';
+  import Table from '../parts/Table.svelte';
+
+  let { map, name }: { map: MapInfo; name: string } = $props();
+
+  let group = $state<GroupInfo | null>(null);
+  let members = $state<readonly Member[] | null>(null);
+  let opens = $state<readonly Line[] | null>(null);
+  let missing = $state<Problem | null>(null);
+
+  $effect(() => {
+    void revision.changes;
+    void place.get('trial');
+    api.group(name).then((got) => ((group = got), (missing = null)), (error) => (missing = error as Problem));
+    api.members(name).then((got) => (members = got.members), () => {});
+    api.opens(name).then((got) => (opens = got.lines), () => {});
+  });
+
+  const hows: Record<string, string> = { direct: 'listed', primary: 'primary group', rule: 'by the rule', nested: 'by way of' };
+  const who: Column<Member>[] = [
+    { name: 'user', label: 'Person', text: (m) => m.user, href: (m) => links.person(m.user), figures: true },
+    { name: 'how', label: 'How', text: (m) => hows[m.how] ?? m.how },
+    { name: 'path', label: 'By way of', text: (m) => m.path.slice(0, -1).join(' › '), figures: true },
+  ];
+  const lines: Column<Line>[] = [
+    { name: 'system', label: 'System', text: (l) => l.system, href: (l) => links.system(l.system), figures: true },
+    { name: 'line', label: 'Line', text: (l) => ruleOf(l.line), href: (l) => links.system(l.system, { line: l.line }), figures: true },
+    { name: 'what', label: 'What', text: (l) => givesWords(l.type, l) },
+    { name: 'when', label: 'When', text: (l) => whenWords(l.value ?? {}) },
+    { name: 'named', label: 'Names', text: (l) => l.groups.join(', '), figures: true },
+  ];
+</script>
+
+<svelte:head><title>{name} · Gate Map</title></svelte:head>
+
+{#if missing}
+  <main class="page">
+    <Notice kind="wrong" title={missing.status === 404 ? 'No group of that name' : missing.title}>
+      {missing.message} {#each missing.near ?? [] as near (near)}<a href={links.group(near.includes('/') ? near : `${name.split('/')[0]}/${near}`)}>{near}</a>{' '}{/each}
+    </Notice>
+  </main>
+{:else if !group}
+  <main class="page"><Notice kind="wait" title="Fetching the group …" /></main>
+{:else}
+  <main class="page">
+    <SheetHead {map} />
+    <header>
+      <h1 dir="auto">{group.group.slice(group.group.indexOf('/') + 1)}</h1>
+      <p class="figures soft">{group.group}{group.dn ? ` · ${group.dn}` : ''}</p>
+      {#if group.description}<p dir="auto">{group.description}</p>{/if}
+      <p>
+        {group.kind === 'mail' ? 'A mail group: it opens nothing.' : 'A security group.'}
+        Its members come from {group.draws === 'own' ? 'its own directory' : 'any directory'}; it counts {group.opens === 'host' ? `in ${group.host} only` : group.opens === 'own' ? 'in systems of its own directory' : 'everywhere'}.
+        {group.managers.length ? `Managed by ${group.managers.join(', ')}.` : 'Nobody in particular manages it.'}
+      </p>
+      {#if group.rule}<p>Who is in it follows from a rule: <code class="figures">{group.rule}</code></p>{/if}
+    </header>
+    <GroupPicture {group} opens={opens ?? []} members={members ?? []} />
+    <section aria-label="What it opens">
+      <h2>What it opens</h2>
+      {#if opens}<Table name="opens" label="What it opens" rows={opens} columns={lines} nothing="Nothing anywhere." />{:else}<Notice kind="wait" title="Looking at every system …" />{/if}
+    </section>
+    <section aria-label="Members">
+      <h2>Members</h2>
+      {#if members}<Table name="members" label="Members" rows={members} columns={who} nothing="Nobody is in it." />{:else}<Notice kind="wait" title="Fetching who is in it …" />{/if}
+    </section>
+    {#if rights.stage}<div class="no-print">{#key JSON.stringify(group)}<GroupEditor {group} />{/key}</div>{/if}
+    <p class="no-print"><button class="act" onclick={() => print()}>Print this sheet</button> <span class="soft">as of {when(new Date().toISOString())}</span></p>
+  </main>
+{/if}

@@ -1,0 +1,83 @@
+<script lang="ts">
+  /** Every revision: who, when, why, what was changed, and the way back. */
+  import { api, type MapInfo, type Revision } from '../api/client';
+  import { links, place } from '../lib/place.svelte';
+  import { revision } from '../lib/revision.svelte';
+  import { rights } from '../lib/rights.svelte';
+  import type { Column } from '../lib/rows';
+  import { when } from '../lib/when';
+  import Notice from '../parts/Notice.svelte';
+  import Table from '../parts/Table.svelte';
+
+  let { map }: { map: MapInfo } = $props();
+
+  let all = $state.raw<readonly Revision[] | null>(null);
+  let older = $state(false);
+  let one = $state.raw<Revision | null>(null);
+  let wrong = $state('');
+
+  $effect(() => {
+    void revision.now;
+    api.revisions().then((got) => ((all = got.revisions), (older = got.revisions.length === 50)), (error: Error) => (wrong = error.message));
+  });
+  const chosen = $derived(Number(place.get('revision')) || 0);
+  $effect(() => {
+    one = null;
+    if (chosen) api.revision(chosen).then((got) => ((one = got), (wrong = '')), (error: Error) => (wrong = error.message));
+  });
+
+  async function more() {
+    const got = await api.revisions(all!.at(-1)!.revision);
+    all = [...all!, ...got.revisions];
+    older = got.revisions.length === 50;
+  }
+  async function revert() {
+    try {
+      place.go(links.trial((await api.revert(chosen)).name));
+    } catch (error) {
+      wrong = (error as Error).message;
+    }
+  }
+
+  const columns: Column<Revision>[] = [
+    { name: 'revision', label: 'Revision', text: (r) => String(r.revision), href: (r) => place.to('/history', { revision: String(r.revision) }), number: true },
+    { name: 'at', label: 'When', text: (r) => when(r.at), figures: true },
+    { name: 'author', label: 'Who', text: (r) => r.author },
+    { name: 'reason', label: 'Why', text: (r) => r.reason },
+    { name: 'trial', label: 'Trial', text: (r) => r.trial ?? '', figures: true },
+    { name: 'undoes', label: 'Undoes', text: (r) => (r.undoes ? String(r.undoes) : ''), number: true },
+  ];
+</script>
+
+<svelte:head><title>History · Gate Map</title></svelte:head>
+
+<main class="page">
+  <h1>History <small class="soft">revision {map.revision} is in force</small></h1>
+  {#if wrong}<Notice kind="wrong" title="That did not work">{wrong}</Notice>{/if}
+  {#if one}
+    <section class="sheet" aria-label="Revision {one.revision}">
+      <h2>Revision {one.revision}: {one.reason || 'no reason given'}</h2>
+      <p class="soft">{one.author}, {when(one.at)}{one.trial ? `, from the trial ${one.trial}` : ''}{one.undoes ? `; it undid revision ${one.undoes}` : ''}</p>
+      {#if one.overrides}<p>Overridden: {one.overrides}</p>{/if}
+      <h3>What was changed</h3>
+      <ul>{#each one.changes ?? [] as c, i (i)}<li>{c}</li>{:else}<li class="soft">{one.revision === 1 ? 'The map as it was first brought in.' : 'Nothing is told of it.'}</li>{/each}</ul>
+      {#if rights.stage && one.revision > 1}<p><button class="act" onclick={revert}>Try to undo it</button> <span class="soft">makes a trial, which shows what comes of it first</span></p>{/if}
+    </section>
+  {/if}
+  {#if !all}<Notice kind="wait" title="Fetching the revisions …" />
+  {:else}
+    <Table name="revisions" label="Revisions" rows={all} {columns} nothing="Nothing was committed yet." />
+    {#if older}<p><button class="act" onclick={more}>Older ones</button></p>{/if}
+  {/if}
+</main>
+
+<style>
+  h3 {
+    margin: var(--s3) 0 var(--s1);
+  }
+  ul {
+    padding-left: var(--s4);
+    margin-bottom: var(--s3);
+    overflow-wrap: anywhere;
+  }
+</style>

@@ -1,0 +1,141 @@
+<script lang="ts">
+  /** The directories, what their sources would bring, and the log of every run. */
+  import { api, type Directory, type MapInfo, type Preview, type Run } from '../api/client';
+  import { place } from '../lib/place.svelte';
+  import { revision } from '../lib/revision.svelte';
+  import { rights } from '../lib/rights.svelte';
+  import type { Column } from '../lib/rows';
+  import { when } from '../lib/when';
+  import Notice from '../parts/Notice.svelte';
+  import PreviewSheet from '../parts/PreviewSheet.svelte';
+  import Table from '../parts/Table.svelte';
+
+  let { map }: { map: MapInfo } = $props();
+
+  let directories = $state.raw<readonly Directory[] | null>(null);
+  let runs = $state.raw<readonly Run[]>([]);
+  let run = $state.raw<Run | null>(null);
+  let preview = $state.raw<Preview | null>(null);
+  let wrong = $state('');
+  let again = $state(0);
+
+  const chosen = $derived(Number(place.get('run')) || 0);
+  const working = (r: Run) => r.state === 'reading' || r.state === 'comparing';
+
+  $effect(() => {
+    void revision.changes;
+    void again;
+    Promise.all([api.directories(), api.runs()]).then(
+      ([d, r]) => ((directories = d.directories), (runs = r.runs)),
+      (error: Error) => (wrong = error.message),
+    );
+  });
+
+  // A run that is at work is looked at again until it rests.
+  $effect(() => {
+    void again;
+    run = preview = null;
+    const id = chosen;
+    if (!id) return;
+    let timer = 0;
+    const look = async () => {
+      try {
+        run = await api.run(id);
+        if (working(run)) timer = window.setTimeout(look, 400);
+        else if (run.state === 'waiting' || run.state === 'held') preview = await api.preview(id);
+      } catch (error) {
+        wrong = (error as Error).message;
+      }
+    };
+    void look();
+    return () => clearTimeout(timer);
+  });
+
+  async function attempt(work: () => Promise<Run>) {
+    try {
+      const now = await work();
+      wrong = '';
+      place.set({ run: String(now.id) });
+      again++;
+    } catch (error) {
+      wrong = (error as Error).message;
+    }
+  }
+
+  const counted = (r: Run) => {
+    const c = r.counts;
+    return (
+      [[c.added, 'come'], [c.removed, 'go'], [c.changed, 'change'], [c.off, 'are switched off'], [c.new_groups, 'new groups'], [c.gone_groups, 'groups go'], [c.changed_groups, 'groups change'], [c.rejected, 'cannot be taken']] as const
+    ).flatMap(([n, w]) => (n ? [`${n} ${w}`] : [])).join(', ') || (r.error ?? 'nothing changes');
+  };
+  const columns: Column<Run>[] = [
+    { name: 'id', label: 'Run', text: (r) => String(r.id), href: (r) => place.to('/intake', { run: String(r.id) }), number: true },
+    { name: 'directory', label: 'Directory', text: (r) => r.directory, figures: true },
+    { name: 'state', label: 'It is', text: (r) => r.state },
+    { name: 'how', label: 'Begun by', text: (r) => r.how },
+    { name: 'started', label: 'Began', text: (r) => when(r.started), figures: true },
+    { name: 'what', label: 'What', text: counted },
+    { name: 'revision', label: 'Revision', text: (r) => (r.revision ? String(r.revision) : ''), href: (r) => (r.revision ? place.to('/history', { revision: String(r.revision) }) : ''), number: true },
+  ];
+</script>
+
+<svelte:head><title>Intake · Gate Map</title></svelte:head>
+
+<main class="page">
+  <h1>Intake</h1>
+  {#if wrong}<Notice kind="wrong" title="That did not work">{wrong}</Notice>{/if}
+  {#if !directories}
+    <Notice kind="wait" title="Fetching the directories …" />
+  {:else}
+    <ul class="directories">
+      {#each directories as d (d.name)}
+        <li class="sheet">
+          <h2>{d.name}</h2>
+          <p>{d.title ?? ''}</p>
+          <p class="soft">{d.users} people, {d.groups} groups, {d.devices} devices, from {d.source === 'map' ? 'the map folder' : d.source}{d.feeds ? `, which feeds ${d.feeds}` : ''}{d.follow ? `; followed: ${d.follow}` : ''}</p>
+          {#if d.source !== 'map' && d.source !== 'scim' && rights.has('intake')}<button class="act" onclick={() => attempt(() => api.beginIntake(d.name))}>See what it would bring</button>{/if}
+        </li>
+      {:else}<li><Notice kind="empty" title="No directory is connected">{map.title} names none.</Notice></li>{/each}
+    </ul>
+    {#if run}
+      <section aria-label="Run {run.id}">
+        <h2>Run {run.id} of {run.directory}: {run.state}</h2>
+        {#if working(run)}
+          <p role="status">{run.read} entries read … <progress aria-label="Reading"></progress></p>
+        {:else}
+          <p>{counted(run)}.{run.server ? ` By ${run.server}.` : ''}</p>
+          {#if run.guard}<Notice kind="wrong" title="Held by the guard">{run.guard}</Notice>{/if}
+          {#if run.error}<Notice kind="wrong" title="It failed">{run.error}</Notice>{/if}
+          {#if preview}
+            <PreviewSheet {preview} />
+            <p class="acts">
+              {#if rights.commit}<button class="act main" onclick={() => attempt(() => api.commitRun(run!.id, run!.state === 'held'))}>{run.state === 'held' ? 'Commit it all the same' : 'Commit it'}</button>{/if}
+              {#if rights.has('intake')}<button class="act" onclick={() => attempt(() => api.dropRun(run!.id))}>Drop it</button>{/if}
+            </p>
+          {:else if run.samples.length}
+            <ul>{#each run.samples as s, i (i)}<li>{s}</li>{/each}</ul>
+          {/if}
+        {/if}
+      </section>
+    {/if}
+    <section aria-label="Every run">
+      <h2>Every run</h2>
+      <Table name="runs" label="Runs" rows={runs} {columns} nothing="Nothing was brought in yet." />
+    </section>
+  {/if}
+</main>
+
+<style>
+  .directories {
+    display: grid;
+    grid-template-columns: repeat(auto-fill, minmax(min(20rem, 100%), 1fr));
+    gap: var(--s4);
+    list-style: none;
+    padding: 0;
+  }
+  .acts {
+    display: flex;
+    gap: var(--s3);
+    margin-top: var(--s3);
+  }
+</style>

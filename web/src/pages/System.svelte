@@ -1,0 +1,137 @@
+<script lang="ts">
+  /** A system: its gate as its type wants it drawn, its lines, a probe, and who holds what. */
+  import { api, Problem, type Line, type MapInfo, type SystemInfo } from '../api/client';
+  import { pictures } from '../gates/pictures';
+  import { byList, givesWords, idle, ruleOf, text, whenWords, whoWords, object } from '../lib/gates';
+  import { fateWords, type Lit } from '../lib/lit';
+  import { links, place } from '../lib/place.svelte';
+  import { revision } from '../lib/revision.svelte';
+  import { rights } from '../lib/rights.svelte';
+  import type { Column } from '../lib/rows';
+  import HolderPanel from '../parts/HolderPanel.svelte';
+  import LineEditor from '../parts/LineEditor.svelte';
+  import FindingList from '../parts/FindingList.svelte';
+  import Notice from '../parts/Notice.svelte';
+  import ProbePanel from '../parts/ProbePanel.svelte';
+  import SituationBar from '../parts/SituationBar.svelte';
+  import Table from '../parts/Table.svelte';
+
+  let { map, name }: { map: MapInfo; name: string } = $props();
+
+  let system = $state<SystemInfo | null>(null);
+  let lines = $state<readonly Line[]>([]);
+  let systems = $state<readonly string[]>([]);
+  let missing = $state<Problem | null>(null);
+  let lit = $state.raw<Lit | null>(null);
+
+  $effect(() => {
+    void revision.changes;
+    void place.get('trial');
+    Promise.all([api.system(name), api.lines(name)]).then(
+      ([s, l]) => ((system = s), (lines = l.lines), (missing = null)),
+      (error) => (missing = error as Problem),
+    );
+  });
+  $effect(() => {
+    api.search('', 'system', '', 200).then((page) => (systems = page.items.map((s) => s.name)), () => {});
+  });
+
+  const chosen = $derived(place.get('line'));
+  const line = $derived(lines.find((l) => l.line === chosen) ?? null);
+  const adding = $derived(place.get('add'));
+  const never = $derived(idle(system?.findings ?? []));
+  const href = (l: string) => links.system(name, { ...Object.fromEntries([...place.query].filter(([k]) => ['who', 'object', 'right'].includes(k))), line: l === chosen ? '' : l });
+  const Drawing = $derived(system ? pictures[system.type] : undefined);
+  // Lists to which a line can be added, though none stands in them yet.
+  const empty: Record<string, string[]> = { roles: ['mappings', 'limits', 'resources'], licences: ['mappings', 'products'], firewall: ['rules'], network: ['policies'], app: ['mappings', 'teams'], hosts: ['login', 'elevate'], signin: ['policies'] };
+  const lists = $derived(system ? [...new Set([...lines.map((l) => l.list ?? '').filter(Boolean), ...(empty[system.type] ?? [])])] : []);
+  const columns = $derived<Column<Line>[]>([
+    { name: 'line', label: 'Line', text: (l) => ruleOf(l.line), href: (l) => href(l.line), figures: true },
+    { name: 'who', label: 'For', text: (l) => whoWords(object(l.value?.permit ?? l.value?.refuse ?? l.value)) },
+    { name: 'gives', label: 'What', text: (l) => givesWords(l.type, l) },
+    { name: 'when', label: 'When', text: (l) => whenWords(l.value ?? {}) },
+    { name: 'people', label: 'People', text: (l) => String(l.people), number: true },
+    { name: 'place', label: 'Stands at', text: (l) => (l.file ? `${l.file}:${l.row}` : ''), figures: true },
+    { name: 'note', label: lit ? 'Here' : 'Note', text: (l) => (lit ? fateWords[lit.get(l.line)?.fate ?? 'elsewhere'] : never.has(ruleOf(l.line)) ? 'adds nothing, or never decides' : '') },
+  ]);
+</script>
+
+<svelte:head><title>{name} · Gate Map</title></svelte:head>
+
+{#if missing}
+  <main class="page">
+    <Notice kind="wrong" title={missing.status === 404 ? 'No system of that name' : missing.title}>
+      {missing.message} {#each missing.near ?? [] as near (near)}<a href={links.system(near)}>{near}</a>{' '}{/each}
+    </Notice>
+  </main>
+{:else if !system}
+  <main class="page"><Notice kind="wait" title="Fetching the system …" /></main>
+{:else}
+  <header class="head">
+    <h1>{system.system}</h1>
+    <p>{system.title}</p>
+    <p class="figures soft">{system.type}{system.directory ? ` · of ${system.directory}` : ''}{system.requires.length ? ` · requires ${system.requires.join(', ')}` : ''}{system.file ? ` · ${system.file}` : ''}</p>
+    {#if system.document?.behind}<p class="figures soft">behind {JSON.stringify(system.document.behind).replaceAll(/[[\]{}"]/g, '').replaceAll(',', ', ')}</p>{/if}
+  </header>
+  <SituationBar {map} />
+  <main class="page two">
+    <div class="drawn">
+      {#if Drawing}<Drawing {system} {lines} {lit} {chosen} {href} />{/if}
+      <section aria-label="Lines">
+        <h2>Lines</h2>
+        <Table name="lines" label="Lines" rows={lines} {columns} nothing="Nothing is written here yet." />
+        {#if rights.stage}
+          <p class="adds">Add to {#each lists as l (l)}<button class="act" onclick={() => place.set({ add: l, line: '' })}>{l}</button>{' '}{/each}</p>
+        {/if}
+      </section>
+      {#if place.get('view') === 'who'}<HolderPanel {system} {systems} />{:else}<p><button class="act" onclick={() => place.set({ view: 'who' })}>Who holds what here?</button></p>{/if}
+      {#if system.findings.length}
+        <section aria-label="Findings"><h2>Findings</h2><FindingList findings={system.findings} /></section>
+      {/if}
+    </div>
+    <div class="side">
+      {#if adding}
+        {#key adding}<LineEditor {system} line={null} list={adding} siblings={byList(lines).find(([l]) => l === adding)?.[1] ?? []} {map} {systems} onclose={() => place.set({ add: '' })} />{/key}
+      {:else if line?.list}
+        {#key line.line + text(line.entry) + JSON.stringify(line.value)}<LineEditor {system} {line} list={line.list} siblings={lines.filter((l) => l.list === line.list)} {map} {systems} onclose={() => place.set({ line: '' })} />{/key}
+      {/if}
+      <ProbePanel {system} {systems} onlit={(l) => (lit = l)} />
+    </div>
+  </main>
+{/if}
+
+<style>
+  .head {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: baseline;
+    gap: 0 var(--s4);
+    padding: var(--s4) var(--s6) var(--s3);
+    overflow-wrap: anywhere;
+  }
+  h1 {
+    font-size: var(--title);
+  }
+  .two {
+    grid-template-columns: minmax(0, 7fr) minmax(0, 4fr);
+    align-items: start;
+    padding-top: var(--s4);
+  }
+  .drawn,
+  .side {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr);
+    gap: var(--s6);
+  }
+  .adds {
+    display: flex;
+    flex-wrap: wrap;
+    gap: var(--s2);
+    align-items: center;
+  }
+  @media (max-width: 60rem) {
+    .two {
+      grid-template-columns: minmax(0, 1fr);
+    }
+  }
+</style>

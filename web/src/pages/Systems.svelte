@@ -1,0 +1,38 @@
+<script lang="ts">
+  import { api, type Chart, type MapInfo } from '../api/client';
+  import { links } from '../lib/place.svelte';
+  import { revision } from '../lib/revision.svelte';
+  import type { Column } from '../lib/rows';
+  import Notice from '../parts/Notice.svelte';
+  import Table from '../parts/Table.svelte';
+
+  let { map }: { map: MapInfo } = $props();
+
+  let chart = $state.raw<Chart | null>(null);
+  let wrong = $state('');
+  $effect(() => {
+    void revision.changes;
+    api.chart().then((got) => (chart = got), (error: Error) => (wrong = error.message));
+  });
+
+  type Row = Chart['systems'][number];
+  const columns: Column<Row>[] = [
+    { name: 'system', label: 'System', text: (s) => s.system, href: (s) => links.system(s.system), figures: true },
+    { name: 'title', label: 'What it is', text: (s) => s.title ?? '' },
+    { name: 'type', label: 'Gate', text: (s) => s.type },
+    { name: 'behind', label: 'Behind', text: (s) => s.behind.join(', ') },
+    { name: 'lines', label: 'Lines', text: (s) => String(s.lines), number: true },
+    { name: 'people', label: 'People', text: (s) => String(s.people), number: true },
+    { name: 'errors', label: 'Errors', text: (s) => String(s.errors), number: true },
+    { name: 'warnings', label: 'Warnings', text: (s) => String(s.warnings), number: true },
+  ];
+</script>
+
+<svelte:head><title>Systems · Gate Map</title></svelte:head>
+
+<main class="page">
+  <h1>Systems <small class="soft">{map.systems}</small></h1>
+  {#if wrong}<Notice kind="wrong" title="No list">{wrong}</Notice>
+  {:else if !chart}<Notice kind="wait" title="Fetching the list …" />
+  {:else}<Table name="systems" label="Systems" rows={chart.systems} {columns} nothing="No system is on this map yet." />{/if}
+</main>

@@ -1,0 +1,44 @@
+<script lang="ts">
+  /** Everyone who holds one thing. */
+  import { api, type Holder, type SystemInfo } from '../api/client';
+  import { pointsOf } from '../lib/gates';
+  import { links, place } from '../lib/place.svelte';
+  import type { Column } from '../lib/rows';
+  import { situation } from '../lib/situation.svelte';
+  import { needWords, stopWords } from '../lib/words';
+  import Notice from './Notice.svelte';
+  import Table from './Table.svelte';
+
+  let { system, systems }: { system: SystemInfo; systems: readonly string[] } = $props();
+
+  const points = $derived(pointsOf(system.type, system.document ?? {}, systems));
+  const object = $derived(place.get('object') || points.objects[0] || '');
+  const right = $derived(place.get('right') || points.rights[0] || '');
+  let holders = $state<readonly Holder[] | null>(null);
+  let wrong = $state('');
+
+  $effect(() => {
+    void situation.key;
+    void place.get('trial');
+    if (!object || !right) return;
+    const asked = `${object} ${right}`;
+    api.who(system.system, right, object, situation.facts).then(
+      (got) => asked === `${object} ${right}` && ((holders = got.users), (wrong = '')),
+      (error: Error) => ((wrong = error.message), (holders = [])),
+    );
+  });
+
+  const columns: Column<Holder>[] = [
+    { name: 'state', label: 'State', text: (h) => h.state, state: (h) => h.state },
+    { name: 'user', label: 'Person', text: (h) => h.user, figures: true, href: (h) => links.person(h.user) },
+    { name: 'why', label: 'Needs, or what shuts it', text: (h) => [...h.needs.map(needWords), ...h.shut_by.map(stopWords)].join(', ') },
+    { name: 'by', label: 'By', text: (h) => [...new Set(h.routes.map((r) => r.mapping.slice(r.mapping.indexOf('/') + 1)))].join(', '), figures: true },
+  ];
+</script>
+
+<section aria-label="Who holds it">
+  <h2>Who holds {right} on {object}</h2>
+  {#if wrong}<Notice kind="wrong" title="No answer">{wrong}</Notice>
+  {:else if !holders}<Notice kind="wait" title="Working it out …" />
+  {:else}<Table name="who" label="Holders" rows={holders} {columns} nothing="Nobody holds it." />{/if}
+</section>

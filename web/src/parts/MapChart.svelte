@@ -1,0 +1,104 @@
+<script lang="ts">
+  /** The whole map: groups on the left, the gates of systems on the right, each joined
+   * by a route as wide as it has people. What stands in front of a system is tied to
+   * it on the far right. */
+  import { scaleSqrt } from 'd3-scale';
+  import { linkHorizontal } from 'd3-shape';
+  import type { Chart } from '../api/client';
+  import { fit } from '../lib/lit';
+  import { links } from '../lib/place.svelte';
+  import Gate from '../gates/Gate.svelte';
+  import Picture from './Picture.svelte';
+
+  let { chart }: { chart: Chart } = $props();
+
+  let width = $state(800);
+  let over = $state('');
+  const row = 27;
+  const top = 34;
+
+  const height = $derived(top + Math.max(chart.groups.length * row, chart.systems.length * 44) + 24);
+  const groupX = $derived(Math.min(250, width * 0.3));
+  const gateX = $derived(width - Math.min(290, width * 0.34));
+  const groupY = (i: number) => top + (i + 0.5) * ((height - top - 24) / Math.max(1, chart.groups.length));
+  const systemY = (i: number) => top + (i + 0.5) * ((height - top - 24) / Math.max(1, chart.systems.length));
+  const people = $derived(new Map(chart.groups.map((g) => [g.group, g.people])));
+  const weight = $derived(scaleSqrt([0, Math.max(1, ...chart.groups.map((g) => g.people))], [0.8, 9]));
+  const join = linkHorizontal<unknown, [number, number]>();
+  const routes = $derived(
+    chart.links.map((l) => {
+      const from = chart.groups.findIndex((g) => g.group === l.group);
+      const to = chart.systems.findIndex((s) => s.system === l.system);
+      return { ...l, path: join({ source: [groupX + 10, groupY(from)], target: [gateX - 12, systemY(to)] }) ?? '', width: weight(people.get(l.group) ?? 0) };
+    }),
+  );
+  const fronts = $derived(
+    chart.systems.flatMap((s, i) => s.behind.map((b) => ({ from: chart.systems.findIndex((x) => x.system === b), to: i, name: `${b} stands in front of ${s.system}` }))).filter((f) => f.from >= 0),
+  );
+  const bare = (full: string) => full.slice(full.indexOf('/') + 1);
+  const lit = (l: { group: string; system: string }) => over === '' || over === l.group || over === l.system;
+  const words = $derived(
+    chart.systems.map((s) => `${s.system} (${s.type}): ${s.people} people, ${s.lines} lines, by ${chart.links.filter((l) => l.system === s.system).map((l) => l.group).join(', ') || 'no group'}${s.everyone ? ', and lines for everyone' : ''}${s.behind.length ? `; behind ${s.behind.join(', ')}` : ''}${s.errors ? `; ${s.errors} errors` : ''}.`),
+  );
+</script>
+
+<Picture title="Groups, the gates that they come to, and the systems behind" {words} file="chart">
+  <div bind:clientWidth={width}>
+    <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="img" aria-label="{chart.groups.length} groups and {chart.systems.length} systems; the words below tell them">
+      <text class="soft" x={groupX} y="16" text-anchor="end">groups, by people</text>
+      <text class="soft" x={gateX + 22} y="16">gates and systems</text>
+      {#each routes as r (r.group + r.system)}
+        <path class="route" class:dim={!lit(r)} d={r.path} style:stroke-width={r.width} />
+      {/each}
+      {#each fronts as f (f.name)}
+        <path class="front" class:dim={over !== '' && chart.systems[f.to]!.system !== over && chart.systems[f.from]!.system !== over} d="M{width - 26} {systemY(f.from)}C{width} {systemY(f.from)} {width} {systemY(f.to)} {width - 26} {systemY(f.to)}" />
+      {/each}
+      {#each chart.groups as g, i (g.group)}
+        <a href={links.group(g.group)} onmouseenter={() => (over = g.group)} onmouseleave={() => (over = '')} onfocus={() => (over = g.group)} onblur={() => (over = '')} aria-label="Group {g.group}, {g.people} people">
+          <rect class="hit" x="0" y={groupY(i) - 12} width={groupX + 14} height="24" />
+          <circle class="group" cx={groupX + 6} cy={groupY(i)} r="4.5" />
+          <text x={groupX - 6} y={groupY(i) + 4} text-anchor="end">{fit(bare(g.group), groupX - 50)} <tspan class="soft">{g.people}</tspan></text>
+        </a>
+      {/each}
+      {#each chart.systems as s, i (s.system)}
+        <a href={links.system(s.system)} onmouseenter={() => (over = s.system)} onmouseleave={() => (over = '')} onfocus={() => (over = s.system)} onblur={() => (over = '')} aria-label="System {s.system}, {s.people} people{s.errors ? `, ${s.errors} errors` : ''}">
+          <rect class="hit" x={gateX - 12} y={systemY(i) - 20} width={width - gateX - 18} height="40" />
+          <Gate x={gateX} y={systemY(i)} state={s.behind.length ? 'depends' : 'open'} />
+          <text class="words bold" x={gateX + 22} y={systemY(i) - 1}>{fit(s.system, 190, 7.5)}{#if s.errors}<tspan class="wrong" dx="8">{s.errors} {s.errors === 1 ? 'error' : 'errors'}</tspan>{/if}</text>
+          <text class="soft" x={gateX + 22} y={systemY(i) + 15}>{s.type} · {s.people} people{s.everyone ? ' · everyone' : ''}</text>
+        </a>
+      {/each}
+      {#if chart.left}<text class="soft" x={groupX} y={height - 6} text-anchor="end">and {chart.left} more groups</text>{/if}
+    </svg>
+  </div>
+</Picture>
+
+<style>
+  .route {
+    fill: none;
+    stroke: var(--water);
+    stroke-opacity: 0.38;
+  }
+  .dim {
+    stroke-opacity: 0.07;
+  }
+  .front {
+    fill: none;
+    stroke: var(--depends);
+    stroke-width: 1.6;
+    stroke-dasharray: 5 4;
+  }
+  .group {
+    fill: var(--sheet);
+    stroke: var(--ink);
+    stroke-width: 1.8;
+  }
+  .hit {
+    fill: transparent;
+  }
+  .wrong {
+    fill: var(--shut);
+    font-family: var(--figures);
+    font-weight: 400;
+  }
+</style>

@@ -1,0 +1,99 @@
+<script lang="ts">
+  /** All people, groups or systems: as a table where they are few, else page by page,
+   * as the service finds them. */
+  import { api, type Item, type Kind, type Page } from '../api/client';
+  import { place } from '../lib/place.svelte';
+  import { revision } from '../lib/revision.svelte';
+  import { csv, type Column } from '../lib/rows';
+  import { save } from '../lib/save';
+  import Notice from './Notice.svelte';
+  import Table from './Table.svelte';
+
+  let { kind, label, columns }: { kind: Kind; label: string; columns: readonly Column<Item>[] } = $props();
+
+  const few = 1000;
+  let page = $state<Page | null>(null);
+  let all = $state<Item[] | null>(null);
+  let wrong = $state('');
+  let taken = $state(-1);
+
+  const find = $derived(place.get('find'));
+  const cursor = $derived(place.get('page'));
+
+  async function rest(first: Page, each: (n: number) => void): Promise<Item[]> {
+    const items = [...first.items];
+    for (let next = first.cursor; next; ) {
+      const more = await api.search('', kind, next, 200);
+      items.push(...more.items);
+      each(items.length);
+      next = more.cursor;
+    }
+    return items;
+  }
+
+  $effect(() => {
+    void revision.now;
+    const stop = new AbortController();
+    const wait = setTimeout(async () => {
+      try {
+        const got = await api.search(find, kind, cursor, find || cursor ? 50 : 200, stop.signal);
+        if (!find && !cursor && got.total <= few) all = await rest(got, () => {});
+        page = got;
+        wrong = '';
+      } catch (error) {
+        if (!stop.signal.aborted) wrong = (error as Error).message;
+      }
+    }, page ? 120 : 0);
+    return () => {
+      clearTimeout(wait);
+      stop.abort();
+    };
+  });
+
+  async function take() {
+    taken = 0;
+    try {
+      const items = await rest(await api.search('', kind, '', 200), (n) => (taken = n));
+      save(`${label.toLowerCase()}.csv`, new Blob([csv(items, columns)], { type: 'text/csv;charset=utf-8' }));
+    } catch (error) {
+      wrong = (error as Error).message;
+    }
+    taken = -1;
+  }
+</script>
+
+{#if wrong}<Notice kind="wrong" title="No list">{wrong}</Notice>
+{:else if !page}<Notice kind="wait" title="Fetching the list …" />
+{:else if all}
+  <Table name={kind} {label} rows={all} {columns} />
+{:else}
+  <div class="tools">
+    <input type="search" aria-label="Search {label}" placeholder="Search" value={find} oninput={(e) => place.set({ find: e.currentTarget.value, page: '' })} />
+    <span role="status">{page.total}</span>
+    <button class="act" onclick={take} disabled={taken >= 0}>{taken >= 0 ? `${taken} of ${page.total} …` : 'Export CSV'}</button>
+  </div>
+  <Table name={kind} label="{label} on this page" rows={page.items} {columns} nothing="Nobody and nothing matches." />
+  <nav aria-label="Pages">
+    <button class="act" disabled={!cursor} onclick={() => history.back()}>Back</button>
+    <button class="act" disabled={!page.cursor} onclick={() => place.go(place.to(place.path, { find, page: page!.cursor ?? '' }))}>On</button>
+  </nav>
+{/if}
+
+<style>
+  .tools,
+  nav {
+    display: flex;
+    gap: var(--s3);
+    align-items: center;
+    margin: var(--s2) 0;
+    color: var(--ink-soft);
+  }
+  input {
+    flex: 0 1 20rem;
+    min-height: 2.25rem;
+    padding: 0 var(--s3);
+    border: 1px solid var(--ink-soft);
+    border-radius: var(--corner);
+    background: var(--sheet);
+  }
+</style>
