@@ -19,8 +19,8 @@ func TestAPageFollowsAnIntake(t *testing.T) {
 	data := t.TempDir()
 	demo := startDemo(t, "--data", data)
 	p := openBrowser(t, 1280, 800)
-	p.do(chromedp.Navigate(demo.address + "/people/cindervale/ilse.okonjo#token=" + demo.token))
-	p.sees("Ilse Okonjo", "Night assistant · Operations · Summit", "open 28", "revision 1")
+	p.do(chromedp.Navigate(demo.address + "/people/cindervale/ilse.okonjo?view=groups#token=" + demo.token))
+	p.sees("Ilse Okonjo", "Night assistant · Operations · Summit", "night-crew", "revision 1")
 	assert.NotContains(t, p.text(), "astronomers")
 
 	feed := filepath.Join(data, "map", "personnel.csv")

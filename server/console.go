@@ -7,6 +7,9 @@ import (
 	"strings"
 )
 
+// compression of the console's files: from 1, the fastest, to 9, the smallest.
+const compression = 5
+
 // serveConsole answers with the console's files. Every path that is no file is
 // a page of the console, which the console itself draws.
 func (s *Server) serveConsole(w http.ResponseWriter, r *http.Request) {

@@ -69,7 +69,7 @@ func (s *Server) Handler() http.Handler {
 			writeProblem(w, &problem{Title: "No such operation", Status: http.StatusNotFound, Detail: "the API has no operation at this path; GET /api/v1/openapi.json lists them"})
 		})
 	})
-	r.NotFound(s.serveConsole)
+	r.NotFound(middleware.Compress(compression)(http.HandlerFunc(s.serveConsole)).ServeHTTP)
 	return r
 }
 

@@ -2,7 +2,6 @@ package service
 
 import (
 	"cmp"
-	"slices"
 
 	"gatemap/answer"
 	"gatemap/core/directory"
@@ -100,7 +99,7 @@ func (h *Head) System(written string) (*answer.SystemInfo, error) {
 	}
 	d := &answer.SystemInfo{
 		System: s.Name(), Type: s.Document.Type.Name, Title: s.Document.Title, Directory: s.Document.Directory.Name,
-		Requires: slices.Concat([]string{}, s.Document.Requires), Findings: []finding.Finding{},
+		Requires: append([]string{}, s.Document.Requires...), Findings: []finding.Finding{},
 		File: s.Document.Place.File, Document: h.Folder.document(s),
 	}
 	if g, ok := s.Gate.(gate.Seated); ok {

@@ -38,7 +38,7 @@ func (h *Head) Lines(written string) (*answer.Lines, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &answer.Lines{System: s.Name(), Lines: h.lines(s, func(*gate.Crowd) bool { return true })}, nil
+	return &answer.Lines{System: s.Name(), Lines: h.lines(s, nil)}, nil
 }
 
 // Opens lists the lines that name a group, or one into which its members flow: all
@@ -65,21 +65,23 @@ func (h *Head) Opens(written string) (*answer.Opened, error) {
 	return o, nil
 }
 
-// lines are those lines of a system of which some crowd is wanted.
+// lines are those lines of a system of which some crowd is wanted; without wanted
+// all of them.
 func (h *Head) lines(s *atlas.System, wanted func(*gate.Crowd) bool) []answer.Line {
+	all := wanted == nil
 	crowds := map[string][]*gate.Crowd{}
 	for _, c := range s.Site.Roster.All() {
-		if wanted(c) {
+		if all || wanted(c) {
 			crowds[c.Line()] = append(crowds[c.Line()], c)
 		}
 	}
 	lines := []answer.Line{}
-	if len(crowds) == 0 {
+	if len(crowds) == 0 && !all {
 		return lines
 	}
 	written := h.Folder.entries(s.Document.Place.File)
 	for _, named := range s.Lines() {
-		if len(crowds[named]) == 0 {
+		if len(crowds[named]) == 0 && (!all || !slices.Contains(s.Site.Statements, named)) {
 			continue
 		}
 		at := s.Site.Places[named]

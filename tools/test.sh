@@ -9,6 +9,7 @@ go vet ./...
 (
   cd web
   npm run --silent check
+  npm run --silent lint
   npm run --silent test
 )
 properties=$(go list -f '{{$p := .ImportPath}}{{range .XTestImports}}{{if eq . "pgregory.net/rapid"}}{{$p}}{{end}}{{end}}' ./...)

@@ -56,10 +56,10 @@ func deciding(e gate.Entitlement) map[string]bool {
 	return lines
 }
 
-// Lines lists the names of the lines that say for whom they are, in the order in
-// which they are written.
+// Lines lists the names of the lines of the gate, in the order in which they are
+// written.
 func (s *System) Lines() []string {
-	var lines []string
+	lines := slices.Clone(s.Site.Statements)
 	seen := map[string]bool{}
 	for _, c := range s.Site.Roster.All() {
 		if line := c.Line(); !seen[line] {

@@ -36,6 +36,8 @@ type Site struct {
 	Named []directory.GroupID
 	// Places tells where each line stands, by its name.
 	Places map[string]place.Place
+	// Statements are the names of lines that say nothing of whom they are for.
+	Statements []string
 	// Leans lists the systems that this one needs an answer from.
 	Leans []name.Ref
 

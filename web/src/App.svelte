@@ -1,6 +1,6 @@
 <script lang="ts">
   import { onMount, type Component } from 'svelte';
-  import { api, Problem, whenSignedOut, type MapInfo, type Session } from './api/client';
+  import { api, signedInAgain, whenSignedOut, type MapInfo, type Session } from './api/client';
   import { light } from './lib/light.svelte';
   import { follow, place } from './lib/place.svelte';
   import { revision } from './lib/revision.svelte';
@@ -71,9 +71,9 @@
       signedIn = true;
       expired = false;
       wrong = '';
+      signedInAgain();
     } catch (error) {
-      if (error instanceof Problem && error.status === 401) signedIn = false;
-      else wrong = (error as Error).message;
+      wrong = (error as Error).message;
     }
   }
 
@@ -81,7 +81,7 @@
     await api.signOut().catch(() => {});
     signedIn = false;
     map = null;
-    session = null;
+    await enter();
   }
 
   onMount(async () => {
@@ -110,7 +110,8 @@
   const name = $derived(decodeURIComponent(found?.[0].exec(place.path)?.[1] ?? ''));
 </script>
 
-<svelte:window onkeydown={key} />
+<!-- Who signed in in another tab comes back to what they left. -->
+<svelte:window onkeydown={key} onfocus={() => expired && enter()} />
 <svelte:document onclick={follow} />
 
 {#if signedIn === false && !(expired && session)}

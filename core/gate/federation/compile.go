@@ -117,7 +117,9 @@ func compileStatement(s *gate.Site, party string, i int, d *Statement) statement
 			fits++
 		}
 	}
-	c.who = t.Claim == ""
+	if c.who = t.Claim == ""; !c.who {
+		s.Statements = append(s.Statements, line.Name)
+	}
 	switch {
 	case c.who && fits == 0:
 		c.crowd = s.Who(&t.Who, line, effect)

@@ -63,10 +63,20 @@ export class Problem extends Error {
   }
 }
 
-/** Called when the service no longer knows the session. */
-export let onSignedOut = () => {};
+let onSignedOut = () => {};
+let waiting: (() => void)[] = [];
+
+/** Says what is done when the service no longer knows the session. What was asked
+ * meanwhile waits, so that nothing is lost that is being edited. */
 export function whenSignedOut(act: () => void) {
   onSignedOut = act;
+}
+
+/** Asks again what had to wait for a sign-in. */
+export function signedInAgain() {
+  const all = waiting;
+  waiting = [];
+  for (const go of all) go();
 }
 
 async function call<T>(method: string, path: string, body?: unknown, signal?: AbortSignal, headers: Record<string, string> = {}): Promise<T> {
@@ -84,8 +94,13 @@ async function call<T>(method: string, path: string, body?: unknown, signal?: Ab
   }
   if (response.status === 204) return undefined as T;
   if (response.ok) return (await response.json()) as T;
+  if (response.status === 401 && path !== 'session') {
+    onSignedOut();
+    await new Promise<void>((again) => waiting.push(again));
+    signal?.throwIfAborted();
+    return call(method, path, body, signal, headers);
+  }
   const said = await response.json().catch(() => ({}));
-  if (response.status === 401 && path !== 'session') onSignedOut();
   throw new Problem(response.status, said.title ?? response.statusText, said.detail ?? '', said.near ?? said.candidates ?? []);
 }
 

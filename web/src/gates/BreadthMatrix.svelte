@@ -7,19 +7,20 @@
   let { system, lines, lit, chosen, href }: GateProps = $props();
 
   const breadths = ['none', 'own', 'team', 'all'];
-  const cell = 40;
-  const left = 190;
+  const left = 210;
+  let room = $state(640);
   const columns = $derived(Object.entries(object(system.document?.modules)).flatMap(([module, actions]) => texts(actions).map((action) => ({ module, action }))));
   const roles = $derived(Object.entries(object(system.document?.roles)));
   const mappings = $derived(lines.filter((l) => l.value?.role));
   const of = (role: unknown, c: { module: string; action: string }) => text(object(object(role)[c.module])[c.action]);
   const top = 128;
-  const width = $derived(left + columns.length * cell + 24);
+  const cell = $derived(Math.max(36, Math.min(72, (room - left - 90) / Math.max(1, columns.length))));
+  const width = $derived(Math.max(room, left + columns.length * cell + 90));
   const rows = $derived(
     roles.map(([name, role]) => ({ name, role, lines: mappings.filter((l) => text(l.value?.role) === name) })),
   );
   const tops = $derived(rows.reduce<number[]>((y, r) => [...y, y.at(-1)! + 46 + Math.max(0, r.lines.length - 1) * 18], [top]));
-  const height = $derived(tops.at(-1)! + 28);
+  const height = $derived(tops.at(-1)! + 50);
   const words = $derived([
     ...rows.flatMap((r) => [
       `Role ${r.name}: ${columns.filter((c) => of(r.role, c)).map((c) => `${c.module} ${c.action} ${of(r.role, c)}`).join(', ') || 'no opinion on anything'}.`,
@@ -30,17 +31,18 @@
 </script>
 
 <Picture title="How far each role goes" {words} file="{system.system}-breadth">
-  <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="img" aria-label="{roles.length} roles against {columns.length} actions; the words below tell them">
+  <div bind:clientWidth={room}>
+  <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="group" aria-label="{roles.length} roles against {columns.length} actions; the words below tell them">
     {#each columns as c, i (c.module + c.action)}
       <text x={left + i * cell + 14} y={top - 14} transform="rotate(-50 {left + i * cell + 14} {top - 14})">{c.module} <tspan class="bold">{c.action}</tspan></text>
-      <path class="grid" d="M{left + i * cell + 12} {top - 8}V{height - 28}" />
+      <path class="grid" d="M{left + i * cell + 12} {top - 8}V{height - 50}" />
     {/each}
     {#each rows as r, i (r.name)}
       {@const y = tops[i]!}
       <path class="grid" d="M0 {y}H{width}" />
       <text class="words bold" x="0" y={y + 17}>{r.name}</text>
       {#each r.lines as l, n (l.line)}
-        <a href={href(l.line)} class={tone(lit, l.line)} class:chosen={chosen === l.line} aria-label="{ruleOf(l.line)}: {r.name} for {whoWords(l.value ?? {})}">
+        <a href={href(l.line)} class={tone(lit, l.line)} class:chosen={chosen === l.line}>
           <text x="0" y={y + 34 + n * 18}>{fit(`← ${whoWords(l.value ?? {})} · ${l.people}`, left - 8)}</text>
         </a>
       {/each}
@@ -54,8 +56,10 @@
         </g>
       {/each}
     {/each}
-    <text class="soft" x="0" y={height - 8}>from the middle out: own, team, all · a stroke: none, said outright · of several the {text(system.document?.merge) || 'widest'} counts</text>
+    <text class="soft" x="0" y={height - 26}>{fit('from the middle out: own, team, all · struck: none, said outright', width)}</text>
+    <text class="soft" x="0" y={height - 8}>of several opinions the {text(system.document?.merge) || 'widest'} counts</text>
   </svg>
+  </div>
 </Picture>
 
 <style>

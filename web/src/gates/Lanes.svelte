@@ -42,11 +42,11 @@
 
 <Picture title={titles[system.type] ?? 'Lines, and what they are about'} {words} file="{system.system}-lines">
   <div bind:clientWidth={width}>
-    <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="img" aria-label="{lines.length} lines and what they are about; the words below tell them">
+    <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="group" aria-label="{lines.length} lines and what they are about; the words below tell them">
       {#each lines as l, i (l.line)}
         {@const y = yOf(i)}
         {@const how = tone(lit, l.line)}
-        <a href={href(l.line)} class={how} class:chosen={chosen === l.line} aria-label={ruleOf(l.line)} data-state={leave(l)}>
+        <a href={href(l.line)} class={how} class:chosen={chosen === l.line} data-state={leave(l)}>
           <rect class="row" x="0" y={y - 18} width={gateX + 14} height={row - 6} />
           <text class="words bold" x="4" y={y - 2}>{fit(whoWords(object(l.value?.permit ?? l.value?.refuse ?? l.value)), gateX - 90, 7.2)}</text>
           <text class="soft" x="4" y={y + 15}>{fit(`${detail(l)}${whenWords(l.value ?? {}) ? ` · ${whenWords(l.value ?? {})}` : ''}`, gateX - 30)}</text>

@@ -50,7 +50,7 @@
 
 <Picture title="The tree of resources, with who is let in where" {words} file="{system.system}-resources">
   <div bind:clientWidth={width}>
-    <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="img" aria-label="{places.length} resources; the words below tell them">
+    <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="group" aria-label="{places.length} resources; the words below tell them">
       {#each places as p (p.path)}
         {#if p.parent >= 0}
           {@const from = places[p.parent]!}
@@ -62,7 +62,7 @@
         {#each p.lines as l, i (l.line)}
           {@const y = p.y + row * (i + 1)}
           {@const how = tone(lit, l.line)}
-          <a href={href(l.line)} aria-label="{ruleOf(l.line)} on {p.path}" class={how} class:chosen={chosen === l.line}>
+          <a href={href(l.line)} class={how} class:chosen={chosen === l.line}>
             <rect class="row" x={x(p.depth) + 14} y={y - 13} width={Math.max(0, width - x(p.depth) - 14)} height={row - 2} />
             <Gate x={x(p.depth) + 30} {y} state={leave(l)} tone={how} />
             <text x={x(p.depth) + 48} y={y + 4}>{fit(`${text(l.value?.role) || texts(l.value?.rights).join(', ')} ← ${whoWords(l.value ?? {})}${whenWords(l.value ?? {}) ? ` · ${whenWords(l.value ?? {})}` : ''}`, width - x(p.depth) - (lit ? 240 : 100))}</text>

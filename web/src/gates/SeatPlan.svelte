@@ -21,12 +21,14 @@
       const shown = seats ? Math.min(Math.max(seats, holders), 120) : 0;
       const perRow = Math.max(1, Math.floor((width - 20) / seat));
       const at = y;
-      const height = 44 + (seats ? Math.ceil(shown / perRow) * seat + 26 : 10) + mappings.length * 24 + 22;
+      const height = 30 + (seats ? Math.ceil(shown / perRow) * seat + 26 : 10) + mappings.length * 24 + 76;
       y += height;
       return { name, seats, holders, features, mappings, shown, perRow, y: at, height };
     });
   });
   const height = $derived((products.at(-1)?.y ?? 0) + (products.at(-1)?.height ?? 40));
+  const first = $derived(width * 0.5);
+  const wide = $derived(Math.min(150, (width * 0.5) / Math.max(1, ...products.map((p) => p.features.length))));
   const words = $derived(
     products.flatMap((p) => [
       `${p.name}: ${p.seats ? `${p.holders} hold it, of ${p.seats} seats${p.holders > p.seats ? `; ${p.holders - p.seats} have no seat` : `; ${p.seats - p.holders} free`}` : 'no number of seats'}.`,
@@ -38,31 +40,35 @@
 
 <Picture title="Seats and features" {words} file="{system.system}-seats">
   <div bind:clientWidth={width}>
-    <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="img" aria-label="{products.length} products; the words below tell them">
+    <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="group" aria-label="{products.length} products; the words below tell them">
       {#each products as p (p.name)}
         {@const rows = p.seats ? Math.ceil(p.shown / p.perRow) * seat + 26 : 10}
         <g transform="translate(0 {p.y})">
           <text class="words bold" x="0" y="18">{p.name}</text>
-          <text class="soft" x="0" y="36">{fit(p.features.map((f) => f.name + (f.needs.length ? ` ⟵ ${f.needs.join(', ')}` : '')).join('   '), width)}</text>
           {#if p.seats}
-            {#each { length: p.shown } as _, i (i)}
+            {#each Array.from({ length: p.shown }, (_, i) => i) as i (i)}
               <rect
                 class:filled={i < Math.min(p.holders, p.seats)}
                 class:over={i >= p.seats}
                 x={(i % p.perRow) * seat + 2}
-                y={48 + Math.floor(i / p.perRow) * seat}
+                y={30 + Math.floor(i / p.perRow) * seat}
                 width={seat - 5}
                 height={seat - 5}
                 rx={i >= p.seats ? 5 : 0}
               />
             {/each}
-            <text class:short={p.holders > p.seats} x="0" y={48 + rows - 12}>{p.holders} of {p.seats} seats{p.holders > p.seats ? `, ${p.holders - p.seats} short` : ''}</text>
+            <text class:short={p.holders > p.seats} x="0" y={30 + rows - 8}>{p.holders} hold it, {p.seats} seats{p.holders > p.seats ? `: ${p.holders - p.seats} short` : `: ${p.seats - p.holders} free`}</text>
           {/if}
+          {#each p.features as f, j (f.name)}
+            <text class="soft" x={first + j * wide} y={30 + rows + 22} text-anchor="middle">{fit(f.name, wide - 6)}</text>
+            {#if f.needs.length}<text class="soft" x={first + j * wide} y={30 + rows + 36} text-anchor="middle">{fit(`needs ${f.needs.join(', ')}`, wide)}</text>{/if}
+          {/each}
           {#each p.mappings as l, i (l.line)}
-            {@const y = 48 + rows + i * 24 + 6}
-            <a href={href(l.line)} class={tone(lit, l.line)} class:chosen={chosen === l.line} aria-label="{ruleOf(l.line)}: {p.name} for {whoWords(l.value ?? {})}">
+            {@const y = 30 + rows + i * 24 + 58}
+            <a href={href(l.line)} class={tone(lit, l.line)} class:chosen={chosen === l.line}>
               <path class="route" class:direct={l.value?.users} d="M2 {y - 4}H30" />
-              <text x="38" y={y}>{fit(`${whoWords(l.value ?? {})}${l.value?.without ? ` · without ${texts(l.value.without).join(', ')}` : ''} · ${l.people}`, width - 40)}</text>
+              <text x="38" y={y}>{fit(`${whoWords(l.value ?? {})} · ${l.people}`, first - wide / 2 - 40)}</text>
+              {#each p.features as f, j (f.name)}<circle class:given={!texts(l.value?.without).includes(f.name)} cx={first + j * wide} cy={y - 4} r="5" />{/each}
             </a>
           {/each}
         </g>
@@ -86,6 +92,15 @@
   }
   .short {
     fill: var(--shut) !important;
+  }
+  circle {
+    fill: none;
+    stroke: var(--hair);
+    stroke-width: 2;
+  }
+  .given {
+    fill: var(--open);
+    stroke: var(--open);
   }
   .route {
     stroke: var(--ink-soft);

@@ -38,14 +38,14 @@
 
 <Picture title="The rules as a sluice, from above down" {words} file="{system.system}-rules">
   <div bind:clientWidth={width}>
-    <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="img" aria-label="{rules.length} rules in order; the words below tell them">
+    <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="group" aria-label="{rules.length} rules in order; the words below tell them">
       <text class="soft" x={channel - 30} y="16" text-anchor="middle">traffic</text>
       <path class="bank" d="M{channel - 52} 22V{height - 34}M{channel - 8} 22V{height - 34}" />
       {#each rules as r, i (r.line)}
         {@const y = top + i * row + 14}
         {@const how = tone(lit, r.line)}
         {@const struck = never.has(ruleOf(r.line))}
-        <a href={href(r.line)} aria-label="Rule {i + 1}, {ruleOf(r.line)}{struck ? ', never decides' : ''}" class={how} class:chosen={chosen === r.line} class:struck>
+        <a href={href(r.line)} class={how} class:chosen={chosen === r.line} class:struck>
           <rect class="row" x="0" y={y - 20} {width} height={row - 4} />
           <text class="soft" x="6" y={y + 4}>{i + 1}</text>
           <path class="board" class:full={!permits(r.value)} d="M{channel - 52} {y}H{channel - 8}" />
@@ -54,7 +54,7 @@
           {/if}
           <Gate x={channel + 36} {y} state={leave(r.value)} tone={how} />
           <text class="words bold" x={channel + 56} y={y - 3}>{fit(ruleOf(r.line), room, 7.2)}</text>
-          <text class="soft" x={channel + 56} y={y + 14}>{fit(`${whoWords(r.value ?? {})} · ${givesWords(system.type, r)}${whenWords(r.value ?? {}) ? ` · ${whenWords(r.value ?? {})}` : ''}`, room)}</text>
+          <text class="soft" x={channel + 56} y={y + 14}>{fit(`${whoWords(r.value ?? {})} · ${givesWords(system.type, r)}${whenWords(r.value ?? {}) ? ` · ${whenWords(r.value ?? {})}` : ''}`, lit ? room - 150 : room + 30)}</text>
           <text x={width - 8} y={y - 3} text-anchor="end">{r.people}</text>
           {#if struck}<path class="strike" d="M{channel + 54} {y - 7}H{Math.min(width - 48, channel + 62 + ruleOf(r.line).length * 7.4)}" />{/if}
           {#if lit?.get(r.line)}<text class="fate" x={width - 8} y={y + 14} text-anchor="end">{fateWords[lit.get(r.line)!.fate]}</text>{/if}

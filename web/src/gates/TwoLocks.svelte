@@ -58,7 +58,7 @@
 
 <Picture title="Two locks: the door of the share, then the folder" {words} file="{system.system}-locks">
   <div bind:clientWidth={width}>
-    <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="img" aria-label="{shares.length} shares; the words below tell their locks">
+    <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="group" aria-label="{shares.length} shares; the words below tell their locks">
       {#each shares as s (s.name)}
         <rect class="share" x="1" y={s.begin} width={width - 2} height={s.end - s.begin} />
         <text class="words bold" x="14" y={s.begin + 22}>{s.name} <tspan class="soft">{s.path}</tspan></text>
@@ -71,7 +71,7 @@
           {:else if r.line}
             {@const l = r.line}
             {@const how = tone(lit, l.line)}
-            <a href={href(l.line)} class={how} class:chosen={chosen === l.line} aria-label={ruleOf(l.line)}>
+            <a href={href(l.line)} class={how} class:chosen={chosen === l.line}>
               <rect class="row" x={x} y={r.y - 18} width={Math.max(0, width - x - 8)} height={row - 1} />
               <Gate x={x + 16} y={r.y - 5} state={l.value?.deny ? 'shut' : 'open'} tone={how} />
               <text x={x + 36} y={r.y}>{fit(`${allows(l)} ← ${whoWords(l.value ?? {})}`, width - x - (lit ? 230 : 100))}</text>

@@ -34,6 +34,12 @@ export function whenWords(v: Value): string {
     .join(', ');
 }
 
+/** What a statement asks of a claim. */
+function claimWords(v: Value): string {
+  const test = (['is', 'starts', 'ends'] as const).find((t) => v[t] !== undefined);
+  return v.claim && test ? ` where ${text(v.claim)} ${test === 'is' ? 'is' : `${test} with`} ${text(v[test])}` : '';
+}
+
 /** What a line gives or takes, by the type of its gate. */
 export function givesWords(type: string, line: { line: string; list?: string; value?: Value }): string {
   const v = line.value ?? {};
@@ -56,7 +62,7 @@ export function givesWords(type: string, line: { line: string; list?: string; va
     case 'hosts':
       return v.commands ? `run ${texts(v.commands).join(', ')} as ${text(v.as)} on ${texts(v.hosts).join(', ')}` : `${v.effect === 'deny' ? 'no login' : 'login'} on ${texts(v.hosts).join(', ')}`;
     case 'federation':
-      return v.claim ? `claim ${text(v.claim)}${v.from ? ` from ${text(v.from)}` : v.value && !v.from_groups ? ` = ${text(v.value)}` : ' from groups'}` : v.permit ? 'permits' : v.refuse ? 'refuses' : '';
+      return v.claim ? `claim ${text(v.claim)}${v.from ? ` from ${text(v.from)}` : v.value && !v.from_groups ? ` = ${text(v.value)}` : ' from groups'}` : v.permit || v.refuse ? `${v.permit ? 'permits' : 'refuses'}${claimWords(object(v.permit ?? v.refuse))}` : '';
     case 'signin':
       return `${v.then === 'block' ? 'blocks' : `asks for ${texts(object(v.then).require).join(', ')}`} at ${texts(v.apps).join(', ')}${v.mode && v.mode !== 'enforced' ? ` (${text(v.mode)})` : ''}`;
   }

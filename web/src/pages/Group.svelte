@@ -48,7 +48,7 @@
 {#if missing}
   <main class="page">
     <Notice kind="wrong" title={missing.status === 404 ? 'No group of that name' : missing.title}>
-      {missing.message} {#each missing.near ?? [] as near (near)}<a href={links.group(near.includes('/') ? near : `${name.split('/')[0]}/${near}`)}>{near}</a>{' '}{/each}
+      {missing.message} {#each missing.near ?? [] as near (near)}<a href={links.group(near.includes('/') ? near : `${name.split('/')[0]}/${near}`)}>{near}</a> {/each}
     </Notice>
   </main>
 {:else if !group}

@@ -67,7 +67,7 @@
     <Notice kind="wrong" title={missing.status === 404 ? 'Nobody of that name' : missing.title}>
       {missing.message}
       {#each missing.near ?? [] as near (near)}
-        <a href={links.person(near.includes('/') ? near : name.split('/')[0] + '/' + near)}>{near}</a>{' '}
+        <a href={links.person(near.includes('/') ? near : name.split('/')[0] + '/' + near)}>{near}</a> 
       {/each}
     </Notice>
   </main>

@@ -56,6 +56,9 @@
       return `The token, shown this once: ${made.token}`;
     });
 
+  const change = (o: Operator, to: Operator['role']) => attempt(async () => (await api.putOperator(o.name, { role: to }, o.version), `${o.name} is ${to} now.`));
+  const rule = (on: boolean) => attempt(async () => (await api.configure({ two_persons: on }), `Whoever staged a change ${on ? 'may not' : 'may'} commit it.`));
+
   const operatorColumns: Column<Operator>[] = [
     { name: 'name', label: 'Name', text: (o) => o.name, figures: true },
     { name: 'display', label: 'Called', text: (o) => o.display ?? '' },
@@ -83,7 +86,7 @@
     <h2 id="operators">Operators of {map.title}</h2>
     <Table name="operators" label="Operators" rows={operators} columns={operatorColumns} nothing="Nobody yet." actsLabel="Change">
       {#snippet acts(o)}
-        <select aria-label="Role of {o.name}" value={o.role} onchange={(e) => attempt(async () => (await api.putOperator(o.name, { role: e.currentTarget.value as Operator['role'] }, o.version), `${o.name} is ${e.currentTarget.value} now.`))}>
+        <select aria-label="Role of {o.name}" value={o.role} onchange={(e) => change(o, e.currentTarget.value as Operator['role'])}>
           {#each roles as r (r)}<option>{r}</option>{/each}
         </select>
         <button class="act" aria-label="{o.off ? 'Switch on' : 'Switch off'} {o.name}" onclick={() => attempt(async () => (await api.putOperator(o.name, { off: !o.off }, o.version), `${o.name} is switched ${o.off ? 'on' : 'off'}.`))}>{o.off ? 'Switch on' : 'Switch off'}</button>
@@ -102,7 +105,7 @@
   <section aria-labelledby="tokens">
     <h2 id="tokens">Tokens</h2>
     <Table name="tokens" label="Tokens" rows={tokens} columns={tokenColumns} nothing="None yet." actsLabel="Change">
-      {#snippet acts(t)}<button class="act" aria-label="End the token {t.name}" onclick={() => attempt(async () => (await api.dropToken(t.name), `The token ${t.name} has ended.`))}>End it</button>{/snippet}
+      {#snippet acts(t)}<button class="act" aria-label="End it: the token {t.name}" onclick={() => attempt(async () => (await api.dropToken(t.name), `The token ${t.name} has ended.`))}>End it</button>{/snippet}
     </Table>
     <form onsubmit={(e) => (e.preventDefault(), make())}>
       <label>Name of a new token <input required bind:value={tokenName} autocomplete="off" /></label>
@@ -115,7 +118,7 @@
 
   <section aria-labelledby="rules">
     <h2 id="rules">Rules</h2>
-    <label class="flag"><input type="checkbox" checked={two} onchange={(e) => attempt(async () => ((await api.configure({ two_persons: e.currentTarget.checked })), `Whoever staged a change ${e.currentTarget.checked ? 'may not' : 'may'} commit it.`))} /> Who staged a change may not commit it</label>
+    <label class="flag"><input type="checkbox" checked={two} onchange={(e) => rule(e.currentTarget.checked)} /> Who staged a change may not commit it</label>
   </section>
 </main>
 

@@ -61,7 +61,7 @@
 {#if missing}
   <main class="page">
     <Notice kind="wrong" title={missing.status === 404 ? 'No system of that name' : missing.title}>
-      {missing.message} {#each missing.near ?? [] as near (near)}<a href={links.system(near)}>{near}</a>{' '}{/each}
+      {missing.message} {#each missing.near ?? [] as near (near)}<a href={links.system(near)}>{near}</a> {/each}
     </Notice>
   </main>
 {:else if !system}
@@ -81,7 +81,7 @@
         <h2>Lines</h2>
         <Table name="lines" label="Lines" rows={lines} {columns} nothing="Nothing is written here yet." />
         {#if rights.stage}
-          <p class="adds">Add to {#each lists as l (l)}<button class="act" onclick={() => place.set({ add: l, line: '' })}>{l}</button>{' '}{/each}</p>
+          <p class="adds">Add to {#each lists as l (l)}<button class="act" onclick={() => place.set({ add: l, line: '' })}>{l}</button> {/each}</p>
         {/if}
       </section>
       {#if place.get('view') === 'who'}<HolderPanel {system} {systems} />{:else}<p><button class="act" onclick={() => place.set({ view: 'who' })}>Who holds what here?</button></p>{/if}

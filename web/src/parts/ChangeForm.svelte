@@ -58,6 +58,7 @@
     display: grid;
     flex: 1 1 12rem;
     font-weight: 700;
+    font-size: var(--small);
   }
   [role='alert'] {
     flex-basis: 100%;

@@ -21,13 +21,13 @@
 
 <Picture title="Losses and gains by system" {words} file="difference">
   <div bind:clientWidth={width}>
-    <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="img" aria-label="{outcome.by_system.length} systems touched; the words below tell how">
+    <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="group" aria-label="{outcome.by_system.length} systems touched; the words below tell how">
       <text class="soft" x={mid - 10} y="14" text-anchor="end">lost</text>
       <text class="soft" x={mid + 10} y="14">gained</text>
       <path class="now" d="M{mid} 20V{height}" />
       {#each outcome.by_system as s, i (s.name)}
         {@const y = 24 + i * row}
-        <a href={place.to(place.path, { system: s.name })} aria-label="{s.name}: {tally(s)}">
+        <a href={place.to(place.path, { system: s.name })}>
           <text class="words bold" x="0" y={y + 18}>{fit(s.name, width * 0.26, 7.5)}</text>
           {#if s.losses}<rect class="loss" x={mid - long(s.losses)} y={y + 5} width={long(s.losses)} height="16" /><text x={mid - long(s.losses) - 6} y={y + 18} text-anchor="end">−{s.losses}</text>{/if}
           {#if s.gains}<rect class="gain" x={mid} y={y + 5} width={long(s.gains)} height="16" /><text x={mid + long(s.gains) + 6} y={y + 18}>+{s.gains}</text>{/if}

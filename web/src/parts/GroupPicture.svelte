@@ -22,10 +22,13 @@
     ...group.holds.slice(0, most).map((g) => ({ label: bare(g), href: links.group(g) })),
   ]);
   const systems = $derived.by(() => {
-    const found = new Map<string, { system: string; what: string[]; direct: boolean }>();
+    const found = new Map<string, { system: string; what: string[]; direct: boolean; always: boolean; gives: boolean }>();
     for (const l of opens) {
-      const s = found.get(l.system) ?? { system: l.system, what: [], direct: false };
+      const s = found.get(l.system) ?? { system: l.system, what: [], direct: false, always: false, gives: false };
       s.what.push(givesWords(l.type, l));
+      const gives = !(l.value?.effect === 'deny' || l.value?.action === 'refuse' || l.value?.verdict === 'refuse' || l.value?.deny || l.value?.refuse);
+      s.gives ||= gives;
+      s.always ||= gives && !l.value?.when;
       s.direct ||= l.groups.includes(group.group);
       found.set(l.system, s);
     }
@@ -47,7 +50,7 @@
 
 <Picture title="What is in it, and what it leads to" {words} file={bare(group.group)}>
   <div bind:clientWidth={width}>
-    <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="img" aria-label="The group between what it holds and what it opens; the words below tell it">
+    <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="group" aria-label="The group between what it holds and what it opens; the words below tell it">
       {#each inside as g, i (g.label)}
         <path class="way" d={join({ source: [mid - 150, y(i, inside.length)], target: [mid - 12, centre] })} />
         {#if g.href}
@@ -60,12 +63,12 @@
         {@const at = y(i, right.length)}
         <path class="way" class:thin={r.system && !r.system.direct} d={join({ source: [mid + 12, centre], target: [mid + 190, at] })} />
         {#if r.system}
-          <a href={links.system(r.system.system)} aria-label="System {r.system.system}">
-            <Gate x={mid + 202} y={at} state="open" />
+          <a href={links.system(r.system.system)}>
+            <Gate x={mid + 202} y={at} state={!r.system.gives ? 'shut' : r.system.always ? 'open' : 'depends'} />
             <text class="words bold" x={mid + 222} y={at + 4}>{r.system.system} <tspan class="soft">{fit(r.system.what.join('; '), width - mid - 240 - r.system.system.length * 8)}</tspan></text>
           </a>
         {:else}
-          <a href={links.group(r.outer)} aria-label="Group {r.outer}"><circle class="group" cx={mid + 200} cy={at} r="4.5" /><text x={mid + 222} y={at + 4}>is in {fit(bare(r.outer), width - mid - 270)}</text></a>
+          <a href={links.group(r.outer)}><circle class="group" cx={mid + 200} cy={at} r="4.5" /><text x={mid + 222} y={at + 4}>is in {fit(bare(r.outer), width - mid - 270)}</text></a>
         {/if}
       {/each}
       <circle class="self" cx={mid} cy={centre} r="9" />

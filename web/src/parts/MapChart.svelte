@@ -19,15 +19,23 @@
 
   const height = $derived(top + Math.max(chart.groups.length * row, chart.systems.length * 44) + 24);
   const groupX = $derived(Math.min(250, width * 0.3));
-  const gateX = $derived(width - Math.min(290, width * 0.34));
-  const groupY = (i: number) => top + (i + 0.5) * ((height - top - 24) / Math.max(1, chart.groups.length));
+  const gateX = $derived(width - Math.min(330, width * 0.36));
+  const groupY = (i: number) => top + (i + 0.5) * ((height - top - 24) / Math.max(1, groups.length));
   const systemY = (i: number) => top + (i + 0.5) * ((height - top - 24) / Math.max(1, chart.systems.length));
+  // Groups stand near the systems to which they lead, so that routes cross less.
+  const groups = $derived.by(() => {
+    const middle = new Map(chart.groups.map((g) => {
+      const to = chart.links.filter((l) => l.group === g.group).map((l) => chart.systems.findIndex((s) => s.system === l.system));
+      return [g.group, to.reduce((a, b) => a + b, 0) / Math.max(1, to.length)];
+    }));
+    return [...chart.groups].sort((a, b) => middle.get(a.group)! - middle.get(b.group)! || b.people - a.people);
+  });
   const people = $derived(new Map(chart.groups.map((g) => [g.group, g.people])));
   const weight = $derived(scaleSqrt([0, Math.max(1, ...chart.groups.map((g) => g.people))], [0.8, 9]));
   const join = linkHorizontal<unknown, [number, number]>();
   const routes = $derived(
     chart.links.map((l) => {
-      const from = chart.groups.findIndex((g) => g.group === l.group);
+      const from = groups.findIndex((g) => g.group === l.group);
       const to = chart.systems.findIndex((s) => s.system === l.system);
       return { ...l, path: join({ source: [groupX + 10, groupY(from)], target: [gateX - 12, systemY(to)] }) ?? '', width: weight(people.get(l.group) ?? 0) };
     }),
@@ -44,24 +52,24 @@
 
 <Picture title="Groups, the gates that they come to, and the systems behind" {words} file="chart">
   <div bind:clientWidth={width}>
-    <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="img" aria-label="{chart.groups.length} groups and {chart.systems.length} systems; the words below tell them">
-      <text class="soft" x={groupX} y="16" text-anchor="end">groups, by people</text>
+    <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="group" aria-label="{chart.groups.length} groups and {chart.systems.length} systems; the words below tell them">
+      <text class="soft" x={groupX} y="16" text-anchor="end">groups, with people</text>
       <text class="soft" x={gateX + 22} y="16">gates and systems</text>
       {#each routes as r (r.group + r.system)}
         <path class="route" class:dim={!lit(r)} d={r.path} style:stroke-width={r.width} />
       {/each}
       {#each fronts as f (f.name)}
-        <path class="front" class:dim={over !== '' && chart.systems[f.to]!.system !== over && chart.systems[f.from]!.system !== over} d="M{width - 26} {systemY(f.from)}C{width} {systemY(f.from)} {width} {systemY(f.to)} {width - 26} {systemY(f.to)}" />
+        <path class="front" class:dim={over !== '' && chart.systems[f.to]!.system !== over && chart.systems[f.from]!.system !== over} d="M{width - 34} {systemY(f.from) + 4}C{width + 4} {systemY(f.from)} {width + 4} {systemY(f.to)} {width - 34} {systemY(f.to) - 4}" />
       {/each}
-      {#each chart.groups as g, i (g.group)}
-        <a href={links.group(g.group)} onmouseenter={() => (over = g.group)} onmouseleave={() => (over = '')} onfocus={() => (over = g.group)} onblur={() => (over = '')} aria-label="Group {g.group}, {g.people} people">
+      {#each groups as g, i (g.group)}
+        <a href={links.group(g.group)} onmouseenter={() => (over = g.group)} onmouseleave={() => (over = '')} onfocus={() => (over = g.group)} onblur={() => (over = '')}>
           <rect class="hit" x="0" y={groupY(i) - 12} width={groupX + 14} height="24" />
           <circle class="group" cx={groupX + 6} cy={groupY(i)} r="4.5" />
           <text x={groupX - 6} y={groupY(i) + 4} text-anchor="end">{fit(bare(g.group), groupX - 50)} <tspan class="soft">{g.people}</tspan></text>
         </a>
       {/each}
       {#each chart.systems as s, i (s.system)}
-        <a href={links.system(s.system)} onmouseenter={() => (over = s.system)} onmouseleave={() => (over = '')} onfocus={() => (over = s.system)} onblur={() => (over = '')} aria-label="System {s.system}, {s.people} people{s.errors ? `, ${s.errors} errors` : ''}">
+        <a href={links.system(s.system)} onmouseenter={() => (over = s.system)} onmouseleave={() => (over = '')} onfocus={() => (over = s.system)} onblur={() => (over = '')}>
           <rect class="hit" x={gateX - 12} y={systemY(i) - 20} width={width - gateX - 18} height="40" />
           <Gate x={gateX} y={systemY(i)} state={s.behind.length ? 'depends' : 'open'} />
           <text class="words bold" x={gateX + 22} y={systemY(i) - 1}>{fit(s.system, 190, 7.5)}{#if s.errors}<tspan class="wrong" dx="8">{s.errors} {s.errors === 1 ? 'error' : 'errors'}</tspan>{/if}</text>
@@ -98,7 +106,6 @@
   }
   .wrong {
     fill: var(--shut);
-    font-family: var(--figures);
-    font-weight: 400;
+    font: 400 0.8125rem var(--figures);
   }
 </style>

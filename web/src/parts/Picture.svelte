@@ -48,6 +48,7 @@
     min-height: 24px;
     background: none;
     color: var(--water);
+    font-weight: 400;
     text-decoration: underline;
     cursor: pointer;
   }

@@ -2,7 +2,7 @@
   /** What a change would do, and its way into a trial. */
   import { untrack } from 'svelte';
   import { api, type Change, type Impact } from '../api/client';
-  import { tally } from '../lib/trial';
+  import { effectSign, tally } from '../lib/trial';
   import { trying } from '../lib/trying.svelte';
   import { rights } from '../lib/rights.svelte';
 
@@ -69,6 +69,13 @@
     {#if impact.by_person.length}
       <p class="soft">{impact.by_person.slice(0, 5).map((p) => `${p.name} (${tally(p)})`).join('; ')}{impact.by_person.length > 5 ? ' …' : ''}</p>
     {/if}
+    {#if impact.items.length}
+      <details>
+        <summary>In detail</summary>
+        <ul>{#each impact.items as x, i (i)}<li><span class="figures">{effectSign[x.effect]}</span> {x.effect === 'change' ? `${x.before?.state} → ${x.after?.state}: ` : ''}{(x.after ?? x.before)!.right} on {(x.after ?? x.before)!.object} of {(x.after ?? x.before)!.system}, {x.user}</li>{/each}</ul>
+        {#if impact.cursor}<p class="soft">and more: the trial tells all of it.</p>{/if}
+      </details>
+    {/if}
     {#each turned.slice(0, 5) as t, i (i)}<p class="soft">{t}</p>{/each}
     {#if turned.length > 5}<p class="soft">and {turned.length - 5} more findings and guarantees</p>{/if}
   {:else if asked && !problem && !wrong}
@@ -103,6 +110,15 @@
   .wrong {
     padding: var(--s2) var(--s3);
     background: var(--shut-wash);
+  }
+  ul {
+    list-style: none;
+    padding: 0;
+    font-size: var(--small);
+    overflow-wrap: anywhere;
+  }
+  summary {
+    cursor: pointer;
   }
   .into {
     display: flex;

@@ -35,7 +35,7 @@
 <div class="tools">
   <input type="search" aria-label="Filter {label}" placeholder="Filter" value={find} oninput={(e) => place.set({ [`${name}-find`]: e.currentTarget.value, [`${name}-page`]: '' })} />
   <span role="status">{all.length === rows.length ? `${rows.length}` : `${all.length} of ${rows.length}`}</span>
-  <button onclick={take} disabled={all.length === 0} aria-label="Export {label} as CSV">Export CSV</button>
+  <button onclick={take} disabled={all.length === 0} aria-label="Export CSV of {label}">Export CSV</button>
 </div>
 <!-- svelte-ignore a11y_no_noninteractive_tabindex (what scrolls must be reached by keys) -->
 <div class="wide" role="region" aria-label="{label}, table" tabindex="0">

@@ -29,8 +29,8 @@
       {@const date = plusDays(monday, i)}
       <button
         aria-pressed={!!given && wall.day === i}
-        aria-label="{dayNames[i]} {date}"
-        onclick={() => pick(date, wall.minute - (wall.minute % 15))}>{day}<small>{Number(date.slice(8))}</small></button
+        aria-label="{day} {Number(date.slice(8))}, {dayNames[i]} {date}"
+        onclick={() => pick(date, wall.minute - (wall.minute % 15))}>{day} <small>{Number(date.slice(8))}</small></button
       >
     {/each}
     <button class="week" aria-label="Week after" onclick={() => pick(plusDays(wall.date, 7), wall.minute)}>›</button>
@@ -79,7 +79,6 @@
     border-color: var(--water);
   }
   small {
-    margin-left: var(--s1);
     opacity: 0.85;
   }
   button:first-child {

@@ -1,0 +1,264 @@
+package e2e
+
+import (
+	"encoding/csv"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/browser"
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// signedIn opens a page of the demo as its first admin.
+func signedIn(t *testing.T, demo *program, path string) *page {
+	t.Helper()
+	p := openBrowserFor(t, 1280, 1000, 3*time.Minute)
+	p.do(chromedp.Navigate(demo.address + path + "#token=" + demo.token))
+	return p
+}
+
+// type writes into a field that is found by its label.
+func (p *page) typeIn(label, text string) {
+	p.t.Helper()
+	p.do(chromedp.WaitVisible(field(label)), chromedp.Focus(field(label)), chromedp.KeyEvent(text))
+}
+
+func (p *page) unseen(text string) {
+	p.t.Helper()
+	deadline := time.Now().Add(10 * time.Second)
+	for strings.Contains(p.text(), text) {
+		if time.Now().After(deadline) {
+			p.t.Fatalf("%q stays on the page:\n%s", text, p.text())
+		}
+		time.Sleep(30 * time.Millisecond)
+	}
+}
+
+// From the chart to a system, and by a probe to the line that decides; moving the
+// situation answers anew.
+func TestWhyCanSheNotGetIn(t *testing.T) {
+	demo := startDemo(t, "--data", t.TempDir())
+	p := signedIn(t, demo, "/")
+	p.sees("Groups, the gates that they come to", "core-net")
+	p.do(chromedp.Click(`//*[local-name()="a"][contains(., "core-net")]`, chromedp.NodeVisible))
+	p.sees("The rules as a sluice, from above down", "Which line decides?")
+	p.typeIn("Person", "okonjo")
+	p.sees("cindervale/ilse.okonjo")
+	p.do(chromedp.KeyEvent(kb.Enter))
+	p.sees("The lines on the way", "nobody else to the dome decides", "crew to the dome by night may decide: from summit, in window night",
+		"dome engineers to the dome is for others: in cindervale/dome-engineers")
+	p.retype("What", "archive-hosts")
+	p.retype("Right", "web")
+	p.do(chromedp.KeyEvent(kb.Enter))
+	p.sees("staff to the archive decides")
+	p.do(chromedp.NavigateBack())
+	p.sees("Broken guarantees")
+	p.quiet()
+}
+
+// An engineer moves a rule on the page of its system: what it does is told before it is
+// staged, the page shows the map with it, it is undone, staged again, and committed.
+func TestARuleIsMovedAndCommitted(t *testing.T) {
+	demo := startDemo(t, "--data", t.TempDir())
+	p := signedIn(t, demo, "/systems/core-net?line=core-net/nobody+pings")
+	p.sees("nobody pings", "systems/doors.yaml:")
+	p.press("Move")
+	p.choose("Before", "instruments")
+	p.sees("Moves nobody pings in rules of core-net, before instruments.", "Nobody gains or loses anything", "It passes instruments")
+	p.retype("In the trial", "pings")
+	p.press("Stage it")
+	p.sees("As the trial pings would make it: 1 change", "Staged: Moves nobody pings")
+	p.press("Undo")
+	p.sees("As the trial pings would make it: 0 changes")
+	p.do(chromedp.Click(`//a[normalize-space()="nobody pings"]`, chromedp.NodeVisible))
+	p.press("Drop")
+	p.sees("Takes nobody pings out of rules of core-net", "2 gains, for 2 people")
+	p.press("Stage it")
+	p.sees("As the trial pings would make it: 1 change")
+	p.do(chromedp.Click(`//a[normalize-space()="pings"]`, chromedp.NodeVisible))
+	p.sees("Losses and gains by system", "mends the guarantee the network team can ping")
+	p.fill("Reason", "The network team pings again")
+	p.press("Commit")
+	p.sees("In force as revision 2")
+	p.do(chromedp.Navigate(demo.address + "/history?revision=2"))
+	p.sees("Revision 2: The network team pings again", "Takes nobody pings out")
+	p.press("Try to undo it")
+	p.sees("revert-2", "breaks the guarantee the network team can ping", "Why it is to be committed all the same")
+	p.quiet()
+}
+
+// A group's rule is tried while it is written: a count and a sample, or what is wrong.
+func TestARuleIsTriedWhileItIsWritten(t *testing.T) {
+	demo := startDemo(t, "--data", t.TempDir())
+	p := signedIn(t, demo, "/groups/cindervale/archivists")
+	p.sees("What is in it, and what it leads to", "chief on /", "by the rule")
+	p.press("Its rule")
+	p.sees("It matches 3 people")
+	p.do(chromedp.Click(`//textarea`), chromedp.KeyEvent(kb.End))
+	p.do(chromedp.KeyEvent(" and titel"))
+	p.sees("It cannot be read yet, at character")
+	p.do(chromedp.KeyEvent(" pr"))
+	p.sees("It matches 0 people.", "Nobody has titel.", "losses")
+	p.press("Remove it")
+	p.sees("What would go if it went:", "Removes the group cindervale/archivists", "losses")
+	p.quiet()
+}
+
+// Tables sort, filter, export and keep that in the address.
+func TestTablesKeepTheirStateInTheAddress(t *testing.T) {
+	demo := startDemo(t, "--data", t.TempDir())
+	p := signedIn(t, demo, "/systems")
+	p.sees("Reduction licences")
+	first := func() string {
+		return get(p, chromedp.Evaluate[string](`document.querySelector('tbody td').innerText.trim()`))
+	}
+	assert.Equal(t, "archive", first())
+	const heading = `//th//button[starts-with(normalize-space(), "System")]`
+	p.do(chromedp.Click(heading), chromedp.Click(heading))
+	require.Eventually(t, func() bool { return first() == "sky-tools" }, 5*time.Second, 20*time.Millisecond)
+	p.typeIn("Filter Systems", "hosts")
+	p.unseen("Image archive")
+	assert.Equal(t, "reduction-hosts", first())
+	address := get(p, chromedp.Location())
+	assert.Contains(t, address, "systems-find=hosts")
+	assert.Contains(t, address, "systems-by=-system")
+	p.do(chromedp.Navigate(address))
+	p.sees("2 of 12")
+	assert.Equal(t, "reduction-hosts", first())
+
+	dir := t.TempDir()
+	_, err := chromedp.Call(p.ctx, browser.SetDownloadBehavior, browser.SetDownloadBehaviorParams{Behavior: browser.SetDownloadBehaviorBehaviorAllow, DownloadPath: dir})
+	require.NoError(t, err)
+	p.do(chromedp.Click(`//button[@aria-label="Export CSV of Systems"]`))
+	file := filepath.Join(dir, "systems.csv")
+	require.Eventually(t, func() bool { info, err := os.Stat(file); return err == nil && info.Size() > 0 }, 10*time.Second, 50*time.Millisecond)
+	raw, err := os.ReadFile(file)
+	require.NoError(t, err)
+	rows, err := csv.NewReader(strings.NewReader(string(raw))).ReadAll()
+	require.NoError(t, err)
+	require.Len(t, rows, 3)
+	assert.Equal(t, []string{"System", "What it is", "Gate"}, rows[0][:3])
+	assert.Equal(t, "reduction-hosts", rows[1][0])
+
+	p.do(chromedp.Navigate(demo.address + "/systems/archive"))
+	p.sees("The tree of resources")
+	p.press("SVG")
+	picture := filepath.Join(dir, "archive-resources.svg")
+	require.Eventually(t, func() bool { info, err := os.Stat(picture); return err == nil && info.Size() > 0 }, 10*time.Second, 50*time.Millisecond)
+	raw, err = os.ReadFile(picture)
+	require.NoError(t, err)
+	assert.Contains(t, string(raw), "/raw/embargo")
+	p.press("PNG")
+	picture = filepath.Join(dir, "archive-resources.png")
+	require.Eventually(t, func() bool { raw, err = os.ReadFile(picture); return err == nil && len(raw) > 1000 }, 10*time.Second, 50*time.Millisecond)
+	assert.Equal(t, "\x89PNG", string(raw[:4]))
+	p.quiet()
+}
+
+// The palette finds people, groups, systems and lines by a few letters, and runs actions.
+func TestThePalette(t *testing.T) {
+	demo := startDemo(t, "--data", t.TempDir())
+	p := signedIn(t, demo, "/findings")
+	p.sees("unknown-name")
+	const search = `//input[@aria-label="A name, some words, or what to do"]`
+	open := func(text string) {
+		p.do(chromedp.KeyEvent("k", chromedp.KeyModifiers(2)), chromedp.WaitVisible(search), chromedp.SendKeys(search, text))
+	}
+	open("nobody pings")
+	p.sees("core-net/nobody pings")
+	p.do(chromedp.KeyEvent(kb.Enter))
+	p.sees("systems/doors.yaml:", "The rules as a sluice")
+	open("night-cr")
+	p.sees("cindervale/night-crew")
+	p.do(chromedp.KeyEvent(kb.Enter))
+	p.sees("What is in it, and what it leads to")
+	open("night colours")
+	p.do(chromedp.KeyEvent(kb.Enter))
+	p.sees("Day colours")
+	open("zzz")
+	p.sees("Nothing of that name.")
+	p.do(chromedp.KeyEvent(kb.Escape))
+	p.unseen("Nothing of that name.")
+	p.quiet()
+}
+
+// An edit survives a session that ends in the middle of it.
+func TestAnEditSurvivesTheEndOfTheSession(t *testing.T) {
+	demo := startDemo(t, "--data", t.TempDir())
+	p := signedIn(t, demo, "/people/cindervale/ilse.okonjo?view=what-if")
+	p.sees("What if …")
+	p.retype("were", "Archivist")
+	p.sees("Sets title of cindervale/ilse.okonjo to Archivist")
+	get(p, chromedp.Evaluate[bool](`fetch('/api/v1/session', { method: 'DELETE' }).then(() => true)`, awaited))
+	p.press("Stage it")
+	p.sees("Your session has ended. Sign in, and you are back where you were.")
+	p.mu.Lock()
+	p.complaints = nil // the browser notes the refusal
+	p.mu.Unlock()
+	p.do(chromedp.SendKeys(field("Token"), demo.token))
+	p.press("Sign in")
+	p.sees("Staged: Sets title of cindervale/ilse.okonjo to Archivist", "would make it: 1 change")
+	p.quiet()
+}
+
+// An intake from the preview to the log; a person compared, in a week, seen as, printed.
+func TestIntakeAndTheViewsOfAPerson(t *testing.T) {
+	data := t.TempDir()
+	demo := startDemo(t, "--data", data)
+	feed := filepath.Join(data, "map", "personnel.csv")
+	raw, err := os.ReadFile(feed)
+	require.NoError(t, err)
+	const line = `E5001;"Okonjo, Ilse";Night assistant;`
+	require.Contains(t, string(raw), line)
+	require.NoError(t, os.WriteFile(feed, []byte(strings.Replace(string(raw), line, strings.Replace(line, "Night assistant", "Support astronomer", 1), 1)), 0o600))
+	p := signedIn(t, demo, "/intake")
+	p.sees("What the personnel office exports")
+	p.do(chromedp.Click(`//li[contains(., "personnel")]//button`, chromedp.NodeVisible))
+	p.sees("waiting", "title: Night assistant → Support astronomer", "+ gain")
+	p.press("Commit it")
+	p.sees("committed", "Run 1 of personnel")
+
+	p.do(chromedp.Navigate(demo.address + "/people/cindervale/ilse.okonjo?at=2026-11-24T22:00:00Z&from=198.51.100.1"))
+	p.sees("Support astronomer · Operations · Summit")
+	p.follow("Week", "Of this person")
+	p.sees("The week of 2026-11-23", "archive frames:write /raw/2026")
+	p.follow("Compare", "Of this person")
+	p.typeIn("Compare with", "orla venn")
+	p.sees("cindervale/orla.venn")
+	p.do(chromedp.KeyEvent(kb.Enter))
+	p.sees("only cindervale/ilse.okonjo", "only the second")
+	assert.Contains(t, get(p, chromedp.Location()), "from=198.51.100.1", "the situation goes along")
+	p.follow("See as this person", "Of this person")
+	p.sees("Good day, Ilse. This is open to you.", "Image archive", "no account is touched")
+	p.quiet()
+}
+
+// Operators, tokens and the rule of two, from the page of settings.
+func TestSettings(t *testing.T) {
+	demo := startDemo(t, "--data", t.TempDir())
+	p := signedIn(t, demo, "/settings")
+	p.sees("nadia.strand")
+	p.fill("Name of a new token", "dashboards")
+	p.fill("Only for systems", "archive")
+	p.press("Make")
+	p.sees("The token, shown this once: gm_", "dashboards")
+	p.do(chromedp.Click(`//button[@aria-label="End it: the token dashboards"]`))
+	p.sees("The token dashboards has ended.")
+	p.fill("Name of a new operator", "pim.castellan")
+	p.fill("Password, if not by the provider", "a long and quiet sentence")
+	p.press("Add")
+	p.sees("pim.castellan is an operator now.")
+	p.do(chromedp.Click(`//label[contains(., "may not commit it")]`))
+	p.sees("Whoever staged a change may not commit it.")
+	p.do(chromedp.Navigate(demo.address + "/audit?actor=token+first"))
+	p.sees("pim.castellan", "two-persons")
+	p.press("Verify all of it")
+	p.sees("entries are what they were when they were written")
+	p.quiet()
+}
