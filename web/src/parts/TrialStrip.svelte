@@ -15,8 +15,12 @@
     trial = null;
     wrong = '';
     if (!name) return;
-    api.trial(name).then(
-      (got) => (trial = got),
+    api.trials().then(
+      (all) => {
+        if (name !== trying.name) return;
+        trial = all.trials.find((t) => t.name.toLowerCase() === name.toLowerCase()) ?? null;
+        if (!trial) wrong = `The trial ${name} is not open any more.`;
+      },
       (error: Error) => (wrong = error.message),
     );
   });
