@@ -22,7 +22,7 @@ import (
 
 // page is a tab of a browser, which notes what its console complains of.
 type page struct {
-	t          *testing.T
+	t          testing.TB
 	ctx        context.Context
 	mu         sync.Mutex
 	complaints []string
@@ -34,7 +34,7 @@ func openBrowser(t *testing.T, width, height int64) *page {
 }
 
 // openBrowserFor opens a browser that is ended after some time at the latest.
-func openBrowserFor(t *testing.T, width, height int64, most time.Duration) *page {
+func openBrowserFor(t testing.TB, width, height int64, most time.Duration) *page {
 	t.Helper()
 	chromium, err := exec.LookPath("chromium")
 	require.NoError(t, err, "chromium is not installed: make needs")

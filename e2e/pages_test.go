@@ -235,7 +235,7 @@ func TestIntakeAndTheViewsOfAPerson(t *testing.T) {
 	p.sees("only cindervale/ilse.okonjo", "only the second")
 	assert.Contains(t, get(p, chromedp.Location()), "from=198.51.100.1", "the situation goes along")
 	p.follow("See as this person", "Of this person")
-	p.sees("Good day, Ilse. This is open to you.", "Image archive", "no account is touched")
+	p.sees("Good day, Ilse. This is what you hold.", "Image archive", "no account is touched")
 	p.quiet()
 }
 
@@ -260,5 +260,46 @@ func TestSettings(t *testing.T) {
 	p.sees("pim.castellan", "two-persons")
 	p.press("Verify all of it")
 	p.sees("entries are what they were when they were written")
+	p.quiet()
+}
+
+// The first page comes in less than 250 kB, compressed, faces included; the others in a
+// little more each.
+func TestTheConsoleIsSmall(t *testing.T) {
+	demo := startDemo(t, "--data", t.TempDir())
+	p := signedIn(t, demo, "/")
+	p.sees("Groups, the gates that they come to", "Broken guarantees 2")
+	bytes := get(p, chromedp.Evaluate[int](`performance.getEntriesByType('navigation').concat(performance.getEntriesByType('resource')).filter((e) => !e.name.includes('/api/')).reduce((n, e) => n + e.transferSize, 0)`))
+	assert.Less(t, bytes, 250_000)
+	assert.Greater(t, bytes, 50_000, "it was measured")
+	p.quiet()
+}
+
+// What others commit is shown without a turn of the page; the keyboard alone leads from
+// the top of a page to a link in its drawing.
+func TestLiveAndByKeyboard(t *testing.T) {
+	demo := startDemo(t, "--data", t.TempDir())
+	p := signedIn(t, demo, "/groups/cindervale/night-assistants")
+	p.sees("5 people")
+	autumn(t, demo)
+	_, err := demo.client(t).CommitTrial(t.Context(), "autumn", "She leaves", "the demo's order does not matter here", "")
+	require.NoError(t, err)
+	p.sees("4 people", "revision 2")
+
+	reached := map[string]bool{}
+	for range 80 {
+		p.do(chromedp.KeyEvent(kb.Tab))
+		reached[get(p, chromedp.Evaluate[string](`(document.activeElement.getAttribute('aria-label') ?? document.activeElement.textContent ?? '').trim().slice(0, 40)`))] = true
+	}
+	for _, want := range []string{"To the content", "Chart", "What is in it, and what it leads to, dra", "Export CSV of Members", "SVG"} {
+		assert.Contains(t, reached, want)
+	}
+	found := false
+	for text := range reached {
+		found = found || strings.HasPrefix(text, "is in night-crew")
+	}
+	assert.True(t, found, "a link in the drawing is reached: %v", reached)
+	outline := get(p, chromedp.Evaluate[string](`getComputedStyle(document.activeElement).outlineStyle`))
+	assert.Equal(t, "solid", outline, "what has the focus is seen")
 	p.quiet()
 }

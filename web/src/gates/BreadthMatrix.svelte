@@ -2,7 +2,8 @@
   /** Roles against actions: how far each role goes, as nested squares. */
   import Picture from '../parts/Picture.svelte';
   import { object, ruleOf, text, texts, whoWords } from '../lib/gates';
-  import { fit, tone, type GateProps } from '../lib/lit';
+  import { tone, type GateProps } from '../lib/lit';
+  import { fit } from '../lib/fit';
 
   let { system, lines, lit, chosen, href }: GateProps = $props();
 

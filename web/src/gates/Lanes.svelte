@@ -4,7 +4,8 @@
    * relying party; policies and the systems at whose door they stand. */
   import Picture from '../parts/Picture.svelte';
   import { givesWords, object, objects, ruleOf, text, texts, whenWords, whoWords } from '../lib/gates';
-  import { fateWords, fit, tone, type GateProps } from '../lib/lit';
+  import { fateWords, tone, type GateProps } from '../lib/lit';
+  import { fit } from '../lib/fit';
   import type { Line, State } from '../api/client';
   import Gate from './Gate.svelte';
 

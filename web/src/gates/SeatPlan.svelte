@@ -2,7 +2,8 @@
   /** Products with their features and seats: filled, free, and those who stand. */
   import Picture from '../parts/Picture.svelte';
   import { list, object, objects, ruleOf, text, texts, whoWords } from '../lib/gates';
-  import { fit, tone, type GateProps } from '../lib/lit';
+  import { tone, type GateProps } from '../lib/lit';
+  import { fit } from '../lib/fit';
 
   let { system, lines, lit, chosen, href }: GateProps = $props();
 

@@ -3,7 +3,8 @@
   import Picture from '../parts/Picture.svelte';
   import type { Line } from '../api/client';
   import { objects, ruleOf, text, texts, whoWords } from '../lib/gates';
-  import { fateWords, fit, tone, type GateProps } from '../lib/lit';
+  import { fateWords, tone, type GateProps } from '../lib/lit';
+  import { fit } from '../lib/fit';
   import Gate from './Gate.svelte';
 
   let { system, lines, lit, chosen, href }: GateProps = $props();

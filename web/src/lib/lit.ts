@@ -18,12 +18,6 @@ export function bar(state: State): { solid: string; dotted: string } {
   return { solid: 'M-9 0H9', dotted: '' };
 }
 
-/** Shortens a text to a room, at so many units a letter. */
-export function fit(label: string, room: number, letter = 7.9): string {
-  const most = Math.max(3, Math.floor(room / letter));
-  return label.length <= most ? label : `${label.slice(0, most - 1)}…`;
-}
-
 export const fateWords: Record<Pass['fate'], string> = {
   decides: 'decides',
   may: 'may decide',

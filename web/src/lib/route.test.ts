@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import { draw, fit } from './route';
+import { draw } from './route';
+import { fit } from './fit';
 
 const nested = {
   mapping: 'archive/mapping 1',

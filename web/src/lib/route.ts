@@ -1,4 +1,5 @@
 import type { Route } from '../api/client';
+import { fit, letter } from './fit';
 
 /** A point of a drawn route. */
 export interface Stop {
@@ -36,14 +37,6 @@ function stair(x: number, y: number, toX: number, toY: number): string {
 }
 
 const bare = (full: string) => full.slice(full.indexOf('/') + 1);
-
-const letter = 7.9; // width of a figure at the size of the labels
-
-/** Shortens a label to the room that it has; the words below tell it whole. */
-export function fit(label: string, room: number): string {
-  const most = Math.max(4, Math.floor(room / letter));
-  return label.length <= most ? label : `${label.slice(0, most - 1)}…`;
-}
 
 /** Lays the routes out in a picture of a width: the person top left, groups on
  * steps going down to the right, a gate for each route, the object bottom

@@ -43,7 +43,7 @@
 <p class="as" role="status">This is what <a href={links.person(name)}>{name}</a> would be told. You look on; no account is touched.</p>
 <SituationBar {map} />
 <main class="page">
-  <h1 dir="auto">Good day, {first}. This is open to you.</h1>
+  <h1 dir="auto">Good day, {first}. This is what you hold.</h1>
   {#if wrong}<Notice kind="wrong" title="No answer">{wrong}</Notice>
   {:else if !reach}<Notice kind="wait" title="Working it out …" />
   {:else if parts.length === 0}<Notice kind="empty" title="Nothing is open to you yet">Ask the one who looks after your team.</Notice>

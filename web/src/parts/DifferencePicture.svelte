@@ -3,7 +3,7 @@
    * to the right of the line on which all stands now. */
   import { scaleLinear } from 'd3-scale';
   import type { Outcome } from '../api/client';
-  import { fit } from '../lib/lit';
+  import { fit } from '../lib/fit';
   import { place } from '../lib/place.svelte';
   import { tally } from '../lib/trial';
   import Picture from './Picture.svelte';

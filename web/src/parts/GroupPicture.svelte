@@ -4,7 +4,7 @@
   import type { GroupInfo, Line, Member } from '../api/client';
   import Gate from '../gates/Gate.svelte';
   import { givesWords } from '../lib/gates';
-  import { fit } from '../lib/lit';
+  import { fit } from '../lib/fit';
   import { links } from '../lib/place.svelte';
   import Picture from './Picture.svelte';
 

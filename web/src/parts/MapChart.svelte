@@ -5,7 +5,7 @@
   import { scaleSqrt } from 'd3-scale';
   import { linkHorizontal } from 'd3-shape';
   import type { Chart } from '../api/client';
-  import { fit } from '../lib/lit';
+  import { fit } from '../lib/fit';
   import { links } from '../lib/place.svelte';
   import Gate from '../gates/Gate.svelte';
   import Picture from './Picture.svelte';

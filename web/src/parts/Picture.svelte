@@ -1,30 +1,35 @@
 <script lang="ts">
-  /** A drawing with its title, the same in words, and a way to take it along. */
+  /** A drawing with its title, the same in words where the page does not tell them
+   * besides, and a way to take it along. One that is not wide fits any room. */
   import type { Snippet } from 'svelte';
   import { savePng, saveSvg } from '../lib/save';
 
-  let { title, words, file, children }: { title: string; words: readonly string[]; file: string; children: Snippet } = $props();
+  let { title, words, file, wide = true, children }: { title: string; words: readonly string[]; file: string; wide?: boolean; children: Snippet } = $props();
 
   let box: HTMLDivElement;
   const drawn = () => box.querySelector('svg')!;
 </script>
 
-<figure>
+<figure class:framed={wide}>
   <figcaption>
     <strong>{title}</strong>
     <span>Save as <button onclick={() => saveSvg(drawn(), file)}>SVG</button> <button onclick={() => savePng(drawn(), file)}>PNG</button></span>
   </figcaption>
   <!-- svelte-ignore a11y_no_noninteractive_tabindex (what scrolls must be reached by keys) -->
-  <div bind:this={box} role="region" aria-label="{title}, drawing" tabindex="0">{@render children()}</div>
-  <details>
-    <summary>The same in words</summary>
-    <ul>{#each words as w, i (i)}<li dir="auto">{w}</li>{:else}<li>Nothing is drawn.</li>{/each}</ul>
-  </details>
+  <div bind:this={box} class:wide role="region" aria-label="{title}, drawing" tabindex="0">{@render children()}</div>
+  {#if words.length}
+    <details>
+      <summary>The same in words</summary>
+      <ul>{#each words as w, i (i)}<li dir="auto">{w}</li>{/each}</ul>
+    </details>
+  {/if}
 </figure>
 
 <style>
   figure {
     margin: 0;
+  }
+  .framed {
     padding: var(--s3) var(--s4);
     background: var(--sheet);
     border: 1px solid var(--hair);
@@ -54,6 +59,10 @@
   }
   div {
     overflow-x: auto;
+  }
+  /* On a narrow screen a drawing keeps the room that it needs, and is scrolled. */
+  .wide > :global(div) {
+    min-width: 38rem;
   }
   summary {
     cursor: pointer;

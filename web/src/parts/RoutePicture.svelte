@@ -3,21 +3,21 @@
    * groups on the way, a gate for each line that gives it, and the object. */
   import type { Route, State } from '../api/client';
   import { draw } from '../lib/route';
+  import { fit } from '../lib/fit';
   import Picture from './Picture.svelte';
 
-  let { person, object, is, routes, words }: {
+  let { person, object, is, routes }: {
     person: string;
     object: string;
     is: State;
     routes: readonly Route[];
-    words: readonly string[];
   } = $props();
 
   let width = $state(480);
   const drawing = $derived(draw(routes, width));
 </script>
 
-<Picture title="The way" {words} file="route">
+<Picture title="The way" words={[]} file="route" wide={false}>
   <div bind:clientWidth={width}>
     <svg class="drawing" {width} viewBox="0 0 {width} {drawing.height}" height={drawing.height} role="img" aria-label="The way of {person} to {object}; the words below tell it" data-state={is}>
       {#each drawing.lanes as lane, i (i)}
@@ -40,9 +40,9 @@
         <text class="line" x={lane.gate.x + 18} y={lane.gate.y - 6}>{lane.gate.label}</text>
       {/each}
       <circle class="person" cx="14" cy="18" r="7" />
-      <text class="end" x="28" y="22">{person}</text>
+      <text class="end" x="28" y="22">{fit(person, width - 40)}</text>
       <rect class="object" x={drawing.object.x - 6} y={drawing.object.y - 4} width="12" height="12" />
-      <text class="end" x={drawing.object.x - 14} y={drawing.object.y + 7} text-anchor="end">{object}</text>
+      <text class="end" x={drawing.object.x - 14} y={drawing.object.y + 7} text-anchor="end">{fit(object, width - 60)}</text>
     </svg>
   </div>
 </Picture>

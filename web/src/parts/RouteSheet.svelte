@@ -36,7 +36,7 @@
     <StateMark state={entry.state} />
     <p class="figures"><a href={links.system(entry.system, { who: user, object: entry.object, right: entry.right })}>{entry.system}</a> · {entry.right} · {entry.object}{entry.breadth ? ` · ${entry.breadth}` : ''}</p>
   </header>
-  <RoutePicture {person} object={entry.object} is={entry.state} routes={entry.routes} words={why?.sentences ?? []} />
+  <RoutePicture {person} object={entry.object} is={entry.state} routes={entry.routes} />
   {#if wrong}
     <Notice kind="wrong" title="No sentences">{wrong}</Notice>
   {:else if why}

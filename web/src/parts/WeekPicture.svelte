@@ -1,7 +1,7 @@
 <script lang="ts">
   /** A week, hour by hour: when each thing is open. Weeks that are alike share a line. */
   import { api, type Hours, type State } from '../api/client';
-  import { fit } from '../lib/lit';
+  import { fit } from '../lib/fit';
   import { place } from '../lib/place.svelte';
   import { situation } from '../lib/situation.svelte';
   import { dayNames, days } from '../lib/time';
