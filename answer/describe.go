@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"time"
 
-	"gatemap/core/finding"
 	"gatemap/core/gate"
 )
 
@@ -19,7 +18,6 @@ type Map struct {
 	Users    int       `json:"users"`
 	Groups   int       `json:"groups"`
 	Systems  int       `json:"systems"`
-	Errors   int       `json:"errors" doc:"Findings that are errors."`
 }
 
 // Session says whether the console is signed in.
@@ -91,15 +89,14 @@ type GroupInfo struct {
 
 // SystemInfo is what the map says of a system.
 type SystemInfo struct {
-	System    string            `json:"system"`
-	Type      string            `json:"type"`
-	Title     string            `json:"title,omitempty"`
-	Directory string            `json:"directory,omitempty"`
-	Requires  []string          `json:"requires" nullable:"false"`
-	Findings  []finding.Finding `json:"findings" nullable:"false"`
-	Seats     []gate.Seats      `json:"seats,omitempty" doc:"The seats of its products."`
-	File      string            `json:"file,omitempty" doc:"The file in which it is written."`
-	Document  json.RawMessage   `json:"document,omitempty" doc:"What is written of it."`
+	System    string          `json:"system"`
+	Type      string          `json:"type"`
+	Title     string          `json:"title,omitempty"`
+	Directory string          `json:"directory,omitempty"`
+	Requires  []string        `json:"requires" nullable:"false"`
+	Seats     []gate.Seats    `json:"seats,omitempty" doc:"The seats of its products."`
+	File      string          `json:"file,omitempty" doc:"The file in which it is written."`
+	Document  json.RawMessage `json:"document,omitempty" doc:"What is written of it."`
 }
 
 // Documents are the files of a map.

@@ -61,8 +61,6 @@ type ChartSystem struct {
 	Title    string   `json:"title,omitempty"`
 	People   int      `json:"people" doc:"How many its lines name."`
 	Lines    int      `json:"lines"`
-	Errors   int      `json:"errors" doc:"Findings in it that are errors."`
-	Warnings int      `json:"warnings"`
 	Behind   []string `json:"behind" doc:"The systems that stand in front of it." nullable:"false"`
 	Everyone bool     `json:"everyone" doc:"Whether some line of it is for everyone."`
 }

@@ -58,7 +58,7 @@ type Outcome struct {
 	Looked    int               `json:"looked,omitempty" doc:"Where it was not worked out for everyone whom it may touch: for how many."`
 	BySystem  []Tallied         `json:"by_system" doc:"The systems that it touches." nullable:"false"`
 	ByPerson  []Tallied         `json:"by_person" doc:"The people whom it touches most, at most 50." nullable:"false"`
-	Seats     []TurnedSeats           `json:"seats,omitempty" doc:"Products with a number of seats of which others are taken."`
+	Seats     []TurnedSeats     `json:"seats,omitempty" doc:"Products with a number of seats of which others are taken."`
 	Items     []Effected        `json:"items" doc:"A page of all that it changes, by person." nullable:"false"`
 	Cursor    string            `json:"cursor,omitempty" doc:"What to send for the next page."`
 }

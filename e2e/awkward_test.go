@@ -52,10 +52,10 @@ func TestAwkwardData(t *testing.T) {
 		t.Run(fmt.Sprint(width), func(t *testing.T) {
 			p := openBrowserFor(t, width, 900, 3*time.Minute)
 			p.do(chromedp.Navigate(service.address + "/#token=" + service.token))
-			p.sees("5004 people, 401 groups and 2 systems")
+			p.sees("5,004 people, 401 groups and 2 systems")
 			for _, x := range []struct{ path, rest string }{
 				{"/", "and 261 more groups"},
-				{"/people", "5004"},
+				{"/people", "cindervale/long"},
 				{"/people?find=person+0042", "cindervale/p0042"},
 				{"/people/cindervale/long", "Copy for a ticket"},
 				{"/people/cindervale/rtl", "Copy for a ticket"},

@@ -55,6 +55,16 @@ func pictures(api huma.API, s *service.Service) {
 		}
 		return h.Opens(in.full())
 	})
+	question(api, s, "/findings/page", "finding-page", "A part of the findings, with how many there are of which kind", func(ctx context.Context, a service.Answers, in *struct {
+		System   string `query:"system" doc:"Only of this system."`
+		Code     string `query:"code" doc:"Only of this code."`
+		Severity string `query:"severity" enum:"error,warning,note" doc:"Only so grave."`
+		After    int    `query:"after" minimum:"0" doc:"How many to leave out."`
+		Limit    int    `query:"limit" minimum:"0" maximum:"1000" default:"100" doc:"How many at the most; 0: only how many there are."`
+		Of
+	}, _ situation.Situation) (*answer.FindingPage, error) {
+		return answer.PageOf(a.Found(), answer.Wanted{System: in.System, Code: in.Code, Severity: in.Severity}, in.After, in.Limit), nil
+	})
 	get(api, "/chart", "chart", "The whole map at a glance", func(_ context.Context, in *struct {
 		Most int `query:"most" minimum:"1" maximum:"200" default:"40" doc:"How many groups at the most."`
 	}) (*answer.Chart, error) {

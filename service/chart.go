@@ -7,7 +7,6 @@ import (
 
 	"gatemap/answer"
 	"gatemap/core/directory"
-	"gatemap/core/finding"
 	"gatemap/core/gate"
 )
 
@@ -34,7 +33,6 @@ func (h *Head) Chart(most int) *answer.Chart {
 		}
 		c.Systems = append(c.Systems, x)
 	}
-	h.count(c.Systems)
 	members := map[directory.GroupID]int{}
 	groups := make([]directory.GroupID, 0, len(named))
 	for g := range named {
@@ -56,22 +54,4 @@ func (h *Head) Chart(most int) *answer.Chart {
 		return cmp.Or(strings.Compare(a.System, b.System), strings.Compare(a.Group, b.Group))
 	})
 	return c
-}
-
-// count notes the findings of the systems.
-func (h *Head) count(systems []answer.ChartSystem) {
-	at := map[string]*answer.ChartSystem{}
-	for i := range systems {
-		at[systems[i].System] = &systems[i]
-	}
-	for _, f := range h.Found() {
-		x := at[f.Where.System]
-		switch {
-		case x == nil:
-		case f.Severity == finding.Error:
-			x.Errors++
-		case f.Severity == finding.Warning:
-			x.Warnings++
-		}
-	}
 }

@@ -5,7 +5,6 @@ import (
 
 	"gatemap/answer"
 	"gatemap/core/directory"
-	"gatemap/core/finding"
 	"gatemap/core/gate"
 )
 
@@ -32,11 +31,6 @@ func (h *Head) Map() *answer.Map {
 		from, _ := w.From.MarshalText()
 		to, _ := w.To.MarshalText()
 		m.Windows = append(m.Windows, answer.Window{Name: w.Name, Days: days, From: string(from), To: string(to)})
-	}
-	for _, f := range h.Found() {
-		if f.Severity == finding.Error {
-			m.Errors++
-		}
 	}
 	return m
 }
@@ -90,8 +84,7 @@ func groupNames(book *directory.Book, ids []directory.GroupID) []string {
 	return names
 }
 
-// System describes a system, with what was found in it. The error is a
-// *directory.NotFoundError.
+// System describes a system. The error is a *directory.NotFoundError.
 func (h *Head) System(written string) (*answer.SystemInfo, error) {
 	s, err := h.Atlas.System(written)
 	if err != nil {
@@ -99,16 +92,11 @@ func (h *Head) System(written string) (*answer.SystemInfo, error) {
 	}
 	d := &answer.SystemInfo{
 		System: s.Name(), Type: s.Document.Type.Name, Title: s.Document.Title, Directory: s.Document.Directory.Name,
-		Requires: append([]string{}, s.Document.Requires...), Findings: []finding.Finding{},
-		File: s.Document.Place.File, Document: h.Folder.document(s),
+		Requires: append([]string{}, s.Document.Requires...),
+		File:     s.Document.Place.File, Document: h.Folder.document(s),
 	}
 	if g, ok := s.Gate.(gate.Seated); ok {
 		d.Seats = g.Seats(h.Atlas.Book)
-	}
-	for _, f := range h.Found() {
-		if f.Where.System == s.Name() {
-			d.Findings = append(d.Findings, f)
-		}
 	}
 	return d, nil
 }

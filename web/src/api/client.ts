@@ -37,6 +37,7 @@ export type Compare = Schemas['Compare'];
 export type Matched = Schemas['Matched'];
 export type Impact = Schemas['Impact'];
 export type Finding = Schemas['Finding'];
+export type Found = Schemas['FindingPage'];
 export type Guaranteed = Schemas['Guaranteed'];
 export type Revision = Schemas['Revision'];
 export type Directory = Schemas['Directory'];
@@ -143,7 +144,7 @@ export const api = {
     get<Probe>(`probe?${asked({ user, system, right, object, ...facts })}`, signal),
   who: (system: string, right: string, object: string, facts: Facts) => get<{ users: Holder[] }>(`who?${asked({ system, right, object, ...facts })}`),
 
-  findings: () => get<{ findings: Finding[] }>(`findings?${asked({})}`),
+  findings: (part: { system?: string; code?: string; severity?: Finding['severity']; after?: number; limit?: number }) => get<Found>(`findings/page?${asked(part)}`),
   guarantees: () => get<{ guarantees: Guaranteed[] }>(`guarantees?${asked({})}`),
   documents: () => get<{ files: Record<string, string> }>('documents'),
 

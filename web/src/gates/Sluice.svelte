@@ -4,12 +4,12 @@
    * is never reached. */
   import Picture from '../parts/Picture.svelte';
   import type { State } from '../api/client';
-  import { givesWords, idle, ruleOf, text, whenWords, whoWords } from '../lib/gates';
+  import { givesWords, ruleOf, text, whenWords, whoWords } from '../lib/gates';
   import { fateWords, tone, type GateProps } from '../lib/lit';
   import { fit } from '../lib/fit';
   import Gate from './Gate.svelte';
 
-  let { system, lines, lit, chosen, href }: GateProps = $props();
+  let { system, lines, never, lit, chosen, href }: GateProps = $props();
 
   const row = 46;
   const top = 30;
@@ -18,7 +18,6 @@
 
   const kinds: Record<string, string> = { firewall: 'rules', network: 'policies' };
   const rules = $derived(lines.filter((l) => l.list === kinds[system.type]));
-  const never = $derived(idle(system.findings));
   const most = $derived(Math.max(1, ...rules.map((r) => r.people)));
   const permits = (v: Record<string, unknown> | undefined) => text(v?.action ?? v?.verdict) === 'permit' || text(v?.verdict) === 'admit';
   const flow = (people: number) => 1 + 9 * Math.sqrt(people / most);

@@ -31,6 +31,8 @@ export const fateWords: Record<Pass['fate'], string> = {
 export interface GateProps {
   system: import('../api/client').SystemInfo;
   lines: readonly import('../api/client').Line[];
+  /** Lines that never decide, or add nothing, with what is found of them. */
+  never: ReadonlyMap<string, string>;
   lit: Lit | null;
   chosen: string;
   href: (line: string) => string;

@@ -1,6 +1,6 @@
 <script lang="ts">
   /** The start: the whole map, what changed lately, and what is wrong. */
-  import { api, type Chart, type Finding, type Guaranteed, type MapInfo, type Revision, type Run } from '../api/client';
+  import { api, type Chart, type Found, type Guaranteed, type MapInfo, type Revision, type Run } from '../api/client';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
   import { when } from '../lib/when';
@@ -13,7 +13,7 @@
 
   let chart = $state.raw<Chart | null>(null);
   let broken = $state<readonly Guaranteed[]>([]);
-  let errors = $state<readonly Finding[]>([]);
+  let found = $state.raw<Found | null>(null);
   let latest = $state<readonly Revision[]>([]);
   let waiting = $state<readonly Run[]>([]);
   let wrong = $state('');
@@ -22,7 +22,7 @@
     void revision.changes;
     api.chart().then((got) => ((chart = got), (wrong = '')), (error: Error) => (wrong = error.message));
     api.guarantees().then((got) => (broken = got.guarantees.filter((g) => g.state === 'broken')), () => {});
-    api.findings().then((got) => (errors = got.findings.filter((f) => f.severity === 'error')), () => {});
+    api.findings({ severity: 'error', limit: 6 }).then((got) => (found = got), () => {});
     api.revisions().then((got) => (latest = got.revisions.slice(0, 5)), () => {});
     api.runs().then((got) => (waiting = got.runs.filter((r) => r.state === 'waiting' || r.state === 'held')), () => {});
   });
@@ -35,14 +35,14 @@
     <Contours />
     <h1>Whose way do you want to follow?</h1>
     <PersonSearch />
-    <p>{map.users} people, {map.groups} groups and {map.systems} systems are on this map.</p>
+    <p>{map.users.toLocaleString('en')} people, {map.groups.toLocaleString('en')} groups and {map.systems} systems are on this map.</p>
   </div>
   <div class="page two">
     <div>
       {#if wrong}<Notice kind="wrong" title="No chart">{wrong}</Notice>
       {:else if !chart}<Notice kind="wait" title="Drawing the map …" />
       {:else if chart.systems.length === 0}<Notice kind="empty" title="Nothing is on this map yet">Bring one in: <code>gatemap serve --map FOLDER</code></Notice>
-      {:else}<MapChart {chart} />{/if}
+      {:else}<MapChart {chart} errors={new Map(found?.systems.map((s) => [s.system, s.errors]))} />{/if}
     </div>
     <div class="news">
       <section aria-labelledby="broken">
@@ -50,11 +50,11 @@
         <ul>{#each broken.slice(0, 6) as g (g.guarantee)}<li><a href={place.to('/guarantees', { 'guarantees-find': g.guarantee })}>{g.guarantee}</a></li>{:else}<li class="soft">All of them are kept.</li>{/each}</ul>
       </section>
       <section aria-labelledby="errors">
-        <h2 id="errors"><a href={place.to('/findings')}>Errors</a> {errors.length}</h2>
+        <h2 id="errors"><a href={place.to('/findings')}>Errors</a> {found?.total ?? '…'}</h2>
         <ul>
-          {#each errors.slice(0, 6) as f, i (i)}
+          {#each found?.findings ?? [] as f, i (i)}
             <li><a href={f.where.system ? links.system(f.where.system, f.where.rule ? { line: `${f.where.system}/${f.where.rule}` } : {}) : place.to('/findings', { code: f.code })}>{f.message}</a></li>
-          {:else}<li class="soft">There is none.</li>{/each}
+          {:else}<li class="soft">{found ? 'There is none.' : 'Looking through the whole map …'}</li>{/each}
         </ul>
       </section>
       {#if waiting.length}

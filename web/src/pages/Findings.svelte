@@ -1,6 +1,6 @@
 <script lang="ts">
   /** What is wrong, useless or risky, by kind. */
-  import { api, type Finding, type MapInfo } from '../api/client';
+  import { api, type Finding, type Found, type MapInfo } from '../api/client';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
   import type { Column } from '../lib/rows';
@@ -10,21 +10,41 @@
 
   let { map }: { map: MapInfo } = $props();
 
-  let all = $state.raw<readonly Finding[] | null>(null);
+  const part = 200;
+  let found = $state.raw<Found | null>(null);
+  let lists = $state<Record<string, Found>>({});
+  let table = $state.raw<readonly Finding[]>([]);
   let wrong = $state('');
+  const code = $derived(place.get('code'));
+  const asTable = $derived(place.get('view') === 'table');
+
   $effect(() => {
     void revision.changes;
     void place.get('trial');
-    api.findings().then((got) => ((all = got.findings), (wrong = '')), (error: Error) => (wrong = error.message));
+    lists = {};
+    api.findings({ limit: 0 }).then(
+      (got) => {
+        found = got;
+        wrong = '';
+        for (const c of got.codes) if (code ? c.code === code : c.severity === 'error') void open(c.code);
+      },
+      (error: Error) => (wrong = error.message),
+    );
+  });
+  $effect(() => {
+    void revision.changes;
+    if (asTable) api.findings({ limit: 1000 }).then((got) => (table = got.findings), (error: Error) => (wrong = error.message));
   });
 
-  const rank = { error: 0, warning: 1, note: 2 };
-  const groups = $derived.by(() => {
-    const found = new Map<string, Finding[]>();
-    for (const f of all ?? []) found.set(f.code, [...(found.get(f.code) ?? []), f]);
-    return [...found].sort(([, a], [, b]) => rank[a[0]!.severity] - rank[b[0]!.severity] || b.length - a.length);
-  });
-  const code = $derived(place.get('code'));
+  async function open(name: string) {
+    if (lists[name]) return;
+    lists[name] = await api.findings({ code: name, limit: part });
+  }
+  async function more(name: string) {
+    const next = await api.findings({ code: name, limit: part, after: lists[name]!.next ?? 0 });
+    lists[name] = { ...next, findings: [...lists[name]!.findings, ...next.findings] };
+  }
+
   const columns: Column<Finding>[] = [
     { name: 'severity', label: 'Severity', text: (f) => f.severity },
     { name: 'code', label: 'Code', text: (f) => f.code, figures: true },
@@ -38,21 +58,25 @@
 <svelte:head><title>Findings · Gate Map</title></svelte:head>
 
 <main class="page">
-  <h1>Findings <small class="soft">{all?.length ?? ''}</small></h1>
+  <h1>Findings <small class="soft">{found?.total ?? ''}</small></h1>
   {#if wrong}<Notice kind="wrong" title="No findings">{wrong}</Notice>
-  {:else if !all}<Notice kind="wait" title="Looking through the whole map of {map.users} people …" />
-  {:else if all.length === 0}<Notice kind="empty" title="Nothing is wrong">No finding of any kind.</Notice>
+  {:else if !found}<Notice kind="wait" title="Looking through the whole map of {map.users} people …" />
+  {:else if found.total === 0}<Notice kind="empty" title="Nothing is wrong">No finding of any kind.</Notice>
   {:else}
-    <p class="soft no-print">
-      <button class="act" aria-pressed={place.get('view') === 'table'} onclick={() => place.set({ view: place.get('view') === 'table' ? '' : 'table' })}>{place.get('view') === 'table' ? 'By kind' : 'As a table'}</button>
+    <p class="no-print">
+      <button class="act" aria-pressed={asTable} onclick={() => place.set({ view: asTable ? '' : 'table' })}>{asTable ? 'By kind' : 'As a table'}</button>
     </p>
-    {#if place.get('view') === 'table'}
-      <Table name="findings" label="Findings" rows={all} {columns} />
+    {#if asTable}
+      {#if found.total > table.length && table.length > 0}<p class="soft">These are the {table.length} worst of {found.total}.</p>{/if}
+      <Table name="findings" label="Findings" rows={table} {columns} />
     {:else}
-      {#each groups as [name, list] (name)}
-        <details open={code ? code === name : list[0]!.severity === 'error'}>
-          <summary><strong class="figures">{name}</strong> {list.length} {list[0]!.severity}{list.length === 1 ? '' : 's'}</summary>
-          <FindingList findings={list} />
+      {#each found.codes as c (c.code)}
+        <details open={code ? code === c.code : c.severity === 'error'} ontoggle={(e) => (e.currentTarget as HTMLDetailsElement).open && open(c.code)}>
+          <summary><strong class="figures">{c.code}</strong> {c.count} {c.severity}{c.count === 1 ? '' : 's'}</summary>
+          {#if lists[c.code]}
+            <FindingList findings={lists[c.code]!.findings} />
+            {#if lists[c.code]!.next}<p><button class="act" onclick={() => more(c.code)}>More of them</button></p>{/if}
+          {:else}<p class="soft">Fetching them …</p>{/if}
         </details>
       {/each}
     {/if}

@@ -21,7 +21,7 @@
 <svelte:head><title>Groups · Gate Map</title></svelte:head>
 
 <main class="page">
-  <h1>Groups <small class="soft">{map.groups}</small></h1>
+  <h1>Groups <small class="soft">{map.groups.toLocaleString('en')}</small></h1>
   <NameList kind="group" label="Groups" {columns} />
   {#if rights.stage}
     {#if place.get('new')}

@@ -17,6 +17,6 @@
 <svelte:head><title>People · Gate Map</title></svelte:head>
 
 <main class="page">
-  <h1>People <small class="soft">{map.users}</small></h1>
+  <h1>People <small class="soft">{map.users.toLocaleString('en')}</small></h1>
   <NameList kind="user" label="People" {columns} />
 </main>

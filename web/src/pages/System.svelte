@@ -1,6 +1,6 @@
 <script lang="ts">
   /** A system: its gate as its type wants it drawn, its lines, a probe, and who holds what. */
-  import { api, Problem, type Line, type MapInfo, type SystemInfo } from '../api/client';
+  import { api, Problem, type Finding, type Line, type MapInfo, type SystemInfo } from '../api/client';
   import { pictures } from '../gates/pictures';
   import { byList, givesWords, idle, ruleOf, text, whenWords, whoWords, object } from '../lib/gates';
   import { fateWords, type Lit } from '../lib/lit';
@@ -21,6 +21,7 @@
   let system = $state<SystemInfo | null>(null);
   let lines = $state<readonly Line[]>([]);
   let systems = $state<readonly string[]>([]);
+  let findings = $state.raw<readonly Finding[]>([]);
   let missing = $state<Problem | null>(null);
   let lit = $state.raw<Lit | null>(null);
 
@@ -33,13 +34,18 @@
     );
   });
   $effect(() => {
+    void revision.changes;
+    void place.get('trial');
+    api.findings({ system: name, limit: 1000 }).then((got) => (findings = got.findings), () => {});
+  });
+  $effect(() => {
     api.search('', 'system', '', 200).then((page) => (systems = page.items.map((s) => s.name)), () => {});
   });
 
   const chosen = $derived(place.get('line'));
   const line = $derived(lines.find((l) => l.line === chosen) ?? null);
   const adding = $derived(place.get('add'));
-  const never = $derived(idle(system?.findings ?? []));
+  const never = $derived(idle(findings));
   const href = (l: string) => links.system(name, { ...Object.fromEntries([...place.query].filter(([k]) => ['who', 'object', 'right'].includes(k))), line: l === chosen ? '' : l });
   const Drawing = $derived(system ? pictures[system.type] : undefined);
   // Lists to which a line can be added, though none stands in them yet.
@@ -76,7 +82,7 @@
   <SituationBar {map} />
   <main class="page two">
     <div class="drawn">
-      {#if Drawing}<Drawing {system} {lines} {lit} {chosen} {href} />{/if}
+      {#if Drawing}<Drawing {system} {lines} {never} {lit} {chosen} {href} />{/if}
       <section aria-label="Lines">
         <h2>Lines</h2>
         <Table name="lines" label="Lines" rows={lines} {columns} nothing="Nothing is written here yet." />
@@ -85,8 +91,8 @@
         {/if}
       </section>
       {#if place.get('view') === 'who'}<HolderPanel {system} {systems} />{:else}<p><button class="act" onclick={() => place.set({ view: 'who' })}>Who holds what here?</button></p>{/if}
-      {#if system.findings.length}
-        <section aria-label="Findings"><h2>Findings</h2><FindingList findings={system.findings} /></section>
+      {#if findings.length}
+        <section aria-label="Findings"><h2>Findings</h2><FindingList {findings} /></section>
       {/if}
     </div>
     <div class="side">

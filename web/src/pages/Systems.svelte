@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { api, type Chart, type MapInfo } from '../api/client';
+  import { api, type Chart, type Found, type MapInfo } from '../api/client';
   import { links } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
   import type { Column } from '../lib/rows';
@@ -9,13 +9,16 @@
   let { map }: { map: MapInfo } = $props();
 
   let chart = $state.raw<Chart | null>(null);
+  let found = $state.raw<Found | null>(null);
   let wrong = $state('');
   $effect(() => {
     void revision.changes;
     api.chart().then((got) => (chart = got), (error: Error) => (wrong = error.message));
+    api.findings({ limit: 0 }).then((got) => (found = got), () => {});
   });
 
   type Row = Chart['systems'][number];
+  const count = (system: string, what: 'errors' | 'warnings') => (found ? String(found.systems.find((s) => s.system === system)?.[what] ?? 0) : '…');
   const columns: Column<Row>[] = [
     { name: 'system', label: 'System', text: (s) => s.system, href: (s) => links.system(s.system), figures: true },
     { name: 'title', label: 'What it is', text: (s) => s.title ?? '' },
@@ -23,8 +26,8 @@
     { name: 'behind', label: 'Behind', text: (s) => s.behind.join(', ') },
     { name: 'lines', label: 'Lines', text: (s) => String(s.lines), number: true },
     { name: 'people', label: 'People', text: (s) => String(s.people), number: true },
-    { name: 'errors', label: 'Errors', text: (s) => String(s.errors), number: true },
-    { name: 'warnings', label: 'Warnings', text: (s) => String(s.warnings), number: true },
+    { name: 'errors', label: 'Errors', text: (s) => count(s.system, 'errors'), number: true },
+    { name: 'warnings', label: 'Warnings', text: (s) => count(s.system, 'warnings'), number: true },
   ];
 </script>
 

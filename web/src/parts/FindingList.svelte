@@ -6,11 +6,10 @@
   let { findings }: { findings: readonly Finding[] } = $props();
 
   const at = (f: Finding) => [f.where.file, f.where.line].filter(Boolean).join(':');
-  const shown = 200;
 </script>
 
 <ul>
-  {#each findings.slice(0, shown) as f, i (i)}
+  {#each findings as f, i (i)}
     <li data-severity={f.severity}>
       <p><strong>{f.severity}</strong> <span class="figures">{f.code}</span>
         {#if f.where.system}<a class="figures" href={links.system(f.where.system, f.where.rule ? { line: `${f.where.system}/${f.where.rule}` } : {})}>{f.where.system}{f.where.rule ? `/${f.where.rule}` : ''}</a>{/if}
@@ -20,7 +19,6 @@
     </li>
   {/each}
 </ul>
-{#if findings.length > shown}<p class="soft">and {findings.length - shown} more</p>{/if}
 
 <style>
   ul {

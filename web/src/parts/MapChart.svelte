@@ -6,60 +6,68 @@
   import { linkHorizontal } from 'd3-shape';
   import type { Chart } from '../api/client';
   import { fit } from '../lib/fit';
-  import { links } from '../lib/place.svelte';
+  import { links, place } from '../lib/place.svelte';
   import Gate from '../gates/Gate.svelte';
   import Picture from './Picture.svelte';
 
-  let { chart }: { chart: Chart } = $props();
+  let { chart, errors }: { chart: Chart; errors: ReadonlyMap<string, number> } = $props();
 
+  const most = 26;
   let width = $state(800);
   let over = $state('');
   const row = 27;
   const top = 34;
 
-  const height = $derived(top + Math.max(chart.groups.length * row, chart.systems.length * 44) + 24);
   const groupX = $derived(Math.min(250, width * 0.3));
   const gateX = $derived(width - Math.min(330, width * 0.36));
   const groupY = (i: number) => top + (i + 0.5) * ((height - top - 24) / Math.max(1, groups.length));
-  const systemY = (i: number) => top + (i + 0.5) * ((height - top - 24) / Math.max(1, chart.systems.length));
+  const systemY = (i: number) => top + (i + 0.5) * ((height - top - 24) / Math.max(1, systems.length));
+  // Of many systems those with most people are drawn.
+  const systems = $derived.by(() => {
+    const first = new Set([...chart.systems].sort((a, b) => b.people - a.people).slice(0, most));
+    return chart.systems.filter((s) => first.has(s));
+  });
+  const drawn = $derived(chart.links.filter((l) => systems.some((s) => s.system === l.system)));
   // Groups stand near the systems to which they lead, so that routes cross less.
   const groups = $derived.by(() => {
     const middle = new Map(chart.groups.map((g) => {
-      const to = chart.links.filter((l) => l.group === g.group).map((l) => chart.systems.findIndex((s) => s.system === l.system));
+      const to = drawn.filter((l) => l.group === g.group).map((l) => systems.findIndex((s) => s.system === l.system));
       return [g.group, to.reduce((a, b) => a + b, 0) / Math.max(1, to.length)];
     }));
-    return [...chart.groups].sort((a, b) => middle.get(a.group)! - middle.get(b.group)! || b.people - a.people);
+    return chart.groups.filter((g) => drawn.some((l) => l.group === g.group)).sort((a, b) => middle.get(a.group)! - middle.get(b.group)! || b.people - a.people);
   });
+  const height = $derived(top + Math.max(groups.length * row, systems.length * 44) + 24);
+  const more = $derived(chart.left + chart.groups.length - groups.length);
   const people = $derived(new Map(chart.groups.map((g) => [g.group, g.people])));
   const weight = $derived(scaleSqrt([0, Math.max(1, ...chart.groups.map((g) => g.people))], [0.8, 9]));
   const join = linkHorizontal<unknown, [number, number]>();
   const routes = $derived(
-    chart.links.map((l) => {
+    drawn.map((l) => {
       const from = groups.findIndex((g) => g.group === l.group);
-      const to = chart.systems.findIndex((s) => s.system === l.system);
+      const to = systems.findIndex((s) => s.system === l.system);
       return { ...l, path: join({ source: [groupX + 10, groupY(from)], target: [gateX - 12, systemY(to)] }) ?? '', width: weight(people.get(l.group) ?? 0) };
     }),
   );
   const fronts = $derived(
-    chart.systems.flatMap((s, i) => s.behind.map((b) => ({ from: chart.systems.findIndex((x) => x.system === b), to: i, name: `${b} stands in front of ${s.system}` }))).filter((f) => f.from >= 0),
+    systems.flatMap((s, i) => s.behind.map((b) => ({ from: systems.findIndex((x) => x.system === b), to: i, name: `${b} stands in front of ${s.system}` }))).filter((f) => f.from >= 0),
   );
   const bare = (full: string) => full.slice(full.indexOf('/') + 1);
   const lit = (l: { group: string; system: string }) => over === '' || over === l.group || over === l.system;
   const words = $derived(
-    chart.systems.map((s) => `${s.system} (${s.type}): ${s.people} people, ${s.lines} lines, by ${chart.links.filter((l) => l.system === s.system).map((l) => l.group).join(', ') || 'no group'}${s.everyone ? ', and lines for everyone' : ''}${s.behind.length ? `; behind ${s.behind.join(', ')}` : ''}${s.errors ? `; ${s.errors} errors` : ''}.`),
+    systems.map((s) => `${s.system} (${s.type}): ${s.people} people, ${s.lines} lines, by ${chart.links.filter((l) => l.system === s.system).map((l) => l.group).join(', ') || 'no group'}${s.everyone ? ', and lines for everyone' : ''}${s.behind.length ? `; behind ${s.behind.join(', ')}` : ''}${errors.get(s.system) ? `; ${errors.get(s.system)} errors` : ''}.`),
   );
 </script>
 
 <Picture title="Groups, the gates that they come to, and the systems behind" {words} file="chart">
   <div bind:clientWidth={width}>
-    <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="group" aria-label="{chart.groups.length} groups and {chart.systems.length} systems; the words below tell them">
+    <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="group" aria-label="{groups.length} groups and {systems.length} systems; the words below tell them">
       <text class="soft" x={groupX} y="16" text-anchor="end">groups, with people</text>
       <text class="soft" x={gateX + 22} y="16">gates and systems</text>
       {#each routes as r (r.group + r.system)}
         <path class="route" class:dim={!lit(r)} d={r.path} style:stroke-width={r.width} />
       {/each}
       {#each fronts as f (f.name)}
-        <path class="front" class:dim={over !== '' && chart.systems[f.to]!.system !== over && chart.systems[f.from]!.system !== over} d="M{width - 34} {systemY(f.from) + 4}C{width + 4} {systemY(f.from)} {width + 4} {systemY(f.to)} {width - 34} {systemY(f.to) - 4}" />
+        <path class="front" class:dim={over !== '' && systems[f.to]!.system !== over && systems[f.from]!.system !== over} d="M{width - 34} {systemY(f.from) + 4}C{width + 4} {systemY(f.from)} {width + 4} {systemY(f.to)} {width - 34} {systemY(f.to) - 4}" />
       {/each}
       {#each groups as g, i (g.group)}
         <a href={links.group(g.group)} onmouseenter={() => (over = g.group)} onmouseleave={() => (over = '')} onfocus={() => (over = g.group)} onblur={() => (over = '')}>
@@ -68,15 +76,16 @@
           <text x={groupX - 6} y={groupY(i) + 4} text-anchor="end">{fit(bare(g.group), groupX - 50)} <tspan class="soft">{g.people}</tspan></text>
         </a>
       {/each}
-      {#each chart.systems as s, i (s.system)}
+      {#each systems as s, i (s.system)}
         <a href={links.system(s.system)} onmouseenter={() => (over = s.system)} onmouseleave={() => (over = '')} onfocus={() => (over = s.system)} onblur={() => (over = '')}>
           <rect class="hit" x={gateX - 12} y={systemY(i) - 20} width={width - gateX - 18} height="40" />
           <Gate x={gateX} y={systemY(i)} state={s.behind.length ? 'depends' : 'open'} />
-          <text class="words bold" x={gateX + 22} y={systemY(i) - 1}>{fit(s.system, 190, 7.5)}{#if s.errors}<tspan class="wrong" dx="8">{s.errors} {s.errors === 1 ? 'error' : 'errors'}</tspan>{/if}</text>
+          <text class="words bold" x={gateX + 22} y={systemY(i) - 1}>{fit(s.system, 190, 7.5)}{#if errors.get(s.system)}<tspan class="wrong" dx="8">{errors.get(s.system)} {errors.get(s.system) === 1 ? 'error' : 'errors'}</tspan>{/if}</text>
           <text class="soft" x={gateX + 22} y={systemY(i) + 15}>{s.type} · {s.people} people{s.everyone ? ' · everyone' : ''}</text>
         </a>
       {/each}
-      {#if chart.left}<text class="soft" x={groupX} y={height - 6} text-anchor="end">and {chart.left} more groups</text>{/if}
+      {#if more}<text class="soft" x={groupX} y={height - 6} text-anchor="end">and {more} more groups</text>{/if}
+      {#if chart.systems.length > systems.length}<a href={place.to('/systems')}><text x={gateX + 22} y={height - 6}>and {chart.systems.length - systems.length} more systems</text></a>{/if}
     </svg>
   </div>
 </Picture>

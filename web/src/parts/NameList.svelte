@@ -36,7 +36,7 @@
     const stop = new AbortController();
     const wait = setTimeout(async () => {
       try {
-        const got = await api.search(find, kind, cursor, find || cursor ? 50 : 200, stop.signal);
+        const got = await api.search(find, kind, cursor, 50, stop.signal);
         if (!find && !cursor && got.total <= few) all = await rest(got, () => {});
         page = got;
         wrong = '';
@@ -69,10 +69,10 @@
 {:else}
   <div class="tools">
     <input type="search" aria-label="Search {label}" placeholder="Search" value={find} oninput={(e) => place.set({ find: e.currentTarget.value, page: '' })} />
-    <span role="status">{page.total}</span>
+    <span role="status">{page.total.toLocaleString('en')}</span>
     <button class="act" onclick={take} disabled={taken >= 0}>{taken >= 0 ? `${taken} of ${page.total} …` : 'Export CSV'}</button>
   </div>
-  <Table name={kind} label="{label} on this page" rows={page.items} {columns} nothing="Nobody and nothing matches." />
+  <Table name={kind} label="{label} on this page" rows={page.items} {columns} tools={false} nothing="Nobody and nothing matches." />
   <nav aria-label="Pages">
     <button class="act" disabled={!cursor} onclick={() => history.back()}>Back</button>
     <button class="act" disabled={!page.cursor} onclick={() => place.go(place.to(place.path, { find, page: page!.cursor ?? '' }))}>On</button>

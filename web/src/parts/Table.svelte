@@ -8,11 +8,12 @@
   import type { State } from '../api/client';
   import StateMark from './StateMark.svelte';
 
-  let { name, label, rows, columns, acts, actsLabel = '', nothing = 'Nothing is here.' }: {
+  let { name, label, rows, columns, tools = true, acts, actsLabel = '', nothing = 'Nothing is here.' }: {
     name: string;
     label: string;
     rows: readonly T[];
     columns: readonly Column<T>[];
+    tools?: boolean;
     acts?: Snippet<[T]>;
     actsLabel?: string;
     nothing?: string;
@@ -32,11 +33,13 @@
   const take = () => save(`${label.toLowerCase().replaceAll(/\W+/g, '-')}.csv`, new Blob([csv(all, columns)], { type: 'text/csv;charset=utf-8' }));
 </script>
 
-<div class="tools">
-  <input type="search" aria-label="Filter {label}" placeholder="Filter" value={find} oninput={(e) => place.set({ [`${name}-find`]: e.currentTarget.value, [`${name}-page`]: '' })} />
-  <span role="status">{all.length === rows.length ? `${rows.length}` : `${all.length} of ${rows.length}`}</span>
-  <button onclick={take} disabled={all.length === 0} aria-label="Export CSV of {label}">Export CSV</button>
-</div>
+{#if tools}
+  <div class="tools">
+    <input type="search" aria-label="Filter {label}" placeholder="Filter" value={find} oninput={(e) => place.set({ [`${name}-find`]: e.currentTarget.value, [`${name}-page`]: '' })} />
+    <span role="status">{all.length === rows.length ? `${rows.length}` : `${all.length} of ${rows.length}`}</span>
+    <button onclick={take} disabled={all.length === 0} aria-label="Export CSV of {label}">Export CSV</button>
+  </div>
+{/if}
 <!-- svelte-ignore a11y_no_noninteractive_tabindex (what scrolls must be reached by keys) -->
 <div class="wide" role="region" aria-label="{label}, table" tabindex="0">
   <table>
