@@ -84,7 +84,8 @@ type GroupInfo struct {
 	Members     int      `json:"members" doc:"How many users, at all levels."`
 	Holds       []string `json:"holds" doc:"Groups that it holds directly." nullable:"false"`
 	HeldBy      []string `json:"held_by" doc:"Groups that hold it directly." nullable:"false"`
-	Managers    []string `json:"managers" doc:"Users and groups who may change its members." nullable:"false"`
+	Managers    []string `json:"managers" doc:"Users who may change its members." nullable:"false"`
+	ManagedBy   []string `json:"managed_by" doc:"Groups whose members may." nullable:"false"`
 }
 
 // SystemInfo is what the map says of a system.

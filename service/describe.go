@@ -64,7 +64,7 @@ func (a Answers) Group(written string) (*answer.GroupInfo, error) {
 		Group: book.GroupName(id), Description: g.Description, DN: g.DN, Host: g.Host,
 		Kind: cmp.Or(string(g.Kind), "security"), Draws: cmp.Or(string(g.Draws), "any"), Opens: cmp.Or(string(g.Opens), "any"),
 		Members: len(book.Members(id)), Managers: []string{},
-		Holds: groupNames(book, book.Held(id)), HeldBy: groupNames(book, book.Holders(id)),
+		ManagedBy: groupNames(book, book.Managers(id).Groups), Holds: groupNames(book, book.Held(id)), HeldBy: groupNames(book, book.Holders(id)),
 	}
 	if g.Rule != nil {
 		d.Rule = g.Rule.Text
@@ -72,7 +72,6 @@ func (a Answers) Group(written string) (*answer.GroupInfo, error) {
 	for _, u := range book.Managers(id).Users {
 		d.Managers = append(d.Managers, book.UserName(u))
 	}
-	d.Managers = append(d.Managers, groupNames(book, book.Managers(id).Groups)...)
 	return d, nil
 }
 

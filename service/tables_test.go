@@ -87,7 +87,7 @@ func TestAWeekIsWhatAskingEachHourSays(t *testing.T) {
 }
 
 func TestDescriptions(t *testing.T) {
-	head := &service.Head{Answers: demoAnswers(t)}
+	head := demoService(t).Head()
 	m := head.Map()
 	assert.Equal(t, []int{60, 45, 12}, []int{m.Users, m.Groups, m.Systems})
 	assert.Equal(t, "Atlantic/Canary", m.TimeZone)
@@ -106,7 +106,8 @@ func TestDescriptions(t *testing.T) {
 	assert.Equal(t, []string{"host", "reduction-hosts", "security", "any"}, []string{g.Opens, g.Host, g.Kind, g.Draws})
 	s, err := head.System("CORE-NET")
 	require.NoError(t, err)
-	assert.Equal(t, "firewall", s.Type)
+	assert.Equal(t, []string{"firewall", "systems/doors.yaml"}, []string{s.Type, s.File})
+	assert.Contains(t, string(s.Document), `"zones"`)
 	for _, lookup := range []func() error{
 		func() error { _, err := head.User("x"); return err }, func() error { _, err := head.Group("x"); return err }, func() error { _, err := head.System("x"); return err },
 	} {

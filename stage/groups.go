@@ -203,7 +203,7 @@ func (d *Draft) dropGroup(c *Change) error {
 	}
 	c.Group = g.full
 	if g.record != nil {
-		return fmt.Errorf("group %s comes from the source of directory %s: remove it there", g.full, g.dir)
+		return d.dropRecord(c, g)
 	}
 	if err := same(&c.Was, g.text.Flow(g.at), "the group "+g.full); err != nil {
 		return err
@@ -212,4 +212,21 @@ func (d *Draft) dropGroup(c *Change) error {
 	delete(d.fresh, g.full)
 	d.gone[name.Fold(g.full)] = true
 	return d.putting(t, err)
+}
+
+// dropRecord is dropGroup for the record of a source.
+func (d *Draft) dropRecord(c *Change, g *group) error {
+	body, err := d.base.Codec.Write(d.Records[g.dir], connect.Named{Kind: connect.Group, Name: g.record.Name})
+	if err != nil {
+		return err
+	}
+	if err := same(&c.Was, sum(body), "the group "+g.full); err != nil {
+		return err
+	}
+	r := d.Records[g.dir]
+	r.Groups = slices.DeleteFunc(slices.Clone(r.Groups), func(x *directory.Group) bool { return x == g.record })
+	d.Records[g.dir] = r
+	d.touch(g.dir, connect.Group, g.record.Name)
+	d.gone[name.Fold(g.full)] = true
+	return nil
 }

@@ -36,7 +36,7 @@ func (a *Atlas) Walk(u directory.UserID, f *situation.Facts, s *System, p gate.P
 		if met, came := q.Passes[line]; came && (step.Fate == gate.Overtaken || len(crowds[line]) == 0) {
 			step = met
 		}
-		if decided[line] && step.Fate != gate.May && step.Fate != gate.Unmet {
+		if decided[line] && step.Fate != gate.May && step.Fate != gate.Unmet && q.Passes[line].Fate != gate.Overtaken {
 			step.Fate, step.Lacks = gate.Decides, nil
 		}
 		steps = append(steps, step.Settled())

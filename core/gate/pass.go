@@ -63,6 +63,13 @@ func (q *Question) Note(line *Line, truth situation.Truth, when ...*situation.Co
 	q.Passes[line.Name] = s
 }
 
+// Overtaken notes a line that comes too late.
+func (q *Question) Overtaken(line *Line) {
+	if _, known := q.Passes[line.Name]; !known && q.Passes != nil {
+		q.Passes[line.Name] = Pass{Line: line.Name, Fate: Overtaken}
+	}
+}
+
 func rank(f Fate) int {
 	for i, x := range []Fate{Decides, May, Unmet} {
 		if f == x {

@@ -114,6 +114,9 @@ func (p *point) decideWay(q visit, e *gate.Entitlement) {
 		if !c.names(q) {
 			continue
 		}
+		if !more {
+			q.Overtaken(&c.line)
+		}
 		if more = more && walk.Meet(&c.line, c.admit, c.conditions, i); !more && q.Brief {
 			break
 		}

@@ -63,7 +63,7 @@
       <p>
         {group.kind === 'mail' ? 'A mail group: it opens nothing.' : 'A security group.'}
         Its members come from {group.draws === 'own' ? 'its own directory' : 'any directory'}; it counts {group.opens === 'host' ? `in ${group.host} only` : group.opens === 'own' ? 'in systems of its own directory' : 'everywhere'}.
-        {group.managers.length ? `Managed by ${group.managers.join(', ')}.` : 'Nobody in particular manages it.'}
+        {group.managers.length + group.managed_by.length ? `Managed by ${[...group.managers, ...group.managed_by].join(', ')}.` : 'Nobody in particular manages it.'}
       </p>
       {#if group.rule}<p>Who is in it follows from a rule: <code class="figures">{group.rule}</code></p>{/if}
     </header>

@@ -4,6 +4,7 @@
   import { untrack } from 'svelte';
   import { api, type Change, type GroupInfo, type Matched } from '../api/client';
   import { links, place } from '../lib/place.svelte';
+  import ListField from './ListField.svelte';
   import NameField from './NameField.svelte';
   import Stager from './Stager.svelte';
 
@@ -18,7 +19,10 @@
   let text = $state('');
   let matched = $state<Matched | null>(null);
 
-  const now = (field: string): string => (field === 'managers' ? group.managers.join(', ') : field === 'rename' ? group.group.slice(group.group.indexOf('/') + 1) : ['rule', 'description', 'kind', 'opens', 'draws'].includes(field) ? String((group as unknown as Record<string, unknown>)[field] ?? '') : '');
+  let users = $state<string[]>([...untrack(() => group.managers)]);
+  let groups = $state<string[]>([...untrack(() => group.managed_by)]);
+
+  const now = (field: string): string => (field === 'rename' ? group.group.slice(group.group.indexOf('/') + 1) : ['rule', 'description', 'kind', 'opens', 'draws'].includes(field) ? String((group as unknown as Record<string, unknown>)[field] ?? '') : '');
   $effect(() => {
     const field = act;
     text = untrack(() => now(field));
@@ -43,12 +47,13 @@
     const value = text.trim();
     if (act === 'drop') return { do: 'drop-group', ...g };
     if (act === 'join' || act === 'leave') return value ? { do: act, ...g, member: value } : null;
+    if (act === 'managers') return users.join() === group.managers.join() && groups.join() === group.managed_by.join() ? null : { do: 'set-group', ...g, field: act, value: { ...(users.length ? { users } : {}), ...(groups.length ? { groups } : {}) } };
     if (!act || value === now(act)) return null;
     if (act === 'rename') return value ? { do: 'rename-group', ...g, to: value } : null;
     if (act === 'rule' && matched?.wrong) return null;
     const set = { do: 'set-group' as const, ...g, field: act };
     if (value === '') return set;
-    return { ...set, value: act === 'managers' ? value.split(/\s*,\s*/) : value };
+    return { ...set, value };
   });
 </script>
 
@@ -72,8 +77,11 @@
       {:else if matched}It matches {matched.count} {matched.count === 1 ? 'person' : 'people'}{matched.sample.length ? ': ' : '.'}{#each matched.sample as u, i (u)}<a href={links.person(u)}>{u}</a>{i < matched.sample.length - 1 ? ', ' : matched.count > matched.sample.length ? ' …' : '.'}{/each}{matched.unknown?.length ? ` Nobody has ${matched.unknown.join(', ')}.` : ''}
       {:else if text.trim()}Looking for whom it matches …{/if}
     </p>
+  {:else if act === 'managers'}
+    <ListField label="People who manage it" kind="user" values={users} onchange={(v) => (users = v)} />
+    <ListField label="Groups that manage it" kind="group" values={groups} onchange={(v) => (groups = v)} />
   {:else if act && act !== 'drop'}
-    <label for="{id}-text">{acts.find(([n]) => n === act)?.[1]}{act === 'managers' ? ', separated by commas' : ''}</label>
+    <label for="{id}-text">{acts.find(([n]) => n === act)?.[1]}</label>
     <input id="{id}-text" bind:value={text} />
   {:else if act === 'drop'}
     <p>What would go if it went:</p>

@@ -1,0 +1,267 @@
+package service_test
+
+import (
+	"encoding/json"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"gatemap/answer"
+	"gatemap/core/finding"
+	"gatemap/core/gate"
+	"gatemap/core/situation"
+	"gatemap/stage"
+)
+
+func passes(p *answer.Probe) map[string]gate.Pass {
+	by := map[string]gate.Pass{}
+	for _, pass := range p.Passes {
+		by[pass.Line] = pass
+	}
+	return by
+}
+
+// For everyone, everything that they hold and several situations: a probe tells of every
+// line once, and agrees with the answer on which of them have a part in it.
+func TestAProbeAgreesWithTheAnswer(t *testing.T) {
+	s := demoService(t)
+	h := s.Head()
+	for _, facts := range situations[:4] {
+		in := given(t, facts)
+		users, err := h.Search(ctx, "", answer.KindUser, 0, "")
+		require.NoError(t, err)
+		for i, u := range users.Items {
+			if i%4 != 0 {
+				continue
+			}
+			held, err := h.Reach(ctx, u.Name, "", in)
+			require.NoError(t, err)
+			for _, e := range held.Entitlements {
+				probe, err := h.Probe(ctx, u.Name, e.System, e.Right, e.Object, in)
+				require.NoError(t, err)
+				assert.Equal(t, e.State, probe.State)
+				by := passes(probe)
+				lines, err := h.Lines(e.System)
+				require.NoError(t, err)
+				require.Len(t, by, len(lines.Lines), "each line once")
+				for _, r := range probe.Routes {
+					if pass, known := by[r.Mapping]; known { // a default is no line
+						assert.NotContains(t, []gate.Fate{gate.Others, gate.Elsewhere}, pass.Fate, "%s holds %s %s of %s by %s", u.Name, e.Right, e.Object, e.System, r.Mapping)
+					}
+				}
+				for _, stop := range probe.ShutBy {
+					pass, known := by[stop.At]
+					switch {
+					case !known:
+					case stop.Reason == gate.ByCondition:
+						assert.Equal(t, gate.Unmet, pass.Fate, "%s %s %s: %+v", u.Name, e.System, e.Right, stop)
+					case stop.Reason == gate.ByDeny, stop.Reason == gate.ByLimit, stop.Reason == gate.ByRule:
+						assert.Equal(t, gate.Decides, pass.Fate, "%s %s %s: %+v", u.Name, e.System, e.Right, stop)
+					}
+				}
+			}
+		}
+	}
+}
+
+func TestWhatAProbeSays(t *testing.T) {
+	h := demoService(t).Head()
+	for name, x := range map[string]struct {
+		user, system, right, object string
+		facts                       map[string]string
+		fates                       map[string]gate.Pass
+	}{
+		"ordered rules": {"ilse.okonjo", "core-net", "ssh", "dome", map[string]string{"from": "198.51.100.9", "at": "2026-11-23T12:00:00Z"}, map[string]gate.Pass{
+			"core-net/dome engineers to the dome": {Fate: gate.Others, Lacks: []string{"group:cindervale/dome-engineers"}},
+			"core-net/crew to the dome by night":  {Fate: gate.Unmet, Needs: needs("window:night")},
+			"core-net/nobody else to the dome":    {Fate: gate.Decides},
+			"core-net/nobody pings":               {Fate: gate.Elsewhere},
+		}},
+		"what waits for a fact": {"ilse.okonjo", "archive", "frames:write", "/raw/2026", nil, map[string]gate.Pass{
+			"archive/mapping 2":            {Fate: gate.May, Needs: needs("network:summit", "window:night")},
+			"archive/nothing at high risk": {Fate: gate.May, Needs: needs("risk:high")},
+			"archive/mapping 6":            {Fate: gate.Others, Lacks: []string{"group:cindervale/archivists"}},
+			"archive/mapping 10":           {Fate: gate.Others, Lacks: nil}, // a name in it leads to nothing
+		}},
+		"two locks": {"ilse.okonjo", "night-files", "read", "logs:/shift", nil, map[string]gate.Pass{
+			"night-files/logs door entry 1":   {Fate: gate.Decides},
+			"night-files/logs:/shift entry 2": {Fate: gate.Decides},
+			"night-files/logs:/ entry 1":      {Fate: gate.Elsewhere},
+			"night-files/charts door entry 1": {Fate: gate.Elsewhere},
+			"night-files/logs:/shift entry 1": {Fate: gate.Others, Lacks: []string{"group:cindervale/shift-leads"}},
+		}},
+		"claims": {"ilse.okonjo", "cloud-link", "sign-in", "compute", nil, map[string]gate.Pass{
+			"cloud-link/compute claim mail 1": {Fate: gate.Decides},
+			"cloud-link/compute admit 1":      {Fate: gate.Decides},
+			"cloud-link/compute admit 2":      {Fate: gate.Others, Lacks: []string{"group:cindervale/suspended"}},
+		}},
+		"tags": {"ilse.okonjo", "remote-access", "admit", "vpn", map[string]string{"device": "managed"}, map[string]gate.Pass{
+			"remote-access/tag crew 1":      {Fate: gate.Decides},
+			"remote-access/crew by vpn":     {Fate: gate.Decides},
+			"remote-access/staff by vpn":    {Fate: gate.Overtaken},
+			"remote-access/partners by vpn": {Fate: gate.Others, Lacks: []string{"group:cindervale/partners"}},
+			"remote-access/staff on wifi":   {Fate: gate.Elsewhere},
+		}},
+		"policies": {"ilse.okonjo", "front-door", "sign-in", "ledger", map[string]string{"from": "203.0.113.9", "client": "browser"}, map[string]gate.Pass{
+			"front-door/no old clients":          {Fate: gate.Unmet, Needs: needs("client:legacy")},
+			"front-door/stronger from outside":   {Fate: gate.Unmet, Needs: needs("not-network:summit|office")},
+			"front-door/books on sound machines": {Fate: gate.Others, Lacks: []string{"group:cindervale/accounting"}},
+		}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			probe, err := h.Probe(ctx, x.user, x.system, x.right, x.object, given(t, x.facts))
+			require.NoError(t, err)
+			by := passes(probe)
+			for line, want := range x.fates {
+				want.Line = line
+				assert.Equal(t, want.Settled(), by[line])
+			}
+		})
+	}
+}
+
+func TestLinesSayWhereTheyStandAndForHowMany(t *testing.T) {
+	s := demoService(t)
+	lines, err := s.Head().Lines("core-net")
+	require.NoError(t, err)
+	first := lines.Lines[0]
+	assert.Equal(t, "core-net/dome engineers to the dome", first.Line)
+	assert.Equal(t, []any{"rules", 1, "systems/doors.yaml", 4}, []any{first.List, first.Entry, first.File, first.People})
+	assert.Equal(t, []string{"cindervale/dome-engineers"}, first.Groups)
+	var value struct{ Name, Action string }
+	require.NoError(t, json.Unmarshal(first.Value, &value))
+	assert.Equal(t, "permit", value.Action)
+	lines, err = s.Head().Lines("front-door")
+	require.NoError(t, err)
+	assert.Equal(t, 59, lines.Lines[0].People, "an exception is left out")
+	lines, err = s.Head().Lines("compute")
+	require.NoError(t, err)
+	i := slices.IndexFunc(lines.Lines, func(l answer.Line) bool { return l.Line == "compute/mapping 1" })
+	assert.Positive(t, lines.Lines[i].People, "those who come by a claim count")
+
+	opens, err := s.Head().Opens("night-assistants")
+	require.NoError(t, err)
+	var named []string
+	for _, l := range opens.Lines {
+		named = append(named, l.Line)
+	}
+	assert.Contains(t, named, "archive/mapping 2", "by way of a group that holds it")
+	assert.NotContains(t, named, "archive/mapping 6")
+
+	// With a trial, the lines are those of the trial.
+	begin(t, s, "pings", stage.Change{Do: stage.DropEntry, Document: "core-net", List: "rules", Entry: "nobody pings"})
+	h, err := s.AskedHead(ctx, "pings")
+	require.NoError(t, err)
+	lines, err = h.Lines("core-net")
+	require.NoError(t, err)
+	assert.Len(t, lines.Lines, 9)
+	system, err := h.System("core-net")
+	require.NoError(t, err)
+	assert.NotContains(t, string(system.Document), "nobody pings")
+	licences, err := h.System("sky-tools")
+	require.NoError(t, err)
+	assert.Equal(t, []gate.Seats{{Product: "reduction-suite", Seats: 14, Holders: 18}}, licences.Seats)
+}
+
+func TestTheChart(t *testing.T) {
+	h := demoService(t).Head()
+	c := h.Chart(5)
+	assert.Len(t, c.Groups, 5)
+	assert.Equal(t, 21, c.Left)
+	assert.Len(t, c.Systems, 12)
+	for _, l := range c.Links {
+		assert.True(t, slices.ContainsFunc(c.Groups, func(g answer.ChartGroup) bool { return g.Group == l.Group }), "%+v", l)
+		assert.Positive(t, l.Lines)
+	}
+	i := slices.IndexFunc(c.Systems, func(s answer.ChartSystem) bool { return s.System == "ledger" })
+	assert.Equal(t, []string{"front-door", "remote-access"}, c.Systems[i].Behind)
+	assert.Equal(t, 4, c.Systems[i].People)
+}
+
+func TestARuleThatIsBeingWritten(t *testing.T) {
+	h := demoService(t).Head()
+	m, err := h.Matched(ctx, `title eq "night assistant"`, "")
+	require.NoError(t, err)
+	assert.Equal(t, m.Count, len(m.Sample))
+	assert.Contains(t, m.Sample, "cindervale/ilse.okonjo")
+	m, err = h.Matched(ctx, "active eq true", "RIDGE")
+	require.NoError(t, err)
+	assert.Equal(t, 6, m.Count)
+	m, err = h.Matched(ctx, "title eq", "")
+	require.NoError(t, err, "what cannot be read yet is told, and is no error")
+	assert.Equal(t, 9, m.At)
+	assert.NotEmpty(t, m.Wrong)
+	m, err = h.Matched(ctx, "safetyRole pr", "")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"safetyRole"}, m.Unknown)
+}
+
+func TestAnImpactNeedsNoTrial(t *testing.T) {
+	s := demoService(t)
+	out, err := s.Impact(ctx, "", stage.Change{Do: stage.DropGroup, Group: "night-crew"}, given(t, nil))
+	require.NoError(t, err)
+	assert.Positive(t, out.Total.Losses)
+	trials, err := s.Trials(ctx, "", 0)
+	require.NoError(t, err)
+	assert.Empty(t, trials.Trials)
+}
+
+func TestTrialsComeByPage(t *testing.T) {
+	s := demoService(t)
+	for _, name := range []string{"b", "a", "c"} {
+		begin(t, s, name)
+	}
+	var names []string
+	for after := ""; ; {
+		page, err := s.Trials(ctx, after, 2)
+		require.NoError(t, err)
+		for _, x := range page.Trials {
+			names = append(names, x.Name)
+		}
+		if after = page.Cursor; after == "" {
+			break
+		}
+	}
+	assert.Equal(t, []string{"a", "b", "c"}, names)
+}
+
+func TestFindingsComeByPage(t *testing.T) {
+	all := demoService(t).Head().Found()
+	page := answer.PageOf(all, answer.Wanted{}, 0, 10)
+	assert.Equal(t, []int{len(all), 10, 10}, []int{page.Total, len(page.Findings), page.Next})
+	counted := 0
+	for _, c := range page.Codes {
+		counted += c.Count
+		one := answer.PageOf(all, answer.Wanted{Code: string(c.Code)}, 0, 1000)
+		assert.Equal(t, c.Count, one.Total)
+		assert.Zero(t, one.Next)
+	}
+	assert.Equal(t, len(all), counted)
+	assert.Equal(t, finding.Error, page.Codes[0].Severity, "the worst first")
+	some := answer.PageOf(all, answer.Wanted{System: "CORE-NET", Severity: "warning"}, 0, 0)
+	assert.Empty(t, some.Findings)
+	require.Len(t, some.Systems, 1)
+	assert.Equal(t, some.Total, some.Systems[0].Warnings)
+}
+
+func needs(list ...situation.Need) []situation.Need { return list }
+
+// A group of a source can be taken away in a trial, and comes back by a revert.
+func TestAGroupOfASourceGoesAndComesBack(t *testing.T) {
+	s := demoService(t)
+	before, err := s.Head().Members(ctx, "night-assistants")
+	require.NoError(t, err)
+	begin(t, s, "gone", stage.Change{Do: stage.DropGroup, Group: "night-assistants"})
+	require.NoError(t, commit(s, ada, "gone", "it is tried here"))
+	_, err = s.Head().Group("cindervale/night-assistants")
+	require.Error(t, err)
+	back, err := s.Revert(ctx, ada, 2, "back")
+	require.NoError(t, err)
+	require.True(t, back.Stands, back.Obstacle)
+	require.NoError(t, commit(s, ada, "back", "it is tried here"))
+	after, err := s.Head().Members(ctx, "night-assistants")
+	require.NoError(t, err)
+	assert.Equal(t, before, after)
+}
