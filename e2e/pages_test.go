@@ -303,3 +303,40 @@ func TestLiveAndByKeyboard(t *testing.T) {
 	assert.Equal(t, "solid", outline, "what has the focus is seen")
 	p.quiet()
 }
+
+// A finding leads to its line; a guarantee shows who breaks it, and a new one says what
+// it would be; a system is written as text, and its file changed as a whole.
+func TestFindingsGuaranteesAndFiles(t *testing.T) {
+	demo := startDemo(t, "--data", t.TempDir())
+	p := signedIn(t, demo, "/findings")
+	p.sees("unknown-name 2 errors", "which does not exist")
+	p.do(chromedp.Click(`//summary[contains(., "shadowed")]`, chromedp.NodeVisible))
+	p.sees("Line core-net/developers again can never decide")
+	p.do(chromedp.Click(`//a[normalize-space()="core-net/developers again"]`, chromedp.NodeVisible))
+	p.sees("developers again", "systems/doors.yaml:58", "Drop")
+
+	p.do(chromedp.Navigate(demo.address + "/guarantees"))
+	p.sees("2 broken of 12")
+	p.do(chromedp.Click(`//a[normalize-space()="every scientist can reduce"]`, chromedp.NodeVisible))
+	p.sees("every scientist can reduce is broken")
+	p.do(chromedp.Click(`//textarea`), chromedp.KeyEvent(`{"guarantee": "few may purge", "at_most": 1, "can": {"system": "archive", "right": "frames:purge"}}`))
+	p.sees("breaks the guarantee few may purge", "Nobody gains or loses anything")
+
+	p.do(chromedp.Navigate(demo.address + "/systems?new=system"))
+	p.typeIn("File", "systems/new-system.yaml")
+	p.sees("Nobody gains or loses anything")
+	p.retype("In the trial", "more")
+	p.press("Stage it")
+	p.sees("As the trial more would make it: 1 change", "Staged:")
+	p.do(chromedp.Navigate(demo.address + "/systems/new-system?trial=more&view=file"))
+	p.sees("The tree of resources", "systems/new-system.yaml")
+	p.do(chromedp.Click(`//textarea`), chromedp.KeyEvent(kb.End), chromedp.KeyEvent("x: [\n"))
+	p.sees("systems/new-system.yaml:")
+	p.mu.Lock()
+	p.complaints = nil // the browser notes the refusal
+	p.mu.Unlock()
+	p.do(chromedp.Navigate(demo.address + "/groups?new=group"))
+	p.typeIn("Name, with its directory", "ridge/comet-watch")
+	p.sees("Creates the group ridge/comet-watch")
+	p.quiet()
+}

@@ -30,7 +30,7 @@ func get[In, Out any](api huma.API, path, id, summary string, ask func(context.C
 // bounds says of operations how tokens that are bound to some systems may use them;
 // those that are not listed they may not.
 var bounds = map[string]string{
-	"reach": bySystem, "person": bySystem, "why": bySystem, "who": bySystem, "matrix": bySystem, "hours": bySystem, "system": bySystem,
+	"reach": bySystem, "person": bySystem, "why": bySystem, "who": bySystem, "matrix": bySystem, "hours": bySystem, "system": bySystem, "lines": bySystem, "probe": bySystem,
 	"members": byNothing, "memberships": byNothing, "search": byNothing, "list-users": byNothing, "list-groups": byNothing, "list-systems": byNothing,
 	"user": byNothing, "group": byNothing, "map": byNothing, "revisions": byNothing, "settings": byNothing,
 	"trials": byNothing, "new-trial": byNothing, "trial": byNothing, "stage": byNothing, "unstage": byNothing, "drop-trial": byNothing,

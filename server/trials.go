@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"maps"
 	"net/http"
 	"strconv"
 	"strings"
@@ -172,7 +173,18 @@ func trials(api huma.API, s *service.Service) {
 	}) (*answer.Revision, error) {
 		return s.Revision(ctx, in.Number)
 	})
-	get(api, "/documents", "documents", "The files of the map in force, by path", func(context.Context, *struct{}) (*answer.Documents, error) {
-		return &answer.Documents{Revision: s.Head().Revision.Number, Files: s.Head().Documents()}, nil
+	get(api, "/documents", "documents", "The files of the map, by path", func(ctx context.Context, in *struct {
+		Path string `query:"path" doc:"Only this file."`
+		Of
+	}) (*answer.Documents, error) {
+		h, err := s.AskedHead(ctx, in.Trial)
+		if err != nil {
+			return nil, err
+		}
+		d := &answer.Documents{Revision: h.Revision.Number, Files: h.Documents()}
+		if in.Path != "" {
+			maps.DeleteFunc(d.Files, func(path, _ string) bool { return path != in.Path })
+		}
+		return d, nil
 	})
 }

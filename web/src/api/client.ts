@@ -146,7 +146,7 @@ export const api = {
 
   findings: (part: { system?: string; code?: string; severity?: Finding['severity']; after?: number; limit?: number }) => get<Found>(`findings/page?${asked(part)}`),
   guarantees: () => get<{ guarantees: Guaranteed[] }>(`guarantees?${asked({})}`),
-  documents: () => get<{ files: Record<string, string> }>('documents'),
+  document: async (path: string) => (await get<{ files: Record<string, string> }>(`documents?${asked({ path })}`)).files[path] ?? '',
 
   trials: () => get<Trials>('trials?limit=200'),
   trial: (named: string) => get<Trial>(`trials/${at(named)}`),

@@ -109,10 +109,21 @@ export function pointsOf(type: string, d: Document, systems: readonly string[]):
   return { objects: [], rights: [] };
 }
 
-/** The findings say which lines never decide. */
-export function idle(findings: readonly { code: string; where: { rule?: string | undefined }; message: string }[]): Map<string, string> {
-  const found = new Map<string, string>();
-  for (const f of findings) if (['shadowed', 'locked-out', 'redundant'].includes(f.code) && f.where.rule) found.set(f.where.rule, f.message);
+/** What keeps a line from mattering: which lines stand before it. */
+export interface Idle {
+  message: string;
+  by: readonly string[];
+  shadowed: boolean;
+}
+
+/** The findings say which lines never decide, or add nothing. */
+export function idle(findings: readonly { code: string; where: { rule?: string | undefined }; message: string; names: readonly string[] }[]): Map<string, Idle> {
+  const found = new Map<string, Idle>();
+  for (const f of findings) {
+    const rule = f.where.rule;
+    if (!rule || !['shadowed', 'locked-out', 'redundant'].includes(f.code) || found.get(rule)?.shadowed) continue;
+    found.set(rule, { message: f.message, by: f.names.filter((n) => n !== rule).map((n) => n.slice(n.indexOf('/') + 1)), shadowed: f.code === 'shadowed' });
+  }
   return found;
 }
 

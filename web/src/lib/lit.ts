@@ -32,7 +32,7 @@ export interface GateProps {
   system: import('../api/client').SystemInfo;
   lines: readonly import('../api/client').Line[];
   /** Lines that never decide, or add nothing, with what is found of them. */
-  never: ReadonlyMap<string, string>;
+  never: ReadonlyMap<string, import('./gates').Idle>;
   lit: Lit | null;
   chosen: string;
   href: (line: string) => string;

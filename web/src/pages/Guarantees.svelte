@@ -30,7 +30,7 @@
     { name: 'place', label: 'Stands at', text: (g) => (g.file ? `${g.file}:${g.line}` : ''), figures: true },
   ];
 
-  const example = '{"name": "only archivists purge", "at_most": 3, "can": {"system": "archive", "right": "frames:purge"}}';
+  const example = '{"guarantee": "only archivists purge", "at_most": 3, "can": {"system": "archive", "right": "frames:purge"}}';
   let text = $state('');
   const read = $derived.by((): { change: Change | null; wrong: string } => {
     if (!text.trim()) return { change: null, wrong: '' };

@@ -10,6 +10,7 @@
   import type { Column } from '../lib/rows';
   import HolderPanel from '../parts/HolderPanel.svelte';
   import LineEditor from '../parts/LineEditor.svelte';
+  import FileEditor from '../parts/FileEditor.svelte';
   import FindingList from '../parts/FindingList.svelte';
   import Notice from '../parts/Notice.svelte';
   import ProbePanel from '../parts/ProbePanel.svelte';
@@ -90,6 +91,7 @@
           <p class="adds">Add to {#each lists as l (l)}<button class="act" onclick={() => place.set({ add: l, line: '' })}>{l}</button> {/each}</p>
         {/if}
       </section>
+      {#if place.get('view') === 'file' && system.file}<FileEditor path={system.file} />{:else if system.file && rights.stage}<p><button class="act" onclick={() => place.set({ view: 'file' })}>The file as text</button></p>{/if}
       {#if place.get('view') === 'who'}<HolderPanel {system} {systems} />{:else}<p><button class="act" onclick={() => place.set({ view: 'who' })}>Who holds what here?</button></p>{/if}
       {#if findings.length}
         <section aria-label="Findings"><h2>Findings</h2><FindingList {findings} /></section>

@@ -1,8 +1,10 @@
 <script lang="ts">
   import { api, type Chart, type Found, type MapInfo } from '../api/client';
-  import { links } from '../lib/place.svelte';
+  import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
+  import { rights } from '../lib/rights.svelte';
   import type { Column } from '../lib/rows';
+  import FileEditor from '../parts/FileEditor.svelte';
   import Notice from '../parts/Notice.svelte';
   import Table from '../parts/Table.svelte';
 
@@ -16,6 +18,8 @@
     api.chart().then((got) => (chart = got), (error: Error) => (wrong = error.message));
     api.findings({ limit: 0 }).then((got) => (found = got), () => {});
   });
+
+  const example = 'system: new-system\ntype: roles\ntitle: What it is\nrights: ["thing:use"]\nresources: [{path: /}]\nroles: {user: {rights: ["thing:use"]}}\nmappings: []\n';
 
   type Row = Chart['systems'][number];
   const count = (system: string, what: 'errors' | 'warnings') => (found ? String(found.systems.find((s) => s.system === system)?.[what] ?? 0) : '…');
@@ -38,4 +42,8 @@
   {#if wrong}<Notice kind="wrong" title="No list">{wrong}</Notice>
   {:else if !chart}<Notice kind="wait" title="Fetching the list …" />
   {:else}<Table name="systems" label="Systems" rows={chart.systems} {columns} nothing="No system is on this map yet." />{/if}
+  {#if rights.stage}
+    {#if place.get('new')}<FileEditor {example} />
+    {:else}<p><button class="act" onclick={() => place.set({ new: 'system' })}>Add a system</button></p>{/if}
+  {/if}
 </main>

@@ -59,6 +59,7 @@
       options={list('browser', 'native', 'legacy')}
       onpick={(client) => situation.set({ client })}
     />
+    <Choice label="Via" value={situation.get('via')} options={list('share', 'local')} onpick={(via) => situation.set({ via })} />
     <Choice label="Risk" value={situation.get('risk')} options={list('low', 'medium', 'high')} onpick={(risk) => situation.set({ risk })} />
     <button onclick={() => situation.clear()} disabled={Object.keys(situation.facts).length === 0}>All to any</button>
   </div>
