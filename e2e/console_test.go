@@ -289,9 +289,6 @@ func TestScreenshots(t *testing.T) {
 	p.press("Sign in")
 	p.sees("Broken guarantees")
 	shoot("chart")
-	p.do(chromedp.SendKeys(field("Find a person"), "night"))
-	p.sees("cindervale/ilse.okonjo")
-	shoot("search")
 	p.do(chromedp.Navigate(demo.address + chosen))
 	p.sees("In words")
 	shoot("person")
@@ -311,6 +308,21 @@ func TestScreenshots(t *testing.T) {
 	p.do(chromedp.Navigate(demo.address + "/trials/engineer"))
 	p.sees("By person", "Commit")
 	shoot("trial")
+	for _, x := range []struct{ name, path, rest string }{
+		{"system-rules", "/systems/core-net?who=cindervale/ilse.okonjo&object=dome&right=ssh&at=2026-11-24T12:00:00Z", "The lines on the way"},
+		{"system-roles", "/systems/archive?who=cindervale/ilse.okonjo&object=/raw/2026&right=frames:write", "The lines on the way"},
+		{"system-seats", "/systems/sky-tools", "4 short"},
+		{"system-breadth", "/systems/proposals", "How far each role goes"},
+		{"system-files", "/systems/night-files?who=cindervale/ilse.okonjo&object=logs:/shift&right=read", "The lines on the way"},
+		{"system-claims", "/systems/cloud-link", "Claims in"},
+		{"group", "/groups/cindervale/night-crew", "archive-writers"},
+		{"week", "/people/cindervale/ilse.okonjo?view=week&at=2026-11-24T22:00:00Z&from=198.51.100.1", "The week of"},
+		{"findings", "/findings", "unknown-name"},
+	} {
+		p.do(chromedp.Navigate(demo.address + x.path))
+		p.sees(x.rest)
+		shoot(x.name)
+	}
 	p.press("Sign out")
 	p.signInAs(demo.address, "Greta Falk")
 	p.sees("Your groups", "cindervale/noor.haddix")

@@ -26,7 +26,7 @@
     [...new Set(e.state === 'depends' ? e.needs.map(needWords) : e.state === 'shut' ? e.shut_by.map(stopWords) : [])];
 </script>
 
-<div class="sieve">
+<div class="sieve no-print">
   <div role="group" aria-label="Show states">
     <button aria-pressed={!only} onclick={() => place.set({ state: '' })}>all {list.length}</button>
     {#each states as s (s)}

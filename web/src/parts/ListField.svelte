@@ -31,10 +31,10 @@
     <span class="figures">{v} <button type="button" onclick={() => onchange(values.filter((x) => x !== v))} aria-label="Take {v} out of {label}">×</button></span>
   {/each}
   {#if kind}
-    <NameField label="{label}: add" {kind} bind:value={typed} onpick={(item) => add(item.name)} />
+    <NameField {label} {kind} bind:value={typed} onpick={(item) => add(item.name)} />
   {:else}
     <div class="more">
-      <label for={id}>{label}: add</label>
+      <label for={id}>{label}</label>
       <input {id} list="{id}-options" bind:value={typed} onkeydown={key} onchange={() => (options?.includes(typed) ? add(typed) : undefined)} />
       <datalist id="{id}-options">{#each (options ?? []).filter((o) => !values.includes(o)) as o (o)}<option value={o}></option>{/each}</datalist>
     </div>

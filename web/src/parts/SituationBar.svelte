@@ -31,7 +31,7 @@
   const list = (...values: string[]) => values.map((value) => ({ value, label: value }));
 </script>
 
-<section aria-label="Situation">
+<section class="no-print" aria-label="Situation">
   <div class="time"><TimeField {map} /></div>
   <div class="rest">
     <PlaceField {map} />
@@ -79,7 +79,7 @@
   }
   .rest {
     display: grid;
-    grid-template-columns: repeat(auto-fit, minmax(5.25rem, 1fr));
+    grid-template-columns: repeat(auto-fit, minmax(4.75rem, 1fr));
     gap: var(--s2);
     align-content: start;
   }
