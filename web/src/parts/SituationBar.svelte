@@ -79,7 +79,7 @@
   }
   .rest {
     display: grid;
-    grid-template-columns: repeat(auto-fit, minmax(4.75rem, 1fr));
+    grid-template-columns: repeat(auto-fit, minmax(4.4rem, 1fr));
     gap: var(--s2);
     align-content: start;
   }
