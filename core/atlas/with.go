@@ -11,12 +11,12 @@ import (
 
 // With is the atlas as it is with another book of the same users and groups, and
 // with other documents in the place of some of its systems. It shares all other
-// systems but those that need an answer of one that is replaced. The error is as
-// that of Compile.
+// systems but those that need an answer of one that is replaced, and those that name
+// a group of another kind or reach. The error is as that of Compile.
 func (a *Atlas) With(book *directory.Book, documents []*gate.System, guarantees []*Guarantee) (*Atlas, error) {
 	n := &Atlas{Title: a.Title, Book: book, Frame: a.Frame, Systems: a.Systems, touch: a.touch}
 	var errs place.Errors
-	if len(documents) == 0 {
+	if len(documents)+len(book.Reshaped()) == 0 {
 		return n, n.promises(guarantees, &errs)
 	}
 	n.Systems = slices.Clone(a.Systems)
@@ -31,7 +31,7 @@ func (a *Atlas) With(book *directory.Book, documents []*gate.System, guarantees 
 		}
 		list[s.number] = d
 	}
-	fresh := a.stale(list)
+	fresh := a.stale(list, book.Reshaped())
 	for i := range n.Systems {
 		if fresh[i] {
 			n.Systems[i] = n.compile(list[i], list)
@@ -48,10 +48,14 @@ func (a *Atlas) With(book *directory.Book, documents []*gate.System, guarantees 
 
 // stale says which systems are to be compiled again, by their numbers, with
 // other documents in the place of some: these; those that they stand behind, or
-// stood, which may list who does; and all that need an answer of one of them.
-func (a *Atlas) stale(list []*gate.System) map[int]bool {
+// stood, which may list who does; those that name a group that may count otherwise;
+// and all that need an answer of one of them.
+func (a *Atlas) stale(list []*gate.System, reshaped []directory.GroupID) map[int]bool {
 	stale := map[int]bool{}
 	for i, s := range a.Systems {
+		if len(reshaped) > 0 && s.leansOn(reshaped) {
+			stale[i] = true
+		}
 		if list[i] == s.Document {
 			continue
 		}
@@ -127,4 +131,15 @@ func (a *Atlas) Fresh(before *Atlas) []*System {
 		}
 	}
 	return list
+}
+
+// leansOn says whether it matters to a system whether one of some groups counts.
+func (s *System) leansOn(groups []directory.GroupID) bool {
+	if g, ok := s.Gate.(gate.Grouped); ok && g.AnyGroup() {
+		return true
+	}
+	return slices.ContainsFunc(s.Site.Mapped, func(m gate.Mapped) bool {
+		_, is := slices.BinarySearch(groups, m.Group)
+		return is
+	})
 }

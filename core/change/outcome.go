@@ -38,7 +38,7 @@ func (t *Trial) Outcome(s situation.Situation) (*Outcome, error) {
 	fresh := t.Atlas.Fresh(t.before)
 	named := t.named(fresh)
 	for _, s := range fresh {
-		if err := t.compare(o, s, before, after, named, users); err != nil {
+		if err := t.compare(o, s, before, after, t.besides(s, named), users); err != nil {
 			return nil, err
 		}
 	}
@@ -53,7 +53,7 @@ func (t *Trial) named(fresh []*atlas.System) []directory.UserID {
 	for _, s := range fresh {
 		old := t.old(s)
 		if old.Document == s.Document {
-			continue // it looks at one that is otherwise
+			continue // it looks at one that is otherwise, or groups count otherwise in it
 		}
 		who, ok := gate.Differing(old.Document, s.Document)
 		if !ok || shows(old.Gate, s.Gate) {
@@ -67,6 +67,19 @@ func (t *Trial) named(fresh []*atlas.System) []directory.UserID {
 			users = append(users, atlas.Book.Among(groups, some)...)
 		}
 	}
+	slices.Sort(users)
+	return slices.Compact(users)
+}
+
+// besides adds to some users those to whom it can matter that groups count otherwise in
+// a system, though they are not in these: all whom its lines name, where it shows to
+// everyone what it did not, or shares something out.
+func (t *Trial) besides(s *atlas.System, named []directory.UserID) []directory.UserID {
+	old := t.old(s)
+	if len(t.Atlas.Book.Reshaped()) == 0 || old.Document != s.Document || !shows(old.Gate, s.Gate) {
+		return named
+	}
+	users := slices.Concat(named, gate.Candidates(t.before.Book, old.Site.Roster.All()), gate.Candidates(t.Atlas.Book, s.Site.Roster.All()))
 	slices.Sort(users)
 	return slices.Compact(users)
 }

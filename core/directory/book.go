@@ -45,6 +45,7 @@ type Book struct {
 	userGroups lists[link] // by user: the groups that hold the user directly
 	groupUsers lists[link] // the other way round
 	nesting    *nesting
+	reshaped   []GroupID
 	within     effective
 	deviceIn   [][]GroupID    // by device
 	attributes map[string]int // how many users have each

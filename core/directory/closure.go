@@ -59,7 +59,7 @@ func newNesting(parents [][]GroupID) *nesting {
 
 // over lists a group and all groups that its members flow into, in order.
 func (n *nesting) over(g GroupID) []GroupID {
-	return n.above.all[n.above.start[g]:n.above.start[g+1]]
+	return n.above.at(uint32(g))
 }
 
 func (n *nesting) holdsItself(g GroupID) bool {

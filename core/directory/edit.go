@@ -7,6 +7,7 @@ import (
 
 	"gatemap/core/finding"
 	"gatemap/core/name"
+	"gatemap/core/place"
 )
 
 // Edit is what a change does to a book: users and groups with other records, by
@@ -19,10 +20,11 @@ type Edit struct {
 // With is the book as an edit makes it. It shares all that the edit does not
 // touch with this one, and works out again only the groups of the users whom it
 // touches: of those with other attributes, only the rules that read one of
-// these. ok is false for the few edits that touch more than that, for which the
-// book is to be built anew: of a name, a primary group, a group's kind and reach,
-// of groups and devices in groups, and of an attribute that comes into the map or
-// goes out of it while rules ask for it.
+// these; of groups of another kind or reach, those that list them; of groups that
+// hold others than before, what is above those. ok is false for the few edits that
+// touch more than that, for which the book is to be built anew: of a name, a primary
+// group, of devices in groups, of groups in a circle, and of an attribute that comes
+// into the map or goes out of it while rules ask for it.
 func (b *Book) With(e Edit) (edited *Book, ok bool) {
 	n := &Book{
 		directories: b.directories, folded: b.folded, exact: b.exact, users: b.users, groups: b.groups, devices: b.devices, byDN: b.byDN,
@@ -60,10 +62,8 @@ func (b *Book) With(e Edit) (edited *Book, ok bool) {
 			links[u] = n.describeAgain(u, linksOf(u), changed)
 		}
 	}
-	for g := range e.Groups {
-		if !n.regroup(b, g, links, linksOf) {
-			return nil, false
-		}
+	if !n.regroupAll(b, e.Groups, links, linksOf) {
+		return nil, false
 	}
 	n.relink(b, links)
 	n.retext(b, e)
@@ -84,8 +84,15 @@ func (b *Book) rerecord(base *Book, groups map[GroupID]*Group) (ok bool) {
 	ruled := false
 	for g, record := range groups {
 		old := base.groups.records[g]
-		if record.Name != old.Name || record.DN != old.DN || !record.reachesLike(old) {
+		if record.Name != old.Name || record.DN != old.DN || record.Draws != old.Draws && base.isPrimary(g) {
 			return false
+		}
+		var errs place.Errors // what keeps the map from loading is told by building it
+		if checkGroup(record, &errs); errs.Err() != nil {
+			return false
+		}
+		if !record.reachesLike(old) {
+			b.reshaped = append(b.reshaped, g)
 		}
 		b.groups.records[g] = record
 		ruled = ruled || old.Rule != record.Rule
@@ -96,20 +103,54 @@ func (b *Book) rerecord(base *Book, groups map[GroupID]*Group) (ok bool) {
 	return true
 }
 
-// reachesLike says whether two records of a group are of one kind and reach.
-func (g *Group) reachesLike(other *Group) bool {
-	return g.Kind == other.Kind && g.Draws == other.Draws && g.Opens == other.Opens && g.Host == other.Host
+// regroupAll works out again who is in some groups, in those that list one that is of
+// another kind or reach, and what follows for the users below them.
+func (b *Book) regroupAll(base *Book, groups map[GroupID]*Group, links map[UserID][]link, linksOf func(UserID) []link) (ok bool) {
+	slices.Sort(b.reshaped)
+	all := slices.Collect(maps.Keys(groups))
+	for _, g := range b.reshaped {
+		all = append(all, base.listing(g)...)
+	}
+	slices.Sort(all)
+	held := map[GroupID][]GroupID{}
+	for _, g := range slices.Compact(all) {
+		inner, ok := b.regroup(base, g, links, linksOf)
+		if !ok {
+			return false
+		}
+		if !slices.Equal(inner, base.nesting.children.at(uint32(g))) {
+			held[g] = inner
+		}
+	}
+	var below []GroupID
+	if len(held) > 0 {
+		if b.nesting, below, ok = base.nesting.with(held); !ok {
+			return false
+		}
+	}
+	// Whoever is in these is looked at again, though the links are as they were.
+	for _, book := range []*Book{base, b} {
+		for g := range book.under(b.reshaped) {
+			below = append(below, g)
+		}
+	}
+	for _, g := range below {
+		for _, l := range base.groupUsers.at(uint32(g)) {
+			linksOf(l.user())
+		}
+	}
+	return true
 }
 
-// regroup works out again who is in a group, and the links of the users who come
-// into it and go out.
-func (b *Book) regroup(base *Book, g GroupID, links map[UserID][]link, linksOf func(UserID) []link) (ok bool) {
+// regroup works out again who is in a group, which groups are in it, in order, and the
+// links of the users who come into it and go out.
+func (b *Book) regroup(base *Book, g GroupID, links map[UserID][]link, linksOf func(UserID) []link) (inner []GroupID, ok bool) {
 	record := b.groups.records[g]
 	j := joining{book: b, id: g, group: record, some: make([]name.Ref, ahead)}
 	j.all()
 	slices.Sort(j.groups)
-	if !slices.Equal(slices.Compact(j.groups), base.nesting.children.at(uint32(g))) || len(j.devices) > 0 || base.holdsDevices(g) {
-		return false
+	if len(j.devices) > 0 || base.holdsDevices(g) {
+		return nil, false
 	}
 	delete(b.managers, g)
 	if record.Managers != nil {
@@ -150,7 +191,7 @@ func (b *Book) regroup(base *Book, g GroupID, links map[UserID][]link, linksOf f
 	for u := range now {
 		settle(u)
 	}
-	return true
+	return slices.Compact(j.groups), true
 }
 
 // holdsDevices says whether a group lists devices.
@@ -176,7 +217,7 @@ func (b *Book) relink(base *Book, links map[UserID][]link) {
 		slices.Sort(list)
 		list = slices.CompactFunc(list, sameID)
 		byUser[uint32(u)] = list
-		within[u] = base.nesting.union(list)
+		within[u] = b.nesting.union(list)
 		old := base.userGroups.at(uint32(u))
 		for _, l := range old {
 			if !slices.Contains(list, l) {

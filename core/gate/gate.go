@@ -46,6 +46,12 @@ type Sparing interface {
 	Giving() Held // these lines
 }
 
+// Grouped is a gate that may look at groups that no line of it names: AnyGroup says
+// whether it does.
+type Grouped interface {
+	AnyGroup() bool
+}
+
 // Shared is a gate in which what one user holds can depend on the others, as
 // with seats: Shifted lists those for whom it does otherwise in one book than in
 // another, in which the same lines name them.

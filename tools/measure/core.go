@@ -195,6 +195,9 @@ func (b *bench) trials() error {
 	}{
 		{"a trial of one membership", stage.Change{Do: stage.Join, Group: group, Member: u}},
 		{"a trial of one attribute", stage.Change{Do: stage.SetUser, User: u, Attribute: "title", Value: title}},
+		{"a trial of one group's kind", stage.Change{Do: stage.SetGroup, Group: group, Field: "kind", Value: []byte(`"mail"`)}},
+		{"a trial of one group's reach", stage.Change{Do: stage.SetGroup, Group: group, Field: "opens", Value: []byte(`"own"`)}},
+		{"a trial of one group in a group", stage.Change{Do: stage.Join, Group: group, Member: b.loose(group)}},
 		{"a trial of one rule", stage.Change{Do: stage.DropEntry, Document: "firewall-1", List: "rules", Entry: b.aRule()}},
 	} {
 		next, err := b.folder.Changed(b.atlas, []stage.Change{c.change})
@@ -218,6 +221,19 @@ func (b *bench) trials() error {
 		}
 	}
 	return nil
+}
+
+// loose names a group that could be put into another: it lists people, and holds no
+// group.
+func (b *bench) loose(other string) string {
+	book := b.atlas.Book
+	for g := range directory.GroupID(book.Groups()) {
+		if book.Group(g).Rule == nil && book.Group(g).Kind == "" && book.Group(g).Opens == "" &&
+			book.DirectUsers(g) > 5 && len(book.Held(g)) == 0 && book.GroupName(g) != other {
+			return book.GroupName(g)
+		}
+	}
+	return ""
 }
 
 // stagedToo measures a trial with the edit of files and records before it.

@@ -18,6 +18,13 @@ type bureau struct {
 	parties []party
 }
 
+// AnyGroup says whether a claim is made of the names of groups, whichever these are.
+func (b *bureau) AnyGroup() bool {
+	return slices.ContainsFunc(b.parties, func(p party) bool {
+		return slices.ContainsFunc(p.claims, func(c claim) bool { return c.doc.FromGroups })
+	})
+}
+
 type party struct {
 	name   string
 	claims []claim
