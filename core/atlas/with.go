@@ -31,7 +31,7 @@ func (a *Atlas) With(book *directory.Book, documents []*gate.System, guarantees 
 		}
 		list[s.number] = d
 	}
-	fresh := a.stale(list, book.Reshaped())
+	fresh := a.stale(list, book)
 	for i := range n.Systems {
 		if fresh[i] {
 			n.Systems[i] = n.compile(list[i], list)
@@ -50,10 +50,10 @@ func (a *Atlas) With(book *directory.Book, documents []*gate.System, guarantees 
 // other documents in the place of some: these; those that they stand behind, or
 // stood, which may list who does; those that name a group that may count otherwise;
 // and all that need an answer of one of them.
-func (a *Atlas) stale(list []*gate.System, reshaped []directory.GroupID) map[int]bool {
+func (a *Atlas) stale(list []*gate.System, book *directory.Book) map[int]bool {
 	stale := map[int]bool{}
 	for i, s := range a.Systems {
-		if len(reshaped) > 0 && s.leansOn(reshaped) {
+		if s.leansOn(book.Reshaped(), book) {
 			stale[i] = true
 		}
 		if list[i] == s.Document {
@@ -133,13 +133,13 @@ func (a *Atlas) Fresh(before *Atlas) []*System {
 	return list
 }
 
-// leansOn says whether it matters to a system whether one of some groups counts.
-func (s *System) leansOn(groups []directory.GroupID) bool {
-	if g, ok := s.Gate.(gate.Grouped); ok && g.AnyGroup() {
-		return true
-	}
-	return slices.ContainsFunc(s.Site.Mapped, func(m gate.Mapped) bool {
-		_, is := slices.BinarySearch(groups, m.Group)
-		return is
+// leansOn says whether one of some groups counts in a system otherwise by a book than by
+// that of which the system was compiled, and whether that matters to it.
+func (s *System) leansOn(groups []directory.GroupID, book *directory.Book) bool {
+	now := gate.Site{System: s.Document, Book: book}
+	grouped, _ := s.Gate.(gate.Grouped)
+	return slices.ContainsFunc(groups, func(g directory.GroupID) bool {
+		return s.Site.Counts(g) != now.Counts(g) &&
+			(grouped != nil && grouped.TakesName(book.Group(g).Name) || slices.ContainsFunc(s.Site.Mapped, func(m gate.Mapped) bool { return m.Group == g }))
 	})
 }

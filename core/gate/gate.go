@@ -46,10 +46,10 @@ type Sparing interface {
 	Giving() Held // these lines
 }
 
-// Grouped is a gate that may look at groups that no line of it names: AnyGroup says
-// whether it does.
+// Grouped is a gate that looks at groups that no line of it names: TakesName says
+// whether it looks at those of a name.
 type Grouped interface {
-	AnyGroup() bool
+	TakesName(group string) bool
 }
 
 // Shared is a gate in which what one user holds can depend on the others, as

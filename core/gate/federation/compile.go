@@ -18,10 +18,16 @@ type bureau struct {
 	parties []party
 }
 
-// AnyGroup says whether a claim is made of the names of groups, whichever these are.
-func (b *bureau) AnyGroup() bool {
+// TakesName says whether a claim is made of the name of a group.
+func (b *bureau) TakesName(group string) bool {
 	return slices.ContainsFunc(b.parties, func(p party) bool {
-		return slices.ContainsFunc(p.claims, func(c claim) bool { return c.doc.FromGroups })
+		return slices.ContainsFunc(p.claims, func(c claim) bool {
+			if !c.doc.FromGroups {
+				return false
+			}
+			_, ok := c.doc.valueOf(group)
+			return ok
+		})
 	})
 }
 
@@ -183,20 +189,28 @@ func groupValues(s *gate.Site, d *Claim) map[directory.GroupID]string {
 		if !strings.HasPrefix(group, start) || !s.Counts(g) {
 			continue
 		}
-		if ok, _ := path.Match(glob, group); glob != "" && !ok {
-			continue
+		if value, ok := d.valueOf(group); ok {
+			values[g] = value
 		}
-		value := cmp.Or(d.Value, group)
-		if re := d.Pattern.Regexp; re != nil {
-			match := re.FindStringSubmatchIndex(group)
-			if match == nil {
-				continue
-			}
-			value = string(re.ExpandString(nil, value, group, match))
-		}
-		values[g] = value
 	}
 	return values
+}
+
+// valueOf is the value that a group of some name gives.
+func (d *Claim) valueOf(group string) (value string, ok bool) {
+	if fits, _ := path.Match(d.Matching.Value, group); d.Matching.Value != "" && !fits {
+		return "", false
+	}
+	value = cmp.Or(d.Value, group)
+	re := d.Pattern.Regexp
+	if re == nil {
+		return value, true
+	}
+	match := re.FindStringSubmatchIndex(group)
+	if match == nil {
+		return "", false
+	}
+	return string(re.ExpandString(nil, value, group, match)), true
 }
 
 // Heeds says which claims statements test, and for one claim who has the value in
