@@ -2,6 +2,8 @@ package service
 
 import (
 	"cmp"
+	"slices"
+	"strings"
 
 	"gatemap/answer"
 	"gatemap/core/directory"
@@ -32,6 +34,8 @@ func (h *Head) Map() *answer.Map {
 		to, _ := w.To.MarshalText()
 		m.Windows = append(m.Windows, answer.Window{Name: w.Name, Days: days, From: string(from), To: string(to)})
 	}
+	slices.SortFunc(m.Networks, func(a, b answer.Network) int { return strings.Compare(a.Name, b.Name) })
+	slices.SortFunc(m.Windows, func(a, b answer.Window) int { return strings.Compare(a.Name, b.Name) })
 	return m
 }
 

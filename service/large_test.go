@@ -88,7 +88,10 @@ func drawChange(t require.TestingT, f *service.Folder, a *atlas.Atlas, r *rand.R
 		}
 	}
 	some := b.GroupName(listing[r.IntN(len(listing))])
-	switch r.IntN(7) {
+	switch r.IntN(8) {
+	case 7:
+		at := [][2]string{{"networks", `["192.0.2.0/24"]`}, {"windows", `{"days": ["mon"], "from": "08:00", "to": "18:00"}`}}[r.IntN(2)]
+		return stage.Change{Do: stage.AddEntry, Document: "map", List: at[0], Entry: "more", Value: []byte(at[1])}
 	case 0:
 		return stage.Change{Do: stage.Join, Group: some, Member: b.UserName(u)}
 	case 1:

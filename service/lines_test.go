@@ -9,6 +9,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"gatemap/answer"
+	"gatemap/core/atlas"
+	"gatemap/core/change"
 	"gatemap/core/finding"
 	"gatemap/core/gate"
 	"gatemap/core/situation"
@@ -264,4 +266,31 @@ func TestAGroupOfASourceGoesAndComesBack(t *testing.T) {
 	after, err := s.Head().Members(ctx, "night-assistants")
 	require.NoError(t, err)
 	assert.Equal(t, before, after)
+}
+
+// A network that a line has asked for all the time: what the line gives is worked out from
+// what was there, and is what the map built anew gives.
+func TestANetworkThatWasMissing(t *testing.T) {
+	s := demoService(t)
+	begin(t, s, "line", stage.Change{Do: stage.AddEntry, Document: "archive", List: "mappings", Value: []byte(`{"groups": ["night-crew"], "role": "chief", "object": "/catalogues", "when": {"networks": ["hut"]}}`)})
+	require.NoError(t, commit(s, ada, "line", "the network comes later"))
+	begin(t, s, "network", stage.Change{Do: stage.AddEntry, Document: "map", List: "networks", Entry: "hut", Value: []byte(`["192.0.2.224/28"]`)})
+	for _, facts := range []map[string]string{{}, {"from": "192.0.2.225"}} {
+		h, err := s.AskedHead(ctx, "network")
+		require.NoError(t, err)
+		fresh, err := atlas.Compile(h.Folder.Map)
+		require.NoError(t, err)
+		want, err := change.Entitlements(s.Head().Atlas, fresh, given(t, facts))
+		require.NoError(t, err)
+		require.NotEmpty(t, append(want.Gains, want.Losses...), "it moves something in %v", facts)
+		trial, err := change.Try(s.Head().Atlas, s.Head().Folder.Map, h.Folder.Map)
+		require.NoError(t, err)
+		require.False(t, trial.Anew())
+		got, err := trial.Outcome(given(t, facts))
+		require.NoError(t, err)
+		assert.Equal(t, want.Gains, got.Gains)
+		assert.Equal(t, want.Changes, got.Changes)
+		assert.Equal(t, want.Losses, got.Losses)
+		assert.Equal(t, change.None(fresh).Findings(s.Head().Found()), trial.Findings(s.Head().Found()))
+	}
 }

@@ -5,18 +5,34 @@ import (
 	"slices"
 
 	"gatemap/core/directory"
+	"gatemap/core/finding"
 	"gatemap/core/gate"
+	"gatemap/core/name"
 	"gatemap/core/place"
+	"gatemap/core/situation"
 )
 
-// With is the atlas as it is with another book of the same users and groups, and
-// with other documents in the place of some of its systems. It shares all other
-// systems but those that need an answer of one that is replaced, and those that name
-// a group of another kind or reach. The error is as that of Compile.
-func (a *Atlas) With(book *directory.Book, documents []*gate.System, guarantees []*Guarantee) (*Atlas, error) {
-	n := &Atlas{Title: a.Title, Book: book, Frame: a.Frame, Systems: a.Systems, touch: a.touch}
+// Changed is what is otherwise in a map.
+type Changed struct {
+	Title string
+	// Book is of the same users and groups, and Frame begins with the networks and
+	// windows of the one before.
+	Book       *directory.Book
+	Frame      *situation.Frame
+	Systems    []*gate.System // documents in the place of others of the same names
+	Guarantees []*Guarantee   // all of them
+}
+
+// With is the atlas as it is with changes. It shares all systems but those that have
+// another document, that need an answer of one of these, and that name a group of
+// another kind or reach, or a network or window that was not there. The error is as
+// that of Compile.
+func (a *Atlas) With(c Changed) (*Atlas, error) {
+	n := &Atlas{Title: c.Title, Book: c.Book, Frame: c.Frame, Systems: a.Systems, touch: a.touch}
+	book, documents, guarantees := c.Book, c.Systems, c.Guarantees
 	var errs place.Errors
-	if len(documents)+len(book.Reshaped()) == 0 {
+	added := added(a.Frame, c.Frame)
+	if len(documents)+len(book.Reshaped())+len(added) == 0 {
 		return n, n.promises(guarantees, &errs)
 	}
 	n.Systems = slices.Clone(a.Systems)
@@ -31,7 +47,11 @@ func (a *Atlas) With(book *directory.Book, documents []*gate.System, guarantees 
 		}
 		list[s.number] = d
 	}
-	fresh := a.stale(list, book)
+	fresh := a.stale(list, book, added)
+	if len(fresh) == 0 {
+		n.Systems = a.Systems
+		return n, n.promises(guarantees, &errs)
+	}
 	for i := range n.Systems {
 		if fresh[i] {
 			n.Systems[i] = n.compile(list[i], list)
@@ -50,10 +70,10 @@ func (a *Atlas) With(book *directory.Book, documents []*gate.System, guarantees 
 // other documents in the place of some: these; those that they stand behind, or
 // stood, which may list who does; those that name a group that may count otherwise;
 // and all that need an answer of one of them.
-func (a *Atlas) stale(list []*gate.System, book *directory.Book) map[int]bool {
+func (a *Atlas) stale(list []*gate.System, book *directory.Book, added []string) map[int]bool {
 	stale := map[int]bool{}
 	for i, s := range a.Systems {
-		if s.leansOn(book.Reshaped(), book) {
+		if s.leansOn(book.Reshaped(), book) || s.misses(added) {
 			stale[i] = true
 		}
 		if list[i] == s.Document {
@@ -134,12 +154,37 @@ func (a *Atlas) Fresh(before *Atlas) []*System {
 }
 
 // leansOn says whether one of some groups counts in a system otherwise by a book than by
-// that of which the system was compiled, and whether that matters to it.
+// that of which the system was compiled, or does not for another reason, and whether
+// that matters to it.
 func (s *System) leansOn(groups []directory.GroupID, book *directory.Book) bool {
 	now := gate.Site{System: s.Document, Book: book}
 	grouped, _ := s.Gate.(gate.Grouped)
 	return slices.ContainsFunc(groups, func(g directory.GroupID) bool {
-		return s.Site.Counts(g) != now.Counts(g) &&
+		return s.Site.Uncounted(g) != now.Uncounted(g) &&
 			(grouped != nil && grouped.TakesName(book.Group(g).Name) || slices.ContainsFunc(s.Site.Mapped, func(m gate.Mapped) bool { return m.Group == g }))
+	})
+}
+
+// added are the names of the networks and windows of a frame that one before it did not
+// have, folded.
+func added(before, now *situation.Frame) []string {
+	var names []string
+	for _, n := range now.Networks[len(before.Networks):] {
+		names = append(names, name.Fold(n.Name))
+	}
+	for _, w := range now.Windows[len(before.Windows):] {
+		names = append(names, name.Fold(w.Name))
+	}
+	return names
+}
+
+// misses says whether a system asks for one of some names of networks and windows,
+// which led to nothing so far.
+func (s *System) misses(names []string) bool {
+	if _, all := s.Gate.(gate.Networked); all && len(names) > 0 {
+		return true
+	}
+	return len(names) > 0 && slices.ContainsFunc(s.Site.Findings, func(f finding.Finding) bool {
+		return f.Code == finding.UnknownName && slices.ContainsFunc(f.Names, func(n string) bool { return slices.Contains(names, name.Fold(n)) })
 	})
 }

@@ -8,6 +8,7 @@ import (
 
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
+	"gatemap/core/finding"
 	"gatemap/core/gate"
 	"gatemap/core/situation"
 )
@@ -53,7 +54,12 @@ func (t *Trial) named(fresh []*atlas.System) []directory.UserID {
 	for _, s := range fresh {
 		old := t.old(s)
 		if old.Document == s.Document {
-			continue // it looks at one that is otherwise, or groups count otherwise in it
+			// It looks at one that is otherwise, groups count otherwise in it, or a name
+			// leads to something now.
+			if lost(s) < lost(old) {
+				users = append(users, gate.Candidates(t.Atlas.Book, s.Site.Roster.All())...)
+			}
+			continue
 		}
 		who, ok := gate.Differing(old.Document, s.Document)
 		if !ok || shows(old.Gate, s.Gate) {
@@ -69,6 +75,16 @@ func (t *Trial) named(fresh []*atlas.System) []directory.UserID {
 	}
 	slices.Sort(users)
 	return slices.Compact(users)
+}
+
+// lost counts the names in a system that lead to nothing.
+func lost(s *atlas.System) (n int) {
+	for _, f := range s.Site.Findings {
+		if f.Code == finding.UnknownName {
+			n++
+		}
+	}
+	return n
 }
 
 // besides adds to some users those to whom it can matter that groups count otherwise in

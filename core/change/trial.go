@@ -4,6 +4,7 @@ import (
 	"reflect"
 	"slices"
 	"strings"
+	"time"
 
 	"gatemap/core/atlas"
 	"gatemap/core/check"
@@ -29,13 +30,14 @@ func Try(before *atlas.Atlas, was, is *atlas.Map) (*Trial, error) {
 	t := &Trial{before: before}
 	book, ok := amended(before.Book, was, is)
 	if ok {
-		var systems []*gate.System
-		if systems, ok = replaced(was, is); ok {
+		systems, known := replaced(was, is)
+		frame, framed := widened(before.Frame, is)
+		if known && framed {
 			if book != before.Book {
 				_, t.touched = book.Base()
 			}
 			var err error
-			t.Atlas, err = before.With(book, systems, is.Guarantees)
+			t.Atlas, err = before.With(atlas.Changed{Title: is.Title, Book: book, Frame: frame, Systems: systems, Guarantees: is.Guarantees})
 			return t, err
 		}
 	}
@@ -51,11 +53,10 @@ func (t *Trial) Anew() bool { return t.anew }
 // None is the trial of nothing.
 func None(a *atlas.Atlas) *Trial { return &Trial{Atlas: a, before: a} }
 
-// replaced lists the systems that have other documents; ok is false where more
-// than these and directories differs.
+// replaced lists the systems that have other documents; ok is false where some come or
+// go.
 func replaced(was, is *atlas.Map) (systems []*gate.System, ok bool) {
-	if was.Title != is.Title || was.Zone.String() != is.Zone.String() || len(was.Systems) != len(is.Systems) ||
-		!reflect.DeepEqual(was.Networks, is.Networks) || !reflect.DeepEqual(was.Windows, is.Windows) {
+	if len(was.Systems) != len(is.Systems) {
 		return nil, false
 	}
 	old := make(map[string]*gate.System, len(was.Systems))
@@ -71,6 +72,47 @@ func replaced(was, is *atlas.Map) (systems []*gate.System, ok bool) {
 		}
 	}
 	return systems, true
+}
+
+// widened is the frame of an atlas with the networks and windows of a map, those that
+// were there first and in their order; ok is false where one of these is otherwise.
+func widened(before *situation.Frame, is *atlas.Map) (frame *situation.Frame, ok bool) {
+	zone := is.Zone
+	if zone == nil {
+		zone = time.UTC
+	}
+	frame = &situation.Frame{Zone: zone}
+	frame.Networks, ok = continued(before.Networks, is.Networks, func(n *situation.Network) string { return n.Name }, func(a, b *situation.Network) bool { return slices.Equal(a.Prefixes, b.Prefixes) })
+	if !ok || before.Zone.String() != zone.String() {
+		return nil, false
+	}
+	frame.Windows, ok = continued(before.Windows, is.Windows, func(w *situation.Window) string { return w.Name }, func(a, b *situation.Window) bool {
+		return slices.Equal(a.Days, b.Days) && a.From == b.From && a.To == b.To
+	})
+	return frame, ok
+}
+
+// continued is a list in the order of one before it, with what is new at its end; ok is
+// false where something of that is missing, or not the same.
+func continued[T any](before, is []T, name func(*T) string, same func(a, b *T) bool) (list []T, ok bool) {
+	at := map[string]int{}
+	for i := range is {
+		at[name(&is[i])] = i
+	}
+	for i := range before {
+		now, there := at[name(&before[i])]
+		if !there || !same(&before[i], &is[now]) {
+			return nil, false
+		}
+		list = append(list, is[now])
+		delete(at, name(&before[i]))
+	}
+	for i := range is {
+		if _, fresh := at[name(&is[i])]; fresh {
+			list = append(list, is[i])
+		}
+	}
+	return list, true
 }
 
 // amended is a book with the records that differ between two maps; ok is false

@@ -52,6 +52,12 @@ type Grouped interface {
 	TakesName(group string) bool
 }
 
+// Networked is a gate that knows the networks of the map by their names, whether its
+// lines name them or not.
+type Networked interface {
+	Networks()
+}
+
 // Shared is a gate in which what one user holds can depend on the others, as
 // with seats: Shifted lists those for whom it does otherwise in one book than in
 // another, in which the same lines name them.

@@ -226,8 +226,14 @@ func named[ID any](s *Site, r name.Ref, line Line, look, find func(written, home
 
 // Counts says whether a group carries access in this system (docs/model.md
 // section 3).
-func (s *Site) Counts(g directory.GroupID) bool {
-	return s.Book.Group(g).Kind != "mail" && s.outOfReach(g) == ""
+func (s *Site) Counts(g directory.GroupID) bool { return s.Uncounted(g) == "" }
+
+// Uncounted says why a group carries no access in this system, or "".
+func (s *Site) Uncounted(g directory.GroupID) string {
+	if s.Book.Group(g).Kind == "mail" {
+		return "it is a mail group"
+	}
+	return s.outOfReach(g)
 }
 
 // outOfReach says why a group does not count in this system, or "".

@@ -41,6 +41,9 @@ type rule struct {
 	listed     []int
 }
 
+// Networks says that the gate knows all networks.
+func (*wall) Networks() {}
+
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
 	w := &wall{system: s.System.Name, zones: map[string][]span{}, services: d.Services, permit: d.Default == "permit", roster: &s.Roster}
