@@ -91,6 +91,12 @@ func TestText(t *testing.T) {
 			"Line archive/mapping 2 gives it only if the source address is in summit.",
 			"Line archive/mapping 2 gives it: cindervale/ilse.okonjo is listed in cindervale/night-assistants, which is in cindervale/night-crew.",
 		}},
+		{[]string{"why", "ilse.okonjo", "core-net", "ssh", "--on", "dome", "--lines"}, []string{
+			"core-net/dome engineers to the dome  is for others            group:cindervale/dome-engineers\n",
+			"core-net/crew to the dome by night   may decide               network:summit; window:night\n", "core-net/nobody else to the dome     decides\n", "core-net/nobody pings                is about something else\n",
+		}},
+		{[]string{"why", "ilse.okonjo", "core-net", "ssh", "--on", "dome", "--lines", "-o", "csv"}, []string{"line,fate,needs,lacks\n", "core-net/nobody else to the dome,decides,,\n"}},
+		{[]string{"find", "pings", "--kind", "line"}, []string{"line    core-net/nobody pings", "2 of 2"}},
 		{[]string{"why", "ilse.okonjo", "archive", "frames:purge", "--on", "/raw"}, []string{
 			"does not hold frames:purge on /raw in archive.", "Line archive/mapping 6 gives it to members of cindervale/archivists.",
 		}},

@@ -142,6 +142,7 @@ func TestAFolderAndAServiceGiveTheSameAnswers(t *testing.T) {
 		{"why", "mika.soliveres", "archive", "jobs:run", "--on", "/raw", "--device-name", "dome-console-1"}, {"reach", "nobody"}, {"reach", "ilse.okonjo", "--risk", "hi"},
 		{"guarantees"}, {"compare", "ilse.okonjo", "bram.ystad"}, {"matrix", "--system", "ledger"}, {"matrix", "--group", "crow"},
 		{"hours", "ilse.okonjo", "--at", "2026-11-23T00:00:00Z", "--system", "dome-hosts"}, {"reach", "jory.pell"},
+		{"why", "ilse.okonjo", "core-net", "ssh", "--on", "dome", "--lines"}, {"why", "vic.aldaine", "night-files", "write", "--on", "logs:/shift", "--lines"}, {"find", "pings", "--kind", "line"},
 		{"find", "comet"}, {"reach", "ilse.okonjo", "--system", "nothing"},
 	}
 	for _, who := range people(t, folder) {

@@ -9,6 +9,7 @@ import (
 	"pgregory.net/rapid"
 
 	"gatemap/core/directory"
+	"gatemap/core/filter"
 	"gatemap/core/name"
 	"gatemap/core/place"
 )
@@ -119,4 +120,22 @@ func TestAReshapedBookIsTheOneBuiltAnew(t *testing.T) {
 	})
 	require.Positive(t, edits, "some edits are worked out without building anew")
 	t.Log(edits, "edits")
+}
+
+// A rule that is tried matches those of one directory, or of all, inactive ones too.
+func TestMatching(t *testing.T) {
+	b := build(t,
+		&directory.Document{Name: "d", Users: []*directory.User{user("ada", "title", "Cook"), user("bo", "title", "Guest")}},
+		&directory.Document{Name: "e", Users: []*directory.User{user("cy", "title", "cook")}})
+	rule, err := filter.Parse(`title eq "COOK"`)
+	require.NoError(t, err)
+	names := func(home string) (list []string) {
+		for u := range b.Matching(rule, home) {
+			list = append(list, b.UserName(u))
+		}
+		return list
+	}
+	require.Equal(t, []string{"d/ada", "e/cy"}, names(""))
+	require.Equal(t, []string{"e/cy"}, names("E"))
+	require.Empty(t, names("f"))
 }
