@@ -2,6 +2,8 @@ module gatemap
 
 go 1.26.8
 
+ignore ./web/node_modules
+
 require (
 	github.com/chromedp/cdproto v0.159.0
 	github.com/chromedp/chromedp v0.23.0

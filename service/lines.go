@@ -105,35 +105,35 @@ type entry struct {
 	value  []byte // as JSON
 }
 
-// entries are the entries of the lists of a file, by where they begin.
-func (f *Folder) entries(path string) map[place.Place]entry {
+// text is a file of the folder, opened; false where there is none.
+func (f *Folder) text(path string) (*mapfile.Text, bool) {
 	i := slices.IndexFunc(f.Files, func(x mapfile.File) bool { return x.Path == path })
 	if i < 0 {
-		return nil
+		return nil, false
 	}
 	text, err := mapfile.OpenText(f.Files[i])
-	if err != nil {
-		return nil // it was read when the map was
-	}
+	return text, err == nil // it was read when the map was
+}
+
+// entries are the entries of the lists of a file, by where they begin.
+func (f *Folder) entries(path string) map[place.Place]entry {
 	found := map[place.Place]entry{}
+	text, ok := f.text(path)
+	if !ok {
+		return found
+	}
 	for e := range text.Entries {
-		value, err := mapfile.JSON(text.Flow(e.At))
-		if err != nil {
-			continue
+		if value, err := mapfile.JSON(text.Flow(e.At)); err == nil {
+			found[place.Place{File: path, Line: e.Line, Column: e.Column}] = entry{strings.Join(e.List, " > "), e.Number, value}
 		}
-		found[place.Place{File: path, Line: e.Line, Column: e.Column}] = entry{strings.Join(e.List, " > "), e.Number, value}
 	}
 	return found
 }
 
 // document is what is written of a system, as JSON; nil where it cannot be found.
 func (f *Folder) document(s *atlas.System) []byte {
-	i := slices.IndexFunc(f.Files, func(x mapfile.File) bool { return x.Path == s.Document.Place.File })
-	if i < 0 {
-		return nil
-	}
-	text, err := mapfile.OpenText(f.Files[i])
-	if err != nil {
+	text, ok := f.text(s.Document.Place.File)
+	if !ok {
 		return nil
 	}
 	at, ok := text.Document("system", s.Name())

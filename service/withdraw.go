@@ -57,13 +57,9 @@ func (s *Service) Withdraw(ctx context.Context, by operator.Actor, named, user, 
 	slices.Reverse(lines)
 	for _, label := range slices.Compact(lines) {
 		at := in.Site.Places[label]
-		i := slices.IndexFunc(w.folder.Files, func(f mapfile.File) bool { return f.Path == at.File })
-		if i < 0 {
+		text, ok := w.folder.text(at.File)
+		if !ok {
 			return nil, &answer.ConflictError{Message: fmt.Sprintf("line %s cannot be found in the files of the map", label)}
-		}
-		text, err := mapfile.OpenText(w.folder.Files[i])
-		if err != nil {
-			return nil, err
 		}
 		c, err := without(text, at.Line, at.Column, func(ref string) bool {
 			other, err := w.answers.Atlas.Book.LookUser(ref, "")
