@@ -47,22 +47,12 @@ func (a *Atlas) Question(u directory.UserID, f *situation.Facts) *gate.Question 
 // but none, by system, object and right. within limits it to one system; nil
 // means all.
 func (a *Atlas) Reach(u directory.UserID, f *situation.Facts, within *System) []gate.Entitlement {
-	return a.reach(a.Question(u, f), within)
-}
-
-func (a *Atlas) reach(q *gate.Question, within *System) []gate.Entitlement {
+	q := a.Question(u, f)
 	if within != nil {
 		return a.In(q, within)
 	}
 	scratch := listings.Get().(*[]gate.Entitlement)
-	all := (*scratch)[:0]
-	marks := q.Words(len(a.Systems)/64 + 1)
-	a.touch.systems(q, marks)
-	for i, s := range a.Systems {
-		if !s.quiet || marks[i/64]&(1<<(i%64)) != 0 {
-			a.reachIn(q, s, func(e gate.Entitlement) { all = append(all, e) })
-		}
-	}
+	all := a.AppendReach((*scratch)[:0], q)
 	list := slices.Clone(all)
 	clear(all)
 	*scratch = all
@@ -73,6 +63,22 @@ func (a *Atlas) reach(q *gate.Question, within *System) []gate.Entitlement {
 // listings are where listings are put together before their length is known.
 var listings = sync.Pool{New: func() any { return new([]gate.Entitlement) }}
 
+// AppendReach adds everything that the subject of a question holds to a list, as Reach
+// does: for those who ask about many users one after the other.
+func (a *Atlas) AppendReach(list []gate.Entitlement, q *gate.Question) []gate.Entitlement {
+	marks, sheet := q.Words(len(a.Systems)/64+1), q.Words(len(a.touch.base))
+	a.touch.mark(q, sheet, marks)
+	l := listing{atlas: a, question: q, visit: func(e gate.Entitlement) { list = append(list, e) }}
+	add := l.add
+	for i, s := range a.Systems {
+		if !s.quiet || marks[i/64]&(1<<(i%64)) != 0 {
+			q.Give(&s.Site.Roster, a.touch.of(sheet, i))
+			l.of(s, add)
+		}
+	}
+	return list
+}
+
 // In lists what the subject of a question holds in one system, as Reach does.
 func (a *Atlas) In(q *gate.Question, s *System) []gate.Entitlement {
 	var held []gate.Entitlement
@@ -80,20 +86,37 @@ func (a *Atlas) In(q *gate.Question, s *System) []gate.Entitlement {
 	return held
 }
 
-// reachIn hands on everything that the subject holds in one system. What stands
-// around the system is asked only where it gives something.
-func (a *Atlas) reachIn(q *gate.Question, s *System, add func(gate.Entitlement)) {
-	var around gate.Verdict
-	s.Gate.Reach(q, func(e gate.Entitlement) {
-		if around.State == gate.None {
-			around = a.account(q).And(s.around(q))
-		}
-		if around.State != gate.Open {
-			e.Judge(around.And(e.Verdict()))
-		}
-		e.Settle()
-		add(e)
-	})
+// reachIn hands on everything that the subject holds in one system.
+func (a *Atlas) reachIn(q *gate.Question, s *System, visit func(gate.Entitlement)) {
+	l := listing{atlas: a, question: q, visit: visit}
+	l.of(s, l.add)
+}
+
+// listing hands on what the subject of a question holds, one system after the other.
+// What stands around a system is asked only where it gives something.
+type listing struct {
+	atlas    *Atlas
+	question *gate.Question
+	system   *System
+	around   gate.Verdict
+	visit    func(gate.Entitlement)
+}
+
+// of lists one system; add is the listing's own, made once for all.
+func (l *listing) of(s *System, add func(gate.Entitlement)) {
+	l.system, l.around = s, gate.Verdict{}
+	s.Gate.Reach(l.question, add)
+}
+
+func (l *listing) add(e gate.Entitlement) {
+	if l.around.State == gate.None {
+		l.around = l.atlas.account(l.question).And(l.system.around(l.question))
+	}
+	if l.around.State != gate.Open {
+		e.Judge(l.around.And(e.Verdict()))
+	}
+	e.Settle()
+	l.visit(e)
 }
 
 // Why answers for one point of a system, and says what is lacking where the

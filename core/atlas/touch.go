@@ -5,39 +5,82 @@ import (
 	"gatemap/core/gate"
 )
 
-// touch finds the systems whose lines name a subject, so that the others need
-// not be asked: by group, and by user.
+// touch finds the lines of all systems that name a subject, in one pass over its
+// groups: by group, and by user. A line is a bit in a sheet on which the systems lie
+// one after the other.
 type touch struct {
-	groups [][]uint16
-	users  map[directory.UserID][]uint16
+	from   []uint32 // by system: its first word on the sheet; one more than there are
+	system []uint16 // by word: whose it is
+	base   []uint64 // the lines that are for everyone
+	start  []uint32 // by group, one more than there are: where its bits begin
+	bits   []uint32
+	users  map[directory.UserID][]uint32
 }
 
 func newTouch(a *Atlas) *touch {
-	t := &touch{groups: make([][]uint16, a.Book.Groups()), users: map[directory.UserID][]uint16{}}
+	t := &touch{start: make([]uint32, a.Book.Groups()+1), users: map[directory.UserID][]uint32{}}
 	for i, s := range a.Systems {
-		last := func(list []uint16) bool { return len(list) > 0 && list[len(list)-1] == uint16(i) }
-		for g := range s.Site.Roster.Groups {
-			if !last(t.groups[g]) {
-				t.groups[g] = append(t.groups[g], uint16(i))
-			}
-		}
-		for u := range s.Site.Roster.Users {
-			if !last(t.users[u]) {
-				t.users[u] = append(t.users[u], uint16(i))
-			}
+		t.from = append(t.from, uint32(len(t.base)))
+		for range s.Site.Roster.Words() {
+			t.system, t.base = append(t.system, uint16(i)), append(t.base, 0)
 		}
 	}
+	t.from = append(t.from, uint32(len(t.base)))
+	t.each(a, func(c *gate.Crowd, bit uint32) {
+		if c.Everyone {
+			t.base[bit/64] |= 1 << (bit % 64)
+		}
+		for _, g := range c.Groups {
+			t.start[g+1]++
+		}
+		for _, u := range c.Users {
+			t.users[u] = append(t.users[u], bit)
+		}
+	})
+	for g := range a.Book.Groups() {
+		t.start[g+1] += t.start[g]
+	}
+	t.bits = make([]uint32, t.start[a.Book.Groups()])
+	next := make([]uint32, a.Book.Groups())
+	t.each(a, func(c *gate.Crowd, bit uint32) {
+		for _, g := range c.Groups {
+			t.bits[t.start[g]+next[g]] = bit
+			next[g]++
+		}
+	})
 	return t
 }
 
-// systems marks the systems whose lines name a subject: a bit for each.
-func (t *touch) systems(q *gate.Question, marks []uint64) {
-	for _, g := range q.Subject.Groups() {
-		for _, s := range t.groups[g] {
-			marks[s/64] |= 1 << (s % 64)
+// each visits the crowds that may have somebody, with their bits.
+func (t *touch) each(a *Atlas, visit func(*gate.Crowd, uint32)) {
+	for i, s := range a.Systems {
+		for _, c := range s.Site.Roster.All() {
+			if !c.Nobody() {
+				visit(c, t.from[i]*64+c.Number())
+			}
 		}
 	}
-	for _, s := range t.users[q.Subject.ID] {
-		marks[s/64] |= 1 << (s % 64)
+}
+
+// mark fills a sheet with the lines that name the subject, claims and exceptions
+// aside, and marks the systems whose they are, but for those of everyone: a bit for
+// each.
+func (t *touch) mark(q *gate.Question, sheet, systems []uint64) {
+	copy(sheet, t.base)
+	put := func(bits []uint32) {
+		for _, bit := range bits {
+			sheet[bit/64] |= 1 << (bit % 64)
+			s := t.system[bit/64]
+			systems[s/64] |= 1 << (s % 64)
+		}
 	}
+	for _, g := range q.Subject.Groups() {
+		put(t.bits[t.start[g]:t.start[g+1]])
+	}
+	put(t.users[q.Subject.ID])
+}
+
+// of is the part of a sheet that belongs to a system.
+func (t *touch) of(sheet []uint64, system int) gate.Held {
+	return sheet[t.from[system]:t.from[system+1]]
 }

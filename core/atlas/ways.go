@@ -33,7 +33,7 @@ func (a *Atlas) Ways(q *gate.Question, s *System, p gate.Point, e *gate.Entitlem
 	if e.State != gate.None {
 		return nil
 	}
-	now := usable(a.reach(q, nil))
+	now := usable(a.AppendReach(nil, q))
 	var ways []Way
 	for _, g := range a.candidates(e.Misses) {
 		with := &gate.Question{Book: q.Book, Facts: q.Facts, Subject: a.Book.SubjectWith(q.Subject.ID, g)}
@@ -42,7 +42,7 @@ func (a *Atlas) Ways(q *gate.Question, s *System, p gate.Point, e *gate.Entitlem
 			continue
 		}
 		w := Way{Change: "group:" + a.Book.GroupName(g), State: after.State}
-		for _, other := range a.reach(with, nil) {
+		for _, other := range a.AppendReach(nil, with) {
 			name := other.System + " " + other.Right + " on " + other.Object
 			if other.State < gate.Depends || now[name] || name == e.System+" "+e.Right+" on "+e.Object {
 				continue

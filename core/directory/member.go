@@ -63,9 +63,12 @@ func (s *Subject) Values(folded string) []filter.Value { return s.book.Values(s.
 
 // In says whether the user is a member of a group, at whatever level.
 func (s *Subject) In(g GroupID) bool {
-	_, in := slices.BinarySearch(s.groups, g)
+	_, in := s.Place(g)
 	return in
 }
+
+// Place is where a group stands in Groups, if it does.
+func (s *Subject) Place(g GroupID) (at int, in bool) { return slices.BinarySearch(s.groups, g) }
 
 // Groups are the numbers of all groups that the user is a member of, in order.
 // The list must not be changed.

@@ -2,6 +2,7 @@ package gate
 
 import (
 	"fmt"
+	"slices"
 
 	"gatemap/core/directory"
 	"gatemap/core/name"
@@ -133,36 +134,57 @@ type Question struct {
 	// Passes, where it is not nil, is filled in with the lines that are come to.
 	Passes Passes
 
-	ways  map[directory.GroupID][]Hop
+	ways  [][]Hop // beside the groups of the subject, once asked for
 	marks marks
+	slab  []Route // in which the routes of the answers lie
+}
+
+// room gives room for up to n routes, in memory that the answers of a question share.
+func (q *Question) room(n int) []Route {
+	const some = 64
+	if cap(q.slab)-len(q.slab) < n {
+		q.slab = make([]Route, 0, max(some, n))
+	}
+	return q.slab[len(q.slab):]
+}
+
+// kept keeps the routes that were put into the room.
+func (q *Question) kept(routes []Route) []Route {
+	if len(routes) == 0 {
+		return nil
+	}
+	q.slab = q.slab[:len(q.slab)+len(routes)]
+	return slices.Clip(routes)
 }
 
 // Turn asks the same about another user.
 func (q *Question) Turn(u directory.UserID) {
 	q.Subject.Turn(q.Book, u)
-	clear(q.ways)
+	q.ways = q.ways[:0]
 	q.marks.clear()
 }
 
 // way is the subject's shortest path to a group, as hops; nil where there is
 // none. It is worked out once for a question.
 func (q *Question) way(g directory.GroupID) []Hop {
-	if !q.Subject.In(g) {
+	at, in := q.Subject.Place(g)
+	if !in {
 		return nil
 	}
-	if hops, known := q.ways[g]; known {
-		return hops
+	if len(q.ways) == 0 {
+		groups := len(q.Subject.Groups())
+		q.ways = slices.Grow(q.ways, groups)[:groups]
+		clear(q.ways)
 	}
-	path := q.Subject.Path(g)
-	hops := make([]Hop, len(path))
-	for i, step := range path {
-		hops[i] = Hop{q.Book.GroupName(step.Group), string(step.How)}
+	if q.ways[at] == nil {
+		path := q.Subject.Path(g)
+		hops := make([]Hop, len(path))
+		for i, step := range path {
+			hops[i] = Hop{q.Book.GroupName(step.Group), string(step.How)}
+		}
+		q.ways[at] = hops
 	}
-	if q.ways == nil {
-		q.ways = map[directory.GroupID][]Hop{}
-	}
-	q.ways[g] = hops
-	return hops
+	return q.ways[at]
 }
 
 // ObjectNeededError says that a question must name its object.

@@ -3,7 +3,6 @@ package gate
 import (
 	"iter"
 	"math/bits"
-	"slices"
 
 	"gatemap/core/directory"
 )
@@ -75,6 +74,12 @@ func (r *Roster) hold(q *Question, held []uint64) {
 			put(held, c)
 		}
 	}
+	r.settle(q, held)
+}
+
+// settle adds those crowds that have the subject by a claim, and drops those that
+// except it.
+func (r *Roster) settle(q *Question, held []uint64) {
 	for _, c := range r.claiming {
 		if !has(held, c.number) && c.byClaim(q) {
 			put(held, c.number)
@@ -86,6 +91,9 @@ func (r *Roster) hold(q *Question, held []uint64) {
 		}
 	}
 }
+
+// Words is how many words the bits of all crowds take.
+func (r *Roster) Words() int { return len(r.always) }
 
 // All lists the crowds, and Some those of some lines, in order.
 func (r *Roster) All() []*Crowd { return r.crowds }
@@ -110,17 +118,6 @@ func (r *Roster) Groups(yield func(directory.GroupID) bool) {
 				if !yield(g) {
 					return
 				}
-			}
-		}
-	}
-}
-
-// Users yields the users whom crowds name or except in person.
-func (r *Roster) Users(yield func(directory.UserID) bool) {
-	for _, c := range r.crowds {
-		for _, u := range slices.Concat(c.Users, c.except.Users) {
-			if !yield(u) {
-				return
 			}
 		}
 	}
@@ -210,35 +207,59 @@ func (h Held) Put(number uint32) { put(h, number) }
 // Drop clears the bit of a number.
 func (h Held) Drop(number uint32) { h[number/64] &^= 1 << (number % 64) }
 
-// recent is how many rosters a question remembers.
+// recent is how many rosters a question remembers, besides that which was given.
 const recent = 4
 
 // marks are what a question has found out about the rosters that it met last.
 type marks struct {
-	rosters [recent]*Roster
-	held    [recent]Held
-	next    int
-	words   []uint64 // where the bits lie
+	last   known // that was asked for last
+	given  known // that was given
+	recent [recent]known
+	next   int
+	words  []uint64 // where the bits lie
+}
+
+// known is a roster with the crowds of it that have the subject.
+type known struct {
+	roster *Roster
+	held   Held
 }
 
 func (m *marks) clear() {
-	m.rosters = [recent]*Roster{}
+	m.last, m.given, m.recent = known{}, known{}, [recent]known{}
 	m.words = m.words[:0]
 }
 
 // Held says which crowds of a roster have the subject.
 func (q *Question) Held(r *Roster) Held {
-	m := &q.marks
-	for i, known := range m.rosters {
-		if known == r {
-			return m.held[i]
+	if q.marks.last.roster != r {
+		q.marks.last = q.marks.of(q, r)
+	}
+	return q.marks.last.held
+}
+
+func (m *marks) of(q *Question, r *Roster) known {
+	if m.given.roster == r {
+		return m.given
+	}
+	for _, k := range m.recent {
+		if k.roster == r {
+			return k
 		}
 	}
-	held := Held(q.Words(len(r.always)))
-	r.hold(q, held)
-	m.rosters[m.next], m.held[m.next] = r, held
+	k := known{r, q.Words(len(r.always))}
+	r.hold(q, k.held)
+	m.recent[m.next] = k
 	m.next = (m.next + 1) % recent
-	return held
+	return k
+}
+
+// Give says which crowds of a roster have the subject, claims and exceptions aside, to
+// spare the question looking for them.
+func (q *Question) Give(r *Roster, held Held) {
+	r.settle(q, held)
+	q.marks.given = known{r, held}
+	q.marks.last = q.marks.given
 }
 
 // Words gives n words of scratch memory, all zero, until the question turns to

@@ -236,6 +236,15 @@ func (e *Entitlement) Judge(v Verdict) { e.State, e.Needs, e.ShutBy = v.State, v
 // Verdict gives them back.
 func (e *Entitlement) Verdict() Verdict { return Verdict{e.State, e.Needs, e.ShutBy} }
 
+// Come adds ways by which the user comes to it.
+func (e *Entitlement) Come(routes []Route) {
+	if e.Routes == nil {
+		e.Routes = routes
+	} else {
+		e.Routes = append(slices.Clip(e.Routes), routes...)
+	}
+}
+
 // Settle makes every list that is nil an empty one, so that it is written as
 // one.
 func (e *Entitlement) Settle() {

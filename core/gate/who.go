@@ -90,7 +90,7 @@ func (c *Crowd) Routes(q *Question, line string) []Route {
 	if q.Brief {
 		return nil
 	}
-	var routes []Route
+	routes := q.room(2 + len(c.Groups) + len(c.claims))
 	if slices.Contains(c.Users, q.Subject.ID) {
 		routes = append(routes, Route{Mapping: line, Direct: true, Path: []Hop{}})
 	}
@@ -107,7 +107,7 @@ func (c *Crowd) Routes(q *Question, line string) []Route {
 	if c.Everyone {
 		routes = append(routes, Route{Mapping: line, Path: []Hop{}})
 	}
-	return routes
+	return q.kept(routes)
 }
 
 // Lacks lists what would make the crowd have the subject. It is empty where

@@ -36,19 +36,19 @@ func (p *point) Lines() gate.Held {
 // action has none.
 func (p *point) Decide(q *gate.Question) gate.Entitlement {
 	e := gate.Entitlement{System: p.desk.system, Object: p.module, Right: p.action}
-	wide := false
+	wide, held := false, q.Held(p.desk.roster)
 	for _, o := range p.opinions {
-		if m := &p.desk.mappings[o.mapping]; o.width > 0 && m.crowd.Has(q) {
+		if m := &p.desk.mappings[o.mapping]; o.width > 0 && held.Has(m.crowd.Number()) {
 			wide = true
-			e.Routes = append(e.Routes, m.crowd.Routes(q, m.line.Name)...)
+			e.Come(m.crowd.Routes(q, m.line.Name))
 		}
 	}
 	if !wide {
 		return e
 	}
-	verdict, width := p.widest(q)
+	verdict, width := p.widest(q, held)
 	if p.desk.narrow {
-		verdict, width = p.narrowest(q, verdict)
+		verdict, width = p.narrowest(q, held, verdict)
 	}
 	e.Judge(verdict)
 	if verdict.State >= gate.Depends {
@@ -58,12 +58,12 @@ func (p *point) Decide(q *gate.Question) gate.Entitlement {
 }
 
 // widest: what is surely there is held, however much more there may be.
-func (p *point) widest(q *gate.Question) (v gate.Verdict, width int) {
+func (p *point) widest(q *gate.Question, held gate.Held) (v gate.Verdict, width int) {
 	var some gate.Either
 	sure, perhaps := 0, 0
 	for _, o := range p.opinions {
 		m := &p.desk.mappings[o.mapping]
-		if o.width == 0 || !m.crowd.Has(q) {
+		if o.width == 0 || !held.Has(m.crowd.Number()) {
 			continue
 		}
 		verdict := gate.Conditional(&m.when, q, m.line)
@@ -84,12 +84,12 @@ func (p *point) widest(q *gate.Question) (v gate.Verdict, width int) {
 // narrowest: an opinion of none that may hold takes everything away from the
 // verdict of the others, and a narrower one that may hold is as far as it surely
 // goes.
-func (p *point) narrowest(q *gate.Question, v gate.Verdict) (gate.Verdict, int) {
+func (p *point) narrowest(q *gate.Question, held gate.Held, v gate.Verdict) (gate.Verdict, int) {
 	denied, width := gate.Opened, len(breadths)-1
 	for _, o := range p.opinions {
 		m := &p.desk.mappings[o.mapping]
 		switch {
-		case !m.crowd.Has(q):
+		case !held.Has(m.crowd.Number()):
 		case o.width == 0:
 			denied = denied.And(gate.Barring(&m.when, q, m.line, gate.ByDeny))
 		case m.when.Holds(q.Facts) != situation.False:
@@ -121,11 +121,12 @@ func (t *desk) Giving() gate.Held { return t.giving }
 
 // Reach lists the actions of every module that the subject holds.
 func (t *desk) Reach(q *gate.Question, add func(gate.Entitlement)) {
-	if !q.Held(t.roster).Meets(t.giving) {
+	held := q.Held(t.roster)
+	if !held.Meets(t.giving) {
 		return
 	}
 	for i := range t.points {
-		if p := &t.points[i]; q.Held(t.roster).Meets(p.giving) {
+		if p := &t.points[i]; held.Meets(p.giving) {
 			add(p.Decide(q))
 		}
 	}

@@ -25,7 +25,7 @@ func (c *claim) some(q *gate.Question, fits func(string) bool) bool {
 	switch {
 	case c.doc.FromGroups:
 		for _, g := range q.Subject.Groups() {
-			if value := c.groups.Of(g); value != "" && fits(value) {
+			if gives := c.groups.Of(g); gives.value != "" && fits(gives.value) {
 				return true
 			}
 		}
@@ -38,13 +38,8 @@ func (c *claim) some(q *gate.Question, fits func(string) bool) bool {
 
 func anyFits(values []filter.Value, fits func(string) bool) bool {
 	return slices.ContainsFunc(values, func(v filter.Value) bool {
-		if v.Kind == filter.Complex {
-			if len(v.Sub["VALUE"]) == 0 {
-				return false
-			}
-			v = v.Sub["VALUE"][0]
-		}
-		return v.Text != "" && fits(v.Text)
+		text := plain(v)
+		return text != "" && fits(text)
 	})
 }
 

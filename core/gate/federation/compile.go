@@ -16,6 +16,8 @@ import (
 type bureau struct {
 	system  string
 	parties []party
+	byName  []int // the parties in the order of their names
+	gifts   gate.ByGroup[[]gift]
 }
 
 // TakesName says whether a claim is made of the name of a group.
@@ -48,8 +50,9 @@ type claim struct {
 	from   string // folded
 	limits bool   // it has a who of its own
 	crowd  *gate.Crowd
+	right  string // of the value that it has written
 	// groups are the values of the groups that count here and give one.
-	groups gate.ByGroup[string]
+	groups gate.ByGroup[given]
 }
 
 type statement struct {
@@ -68,8 +71,10 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 		if b.find(p.Party.Value) != nil {
 			s.Errors.Addf(p.Party.Place, "relying party %s stands here twice", p.Party.Value)
 		}
-		b.parties = append(b.parties, compileParty(s, p))
+		b.parties, b.byName = append(b.parties, compileParty(s, p)), append(b.byName, i)
 	}
+	b.gifts = gate.NewByGroup(s.Book.Groups(), b.allGifts())
+	slices.SortStableFunc(b.byName, func(x, y int) int { return strings.Compare(b.parties[x].name, b.parties[y].name) })
 	return b
 }
 
@@ -87,7 +92,7 @@ func compileParty(s *gate.Site, d *Party) party {
 		if sources != 1 {
 			s.Errors.Addf(c.Place, "claim %s takes its values from one place: from, from_groups: true, or value", c.Claim)
 		}
-		compiled := claim{line: line, doc: c, from: name.Fold(c.From), limits: !c.Who.Empty()}
+		compiled := claim{line: line, doc: c, from: name.Fold(c.From), limits: !c.Who.Empty(), right: claimRight(c.Claim, c.Value)}
 		if compiled.limits {
 			compiled.crowd = s.Who(&c.Who, line, gate.Giving)
 		} else {
@@ -142,46 +147,9 @@ func compileStatement(s *gate.Site, party string, i int, d *Statement) statement
 	return c
 }
 
-// values are what one claim rule adds for a user.
-func (c *claim) values(q *gate.Question) []string {
-	if !c.crowd.Has(q) {
-		return nil
-	}
-	switch {
-	case c.doc.FromGroups:
-		return c.groupValues(q.Subject)
-	case c.from != "":
-		return c.attributeValues(q.Subject)
-	}
-	return []string{c.doc.Value}
-}
-
-func (c *claim) attributeValues(s *directory.Subject) []string {
-	var values []string
-	for _, v := range s.Values(c.from) {
-		switch {
-		case v.Kind != filter.Complex:
-			values = append(values, v.Text)
-		case len(v.Sub["VALUE"]) > 0:
-			values = append(values, v.Sub["VALUE"][0].Text)
-		}
-	}
-	return values
-}
-
-func (c *claim) groupValues(s *directory.Subject) []string {
-	var values []string
-	for _, g := range s.Groups() {
-		if value := c.groups.Of(g); value != "" {
-			values = append(values, value)
-		}
-	}
-	return values
-}
-
 // groupValues are the values that groups give by a claim rule.
-func groupValues(s *gate.Site, d *Claim) map[directory.GroupID]string {
-	values := map[directory.GroupID]string{}
+func groupValues(s *gate.Site, d *Claim) map[directory.GroupID]given {
+	values := map[directory.GroupID]given{}
 	glob := d.Matching.Value
 	start := glob[:max(strings.IndexAny(glob+"*", `*?[\`), 0)]
 	for g := range s.Book.GroupsFrom(start) {
@@ -190,7 +158,7 @@ func groupValues(s *gate.Site, d *Claim) map[directory.GroupID]string {
 			continue
 		}
 		if value, ok := d.valueOf(group); ok {
-			values[g] = value
+			values[g] = given{value, claimRight(d.Claim, value)}
 		}
 	}
 	return values
@@ -259,8 +227,8 @@ func (p *party) heed(book *directory.Book, claim string, fits func(string) bool)
 		if c.doc.Claim != claim {
 			continue
 		}
-		for g, value := range c.groups.All() {
-			if fits(value) {
+		for g, gives := range c.groups.All() {
+			if fits(gives.value) {
 				h.Groups = append(h.Groups, g)
 			}
 		}
@@ -278,23 +246,6 @@ func (p *party) eachTest(visit func(*Test)) {
 			visit(t.test)
 		}
 	}
-}
-
-// carried are all claims of a user's sign-in, each value once.
-func (p *party) carried(q *gate.Question) map[string][]string {
-	claims := map[string][]string{}
-	for n := range q.Held(p.roster).Among(p.crowds) {
-		c := &p.claims[n-p.first]
-		for _, v := range c.values(q) {
-			if v != "" && !slices.Contains(claims[c.doc.Claim], v) {
-				claims[c.doc.Claim] = append(claims[c.doc.Claim], v)
-			}
-		}
-	}
-	for _, values := range claims {
-		slices.Sort(values)
-	}
-	return claims
 }
 
 func (b *bureau) find(written string) *party {

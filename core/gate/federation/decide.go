@@ -2,7 +2,6 @@ package federation
 
 import (
 	"errors"
-	"maps"
 	"slices"
 	"strings"
 
@@ -26,7 +25,7 @@ type point struct {
 func (b *bureau) point(p *party, claim, value string) *point {
 	right := signIn
 	if claim != "" {
-		right = "claim " + claim + "=" + value
+		right = claimRight(claim, value)
 	}
 	return &point{b, p, claim, value, right}
 }
@@ -60,7 +59,7 @@ func (p *point) Decide(q *gate.Question) gate.Entitlement {
 	if q.Brief {
 		return gate.Entitlement{System: p.bureau.system, Object: p.party.name, Right: p.name, State: p.state(q)}
 	}
-	return p.decide(q, p.party.visit(q))
+	return p.decide(q)
 }
 
 // state is the state alone.
@@ -74,75 +73,68 @@ func (p *point) state(q *gate.Question) gate.State {
 	return max(gate.Shut, p.party.admitted(q))
 }
 
-// visit is a subject at a party: the claims of the sign-in, and whether it is
-// let in, by which permits.
-type visit struct {
-	claims  map[string][]string
-	verdict gate.Verdict
-	by      []*statement
-}
-
-func (p *party) visit(q *gate.Question) visit {
-	claims := p.carried(q)
-	verdict, by := p.admission(q)
-	return visit{claims, verdict, by}
-}
-
-func (p *point) decide(q *gate.Question, at visit) gate.Entitlement {
-	claims, verdict, by := at.claims, at.verdict, at.by
-	e := gate.Entitlement{System: p.bureau.system, Object: p.party.name, Right: p.name}
-	if p.claim != "" {
-		if !slices.Contains(claims[p.claim], p.value) {
-			return e
-		}
-		e.Routes = p.claimRoutes(q)
-		if verdict.State == gate.None {
-			verdict = gate.ShutFor(gate.ByAdmit, p.bureau.system+"/"+p.party.name+" admit", "no statement lets the user in")
-		}
-		e.Judge(verdict)
-		return e
+func (p *point) decide(q *gate.Question) gate.Entitlement {
+	all := p.party.carried(q, p.bureau.given(q.Subject, nil), nil)
+	verdict, by := p.party.admission(q)
+	if p.claim == "" {
+		return p.bureau.admit(p.party, q, all, verdict, by)
 	}
+	for from := range all {
+		if all[from].claim == p.claim && all[from].value == p.value {
+			return p.bureau.claim(p.party, q, all[from:], verdict)
+		}
+	}
+	return gate.Entitlement{System: p.bureau.system, Object: p.party.name, Right: p.name}
+}
+
+// claim is the entitlement to the value of a claim with which a list begins, by the
+// rules that add it.
+func (b *bureau) claim(p *party, q *gate.Question, list []carried, admission gate.Verdict) gate.Entitlement {
+	e := gate.Entitlement{System: b.system, Object: p.name, Right: list[0].right}
+	for i := 0; i < len(list) && list[i].same(list[0]); i++ {
+		e.Come(list[i].rule.crowd.Routes(q, list[i].rule.line.Name))
+	}
+	if admission.State == gate.None {
+		admission = gate.ShutFor(gate.ByAdmit, b.system+"/"+p.name+" admit", "no statement lets the user in")
+	}
+	e.Judge(admission)
+	return e
+}
+
+// admit is the entitlement to sign in, with all that the sign-in carries, by the permits
+// that hold.
+func (b *bureau) admit(p *party, q *gate.Question, all []carried, verdict gate.Verdict, by []*statement) gate.Entitlement {
+	e := gate.Entitlement{System: b.system, Object: p.name, Right: signIn}
 	if verdict.State == gate.None {
 		return e
 	}
 	e.Judge(verdict)
-	e.Claims = claims
+	e.Claims = claims(all)
 	for _, t := range by {
 		if t.who {
-			e.Routes = append(e.Routes, t.crowd.Routes(q, t.line.Name)...)
+			e.Come(t.crowd.Routes(q, t.line.Name))
 		} else {
-			e.Routes = append(e.Routes, gate.Route{Mapping: t.line.Name, By: "claim:" + t.test.Claim, Path: []gate.Hop{}})
-			p.party.noteClaim(q, t.test.Claim)
+			e.Come([]gate.Route{{Mapping: t.line.Name, By: "claim:" + t.test.Claim, Path: []gate.Hop{}}})
+			b.noteClaim(p, q, t.test.Claim)
 		}
 	}
 	if len(by) == 0 {
-		e.Routes = []gate.Route{{Mapping: p.bureau.system + "/" + p.party.name + " default", Path: []gate.Hop{}}}
+		e.Routes = []gate.Route{{Mapping: b.system + "/" + p.name + " default", Path: []gate.Hop{}}}
 	}
 	return e
 }
 
 // noteClaim notes the rules by which a claim comes that lets the user in.
-func (p *party) noteClaim(q *gate.Question, named string) {
+func (b *bureau) noteClaim(p *party, q *gate.Question, named string) {
 	if q.Passes == nil {
 		return
 	}
+	gifts := b.given(q.Subject, nil)
 	for i := range p.claims {
-		if c := &p.claims[i]; c.doc.Claim == named && len(c.values(q)) > 0 {
+		if c := &p.claims[i]; c.doc.Claim == named && c.crowd.Has(q) && len(c.carry(q, gifts, nil)) > 0 {
 			q.Note(&c.line, situation.True)
 		}
 	}
-}
-
-// claimRoutes are the claim rules that give the value.
-func (p *point) claimRoutes(q *gate.Question) []gate.Route {
-	var routes []gate.Route
-	for n := range q.Held(p.party.roster).Among(p.party.crowds) {
-		c := &p.party.claims[n-p.party.first]
-		if c.doc.Claim == p.claim && slices.Contains(c.values(q), p.value) {
-			routes = append(routes, c.crowd.Routes(q, c.line.Name)...)
-		}
-	}
-	return routes
 }
 
 func (p *point) Misses(q *gate.Question) []gate.Miss {
@@ -193,7 +185,7 @@ func (c *claim) lacks(q *gate.Question, value string) []string {
 	case c.doc.FromGroups:
 		lacks := c.crowd.Lacks(q)
 		for g, gives := range c.groups.All() {
-			if gives == value {
+			if gives.value == value {
 				lacks = append(lacks, "group:"+q.Book.GroupName(g))
 			}
 		}
@@ -204,28 +196,20 @@ func (c *claim) lacks(q *gate.Question, value string) []string {
 
 // Reach lists signing in to each party and the claims that go along.
 func (b *bureau) Reach(q *gate.Question, add func(gate.Entitlement)) {
-	for _, i := range b.byName() {
+	gifts, all := b.given(q.Subject, nil), []carried(nil)
+	for _, i := range b.byName {
 		p := &b.parties[i]
-		at := p.visit(q)
-		for _, c := range slices.Sorted(maps.Keys(at.claims)) {
-			for _, v := range at.claims[c] {
-				add(b.point(p, c, v).decide(q, at))
+		all = p.carried(q, gifts, all[:0])
+		verdict, by := p.admission(q)
+		for from := range all {
+			if from == 0 || !all[from].same(all[from-1]) {
+				add(b.claim(p, q, all[from:], verdict))
 			}
 		}
-		if e := b.point(p, "", "").decide(q, at); e.State != gate.None {
+		if e := b.admit(p, q, all, verdict, by); e.State != gate.None {
 			add(e)
 		}
 	}
-}
-
-// byName are the indices of the parties in the order of their names.
-func (b *bureau) byName() []int {
-	order := make([]int, len(b.parties))
-	for i := range order {
-		order[i] = i
-	}
-	slices.SortFunc(order, func(x, y int) int { return strings.Compare(b.parties[x].name, b.parties[y].name) })
-	return order
 }
 
 // At finds signing in to a party ("sign-in"), or a claim ("claim NAME=VALUE").

@@ -62,7 +62,7 @@ func (p *point) Decide(q *gate.Question) gate.Entitlement {
 		if x.deny {
 			verdict = verdict.And(q.ShutFor(gate.ByDeny, x.line.Name, ""))
 		} else {
-			e.Routes = append(e.Routes, x.crowd.Routes(q, x.line.Name)...)
+			e.Come(x.crowd.Routes(q, x.line.Name))
 		}
 	}) {
 		return e

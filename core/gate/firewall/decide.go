@@ -160,9 +160,9 @@ func (p *point) brief(q *gate.Question) gate.State {
 
 // ask walks the rules that are about one part.
 func (p *point) ask(q *gate.Question, row, column int) field {
-	walk := gate.FirstMatch(q)
+	walk, held := gate.FirstMatch(q), q.Held(p.wall.roster)
 	for _, i := range p.meets[row*len(p.columns)+column] {
-		if r := p.rules[i]; r.crowd.Has(q) && !walk.Meet(&r.line, r.permit, r.conditions, int(i)) {
+		if r := p.rules[i]; held.Has(r.crowd.Number()) && !walk.Meet(&r.line, r.permit, r.conditions, int(i)) {
 			break
 		}
 	}

@@ -22,13 +22,14 @@ func (w *wall) Giving() gate.Held {
 // Reach lists what the rules that permit something to the subject are about:
 // their destinations and services, by the names that they use.
 func (w *wall) Reach(q *gate.Question, add func(gate.Entitlement)) {
-	if !w.permit && !q.Held(w.roster).Meets(w.giving) {
+	held := q.Held(w.roster)
+	if !w.permit && !held.Meets(w.giving) {
 		return
 	}
 	asked := make([]bool, len(w.listed))
 	for i := range w.rules {
 		r := &w.rules[i]
-		if r.permit && r.crowd.Has(q) {
+		if r.permit && held.Has(r.crowd.Number()) {
 			for _, p := range r.listed {
 				asked[p] = true
 			}

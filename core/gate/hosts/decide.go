@@ -83,15 +83,15 @@ func (p *point) Decide(q *gate.Question) gate.Entitlement {
 // weigh is the best of the lines that give, unless one denies.
 func (p *point) weigh(q *gate.Question, e *gate.Entitlement) gate.Verdict {
 	var allows gate.Either
-	denied := gate.Opened
+	denied, held := gate.Opened, q.Held(p.yard.roster)
 	for _, l := range p.lines {
 		switch {
-		case !l.crowd.Has(q):
+		case !held.Has(l.crowd.Number()):
 		case l.deny:
 			denied = denied.And(gate.Barring(&l.when, q, l.Line, gate.ByDeny))
 		default:
 			allows.Add(q, gate.Conditional(&l.when, q, l.Line))
-			e.Routes = append(e.Routes, l.crowd.Routes(q, l.Name)...)
+			e.Come(l.crowd.Routes(q, l.Name))
 		}
 	}
 	if allows.None() {
@@ -141,11 +141,12 @@ func (y *yard) Giving() gate.Held { return y.giving }
 // Reach lists for each host whether the subject may log in, and the patterns
 // of the commands that the subject may run there.
 func (y *yard) Reach(q *gate.Question, add func(gate.Entitlement)) {
-	if !q.Held(y.roster).Meets(y.giving) {
+	held := q.Held(y.roster)
+	if !held.Meets(y.giving) {
 		return
 	}
 	for _, p := range y.listed {
-		if !q.Held(y.roster).Meets(p.listing) {
+		if !held.Meets(p.listing) {
 			continue
 		}
 		if e := p.Decide(q); e.State != gate.None {

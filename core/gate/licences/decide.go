@@ -52,7 +52,7 @@ func (p *product) decide(q *gate.Question, h *held, f int, system string) gate.E
 	}
 	for i := range p.mappings {
 		if m := &p.mappings[i]; !q.Brief && m.gives[f] && m.crowd.Has(q) {
-			e.Routes = append(e.Routes, m.crowd.Routes(q, m.line.Name)...)
+			e.Come(m.crowd.Routes(q, m.line.Name))
 		}
 	}
 	verdict := p.seated(q)

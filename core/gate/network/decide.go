@@ -88,7 +88,7 @@ func (p *point) decideTag(q visit, e *gate.Entitlement) {
 	for i := range p.porter.tags {
 		t := &p.porter.tags[i]
 		if t.tag == p.tag && t.crowd.Has(q.Question) {
-			e.Routes = append(e.Routes, t.crowd.Routes(q.Question, t.line.Name)...)
+			e.Come(t.crowd.Routes(q.Question, t.line.Name))
 		}
 	}
 	if e.Routes == nil {
@@ -111,7 +111,7 @@ func (p *point) decideWay(q visit, e *gate.Entitlement) {
 	for n := range q.Held(p.porter.roster).Among(*p.porter.crowds[p.way]) {
 		i := int(n) - len(p.porter.tags) // the tags come first
 		c := &p.porter.policies[i]
-		if !c.names(q) {
+		if !c.fits(q) {
 			continue
 		}
 		if !more {
@@ -121,7 +121,7 @@ func (p *point) decideWay(q visit, e *gate.Entitlement) {
 			break
 		}
 		if c.admit && !q.Brief {
-			e.Routes = append(e.Routes, p.porter.routes(q, c)...)
+			e.Come(p.porter.routes(q, c))
 		}
 	}
 	verdict, winner := walk.End(false)
@@ -174,11 +174,9 @@ func (p *porter) routes(q visit, c *policy) []gate.Route {
 	return routes
 }
 
-func (c *policy) names(q visit) bool {
-	if c.broken || !c.crowd.Has(q.Question) {
-		return false
-	}
-	return c.tags == nil || slices.ContainsFunc(c.ids, q.tags.Has)
+// fits says whether a policy that names the subject is for the tags that it gets.
+func (c *policy) fits(q visit) bool {
+	return !c.broken && (c.tags == nil || slices.ContainsFunc(c.ids, q.tags.Has))
 }
 
 func (p *point) Misses(q *gate.Question) []gate.Miss {

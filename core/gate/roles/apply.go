@@ -1,6 +1,8 @@
 package roles
 
 import (
+	"encoding/binary"
+
 	"gatemap/core/gate"
 )
 
@@ -16,6 +18,7 @@ func (c *compiler) apply() {
 			t.giving.Add(m.crowd)
 		}
 	}
+	cells, key := map[string]*cell{}, []byte{}
 	for i := range t.resources {
 		r := &t.resources[i]
 		for j := range t.mappings {
@@ -23,13 +26,38 @@ func (c *compiler) apply() {
 				r.mappings = append(r.mappings, j)
 			}
 		}
-		r.gives, r.takes = t.byRight(r, false), t.byRight(r, true)
+		var limits []*limit
 		for j := range t.limits {
-			if within(r.path, t.limits[j].object) {
-				r.limits = append(r.limits, j)
+			if l := &t.limits[j]; within(r.path, l.object) {
+				limits = append(limits, l)
 			}
 		}
+		gives, takes := t.byRight(r, false), t.byRight(r, true)
+		for right := range t.rights {
+			x := &cell{number: len(cells), gives: gives[right], takes: takes[right]}
+			var about gate.Held
+			for _, l := range limits {
+				if l.rights.has(right) {
+					x.limits = append(x.limits, l)
+					about.Add(l.crowd)
+				}
+			}
+			key = key[:0]
+			for _, words := range [][]uint64{x.gives, x.takes, about} {
+				key = binary.AppendUvarint(key, uint64(len(words)))
+				for _, w := range words {
+					key = binary.LittleEndian.AppendUint64(key, w)
+				}
+			}
+			known := cells[string(key)]
+			if known == nil {
+				known = x
+				cells[string(key)] = x
+			}
+			r.cells = append(r.cells, known)
+		}
 	}
+	t.cells = len(cells)
 	t.list()
 }
 
@@ -40,9 +68,9 @@ func (t *tree) list() {
 		if !t.resources[i].declared {
 			continue
 		}
-		for right, gives := range t.resources[i].gives {
+		for right, x := range t.resources[i].cells {
 			at := i*len(t.rights) + right
-			for n := range gives.All() {
+			for n := range x.gives.All() {
 				if t.listed[n] == nil {
 					t.listed[n] = make([]uint64, len(t.resources)*len(t.rights)/64+1)
 				}

@@ -23,6 +23,7 @@ type tree struct {
 	// listed is a bit for each declared resource and right that a mapping gives:
 	// by the number of its crowd.
 	listed [][]uint64
+	cells  int // how many there are
 }
 
 type resource struct {
@@ -31,11 +32,18 @@ type resource struct {
 	sealed   bool
 	parent   int // -1 at the root
 	tags     map[string]string
-	mappings []int // those that apply here, in the order of writing
-	limits   []int
-	// gives and takes are the mappings that apply here, by right: by the number
-	// of their crowds, so that those which have a subject are found by bits.
-	gives, takes []gate.Held
+	mappings []int   // those that apply here, in the order of writing
+	cells    []*cell // by right
+}
+
+// cell is the lines that decide on a right of a resource. Many have the same in
+// common, and are answered at once.
+type cell struct {
+	number int
+	// gives and takes are mappings by the number of their crowds, so that those which
+	// have a subject are found by bits.
+	gives, takes gate.Held
+	limits       []*limit
 }
 
 type mapping struct {

@@ -2,57 +2,63 @@ package roles
 
 import (
 	"slices"
+	"sync"
 
 	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/name"
 )
 
-// view is the gate as one question sees it: which mappings name the subject,
-// with their routes worked out when first asked for.
+// view is the gate as one question sees it: which mappings name the subject, and what
+// was answered already, by the number of the cell: its place in answers from 1.
 type view struct {
 	*gate.Question
-	tree   *tree
-	held   gate.Held
-	routes map[int][]gate.Route
+	tree    *tree
+	held    gate.Held
+	places  []uint64
+	answers []answer
+}
+
+type answer struct {
+	verdict gate.Verdict
+	routes  []gate.Route
 }
 
 func (t *tree) view(q *gate.Question) view { return view{Question: q, tree: t, held: q.Held(t.roster)} }
 
-func (v *view) routesOf(i int) []gate.Route {
-	routes, known := v.routes[i]
-	if !known {
-		m := &v.tree.mappings[i]
-		routes = m.crowd.Routes(v.Question, m.line.Name)
-		if v.routes == nil {
-			v.routes = map[int][]gate.Route{}
-		}
-		v.routes[i] = routes
-	}
-	return routes
-}
-
 // decide answers for one resource and right.
 func (v *view) decide(r *resource, right int) gate.Entitlement {
 	e := gate.Entitlement{System: v.tree.system, Object: r.path, Right: v.tree.rights[right]}
-	var allows gate.Either
-	for n := range v.held.Among(r.gives[right]) {
-		i := v.tree.byCrowd[n]
-		m := &v.tree.mappings[i]
-		allows.Add(v.Question, gate.Conditional(&m.when, v.Question, m.line))
-		switch {
-		case v.Brief:
-		case e.Routes == nil:
-			e.Routes = v.routesOf(i)
-		default:
-			e.Routes = slices.Concat(e.Routes, v.routesOf(i))
-		}
-	}
-	if allows.None() {
+	x := r.cells[right]
+	if v.places == nil {
+		v.ask(x, &e)
 		return e
 	}
+	if v.places[x.number] == 0 {
+		v.ask(x, &e)
+		v.answers = append(v.answers, answer{e.Verdict(), e.Routes})
+		v.places[x.number] = uint64(len(v.answers))
+		return e
+	}
+	known := &v.answers[v.places[x.number]-1]
+	e.Judge(known.verdict)
+	e.Routes = known.routes
+	return e
+}
+
+// ask asks the lines of a cell.
+func (v *view) ask(x *cell, e *gate.Entitlement) {
+	var allows gate.Either
+	for n := range v.held.Among(x.gives) {
+		m := &v.tree.mappings[v.tree.byCrowd[n]]
+		allows.Add(v.Question, gate.Conditional(&m.when, v.Question, m.line))
+		e.Come(m.crowd.Routes(v.Question, m.line.Name))
+	}
+	if allows.None() {
+		return
+	}
 	denied, kept := gate.Opened, gate.Opened
-	for n := range v.held.Among(r.takes[right]) {
+	for n := range v.held.Among(x.takes) {
 		m := &v.tree.mappings[v.tree.byCrowd[n]]
 		if d := gate.Barring(&m.when, v.Question, m.line, gate.ByDeny); d.State == gate.Shut {
 			denied = denied.And(d)
@@ -64,19 +70,12 @@ func (v *view) decide(r *resource, right int) gate.Entitlement {
 	if verdict.State == gate.Open {
 		verdict = allows.Verdict().And(kept)
 	}
-	e.Judge(verdict.And(v.limited(r, right)))
-	return e
-}
-
-// limited is what the limits say about a resource and right.
-func (v *view) limited(r *resource, right int) gate.Verdict {
-	verdict := gate.Opened
-	for _, i := range r.limits {
-		if l := &v.tree.limits[i]; l.rights.has(right) && v.held.Has(l.crowd.Number()) {
+	for _, l := range x.limits {
+		if v.held.Has(l.crowd.Number()) {
 			verdict = verdict.And(gate.Barring(&l.when, v.Question, l.line, gate.ByLimit))
 		}
 	}
-	return verdict
+	e.Judge(verdict)
 }
 
 // Giving are the lines without any of which there is nothing to list.
@@ -88,6 +87,8 @@ func (t *tree) Reach(q *gate.Question, add func(gate.Entitlement)) {
 	if !v.held.Meets(t.giving) {
 		return
 	}
+	scratch := answers.Get().(*[]answer)
+	v.places, v.answers = q.Words(t.cells), (*scratch)[:0]
 	all := gate.Held(q.Words(len(t.resources)*len(t.rights)/64 + 1))
 	for n := range v.held.Among(t.giving) {
 		all.Join(t.listed[n])
@@ -95,7 +96,13 @@ func (t *tree) Reach(q *gate.Question, add func(gate.Entitlement)) {
 	for at := range all.All() {
 		add(v.decide(&t.resources[int(at)/len(t.rights)], int(at)%len(t.rights)))
 	}
+	clear(v.answers)
+	*scratch = v.answers
+	answers.Put(scratch)
 }
+
+// answers are where those of one listing are kept.
+var answers = sync.Pool{New: func() any { return new([]answer) }}
 
 type point struct {
 	tree     *tree
@@ -134,12 +141,11 @@ func (p *point) Object() string { return p.asked }
 // Lines are those that give the right, those that take it, and the limits.
 func (p *point) Lines() gate.Held {
 	var lines gate.Held
-	lines.Join(p.resource.gives[p.right])
-	lines.Join(p.resource.takes[p.right])
-	for _, i := range p.resource.limits {
-		if l := &p.tree.limits[i]; l.rights.has(p.right) {
-			lines.Add(l.crowd)
-		}
+	x := p.resource.cells[p.right]
+	lines.Join(x.gives)
+	lines.Join(x.takes)
+	for _, l := range x.limits {
+		lines.Add(l.crowd)
 	}
 	return lines
 }

@@ -129,7 +129,7 @@ func (p *point) Decide(q *gate.Question) gate.Entitlement {
 		verdict = verdict.And(v)
 		if p.guard.block && !c.block {
 			given.Add(q, gate.Conditional(&c.when, q, c.line))
-			e.Routes = append(e.Routes, c.crowd.Routes(q, c.line.Name)...)
+			e.Come(c.crowd.Routes(q, c.line.Name))
 		}
 	}
 	if !p.guard.block {
