@@ -103,8 +103,8 @@ func (a Answers) Who(_ context.Context, system, right, object string, s situatio
 	}
 	w := &answer.Who{System: in.Name(), Right: right, Object: point.Object(), Situation: s.Facts(), Users: []answer.Holder{}}
 	holders := a.Atlas.Who(facts, in, point)
-	for i, u := range holders.Users {
-		e := holders.Entitlement(i)
+	for u := range holders.Users {
+		e := holders.Entitlement(u)
 		w.Users = append(w.Users, answer.Holder{
 			User: a.Atlas.Book.UserName(u), State: e.State, Needs: e.Needs, ShutBy: e.ShutBy, Routes: e.Routes,
 		})

@@ -12,6 +12,7 @@ import (
 func Alike(a *Atlas, in *System, b *Atlas, other *System, users []directory.UserID) [][]directory.UserID {
 	was, is := a.lookout(in, nil, false), b.lookout(other, nil, false)
 	sorting := was.sorted()
+	defer sorting.Drop()
 	is.sort(sorting)
 	if a.Book != b.Book || !slices.Equal(was.attributes, is.attributes) {
 		sorting.Further(b.Book, is.attributes)

@@ -42,7 +42,9 @@ func (a *Atlas) Survey(f *situation.Facts, depth Depth, visit func(*System, []Cl
 }
 
 func (a *Atlas) classes(q *gate.Question, s *System, depth Depth) []Class {
-	kinds := a.lookout(s, nil, depth == Lines).sorted().Kinds()
+	sorting := a.lookout(s, nil, depth == Lines).sorted()
+	kinds := sorting.Kinds()
+	sorting.Drop()
 	var classes []Class
 	for kind := range kinds.Count() {
 		users := kinds.Users(kind)

@@ -7,28 +7,40 @@ import (
 	"gatemap/core/situation"
 )
 
-// Holders are those who hold one point of a system, in whatever state but none,
-// in the order of names.
+// Holders are those who hold one point of a system, in whatever state but none.
 type Holders struct {
-	Users  []directory.UserID
-	States []gate.State // beside Users
+	States []gate.State // by user
+	Count  int
 
-	atlas  *Atlas
-	system *System
-	point  gate.Point
-	facts  *situation.Facts
+	atlas    *Atlas
+	system   *System
+	point    gate.Point
+	question *gate.Question
 }
 
-// Entitlement says what one of the holders has, by their place in Users.
-func (h *Holders) Entitlement(i int) gate.Entitlement {
-	return h.atlas.Decide(h.atlas.Question(h.Users[i], h.facts), h.system, h.point)
+// Users yields them, in the order of names.
+func (h *Holders) Users(yield func(directory.UserID) bool) {
+	for u, state := range h.States {
+		if state != gate.None && !yield(directory.UserID(u)) {
+			return
+		}
+	}
 }
 
-// Who lists everyone who holds one point of a system, in whatever state but
-// none. Users who are alike to it are answered once.
+// Entitlement says what a user has.
+func (h *Holders) Entitlement(u directory.UserID) gate.Entitlement {
+	h.question.Turn(u)
+	return h.atlas.Decide(h.question, h.system, h.point)
+}
+
+// Who finds everyone who holds one point of a system, in whatever state but
+// none. Users who are alike to it are answered once. What it gives belongs to one
+// goroutine.
 func (a *Atlas) Who(f *situation.Facts, s *System, p gate.Point) *Holders {
-	firsts, of := a.lookout(s, p, false).sorted().Firsts()
-	states, counts := make([]gate.State, len(firsts)), make([]int, len(firsts))
+	sorting := a.lookout(s, p, false).sorted()
+	defer sorting.Drop()
+	firsts, of := sorting.Firsts()
+	states := make([]gate.State, len(firsts))
 	parallel.For(len(firsts), 64, func(from, to int) {
 		q := a.Brief(f)
 		for kind := from; kind < to; kind++ {
@@ -36,20 +48,12 @@ func (a *Atlas) Who(f *situation.Facts, s *System, p gate.Point) *Holders {
 			states[kind] = a.State(q, s, p)
 		}
 	})
-	count := 0
-	for _, kind := range of {
-		counts[kind]++
-	}
-	for kind, state := range states {
-		if state != gate.None {
-			count += counts[kind]
-		}
-	}
-	h := &Holders{atlas: a, system: s, point: p, facts: f}
-	h.Users, h.States = make([]directory.UserID, 0, count), make([]gate.State, 0, count)
+	h := &Holders{States: make([]gate.State, len(of)), atlas: a, system: s, point: p, question: a.Question(0, f)}
 	for u, kind := range of {
-		if state := states[kind]; state != gate.None {
-			h.Users, h.States = append(h.Users, directory.UserID(u)), append(h.States, state)
+		state := states[kind]
+		h.States[u] = state
+		if state != gate.None {
+			h.Count++
 		}
 	}
 	return h

@@ -2,8 +2,8 @@ package directory
 
 import (
 	"encoding/binary"
-	"slices"
 	"strings"
+	"sync"
 
 	"gatemap/core/filter"
 	"gatemap/core/parallel"
@@ -36,7 +36,19 @@ func (b *Book) Sorted(attributes []string) *Sorting {
 		s.Further(b, attributes)
 		return s
 	}).(*Sorting)
-	return &Sorting{of: slices.Clone(s.of), count: s.count, known: map[split]bool{}}
+	room := rooms.Get().(*[]uint32)
+	return &Sorting{of: append((*room)[:0], s.of...), count: s.count, known: map[split]bool{}}
+}
+
+// rooms is memory for sortings, which are as long as there are users.
+var rooms = sync.Pool{New: func() any { return new([]uint32) }}
+
+// Drop gives the memory of the sorting back: neither it nor the kinds of users that it
+// gave are to be used after that.
+func (s *Sorting) Drop() {
+	of := s.of
+	s.of = nil
+	rooms.Put(&of)
 }
 
 // Further splits every kind by the values of attributes in a book.
@@ -57,14 +69,17 @@ func (b *Book) Without(attribute string) []UserID {
 }
 
 // Parted lists the users whose values of an attribute, by its folded name, fit,
-// or the others, whichever are fewer. It asks once for users who have the same.
+// or the others, whichever are fewer. It asks once for users who have the same, with
+// values that hold until the next time.
 func (b *Book) Parted(attribute string, fits func([]filter.Value) bool) []UserID {
 	c := b.column(attribute)
 	does := make([]bool, len(c.distinct))
 	parallel.For(len(does), 4096, func(from, to int) {
+		plain := make([]filter.Value, 1) // holds until the next
 		for n := from; n < to; n++ {
 			if t := c.distinct[n]; t != "" && t[0] != 0 {
-				does[n] = fits([]filter.Value{{Text: t}})
+				plain[0].Text = t
+				does[n] = fits(plain)
 			} else {
 				does[n] = fits(b.Values(c.first[n], attribute))
 			}

@@ -3,6 +3,8 @@
   import type { Entitlement, State } from '../api/client';
   import { bySystem, counts, keyOf } from '../lib/entry';
   import { place } from '../lib/place.svelte';
+  import { csv, type Column } from '../lib/rows';
+  import { save } from '../lib/save';
   import { needWords, stopWords } from '../lib/words';
   import GateSign from './GateSign.svelte';
   import Notice from './Notice.svelte';
@@ -22,6 +24,16 @@
   const shown = $derived(
     list.filter((e) => (!only || e.state === only) && (!text || keyOf(e).toLowerCase().includes(text))),
   );
+  const columns: Column<Entitlement>[] = [
+    { name: 'system', label: 'System', text: (e) => e.system },
+    { name: 'object', label: 'Object', text: (e) => e.object },
+    { name: 'right', label: 'Right', text: (e) => e.right },
+    { name: 'breadth', label: 'Breadth', text: (e) => e.breadth ?? '' },
+    { name: 'state', label: 'State', text: (e) => e.state },
+    { name: 'why', label: 'Needs, or what shuts it', text: (e) => notes(e).join('; ') },
+    { name: 'by', label: 'By', text: (e) => [...new Set(e.routes.map((r) => r.mapping))].join('; ') },
+  ];
+  const take = () => save('holds.csv', new Blob([csv(shown, columns)], { type: 'text/csv;charset=utf-8' }));
   const notes = (e: Entitlement) =>
     [...new Set(e.state === 'depends' ? e.needs.map(needWords) : e.state === 'shut' ? e.shut_by.map(stopWords) : [])];
 </script>
@@ -44,6 +56,7 @@
     value={place.get('filter')}
     oninput={(e) => place.set({ filter: e.currentTarget.value })}
   />
+  <button class="take" onclick={take} disabled={shown.length === 0}>Export CSV</button>
 </div>
 
 {#each bySystem(shown) as part (part.system)}
@@ -100,6 +113,10 @@
     border-color: var(--ink);
     box-shadow: inset 0 -3px 0 var(--ink);
     position: relative;
+  }
+  .sieve .take {
+    margin: 0;
+    border-radius: var(--corner);
   }
   .sieve [role='group'] {
     display: flex;
