@@ -149,7 +149,10 @@ func (a *Atlas) Decide(q *gate.Question, s *System, p gate.Point) gate.Entitleme
 // account is what the user's account allows: nothing once it is switched off
 // or has ended.
 func (a *Atlas) account(q *gate.Question) gate.Verdict {
-	u := q.Subject.User
+	if !a.Book.Bounded(q.Subject.ID) {
+		return gate.Opened
+	}
+	u := q.Subject.User()
 	verdict := gate.Opened
 	if !u.IsActive() {
 		verdict = q.ShutFor(gate.ByInactive, a.Book.UserName(q.Subject.ID), "")

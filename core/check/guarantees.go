@@ -95,7 +95,7 @@ func judge(g *Guaranteed, p *atlas.Promise, asked int) {
 
 // gone says that an account is switched off, or has surely ended.
 func gone(q *gate.Question) bool {
-	u := q.Subject.User
+	u := q.Subject.User()
 	return !u.IsActive() || !u.Expires.IsZero() && !q.Facts.At.IsZero() && !q.Facts.At.Before(u.Expires.Time)
 }
 

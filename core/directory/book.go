@@ -49,6 +49,7 @@ type Book struct {
 	within     effective
 	deviceIn   [][]GroupID    // by device
 	attributes map[string]int // how many users have each
+	bounded    []uint64       // a bit for each user: whether the account is switched off, or has an end
 	rules      *rules
 	findings   []finding.Finding
 	found      map[GroupID][]finding.Finding // in the records of groups
@@ -140,6 +141,9 @@ func (b *Book) Device(id DeviceID) *Device { return b.devices.records[id] }
 func (b *Book) UserName(id UserID) string     { return b.users.full[id] }
 func (b *Book) GroupName(id GroupID) string   { return b.groups.full[id] }
 func (b *Book) DeviceName(id DeviceID) string { return b.devices.full[id] }
+
+// Bounded says whether a user's account is switched off, or has an end.
+func (b *Book) Bounded(id UserID) bool { return b.bounded[id/64]&(1<<(id%64)) != 0 }
 
 // HomeOf gives the number of a user's directory, as in Directories.
 func (b *Book) HomeOf(id UserID) int { return int(b.users.home[id]) }

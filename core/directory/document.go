@@ -39,6 +39,9 @@ type User struct {
 // IsActive says whether the account is switched on.
 func (u *User) IsActive() bool { return u.Active == nil || *u.Active }
 
+// isBounded says whether the account is switched off, or has an end.
+func (u *User) isBounded() bool { return !u.IsActive() || !u.Expires.IsZero() }
+
 // Device is a computer.
 type Device struct {
 	Place     place.Place `yaml:"-"`

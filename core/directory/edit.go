@@ -28,7 +28,7 @@ type Edit struct {
 func (b *Book) With(e Edit) (edited *Book, ok bool) {
 	n := &Book{
 		directories: b.directories, folded: b.folded, exact: b.exact, users: b.users, groups: b.groups, devices: b.devices, byDN: b.byDN,
-		nesting: b.nesting, deviceIn: b.deviceIn, attributes: b.attributes, rules: b.rules, findings: b.findings, found: b.found, managers: b.managers,
+		nesting: b.nesting, deviceIn: b.deviceIn, attributes: b.attributes, bounded: b.bounded, rules: b.rules, findings: b.findings, found: b.found, managers: b.managers,
 	}
 	n.base.Store(b)
 	b.base.Store(nil) // books in a row would keep each other for ever
@@ -41,9 +41,13 @@ func (b *Book) With(e Edit) (edited *Book, ok bool) {
 	}
 	if len(e.Users) > 0 {
 		n.users.records = slices.Clone(b.users.records)
-		n.attributes = maps.Clone(b.attributes)
+		n.attributes, n.bounded = maps.Clone(b.attributes), slices.Clone(b.bounded)
 		for u, record := range e.Users {
 			n.users.records[u] = record
+			n.bounded[u/64] &^= 1 << (u % 64)
+			if record.isBounded() {
+				n.bounded[u/64] |= 1 << (u % 64)
+			}
 		}
 	}
 	if !n.rerecord(b, e.Groups) {

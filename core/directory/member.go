@@ -16,11 +16,10 @@ type Step struct {
 // Subject is a user with all groups that the user is a member of. It belongs to
 // one goroutine: paths are worked out when the first is asked for.
 type Subject struct {
-	ID   UserID
-	User *User
+	ID UserID
 
 	book   *Book
-	direct []link
+	other  []link    // the links where they are others than in the book
 	groups []GroupID // in order
 	trail  []reached // beside groups, once a path was asked for
 }
@@ -41,19 +40,27 @@ func (b *Book) Subject(id UserID) *Subject {
 
 // Turn makes the subject another user of a book.
 func (s *Subject) Turn(b *Book, id UserID) {
-	*s = Subject{
-		ID: id, User: b.users.records[id], book: b,
-		direct: b.userGroups.at(uint32(id)), groups: b.within.at(id), trail: s.trail[:0],
+	*s = Subject{ID: id, book: b, groups: b.within.at(id), trail: s.trail[:0]}
+}
+
+// User is the user's record.
+func (s *Subject) User() *User { return s.book.users.records[s.ID] }
+
+// direct are the links of the user to the groups that hold the user directly.
+func (s *Subject) direct() []link {
+	if s.other != nil {
+		return s.other
 	}
+	return s.book.userGroups.at(uint32(s.ID))
 }
 
 // SubjectWith is a user as one more membership would make it.
 func (b *Book) SubjectWith(id UserID, g GroupID) *Subject {
 	s := b.Subject(id)
-	if !slices.ContainsFunc(s.direct, func(l link) bool { return l.group() == g }) {
-		s.direct = append(slices.Clone(s.direct), newLink(uint32(g), direct))
-		slices.Sort(s.direct)
-		s.groups = b.nesting.union(s.direct)
+	if !slices.ContainsFunc(s.direct(), func(l link) bool { return l.group() == g }) {
+		s.other = append(slices.Clone(s.direct()), newLink(uint32(g), direct))
+		slices.Sort(s.other)
+		s.groups = b.nesting.union(s.other)
 	}
 	return s
 }
@@ -113,11 +120,12 @@ func (s *Subject) Path(g GroupID) []Step {
 // shortPath is the path where it has one step or two, which are found without the
 // others; nil where it has more.
 func (s *Subject) shortPath(g GroupID) []Step {
-	i, _ := slices.BinarySearchFunc(s.direct, g, func(l link, g GroupID) int { return cmp.Compare(l.group(), g) })
-	if i < len(s.direct) && s.direct[i].group() == g {
-		return []Step{{g, s.direct[i].how()}}
+	links := s.direct()
+	i, _ := slices.BinarySearchFunc(links, g, func(l link, g GroupID) int { return cmp.Compare(l.group(), g) })
+	if i < len(links) && links[i].group() == g {
+		return []Step{{g, links[i].how()}}
 	}
-	for _, l := range s.direct {
+	for _, l := range links {
 		if slices.Contains(s.book.Holders(l.group()), g) {
 			return []Step{{l.group(), l.how()}, {g, Nested}}
 		}
@@ -141,7 +149,7 @@ func (s *Subject) walk() {
 			queue = append(queue, g)
 		}
 	}
-	for _, l := range s.direct {
+	for _, l := range s.direct() {
 		reach(l.group(), l.group(), l.how())
 	}
 	for i := 0; i < len(queue); i++ {

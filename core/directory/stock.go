@@ -9,6 +9,7 @@ import (
 type tally struct {
 	counts  []count
 	primary []UserID // those whose records name a group
+	bounded []UserID // those whose accounts are switched off, or have an end
 }
 
 type count struct {
@@ -20,12 +21,16 @@ type count struct {
 // records name a primary group, in order.
 func (b *Book) takeStock() []UserID {
 	b.attributes = map[string]int{}
+	b.bounded = make([]uint64, b.Users()/64+1)
 	var primary []UserID
 	for _, t := range inPieces(b.users.written, b.tallied) {
 		for _, c := range t.counts {
 			b.attributes[c.attribute] += c.users
 		}
 		primary = append(primary, t.primary...)
+		for _, u := range t.bounded {
+			b.bounded[u/64] |= 1 << (u % 64)
+		}
 	}
 	slices.Sort(primary)
 	return primary
@@ -37,6 +42,9 @@ func (b *Book) tallied(users []uint32) tally {
 		u, next := b.users.records[id], 0
 		if u.PrimaryGroup.Name != "" {
 			t.primary = append(t.primary, UserID(id))
+		}
+		if u.isBounded() {
+			t.bounded = append(t.bounded, UserID(id))
 		}
 		// Most records have the same attributes in the same order.
 		u.eachAttribute(func(folded string) {

@@ -24,7 +24,7 @@ type ByGroup[T any] struct {
 // NewByGroup makes it for a book of so many groups.
 func NewByGroup[T any](groups int, values map[directory.GroupID]T) ByGroup[T] {
 	n := ByGroup[T]{bits: make([]uint64, groups/64+1), before: make([]uint32, groups/64+1)}
-	n.shift = uint(32 - max(6, bits.Len(uint(8*len(values)))))
+	n.shift = uint(32 - max(6, bits.Len(uint(8*len(values))), min(bits.Len(uint(32*len(values))), near)))
 	n.sieve = make([]uint64, 1<<(32-n.shift)/64)
 	for _, g := range slices.Sorted(maps.Keys(values)) {
 		put(n.sieve, uint32(g)*spread>>n.shift)
@@ -37,25 +37,39 @@ func NewByGroup[T any](groups int, values map[directory.GroupID]T) ByGroup[T] {
 	return n
 }
 
+// near is how large a sieve may be, as a power of two, to have 32 bits for each value
+// rather than 8.
+const near = 15
+
 // spread is a factor that spreads numbers over all of their upper bits.
 const spread = 0x9e3779b1
 
-// May says whether a group may have a value.
-func (n *ByGroup[T]) May(g directory.GroupID) bool {
-	h := uint32(g) * spread >> n.shift
-	return n.sieve != nil && n.sieve[h/64]&(1<<(h%64)) != 0
+// Among yields the values of those of some groups that have one.
+func (n *ByGroup[T]) Among(groups []directory.GroupID) iter.Seq[T] {
+	return func(yield func(T) bool) {
+		sieve, shift := n.sieve, n.shift
+		if sieve == nil {
+			return
+		}
+		for _, g := range groups {
+			h := uint32(g) * spread >> shift
+			if sieve[h/64]&(1<<(h%64)) == 0 {
+				continue
+			}
+			if value, ok := n.at(g); ok && !yield(value) {
+				return
+			}
+		}
+	}
 }
 
-// Of gives the value of a group, or the zero value.
-func (n *ByGroup[T]) Of(g directory.GroupID) (value T) {
-	if !n.May(g) {
-		return value
-	}
+// at gives the value of a group; ok is false where it has none.
+func (n *ByGroup[T]) at(g directory.GroupID) (value T, ok bool) {
 	word, bit := n.bits[g/64], uint64(1)<<(g%64)
 	if word&bit == 0 {
-		return value
+		return value, false
 	}
-	return n.values[n.before[g/64]+uint32(bits.OnesCount64(word&(bit-1)))]
+	return n.values[n.before[g/64]+uint32(bits.OnesCount64(word&(bit-1)))], true
 }
 
 // All yields the groups that have a value, in order.

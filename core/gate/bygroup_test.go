@@ -2,6 +2,7 @@ package gate_test
 
 import (
 	"maps"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -19,11 +20,19 @@ func TestByGroupIsAMap(t *testing.T) {
 			rapid.Map(rapid.IntRange(0, groups-1), func(g int) directory.GroupID { return directory.GroupID(g) }),
 			rapid.IntRange(1, 9)).Draw(t, "values")
 		n := gate.NewByGroup(groups, values)
-		for g := range directory.GroupID(groups) {
-			assert.Equal(t, values[g], n.Of(g))
-		}
 		assert.Equal(t, values, maps.Collect(n.All()))
+		var some []directory.GroupID
+		var want []int
+		for g := range directory.GroupID(groups) {
+			if rapid.Bool().Draw(t, "some") {
+				some = append(some, g)
+				if v, ok := values[g]; ok {
+					want = append(want, v)
+				}
+			}
+		}
+		assert.Equal(t, want, slices.Collect(n.Among(some)))
 	})
 	var none gate.ByGroup[string]
-	assert.Empty(t, none.Of(7), "the zero value has none")
+	assert.Empty(t, slices.Collect(none.Among([]directory.GroupID{7})), "the zero value has none")
 }

@@ -15,7 +15,8 @@ type Roster struct {
 	always    []uint64          // a bit for each crowd: those for everyone
 	groups    ByGroup[[]uint32] // the crowds that name a group
 	users     map[directory.UserID][]uint32
-	excepting []*Crowd
+	sieve     [8]uint64 // a bit for several users, of whom one may be among these
+	excepting Held // a bit for each crowd: those that except somebody
 	claiming  []*Crowd
 }
 
@@ -44,9 +45,10 @@ func (r *Roster) seal(groups int) {
 		}
 		for _, u := range c.Users {
 			r.users[u] = append(r.users[u], c.number)
+			put(r.sieve[:], uint32(u)*spread>>23)
 		}
 		if c.Excepts() {
-			r.excepting = append(r.excepting, c)
+			r.excepting.Add(c)
 		}
 		if len(c.claims) > 0 {
 			r.claiming = append(r.claiming, c)
@@ -61,16 +63,13 @@ func has(bits []uint64, i uint32) bool { return bits[i/64]&(1<<(i%64)) != 0 }
 // hold sets the bits of the crowds that have the subject.
 func (r *Roster) hold(q *Question, held []uint64) {
 	copy(held, r.always)
-	for _, g := range q.Subject.Groups() {
-		if !r.groups.May(g) {
-			continue
-		}
-		for _, c := range r.groups.Of(g) {
+	for crowds := range r.groups.Among(q.Subject.Groups()) {
+		for _, c := range crowds {
 			put(held, c)
 		}
 	}
-	if len(r.users) > 0 {
-		for _, c := range r.users[q.Subject.ID] {
+	if u := q.Subject.ID; has(r.sieve[:], uint32(u)*spread>>23) {
+		for _, c := range r.users[u] {
 			put(held, c)
 		}
 	}
@@ -85,9 +84,9 @@ func (r *Roster) settle(q *Question, held []uint64) {
 			put(held, c.number)
 		}
 	}
-	for _, c := range r.excepting {
-		if has(held, c.number) && c.excepted(q.Subject) {
-			held[c.number/64] &^= 1 << (c.number % 64)
+	for n := range Held(held).Among(r.excepting) {
+		if r.crowds[n].excepted(q.Subject) {
+			Held(held).Drop(n)
 		}
 	}
 }

@@ -24,8 +24,8 @@ func (p *party) carries(q *gate.Question, claim string, fits func(string) bool) 
 func (c *claim) some(q *gate.Question, fits func(string) bool) bool {
 	switch {
 	case c.doc.FromGroups:
-		for _, g := range q.Subject.Groups() {
-			if gives := c.groups.Of(g); gives.value != "" && fits(gives.value) {
+		for gives := range c.groups.Among(q.Subject.Groups()) {
+			if gives.value != "" && fits(gives.value) {
 				return true
 			}
 		}

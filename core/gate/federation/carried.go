@@ -46,10 +46,8 @@ func (b *bureau) allGifts() map[directory.GroupID][]gift {
 
 // given adds what the groups of a subject give to a list.
 func (b *bureau) given(s *directory.Subject, to []gift) []gift {
-	for _, g := range s.Groups() {
-		if b.gifts.May(g) {
-			to = append(to, b.gifts.Of(g)...)
-		}
+	for gifts := range b.gifts.Among(s.Groups()) {
+		to = append(to, gifts...)
 	}
 	return to
 }

@@ -76,7 +76,7 @@ func (p *product) seated(q *gate.Question) gate.Verdict {
 		return gate.Opened
 	}
 	short := q.ShutFor(gate.ByNoSeat, p.line.Name, "")
-	at, ends := q.Facts.At, q.Subject.User.Expires
+	at, ends := q.Facts.At, q.Subject.User().Expires
 	switch {
 	case !at.IsZero() && !ends.IsZero() && !at.Before(ends.Time):
 		return gate.Opened

@@ -48,7 +48,7 @@ type policy struct {
 	anyone bool // no who of its own: the tags alone say for whom
 	crowd  *gate.Crowd
 	tags   []string
-	ids    []uint32 // of the tags
+	needs  gate.Held // a bit for each of the tags
 	ways   []string
 	when   situation.Condition
 	admit  bool
@@ -99,8 +99,9 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 	for i := range p.policies {
 		c := &p.policies[i]
 		c.conditions = []*situation.Condition{&c.when}
+		c.needs = make(gate.Held, len(p.names)/64+1)
 		for _, tag := range c.tags {
-			c.ids = append(c.ids, p.tagID(tag))
+			c.needs.Put(p.tagID(tag))
 		}
 		for _, way := range c.ways {
 			p.crowds[way].Add(c.crowd)
@@ -227,7 +228,7 @@ func (p *porter) overriding(q *gate.Question) string {
 	if p.override == "" {
 		return ""
 	}
-	for _, v := range q.Subject.User.Attributes.Get(p.override) {
+	for _, v := range q.Subject.User().Attributes.Get(p.override) {
 		if v.Kind != filter.Complex {
 			return v.Text
 		}

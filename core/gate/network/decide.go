@@ -176,7 +176,7 @@ func (p *porter) routes(q visit, c *policy) []gate.Route {
 
 // fits says whether a policy that names the subject is for the tags that it gets.
 func (c *policy) fits(q visit) bool {
-	return !c.broken && (c.tags == nil || slices.ContainsFunc(c.ids, q.tags.Has))
+	return !c.broken && (c.tags == nil || q.tags.Meets(c.needs))
 }
 
 func (p *point) Misses(q *gate.Question) []gate.Miss {
@@ -201,7 +201,7 @@ func (p *point) Misses(q *gate.Question) []gate.Miss {
 			continue
 		}
 		lacks := c.crowd.Lacks(q)
-		if c.tags != nil && !slices.ContainsFunc(c.ids, have.Has) {
+		if c.tags != nil && !have.Meets(c.needs) {
 			for _, t := range c.tags {
 				lacks = append(lacks, "tag:"+t)
 			}
