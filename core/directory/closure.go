@@ -11,6 +11,7 @@ type nesting struct {
 	parents  lists[GroupID] // by group: those that hold it
 	children lists[GroupID]
 	above    lists[GroupID] // by group
+	held     []uint64       // a bit for each group: whether others are above it
 	rings    [][]GroupID    // those of more than one group, and groups that hold themselves
 	unions   sync.Pool      // of *union
 }
@@ -53,8 +54,19 @@ func newNesting(parents [][]GroupID) *nesting {
 	for g, r := range ring {
 		over[g] = above[r]
 	}
-	n.above = gather(over)
+	n.above, n.held = gather(over), make([]uint64, len(over)/64+1)
+	for g := range over {
+		n.hold(GroupID(g))
+	}
 	return n
+}
+
+// hold notes whether others are above a group.
+func (n *nesting) hold(g GroupID) {
+	n.held[g/64] &^= 1 << (g % 64)
+	if len(n.over(g)) > 1 {
+		n.held[g/64] |= 1 << (g % 64)
+	}
 }
 
 // over lists a group and all groups that its members flow into, in order.

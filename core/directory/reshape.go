@@ -94,7 +94,10 @@ func (n *nesting) with(held map[GroupID][]GroupID) (next *nesting, moved []Group
 			return nil, nil, false
 		}
 	}
-	next.above = n.above.with(over)
+	next.above, next.held = n.above.with(over), slices.Clone(n.held)
+	for _, g := range moved {
+		next.hold(g)
+	}
 	return next, moved, true
 }
 
