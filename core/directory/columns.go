@@ -2,6 +2,7 @@ package directory
 
 import (
 	"encoding/binary"
+	"iter"
 	"maps"
 	"slices"
 	"strings"
@@ -176,19 +177,62 @@ func (b *Book) own(attribute string) bool {
 	return len(n.distinct) > some/4 && len(n.distinct) > asked/8*7
 }
 
-// starting says of users whether they have what a filter starts from; of those who
-// may have it otherwise than as a plain text, it says yes.
-func (b *Book) starting(start filter.Start, ok bool) func(UserID) bool {
+// starting yields the kinds of users, by some attributes, that may have what a filter
+// starts from: those too that have it otherwise than as a plain text.
+func (b *Book) starting(k *Kinds, attributes []string, start filter.Start, ok bool) iter.Seq[int] {
 	if !ok {
-		return func(UserID) bool { return true }
+		return func(yield func(int) bool) {
+			for kind := range k.Count() {
+				if !yield(kind) {
+					return
+				}
+			}
+		}
 	}
-	c := b.column(start.Attribute)
-	may := make([]bool, len(c.distinct))
-	for n, t := range c.distinct {
-		folded := name.Fold(t)
-		may[n] = folded == start.Text || !start.Whole && strings.HasPrefix(folded, start.Text) || t != "" && t[0] == 0
+	type key struct{ attributes, start string }
+	all := b.Once(key{strings.Join(attributes, "\x00"), start.Attribute}, func() any { return b.shelve(k, start.Attribute) }).(*starts)
+	return func(yield func(int) bool) {
+		from, _ := slices.BinarySearch(all.texts, start.Text)
+		for i := from; i < len(all.texts) && (all.texts[i] == start.Text || !start.Whole && strings.HasPrefix(all.texts[i], start.Text)); i++ {
+			for _, kind := range all.kinds[i] {
+				if !yield(kind) {
+					return
+				}
+			}
+		}
+		for _, kind := range all.others {
+			if !yield(kind) {
+				return
+			}
+		}
 	}
-	return func(u UserID) bool { return may[c.of[u]] }
+}
+
+// starts are the kinds of users by their values of one attribute.
+type starts struct {
+	texts  []string // folded, in order
+	kinds  [][]int  // beside texts
+	others []int    // those with values that are not one plain text
+}
+
+func (b *Book) shelve(k *Kinds, attribute string) *starts {
+	c, all := b.column(attribute), &starts{}
+	of := map[string][]int{}
+	for kind := range k.Count() {
+		switch t := c.distinct[c.of[k.Users(kind)[0]]]; {
+		case t == "":
+		case t[0] == 0:
+			all.others = append(all.others, kind)
+		default:
+			folded := name.Fold(t)
+			of[folded] = append(of[folded], kind)
+		}
+	}
+	all.texts = slices.Sorted(maps.Keys(of))
+	for _, t := range all.texts {
+		all.kinds = append(all.kinds, of[t])
+	}
+	return all
 }
 
 // likeness is a user as a filter sees it, by the columns of some attributes: those

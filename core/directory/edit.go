@@ -150,7 +150,7 @@ func (b *Book) regroupAll(base *Book, groups map[GroupID]*Group, links map[UserI
 // links of the users who come into it and go out.
 func (b *Book) regroup(base *Book, g GroupID, links map[UserID][]link, linksOf func(UserID) []link) (inner []GroupID, ok bool) {
 	record := b.groups.records[g]
-	j := joining{book: b, id: g, group: record, some: make([]name.Ref, ahead)}
+	j := joining{book: b, id: g, group: record, some: make([]name.Ref, 2*ahead)}
 	j.all()
 	slices.Sort(j.groups)
 	if len(j.devices) > 0 || base.holdsDevices(g) {

@@ -19,7 +19,7 @@ func (b *Book) link() {
 	primary := b.takeStock()
 	joined := make([]joining, b.Groups())
 	parallel.For(b.Groups(), 64, func(from, to int) {
-		some := make([]name.Ref, ahead)
+		some := make([]name.Ref, 2*ahead)
 		for id := from; id < to; id++ {
 			joined[id] = joining{book: b, id: GroupID(id), group: b.groups.records[id], some: some}
 			joined[id].all()
@@ -84,7 +84,7 @@ type joining struct {
 	devices  []DeviceID
 	managers Party
 	findings []finding.Finding
-	some     []name.Ref // room for references that are looked up together
+	some     []name.Ref // room for two batches
 }
 
 func (j *joining) find(code finding.Code, at place.Place, names []string, message, fix string) {
@@ -108,10 +108,7 @@ func (j *joining) all() {
 	each(j, g.Members.Users, home, what, b.FindUser, j.addUser)
 	each(j, g.Members.Groups, home, what, b.FindGroup, j.addGroup)
 	each(j, g.Members.Devices, home, what, b.FindDevice, j.addDevice)
-	j.addMany(g.Members.Any, home, what, func(r name.Ref) bool { return strings.Contains(r.Name, "=") }, b.byDN.findAll, b.object)
-	j.addMany(g.Members.Any, home, what, func(r name.Ref) bool { return !strings.Contains(r.Name, "=") },
-		func(refs []name.Ref) [ahead]uint32 { return b.users.findAll(b.folded[b.groups.home[j.id]], refs) },
-		func(n uint32) object { return object{"user", n} })
+	j.addMany(g.Members.Any, home, what)
 }
 
 // each looks names up and adds what they lead to.
@@ -125,32 +122,44 @@ func each[T any](j *joining, refs []name.Ref, home, what string, find func(writt
 	}
 }
 
-// addMany adds those members, of which the source does not say what they are, that
-// are of some kind: found all at once as far as that goes, and else one by one.
-func (j *joining) addMany(refs []name.Ref, home, what string, is func(name.Ref) bool, find func([]name.Ref) [ahead]uint32, object func(uint32) object) {
-	some, count := j.some, 0
-	flush := func() {
-		for i, n := range find(some[:count]) {
-			switch {
-			case i >= count:
-			case n == none:
-				j.addAny(some[i], home, what)
-			default:
-				j.addObject(object(n), some[i].Place)
+// addMany adds members of which the source does not say what they are: found many at
+// once as far as that goes, and else one by one.
+func (j *joining) addMany(refs []name.Ref, home, what string) {
+	b := j.book
+	dns := batch{some: j.some[:0:ahead], find: b.byDN.findAll, object: b.object}
+	names := batch{some: j.some[ahead : ahead : 2*ahead],
+		find:   func(refs []name.Ref) [ahead]uint32 { return b.users.findAll(b.folded[b.groups.home[j.id]], refs) },
+		object: func(n uint32) object { return object{"user", n} },
+	}
+	flush := func(x *batch) {
+		found := x.find(x.some)
+		for i, r := range x.some {
+			if found[i] == none {
+				j.addAny(r, home, what)
+			} else {
+				j.addObject(x.object(found[i]), r.Place)
 			}
 		}
-		count = 0
+		x.some = x.some[:0]
 	}
 	for _, r := range refs {
-		if !is(r) {
-			continue
+		x := &names
+		if strings.Contains(r.Name, "=") {
+			x = &dns
 		}
-		some[count] = r
-		if count++; count == ahead {
-			flush()
+		if x.some = append(x.some, r); len(x.some) == ahead {
+			flush(x)
 		}
 	}
-	flush()
+	flush(&dns)
+	flush(&names)
+}
+
+// batch is some references that are looked up together, at most ahead of them.
+type batch struct {
+	some   []name.Ref
+	find   func([]name.Ref) [ahead]uint32
+	object func(uint32) object
 }
 
 // addAny adds a member of which the source does not say what it is.

@@ -153,6 +153,14 @@ func (b *Book) DeviceNames() iter.Seq[string] { return slices.Values(b.devices.f
 // text, in any case.
 func (b *Book) GroupsFrom(start string) iter.Seq[GroupID] {
 	return func(yield func(GroupID) bool) {
+		if start == "" {
+			for g := range GroupID(b.Groups()) {
+				if !yield(g) {
+					return
+				}
+			}
+			return
+		}
 		for _, d := range b.folded {
 			begin := d + "/" + name.Fold(start)
 			var short [256]byte

@@ -115,14 +115,14 @@ func (r *rules) enrol(b *Book, members [][]link) {
 				}
 				continue
 			}
-			k, possible := b.Kinds(r.reads[g]), b.starting(start, ok)
+			k := b.Kinds(r.reads[g])
 			var kinds []int
 			count := 0
 			like := b.likeness(r.reads[g])
-			for kind := range k.Count() {
+			for kind := range b.starting(k, r.reads[g], start, ok) {
 				users := k.Users(kind)
 				like.user = users[0]
-				if possible(like.user) && b.mayDraw(g, like.user) && b.Group(g).Rule.Filter.Match(like) {
+				if b.mayDraw(g, like.user) && b.Group(g).Rule.Filter.Match(like) {
 					kinds = append(kinds, kind)
 					count += len(users)
 				}

@@ -1,6 +1,7 @@
 package filter
 
 import (
+	"bytes"
 	"cmp"
 	"encoding/json"
 	"strconv"
@@ -150,17 +151,21 @@ func (l literal) holds(op string, v Value, exact bool) bool {
 }
 
 func (l literal) within(op string, v Value, exact bool) bool {
-	have, want := v.Text, l.text
-	if !exact {
-		have, want = name.Fold(have), l.folded
+	if exact {
+		return withinBytes(op, []byte(v.Text), []byte(l.text))
 	}
+	var short [128]byte
+	return withinBytes(op, name.AppendFold(short[:0], v.Text), []byte(l.folded))
+}
+
+func withinBytes(op string, have, want []byte) bool {
 	switch op {
 	case "co":
-		return strings.Contains(have, want)
+		return bytes.Contains(have, want)
 	case "sw":
-		return strings.HasPrefix(have, want)
+		return bytes.HasPrefix(have, want)
 	}
-	return strings.HasSuffix(have, want)
+	return bytes.HasSuffix(have, want)
 }
 
 func (l literal) order(v Value, exact bool) int {

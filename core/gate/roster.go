@@ -16,7 +16,7 @@ type Roster struct {
 	groups    ByGroup[[]uint32] // the crowds that name a group
 	users     map[directory.UserID][]uint32
 	sieve     [8]uint64 // a bit for several users, of whom one may be among these
-	excepting Held // a bit for each crowd: those that except somebody
+	excepting Held      // a bit for each crowd: those that except somebody
 	claiming  []*Crowd
 }
 

@@ -19,11 +19,11 @@ import (
 // Fold(a) == Fold(b) exactly where strings.EqualFold(a, b).
 func Fold(s string) string {
 	for i := 0; i < len(s); i++ {
-		if c := s[i]; c >= utf8.RuneSelf || 'a' <= c && c <= 'z' {
+		if s[i] >= utf8.RuneSelf {
 			return strings.Map(foldRune, s)
 		}
 	}
-	return s
+	return strings.ToUpper(s)
 }
 
 // AppendFold appends the folded form of s.

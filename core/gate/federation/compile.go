@@ -154,10 +154,10 @@ func groupValues(s *gate.Site, d *Claim) map[directory.GroupID]given {
 	start := glob[:max(strings.IndexAny(glob+"*", `*?[\`), 0)]
 	for g := range s.Book.GroupsFrom(start) {
 		group := s.Book.Group(g).Name
-		if !strings.HasPrefix(group, start) || !s.Counts(g) {
+		if !strings.HasPrefix(group, start) {
 			continue
 		}
-		if value, ok := d.valueOf(group); ok {
+		if value, ok := d.valueOf(group); ok && s.Counts(g) {
 			values[g] = given{value, claimRight(d.Claim, value)}
 		}
 	}
