@@ -34,7 +34,7 @@ func newMetrics(s *service.Service) *metrics {
 	}
 	gauge("gatemap_revision", "Number of the revision in force.", func(h *service.Head) int { return h.Revision.Number })
 	gauge("gatemap_users", "Users in the map.", func(h *service.Head) int { return h.Atlas.Book.Users() })
-	gauge("gatemap_groups", "Groups in the map.", func(h *service.Head) int { return h.Atlas.Book.Groups() })
+	gauge("gatemap_groups", "Groups in the map.", func(h *service.Head) int { return h.Atlas.Book.GroupCount() })
 	gauge("gatemap_systems", "Systems in the map.", func(h *service.Head) int { return len(h.Atlas.Systems) })
 	m.registry.MustRegister(m.requests, findings{s}, collectors.NewGoCollector(),
 		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))

@@ -131,7 +131,7 @@ func (a Answers) Groups(_ context.Context, user string) (*answer.Groups, error) 
 	}
 	g := &answer.Groups{User: a.Atlas.Book.UserName(u), Groups: []answer.Group{}}
 	subject := a.Atlas.Book.Subject(u)
-	for _, id := range subject.Groups() {
+	for _, id := range a.Atlas.Book.InOrder(subject.Groups()) {
 		g.Groups = append(g.Groups, answer.Group{
 			Group: a.Atlas.Book.GroupName(id), How: string(subject.How(id)), Path: a.names(subject.Path(id)),
 		})

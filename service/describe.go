@@ -16,7 +16,7 @@ func (h *Head) Map() *answer.Map {
 	m := &answer.Map{
 		Title: h.Atlas.Title, Revision: h.Revision.Number, TimeZone: frame.Zone.String(),
 		Networks: []answer.Network{}, Windows: []answer.Window{},
-		Users: h.Atlas.Book.Users(), Groups: h.Atlas.Book.Groups(), Systems: len(h.Atlas.Systems),
+		Users: h.Atlas.Book.Users(), Groups: h.Atlas.Book.GroupCount(), Systems: len(h.Atlas.Systems),
 	}
 	for _, n := range frame.Networks {
 		ranges := make([]string, len(n.Prefixes))
@@ -68,7 +68,7 @@ func (a Answers) Group(written string) (*answer.GroupInfo, error) {
 		Group: book.GroupName(id), Description: g.Description, DN: g.DN, Host: g.Host,
 		Kind: cmp.Or(string(g.Kind), "security"), Draws: cmp.Or(string(g.Draws), "any"), Opens: cmp.Or(string(g.Opens), "any"),
 		Members: len(book.Members(id)), Managers: []string{},
-		ManagedBy: groupNames(book, book.Managers(id).Groups), Holds: groupNames(book, book.Held(id)), HeldBy: groupNames(book, book.Holders(id)),
+		ManagedBy: groupNames(book, book.Managers(id).Groups), Holds: groupNames(book, book.InOrder(book.Held(id))), HeldBy: groupNames(book, book.InOrder(book.Holders(id))),
 	}
 	if g.Rule != nil {
 		d.Rule = g.Rule.Text

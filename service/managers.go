@@ -29,7 +29,7 @@ func (s *Service) OwnGroups(by operator.Actor) (*answer.OwnGroups, error) {
 		return nil, err
 	}
 	all := &answer.OwnGroups{User: book.UserName(u), DisplayName: book.User(u).Attributes.First("displayName"), Groups: []answer.OwnGroup{}}
-	for g := range directory.GroupID(book.Groups()) {
+	for g := range book.AllGroups {
 		if !manages(book, u, g) {
 			continue
 		}

@@ -90,9 +90,9 @@ func (a Answers) searchUsers(add adder) {
 
 func (a Answers) searchGroups(add adder) {
 	book := a.Atlas.Book
-	for i, text := range book.Texts().Groups {
+	texts := book.Texts().Groups
+	for id := range book.AllGroups {
 		add(func() answer.Item {
-			id := directory.GroupID(i)
 			g := book.Group(id)
 			detail := "security group"
 			if g.Kind == "mail" {
@@ -102,7 +102,7 @@ func (a Answers) searchGroups(add adder) {
 				detail += " by rule"
 			}
 			return answer.Item{Kind: answer.KindGroup, Name: book.GroupName(id), Title: g.Description, Detail: detail, Active: true}
-		}, text)
+		}, texts[id])
 	}
 }
 

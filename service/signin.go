@@ -7,7 +7,6 @@ import (
 	"time"
 
 	"gatemap/answer"
-	"gatemap/core/directory"
 	"gatemap/core/name"
 	"gatemap/operator"
 	"gatemap/store"
@@ -170,7 +169,7 @@ func (s *Service) manager(named string) (user string, ok bool) {
 	if err != nil || !book.User(u).IsActive() {
 		return "", false
 	}
-	for g := range directory.GroupID(book.Groups()) {
+	for g := range book.AllGroups {
 		if manages(book, u, g) {
 			return book.UserName(u), true
 		}

@@ -75,6 +75,9 @@ func (t *touch) mark(q *gate.Question, sheet, systems []uint64) {
 		}
 	}
 	for _, g := range q.Subject.Groups() {
+		if int(g)+1 >= len(t.start) {
+			break // these came later, and no line names them
+		}
 		put(t.bits[t.start[g]:t.start[g+1]])
 	}
 	put(t.users[q.Subject.ID])

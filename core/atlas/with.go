@@ -3,6 +3,7 @@ package atlas
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"gatemap/core/directory"
 	"gatemap/core/finding"
@@ -15,7 +16,7 @@ import (
 // Changed is what is otherwise in a map.
 type Changed struct {
 	Title string
-	// Book is of the same users and groups, and Frame begins with the networks and
+	// Book is edited from that of the atlas, and Frame begins with the networks and
 	// windows of the one before.
 	Book       *directory.Book
 	Frame      *situation.Frame
@@ -24,15 +25,15 @@ type Changed struct {
 }
 
 // With is the atlas as it is with changes. It shares all systems but those that have
-// another document, that need an answer of one of these, and that name a group of
-// another kind or reach, or a network or window that was not there. The error is as
+// another document, that need an answer of one of these, and that name a group that came,
+// went, or is of another kind or reach, or a network or window that was not there. The error is as
 // that of Compile.
 func (a *Atlas) With(c Changed) (*Atlas, error) {
 	n := &Atlas{Title: c.Title, Book: c.Book, Frame: c.Frame, Systems: a.Systems, touch: a.touch}
 	book, documents, guarantees := c.Book, c.Systems, c.Guarantees
 	var errs place.Errors
 	added := added(a.Frame, c.Frame)
-	if len(documents)+len(book.Reshaped())+len(added) == 0 {
+	if len(documents)+len(book.Reshaped())+len(book.Moved())+len(added) == 0 {
 		return n, n.promises(guarantees, &errs)
 	}
 	n.Systems = slices.Clone(a.Systems)
@@ -73,7 +74,7 @@ func (a *Atlas) With(c Changed) (*Atlas, error) {
 func (a *Atlas) stale(list []*gate.System, book *directory.Book, added []string) map[int]bool {
 	stale := map[int]bool{}
 	for i, s := range a.Systems {
-		if s.leansOn(book.Reshaped(), book) || s.misses(added) {
+		if s.leansOn(book.Reshaped(), book) || s.misses(added) || s.means(book.Moved(), book) {
 			stale[i] = true
 		}
 		if list[i] == s.Document {
@@ -162,6 +163,26 @@ func (s *System) leansOn(groups []directory.GroupID, book *directory.Book) bool 
 	return slices.ContainsFunc(groups, func(g directory.GroupID) bool {
 		return s.Site.Uncounted(g) != now.Uncounted(g) &&
 			(grouped != nil && grouped.TakesName(book.Group(g).Name) || slices.ContainsFunc(s.Site.Mapped, func(m gate.Mapped) bool { return m.Group == g }))
+	})
+}
+
+// means says whether a system looks at one of some groups that came or went, or has a
+// name that may lead to it, or to more than it.
+func (s *System) means(groups []directory.GroupID, book *directory.Book) bool {
+	now := gate.Site{System: s.Document, Book: book}
+	grouped, _ := s.Gate.(gate.Grouped)
+	return slices.ContainsFunc(groups, func(g directory.GroupID) bool {
+		site := &now
+		if book.Gone(g) {
+			site = s.Site
+		}
+		full := book.GroupName(g)
+		_, bare, _ := strings.Cut(full, "/")
+		named := func(other directory.GroupID) bool { return strings.EqualFold(s.Site.Book.Group(other).Name, bare) }
+		return grouped != nil && grouped.TakesName(bare) && site.Counts(g) ||
+			slices.ContainsFunc(s.Site.Mapped, func(m gate.Mapped) bool { return named(m.Group) }) ||
+			slices.ContainsFunc(s.Site.Named, named) ||
+			slices.ContainsFunc(s.Site.Findings, func(f finding.Finding) bool { return directory.Concerns(&f, full) })
 	})
 }
 

@@ -80,8 +80,8 @@ type person struct {
 // sides lists the users of two books, by name.
 func sides(before, after *directory.Book) []person {
 	number := map[string]directory.GroupID{}
-	for g := range before.Groups() {
-		number[before.GroupName(directory.GroupID(g))] = directory.GroupID(g)
+	for g := range before.AllGroups {
+		number[before.GroupName(g)] = g
 	}
 	// counts gives the number before of a group that counts as it did.
 	counts := make([]int, after.Groups())

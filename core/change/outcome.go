@@ -55,8 +55,9 @@ func (t *Trial) named(fresh []*atlas.System) []directory.UserID {
 		old := t.old(s)
 		if old.Document == s.Document {
 			// It looks at one that is otherwise, groups count otherwise in it, or a name
-			// leads to something now.
-			if lost(s) < lost(old) {
+			// leads to something now, or no longer.
+			if !slices.Equal(lost(s), lost(old)) {
+				users = append(users, gate.Candidates(t.before.Book, old.Site.Roster.All())...)
 				users = append(users, gate.Candidates(t.Atlas.Book, s.Site.Roster.All())...)
 			}
 			continue
@@ -77,14 +78,14 @@ func (t *Trial) named(fresh []*atlas.System) []directory.UserID {
 	return slices.Compact(users)
 }
 
-// lost counts the names in a system that lead to nothing.
-func lost(s *atlas.System) (n int) {
+// lost are the names in the lines of a system that lead to nothing, or to too much.
+func lost(s *atlas.System) (names []string) {
 	for _, f := range s.Site.Findings {
-		if f.Code == finding.UnknownName {
-			n++
+		if f.Code == finding.UnknownName || f.Code == finding.AmbiguousName {
+			names = append(names, f.Where.Rule+" "+strings.Join(f.Names, " "))
 		}
 	}
-	return n
+	return names
 }
 
 // besides adds to some users those to whom it can matter that groups count otherwise in

@@ -11,6 +11,7 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/finding"
 	"gatemap/core/gate"
+	"gatemap/core/name"
 	"gatemap/core/situation"
 )
 
@@ -124,35 +125,80 @@ func amended(b *directory.Book, was, is *atlas.Map) (book *directory.Book, ok bo
 	e := directory.Edit{Users: map[directory.UserID]*directory.User{}, Groups: map[directory.GroupID]*directory.Group{}}
 	for i, now := range is.Directories {
 		old := was.Directories[i]
-		if old.Name != now.Name || !slices.Equal(old.Exact, now.Exact) || !reflect.DeepEqual(old.Joins, now.Joins) || !slices.Equal(old.Devices, now.Devices) && !reflect.DeepEqual(old.Devices, now.Devices) ||
-			!records(old.Users, now.Users, e.Users, func(u *directory.User) (directory.UserID, error) { return b.LookUser(old.Name+"/"+u.Name, "") }) ||
-			!records(old.Groups, now.Groups, e.Groups, func(g *directory.Group) (directory.GroupID, error) { return b.LookGroup(old.Name+"/"+g.Name, "") }) {
+		if old.Name != now.Name || !slices.Equal(old.Exact, now.Exact) || !reflect.DeepEqual(old.Joins, now.Joins) || !slices.Equal(old.Devices, now.Devices) && !reflect.DeepEqual(old.Devices, now.Devices) {
 			return nil, false
 		}
+		users, groups := between(old.Users, now.Users, func(u *directory.User) string { return u.Name }), between(old.Groups, now.Groups, func(g *directory.Group) string { return g.Name })
+		if len(users.gone)+len(users.come) > 0 || users.twice || groups.twice {
+			return nil, false
+		}
+		for _, u := range users.others {
+			id, err := b.LookUser(old.Name+"/"+u.Name, "")
+			if err != nil {
+				return nil, false
+			}
+			e.Users[id] = u
+		}
+		for _, g := range groups.come {
+			e.Come = append(e.Come, directory.Coming{Home: i, Group: g})
+		}
+		for j, g := range slices.Concat(groups.others, groups.gone) {
+			id, err := b.LookGroup(old.Name+"/"+g.Name, "")
+			switch {
+			case err != nil:
+				return nil, false
+			case j < len(groups.others):
+				e.Groups[id] = g
+			default:
+				e.Go = append(e.Go, id)
+			}
+		}
 	}
-	if len(e.Users)+len(e.Groups) == 0 {
+	if len(e.Users)+len(e.Groups)+len(e.Come)+len(e.Go) == 0 {
 		return b, true
 	}
 	return b.With(e)
 }
 
-// records notes the records of a list that are not those of another; ok is false
-// where some come or go.
-func records[ID comparable, T any](was, is []*T, into map[ID]*T, find func(*T) (ID, error)) (ok bool) {
-	if len(was) != len(is) {
-		return false
+// records are those of a list that are not those of another: others of the same
+// names, and those that come and go. twice says that a name stands there twice.
+type records[T any] struct {
+	others, come, gone []*T
+	twice              bool
+}
+
+func between[T any](was, is []*T, named func(*T) string) (d records[T]) {
+	for len(was) > 0 && len(is) > 0 && was[0] == is[0] {
+		was, is = was[1:], is[1:]
 	}
-	for i, now := range is {
-		if was[i] == now {
-			continue
-		}
-		id, err := find(was[i])
-		if other, stillErr := find(now); err != nil || stillErr != nil || id != other {
-			return false
-		}
-		into[id] = now
+	for len(was) > 0 && len(is) > 0 && was[len(was)-1] == is[len(is)-1] {
+		was, is = was[:len(was)-1], is[:len(is)-1]
 	}
-	return true
+	old := make(map[string]*T, len(was))
+	for _, r := range was {
+		old[name.Fold(named(r))] = r
+	}
+	d.twice = len(old) < len(was)
+	seen := make(map[string]bool, len(is))
+	for _, r := range is {
+		folded := name.Fold(named(r))
+		d.twice = d.twice || seen[folded]
+		seen[folded] = true
+		before, known := old[folded]
+		switch {
+		case !known:
+			d.come = append(d.come, r)
+		case before != r:
+			d.others = append(d.others, r)
+		}
+		delete(old, folded)
+	}
+	for _, r := range was {
+		if old[name.Fold(named(r))] == r {
+			d.gone = append(d.gone, r)
+		}
+	}
+	return d
 }
 
 // OutcomeWithin is Outcome, but where a map was compiled anew, and has more than so

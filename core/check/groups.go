@@ -21,7 +21,7 @@ var groups = Analyzer{
 			}
 		}
 		active := p.Atlas.Book.ActiveMembers()
-		for g := range directory.GroupID(p.Atlas.Book.Groups()) {
+		for g := range p.Atlas.Book.AllGroups {
 			p.group(g, mapped[g], active[g])
 		}
 	},
@@ -85,7 +85,7 @@ var unused = Analyzer{
 				use(g)
 			}
 		}
-		for g := range directory.GroupID(book.Groups()) {
+		for g := range book.AllGroups {
 			for _, manager := range book.Managers(g).Groups {
 				use(manager)
 			}
@@ -97,9 +97,9 @@ var unused = Analyzer{
 				use(inner)
 			}
 		}
-		for g, is := range used {
-			group, full := book.Group(directory.GroupID(g)), book.GroupName(directory.GroupID(g))
-			if is || group.Kind == "mail" {
+		for g := range book.AllGroups {
+			group, full := book.Group(g), book.GroupName(g)
+			if used[g] || group.Kind == "mail" {
 				continue
 			}
 			p.Add(finding.New(finding.UnusedGroup, group.Place,

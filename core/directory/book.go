@@ -46,6 +46,7 @@ type Book struct {
 	groupUsers lists[link] // the other way round
 	nesting    *nesting
 	reshaped   []GroupID
+	late       *late // nil where the groups are those of which the book was built
 	within     effective
 	deviceIn   [][]GroupID    // by device
 	attributes map[string]int // how many users have each
@@ -54,6 +55,7 @@ type Book struct {
 	findings   []finding.Finding
 	found      map[GroupID][]finding.Finding // in the records of groups
 	managers   map[GroupID]Party
+	primaries  map[string]bool // the groups that records of users name, as written
 	once       sync.Map // by key: func() any
 	texts      atomic.Pointer[Texts]
 
@@ -124,7 +126,8 @@ func checkGroup(g *Group, errs *place.Errors) {
 	}
 }
 
-// Users, Groups and Devices count the records.
+// Users, Groups and Devices count the records, and so the numbers: groups that went have
+// one too (see AllGroups).
 func (b *Book) Users() int   { return len(b.users.records) }
 func (b *Book) Groups() int  { return len(b.groups.records) }
 func (b *Book) Devices() int { return len(b.devices.records) }
@@ -168,7 +171,7 @@ func (b *Book) Once(key any, work func() any) any {
 // Findings are what was found while the directories were put together.
 func (b *Book) Findings() []finding.Finding {
 	var all []finding.Finding
-	for _, g := range slices.Sorted(maps.Keys(b.found)) {
+	for _, g := range b.InOrder(slices.Sorted(maps.Keys(b.found))) {
 		all = append(all, b.found[g]...)
 	}
 	return append(all, b.findings...)

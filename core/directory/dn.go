@@ -128,12 +128,20 @@ func (x *dnIndex) findAll(refs []name.Ref) (found [ahead]uint32) {
 
 // named finds what bears a distinguished name.
 func (b *Book) named(dn string) (object, bool) {
-	n, ok := b.byDN.find(dn)
-	if !ok {
+	if n, ok := b.byDN.find(dn); ok {
+		o := b.object(n)
+		return o, !b.went(o)
+	}
+	if b.late == nil || len(b.late.dns) == 0 {
 		return object{}, false
 	}
-	return b.object(n), true
+	canonical, _ := name.DN(dn)
+	g, ok := b.late.dns[canonical]
+	return object{"group", uint32(g)}, ok
 }
+
+// went says that something is a group that is no longer there.
+func (b *Book) went(o object) bool { return o.kind == "group" && b.Gone(GroupID(o.id)) }
 
 func (b *Book) placeOf(n uint32) place.Place {
 	switch o := b.object(n); o.kind {
@@ -149,6 +157,9 @@ func (b *Book) placeOf(n uint32) place.Place {
 // object is what the index of distinguished names has under a number.
 func (b *Book) object(n uint32) object {
 	users, groups := uint32(b.Users()), uint32(b.Groups())
+	if b.late != nil {
+		groups = uint32(b.late.built)
+	}
 	switch {
 	case n < users:
 		return object{"user", n}

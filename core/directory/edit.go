@@ -11,10 +11,12 @@ import (
 )
 
 // Edit is what a change does to a book: users and groups with other records, by
-// the same names.
+// the same names, and groups that come and go.
 type Edit struct {
 	Users  map[UserID]*User
 	Groups map[GroupID]*Group
+	Come   []Coming
+	Go     []GroupID
 }
 
 // With is the book as an edit makes it. It shares all that the edit does not
@@ -28,7 +30,7 @@ type Edit struct {
 func (b *Book) With(e Edit) (edited *Book, ok bool) {
 	n := &Book{
 		directories: b.directories, folded: b.folded, exact: b.exact, users: b.users, groups: b.groups, devices: b.devices, byDN: b.byDN,
-		nesting: b.nesting, deviceIn: b.deviceIn, attributes: b.attributes, bounded: b.bounded, rules: b.rules, findings: b.findings, found: b.found, managers: b.managers,
+		nesting: b.nesting, deviceIn: b.deviceIn, attributes: b.attributes, bounded: b.bounded, rules: b.rules, findings: b.findings, found: b.found, managers: b.managers, primaries: b.primaries,
 	}
 	n.base.Store(b)
 	b.base.Store(nil) // books in a row would keep each other for ever
@@ -50,7 +52,8 @@ func (b *Book) With(e Edit) (edited *Book, ok bool) {
 			}
 		}
 	}
-	if !n.rerecord(b, e.Groups) {
+	groups, ok := n.move(b, e)
+	if !ok || !n.rerecord(b, groups) {
 		return nil, false
 	}
 	for u, record := range e.Users {
@@ -66,7 +69,7 @@ func (b *Book) With(e Edit) (edited *Book, ok bool) {
 			links[u] = n.describeAgain(u, linksOf(u), changed)
 		}
 	}
-	if !n.regroupAll(b, e.Groups, links, linksOf) {
+	if !n.regroupAll(b, groups, links, linksOf) {
 		return nil, false
 	}
 	n.relink(b, links)
@@ -87,6 +90,15 @@ func (b *Book) rerecord(base *Book, groups map[GroupID]*Group) (ok bool) {
 	b.managers, b.found = maps.Clone(b.managers), maps.Clone(b.found)
 	ruled := false
 	for g, record := range groups {
+		if int(g) >= base.Groups() || b.Gone(g) {
+			var errs place.Errors
+			if checkGroup(record, &errs); errs.Err() != nil {
+				return false
+			}
+			b.groups.records[g] = record
+			ruled = true
+			continue
+		}
 		old := base.groups.records[g]
 		if record.Name != old.Name || record.DN != old.DN || record.Draws != old.Draws && base.isPrimary(g) {
 			return false
@@ -111,7 +123,7 @@ func (b *Book) rerecord(base *Book, groups map[GroupID]*Group) (ok bool) {
 // another kind or reach, and what follows for the users below them.
 func (b *Book) regroupAll(base *Book, groups map[GroupID]*Group, links map[UserID][]link, linksOf func(UserID) []link) (ok bool) {
 	slices.Sort(b.reshaped)
-	all := slices.Collect(maps.Keys(groups))
+	all := append(slices.Collect(maps.Keys(groups)), b.concerned(base)...)
 	for _, g := range b.reshaped {
 		all = append(all, base.listing(g)...)
 	}
@@ -127,8 +139,9 @@ func (b *Book) regroupAll(base *Book, groups map[GroupID]*Group, links map[UserI
 		}
 	}
 	var below []GroupID
-	if len(held) > 0 {
-		if b.nesting, below, ok = base.nesting.with(held); !ok {
+	came := slices.DeleteFunc(slices.Clone(b.Moved()), b.Gone)
+	if len(held)+len(came) > 0 {
+		if b.nesting, below, ok = base.nesting.with(held, came); !ok {
 			return false
 		}
 	}

@@ -70,7 +70,7 @@ type union struct {
 }
 
 func newUnion(n *nesting) *union {
-	words := len(n.above.start)/64 + 1
+	words := len(n.held)
 	return &union{nesting: n, words: make([]uint64, words), used: make([]uint64, words/64+1)}
 }
 

@@ -136,8 +136,10 @@ func (j *joining) addMany(refs []name.Ref, home, what string) {
 		for i, r := range x.some {
 			if found[i] == none {
 				j.addAny(r, home, what)
+			} else if o := x.object(found[i]); b.went(o) {
+				j.addAny(r, home, what)
 			} else {
-				j.addObject(x.object(found[i]), r.Place)
+				j.addObject(o, r.Place)
 			}
 		}
 		x.some = x.some[:0]
@@ -287,8 +289,10 @@ const Suggested = 10
 // linkPrimary adds the groups that the records of some users name.
 func (b *Book) linkPrimary(users []UserID, members [][]link) {
 	lost := 0
+	b.primaries = map[string]bool{}
 	for _, id := range users {
 		u := b.User(id)
+		b.primaries[u.PrimaryGroup.Name] = true
 		g, err := b.LookGroup(u.PrimaryGroup.Name, b.UserHome(id))
 		if err != nil {
 			if lost++; lost <= Suggested {

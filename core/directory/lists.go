@@ -23,6 +23,9 @@ func (l *lists[T]) at(i uint32) []T {
 			return list
 		}
 	}
+	if int(i) >= len(l.start)-1 {
+		return nil // a number that came later
+	}
 	return l.all[l.start[i]:l.start[i+1]]
 }
 

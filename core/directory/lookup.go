@@ -114,7 +114,7 @@ func (s *shelf[T]) near(b *Book, written, home string) []string {
 		edits = editsAmongMany
 	}
 	if strings.Contains(written, "/") {
-		return name.NearWithin(written, edits, slices.Values(s.full))
+		return name.NearWithin(written, edits, s.present)
 	}
 	if _, ok := name.DN(written); ok {
 		head, _, _ := strings.Cut(written, ",")
@@ -130,10 +130,22 @@ const (
 	editsAmongMany = 3
 )
 
+// present yields the full names of what is there.
+func (s *shelf[T]) present(yield func(string) bool) {
+	for i, full := range s.full {
+		if !s.gone[GroupID(i)] && !yield(full) {
+			return
+		}
+	}
+}
+
 func (s *shelf[T]) bare(b *Book, home string) iter.Seq[string] {
 	return func(yield func(string) bool) {
 		for i, full := range s.full {
 			d := b.directories[s.home[i]].Name
+			if s.gone[GroupID(i)] {
+				continue
+			}
 			if home != "" && !strings.EqualFold(home, d) {
 				continue
 			}
@@ -144,18 +156,18 @@ func (s *shelf[T]) bare(b *Book, home string) iter.Seq[string] {
 	}
 }
 
-// UserNames, GroupNames and DeviceNames yield the full names in order.
+// UserNames, GroupNames and DeviceNames yield the full names.
 func (b *Book) UserNames() iter.Seq[string]   { return slices.Values(b.users.full) }
-func (b *Book) GroupNames() iter.Seq[string]  { return slices.Values(b.groups.full) }
+func (b *Book) GroupNames() iter.Seq[string]  { return b.groups.present }
 func (b *Book) DeviceNames() iter.Seq[string] { return slices.Values(b.devices.full) }
 
 // GroupsFrom yields the groups whose names, without the directory, begin with a
 // text, in any case.
 func (b *Book) GroupsFrom(start string) iter.Seq[GroupID] {
 	return func(yield func(GroupID) bool) {
-		if start == "" {
-			for g := range GroupID(b.Groups()) {
-				if !yield(g) {
+		if start == "" || b.late != nil {
+			for g := range b.AllGroups {
+				if b.beginsWith(g, start) && !yield(g) {
 					return
 				}
 			}
@@ -177,6 +189,11 @@ func (b *Book) GroupsFrom(start string) iter.Seq[GroupID] {
 			}
 		}
 	}
+}
+
+func (b *Book) beginsWith(g GroupID, start string) bool {
+	own := b.groups.records[g].Name
+	return len(own) >= len(start) && strings.EqualFold(own[:len(start)], start)
 }
 
 // HasAttribute says whether any user has a value for the attribute, or for one

@@ -125,7 +125,7 @@ func (s *Subject) shortPath(g GroupID) []Step {
 	if i < len(links) && links[i].group() == g {
 		return []Step{{g, links[i].how()}}
 	}
-	for _, l := range links {
+	for _, l := range s.book.linksInOrder(links) {
 		if slices.Contains(s.book.Holders(l.group()), g) {
 			return []Step{{l.group(), l.how()}, {g, Nested}}
 		}
@@ -134,8 +134,8 @@ func (s *Subject) shortPath(g GroupID) []Step {
 }
 
 // walk works out the paths, breadth first from the groups that hold the user
-// directly. Groups are numbered by name, so that the first path found is the
-// shortest, and of several that one whose names come first.
+// directly, in the order of names, so that the first path found is the shortest, and of
+// several that one whose names come first.
 func (s *Subject) walk() {
 	if len(s.trail) > 0 {
 		return
@@ -149,11 +149,11 @@ func (s *Subject) walk() {
 			queue = append(queue, g)
 		}
 	}
-	for _, l := range s.direct() {
+	for _, l := range s.book.linksInOrder(s.direct()) {
 		reach(l.group(), l.group(), l.how())
 	}
 	for i := 0; i < len(queue); i++ {
-		for _, outer := range s.book.Holders(queue[i]) {
+		for _, outer := range s.book.InOrder(s.book.Holders(queue[i])) {
 			reach(outer, queue[i], Nested)
 		}
 	}
@@ -174,7 +174,7 @@ func (b *Book) Members(g GroupID) []Member {
 	for inner := range next {
 		for _, m := range b.groupUsers.at(uint32(inner)) {
 			have, ok := best[m.user()]
-			if ok && cmp.Or(cmp.Compare(next[have.Group].distance, next[inner].distance), cmp.Compare(have.Group, inner)) <= 0 {
+			if ok && cmp.Or(cmp.Compare(next[have.Group].distance, next[inner].distance), cmp.Compare(b.GroupOrder(have.Group), b.GroupOrder(inner))) <= 0 {
 				continue
 			}
 			best[m.user()] = Step{inner, m.how()}
@@ -212,7 +212,7 @@ func (b *Book) below(g GroupID) map[GroupID]hop {
 		for _, outer := range layer {
 			for _, inner := range b.Held(outer) {
 				if have, seen := next[inner]; seen {
-					if have.distance == distance && outer < have.toward {
+					if have.distance == distance && b.GroupOrder(outer) < b.GroupOrder(have.toward) {
 						next[inner] = hop{outer, distance}
 					}
 					continue

@@ -31,23 +31,22 @@ func (b *Book) listing(g GroupID) []GroupID {
 	return slices.Compact(list)
 }
 
-// isPrimary says whether some record names a group as its primary one.
+// isPrimary says whether some record may name a group as its primary one.
 func (b *Book) isPrimary(g GroupID) bool {
-	for u, record := range b.users.records {
-		if record.PrimaryGroup.Name == "" {
-			continue
-		}
-		if p, err := b.LookGroup(record.PrimaryGroup.Name, b.UserHome(UserID(u))); err == nil && p == g {
-			return true
+	for written := range b.primaries {
+		for _, d := range b.directories {
+			if p, err := b.LookGroup(written, d.Name); err == nil && p == g {
+				return true
+			}
 		}
 	}
 	return false
 }
 
-// with is the nesting in which some groups hold others than before; moved lists the
-// groups of whose members the effective groups may be others. ok is false where
-// groups that hold each other in a circle have a part in it.
-func (n *nesting) with(held map[GroupID][]GroupID) (next *nesting, moved []GroupID, ok bool) {
+// with is the nesting in which some groups hold others than before, and some have come;
+// moved lists the groups of whose members the effective groups may be others. ok is
+// false where groups that hold each other in a circle have a part in it.
+func (n *nesting) with(held map[GroupID][]GroupID, came []GroupID) (next *nesting, moved []GroupID, ok bool) {
 	children, parents := map[uint32][]GroupID{}, map[uint32][]GroupID{}
 	above := func(inner GroupID) []GroupID {
 		if list, known := parents[uint32(inner)]; known {
@@ -73,6 +72,7 @@ func (n *nesting) with(held map[GroupID][]GroupID) (next *nesting, moved []Group
 			}
 		}
 	}
+	moved = append(moved, came...)
 	next = &nesting{parents: n.parents.with(parents), children: n.children.with(children), rings: n.rings}
 	seen := map[GroupID]bool{}
 	for i := 0; i < len(moved); i++ {
@@ -96,6 +96,9 @@ func (n *nesting) with(held map[GroupID][]GroupID) (next *nesting, moved []Group
 	}
 	next.above, next.held = n.above.with(over), slices.Clone(n.held)
 	for _, g := range moved {
+		for int(g/64) >= len(next.held) {
+			next.held = append(next.held, 0)
+		}
 		next.hold(g)
 	}
 	return next, moved, true

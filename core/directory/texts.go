@@ -59,13 +59,16 @@ func (b *Book) retext(base *Book, e Edit) {
 	if len(e.Users) > 0 {
 		t.Users = slices.Clone(t.Users)
 	}
-	if len(e.Groups) > 0 {
-		t.Groups = slices.Clone(t.Groups)
+	if len(e.Groups)+len(e.Come)+len(e.Go) > 0 {
+		t.Groups = slices.Grow(slices.Clone(t.Groups), len(e.Come))[:b.Groups()]
 	}
 	for u := range e.Users {
 		t.Users[u] = b.userText(u)
 	}
 	for g := range e.Groups {
+		t.Groups[g] = b.groupText(g)
+	}
+	for _, g := range b.Moved() {
 		t.Groups[g] = b.groupText(g)
 	}
 	b.texts.Store(&t)

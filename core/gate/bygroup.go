@@ -65,6 +65,9 @@ func (n *ByGroup[T]) Among(groups []directory.GroupID) iter.Seq[T] {
 
 // at gives the value of a group; ok is false where it has none.
 func (n *ByGroup[T]) at(g directory.GroupID) (value T, ok bool) {
+	if int(g/64) >= len(n.bits) {
+		return value, false // it came later
+	}
 	word, bit := n.bits[g/64], uint64(1)<<(g%64)
 	if word&bit == 0 {
 		return value, false

@@ -147,7 +147,7 @@ func (s *Site) Who(w *Who, line Line, effect Effect) *Crowd {
 	excepted, exceptWhole := s.Party(w.Except, line)
 	c.except = excepted
 	c.broken = effect == Giving && !(whole && exceptWhole)
-	c.Groups, c.Users = unique(c.Groups), unique(c.Users)
+	c.Groups, c.Users = s.Book.InOrder(unique(c.Groups)), unique(c.Users)
 	return c
 }
 
@@ -159,7 +159,7 @@ func (s *Site) People(w *Who, line Line) *Crowd {
 	}
 	party, _ := s.Party(&directory.People{Users: w.Users, Groups: w.Groups}, line)
 	c := s.EveryoneBut(w.Except, line)
-	c.Everyone, c.Users, c.Groups = w.Everyone, unique(party.Users), unique(party.Groups)
+	c.Everyone, c.Users, c.Groups = w.Everyone, unique(party.Users), s.Book.InOrder(unique(party.Groups))
 	for _, r := range w.Claims {
 		c.claims = append(c.claims, s.claim(r, line))
 	}
@@ -230,6 +230,9 @@ func (s *Site) Counts(g directory.GroupID) bool { return s.Uncounted(g) == "" }
 
 // Uncounted says why a group carries no access in this system, or "".
 func (s *Site) Uncounted(g directory.GroupID) string {
+	if int(g) >= s.Book.Groups() {
+		return "it was not there"
+	}
 	if s.Book.Group(g).Kind == "mail" {
 		return "it is a mail group"
 	}
