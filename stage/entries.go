@@ -2,7 +2,9 @@ package stage
 
 import (
 	"fmt"
+	"iter"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -20,7 +22,7 @@ func (d *Draft) find(named string) (*mapfile.Text, mapfile.Spot, error) {
 	case (word == "directory" || word == "table" || word == "system") && rest != "":
 		kind, own = word, rest
 	}
-	for _, path := range d.likely(kind, own) {
+	for path := range d.likely(kind, own) {
 		t, err := d.open(path)
 		if err != nil {
 			return nil, nil, err
@@ -52,38 +54,37 @@ func (d *Draft) begin(path, content, kind string) (*mapfile.Text, mapfile.Spot, 
 	return t, at, nil
 }
 
-// likely lists the files that may hold a document: the one in which it stood
+// likely yields the files that may hold a document: the one in which it stood
 // first, and then all that say its name.
-func (d *Draft) likely(kind, named string) []string {
-	var paths []string
-	add := func(path string) {
-		if d.file(path) >= 0 {
-			paths = append(paths, path)
-		}
-	}
-	switch kind {
-	case mapfile.Map:
-		return []string{mapfile.Head}
-	case "system":
-		for _, s := range d.base.Map.Systems {
-			if strings.EqualFold(s.Name, named) {
-				add(s.Place.File)
+func (d *Draft) likely(kind, named string) iter.Seq[string] {
+	return func(yield func(string) bool) {
+		stood := ""
+		switch kind {
+		case mapfile.Map:
+			stood = mapfile.Head
+		case "system":
+			for _, s := range d.base.Map.Systems {
+				if strings.EqualFold(s.Name, named) {
+					stood = s.Place.File
+				}
+			}
+		case "directory":
+			for _, x := range d.base.Map.Directories {
+				if strings.EqualFold(x.Name, named) {
+					stood = x.Place.File
+				}
 			}
 		}
-	case "directory":
-		for _, x := range d.base.Map.Directories {
-			if strings.EqualFold(x.Name, named) {
-				add(x.Place.File)
+		if stood != "" && d.file(stood) >= 0 && !yield(stood) {
+			return
+		}
+		mentions := regexp.MustCompile(`(?i)\b` + kind + `\b`)
+		for _, f := range slices.Clone(d.Files) {
+			if mentions.Match(f.Content) && (named == "" || strings.Contains(strings.ToLower(string(f.Content)), strings.ToLower(named))) && !yield(f.Path) {
+				return
 			}
 		}
 	}
-	mentions := regexp.MustCompile(`(?i)\b` + kind + `\b`)
-	for _, f := range d.Files {
-		if mentions.Match(f.Content) && (named == "" || strings.Contains(strings.ToLower(string(f.Content)), strings.ToLower(named))) {
-			paths = append(paths, f.Path)
-		}
-	}
-	return paths
 }
 
 // entry adds, changes, moves or drops one entry of a list, or of a set of keys.

@@ -10,6 +10,7 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/finding"
 	"gatemap/core/gate"
+	"gatemap/core/parallel"
 	"gatemap/core/situation"
 )
 
@@ -33,9 +34,7 @@ func (t *Trial) Outcome(s situation.Situation) (*Outcome, error) {
 	users := slices.Concat(t.touched, t.Atlas.Shifted(t.before))
 	slices.Sort(users)
 	users = slices.Compact(users)
-	for _, u := range users {
-		o.user(t.Atlas.Book.UserName(u), t.before.Reach(u, before, nil), t.Atlas.Reach(u, after, nil))
-	}
+	o.join(t.reach(users, before, after))
 	fresh := t.Atlas.Fresh(t.before)
 	named := t.named(fresh)
 	for _, s := range fresh {
@@ -45,6 +44,33 @@ func (t *Trial) Outcome(s situation.Situation) (*Outcome, error) {
 	}
 	o.sort()
 	return o, nil
+}
+
+// reach works out what some users gain and lose in all systems.
+func (t *Trial) reach(users []directory.UserID, before, after *situation.Facts) []Outcome {
+	const piece = 16
+	parts := make([]Outcome, (len(users)+piece-1)/piece)
+	parallel.For(len(users), piece, func(from, to int) {
+		part := &parts[from/piece]
+		part.routes = true
+		was, is := t.before.Question(0, before), t.Atlas.Question(0, after)
+		var x, y []gate.Entitlement
+		for _, u := range users[from:to] {
+			was.Turn(u)
+			is.Turn(u)
+			x, y = t.before.AppendReach(x[:0], was), t.Atlas.AppendReach(y[:0], is)
+			part.user(t.Atlas.Book.UserName(u), x, y)
+		}
+	})
+	return parts
+}
+
+// join adds what parts have found.
+func (o *Outcome) join(parts []Outcome) {
+	for _, p := range parts {
+		o.Gains, o.Losses = append(o.Gains, p.Gains...), append(o.Losses, p.Losses...)
+		o.Changes, o.Reroutes = append(o.Changes, p.Changes...), append(o.Reroutes, p.Reroutes...)
+	}
 }
 
 // named lists those to whom it can matter that systems have other documents: whom

@@ -56,7 +56,8 @@ type Book struct {
 	found      map[GroupID][]finding.Finding // in the records of groups
 	managers   map[GroupID]Party
 	primaries  map[string]bool // the groups that records of users name, as written
-	once       sync.Map // by key: func() any
+	worked     *sync.Map       // by key, as func() any: what follows from the records of users
+	textsMade  sync.Mutex
 	texts      atomic.Pointer[Texts]
 
 	// base and changed say from which book this one was edited; once another is
@@ -74,7 +75,7 @@ type Party struct {
 // Build puts directories together. What cannot be used at all goes to errs;
 // what can be left out becomes a finding.
 func Build(docs []*Document, errs *place.Errors) *Book {
-	b := &Book{directories: docs, managers: map[GroupID]Party{}, found: map[GroupID][]finding.Finding{}}
+	b := &Book{directories: docs, worked: &sync.Map{}, managers: map[GroupID]Party{}, found: map[GroupID][]finding.Finding{}}
 	for _, d := range docs {
 		b.folded = append(b.folded, name.Fold(d.Name))
 	}
@@ -158,12 +159,12 @@ func (b *Book) GroupHome(id GroupID) string { return b.directories[b.groups.home
 // Managers gives those who may change the members of a group.
 func (b *Book) Managers(id GroupID) Party { return b.managers[id] }
 
-// Once gives what work makes, which is done once for each key: something that
-// follows from who is in which group, and is seldom asked for.
-func (b *Book) Once(key any, work func() any) any {
-	made, known := b.once.Load(key)
+// once gives what work makes, which is done once for each key: something that
+// follows from the records of users alone, so that books with the same users share it.
+func (b *Book) once(key any, work func() any) any {
+	made, known := b.worked.Load(key)
 	if !known {
-		made, _ = b.once.LoadOrStore(key, sync.OnceValue(work))
+		made, _ = b.worked.LoadOrStore(key, sync.OnceValue(work))
 	}
 	return made.(func() any)()
 }

@@ -25,13 +25,13 @@ type columnKey string
 // column gives the column of an attribute, by its folded name. It is worked out
 // once.
 func (b *Book) column(attribute string) *column {
-	return b.Once(columnKey(attribute), func() any { return b.columns([]string{attribute})[0] }).(*column)
+	return b.once(columnKey(attribute), func() any { return b.columns([]string{attribute})[0] }).(*column)
 }
 
 // prepare works out the columns of several attributes in one go.
 func (b *Book) prepare(attributes []string) {
 	for i, c := range b.columns(attributes) {
-		b.Once(columnKey(attributes[i]), func() any { return c })
+		b.once(columnKey(attributes[i]), func() any { return c })
 	}
 }
 
@@ -190,7 +190,7 @@ func (b *Book) starting(k *Kinds, attributes []string, start filter.Start, ok bo
 		}
 	}
 	type key struct{ attributes, start string }
-	all := b.Once(key{strings.Join(attributes, "\x00"), start.Attribute}, func() any { return b.shelve(k, start.Attribute) }).(*starts)
+	all := b.once(key{strings.Join(attributes, "\x00"), start.Attribute}, func() any { return b.shelve(k, start.Attribute) }).(*starts)
 	return func(yield func(int) bool) {
 		from, _ := slices.BinarySearch(all.texts, start.Text)
 		for i := from; i < len(all.texts) && (all.texts[i] == start.Text || !start.Whole && strings.HasPrefix(all.texts[i], start.Text)); i++ {

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"maps"
 	"slices"
+	"sync"
 
 	"gatemap/core/finding"
 	"gatemap/core/name"
@@ -30,7 +31,10 @@ type Edit struct {
 func (b *Book) With(e Edit) (edited *Book, ok bool) {
 	n := &Book{
 		directories: b.directories, folded: b.folded, exact: b.exact, users: b.users, groups: b.groups, devices: b.devices, byDN: b.byDN,
-		nesting: b.nesting, deviceIn: b.deviceIn, attributes: b.attributes, bounded: b.bounded, rules: b.rules, findings: b.findings, found: b.found, managers: b.managers, primaries: b.primaries,
+		nesting: b.nesting, deviceIn: b.deviceIn, attributes: b.attributes, bounded: b.bounded, rules: b.rules, findings: b.findings, found: b.found, managers: b.managers, primaries: b.primaries, worked: b.worked,
+	}
+	if len(e.Users) > 0 {
+		n.worked = &sync.Map{}
 	}
 	n.base.Store(b)
 	b.base.Store(nil) // books in a row would keep each other for ever
@@ -177,10 +181,11 @@ func (b *Book) regroup(base *Book, g GroupID, links map[UserID][]link, linksOf f
 	if len(j.findings) > 0 {
 		b.found[g] = j.findings
 	}
+	if base.describesAlike(g, record) {
+		return base.nesting.children.at(uint32(g)), true
+	}
 	if record.Rule != nil {
-		members := make([][]link, b.Groups())
-		b.rules.alone(g).enrol(b, members)
-		j.users = members[g]
+		j.users = b.described(g)
 	}
 	now := make(map[UserID]link, len(j.users))
 	for _, m := range j.users {
@@ -209,6 +214,15 @@ func (b *Book) regroup(base *Book, g GroupID, links map[UserID][]link, linksOf f
 		settle(u)
 	}
 	return slices.Compact(j.groups), true
+}
+
+// describesAlike says whether a record has the rule that a group has, so that it makes
+// the same people its members.
+func (b *Book) describesAlike(g GroupID, record *Group) bool {
+	if int(g) >= b.Groups() || record.Rule == nil || b.groups.records[g].Rule == nil {
+		return false
+	}
+	return record.Rule.Text == b.groups.records[g].Rule.Text && record.Draws == b.groups.records[g].Draws
 }
 
 // holdsDevices says whether a group lists devices.

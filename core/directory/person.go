@@ -34,7 +34,7 @@ type persons struct {
 type personsKey struct{}
 
 func (b *Book) persons() *persons {
-	return b.Once(personsKey{}, func() any { return b.findPersons() }).(*persons)
+	return b.once(personsKey{}, func() any { return b.findPersons() }).(*persons)
 }
 
 func (b *Book) findPersons() *persons {

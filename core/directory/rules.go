@@ -51,19 +51,26 @@ func newRules(b *Book) *rules {
 	return r
 }
 
-// alone are the rules with that of one group alone.
-func (r *rules) alone(g GroupID) *rules {
-	one := &rules{groups: []GroupID{g}, reads: r.reads, by: map[string][]GroupID{}}
-	for _, a := range r.reads[g] {
-		one.by[a] = one.groups
-	}
-	return one
-}
-
 // describes says whether a group's rule makes a user a member: of all
 // directories, or of its own where the group draws own.
 func (b *Book) describes(g GroupID, u UserID) bool {
 	return b.mayDraw(g, u) && b.Group(g).Rule.Filter.Match(record{b.users.records[u], b.exact[b.users.home[u]]})
+}
+
+// described are the links of all users whom the rule of one group describes.
+func (b *Book) described(g GroupID) []link {
+	if reads := b.rules.reads[g]; !slices.ContainsFunc(reads, b.own) {
+		start, ok := b.Group(g).Rule.Filter.Start()
+		return b.ofKinds(g, reads, start, ok)
+	}
+	return slices.Concat(inPieces(b.users.written, func(users []uint32) (some []link) {
+		for _, u := range users {
+			if b.describes(g, UserID(u)) {
+				some = append(some, newLink(u, byRule))
+			}
+		}
+		return some
+	})...)
 }
 
 // Matching yields the users whom a filter matches, of one directory, or of all where
@@ -115,24 +122,30 @@ func (r *rules) enrol(b *Book, members [][]link) {
 				}
 				continue
 			}
-			k := b.Kinds(r.reads[g])
-			var kinds []int
-			count := 0
-			like := b.likeness(r.reads[g])
-			for kind := range b.starting(k, r.reads[g], start, ok) {
-				users := k.Users(kind)
-				like.user = users[0]
-				if b.mayDraw(g, like.user) && b.Group(g).Rule.Filter.Match(like) {
-					kinds = append(kinds, kind)
-					count += len(users)
-				}
-			}
-			members[g] = slices.Grow(members[g], count)
-			for _, kind := range kinds {
-				for _, u := range k.Users(kind) {
-					members[g] = append(members[g], newLink(uint32(u), byRule))
-				}
-			}
+			members[g] = b.ofKinds(g, r.reads[g], start, ok)
 		}
 	})
+}
+
+// ofKinds are the links of the users whom the rule of a group describes, found by the
+// kinds of users that have the same of what it reads.
+func (b *Book) ofKinds(g GroupID, reads []string, start filter.Start, ok bool) []link {
+	k, like := b.Kinds(reads), b.likeness(reads)
+	var kinds []int
+	count := 0
+	for kind := range b.starting(k, reads, start, ok) {
+		users := k.Users(kind)
+		like.user = users[0]
+		if b.mayDraw(g, like.user) && b.Group(g).Rule.Filter.Match(like) {
+			kinds = append(kinds, kind)
+			count += len(users)
+		}
+	}
+	links := make([]link, 0, count)
+	for _, kind := range kinds {
+		for _, u := range k.Users(kind) {
+			links = append(links, newLink(uint32(u), byRule))
+		}
+	}
+	return links
 }

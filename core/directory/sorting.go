@@ -28,7 +28,7 @@ type split struct {
 // by the directory.
 func (b *Book) Sorted(attributes []string) *Sorting {
 	type key string
-	s := b.Once(key(strings.Join(attributes, "\x00")), func() any {
+	s := b.once(key(strings.Join(attributes, "\x00")), func() any {
 		s := &Sorting{of: make([]uint32, b.Users()), count: len(b.directories)}
 		for u, home := range b.users.home {
 			s.of[u] = uint32(home)
@@ -63,7 +63,7 @@ func (s *Sorting) Further(b *Book, attributes []string) {
 // or those who have one, whichever are fewer. It is worked out once.
 func (b *Book) Without(attribute string) []UserID {
 	type key string
-	return b.Once(key(attribute), func() any {
+	return b.once(key(attribute), func() any {
 		return b.Parted(attribute, func(v []filter.Value) bool { return !valued(v) })
 	}).([]UserID)
 }

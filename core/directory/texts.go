@@ -19,26 +19,23 @@ type Texts struct {
 // Texts are worked out when they are first asked for; books that are edited from this
 // one share them.
 func (b *Book) Texts() *Texts {
+	b.textsMade.Lock()
+	defer b.textsMade.Unlock()
 	if t := b.texts.Load(); t != nil {
 		return t
 	}
-	t := b.Once(textsKey{}, func() any {
-		t := &Texts{make([]string, b.Users()), make([]string, b.Groups())}
-		parallel.For(b.Users(), 4096, func(from, to int) {
-			for u := from; u < to; u++ {
-				t.Users[u] = b.userText(UserID(u))
-			}
-		})
-		for g := range t.Groups {
-			t.Groups[g] = b.groupText(GroupID(g))
+	t := &Texts{make([]string, b.Users()), make([]string, b.Groups())}
+	parallel.For(b.Users(), 4096, func(from, to int) {
+		for u := from; u < to; u++ {
+			t.Users[u] = b.userText(UserID(u))
 		}
-		return t
-	}).(*Texts)
+	})
+	for g := range t.Groups {
+		t.Groups[g] = b.groupText(GroupID(g))
+	}
 	b.texts.Store(t)
 	return t
 }
-
-type textsKey struct{}
 
 func (b *Book) userText(u UserID) string {
 	a := &b.users.records[u].Attributes

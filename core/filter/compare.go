@@ -182,5 +182,6 @@ func (l literal) order(v Value, exact bool) int {
 	if exact && l.kind == Text {
 		return strings.Compare(v.Text, l.text)
 	}
-	return strings.Compare(name.Fold(v.Text), l.folded)
+	var short [128]byte
+	return bytes.Compare(name.AppendFold(short[:0], v.Text), []byte(l.folded))
 }

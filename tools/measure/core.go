@@ -185,6 +185,13 @@ func (b *bench) trials() error {
 			break
 		}
 	}
+	var ruled string // stands in a file, and not in a source
+	for g := range b.atlas.Book.AllGroups {
+		if n := len(b.atlas.Book.Members(g)); b.atlas.Book.Group(g).Rule != nil && n > 20 && n < 200 {
+			ruled = b.atlas.Book.GroupName(g)
+			break
+		}
+	}
 	title, err := json.Marshal(other.Attributes.First("title"))
 	if err != nil {
 		return err
@@ -203,6 +210,9 @@ func (b *bench) trials() error {
 		{"a trial of one group's kind", 0, set("kind", `"mail"`)},
 		{"a trial of one group's reach", 0, set("opens", `"own"`)},
 		{"a trial of one group in a group", 0, stage.Change{Do: stage.Join, Group: group, Member: b.loose(group)}},
+		{"a trial of one group more", 0, stage.Change{Do: stage.CreateGroup, Group: b.atlas.Book.GroupHome(0) + "/night-watch", Value: []byte(`{"members": {"users": ["` + u + `"]}}`)}},
+		{"a trial of one group less", 0, stage.Change{Do: stage.DropGroup, Group: group}},
+		{"a trial of one group's name", 0, stage.Change{Do: stage.RenameGroup, Group: ruled, To: "night-watch"}},
 		{"a trial of one network more", 0, stage.Change{Do: stage.AddEntry, Document: "map", List: "networks", Entry: "hut", Value: []byte(`["192.0.2.224/28"]`)}},
 	} {
 		next, err := b.folder.Changed(b.atlas, []stage.Change{c.change})
