@@ -122,8 +122,9 @@ type TurnedSeats struct {
 type Turned struct {
 	Findings   change.TurnedFindings   `json:"findings"`
 	Guarantees change.TurnedGuarantees `json:"guarantees"`
-	// Whole says whether all findings were looked for, or errors alone.
-	Whole bool `json:"whole" doc:"Whether everything was looked for; else errors alone."`
+	// Whole says whether all findings were looked for, or those alone that what is
+	// written has in it.
+	Whole bool `json:"whole" doc:"Whether everything was looked for; else what is found in what is written, errors all of them."`
 }
 
 // Stops says whether it keeps a trial from being committed.

@@ -132,7 +132,7 @@ func (s *Service) whoMoved(ctx context.Context, t *store.Trial, err error) error
 // someone who may overrides that; it says what was overridden.
 func (s *Service) overridden(by operator.Actor, w *tried, why string) (string, error) {
 	var stops []string
-	for _, f := range w.trial.Errors() {
+	for _, f := range w.trial.Written().Errors() {
 		stops = append(stops, fmt.Sprintf("it brings the error %s: %s", f.Code, f.Message))
 	}
 	for _, g := range w.guarantees().Broken {

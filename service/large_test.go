@@ -182,7 +182,7 @@ func TestATrialIsTheDifferenceOfTheWholeMaps(t *testing.T) {
 		before := check.Findings(a)
 		want := change.None(fresh).Findings(before)
 		require.Equal(t, want, trial.Findings(before))
-		require.Equal(t, errorsOf(want.New), errorsOf(trial.Errors()), "%+v", changes)
+		require.Equal(t, errorsOf(want.New), errorsOf(trial.Written().New), "%+v", changes)
 	}
 	require.NotZero(t, moved, "some change moves something")
 	require.Less(t, anew, 5, "most is worked out from what was there")

@@ -196,7 +196,7 @@ func (w *tried) guarantees() *change.TurnedGuarantees {
 }
 
 // maxFound is up to how many people everything is looked for that a trial turns;
-// beyond, errors and guarantees alone.
+// beyond, guarantees, and what is found in what is written.
 const maxFound = 20_000
 
 // Turned is what a trial turns.
@@ -217,7 +217,7 @@ func (w *tried) turns() *answer.Turned {
 		if w.turned.Whole {
 			w.turned.Findings = w.trial.Findings(w.head.Found())
 		} else {
-			w.turned.Findings = change.TurnedFindings{New: w.trial.Errors()}
+			w.turned.Findings = w.trial.Written()
 		}
 	}
 	return w.turned

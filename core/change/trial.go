@@ -235,8 +235,10 @@ func (t *Trial) Summary(s situation.Situation, limit, keep int) (*Summary, error
 	}, nil
 }
 
-// Errors lists the errors that the map has after the changes and did not have before.
-func (t *Trial) Errors() []finding.Finding {
+// Written lists what is found in what is written, errors all of them, that was not before,
+// and the other way round: in the systems that the changes touch, in directories and in
+// guarantees.
+func (t *Trial) Written() TurnedFindings {
 	var old, fresh []*atlas.System
 	for _, s := range t.Atlas.Systems {
 		before, err := t.before.System(s.Name())
@@ -248,7 +250,17 @@ func (t *Trial) Errors() []finding.Finding {
 			old = append(old, before)
 		}
 	}
-	return turnedFindings(check.Errors(t.before, old), check.Errors(t.Atlas, fresh)).New
+	for _, s := range t.before.Systems {
+		if _, err := t.Atlas.System(s.Name()); err != nil {
+			old = append(old, s)
+		}
+	}
+	return turnedFindings(check.Written(t.before, old), check.Written(t.Atlas, fresh))
+}
+
+// Errors are the errors among what is new.
+func (t TurnedFindings) Errors() []finding.Finding {
+	return slices.DeleteFunc(slices.Clone(t.New), func(f finding.Finding) bool { return f.Severity != finding.Error })
 }
 
 // Findings lists what is found in the map after the changes and was not before, and

@@ -35,17 +35,14 @@ func Findings(a *atlas.Atlas) []finding.Finding {
 	return all
 }
 
-// Errors lists the errors of some systems of an atlas, with those of its
-// directories and guarantees: as Findings tells them.
-func Errors(a *atlas.Atlas, systems []*atlas.System) []finding.Finding {
+// Written lists what is found in the lines of some systems of an atlas, and in its
+// directories and guarantees, by looking at what is written there: as Findings tells it,
+// errors all of them. What follows from who is in which group is left out.
+func Written(a *atlas.Atlas, systems []*atlas.System) []finding.Finding {
 	some := *a
 	some.Systems = systems
 	all := []finding.Finding{}
-	pass := &Pass{&some, func(f finding.Finding) {
-		if f.Severity == finding.Error {
-			all = append(all, f)
-		}
-	}}
+	pass := &Pass{&some, func(f finding.Finding) { all = append(all, f) }}
 	gates.Run(pass)
 	references.Run(pass)
 	finding.Sort(all)
