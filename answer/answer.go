@@ -71,7 +71,9 @@ type Who struct {
 	Object    string            `json:"object"`
 	Right     string            `json:"right"`
 	Situation map[string]string `json:"situation" doc:"The facts that were given."`
-	Users     []Holder          `json:"users" doc:"All whose state is not none, by name." nullable:"false"`
+	Users     []Holder          `json:"users" doc:"Those whose state is not none, by name." nullable:"false"`
+	Total     int               `json:"total" doc:"How many they are on all pages."`
+	Cursor    string            `json:"cursor,omitempty" doc:"Ask for the next page with this."`
 }
 
 // Holder is a user with the state of one entitlement.
@@ -87,6 +89,8 @@ type Holder struct {
 type Members struct {
 	Group   string   `json:"group" doc:"Full name of the group."`
 	Members []Member `json:"members" doc:"By name." nullable:"false"`
+	Total   int      `json:"total" doc:"How many they are on all pages."`
+	Cursor  string   `json:"cursor,omitempty" doc:"Ask for the next page with this."`
 }
 
 // Member is a user in a group.

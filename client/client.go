@@ -70,11 +70,48 @@ func (c *Client) Probe(ctx context.Context, user, system, right, object string, 
 }
 
 func (c *Client) Who(ctx context.Context, system, right, object string, s situation.Situation) (*answer.Who, error) {
-	return get[answer.Who](ctx, c, "who", s, "system", system, "right", right, "object", object)
+	var all *answer.Who
+	err := eachPage(func(cursor string) (string, error) {
+		page, err := get[answer.Who](ctx, c, "who", s, "system", system, "right", right, "object", object, "cursor", cursor)
+		if err != nil {
+			return "", err
+		}
+		if all == nil {
+			all = page
+		} else {
+			all.Users, all.Cursor = append(all.Users, page.Users...), page.Cursor
+		}
+		return page.Cursor, nil
+	})
+	return all, err
+}
+
+// eachPage asks for one page after the other, until there is no cursor of a next one.
+func eachPage(ask func(cursor string) (next string, err error)) error {
+	for cursor := ""; ; {
+		next, err := ask(cursor)
+		if err != nil || next == "" {
+			return err
+		}
+		cursor = next
+	}
 }
 
 func (c *Client) Members(ctx context.Context, group string) (*answer.Members, error) {
-	return get[answer.Members](ctx, c, "members", situation.Situation{}, "group", group)
+	var all *answer.Members
+	err := eachPage(func(cursor string) (string, error) {
+		page, err := get[answer.Members](ctx, c, "members", situation.Situation{}, "group", group, "cursor", cursor)
+		if err != nil {
+			return "", err
+		}
+		if all == nil {
+			all = page
+		} else {
+			all.Members, all.Cursor = append(all.Members, page.Members...), page.Cursor
+		}
+		return page.Cursor, nil
+	})
+	return all, err
 }
 
 func (c *Client) Groups(ctx context.Context, user string) (*answer.Groups, error) {

@@ -164,15 +164,17 @@ func questions(api huma.API, s *service.Service) {
 		System string `query:"system" required:"true" minLength:"1" doc:"The system."`
 		Right  string `query:"right" required:"true" minLength:"1" doc:"The right."`
 		Object string `query:"object" doc:"The object; missing: the system's own default."`
+		Paged
 		Asking
 	}, given situation.Situation) (*answer.Who, error) {
-		return a.Who(ctx, in.System, in.Right, in.Object, given)
+		return a.WhoPage(ctx, in.System, in.Right, in.Object, given, in.Limit, in.Cursor)
 	})
 	question(api, s, "/members", "members", "Everyone in a group, and how", func(ctx context.Context, a service.Answers, in *struct {
 		Group string `query:"group" required:"true" minLength:"1" doc:"The group, by name."`
+		Paged
 		Of
 	}, _ situation.Situation) (*answer.Members, error) {
-		return a.Members(ctx, in.Group)
+		return a.MembersPage(ctx, in.Group, in.Limit, in.Cursor)
 	})
 	question(api, s, "/memberships", "memberships", "Every group of a user, and how", func(ctx context.Context, a service.Answers, in *struct {
 		User string `query:"user" required:"true" minLength:"1" doc:"The user, by name."`
@@ -183,6 +185,12 @@ func questions(api huma.API, s *service.Service) {
 	question(api, s, "/findings", "findings", "What is wrong, useless or risky in the map", func(ctx context.Context, a service.Answers, _ *Of, _ situation.Situation) (*answer.Findings, error) {
 		return a.Findings(ctx)
 	})
+}
+
+// Paged asks for a page of a list of people.
+type Paged struct {
+	Limit  int    `query:"limit" minimum:"1" maximum:"1000" default:"1000" doc:"How many people at most."`
+	Cursor string `query:"cursor" doc:"The cursor of the page before; missing: from the first."`
 }
 
 func comparisons(api huma.API, s *service.Service) {

@@ -92,7 +92,16 @@ func (a Answers) Why(_ context.Context, user, system, right, object string, s si
 	return w, nil
 }
 
-func (a Answers) Who(_ context.Context, system, right, object string, s situation.Situation) (*answer.Who, error) {
+func (a Answers) Who(ctx context.Context, system, right, object string, s situation.Situation) (*answer.Who, error) {
+	return a.WhoPage(ctx, system, right, object, s, 0, "")
+}
+
+// WhoPage is a page of Who; a limit of 0 is all.
+func (a Answers) WhoPage(_ context.Context, system, right, object string, s situation.Situation, limit int, cursor string) (*answer.Who, error) {
+	from, err := readCursor(cursor)
+	if err != nil {
+		return nil, err
+	}
 	in, point, err := a.point(system, right, object)
 	if err != nil {
 		return nil, err
@@ -103,24 +112,48 @@ func (a Answers) Who(_ context.Context, system, right, object string, s situatio
 	}
 	w := &answer.Who{System: in.Name(), Right: right, Object: point.Object(), Situation: s.Facts(), Users: []answer.Holder{}}
 	holders := a.Atlas.Who(facts, in, point)
+	w.Total = holders.Count
+	at := 0
 	for u := range holders.Users {
+		if at++; at <= from {
+			continue
+		}
+		if limit > 0 && len(w.Users) == limit {
+			break
+		}
 		e := holders.Entitlement(u)
 		w.Users = append(w.Users, answer.Holder{
 			User: a.Atlas.Book.UserName(u), State: e.State, Needs: e.Needs, ShutBy: e.ShutBy, Routes: e.Routes,
 		})
 	}
+	w.Cursor = nextCursor(from, len(w.Users), w.Total)
 	return w, nil
 }
 
-func (a Answers) Members(_ context.Context, group string) (*answer.Members, error) {
+func (a Answers) Members(ctx context.Context, group string) (*answer.Members, error) {
+	return a.MembersPage(ctx, group, 0, "")
+}
+
+// MembersPage is a page of Members; a limit of 0 is all.
+func (a Answers) MembersPage(_ context.Context, group string, limit int, cursor string) (*answer.Members, error) {
+	from, err := readCursor(cursor)
+	if err != nil {
+		return nil, err
+	}
 	g, err := a.Atlas.Book.FindGroup(group, "")
 	if err != nil {
 		return nil, err
 	}
-	m := &answer.Members{Group: a.Atlas.Book.GroupName(g), Members: []answer.Member{}}
-	for _, x := range a.Atlas.Book.Members(g) {
+	all := a.Atlas.Book.Members(g)
+	m := &answer.Members{Group: a.Atlas.Book.GroupName(g), Members: []answer.Member{}, Total: len(all)}
+	to := len(all)
+	if limit > 0 {
+		to = min(to, from+limit)
+	}
+	for _, x := range all[min(from, to):to] {
 		m.Members = append(m.Members, answer.Member{User: a.Atlas.Book.UserName(x.User), How: string(x.How), Path: a.names(x.Path)})
 	}
+	m.Cursor = nextCursor(from, len(m.Members), m.Total)
 	return m, nil
 }
 

@@ -53,10 +53,17 @@ func (a Answers) Search(_ context.Context, text string, kind answer.Kind, limit 
 	if kind == answer.KindLine {
 		a.searchLines(add)
 	}
-	if next := from + len(page.Items); len(page.Items) > 0 && next < page.Total {
-		page.Cursor = base64.RawURLEncoding.EncodeToString([]byte(strconv.Itoa(next)))
-	}
+	page.Cursor = nextCursor(from, len(page.Items), page.Total)
 	return page, nil
+}
+
+// nextCursor is the cursor of the page after one that begins somewhere and has so many of
+// all; empty after the last.
+func nextCursor(from, count, total int) string {
+	if count == 0 || from+count >= total {
+		return ""
+	}
+	return base64.RawURLEncoding.EncodeToString([]byte(strconv.Itoa(from + count)))
 }
 
 func readCursor(cursor string) (int, error) {

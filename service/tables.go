@@ -3,6 +3,7 @@ package service
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -29,6 +30,9 @@ func (a Answers) Matrix(_ context.Context, system, group, right string, s situat
 	people, err := a.people(group)
 	if err != nil {
 		return nil, err
+	}
+	if len(people) > maxRows {
+		return nil, &situation.FieldError{Field: "group", Value: group, Problem: fmt.Sprintf("a matrix is of at most %d people, and these are %d: name a smaller group", maxRows, len(people))}
 	}
 	pattern := gate.Pattern{Text: place.Text{Value: cmp.Or(right, "*")}}
 	held := make([]map[answer.Column]gate.State, len(people))
@@ -90,6 +94,9 @@ func (a Answers) people(group string) ([]directory.UserID, error) {
 	}
 	return people, nil
 }
+
+// maxRows is how many people a matrix has at the most.
+const maxRows = 5000
 
 const hoursOfWeek = 7 * 24
 

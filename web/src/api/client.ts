@@ -48,6 +48,7 @@ export type TokenInfo = Schemas['TokenInfo'];
 export type Entry = Schemas['Entry'];
 export type Matrix = Schemas['Matrix'];
 export type Holder = Schemas['Holder'];
+export type Who = Schemas['Who'];
 export type Kind = Item['kind'];
 export type State = 'open' | 'depends' | 'shut' | 'none';
 export type Facts = Omit<NonNullable<operations['reach']['parameters']['query']>, 'user' | 'system'>;
@@ -135,14 +136,14 @@ export const api = {
 
   group: (full: string) => get<GroupInfo>(`groups/${name(full)}?${asked({})}`),
   opens: (full: string) => get<{ lines: Line[] }>(`groups/${name(full)}/opens?${asked({})}`),
-  members: (group: string) => get<Members>(`members?${asked({ group })}`),
+  members: (group: string, cursor = '') => get<Members>(`members?${asked({ group, cursor })}`),
   matched: (filter: string, directory: string, signal?: AbortSignal) => get<Matched>(`matched?${asked({ filter, directory })}`, signal),
 
   system: (named: string) => get<SystemInfo>(`systems/${at(named)}?${asked({})}`),
   lines: (named: string) => get<{ lines: Line[] }>(`systems/${at(named)}/lines?${asked({})}`),
   probe: (user: string, system: string, right: string, object: string, facts: Facts, signal?: AbortSignal) =>
     get<Probe>(`probe?${asked({ user, system, right, object, ...facts })}`, signal),
-  who: (system: string, right: string, object: string, facts: Facts) => get<{ users: Holder[] }>(`who?${asked({ system, right, object, ...facts })}`),
+  who: (system: string, right: string, object: string, facts: Facts, cursor = '') => get<Who>(`who?${asked({ system, right, object, ...facts, cursor })}`),
 
   findings: (part: { system?: string; code?: string; severity?: Finding['severity']; after?: number; limit?: number }) => get<Found>(`findings/page?${asked(part)}`),
   guarantees: () => get<{ guarantees: Guaranteed[] }>(`guarantees?${asked({})}`),

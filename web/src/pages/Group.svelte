@@ -9,6 +9,7 @@
   import { when } from '../lib/when';
   import GroupEditor from '../parts/GroupEditor.svelte';
   import GroupPicture from '../parts/GroupPicture.svelte';
+  import More from '../parts/More.svelte';
   import Notice from '../parts/Notice.svelte';
   import SheetHead from '../parts/SheetHead.svelte';
   import Table from '../parts/Table.svelte';
@@ -17,6 +18,8 @@
 
   let group = $state<GroupInfo | null>(null);
   let members = $state<readonly Member[] | null>(null);
+  let total = $state(0);
+  let cursor = $state('');
   let opens = $state<readonly Line[] | null>(null);
   let missing = $state<Problem | null>(null);
 
@@ -24,9 +27,15 @@
     void revision.changes;
     void place.get('trial');
     api.group(name).then((got) => ((group = got), (missing = null)), (error) => (missing = error as Problem));
-    api.members(name).then((got) => (members = got.members), () => {});
+    api.members(name).then((got) => ((members = got.members), (total = got.total), (cursor = got.cursor ?? '')), () => {});
     api.opens(name).then((got) => (opens = got.lines), () => {});
   });
+
+  async function more() {
+    const got = await api.members(name, cursor);
+    members = [...(members ?? []), ...got.members];
+    cursor = got.cursor ?? '';
+  }
 
   const hows: Record<string, string> = { direct: 'listed', primary: 'primary group', rule: 'by the rule', nested: 'by way of' };
   const who: Column<Member>[] = [
@@ -74,7 +83,10 @@
     </section>
     <section aria-label="Members">
       <h2>Members</h2>
-      {#if members}<Table name="members" label="Members" rows={members} columns={who} nothing="Nobody is in it." />{:else}<Notice kind="wait" title="Fetching who is in it …" />{/if}
+      {#if members}
+        <Table name="members" label="Members" rows={members} columns={who} nothing="Nobody is in it." />
+        <More shown={members.length} {total} onmore={more} />
+      {:else}<Notice kind="wait" title="Fetching who is in it …" />{/if}
     </section>
     {#if rights.stage}<div class="no-print">{#key JSON.stringify(group)}<GroupEditor {group} />{/key}</div>{/if}
     <p class="no-print"><button class="act" onclick={() => print()}>Print this sheet</button> <span class="soft">as of {when(new Date().toISOString())}</span></p>

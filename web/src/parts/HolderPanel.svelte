@@ -6,6 +6,7 @@
   import type { Column } from '../lib/rows';
   import { situation } from '../lib/situation.svelte';
   import { needWords, stopWords } from '../lib/words';
+  import More from './More.svelte';
   import Notice from './Notice.svelte';
   import Table from './Table.svelte';
 
@@ -15,6 +16,8 @@
   const object = $derived(place.get('object') || points.objects[0] || '');
   const right = $derived(place.get('right') || points.rights[0] || '');
   let holders = $state<readonly Holder[] | null>(null);
+  let total = $state(0);
+  let cursor = $state('');
   let wrong = $state('');
 
   $effect(() => {
@@ -23,10 +26,16 @@
     if (!object || !right) return;
     const asked = `${object} ${right}`;
     api.who(system.system, right, object, situation.facts).then(
-      (got) => asked === `${object} ${right}` && ((holders = got.users), (wrong = '')),
+      (got) => asked === `${object} ${right}` && ((holders = got.users), (total = got.total), (cursor = got.cursor ?? ''), (wrong = '')),
       (error: Error) => ((wrong = error.message), (holders = [])),
     );
   });
+
+  async function more() {
+    const got = await api.who(system.system, right, object, situation.facts, cursor);
+    holders = [...(holders ?? []), ...got.users];
+    cursor = got.cursor ?? '';
+  }
 
   const columns: Column<Holder>[] = [
     { name: 'state', label: 'State', text: (h) => h.state, state: (h) => h.state },
@@ -40,5 +49,8 @@
   <h2>Who holds {right} on {object}</h2>
   {#if wrong}<Notice kind="wrong" title="No answer">{wrong}</Notice>
   {:else if !holders}<Notice kind="wait" title="Working it out …" />
-  {:else}<Table name="who" label="Holders" rows={holders} {columns} nothing="Nobody holds it." />{/if}
+  {:else}
+    <Table name="who" label="Holders" rows={holders} {columns} nothing="Nobody holds it." />
+    <More shown={holders.length} {total} onmore={more} />
+  {/if}
 </section>
