@@ -87,7 +87,7 @@ func (h *Head) lines(s *atlas.System, wanted func(*gate.Crowd) bool) []answer.Li
 		at := s.Site.Places[named]
 		line := answer.Line{Line: named, System: s.Name(), Type: s.Document.Type.Name, File: at.File, Row: int(at.Line), Groups: []string{}}
 		for _, c := range crowds[named] {
-			line.People = max(line.People, h.Atlas.People(c))
+			line.People = max(line.People, h.Atlas.People(s, c))
 			line.Groups = append(line.Groups, groupNames(h.Atlas.Book, c.Groups)...)
 		}
 		if e, ok := written[at]; ok {

@@ -142,6 +142,14 @@ func TestLinesSayWhereTheyStandAndForHowMany(t *testing.T) {
 	require.NoError(t, err)
 	i := slices.IndexFunc(lines.Lines, func(l answer.Line) bool { return l.Line == "compute/mapping 1" })
 	assert.Positive(t, lines.Lines[i].People, "those who come by a claim count")
+	lines, err = s.Head().Lines("remote-access")
+	require.NoError(t, err)
+	for policy, tag := range map[string]string{"crew by vpn": "crew", "staff on wifi": "staff"} {
+		tagged, err := s.Head().Who(ctx, "remote-access", tag, "tag", situation.Situation{})
+		require.NoError(t, err)
+		i := slices.IndexFunc(lines.Lines, func(l answer.Line) bool { return l.Line == "remote-access/"+policy })
+		assert.Equal(t, tagged.Total, lines.Lines[i].People, "who gets the tag counts")
+	}
 
 	opens, err := s.Head().Opens("night-assistants")
 	require.NoError(t, err)

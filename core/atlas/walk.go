@@ -71,18 +71,27 @@ func (s *System) Lines() []string {
 	return lines
 }
 
-// People counts those for whom a line is.
-func (a *Atlas) People(c *gate.Crowd) int {
+// People counts those for whom a line of a system is, by one of its crowds.
+func (a *Atlas) People(s *System, c *gate.Crowd) int {
+	among, only := []*gate.Crowd{c}, func(*gate.Question) bool { return true }
+	g, indirect := s.Gate.(gate.Indirect)
+	if indirect {
+		if crowds, of := g.Comers(c.Line()); of != nil {
+			among, only = crowds, of
+		} else {
+			indirect = false
+		}
+	}
 	switch {
 	case c.Nobody():
 		return 0
-	case len(c.Claims()) == 0 && !c.Excepts():
-		return len(gate.Candidates(a.Book, []*gate.Crowd{c}))
+	case len(c.Claims()) == 0 && !c.Excepts() && !indirect:
+		return len(gate.Candidates(a.Book, among))
 	}
 	q := a.Brief(a.Frame.Facts(situation.Situation{}, nil))
 	n := 0
-	for _, u := range gate.Candidates(a.Book, []*gate.Crowd{c}) {
-		if q.Turn(u); c.Has(q) {
+	for _, u := range gate.Candidates(a.Book, among) {
+		if q.Turn(u); c.Has(q) && only(q) {
 			n++
 		}
 	}

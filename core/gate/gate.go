@@ -42,6 +42,13 @@ type Gate interface {
 	Check(r *Report)
 }
 
+// Indirect is a gate of which some lines are for those to whom other lines give
+// something: Comers gives the crowds of these, and says of a subject whom one has whether
+// the line is for it. For all other lines it gives nil.
+type Indirect interface {
+	Comers(line string) (crowds []*Crowd, is func(*Question) bool)
+}
+
 // Sparing is a gate that lists nothing for those whom none of some lines has.
 type Sparing interface {
 	Giving() Held // these lines

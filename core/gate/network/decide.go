@@ -174,6 +174,24 @@ func (p *porter) routes(q visit, c *policy) []gate.Route {
 	return routes
 }
 
+// Comers are those who get one of the tags that a policy asks for.
+func (p *porter) Comers(line string) (crowds []*gate.Crowd, is func(*gate.Question) bool) {
+	i := slices.IndexFunc(p.policies, func(c policy) bool { return c.line.Name == line })
+	if i < 0 || p.policies[i].tags == nil {
+		return nil, nil
+	}
+	c := &p.policies[i]
+	for i := range p.tags {
+		if t := &p.tags[i]; c.needs.Has(t.id) {
+			crowds = append(crowds, t.crowd)
+		}
+	}
+	if p.fallback != "" && c.needs.Has(p.spare) {
+		crowds = append(crowds, c.crowd) // whoever gets no other tag
+	}
+	return crowds, func(q *gate.Question) bool { return c.fits(p.visit(q)) }
+}
+
 // fits says whether a policy that names the subject is for the tags that it gets.
 func (c *policy) fits(q visit) bool {
 	return !c.broken && (c.tags == nil || q.tags.Meets(c.needs))

@@ -31,7 +31,7 @@
           <text class="words bold" x="0" y={y + 18}>{fit(s.name, width * 0.26, 7.5)}</text>
           {#if s.losses}<rect class="loss" x={mid - long(s.losses)} y={y + 5} width={long(s.losses)} height="16" /><text x={mid - long(s.losses) - 6} y={y + 18} text-anchor="end">−{s.losses}</text>{/if}
           {#if s.gains}<rect class="gain" x={mid} y={y + 5} width={long(s.gains)} height="16" /><text x={mid + long(s.gains) + 6} y={y + 18}>+{s.gains}</text>{/if}
-          {#if s.changes + s.reroutes}<path class="other" d="M{mid - 1} {y + 25}h{long(s.changes + s.reroutes) + 2}" /><text class="soft" x={mid + long(Math.max(s.gains, s.changes + s.reroutes)) + 40} y={y + 18}>~{s.changes} ={s.reroutes}</text>{/if}
+          {#if s.changes + s.reroutes}<path class="other" d="M{mid - 1} {y + 25}h{long(s.changes + s.reroutes) + 2}" /><text class="soft" x={mid + long(Math.max(s.gains, s.changes + s.reroutes)) + 40} y={y + 18}>{[s.changes ? `~${s.changes}` : '', s.reroutes ? `=${s.reroutes}` : ''].join(' ').trim()}</text>{/if}
         </a>
       {/each}
     </svg>

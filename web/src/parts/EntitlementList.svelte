@@ -153,7 +153,7 @@
   }
   .line {
     display: grid;
-    grid-template-columns: 6.25rem minmax(5rem, 9rem) minmax(6rem, 9.5rem) minmax(0, 1fr);
+    grid-template-columns: 6.25rem minmax(5rem, 12rem) minmax(6rem, 9.5rem) minmax(0, 1fr);
     gap: var(--s1) var(--s3);
     align-items: center;
     width: 100%;
