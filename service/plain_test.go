@@ -40,17 +40,21 @@ func TestTheEngineSaysWhatAPlainReadingSays(t *testing.T) {
 	}
 	all := slices.Concat(situations, more)
 	require.Len(t, all, 20)
-	held := make([]map[string][][]gate.Entitlement, len(all)) // by situation, system and user
+	held := make([]map[string][][]standing, len(all)) // by situation, system and user
 	for i, facts := range all {
 		known, err := a.Facts(given(t, facts))
 		require.NoError(t, err)
-		held[i] = map[string][][]gate.Entitlement{}
+		held[i] = map[string][][]standing{}
 		var one sync.Mutex
 		a.Survey(known, atlas.Brief, func(in *atlas.System, classes []atlas.Class) {
-			by := make([][]gate.Entitlement, a.Book.Users())
+			by := make([][]standing, a.Book.Users())
 			for _, c := range classes {
+				list := make([]standing, len(c.Held))
+				for i, e := range c.Held {
+					list[i] = standing{plain.Point{Object: e.Object, Right: e.Right}, e.State}
+				}
 				for _, u := range c.Users {
-					by[u] = c.Held
+					by[u] = list
 				}
 			}
 			one.Lock()
@@ -76,7 +80,7 @@ func TestTheEngineSaysWhatAPlainReadingSays(t *testing.T) {
 
 // disagreement is the first thing in which the plain reading differs about a
 // user.
-func disagreement(t *testing.T, w *plain.World, a *atlas.Atlas, u directory.UserID, all []map[string]string, held []map[string][][]gate.Entitlement) string {
+func disagreement(t *testing.T, w *plain.World, a *atlas.Atlas, u directory.UserID, all []map[string]string, held []map[string][][]standing) string {
 	full := a.Book.UserName(u)
 	asker := w.Ask(w.User(full), situation.Situation{})
 	for i, facts := range all {
@@ -90,10 +94,16 @@ func disagreement(t *testing.T, w *plain.World, a *atlas.Atlas, u directory.User
 	return ""
 }
 
-func differs(want map[plain.Point]gate.State, got []gate.Entitlement) string {
-	for _, e := range got {
-		if p := (plain.Point{Object: e.Object, Right: e.Right}); want[p] != e.State {
-			return fmt.Sprintf("%s on %s is %s, plainly %s", e.Right, e.Object, e.State, want[p])
+// standing is a point with the state of an entitlement to it.
+type standing struct {
+	point plain.Point
+	state gate.State
+}
+
+func differs(want map[plain.Point]gate.State, got []standing) string {
+	for _, x := range got {
+		if want[x.point] != x.state {
+			return fmt.Sprintf("%s on %s is %s, plainly %s", x.point.Right, x.point.Object, x.state, want[x.point])
 		}
 	}
 	if len(got) != len(want) {
