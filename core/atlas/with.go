@@ -176,13 +176,12 @@ func (s *System) means(groups []directory.GroupID, book *directory.Book) bool {
 		if book.Gone(g) {
 			site = s.Site
 		}
-		full := book.GroupName(g)
-		_, bare, _ := strings.Cut(full, "/")
+		_, bare, _ := strings.Cut(book.GroupName(g), "/")
 		named := func(other directory.GroupID) bool { return strings.EqualFold(s.Site.Book.Group(other).Name, bare) }
 		return grouped != nil && grouped.TakesName(bare) && site.Counts(g) ||
 			slices.ContainsFunc(s.Site.Mapped, func(m gate.Mapped) bool { return named(m.Group) }) ||
 			slices.ContainsFunc(s.Site.Named, named) ||
-			slices.ContainsFunc(s.Site.Findings, func(f finding.Finding) bool { return directory.Concerns(&f, full) })
+			slices.ContainsFunc(s.Site.Findings, func(f finding.Finding) bool { return book.Concerns(&f, g) })
 	})
 }
 

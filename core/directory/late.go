@@ -85,15 +85,20 @@ func (b *Book) Moved() []GroupID {
 
 func (b *Book) Gone(g GroupID) bool { return b.late != nil && b.late.gone[g] }
 
-// Concerns says whether a finding about a name may be another one now that a group of
-// some full name comes or goes: it means the group, or suggests it.
-func Concerns(f *finding.Finding, full string) bool {
+// Concerns says whether a finding about a name may be another one now that a group
+// comes or goes: it means the group, or suggests it.
+func (b *Book) Concerns(f *finding.Finding, g GroupID) bool {
 	if f.Code != finding.UnknownName && f.Code != finding.AmbiguousName {
 		return false
 	}
+	full := b.groups.full[g]
 	_, bare, _ := strings.Cut(full, "/")
+	own, _ := name.DN(b.groups.records[g].DN)
 	return slices.ContainsFunc(f.Names, func(n string) bool {
-		if _, ok := name.DN(n); ok {
+		if dn, ok := name.DN(n); ok {
+			if dn == own {
+				return true
+			}
 			head, _, _ := strings.Cut(n, ",")
 			_, n, _ = strings.Cut(head, "=")
 		}
@@ -123,7 +128,7 @@ func (b *Book) move(base *Book, e Edit) (groups map[GroupID]*Group, ok bool) {
 	}
 	b.late = l
 	for _, g := range e.Go {
-		if base.isPrimary(g) || base.lacksPrimary(base.groups.full[g]) {
+		if base.isPrimary(g) {
 			return nil, false
 		}
 		l.gone[g] = true
@@ -145,7 +150,7 @@ func (b *Book) move(base *Book, e Edit) (groups map[GroupID]*Group, ok bool) {
 	}
 	l.moved = append(l.moved, e.Go...)
 	b.arrange()
-	return groups, true
+	return groups, !b.lacksPrimary(base)
 }
 
 // comes notes the distinguished name of a group that comes; ok is false where its names
@@ -172,13 +177,15 @@ func (b *Book) comes(base *Book, c Coming, full string, g GroupID) (ok bool) {
 			return false
 		}
 	}
-	return !base.lacksPrimary(full)
+	return true
 }
 
 // lacksPrimary says whether records of users name a group that is not there, for which
-// one of some full name may be meant.
-func (b *Book) lacksPrimary(full string) bool {
-	return slices.ContainsFunc(b.findings, func(f finding.Finding) bool { return Concerns(&f, full) })
+// one that comes or goes may be meant.
+func (b *Book) lacksPrimary(base *Book) bool {
+	return slices.ContainsFunc(base.findings, func(f finding.Finding) bool {
+		return slices.ContainsFunc(b.late.moved, func(g GroupID) bool { return b.Concerns(&f, g) })
+	})
 }
 
 // arrange puts the groups in the order of their names.
@@ -214,9 +221,8 @@ func (b *Book) arrange() {
 func (b *Book) concerned(base *Book) []GroupID {
 	var list []GroupID
 	for _, g := range b.Moved() {
-		full := b.groups.full[g]
 		for outer, found := range base.found {
-			if slices.ContainsFunc(found, func(f finding.Finding) bool { return Concerns(&f, full) }) {
+			if slices.ContainsFunc(found, func(f finding.Finding) bool { return b.Concerns(&f, g) }) {
 				list = append(list, outer)
 			}
 		}

@@ -63,8 +63,11 @@ func tell(b *directory.Book) told {
 // comer draws a group with members, some of whom may not be there.
 func comer(t *rapid.T, n string) *directory.Group {
 	g := &directory.Group{Name: n}
-	if rapid.IntRange(0, 2).Draw(t, "dn") == 0 {
+	switch rapid.IntRange(0, 3).Draw(t, "dn") {
+	case 0:
 		g.DN = "cn=" + n + ",ou=groups,dc=cindervale,dc=example"
+	case 1:
+		g.DN = "cn=Otherwise called,ou=" + n + ",dc=cindervale,dc=example"
 	}
 	if rapid.IntRange(0, 4).Draw(t, "rule") == 0 {
 		g.Rule = &directory.Rule{}
@@ -73,7 +76,7 @@ func comer(t *rapid.T, n string) *directory.Group {
 	}
 	shape(t, g)
 	people(t, g)
-	for _, other := range []string{"g7", "e/g8", "cn=g9,ou=groups,dc=cindervale,dc=example"} {
+	for _, other := range []string{"g7", "e/g8", "cn=g9,ou=groups,dc=cindervale,dc=example", "CN=otherwise Called, ou=g8,dc=cindervale,dc=example"} {
 		if rapid.IntRange(0, 3).Draw(t, "names one that may come") == 0 {
 			g.Members.Groups = append(g.Members.Groups, name.Ref{Name: other})
 		}

@@ -8,6 +8,20 @@ export const object = (v: unknown): Value => (typeof v === 'object' && v !== nul
 export const objects = (v: unknown): Value[] => list(v).map(object);
 export const text = (v: unknown): string => (v === undefined || v === null ? '' : String(v));
 
+/** The lists of each type of gate to which something can be added, though nothing stands
+ * in them yet. */
+export const listsOf: Record<string, string[]> = {
+  roles: ['mappings', 'limits', 'resources'],
+  licences: ['mappings', 'products'],
+  firewall: ['rules'],
+  network: ['policies'],
+  app: ['mappings', 'teams'],
+  files: ['shares'],
+  hosts: ['login', 'elevate'],
+  federation: ['parties'],
+  signin: ['policies'],
+};
+
 /** For whom a line is. */
 export function whoWords(v: Value): string {
   const who = [

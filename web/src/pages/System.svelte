@@ -2,7 +2,7 @@
   /** A system: its gate as its type wants it drawn, its lines, a probe, and who holds what. */
   import { api, Problem, type Finding, type Line, type MapInfo, type SystemInfo } from '../api/client';
   import { pictures } from '../gates/pictures';
-  import { byList, givesWords, idle, ruleOf, text, whenWords, whoWords, object } from '../lib/gates';
+  import { byList, givesWords, idle, listsOf, ruleOf, text, whenWords, whoWords, object } from '../lib/gates';
   import { fateWords, type Lit } from '../lib/lit';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
@@ -49,9 +49,7 @@
   const never = $derived(idle(findings));
   const href = (l: string) => links.system(name, { ...Object.fromEntries([...place.query].filter(([k]) => ['who', 'object', 'right'].includes(k))), line: l === chosen ? '' : l });
   const Drawing = $derived(system ? pictures[system.type] : undefined);
-  // Lists to which a line can be added, though none stands in them yet.
-  const empty: Record<string, string[]> = { roles: ['mappings', 'limits', 'resources'], licences: ['mappings', 'products'], firewall: ['rules'], network: ['policies'], app: ['mappings', 'teams'], hosts: ['login', 'elevate'], signin: ['policies'] };
-  const lists = $derived(system ? [...new Set([...lines.map((l) => l.list ?? '').filter(Boolean), ...(empty[system.type] ?? [])])] : []);
+  const lists = $derived(system ? [...new Set([...lines.map((l) => l.list ?? '').filter(Boolean), ...(listsOf[system.type] ?? [])])] : []);
   const columns = $derived<Column<Line>[]>([
     { name: 'line', label: 'Line', text: (l) => ruleOf(l.line), href: (l) => href(l.line), figures: true },
     { name: 'who', label: 'For', text: (l) => whoWords(object(l.value?.permit ?? l.value?.refuse ?? l.value)) },

@@ -23,7 +23,7 @@
   async function rest(first: Page, each: (n: number) => void): Promise<Item[]> {
     const items = [...first.items];
     for (let next = first.cursor; next; ) {
-      const more = await api.search('', kind, next, 200);
+      const more = await api.search(find, kind, next, 200);
       items.push(...more.items);
       each(items.length);
       next = more.cursor;
@@ -53,7 +53,7 @@
   async function take() {
     taken = 0;
     try {
-      const items = await rest(await api.search('', kind, '', 200), (n) => (taken = n));
+      const items = await rest(await api.search(find, kind, '', 200), (n) => (taken = n));
       save(`${label.toLowerCase()}.csv`, new Blob([csv(items, columns)], { type: 'text/csv;charset=utf-8' }));
     } catch (error) {
       wrong = (error as Error).message;
