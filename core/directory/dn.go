@@ -23,6 +23,7 @@ type dnIndex struct {
 	written   []string // by number; empty for those that have none
 	exact     index
 	canonical index
+	twice     bool // some stand there twice
 }
 
 // indexDNs notes who bears which distinguished name. Of several with the same
@@ -55,7 +56,10 @@ func (b *Book) indexDNs(errs *place.Errors) {
 		switch {
 		case wrong[i]:
 			errs.Addf(b.placeOf(uint32(i)), "%q is not a distinguished name (RFC 4514)", x.written[i])
-		case x.written[i] != "" && !x.taken(uint32(i), canonical[i]):
+		case x.written[i] == "":
+		case x.taken(uint32(i), canonical[i]):
+			x.twice = true
+		default:
 			x.exact.put(exact[i], uint32(i))
 			x.canonical.put(canonical[i], uint32(i))
 		}
@@ -129,8 +133,9 @@ func (x *dnIndex) findAll(refs []name.Ref) (found [ahead]uint32) {
 // named finds what bears a distinguished name.
 func (b *Book) named(dn string) (object, bool) {
 	if n, ok := b.byDN.find(dn); ok {
-		o := b.object(n)
-		return o, !b.went(o)
+		if o := b.object(n); !b.went(o) {
+			return o, true
+		}
 	}
 	if b.late == nil || len(b.late.dns) == 0 {
 		return object{}, false

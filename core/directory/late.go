@@ -128,7 +128,7 @@ func (b *Book) move(base *Book, e Edit) (groups map[GroupID]*Group, ok bool) {
 	}
 	b.late = l
 	for _, g := range e.Go {
-		if base.isPrimary(g) {
+		if base.isPrimary(g) || base.byDN.twice && base.groups.records[g].DN != "" {
 			return nil, false
 		}
 		l.gone[g] = true
