@@ -70,48 +70,35 @@ func (c *Client) Probe(ctx context.Context, user, system, right, object string, 
 }
 
 func (c *Client) Who(ctx context.Context, system, right, object string, s situation.Situation) (*answer.Who, error) {
-	var all *answer.Who
-	err := eachPage(func(cursor string) (string, error) {
-		page, err := get[answer.Who](ctx, c, "who", s, "system", system, "right", right, "object", object, "cursor", cursor)
-		if err != nil {
-			return "", err
-		}
-		if all == nil {
-			all = page
-		} else {
-			all.Users, all.Cursor = append(all.Users, page.Users...), page.Cursor
-		}
-		return page.Cursor, nil
-	})
-	return all, err
-}
-
-// eachPage asks for one page after the other, until there is no cursor of a next one.
-func eachPage(ask func(cursor string) (next string, err error)) error {
-	for cursor := ""; ; {
-		next, err := ask(cursor)
-		if err != nil || next == "" {
-			return err
-		}
-		cursor = next
-	}
+	return pages(func(cursor string) (*answer.Who, error) {
+		return get[answer.Who](ctx, c, "who", s, "system", system, "right", right, "object", object, "cursor", cursor)
+	}, func(w *answer.Who) *string { return &w.Cursor },
+		func(all, page *answer.Who) { all.Users = append(all.Users, page.Users...) })
 }
 
 func (c *Client) Members(ctx context.Context, group string) (*answer.Members, error) {
-	var all *answer.Members
-	err := eachPage(func(cursor string) (string, error) {
-		page, err := get[answer.Members](ctx, c, "members", situation.Situation{}, "group", group, "cursor", cursor)
+	return pages(func(cursor string) (*answer.Members, error) {
+		return get[answer.Members](ctx, c, "members", situation.Situation{}, "group", group, "cursor", cursor)
+	}, func(m *answer.Members) *string { return &m.Cursor },
+		func(all, page *answer.Members) { all.Members = append(all.Members, page.Members...) })
+}
+
+// pages asks for one page after the other and joins them to the first.
+func pages[T any](ask func(cursor string) (*T, error), cursor func(*T) *string, join func(all, page *T)) (*T, error) {
+	all, err := ask("")
+	if err != nil {
+		return nil, err
+	}
+	for next := *cursor(all); next != ""; {
+		page, err := ask(next)
 		if err != nil {
-			return "", err
+			return nil, err
 		}
-		if all == nil {
-			all = page
-		} else {
-			all.Members, all.Cursor = append(all.Members, page.Members...), page.Cursor
-		}
-		return page.Cursor, nil
-	})
-	return all, err
+		join(all, page)
+		next = *cursor(page)
+	}
+	*cursor(all) = ""
+	return all, nil
 }
 
 func (c *Client) Groups(ctx context.Context, user string) (*answer.Groups, error) {

@@ -112,6 +112,27 @@ func differs(want map[plain.Point]gate.State, got []standing) string {
 	return ""
 }
 
+// A listing of all systems, for one user after the other into one list, says what each
+// system says alone.
+func TestAListingIsThatOfEachSystem(t *testing.T) {
+	_, a := made(t, t.TempDir(), tiny, 5)
+	for _, facts := range situations {
+		known, err := a.Facts(given(t, facts))
+		require.NoError(t, err)
+		q, list := a.Question(0, known), []gate.Entitlement(nil)
+		for u := range directory.UserID(a.Book.Users()) {
+			q.Turn(u)
+			list = a.AppendReach(list[:0], q)
+			want := []gate.Entitlement{}
+			for _, s := range a.Systems {
+				want = append(want, a.Reach(u, known, s)...)
+			}
+			require.Equal(t, want, list, a.Book.UserName(u))
+			require.Equal(t, want, a.Reach(u, known, nil))
+		}
+	}
+}
+
 // A question for states alone says what the whole answer says, and allocates
 // nothing for the gate types that are asked at every turn.
 func TestBriefQuestions(t *testing.T) {

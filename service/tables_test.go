@@ -114,3 +114,47 @@ func TestDescriptions(t *testing.T) {
 		assert.ErrorContains(t, lookup(), "there is no")
 	}
 }
+
+// Pages of people are those of the whole list, one after the other.
+func TestPeopleComeByPage(t *testing.T) {
+	h := demoService(t).Head()
+	who, err := h.Who(ctx, "archive", "frames:read", "/raw", situation.Situation{})
+	require.NoError(t, err)
+	require.Len(t, who.Users, who.Total)
+	members, err := h.Members(ctx, "observatory-staff")
+	require.NoError(t, err)
+	require.Len(t, members.Members, members.Total)
+	for _, limit := range []int{1, 7, who.Total, 1000} {
+		var holders []answer.Holder
+		var people []answer.Member
+		for cursor := ""; ; {
+			page, err := h.WhoPage(ctx, "archive", "frames:read", "/raw", situation.Situation{}, limit, cursor)
+			require.NoError(t, err)
+			require.LessOrEqual(t, len(page.Users), limit)
+			assert.Equal(t, who.Total, page.Total)
+			holders = append(holders, page.Users...)
+			if cursor = page.Cursor; cursor == "" {
+				break
+			}
+		}
+		for cursor := ""; ; {
+			page, err := h.MembersPage(ctx, "observatory-staff", limit, cursor)
+			require.NoError(t, err)
+			require.LessOrEqual(t, len(page.Members), limit)
+			people = append(people, page.Members...)
+			if cursor = page.Cursor; cursor == "" {
+				break
+			}
+		}
+		assert.Equal(t, who.Users, holders)
+		assert.Equal(t, members.Members, people)
+	}
+	var field *situation.FieldError
+	_, err = h.WhoPage(ctx, "archive", "frames:read", "/raw", situation.Situation{}, 5, "nonsense!")
+	require.ErrorAs(t, err, &field)
+	assert.Equal(t, "cursor", field.Field)
+	past, err := h.MembersPage(ctx, "observatory-staff", 5, "OTk5OTk") // 99999
+	require.NoError(t, err)
+	assert.Empty(t, past.Members)
+	assert.Empty(t, past.Cursor)
+}

@@ -121,7 +121,7 @@
     display: flex;
     flex-wrap: wrap;
     gap: 0 var(--s6);
-    padding: var(--s2) var(--s6) 0;
+    padding: var(--s2) var(--edge) 0;
     border-bottom: 1px solid var(--hair);
   }
   .views a {

@@ -30,7 +30,7 @@
     flex-wrap: wrap;
     align-items: baseline;
     gap: 0 var(--s4);
-    padding: var(--s4) var(--s6) var(--s3);
+    padding: var(--s4) var(--edge) var(--s3);
   }
   h1 {
     font-size: var(--title);

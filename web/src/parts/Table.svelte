@@ -142,6 +142,9 @@
     padding: var(--s1) var(--s3) var(--s1) 0;
     border-top: 1px solid var(--hair);
     vertical-align: baseline;
+    overflow-wrap: break-word;
+  }
+  .figures {
     overflow-wrap: anywhere;
   }
   tbody tr:hover {
