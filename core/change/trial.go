@@ -255,7 +255,11 @@ func (t *Trial) Written() TurnedFindings {
 			old = append(old, s)
 		}
 	}
-	return turnedFindings(check.Written(t.before, old), check.Written(t.Atlas, fresh))
+	was, is := directory.FoundApart(t.before.Book, t.Atlas.Book)
+	was, is = append(was, check.Written(t.before, old)...), append(is, check.Written(t.Atlas, fresh)...)
+	finding.Sort(was)
+	finding.Sort(is)
+	return turnedFindings(was, is)
 }
 
 // Errors are the errors among what is new.

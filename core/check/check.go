@@ -35,16 +35,15 @@ func Findings(a *atlas.Atlas) []finding.Finding {
 	return all
 }
 
-// Written lists what is found in the lines of some systems of an atlas, and in its
-// directories and guarantees, by looking at what is written there: as Findings tells it,
-// errors all of them. What follows from who is in which group is left out.
+// Written lists what is found in the lines of some systems of an atlas and in its
+// guarantees by looking at what is written there, as Findings tells it: what follows
+// from who is in which group is left out, and so are the directories.
 func Written(a *atlas.Atlas, systems []*atlas.System) []finding.Finding {
 	some := *a
 	some.Systems = systems
 	all := []finding.Finding{}
 	pass := &Pass{&some, func(f finding.Finding) { all = append(all, f) }}
 	gates.Run(pass)
-	references.Run(pass)
-	finding.Sort(all)
+	pass.sites()
 	return all
 }

@@ -17,18 +17,23 @@ var references = Analyzer{
 		for _, f := range p.Atlas.Book.Findings() {
 			p.Add(f)
 		}
-		for _, s := range p.Atlas.Systems {
-			for _, f := range s.Site.Findings {
-				p.Add(f)
-			}
-		}
-		for _, g := range p.Atlas.Guarantees {
-			for _, f := range g.Site.Findings {
-				f.Where.System = ""
-				p.Add(f)
-			}
-		}
+		p.sites()
 	},
+}
+
+// sites hands on what came to light while systems and guarantees were compiled.
+func (p *Pass) sites() {
+	for _, s := range p.Atlas.Systems {
+		for _, f := range s.Site.Findings {
+			p.Add(f)
+		}
+	}
+	for _, g := range p.Atlas.Guarantees {
+		for _, f := range g.Site.Findings {
+			f.Where.System = ""
+			p.Add(f)
+		}
+	}
 }
 
 // gates asks each gate to check itself.

@@ -235,6 +235,26 @@ func (b *Book) holdsDevices(g GroupID) bool {
 // from.
 func (b *Book) Base() (base *Book, touched []UserID) { return b.base.Load(), b.changed }
 
+// FoundApart lists what was found in the directories of two books, but for what an edit
+// of one left as it was in the other.
+func FoundApart(before, after *Book) (was, is []finding.Finding) {
+	shared := func(x, y []finding.Finding) bool { return len(x) == len(y) && (len(x) == 0 || &x[0] == &y[0]) }
+	for g, found := range before.found {
+		if other := after.found[g]; !shared(found, other) {
+			was = append(was, found...)
+		}
+	}
+	for g, found := range after.found {
+		if other := before.found[g]; !shared(found, other) {
+			is = append(is, found...)
+		}
+	}
+	if !shared(before.findings, after.findings) {
+		was, is = append(was, before.findings...), append(is, after.findings...)
+	}
+	return was, is
+}
+
 // relink puts the links of some users in the place of those in base.
 func (b *Book) relink(base *Book, links map[UserID][]link) {
 	byUser, byGroup, within := map[uint32][]link{}, map[uint32][]link{}, map[UserID][]GroupID{}
