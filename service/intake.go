@@ -195,17 +195,16 @@ func (p *prepared) outcome() (*change.Summary, error) {
 // since, it is worked out anew on that first; again is asked whether what comes
 // out is still to be committed.
 func (s *Service) commit(ctx context.Context, p *prepared, author, reason string, again func(*prepared) error) (store.Revision, error) {
-	s.committing.Lock()
-	defer s.committing.Unlock()
-	if head := s.Head(); head != p.head {
-		fresh, err := s.prepare(head, p.directory.Name, p.records)
-		if err == nil && again != nil {
-			err = again(fresh)
-		}
-		if err != nil {
+	const patience = 3 // others wait for this only where the head moves each time that it is worked out
+	for range patience {
+		if err := s.renew(p, again); err != nil {
 			return store.Revision{}, err
 		}
-		*p = *fresh
+	}
+	s.committing.Lock()
+	defer s.committing.Unlock()
+	if err := s.renew(p, again); err != nil {
+		return store.Revision{}, err
 	}
 	if len(p.put)+len(p.gone) == 0 {
 		return p.head.Revision, nil
@@ -217,6 +216,22 @@ func (s *Service) commit(ctx context.Context, p *prepared, author, reason string
 	s.put(r, p.folder, p.atlas)
 	s.log.Info("revision committed", "revision", r.Number, "author", author, "reason", reason)
 	return r, nil
+}
+
+// renew works a prepared intake out anew where the head has moved since.
+func (s *Service) renew(p *prepared, again func(*prepared) error) error {
+	head := s.Head()
+	if head == p.head {
+		return nil
+	}
+	fresh, err := s.prepare(head, p.directory.Name, p.records)
+	if err == nil && again != nil {
+		err = again(fresh)
+	}
+	if err == nil {
+		*p = *fresh
+	}
+	return err
 }
 
 // counts are how much of what an intake changes.

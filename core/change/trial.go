@@ -167,12 +167,30 @@ type records[T any] struct {
 	twice              bool
 }
 
+// sameNames says whether records that stand in the same places have the same names.
+func sameNames[T any](was, is []*T, named func(*T) string) bool {
+	for i, r := range is {
+		if was[i] != r && !strings.EqualFold(named(was[i]), named(r)) {
+			return false
+		}
+	}
+	return true
+}
+
 func between[T any](was, is []*T, named func(*T) string) (d records[T]) {
 	for len(was) > 0 && len(is) > 0 && was[0] == is[0] {
 		was, is = was[1:], is[1:]
 	}
 	for len(was) > 0 && len(is) > 0 && was[len(was)-1] == is[len(is)-1] {
 		was, is = was[:len(was)-1], is[:len(is)-1]
+	}
+	if len(was) == len(is) && sameNames(was, is, named) {
+		for i, r := range is {
+			if was[i] != r {
+				d.others = append(d.others, r)
+			}
+		}
+		return d
 	}
 	old := make(map[string]*T, len(was))
 	for _, r := range was {
