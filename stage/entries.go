@@ -75,7 +75,7 @@ func (d *Draft) likely(kind, named string) iter.Seq[string] {
 				}
 			}
 		}
-		if stood != "" && d.file(stood) >= 0 && !yield(stood) {
+		if stood != "" && d.file(stood) >= 0 && !yield(stood) || kind == mapfile.Map {
 			return
 		}
 		mentions := regexp.MustCompile(`(?i)\b` + kind + `\b`)

@@ -73,25 +73,23 @@ func (s *System) Lines() []string {
 
 // People counts those for whom a line of a system is, by one of its crowds.
 func (a *Atlas) People(s *System, c *gate.Crowd) int {
-	among, only := []*gate.Crowd{c}, func(*gate.Question) bool { return true }
-	g, indirect := s.Gate.(gate.Indirect)
-	if indirect {
-		if crowds, of := g.Comers(c.Line()); of != nil {
-			among, only = crowds, of
-		} else {
-			indirect = false
+	among := []*gate.Crowd{c}
+	var only func(*gate.Question) bool // of those whom the crowd has; nil: all of them
+	if g, ok := s.Gate.(gate.Indirect); ok {
+		if crowds, is := g.Comers(c.Line()); is != nil {
+			among, only = crowds, is
 		}
 	}
 	switch {
 	case c.Nobody():
 		return 0
-	case len(c.Claims()) == 0 && !c.Excepts() && !indirect:
+	case len(c.Claims()) == 0 && !c.Excepts() && only == nil:
 		return len(gate.Candidates(a.Book, among))
 	}
 	q := a.Brief(a.Frame.Facts(situation.Situation{}, nil))
 	n := 0
 	for _, u := range gate.Candidates(a.Book, among) {
-		if q.Turn(u); c.Has(q) && only(q) {
+		if q.Turn(u); c.Has(q) && (only == nil || only(q)) {
 			n++
 		}
 	}

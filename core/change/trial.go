@@ -128,7 +128,7 @@ func amended(b *directory.Book, was, is *atlas.Map) (book *directory.Book, ok bo
 		if old.Name != now.Name || !slices.Equal(old.Exact, now.Exact) || !reflect.DeepEqual(old.Joins, now.Joins) || !slices.Equal(old.Devices, now.Devices) && !reflect.DeepEqual(old.Devices, now.Devices) {
 			return nil, false
 		}
-		users, groups := between(old.Users, now.Users, func(u *directory.User) string { return u.Name }), between(old.Groups, now.Groups, func(g *directory.Group) string { return g.Name })
+		users, groups := apart(old.Users, now.Users, func(u *directory.User) string { return u.Name }), apart(old.Groups, now.Groups, func(g *directory.Group) string { return g.Name })
 		if len(users.gone)+len(users.come) > 0 || users.twice || groups.twice {
 			return nil, false
 		}
@@ -177,7 +177,8 @@ func sameNames[T any](was, is []*T, named func(*T) string) bool {
 	return true
 }
 
-func between[T any](was, is []*T, named func(*T) string) (d records[T]) {
+// apart compares the records of two lists.
+func apart[T any](was, is []*T, named func(*T) string) (d records[T]) {
 	for len(was) > 0 && len(is) > 0 && was[0] == is[0] {
 		was, is = was[1:], is[1:]
 	}

@@ -59,18 +59,17 @@ func (b *Book) GroupOrder(g GroupID) uint64 {
 
 // InOrder is a list of groups, which are in the order of their numbers, in that of names.
 func (b *Book) InOrder(list []GroupID) []GroupID {
-	if b.late == nil || len(list) == 0 || int(list[len(list)-1]) < b.late.built {
-		return list
-	}
-	return slices.SortedFunc(slices.Values(list), func(x, y GroupID) int { return cmp.Compare(b.GroupOrder(x), b.GroupOrder(y)) })
+	return inOrderOf(b, list, func(g GroupID) GroupID { return g })
 }
 
-func (b *Book) linksInOrder(list []link) []link {
-	if b.late == nil || len(list) == 0 || int(list[len(list)-1].group()) < b.late.built {
+// inOrderOf puts what belongs to groups, in the order of their numbers, in that of their
+// names.
+func inOrderOf[T any](b *Book, list []T, group func(T) GroupID) []T {
+	if b.late == nil || len(list) == 0 || int(group(list[len(list)-1])) < b.late.built {
 		return list
 	}
-	return slices.SortedFunc(slices.Values(list), func(x, y link) int {
-		return cmp.Or(cmp.Compare(b.GroupOrder(x.group()), b.GroupOrder(y.group())), cmp.Compare(x, y))
+	return slices.SortedStableFunc(slices.Values(list), func(x, y T) int {
+		return cmp.Compare(b.GroupOrder(group(x)), b.GroupOrder(group(y)))
 	})
 }
 

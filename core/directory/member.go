@@ -125,7 +125,7 @@ func (s *Subject) shortPath(g GroupID) []Step {
 	if i < len(links) && links[i].group() == g {
 		return []Step{{g, links[i].how()}}
 	}
-	for _, l := range s.book.linksInOrder(links) {
+	for _, l := range inOrderOf(s.book, links, link.group) {
 		if slices.Contains(s.book.Holders(l.group()), g) {
 			return []Step{{l.group(), l.how()}, {g, Nested}}
 		}
@@ -149,7 +149,7 @@ func (s *Subject) walk() {
 			queue = append(queue, g)
 		}
 	}
-	for _, l := range s.book.linksInOrder(s.direct()) {
+	for _, l := range inOrderOf(s.book, s.direct(), link.group) {
 		reach(l.group(), l.group(), l.how())
 	}
 	for i := 0; i < len(queue); i++ {
