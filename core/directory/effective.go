@@ -46,7 +46,7 @@ func (e effective) with(replaced map[UserID][]GroupID) effective {
 func newEffective(of *lists[link], n *nesting) effective {
 	users := len(of.start) - 1
 	e := effective{end: make([]uint32, users), pieces: make([][]GroupID, (users+stretch-1)/stretch)}
-	parallel.For(len(e.pieces), 32, func(from, to int) {
+	parallel.For(len(e.pieces), 8, func(from, to int) {
 		u, piece := newUnion(n), make([]GroupID, 0, min(stretch, users)*64)
 		for p := from; p < to; p++ {
 			piece = piece[:0]
@@ -92,14 +92,23 @@ func (u *union) add(to []GroupID, direct []link) []GroupID {
 			note(words, used, g)
 		}
 	}
-	for i, some := range used {
-		used[i] = 0
-		for ; some != 0; some &= some - 1 {
-			w := i*64 + bits.TrailingZeros64(some)
-			for word := words[w]; word != 0; word &= word - 1 {
-				to = append(to, GroupID(w*64+bits.TrailingZeros64(word)))
+	for first := 0; first < len(used); first += 64 {
+		// Which of them are not empty is found without a jump too.
+		filled := uint64(0)
+		for i, some := range used[first:min(first+64, len(used))] {
+			filled |= (some | -some) >> 63 << i
+		}
+		for ; filled != 0; filled &= filled - 1 {
+			i := first + bits.TrailingZeros64(filled)
+			some := used[i]
+			used[i] = 0
+			for ; some != 0; some &= some - 1 {
+				w := i*64 + bits.TrailingZeros64(some)
+				for word := words[w]; word != 0; word &= word - 1 {
+					to = append(to, GroupID(w*64+bits.TrailingZeros64(word)))
+				}
+				words[w] = 0
 			}
-			words[w] = 0
 		}
 	}
 	return to

@@ -310,8 +310,8 @@ func (b *Book) linkPrimary(users []UserID, members [][]link) {
 	}
 }
 
-// turnAround makes the lists by user, and drops memberships that stand twice:
-// the plainest stays.
+// turnAround makes the lists by user and by group, and drops memberships that stand
+// twice: the plainest stays.
 func (b *Book) turnAround(members [][]link) {
 	byGroup := gather(members)
 	all := turned(&byGroup, b.Users())
@@ -319,10 +319,10 @@ func (b *Book) turnAround(members [][]link) {
 	parallel.For(b.Users(), 4096, func(from, to int) {
 		for u := from; u < to; u++ {
 			list := all.at(uint32(u))
-			slices.Sort(list)
 			for i := 1; i < len(list); i++ {
 				if sameID(list[i-1], list[i]) {
 					twice.Store(true)
+					slices.Sort(list)
 				}
 			}
 		}

@@ -3,7 +3,6 @@ package directory
 import (
 	"maps"
 	"runtime"
-	"slices"
 
 	"gatemap/core/parallel"
 )
@@ -49,10 +48,12 @@ func gather[T any](each [][]T) lists[T] {
 		total += len(list)
 		l.start[i+1] = uint32(total)
 	}
-	l.all = make([]T, 0, total)
-	for _, list := range each {
-		l.all = append(l.all, list...)
-	}
+	l.all = make([]T, total)
+	parallel.For(len(each), 4096, func(from, to int) {
+		for i := from; i < to; i++ {
+			copy(l.all[l.start[i]:], each[i])
+		}
+	})
 	return l
 }
 
@@ -81,27 +82,77 @@ const (
 var hows = [...]How{Direct, Primary, ByRule}
 
 // turned turns lists around: of a list of links for each of those numbered from
-// 0 it makes one for each of n others, in order. All links are read for each part
-// of the others, whose lists then stay near while they are written.
+// 0 it makes one for each of n others, in order. The links are first dealt out by
+// stretches of the others, whose lists then stay near while they are written.
 func turned(from *lists[link], n int) lists[link] {
 	l := lists[link]{start: make([]uint32, n+1), all: make([]link, len(from.all))}
-	for _, x := range from.all {
-		l.start[x.id()+1]++
-	}
-	for i := range n {
-		l.start[i+1] += l.start[i]
-	}
-	next := slices.Clone(l.start[:n])
-	part := min(1<<16, max(1024, (n+runtime.GOMAXPROCS(0)-1)/runtime.GOMAXPROCS(0)))
-	parallel.For(n, part, func(first, last int) {
-		for i := range len(from.start) - 1 {
-			for _, x := range from.at(uint32(i)) {
-				if id := int(x.id()); first <= id && id < last {
-					l.all[next[id]] = x.turn(i)
-					next[id]++
-				}
+	dealt, begin := deal(from, n)
+	parallel.For(len(begin)-1, 1, func(first, last int) {
+		for s := first; s < last; s++ {
+			low, high := s<<stretchBits, min((s+1)<<stretchBits, n)
+			some, at := dealt[begin[s]:begin[s+1]], begin[s]
+			next := make([]uint32, high-low)
+			for _, x := range some {
+				next[int(x.to.id())-low]++
+			}
+			for i, count := range next {
+				l.start[low+i], next[i] = at, at
+				at += count
+			}
+			for _, x := range some {
+				to := &next[int(x.to.id())-low]
+				l.all[*to] = x.back
+				*to++
 			}
 		}
 	})
+	l.start[n] = uint32(len(l.all))
 	return l
+}
+
+// turn is a link, and the one that leads back.
+type turn struct{ to, back link }
+
+// stretchBits is how many bits of a number are not of that of its stretch.
+const stretchBits = 13
+
+// deal puts the links to n others in the order of the stretches of these, those to one
+// stretch in the order in which they come; begin says where each stretch begins.
+func deal(from *lists[link], n int) (dealt []turn, begin []uint32) {
+	dealt, begin = make([]turn, len(from.all)), make([]uint32, n>>stretchBits+2)
+	// Every hand has a share of the lists, and a place in each stretch for it.
+	hands, count := runtime.GOMAXPROCS(0), len(from.start)-1
+	next := make([][]uint32, hands)
+	deals := func(work func(next []uint32, list int)) {
+		parallel.For(hands, 1, func(first, last int) {
+			for h := first; h < last; h++ {
+				for i := count * h / hands; i < count*(h+1)/hands; i++ {
+					work(next[h], i)
+				}
+			}
+		})
+	}
+	for h := range next {
+		next[h] = make([]uint32, len(begin)-1)
+	}
+	deals(func(next []uint32, list int) {
+		for _, x := range from.at(uint32(list)) {
+			next[x.id()>>stretchBits]++
+		}
+	})
+	at := uint32(0)
+	for s := range begin[1:] {
+		for h := range next {
+			next[h][s], at = at, at+next[h][s]
+		}
+		begin[s+1] = at
+	}
+	deals(func(next []uint32, list int) {
+		for _, x := range from.at(uint32(list)) {
+			to := &next[x.id()>>stretchBits]
+			dealt[*to] = turn{x, x.turn(list)}
+			*to++
+		}
+	})
+	return dealt, begin
 }

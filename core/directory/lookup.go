@@ -162,28 +162,22 @@ func (b *Book) GroupNames() iter.Seq[string]  { return b.groups.present }
 func (b *Book) DeviceNames() iter.Seq[string] { return slices.Values(b.devices.full) }
 
 // GroupsFrom yields the groups whose names, without the directory, begin with a
-// text, in any case.
-func (b *Book) GroupsFrom(start string) iter.Seq[GroupID] {
-	return func(yield func(GroupID) bool) {
+// text, in any case, and these names.
+func (b *Book) GroupsFrom(start string) iter.Seq2[GroupID, string] {
+	return func(yield func(GroupID, string) bool) {
 		if start == "" || b.late != nil {
 			for g := range b.AllGroups {
-				if b.beginsWith(g, start) && !yield(g) {
+				own := b.groups.records[g].Name
+				if len(own) >= len(start) && strings.EqualFold(own[:len(start)], start) && !yield(g, own) {
 					return
 				}
 			}
 			return
 		}
-		for _, d := range b.folded {
+		for i, d := range b.folded {
 			begin := d + "/" + name.Fold(start)
-			var short [256]byte
-			from, _ := slices.BinarySearchFunc(b.groups.full, begin, func(full, begin string) int {
-				return strings.Compare(string(name.AppendFold(short[:0], full)), begin)
-			})
-			for i := from; i < b.Groups(); i++ {
-				if !strings.HasPrefix(string(name.AppendFold(short[:0], b.groups.full[i])), begin) {
-					break
-				}
-				if !yield(GroupID(i)) {
+			for g, end := b.firstGroup(begin), b.firstGroup(begin+"\xff"); g < end; g++ {
+				if !yield(g, b.groups.full[g][len(b.directories[i].Name)+1:]) {
 					return
 				}
 			}
@@ -191,9 +185,13 @@ func (b *Book) GroupsFrom(start string) iter.Seq[GroupID] {
 	}
 }
 
-func (b *Book) beginsWith(g GroupID, start string) bool {
-	own := b.groups.records[g].Name
-	return len(own) >= len(start) && strings.EqualFold(own[:len(start)], start)
+// firstGroup is the first group whose folded full name is not less than a text.
+func (b *Book) firstGroup(folded string) GroupID {
+	var short [256]byte
+	g, _ := slices.BinarySearchFunc(b.groups.full, folded, func(full, folded string) int {
+		return strings.Compare(string(name.AppendFold(short[:0], full)), folded)
+	})
+	return GroupID(g)
 }
 
 // HasAttribute says whether any user has a value for the attribute, or for one

@@ -89,7 +89,8 @@ func TestGroupsFrom(t *testing.T) {
 	b := build(t, docs...)
 	for _, start := range []string{"", "night", "NIGHT-", "ñ", "x"} {
 		var got, want []string
-		for g := range b.GroupsFrom(start) {
+		for g, own := range b.GroupsFrom(start) {
+			assert.Equal(t, b.Group(g).Name, own)
 			got = append(got, b.GroupName(g))
 		}
 		for full := range b.GroupNames() {

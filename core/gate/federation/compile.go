@@ -150,11 +150,9 @@ func compileStatement(s *gate.Site, party string, i int, d *Statement) statement
 // groupValues are the values that groups give by a claim rule.
 func groupValues(s *gate.Site, d *Claim) map[directory.GroupID]given {
 	values := map[directory.GroupID]given{}
-	glob := d.Matching.Value
-	start := glob[:max(strings.IndexAny(glob+"*", `*?[\`), 0)]
-	for g := range s.Book.GroupsFrom(start) {
-		group := s.Book.Group(g).Name
-		if !strings.HasPrefix(group, start) {
+	start, part := d.Matching.literals()
+	for g, group := range s.Book.GroupsFrom(start) {
+		if !strings.HasPrefix(group, start) || !strings.Contains(group, part) {
 			continue
 		}
 		if value, ok := d.valueOf(group); ok && s.Counts(g) {

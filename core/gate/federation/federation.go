@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"path"
 	"regexp"
+	"strings"
 
 	"gatemap/core/gate"
 	"gatemap/core/place"
@@ -52,6 +53,26 @@ type Claim struct {
 
 // Glob is text with * and ? in it.
 type Glob struct{ place.Text }
+
+// literals are what every text that the pattern matches begins with, and the longest
+// other thing that it has in it.
+func (g *Glob) literals() (start, part string) {
+	const special = `*?[\`
+	at := strings.IndexAny(g.Value, special)
+	if at < 0 {
+		return g.Value, ""
+	}
+	start = g.Value[:at]
+	if strings.ContainsAny(g.Value[at:], `[\`) {
+		return start, ""
+	}
+	for _, p := range strings.FieldsFunc(g.Value[at:], func(r rune) bool { return strings.ContainsRune(special, r) }) {
+		if len(p) > len(part) {
+			part = p
+		}
+	}
+	return start, part
+}
 
 // UnmarshalText checks the pattern.
 func (g *Glob) UnmarshalText(text []byte) error {
