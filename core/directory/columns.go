@@ -192,8 +192,17 @@ func (b *Book) starting(k *Kinds, attributes []string, start filter.Start, ok bo
 	type key struct{ attributes, start string }
 	all := b.once(key{strings.Join(attributes, "\x00"), start.Attribute}, func() any { return b.shelve(k, start.Attribute) }).(*starts)
 	return func(yield func(int) bool) {
-		from, _ := slices.BinarySearch(all.texts, start.Text)
-		for i := from; i < len(all.texts) && (all.texts[i] == start.Text || !start.Whole && strings.HasPrefix(all.texts[i], start.Text)); i++ {
+		from := 0
+		if start.Leads() {
+			from, _ = slices.BinarySearch(all.texts, start.Text)
+		}
+		for i := from; i < len(all.texts); i++ {
+			if !start.Fits(all.texts[i]) {
+				if start.Leads() {
+					break
+				}
+				continue
+			}
 			for _, kind := range all.kinds[i] {
 				if !yield(kind) {
 					return

@@ -45,9 +45,13 @@ func (p postings) candidates(b *Book, start filter.Start, ok bool) iter.Seq[User
 			}
 			return
 		}
-		from, _ := slices.BinarySearchFunc(p, start.Text, func(e entry, text string) int { return strings.Compare(e.folded, text) })
+		from := 0
+		if start.Leads() {
+			from, _ = slices.BinarySearchFunc(p, start.Text, func(e entry, text string) int { return strings.Compare(e.folded, text) })
+		}
 		for _, e := range p[from:] {
-			if start.Whole && e.folded != start.Text || !strings.HasPrefix(e.folded, start.Text) || !yield(UserID(e.order)) {
+			switch fits := start.Fits(e.folded); {
+			case fits && !yield(UserID(e.order)), !fits && start.Leads():
 				return
 			}
 		}

@@ -87,11 +87,11 @@ func (n comparison) reads(y func(string) bool) bool {
 
 func (n comparison) start() (Start, bool) {
 	l := &n.value
-	plain := n.op == "sw" || n.op == "eq" && !l.isTime && !l.isNum
+	plain := n.op == "sw" || n.op == "ew" || n.op == "co" || n.op == "eq" && !l.isTime && !l.isNum
 	if !plain || l.kind != Text || l.null || n.path.sub != "" {
 		return Start{}, false
 	}
-	return Start{n.path.attribute, l.folded, n.op == "eq", true}, true
+	return Start{n.path.attribute, l.folded, n.op, true}, true
 }
 
 func (n comparison) match(r Record) bool {

@@ -76,12 +76,35 @@ func (f *Filter) Reads() iter.Seq[string] {
 }
 
 // Start is something that every record which a filter matches has: a value of
-// an attribute that is a text, or begins with it, regardless of case.
+// an attribute that is a text, or has it in it, regardless of case.
 type Start struct {
 	Attribute string // folded
 	Text      string // folded
-	Whole     bool   // the value is the text; else it begins with it
+	Op        string // eq, sw, ew or co: how the value has the text
 	Alone     bool   // the filter asks for nothing else
+}
+
+// Fits says whether a folded value has the text so.
+func (s Start) Fits(folded string) bool {
+	switch s.Op {
+	case "eq":
+		return folded == s.Text
+	case "sw":
+		return strings.HasPrefix(folded, s.Text)
+	case "ew":
+		return strings.HasSuffix(folded, s.Text)
+	}
+	return strings.Contains(folded, s.Text)
+}
+
+// Leads says whether all values that fit stand together in the order of folded values:
+// from the text on.
+func (s Start) Leads() bool { return s.Op == "eq" || s.Op == "sw" }
+
+// narrower says whether fewer values fit, as a rule: those that are the text, then
+// those that begin with it.
+func (s Start) narrower(than Start) bool {
+	return s.Op != than.Op && (s.Op == "eq" || s.Op == "sw" && !than.Leads())
 }
 
 // Start gives one such thing, where the filter asks for one; ok is false where
@@ -212,7 +235,7 @@ func (n and) attributes(p string, y func(Attribute) bool) bool {
 
 func (n and) start() (Start, bool) {
 	start, ok := n.left.start()
-	if right, too := n.right.start(); too && (!ok || right.Whole && !start.Whole) {
+	if right, too := n.right.start(); too && (!ok || right.narrower(start)) {
 		start, ok = right, true
 	}
 	start.Alone = false
