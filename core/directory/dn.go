@@ -30,21 +30,13 @@ type dnIndex struct {
 // one the last counts.
 func (b *Book) indexDNs(errs *place.Errors) {
 	x := &b.byDN
-	x.written = make([]string, 0, b.Users()+b.Groups()+b.Devices())
-	for _, u := range b.users.records {
-		x.written = append(x.written, u.DN)
-	}
-	for _, g := range b.groups.records {
-		x.written = append(x.written, g.DN)
-	}
-	for _, d := range b.devices.records {
-		x.written = append(x.written, d.DN)
-	}
+	x.written = make([]string, b.Users()+b.Groups()+b.Devices())
 	x.exact, x.canonical = newIndex(len(x.written)), newIndex(len(x.written))
 	exact, canonical, wrong := make([]uint64, len(x.written)), make([]uint64, len(x.written)), make([]bool, len(x.written))
 	parallel.For(len(x.written), 4096, func(from, to int) {
 		var short [256]byte
 		for i := from; i < to; i++ {
+			x.written[i] = b.dnOf(uint32(i))
 			if dn, ok := name.AppendDN(short[:0], x.written[i]); ok {
 				exact[i], canonical[i] = maphash.String(x.exact.seed, x.written[i]), x.canonical.hash(dn)
 			} else {
@@ -147,6 +139,18 @@ func (b *Book) named(dn string) (object, bool) {
 
 // went says that something is a group that is no longer there.
 func (b *Book) went(o object) bool { return o.kind == "group" && b.Gone(GroupID(o.id)) }
+
+// dnOf gives the distinguished name of what is to have a number in the index, or "".
+func (b *Book) dnOf(n uint32) string {
+	switch o := b.object(n); o.kind {
+	case "user":
+		return b.users.records[o.id].DN
+	case "group":
+		return b.groups.records[o.id].DN
+	default:
+		return b.devices.records[o.id].DN
+	}
+}
 
 func (b *Book) placeOf(n uint32) place.Place {
 	switch o := b.object(n); o.kind {

@@ -9,34 +9,37 @@ import (
 // says whether a number that comes into question is the one meant.
 type index struct {
 	seed  maphash.Seed
-	slots []uint64 // the upper half of the hash, and one more than the number
+	slots []uint64 // the lower half of the hash, and one more than the number
 }
 
 // newIndex makes an index with room for n numbers.
 func newIndex(n int) index {
-	size := 16
-	for size < n*2 {
-		size *= 2
-	}
-	return index{maphash.MakeSeed(), make([]uint64, size)}
+	return index{maphash.MakeSeed(), make([]uint64, n+n/2+16)}
 }
 
 // hash gives the hash of a text for put and at.
 func (x *index) hash(text []byte) uint64 { return maphash.Bytes(x.seed, text) }
 
+// hasRoom says whether an index of n numbers finds them in a few steps.
+func (x *index) hasRoom(n int) bool { return n+n/4 < len(x.slots) }
+
+// slot is the place of a hash: the upper half of it as a part of them all.
+func (x *index) slot(hash uint64) uint64 { return hash >> 32 * uint64(len(x.slots)) >> 32 }
+
 func (x *index) put(hash uint64, n uint32) {
-	for i := hash; ; i++ {
-		if slot := &x.slots[i&uint64(len(x.slots)-1)]; *slot == 0 {
-			*slot = hash>>32<<32 | uint64(n+1)
-			return
+	i := x.slot(hash)
+	for x.slots[i] != 0 {
+		if i++; i == uint64(len(x.slots)) {
+			i = 0
 		}
 	}
+	x.slots[i] = hash<<32 | uint64(n+1)
 }
 
 // firsts gives the first number under each of some hashes, or none.
 func (x *index) firsts(hashes []uint64, found *[ahead]uint32) {
 	for i, h := range hashes {
-		found[i] = uint32(x.slots[h&uint64(len(x.slots)-1)]) // brings the slots near
+		found[i] = uint32(x.slots[x.slot(h)]) // brings the slots near
 	}
 	for i, h := range hashes {
 		found[i] = none
@@ -50,10 +53,15 @@ func (x *index) firsts(hashes []uint64, found *[ahead]uint32) {
 // at yields the numbers that were put under a hash, in that order, and few more.
 func (x *index) at(hash uint64) iter.Seq[uint32] {
 	return func(yield func(uint32) bool) {
-		for i := hash; len(x.slots) > 0; i++ {
-			slot := x.slots[i&uint64(len(x.slots)-1)]
-			if slot == 0 || slot>>32 == hash>>32 && !yield(uint32(slot)-1) {
+		if len(x.slots) == 0 {
+			return
+		}
+		for i := x.slot(hash); x.slots[i] != 0; {
+			if slot := x.slots[i]; slot>>32 == hash&(1<<32-1) && !yield(uint32(slot)-1) {
 				return
+			}
+			if i++; i == uint64(len(x.slots)) {
+				i = 0
 			}
 		}
 	}

@@ -155,7 +155,7 @@ func (b *Book) move(base *Book, e Edit) (groups map[GroupID]*Group, ok bool) {
 // comes notes the distinguished name of a group that comes; ok is false where its names
 // mean something already, or records of users name it.
 func (b *Book) comes(base *Book, c Coming, full string, g GroupID) (ok bool) {
-	if c.Group.Name == "" || len(b.groups.index.slots) < (len(b.groups.full)+1)*3/2 {
+	if c.Group.Name == "" || !b.groups.index.hasRoom(len(b.groups.full)+1) {
 		return false
 	}
 	if _, known := b.groups.find([]byte(name.Fold(full))); known {

@@ -46,9 +46,12 @@ func (b *Book) link() {
 			b.found[GroupID(id)] = j.findings
 		}
 	}
-	b.rules.enrol(b, members)
-	b.linkPrimary(primary, members)
-	b.nesting = newNesting(parents)
+	parallel.Do(func() {
+		b.rules.enrol(b, members)
+		b.linkPrimary(primary, members)
+	}, func() {
+		b.nesting = newNesting(parents)
+	})
 	b.reportRings()
 	b.turnAround(members)
 	b.within = newEffective(&b.userGroups, b.nesting)

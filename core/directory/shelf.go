@@ -87,21 +87,29 @@ func (s *shelf[T]) add(directory string, home uint16, records []*T, named func(*
 		}
 	})
 	sortEntries(all)
-	written := make([]uint32, len(records))
+	kept := 0
 	for i, e := range all {
-		r, n := records[e.order], uint32(len(s.records))
-		written[e.order] = none
-		switch _, at := named(r); {
-		case e.folded == "":
+		twice := i > 0 && e.start == all[i-1].start && e.folded == all[i-1].folded
+		if !twice && e.folded != "" {
+			all[kept] = e
+			kept++
+			continue
+		}
+		if _, at := named(records[e.order]); e.folded == "" {
 			errs.Addf(at, "a %s needs a name", s.kind)
-		case i > 0 && all[i-1].folded == e.folded:
+		} else {
 			_, first := named(records[all[i-1].order])
 			errs.Addf(at, "%s %s stands in the directory twice; it is also at %s", s.kind, full[e.order], first)
-		default:
-			s.records, s.full, s.home = append(s.records, r), append(s.full, full[e.order]), append(s.home, home)
-			written[e.order] = n
 		}
 	}
+	before, written := len(s.records), slices.Repeat([]uint32{none}, len(records))
+	s.records, s.full, s.home = s.records[:before+kept], s.full[:before+kept], s.home[:before+kept]
+	parallel.For(kept, 4096, func(from, to int) {
+		for i := from; i < to; i++ {
+			n, order := before+i, all[i].order
+			s.records[n], s.full[n], s.home[n], written[order] = records[order], full[order], home, uint32(n)
+		}
+	})
 	s.written = append(s.written, slices.DeleteFunc(written, func(n uint32) bool { return n == none })...)
 }
 

@@ -8,6 +8,15 @@ import (
 	"sync/atomic"
 )
 
+// Do does all of several pieces of work at the same time.
+func Do(works ...func()) {
+	For(len(works), 1, func(from, to int) {
+		for _, work := range works[from:to] {
+			work()
+		}
+	})
+}
+
 // For hands every stretch of the numbers from 0 to n-1, none longer than piece,
 // to work, which must be safe to run at the same time for different stretches.
 // A small n is done at once by the caller.

@@ -45,13 +45,12 @@ type maker struct {
 // branch is how many people share one set of departments.
 const branch = 300_000
 
-// branches repeats names for each branch of an observatory of so many people.
+// branches repeats names, with the number of the branch, so that as many people share
+// one in a larger observatory as in a branch.
 func branches(names []string, people int) []string {
 	all := slices.Clone(names)
-	for i := 2; i <= (people+branch/2)/branch; i++ {
-		for _, n := range names {
-			all = append(all, fmt.Sprintf("%s %d", n, i))
-		}
+	for i := len(names); i < len(names)*people/branch; i++ {
+		all = append(all, fmt.Sprintf("%s %d", names[i%len(names)], i/len(names)+1))
 	}
 	return all
 }
