@@ -115,11 +115,22 @@ func (x *dnIndex) findAll(refs []name.Ref) (found [ahead]uint32) {
 		}
 	}
 	for i := range refs {
-		if written[i] != refs[i].Name {
+		if !endsLike(written[i], refs[i].Name) {
+			found[i] = none
+		}
+	}
+	for i := range refs {
+		if found[i] != none && written[i] != refs[i].Name {
 			found[i] = none
 		}
 	}
 	return found
+}
+
+// endsLike says whether texts are of one length and have the same ends. It brings the
+// texts near.
+func endsLike(a, b string) bool {
+	return len(a) == len(b) && (a == "" || a[0] == b[0] && a[len(a)-1] == b[len(b)-1])
 }
 
 // named finds what bears a distinguished name.

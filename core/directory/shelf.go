@@ -199,6 +199,7 @@ func (s *shelf[T]) find(folded []byte) (int, bool) {
 // gives none for each that may be found otherwise.
 func (s *shelf[T]) findAll(directory string, refs []name.Ref) (found [ahead]uint32) {
 	var hashes [ahead]uint64
+	var plain [ahead]bool // spelled as the record spells it
 	var short, other [128]byte
 	full := func(r name.Ref) []byte {
 		if strings.Contains(r.Name, "/") {
@@ -211,7 +212,20 @@ func (s *shelf[T]) findAll(directory string, refs []name.Ref) (found [ahead]uint
 	}
 	s.index.firsts(hashes[:len(refs)], &found)
 	for i := range refs {
-		if n := found[i]; n != none && !bytes.Equal(name.AppendFold(other[:0], s.full[n]), full(refs[i])) {
+		if n, written := found[i], refs[i].Name; n != none && len(s.full[n]) > len(written) {
+			plain[i] = endsLike(s.full[n][len(s.full[n])-len(written):], written)
+		}
+	}
+	for i := range refs {
+		n, written := found[i], refs[i].Name
+		if n == none {
+			continue
+		}
+		home, own, _ := strings.Cut(s.full[n], "/")
+		if plain[i] && own == written && string(name.AppendFold(short[:0], home)) == directory {
+			continue
+		}
+		if !bytes.Equal(name.AppendFold(other[:0], s.full[n]), full(refs[i])) {
 			found[i] = none
 		}
 	}
