@@ -21,7 +21,7 @@ var layers = [][]string{
 	{"store", "connect/csv", "connect/ldap", "connect/ldif", "connect/scim", "mapfile", "web", "demo", "demo/provider"},
 	{"connect"},
 	{"core/change", "core/plain"},
-	{"core/check"},
+	{"core/check", "core/atlas/atlastest"},
 	{"core/atlas"},
 	{"core/gate/types"},
 	{

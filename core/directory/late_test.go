@@ -90,7 +90,7 @@ func comer(t *rapid.T, n string) *directory.Group {
 // Groups that come and go, one edit after the other: the book says what one says that
 // is built anew, its findings too.
 func TestGroupsComeAndGo(t *testing.T) {
-	edits := 0
+	tried, edits := 0, 0
 	rapid.Check(t, func(t *rapid.T) {
 		var docs []*directory.Document
 		for _, d := range []string{"d", "e"} {
@@ -150,6 +150,7 @@ func TestGroupsComeAndGo(t *testing.T) {
 				require.False(t, ok, "what cannot be built is not edited either")
 				return
 			}
+			tried++
 			if !ok {
 				b, docs = anew, after // a circle, or a primary group
 				b.Texts()
@@ -162,5 +163,5 @@ func TestGroupsComeAndGo(t *testing.T) {
 			b, docs = edited, after
 		}
 	})
-	require.Greater(t, edits, 20, "most edits are made without building anew")
+	require.Greater(t, 10*edits, tried, "many edits are made without building anew")
 }

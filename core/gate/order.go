@@ -9,6 +9,7 @@ import (
 type Walk struct {
 	q                         *Question
 	winner                    int
+	permits                   []int // lines that permit and may decide, of a question that is not brief
 	allowed, refused, decided bool
 	stopped, waiting          bool // there are stops; and pending ones
 	needs                     []situation.Need
@@ -53,6 +54,9 @@ func (w *Walk) Meet(line *Line, permit bool, when []*situation.Condition, index 
 		if w.winner < 0 {
 			w.winner = index
 		}
+		if !w.q.Brief {
+			w.permits = append(w.permits, index)
+		}
 	} else {
 		w.refused, w.waiting = true, true
 		if !w.q.Brief {
@@ -89,6 +93,10 @@ func (w *Walk) End(permit bool) (v Verdict, winner int) {
 	}
 	return Verdict{}, -1
 }
+
+// Permits are the indices of all permitting lines that may decide, in order, and whether
+// the list's default may. They are kept where the question is not brief.
+func (w *Walk) Permits(byDefault bool) ([]int, bool) { return w.permits, byDefault && !w.decided }
 
 // unmet is what the situation contradicts of a permitting line.
 func unmet(line *Line, when []*situation.Condition, q *Question) []Stop {

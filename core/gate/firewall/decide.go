@@ -107,7 +107,8 @@ func grouped[T any](parts []T, rules []*rule, in func(*rule, T) bool) []group[T]
 // field is a part of the question in which every packet meets the same rules.
 type field struct {
 	verdict gate.Verdict
-	winner  int // the permitting rule that decides; -1: none
+	permits []int // the permitting rules that may decide
+	lastly  bool  // the default permits, and may decide
 }
 
 // Decide asks each part of the question, and puts the answers together
@@ -166,8 +167,10 @@ func (p *point) ask(q *gate.Question, row, column int) field {
 			break
 		}
 	}
-	verdict, winner := walk.End(p.wall.permit)
-	return field{verdict, winner}
+	var f field
+	f.verdict, _ = walk.End(p.wall.permit)
+	f.permits, f.lastly = walk.Permits(p.wall.permit)
+	return f
 }
 
 // routes are the ways by the rules that permit some part, or, where nothing is
@@ -180,11 +183,10 @@ func (p *point) routes(q *gate.Question, grid [][]field, state gate.State) []gat
 	byDefault := false
 	for _, row := range grid {
 		for _, f := range row {
-			if f.winner >= 0 {
-				wins[f.winner] = true
-			} else if f.verdict.State >= gate.Depends {
-				byDefault = true
+			for _, i := range f.permits {
+				wins[i] = true
 			}
+			byDefault = byDefault || f.lastly
 		}
 	}
 	var routes []gate.Route

@@ -1,0 +1,268 @@
+package atlas_test
+
+import (
+	"cmp"
+	"slices"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"gatemap/core/atlas"
+	"gatemap/core/atlas/atlastest"
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/name/nametest"
+	"gatemap/core/situation"
+)
+
+// drawn is a map with what is asked of it.
+type drawn struct {
+	m     *atlas.Map
+	a     *atlas.Atlas
+	given situation.Situation
+	facts *situation.Facts
+}
+
+func draw(t *rapid.T) drawn {
+	m := atlastest.Draw(t)
+	a, err := atlas.Compile(m)
+	require.NoError(t, err)
+	given := atlastest.Situation(t)
+	facts, err := a.Facts(given)
+	require.NoError(t, err)
+	return drawn{m, a, given, facts}
+}
+
+// thing is a point by its names.
+type thing struct{ system, object, right string }
+
+func (d drawn) point(t *rapid.T, x thing) (*atlas.System, gate.Point) {
+	s, err := d.a.System(x.system)
+	require.NoError(t, err)
+	p, err := s.Gate.At(x.object, x.right)
+	require.NoError(t, err)
+	return s, p
+}
+
+// things are all points that anyone holds, and one that few do.
+func (d drawn) things() []thing {
+	all := []thing{{"archive", "/raw/2026", "frames:write"}, {"suite", "planner", "rooms"}}
+	for u := range directory.UserID(d.a.Book.Users()) {
+		for _, e := range d.a.Reach(u, d.facts, nil) {
+			all = append(all, thing{e.System, e.Object, e.Right})
+		}
+	}
+	slices.SortFunc(all, func(x, y thing) int {
+		return cmp.Or(cmp.Compare(x.system, y.system), cmp.Compare(x.object, y.object), cmp.Compare(x.right, y.right))
+	})
+	return slices.Compact(all)
+}
+
+// Who holds a thing is what asking each user says, and so is what a survey says of
+// everyone, in whole and in brief.
+func TestAskingForEveryoneIsAskingEach(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		d := draw(t)
+		for _, x := range d.things() {
+			s, p := d.point(t, x)
+			holders, held := d.a.Who(d.facts, s, p), 0
+			for u := range directory.UserID(d.a.Book.Users()) {
+				alone := d.a.Why(u, d.facts, s, p)
+				require.Equal(t, alone.State, holders.States[u], "%v of %s", x, d.a.Book.UserName(u))
+				require.Equal(t, alone.State, d.a.State(turned(d, u), s, p))
+				if alone.State != gate.None {
+					held++
+					got := holders.Entitlement(u)
+					require.Equal(t, alone.Routes, got.Routes)
+					require.Equal(t, alone.Needs, got.Needs)
+				}
+			}
+			require.Equal(t, held, holders.Count)
+		}
+		for _, depth := range []atlas.Depth{atlas.Whole, atlas.Brief} {
+			var one sync.Mutex
+			d.a.Survey(d.facts, depth, func(s *atlas.System, classes []atlas.Class) {
+				one.Lock()
+				defer one.Unlock()
+				told := map[directory.UserID]bool{}
+				for _, c := range classes {
+					for _, u := range c.Users {
+						told[u] = true
+						alone := d.a.Reach(u, d.facts, s)
+						require.Len(t, c.Held, len(alone))
+						for i, e := range alone {
+							require.Equal(t, [3]any{e.Object, e.Right, e.State}, [3]any{c.Held[i].Object, c.Held[i].Right, c.Held[i].State}, s.Name())
+						}
+					}
+				}
+				for u := range directory.UserID(d.a.Book.Users()) {
+					require.Equal(t, len(d.a.Reach(u, d.facts, s)) > 0, told[u])
+				}
+			})
+		}
+	})
+}
+
+func turned(d drawn, u directory.UserID) *gate.Question {
+	q := d.a.Brief(d.facts)
+	q.Turn(u)
+	return q
+}
+
+// A way to what someone does not hold leads there: with the membership that it names,
+// the entitlement is in the state that it says, and it brings as much else.
+func TestAWayLeadsThere(t *testing.T) {
+	ways := 0
+	rapid.Check(t, func(t *rapid.T) {
+		d := draw(t)
+		for u := range directory.UserID(d.a.Book.Users()) {
+			for _, x := range d.things() {
+				s, p := d.point(t, x)
+				e := d.a.Why(u, d.facts, s, p)
+				q := d.a.Question(u, d.facts)
+				for _, w := range d.a.Ways(q, s, p, &e) {
+					if e.State != gate.None || w.Change[:6] != "group:" {
+						continue
+					}
+					ways++
+					group, err := d.a.Book.FindGroup(w.Change[6:], "")
+					require.NoError(t, err)
+					if d.a.Book.Group(group).Rule != nil {
+						continue // whoever has what the rule asks for
+					}
+					after, err := atlas.Compile(joined(d.m, d.a.Book.Group(group).Name, d.a.Book.User(u).Name))
+					require.NoError(t, err)
+					facts, err := after.Facts(d.given)
+					require.NoError(t, err)
+					in, err := after.System(x.system)
+					require.NoError(t, err)
+					at, err := in.Gate.At(x.object, x.right)
+					require.NoError(t, err)
+					require.Equal(t, w.State, after.Why(u, facts, in, at).State, "%s for %v", w.Change, x)
+					more := 0
+					for thing := range usable(after, u, facts) {
+						if !usable(d.a, u, d.facts)[thing] && thing != x {
+							more++
+						}
+					}
+					require.Equal(t, more, w.Brings, "%s for %v", w.Change, x)
+					require.LessOrEqual(t, len(w.Sample), w.Brings)
+				}
+			}
+		}
+	})
+	require.NotZero(t, ways)
+}
+
+func usable(a *atlas.Atlas, u directory.UserID, f *situation.Facts) map[thing]bool {
+	all := map[thing]bool{}
+	for _, e := range a.Reach(u, f, nil) {
+		if e.State >= gate.Depends {
+			all[thing{e.System, e.Object, e.Right}] = true
+		}
+	}
+	return all
+}
+
+// joined is a map with one membership more.
+func joined(m *atlas.Map, group, user string) *atlas.Map {
+	is, d := *m, *m.Directories[0]
+	d.Groups = slices.Clone(d.Groups)
+	for i, g := range d.Groups {
+		if g.Name == group {
+			other, members := *g, *g.Members
+			members.Users = append(slices.Clone(members.Users), nametest.Refs(user)...)
+			other.Members, d.Groups[i] = &members, &other
+		}
+	}
+	is.Directories = []*directory.Document{&d}
+	return &is
+}
+
+// A walk tells of every line of a system once, in the order in which they stand; those
+// by which something is held are for its holder, and where it is open one of them decides.
+func TestAWalkTellsOfEveryLine(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		d := draw(t)
+		for u := range directory.UserID(d.a.Book.Users()) {
+			for _, x := range d.things() {
+				s, p := d.point(t, x)
+				fates := map[string]gate.Fate{}
+				var told []string
+				for _, step := range d.a.Walk(u, d.facts, s, p) {
+					told, fates[step.Line] = append(told, step.Line), step.Fate
+				}
+				require.Equal(t, s.Lines(), told)
+				own := p.Decide(d.a.Question(u, d.facts))
+				if own.State != gate.Open {
+					continue
+				}
+				known, decides := 0, false
+				for _, r := range own.Routes {
+					if fate, is := fates[r.Mapping]; is {
+						known++
+						decides = decides || fate == gate.Decides
+						require.NotEqual(t, gate.Others, fate, "%s of %v", r.Mapping, x)
+					}
+				}
+				require.True(t, decides || known == 0, "%v is open by a line that decides: %v %+v", x, fates, own)
+			}
+		}
+	})
+}
+
+// Those who are alike to a system of two maps hold the same of it in both.
+func TestThoseAlikeHoldTheSame(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		d := draw(t)
+		other := *d.m
+		n := rapid.SampledFrom(atlastest.Systems).Draw(t, "system")
+		at := slices.IndexFunc(other.Systems, func(s *gate.System) bool { return s.Name == n })
+		other.Systems = slices.Clone(other.Systems)
+		other.Systems[at] = atlastest.System(t, n)
+		b, err := d.a.With(atlas.Changed{Title: other.Title, Book: d.a.Book, Frame: d.a.Frame, Systems: []*gate.System{other.Systems[at]}})
+		require.NoError(t, err)
+		was, err := d.a.System(n)
+		require.NoError(t, err)
+		is, err := b.System(n)
+		require.NoError(t, err)
+		count := 0
+		for _, set := range atlas.Alike(d.a, was, b, is, d.a.Book.Everyone()) {
+			count += len(set)
+			for _, u := range set[1:] {
+				require.Equal(t, states(d.a.Reach(set[0], d.facts, was)), states(d.a.Reach(u, d.facts, was)))
+				require.Equal(t, states(b.Reach(set[0], d.facts, is)), states(b.Reach(u, d.facts, is)))
+			}
+		}
+		require.Equal(t, d.a.Book.Users(), count)
+	})
+}
+
+func states(list []gate.Entitlement) map[thing]gate.State {
+	all := map[thing]gate.State{}
+	for _, e := range list {
+		all[thing{e.System, e.Object, e.Right}] = e.State
+	}
+	return all
+}
+
+// A line counts those whom it is for, whatever the state of their accounts.
+func TestForHowManyALineIs(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		d := draw(t)
+		s, err := d.a.System(rapid.SampledFrom([]string{"archive", "desk", "hosts", "suite", "wall"}).Draw(t, "system"))
+		require.NoError(t, err)
+		for _, c := range s.Site.Roster.All() {
+			want := 0
+			for u := range directory.UserID(d.a.Book.Users()) {
+				if c.Has(turned(d, u)) {
+					want++
+				}
+			}
+			assert.Equal(t, want, d.a.People(s, c), c.Line())
+		}
+	})
+}

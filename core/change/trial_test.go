@@ -1,0 +1,124 @@
+package change_test
+
+import (
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"gatemap/core/atlas"
+	"gatemap/core/atlas/atlastest"
+	"gatemap/core/change"
+	"gatemap/core/check"
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/name/nametest"
+)
+
+// changed is a map in which some records and systems are others: a user's, a group's, a
+// group that came or went, or a system's. What is the same is the same in memory.
+func changed(t *rapid.T, m *atlas.Map) *atlas.Map {
+	is, d := *m, *m.Directories[0]
+	d.Users, d.Groups, is.Systems = slices.Clone(d.Users), slices.Clone(d.Groups), slices.Clone(m.Systems)
+	for range rapid.IntRange(1, 3).Draw(t, "changes") {
+		switch rapid.IntRange(0, 4).Draw(t, "change") {
+		case 0:
+			i := rapid.IntRange(0, len(d.Users)-1).Draw(t, "user")
+			d.Users[i] = atlastest.User(t, d.Users[i].Name)
+		case 1:
+			if i := rapid.IntRange(0, len(d.Groups)-1).Draw(t, "group"); slices.Contains(atlastest.Groups, d.Groups[i].Name) {
+				d.Groups[i] = atlastest.Group(t, d.Groups[i].Name)
+			}
+		case 2:
+			n := rapid.SampledFrom([]string{"annex", "night"}).Draw(t, "comes or goes")
+			if i := slices.IndexFunc(d.Groups, func(g *directory.Group) bool { return g.Name == n }); i >= 0 {
+				d.Groups = slices.Delete(d.Groups, i, i+1)
+			} else {
+				d.Groups = append(d.Groups, &directory.Group{Name: n, Members: &directory.Members{Users: nametest.Refs("ilse"), Groups: nametest.Refs("crew")}})
+			}
+		default:
+			i := rapid.IntRange(0, len(is.Systems)-1).Draw(t, "system")
+			is.Systems[i] = atlastest.System(t, is.Systems[i].Name)
+		}
+	}
+	is.Directories = []*directory.Document{&d}
+	return &is
+}
+
+// What a trial works out, one after the other, is the difference of both maps compiled
+// whole: who gains and loses what, and what is found.
+func TestATrialIsTheDifferenceOfBothMaps(t *testing.T) {
+	tried, anew := 0, 0
+	rapid.Check(t, func(t *rapid.T) {
+		was := atlastest.Draw(t)
+		before, err := atlas.Compile(was)
+		require.NoError(t, err)
+		given := atlastest.Situation(t)
+		for range 2 {
+			is := changed(t, was)
+			trial, err := change.Try(before, was, is)
+			require.NoError(t, err)
+			whole, err := atlas.Compile(is)
+			require.NoError(t, err)
+			tried++
+			if trial.Anew() {
+				anew++
+			}
+			want, err := change.Entitlements(before, whole, given)
+			require.NoError(t, err)
+			got, err := trial.Outcome(given)
+			require.NoError(t, err)
+			require.Equal(t, [3]any{want.Gains, want.Losses, want.Changes}, [3]any{got.Gains, got.Losses, got.Changes})
+			found := check.Findings(before)
+			require.Equal(t, change.None(whole).Findings(found), trial.Findings(found))
+			was, before = is, trial.Atlas
+		}
+	})
+	require.Less(t, 4*anew, tried, "most is worked out from what was there")
+}
+
+// An outcome that is kept to so many of each counts all of them, and has the first.
+func TestASummaryCountsWhatItLeavesOut(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		was := atlastest.Draw(t)
+		is := changed(t, was)
+		before, err := atlas.Compile(was)
+		require.NoError(t, err)
+		after, err := atlas.Compile(is)
+		require.NoError(t, err)
+		given, keep := atlastest.Situation(t), rapid.IntRange(0, 5).Draw(t, "keep")
+		whole, err := change.Entitlements(before, after, given)
+		require.NoError(t, err)
+		kept, err := change.Between(before, after, given, 100, keep)
+		require.NoError(t, err)
+		require.Equal(t, [3]int{len(whole.Gains), len(whole.Losses), len(whole.Changes)}, [3]int{kept.GainCount, kept.LossCount, kept.ChangeCount})
+		require.Equal(t, whole.Gains[:min(keep, len(whole.Gains))], kept.Gains)
+		require.Equal(t, whole.Losses[:min(keep, len(whole.Losses))], kept.Losses)
+	})
+}
+
+// What is told of two people does not depend on who is named first.
+func TestComparingIsTheSameBothWays(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		a, err := atlas.Compile(atlastest.Draw(t))
+		require.NoError(t, err)
+		facts, err := a.Facts(atlastest.Situation(t))
+		require.NoError(t, err)
+		there, back := change.People(a, 0, 1, facts), change.People(a, 1, 0, facts)
+		require.Equal(t, names(there.OnlyFirst), names(back.OnlySecond))
+		require.Equal(t, names(there.OnlySecond), names(back.OnlyFirst))
+		require.Equal(t, names(there.Both), names(back.Both))
+		require.Len(t, back.Differ, len(there.Differ))
+		same := change.People(a, 0, 0, facts)
+		require.Len(t, same.Both, len(a.Reach(0, facts, nil)))
+		require.Empty(t, append(same.OnlyFirst, same.OnlySecond...))
+	})
+}
+
+func names(list []gate.Entitlement) (all []string) {
+	for _, e := range list {
+		all = append(all, e.System+" "+e.Object+" "+e.Right)
+	}
+	return all
+}

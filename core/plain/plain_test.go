@@ -1,0 +1,51 @@
+package plain_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"gatemap/core/atlas"
+	"gatemap/core/atlas/atlastest"
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/plain"
+)
+
+// On any small map the plain reading and the engine say the same of everyone: the groups,
+// and in each system every right and its state.
+func TestThePlainReadingAndTheEngineAgree(t *testing.T) {
+	held := 0
+	rapid.Check(t, func(t *rapid.T) {
+		m := atlastest.Draw(t)
+		a, err := atlas.Compile(m)
+		require.NoError(t, err)
+		given := atlastest.Situation(t)
+		facts, err := a.Facts(given)
+		require.NoError(t, err)
+		w := plain.New(m)
+		for u := range directory.UserID(a.Book.Users()) {
+			person := w.User(a.Book.UserName(u))
+			var groups []string
+			for _, g := range a.Book.Subject(u).Groups() {
+				groups = append(groups, a.Book.GroupName(g))
+			}
+			require.ElementsMatch(t, w.Groups(person), groups)
+			asker := w.Ask(person, given)
+			for _, s := range a.Systems {
+				got := map[plain.Point]gate.State{}
+				for _, e := range a.Reach(u, facts, s) {
+					got[plain.Point{Object: e.Object, Right: e.Right}] = e.State
+				}
+				want := w.Reach(asker, s.Name())
+				held += len(want)
+				require.Len(t, got, len(want), "%s in %s", a.Book.UserName(u), s.Name())
+				for at, state := range want {
+					require.Equal(t, state, got[at], "%s in %s: %v", a.Book.UserName(u), s.Name(), at)
+				}
+			}
+		}
+	})
+	require.NotZero(t, held)
+}
