@@ -2,6 +2,7 @@ package atlas_test
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"sync"
 	"testing"
@@ -265,4 +266,45 @@ func TestForHowManyALineIs(t *testing.T) {
 			assert.Equal(t, want, d.a.People(s, c), c.Line())
 		}
 	})
+}
+
+// What is sure stays so, whatever else becomes known: an answer that is open, shut or none
+// with some facts is the same with more of them.
+func TestMoreFactsChangeOnlyWhatDepends(t *testing.T) {
+	all := map[string][]string{
+		"device": {"managed", "compliant", "none"}, "strength": {"aal1", "aal2"}, "from": {"203.0.113.9", "198.51.100.9"},
+		"access": {"vpn", "wired"}, "via": {"share", "local"}, "at": {"2026-11-24T11:00:00Z"}, "risk": {"low", "high"},
+	}
+	settled := 0
+	rapid.Check(t, func(t *rapid.T) {
+		d := draw(t)
+		few, more := map[string]string{}, map[string]string{}
+		for _, field := range slices.Sorted(maps.Keys(all)) {
+			value := rapid.SampledFrom(all[field]).Draw(t, field)
+			switch rapid.IntRange(0, 2).Draw(t, "known") {
+			case 0:
+				few[field], more[field] = value, value
+			case 1:
+				more[field] = value
+			}
+		}
+		at := func(u directory.UserID, facts map[string]string) map[thing]gate.State {
+			s, err := situation.Parse(func(f string) string { return facts[f] })
+			require.NoError(t, err)
+			f, err := d.a.Facts(s)
+			require.NoError(t, err)
+			return states(d.a.Reach(u, f, nil))
+		}
+		for u := range directory.UserID(d.a.Book.Users()) {
+			before, after := at(u, few), at(u, more)
+			for _, x := range slices.Concat(slices.Collect(maps.Keys(before)), slices.Collect(maps.Keys(after))) {
+				if before[x] != gate.Depends {
+					require.Equal(t, before[x], after[x], "%v, with %v and then %v", x, few, more)
+				} else if after[x] != gate.Depends {
+					settled++
+				}
+			}
+		}
+	})
+	require.NotZero(t, settled)
 }
