@@ -94,7 +94,7 @@ func (s *Service) load(ctx context.Context) error {
 	}
 	// While a map is read nearly all memory that is taken stays in use, so that
 	// looking for what does not is seldom worth it.
-	defer debug.SetGCPercent(debug.SetGCPercent(400))
+	defer debug.SetGCPercent(debug.SetGCPercent(700))
 	from := fmt.Sprintf("revision %d", head.Number)
 	folder, err := fromRows(func(visit func(store.Row) error) error { return s.store.Load(ctx, head.Number, visit) })
 	if err != nil {
