@@ -36,7 +36,8 @@ func (b *Book) indexDNs(errs *place.Errors) {
 	parallel.For(len(x.written), 4096, func(from, to int) {
 		var short [256]byte
 		for i := from; i < to; i++ {
-			x.written[i] = b.dnOf(uint32(i))
+			written, _ := b.bearer(uint32(i))
+			x.written[i] = *written
 			if dn, ok := name.AppendDN(short[:0], x.written[i]); ok {
 				exact[i], canonical[i] = maphash.String(x.exact.seed, x.written[i]), x.canonical.hash(dn)
 			} else {
@@ -47,7 +48,8 @@ func (b *Book) indexDNs(errs *place.Errors) {
 	for i := len(x.written) - 1; i >= 0; i-- {
 		switch {
 		case wrong[i]:
-			errs.Addf(b.placeOf(uint32(i)), "%q is not a distinguished name (RFC 4514)", x.written[i])
+			_, at := b.bearer(uint32(i))
+			errs.Addf(*at, "%q is not a distinguished name (RFC 4514)", x.written[i])
 		case x.written[i] == "":
 		case x.taken(uint32(i), canonical[i]):
 			x.twice = true
@@ -151,26 +153,19 @@ func (b *Book) named(dn string) (object, bool) {
 // went says that something is a group that is no longer there.
 func (b *Book) went(o object) bool { return o.kind == "group" && b.Gone(GroupID(o.id)) }
 
-// dnOf gives the distinguished name of what is to have a number in the index, or "".
-func (b *Book) dnOf(n uint32) string {
+// bearer gives the distinguished name of what is to have a number in the index, and where
+// its record stands.
+func (b *Book) bearer(n uint32) (dn *string, at *place.Place) {
 	switch o := b.object(n); o.kind {
 	case "user":
-		return b.users.records[o.id].DN
+		u := b.users.records[o.id]
+		return &u.DN, &u.Place
 	case "group":
-		return b.groups.records[o.id].DN
+		g := b.groups.records[o.id]
+		return &g.DN, &g.Place
 	default:
-		return b.devices.records[o.id].DN
-	}
-}
-
-func (b *Book) placeOf(n uint32) place.Place {
-	switch o := b.object(n); o.kind {
-	case "user":
-		return b.users.records[o.id].Place
-	case "group":
-		return b.groups.records[o.id].Place
-	default:
-		return b.devices.records[o.id].Place
+		d := b.devices.records[o.id]
+		return &d.DN, &d.Place
 	}
 }
 
