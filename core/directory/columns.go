@@ -192,17 +192,7 @@ func (b *Book) starting(k *Kinds, attributes []string, start filter.Start, ok bo
 	type key struct{ attributes, start string }
 	all := b.once(key{strings.Join(attributes, "\x00"), start.Attribute}, func() any { return b.shelve(k, start.Attribute) }).(*starts)
 	return func(yield func(int) bool) {
-		from := 0
-		if start.Leads() {
-			from, _ = slices.BinarySearch(all.texts, start.Text)
-		}
-		for i := from; i < len(all.texts); i++ {
-			if !start.Fits(all.texts[i]) {
-				if start.Leads() {
-					break
-				}
-				continue
-			}
+		for i := range fitting(all.texts, start, func(t string) string { return t }) {
 			for _, kind := range all.kinds[i] {
 				if !yield(kind) {
 					return

@@ -45,13 +45,24 @@ func (p postings) candidates(b *Book, start filter.Start, ok bool) iter.Seq[User
 			}
 			return
 		}
+		for i := range fitting(p, start, func(e entry) string { return e.folded }) {
+			if !yield(UserID(p[i].order)) {
+				return
+			}
+		}
+	}
+}
+
+// fitting yields the indices of what fits a start in a list in the order of folded values.
+func fitting[T any](list []T, start filter.Start, folded func(T) string) iter.Seq[int] {
+	return func(yield func(int) bool) {
 		from := 0
 		if start.Leads() {
-			from, _ = slices.BinarySearchFunc(p, start.Text, func(e entry, text string) int { return strings.Compare(e.folded, text) })
+			from, _ = slices.BinarySearchFunc(list, start.Text, func(x T, text string) int { return strings.Compare(folded(x), text) })
 		}
-		for _, e := range p[from:] {
-			switch fits := start.Fits(e.folded); {
-			case fits && !yield(UserID(e.order)), !fits && start.Leads():
+		for i := from; i < len(list); i++ {
+			switch fits := start.Fits(folded(list[i])); {
+			case fits && !yield(i), !fits && start.Leads():
 				return
 			}
 		}

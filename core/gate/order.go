@@ -9,7 +9,7 @@ import (
 type Walk struct {
 	q                         *Question
 	winner                    int
-	permits                   []int // lines that permit and may decide, of a question that is not brief
+	further                   []int // what may decide besides the winner, of a question that is not brief
 	allowed, refused, decided bool
 	stopped, waiting          bool // there are stops; and pending ones
 	needs                     []situation.Need
@@ -53,9 +53,8 @@ func (w *Walk) Meet(line *Line, permit bool, when []*situation.Condition, index 
 		w.allowed = true
 		if w.winner < 0 {
 			w.winner = index
-		}
-		if !w.q.Brief {
-			w.permits = append(w.permits, index)
+		} else if !w.q.Brief {
+			w.further = append(w.further, index)
 		}
 	} else {
 		w.refused, w.waiting = true, true
@@ -94,9 +93,11 @@ func (w *Walk) End(permit bool) (v Verdict, winner int) {
 	return Verdict{}, -1
 }
 
-// Permits are the indices of all permitting lines that may decide, in order, and whether
-// the list's default may. They are kept where the question is not brief.
-func (w *Walk) Permits(byDefault bool) ([]int, bool) { return w.permits, byDefault && !w.decided }
+// Further are the indices of the permitting lines that may decide besides the winner,
+// which a brief question does not keep; lastly says whether a default that permits may.
+func (w *Walk) Further(permit bool) (lines []int, lastly bool) {
+	return w.further, permit && !w.decided
+}
 
 // unmet is what the situation contradicts of a permitting line.
 func unmet(line *Line, when []*situation.Condition, q *Question) []Stop {

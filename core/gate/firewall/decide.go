@@ -107,7 +107,8 @@ func grouped[T any](parts []T, rules []*rule, in func(*rule, T) bool) []group[T]
 // field is a part of the question in which every packet meets the same rules.
 type field struct {
 	verdict gate.Verdict
-	permits []int // the permitting rules that may decide
+	winner  int   // the first permitting rule that may decide; -1: none
+	further []int // the others
 	lastly  bool  // the default permits, and may decide
 }
 
@@ -168,8 +169,8 @@ func (p *point) ask(q *gate.Question, row, column int) field {
 		}
 	}
 	var f field
-	f.verdict, _ = walk.End(p.wall.permit)
-	f.permits, f.lastly = walk.Permits(p.wall.permit)
+	f.verdict, f.winner = walk.End(p.wall.permit)
+	f.further, f.lastly = walk.Further(p.wall.permit)
 	return f
 }
 
@@ -183,7 +184,10 @@ func (p *point) routes(q *gate.Question, grid [][]field, state gate.State) []gat
 	byDefault := false
 	for _, row := range grid {
 		for _, f := range row {
-			for _, i := range f.permits {
+			if f.winner >= 0 {
+				wins[f.winner] = true
+			}
+			for _, i := range f.further {
 				wins[i] = true
 			}
 			byDefault = byDefault || f.lastly
