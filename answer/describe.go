@@ -76,8 +76,8 @@ type GroupInfo struct {
 	Group       string   `json:"group" doc:"Full name."`
 	Description string   `json:"description,omitempty"`
 	Kind        string   `json:"kind" enum:"security,mail"`
-	Draws       string   `json:"draws" enum:"own,any"`
-	Opens       string   `json:"opens" enum:"host,own,any"`
+	MembersFrom string   `json:"members_from" enum:"own,any"`
+	UsableIn    string   `json:"usable_in" enum:"host,own,any"`
 	Host        string   `json:"host,omitempty"`
 	Rule        string   `json:"rule,omitempty" doc:"Filter (RFC 7644 section 3.4.2.2)."`
 	DN          string   `json:"dn,omitempty"`

@@ -48,7 +48,7 @@ type RunReport struct {
 	Read    int      `json:"read" doc:"Entries read so far."`
 	Counts  Counts   `json:"counts"`
 	Samples []string `json:"samples" doc:"Some of what changes, in words." nullable:"false"`
-	Guard   string   `json:"guard,omitempty" doc:"Why the run is held until it is confirmed."`
+	Held    string   `json:"held,omitempty" doc:"Why the run is held until it is confirmed."`
 	Error   string   `json:"error,omitempty" doc:"Why it failed."`
 	Server  string   `json:"server,omitempty" doc:"The server that answered."`
 }

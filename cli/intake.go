@@ -46,8 +46,8 @@ first makes a preview: who joins, leaves and changes, what becomes of groups, wh
 cannot be taken, and what people gain and lose by it. Nothing is in force before it
 is committed, as one revision, whole or not at all.
 
-A run that would switch off or remove more than the guard of the source lets pass
-(5 % unless the map says otherwise) is held until someone confirms it.`,
+A run that would switch off or remove more than the removal limit of the source (5%
+unless its removal_limit says otherwise) is held until someone confirms it.`,
 		Example: `  gatemap intake run cindervale
   gatemap intake commit 12
   gatemap intake run personnel --commit
@@ -83,8 +83,8 @@ exit code is 1 where the run failed or is held.`,
 			return a.showRun(cmd.Context(), c, run)
 		},
 	}
-	cmd.Flags().BoolVar(&commit, "commit", false, "commit what comes in at once, unless the guard holds it")
-	cmd.Flags().BoolVar(&confirm, "confirm", false, "commit it even if the guard holds it")
+	cmd.Flags().BoolVar(&commit, "commit", false, "commit at once, unless the removal limit holds the run")
+	cmd.Flags().BoolVar(&confirm, "confirm", false, "commit even if the removal limit holds the run")
 	return cmd
 }
 
@@ -248,7 +248,7 @@ func (a *app) intakeCommit() *cobra.Command {
 		func(ctx context.Context, c *client.Client, id int64) (*answer.Run, error) {
 			return c.CommitRun(ctx, id, confirm)
 		})
-	cmd.Flags().BoolVar(&confirm, "confirm", false, "commit it though the guard holds it")
+	cmd.Flags().BoolVar(&confirm, "confirm", false, "commit even if the removal limit holds the run")
 	return cmd
 }
 

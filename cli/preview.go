@@ -32,8 +32,8 @@ func (a *app) previewText(p *answer.Preview) error {
 	if r.Error != "" {
 		a.print("  %s\n", strings.ReplaceAll(r.Error, "\n", "\n  "))
 	}
-	if r.Guard != "" {
-		a.print("  %s\n", r.Guard)
+	if r.Held != "" {
+		a.print("  %s\n", r.Held)
 	}
 	a.print("\n")
 	list := func(heading string, n int, lines []string) {

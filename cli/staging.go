@@ -79,7 +79,7 @@ func (a *app) trialGroup() *cobra.Command {
 		Example: "  gatemap trial group create season cindervale/dawn-crew\n  gatemap trial group set season dawn-crew rule 'title eq \"Night assistant\"'",
 	}
 	cmd.AddCommand(
-		a.staging("create TRIAL DIRECTORY/GROUP [FIELDS]", "Create a group", "  gatemap trial group create season cindervale/dawn-crew '{description: Who opens at dawn, opens: own}'", cobra.RangeArgs(2, 3), func(args []string) (stage.Change, error) {
+		a.staging("create TRIAL DIRECTORY/GROUP [FIELDS]", "Create a group", "  gatemap trial group create season cindervale/dawn-crew '{description: Who opens at dawn, usable_in: own}'", cobra.RangeArgs(2, 3), func(args []string) (stage.Change, error) {
 			c := stage.Change{Do: stage.CreateGroup, Group: args[1]}
 			if len(args) == 3 {
 				var err error
@@ -89,7 +89,7 @@ func (a *app) trialGroup() *cobra.Command {
 			}
 			return c, nil
 		}),
-		a.staging("set TRIAL GROUP FIELD [VALUE]", "Set description, kind, draws, opens, host, rule, managers or expect of a group", "  gatemap trial group set season astronomers rule 'title ew \"astronomer\"' --look", cobra.RangeArgs(3, 4), func(args []string) (stage.Change, error) {
+		a.staging("set TRIAL GROUP FIELD [VALUE]", "Set description, kind, members_from, usable_in, host, rule, managers or expect of a group", "  gatemap trial group set season astronomers rule 'title ew \"astronomer\"' --look", cobra.RangeArgs(3, 4), func(args []string) (stage.Change, error) {
 			c := stage.Change{Do: stage.SetGroup, Group: args[1], Field: args[2]}
 			if len(args) == 4 {
 				text := args[3]

@@ -96,7 +96,7 @@ func TestApply(t *testing.T) {
 		},
 		Groups: &directory.GroupTable{
 			Pick: directory.Pick{Base: under("ou=groups,dc=cindervale,dc=example"), Name: "cn"}, Members: []string{"member", "memberUid"}, Managers: "owner",
-			Kind: map[directory.Kind]place.Text{"mail": text("(businessCategory=mail)")}, Opens: map[directory.Opens]place.Text{"own": text("(cn=x)")},
+			Kind: map[directory.Kind]place.Text{"mail": text("(businessCategory=mail)")}, UsableIn: map[directory.UsableIn]place.Text{"own": text("(cn=x)")},
 		},
 		Devices: &directory.DeviceTable{Pick: directory.Pick{Filter: text("(objectClass=device)"), Name: "cn"}, Managed: text("(ou=managed)")},
 	}, entries(t), &errs)
@@ -111,7 +111,7 @@ func TestApply(t *testing.T) {
 	require.Len(t, r.Groups, 1)
 	g := r.Groups[0]
 	assert.EqualValues(t, "mail", g.Kind)
-	assert.Empty(t, g.Opens)
+	assert.Empty(t, g.UsableIn)
 	require.Len(t, g.Members.Any, 2, "a group that lists itself for want of members")
 	assert.Equal(t, "people.ldif:27", g.Members.Any[1].Place.String())
 	assert.Len(t, g.Managers.Users, 1)

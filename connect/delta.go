@@ -183,8 +183,8 @@ func groupFields(a, b *directory.Group) []Field {
 	f.text("dn", a.DN, b.DN)
 	f.text("description", a.Description, b.Description)
 	f.text("kind", cmp.Or(string(a.Kind), "security"), cmp.Or(string(b.Kind), "security"))
-	f.text("draws", cmp.Or(string(a.Draws), "any"), cmp.Or(string(b.Draws), "any"))
-	f.text("opens", cmp.Or(string(a.Opens), "any"), cmp.Or(string(b.Opens), "any"))
+	f.text("members_from", cmp.Or(string(a.MembersFrom), "any"), cmp.Or(string(b.MembersFrom), "any"))
+	f.text("usable_in", cmp.Or(string(a.UsableIn), "any"), cmp.Or(string(b.UsableIn), "any"))
 	f.text("host", a.Host, b.Host)
 	f.text("managers", strings.Join(managers(a), ", "), strings.Join(managers(b), ", "))
 	if more, fewer := len(without(b, a)), len(without(a, b)); more+fewer > 0 {

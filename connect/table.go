@@ -56,10 +56,10 @@ type (
 	}
 	groupTable struct {
 		*directory.GroupTable
-		picked picked
-		kinds  []choice[directory.Kind]
-		draws  []choice[directory.Draws]
-		opens  []choice[directory.Opens]
+		picked      picked
+		kinds       []choice[directory.Kind]
+		membersFrom []choice[directory.MembersFrom]
+		usableIn    []choice[directory.UsableIn]
 	}
 	deviceTable struct {
 		*directory.DeviceTable
@@ -91,7 +91,7 @@ func NewTables(source *directory.Source, errs *place.Errors) *Tables {
 	if g := source.Groups; g != nil {
 		t.groups = &groupTable{
 			g, c.picked(&g.Pick, g.Place, "groups"),
-			choices(c, g.Kind, "kind"), choices(c, g.Draws, "draws"), choices(c, g.Opens, "opens"),
+			choices(c, g.Kind, "kind"), choices(c, g.MembersFrom, "members_from"), choices(c, g.UsableIn, "usable_in"),
 		}
 		if len(g.Members) == 0 {
 			errs.Addf(g.Place, "groups needs the key members: the attributes that list members")
@@ -302,8 +302,8 @@ func (t *Tables) Wanted() iter.Seq2[Kind, Wanted] {
 			w.ask(g.Members...)
 			w.ask(g.Name, g.Number, g.Description, g.Managers)
 			w.asked(slices.Collect(maps.Values(g.Kind))...)
-			w.asked(slices.Collect(maps.Values(g.Draws))...)
-			w.asked(slices.Collect(maps.Values(g.Opens))...)
+			w.asked(slices.Collect(maps.Values(g.MembersFrom))...)
+			w.asked(slices.Collect(maps.Values(g.UsableIn))...)
 			if !yield(Group, w) {
 				return
 			}

@@ -60,10 +60,10 @@ func (t *Tables) TakeGroup(e *Entry, to *Records) {
 	}
 	g := &directory.Group{
 		Place: e.Place, Name: n, DN: e.DN,
-		Kind: choose(table.kinds, e), Draws: choose(table.draws, e), Opens: choose(table.opens, e),
+		Kind: choose(table.kinds, e), MembersFrom: choose(table.membersFrom, e), UsableIn: choose(table.usableIn, e),
 		Members: &directory.Members{},
 	}
-	if g.Opens == "host" {
+	if g.UsableIn == "host" {
 		g.Host = table.Host
 	}
 	if table.Description != "" {

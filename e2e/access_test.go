@@ -39,7 +39,7 @@ var pages = []struct{ path, rest string }{
 	{"/systems/night-files", "Two locks"},
 	{"/systems/dome-hosts", "Who logs in where"},
 	{"/systems/cloud-link", "Claims in"},
-	{"/systems/front-door", "What stands at the door"},
+	{"/systems/sign-in-desk", "What stands at the door"},
 	{"/trials", "Begin a trial"},
 	{"/trials/autumn?trial=autumn", "Losses and gains by system"},
 	{"/guarantees?guarantee=the+network+team+can+ping", "the network team can ping is broken"},

@@ -186,7 +186,7 @@ mappings: [{groups: [astronomers], role: reader, object: /}]
 		}
 		require.NoError(t, server.Modify(changes.String()))
 		held := runIn(t, env, answer.RunHeld)
-		assert.Contains(t, held.Guard, "of 5000 users who are active")
+		assert.Contains(t, held.Held, "of 5000 active users")
 		require.Eventually(t, func() bool {
 			last := asked[answer.Runs](t, env, "intake", "list", "--limit", "1").Runs[0]
 			return last.State == answer.RunHeld && asked[answer.Preview](t, env, "intake", "show", fmt.Sprint(last.ID)).Run.Counts.Users == 4700

@@ -226,11 +226,7 @@ func (d *decoder) structs(n *yaml.Node, key string, targets ...reflect.Value) {
 		case rest.IsValid():
 			d.rest(k, value, rest)
 		default:
-			near := name.DidYouMean(name.Near(k.Value, slices.Values(order)))
-			if near == "" {
-				near = "; the keys here are " + strings.Join(order, ", ")
-			}
-			d.fail(k, "unknown key %q%s", k.Value, near)
+			d.fail(k, "unknown key %q%s", k.Value, nearKey(k.Value, order, fields))
 		}
 	}
 	for _, k := range order {
@@ -238,6 +234,19 @@ func (d *decoder) structs(n *yaml.Node, key string, targets ...reflect.Value) {
 			d.fail(n, "%s needs the key %s", key, k)
 		}
 	}
+}
+
+// nearKey says which key may be meant by an unknown one: the one that had that name
+// before, else those that look like it, else any.
+func nearKey(written string, order []string, fields map[string]field) string {
+	near := name.Near(written, slices.Values(order))
+	if i := slices.IndexFunc(order, func(k string) bool { return fields[k].former == written }); i >= 0 {
+		near = order[i : i+1]
+	}
+	if near == nil {
+		return "; the keys here are " + strings.Join(order, ", ")
+	}
+	return name.DidYouMean(near)
 }
 
 // rest hands a key that is no field to the attributes of the record.
@@ -254,6 +263,7 @@ func (d *decoder) rest(k, value *yaml.Node, into reflect.Value) {
 // field is a key that a struct takes.
 type field struct {
 	key      string
+	former   string // the name that the key had
 	doc      string
 	index    []int
 	typ      reflect.Type
@@ -286,7 +296,7 @@ func fieldsOf(t reflect.Type) []field {
 			continue
 		}
 		all = append(all, field{
-			key: key, doc: sf.Tag.Get("doc"), index: sf.Index, typ: sf.Type,
+			key: key, former: sf.Tag.Get("former"), doc: sf.Tag.Get("doc"), index: sf.Index, typ: sf.Type,
 			required: option == "required", rest: option == "rest",
 		})
 	}

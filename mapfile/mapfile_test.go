@@ -28,7 +28,13 @@ func parse(t testing.TB, content string) (*atlas.Map, error) {
 func TestErrorsNameTheirPlace(t *testing.T) {
 	for _, c := range []struct{ name, content, want string }{
 		{"unknown key", "system: s\ntype: roles\nrights: []\nmappngs: []\n", `s.yaml:4:1: unknown key "mappngs"; did you mean mappings?`},
-		{"unknown key with nothing near", "directory: d\nzzzzzzz: 1\n", `s.yaml:2:1: unknown key "zzzzzzz"; the keys here are directory, title, exact, source, joins, users, devices, groups`},
+		{"unknown key with nothing near", "directory: d\nzzzzzzz: 1\n", `s.yaml:2:1: unknown key "zzzzzzz"; the keys here are directory, title, exact, source, same_person, users, devices, groups`},
+		{"a key that had another name", "directory: d\ngroups: [{name: g, draws: own}]\n", `s.yaml:2:20: unknown key "draws"; did you mean members_from?`},
+		{"another", "directory: d\ngroups: [{name: g, opens: own}]\n", `s.yaml:2:20: unknown key "opens"; did you mean usable_in?`},
+		{"of a directory", "directory: d\njoins: {directory: e, by: mail}\n", `s.yaml:2:1: unknown key "joins"; did you mean same_person?`},
+		{"of a source", "directory: d\nsource: {guard: 5}\n", `s.yaml:2:10: unknown key "guard"; did you mean removal_limit?`},
+		{"a limit without its sign", "directory: d\nsource: {ldif: a, removal_limit: 20}\n", "s.yaml:2:34: removal_limit: write 20% for 20 percent"},
+		{"a limit over all", "directory: d\nsource: {ldif: a, removal_limit: 101%}\n", `removal_limit: "101%" is not a percentage from 0% to 100%, such as 5%`},
 		{"key in a list item", "system: s\ntype: roles\nrights: [a:b]\nmappings:\n  - {grops: [x], role: r, object: /}\n", `s.yaml:5:6: unknown key "grops"; did you mean groups?`},
 		{"key twice", "directory: d\ntitle: a\ntitle: b\n", "s.yaml:3:1: key title stands here twice; it is also at line 2"},
 		{"missing key", "directory: d\nusers:\n  - {displayName: Ilse}\n", "s.yaml:3:5: item 1 of users needs the key userName"},

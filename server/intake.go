@@ -26,7 +26,7 @@ func intakes(api huma.API, s *service.Service) {
 	post(api, "/directories/{name}/intake", "begin-intake", "Bring in what the source of a directory holds", operator.Intake, http.StatusAccepted, func(ctx context.Context, in *struct {
 		Name string `path:"name"`
 		Body struct {
-			Commit  bool `json:"commit,omitempty" doc:"Commit what comes in at once, unless the guard of the source holds it."`
+			Commit  bool `json:"commit,omitempty" doc:"Commit at once, unless the removal limit of the source holds the run."`
 			Confirm bool `json:"confirm,omitempty" doc:"Commit it even then."`
 		}
 	}) (*answer.Run, error) {
@@ -62,7 +62,7 @@ func intakes(api huma.API, s *service.Service) {
 	post(api, "/runs/{id}/commit", "commit-run", "Commit a run that waits", operator.Commit, http.StatusOK, func(ctx context.Context, in *struct {
 		Numbered
 		Body struct {
-			Confirm bool `json:"confirm,omitempty" doc:"Commit it though the guard holds it."`
+			Confirm bool `json:"confirm,omitempty" doc:"Commit even if the removal limit holds the run."`
 		}
 	}) (*answer.Run, error) {
 		run, err := s.CommitRun(ctx, in.ID, in.Body.Confirm, operator.From(ctx).Name)

@@ -66,7 +66,7 @@ func (a Answers) Group(written string) (*answer.GroupInfo, error) {
 	g := book.Group(id)
 	d := &answer.GroupInfo{
 		Group: book.GroupName(id), Description: g.Description, DN: g.DN, Host: g.Host,
-		Kind: cmp.Or(string(g.Kind), "security"), Draws: cmp.Or(string(g.Draws), "any"), Opens: cmp.Or(string(g.Opens), "any"),
+		Kind: cmp.Or(string(g.Kind), "security"), MembersFrom: cmp.Or(string(g.MembersFrom), "any"), UsableIn: cmp.Or(string(g.UsableIn), "any"),
 		Members: len(book.Members(id)), Managers: []string{},
 		ManagedBy: groupNames(book, book.Managers(id).Groups), Holds: groupNames(book, book.InOrder(book.Held(id))), HeldBy: groupNames(book, book.InOrder(book.Holders(id))),
 	}

@@ -18,8 +18,9 @@ const (
 	pollEvery = 10 * time.Second
 	fullEvery = 6 * time.Hour
 	firstWait = time.Second
-	// guardFor is how long what changes one by one counts as one run for the guard.
-	guardFor = 10 * time.Minute
+	// limitFor is how long changes that come one by one count as one run for the
+	// removal limit.
+	limitFor = 10 * time.Minute
 )
 
 // follower is the author of what comes in by itself.
@@ -238,14 +239,14 @@ func (s *Service) patch(ctx context.Context, d *directory.Document, p connect.Pa
 	if err != nil {
 		return err
 	}
-	guard := l.guarded(prepared, time.Now())
+	held := l.overLimit(prepared, time.Now())
 	v := prepared.describeWith(&change.Summary{}) // what comes by itself is not to wait for the rest
 	r.prepared, r.preview = prepared, &v.Preview
 	report := func(x *answer.Run) {
-		x.Counts, x.Samples, x.Guard, x.Server, x.Read = v.Run.Counts, v.samples(), guard, server, len(p.Put.Users)+len(p.Put.Groups)+len(p.Put.Devices)+len(p.Gone)
+		x.Counts, x.Samples, x.Held, x.Server, x.Read = v.Run.Counts, v.samples(), held, server, len(p.Put.Users)+len(p.Put.Groups)+len(p.Put.Devices)+len(p.Gone)
 	}
 	switch {
-	case guard != "":
+	case held != "":
 		s.await(ctx, l, r)
 		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunHeld })
 	case len(prepared.put)+len(prepared.gone) == 0:
@@ -275,23 +276,23 @@ func (l *lane) waiting() *run {
 	return l.pending
 }
 
-// guarded is the guard of a change that comes by itself: what went in the last
+// overLimit is the removal limit for a change that comes by itself: what went in the last
 // minutes counts with it.
-func (l *lane) guarded(p *prepared, now time.Time) string {
+func (l *lane) overLimit(p *prepared, now time.Time) string {
 	users, groups := 0, 0
 	for _, r := range l.recent {
-		if now.Sub(r.at) < guardFor {
+		if now.Sub(r.at) < limitFor {
 			users, groups = users+r.users, groups+r.groups
 		}
 	}
-	return p.guardedWith(users, groups)
+	return p.overLimitWith(users, groups)
 }
 
 // note notes what goes by itself.
 func (l *lane) note(p *prepared, now time.Time) {
 	kept := l.recent[:0]
 	for _, r := range l.recent {
-		if now.Sub(r.at) < guardFor {
+		if now.Sub(r.at) < limitFor {
 			kept = append(kept, r)
 		}
 	}

@@ -154,13 +154,13 @@ func (p *prepared) otherwisePushed(put func(connect.Kind, string, func() record)
 	}
 }
 
-// guarded says why an intake is held until someone confirms it; "" where it is
+// overLimit says why an intake is held until someone confirms it; "" where it is
 // not.
-func (p *prepared) guarded() string { return p.guardedWith(0, 0) }
+func (p *prepared) overLimit() string { return p.overLimitWith(0, 0) }
 
-// guardedWith is guarded after some users and groups went already.
-func (p *prepared) guardedWith(users, groups int) string {
-	allowed := p.directory.Source.Allowed()
+// overLimitWith is overLimit after some users and groups went already.
+func (p *prepared) overLimitWith(users, groups int) string {
+	limit := p.directory.Source.Limit()
 	before := p.head.Folder.Records[p.directory.Name]
 	active := 0
 	for _, u := range before.Users {
@@ -173,11 +173,11 @@ func (p *prepared) guardedWith(users, groups int) string {
 		what        string
 		now, n, all int
 	}{
-		{"users who are active", p.delta.Off(), p.delta.Off() + users, active + users},
+		{"active users", p.delta.Off(), p.delta.Off() + users, active + users},
 		{"groups", len(p.delta.GoneGroups), len(p.delta.GoneGroups) + groups, len(before.Groups) + groups},
 	} {
-		if x.now > 0 && x.n*100 > allowed*x.all {
-			held = append(held, fmt.Sprintf("it would switch off or remove %d of %d %s (%.1f %%); the guard of the source lets %d %% pass", x.n, x.all, x.what, 100*float64(x.n)/float64(x.all), allowed))
+		if x.now > 0 && limit.Exceeded(x.n, x.all) {
+			held = append(held, fmt.Sprintf("it would switch off or remove %d of %d %s (%.1f%%); the removal limit of the source is %s", x.n, x.all, x.what, 100*float64(x.n)/float64(x.all), limit))
 		}
 	}
 	return strings.Join(held, "; ")

@@ -178,8 +178,8 @@ func TestIntakePreviewsAndCommits(t *testing.T) {
 // working out again only what a change touches leaves nothing behind.
 func TestManyIntakesComeToWhatAStartMakes(t *testing.T) {
 	o := startObservatory(t, map[string]string{
-		"cindervale.yaml": strings.Replace(peopleMap, "source:\n", "source:\n  guard: 100\n", 1), "people.ldif": crew(30, all),
-		"personnel.yaml": strings.Replace(feedMap, "  csv:", "  guard: 100\n  csv:", 1), "personnel.csv": "number,position\n",
+		"cindervale.yaml": strings.Replace(peopleMap, "source:\n", "source:\n  removal_limit: 100%\n", 1), "people.ldif": crew(30, all),
+		"personnel.yaml": strings.Replace(feedMap, "  csv:", "  removal_limit: 100%\n  csv:", 1), "personnel.csv": "number,position\n",
 	})
 	random := rand.New(rand.NewPCG(7, 7))
 	titles := []string{"Observer", "Engineer", "Warden"}
@@ -243,18 +243,18 @@ func TestTheGuardHoldsARunThatTakesTooMuch(t *testing.T) {
 		})
 	}
 	for _, c := range []struct {
-		name, guard, people, want string
+		name, limit, people, want string
 	}{
-		{"as many as it lets pass", "", closed(2), ""},
-		{"more are switched off", "", closed(3), "3 of 40 users who are active (7.5 %); the guard of the source lets 5 % pass"},
-		{"more are gone", "", crew(37, all), "3 of 40 users who are active"},
-		{"another guard", "guard: 50", closed(20), ""},
-		{"none may go", "guard: 0", closed(1), "1 of 40 users who are active"},
+		{"as many as the limit", "", closed(2), ""},
+		{"more are switched off", "", closed(3), "3 of 40 active users (7.5%); the removal limit of the source is 5%"},
+		{"more are gone", "", crew(37, all), "3 of 40 active users"},
+		{"another limit", "removal_limit: 50%", closed(20), ""},
+		{"none may go", "removal_limit: 0%", closed(1), "1 of 40 active users"},
 		{"those who were off already do not count", "", crew(40, all), ""},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			o := startObservatory(t, map[string]string{
-				"cindervale.yaml": strings.Replace(peopleMap, "source:\n", "source:\n  "+c.guard+"\n", 1), "people.ldif": crew(40, all),
+				"cindervale.yaml": strings.Replace(peopleMap, "source:\n", "source:\n  "+c.limit+"\n", 1), "people.ldif": crew(40, all),
 			})
 			o.write("people.ldif", c.people)
 			p := o.run("cindervale", service.Intaking{Commit: true})
@@ -263,7 +263,7 @@ func TestTheGuardHoldsARunThatTakesTooMuch(t *testing.T) {
 				return
 			}
 			assert.Equal(t, answer.RunHeld, p.Run.State)
-			assert.Contains(t, p.Run.Guard, c.want)
+			assert.Contains(t, p.Run.Held, c.want)
 			assert.Equal(t, 1, o.Head().Revision.Number)
 			_, err := o.CommitRun(t.Context(), p.Run.ID, false, "test")
 			assert.ErrorContains(t, err, "Confirm it")
@@ -332,7 +332,7 @@ func TestAFeedDecidesWhatItOwns(t *testing.T) {
 
 func TestAFeedForNobodyIsAFinding(t *testing.T) {
 	o := startObservatory(t, map[string]string{"personnel.yaml": strings.Replace(feedMap, "directory: cindervale", "directory: cindervail", 1), "personnel.csv": "number,position\n",
-		"cindervale.yaml": "directory: cindervale\njoins: {directory: personel, by: userName}\n"})
+		"cindervale.yaml": "directory: cindervale\nsame_person: {directory: personel, by: userName}\n"})
 	found := o.Head().Found()
 	require.Len(t, found, 2)
 	for _, f := range found {
@@ -347,7 +347,7 @@ directory: cindervale
 users: [{userName: ida, employeeNumber: E1, active: false}, {userName: bo, employeeNumber: E2}, {userName: cy}]
 ---
 directory: ridge
-joins: {directory: cindervale, by: employeeNumber}
+same_person: {directory: cindervale, by: employeeNumber}
 users: [{userName: ida.b, employeeNumber: e1}, {userName: ida.admin, employeeNumber: E1}, {userName: bo.h, employeeNumber: E2}, {userName: dee}]
 `})
 	p, err := o.Head().Person(t.Context(), "ida.admin", "", situation.Situation{})
@@ -454,7 +454,7 @@ source:
   follow: poll
   poll: 100ms
   every: 2s
-  guard: 100
+  removal_limit: 100%
 `})
 	o.Follow()
 	there := func(user, title string) func() bool {

@@ -128,7 +128,7 @@ func drawChange(t require.TestingT, f *service.Folder, a *atlas.Atlas, r *rand.R
 			return stage.Change{Do: stage.SetGroup, Group: b.GroupName(ruled[r.IntN(len(ruled))]), Field: "rule", Value: raw([]string{`title co "a"`, `active eq true`, `department eq "Science"`}[r.IntN(3)])}
 		}
 	case 5:
-		field := [][2]string{{"kind", "mail"}, {"opens", "own"}, {"draws", "own"}, {"description", "something else"}}[r.IntN(4)]
+		field := [][2]string{{"kind", "mail"}, {"usable_in", "own"}, {"members_from", "own"}, {"description", "something else"}}[r.IntN(4)]
 		return stage.Change{Do: stage.SetGroup, Group: some, Field: field[0], Value: raw(field[1])}
 	}
 	return lineChange(t, f.Files, a.Systems[r.IntN(len(a.Systems))], r)

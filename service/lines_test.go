@@ -106,10 +106,10 @@ func TestWhatAProbeSays(t *testing.T) {
 			"remote-access/partners by vpn": {Fate: gate.Others, Lacks: []string{"group:cindervale/partners"}},
 			"remote-access/staff on wifi":   {Fate: gate.Elsewhere},
 		}},
-		"policies": {"ilse.okonjo", "front-door", "sign-in", "ledger", map[string]string{"from": "203.0.113.9", "client": "browser"}, map[string]gate.Pass{
-			"front-door/no old clients":          {Fate: gate.Unmet, Needs: needs("client:legacy")},
-			"front-door/stronger from outside":   {Fate: gate.Unmet, Needs: needs("not-network:summit|office")},
-			"front-door/books on sound machines": {Fate: gate.Others, Lacks: []string{"group:cindervale/accounting"}},
+		"policies": {"ilse.okonjo", "sign-in-desk", "sign-in", "ledger", map[string]string{"from": "203.0.113.9", "client": "browser"}, map[string]gate.Pass{
+			"sign-in-desk/no old clients":          {Fate: gate.Unmet, Needs: needs("client:legacy")},
+			"sign-in-desk/stronger from outside":   {Fate: gate.Unmet, Needs: needs("not-network:summit|office")},
+			"sign-in-desk/books on sound machines": {Fate: gate.Others, Lacks: []string{"group:cindervale/accounting"}},
 		}},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -135,7 +135,7 @@ func TestLinesSayWhereTheyStandAndForHowMany(t *testing.T) {
 	var value struct{ Name, Action string }
 	require.NoError(t, json.Unmarshal(first.Value, &value))
 	assert.Equal(t, "permit", value.Action)
-	lines, err = s.Head().Lines("front-door")
+	lines, err = s.Head().Lines("sign-in-desk")
 	require.NoError(t, err)
 	assert.Equal(t, 59, lines.Lines[0].People, "an exception is left out")
 	lines, err = s.Head().Lines("compute")
@@ -186,7 +186,7 @@ func TestTheChart(t *testing.T) {
 		assert.Positive(t, l.Lines)
 	}
 	i := slices.IndexFunc(c.Systems, func(s answer.ChartSystem) bool { return s.System == "ledger" })
-	assert.Equal(t, []string{"front-door", "remote-access"}, c.Systems[i].Behind)
+	assert.Equal(t, []string{"sign-in-desk", "remote-access"}, c.Systems[i].Behind)
 	assert.Equal(t, 4, c.Systems[i].People)
 }
 

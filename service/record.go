@@ -27,8 +27,8 @@ type record struct {
 	Attributes  []attribute `cbor:"7,keyasint,omitempty"`
 	Description string      `cbor:"8,keyasint,omitempty"`
 	Kind        string      `cbor:"9,keyasint,omitempty"`
-	Draws       string      `cbor:"10,keyasint,omitempty"`
-	Opens       string      `cbor:"11,keyasint,omitempty"`
+	MembersFrom string      `cbor:"10,keyasint,omitempty"`
+	UsableIn    string      `cbor:"11,keyasint,omitempty"`
 	Members     *references `cbor:"12,keyasint,omitempty"`
 	Managers    *references `cbor:"13,keyasint,omitempty"`
 	Managed     *bool       `cbor:"14,keyasint,omitempty"`
@@ -132,7 +132,7 @@ func fromUser(u *directory.User) record {
 func fromGroup(g *directory.Group) record {
 	r := record{
 		DN: g.DN, File: g.Place.File, Line: g.Place.Line, Description: g.Description,
-		Kind: string(g.Kind), Draws: string(g.Draws), Opens: string(g.Opens), Host: g.Host, Members: toReferences(g.Members.Any),
+		Kind: string(g.Kind), MembersFrom: string(g.MembersFrom), UsableIn: string(g.UsableIn), Host: g.Host, Members: toReferences(g.Members.Any),
 	}
 	if g.Managers != nil {
 		r.Managers = toReferences(g.Managers.Users)
@@ -209,7 +209,7 @@ func (r *record) group(named string) (*directory.Group, error) {
 	}
 	g := &directory.Group{
 		Place: r.place(), Name: named, DN: r.DN, Description: r.Description,
-		Kind: directory.Kind(r.Kind), Draws: directory.Draws(r.Draws), Opens: directory.Opens(r.Opens), Host: r.Host,
+		Kind: directory.Kind(r.Kind), MembersFrom: directory.MembersFrom(r.MembersFrom), UsableIn: directory.UsableIn(r.UsableIn), Host: r.Host,
 		Members: &directory.Members{Any: members},
 	}
 	if r.Managers != nil {

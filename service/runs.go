@@ -25,7 +25,7 @@ const (
 
 // Intaking says what is to become of an intake.
 type Intaking struct {
-	Commit  bool // commit it at once, unless the guard holds it
+	Commit  bool // commit it at once, unless the removal limit holds it
 	Confirm bool // and even then
 	Author  string
 }
@@ -246,9 +246,9 @@ func (s *Service) compare(ctx context.Context, l *lane, r *run, records connect.
 		return err
 	}
 	s.await(ctx, l, nil) // whatever waited is overtaken
-	guard := p.guarded()
+	held := p.overLimit()
 	report := func(x *answer.Run) {
-		x.Counts, x.Samples, x.Guard = preview.Run.Counts, preview.samples(), guard
+		x.Counts, x.Samples, x.Held = preview.Run.Counts, preview.samples(), held
 	}
 	r.mu.Lock()
 	r.prepared, r.preview = p, &preview.Preview
@@ -257,7 +257,7 @@ func (s *Service) compare(ctx context.Context, l *lane, r *run, records connect.
 	case len(p.put)+len(p.gone) == 0:
 		s.remember(r)
 		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunUnchanged })
-	case guard != "" && !in.Confirm:
+	case held != "" && !in.Confirm:
 		s.await(ctx, l, r)
 		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunHeld })
 	case !in.Commit:
@@ -293,7 +293,7 @@ func (s *Service) commitRun(ctx context.Context, r *run, in Intaking) error {
 	p := r.prepared
 	r.mu.Unlock()
 	revision, err := s.commit(ctx, p, in.Author, fmt.Sprintf("Intake of %s, run %d", p.directory.Name, r.state.ID), func(p *prepared) error {
-		if held := p.guarded(); held != "" && !in.Confirm {
+		if held := p.overLimit(); held != "" && !in.Confirm {
 			return &answer.ConflictError{Message: held}
 		}
 		return nil
@@ -314,7 +314,7 @@ func (s *Service) CommitRun(ctx context.Context, id int64, confirm bool, author 
 	defer l.busy.Unlock()
 	state := r.snapshot()
 	if state.State == answer.RunHeld && !confirm {
-		return answer.Run{}, &answer.ConflictError{Message: fmt.Sprintf("run %d is held: %s. Confirm it to commit it all the same", id, state.Guard)}
+		return answer.Run{}, &answer.ConflictError{Message: fmt.Sprintf("run %d is held: %s. Confirm it to commit it all the same", id, state.Held)}
 	}
 	if err := s.commitRun(ctx, r, Intaking{Confirm: confirm, Author: author}); err != nil {
 		return answer.Run{}, err

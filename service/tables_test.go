@@ -103,7 +103,7 @@ func TestDescriptions(t *testing.T) {
 	assert.Equal(t, []string{"cindervale/night-crew"}, g.HeldBy)
 	g, err = head.Group("reduction-users")
 	require.NoError(t, err)
-	assert.Equal(t, []string{"host", "reduction-hosts", "security", "any"}, []string{g.Opens, g.Host, g.Kind, g.Draws})
+	assert.Equal(t, []string{"host", "reduction-hosts", "security", "any"}, []string{g.UsableIn, g.Host, g.Kind, g.MembersFrom})
 	s, err := head.System("CORE-NET")
 	require.NoError(t, err)
 	assert.Equal(t, []string{"firewall", "systems/doors.yaml"}, []string{s.Type, s.File})

@@ -41,7 +41,7 @@ type Change struct {
 	To        string          `json:"to,omitempty" doc:"rename-group: the new name, without its directory."`
 	User      string          `json:"user,omitempty" doc:"set-user: the user, by name."`
 	Attribute string          `json:"attribute,omitempty" doc:"set-user: which attribute; active and expires are attributes too."`
-	Field     string          `json:"field,omitempty" doc:"set-group: description, kind, draws, opens, host, rule, managers or expect."`
+	Field     string          `json:"field,omitempty" doc:"set-group: description, kind, members_from, usable_in, host, rule, managers or expect."`
 	Document  string          `json:"document,omitempty" doc:"Entries: the name of a system, or map, guarantees, directory NAME. Documents: the file in the map folder."`
 	List      string          `json:"list,omitempty" doc:"Entries: the key under which the list stands; further down, as in shares > logs > folders."`
 	Entry     string          `json:"entry,omitempty" doc:"Entries: which one: its name, or its number from 1. To add to a set of keys: the new key."`

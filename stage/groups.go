@@ -70,7 +70,7 @@ func (d *Draft) putGroup(dir string, old, now *directory.Group) {
 }
 
 // groupFields are what can be set of a group.
-var groupFields = []string{"description", "kind", "draws", "opens", "host", "rule", "managers", "expect"}
+var groupFields = []string{"description", "kind", "members_from", "usable_in", "host", "rule", "managers", "expect"}
 
 func (d *Draft) setGroup(c *Change) error {
 	if !slices.Contains(groupFields, c.Field) {
@@ -98,12 +98,12 @@ func (d *Draft) setGroup(c *Change) error {
 	case "kind":
 		is, now.Kind = string(now.Kind), directory.Kind(text)
 		err = oneOf(text, now.Kind.Values())
-	case "draws":
-		is, now.Draws = string(now.Draws), directory.Draws(text)
-		err = oneOf(text, now.Draws.Values())
-	case "opens":
-		is, now.Opens = string(now.Opens), directory.Opens(text)
-		err = oneOf(text, now.Opens.Values())
+	case "members_from":
+		is, now.MembersFrom = string(now.MembersFrom), directory.MembersFrom(text)
+		err = oneOf(text, now.MembersFrom.Values())
+	case "usable_in":
+		is, now.UsableIn = string(now.UsableIn), directory.UsableIn(text)
+		err = oneOf(text, now.UsableIn.Values())
 	case "host":
 		is, now.Host = now.Host, text
 	case "managers":

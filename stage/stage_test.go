@@ -64,7 +64,7 @@ func TestChanges(t *testing.T) {
 		{`{"do":"set-user","user":"teo","attribute":"emails","value":["a@dome.example","b, c"]}`, "Sets emails of dome/teo to [a@dome.example, 'b, c'].", "active: false}", "active: false, emails: [a@dome.example, 'b, c']}"},
 		{`{"do":"set-group","group":"kitchen","field":"rule","value":"title pr"}`, `Sets rule of the group dome/kitchen to title pr (was title eq "Cook").`, `'title eq "Cook"'`, "title pr"},
 		{`{"do":"set-group","group":"crew","field":"kind","value":"mail"}`, "Sets kind of the group dome/crew to mail.", "{users: [ilse]}}", "{users: [ilse]}, kind: mail}"},
-		{`{"do":"create-group","group":"DOME/dawn","value":{"description":"At dawn","opens":"own"}}`, "Creates the group dome/dawn with {description: At dawn, opens: own}.", "  - {name: bare}\n", "  - {name: bare}\n  - {name: dawn, description: At dawn, opens: own}\n"},
+		{`{"do":"create-group","group":"DOME/dawn","value":{"description":"At dawn","usable_in":"own"}}`, "Creates the group dome/dawn with {description: At dawn, usable_in: own}.", "  - {name: bare}\n", "  - {name: bare}\n  - {name: dawn, description: At dawn, usable_in: own}\n"},
 		{`{"do":"drop-group","group":"bare"}`, "Removes the group dome/bare.", "  - {name: bare}\n", ""},
 		{`{"do":"add-entry","document":"map","list":"networks","entry":"annex","value":["192.0.2.9"]}`, "Adds annex to networks of map: [192.0.2.9].", "[192.0.2.0/24]}", "[192.0.2.0/24], annex: [192.0.2.9]}"},
 		{`{"do":"add-entry","document":"map","list":"windows","entry":"noon","value":{"days":["mon"],"from":"12:00","to":"13:00"}}`, "Adds noon to windows of map: {days: [mon], from: '12:00', to: '13:00'}.", "[192.0.2.0/24]}\n", "[192.0.2.0/24]}\nwindows: {noon: {days: [mon], from: '12:00', to: '13:00'}}\n"},

@@ -198,7 +198,7 @@ source:
 		id, err := book.FindGroup(cn, "")
 		require.NoError(t, err)
 		g := book.Group(id)
-		assert.Equal(t, want, orAny(string(g.Draws))+" "+orAny(string(g.Opens)), cn)
+		assert.Equal(t, want, orAny(string(g.MembersFrom))+" "+orAny(string(g.UsableIn)), cn)
 	}
 	bulletin, err := book.FindGroup("bulletin", "")
 	require.NoError(t, err)

@@ -127,5 +127,5 @@ func sides(before, after *directory.Book) []person {
 
 // alikeGroups says that two records of a group count in the same systems.
 func alikeGroups(a, b *directory.Group) bool {
-	return a == b || a.Kind == b.Kind && a.Draws == b.Draws && a.Opens == b.Opens && a.Host == b.Host
+	return a == b || a.Kind == b.Kind && a.MembersFrom == b.MembersFrom && a.UsableIn == b.UsableIn && a.Host == b.Host
 }

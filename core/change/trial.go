@@ -125,7 +125,7 @@ func amended(b *directory.Book, was, is *atlas.Map) (book *directory.Book, ok bo
 	e := directory.Edit{Users: map[directory.UserID]*directory.User{}, Groups: map[directory.GroupID]*directory.Group{}}
 	for i, now := range is.Directories {
 		old := was.Directories[i]
-		if old.Name != now.Name || !slices.Equal(old.Exact, now.Exact) || !reflect.DeepEqual(old.Joins, now.Joins) || !slices.Equal(old.Devices, now.Devices) && !reflect.DeepEqual(old.Devices, now.Devices) {
+		if old.Name != now.Name || !slices.Equal(old.Exact, now.Exact) || !reflect.DeepEqual(old.SamePerson, now.SamePerson) || !slices.Equal(old.Devices, now.Devices) && !reflect.DeepEqual(old.Devices, now.Devices) {
 			return nil, false
 		}
 		users, groups := apart(old.Users, now.Users, func(u *directory.User) string { return u.Name }), apart(old.Groups, now.Groups, func(g *directory.Group) string { return g.Name })

@@ -12,12 +12,12 @@ import (
 
 var accounts = Analyzer{
 	Name: "accounts",
-	Doc:  "People of whom one account is switched off and another is not, and directories that joins and feeds name in vain.",
+	Doc:  "People of whom one account is switched off and another is not, and same_person and feeds that name a directory that does not exist.",
 	Run: func(p *Pass) {
 		book := p.Atlas.Book
 		for _, d := range book.Directories() {
-			if d.Joins != nil {
-				p.named(d.Joins.Directory, "The joins of directory "+d.Name)
+			if d.SamePerson != nil {
+				p.named(d.SamePerson.Directory, "same_person of directory "+d.Name)
 			}
 			if d.Source != nil && d.Source.Feeds != nil {
 				p.named(d.Source.Feeds.Directory, "The feed of directory "+d.Name)

@@ -53,7 +53,7 @@ func (p *Pass) group(g directory.GroupID, line string, active int) {
 			fmt.Sprintf("Group %s should have %d active members and has %d.", full, *group.Expect, active),
 			"Look who is missing or too many, or correct the number.", full))
 	}
-	if listed := book.ListedUsers(g); group.Opens == "own" && len(listed) > 0 && len(book.Held(g)) > 0 {
+	if listed := book.ListedUsers(g); group.UsableIn == "own" && len(listed) > 0 && len(book.Held(g)) > 0 {
 		names := []string{full}
 		for _, u := range listed {
 			names = append(names, book.UserName(u))

@@ -120,10 +120,10 @@ func checkGroup(g *Group, errs *place.Errors) {
 		errs.Addf(g.Place, "group %s has a rule and lists members: it can have one or the other", g.Name)
 	}
 	switch {
-	case g.Opens == "host" && g.Host == "":
-		errs.Addf(g.Place, "group %s opens host and so needs the key host: the system in which it counts", g.Name)
-	case g.Opens != "host" && g.Host != "":
-		errs.Addf(g.Place, "group %s names a host system, which counts only with opens: host", g.Name)
+	case g.UsableIn == "host" && g.Host == "":
+		errs.Addf(g.Place, "group %s is usable_in: host and so needs the key host: the system in which it counts", g.Name)
+	case g.UsableIn != "host" && g.Host != "":
+		errs.Addf(g.Place, "group %s names a host system, which counts only with usable_in: host", g.Name)
 	}
 }
 

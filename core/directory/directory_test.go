@@ -99,20 +99,20 @@ func TestNesting(t *testing.T) {
 	}{
 		{outer: &directory.Group{}, inner: &directory.Group{}, ok: true},
 		{outer: &directory.Group{}, inner: &directory.Group{}, foreign: true, ok: true},
-		{outer: &directory.Group{Opens: "own"}, inner: &directory.Group{}, foreign: true, ok: true},
-		{outer: &directory.Group{Opens: "own"}, inner: &directory.Group{Opens: "own"}, ok: true},
-		{outer: &directory.Group{Opens: "own"}, inner: &directory.Group{Opens: "own"}, foreign: true, ok: false},
-		{outer: &directory.Group{}, inner: &directory.Group{Opens: "own"}, ok: false},
-		{outer: &directory.Group{Opens: "host", Host: "s"}, inner: &directory.Group{Opens: "own"}, foreign: true, ok: true},
-		{outer: &directory.Group{Opens: "host", Host: "s"}, inner: &directory.Group{Opens: "host", Host: "s"}, ok: false},
-		{outer: &directory.Group{Draws: "own"}, inner: &directory.Group{}, ok: false},
-		{outer: &directory.Group{Draws: "own"}, inner: &directory.Group{Draws: "own"}, ok: true},
-		{outer: &directory.Group{Draws: "own"}, inner: &directory.Group{Draws: "own"}, foreign: true, ok: false},
-		{outer: &directory.Group{}, inner: &directory.Group{Draws: "own"}, foreign: true, ok: true},
+		{outer: &directory.Group{UsableIn: "own"}, inner: &directory.Group{}, foreign: true, ok: true},
+		{outer: &directory.Group{UsableIn: "own"}, inner: &directory.Group{UsableIn: "own"}, ok: true},
+		{outer: &directory.Group{UsableIn: "own"}, inner: &directory.Group{UsableIn: "own"}, foreign: true, ok: false},
+		{outer: &directory.Group{}, inner: &directory.Group{UsableIn: "own"}, ok: false},
+		{outer: &directory.Group{UsableIn: "host", Host: "s"}, inner: &directory.Group{UsableIn: "own"}, foreign: true, ok: true},
+		{outer: &directory.Group{UsableIn: "host", Host: "s"}, inner: &directory.Group{UsableIn: "host", Host: "s"}, ok: false},
+		{outer: &directory.Group{MembersFrom: "own"}, inner: &directory.Group{}, ok: false},
+		{outer: &directory.Group{MembersFrom: "own"}, inner: &directory.Group{MembersFrom: "own"}, ok: true},
+		{outer: &directory.Group{MembersFrom: "own"}, inner: &directory.Group{MembersFrom: "own"}, foreign: true, ok: false},
+		{outer: &directory.Group{}, inner: &directory.Group{MembersFrom: "own"}, foreign: true, ok: true},
 		{outer: &directory.Group{}, inner: &directory.Group{Kind: "mail"}, ok: false},
 		{outer: &directory.Group{Kind: "mail"}, inner: &directory.Group{}, ok: true},
 	} {
-		t.Run(fmt.Sprintf("%s%s%s holds %s%s%s %v", c.outer.Draws, c.outer.Opens, c.outer.Kind, c.inner.Draws, c.inner.Opens, c.inner.Kind, c.foreign), func(t *testing.T) {
+		t.Run(fmt.Sprintf("%s%s%s holds %s%s%s %v", c.outer.MembersFrom, c.outer.UsableIn, c.outer.Kind, c.inner.MembersFrom, c.inner.UsableIn, c.inner.Kind, c.foreign), func(t *testing.T) {
 			here, there := &directory.Document{Name: "here"}, &directory.Document{Name: "there"}
 			c.outer.Name, c.inner.Name = "outer", "inner"
 			home := here
@@ -133,7 +133,7 @@ func TestNesting(t *testing.T) {
 
 func TestForeignAndMissingMembers(t *testing.T) {
 	here := &directory.Document{Name: "here", Users: []*directory.User{user("teo"), user("ana")}, Devices: []*directory.Device{{Name: "console"}}, Groups: []*directory.Group{
-		{Name: "own", Draws: "own", Members: &directory.Members{Users: refs("there/ana", "teo"), Devices: refs("console", "there/laptop")}},
+		{Name: "own", MembersFrom: "own", Members: &directory.Members{Users: refs("there/ana", "teo"), Devices: refs("console", "there/laptop")}},
 		{Name: "any", Members: &directory.Members{Users: refs("tee", "teo"), Groups: refs("owm"), Devices: refs("consol")}},
 		{Name: "by-dn", Members: &directory.Members{Any: refs("uid=teo,dc=x", "cn=nobody,dc=x")}},
 	}}
@@ -165,7 +165,7 @@ func TestLoadErrors(t *testing.T) {
 	directory.Build([]*directory.Document{
 		{Name: "d", Users: []*directory.User{{Name: "Ilse", Place: place.Place{File: "a", Line: 1}}, {Name: "ilse", Place: place.Place{File: "a", Line: 2}}, {DN: "nonsense", Name: "x"}},
 			Groups: []*directory.Group{
-				{Name: "both", Rule: rule, Members: &directory.Members{Users: refs("ilse")}}, {Name: "h", Opens: "host"}, {Name: "k", Host: "s"},
+				{Name: "both", Rule: rule, Members: &directory.Members{Users: refs("ilse")}}, {Name: "h", UsableIn: "host"}, {Name: "k", Host: "s"},
 			}},
 		{Name: "D"}, {Name: "a/b"},
 	}, &errs)
@@ -179,7 +179,7 @@ func TestRulesReachAsFarAsTheGroupDraws(t *testing.T) {
 	require.NoError(t, err)
 	b := build(t,
 		&directory.Document{Name: "here", Exact: []string{"title"}, Users: []*directory.User{user("a", "title", "Archivist"), user("b", "title", "archivist")}, Groups: []*directory.Group{
-			{Name: "own", Draws: "own", Rule: &directory.Rule{Filter: rule}}, {Name: "any", Rule: &directory.Rule{Filter: rule}},
+			{Name: "own", MembersFrom: "own", Rule: &directory.Rule{Filter: rule}}, {Name: "any", Rule: &directory.Rule{Filter: rule}},
 		}},
 		&directory.Document{Name: "there", Users: []*directory.User{user("c", "title", "ARCHIVIST")}})
 	assert.Equal(t, []string{"here/a rule own"}, members(t, b, "own"))

@@ -14,15 +14,15 @@ import (
 
 // Document is one directory as it was written or brought in.
 type Document struct {
-	Place   place.Place `yaml:"-"`
-	Name    string      `yaml:"directory,required" doc:"The name of the directory; full names are written directory/name."`
-	Title   string      `yaml:"title" doc:"What it is, for people."`
-	Exact   []string    `yaml:"exact" doc:"Attributes whose values are compared with regard to case."`
-	Source  *Source     `yaml:"source" doc:"Where the users, groups and devices come from, besides those listed here."`
-	Joins   *Joins      `yaml:"joins" doc:"How its accounts belong to people who have accounts in another directory."`
-	Users   []*User     `yaml:"users" doc:"The accounts of people."`
-	Devices []*Device   `yaml:"devices" doc:"The computers."`
-	Groups  []*Group    `yaml:"groups" doc:"The groups."`
+	Place      place.Place `yaml:"-"`
+	Name       string      `yaml:"directory,required" doc:"The name of the directory; full names are written directory/name."`
+	Title      string      `yaml:"title" doc:"What it is, for people."`
+	Exact      []string    `yaml:"exact" doc:"Attributes whose values are compared with regard to case."`
+	Source     *Source     `yaml:"source" doc:"Where the users, groups and devices come from, besides those listed here."`
+	SamePerson *SamePerson `yaml:"same_person" former:"joins" doc:"How its accounts belong to people who have accounts in another directory."`
+	Users      []*User     `yaml:"users" doc:"The accounts of people."`
+	Devices    []*Device   `yaml:"devices" doc:"The computers."`
+	Groups     []*Group    `yaml:"groups" doc:"The groups."`
 }
 
 // User is the account of a person.
@@ -58,20 +58,20 @@ type Kind string
 // Values lists the kinds; the first is the default.
 func (Kind) Values() []string { return []string{"security", "mail"} }
 
-// Draws says where the members of a group may come from.
-type Draws string
+// MembersFrom says where the members of a group may come from.
+type MembersFrom string
 
 // Values lists the ways; any is the default.
-func (Draws) Values() []string { return []string{"own", "any"} }
+func (MembersFrom) Values() []string { return []string{"own", "any"} }
 
-// Opens says where a group counts.
-type Opens string
+// UsableIn says where a group counts.
+type UsableIn string
 
 // Values lists the ways from the narrowest; any is the default.
-func (Opens) Values() []string { return []string{"host", "own", "any"} }
+func (UsableIn) Values() []string { return []string{"host", "own", "any"} }
 
 // width orders the reach: host < own < any. The empty value is any.
-func (o Opens) width() int {
+func (o UsableIn) width() int {
 	switch o {
 	case "host":
 		return 0
@@ -88,9 +88,9 @@ type Group struct {
 	DN          string      `yaml:"dn" doc:"Distinguished name (RFC 4514)."`
 	Description string      `yaml:"description" doc:"What the group is for."`
 	Kind        Kind        `yaml:"kind" doc:"security carries access; mail is for addressing only."`
-	Draws       Draws       `yaml:"draws" doc:"own: members of its own directory only; any (unless said): of every directory."`
-	Opens       Opens       `yaml:"opens" doc:"Where it counts. host: in the system that host names; own: in systems of its directory; any (unless said): everywhere."`
-	Host        string      `yaml:"host" doc:"The one system in which a group that opens host counts."`
+	MembersFrom MembersFrom `yaml:"members_from" former:"draws" doc:"own: members of its own directory only; any (unless said): of every directory."`
+	UsableIn    UsableIn    `yaml:"usable_in" former:"opens" doc:"Where it counts. host: in the system that host names; own: in systems of its directory; any (unless said): everywhere."`
+	Host        string      `yaml:"host" doc:"The one system in which a group usable in host counts."`
 	Rule        *Rule       `yaml:"rule" doc:"A filter (RFC 7644 section 3.4.2.2) over the attributes of users; such a group lists no members."`
 	Members     *Members    `yaml:"members" doc:"Who is listed as a member."`
 	Managers    *People     `yaml:"managers" doc:"Who may change the members."`

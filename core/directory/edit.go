@@ -104,7 +104,7 @@ func (b *Book) rerecord(base *Book, groups map[GroupID]*Group) (ok bool) {
 			continue
 		}
 		old := base.groups.records[g]
-		if record.Name != old.Name || record.DN != old.DN || record.Draws != old.Draws && base.isPrimary(g) {
+		if record.Name != old.Name || record.DN != old.DN || record.MembersFrom != old.MembersFrom && base.isPrimary(g) {
 			return false
 		}
 		var errs place.Errors // what keeps the map from loading is told by building it
@@ -198,7 +198,7 @@ func (b *Book) regroup(base *Book, g GroupID, links map[UserID][]link, linksOf f
 		if m, is := now[u]; is {
 			links[u] = append(links[u], newLink(uint32(g), way(m&3)))
 		}
-		if r := b.users.records[u]; r.PrimaryGroup.Name != "" && b.mayDraw(g, u) {
+		if r := b.users.records[u]; r.PrimaryGroup.Name != "" && b.mayTake(g, u) {
 			if p, err := b.LookGroup(r.PrimaryGroup.Name, b.UserHome(u)); err == nil && p == g {
 				links[u] = append(links[u], newLink(uint32(g), primary))
 			}
@@ -222,7 +222,7 @@ func (b *Book) describesAlike(g GroupID, record *Group) bool {
 	if int(g) >= b.Groups() || record.Rule == nil || b.groups.records[g].Rule == nil {
 		return false
 	}
-	return record.Rule.Text == b.groups.records[g].Rule.Text && record.Draws == b.groups.records[g].Draws
+	return record.Rule.Text == b.groups.records[g].Rule.Text && record.MembersFrom == b.groups.records[g].MembersFrom
 }
 
 // holdsDevices says whether a group lists devices.

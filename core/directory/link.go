@@ -204,11 +204,11 @@ func (j *joining) party(p *People, home, what string) Party {
 	return all
 }
 
-// foreign says whether a group that draws from its own directory alone would
+// foreign says whether a group that takes members from its own directory alone would
 // hold someone of another, and reports it.
 func foreign[T any](j *joining, s *shelf[T], id uint32, at place.Place) bool {
 	b := j.book
-	if j.group.Draws != "own" || s.home[id] == b.groups.home[j.id] {
+	if j.group.MembersFrom != "own" || s.home[id] == b.groups.home[j.id] {
 		return false
 	}
 	prefix := ""
@@ -216,7 +216,7 @@ func foreign[T any](j *joining, s *shelf[T], id uint32, at place.Place) bool {
 		prefix = s.kind + " "
 	}
 	j.find(finding.ForeignMember, at, []string{b.GroupName(j.id), s.full[id]},
-		fmt.Sprintf("Group %s draws its members from its own directory only, so %s%s is not a member.", b.GroupName(j.id), prefix, s.full[id]),
+		fmt.Sprintf("Group %s takes members from its own directory only (members_from: own), so %s%s is not a member.", b.GroupName(j.id), prefix, s.full[id]),
 		"Take the "+s.kind+" out, or let the group draw from any directory.")
 	return true
 }
@@ -258,16 +258,16 @@ func (b *Book) barred(outer, inner GroupID) string {
 	o, i := b.Group(outer), b.Group(inner)
 	same := b.groups.home[outer] == b.groups.home[inner]
 	switch {
-	case i.Opens == "host":
-		return "a group that opens host is never nested"
-	case i.Opens.width() < o.Opens.width():
-		return "the inner group opens less widely than the outer one"
-	case o.Opens == "own" && i.Opens == "own" && !same:
+	case i.UsableIn == "host":
+		return "a group usable in one system only is never nested"
+	case i.UsableIn.width() < o.UsableIn.width():
+		return "the inner group is usable less widely than the outer one"
+	case o.UsableIn == "own" && i.UsableIn == "own" && !same:
 		return "both open own, and they are of different directories"
-	case o.Draws == "own" && i.Draws != "own":
-		return "the inner group draws more widely than the outer one"
-	case o.Draws == "own" && !same:
-		return "the outer group draws its members from its own directory only"
+	case o.MembersFrom == "own" && i.MembersFrom != "own":
+		return "the inner group takes members from more directories than the outer one"
+	case o.MembersFrom == "own" && !same:
+		return "the outer group takes members from its own directory only"
 	}
 	return ""
 }

@@ -49,14 +49,14 @@ func (b *Book) findPersons() *persons {
 		return u
 	}
 	for home, d := range b.directories {
-		if d.Joins == nil {
+		if d.SamePerson == nil {
 			continue
 		}
-		with := slices.IndexFunc(b.directories, func(x *Document) bool { return strings.EqualFold(x.Name, d.Joins.Directory.Name) })
+		with := slices.IndexFunc(b.directories, func(x *Document) bool { return strings.EqualFold(x.Name, d.SamePerson.Directory.Name) })
 		if with < 0 {
 			continue
 		}
-		by := name.Fold(d.Joins.By)
+		by := name.Fold(d.SamePerson.By)
 		known := map[string]UserID{}
 		for u := range b.users.records {
 			id := UserID(u)

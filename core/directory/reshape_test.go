@@ -17,9 +17,9 @@ import (
 // shape gives a group a kind and a reach.
 func shape(t *rapid.T, g *directory.Group) {
 	g.Kind = rapid.SampledFrom([]directory.Kind{"", "", "mail"}).Draw(t, "kind")
-	g.Draws = rapid.SampledFrom([]directory.Draws{"", "own"}).Draw(t, "draws")
-	g.Opens = rapid.SampledFrom([]directory.Opens{"", "own", "host"}).Draw(t, "opens")
-	if g.Host = ""; g.Opens == "host" {
+	g.MembersFrom = rapid.SampledFrom([]directory.MembersFrom{"", "own"}).Draw(t, "members_from")
+	g.UsableIn = rapid.SampledFrom([]directory.UsableIn{"", "own", "host"}).Draw(t, "usable_in")
+	if g.Host = ""; g.UsableIn == "host" {
 		g.Host = "s"
 	}
 }

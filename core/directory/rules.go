@@ -52,9 +52,9 @@ func newRules(b *Book) *rules {
 }
 
 // describes says whether a group's rule makes a user a member: of all
-// directories, or of its own where the group draws own.
+// directories, or of its own where the group is members_from: own.
 func (b *Book) describes(g GroupID, u UserID) bool {
-	return b.mayDraw(g, u) && b.Group(g).Rule.Filter.Match(record{b.users.records[u], b.exact[b.users.home[u]]})
+	return b.mayTake(g, u) && b.Group(g).Rule.Filter.Match(record{b.users.records[u], b.exact[b.users.home[u]]})
 }
 
 // described are the links of all users whom the rule of one group describes.
@@ -86,9 +86,9 @@ func (b *Book) Matching(f *filter.Filter, home string) iter.Seq[UserID] {
 	}
 }
 
-// mayDraw says whether a group draws from the directory of a user.
-func (b *Book) mayDraw(g GroupID, u UserID) bool {
-	return b.Group(g).Draws != "own" || b.users.home[u] == b.groups.home[g]
+// mayTake says whether a group takes members from the directory of a user.
+func (b *Book) mayTake(g GroupID, u UserID) bool {
+	return b.Group(g).MembersFrom != "own" || b.users.home[u] == b.groups.home[g]
 }
 
 // casts says whether some directory compares an attribute with regard to case.
@@ -116,7 +116,7 @@ func (r *rules) enrol(b *Book, members [][]link) {
 			if slices.ContainsFunc(r.reads[g], func(a string) bool { return own[a] }) {
 				sure := ok && start.Alone && sorted[start.Attribute] != nil && !b.casts(start.Attribute)
 				for u := range sorted[start.Attribute].candidates(b, start, ok) {
-					if sure && b.mayDraw(g, u) || !sure && b.describes(g, u) {
+					if sure && b.mayTake(g, u) || !sure && b.describes(g, u) {
 						members[g] = append(members[g], newLink(uint32(u), byRule))
 					}
 				}
@@ -136,7 +136,7 @@ func (b *Book) ofKinds(g GroupID, reads []string, start filter.Start, ok bool) [
 	for kind := range b.starting(k, reads, start, ok) {
 		users := k.Users(kind)
 		like.user = users[0]
-		if b.mayDraw(g, like.user) && b.Group(g).Rule.Filter.Match(like) {
+		if b.mayTake(g, like.user) && b.Group(g).Rule.Filter.Match(like) {
 			kinds = append(kinds, kind)
 			count += len(users)
 		}

@@ -43,14 +43,14 @@ func TestRulesDescribeWhomTheirFiltersMatch(t *testing.T) {
 			g := &directory.Group{Name: fmt.Sprintf("g%02d", i), Rule: &directory.Rule{}}
 			require.NoError(t, g.Rule.UnmarshalText([]byte(text)))
 			if rapid.Bool().Draw(t, "own") {
-				g.Draws = "own"
+				g.MembersFrom = "own"
 			}
 			docs[0].Groups = append(docs[0].Groups, g)
 		}
 		b := build(t, docs...)
 		for g := range directory.GroupID(b.Groups()) {
 			group, home := b.Group(g), ""
-			if group.Draws == "own" {
+			if group.MembersFrom == "own" {
 				home = "cindervale"
 			}
 			want := slices.Collect(b.Matching(group.Rule.Filter, home))

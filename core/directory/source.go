@@ -2,6 +2,7 @@ package directory
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 	"time"
 
@@ -12,35 +13,61 @@ import (
 // Source says where a directory's records come from and how its attributes
 // become ours. It is data only; package connect acts on it.
 type Source struct {
-	Place    place.Place  `yaml:"-"`
-	LDIF     *place.Text  `yaml:"ldif" doc:"A file of directory entries (RFC 2849), by its path from the map folder."`
-	LDAP     *LDAP        `yaml:"ldap" doc:"A directory server (RFC 4511)."`
-	CSV      *CSV         `yaml:"csv" doc:"A file of lines and columns (RFC 4180)."`
-	SCIM     *SCIM        `yaml:"scim" doc:"The records are pushed to the service (RFC 7644)."`
-	Table    place.Text   `yaml:"table" doc:"An attribute table: open-schemas, domain-controller, or one of the map's own. What users, groups and devices say here goes before it."`
-	Feeds    *Feeds       `yaml:"feeds" doc:"The records are no accounts: they decide some attributes of accounts in another directory."`
-	Follow   Follow       `yaml:"follow" doc:"stream: the server tells changes as they happen (RFC 4533); poll: the service asks for them."`
-	Poll     Span         `yaml:"poll" doc:"How often to ask for changes, with follow: poll. Missing: 10s."`
-	Every    Span         `yaml:"every" doc:"How often to read everything, such as 6h. Missing: when asked, and every 6h with follow."`
-	Inactive Inactive     `yaml:"inactive" doc:"What to do with accounts that are switched off: take (unless said) or skip them."`
-	Vanished Vanished     `yaml:"vanished" doc:"What to do with accounts that the source does not have any more: remove (unless said) or deactivate them."`
-	Guard    *int         `yaml:"guard" doc:"Percentage of the users, or of the groups, that one run may remove or switch off without being confirmed. Missing: 5."`
-	Users    *UserTable   `yaml:"users" doc:"Which entries are users."`
-	Groups   *GroupTable  `yaml:"groups" doc:"Which entries are groups."`
-	Devices  *DeviceTable `yaml:"devices" doc:"Which entries are devices."`
+	Place        place.Place  `yaml:"-"`
+	LDIF         *place.Text  `yaml:"ldif" doc:"A file of directory entries (RFC 2849), by its path from the map folder."`
+	LDAP         *LDAP        `yaml:"ldap" doc:"A directory server (RFC 4511)."`
+	CSV          *CSV         `yaml:"csv" doc:"A file of lines and columns (RFC 4180)."`
+	SCIM         *SCIM        `yaml:"scim" doc:"The records are pushed to the service (RFC 7644)."`
+	Table        place.Text   `yaml:"table" doc:"An attribute table: open-schemas, domain-controller, or one of the map's own. What users, groups and devices say here goes before it."`
+	Feeds        *Feeds       `yaml:"feeds" doc:"The records are no accounts: they decide some attributes of accounts in another directory."`
+	Follow       Follow       `yaml:"follow" doc:"stream: the server tells changes as they happen (RFC 4533); poll: the service asks for them."`
+	Poll         Span         `yaml:"poll" doc:"How often to ask for changes, with follow: poll. Missing: 10s."`
+	Every        Span         `yaml:"every" doc:"How often to read everything, such as 6h. Missing: when asked, and every 6h with follow."`
+	Inactive     Inactive     `yaml:"inactive" doc:"What to do with accounts that are switched off: take (unless said) or skip them."`
+	Vanished     Vanished     `yaml:"vanished" doc:"What to do with accounts that the source does not have any more: remove (unless said) or deactivate them."`
+	RemovalLimit *Percent     `yaml:"removal_limit" former:"guard" doc:"How many of the active users, or of the groups, one run may remove or switch off unconfirmed, such as 5%. Missing: 5%."`
+	Users        *UserTable   `yaml:"users" doc:"Which entries are users."`
+	Groups       *GroupTable  `yaml:"groups" doc:"Which entries are groups."`
+	Devices      *DeviceTable `yaml:"devices" doc:"Which entries are devices."`
 }
 
 // Live says whether the records come from elsewhere than from files of the map
 // folder.
 func (s *Source) Live() bool { return s.LDAP != nil || s.SCIM != nil }
 
-// Allowed is the percentage that a run may remove or switch off unconfirmed.
-func (s *Source) Allowed() int {
-	if s.Guard == nil {
-		return 5
+// defaultRemovalLimit is the limit of a source that names none.
+const defaultRemovalLimit Percent = 5
+
+// Limit is the share that a run may remove or switch off unconfirmed.
+func (s *Source) Limit() Percent {
+	if s.RemovalLimit == nil {
+		return defaultRemovalLimit
 	}
-	return *s.Guard
+	return *s.RemovalLimit
 }
+
+// Percent is a share from 0 to 100 %, written with its sign: 5%, 2.5%.
+type Percent float64
+
+// UnmarshalText reads a share.
+func (p *Percent) UnmarshalText(text []byte) error {
+	digits, signed := strings.CutSuffix(string(text), "%")
+	v, err := strconv.ParseFloat(strings.TrimSpace(digits), 64)
+	switch {
+	case err != nil || !(0 <= v && v <= 100):
+		return fmt.Errorf("%q is not a percentage from 0%% to 100%%, such as 5%%", text)
+	case !signed:
+		return fmt.Errorf("write %s%% for %s percent", digits, digits)
+	}
+	*p = Percent(v)
+	return nil
+}
+
+// String writes the share as it is written in a map.
+func (p Percent) String() string { return strconv.FormatFloat(float64(p), 'f', -1, 64) + "%" }
+
+// Exceeded says whether n of all is more than the share.
+func (p Percent) Exceeded(n, all int) bool { return float64(n)*100 > float64(p)*float64(all) }
 
 // LDAP says how a directory server is asked.
 type LDAP struct {
@@ -85,9 +112,9 @@ type Feeds struct {
 	Decides   []string    `yaml:"decides,required" doc:"The attributes that the source decides; one that it leaves empty is empty."`
 }
 
-// Joins says how the accounts of a directory belong to people who have accounts
+// SamePerson says how the accounts of a directory belong to people who have accounts
 // in another.
-type Joins struct {
+type SamePerson struct {
 	Place     place.Place `yaml:"-"`
 	Directory name.Ref    `yaml:"directory,required" doc:"The directory that has other accounts of the same people."`
 	By        string      `yaml:"by,required" doc:"The attribute of which the accounts of one person have the same value."`
@@ -209,14 +236,14 @@ func (d *Date) UnmarshalText(text []byte) error {
 type GroupTable struct {
 	Place       place.Place `yaml:"-"`
 	Pick        `yaml:",inline"`
-	Members     []string             `yaml:"members" doc:"The attributes that list members, by distinguished name or by name."`
-	Number      string               `yaml:"number" doc:"The attribute that holds the number by which users name their primary group; of a binary security identifier its last part is the number."`
-	Description string               `yaml:"description" doc:"The attribute that says what the group is for."`
-	Managers    string               `yaml:"managers" doc:"The attribute that lists the managers, by distinguished name or by name."`
-	Kind        map[Kind]place.Text  `yaml:"kind" doc:"Kind: a filter (RFC 4515) that holds for groups of that kind."`
-	Draws       map[Draws]place.Text `yaml:"draws" doc:"Reach: a filter (RFC 4515) that holds for groups with it."`
-	Opens       map[Opens]place.Text `yaml:"opens" doc:"Reach: a filter (RFC 4515) that holds for groups with it."`
-	Host        string               `yaml:"host" doc:"The system in which groups that open host count."`
+	Members     []string                   `yaml:"members" doc:"The attributes that list members, by distinguished name or by name."`
+	Number      string                     `yaml:"number" doc:"The attribute that holds the number by which users name their primary group; of a binary security identifier its last part is the number."`
+	Description string                     `yaml:"description" doc:"The attribute that says what the group is for."`
+	Managers    string                     `yaml:"managers" doc:"The attribute that lists the managers, by distinguished name or by name."`
+	Kind        map[Kind]place.Text        `yaml:"kind" doc:"Kind: a filter (RFC 4515) that holds for groups of that kind."`
+	MembersFrom map[MembersFrom]place.Text `yaml:"members_from" former:"draws" doc:"Reach: a filter (RFC 4515) that holds for groups with it."`
+	UsableIn    map[UsableIn]place.Text    `yaml:"usable_in" former:"opens" doc:"Reach: a filter (RFC 4515) that holds for groups with it."`
+	Host        string                     `yaml:"host" doc:"The system in which groups usable in host count."`
 }
 
 // DeviceTable turns entries into devices.
@@ -251,11 +278,11 @@ func (s *Source) Over(table *Source) {
 		if own.Kind == nil {
 			own.Kind = under.Kind
 		}
-		if own.Draws == nil {
-			own.Draws = under.Draws
+		if own.MembersFrom == nil {
+			own.MembersFrom = under.MembersFrom
 		}
-		if own.Opens == nil {
-			own.Opens = under.Opens
+		if own.UsableIn == nil {
+			own.UsableIn = under.UsableIn
 		}
 	})
 	s.Devices = over(s.Devices, table.Devices, func(own, under *DeviceTable) {

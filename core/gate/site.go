@@ -243,11 +243,11 @@ func (s *Site) Uncounted(g directory.GroupID) string {
 func (s *Site) outOfReach(g directory.GroupID) string {
 	group := s.Book.Group(g)
 	switch {
-	case group.Opens == "host" && !strings.EqualFold(group.Host, s.System.Name):
+	case group.UsableIn == "host" && !strings.EqualFold(group.Host, s.System.Name):
 		return "it counts in system " + group.Host + " only"
-	case group.Opens == "own" && s.System.Directory.Name == "":
+	case group.UsableIn == "own" && s.System.Directory.Name == "":
 		return "it counts in systems of its own directory only, and this one belongs to none"
-	case group.Opens == "own" && !strings.EqualFold(s.System.Directory.Name, s.Book.GroupHome(g)):
+	case group.UsableIn == "own" && !strings.EqualFold(s.System.Directory.Name, s.Book.GroupHome(g)):
 		return "it counts in systems of its own directory only, and this one belongs to " + s.System.Directory.Name
 	}
 	return ""
@@ -268,7 +268,7 @@ func (s *Site) counts(g directory.GroupID, r name.Ref, line Line) bool {
 	}
 	s.add(finding.New(finding.GroupOutOfReach, r.Place,
 		fmt.Sprintf("Line %s names group %s, which does not count here: %s.", line.Name, full, reason),
-		"Name a group that counts here, or widen what this one opens.", full), line)
+		"Name a group that counts here, or widen where this one is usable (usable_in).", full), line)
 	return false
 }
 

@@ -109,8 +109,8 @@ func TestCrowds(t *testing.T) {
 func TestWhereGroupsCount(t *testing.T) {
 	var errs place.Errors
 	b := directory.Build([]*directory.Document{
-		{Name: "here", Groups: []*directory.Group{{Name: "any"}, {Name: "own", Opens: "own"}, {Name: "host", Opens: "host", Host: "S"}, {Name: "other", Opens: "host", Host: "x"}, {Name: "mail", Kind: "mail"}}},
-		{Name: "there", Groups: []*directory.Group{{Name: "foreign", Opens: "own"}}},
+		{Name: "here", Groups: []*directory.Group{{Name: "any"}, {Name: "own", UsableIn: "own"}, {Name: "host", UsableIn: "host", Host: "S"}, {Name: "other", UsableIn: "host", Host: "x"}, {Name: "mail", Kind: "mail"}}},
+		{Name: "there", Groups: []*directory.Group{{Name: "foreign", UsableIn: "own"}}},
 	}, &errs)
 	require.NoError(t, errs.Err())
 	for _, c := range []struct {

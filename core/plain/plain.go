@@ -106,7 +106,7 @@ func (w *World) enrol(g *group) {
 				is = g.Rule.Filter.Match(record{u})
 				said[values[i]] = is
 			}
-			if is && (g.Draws != "own" || u.home == g.home) {
+			if is && (g.MembersFrom != "own" || u.home == g.home) {
 				u.direct = append(u.direct, g)
 			}
 		}
@@ -117,7 +117,7 @@ func (w *World) enrol(g *group) {
 	for _, list := range [][]name.Ref{g.Members.Users, g.Members.Groups, g.Members.Any} {
 		for _, r := range list {
 			key := name.Fold(w.full(r.Name, g.home))
-			if u := w.users[key]; u != nil && (g.Draws != "own" || u.home == g.home) {
+			if u := w.users[key]; u != nil && (g.MembersFrom != "own" || u.home == g.home) {
 				u.direct = append(u.direct, g)
 			}
 			if inner := w.groups[key]; inner != nil && holds(g, inner) {
@@ -146,10 +146,10 @@ func (w *World) values(attributes []string) []string {
 // holds says whether the reach of two groups lets one hold the other (section
 // 3).
 func holds(outer, inner *group) bool {
-	width := map[directory.Opens]int{"host": 0, "own": 1, "any": 2, "": 2}
+	width := map[directory.UsableIn]int{"host": 0, "own": 1, "any": 2, "": 2}
 	same := outer.home == inner.home
-	return inner.Kind != "mail" && inner.Opens != "host" && width[inner.Opens] >= width[outer.Opens] &&
-		(outer.Opens != "own" || inner.Opens != "own" || same) && (outer.Draws != "own" || inner.Draws == "own" && same)
+	return inner.Kind != "mail" && inner.UsableIn != "host" && width[inner.UsableIn] >= width[outer.UsableIn] &&
+		(outer.UsableIn != "own" || inner.UsableIn != "own" || same) && (outer.MembersFrom != "own" || inner.MembersFrom == "own" && same)
 }
 
 // record is a user as a filter sees it; no attribute is declared exact.
@@ -216,9 +216,9 @@ func (s *system) counts(g *group) bool {
 	switch {
 	case g == nil || g.Kind == "mail":
 		return false
-	case g.Opens == "host":
+	case g.UsableIn == "host":
 		return strings.EqualFold(g.Host, s.Name)
-	case g.Opens == "own":
+	case g.UsableIn == "own":
 		return s.Directory.Name != "" && strings.EqualFold(s.Directory.Name, g.home)
 	}
 	return true

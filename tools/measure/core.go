@@ -222,7 +222,7 @@ func (b *bench) trials() error {
 		{"a trial of one attribute", 50, stage.Change{Do: stage.SetUser, User: u, Attribute: "title", Value: title}},
 		{"a trial of one rule", 50, stage.Change{Do: stage.DropEntry, Document: "firewall-1", List: "rules", Entry: b.aRule()}},
 		{"a trial of one group's kind", 0, set("kind", `"mail"`)},
-		{"a trial of one group's reach", 0, set("opens", `"own"`)},
+		{"a trial of one group's reach", 0, set("usable_in", `"own"`)},
 		{"a trial of one group in a group", 0, stage.Change{Do: stage.Join, Group: group, Member: b.loose(group)}},
 		{"a trial of one group more", 0, stage.Change{Do: stage.CreateGroup, Group: b.atlas.Book.GroupHome(0) + "/night-watch", Value: []byte(`{"members": {"users": ["` + u + `"]}}`)}},
 		{"a trial of one group less", 0, stage.Change{Do: stage.DropGroup, Group: group}},
@@ -257,7 +257,7 @@ func (b *bench) trials() error {
 func (b *bench) loose(other string) string {
 	book := b.atlas.Book
 	for g := range directory.GroupID(book.Groups()) {
-		if book.Group(g).Rule == nil && book.Group(g).Kind == "" && book.Group(g).Opens == "" &&
+		if book.Group(g).Rule == nil && book.Group(g).Kind == "" && book.Group(g).UsableIn == "" &&
 			book.DirectUsers(g) > 5 && len(book.Held(g)) == 0 && book.GroupName(g) != other {
 			return book.GroupName(g)
 		}

@@ -129,7 +129,7 @@ source:
     members: [member]
     description: description
     kind: {mail: (businessCategory=mail)}
-    opens: {own: (businessCategory=own)}
+    usable_in: {own: (businessCategory=own)}
 groups:
 `, d)
 	some := false

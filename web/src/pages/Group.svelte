@@ -71,7 +71,7 @@
       {#if group.description}<p dir="auto">{group.description}</p>{/if}
       <p>
         {group.kind === 'mail' ? 'A mail group: it opens nothing.' : 'A security group.'}
-        Its members come from {group.draws === 'own' ? 'its own directory' : 'any directory'}; it counts {group.opens === 'host' ? `in ${group.host} only` : group.opens === 'own' ? 'in systems of its own directory' : 'everywhere'}.
+        Its members come from {group.members_from === 'own' ? 'its own directory' : 'any directory'}; it counts {group.usable_in === 'host' ? `in ${group.host} only` : group.usable_in === 'own' ? 'in systems of its own directory' : 'everywhere'}.
         {group.managers.length + group.managed_by.length ? `Managed by ${[...group.managers, ...group.managed_by].join(', ')}.` : 'Nobody in particular manages it.'}
       </p>
       {#if group.rule}<p>Who is in it follows from a rule: <code class="figures">{group.rule}</code></p>{/if}

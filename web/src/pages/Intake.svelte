@@ -104,7 +104,7 @@
           <p role="status">{run.read} entries read … <progress aria-label="Reading"></progress></p>
         {:else}
           <p>{counted(run)}.{run.server ? ` By ${run.server}.` : ''}</p>
-          {#if run.guard}<Notice kind="wrong" title="Held by the guard">{run.guard}</Notice>{/if}
+          {#if run.held}<Notice kind="wrong" title="Held by the removal limit">{run.held}</Notice>{/if}
           {#if run.error}<Notice kind="wrong" title="It failed">{run.error}</Notice>{/if}
           {#if preview}
             <PreviewSheet {preview} />

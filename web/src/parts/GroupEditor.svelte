@@ -12,7 +12,7 @@
 
   const acts = $derived([
     ...(group.rule ? [] : [['join', 'Add a member'], ['leave', 'Take a member out']]),
-    ['rule', 'Its rule'], ['description', 'Its description'], ['kind', 'Its kind'], ['opens', 'Where it counts'], ['draws', 'Whom it takes'], ['managers', 'Its managers'], ['rename', 'Its name'], ['drop', 'Remove it'],
+    ['rule', 'Its rule'], ['description', 'Its description'], ['kind', 'Its kind'], ['usable_in', 'Usable in'], ['members_from', 'Members from'], ['managers', 'Its managers'], ['rename', 'Its name'], ['drop', 'Remove it'],
   ] as [string, string][]);
   const act = $derived(place.get('edit'));
   const id = $props.id();
@@ -22,7 +22,7 @@
   let users = $state<string[]>([...untrack(() => group.managers)]);
   let groups = $state<string[]>([...untrack(() => group.managed_by)]);
 
-  const now = (field: string): string => (field === 'rename' ? group.group.slice(group.group.indexOf('/') + 1) : ['rule', 'description', 'kind', 'opens', 'draws'].includes(field) ? String((group as unknown as Record<string, unknown>)[field] ?? '') : '');
+  const now = (field: string): string => (field === 'rename' ? group.group.slice(group.group.indexOf('/') + 1) : ['rule', 'description', 'kind', 'usable_in', 'members_from'].includes(field) ? String((group as unknown as Record<string, unknown>)[field] ?? '') : '');
   $effect(() => {
     const field = act;
     text = untrack(() => now(field));
@@ -33,7 +33,7 @@
     if (act !== 'rule' || !text.trim()) return;
     const stop = new AbortController();
     const wait = setTimeout(() => {
-      const home = group.draws === 'own' ? group.group.split('/')[0]! : '';
+      const home = group.members_from === 'own' ? group.group.split('/')[0]! : '';
       api.matched(text, home, stop.signal).then((got) => (matched = got), () => {});
     }, 150);
     return () => {
@@ -64,10 +64,10 @@
   </div>
   {#if act === 'join' || act === 'leave'}
     <NameField label={act === 'join' ? 'Whom, or which group' : 'Who leaves'} kind={act === 'join' ? '' : 'user'} bind:value={text} />
-  {:else if act === 'kind' || act === 'opens' || act === 'draws'}
+  {:else if act === 'kind' || act === 'usable_in' || act === 'members_from'}
     <label for="{id}-choice">{acts.find(([n]) => n === act)?.[1]}</label>
     <select id="{id}-choice" bind:value={text}>
-      {#each act === 'kind' ? ['security', 'mail'] : act === 'draws' ? ['any', 'own'] : ['any', 'own', 'host'] as o (o)}<option>{o}</option>{/each}
+      {#each act === 'kind' ? ['security', 'mail'] : act === 'members_from' ? ['any', 'own'] : ['any', 'own', 'host'] as o (o)}<option>{o}</option>{/each}
     </select>
   {:else if act === 'rule'}
     <label for="{id}-rule">The rule: a filter over what people are; empty: none</label>
