@@ -21,7 +21,7 @@ const (
 	RunCommitted RunState = "committed"
 	RunUnchanged RunState = "unchanged"
 	RunFailed    RunState = "failed"
-	RunDropped   RunState = "dropped"
+	RunDiscarded   RunState = "dropped"
 	RunCutOff    RunState = "cut off"
 )
 

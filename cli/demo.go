@@ -153,7 +153,7 @@ func (a *app) demoProvider(ctx context.Context, svc *service.Service, l net.List
 		if _, err := operator.ParseRole(o.Note); err != nil {
 			continue
 		}
-		if _, err := svc.PutOperator(ctx, operator.Service, o.Name, 0, answer.OperatorChange{Role: &o.Note, Display: &o.Display, Issuer: &issuer}); err != nil {
+		if _, err := svc.SetOperator(ctx, operator.Service, o.Name, 0, answer.OperatorChange{Role: &o.Note, Display: &o.Display, Issuer: &issuer}); err != nil {
 			return nil, err
 		}
 	}

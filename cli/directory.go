@@ -139,7 +139,7 @@ func (a *app) check(ctx context.Context, named, user string, tell func(answer.St
 		if err != nil {
 			return nil, err
 		}
-		return c.CheckDirectory(ctx, named, user)
+		return c.TestDirectory(ctx, named, user)
 	}
 	folder, err := service.ReadFolder(dir)
 	if err != nil {
@@ -167,7 +167,7 @@ that there was before does not hold any more.`,
 			if err != nil {
 				return err
 			}
-			token, err := c.PushToken(cmd.Context(), args[0])
+			token, err := c.CreatePushToken(cmd.Context(), args[0])
 			if err != nil {
 				return err
 			}

@@ -75,7 +75,7 @@ exit code is 1 where the run failed or is held.`,
 				return err
 			}
 			run, err := a.follow(cmd.Context(), c, func() (*answer.Run, error) {
-				return c.BeginIntake(cmd.Context(), args[0], commit, confirm)
+				return c.RunIntake(cmd.Context(), args[0], commit, confirm)
 			})
 			if err != nil {
 				return err
@@ -254,5 +254,7 @@ func (a *app) intakeCommit() *cobra.Command {
 
 func (a *app) intakeDrop() *cobra.Command {
 	return a.ofRun("drop RUN", "Let a run that waits go", "  gatemap intake drop 12",
-		func(ctx context.Context, c *client.Client, id int64) (*answer.Run, error) { return c.DropRun(ctx, id) })
+		func(ctx context.Context, c *client.Client, id int64) (*answer.Run, error) {
+			return c.DiscardRun(ctx, id)
+		})
 }

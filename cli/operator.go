@@ -106,7 +106,7 @@ from the terminal, or a line of standard input, and never from the command line.
 			change.Password = &text
 		}
 		return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Operators, error) {
-			o, err := c.PutOperator(ctx, args[0], change)
+			o, err := c.SetOperator(ctx, args[0], change)
 			if err != nil {
 				return nil, err
 			}
@@ -137,7 +137,7 @@ func (a *app) operatorDrop() *cobra.Command {
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.service()
 			if err == nil {
-				err = c.DropOperator(cmd.Context(), args[0])
+				err = c.RemoveOperator(cmd.Context(), args[0])
 			}
 			return err
 		},
@@ -165,7 +165,7 @@ func (a *app) operatorTwo() *cobra.Command {
 		Use: "two-persons on|off", Short: "Whether one who staged a change may not commit it", Example: "  gatemap operator two-persons on", Args: cobra.MatchAll(cobra.ExactArgs(1), cobra.OnlyValidArgs), ValidArgs: []string{"on", "off"},
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Settings, error) {
-				return c.Configure(ctx, answer.Settings{TwoPersons: args[0] == "on"})
+				return c.ChangeSettings(ctx, answer.Settings{TwoPersons: args[0] == "on"})
 			}, func(s *answer.Settings) error {
 				if s.TwoPersons {
 					a.print("Who staged a change may not commit it.\n")
@@ -189,7 +189,7 @@ func (a *app) tokens() *cobra.Command {
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.service()
 			if err == nil {
-				err = c.DropToken(cmd.Context(), args[0])
+				err = c.RevokeToken(cmd.Context(), args[0])
 			}
 			return err
 		},
@@ -241,7 +241,7 @@ that a user manages, and nothing else.`,
 				}
 				t.Expires = &at
 			}
-			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Token, error) { return c.NewToken(ctx, t) },
+			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Token, error) { return c.CreateToken(ctx, t) },
 				func(t *answer.Token) error {
 					a.print("Token, shown this once: %s\n", t.Token)
 					return nil

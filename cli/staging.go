@@ -14,10 +14,10 @@ import (
 	"gatemap/stage"
 )
 
-// staging is a command that stages one change, or with --look says what that would
+// staging is a command that stages one change, or with --dry-run says what that would
 // do and stages nothing.
 func (a *app) staging(use, short, example string, args cobra.PositionalArgs, of func([]string) (stage.Change, error)) *cobra.Command {
-	var look bool
+	var dryRun bool
 	cmd := &cobra.Command{
 		Use: use, Short: short, Example: example, Args: args, ValidArgsFunction: a.completeTrial,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -25,7 +25,7 @@ func (a *app) staging(use, short, example string, args cobra.PositionalArgs, of 
 			if err != nil {
 				return err
 			}
-			if !look {
+			if !dryRun {
 				return a.stage(cmd, args[0], change)
 			}
 			return withClient(a, cmd, a.bench, func(ctx context.Context, c *client.Client) (*answer.Impact, error) {
@@ -33,7 +33,7 @@ func (a *app) staging(use, short, example string, args cobra.PositionalArgs, of 
 			}, a.impactText, func(i *answer.Impact) [][]string { return outcomeTable(&i.Outcome) })
 		},
 	}
-	cmd.Flags().BoolVar(&look, "look", false, "say what the change would do, and stage nothing")
+	cmd.Flags().BoolVar(&dryRun, "dry-run", false, "say what the change would do, and stage nothing")
 	return cmd
 }
 
@@ -89,7 +89,7 @@ func (a *app) trialGroup() *cobra.Command {
 			}
 			return c, nil
 		}),
-		a.staging("set TRIAL GROUP FIELD [VALUE]", "Set description, kind, members_from, usable_in, host, rule, managers or expect of a group", "  gatemap trial group set season astronomers rule 'title ew \"astronomer\"' --look", cobra.RangeArgs(3, 4), func(args []string) (stage.Change, error) {
+		a.staging("set TRIAL GROUP FIELD [VALUE]", "Set description, kind, members_from, usable_in, host, rule, managers or expect of a group", "  gatemap trial group set season astronomers rule 'title ew \"astronomer\"' --dry-run", cobra.RangeArgs(3, 4), func(args []string) (stage.Change, error) {
 			c := stage.Change{Do: stage.SetGroup, Group: args[1], Field: args[2]}
 			if len(args) == 4 {
 				text := args[3]
@@ -107,46 +107,82 @@ func (a *app) trialGroup() *cobra.Command {
 			return stage.Change{Do: stage.RenameGroup, Group: args[1], To: args[2]}, nil
 		}),
 		a.staging("remove TRIAL GROUP", "Remove a group", "  gatemap trial group remove season chart-editors", cobra.ExactArgs(2), func(args []string) (stage.Change, error) {
-			return stage.Change{Do: stage.DropGroup, Group: args[1]}, nil
+			return stage.Change{Do: stage.RemoveGroup, Group: args[1]}, nil
 		}),
 	)
 	return cmd
 }
 
-func (a *app) trialEntry() *cobra.Command {
+// places are the flags that say where a line or part comes.
+type places struct{ before, after string }
+
+func (p *places) flags(cmd *cobra.Command, thing string) *cobra.Command {
+	cmd.Flags().StringVar(&p.before, "before", "", "the "+thing+" before which it comes")
+	cmd.Flags().StringVar(&p.after, "after", "", "the "+thing+" after which it comes; without both it comes last")
+	cmd.MarkFlagsMutuallyExclusive("before", "after")
+	return cmd
+}
+
+func (a *app) trialLine() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "entry", Short: "Add, change, move or remove a line of a document: a mapping, rule, role, resource, network, guarantee …",
-		Long: `Changes one entry of a list, or of a set of keys, in a document of the map. DOCUMENT
-is the name of a system, or map, guarantees, or "directory NAME". LIST is the key under
-which the list stands; further down it is written as in "shares > logs > folders". ENTRY
-is the entry's name, or its number from 1.`,
-		Example: `  gatemap trial entry add season archive mappings '{groups: [night-crew], role: reader, object: /}'
-  gatemap trial entry move season core-net rules "nobody pings" --before "crew to control" --look
-  gatemap trial entry add season map networks '[192.0.2.0/24]' --key annex
-  gatemap trial entry remove season guarantees guarantees "crew reads by night"`,
+		Use: "line", Short: "Add, change, move or remove a line of a system: a mapping, rule, policy, limit …",
+		Long: `Changes one line of a system. LIST is the key under which the line stands; one further
+down is written as in "shares > logs > door". LINE is the name of the line, or its number
+from 1. gatemap system lines SYSTEM lists the lines.`,
+		Example: `  gatemap trial line add season archive mappings '{groups: [night-crew], role: reader, object: /}'
+  gatemap trial line move season core-net rules "nobody pings" --before "crew to control" --dry-run
+  gatemap trial line remove season core-net rules "nobody pings"`,
 		Args: cobra.NoArgs,
 	}
-	var before, after, key string
-	beside := func(c *cobra.Command) *cobra.Command {
-		c.Flags().StringVar(&before, "before", "", "the entry before which it comes")
-		c.Flags().StringVar(&after, "after", "", "the entry after which it comes; without both it comes last")
-		return c
-	}
-	add := beside(a.staging("add TRIAL DOCUMENT LIST VALUE", "Add an entry", `  gatemap trial entry add season archive mappings '{groups: [night-crew], role: reader, object: /}'`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
-		v, err := value(args[3])
-		return stage.Change{Do: stage.AddEntry, Document: args[1], List: args[2], Entry: key, Value: v, Before: before, After: after}, err
-	}))
-	add.Flags().StringVar(&key, "key", "", "the new key, where a set of keys is added to")
-	cmd.AddCommand(add,
-		a.staging("change TRIAL DOCUMENT LIST ENTRY VALUE", "Change an entry", `  gatemap trial entry change season archive mappings 1 '{groups: [night-crew], role: curator, object: /}'`, cobra.ExactArgs(5), func(args []string) (stage.Change, error) {
+	var at places
+	cmd.AddCommand(
+		at.flags(a.staging("add TRIAL SYSTEM LIST VALUE", "Add a line", `  gatemap trial line add season archive mappings '{groups: [night-crew], role: reader, object: /}'`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
+			v, err := value(args[3])
+			return stage.Change{Do: stage.AddLine, System: args[1], List: args[2], Value: v, Before: at.before, After: at.after}, err
+		}), "line"),
+		a.staging("change TRIAL SYSTEM LIST LINE VALUE", "Change a line", `  gatemap trial line change season archive mappings 1 '{groups: [night-crew], role: curator, object: /}'`, cobra.ExactArgs(5), func(args []string) (stage.Change, error) {
 			v, err := value(args[4])
-			return stage.Change{Do: stage.ChangeEntry, Document: args[1], List: args[2], Entry: args[3], Value: v}, err
+			return stage.Change{Do: stage.ChangeLine, System: args[1], List: args[2], Line: args[3], Value: v}, err
 		}),
-		beside(a.staging("move TRIAL DOCUMENT LIST ENTRY", "Move an entry to another place in its order", `  gatemap trial entry move season core-net rules "nobody pings" --before "crew to control"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
-			return stage.Change{Do: stage.MoveEntry, Document: args[1], List: args[2], Entry: args[3], Before: before, After: after}, nil
-		})),
-		a.staging("remove TRIAL DOCUMENT LIST ENTRY", "Remove an entry", `  gatemap trial entry remove season core-net rules "nobody pings"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
-			return stage.Change{Do: stage.DropEntry, Document: args[1], List: args[2], Entry: args[3]}, nil
+		at.flags(a.staging("move TRIAL SYSTEM LIST LINE", "Move a line to another place in its order", `  gatemap trial line move season core-net rules "nobody pings" --before "crew to control"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
+			return stage.Change{Do: stage.MoveLine, System: args[1], List: args[2], Line: args[3], Before: at.before, After: at.after}, nil
+		}), "line"),
+		a.staging("remove TRIAL SYSTEM LIST LINE", "Remove a line", `  gatemap trial line remove season core-net rules "nobody pings"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
+			return stage.Change{Do: stage.RemoveLine, System: args[1], List: args[2], Line: args[3]}, nil
+		}),
+	)
+	return cmd
+}
+
+func (a *app) trialPart() *cobra.Command {
+	cmd := &cobra.Command{
+		Use: "part", Short: "Add, change, move or remove another part of a document: a role, resource, network, window, guarantee …",
+		Long: `Changes one item of a list, or of a set of keys, in a document of the map. Lines of
+systems are changed with gatemap trial line. DOCUMENT is the name of a system, or map,
+guarantees, or "directory NAME". LIST is the key under which the part stands. PART is its
+name, or its number from 1.`,
+		Example: `  gatemap trial part add season map networks '[192.0.2.0/24]' --key annex
+  gatemap trial part change season archive roles reader '{rights: ["frames:list"]}'
+  gatemap trial part remove season guarantees guarantees "crew reads by night"`,
+		Args: cobra.NoArgs,
+	}
+	var at places
+	var key string
+	add := at.flags(a.staging("add TRIAL DOCUMENT LIST VALUE", "Add a part", `  gatemap trial part add season map networks '[192.0.2.0/24]' --key annex`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
+		v, err := value(args[3])
+		return stage.Change{Do: stage.AddPart, Document: args[1], List: args[2], Part: key, Value: v, Before: at.before, After: at.after}, err
+	}), "part")
+	add.Flags().StringVar(&key, "key", "", "the new key, where LIST is a set of keys")
+	cmd.AddCommand(add,
+		a.staging("change TRIAL DOCUMENT LIST PART VALUE", "Change a part", `  gatemap trial part change season archive roles reader '{rights: ["frames:list"]}'`, cobra.ExactArgs(5), func(args []string) (stage.Change, error) {
+			v, err := value(args[4])
+			return stage.Change{Do: stage.ChangePart, Document: args[1], List: args[2], Part: args[3], Value: v}, err
+		}),
+		at.flags(a.staging("move TRIAL DOCUMENT LIST PART", "Move a part to another place in its order", `  gatemap trial part move season archive resources /raw --before /`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
+			return stage.Change{Do: stage.MovePart, Document: args[1], List: args[2], Part: args[3], Before: at.before, After: at.after}, nil
+		}), "part"),
+		a.staging("remove TRIAL DOCUMENT LIST PART", "Remove a part", `  gatemap trial part remove season guarantees guarantees "crew reads by night"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
+			return stage.Change{Do: stage.RemovePart, Document: args[1], List: args[2], Part: args[3]}, nil
 		}),
 	)
 	return cmd

@@ -33,8 +33,8 @@ force: give --trial NAME to reach, why, who and the other questions.`,
   gatemap trial commit engineer --reason "From Monday on"`,
 		Args: cobra.NoArgs,
 	}
-	cmd.AddCommand(a.trialBegin(), a.trialFrom(), a.trialList(), a.trialShow(), a.trialDrop(), a.trialJoin(), a.trialLeave(), a.trialSet(), a.trialGroup(), a.trialEntry(), a.trialWithdraw(),
-		a.trialChanges(), a.trialUndo(), a.trialOutcome(), a.trialCommit())
+	cmd.AddCommand(a.trialBegin(), a.trialFrom(), a.trialList(), a.trialShow(), a.trialRemove(), a.trialJoin(), a.trialLeave(), a.trialSet(), a.trialGroup(), a.trialLine(), a.trialPart(), a.trialWithdraw(),
+		a.trialChanges(), a.trialUnstage(), a.trialOutcome(), a.trialCommit())
 	return cmd
 }
 
@@ -67,7 +67,7 @@ func (a *app) trialBegin() *cobra.Command {
 		Use: "begin TRIAL", Short: "Begin an empty trial", Example: `  gatemap trial begin season --note "The visitors leave"`, Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) {
-				return c.NewTrial(ctx, args[0], note, nil)
+				return c.BeginTrial(ctx, args[0], note, nil)
 			})
 		},
 	}
@@ -78,14 +78,14 @@ func (a *app) trialBegin() *cobra.Command {
 func (a *app) trialFrom() *cobra.Command {
 	var note string
 	cmd := &cobra.Command{
-		Use: "from DIR TRIAL", Short: "Begin a trial of what is otherwise in a map folder",
-		Long: `What is otherwise in the files of a map folder than in the map in force becomes the
-staged changes, one for each file. What sources bring in is left out: that comes by
-intake.`,
-		Example: "  gatemap export ./observatory\n  $EDITOR observatory/systems/archive.yaml\n  gatemap trial from ./observatory archive-rights",
+		Use: "from TRIAL DIR", Short: "Begin a trial from the differences of a map folder",
+		Long: `Compares the files of a map folder with those of the map in force, and begins a trial
+with the differences, one change for each file. Records that come from sources are not
+compared: they come in by intake.`,
+		Example: "  gatemap export ./observatory\n  $EDITOR observatory/systems/archive.yaml\n  gatemap trial from archive-rights ./observatory",
 		Args:    cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			list, err := mapfile.Files(os.DirFS(args[0]))
+			list, err := mapfile.Files(os.DirFS(args[1]))
 			if err != nil {
 				return err
 			}
@@ -94,7 +94,7 @@ intake.`,
 				files[f.Path] = string(f.Content)
 			}
 			return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) {
-				return c.NewTrial(ctx, args[1], note, files)
+				return c.BeginTrial(ctx, args[0], note, files)
 			})
 		},
 	}
@@ -175,22 +175,22 @@ func (a *app) trialShow() *cobra.Command {
 	}
 }
 
-func (a *app) trialDrop() *cobra.Command {
+func (a *app) trialRemove() *cobra.Command {
 	return &cobra.Command{
-		Use: "drop TRIAL", Short: "Let a trial go", Example: "  gatemap trial drop season", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeTrial,
+		Use: "remove TRIAL", Short: "Remove a trial without committing it", Example: "  gatemap trial remove season", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeTrial,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.bench()
 			if err == nil {
-				err = c.DropTrial(cmd.Context(), args[0])
+				err = c.RemoveTrial(cmd.Context(), args[0])
 			}
 			return err
 		},
 	}
 }
 
-func (a *app) trialUndo() *cobra.Command {
+func (a *app) trialUnstage() *cobra.Command {
 	return &cobra.Command{
-		Use: "undo TRIAL NUMBER", Short: "Take one change out of a trial", Example: "  gatemap trial undo season 2", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeTrial,
+		Use: "unstage TRIAL NUMBER", Short: "Remove one staged change from a trial", Example: "  gatemap trial unstage season 2", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeTrial,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			n, err := strconv.Atoi(args[1])
 			if err != nil || n < 1 {

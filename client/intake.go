@@ -19,14 +19,14 @@ func (c *Client) Directories(ctx context.Context) (*answer.Directories, error) {
 	return call[answer.Directories](ctx, c, http.MethodGet, "directories", nil, nil)
 }
 
-// BeginIntake begins a run of a directory.
-func (c *Client) BeginIntake(ctx context.Context, directory string, commit, confirm bool) (*answer.Run, error) {
+// RunIntake begins a run of a directory.
+func (c *Client) RunIntake(ctx context.Context, directory string, commit, confirm bool) (*answer.Run, error) {
 	return call[answer.Run](ctx, c, http.MethodPost, "directories/"+url.PathEscape(directory)+"/intake", nil, map[string]bool{"commit": commit, "confirm": confirm})
 }
 
-// CheckDirectory checks a directory's source, and with a user how that user comes
+// TestDirectory checks a directory's source, and with a user how that user comes
 // to groups.
-func (c *Client) CheckDirectory(ctx context.Context, directory, user string) (*answer.Checked, error) {
+func (c *Client) TestDirectory(ctx context.Context, directory, user string) (*answer.Checked, error) {
 	query := url.Values{}
 	if user != "" {
 		query.Set("user", user)
@@ -34,8 +34,8 @@ func (c *Client) CheckDirectory(ctx context.Context, directory, user string) (*a
 	return call[answer.Checked](ctx, c, http.MethodPost, "directories/"+url.PathEscape(directory)+"/check", query, nil)
 }
 
-// PushToken makes the token by which the records of a directory are pushed.
-func (c *Client) PushToken(ctx context.Context, directory string) (string, error) {
+// CreatePushToken makes the token by which the records of a directory are pushed.
+func (c *Client) CreatePushToken(ctx context.Context, directory string) (string, error) {
 	t, err := call[answer.Token](ctx, c, http.MethodPost, "directories/"+url.PathEscape(directory)+"/token", nil, nil)
 	if err != nil {
 		return "", err
@@ -69,8 +69,8 @@ func (c *Client) CommitRun(ctx context.Context, id int64, confirm bool) (*answer
 	return call[answer.Run](ctx, c, http.MethodPost, ofRun(id, "/commit"), nil, map[string]bool{"confirm": confirm})
 }
 
-// DropRun lets a run that waits go.
-func (c *Client) DropRun(ctx context.Context, id int64) (*answer.Run, error) {
+// DiscardRun lets a run that waits go.
+func (c *Client) DiscardRun(ctx context.Context, id int64) (*answer.Run, error) {
 	return call[answer.Run](ctx, c, http.MethodPost, ofRun(id, "/drop"), nil, nil)
 }
 

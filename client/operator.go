@@ -17,13 +17,13 @@ func (c *Client) Operators(ctx context.Context) (*answer.Operators, error) {
 	return call[answer.Operators](ctx, c, http.MethodGet, "operators", nil, nil)
 }
 
-// PutOperator adds an operator, or changes one.
-func (c *Client) PutOperator(ctx context.Context, named string, change answer.OperatorChange) (*answer.Operator, error) {
+// SetOperator adds an operator, or changes one.
+func (c *Client) SetOperator(ctx context.Context, named string, change answer.OperatorChange) (*answer.Operator, error) {
 	return call[answer.Operator](ctx, c, http.MethodPut, "operators/"+url.PathEscape(named), nil, change)
 }
 
-// DropOperator removes an operator.
-func (c *Client) DropOperator(ctx context.Context, named string) error {
+// RemoveOperator removes an operator.
+func (c *Client) RemoveOperator(ctx context.Context, named string) error {
 	_, err := call[struct{}](ctx, c, http.MethodDelete, "operators/"+url.PathEscape(named), nil, nil)
 	return err
 }
@@ -39,12 +39,12 @@ func (c *Client) Tokens(ctx context.Context) (*answer.Tokens, error) {
 }
 
 // NewToken makes a token; it is shown this once.
-func (c *Client) NewToken(ctx context.Context, t answer.TokenChange) (*answer.Token, error) {
+func (c *Client) CreateToken(ctx context.Context, t answer.TokenChange) (*answer.Token, error) {
 	return call[answer.Token](ctx, c, http.MethodPost, "tokens", nil, t)
 }
 
-// DropToken ends a token.
-func (c *Client) DropToken(ctx context.Context, named string) error {
+// RevokeToken ends a token.
+func (c *Client) RevokeToken(ctx context.Context, named string) error {
 	_, err := call[struct{}](ctx, c, http.MethodDelete, "tokens/"+url.PathEscape(named), nil, nil)
 	return err
 }
@@ -55,7 +55,7 @@ func (c *Client) Settings(ctx context.Context) (*answer.Settings, error) {
 }
 
 // Configure changes the settings of the service.
-func (c *Client) Configure(ctx context.Context, s answer.Settings) (*answer.Settings, error) {
+func (c *Client) ChangeSettings(ctx context.Context, s answer.Settings) (*answer.Settings, error) {
 	return call[answer.Settings](ctx, c, http.MethodPut, "settings", nil, s)
 }
 

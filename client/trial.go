@@ -35,7 +35,7 @@ func (c *Client) Trial(ctx context.Context, named string) (*answer.Trial, error)
 
 // NewTrial begins a trial: an empty one, or, with all files of a map folder by path,
 // one of what is otherwise in these.
-func (c *Client) NewTrial(ctx context.Context, named, note string, files map[string]string) (*answer.Trial, error) {
+func (c *Client) BeginTrial(ctx context.Context, named, note string, files map[string]string) (*answer.Trial, error) {
 	body := map[string]any{"name": named}
 	if note != "" {
 		body["note"] = note
@@ -66,8 +66,8 @@ func (c *Client) Withdraw(ctx context.Context, named, user, system, right, objec
 	return call[answer.Trial](ctx, c, http.MethodPost, ofTrial(named, "/withdraw"), nil, body)
 }
 
-// DropTrial lets a trial go.
-func (c *Client) DropTrial(ctx context.Context, named string) error {
+// RemoveTrial lets a trial go.
+func (c *Client) RemoveTrial(ctx context.Context, named string) error {
 	_, err := call[struct{}](ctx, c, http.MethodDelete, ofTrial(named, ""), nil, nil)
 	return err
 }

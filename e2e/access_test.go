@@ -56,11 +56,11 @@ var pages = []struct{ path, rest string }{
 func autumn(t *testing.T, demo *program) {
 	t.Helper()
 	c := demo.client(t)
-	_, err := c.NewTrial(t.Context(), "autumn", "What changes in autumn", nil)
+	_, err := c.BeginTrial(t.Context(), "autumn", "What changes in autumn", nil)
 	require.NoError(t, err)
 	_, err = c.Stage(t.Context(), "autumn",
 		stage.Change{Do: stage.Leave, Group: "night-assistants", Member: "ilse.okonjo"},
-		stage.Change{Do: stage.MoveEntry, Document: "core-net", List: "rules", Entry: "nobody else to the dome", Before: "dome engineers to the dome"})
+		stage.Change{Do: stage.MoveLine, System: "core-net", List: "rules", Line: "nobody else to the dome", Before: "dome engineers to the dome"})
 	require.NoError(t, err)
 }
 

@@ -299,11 +299,11 @@ func TestScreenshots(t *testing.T) {
 	shoot("person-narrow")
 	p.do(chromedp.EmulateViewport(1280, 800))
 	c := demo.client(t)
-	_, err := c.NewTrial(t.Context(), "engineer", "Ilse becomes an engineer", nil)
+	_, err := c.BeginTrial(t.Context(), "engineer", "Ilse becomes an engineer", nil)
 	require.NoError(t, err)
 	_, err = c.Stage(t.Context(), "engineer", stage.Change{Do: stage.SetUser, User: "ilse.okonjo", Attribute: "title", Value: []byte(`"Dome engineer"`)},
 		stage.Change{Do: stage.Leave, Group: "night-assistants", Member: "ilse.okonjo"},
-		stage.Change{Do: stage.MoveEntry, Document: "core-net", List: "rules", Entry: "nobody pings", Before: "dome engineers to the dome"})
+		stage.Change{Do: stage.MoveLine, System: "core-net", List: "rules", Line: "nobody pings", Before: "dome engineers to the dome"})
 	require.NoError(t, err)
 	p.do(chromedp.Navigate(demo.address + "/trials/engineer"))
 	p.sees("By person", "Commit")

@@ -56,7 +56,7 @@ mappings: [{groups: [all], role: opener, object: /}]
 				for n := 0; ctx.Err() == nil; n++ {
 					title := fmt.Sprintf("t%d.%d", kill, n)
 					trial := fmt.Sprintf("k%d.u%d.%d", kill, i, n)
-					if _, err := c.NewTrial(ctx, trial, "", nil); err != nil {
+					if _, err := c.BeginTrial(ctx, trial, "", nil); err != nil {
 						return
 					}
 					if _, err := c.Stage(ctx, trial, stage.Change{Do: stage.SetUser, User: fmt.Sprintf("u%d", i), Attribute: "title", Value: []byte(`"` + title + `"`)}); err != nil {

@@ -53,14 +53,14 @@ func TestAChangeFromStagingToRevert(t *testing.T) {
 	visitor, ilse := usable(t, c, "vic.aldaine", ""), usable(t, c, "ilse.okonjo", "")
 	require.NotEmpty(t, visitor)
 
-	_, err = c.NewTrial(ctx, "autumn", "What changes in autumn", nil)
+	_, err = c.BeginTrial(ctx, "autumn", "What changes in autumn", nil)
 	require.NoError(t, err)
 	_, err = c.Stage(ctx, "autumn",
 		stage.Change{Do: stage.SetUser, User: "vic.aldaine", Attribute: "active", Value: []byte("false")},
 		stage.Change{Do: stage.SetUser, User: "ilse.okonjo", Attribute: "title", Value: []byte(`"Dome engineer"`)},
 		stage.Change{Do: stage.SetGroup, Group: "cindervale/safety-wardens", Field: "rule", Value: []byte(`"safetyRole pr or title eq \"Dome engineer\""`)},
 		stage.Change{Do: stage.Leave, Group: "night-assistants", Member: "ilse.okonjo"},
-		stage.Change{Do: stage.MoveEntry, Document: "core-net", List: "rules", Entry: "nobody else to the dome", Before: "dome engineers to the dome"},
+		stage.Change{Do: stage.MoveLine, System: "core-net", List: "rules", Line: "nobody else to the dome", Before: "dome engineers to the dome"},
 	)
 	require.NoError(t, err)
 
@@ -317,7 +317,7 @@ func TestScriptsInNamesAreText(t *testing.T) {
 	demo := startDemo(t, "--data", t.TempDir())
 	c, ctx := demo.client(t), t.Context()
 	const script = `<img src=x onerror="document.title='owned'"><script>document.title='owned'</script>`
-	_, err := c.NewTrial(ctx, "scripts", script, nil)
+	_, err := c.BeginTrial(ctx, "scripts", script, nil)
 	require.NoError(t, err)
 	text, err := json.Marshal(script)
 	require.NoError(t, err)
@@ -325,7 +325,7 @@ func TestScriptsInNamesAreText(t *testing.T) {
 		{Do: stage.SetGroup, Group: "night-crew", Field: "description", Value: text},
 		{Do: stage.CreateGroup, Group: "cindervale/" + strings.ReplaceAll(script, "/", "_")},
 		{Do: stage.SetGroup, Group: "cindervale/safety-wardens", Field: "rule", Value: []byte(`"title eq \"<img src=x onerror=document.title='owned'>\""`)},
-		{Do: stage.AddEntry, Document: "archive", List: "resources", Value: []byte(`{"path": "/<img src=x onerror=document.title='owned'>"}`)},
+		{Do: stage.AddPart, Document: "archive", List: "resources", Value: []byte(`{"path": "/<img src=x onerror=document.title='owned'>"}`)},
 	}
 	for _, attribute := range []string{"displayName", "department", "emails", "userType", "nickName"} {
 		changes = append(changes, stage.Change{Do: stage.SetUser, User: "ilse.okonjo", Attribute: attribute, Value: text})
@@ -336,7 +336,7 @@ func TestScriptsInNamesAreText(t *testing.T) {
 	require.NoError(t, err)
 	_, err = c.CommitTrial(ctx, "scripts", script, "it is a test", "")
 	require.NoError(t, err)
-	_, err = c.NewTrial(ctx, "second", script, nil)
+	_, err = c.BeginTrial(ctx, "second", script, nil)
 	require.NoError(t, err)
 	_, err = c.Stage(ctx, "second", stage.Change{Do: stage.Leave, Group: "night-assistants", Member: "ilse.okonjo"}, stage.Change{Do: stage.SetUser, User: "ilse.okonjo", Attribute: "title", Value: text[: len(text)-1 : len(text)-1]})
 	require.Error(t, err, "half a value is none")

@@ -23,7 +23,7 @@ func intakes(api huma.API, s *service.Service) {
 	get(api, "/directories", "directories", "The directories, with their newest runs", func(ctx context.Context, _ *struct{}) (*answer.Directories, error) {
 		return s.Directories(ctx)
 	})
-	post(api, "/directories/{name}/intake", "begin-intake", "Bring in what the source of a directory holds", operator.Intake, http.StatusAccepted, func(ctx context.Context, in *struct {
+	post(api, "/directories/{name}/intake", "run-intake", "Bring in what the source of a directory holds", operator.Intake, http.StatusAccepted, func(ctx context.Context, in *struct {
 		Name string `path:"name"`
 		Body struct {
 			Commit  bool `json:"commit,omitempty" doc:"Commit at once, unless the removal limit of the source holds the run."`
@@ -33,16 +33,16 @@ func intakes(api huma.API, s *service.Service) {
 		run, err := s.Intake(ctx, unescape(in.Name), service.ByHand, service.Intaking{Commit: in.Body.Commit || in.Body.Confirm, Confirm: in.Body.Confirm, Author: operator.From(ctx).Name})
 		return &run, err
 	})
-	post(api, "/directories/{name}/check", "check-directory", "Check a directory's source step by step, and how one user comes to groups", operator.Intake, http.StatusOK, func(ctx context.Context, in *struct {
+	post(api, "/directories/{name}/check", "test-directory", "Check a directory's source step by step, and how one user comes to groups", operator.Intake, http.StatusOK, func(ctx context.Context, in *struct {
 		Name string `path:"name"`
 		User string `query:"user" doc:"A user to look for."`
 	}) (*answer.Checked, error) {
-		return s.CheckDirectory(ctx, unescape(in.Name), in.User, func(answer.Step) {})
+		return s.TestDirectory(ctx, unescape(in.Name), in.User, func(answer.Step) {})
 	})
-	post(api, "/directories/{name}/token", "make-push-token", "Make the token by which the records of a directory are pushed; the one before ends", operator.Administer, http.StatusCreated, func(ctx context.Context, in *struct {
+	post(api, "/directories/{name}/token", "create-push-token", "Make the token by which the records of a directory are pushed; the one before ends", operator.Administer, http.StatusCreated, func(ctx context.Context, in *struct {
 		Name string `path:"name"`
 	}) (*answer.Token, error) {
-		token, err := s.PushToken(ctx, operator.From(ctx), unescape(in.Name))
+		token, err := s.CreatePushToken(ctx, operator.From(ctx), unescape(in.Name))
 		return &answer.Token{Token: token}, err
 	})
 	get(api, "/runs", "runs", "The runs of intakes, the newest first", func(ctx context.Context, in *struct {
@@ -68,8 +68,8 @@ func intakes(api huma.API, s *service.Service) {
 		run, err := s.CommitRun(ctx, in.ID, in.Body.Confirm, operator.From(ctx).Name)
 		return &run, err
 	})
-	post(api, "/runs/{id}/drop", "drop-run", "Let a run that waits go", operator.Intake, http.StatusOK, func(ctx context.Context, in *Numbered) (*answer.Run, error) {
-		run, err := s.DropRun(ctx, in.ID)
+	post(api, "/runs/{id}/drop", "discard-run", "Let a run that waits go", operator.Intake, http.StatusOK, func(ctx context.Context, in *Numbered) (*answer.Run, error) {
+		run, err := s.DiscardRun(ctx, in.ID)
 		return &run, err
 	})
 	sse.Register(api, huma.Operation{

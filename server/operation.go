@@ -33,7 +33,7 @@ var bounds = map[string]string{
 	"reach": bySystem, "person": bySystem, "why": bySystem, "who": bySystem, "matrix": bySystem, "hours": bySystem, "system": bySystem, "lines": bySystem, "probe": bySystem,
 	"members": byNothing, "memberships": byNothing, "search": byNothing, "list-users": byNothing, "list-groups": byNothing, "list-systems": byNothing,
 	"user": byNothing, "group": byNothing, "map": byNothing, "revisions": byNothing, "settings": byNothing,
-	"trials": byNothing, "new-trial": byNothing, "trial": byNothing, "stage": byNothing, "unstage": byNothing, "drop-trial": byNothing,
+	"trials": byNothing, "begin-trial": byNothing, "trial": byNothing, "stage": byNothing, "unstage": byNothing, "remove-trial": byNothing,
 }
 
 // post registers one operation that does something.

@@ -47,7 +47,7 @@ func administration(api huma.API, s *service.Service) {
 	read(api, "/operators", "operators", "Who works with the service", operator.Administer, func(ctx context.Context, _ *struct{}) (*answer.Operators, error) {
 		return s.Operators(ctx)
 	})
-	huma.Register(api, operation(http.MethodPut, "/operators/{name}", "put-operator", "Add an operator, or change one", operator.Administer, http.StatusOK), func(ctx context.Context, in *struct {
+	huma.Register(api, operation(http.MethodPut, "/operators/{name}", "set-operator", "Add an operator, or change one", operator.Administer, http.StatusOK), func(ctx context.Context, in *struct {
 		Called
 		Version
 		Body answer.OperatorChange
@@ -56,14 +56,14 @@ func administration(api huma.API, s *service.Service) {
 		if err != nil {
 			return nil, err
 		}
-		o, err := s.PutOperator(ctx, operator.From(ctx), unescape(in.Name), version, in.Body)
+		o, err := s.SetOperator(ctx, operator.From(ctx), unescape(in.Name), version, in.Body)
 		if err != nil {
 			return nil, answer.ProblemOf(err)
 		}
 		return &versioned[answer.Operator]{etag(o.Version), o}, nil
 	})
-	drop(api, "/operators/{name}", "drop-operator", "Remove an operator, and end the sessions", operator.Administer, func(ctx context.Context, in *Called) error {
-		return s.DropOperator(ctx, operator.From(ctx), unescape(in.Name))
+	drop(api, "/operators/{name}", "remove-operator", "Remove an operator, and end the sessions", operator.Administer, func(ctx context.Context, in *Called) error {
+		return s.RemoveOperator(ctx, operator.From(ctx), unescape(in.Name))
 	})
 	post(api, "/operators/{name}/second-factor", "second-factor", "Make the secret of an operator's second factor; the one before ends", operator.Administer, http.StatusCreated, func(ctx context.Context, in *Called) (*answer.SecondFactor, error) {
 		return s.SecondFactor(ctx, operator.From(ctx), unescape(in.Name))
@@ -71,16 +71,16 @@ func administration(api huma.API, s *service.Service) {
 	read(api, "/tokens", "tokens", "The tokens, without themselves", operator.Administer, func(context.Context, *struct{}) (*answer.Tokens, error) {
 		return s.Tokens(), nil
 	})
-	post(api, "/tokens", "new-token", "Make a token; it is shown this once", operator.Administer, http.StatusCreated, func(ctx context.Context, in *struct{ Body answer.TokenChange }) (*answer.Token, error) {
-		return s.NewToken(ctx, operator.From(ctx), in.Body)
+	post(api, "/tokens", "create-token", "Make a token; it is shown this once", operator.Administer, http.StatusCreated, func(ctx context.Context, in *struct{ Body answer.TokenChange }) (*answer.Token, error) {
+		return s.CreateToken(ctx, operator.From(ctx), in.Body)
 	})
-	drop(api, "/tokens/{name}", "drop-token", "End a token", operator.Administer, func(ctx context.Context, in *Called) error {
-		return s.DropToken(ctx, operator.From(ctx), unescape(in.Name))
+	drop(api, "/tokens/{name}", "revoke-token", "End a token", operator.Administer, func(ctx context.Context, in *Called) error {
+		return s.RevokeToken(ctx, operator.From(ctx), unescape(in.Name))
 	})
 	huma.Register(api, operation(http.MethodGet, "/settings", "settings", "The settings of the service", operator.Read, http.StatusOK), func(ctx context.Context, _ *struct{}) (*versioned[answer.Settings], error) {
 		return settings(s.Settings(ctx))
 	})
-	huma.Register(api, operation(http.MethodPut, "/settings", "configure", "Change the settings of the service", operator.Administer, http.StatusOK), func(ctx context.Context, in *struct {
+	huma.Register(api, operation(http.MethodPut, "/settings", "change-settings", "Change the settings of the service", operator.Administer, http.StatusOK), func(ctx context.Context, in *struct {
 		Version
 		Body answer.Settings
 	}) (*versioned[answer.Settings], error) {
@@ -88,7 +88,7 @@ func administration(api huma.API, s *service.Service) {
 		if err != nil {
 			return nil, err
 		}
-		return settings(s.Configure(ctx, operator.From(ctx), version, in.Body))
+		return settings(s.ChangeSettings(ctx, operator.From(ctx), version, in.Body))
 	})
 	read(api, "/audit", "audit", "What was done and refused", operator.Audit, func(ctx context.Context, in *struct {
 		Actor  string    `query:"actor" doc:"Only by this one."`

@@ -32,9 +32,9 @@ func TestPicturesOfATrial(t *testing.T) {
 	r := start(t)
 	c, err := client.New(r.URL, r.token)
 	require.NoError(t, err)
-	_, err = c.NewTrial(ctx, "pings", "", nil)
+	_, err = c.BeginTrial(ctx, "pings", "", nil)
 	require.NoError(t, err)
-	_, err = c.Stage(ctx, "pings", stage.Change{Do: stage.DropEntry, Document: "core-net", List: "rules", Entry: "nobody pings"},
+	_, err = c.Stage(ctx, "pings", stage.Change{Do: stage.RemoveLine, System: "core-net", List: "rules", Line: "nobody pings"},
 		stage.Change{Do: stage.Leave, Group: "night-assistants", Member: "ilse.okonjo"})
 	require.NoError(t, err)
 
@@ -116,7 +116,7 @@ func TestSettingsBearAVersion(t *testing.T) {
 // A token for some systems opens the lines and probes of these, and no others.
 func TestABoundTokenSeesItsLines(t *testing.T) {
 	r := start(t)
-	made, err := r.service.NewToken(ctx, operator.Service, answer.TokenChange{Name: "lines", Role: "viewer", Systems: []string{"archive"}})
+	made, err := r.service.CreateToken(ctx, operator.Service, answer.TokenChange{Name: "lines", Role: "viewer", Systems: []string{"archive"}})
 	require.NoError(t, err)
 	for path, want := range map[string]int{
 		"/systems/archive/lines": 200, "/systems/core-net/lines": 403, "/chart": 403, "/findings/page": 403, "/matched?filter=active+eq+true": 403,

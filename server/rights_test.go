@@ -43,11 +43,11 @@ func TestEveryOperationByEveryRole(t *testing.T) {
 	r := start(t)
 	tokens := map[operator.Role]string{}
 	for _, role := range operator.Roles {
-		token, err := r.service.NewToken(ctx, operator.Service, answer.TokenChange{Name: string(role), Role: string(role)})
+		token, err := r.service.CreateToken(ctx, operator.Service, answer.TokenChange{Name: string(role), Role: string(role)})
 		require.NoError(t, err)
 		tokens[role] = token.Token
 	}
-	token, err := r.service.NewToken(ctx, operator.Service, answer.TokenChange{Name: "manager", User: "greta.falk"})
+	token, err := r.service.CreateToken(ctx, operator.Service, answer.TokenChange{Name: "manager", User: "greta.falk"})
 	require.NoError(t, err)
 	tokens[operator.Manager] = token.Token
 	all := operations()
@@ -136,7 +136,7 @@ func TestTheTablesOfRights(t *testing.T) {
 // A token for some systems opens these alone.
 func TestATokenForSomeSystems(t *testing.T) {
 	r := start(t)
-	made, err := r.service.NewToken(ctx, operator.Service, answer.TokenChange{Name: "archive-only", Role: "editor", Systems: []string{"Archive"}})
+	made, err := r.service.CreateToken(ctx, operator.Service, answer.TokenChange{Name: "archive-only", Role: "editor", Systems: []string{"Archive"}})
 	require.NoError(t, err)
 	for path, want := range map[string]int{
 		"/reach?user=ilse.okonjo&system=archive": 200, "/reach?user=ilse.okonjo": 403, "/reach?user=ilse.okonjo&system=core-net": 403,
@@ -145,14 +145,15 @@ func TestATokenForSomeSystems(t *testing.T) {
 		assert.Equal(t, want, r.status(t, "GET", "/api/v1"+path, made.Token, ""), path)
 	}
 	assert.Equal(t, 201, r.status(t, "POST", "/api/v1/trials", made.Token, `{"name":"lines"}`))
-	line := `{"changes":[{"do":"drop-entry","document":"%s","list":"%s","entry":"1"}]}`
+	line := `{"changes":[{"do":"remove-line","system":"%s","list":"%s","line":"1"}]}`
 	assert.Equal(t, 200, r.status(t, "POST", "/api/v1/trials/lines/changes", made.Token, fmt.Sprintf(line, "archive", "mappings")))
 	assert.Equal(t, 403, r.status(t, "POST", "/api/v1/trials/lines/changes", made.Token, fmt.Sprintf(line, "core-net", "rules")))
+	assert.Equal(t, 403, r.status(t, "POST", "/api/v1/trials/lines/changes", made.Token, `{"changes":[{"do":"remove-part","document":"archive","list":"roles","part":"reader"}]}`), "lines alone")
 	assert.Equal(t, 403, r.status(t, "POST", "/api/v1/trials/lines/changes", made.Token, `{"changes":[{"do":"join","group":"night-crew","member":"teo.marchetti"}]}`))
 	assert.Equal(t, 403, r.status(t, "POST", "/api/v1/trials/lines/commit", made.Token, `{"reason":"x"}`))
 
 	soon := time.Now().Add(time.Second)
-	made, err = r.service.NewToken(ctx, operator.Service, answer.TokenChange{Name: "short", Role: "viewer", Expires: &soon})
+	made, err = r.service.CreateToken(ctx, operator.Service, answer.TokenChange{Name: "short", Role: "viewer", Expires: &soon})
 	require.NoError(t, err)
 	assert.Equal(t, 200, r.status(t, "GET", "/api/v1/map", made.Token, ""))
 	assert.Eventually(t, func() bool { return r.status(t, "GET", "/api/v1/map", made.Token, "") == 401 }, 5*time.Second, 50*time.Millisecond)

@@ -53,7 +53,7 @@ mappings:
 	require.NoError(t, err)
 	_, err = s.CommitFolder(t.Context(), folder, "test", "test")
 	require.NoError(t, err)
-	token, err := s.PushToken(t.Context(), operator.Service, "club")
+	token, err := s.CreatePushToken(t.Context(), operator.Service, "club")
 	require.NoError(t, err)
 	srv := httptest.NewServer(server.New(s, fstest.MapFS{}, "test", log).Handler())
 	t.Cleanup(srv.Close)
@@ -261,11 +261,11 @@ func TestPushTokens(t *testing.T) {
 	require.NoError(t, err)
 	response.Body.Close()
 	assert.Equal(t, 401, response.StatusCode, "the token of a directory opens nothing else")
-	c.token, err = c.service.PushToken(t.Context(), operator.Service, "club")
+	c.token, err = c.service.CreatePushToken(t.Context(), operator.Service, "club")
 	require.NoError(t, err)
 	assert.Equal(t, 200, c.call("GET", "/Users", "").status)
 	c.token = old
 	refused(t, c.call("GET", "/Users", ""), 401, "")
-	_, err = c.service.PushToken(t.Context(), operator.Service, "clab")
+	_, err = c.service.CreatePushToken(t.Context(), operator.Service, "clab")
 	assert.ErrorContains(t, err, "club")
 }

@@ -64,7 +64,7 @@ func trials(api huma.API, s *service.Service) {
 	}) (*answer.Trials, error) {
 		return s.Trials(ctx, in.Cursor, in.Limit)
 	})
-	ofTrial(api, http.MethodPost, "/trials", "new-trial", "Begin a trial: empty, or with what is otherwise in the files of a folder", operator.Stage, http.StatusCreated, func(ctx context.Context, in *struct {
+	ofTrial(api, http.MethodPost, "/trials", "begin-trial", "Begin a trial: empty, or with what is otherwise in the files of a folder", operator.Stage, http.StatusCreated, func(ctx context.Context, in *struct {
 		Body struct {
 			Name  string            `json:"name" minLength:"1" doc:"Its name: letters, digits, dots, dashes, underscores."`
 			Note  string            `json:"note,omitempty" doc:"What it is for."`
@@ -74,7 +74,7 @@ func trials(api huma.API, s *service.Service) {
 		if in.Body.Files != nil {
 			return s.TrialFrom(ctx, operator.From(ctx), in.Body.Name, in.Body.Note, in.Body.Files)
 		}
-		return s.NewTrial(ctx, operator.From(ctx), in.Body.Name, in.Body.Note)
+		return s.BeginTrial(ctx, operator.From(ctx), in.Body.Name, in.Body.Note)
 	})
 	ofTrial(api, http.MethodGet, "/trials/{trial}", "trial", "One trial, with its changes as sentences", operator.Read, http.StatusOK, func(ctx context.Context, in *Tried) (*answer.Trial, error) {
 		return s.Trial(ctx, in.Trial)
@@ -114,13 +114,13 @@ func trials(api huma.API, s *service.Service) {
 	}) (*answer.Trial, error) {
 		return s.Withdraw(ctx, operator.From(ctx), in.Trial, in.Body.User, in.Body.System, in.Body.Right, in.Body.Object)
 	})
-	huma.Register(api, operation(http.MethodDelete, "/trials/{trial}", "drop-trial", "Let a trial go", operator.Stage, http.StatusNoContent), func(ctx context.Context, in *struct {
+	huma.Register(api, operation(http.MethodDelete, "/trials/{trial}", "remove-trial", "Let a trial go", operator.Stage, http.StatusNoContent), func(ctx context.Context, in *struct {
 		Tried
 		Version
 	}) (*struct{}, error) {
 		version, err := in.number()
 		if err == nil {
-			err = s.DropTrial(ctx, operator.From(ctx), in.Trial, version)
+			err = s.RemoveTrial(ctx, operator.From(ctx), in.Trial, version)
 		}
 		if err != nil {
 			return nil, answer.ProblemOf(err)

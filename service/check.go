@@ -16,14 +16,14 @@ import (
 	"gatemap/core/name"
 )
 
-// CheckDirectory goes through everything that bringing in a directory needs, and,
+// TestDirectory goes through everything that bringing in a directory needs, and,
 // where a user is named, through how that user comes to groups that open
 // something. Nothing is changed. tell is told each step as it is done.
-func (s *Service) CheckDirectory(ctx context.Context, named, user string, tell func(answer.Step)) (*answer.Checked, error) {
+func (s *Service) TestDirectory(ctx context.Context, named, user string, tell func(answer.Step)) (*answer.Checked, error) {
 	return s.Head().Folder.Check(ctx, s.files, named, user, tell)
 }
 
-// Check is Service.CheckDirectory for a folder.
+// Check is Service.TestDirectory for a folder.
 func (f *Folder) Check(ctx context.Context, files Files, named, user string, tell func(answer.Step)) (*answer.Checked, error) {
 	d := f.directory(named)
 	if d == nil {

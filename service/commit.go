@@ -208,8 +208,8 @@ func mayStage(by operator.Actor, c *stage.Change) error {
 		return nil
 	}
 	switch c.Do {
-	case stage.AddEntry, stage.ChangeEntry, stage.MoveEntry, stage.DropEntry:
-		if by.Sees(c.Document) {
+	case stage.AddLine, stage.ChangeLine, stage.MoveLine, stage.RemoveLine:
+		if by.Sees(c.System) {
 			return nil
 		}
 	}

@@ -64,7 +64,7 @@ func again(t require.TestingT, s *service.Service) {
 	all, err := s.Trials(ctx, "", 50)
 	require.NoError(t, err)
 	for _, trial := range all.Trials {
-		require.NoError(t, s.DropTrial(ctx, ada, trial.Name, 0))
+		require.NoError(t, s.RemoveTrial(ctx, ada, trial.Name, 0))
 	}
 }
 
@@ -95,12 +95,12 @@ func drawStaged(t *rapid.T) stage.Change {
 	case 3:
 		return stage.Change{Do: stage.SetGroup, Group: "kitchen", Field: "rule", Value: raw(rapid.SampledFrom([]string{`title eq "Cook"`, `title ne "Guest"`}).Draw(t, "rule"))}
 	case 4:
-		return stage.Change{Do: stage.MoveEntry, Document: "doors", List: "rules", Entry: rule.Draw(t, "entry"), Before: rule.Draw(t, "before")}
+		return stage.Change{Do: stage.MoveLine, System: "doors", List: "rules", Line: rule.Draw(t, "line"), Before: rule.Draw(t, "before")}
 	case 5:
-		return stage.Change{Do: stage.DropEntry, Document: "doors", List: "rules", Entry: rule.Draw(t, "entry")}
+		return stage.Change{Do: stage.RemoveLine, System: "doors", List: "rules", Line: rule.Draw(t, "line")}
 	}
 	name := rapid.SampledFrom([]string{"new", "other", "crew"}).Draw(t, "name")
-	return stage.Change{Do: stage.AddEntry, Document: "doors", List: "rules", Value: raw(map[string]any{"name": name, "action": "permit", "groups": []string{"crew"}, "to": []string{"yard"}})}
+	return stage.Change{Do: stage.AddLine, System: "doors", List: "rules", Value: raw(map[string]any{"name": name, "action": "permit", "groups": []string{"crew"}, "to": []string{"yard"}})}
 }
 
 // refusal says that an error is one that tells people why, and no failure.
@@ -115,7 +115,7 @@ func TestCommitThenRevertLeavesWhatWas(t *testing.T) {
 	rapid.Check(t, func(rt *rapid.T) {
 		again(rt, s)
 		before := written(rt, s)
-		_, err := s.NewTrial(ctx, ada, "t", "")
+		_, err := s.BeginTrial(ctx, ada, "t", "")
 		require.NoError(rt, err)
 		for range rapid.IntRange(1, 4).Draw(rt, "changes") {
 			if _, err := s.Stage(ctx, ada, "t", 0, []stage.Change{drawStaged(rt)}); err != nil {
@@ -149,7 +149,7 @@ func TestTwoEditorsLoseNothing(t *testing.T) {
 		first := s.Head().Revision.Number
 		editors := []operator.Actor{{Name: "edda", Role: operator.Approver}, {Name: "lio", Role: operator.Approver}}
 		for _, e := range editors {
-			_, err := s.NewTrial(ctx, e, e.Name, "")
+			_, err := s.BeginTrial(ctx, e, e.Name, "")
 			require.NoError(rt, err)
 		}
 		commits := 0
@@ -167,7 +167,7 @@ func TestTwoEditorsLoseNothing(t *testing.T) {
 			if err != nil {
 				require.True(rt, refusal(err), "%v", err)
 				require.Same(rt, head, s.Head(), "what is refused changes nothing")
-				_ = s.DropTrial(ctx, e, e.Name, 0)
+				_ = s.RemoveTrial(ctx, e, e.Name, 0)
 			} else {
 				commits++
 				var changes []stage.Change
@@ -181,7 +181,7 @@ func TestTwoEditorsLoseNothing(t *testing.T) {
 				}
 				require.Equal(rt, head.Revision.Number+1, c.Revision)
 			}
-			_, err = s.NewTrial(ctx, e, e.Name, "")
+			_, err = s.BeginTrial(ctx, e, e.Name, "")
 			require.NoError(rt, err)
 		}
 		require.Equal(rt, first+commits, s.Head().Revision.Number)
@@ -197,7 +197,7 @@ func TestTwoEditorsLoseNothing(t *testing.T) {
 
 func begin(t *testing.T, s *service.Service, name string, changes ...stage.Change) {
 	t.Helper()
-	_, err := s.NewTrial(ctx, ada, name, "")
+	_, err := s.BeginTrial(ctx, ada, name, "")
 	require.NoError(t, err)
 	_, err = s.Stage(ctx, ada, name, 0, changes)
 	require.NoError(t, err)
@@ -217,7 +217,7 @@ func TestACommitOnAHeadThatHasMoved(t *testing.T) {
 	s := small(t, t.TempDir())
 	defer s.Close()
 	begin(t, s, "first", title("dome/ilse", "Guard"))
-	begin(t, s, "elsewhere", title("dome/teo", "Cook"), stage.Change{Do: stage.MoveEntry, Document: "doors", List: "rules", Entry: "kitchen", Before: "crew"})
+	begin(t, s, "elsewhere", title("dome/teo", "Cook"), stage.Change{Do: stage.MoveLine, System: "doors", List: "rules", Line: "kitchen", Before: "crew"})
 	begin(t, s, "same", title("dome/ilse", "Guest"))
 	require.NoError(t, commit(s, ada, "first", ""))
 	c, err := s.CommitTrial(ctx, ada, "elsewhere", service.Committing{Reason: "r"})
@@ -239,7 +239,7 @@ func TestWhatKeepsATrialFromBeingCommitted(t *testing.T) {
 	s := small(t, t.TempDir())
 	defer s.Close()
 	editor := operator.Actor{Name: "lio", Role: operator.Editor}
-	begin(t, s, "wrong", stage.Change{Do: stage.AddEntry, Document: "doors", List: "rules", Value: raw(map[string]any{"name": "x", "action": "permit", "groups": []string{"crow"}})})
+	begin(t, s, "wrong", stage.Change{Do: stage.AddLine, System: "doors", List: "rules", Value: raw(map[string]any{"name": "x", "action": "permit", "groups": []string{"crow"}})})
 	assert.ErrorContains(t, commit(s, ada, "wrong", ""), "it brings the error unknown-name")
 	var forbidden *operator.ForbiddenError
 	assert.ErrorAs(t, commit(s, editor, "wrong", "I want it"), &forbidden, "an editor overrides nothing")
@@ -248,11 +248,11 @@ func TestWhatKeepsATrialFromBeingCommitted(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, r.Overrides, "ada.lindqvist, because: the group comes tonight (it brings the error unknown-name")
 
-	begin(t, s, "promise", stage.Change{Do: stage.AddEntry, Document: "guarantees", List: "guarantees", Value: []byte(`{"guarantee": "crew in the dome", "every": {"groups": ["crew"]}, "can": {"system": "doors", "right": "any", "object": "dome"}}`)})
+	begin(t, s, "promise", stage.Change{Do: stage.AddPart, Document: "guarantees", List: "guarantees", Value: []byte(`{"guarantee": "crew in the dome", "every": {"groups": ["crew"]}, "can": {"system": "doors", "right": "any", "object": "dome"}}`)})
 	require.NoError(t, commit(s, ada, "promise", ""))
-	begin(t, s, "breaks", stage.Change{Do: stage.MoveEntry, Document: "doors", List: "rules", Entry: "nobody", Before: "crew"})
+	begin(t, s, "breaks", stage.Change{Do: stage.MoveLine, System: "doors", List: "rules", Line: "nobody", Before: "crew"})
 	assert.ErrorContains(t, commit(s, ada, "breaks", ""), "it breaks the guarantee crew in the dome")
-	impact, err := s.Impact(ctx, "breaks", stage.Change{Do: stage.MoveEntry, Document: "doors", List: "rules", Entry: "crew", Before: "nobody"}, given(t, nil))
+	impact, err := s.Impact(ctx, "breaks", stage.Change{Do: stage.MoveLine, System: "doors", List: "rules", Line: "crew", Before: "nobody"}, given(t, nil))
 	require.NoError(t, err)
 	assert.Equal(t, []string{"nobody"}, impact.Passes)
 	assert.Equal(t, []string{"crew in the dome"}, impact.Turned.Guarantees.Mended)
@@ -260,16 +260,16 @@ func TestWhatKeepsATrialFromBeingCommitted(t *testing.T) {
 
 	_, err = s.CommitTrial(ctx, ada, "breaks", service.Committing{Reason: " "})
 	assert.ErrorContains(t, err, "a commit needs a reason")
-	_, err = s.NewTrial(ctx, ada, "empty", "")
+	_, err = s.BeginTrial(ctx, ada, "empty", "")
 	require.NoError(t, err)
 	assert.ErrorContains(t, commit(s, ada, "empty", ""), "nothing is staged")
-	_, err = s.NewTrial(ctx, ada, "Empty", "")
+	_, err = s.BeginTrial(ctx, ada, "Empty", "")
 	assert.ErrorContains(t, err, "there is a trial Empty already")
-	_, err = s.NewTrial(ctx, ada, "../etc", "")
+	_, err = s.BeginTrial(ctx, ada, "../etc", "")
 	assert.ErrorContains(t, err, "a trial's name has letters")
 
 	// Who staged may not commit, once that is switched on.
-	_, err = s.Configure(ctx, ada, 0, answer.Settings{TwoPersons: true})
+	_, err = s.ChangeSettings(ctx, ada, 0, answer.Settings{TwoPersons: true})
 	require.NoError(t, err)
 	begin(t, s, "two", stage.Change{Do: stage.Join, Group: "crew", Member: "teo"})
 	assert.ErrorAs(t, commit(s, ada, "two", ""), &forbidden)
@@ -336,7 +336,7 @@ mappings:
   - {users: [teo], groups: [crew], product: r}
 `)})
 	require.NoError(t, commit(s, ada, "licences", ""))
-	_, err := s.NewTrial(ctx, ada, "w", "")
+	_, err := s.BeginTrial(ctx, ada, "w", "")
 	require.NoError(t, err)
 	trial, err := s.Withdraw(ctx, ada, "w", "teo", "suite", "f", "p")
 	require.NoError(t, err)

@@ -65,7 +65,7 @@ func differingFiles(head *Head, files map[string]string) ([]stage.Change, error)
 	}
 	for _, path := range slices.Sorted(maps.Keys(old)) {
 		if _, stays := files[path]; !stays {
-			changes = append(changes, stage.Change{Do: stage.DropDocument, Document: path})
+			changes = append(changes, stage.Change{Do: stage.RemoveDocument, Document: path})
 		}
 	}
 	return changes, nil

@@ -226,7 +226,7 @@ func TestARunThatWaitsWhenTheServiceStopsIsCutOff(t *testing.T) {
 	second := o.run("cindervale", service.Intaking{})
 	overtaken, err := o.Run(t.Context(), first.Run.ID)
 	require.NoError(t, err)
-	assert.Equal(t, answer.RunDropped, overtaken.State, "the later run overtakes it")
+	assert.Equal(t, answer.RunDiscarded, overtaken.State, "the later run overtakes it")
 	require.NoError(t, o.Close())
 	o.open()
 	cut, err := o.Run(t.Context(), second.Run.ID)

@@ -66,12 +66,12 @@ func lineChange(t require.TestingT, files []mapfile.File, s *atlas.System, r *ra
 		}
 	}
 	if len(entries) == 0 {
-		return stage.Change{Do: stage.AddEntry, Document: "guarantees", List: "guarantees", Value: []byte(`{"guarantee": "x", "nobody": {"everyone": true}, "can": {"system": "` + s.Name() + `", "right": "*"}}`)}
+		return stage.Change{Do: stage.AddPart, Document: "guarantees", List: "guarantees", Value: []byte(`{"guarantee": "x", "nobody": {"everyone": true}, "can": {"system": "` + s.Name() + `", "right": "*"}}`)}
 	}
 	e := entries[r.IntN(len(entries))]
-	c := stage.Change{Do: stage.DropEntry, Document: s.Name(), List: e.list, Entry: e.number}
+	c := stage.Change{Do: stage.RemoveLine, System: s.Name(), List: e.list, Line: e.number}
 	if r.IntN(2) == 0 && e.number != "1" {
-		c.Do, c.Before = stage.MoveEntry, "1"
+		c.Do, c.Before = stage.MoveLine, "1"
 	}
 	return c
 }
@@ -92,12 +92,12 @@ func drawChange(t require.TestingT, f *service.Folder, a *atlas.Atlas, r *rand.R
 	case 8:
 		return stage.Change{Do: stage.CreateGroup, Group: b.GroupHome(listing[0]) + "/aa-admins-north", Value: raw(map[string]any{"members": map[string]any{"users": []string{b.UserName(u)}}})}
 	case 9:
-		return stage.Change{Do: stage.DropGroup, Group: some}
+		return stage.Change{Do: stage.RemoveGroup, Group: some}
 	case 10:
 		return stage.Change{Do: stage.RenameGroup, Group: some, To: b.Group(listing[0]).Name[:1] + "-otherwise"}
 	case 7:
 		at := [][2]string{{"networks", `["192.0.2.0/24"]`}, {"windows", `{"days": ["mon"], "from": "08:00", "to": "18:00"}`}}[r.IntN(2)]
-		return stage.Change{Do: stage.AddEntry, Document: "map", List: at[0], Entry: "more", Value: []byte(at[1])}
+		return stage.Change{Do: stage.AddPart, Document: "map", List: at[0], Part: "more", Value: []byte(at[1])}
 	case 0:
 		return stage.Change{Do: stage.Join, Group: some, Member: b.UserName(u)}
 	case 1:

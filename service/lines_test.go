@@ -161,7 +161,7 @@ func TestLinesSayWhereTheyStandAndForHowMany(t *testing.T) {
 	assert.NotContains(t, named, "archive/mapping 6")
 
 	// With a trial, the lines are those of the trial.
-	begin(t, s, "pings", stage.Change{Do: stage.DropEntry, Document: "core-net", List: "rules", Entry: "nobody pings"})
+	begin(t, s, "pings", stage.Change{Do: stage.RemoveLine, System: "core-net", List: "rules", Line: "nobody pings"})
 	h, err := s.AskedHead(ctx, "pings")
 	require.NoError(t, err)
 	lines, err = h.Lines("core-net")
@@ -210,7 +210,7 @@ func TestARuleThatIsBeingWritten(t *testing.T) {
 
 func TestAnImpactNeedsNoTrial(t *testing.T) {
 	s := demoService(t)
-	out, err := s.Impact(ctx, "", stage.Change{Do: stage.DropGroup, Group: "night-crew"}, given(t, nil))
+	out, err := s.Impact(ctx, "", stage.Change{Do: stage.RemoveGroup, Group: "night-crew"}, given(t, nil))
 	require.NoError(t, err)
 	assert.Positive(t, out.Total.Losses)
 	trials, err := s.Trials(ctx, "", 0)
@@ -263,7 +263,7 @@ func TestAGroupOfASourceGoesAndComesBack(t *testing.T) {
 	s := demoService(t)
 	before, err := s.Head().Members(ctx, "night-assistants")
 	require.NoError(t, err)
-	begin(t, s, "gone", stage.Change{Do: stage.DropGroup, Group: "night-assistants"})
+	begin(t, s, "gone", stage.Change{Do: stage.RemoveGroup, Group: "night-assistants"})
 	require.NoError(t, commit(s, ada, "gone", "it is tried here"))
 	_, err = s.Head().Group("cindervale/night-assistants")
 	require.Error(t, err)
@@ -280,9 +280,9 @@ func TestAGroupOfASourceGoesAndComesBack(t *testing.T) {
 // what was there, and is what the map built anew gives.
 func TestANetworkThatWasMissing(t *testing.T) {
 	s := demoService(t)
-	begin(t, s, "line", stage.Change{Do: stage.AddEntry, Document: "archive", List: "mappings", Value: []byte(`{"groups": ["night-crew"], "role": "chief", "object": "/catalogues", "when": {"networks": ["hut"]}}`)})
+	begin(t, s, "line", stage.Change{Do: stage.AddLine, System: "archive", List: "mappings", Value: []byte(`{"groups": ["night-crew"], "role": "chief", "object": "/catalogues", "when": {"networks": ["hut"]}}`)})
 	require.NoError(t, commit(s, ada, "line", "the network comes later"))
-	begin(t, s, "network", stage.Change{Do: stage.AddEntry, Document: "map", List: "networks", Entry: "hut", Value: []byte(`["192.0.2.224/28"]`)})
+	begin(t, s, "network", stage.Change{Do: stage.AddPart, Document: "map", List: "networks", Part: "hut", Value: []byte(`["192.0.2.224/28"]`)})
 	for _, facts := range []map[string]string{{}, {"from": "192.0.2.225"}} {
 		h, err := s.AskedHead(ctx, "network")
 		require.NoError(t, err)

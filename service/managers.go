@@ -86,7 +86,7 @@ func (s *Service) ChangeOwn(ctx context.Context, by operator.Actor, group string
 	}
 	c, err := s.CommitTrial(ctx, by, named, Committing{Reason: reason})
 	if err != nil {
-		_ = s.DropTrial(ctx, by, named, 0) // it would stay without a use
+		_ = s.RemoveTrial(ctx, by, named, 0) // it would stay without a use
 		return nil, err
 	}
 	return c, nil

@@ -38,9 +38,9 @@ func describeOperator(o *store.Operator) *answer.Operator {
 	}
 }
 
-// PutOperator adds an operator, where version is 0, or changes that version of one.
+// SetOperator adds an operator, where version is 0, or changes that version of one.
 // The error is an *answer.Problem or an *answer.ConflictError.
-func (s *Service) PutOperator(ctx context.Context, by operator.Actor, named string, version int, in answer.OperatorChange) (*answer.Operator, error) {
+func (s *Service) SetOperator(ctx context.Context, by operator.Actor, named string, version int, in answer.OperatorChange) (*answer.Operator, error) {
 	if !operatorName.MatchString(named) {
 		return nil, badField("name", named, "an operator's name has letters, digits and any of . _ @ -, at most 64 of them")
 	}
@@ -123,8 +123,8 @@ func (s *Service) SecondFactor(ctx context.Context, by operator.Actor, named str
 	return &answer.SecondFactor{Secret: secret, Address: address}, s.note(ctx, by, "second factor", o.Name, done, "")
 }
 
-// DropOperator removes an operator.
-func (s *Service) DropOperator(ctx context.Context, by operator.Actor, named string) error {
+// RemoveOperator removes an operator.
+func (s *Service) RemoveOperator(ctx context.Context, by operator.Actor, named string) error {
 	o, known, err := s.store.Operator(ctx, named)
 	if err != nil {
 		return err
@@ -135,7 +135,7 @@ func (s *Service) DropOperator(ctx context.Context, by operator.Actor, named str
 	if err := s.adminStays(ctx, &o, true); err != nil {
 		return err
 	}
-	if err := s.store.DropOperator(ctx, o.Name); err != nil {
+	if err := s.store.RemoveOperator(ctx, o.Name); err != nil {
 		return err
 	}
 	return s.note(ctx, by, "operator", o.Name, done, "removed")
@@ -177,7 +177,7 @@ const settingTwoPersons = "two-persons"
 
 // Configure writes settings. A version that is not 0 must be that of the settings as
 // they are, else the error is an *answer.Problem.
-func (s *Service) Configure(ctx context.Context, by operator.Actor, version int, in answer.Settings) (*answer.Settings, error) {
+func (s *Service) ChangeSettings(ctx context.Context, by operator.Actor, version int, in answer.Settings) (*answer.Settings, error) {
 	s.committing.Lock()
 	defer s.committing.Unlock()
 	now, err := s.Settings(ctx)
@@ -225,7 +225,7 @@ func describeToken(t *store.Token) answer.TokenInfo {
 }
 
 // NewToken makes a token, and returns it: the only time that it is seen.
-func (s *Service) NewToken(ctx context.Context, by operator.Actor, in answer.TokenChange) (*answer.Token, error) {
+func (s *Service) CreateToken(ctx context.Context, by operator.Actor, in answer.TokenChange) (*answer.Token, error) {
 	t := store.Token{Name: in.Name, Role: in.Role, Author: by.Name, Created: time.Now(), Systems: in.Systems}
 	if !operatorName.MatchString(in.Name) {
 		return nil, badField("name", in.Name, "a token's name has letters, digits and any of . _ @ -, at most 64 of them")
@@ -251,7 +251,7 @@ func (s *Service) NewToken(ctx context.Context, by operator.Actor, in answer.Tok
 			return nil, badField("expires", in.Expires.Format(time.RFC3339), "a token ends in the future")
 		}
 	}
-	token, err := s.store.NewToken(ctx, t, false)
+	token, err := s.store.CreateToken(ctx, t, false)
 	if errors.Is(err, store.ErrTaken) {
 		return nil, &answer.ConflictError{Message: fmt.Sprintf("there is a token %s already", t.Name)}
 	}
@@ -261,9 +261,9 @@ func (s *Service) NewToken(ctx context.Context, by operator.Actor, in answer.Tok
 	return &answer.Token{Token: token}, errors.Join(s.readKeys(ctx), s.note(ctx, by, "token", t.Name, done, "role "+t.Role))
 }
 
-// DropToken ends a token. The error is a *directory.NotFoundError.
-func (s *Service) DropToken(ctx context.Context, by operator.Actor, named string) error {
-	err := s.store.DropToken(ctx, named)
+// RevokeToken ends a token. The error is a *directory.NotFoundError.
+func (s *Service) RevokeToken(ctx context.Context, by operator.Actor, named string) error {
+	err := s.store.RevokeToken(ctx, named)
 	if errors.Is(err, store.ErrMoved) {
 		return &directory.NotFoundError{Kind: "token", Name: named, Near: name.Near(named, func(yield func(string) bool) {
 			for _, t := range s.keys.Load().All() {
@@ -279,9 +279,9 @@ func (s *Service) DropToken(ctx context.Context, by operator.Actor, named string
 	return errors.Join(s.readKeys(ctx), s.note(ctx, by, "token", named, done, "ended"))
 }
 
-// PushToken makes the token by which the records of a directory are pushed. The
+// CreatePushToken makes the token by which the records of a directory are pushed. The
 // error is a *directory.NotFoundError, or says that nothing is pushed to it.
-func (s *Service) PushToken(ctx context.Context, by operator.Actor, named string) (string, error) {
+func (s *Service) CreatePushToken(ctx context.Context, by operator.Actor, named string) (string, error) {
 	d := s.Head().Folder.directory(named)
 	switch {
 	case d == nil:
@@ -289,7 +289,7 @@ func (s *Service) PushToken(ctx context.Context, by operator.Actor, named string
 	case d.Source == nil || d.Source.SCIM == nil:
 		return "", &answer.ConflictError{Message: fmt.Sprintf("directory %s does not take pushes; give it source: {scim: {}}", d.Name)}
 	}
-	token, err := s.store.NewToken(ctx, store.Token{Name: "push to " + d.Name, Role: "push", Author: by.Name, Created: time.Now(), Directory: d.Name}, true)
+	token, err := s.store.CreateToken(ctx, store.Token{Name: "push to " + d.Name, Role: "push", Author: by.Name, Created: time.Now(), Directory: d.Name}, true)
 	return token, errors.Join(err, s.readKeys(ctx), s.note(ctx, by, "token", "push to "+d.Name, done, "role push"))
 }
 

@@ -279,7 +279,7 @@ func (s *Service) await(ctx context.Context, l *lane, r *run) {
 	if before != nil && before != r {
 		if err := s.update(ctx, before, func(x *answer.Run) {
 			if x.State.Open() {
-				x.State = answer.RunDropped
+				x.State = answer.RunDiscarded
 			}
 		}); err != nil {
 			s.log.Error("the log of a run cannot be written", "run", before.state.ID, "error", err)
@@ -323,8 +323,8 @@ func (s *Service) CommitRun(ctx context.Context, id int64, confirm bool, author 
 	return r.snapshot(), nil
 }
 
-// DropRun lets a run that waits or is held go.
-func (s *Service) DropRun(ctx context.Context, id int64) (answer.Run, error) {
+// DiscardRun lets a run that waits or is held go.
+func (s *Service) DiscardRun(ctx context.Context, id int64) (answer.Run, error) {
 	l, r, err := s.open(ctx, id)
 	if err != nil {
 		return answer.Run{}, err

@@ -30,7 +30,7 @@ var admin = operator.Actor{Name: "nadia", Role: operator.Admin}
 
 func put(t *testing.T, s *service.Service, name string, change answer.OperatorChange) {
 	t.Helper()
-	_, err := s.PutOperator(ctx, admin, name, 0, change)
+	_, err := s.SetOperator(ctx, admin, name, 0, change)
 	require.NoError(t, err)
 }
 
@@ -101,12 +101,12 @@ func TestTheLastAdminStays(t *testing.T) {
 	s := small(t, t.TempDir())
 	defer s.Close()
 	put(t, s, "nadia", answer.OperatorChange{Role: ptr("admin")})
-	_, err := s.PutOperator(ctx, admin, "nadia", 0, answer.OperatorChange{Role: ptr("viewer")})
+	_, err := s.SetOperator(ctx, admin, "nadia", 0, answer.OperatorChange{Role: ptr("viewer")})
 	assert.ErrorContains(t, err, "nadia is the last admin")
-	assert.ErrorContains(t, s.DropOperator(ctx, admin, "nadia"), "nadia is the last admin")
+	assert.ErrorContains(t, s.RemoveOperator(ctx, admin, "nadia"), "nadia is the last admin")
 	put(t, s, "lotte", answer.OperatorChange{Role: ptr("admin")})
-	require.NoError(t, s.DropOperator(ctx, admin, "nadia"))
-	_, err = s.PutOperator(ctx, admin, "lotte", 7, answer.OperatorChange{Display: ptr("Lotte")})
+	require.NoError(t, s.RemoveOperator(ctx, admin, "nadia"))
+	_, err = s.SetOperator(ctx, admin, "lotte", 7, answer.OperatorChange{Display: ptr("Lotte")})
 	assert.ErrorContains(t, err, "operator lotte is at version 1 by now")
 }
 

@@ -46,7 +46,7 @@ var trialName = regexp.MustCompile(`^[a-zA-Z0-9][a-zA-Z0-9._-]{0,63}$`)
 
 // NewTrial begins a trial. The error is an *answer.Problem where the name cannot be
 // used, and an *answer.ConflictError where it is taken.
-func (s *Service) NewTrial(ctx context.Context, by operator.Actor, named, note string) (*answer.Trial, error) {
+func (s *Service) BeginTrial(ctx context.Context, by operator.Actor, named, note string) (*answer.Trial, error) {
 	return s.createTrial(ctx, by, &store.Trial{Name: named, Note: note}, nil)
 }
 
@@ -297,8 +297,8 @@ func (s *Service) restage(ctx context.Context, by operator.Actor, named string, 
 	return s.describe(t)
 }
 
-// DropTrial lets a version of a trial go; version 0 is whichever there is.
-func (s *Service) DropTrial(ctx context.Context, by operator.Actor, named string, version int) error {
+// RemoveTrial lets a version of a trial go; version 0 is whichever there is.
+func (s *Service) RemoveTrial(ctx context.Context, by operator.Actor, named string, version int) error {
 	t, err := s.kept(ctx, named)
 	if err != nil {
 		return err
@@ -306,7 +306,7 @@ func (s *Service) DropTrial(ctx context.Context, by operator.Actor, named string
 	if version == 0 {
 		version = t.Version
 	}
-	if err := s.store.DropTrial(ctx, t.Name, version); errors.Is(err, store.ErrMoved) {
+	if err := s.store.RemoveTrial(ctx, t.Name, version); errors.Is(err, store.ErrMoved) {
 		return movedTrial(t)
 	} else if err != nil {
 		return err

@@ -46,7 +46,7 @@ func raw(v any) json.RawMessage {
 
 func TestATrialTellsWhoGainsAndLosesAndIsCommitted(t *testing.T) {
 	s := demoService(t)
-	_, err := s.NewTrial(t.Context(), ada, "season", "Ilse becomes an engineer")
+	_, err := s.BeginTrial(t.Context(), ada, "season", "Ilse becomes an engineer")
 	require.NoError(t, err)
 	trial, err := s.Stage(t.Context(), ada, "season", 0, []stage.Change{
 		staged(stage.SetUser, func(c *stage.Change) { c.User, c.Attribute, c.Value = "ilse.okonjo", "title", raw("Dome engineer") }),

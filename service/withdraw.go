@@ -87,13 +87,13 @@ func throughWords(user string, r gate.Route) string {
 }
 
 // without is the change that takes a user out of a line that names the user; a line
-// that then names nobody is dropped.
+// that then names nobody is removed.
 func without(text *mapfile.Text, line, column int32, is func(string) bool) (stage.Change, error) {
 	e, ok := text.Entry(line, column)
 	if !ok {
 		return stage.Change{}, fmt.Errorf("it does not stand where it was read")
 	}
-	c := stage.Change{Do: stage.DropEntry, Document: e.Document, List: strings.Join(e.List, " > "), Entry: strconv.Itoa(e.Number)}
+	c := stage.Change{Do: stage.RemoveLine, System: e.Document, List: strings.Join(e.List, " > "), Line: strconv.Itoa(e.Number)}
 	at := e.At
 	users, ok := text.Key(at, "users")
 	if !ok {
@@ -120,7 +120,7 @@ func without(text *mapfile.Text, line, column int32, is func(string) bool) (stag
 			return c, err
 		}
 	}
-	c.Do = stage.ChangeEntry
+	c.Do = stage.ChangeLine
 	var err error
 	c.Value, err = mapfile.JSON(text.Flow(at))
 	return c, err

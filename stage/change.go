@@ -17,41 +17,47 @@ type Do string
 
 // What changes do.
 const (
-	Join          Do = "join"
-	Leave         Do = "leave"
-	SetUser       Do = "set-user"
-	CreateGroup   Do = "create-group"
-	RenameGroup   Do = "rename-group"
-	SetGroup      Do = "set-group"
-	DropGroup     Do = "drop-group"
-	AddEntry      Do = "add-entry"
-	ChangeEntry   Do = "change-entry"
-	MoveEntry     Do = "move-entry"
-	DropEntry     Do = "drop-entry"
-	WriteDocument Do = "write-document"
-	DropDocument  Do = "drop-document"
-	Restore       Do = "restore"
+	Join           Do = "join"
+	Leave          Do = "leave"
+	SetUser        Do = "set-user"
+	CreateGroup    Do = "create-group"
+	RenameGroup    Do = "rename-group"
+	SetGroup       Do = "set-group"
+	RemoveGroup    Do = "remove-group"
+	AddLine        Do = "add-line"
+	ChangeLine     Do = "change-line"
+	MoveLine       Do = "move-line"
+	RemoveLine     Do = "remove-line"
+	AddPart        Do = "add-part"
+	ChangePart     Do = "change-part"
+	MovePart       Do = "move-part"
+	RemovePart     Do = "remove-part"
+	WriteDocument  Do = "write-document"
+	RemoveDocument Do = "remove-document"
+	Restore        Do = "restore"
 )
 
 // Change is one staged change. Which fields it needs depends on what it does.
 type Change struct {
-	Do        Do              `json:"do" enum:"join,leave,set-user,create-group,rename-group,set-group,drop-group,add-entry,change-entry,move-entry,drop-entry,write-document,drop-document,restore" doc:"What the change does."`
+	Do        Do              `json:"do" enum:"join,leave,set-user,create-group,rename-group,set-group,remove-group,add-line,change-line,move-line,remove-line,add-part,change-part,move-part,remove-part,write-document,remove-document,restore" doc:"What the change does."`
 	Group     string          `json:"group,omitempty" doc:"The group, by name; of one that is created, with its directory."`
 	Member    string          `json:"member,omitempty" doc:"join, leave: a user, group or device, by name."`
 	To        string          `json:"to,omitempty" doc:"rename-group: the new name, without its directory."`
 	User      string          `json:"user,omitempty" doc:"set-user: the user, by name."`
 	Attribute string          `json:"attribute,omitempty" doc:"set-user: which attribute; active and expires are attributes too."`
 	Field     string          `json:"field,omitempty" doc:"set-group: description, kind, members_from, usable_in, host, rule, managers or expect."`
-	Document  string          `json:"document,omitempty" doc:"Entries: the name of a system, or map, guarantees, directory NAME. Documents: the file in the map folder."`
-	List      string          `json:"list,omitempty" doc:"Entries: the key under which the list stands; further down, as in shares > logs > folders."`
-	Entry     string          `json:"entry,omitempty" doc:"Entries: which one: its name, or its number from 1. To add to a set of keys: the new key."`
-	Before    string          `json:"before,omitempty" doc:"add-entry, move-entry: the entry before which it comes."`
-	After     string          `json:"after,omitempty" doc:"add-entry, move-entry: the entry after which it comes; without before and after it comes last."`
-	Value     json.RawMessage `json:"value,omitempty" doc:"The new value: an attribute's, a field's, an entry; of write-document the text. Missing: take it away."`
-	// Was is what the change takes the place of, and Beside the entry next to which
-	// one comes, as they were when the change was staged.
-	Was    *string `json:"was,omitempty" readOnly:"true" doc:"What it takes the place of, as it was when the change was staged."`
-	Beside *string `json:"beside,omitempty" readOnly:"true" doc:"The entry next to which it comes, as it was when the change was staged."`
+	System    string          `json:"system,omitempty" doc:"Lines: the system, by name."`
+	Line      string          `json:"line,omitempty" doc:"Lines: which one: its name, or its number from 1."`
+	Document  string          `json:"document,omitempty" doc:"Parts: the name of a system, or map, guarantees, directory NAME. Documents: the file in the map folder."`
+	Part      string          `json:"part,omitempty" doc:"Parts: which one: its name, or its number from 1. To add to a set of keys: the new key."`
+	List      string          `json:"list,omitempty" doc:"Lines and parts: the key under which the list stands; further down, as in shares > logs > folders."`
+	Before    string          `json:"before,omitempty" doc:"add and move: the line or part before which it comes."`
+	After     string          `json:"after,omitempty" doc:"add and move: the line or part after which it comes; without before and after it comes last."`
+	Value     json.RawMessage `json:"value,omitempty" doc:"The new value: an attribute's, a field's, a line, a part; of write-document the text. Missing: remove it."`
+	// Was is what the change replaces, and Beside the line or part next to which one
+	// comes, as they were when the change was staged.
+	Was    *string `json:"was,omitempty" readOnly:"true" doc:"What it replaces, as it was when the change was staged."`
+	Beside *string `json:"beside,omitempty" readOnly:"true" doc:"The line or part next to which it comes, as it was when the change was staged."`
 }
 
 // Error is a change that cannot be made.
@@ -73,9 +79,10 @@ func (e *Error) Error() string {
 // fields are what each kind of change needs.
 var fields = map[Do][]string{
 	Join: {"group", "member"}, Leave: {"group", "member"}, SetUser: {"user", "attribute"},
-	CreateGroup: {"group"}, RenameGroup: {"group", "to"}, SetGroup: {"group", "field"}, DropGroup: {"group"},
-	AddEntry: {"document", "list", "value"}, ChangeEntry: {"document", "list", "entry", "value"}, MoveEntry: {"document", "list", "entry"}, DropEntry: {"document", "list", "entry"},
-	WriteDocument: {"document", "value"}, DropDocument: {"document"}, Restore: {"document"},
+	CreateGroup: {"group"}, RenameGroup: {"group", "to"}, SetGroup: {"group", "field"}, RemoveGroup: {"group"},
+	AddLine: {"system", "list", "value"}, ChangeLine: {"system", "list", "line", "value"}, MoveLine: {"system", "list", "line"}, RemoveLine: {"system", "list", "line"},
+	AddPart: {"document", "list", "value"}, ChangePart: {"document", "list", "part", "value"}, MovePart: {"document", "list", "part"}, RemovePart: {"document", "list", "part"},
+	WriteDocument: {"document", "value"}, RemoveDocument: {"document"}, Restore: {"document"},
 }
 
 // check says which field is missing, or too much.
@@ -86,11 +93,11 @@ func (c *Change) check() error {
 	}
 	has := map[string]string{
 		"group": c.Group, "member": c.Member, "to": c.To, "user": c.User, "attribute": c.Attribute, "field": c.Field,
-		"document": c.Document, "list": c.List, "entry": c.Entry, "before": c.Before, "after": c.After, "value": string(c.Value),
+		"system": c.System, "line": c.Line, "document": c.Document, "part": c.Part, "list": c.List, "before": c.Before, "after": c.After, "value": string(c.Value),
 	}
 	may := append([]string{"value", "before", "after"}, needs...)
-	if c.Do == AddEntry {
-		may = append(may, "entry")
+	if c.Do == AddPart {
+		may = append(may, "part")
 	}
 	for _, f := range needs {
 		if has[f] == "" {
@@ -103,10 +110,22 @@ func (c *Change) check() error {
 		}
 	}
 	if c.Before != "" && c.After != "" {
-		return fmt.Errorf("before and after exclude each other")
+		return fmt.Errorf("give before or after, not both")
 	}
 	return nil
 }
+
+// In is the name of the document that a line or part is in.
+func (c *Change) In() string { return c.System + c.Document } // a change has one of them
+
+// item is the line or part.
+func (c *Change) item() string { return c.Line + c.Part }
+
+// isLine says whether the change is about a line.
+func (c *Change) isLine() bool { return slices.Contains(fields[c.Do], "system") }
+
+// adds says whether the change adds a line or part.
+func (c *Change) adds() bool { return c.Do == AddLine || c.Do == AddPart }
 
 // value reads the value; ok is false where there is none.
 func (c *Change) value() (v mapfile.Value, ok bool, err error) {
@@ -135,7 +154,7 @@ func (c *Change) shown() string {
 	return v.String()
 }
 
-// was writes for people what the change takes the place of.
+// was writes for people what the change replaces.
 func (c *Change) was() string {
 	if c.Was == nil || *c.Was == "" {
 		return ""
@@ -149,15 +168,15 @@ func (c *Change) Sentence() string {
 	case Join:
 		return fmt.Sprintf("Adds %s to the group %s.", c.Member, c.Group)
 	case Leave:
-		return fmt.Sprintf("Takes %s out of the group %s.", c.Member, c.Group)
+		return fmt.Sprintf("Removes %s from the group %s.", c.Member, c.Group)
 	case SetUser:
 		switch v := c.shown(); {
 		case v == "nothing":
-			return fmt.Sprintf("Takes %s from %s%s.", c.Attribute, c.User, c.was())
+			return fmt.Sprintf("Removes %s of %s%s.", c.Attribute, c.User, c.was())
 		case strings.EqualFold(c.Attribute, "active") && v == "true":
-			return fmt.Sprintf("Switches %s on.", c.User)
+			return fmt.Sprintf("Activates %s.", c.User)
 		case strings.EqualFold(c.Attribute, "active"):
-			return fmt.Sprintf("Switches %s off.", c.User)
+			return fmt.Sprintf("Deactivates %s.", c.User)
 		default:
 			return fmt.Sprintf("Sets %s of %s to %s%s.", c.Attribute, c.User, v, c.was())
 		}
@@ -172,20 +191,20 @@ func (c *Change) Sentence() string {
 		if v := c.shown(); v != "nothing" {
 			return fmt.Sprintf("Sets %s of the group %s to %s%s.", c.Field, c.Group, v, c.was())
 		}
-		return fmt.Sprintf("Takes %s from the group %s%s.", c.Field, c.Group, c.was())
-	case DropGroup:
+		return fmt.Sprintf("Removes %s of the group %s%s.", c.Field, c.Group, c.was())
+	case RemoveGroup:
 		return fmt.Sprintf("Removes the group %s.", c.Group)
-	case AddEntry:
-		if c.Entry != "" {
-			return fmt.Sprintf("Adds %s to %s of %s: %s%s.", c.Entry, c.List, c.Document, c.shown(), c.besides())
+	case AddLine, AddPart:
+		if c.Part != "" {
+			return fmt.Sprintf("Adds %s to %s of %s: %s%s.", c.Part, c.List, c.Document, c.shown(), c.besides())
 		}
-		return fmt.Sprintf("Adds to %s of %s: %s%s.", c.List, c.Document, c.shown(), c.besides())
-	case ChangeEntry:
-		return fmt.Sprintf("Changes %s in %s of %s to %s%s.", c.Entry, c.List, c.Document, c.shown(), c.was())
-	case MoveEntry:
-		return fmt.Sprintf("Moves %s in %s of %s%s.", c.Entry, c.List, c.Document, c.besides())
-	case DropEntry:
-		return fmt.Sprintf("Takes %s out of %s of %s%s.", c.Entry, c.List, c.Document, c.was())
+		return fmt.Sprintf("Adds to %s of %s: %s%s.", c.List, c.In(), c.shown(), c.besides())
+	case ChangeLine, ChangePart:
+		return fmt.Sprintf("Changes %s in %s of %s to %s%s.", c.item(), c.List, c.In(), c.shown(), c.was())
+	case MoveLine, MovePart:
+		return fmt.Sprintf("Moves %s in %s of %s%s.", c.item(), c.List, c.In(), c.besides())
+	case RemoveLine, RemovePart:
+		return fmt.Sprintf("Removes %s from %s of %s%s.", c.item(), c.List, c.In(), c.was())
 	case WriteDocument:
 		if c.Was == nil || *c.Was == "" {
 			return fmt.Sprintf("Writes the new document %s.", c.Document)
@@ -193,23 +212,23 @@ func (c *Change) Sentence() string {
 		return fmt.Sprintf("Replaces the document %s.", c.Document)
 	case Restore:
 		if len(c.Value) == 0 {
-			return fmt.Sprintf("Takes the record of %s away again.", c.Document)
+			return fmt.Sprintf("Removes the record of %s again.", c.Document)
 		}
-		return fmt.Sprintf("Puts the record of %s back to what it was.", c.Document)
-	case DropDocument:
+		return fmt.Sprintf("Restores the record of %s.", c.Document)
+	case RemoveDocument:
 		return fmt.Sprintf("Removes the document %s.", c.Document)
 	}
 	return string(c.Do)
 }
 
-// besides says where an entry comes.
+// besides says where a line or part comes.
 func (c *Change) besides() string {
 	switch {
 	case c.Before != "":
 		return ", before " + c.Before
 	case c.After != "":
 		return ", after " + c.After
-	case c.Do == MoveEntry:
+	case c.Do == MoveLine || c.Do == MovePart:
 		return " to the end"
 	}
 	return ""

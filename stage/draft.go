@@ -29,7 +29,7 @@ type Draft struct {
 	Records map[string]connect.Records
 	// Touched are the records that are otherwise, by directory.
 	Touched map[string]map[connect.Named]bool
-	// Passed are the entries that the last one that moved has passed.
+	// Passed are the lines or parts that the last one that moved has passed.
 	Passed []string
 
 	base  Base
@@ -70,11 +70,11 @@ func (d *Draft) Apply(c *Change) error {
 			err = d.renameGroup(c)
 		case SetGroup:
 			err = d.setGroup(c)
-		case DropGroup:
-			err = d.dropGroup(c)
-		case AddEntry, ChangeEntry, MoveEntry, DropEntry:
-			err = d.entry(c)
-		case WriteDocument, DropDocument:
+		case RemoveGroup:
+			err = d.removeGroup(c)
+		case AddLine, ChangeLine, MoveLine, RemoveLine, AddPart, ChangePart, MovePart, RemovePart:
+			err = d.part(c)
+		case WriteDocument, RemoveDocument:
 			err = d.document(c)
 		case Restore:
 			err = d.restore(c)
@@ -164,7 +164,7 @@ func (d *Draft) document(c *Change) error {
 	if i >= 0 {
 		is = sum(d.Files[i].Content)
 	}
-	if c.Do == DropDocument {
+	if c.Do == RemoveDocument {
 		switch {
 		case i < 0 && c.Was != nil:
 			return moved("there is no document %s any more", c.Document)

@@ -195,8 +195,8 @@ func (d *Draft) createGroup(c *Change) error {
 	return d.putting(t, err)
 }
 
-// dropGroup takes a group out of the file of its directory.
-func (d *Draft) dropGroup(c *Change) error {
+// removeGroup takes a group out of the file of its directory.
+func (d *Draft) removeGroup(c *Change) error {
 	g, err := d.group(c.Group)
 	if err != nil {
 		return err
@@ -214,7 +214,7 @@ func (d *Draft) dropGroup(c *Change) error {
 	return d.putting(t, err)
 }
 
-// dropRecord is dropGroup for the record of a source.
+// dropRecord is removeGroup for the record of a source.
 func (d *Draft) dropRecord(c *Change, g *group) error {
 	body, err := d.base.Codec.Write(d.Records[g.dir], connect.Named{Kind: connect.Group, Name: g.record.Name})
 	if err != nil {

@@ -59,7 +59,7 @@ func TestMovedRulesTakeTheirCommentsAlong(t *testing.T) {
 		d, want := stage.NewDraft(b), slices.Clone(want)
 		for range rapid.IntRange(1, 6).Draw(t, "moves") {
 			from := rapid.IntRange(0, len(want)-1).Draw(t, "from")
-			c := stage.Change{Do: stage.MoveEntry, Document: "wall", List: "rules", Entry: want[from]}
+			c := stage.Change{Do: stage.MoveLine, System: "wall", List: "rules", Line: want[from]}
 			to := len(want)
 			if beside := rapid.IntRange(0, len(want)).Draw(t, "beside"); beside < len(want) {
 				if to = beside; rapid.Bool().Draw(t, "after") {
@@ -144,8 +144,8 @@ func TestChangesAddUp(t *testing.T) {
 		b := rules(t, []string{"r1", "r2", "r3"})
 		changes := rapid.SliceOfNDistinct(rapid.SampledFrom([]stage.Change{
 			{Do: stage.Join, Group: "crew", Member: "teo"}, {Do: stage.SetUser, User: "ilse", Attribute: "title", Value: []byte(`"Guard"`)},
-			{Do: stage.DropEntry, Document: "wall", List: "rules", Entry: "r2"}, {Do: stage.MoveEntry, Document: "wall", List: "rules", Entry: "r3", Before: "r1"},
-			{Do: stage.AddEntry, Document: "wall", List: "rules", Value: []byte(`{"name": "r4", "action": "refuse"}`)}, {Do: stage.RenameGroup, Group: "bare", To: "night"},
+			{Do: stage.RemoveLine, System: "wall", List: "rules", Line: "r2"}, {Do: stage.MoveLine, System: "wall", List: "rules", Line: "r3", Before: "r1"},
+			{Do: stage.AddLine, System: "wall", List: "rules", Value: []byte(`{"name": "r4", "action": "refuse"}`)}, {Do: stage.RenameGroup, Group: "bare", To: "night"},
 		}), 1, 6, func(c stage.Change) string { return string(c.Do) }).Draw(t, "changes")
 		once := stage.NewDraft(b)
 		require.NoError(t, once.ApplyAll(slices.Clone(changes)))

@@ -35,7 +35,7 @@ func RestoreRecord(dir string, n connect.Named, before, after []byte) Change {
 func RestoreDocument(path string, before, after []byte, text func([]byte) []byte) Change {
 	was := sum(after)
 	if before == nil {
-		return Change{Do: DropDocument, Document: path, Was: &was}
+		return Change{Do: RemoveDocument, Document: path, Was: &was}
 	}
 	return Change{Do: WriteDocument, Document: path, Value: text(before), Was: &was}
 }

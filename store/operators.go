@@ -57,9 +57,9 @@ func (s *Store) UseCode(ctx context.Context, name string, counter int64) (ok boo
 	return err == nil, err
 }
 
-// DropOperator removes an operator, and ends the sessions. The error is ErrMoved
+// RemoveOperator removes an operator, and ends the sessions. The error is ErrMoved
 // where there is none by this name.
-func (s *Store) DropOperator(ctx context.Context, name string) error {
+func (s *Store) RemoveOperator(ctx context.Context, name string) error {
 	result, err := s.db.ExecContext(ctx, `DELETE FROM operators WHERE name = ?`, name)
 	return s.changedOne(result, err, ErrMoved)
 }

@@ -43,7 +43,7 @@ func (t *Token) Holds(now time.Time) bool { return t.Expires.IsZero() || now.Bef
 
 // NewToken makes a token and returns it: the only time that it is seen. The error is
 // ErrTaken where there is one by its name, unless it takes the place of that.
-func (s *Store) NewToken(ctx context.Context, t Token, instead bool) (string, error) {
+func (s *Store) CreateToken(ctx context.Context, t Token, instead bool) (string, error) {
 	token := Prefix + secret()
 	systems, err := json.Marshal(t.Systems)
 	if err != nil {
@@ -79,11 +79,11 @@ func (s *Store) FirstToken(ctx context.Context, name string, now time.Time) (str
 			return "", nil
 		}
 	}
-	return s.NewToken(ctx, Token{Name: name, Role: "admin", Author: "gatemap", Created: now}, false)
+	return s.CreateToken(ctx, Token{Name: name, Role: "admin", Author: "gatemap", Created: now}, false)
 }
 
-// DropToken ends a token by its name. The error is ErrMoved where there is none.
-func (s *Store) DropToken(ctx context.Context, name string) error {
+// RevokeToken ends a token by its name. The error is ErrMoved where there is none.
+func (s *Store) RevokeToken(ctx context.Context, name string) error {
 	result, err := s.db.ExecContext(ctx, `DELETE FROM tokens WHERE name = ?`, name)
 	return s.changedOne(result, err, ErrMoved)
 }

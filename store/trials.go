@@ -41,9 +41,9 @@ func (s *Store) UpdateTrial(ctx context.Context, t *Trial) error {
 	return err
 }
 
-// DropTrial lets a version of a trial go. The error is ErrMoved where it is not
+// RemoveTrial lets a version of a trial go. The error is ErrMoved where it is not
 // there.
-func (s *Store) DropTrial(ctx context.Context, name string, version int) error {
+func (s *Store) RemoveTrial(ctx context.Context, name string, version int) error {
 	result, err := s.db.ExecContext(ctx, `DELETE FROM trials WHERE name = ? AND version = ?`, name, version)
 	return s.changedOne(result, err, ErrMoved)
 }

@@ -254,7 +254,7 @@ func (s *soak) commit(round int) {
 		change = stage.Change{Do: stage.Join, Group: s.group, Member: user}
 	}
 	trial := fmt.Sprintf("soak-%d", round)
-	_, err = s.client.NewTrial(ctx, trial, "", nil)
+	_, err = s.client.BeginTrial(ctx, trial, "", nil)
 	if err == nil {
 		_, err = s.client.Stage(ctx, trial, change)
 	}
@@ -277,7 +277,7 @@ func (s *soak) intake(round int) {
 		s.fail("the guests", err)
 		return
 	}
-	run, err := s.client.BeginIntake(ctx, "guests", true, true)
+	run, err := s.client.RunIntake(ctx, "guests", true, true)
 	for err == nil && run.State.Running() {
 		time.Sleep(20 * time.Millisecond)
 		run, err = s.client.Run(ctx, run.ID)

@@ -9,6 +9,8 @@ import (
 	"strings"
 
 	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/gate/types"
 	"gatemap/core/name"
 	"gatemap/mapfile"
 )
@@ -87,9 +89,10 @@ func (d *Draft) likely(kind, named string) iter.Seq[string] {
 	}
 }
 
-// entry adds, changes, moves or drops one entry of a list, or of a set of keys.
-func (d *Draft) entry(c *Change) error {
-	t, at, err := d.find(c.Document)
+// part adds, changes, moves or removes one line or other part of a document: an item
+// of a list, or of a set of keys.
+func (d *Draft) part(c *Change) error {
+	t, at, err := d.find(c.In())
 	if err != nil {
 		return err
 	}
@@ -97,38 +100,41 @@ func (d *Draft) entry(c *Change) error {
 	for i := range steps {
 		steps[i] = strings.TrimSpace(steps[i])
 	}
+	if err := holds(c, t, at, steps); err != nil {
+		return err
+	}
 	for i, step := range steps {
 		next, ok := t.Key(at, step)
 		if !ok && t.IsList(at) {
 			n, err := which(t, at, step, nil)
 			if err != nil {
-				return fmt.Errorf("%s of %s: %w", strings.Join(steps[:i], " > "), c.Document, err)
+				return fmt.Errorf("%s of %s: %w", strings.Join(steps[:i], " > "), c.In(), err)
 			}
 			next, ok = at.At(n), true
 		}
-		if !ok && i == len(steps)-1 && c.Do == AddEntry {
+		if !ok && i == len(steps)-1 && c.adds() {
 			return d.addFirst(c, t, at, step)
 		}
 		if !ok {
-			return fmt.Errorf("%s has no %s; it has %s", c.Document, strings.Join(steps[:i+1], " > "), strings.Join(t.Keys(at), ", "))
+			return fmt.Errorf("%s has no %s; it has %s", c.In(), strings.Join(steps[:i+1], " > "), strings.Join(t.Keys(at), ", "))
 		}
 		at = next
 	}
 	switch c.Do {
-	case AddEntry:
-		return d.addEntry(c, t, at)
-	case MoveEntry:
-		return d.moveEntry(c, t, at)
+	case AddLine, AddPart:
+		return d.addPart(c, t, at)
+	case MoveLine, MovePart:
+		return d.movePart(c, t, at)
 	}
-	n, err := which(t, at, c.Entry, c.Was)
+	n, err := which(t, at, c.item(), c.Was)
 	if err != nil {
-		return fmt.Errorf("%s of %s: %w", c.List, c.Document, err)
+		return fmt.Errorf("%s of %s: %w", c.List, c.In(), err)
 	}
 	spot := at.At(n)
-	if err := same(&c.Was, t.Flow(spot), fmt.Sprintf("%s in %s of %s", c.Entry, c.List, c.Document)); err != nil {
+	if err := same(&c.Was, t.Flow(spot), fmt.Sprintf("%s in %s of %s", c.item(), c.List, c.In())); err != nil {
 		return err
 	}
-	if c.Do == DropEntry {
+	if c.Do == RemoveLine || c.Do == RemovePart {
 		t, err = t.Remove(spot)
 	} else {
 		v, ok, valueErr := c.value()
@@ -136,9 +142,9 @@ func (d *Draft) entry(c *Change) error {
 		case valueErr != nil:
 			return valueErr
 		case !ok:
-			return fmt.Errorf("%s needs a value; drop-entry takes the entry away", c.Do)
+			return fmt.Errorf("%s needs a value", c.Do)
 		case v.String() == *c.Was:
-			return fmt.Errorf("%s in %s of %s says that already", c.Entry, c.List, c.Document)
+			return fmt.Errorf("%s in %s of %s says that already", c.item(), c.List, c.In())
 		}
 		t, err = t.Replace(spot, v)
 	}
@@ -148,14 +154,43 @@ func (d *Draft) entry(c *Change) error {
 	return err
 }
 
-// addFirst puts the first entry under a key that is not there yet.
+// holds sees that lines are changed as lines, and other parts as parts.
+func holds(c *Change, t *mapfile.Text, at mapfile.Spot, list []string) error {
+	g, isSystem := gateType(t, at)
+	lines := isSystem && mapfile.HoldsLines(g, list)
+	switch {
+	case c.isLine() && !isSystem:
+		return fmt.Errorf("%s is not a system; only systems have lines", c.System)
+	case c.isLine() && !lines:
+		return fmt.Errorf("%s of %s does not hold lines; the lines are in %s. Use %s for other parts of a document",
+			c.List, c.System, strings.Join(mapfile.LineLists(g), ", "), strings.Replace(string(c.Do), "line", "part", 1))
+	case !c.isLine() && lines:
+		return fmt.Errorf("%s of %s holds lines: use %s", c.List, c.Document, strings.Replace(string(c.Do), "part", "line", 1))
+	}
+	return nil
+}
+
+// gateType is the gate type of a system's document; false for another document.
+func gateType(t *mapfile.Text, at mapfile.Spot) (gate.Type, bool) {
+	typ, ok := t.Key(at, "type")
+	if !ok {
+		return gate.Type{}, false
+	}
+	i := slices.IndexFunc(types.Table, func(g gate.Type) bool { return g.Name == t.Flow(typ) })
+	if i < 0 {
+		return gate.Type{}, false
+	}
+	return types.Table[i], true
+}
+
+// addFirst puts the first line or part under a key that is not there yet.
 func (d *Draft) addFirst(c *Change, t *mapfile.Text, at mapfile.Spot, key string) error {
 	v, ok, err := c.value()
 	if err != nil || !ok {
-		return fmt.Errorf("add-entry needs a value: %w", err)
+		return fmt.Errorf("%s needs a value: %w", c.Do, err)
 	}
-	if c.Entry != "" {
-		v = mapfile.KeyValue(c.Entry, v)
+	if c.item() != "" {
+		v = mapfile.KeyValue(c.item(), v)
 	} else {
 		v = mapfile.ListValue(v)
 	}
@@ -165,41 +200,41 @@ func (d *Draft) addFirst(c *Change, t *mapfile.Text, at mapfile.Spot, key string
 	return err
 }
 
-func (d *Draft) addEntry(c *Change, t *mapfile.Text, at mapfile.Spot) error {
+func (d *Draft) addPart(c *Change, t *mapfile.Text, at mapfile.Spot) error {
 	v, _, err := c.value()
 	if err != nil {
 		return err
 	}
 	keys := t.Keys(at)
-	if !t.IsList(at) && (keys != nil || c.Entry != "") {
-		if c.Entry == "" {
-			return fmt.Errorf("%s of %s is a set of keys: say in entry which key is added", c.List, c.Document)
+	if !t.IsList(at) && (keys != nil || c.item() != "") {
+		if c.item() == "" {
+			return fmt.Errorf("%s of %s is a set of keys: name the key to add in part", c.List, c.In())
 		}
-		if _, there := t.Key(at, c.Entry); there {
-			return moved("%s of %s has %s already", c.List, c.Document, c.Entry)
+		if _, there := t.Key(at, c.item()); there {
+			return moved("%s of %s has %s already", c.List, c.In(), c.item())
 		}
-	} else if c.Entry != "" {
-		return fmt.Errorf("%s of %s is a list: an entry that is added has its name in its value", c.List, c.Document)
+	} else if c.item() != "" {
+		return fmt.Errorf("%s of %s is a list: what is added has its name in its value", c.List, c.In())
 	}
 	i, err := d.beside(c, t, at)
 	if err != nil {
 		return err
 	}
-	if t, err = t.Insert(at, i, c.Entry, v); err == nil {
+	if t, err = t.Insert(at, i, c.item(), v); err == nil {
 		d.put(t)
 	}
 	return err
 }
 
-func (d *Draft) moveEntry(c *Change, t *mapfile.Text, at mapfile.Spot) error {
+func (d *Draft) movePart(c *Change, t *mapfile.Text, at mapfile.Spot) error {
 	if !t.IsList(at) {
-		return fmt.Errorf("%s of %s has no order", c.List, c.Document)
+		return fmt.Errorf("%s of %s has no order", c.List, c.In())
 	}
-	n, err := which(t, at, c.Entry, c.Was)
+	n, err := which(t, at, c.item(), c.Was)
 	if err != nil {
-		return fmt.Errorf("%s of %s: %w", c.List, c.Document, err)
+		return fmt.Errorf("%s of %s: %w", c.List, c.In(), err)
 	}
-	if err := same(&c.Was, t.Flow(at.At(n)), fmt.Sprintf("%s in %s of %s", c.Entry, c.List, c.Document)); err != nil {
+	if err := same(&c.Was, t.Flow(at.At(n)), fmt.Sprintf("%s in %s of %s", c.item(), c.List, c.In())); err != nil {
 		return err
 	}
 	i, err := d.beside(c, t, at)
@@ -207,7 +242,7 @@ func (d *Draft) moveEntry(c *Change, t *mapfile.Text, at mapfile.Spot) error {
 		return err
 	}
 	if i == n || i == n+1 {
-		return fmt.Errorf("%s stands there already", c.Entry)
+		return fmt.Errorf("%s stands there already", c.item())
 	}
 	d.Passed = nil
 	for j := min(n+1, i); j < max(n, i); j++ {
@@ -223,7 +258,7 @@ func (d *Draft) moveEntry(c *Change, t *mapfile.Text, at mapfile.Spot) error {
 	return err
 }
 
-// beside gives the number that an entry is put before.
+// beside gives the index before which a line or part is put.
 func (d *Draft) beside(c *Change, t *mapfile.Text, at mapfile.Spot) (int, error) {
 	anchor := c.Before + c.After
 	if anchor == "" {
@@ -231,9 +266,9 @@ func (d *Draft) beside(c *Change, t *mapfile.Text, at mapfile.Spot) (int, error)
 	}
 	n, err := which(t, at, anchor, c.Beside)
 	if err != nil {
-		return 0, fmt.Errorf("%s of %s: %w", c.List, c.Document, err)
+		return 0, fmt.Errorf("%s of %s: %w", c.List, c.In(), err)
 	}
-	if err := same(&c.Beside, t.Flow(at.At(n)), fmt.Sprintf("%s in %s of %s", anchor, c.List, c.Document)); err != nil {
+	if err := same(&c.Beside, t.Flow(at.At(n)), fmt.Sprintf("%s in %s of %s", anchor, c.List, c.In())); err != nil {
 		return 0, err
 	}
 	if c.After != "" {
@@ -242,36 +277,36 @@ func (d *Draft) beside(c *Change, t *mapfile.Text, at mapfile.Spot) (int, error)
 	return n, nil
 }
 
-// numbered is how lines without a name are called: mapping 3.
+// numbered is how a line without a name is called: mapping 3.
 var numbered = regexp.MustCompile(`^(?:[a-z][a-z -]*)?([1-9][0-9]*)$`)
 
-// which finds an entry by its name, by a value that it alone has, or by its number
-// from 1. Where was says what the entry was, one found by number is that one still,
-// wherever it stands now.
-func which(t *mapfile.Text, at mapfile.Spot, entry string, was *string) (int, error) {
+// which finds a line or part by its name, by a value that only it has, or by its number
+// from 1. Where was is given, one found by number must be what was says, wherever it
+// stands now.
+func which(t *mapfile.Text, at mapfile.Spot, item string, was *string) (int, error) {
 	if !t.IsList(at) {
-		if spot, ok := t.Key(at, entry); ok {
+		if spot, ok := t.Key(at, item); ok {
 			return spot[len(spot)-1], nil
 		}
-		return 0, fmt.Errorf("there is no %s; there are %s", entry, strings.Join(t.Keys(at), ", "))
+		return 0, fmt.Errorf("there is no %s; there are %s", item, strings.Join(t.Keys(at), ", "))
 	}
 	found := []int{}
 	var names []string
 	for i := range t.Size(at) {
 		label := t.Name(at.At(i))
 		names = append(names, label)
-		if label == entry {
+		if label == item {
 			return i, nil
 		}
-		if t.Has(at.At(i), entry) {
+		if t.Has(at.At(i), item) {
 			found = append(found, i)
 		}
 	}
-	switch m := numbered.FindStringSubmatch(entry); {
+	switch m := numbered.FindStringSubmatch(item); {
 	case len(found) == 1:
 		return found[0], nil
 	case len(found) > 1:
-		return 0, fmt.Errorf("%s is said of %d entries; name one by its number, such as %d", entry, len(found), found[0]+1)
+		return 0, fmt.Errorf("%d items have %s; name one by its number, such as %d", len(found), item, found[0]+1)
 	case m != nil:
 		n, err := strconv.Atoi(m[1])
 		if err == nil && n <= t.Size(at) && (was == nil || t.Flow(at.At(n-1)) == *was) {
@@ -280,12 +315,12 @@ func which(t *mapfile.Text, at mapfile.Spot, entry string, was *string) (int, er
 		if was != nil {
 			return again(t, at, *was)
 		}
-		return 0, fmt.Errorf("there is no entry %s; there are %d", m[1], t.Size(at))
+		return 0, fmt.Errorf("there is no number %s; there are %d", m[1], t.Size(at))
 	}
 	if was != nil {
-		return 0, moved("there is no %s any more", entry)
+		return 0, moved("%s is no longer there", item)
 	}
-	return 0, fmt.Errorf("there is no %s%s", entry, name.DidYouMean(name.Near(entry, func(yield func(string) bool) {
+	return 0, fmt.Errorf("there is no %s%s", item, name.DidYouMean(name.Near(item, func(yield func(string) bool) {
 		for _, n := range names {
 			if n != "" && !yield(n) {
 				return
@@ -294,7 +329,7 @@ func which(t *mapfile.Text, at mapfile.Spot, entry string, was *string) (int, er
 	})))
 }
 
-// again finds the only entry that is what it was.
+// again finds the only line or part that is what it was.
 func again(t *mapfile.Text, at mapfile.Spot, was string) (int, error) {
 	found := -1
 	for i := range t.Size(at) {
@@ -302,12 +337,12 @@ func again(t *mapfile.Text, at mapfile.Spot, was string) (int, error) {
 			continue
 		}
 		if found >= 0 {
-			return 0, moved("the entry %s stands there more than once now", was)
+			return 0, moved("%s is there more than once now", was)
 		}
 		found = i
 	}
 	if found < 0 {
-		return 0, moved("the entry %s is not there any more", was)
+		return 0, moved("%s is no longer there", was)
 	}
 	return found, nil
 }
