@@ -10,7 +10,6 @@ import (
 	"gatemap/core/atlas"
 	"gatemap/core/change"
 	"gatemap/core/check"
-	"gatemap/core/finding"
 	"gatemap/core/gate"
 	"gatemap/core/situation"
 )
@@ -25,13 +24,19 @@ type Asker interface {
 	Probe(ctx context.Context, user, system, right, object string, s situation.Situation) (*Probe, error)
 	Who(ctx context.Context, system, right, object string, s situation.Situation) (*Who, error)
 	Members(ctx context.Context, group string) (*Members, error)
-	Groups(ctx context.Context, user string) (*Groups, error)
-	Findings(ctx context.Context) (*Findings, error)
+	Memberships(ctx context.Context, user string) (*Memberships, error)
+	Findings(ctx context.Context, w Wanted) (*Findings, error)
 	Guarantees(ctx context.Context) (*Guarantees, error)
 	Compare(ctx context.Context, first, second string, s situation.Situation) (*Compare, error)
 	Matrix(ctx context.Context, system, group, right string, s situation.Situation) (*Matrix, error)
 	Hours(ctx context.Context, user, system string, s situation.Situation) (*Hours, error)
 	Search(ctx context.Context, text string, kind Kind, limit int, cursor string) (*Page, error)
+	Map(ctx context.Context) (*Map, error)
+	Group(ctx context.Context, name string) (*GroupInfo, error)
+	Opens(ctx context.Context, group string) (*Opened, error)
+	System(ctx context.Context, name string) (*SystemInfo, error)
+	Lines(ctx context.Context, system string) (*Lines, error)
+	TestRule(ctx context.Context, filter, directory string) (*Matched, error)
 }
 
 // Reach is everything that a user holds.
@@ -73,16 +78,18 @@ type Who struct {
 	Situation map[string]string `json:"situation" doc:"The facts that were given."`
 	Users     []Holder          `json:"users" doc:"Those whose state is not none, by name." nullable:"false"`
 	Total     int               `json:"total" doc:"How many they are on all pages."`
-	Cursor    string            `json:"cursor,omitempty" doc:"Ask for the next page with this."`
+	Next      string            `json:"next,omitempty" doc:"The cursor of the next page; missing on the last."`
 }
 
 // Holder is a user with the state of one entitlement.
 type Holder struct {
-	User   string           `json:"user"`
-	State  gate.State       `json:"state"`
-	Needs  []situation.Need `json:"needs" nullable:"false"`
-	ShutBy []gate.Stop      `json:"shut_by" nullable:"false"`
-	Routes []gate.Route     `json:"routes" nullable:"false"`
+	User    string           `json:"user"`
+	State   gate.State       `json:"state"`
+	Breadth string           `json:"breadth,omitempty" doc:"How far it goes: own, team or all."`
+	Reply   map[string]any   `json:"reply,omitempty" doc:"What the gate answers with."`
+	Needs   []situation.Need `json:"needs" nullable:"false"`
+	ShutBy  []gate.Stop      `json:"shut_by" nullable:"false"`
+	Routes  []gate.Route     `json:"routes" nullable:"false"`
 }
 
 // Members is everyone in a group.
@@ -90,7 +97,7 @@ type Members struct {
 	Group   string   `json:"group" doc:"Full name of the group."`
 	Members []Member `json:"members" doc:"By name." nullable:"false"`
 	Total   int      `json:"total" doc:"How many they are on all pages."`
-	Cursor  string   `json:"cursor,omitempty" doc:"Ask for the next page with this."`
+	Next    string   `json:"next,omitempty" doc:"The cursor of the next page; missing on the last."`
 }
 
 // Member is a user in a group.
@@ -116,32 +123,17 @@ type NearMiss struct {
 	Why    string `json:"why"`
 }
 
-// Groups is every group of a user.
-type Groups struct {
-	User   string  `json:"user" doc:"Full name of the user."`
-	Groups []Group `json:"groups" doc:"By name." nullable:"false"`
+// Memberships is every group of a user.
+type Memberships struct {
+	User   string       `json:"user" doc:"Full name of the user."`
+	Groups []Membership `json:"groups" doc:"By name." nullable:"false"`
 }
 
-// Group is a group of a user.
-type Group struct {
+// Membership is one group of a user.
+type Membership struct {
 	Group string   `json:"group"`
 	How   string   `json:"how" enum:"direct,nested,rule,primary"`
 	Path  []string `json:"path" doc:"The groups from the user's own to this one." nullable:"false"`
-}
-
-// Findings is everything found in the map without being asked.
-type Findings struct {
-	Findings []finding.Finding `json:"findings" nullable:"false"`
-}
-
-// Failed says whether any of the findings is an error.
-func (f *Findings) Failed() bool {
-	for _, x := range f.Findings {
-		if x.Severity == finding.Error {
-			return true
-		}
-	}
-	return false
 }
 
 // Guarantees is every guarantee of the map, and whether it holds.
@@ -178,8 +170,9 @@ type Column struct {
 
 // Row is one person of a matrix.
 type Row struct {
-	User   string       `json:"user"`
-	States []gate.State `json:"states" doc:"One for each column." nullable:"false"`
+	User     string       `json:"user"`
+	States   []gate.State `json:"states" doc:"One for each column." nullable:"false"`
+	Breadths []string     `json:"breadths,omitempty" doc:"One for each column, where any of them has a breadth."`
 }
 
 // Hours is a week of a person, hour by hour.
@@ -214,12 +207,11 @@ func (Kind) Values() []string {
 	return []string{string(KindUser), string(KindGroup), string(KindSystem), string(KindDevice), string(KindLine)}
 }
 
-// Page is a part of a list. Cursor asks for the next part; empty means that
-// there is none.
+// Page is a page of a list.
 type Page struct {
-	Items  []Item `json:"items" nullable:"false"`
-	Total  int    `json:"total" doc:"How many there are in all."`
-	Cursor string `json:"cursor,omitempty" doc:"What to send for the next part."`
+	Items []Item `json:"items" nullable:"false"`
+	Total int    `json:"total" doc:"How many there are in all."`
+	Next  string `json:"next,omitempty" doc:"The cursor of the next page; missing on the last."`
 }
 
 // Item is one thing that was found.

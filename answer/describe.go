@@ -20,8 +20,8 @@ type Map struct {
 	Systems  int       `json:"systems"`
 }
 
-// Session says whether the console is signed in.
-type Session struct {
+// SignedIn says whether the console is signed in.
+type SignedIn struct {
 	SignedIn bool     `json:"signed_in"`
 	Name     string   `json:"name,omitempty" doc:"As whom."`
 	Role     string   `json:"role,omitempty"`
@@ -46,6 +46,7 @@ type Window struct {
 // Revisions lists versions of the map.
 type Revisions struct {
 	Revisions []Revision `json:"revisions" doc:"The newest first." nullable:"false"`
+	Next      string     `json:"next,omitempty" doc:"The cursor of the next page; missing on the last."`
 }
 
 // Revision is one version of the map.
@@ -55,7 +56,7 @@ type Revision struct {
 	Author    string    `json:"author"`
 	Reason    string    `json:"reason"`
 	Trial     string    `json:"trial,omitempty" doc:"The trial that it came from."`
-	Undoes    int       `json:"undoes,omitempty" doc:"The revision that it undid."`
+	Reverts   int       `json:"reverts,omitempty" doc:"The revision that it reverts."`
 	Overrides string    `json:"overrides,omitempty" doc:"What was overridden, by whom and why."`
 	Changes   []string  `json:"changes,omitempty" doc:"What was changed, in sentences; told of one revision."`
 }
@@ -82,22 +83,30 @@ type GroupInfo struct {
 	Rule        string   `json:"rule,omitempty" doc:"Filter (RFC 7644 section 3.4.2.2)."`
 	DN          string   `json:"dn,omitempty"`
 	Members     int      `json:"members" doc:"How many users, at all levels."`
-	Holds       []string `json:"holds" doc:"Groups that it holds directly." nullable:"false"`
-	HeldBy      []string `json:"held_by" doc:"Groups that hold it directly." nullable:"false"`
+	Groups      []string `json:"groups" doc:"Groups that are direct members of it." nullable:"false"`
+	MemberOf    []string `json:"member_of" doc:"Groups of which it is a direct member." nullable:"false"`
 	Managers    []string `json:"managers" doc:"Users who may change its members." nullable:"false"`
 	ManagedBy   []string `json:"managed_by" doc:"Groups whose members may." nullable:"false"`
 }
 
 // SystemInfo is what the map says of a system.
 type SystemInfo struct {
-	System    string          `json:"system"`
-	Type      string          `json:"type"`
-	Title     string          `json:"title,omitempty"`
-	Directory string          `json:"directory,omitempty"`
-	Requires  []string        `json:"requires" nullable:"false"`
-	Seats     []gate.Seats    `json:"seats,omitempty" doc:"The seats of its products."`
-	File      string          `json:"file,omitempty" doc:"The file in which it is written."`
-	Document  json.RawMessage `json:"document,omitempty" doc:"What is written of it."`
+	System    string       `json:"system"`
+	Type      string       `json:"type"`
+	Title     string       `json:"title,omitempty"`
+	Directory string       `json:"directory,omitempty"`
+	Requires  []string     `json:"requires" nullable:"false"`
+	Seats     []gate.Seats `json:"seats,omitempty" doc:"The seats of its products."`
+	gate.Catalogue
+	File     string          `json:"file,omitempty" doc:"The file in which it is written."`
+	Document json.RawMessage `json:"document,omitempty" doc:"What is written of it."`
+}
+
+// SystemRoles are the roles of a system.
+type SystemRoles struct {
+	System string      `json:"system"`
+	Type   string      `json:"type"`
+	Roles  []gate.Role `json:"roles" nullable:"false"`
 }
 
 // Documents are the files of a map.

@@ -8,13 +8,14 @@ import (
 	"gatemap/core/finding"
 )
 
-// FindingPage is a part of the findings, with how many there are of which kind.
-type FindingPage struct {
+// Findings is what was found in the map without being asked, or a page of it, with how
+// many there are of which code.
+type Findings struct {
 	Findings []finding.Finding `json:"findings" doc:"The worst first." nullable:"false"`
-	Total    int               `json:"total" doc:"How many there are of those asked for."`
+	Total    int               `json:"total" doc:"How many there are on all pages."`
 	Codes    []FoundCode       `json:"codes" doc:"How many of which code, the worst first." nullable:"false"`
 	Systems  []FoundSystem     `json:"systems" doc:"How many in which system, by name." nullable:"false"`
-	Next     int               `json:"next,omitempty" doc:"What to send as after for the next page."`
+	Next     string            `json:"next,omitempty" doc:"The cursor of the next page; missing on the last."`
 }
 
 // FoundCode is how many findings there are of a code.
@@ -39,16 +40,21 @@ type Wanted struct {
 	Severity string
 }
 
-// PageOf is the part of some findings that comes after so many, at most limit of
-// them.
-func PageOf(all []finding.Finding, w Wanted, after, limit int) *FindingPage {
-	p := &FindingPage{Findings: []finding.Finding{}, Codes: []FoundCode{}, Systems: []FoundSystem{}}
+// Failed says whether any of the findings is an error.
+func (f *Findings) Failed() bool {
+	return slices.ContainsFunc(f.Codes, func(c FoundCode) bool { return c.Severity == finding.Error })
+}
+
+// Find takes those findings that are wanted: all of them, or with a limit over 0 at most
+// limit after the first from.
+func Find(all []finding.Finding, w Wanted, from, limit int) *Findings {
+	p := &Findings{Findings: []finding.Finding{}, Codes: []FoundCode{}, Systems: []FoundSystem{}}
 	codes, systems := map[finding.Code]*FoundCode{}, map[string]*FoundSystem{}
 	for _, f := range all {
 		if w.System != "" && !strings.EqualFold(w.System, f.Where.System) || w.Code != "" && w.Code != string(f.Code) || w.Severity != "" && w.Severity != string(f.Severity) {
 			continue
 		}
-		if p.Total >= after && len(p.Findings) < limit {
+		if p.Total >= from && (limit == 0 || len(p.Findings) < limit) {
 			p.Findings = append(p.Findings, f)
 		}
 		p.Total++
@@ -63,9 +69,6 @@ func PageOf(all []finding.Finding, w Wanted, after, limit int) *FindingPage {
 			systems[f.Where.System] = &FoundSystem{System: f.Where.System}
 		}
 		systems[f.Where.System].add(f.Severity)
-	}
-	if next := after + len(p.Findings); len(p.Findings) > 0 && next < p.Total {
-		p.Next = next
 	}
 	for _, c := range codes {
 		p.Codes = append(p.Codes, *c)

@@ -12,7 +12,7 @@ import (
 type RunState string
 
 // The states of a run. Waiting and held runs end when they are committed,
-// dropped, or overtaken by another run of the same directory.
+// discarded, or overtaken by another run of the same directory.
 const (
 	RunReading   RunState = "reading"
 	RunComparing RunState = "comparing"
@@ -21,7 +21,7 @@ const (
 	RunCommitted RunState = "committed"
 	RunUnchanged RunState = "unchanged"
 	RunFailed    RunState = "failed"
-	RunDiscarded   RunState = "dropped"
+	RunDiscarded RunState = "discarded"
 	RunCutOff    RunState = "cut off"
 )
 
@@ -36,7 +36,7 @@ type Run struct {
 	ID        int64      `json:"id" doc:"Number of the run."`
 	Directory string     `json:"directory"`
 	How       string     `json:"how" enum:"hand,schedule,stream" doc:"What made it run."`
-	State     RunState   `json:"state" enum:"reading,comparing,waiting,held,committed,unchanged,failed,dropped,cut off"`
+	State     RunState   `json:"state" enum:"reading,comparing,waiting,held,committed,unchanged,failed,discarded,cut off"`
 	Started   time.Time  `json:"started"`
 	Ended     *time.Time `json:"ended,omitempty"`
 	Revision  int        `json:"revision,omitempty" doc:"The revision that it made."`
@@ -112,7 +112,8 @@ type GroupChange struct {
 
 // Runs are runs of intakes, the newest first.
 type Runs struct {
-	Runs []Run `json:"runs" nullable:"false"`
+	Runs []Run  `json:"runs" doc:"The newest first." nullable:"false"`
+	Next string `json:"next,omitempty" doc:"The cursor of the next page; missing on the last."`
 }
 
 // Directory is one directory as the service holds it.
@@ -166,7 +167,7 @@ type NewRevision struct {
 	Revision int `json:"revision"`
 }
 
-// TrialChanged says that a trial was begun, changed, dropped or committed.
+// TrialChanged says that a trial was begun, changed, removed or committed.
 type TrialChanged struct {
 	Trial string `json:"trial"`
 }

@@ -24,7 +24,7 @@ type Line struct {
 	System string          `json:"system"`
 	Type   string          `json:"type" doc:"The gate type of the system."`
 	List   string          `json:"list,omitempty" doc:"The list in which it stands, as a change names it."`
-	Entry  int             `json:"entry,omitempty" doc:"Its number in the list, from 1."`
+	Number int             `json:"number,omitempty" doc:"Its number in the list, from 1."`
 	File   string          `json:"file,omitempty"`
 	Row    int             `json:"row,omitempty" doc:"The line of the file."`
 	People int             `json:"people" doc:"For how many people it is."`

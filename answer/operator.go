@@ -78,7 +78,7 @@ type TokenChange struct {
 // Audit is a part of the audit.
 type Audit struct {
 	Entries []Entry `json:"entries" nullable:"false"`
-	Next    int64   `json:"next,omitempty" doc:"What to send as after, or before, for more."`
+	Next    string  `json:"next,omitempty" doc:"The cursor of the next page; missing on the last."`
 }
 
 // Entry is one entry of the audit.

@@ -12,7 +12,7 @@ import (
 // Trials are the trials that are open.
 type Trials struct {
 	Trials []Trial `json:"trials" nullable:"false"`
-	Cursor string  `json:"cursor,omitempty" doc:"What to send for the next page."`
+	Next   string  `json:"next,omitempty" doc:"The cursor of the next page; missing on the last."`
 }
 
 // Trial is a named set of staged changes on top of the revision in force.
@@ -23,7 +23,7 @@ type Trial struct {
 	Created  time.Time `json:"created"`
 	Base     int       `json:"base" doc:"The revision on which its newest change was staged."`
 	Version  int       `json:"version" doc:"Counts up with every change to the trial; it is the ETag."`
-	Undoes   int       `json:"undoes,omitempty" doc:"The revision that it undoes."`
+	Reverts  int       `json:"reverts,omitempty" doc:"The revision that it reverts."`
 	Changes  []Staged  `json:"changes" doc:"In the order in which they are made." nullable:"false"`
 	Stands   bool      `json:"stands" doc:"Whether all of it can be made on the revision in force."`
 	Obstacle string    `json:"obstacle,omitempty" doc:"Why not."`
@@ -60,7 +60,7 @@ type Outcome struct {
 	ByPerson  []Tallied         `json:"by_person" doc:"The people whom it touches most, at most 50." nullable:"false"`
 	Seats     []TurnedSeats     `json:"seats,omitempty" doc:"Products with a number of seats of which others are taken."`
 	Items     []Effected        `json:"items" doc:"A page of all that it changes, by person." nullable:"false"`
-	Cursor    string            `json:"cursor,omitempty" doc:"What to send for the next page."`
+	Next      string            `json:"next,omitempty" doc:"The cursor of the next page; missing on the last."`
 }
 
 // Tally counts effects.

@@ -131,7 +131,7 @@ func nearMiss(ctx context.Context, asker answer.Asker, listed string, extra []st
 			return answer.NearMiss{Listed: listed, User: e, Why: "a member's name is nearly the same"}, nil
 		}
 	}
-	_, err := asker.Groups(ctx, listed)
+	_, err := asker.Memberships(ctx, listed)
 	var missing *directory.NotFoundError
 	switch {
 	case err == nil:

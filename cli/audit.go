@@ -60,9 +60,8 @@ func (a *app) eachEntry(ctx context.Context, asked client.Audited, visit func(*a
 	if err != nil {
 		return err
 	}
-	asked.Limit = 1000
-	for {
-		page, err := c.Audit(ctx, asked)
+	for cursor := ""; ; {
+		page, err := c.Audit(ctx, asked, cursor)
 		if err != nil {
 			return err
 		}
@@ -71,7 +70,7 @@ func (a *app) eachEntry(ctx context.Context, asked client.Audited, visit func(*a
 				return err
 			}
 		}
-		if asked.After = page.Next; page.Next == 0 {
+		if cursor = page.Next; cursor == "" {
 			return nil
 		}
 	}

@@ -34,17 +34,15 @@ type local struct {
 // bench is where trials are kept: a service, or a map folder, of which one is made for
 // this command.
 func (a *app) bench() (*client.Client, error) {
-	if a.mapDir == "" && (a.server != "" || env("MAP") == "") {
-		return a.service()
-	}
-	dir := a.mapDir
-	if dir == "" {
-		dir = env("MAP")
-	}
-	if err := a.plainFormat(); err != nil {
+	folder, _, err := a.place()
+	if err != nil {
 		return nil, err
 	}
-	folder, err := service.ReadFolder(dir)
+	if folder.value == "" {
+		return a.service()
+	}
+	dir := folder.value
+	read, err := service.ReadFolder(dir)
 	if err != nil {
 		return nil, err
 	}
@@ -59,7 +57,7 @@ func (a *app) bench() (*client.Client, error) {
 	}
 	s := a.local.service
 	s.UseFiles(os.DirFS(dir))
-	if _, err := s.CommitFolder(ctx, folder, "folder", dir); err != nil {
+	if _, err := s.CommitFolder(ctx, read, "folder", dir); err != nil {
 		return nil, err
 	}
 	a.local.before = s.Head()
@@ -111,7 +109,7 @@ func (l *local) close(ctx context.Context, done bool) error {
 			return err
 		}
 	}
-	all, err := l.service.Trials(ctx, "", 0)
+	all, err := l.service.Trials(ctx, 0, "")
 	if err != nil {
 		return err
 	}

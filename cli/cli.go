@@ -7,28 +7,13 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"os/signal"
 	"syscall"
 
 	"github.com/spf13/cobra"
 
 	"gatemap/answer"
-	"gatemap/client"
-	"gatemap/core/atlas"
-	"gatemap/core/directory"
 	"gatemap/core/gate"
-	"gatemap/core/situation"
-	"gatemap/service"
-)
-
-// The exit codes (docs/map-folder.md).
-const (
-	exitDone    = 0
-	exitFailed  = 1 // the answer is a failed check
-	exitUsage   = 2
-	exitNoMap   = 3 // the map cannot be loaded or the service not reached
-	exitMissing = 4 // no such user, group, system or object
 )
 
 // Version is the version of the program; the build sets it.
@@ -42,6 +27,8 @@ type app struct {
 	mapDir, server, tokenFile string
 	ofTrial                   string // of which questions are asked
 	format                    format
+
+	asked answer.Asker // what is asked, once it is open
 
 	local *local // the service of a map folder, while a command runs on that
 
@@ -77,30 +64,6 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 	return code
 }
 
-func (a *app) exitCode(err error) int {
-	var (
-		usage   *usageError
-		field   *situation.FieldError
-		object  *gate.ObjectNeededError
-		missing *directory.NotFoundError
-		notNow  *answer.ConflictError
-	)
-	switch {
-	case errors.As(err, &notNow):
-		return exitFailed
-	case !a.started, errors.As(err, &usage), errors.As(err, &field), errors.As(err, &object):
-		return exitUsage
-	case errors.As(err, &missing):
-		return exitMissing
-	}
-	return exitNoMap
-}
-
-// usageError is a wrong call that the arguments' own checks cannot see.
-type usageError struct{ message string }
-
-func (e *usageError) Error() string { return e.message }
-
 func (a *app) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:   "gatemap",
@@ -110,94 +73,68 @@ answers for any user in any situation what they can do, why, and why not.
 
 Questions are asked of a map folder (--map DIR, or GATEMAP_MAP) or of a running
 service (--server URL, or GATEMAP_SERVER, with a token in GATEMAP_TOKEN or in the
-file that --token-file names). Both give the same answers.
+file that --token-file names). Both give the same answers. Name one of them.
 
-Exit codes: 0 done; 1 the answer is a failed check; 2 wrong usage; 3 the map
-cannot be loaded or the service cannot be reached; 4 no such user, group, system
-or object.`,
+Exit codes: 0 done; 1 the answer is a failed check; 2 wrong usage or a value that
+cannot be read; 3 the map cannot be loaded or the service cannot be reached; 4 no
+such user, group, system or object; 5 refused: not allowed, in conflict, or held by
+a limit.`,
 		Example: `  gatemap demo
   gatemap reach ilse.okonjo --map demo/cindervale
   gatemap why ilse.okonjo archive frames:write --on /raw/2026 --map demo/cindervale`,
 		Version:           Version,
 		SilenceErrors:     true,
 		SilenceUsage:      true,
-		PersistentPreRunE: func(*cobra.Command, []string) error { a.started = true; return a.checkPlace() },
+		PersistentPreRunE: a.begin,
 	}
 	flags := root.PersistentFlags()
 	flags.StringVar(&a.mapDir, "map", "", "map folder to ask")
 	flags.StringVar(&a.server, "server", "", "address of the service to ask")
 	flags.StringVar(&a.tokenFile, "token-file", "", "file that holds the token for the service")
 	flags.StringVar(&a.ofTrial, "trial", "", "ask as if this trial were in force")
-	flags.VarP(&a.format, "output", "o", "output: text, json or csv; for findings and guarantees also sarif and junit")
+	flags.VarP(&a.format, "output", "o", "output: text, json, csv or markdown; for findings and guarantees also sarif and junit")
 	_ = root.MarkPersistentFlagDirname("map")
 	_ = root.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp))
-	root.AddCommand(a.reach(), a.why(), a.who(), a.members(), a.groups(), a.findings(), a.guarantees(), a.compare(), a.difference(), a.matrix(), a.hours(), a.find(),
-		a.trial(), a.revisions(), a.revert(), a.export(), a.operator(), a.tokens(), a.audit(), a.backup(), a.restore(), a.directory(), a.intake(), a.schema(), a.serve(), a.demo(), a.openapi())
+	_ = root.RegisterFlagCompletionFunc("trial", a.completeTrial)
+	root.AddCommand(
+		a.reach(), a.why(), a.who(), a.members(), a.memberships(), a.compare(), a.matrix(), a.hours(), a.search(), a.group(), a.systemCommand(), a.rule(),
+		a.findings(), a.guarantees(), standsAlone(a.difference()),
+		a.trial(), a.history(), a.revert(), a.export(), a.directory(), a.intake(),
+		a.operator(), a.tokens(), a.audit(), a.backup(), standsAlone(a.restore()),
+		standsAlone(a.schema()), standsAlone(a.serve()), standsAlone(a.demo()), standsAlone(a.openapi()),
+	)
 	return root
 }
 
-func (a *app) checkPlace() error {
-	if a.mapDir != "" && a.server != "" {
-		return &usageError{"--map and --server exclude each other: ask a folder or a service"}
+// begin sees that the call is right before anything is done: after it, errors are no
+// longer wrong usage.
+func (a *app) begin(cmd *cobra.Command, _ []string) error {
+	for c := cmd; ; c = c.Parent() {
+		if c == nil {
+			if _, _, err := a.place(); err != nil {
+				return err
+			}
+			break
+		}
+		if c.Annotations[asksNothing] != "" {
+			break
+		}
 	}
+	if err := cmd.ValidateRequiredFlags(); err != nil {
+		return err
+	}
+	if err := cmd.ValidateFlagGroups(); err != nil {
+		return err
+	}
+	if err := a.checkFormat(cmd); err != nil {
+		return err
+	}
+	a.started = true
 	return nil
 }
 
-// asker is the map that the flags and the environment name.
-func (a *app) asker(ctx context.Context) (answer.Asker, error) {
-	dir, server := a.mapDir, a.server
-	if dir == "" && server == "" {
-		dir, server = env("MAP"), env("SERVER")
-	}
-	if dir != "" && server == "" || a.mapDir != "" {
-		if a.ofTrial != "" {
-			c, err := a.bench()
-			if err != nil {
-				return nil, err
-			}
-			return c.Of(a.ofTrial), nil
-		}
-		return openFolder(ctx, dir)
-	}
-	if server == "" {
-		server = "http://" + defaultListen
-	}
-	token, err := a.token()
-	if err != nil {
-		return nil, err
-	}
-	c, err := client.New(server, token)
-	if err != nil {
-		return nil, err
-	}
-	return c.Of(a.ofTrial), nil
-}
-
-func openFolder(ctx context.Context, dir string) (answer.Asker, error) {
-	a, err := compileFolder(ctx, dir)
-	if err != nil {
-		return nil, err
-	}
-	return service.From(a), nil
-}
-
-// compileFolder compiles a map folder with everything that its sources hold.
-func compileFolder(ctx context.Context, dir string) (*atlas.Atlas, error) {
-	folder, err := service.ReadFolder(dir)
-	if err != nil {
-		return nil, err
-	}
-	if err := folder.Fetch(ctx, service.Files{FS: os.DirFS(dir)}, dir); err != nil {
-		return nil, err
-	}
-	return folder.Compile(dir)
-}
-
 // ask runs a question and writes its answer in the chosen form.
-func ask[T any](a *app, cmd *cobra.Command, question func(context.Context, answer.Asker) (*T, error), text func(*T) error, table func(*T) [][]string) error {
-	if err := a.plainFormat(); err != nil {
-		return err
-	}
+func ask[T any](a *app, cmd *cobra.Command, question func(context.Context, answer.Asker) (*T, error), text func(*T) error, table func(*T) [][]string, markdown ...func(*T) error) error {
 	asker, err := a.asker(cmd.Context())
 	if err != nil {
 		return err
@@ -206,26 +143,21 @@ func ask[T any](a *app, cmd *cobra.Command, question func(context.Context, answe
 	if err != nil {
 		return a.explain(err)
 	}
-	return present(a, got, text, table)
+	return present(a, got, text, table, markdown...)
 }
 
-// present writes an answer in the chosen form.
-func present[T any](a *app, got *T, text func(*T) error, table func(*T) [][]string) error {
+// present writes an answer in the chosen form. Commands that have Markdown say so (also)
+// and give it last.
+func present[T any](a *app, got *T, text func(*T) error, table func(*T) [][]string, markdown ...func(*T) error) error {
 	switch a.format {
 	case asJSON:
 		return a.writeJSON(got)
 	case asCSV:
 		return a.writeCSV(table(got))
+	case asMarkdown:
+		return markdown[0](got)
 	}
 	return text(got)
-}
-
-// plainFormat refuses the forms that are for checks alone.
-func (a *app) plainFormat() error {
-	if a.format == asSARIF || a.format == asJUnit {
-		return &usageError{fmt.Sprintf("-o %s is for findings and guarantees only", a.format)}
-	}
-	return nil
 }
 
 // explain adds what to do to errors that the command line has a flag for.

@@ -43,28 +43,43 @@ func TestExitCodes(t *testing.T) {
 		{[]string{"reach", "x", "--form", "y"}, 2, "unknown flag: --form"},
 		{[]string{"reach", "ilse.okonjo", "--map", demo, "--from", "summit"}, 2, `from "summit": not an IPv4 or IPv6 address`},
 		{[]string{"reach", "ilse.okonjo", "--map", demo, "--risk", "hi"}, 2, "one of low, medium, high"},
-		{[]string{"reach", "ilse.okonjo", "--map", demo, "-o", "yaml"}, 2, "one of text, json, csv, sarif, junit"},
-		{[]string{"reach", "ilse.okonjo", "--map", demo, "--server", "http://127.0.0.1:1"}, 2, "exclude each other"},
-		{[]string{"reach", "ilse.okonjo", "--map", demo, "-o", "sarif"}, 2, "for findings and guarantees only"},
-		{[]string{"difference", demo, demo, "-o", "junit"}, 2, "for findings and guarantees only"},
+		{[]string{"reach", "ilse.okonjo", "--map", demo, "-o", "yaml"}, 2, "one of text, json, csv, markdown, sarif, junit"},
+		{[]string{"reach", "ilse.okonjo", "--map", demo, "--server", "http://127.0.0.1:1"}, 2, "--map names the folder ../demo/cindervale and --server the service http://127.0.0.1:1"},
+		{[]string{"reach", "ilse.okonjo", "--map", demo, "-o", "sarif"}, 2, "gatemap reach has no -o sarif; it has text, json, csv, markdown"},
+		{[]string{"difference", demo, demo, "-o", "junit"}, 2, "gatemap difference has no -o junit; it has text, json, csv, markdown"},
+		{[]string{"who", "archive", "frames:read", "--map", demo, "-o", "markdown"}, 2, "it has text, json, csv\n"},
 		{[]string{"matrix", "--map", demo}, 2, "narrow it with --system"},
 		{[]string{"matrix", "--map", demo, "--group", "crow"}, 4, "there is no group"},
 		{[]string{"guarantees", "--map", demo}, 1, ""},
 		{[]string{"difference", demo, demo}, 0, ""},
 		{[]string{"difference", demo, "nowhere"}, 3, "cannot load the map in nowhere"},
 		{[]string{"compare", "ilse.okonjo", "jory.pell", "--map", demo}, 4, "ambiguous: say which of cindervale/jory.pell, ridge/jory.pell is meant"},
-		{[]string{"find", "x", "--kind", "person", "--map", demo}, 2, "one of user, group, system, device"},
+		{[]string{"search", "x", "--kind", "person", "--map", demo}, 2, "one of user, group, system, device"},
 		{[]string{"reach", "x", "--map", "nowhere"}, 3, "cannot load the map in nowhere"},
 		{[]string{"reach", "x", "--map", bad}, 3, `gatemap.yaml:1:1: unknown key "titel"; did you mean title?`},
 		{[]string{"reach", "x", "--server", "http://127.0.0.1:1"}, 3, "cannot be reached"},
-		{[]string{"reach", "x", "--server", "nonsense"}, 3, "is not the address of a service"},
-		{[]string{"reach", "x", "--token-file", "nowhere"}, 3, "the token cannot be read"},
+		{[]string{"reach", "x", "--server", "nonsense"}, 2, "is not the address of a service"},
+		{[]string{"reach", "x", "--token-file", "nowhere"}, 2, "--token-file: open nowhere"},
 		{[]string{"reach", "ilse.okonj", "--map", demo}, 4, "did you mean ilse.okonjo?"},
 		{[]string{"members", "nigth-crew", "--map", demo}, 4, "did you mean night-crew?"},
 		{[]string{"why", "ilse.okonjo", "archiv", "frames:read", "--map", demo}, 4, "did you mean archive?"},
 		{[]string{"why", "ilse.okonjo", "archive", "frames:reed", "--map", demo}, 4, "did you mean frames:read"},
 		{[]string{"who", "archive", "frames:read", "--on", "raw", "--map", demo}, 4, `there is no object "raw" in system archive; did you mean /raw`},
 		{[]string{"reach", "ilse.okonjo", "--map", demo, "--device-name", "loner-7"}, 4, "did you mean loaner-7?"},
+		{[]string{"reach", "ilse.okonjo", "--map", demo, "--at", "tomorrow"}, 2, "write 22:00, mon 22:00, 2026-11-23"},
+		{[]string{"reach", "ilse.okonjo", "--map", demo, "--at", "mon 22:00"}, 0, ""},
+		{[]string{"difference", demo, demo, "--at", "22:00"}, 0, ""},
+		{[]string{"findings", "--map", demo, "--severity", "warn"}, 2, `--severity "warn": one of error, warning, note; did you mean warning?`},
+		{[]string{"findings", "--map", demo, "--code", "shadow"}, 2, "did you mean shadowed?"},
+		{[]string{"findings", "--map", demo, "--code", "shadowed"}, 0, ""},
+		{[]string{"history", "--map", demo}, 2, "this is asked of a service, but --map names a folder"},
+		{[]string{"group", "show", "nigth-crew", "--map", demo}, 4, "did you mean night-crew?"},
+		{[]string{"system", "show", "archiv", "--map", demo}, 4, "did you mean archive?"},
+		{[]string{"rule", "test", "title eq", "--map", demo}, 2, "the filter has an error at column 9"},
+		{[]string{"trial", "commit", "x", "--map", demo}, 2, `required flag(s) "reason" not set`},
+		{[]string{"trial", "show", "x", "--map", demo}, 4, `there is no trial "x"`},
+		{[]string{"trial", "outcome", "x", "--effect", "win", "--map", demo}, 2, "one of gain, loss, change, reroute"},
+		{[]string{"trial", "line", "add", "x", "archive", "mappings", "{}", "--before", "1", "--after", "2", "--map", demo}, 2, "none of the others can be"},
 	} {
 		code, _, errs := run(t, c.args...)
 		assert.Equal(t, c.code, code, "%v: %s", c.args, errs)
@@ -92,11 +107,11 @@ func TestText(t *testing.T) {
 			"Line archive/mapping 2 gives it: cindervale/ilse.okonjo is listed in cindervale/night-assistants, which is in cindervale/night-crew.",
 		}},
 		{[]string{"why", "ilse.okonjo", "core-net", "ssh", "--on", "dome", "--lines"}, []string{
-			"core-net/dome engineers to the dome  is for others            group:cindervale/dome-engineers\n",
-			"core-net/crew to the dome by night   may decide               network:summit; window:night\n", "core-net/nobody else to the dome     decides\n", "core-net/nobody pings                is about something else\n",
+			"core-net/dome engineers to the dome  for other users          group:cindervale/dome-engineers\n",
+			"core-net/crew to the dome by night   may decide               network:summit; window:night\n", "core-net/nobody else to the dome     decides\n", "core-net/nobody pings                about something else\n",
 		}},
 		{[]string{"why", "ilse.okonjo", "core-net", "ssh", "--on", "dome", "--lines", "-o", "csv"}, []string{"line,fate,needs,lacks\n", "core-net/nobody else to the dome,decides,,\n"}},
-		{[]string{"find", "pings", "--kind", "line"}, []string{"line    core-net/nobody pings", "2 of 2"}},
+		{[]string{"search", "pings", "--kind", "line"}, []string{"line    core-net/nobody pings", "2 of 2"}},
 		{[]string{"why", "ilse.okonjo", "archive", "frames:purge", "--on", "/raw"}, []string{
 			"does not hold frames:purge on /raw in archive.", "Line archive/mapping 6 gives it to members of cindervale/archivists.",
 		}},
@@ -104,7 +119,7 @@ func TestText(t *testing.T) {
 		{[]string{"who", "archive", "frames:purge", "--on", "/raw", "--from", "203.0.113.4", "--risk", "low"}, []string{"cindervale/rana.solberg     ┃ ┃ open     cindervale/archivists > archive/mapping 6", "3 people"}},
 		{[]string{"members", "archive-readers"}, []string{"cindervale/ilse.okonjo        nested   by cindervale/night-assistants > ", "52 members"}},
 		{[]string{"members", "open-days"}, []string{"cindervale/paloma.rask  direct\n\n1 member\n"}},
-		{[]string{"groups", "ilse.okonjo"}, []string{"cindervale/night-crew         nested   by cindervale/night-assistants\n", "8 groups"}},
+		{[]string{"memberships", "ilse.okonjo"}, []string{"cindervale/night-crew         nested   by cindervale/night-assistants\n", "8 groups"}},
 		{[]string{"compare", "ilse.okonjo", "bram.ystad"}, []string{"Only cindervale/bram.ystad\n", "night-files write on logs:/shift  ", "(with other claims, or another reply)"}},
 		{[]string{"guarantees"}, []string{"kept    the crew writes by night\n        All 8 can.", "broken  the network team can ping", "cindervale/cosmo.adeyemi  core-net ping on control  rule nobody else to the dome", "10 kept, 2 broken"}},
 		{[]string{"matrix", "--system", "ledger"}, []string{" 1  ledger approve on entry", "cindervale/greta.falk      ┃╌┃   ·   ┃╌┃  ┃╌┃"}},
@@ -113,8 +128,19 @@ func TestText(t *testing.T) {
 		}},
 		{[]string{"hours", "xenia.morrow", "--system", "archive", "--strength", "aal2", "--at", "2026-12-01T00:00:00Z"}, []string{"┃ ┃ open     mon 00–12\n", "┃━┃ shut     mon 12–24; tue to sun"}},
 		{[]string{"why", "dagny.oyelaran", "archive", "frames:write", "--on", "/raw/2026"}, []string{"Way in: Membership of cindervale/night-crew would give it, on conditions, and bring 11 other entitlements: core-net ssh on dome"}},
-		{[]string{"find", "comet"}, []string{"group   cindervale/comet-campaign", "1 of 1"}},
-		{[]string{"find", "--limit", "2", "--kind", "user"}, []string{"2 of 60\nGo on with --cursor "}},
+		{[]string{"search", "comet"}, []string{"group   cindervale/comet-campaign", "1 of 1"}},
+		{[]string{"search", "--limit", "2", "--kind", "user"}, []string{"2 of 60\nMore:  --cursor "}},
+		{[]string{"group", "show", "night-crew"}, []string{"Member of      cindervale/archive-writers, cindervale/summit-staff\n", "Members        9\n", "  archive/mapping 2                   9 people    {groups: [night-crew], role: writer,"}},
+		{[]string{"group", "show", "visitors"}, []string{"Rule           userType eq \"visitor\""}},
+		{[]string{"group", "show", "bulletin"}, []string{"Kind           mail", "It opens nothing."}},
+		{[]string{"system", "show", "sky-tools"}, []string{"sky-tools  Reduction licences", "Objects\n  planner\n", "Seats\n  reduction-suite  14 of 14 taken, "}},
+		{[]string{"system", "lines", "core-net"}, []string{"core-net/nobody pings                60 people   {name: nobody pings, action: refuse, services: [ping]}"}},
+		{[]string{"system", "roles", "archive"}, []string{"reader\n  frames:list\n  frames:read\n"}},
+		{[]string{"system", "roles", "proposals"}, []string{"author\n  proposal:delete own\n"}},
+		{[]string{"system", "roles", "core-net"}, []string{"core-net has no roles"}},
+		{[]string{"rule", "test", `title eq "Night assistant"`}, []string{"matches 5 users.\n  cindervale/alba.querido\n"}},
+		{[]string{"rule", "test", "safetyRole pr"}, []string{"matches 0 users.", "no user has the attribute safetyRole"}},
+		{[]string{"findings", "--system", "core-net", "--severity", "warning"}, []string{"0 errors, "}},
 	} {
 		_, out, errs := run(t, append(c.args, "--map", demo)...)
 		assert.Empty(t, errs)
@@ -128,7 +154,7 @@ func TestText(t *testing.T) {
 func TestJSONAndCSV(t *testing.T) {
 	for _, args := range [][]string{
 		{"reach", "ilse.okonjo"}, {"why", "ilse.okonjo", "archive", "frames:purge"}, {"who", "archive", "frames:read"},
-		{"members", "night-crew"}, {"groups", "ilse.okonjo"}, {"findings"}, {"find", "night"}, {"guarantees"},
+		{"members", "night-crew"}, {"memberships", "ilse.okonjo"}, {"findings"}, {"search", "night"}, {"group", "show", "night-crew"}, {"system", "show", "archive"}, {"system", "lines", "archive"}, {"system", "roles", "archive"}, {"rule", "test", "title pr"}, {"guarantees"},
 		{"compare", "ilse.okonjo", "bram.ystad"}, {"matrix", "--group", "night-crew"}, {"hours", "ilse.okonjo", "--at", "2026-11-23T00:00:00Z"},
 	} {
 		_, out, _ := run(t, append(args, "--map", demo, "-o", "json")...)
@@ -203,7 +229,7 @@ func TestDifference(t *testing.T) {
 	require.NoError(t, os.WriteFile(file, bytes.Replace(content, []byte("seats: 14"), []byte("seats: 20"), 1), 0o600))
 	code, out, errs := run(t, "difference", demo, next)
 	assert.Equal(t, 0, code, errs)
-	for _, want := range []string{"Gains\n", "cindervale/yusra.lindqvist  ┃ ┃ open     sky-tools pipeline on reduction-suite\n", "Guarantee mended  every scientist can reduce", "0 losses", "warning no-seat:"} {
+	for _, want := range []string{"Gains\n", "cindervale/yusra.lindqvist  ┃ ┃ open     sky-tools pipeline on reduction-suite\n", "Guarantee kept again  every scientist can reduce", "0 losses", "warning no-seat:"} {
 		assert.Contains(t, out, want)
 	}
 	_, out, _ = run(t, "difference", next, demo, "-o", "csv")
@@ -215,6 +241,12 @@ func TestCompletion(t *testing.T) {
 		"reach|il": "ilse.okonjo\tIlse Okonjo\n", "reach|cindervale/il": "cindervale/ilse.okonjo\tIlse Okonjo\n",
 		"members|night-c": "night-crew\t", "why|ilse.okonjo|sky": "sky-tools\tReduction licences\n", "who|arc": "archive\tImage archive\n",
 		"reach|--risk|": "medium\n", "reach|x|--system|": "sky-tools\t",
+		"why|ilse.okonjo|archive|frames:p": "frames:purge\n", "who|core-net|s": "ssh\n", "why|ilse.okonjo|archive|frames:read|--on|/raw/e": "/raw/embargo\n",
+		"trial|join|season|night-c": "night-crew\t", "trial|join|season|night-crew|ils": "ilse.okonjo\t", "trial|leave|season|night-assistants|il": "ilse.okonjo\n",
+		"trial|line|add|season|archive|": "mappings\nlimits\n", "trial|line|move|season|core-net|rules|nobody p": "nobody pings\t",
+		"trial|line|add|season|night-files|": "shares > logs > door\n",
+		"trial|group|set|season|night-crew|mem": "members_from\n", "trial|group|set|season|night-crew|usable_in|": "host\nown\nany\n",
+		"trial|outcome|season|--effect|": "loss\n", "findings|--code|shad": "shadowed\n", "findings|--severity|": "warning\n",
 	} {
 		t.Setenv("GATEMAP_SERVER", "")
 		t.Setenv("GATEMAP_MAP", demo)
@@ -290,7 +322,131 @@ func TestTestingADirectoryOfAFolder(t *testing.T) {
 	assert.Contains(t, errs, `there is no directory "nowhere"`)
 	code, _, errs = run(t, "intake", "run", "cindervale", "--map", demo)
 	assert.Equal(t, 2, code)
-	assert.Contains(t, errs, "name one with --server")
+	assert.Contains(t, errs, "name a service with --server")
 	code, _, _ = run(t, "reach", "ilse.okonjo", "--person", "--map", demo)
 	assert.Equal(t, 0, code)
+}
+
+// What is asked is a folder or a service, never one here and the other there.
+func TestAFolderAndAServiceAreNotBothAsked(t *testing.T) {
+	for _, args := range [][]string{
+		{"reach", "ilse.okonjo"}, {"search", "x"}, {"history"}, {"trial", "list"}, {"trial", "show", "x"}, {"directory", "test", "cindervale"},
+		{"intake", "list"}, {"token", "list"}, {"findings", "-o", "sarif"}, {"export", "x"},
+	} {
+		t.Setenv("GATEMAP_MAP", demo)
+		t.Setenv("GATEMAP_SERVER", "http://127.0.0.1:1")
+		var out, errs bytes.Buffer
+		assert.Equal(t, 2, cli.Main(args, strings.NewReader(""), &out, &errs), "%v", args)
+		assert.Contains(t, errs.String(), "GATEMAP_MAP names the folder ../demo/cindervale and GATEMAP_SERVER the service http://127.0.0.1:1: leave one of them out")
+		t.Setenv("GATEMAP_SERVER", "")
+		errs.Reset()
+		assert.Equal(t, 2, cli.Main(append(args, "--server", "http://127.0.0.1:1"), strings.NewReader(""), &out, &errs), "%v", args)
+	}
+	t.Setenv("GATEMAP_MAP", demo)
+	t.Setenv("GATEMAP_SERVER", "")
+	var out, errs bytes.Buffer
+	assert.Equal(t, 2, cli.Main([]string{"history"}, strings.NewReader(""), &out, &errs), "a folder that is named is not passed over")
+	t.Setenv("GATEMAP_SERVER", "http://127.0.0.1:1")
+	assert.Equal(t, 0, cli.Main([]string{"difference", demo, demo}, strings.NewReader(""), &out, &errs), "a command that asks neither")
+}
+
+func TestCSVSaysWhatJSONSays(t *testing.T) {
+	rows := func(args ...string) []map[string]string {
+		_, out, _ := run(t, append(args, "--map", demo, "-o", "csv")...)
+		all, err := csv.NewReader(strings.NewReader(out)).ReadAll()
+		require.NoError(t, err, "%v", args)
+		var list []map[string]string
+		for _, row := range all[1:] {
+			m := map[string]string{}
+			for i, head := range all[0] {
+				m[head] = row[i]
+			}
+			list = append(list, m)
+		}
+		return list
+	}
+	assert.Equal(t, "all", rows("who", "proposals", "view", "--on", "proposal")[0]["breadth"])
+	cells := map[string]bool{}
+	for _, row := range rows("matrix", "--system", "proposals", "--right", "view") {
+		cells[row["proposals view on proposal"]] = true
+	}
+	assert.Equal(t, map[string]bool{"none": true, "open (own)": true, "open (all)": true}, cells)
+	watched := false
+	for _, row := range rows("reach", "ilse.okonjo", "--risk", "high") {
+		watched = watched || strings.Contains(row["watch"], "sign-in-desk/nothing at high risk block")
+	}
+	assert.True(t, watched)
+	assert.Contains(t, rows("who", "remote-access", "admit", "--on", "vpn")[0]["reply"], "=")
+	assert.Contains(t, rows("why", "ilse.okonjo", "archive", "frames:read", "--on", "/raw/1999")[0]["decided_at"], "/raw")
+}
+
+// Markdown has the counts first, folds what is long, and takes no markup from names.
+func TestMarkdown(t *testing.T) {
+	for _, c := range []struct {
+		args []string
+		want []string
+	}{
+		{[]string{"reach", "ilse.okonjo"}, []string{"### What `cindervale/ilse.okonjo` holds\n\n28 open, 8 depends, 1 shut. Situation: none given\n\n| System |", "<details><summary>17 more</summary>", "| `archive` | `/` | `frames:list` | **open** |  |\n"}},
+		{[]string{"reach", "ilse.okonjo", "--person"}, []string{"28 open"}},
+		{[]string{"why", "ilse.okonjo", "archive", "frames:write", "--on", "/raw/2026"}, []string{"### **depends**: `archive` `frames:write` on `/raw/2026` for `cindervale/ilse.okonjo`", "- Ilse Okonjo (cindervale/ilse.okonjo) holds"}},
+		{[]string{"findings"}, []string{"### Findings: 5 errors, 16 warnings, 21 notes\n", "<details><summary>22 more</summary>"}},
+		{[]string{"guarantees"}, []string{"### Guarantees: 10 kept, 2 broken\n", "| **broken** | the network team can ping |"}},
+	} {
+		_, out, errs := run(t, append(c.args, "--map", demo, "-o", "markdown")...)
+		assert.Empty(t, errs)
+		for _, want := range c.want {
+			assert.Contains(t, out, want, "%v", c.args)
+		}
+	}
+	next := filepath.Join(t.TempDir(), "next")
+	require.NoError(t, os.CopyFS(next, os.DirFS(demo)))
+	file := filepath.Join(next, "systems", "sky-tools.yaml")
+	content, err := os.ReadFile(file)
+	require.NoError(t, err)
+	content = bytes.Replace(content, []byte("seats: 14"), []byte("seats: 20"), 1)
+	require.NoError(t, os.WriteFile(file, append(content, "---\nguarantees: [{guarantee: \"a | <b>*c*\\n`d`\", nobody: {everyone: true}, can: {system: sky-tools, right: calendar}}]\n"...), 0o600))
+	_, out, errs := run(t, "difference", demo, next, "-o", "markdown")
+	assert.Empty(t, errs)
+	for _, want := range []string{"gains, 0 losses, ", "| gain | `cindervale/yusra.lindqvist` | `sky-tools` |", "- kept again every scientist can reduce\n"} {
+		assert.Contains(t, out, want)
+	}
+	_, out, _ = run(t, "guarantees", "--map", next, "-o", "markdown")
+	assert.Contains(t, out, "| a \\| &lt;b&gt;\\*c\\* \\`d\\` |")
+}
+
+// A trial on a folder, from begin to end, with the exit codes that tell what is refused.
+func TestTrialsRefusedOnAFolder(t *testing.T) {
+	folder := filepath.Join(t.TempDir(), "map")
+	require.NoError(t, os.CopyFS(folder, os.DirFS(demo)))
+	must := func(code int, want string, args ...string) string {
+		t.Helper()
+		got, out, errs := run(t, append(args, "--map", folder)...)
+		require.Equal(t, code, got, "%v: %s", args, errs)
+		assert.Contains(t, out+errs, want)
+		return out
+	}
+	must(0, "season", "trial", "begin", "season")
+	must(5, "already", "trial", "begin", "season")
+	must(5, "nothing is staged", "trial", "commit", "season", "--reason", "x")
+	must(2, "roles of archive does not hold lines", "trial", "line", "remove", "season", "archive", "roles", "reader")
+	must(2, "mappings of archive holds lines: use remove-line", "trial", "part", "remove", "season", "archive", "mappings", "1")
+	must(0, "Nothing is staged.", "trial", "line", "remove", "season", "core-net", "rules", "nobody pings", "--dry-run")
+	must(0, "Removes nobody pings from rules of core-net", "trial", "line", "remove", "season", "core-net", "rules", "nobody pings")
+	must(0, "### Trial `season` on revision", "trial", "outcome", "season", "-o", "markdown")
+	must(0, "Nothing is staged yet", "trial", "unstage", "season", "1")
+	must(2, "is not the number of a change", "trial", "unstage", "season", "first")
+	must(0, "", "trial", "remove", "season")
+	must(4, "there is no trial", "trial", "show", "season")
+	must(0, "Replaces the document systems/doors.yaml", "trial", "from", "other", changed(t, folder))
+}
+
+// changed is a copy of a map folder that differs in one file.
+func changed(t *testing.T, folder string) string {
+	next := filepath.Join(t.TempDir(), "next")
+	require.NoError(t, os.CopyFS(next, os.DirFS(folder)))
+	file := filepath.Join(next, "systems", "doors.yaml")
+	content, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(file, bytes.Replace(content, []byte("nobody pings"), []byte("no pings"), 1), 0o600))
+	return next
 }

@@ -21,9 +21,9 @@ func (a *app) compare() *cobra.Command {
 		Args:              cobra.ExactArgs(2),
 		ValidArgsFunction: a.complete(answer.KindUser, answer.KindUser),
 	}
-	situation := a.situationFlags(cmd)
+	facts := a.situationFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		s, err := situation()
+		s, err := a.situation(cmd.Context(), facts)
 		if err != nil {
 			return err
 		}

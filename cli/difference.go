@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -13,7 +14,7 @@ import (
 )
 
 func (a *app) difference() *cobra.Command {
-	cmd := &cobra.Command{
+	cmd := also(&cobra.Command{
 		Use:   "difference DIR1 DIR2",
 		Short: "Who gains and loses what between two map folders",
 		Long: `Works out what would become of everyone if the first map were replaced by the
@@ -21,27 +22,25 @@ second: gains, losses and other changes, and the findings and guarantees that tu
 		Example: `  gatemap difference observatory observatory-next
   gatemap difference old new --at 2026-11-23T22:00:00Z -o csv`,
 		Args: cobra.ExactArgs(2),
-	}
-	situation := a.situationFlags(cmd)
+	}, asMarkdown)
+	facts := a.situationFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		if err := a.plainFormat(); err != nil {
-			return err
-		}
-		s, err := situation()
-		if err != nil {
-			return err
-		}
 		var maps [2]*atlas.Atlas
 		for i, dir := range args {
+			var err error
 			if maps[i], err = compileFolder(cmd.Context(), dir); err != nil {
 				return err
 			}
+		}
+		s, err := facts.read(func() (*time.Location, error) { return maps[1].Frame.Zone, nil })
+		if err != nil {
+			return err
 		}
 		o, err := change.Maps(maps[0], maps[1], s)
 		if err != nil {
 			return err
 		}
-		return present(a, o, a.differenceText, differenceTable)
+		return present(a, o, a.differenceText, differenceTable, a.differenceMarkdown)
 	}
 	return cmd
 }
@@ -63,9 +62,9 @@ func (a *app) differenceText(o *change.Outcome) error {
 		a.print("%s  %s\n", a.paint(red, "Guarantee broken"), g)
 	}
 	for _, g := range o.Guarantees.Mended {
-		a.print("%s  %s\n", a.paint(green, "Guarantee mended"), g)
+		a.print("%s  %s\n", a.paint(green, "Guarantee kept again"), g)
 	}
-	a.print("%s, %s, %s; %d new findings, %d gone; %d guarantees broken, %d mended\n",
+	a.print("%s, %s, %s; %d new findings, %d gone; %d guarantees broken, %d kept again\n",
 		count(len(o.Gains), "gain", "gains"), count(len(o.Losses), "loss", "losses"), count(len(o.Changes), "other change", "other changes"),
 		len(o.Findings.New), len(o.Findings.Gone), len(o.Guarantees.Broken), len(o.Guarantees.Mended))
 	return nil

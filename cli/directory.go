@@ -127,13 +127,11 @@ func stepsTable(c *answer.Checked) [][]string {
 
 // check asks a folder, step by step, or a service.
 func (a *app) check(ctx context.Context, named, user string, tell func(answer.Step)) (*answer.Checked, error) {
-	if err := a.plainFormat(); err != nil {
+	place, _, err := a.place()
+	if err != nil {
 		return nil, err
 	}
-	dir := a.mapDir
-	if dir == "" && a.server == "" {
-		dir = env("MAP")
-	}
+	dir := place.value
 	if dir == "" {
 		c, err := a.service()
 		if err != nil {
@@ -156,10 +154,10 @@ func (a *app) stepText(s answer.Step) {
 func (a *app) directoryToken() *cobra.Command {
 	return &cobra.Command{
 		Use:   "token DIRECTORY",
-		Short: "Make the token by which a directory is pushed (SCIM)",
-		Long: `Makes the token with which another program pushes users and groups to a directory
-that has source: {scim: {}}, and prints it, this once. It opens nothing else. The one
-that there was before does not hold any more.`,
+		Short: "Create the token that pushes records to a directory (SCIM)",
+		Long: `Creates the token with which another program pushes users and groups to a directory
+that has source: {scim: {}}, and prints it, only once. It gives access to nothing else.
+The token before it stops working.`,
 		Example: "  gatemap directory token club",
 		Args:    cobra.ExactArgs(1), ValidArgsFunction: a.completeDirectory,
 		RunE: func(cmd *cobra.Command, args []string) error {

@@ -13,19 +13,27 @@ import (
 )
 
 func (a *app) findings() *cobra.Command {
-	return &cobra.Command{
+	var w answer.Wanted
+	cmd := also(&cobra.Command{
 		Use:   "findings",
 		Short: "What is wrong, useless or risky in the map",
 		Long: `Lists what was found without being asked: errors, warnings and notes, each with
-its place, what is wrong, and what to do. The exit code is 1 if there is an error.`,
+its place, what is wrong, and what to do. The exit code is 1 if an error is listed.`,
 		Example: `  gatemap findings --map demo/cindervale
+  gatemap findings --system archive --severity error
   gatemap findings -o csv > findings.csv
   gatemap findings -o sarif > findings.sarif`,
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
+			if err := chosen("severity", w.Severity, severities); err != nil {
+				return err
+			}
+			if err := chosen("code", w.Code, finding.Codes()); err != nil {
+				return err
+			}
 			if a.format == asSARIF || a.format == asJUnit {
 				return report(a, cmd, func(ctx context.Context, asker answer.Asker) ([]checked, bool, error) {
-					found, err := asker.Findings(ctx)
+					found, err := asker.Findings(ctx, w)
 					if err != nil {
 						return nil, false, err
 					}
@@ -33,13 +41,23 @@ its place, what is wrong, and what to do. The exit code is 1 if there is an erro
 				})
 			}
 			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Findings, error) {
-				found, err := asker.Findings(ctx)
+				found, err := asker.Findings(ctx, w)
 				a.failed = err == nil && found.Failed()
 				return found, err
-			}, a.findingsText, findingsTable)
+			}, a.findingsText, findingsTable, a.findingsMarkdown)
 		},
-	}
+	}, asMarkdown, asSARIF, asJUnit)
+	flags := cmd.Flags()
+	flags.StringVar(&w.System, "system", "", "only findings of this system")
+	flags.StringVar(&w.Code, "code", "", "only findings with this code, such as shadowed")
+	flags.StringVar(&w.Severity, "severity", "", "only findings of this severity: error, warning or note")
+	_ = cmd.RegisterFlagCompletionFunc("system", a.names(answer.KindSystem))
+	_ = cmd.RegisterFlagCompletionFunc("severity", cobra.FixedCompletions(severities, cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc("code", cobra.FixedCompletions(finding.Codes(), cobra.ShellCompDirectiveNoFileComp))
+	return cmd
 }
+
+var severities = []string{string(finding.Error), string(finding.Warning), string(finding.Note)}
 
 var severityStyles = map[finding.Severity]style{finding.Error: red, finding.Warning: yellow, finding.Note: faint}
 

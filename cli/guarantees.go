@@ -11,7 +11,7 @@ import (
 )
 
 func (a *app) guarantees() *cobra.Command {
-	return &cobra.Command{
+	return also(&cobra.Command{
 		Use:   "guarantees",
 		Short: "Whether what must stay true of the map is true",
 		Long: `Looks at each guarantee of the map: kept or broken, and by whom. The exit code is 1
@@ -39,9 +39,9 @@ if one is broken, for use in a pipeline.`,
 					rows = append(rows, []string{x.Guarantee, x.State, strings.Join(x.Users, "; "), x.Reason})
 				}
 				return rows
-			})
+			}, a.guaranteesMarkdown)
 		},
-	}
+	}, asMarkdown, asSARIF, asJUnit)
 }
 
 func (a *app) guaranteesText(g *answer.Guarantees) error {

@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"strconv"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -22,7 +23,7 @@ touches, where it brings an error, and where it breaks a guarantee; the last two
 overridden, by someone who may, with a reason that the history keeps.`,
 		Example: `  gatemap trial commit season --reason "The season ends"
   gatemap trial commit season --reason "The season ends" --key ticket-4711`,
-		Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeTrial,
+		Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeArgs(a.completeTrial),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return withClient(a, cmd, a.bench, func(ctx context.Context, c *client.Client) (*answer.Committed, error) {
 				if a.local != nil {
@@ -53,7 +54,7 @@ func (a *app) committedText(c *answer.Committed) error {
 	default:
 		a.print("In force as revision %d.\n", c.Revision)
 	}
-	a.print("Undo it:  gatemap revert %d\n", c.Revision)
+	a.print("Revert it:  gatemap revert %d\n", c.Revision)
 	return nil
 }
 
@@ -64,14 +65,14 @@ func committedTable(c *answer.Committed) [][]string {
 func (a *app) revert() *cobra.Command {
 	var named string
 	cmd := &cobra.Command{
-		Use: "revert REVISION", Short: "Begin a trial that undoes a revision",
+		Use: "revert REVISION", Short: "Begin a trial that reverts a revision",
 		Long: `Begins a trial that puts back what a revision changed. It is tried and committed like any
 other. It is refused where what the revision changed has been changed again since.`,
 		Example: "  gatemap revert 12\n  gatemap trial outcome revert-12\n  gatemap trial commit revert-12 --reason \"Too early\"", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			n, err := strconv.Atoi(args[0])
 			if err != nil || n < 1 {
-				return &usageError{fmt.Sprintf("%q is not the number of a revision; gatemap revisions lists them", args[0])}
+				return &usageError{fmt.Sprintf("%q is not the number of a revision; gatemap history lists them", args[0])}
 			}
 			return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) { return c.Revert(ctx, n, named) })
 		},
@@ -80,14 +81,15 @@ other. It is refused where what the revision changed has been changed again sinc
 	return cmd
 }
 
-func (a *app) revisions() *cobra.Command {
+func (a *app) history() *cobra.Command {
 	var limit int
+	var cursor string
 	cmd := &cobra.Command{
-		Use: "revisions [REVISION]", Short: "The history of the map, or one revision with what it changed", Example: "  gatemap revisions\n  gatemap revisions 12", Args: cobra.MaximumNArgs(1),
+		Use: "history [REVISION]", Short: "The revisions of the map, or one revision with its changes", Example: "  gatemap history\n  gatemap history 12", Args: cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Revisions, error) {
 				if len(args) == 0 {
-					return c.Revisions(ctx, limit)
+					return c.History(ctx, limit, cursor)
 				}
 				n, err := strconv.Atoi(args[0])
 				if err != nil {
@@ -98,14 +100,15 @@ func (a *app) revisions() *cobra.Command {
 					return nil, err
 				}
 				return &answer.Revisions{Revisions: []answer.Revision{*r}}, nil
-			}, a.revisionsText, revisionsTable)
+			}, a.historyText, historyTable)
 		},
 	}
-	cmd.Flags().IntVar(&limit, "limit", 50, "how many, 1 to 200")
+	cmd.Flags().IntVar(&limit, "limit", 100, "how many revisions at most, 1 to 1000")
+	cmd.Flags().StringVar(&cursor, "cursor", "", "the page to show: next of the page before")
 	return cmd
 }
 
-func (a *app) revisionsText(all *answer.Revisions) error {
+func (a *app) historyText(all *answer.Revisions) error {
 	for _, r := range all.Revisions {
 		a.print("%s  %s  %s  %s\n", a.paint(strong, fmt.Sprintf("%4d", r.Number)), r.At.Local().Format("2006-01-02 15:04:05"), pad(r.Author, 16), r.Reason)
 		if r.Overrides != "" {
@@ -115,17 +118,23 @@ func (a *app) revisionsText(all *answer.Revisions) error {
 			a.print("      %s\n", s)
 		}
 	}
+	if len(all.Revisions) == 0 {
+		a.print("No revision yet.\n")
+	}
+	if all.Next != "" {
+		a.print("More:  --cursor %s\n", all.Next)
+	}
 	return nil
 }
 
-func revisionsTable(all *answer.Revisions) [][]string {
-	rows := [][]string{{"revision", "at", "author", "reason", "trial", "undoes", "overrides"}}
+func historyTable(all *answer.Revisions) [][]string {
+	rows := [][]string{{"revision", "at", "author", "reason", "trial", "reverts", "overrides", "changes"}}
 	for _, r := range all.Revisions {
-		undoes := ""
-		if r.Undoes > 0 {
-			undoes = strconv.Itoa(r.Undoes)
+		reverts := ""
+		if r.Reverts > 0 {
+			reverts = strconv.Itoa(r.Reverts)
 		}
-		rows = append(rows, []string{strconv.Itoa(r.Number), r.At.UTC().Format("2006-01-02T15:04:05Z"), r.Author, r.Reason, r.Trial, undoes, r.Overrides})
+		rows = append(rows, []string{strconv.Itoa(r.Number), r.At.UTC().Format("2006-01-02T15:04:05Z"), r.Author, r.Reason, r.Trial, reverts, r.Overrides, strings.Join(r.Changes, " ")})
 	}
 	return rows
 }

@@ -26,9 +26,9 @@ which --at lies, or else this one. What is not given stays unknown.`,
 	}
 	cmd.Flags().StringVar(&system, "system", "", "only this system")
 	_ = cmd.RegisterFlagCompletionFunc("system", a.names(answer.KindSystem))
-	situation := a.situationFlags(cmd)
+	facts := a.situationFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		s, err := situation()
+		s, err := a.situation(cmd.Context(), facts)
 		if err != nil {
 			return err
 		}

@@ -16,27 +16,6 @@ import (
 	"gatemap/client"
 )
 
-// service is the service that the flags and the environment name.
-func (a *app) service() (*client.Client, error) {
-	if err := a.plainFormat(); err != nil {
-		return nil, err
-	}
-	if a.mapDir != "" {
-		return nil, &usageError{"this is asked of a service, which keeps what comes in: name one with --server"}
-	}
-	server := a.server
-	if server == "" {
-		if server = env("SERVER"); server == "" {
-			server = "http://" + defaultListen
-		}
-	}
-	token, err := a.token()
-	if err != nil {
-		return nil, err
-	}
-	return client.New(server, token)
-}
-
 func (a *app) intake() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "intake",
@@ -53,7 +32,7 @@ unless its removal_limit says otherwise) is held until someone confirms it.`,
   gatemap intake run personnel --commit
   gatemap intake list`,
 	}
-	cmd.AddCommand(a.intakeRun(), a.intakeList(), a.intakeShow(), a.intakeCommit(), a.intakeDrop())
+	cmd.AddCommand(a.intakeRun(), a.intakeList(), a.intakeShow(), a.intakeCommit(), a.intakeDiscard())
 	return cmd
 }
 
@@ -134,6 +113,7 @@ func runSize(r *answer.Run) string {
 
 func (a *app) intakeList() *cobra.Command {
 	var limit int
+	var cursor string
 	cmd := &cobra.Command{
 		Use:   "list [DIRECTORY]",
 		Short: "The runs so far, the newest first",
@@ -146,14 +126,15 @@ func (a *app) intakeList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			runs, err := c.Runs(cmd.Context(), strings.Join(args, ""), limit)
+			runs, err := c.Runs(cmd.Context(), strings.Join(args, ""), limit, cursor)
 			if err != nil {
 				return err
 			}
 			return present(a, runs, a.runsText, runsTable)
 		},
 	}
-	cmd.Flags().IntVar(&limit, "limit", 50, "how many, 1 to 200")
+	cmd.Flags().IntVar(&limit, "limit", 100, "how many runs at most, 1 to 1000")
+	cmd.Flags().StringVar(&cursor, "cursor", "", "the page to show: next of the page before")
 	return cmd
 }
 
@@ -252,8 +233,8 @@ func (a *app) intakeCommit() *cobra.Command {
 	return cmd
 }
 
-func (a *app) intakeDrop() *cobra.Command {
-	return a.ofRun("drop RUN", "Let a run that waits go", "  gatemap intake drop 12",
+func (a *app) intakeDiscard() *cobra.Command {
+	return a.ofRun("discard RUN", "Discard a run that waits", "  gatemap intake discard 12",
 		func(ctx context.Context, c *client.Client, id int64) (*answer.Run, error) {
 			return c.DiscardRun(ctx, id)
 		})

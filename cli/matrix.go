@@ -27,9 +27,9 @@ tables: narrow it with --system, --group and --right.`,
 	cmd.Flags().StringVar(&right, "right", "", "only rights like this, with *")
 	_ = cmd.RegisterFlagCompletionFunc("system", a.names(answer.KindSystem))
 	_ = cmd.RegisterFlagCompletionFunc("group", a.names(answer.KindGroup))
-	situation := a.situationFlags(cmd)
+	facts := a.situationFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, _ []string) error {
-		s, err := situation()
+		s, err := a.situation(cmd.Context(), facts)
 		if err != nil {
 			return err
 		}
@@ -80,8 +80,12 @@ func matrixTable(m *answer.Matrix) [][]string {
 	rows := [][]string{head}
 	for _, r := range m.Rows {
 		row := []string{r.User}
-		for _, s := range r.States {
-			row = append(row, s.String())
+		for i, s := range r.States {
+			cell := s.String()
+			if r.Breadths != nil && r.Breadths[i] != "" {
+				cell += " (" + r.Breadths[i] + ")"
+			}
+			row = append(row, cell)
 		}
 		rows = append(rows, row)
 	}

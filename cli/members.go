@@ -65,39 +65,3 @@ func membership(how string, path []string) string {
 	}
 	return pad(how, len("primary")) + "  by " + strings.Join(path[:len(path)-1], " > ")
 }
-
-func (a *app) groups() *cobra.Command {
-	return &cobra.Command{
-		Use:   "groups USER",
-		Short: "Every group of a user, and how",
-		Example: `  gatemap groups ilse.okonjo
-  gatemap groups ilse.okonjo -o csv`,
-		Args:              cobra.ExactArgs(1),
-		ValidArgsFunction: a.complete(answer.KindUser),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Groups, error) {
-				return asker.Groups(ctx, args[0])
-			}, a.groupsText, func(g *answer.Groups) [][]string {
-				rows := [][]string{{"user", "group", "how", "path"}}
-				for _, x := range g.Groups {
-					rows = append(rows, []string{g.User, x.Group, x.How, strings.Join(x.Path, " > ")})
-				}
-				return rows
-			})
-		},
-	}
-}
-
-func (a *app) groupsText(g *answer.Groups) error {
-	a.print("%s\n\n", a.paint(strong, g.User))
-	if len(g.Groups) == 0 {
-		a.print("Is in no group.\n")
-		return nil
-	}
-	width := widest(g.Groups, func(x answer.Group) string { return x.Group })
-	for _, x := range g.Groups {
-		a.print("  %s  %s\n", pad(x.Group, width), membership(x.How, x.Path))
-	}
-	a.print("\n%s\n", count(len(g.Groups), "group", "groups"))
-	return nil
-}

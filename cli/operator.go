@@ -22,9 +22,9 @@ func (a *app) operator() *cobra.Command {
 		Long: `Operators sign in to the console with a password and perhaps a second factor, or at a
 provider of OpenID Connect. Their roles are viewer (asks), editor (stages changes),
 approver (commits them) and admin (operators, tokens and settings too).`,
-		Example: "  gatemap operator put edda.marsh --role approver --password\n  gatemap operator second-factor edda.marsh\n  gatemap operator two-persons on", Args: cobra.NoArgs,
+		Example: "  gatemap operator set edda.marsh --role approver --password\n  gatemap operator second-factor edda.marsh\n  gatemap operator two-person-rule on", Args: cobra.NoArgs,
 	}
-	cmd.AddCommand(a.operatorList(), a.operatorPut(), a.operatorDrop(), a.operatorFactor(), a.operatorTwo())
+	cmd.AddCommand(a.operatorList(), a.operatorSet(), a.operatorRemove(), a.operatorFactor(), a.operatorTwo())
 	return cmd
 }
 
@@ -39,7 +39,7 @@ func (a *app) operatorList() *cobra.Command {
 
 func (a *app) operatorsText(all *answer.Operators) error {
 	if len(all.Operators) == 0 {
-		a.print("No operator yet. Add one:  gatemap operator put NAME --role approver --password\n")
+		a.print("No operator yet. Add one:  gatemap operator set NAME --role approver --password\n")
 	}
 	wide := widest(all.Operators, func(o answer.Operator) string { return o.Name })
 	for _, o := range all.Operators {
@@ -54,7 +54,7 @@ func (a *app) operatorsText(all *answer.Operators) error {
 			by = append(by, o.Issuer)
 		}
 		if o.Off {
-			by = append(by, "switched off")
+			by = append(by, "inactive")
 		}
 		a.print("%s  %s  %s  %s\n", a.paint(strong, pad(o.Name, wide)), pad(o.Role, 8), pad(o.Display, 20), strings.Join(by, ", "))
 	}
@@ -69,21 +69,21 @@ func operatorsTable(all *answer.Operators) [][]string {
 	return rows
 }
 
-func (a *app) operatorPut() *cobra.Command {
+func (a *app) operatorSet() *cobra.Command {
 	var role, display, issuer string
 	var password, off bool
 	cmd := &cobra.Command{
-		Use: "put NAME", Short: "Add an operator, or change one",
+		Use: "set NAME", Short: "Add or change an operator",
 		Long: `Adds an operator, or changes what the flags name in one. --password reads a password
 from the terminal, or a line of standard input, and never from the command line.`,
-		Example: "  gatemap operator put edda.marsh --role approver --display \"Edda Marsh\" --password\n  gatemap operator put edda.marsh --off", Args: cobra.ExactArgs(1),
+		Example: "  gatemap operator set edda.marsh --role approver --display \"Edda Marsh\" --password\n  gatemap operator set edda.marsh --off", Args: cobra.ExactArgs(1),
 	}
 	flags := cmd.Flags()
 	flags.StringVar(&role, "role", "", "viewer, editor, approver or admin")
 	flags.StringVar(&display, "display", "", "the name for people")
 	flags.StringVar(&issuer, "issuer", "", "the provider of OpenID Connect that may sign this one in")
 	flags.BoolVar(&password, "password", false, "read a password for signing in")
-	flags.BoolVar(&off, "off", false, "switch the operator off, or with --off=false on again")
+	flags.BoolVar(&off, "off", false, "deactivate the operator; --off=false activates again")
 	_ = cmd.RegisterFlagCompletionFunc("role", cobra.FixedCompletions([]string{"viewer", "editor", "approver", "admin"}, cobra.ShellCompDirectiveNoFileComp))
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		var change answer.OperatorChange
@@ -131,9 +131,9 @@ func (a *app) readPassword() (string, error) {
 	return strings.TrimRight(line, "\r\n"), nil
 }
 
-func (a *app) operatorDrop() *cobra.Command {
+func (a *app) operatorRemove() *cobra.Command {
 	return &cobra.Command{
-		Use: "drop NAME", Short: "Remove an operator, and end the sessions", Example: "  gatemap operator drop edda.marsh", Args: cobra.ExactArgs(1),
+		Use: "remove NAME", Short: "Remove an operator and sign them out", Example: "  gatemap operator remove edda.marsh", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.service()
 			if err == nil {
@@ -146,12 +146,12 @@ func (a *app) operatorDrop() *cobra.Command {
 
 func (a *app) operatorFactor() *cobra.Command {
 	return &cobra.Command{
-		Use: "second-factor NAME", Short: "Make the secret of an operator's second factor, shown this once", Example: "  gatemap operator second-factor edda.marsh", Args: cobra.ExactArgs(1),
+		Use: "second-factor NAME", Short: "Create the secret of an operator's second factor; it is shown only once", Example: "  gatemap operator second-factor edda.marsh", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.SecondFactor, error) {
 				return c.SecondFactor(ctx, args[0])
 			}, func(f *answer.SecondFactor) error {
-				a.print("Secret, shown this once: %s\nFor an authenticator:    %s\n", f.Secret, f.Address)
+				a.print("Secret, shown only once: %s\nFor an authenticator:    %s\n", f.Secret, f.Address)
 				return nil
 			}, func(f *answer.SecondFactor) [][]string {
 				return [][]string{{"secret", "address"}, {f.Secret, f.Address}}
@@ -162,15 +162,15 @@ func (a *app) operatorFactor() *cobra.Command {
 
 func (a *app) operatorTwo() *cobra.Command {
 	return &cobra.Command{
-		Use: "two-persons on|off", Short: "Whether one who staged a change may not commit it", Example: "  gatemap operator two-persons on", Args: cobra.MatchAll(cobra.ExactArgs(1), cobra.OnlyValidArgs), ValidArgs: []string{"on", "off"},
+		Use: "two-person-rule on|off", Short: "Require another person to commit what someone staged", Example: "  gatemap operator two-person-rule on", Args: cobra.MatchAll(cobra.ExactArgs(1), cobra.OnlyValidArgs), ValidArgs: []string{"on", "off"},
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Settings, error) {
 				return c.ChangeSettings(ctx, answer.Settings{TwoPersons: args[0] == "on"})
 			}, func(s *answer.Settings) error {
 				if s.TwoPersons {
-					a.print("Who staged a change may not commit it.\n")
+					a.print("On: who staged a change may not commit it.\n")
 				} else {
-					a.print("Who staged a change may commit it.\n")
+					a.print("Off: who staged a change may commit it.\n")
 				}
 				return nil
 			}, func(s *answer.Settings) [][]string {
@@ -182,10 +182,10 @@ func (a *app) operatorTwo() *cobra.Command {
 
 func (a *app) tokens() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "token", Short: "Tokens for programs: with a role, an end, and perhaps some systems alone", Example: "  gatemap token make nightly-report --role viewer --expires 2027-12-31T00:00:00Z\n  gatemap token list\n  gatemap token end nightly-report", Args: cobra.NoArgs,
+		Use: "token", Short: "Tokens for programs, with a role and an expiry", Example: "  gatemap token create nightly-report --role viewer --expires 2027-12-31T00:00:00Z\n  gatemap token list\n  gatemap token revoke nightly-report", Args: cobra.NoArgs,
 	}
-	cmd.AddCommand(a.tokenList(), a.tokenMake(), &cobra.Command{
-		Use: "end NAME", Short: "End a token", Example: "  gatemap token end nightly-report", Args: cobra.ExactArgs(1),
+	cmd.AddCommand(a.tokenList(), a.tokenCreate(), &cobra.Command{
+		Use: "revoke NAME", Short: "Revoke a token", Example: "  gatemap token revoke nightly-report", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.service()
 			if err == nil {
@@ -199,12 +199,12 @@ func (a *app) tokens() *cobra.Command {
 
 func (a *app) tokenList() *cobra.Command {
 	return &cobra.Command{
-		Use: "list", Short: "All tokens, without themselves", Example: "  gatemap token list", Args: cobra.NoArgs,
+		Use: "list", Short: "All tokens, without their secrets", Example: "  gatemap token list", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Tokens, error) { return c.Tokens(ctx) }, func(all *answer.Tokens) error {
 				wide := widest(all.Tokens, func(t answer.TokenInfo) string { return t.Name })
 				for _, row := range tokensTable(all)[1:] {
-					a.print("%s  %s  made by %s  %s\n", a.paint(strong, pad(row[0], wide)), pad(row[1], 8), pad(row[2], 16), strings.TrimSpace(strings.Join(row[4:], " ")))
+					a.print("%s  %s  created by %s  %s\n", a.paint(strong, pad(row[0], wide)), pad(row[1], 8), pad(row[2], 16), strings.TrimSpace(strings.Join(row[4:], " ")))
 				}
 				return nil
 			}, tokensTable)
@@ -224,35 +224,35 @@ func tokensTable(all *answer.Tokens) [][]string {
 	return rows
 }
 
-func (a *app) tokenMake() *cobra.Command {
+func (a *app) tokenCreate() *cobra.Command {
 	var t answer.TokenChange
 	var expires string
 	cmd := &cobra.Command{
-		Use: "make NAME", Short: "Make a token, shown this once",
-		Long: `Makes a token with a role, or with --manager one that changes the members of the groups
-that a user manages, and nothing else.`,
-		Example: "  gatemap token make nightly-report --role viewer --expires 2027-12-31T00:00:00Z\n  gatemap token make archive-desk --role editor --system archive\n  gatemap token make shift-plan --manager greta.falk", Args: cobra.ExactArgs(1),
+		Use: "create NAME", Short: "Create a token; it is shown only once",
+		Long: `Creates a token with a role, or with --manager one that can change the members of the
+groups that a user manages, and nothing else.`,
+		Example: "  gatemap token create nightly-report --role viewer --expires 2027-12-31T00:00:00Z\n  gatemap token create archive-desk --role editor --system archive\n  gatemap token create shift-plan --manager greta.falk", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			t.Name = args[0]
 			if expires != "" {
 				at, err := time.Parse(time.RFC3339, expires)
 				if err != nil {
-					return &usageError{fmt.Sprintf("%q is not a time as RFC 3339 has it, such as 2027-12-31T00:00:00Z", expires)}
+					return &usageError{fmt.Sprintf("%q is not a time (RFC 3339), such as 2027-12-31T00:00:00Z", expires)}
 				}
 				t.Expires = &at
 			}
 			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Token, error) { return c.CreateToken(ctx, t) },
 				func(t *answer.Token) error {
-					a.print("Token, shown this once: %s\n", t.Token)
+					a.print("Token, shown only once: %s\n", t.Token)
 					return nil
 				}, func(t *answer.Token) [][]string { return [][]string{{"token"}, {t.Token}} })
 		},
 	}
 	flags := cmd.Flags()
 	flags.StringVar(&t.Role, "role", "", "viewer, editor, approver or admin")
-	flags.StringVar(&expires, "expires", "", "when it ends (RFC 3339)")
-	flags.StringSliceVar(&t.Systems, "system", nil, "the only systems that it opens")
-	flags.StringVar(&t.User, "manager", "", "a user whose groups it manages")
+	flags.StringVar(&expires, "expires", "", "when it expires (RFC 3339)")
+	flags.StringSliceVar(&t.Systems, "system", nil, "limit it to this system; may be repeated")
+	flags.StringVar(&t.User, "manager", "", "limit it to the groups that this user manages")
 	cmd.MarkFlagsOneRequired("role", "manager")
 	cmd.MarkFlagsMutuallyExclusive("role", "manager")
 	return cmd

@@ -22,7 +22,7 @@ type tried struct {
 
 func (a *app) trialOutcome() *cobra.Command {
 	var part client.Part
-	cmd := &cobra.Command{
+	cmd := also(&cobra.Command{
 		Use: "outcome TRIAL", Short: "Who gains and who loses what by a trial",
 		Long: `Says what a trial would change: how much, for whom, in which systems, and which
 findings and guarantees turn. The exit code is 1 where it brings an error or breaks a
@@ -30,16 +30,22 @@ guarantee, so that it could not be committed.`,
 		Example: `  gatemap trial outcome season
   gatemap trial outcome season --user ilse.okonjo --from 198.51.100.9 --at 2026-11-23T22:00:00Z
   gatemap trial outcome season --effect loss -o csv`,
-		Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeTrial,
-	}
+		Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeArgs(a.completeTrial),
+	}, asMarkdown)
 	cmd.Flags().StringVar(&part.User, "user", "", "only this user")
 	cmd.Flags().StringVar(&part.System, "system", "", "only this system")
 	cmd.Flags().StringVar(&part.Effect, "effect", "", "list only these: gain, loss, change or reroute")
-	cmd.Flags().IntVar(&part.Limit, "limit", 0, "how many at the most, 1 to 200")
-	cmd.Flags().StringVar(&part.Cursor, "cursor", "", "where the last page ended")
-	situation := a.situationFlags(cmd)
+	cmd.Flags().IntVar(&part.Limit, "limit", 0, "how many effects at most, 1 to 1000 (default 100)")
+	cmd.Flags().StringVar(&part.Cursor, "cursor", "", "the page to show: next of the page before")
+	_ = cmd.RegisterFlagCompletionFunc("user", a.names(answer.KindUser))
+	_ = cmd.RegisterFlagCompletionFunc("system", a.names(answer.KindSystem))
+	_ = cmd.RegisterFlagCompletionFunc("effect", cobra.FixedCompletions(effects, cobra.ShellCompDirectiveNoFileComp))
+	facts := a.situationFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		s, err := situation()
+		if err := chosen("effect", part.Effect, effects); err != nil {
+			return err
+		}
+		s, err := a.situation(cmd.Context(), facts)
 		if err != nil {
 			return err
 		}
@@ -54,7 +60,7 @@ guarantee, so that it could not be committed.`,
 			}
 			a.failed = t.Stops()
 			return &tried{o, t}, nil
-		}, a.triedText, func(t *tried) [][]string { return outcomeTable(t.Outcome) })
+		}, a.triedText, func(t *tried) [][]string { return outcomeTable(t.Outcome) }, a.triedMarkdown)
 	}
 	return cmd
 }
@@ -123,11 +129,13 @@ func (a *app) outcomeText(o *answer.Outcome) error {
 		}
 		a.print("  %s  %s%s\n", a.effect(x.Effect), entitled(x.Entitlement()), effectWords(x))
 	}
-	if o.Cursor != "" {
-		a.print("\nThere is more:  --cursor %s\n", o.Cursor)
+	if o.Next != "" {
+		a.print("\nMore:  --cursor %s\n", o.Next)
 	}
 	return nil
 }
+
+var effects = []string{string(answer.Gain), string(answer.Loss), string(answer.Changed), string(answer.Reroute)}
 
 var effectStyles = map[answer.Effect]style{answer.Gain: green, answer.Loss: red}
 
@@ -205,7 +213,7 @@ func (a *app) turnedText(t *answer.Turned) {
 		}
 	}
 	names("Guarantees that break", t.Guarantees.Broken)
-	names("Guarantees that are mended", t.Guarantees.Mended)
+	names("Guarantees kept again", t.Guarantees.Mended)
 	if !t.Whole {
 		a.print("\nOn a map of this size errors alone are looked for.\n")
 	}

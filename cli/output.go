@@ -4,11 +4,13 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"os"
 	"slices"
 	"strings"
 	"unicode/utf8"
 
+	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
 	"gatemap/core/gate"
@@ -22,12 +24,37 @@ const (
 	asText format = "text"
 	asJSON format = "json"
 	asCSV  format = "csv"
+	// To be pasted into a ticket, or posted on a merge request.
+	asMarkdown format = "markdown"
 	// For checks alone, in the forms that code reviews and pipelines read.
 	asSARIF format = "sarif"
 	asJUnit format = "junit"
 )
 
-var formats = []string{string(asText), string(asJSON), string(asCSV), string(asSARIF), string(asJUnit)}
+var formats = []string{string(asText), string(asJSON), string(asCSV), string(asMarkdown), string(asSARIF), string(asJUnit)}
+
+// moreForms is where a command says which forms it has besides text, JSON and CSV.
+const moreForms = "forms"
+
+// also says that a command has more forms of output than text, JSON and CSV.
+func also(cmd *cobra.Command, forms ...format) *cobra.Command {
+	if cmd.Annotations == nil {
+		cmd.Annotations = map[string]string{}
+	}
+	for _, f := range forms {
+		cmd.Annotations[moreForms] += " " + string(f)
+	}
+	return cmd
+}
+
+// checkFormat sees that a command has the form that is asked for.
+func (a *app) checkFormat(cmd *cobra.Command) error {
+	has := append([]string{string(asText), string(asJSON), string(asCSV)}, strings.Fields(cmd.Annotations[moreForms])...)
+	if slices.Contains(has, a.format.String()) {
+		return nil
+	}
+	return &usageError{fmt.Sprintf("%s has no -o %s; it has %s", cmd.CommandPath(), a.format, strings.Join(has, ", "))}
+}
 
 func (f *format) String() string {
 	if *f == "" {
@@ -128,6 +155,41 @@ func joinStops(stops []gate.Stop) string {
 	parts := make([]string, len(stops))
 	for i, s := range stops {
 		parts[i] = strings.TrimSpace(fmt.Sprintf("%s at %s %s", s.Reason, s.At, s.Detail))
+	}
+	return strings.Join(parts, "; ")
+}
+
+// entitlementHead and entitlementCells are the columns of a table that say what becomes of
+// an entitlement.
+var entitlementHead = []string{"state", "breadth", "needs", "shut_by", "routes", "reply", "claims", "watch"}
+
+func entitlementCells(e *gate.Entitlement) []string {
+	return []string{
+		e.State.String(), e.Breadth, joinNeeds(e.Needs), joinStops(e.ShutBy), joinRoutes(e.Routes),
+		joinReply(e.Reply), joinClaims(e.Claims), joinWatch(e.Watch),
+	}
+}
+
+func joinReply(reply map[string]any) string {
+	return joinKeys(reply, func(v any) string { return fmt.Sprint(v) })
+}
+
+func joinClaims(claims map[string][]string) string {
+	return joinKeys(claims, func(values []string) string { return strings.Join(values, ", ") })
+}
+
+func joinKeys[T any](m map[string]T, text func(T) string) string {
+	var parts []string
+	for _, key := range slices.Sorted(maps.Keys(m)) {
+		parts = append(parts, key+"="+text(m[key]))
+	}
+	return strings.Join(parts, "; ")
+}
+
+func joinWatch(watched []gate.Watch) string {
+	var parts []string
+	for _, w := range watched {
+		parts = append(parts, w.Policy+" "+w.Would)
 	}
 	return strings.Join(parts, "; ")
 }

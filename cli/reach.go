@@ -15,7 +15,7 @@ import (
 func (a *app) reach() *cobra.Command {
 	var system string
 	var person bool
-	cmd := &cobra.Command{
+	cmd := also(&cobra.Command{
 		Use:   "reach USER",
 		Short: "Everything that a user holds",
 		Long: `Lists every entitlement of a user, by system: open, depends (and on what) or shut
@@ -27,24 +27,24 @@ a no. With --person also of the other accounts of the same person, by account.`,
   gatemap reach cindervale/ilse.okonjo -o csv > ilse.csv`,
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: a.complete(answer.KindUser),
-	}
+	}, asMarkdown)
 	cmd.Flags().StringVar(&system, "system", "", "only this system")
 	_ = cmd.RegisterFlagCompletionFunc("system", a.names(answer.KindSystem))
 	cmd.Flags().BoolVar(&person, "person", false, "all accounts of the person whose account this is")
-	situation := a.situationFlags(cmd)
+	facts := a.situationFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		s, err := situation()
+		s, err := a.situation(cmd.Context(), facts)
 		if err != nil {
 			return err
 		}
 		if person {
 			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Person, error) {
 				return asker.Person(ctx, args[0], system, s)
-			}, a.personText, personTable)
+			}, a.personText, personTable, a.personMarkdown)
 		}
 		return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Reach, error) {
 			return asker.Reach(ctx, args[0], system, s)
-		}, a.reachText, reachTable)
+		}, a.reachText, reachTable, a.reachMarkdown)
 	}
 	return cmd
 }
@@ -85,10 +85,10 @@ func (a *app) othersText(others []answer.Account) {
 	names := make([]string, len(others))
 	for i, o := range others {
 		if names[i] = o.User; !o.Active {
-			names[i] += " (switched off)"
+			names[i] += " (inactive)"
 		}
 	}
-	a.print("The same person has %s; --person shows all of it\n", strings.Join(names, ", "))
+	a.print("The same person also has %s; --person shows all accounts\n", strings.Join(names, ", "))
 }
 
 func (a *app) personText(p *answer.Person) error {
@@ -103,7 +103,7 @@ func (a *app) personText(p *answer.Person) error {
 		}
 	}
 	if p.HalfLeft {
-		a.print("\n%s  one account of this person is switched off and another is not\n", a.paint(yellow, "half-left"))
+		a.print("\n%s  one account of this person is inactive and another is active\n", a.paint(yellow, "half-left"))
 	}
 	return nil
 }
@@ -169,12 +169,10 @@ func stopped(s gate.Stop) string {
 }
 
 func reachTable(r *answer.Reach) [][]string {
-	rows := [][]string{{"user", "system", "object", "right", "state", "breadth", "needs", "shut_by", "routes"}}
-	for _, e := range r.Entitlements {
-		rows = append(rows, []string{
-			r.User, e.System, e.Object, e.Right, e.State.String(), e.Breadth,
-			joinNeeds(e.Needs), joinStops(e.ShutBy), joinRoutes(e.Routes),
-		})
+	rows := [][]string{append([]string{"user", "system", "object", "right"}, entitlementHead...)}
+	for i := range r.Entitlements {
+		e := &r.Entitlements[i]
+		rows = append(rows, append([]string{r.User, e.System, e.Object, e.Right}, entitlementCells(e)...))
 	}
 	return rows
 }

@@ -19,18 +19,6 @@ import (
 
 const defaultListen = "127.0.0.1:8470"
 
-// token is what opens the service: from a file, or from the environment.
-func (a *app) token() (string, error) {
-	if a.tokenFile == "" {
-		return env("TOKEN"), nil
-	}
-	raw, err := os.ReadFile(a.tokenFile)
-	if err != nil {
-		return "", fmt.Errorf("the token cannot be read: %w", err)
-	}
-	return strings.TrimSpace(string(raw)), nil
-}
-
 // serving is how a service is served.
 type serving struct {
 	data, listen string
@@ -55,7 +43,7 @@ At its first start it makes a token and prints it, this once; the service keeps
 only its hash. It listens on this machine alone unless --listen says otherwise; other
 machines are served over TLS, by --cert and --key, which are read anew when they
 change. With --oidc-issuer operators sign in at a provider of OpenID Connect, which
-sends them back to /api/v1/session/return at --address.`,
+sends them back to /api/v1/sign-in/return at --address.`,
 		Example: `  gatemap serve --data /var/lib/gatemap --map ./observatory
   gatemap serve --data /var/lib/gatemap --listen 192.0.2.10:8470 --cert gatemap.pem --key gatemap.key
   gatemap serve --oidc-issuer https://login.cindervale.example --oidc-client gatemap --oidc-secret-file secret --address https://gatemap.cindervale.example`,

@@ -1,7 +1,9 @@
 package cli
 
 import (
+	"context"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -9,16 +11,18 @@ import (
 	"gatemap/core/situation"
 )
 
-// situationFlags adds the flags that describe a situation to a command; what
-// it returns reads them.
-func (a *app) situationFlags(cmd *cobra.Command) func() (situation.Situation, error) {
-	facts := map[string]*string{}
+// facts are the flags that describe a situation, by name.
+type facts map[string]*string
+
+// situationFlags adds the flags that describe a situation to a command.
+func (a *app) situationFlags(cmd *cobra.Command) facts {
+	facts := facts{}
 	add := func(field, use string) {
 		facts[field] = cmd.Flags().String(strings.ReplaceAll(field, "_", "-"), "", use)
 	}
 	add("from", "source address, such as 198.51.100.9")
-	add("at", "point in time (RFC 3339), such as 2026-11-23T22:00:00Z")
-	add("device", "what the device is: managed,compliant or none")
+	add("at", "time in the map's time zone: 22:00, mon 22:00, 2026-11-23, 2026-11-23 22:00, or RFC 3339")
+	add("device", "properties of the device: managed,compliant or none")
 	add("device-name", "a device of a directory, by name")
 	add("strength", "strength of the sign-in: aal1, aal2 or aal3")
 	add("access", "way into the network: vpn, wifi or wired")
@@ -33,11 +37,40 @@ func (a *app) situationFlags(cmd *cobra.Command) func() (situation.Situation, er
 		_ = cmd.RegisterFlagCompletionFunc(flag, cobra.FixedCompletions(values, cobra.ShellCompDirectiveNoFileComp))
 	}
 	_ = cmd.RegisterFlagCompletionFunc("device-name", a.names(answer.KindDevice))
-	return func() (situation.Situation, error) {
-		return situation.Parse(func(field string) string {
-			return *facts[strings.ReplaceAll(field, "_", "-")]
-		})
+	return facts
+}
+
+// situation reads the flags. A time that is not RFC 3339 is on the wall clock of the map
+// that is asked.
+func (a *app) situation(ctx context.Context, f facts) (situation.Situation, error) {
+	return f.read(func() (*time.Location, error) {
+		asker, err := a.asker(ctx)
+		if err != nil {
+			return nil, err
+		}
+		m, err := asker.Map(ctx)
+		if err != nil {
+			return nil, err
+		}
+		return time.LoadLocation(m.TimeZone)
+	})
+}
+
+func (f facts) read(zone func() (*time.Location, error)) (situation.Situation, error) {
+	if at := *f["at"]; at != "" {
+		if _, err := time.Parse(time.RFC3339, at); err != nil {
+			in, err := zone()
+			if err != nil {
+				return situation.Situation{}, err
+			}
+			t, err := situation.ReadTime(at, time.Now(), in)
+			if err != nil {
+				return situation.Situation{}, err
+			}
+			*f["at"] = t.Format(time.RFC3339)
+		}
 	}
+	return situation.Parse(func(field string) string { return *f[strings.ReplaceAll(field, "_", "-")] })
 }
 
 // given writes the facts of a situation on one line.

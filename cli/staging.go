@@ -9,17 +9,18 @@ import (
 
 	"gatemap/answer"
 	"gatemap/client"
+	"gatemap/core/directory"
 	"gatemap/core/situation"
 	"gatemap/mapfile"
 	"gatemap/stage"
 )
 
 // staging is a command that stages one change, or with --dry-run says what that would
-// do and stages nothing.
-func (a *app) staging(use, short, example string, args cobra.PositionalArgs, of func([]string) (stage.Change, error)) *cobra.Command {
+// do and stages nothing. completed completes the arguments after the trial.
+func (a *app) staging(use, short, example string, args cobra.PositionalArgs, of func([]string) (stage.Change, error), completed ...cobra.CompletionFunc) *cobra.Command {
 	var dryRun bool
 	cmd := &cobra.Command{
-		Use: use, Short: short, Example: example, Args: args, ValidArgsFunction: a.completeTrial,
+		Use: use, Short: short, Example: example, Args: args, ValidArgsFunction: a.completeArgs(append([]cobra.CompletionFunc{a.completeTrial}, completed...)...),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			change, err := of(args)
 			if err != nil {
@@ -40,13 +41,57 @@ func (a *app) staging(use, short, example string, args cobra.PositionalArgs, of 
 func (a *app) trialJoin() *cobra.Command {
 	return a.staging("join TRIAL GROUP MEMBER", "Add a user, group or device to a group", "  gatemap trial join season night-crew teo.marchetti", cobra.ExactArgs(3), func(args []string) (stage.Change, error) {
 		return stage.Change{Do: stage.Join, Group: args[1], Member: args[2]}, nil
-	})
+	}, a.names(answer.KindGroup), a.names(""))
 }
 
 func (a *app) trialLeave() *cobra.Command {
 	return a.staging("leave TRIAL GROUP MEMBER", "Take a user, group or device out of a group", "  gatemap trial leave season night-assistants ilse.okonjo", cobra.ExactArgs(3), func(args []string) (stage.Change, error) {
 		return stage.Change{Do: stage.Leave, Group: args[1], Member: args[2]}, nil
-	})
+	}, a.names(answer.KindGroup), a.membersOf)
+}
+
+// fixed completes with fixed texts.
+func fixed(texts []string) cobra.CompletionFunc {
+	return cobra.FixedCompletions(texts, cobra.ShellCompDirectiveNoFileComp)
+}
+
+// membersOf completes with the users in the group that an argument names.
+func (a *app) membersOf(cmd *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
+	asker, err := a.asker(cmd.Context())
+	if err != nil {
+		return nil, noFiles
+	}
+	g, err := asker.Group(cmd.Context(), args[1])
+	if err != nil {
+		return nil, noFiles
+	}
+	m, err := asker.Members(cmd.Context(), args[1])
+	if err != nil {
+		return nil, noFiles
+	}
+	names := g.Groups
+	for _, x := range m.Members {
+		if x.How == string(directory.Direct) {
+			names = append(names, x.User)
+		}
+	}
+	var found []string
+	for _, full := range names {
+		_, own, _ := strings.Cut(full, "/")
+		found = append(found, beginning([]string{own, full}, typed)...)
+	}
+	return found, noFiles
+}
+
+// groupValue completes the value of a field of a group that has fixed values.
+func (a *app) groupValue(cmd *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
+	values := map[string][]string{
+		"kind": directory.Kind("").Values(), "members_from": directory.MembersFrom("").Values(), "usable_in": directory.UsableIn("").Values(),
+	}[args[2]]
+	if args[2] == "host" {
+		return a.names(answer.KindSystem)(cmd, args, typed)
+	}
+	return beginning(values, typed), noFiles
 }
 
 // value reads a value that is written as YAML, of which JSON is a part; a plain word
@@ -70,7 +115,7 @@ func (a *app) trialSet() *cobra.Command {
 				}
 			}
 			return c, nil
-		})
+		}, a.names(answer.KindUser))
 }
 
 func (a *app) trialGroup() *cobra.Command {
@@ -89,7 +134,7 @@ func (a *app) trialGroup() *cobra.Command {
 			}
 			return c, nil
 		}),
-		a.staging("set TRIAL GROUP FIELD [VALUE]", "Set description, kind, members_from, usable_in, host, rule, managers or expect of a group", "  gatemap trial group set season astronomers rule 'title ew \"astronomer\"' --dry-run", cobra.RangeArgs(3, 4), func(args []string) (stage.Change, error) {
+		a.staging("set TRIAL GROUP FIELD [VALUE]", "Set a field of a group: "+strings.Join(stage.GroupFields, ", "), "  gatemap trial group set season astronomers rule 'title ew \"astronomer\"' --dry-run\n  gatemap trial group set season night-crew managers '{users: [greta.falk]}'", cobra.RangeArgs(3, 4), func(args []string) (stage.Change, error) {
 			c := stage.Change{Do: stage.SetGroup, Group: args[1], Field: args[2]}
 			if len(args) == 4 {
 				text := args[3]
@@ -102,13 +147,13 @@ func (a *app) trialGroup() *cobra.Command {
 				}
 			}
 			return c, nil
-		}),
+		}, a.names(answer.KindGroup), fixed(stage.GroupFields), a.groupValue),
 		a.staging("rename TRIAL GROUP NAME", "Rename a group, wherever it is named", "  gatemap trial group rename season chart-editors chart-makers", cobra.ExactArgs(3), func(args []string) (stage.Change, error) {
 			return stage.Change{Do: stage.RenameGroup, Group: args[1], To: args[2]}, nil
-		}),
+		}, a.names(answer.KindGroup)),
 		a.staging("remove TRIAL GROUP", "Remove a group", "  gatemap trial group remove season chart-editors", cobra.ExactArgs(2), func(args []string) (stage.Change, error) {
 			return stage.Change{Do: stage.RemoveGroup, Group: args[1]}, nil
-		}),
+		}, a.names(answer.KindGroup)),
 	)
 	return cmd
 }
@@ -135,21 +180,22 @@ from 1. gatemap system lines SYSTEM lists the lines.`,
 		Args: cobra.NoArgs,
 	}
 	var at places
+	system, lists, lines := a.names(answer.KindSystem), a.lists(1), a.lines(1, 2)
 	cmd.AddCommand(
 		at.flags(a.staging("add TRIAL SYSTEM LIST VALUE", "Add a line", `  gatemap trial line add season archive mappings '{groups: [night-crew], role: reader, object: /}'`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
 			v, err := value(args[3])
 			return stage.Change{Do: stage.AddLine, System: args[1], List: args[2], Value: v, Before: at.before, After: at.after}, err
-		}), "line"),
+		}, system, lists), "line"),
 		a.staging("change TRIAL SYSTEM LIST LINE VALUE", "Change a line", `  gatemap trial line change season archive mappings 1 '{groups: [night-crew], role: curator, object: /}'`, cobra.ExactArgs(5), func(args []string) (stage.Change, error) {
 			v, err := value(args[4])
 			return stage.Change{Do: stage.ChangeLine, System: args[1], List: args[2], Line: args[3], Value: v}, err
-		}),
+		}, system, lists, lines),
 		at.flags(a.staging("move TRIAL SYSTEM LIST LINE", "Move a line to another place in its order", `  gatemap trial line move season core-net rules "nobody pings" --before "crew to control"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
 			return stage.Change{Do: stage.MoveLine, System: args[1], List: args[2], Line: args[3], Before: at.before, After: at.after}, nil
-		}), "line"),
+		}, system, lists, lines), "line"),
 		a.staging("remove TRIAL SYSTEM LIST LINE", "Remove a line", `  gatemap trial line remove season core-net rules "nobody pings"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
 			return stage.Change{Do: stage.RemoveLine, System: args[1], List: args[2], Line: args[3]}, nil
-		}),
+		}, system, lists, lines),
 	)
 	return cmd
 }

@@ -7,7 +7,6 @@ import (
 	"io"
 	"os"
 	"strconv"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -49,7 +48,7 @@ func withService[T any](a *app, cmd *cobra.Command, work func(context.Context, *
 }
 
 // withClient is withService for whatever is asked.
-func withClient[T any](a *app, cmd *cobra.Command, open func() (*client.Client, error), work func(context.Context, *client.Client) (*T, error), text func(*T) error, table func(*T) [][]string) error {
+func withClient[T any](a *app, cmd *cobra.Command, open func() (*client.Client, error), work func(context.Context, *client.Client) (*T, error), text func(*T) error, table func(*T) [][]string, markdown ...func(*T) error) error {
 	c, err := open()
 	if err != nil {
 		return err
@@ -58,7 +57,7 @@ func withClient[T any](a *app, cmd *cobra.Command, open func() (*client.Client, 
 	if err != nil {
 		return err
 	}
-	return present(a, got, text, table)
+	return present(a, got, text, table, markdown...)
 }
 
 func (a *app) trialBegin() *cobra.Command {
@@ -168,7 +167,7 @@ func trialTable(t *answer.Trial) [][]string {
 
 func (a *app) trialShow() *cobra.Command {
 	return &cobra.Command{
-		Use: "show TRIAL", Short: "What is staged in a trial", Example: "  gatemap trial show season", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeTrial,
+		Use: "show TRIAL", Short: "What is staged in a trial", Example: "  gatemap trial show season", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeArgs(a.completeTrial),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) { return c.Trial(ctx, args[0]) })
 		},
@@ -177,7 +176,7 @@ func (a *app) trialShow() *cobra.Command {
 
 func (a *app) trialRemove() *cobra.Command {
 	return &cobra.Command{
-		Use: "remove TRIAL", Short: "Remove a trial without committing it", Example: "  gatemap trial remove season", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeTrial,
+		Use: "remove TRIAL", Short: "Remove a trial without committing it", Example: "  gatemap trial remove season", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeArgs(a.completeTrial),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.bench()
 			if err == nil {
@@ -190,7 +189,7 @@ func (a *app) trialRemove() *cobra.Command {
 
 func (a *app) trialUnstage() *cobra.Command {
 	return &cobra.Command{
-		Use: "unstage TRIAL NUMBER", Short: "Remove one staged change from a trial", Example: "  gatemap trial unstage season 2", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeTrial,
+		Use: "unstage TRIAL NUMBER", Short: "Remove one staged change from a trial", Example: "  gatemap trial unstage season 2", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeArgs(a.completeTrial),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			n, err := strconv.Atoi(args[1])
 			if err != nil || n < 1 {
@@ -201,28 +200,6 @@ func (a *app) trialUnstage() *cobra.Command {
 	}
 }
 
-// completeTrial completes the name of a trial.
-func (a *app) completeTrial(cmd *cobra.Command, args []string, start string) ([]string, cobra.ShellCompDirective) {
-	if len(args) > 0 {
-		return nil, cobra.ShellCompDirectiveNoFileComp
-	}
-	c, err := a.bench()
-	if err != nil {
-		return nil, cobra.ShellCompDirectiveError
-	}
-	all, err := c.Trials(cmd.Context())
-	if err != nil {
-		return nil, cobra.ShellCompDirectiveError
-	}
-	var names []string
-	for _, t := range all.Trials {
-		if strings.HasPrefix(t.Name, start) {
-			names = append(names, t.Name)
-		}
-	}
-	return names, cobra.ShellCompDirectiveNoFileComp
-}
-
 func (a *app) trialWithdraw() *cobra.Command {
 	var object string
 	cmd := &cobra.Command{
@@ -230,14 +207,14 @@ func (a *app) trialWithdraw() *cobra.Command {
 		Long: `Stages that a user loses an entitlement that lines give to the user by name. What comes
 by a group is not changed on the person: it is said which group that is, and what can
 be done instead.`,
-		Example: "  gatemap trial withdraw season thea.ondracek archive frames:purge --on /raw", Args: cobra.ExactArgs(4), ValidArgsFunction: a.completeTrial,
+		Example: "  gatemap trial withdraw season thea.ondracek archive frames:purge --on /raw", Args: cobra.ExactArgs(4), ValidArgsFunction: a.completeArgs(a.completeTrial, a.names(answer.KindUser), a.names(answer.KindSystem), a.rights(2)),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) {
 				return c.Withdraw(ctx, args[0], args[1], args[2], args[3], object)
 			})
 		},
 	}
-	cmd.Flags().StringVar(&object, "on", "", "the object; missing: the system's own default")
+	a.onFlag(cmd, &object, 2)
 	return cmd
 }
 
@@ -247,7 +224,7 @@ func (a *app) trialChanges() *cobra.Command {
 		Long: `Stages a list of changes, all of them or none. The file holds a JSON list of what
 gatemap trial show -o json tells under changes; - reads it from standard input.`,
 		Example: `  echo '[{"do": "join", "group": "night-crew", "member": "teo.marchetti"}]' | gatemap trial changes season -`,
-		Args:    cobra.ExactArgs(2), ValidArgsFunction: a.completeTrial,
+		Args:    cobra.ExactArgs(2), ValidArgsFunction: a.completeArgs(a.completeTrial),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			var raw []byte
 			var err error

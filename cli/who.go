@@ -18,12 +18,12 @@ func (a *app) who() *cobra.Command {
 		Example: `  gatemap who archive frames:purge --on /raw
   gatemap who archive frames:read --at 2026-11-23T12:00:00Z -o csv`,
 		Args:              cobra.ExactArgs(2),
-		ValidArgsFunction: a.complete(answer.KindSystem),
+		ValidArgsFunction: a.completeArgs(a.names(answer.KindSystem), a.rights(0)),
 	}
-	cmd.Flags().StringVar(&object, "on", "", "the object that is meant, such as a path or a product")
-	situation := a.situationFlags(cmd)
+	a.onFlag(cmd, &object, 0)
+	facts := a.situationFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		s, err := situation()
+		s, err := a.situation(cmd.Context(), facts)
 		if err != nil {
 			return err
 		}
@@ -42,7 +42,7 @@ func (a *app) whoText(w *answer.Who) error {
 	}
 	width := widest(w.Users, func(h answer.Holder) string { return h.User })
 	for _, h := range w.Users {
-		e := gate.Entitlement{State: h.State, Needs: h.Needs, ShutBy: h.ShutBy}
+		e := held(&h)
 		note := why(&e)
 		if note == "" {
 			note = joinRoutes(h.Routes)
@@ -54,11 +54,16 @@ func (a *app) whoText(w *answer.Who) error {
 }
 
 func whoTable(w *answer.Who) [][]string {
-	rows := [][]string{{"system", "object", "right", "user", "state", "needs", "shut_by", "routes"}}
+	rows := [][]string{{"system", "object", "right", "user", "state", "breadth", "needs", "shut_by", "routes", "reply"}}
 	for _, h := range w.Users {
 		rows = append(rows, []string{
-			w.System, w.Object, w.Right, h.User, h.State.String(), joinNeeds(h.Needs), joinStops(h.ShutBy), joinRoutes(h.Routes),
+			w.System, w.Object, w.Right, h.User, h.State.String(), h.Breadth, joinNeeds(h.Needs), joinStops(h.ShutBy), joinRoutes(h.Routes), joinReply(h.Reply),
 		})
 	}
 	return rows
+}
+
+// held is what a user holds of the thing that was asked about.
+func held(h *answer.Holder) gate.Entitlement {
+	return gate.Entitlement{State: h.State, Breadth: h.Breadth, Reply: h.Reply, Needs: h.Needs, ShutBy: h.ShutBy}
 }

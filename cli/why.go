@@ -14,33 +14,33 @@ import (
 func (a *app) why() *cobra.Command {
 	var object string
 	var lines bool
-	cmd := &cobra.Command{
+	cmd := also(&cobra.Command{
 		Use:   "why USER SYSTEM RIGHT",
 		Short: "Why a user can do one thing, or why not",
-		Long: `Says what becomes of one right for one user, with the lines and groups by which
-it comes, what it needs, what shuts it, or what is lacking.`,
+		Long: `Explains one right of one user: by which lines and groups the user holds it, on what it
+depends, what shuts it, or what the user lacks.`,
 		Example: `  gatemap why ilse.okonjo archive frames:write --on /raw/2026
   gatemap why ilse.okonjo archive frames:write --on /raw/2026 --from 203.0.113.9
   gatemap why ilse.okonjo archive frames:write --on /raw/2026 --lines`,
 		Args:              cobra.ExactArgs(3),
-		ValidArgsFunction: a.complete(answer.KindUser, answer.KindSystem),
-	}
-	cmd.Flags().StringVar(&object, "on", "", "the object that is meant, such as a path or a product")
-	cmd.Flags().BoolVar(&lines, "lines", false, "say of every line of the system what becomes of it")
-	situation := a.situationFlags(cmd)
+		ValidArgsFunction: a.completeArgs(a.names(answer.KindUser), a.names(answer.KindSystem), a.rights(1)),
+	}, asMarkdown)
+	a.onFlag(cmd, &object, 1)
+	cmd.Flags().BoolVar(&lines, "lines", false, "also say for every line of the system whether it decides, and why not")
+	facts := a.situationFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		s, err := situation()
+		s, err := a.situation(cmd.Context(), facts)
 		if err != nil {
 			return err
 		}
 		if lines {
 			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Probe, error) {
 				return asker.Probe(ctx, args[0], args[1], args[2], object, s)
-			}, a.probeText, probeTable)
+			}, a.probeText, probeTable, func(p *answer.Probe) error { return a.whyMarkdown(&p.Why) })
 		}
 		return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Why, error) {
 			return asker.Why(ctx, args[0], args[1], args[2], object, s)
-		}, a.whyText, whyTable)
+		}, a.whyText, whyTable, a.whyMarkdown)
 	}
 	return cmd
 }
@@ -56,7 +56,7 @@ func (a *app) whyText(w *answer.Why) error {
 // fates says what becomes of a line, in words.
 var fates = map[gate.Fate]string{
 	gate.Decides: "decides", gate.May: "may decide", gate.Unmet: "condition not met",
-	gate.Overtaken: "another decides", gate.Others: "is for others", gate.Elsewhere: "is about something else",
+	gate.Overtaken: "another line decides", gate.Others: "for other users", gate.Elsewhere: "about something else",
 }
 
 func (a *app) probeText(p *answer.Probe) error {
@@ -91,12 +91,11 @@ func whyTable(w *answer.Why) [][]string {
 	for _, m := range w.Misses {
 		misses = append(misses, m.Mapping+" lacks "+strings.Join(m.Lacks, " or "))
 	}
+	head := append([]string{"user", "system", "object", "right"}, entitlementHead...)
+	row := append([]string{w.User, w.System, w.Object, w.Right}, entitlementCells(&w.Entitlement)...)
 	return [][]string{
-		{"user", "system", "object", "right", "state", "breadth", "needs", "shut_by", "routes", "misses"},
-		{
-			w.User, w.System, w.Object, w.Right, w.State.String(), w.Breadth,
-			joinNeeds(w.Needs), joinStops(w.ShutBy), joinRoutes(w.Routes), strings.Join(misses, "; "),
-		},
+		append(head, "decided_at", "misses", "sentences"),
+		append(row, w.DecidedAt, strings.Join(misses, "; "), strings.Join(w.Sentences, " ")),
 	}
 }
 

@@ -71,42 +71,48 @@ func (c *Client) Probe(ctx context.Context, user, system, right, object string, 
 
 func (c *Client) Who(ctx context.Context, system, right, object string, s situation.Situation) (*answer.Who, error) {
 	return pages(func(cursor string) (*answer.Who, error) {
-		return get[answer.Who](ctx, c, "who", s, "system", system, "right", right, "object", object, "cursor", cursor)
-	}, func(w *answer.Who) *string { return &w.Cursor },
+		return get[answer.Who](ctx, c, "who", s, "system", system, "right", right, "object", object, "limit", longest, "cursor", cursor)
+	}, func(w *answer.Who) *string { return &w.Next },
 		func(all, page *answer.Who) { all.Users = append(all.Users, page.Users...) })
 }
 
 func (c *Client) Members(ctx context.Context, group string) (*answer.Members, error) {
 	return pages(func(cursor string) (*answer.Members, error) {
-		return get[answer.Members](ctx, c, "members", situation.Situation{}, "group", group, "cursor", cursor)
-	}, func(m *answer.Members) *string { return &m.Cursor },
+		return get[answer.Members](ctx, c, "members", situation.Situation{}, "group", group, "limit", longest, "cursor", cursor)
+	}, func(m *answer.Members) *string { return &m.Next },
 		func(all, page *answer.Members) { all.Members = append(all.Members, page.Members...) })
 }
 
+// longest is the size of the largest pages.
+const longest = "1000"
+
 // pages asks for one page after the other and joins them to the first.
-func pages[T any](ask func(cursor string) (*T, error), cursor func(*T) *string, join func(all, page *T)) (*T, error) {
+func pages[T any](ask func(cursor string) (*T, error), next func(*T) *string, join func(all, page *T)) (*T, error) {
 	all, err := ask("")
 	if err != nil {
 		return nil, err
 	}
-	for next := *cursor(all); next != ""; {
-		page, err := ask(next)
+	for cursor := *next(all); cursor != ""; {
+		page, err := ask(cursor)
 		if err != nil {
 			return nil, err
 		}
 		join(all, page)
-		next = *cursor(page)
+		cursor = *next(page)
 	}
-	*cursor(all) = ""
+	*next(all) = ""
 	return all, nil
 }
 
-func (c *Client) Groups(ctx context.Context, user string) (*answer.Groups, error) {
-	return get[answer.Groups](ctx, c, "memberships", situation.Situation{}, "user", user)
+func (c *Client) Memberships(ctx context.Context, user string) (*answer.Memberships, error) {
+	return get[answer.Memberships](ctx, c, "memberships", situation.Situation{}, "user", user)
 }
 
-func (c *Client) Findings(ctx context.Context) (*answer.Findings, error) {
-	return get[answer.Findings](ctx, c, "findings", situation.Situation{})
+func (c *Client) Findings(ctx context.Context, w answer.Wanted) (*answer.Findings, error) {
+	return pages(func(cursor string) (*answer.Findings, error) {
+		return get[answer.Findings](ctx, c, "findings", situation.Situation{}, "system", w.System, "code", w.Code, "severity", w.Severity, "limit", longest, "cursor", cursor)
+	}, func(f *answer.Findings) *string { return &f.Next },
+		func(all, page *answer.Findings) { all.Findings = append(all.Findings, page.Findings...) })
 }
 
 func (c *Client) Guarantees(ctx context.Context) (*answer.Guarantees, error) {
@@ -131,6 +137,49 @@ func (c *Client) Search(ctx context.Context, text string, kind answer.Kind, limi
 		size = strconv.Itoa(limit)
 	}
 	return get[answer.Page](ctx, c, "search", situation.Situation{}, "q", text, "kind", string(kind), "limit", size, "cursor", cursor)
+}
+
+func (c *Client) Map(ctx context.Context) (*answer.Map, error) {
+	return get[answer.Map](ctx, c, "map", situation.Situation{})
+}
+
+func (c *Client) Group(ctx context.Context, name string) (*answer.GroupInfo, error) {
+	at, err := c.groupPath(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	return get[answer.GroupInfo](ctx, c, at, situation.Situation{})
+}
+
+// groupPath is the path of a group in the API, which takes full names alone; the service
+// finds the full name for any other way to write it.
+func (c *Client) groupPath(ctx context.Context, written string) (string, error) {
+	m, err := get[answer.Members](ctx, c, "members", situation.Situation{}, "group", written, "limit", "1")
+	if err != nil {
+		return "", err
+	}
+	directory, name, _ := strings.Cut(m.Group, "/")
+	return "groups/" + url.PathEscape(directory) + "/" + url.PathEscape(name), nil
+}
+
+func (c *Client) Opens(ctx context.Context, group string) (*answer.Opened, error) {
+	at, err := c.groupPath(ctx, group)
+	if err != nil {
+		return nil, err
+	}
+	return get[answer.Opened](ctx, c, at+"/opens", situation.Situation{})
+}
+
+func (c *Client) System(ctx context.Context, name string) (*answer.SystemInfo, error) {
+	return get[answer.SystemInfo](ctx, c, "systems/"+url.PathEscape(name), situation.Situation{})
+}
+
+func (c *Client) Lines(ctx context.Context, system string) (*answer.Lines, error) {
+	return get[answer.Lines](ctx, c, "systems/"+url.PathEscape(system)+"/lines", situation.Situation{})
+}
+
+func (c *Client) TestRule(ctx context.Context, filter, directory string) (*answer.Matched, error) {
+	return get[answer.Matched](ctx, c, "rule-test", situation.Situation{}, "filter", filter, "directory", directory)
 }
 
 // get asks a question; pairs are its parameters and their values, of which
@@ -216,13 +265,20 @@ func (c *Client) send(ctx context.Context, by *http.Client, method, operation st
 	return response, nil
 }
 
+// TokenError says that a service does not accept the token.
+type TokenError struct{ Service string }
+
+func (e *TokenError) Error() string {
+	return fmt.Sprintf("the service at %s does not accept the token: set GATEMAP_TOKEN or --token-file to one that it gave out", e.Service)
+}
+
 func (c *Client) failure(response *http.Response, body []byte) error {
 	var problem answer.Problem
 	if !strings.HasPrefix(response.Header.Get("Content-Type"), "application/problem+json") || json.Unmarshal(body, &problem) != nil {
 		return fmt.Errorf("what answers at %s is no Gate Map service: it said %s", c.base, response.Status)
 	}
 	if problem.Status == http.StatusUnauthorized {
-		return fmt.Errorf("the service at %s does not accept the token: set GATEMAP_TOKEN or --token-file to one that it gave out", c.base)
+		return &TokenError{c.base.String()}
 	}
 	return problem.Err()
 }

@@ -37,9 +37,9 @@ func paged(t *testing.T, users []string, wrong int) *client.Client {
 		var body any
 		switch r.URL.Path {
 		case "/api/v1/who":
-			body = answer.Who{Right: r.URL.Query().Get("right"), Users: []answer.Holder{{User: users[at]}}, Total: len(users), Cursor: next}
+			body = answer.Who{Right: r.URL.Query().Get("right"), Users: []answer.Holder{{User: users[at]}}, Total: len(users), Next: next}
 		case "/api/v1/members":
-			body = answer.Members{Group: r.URL.Query().Get("group"), Members: []answer.Member{{User: users[at]}}, Total: len(users), Cursor: next}
+			body = answer.Members{Group: r.URL.Query().Get("group"), Members: []answer.Member{{User: users[at]}}, Total: len(users), Next: next}
 		default:
 			t.Errorf("asked for %s", r.URL.Path)
 		}
@@ -62,7 +62,7 @@ func TestPagesAreJoined(t *testing.T) {
 			got = append(got, u.User)
 		}
 		assert.Equal(t, users, got)
-		assert.Equal(t, []any{"frames:read", len(users), ""}, []any{w.Right, w.Total, w.Cursor})
+		assert.Equal(t, []any{"frames:read", len(users), ""}, []any{w.Right, w.Total, w.Next})
 		m, err := c.Members(t.Context(), "night-crew")
 		require.NoError(t, err)
 		got = nil
@@ -70,7 +70,7 @@ func TestPagesAreJoined(t *testing.T) {
 			got = append(got, u.User)
 		}
 		assert.Equal(t, users, got)
-		assert.Equal(t, []any{"night-crew", len(users), ""}, []any{m.Group, m.Total, m.Cursor})
+		assert.Equal(t, []any{"night-crew", len(users), ""}, []any{m.Group, m.Total, m.Next})
 	}
 	m, err := paged(t, []string{"ilse", "rana", "teo"}, 2).Members(t.Context(), "night-crew")
 	require.Error(t, err)

@@ -31,7 +31,7 @@ func (c *Client) TestDirectory(ctx context.Context, directory, user string) (*an
 	if user != "" {
 		query.Set("user", user)
 	}
-	return call[answer.Checked](ctx, c, http.MethodPost, "directories/"+url.PathEscape(directory)+"/check", query, nil)
+	return call[answer.Checked](ctx, c, http.MethodPost, "directories/"+url.PathEscape(directory)+"/test", query, nil)
 }
 
 // CreatePushToken makes the token by which the records of a directory are pushed.
@@ -43,9 +43,10 @@ func (c *Client) CreatePushToken(ctx context.Context, directory string) (string,
 	return t.Token, nil
 }
 
-// Runs lists the newest runs, of one directory or of all.
-func (c *Client) Runs(ctx context.Context, directory string, limit int) (*answer.Runs, error) {
-	query := url.Values{"limit": {strconv.Itoa(limit)}}
+// Runs is a page of the runs of one directory, or of all, the newest first; limit is 1 to
+// 1000.
+func (c *Client) Runs(ctx context.Context, directory string, limit int, cursor string) (*answer.Runs, error) {
+	query := url.Values{"limit": {strconv.Itoa(limit)}, "cursor": {cursor}}
 	if directory != "" {
 		query.Set("directory", directory)
 	}
@@ -71,7 +72,7 @@ func (c *Client) CommitRun(ctx context.Context, id int64, confirm bool) (*answer
 
 // DiscardRun lets a run that waits go.
 func (c *Client) DiscardRun(ctx context.Context, id int64) (*answer.Run, error) {
-	return call[answer.Run](ctx, c, http.MethodPost, ofRun(id, "/drop"), nil, nil)
+	return call[answer.Run](ctx, c, http.MethodPost, ofRun(id, "/discard"), nil, nil)
 }
 
 // Event is something that happened: a run got further, a trial has changed, or

@@ -6,7 +6,6 @@ import (
 	"io"
 	"net/http"
 	"net/url"
-	"strconv"
 	"time"
 
 	"gatemap/answer"
@@ -38,12 +37,12 @@ func (c *Client) Tokens(ctx context.Context) (*answer.Tokens, error) {
 	return call[answer.Tokens](ctx, c, http.MethodGet, "tokens", nil, nil)
 }
 
-// NewToken makes a token; it is shown this once.
+// CreateToken creates a token; it is shown only once.
 func (c *Client) CreateToken(ctx context.Context, t answer.TokenChange) (*answer.Token, error) {
 	return call[answer.Token](ctx, c, http.MethodPost, "tokens", nil, t)
 }
 
-// RevokeToken ends a token.
+// RevokeToken revokes a token.
 func (c *Client) RevokeToken(ctx context.Context, named string) error {
 	_, err := call[struct{}](ctx, c, http.MethodDelete, "tokens/"+url.PathEscape(named), nil, nil)
 	return err
@@ -54,7 +53,7 @@ func (c *Client) Settings(ctx context.Context) (*answer.Settings, error) {
 	return call[answer.Settings](ctx, c, http.MethodGet, "settings", nil, nil)
 }
 
-// Configure changes the settings of the service.
+// ChangeSettings changes the settings of the service.
 func (c *Client) ChangeSettings(ctx context.Context, s answer.Settings) (*answer.Settings, error) {
 	return call[answer.Settings](ctx, c, http.MethodPut, "settings", nil, s)
 }
@@ -63,13 +62,11 @@ func (c *Client) ChangeSettings(ctx context.Context, s answer.Settings) (*answer
 type Audited struct {
 	Actor, Object string
 	From, To      time.Time
-	After         int64
-	Limit         int // 1 to 1000
 }
 
-// Audit lists entries of the audit, the oldest first.
-func (c *Client) Audit(ctx context.Context, a Audited) (*answer.Audit, error) {
-	query := url.Values{"limit": {strconv.Itoa(a.Limit)}, "after": {strconv.FormatInt(a.After, 10)}}
+// Audit is a page of the entries of the audit, the oldest first.
+func (c *Client) Audit(ctx context.Context, a Audited, cursor string) (*answer.Audit, error) {
+	query := url.Values{"order": {"oldest"}, "limit": {longest}, "cursor": {cursor}}
 	for name, value := range map[string]string{"actor": a.Actor, "object": a.Object} {
 		if value != "" {
 			query.Set(name, value)

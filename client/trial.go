@@ -15,17 +15,10 @@ func ofTrial(named, rest string) string { return "trials/" + url.PathEscape(name
 
 // Trials lists the trials that are open.
 func (c *Client) Trials(ctx context.Context) (*answer.Trials, error) {
-	all := &answer.Trials{Trials: []answer.Trial{}}
-	for cursor := ""; ; {
-		page, err := call[answer.Trials](ctx, c, http.MethodGet, "trials", url.Values{"cursor": {cursor}}, nil)
-		if err != nil {
-			return nil, err
-		}
-		all.Trials = append(all.Trials, page.Trials...)
-		if cursor = page.Cursor; cursor == "" {
-			return all, nil
-		}
-	}
+	return pages(func(cursor string) (*answer.Trials, error) {
+		return call[answer.Trials](ctx, c, http.MethodGet, "trials", url.Values{"limit": {longest}, "cursor": {cursor}}, nil)
+	}, func(t *answer.Trials) *string { return &t.Next },
+		func(all, page *answer.Trials) { all.Trials = append(all.Trials, page.Trials...) })
 }
 
 // Trial is one trial.
@@ -33,8 +26,8 @@ func (c *Client) Trial(ctx context.Context, named string) (*answer.Trial, error)
 	return call[answer.Trial](ctx, c, http.MethodGet, ofTrial(named, ""), nil, nil)
 }
 
-// NewTrial begins a trial: an empty one, or, with all files of a map folder by path,
-// one of what is otherwise in these.
+// BeginTrial begins a trial: an empty one, or, with all files of a map folder by path,
+// one with the differences between these and the map in force.
 func (c *Client) BeginTrial(ctx context.Context, named, note string, files map[string]string) (*answer.Trial, error) {
 	body := map[string]any{"name": named}
 	if note != "" {
@@ -115,7 +108,7 @@ func (c *Client) CommitTrial(ctx context.Context, named, reason, override, key s
 	return callWith[answer.Committed](ctx, c, http.MethodPost, ofTrial(named, "/commit"), nil, body, http.Header{"Idempotency-Key": {key}})
 }
 
-// Revert begins a trial that undoes a revision; named may be empty.
+// Revert begins a trial that reverts a revision; named may be empty.
 func (c *Client) Revert(ctx context.Context, revision int, named string) (*answer.Trial, error) {
 	body := map[string]string{}
 	if named != "" {
@@ -124,9 +117,9 @@ func (c *Client) Revert(ctx context.Context, revision int, named string) (*answe
 	return call[answer.Trial](ctx, c, http.MethodPost, "revisions/"+strconv.Itoa(revision)+"/revert", nil, body)
 }
 
-// Revisions lists the newest revisions, at most 200.
-func (c *Client) Revisions(ctx context.Context, limit int) (*answer.Revisions, error) {
-	return call[answer.Revisions](ctx, c, http.MethodGet, "revisions", url.Values{"limit": {strconv.Itoa(limit)}}, nil)
+// History is a page of the revisions, the newest first; limit is 1 to 1000.
+func (c *Client) History(ctx context.Context, limit int, cursor string) (*answer.Revisions, error) {
+	return call[answer.Revisions](ctx, c, http.MethodGet, "revisions", url.Values{"limit": {strconv.Itoa(limit)}, "cursor": {cursor}}, nil)
 }
 
 // Revision is one revision, with what it changed.

@@ -256,7 +256,7 @@ func TestASessionThatEnds(t *testing.T) {
 	p := openBrowser(t, 1280, 800)
 	p.do(chromedp.Navigate(demo.address + "/people/cindervale/ilse.okonjo?risk=high#token=" + demo.token))
 	p.sees("Ilse Okonjo", "shut 2")
-	get(p, chromedp.Evaluate[bool](`fetch('/api/v1/session', { method: 'DELETE' }).then(() => true)`, awaited))
+	get(p, chromedp.Evaluate[bool](`fetch('/api/v1/sign-in', { method: 'DELETE' }).then(() => true)`, awaited))
 	p.choose("Risk", "medium")
 	p.sees("Your session has ended. Sign in, and you are back where you were.")
 	p.do(chromedp.SendKeys(field("Token"), demo.token))

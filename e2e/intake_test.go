@@ -154,7 +154,7 @@ mappings: [{groups: [astronomers], role: reader, object: /}]
 			}
 			slices.Sort(want)
 			var ours []string
-			for _, g := range asked[answer.Groups](t, env, "groups", user).Groups {
+			for _, g := range asked[answer.Memberships](t, env, "memberships", user).Groups {
 				ours = append(ours, g.Group)
 			}
 			slices.Sort(ours)
@@ -176,7 +176,7 @@ mappings: [{groups: [astronomers], role: reader, object: /}]
 	t.Run("a group that gets a member", func(t *testing.T) {
 		require.NoError(t, server.Modify("dn: cn=team9,ou=groups,"+slapd.Suffix+"\nchangetype: modify\nadd: member\nmember: uid=p7,ou=people,"+slapd.Suffix+"\n"))
 		require.Eventually(t, func() bool {
-			return slices.ContainsFunc(asked[answer.Groups](t, env, "groups", "p7").Groups, func(g answer.Group) bool { return g.Group == "cindervale/team9" })
+			return slices.ContainsFunc(asked[answer.Memberships](t, env, "memberships", "p7").Groups, func(g answer.Membership) bool { return g.Group == "cindervale/team9" })
 		}, 10*time.Second, 20*time.Millisecond)
 	})
 	t.Run("many who vanish are held, however they come", func(t *testing.T) {

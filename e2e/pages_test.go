@@ -195,7 +195,7 @@ func TestAnEditSurvivesTheEndOfTheSession(t *testing.T) {
 	p.sees("What if …")
 	p.retype("were", "Archivist")
 	p.sees("Sets title of cindervale/ilse.okonjo to Archivist")
-	get(p, chromedp.Evaluate[bool](`fetch('/api/v1/session', { method: 'DELETE' }).then(() => true)`, awaited))
+	get(p, chromedp.Evaluate[bool](`fetch('/api/v1/sign-in', { method: 'DELETE' }).then(() => true)`, awaited))
 	p.press("Stage it")
 	p.sees("Your session has ended. Sign in, and you are back where you were.")
 	p.mu.Lock()

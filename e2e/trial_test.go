@@ -111,7 +111,7 @@ func TestAChangeFromStagingToRevert(t *testing.T) {
 	verified, err := c.VerifyAudit(ctx)
 	require.NoError(t, err)
 	assert.True(t, verified.Holds)
-	log, err := c.Audit(ctx, client.Audited{Object: "autumn", Limit: 100})
+	log, err := c.Audit(ctx, client.Audited{Object: "autumn"}, "")
 	require.NoError(t, err)
 	assert.GreaterOrEqual(t, len(log.Entries), 3, "begun, staged, unstaged")
 }
@@ -182,7 +182,7 @@ func TestTrialsInTheConsole(t *testing.T) {
 	p.do(chromedp.Click(`//section[h2="cindervale/night-assistants"]//button[@aria-label="Take cindervale/noor.haddix out"]`))
 	p.sees("cindervale/noor.haddix is not in cindervale/night-assistants any more.")
 	p.quiet()
-	r, err := demo.client(t).Revisions(t.Context(), 1)
+	r, err := demo.client(t).History(t.Context(), 1, "")
 	require.NoError(t, err)
 	assert.Equal(t, "cindervale/greta.falk", r.Revisions[0].Author)
 }
@@ -220,7 +220,7 @@ func TestOtherOriginsAndStolenSessions(t *testing.T) {
 	trials, err := demo.client(t).Trials(t.Context())
 	require.NoError(t, err)
 	assert.Empty(t, trials.Trials)
-	log, err := demo.client(t).Audit(t.Context(), client.Audited{Actor: "nadia.strand", Limit: 100})
+	log, err := demo.client(t).Audit(t.Context(), client.Audited{Actor: "nadia.strand"}, "")
 	require.NoError(t, err)
 	refusals := 0
 	for _, e := range log.Entries {
@@ -245,7 +245,7 @@ func TestOtherOriginsAndStolenSessions(t *testing.T) {
 		return response.StatusCode
 	}
 	assert.Equal(t, 200, status())
-	request, err := http.NewRequest(http.MethodDelete, demo.address+"/api/v1/session", nil)
+	request, err := http.NewRequest(http.MethodDelete, demo.address+"/api/v1/sign-in", nil)
 	require.NoError(t, err)
 	response, err := thief.Do(request)
 	require.NoError(t, err)
@@ -263,7 +263,7 @@ func signIn(t *testing.T, c *http.Client, address, who string) *http.Cookie {
 		require.Equal(t, http.StatusSeeOther, response.StatusCode, to)
 		return response.Header.Get("Location")
 	}
-	at := follow(address + "/api/v1/session/provider")
+	at := follow(address + "/api/v1/sign-in/provider")
 	back := follow(at + "&as=" + url.QueryEscape(who))
 	follow(back)
 	base, err := url.Parse(address)
@@ -294,7 +294,7 @@ func TestASignInBelongsToItsBrowser(t *testing.T) {
 	}
 	mine, other := browser(), browser()
 	begin := func() string {
-		_, at := ask(mine, demo.address+"/api/v1/session/provider")
+		_, at := ask(mine, demo.address+"/api/v1/sign-in/provider")
 		_, back := ask(mine, at+"&as=jory.pell")
 		return back
 	}
@@ -308,7 +308,7 @@ func TestASignInBelongsToItsBrowser(t *testing.T) {
 	assert.Equal(t, 303, status, "providers add parameters of their own")
 	status, _ = ask(mine, back)
 	assert.Equal(t, 403, status, "a second time")
-	status, _ = ask(mine, demo.address+"/api/v1/session/return?error=access_denied&error_description=no")
+	status, _ = ask(mine, demo.address+"/api/v1/sign-in/return?error=access_denied&error_description=no")
 	assert.Equal(t, 502, status)
 }
 

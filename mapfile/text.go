@@ -166,8 +166,9 @@ func (t *Text) Name(at Spot) string {
 }
 
 // Has says whether one of the keys of an item has a text as its value.
-func (t *Text) Has(at Spot, text string) bool {
-	n := t.node(at)
+func (t *Text) Has(at Spot, text string) bool { return has(t.node(at), text) }
+
+func has(n *yaml.Node, text string) bool {
 	for i := 0; n.Kind == yaml.MappingNode && i+1 < len(n.Content); i += 2 {
 		if v := n.Content[i+1]; v.Kind == yaml.ScalarNode && v.Value == text {
 			return true
@@ -203,7 +204,7 @@ func (t *Text) Named(key string, visit func(kind, document string, at Spot, name
 // Entry is an entry of a list.
 type Entry struct {
 	Document string   // the name of the document
-	List     []string // the keys and numbers that lead to the list
+	List     []string // the keys, and the names or numbers of items, that lead to the list
 	Number   int      // of the entry in the list, from 1
 	At       Spot
 	Line     int32 // where it begins, from 1
@@ -216,10 +217,10 @@ func (t *Text) Entries(yield func(Entry) bool) {
 	walk = func(n *yaml.Node, document string, at Spot, path []string) bool {
 		for i := range size(n) {
 			c, spot := child(n, i), at.At(i)
-			step := strconv.Itoa(i + 1)
+			step := ""
 			if n.Kind == yaml.MappingNode {
 				step = n.Content[2*i].Value
-			} else if !yield(Entry{document, path, i + 1, spot, int32(c.Line), int32(c.Column)}) {
+			} else if step = label(n, i); !yield(Entry{document, path, i + 1, spot, int32(c.Line), int32(c.Column)}) {
 				return false
 			}
 			if !walk(c, document, spot, append(path[:len(path):len(path)], step)) {
@@ -234,6 +235,26 @@ func (t *Text) Entries(yield func(Entry) bool) {
 			return
 		}
 	}
+}
+
+// label is how a path names an item of a list: by the value of its first key where that
+// tells it from the others, else by its number from 1.
+func label(list *yaml.Node, i int) string {
+	number := strconv.Itoa(i + 1)
+	item := list.Content[i]
+	if item.Kind != yaml.MappingNode || len(item.Content) == 0 || item.Content[1].Kind != yaml.ScalarNode {
+		return number
+	}
+	text := item.Content[1].Value
+	if _, err := strconv.Atoi(text); err == nil || text == "" || strings.Contains(text, ">") || strings.TrimSpace(text) != text {
+		return number
+	}
+	for j, other := range list.Content {
+		if j != i && has(other, text) {
+			return number
+		}
+	}
+	return text
 }
 
 // Entry finds the entry of a list that begins at a place, from 1.

@@ -48,7 +48,10 @@ func (l *lamp) Lines() gate.Held { return nil }
 func (l *lamp) Misses(*gate.Question) []gate.Miss                  { return nil }
 func (l *lamp) At(string, string) (gate.Point, error)              { return l, nil }
 func (l *lamp) Reach(q *gate.Question, add func(gate.Entitlement)) { add(l.Decide(q)) }
-func (l *lamp) Check(r *gate.Report)                               { r.DirectUsers(l.crowd, l.line) }
+func (l *lamp) Catalogue() gate.Catalogue {
+	return gate.Catalogue{Objects: []string{l.Lamp}, Rights: []string{"light"}}
+}
+func (l *lamp) Check(r *gate.Report) { r.DirectUsers(l.crowd, l.line) }
 
 // Passage lets the lamp stand in front of other systems.
 func (l *lamp) Passage(string, string, gate.Passage) (gate.Point, error) { return l, nil }

@@ -164,14 +164,14 @@ func questions(api huma.API, s *service.Service) {
 		System string `query:"system" required:"true" minLength:"1" doc:"The system."`
 		Right  string `query:"right" required:"true" minLength:"1" doc:"The right."`
 		Object string `query:"object" doc:"The object; missing: the system's own default."`
-		Paged
+		Paging
 		Asking
 	}, given situation.Situation) (*answer.Who, error) {
 		return a.WhoPage(ctx, in.System, in.Right, in.Object, given, in.Limit, in.Cursor)
 	})
 	question(api, s, "/members", "members", "Everyone in a group, and how", func(ctx context.Context, a service.Answers, in *struct {
 		Group string `query:"group" required:"true" minLength:"1" doc:"The group, by name."`
-		Paged
+		Paging
 		Of
 	}, _ situation.Situation) (*answer.Members, error) {
 		return a.MembersPage(ctx, in.Group, in.Limit, in.Cursor)
@@ -179,18 +179,25 @@ func questions(api huma.API, s *service.Service) {
 	question(api, s, "/memberships", "memberships", "Every group of a user, and how", func(ctx context.Context, a service.Answers, in *struct {
 		User string `query:"user" required:"true" minLength:"1" doc:"The user, by name."`
 		Of
-	}, _ situation.Situation) (*answer.Groups, error) {
-		return a.Groups(ctx, in.User)
+	}, _ situation.Situation) (*answer.Memberships, error) {
+		return a.Memberships(ctx, in.User)
 	})
-	question(api, s, "/findings", "findings", "What is wrong, useless or risky in the map", func(ctx context.Context, a service.Answers, _ *Of, _ situation.Situation) (*answer.Findings, error) {
-		return a.Findings(ctx)
+	question(api, s, "/findings", "findings", "What is wrong, useless or risky in the map, with how many there are of which code", func(ctx context.Context, a service.Answers, in *struct {
+		System   string `query:"system" doc:"Only findings of this system."`
+		Code     string `query:"code" doc:"Only findings with this code."`
+		Severity string `query:"severity" enum:"error,warning,note" doc:"Only findings of this severity."`
+		Paging
+		Of
+	}, _ situation.Situation) (*answer.Findings, error) {
+		return a.FindingsPage(ctx, answer.Wanted{System: in.System, Code: in.Code, Severity: in.Severity}, in.Limit, in.Cursor)
 	})
 }
 
-// Paged asks for a page of a list of people.
-type Paged struct {
-	Limit  int    `query:"limit" minimum:"1" maximum:"1000" default:"1000" doc:"How many people at most."`
-	Cursor string `query:"cursor" doc:"The cursor of the page before; missing: from the first."`
+// Paging asks for a page of a list. An answer with a page has the cursor of the next
+// one in next.
+type Paging struct {
+	Limit  int    `query:"limit" minimum:"1" maximum:"1000" default:"100" doc:"How many items at most."`
+	Cursor string `query:"cursor" doc:"next of the page before. Missing: the first page."`
 }
 
 func comparisons(api huma.API, s *service.Service) {
@@ -221,22 +228,24 @@ func comparisons(api huma.API, s *service.Service) {
 	})
 }
 
-// Paging are the parameters of a list.
-type Paging struct {
-	Text   string `query:"q" doc:"Words that must all occur; empty: everything."`
-	Limit  int    `query:"limit" minimum:"0" maximum:"200" doc:"How many at the most; 0: 200."`
-	Cursor string `query:"cursor" doc:"Where the last page ended."`
+// Words are what a search is for.
+type Words struct {
+	Text string `query:"q" doc:"Words that must all occur; empty: everything."`
 }
 
 func lists(api huma.API, s *service.Service) {
 	get(api, "/search", "search", "Look for users, groups, systems and devices", func(ctx context.Context, in *struct {
 		Kind string `query:"kind" enum:"user,group,system,device,line" doc:"Only these; missing: all but the lines of systems."`
+		Words
 		Paging
 	}) (*answer.Page, error) {
 		return s.Head().Search(ctx, in.Text, answer.Kind(in.Kind), in.Limit, in.Cursor)
 	})
 	for kind, path := range map[answer.Kind]string{answer.KindUser: "users", answer.KindGroup: "groups", answer.KindSystem: "systems"} {
-		get(api, "/"+path, "list-"+path, "List the "+path, func(ctx context.Context, in *struct{ Paging }) (*answer.Page, error) {
+		get(api, "/"+path, "list-"+path, "List the "+path, func(ctx context.Context, in *struct {
+			Words
+			Paging
+		}) (*answer.Page, error) {
 			return s.Head().Search(ctx, in.Text, kind, in.Limit, in.Cursor)
 		})
 	}
@@ -258,16 +267,13 @@ func lists(api huma.API, s *service.Service) {
 		if err != nil {
 			return nil, err
 		}
-		return a.Group(in.full())
+		return a.Group(ctx, in.full())
 	})
-	get(api, "/map", "map", "The map in force, with its networks and windows", func(context.Context, *struct{}) (*answer.Map, error) {
-		return s.Head().Map(), nil
+	get(api, "/map", "map", "The map in force, with its networks and windows", func(ctx context.Context, _ *struct{}) (*answer.Map, error) {
+		return s.Head().Map(ctx)
 	})
-	get(api, "/revisions", "revisions", "The newest revisions of the map", func(ctx context.Context, in *struct {
-		Before int `query:"before" minimum:"0" doc:"Only revisions with smaller numbers."`
-		Limit  int `query:"limit" minimum:"1" maximum:"200" default:"50"`
-	}) (*answer.Revisions, error) {
-		return s.History(ctx, in.Before, in.Limit)
+	get(api, "/revisions", "history", "The revisions of the map, the newest first", func(ctx context.Context, in *struct{ Paging }) (*answer.Revisions, error) {
+		return s.History(ctx, in.Limit, in.Cursor)
 	})
 }
 

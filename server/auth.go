@@ -148,7 +148,7 @@ func sessions(api huma.API, s *service.Service, p *Provider) {
 		o.Security = []map[string][]string{}
 		return o
 	}
-	huma.Register(api, open(http.MethodPost, "/session", "sign-in", "Sign in to the console: with a token, or with a name, a password and perhaps a code", http.StatusNoContent), func(ctx context.Context, in *struct {
+	huma.Register(api, open(http.MethodPost, "/sign-in", "sign-in", "Sign in to the console: with a token, or with a name, a password and perhaps a code", http.StatusNoContent), func(ctx context.Context, in *struct {
 		From
 		Body struct {
 			Token    string `json:"token,omitempty" doc:"A token of this service."`
@@ -170,23 +170,23 @@ func sessions(api huma.API, s *service.Service, p *Provider) {
 		}
 		return &cookieReply{sessionCookie(session, int(service.SessionLength.Seconds()), in.secure)}, nil
 	})
-	huma.Register(api, open(http.MethodGet, "/session", "session", "Whether the console is signed in, as whom, and what that one may do", http.StatusOK), func(ctx context.Context, in *struct {
+	huma.Register(api, open(http.MethodGet, "/sign-in", "signed-in", "Whether the console is signed in, as whom, and with which rights", http.StatusOK), func(ctx context.Context, in *struct {
 		Session string `cookie:"gatemap_session"`
-	}) (*reply[answer.Session], error) {
+	}) (*reply[answer.SignedIn], error) {
 		a, ok, err := s.BySession(ctx, in.Session)
 		if err != nil {
 			return nil, answer.ProblemOf(err)
 		}
-		out := &answer.Session{SignedIn: ok, Name: a.Name, Role: string(a.Role), Rights: []string{}, Provider: p != nil}
+		out := &answer.SignedIn{SignedIn: ok, Name: a.Name, Role: string(a.Role), Rights: []string{}, Provider: p != nil}
 		if ok {
 			for _, r := range a.Role.Rights() {
 				out.Rights = append(out.Rights, string(r))
 			}
 			slices.Sort(out.Rights)
 		}
-		return &reply[answer.Session]{out}, nil
+		return &reply[answer.SignedIn]{out}, nil
 	})
-	huma.Register(api, open(http.MethodDelete, "/session", "sign-out", "End the console's session", http.StatusNoContent), func(ctx context.Context, in *struct {
+	huma.Register(api, open(http.MethodDelete, "/sign-in", "sign-out", "End the console's session", http.StatusNoContent), func(ctx context.Context, in *struct {
 		From
 		Session string `cookie:"gatemap_session"`
 	}) (*cookieReply, error) {

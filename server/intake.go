@@ -33,24 +33,23 @@ func intakes(api huma.API, s *service.Service) {
 		run, err := s.Intake(ctx, unescape(in.Name), service.ByHand, service.Intaking{Commit: in.Body.Commit || in.Body.Confirm, Confirm: in.Body.Confirm, Author: operator.From(ctx).Name})
 		return &run, err
 	})
-	post(api, "/directories/{name}/check", "test-directory", "Check a directory's source step by step, and how one user comes to groups", operator.Intake, http.StatusOK, func(ctx context.Context, in *struct {
+	post(api, "/directories/{name}/test", "test-directory", "Test a directory's source step by step, and how one user comes to groups", operator.Intake, http.StatusOK, func(ctx context.Context, in *struct {
 		Name string `path:"name"`
 		User string `query:"user" doc:"A user to look for."`
 	}) (*answer.Checked, error) {
 		return s.TestDirectory(ctx, unescape(in.Name), in.User, func(answer.Step) {})
 	})
-	post(api, "/directories/{name}/token", "create-push-token", "Make the token by which the records of a directory are pushed; the one before ends", operator.Administer, http.StatusCreated, func(ctx context.Context, in *struct {
+	post(api, "/directories/{name}/token", "create-push-token", "Create the token that pushes records to a directory; the token before it stops working", operator.Administer, http.StatusCreated, func(ctx context.Context, in *struct {
 		Name string `path:"name"`
 	}) (*answer.Token, error) {
 		token, err := s.CreatePushToken(ctx, operator.From(ctx), unescape(in.Name))
 		return &answer.Token{Token: token}, err
 	})
 	get(api, "/runs", "runs", "The runs of intakes, the newest first", func(ctx context.Context, in *struct {
-		Directory string `query:"directory" doc:"Only of this one."`
-		Before    int64  `query:"before" minimum:"0" doc:"Only runs with smaller numbers."`
-		Limit     int    `query:"limit" minimum:"1" maximum:"200" default:"50"`
+		Directory string `query:"directory" doc:"Only runs of this directory."`
+		Paging
 	}) (*answer.Runs, error) {
-		return s.Runs(ctx, in.Directory, in.Before, in.Limit)
+		return s.Runs(ctx, in.Directory, in.Limit, in.Cursor)
 	})
 	get(api, "/runs/{id}", "run", "One run of an intake", func(ctx context.Context, in *Numbered) (*answer.Run, error) {
 		run, err := s.Run(ctx, in.ID)
@@ -68,7 +67,7 @@ func intakes(api huma.API, s *service.Service) {
 		run, err := s.CommitRun(ctx, in.ID, in.Body.Confirm, operator.From(ctx).Name)
 		return &run, err
 	})
-	post(api, "/runs/{id}/drop", "discard-run", "Let a run that waits go", operator.Intake, http.StatusOK, func(ctx context.Context, in *Numbered) (*answer.Run, error) {
+	post(api, "/runs/{id}/discard", "discard-run", "Discard a run that waits", operator.Intake, http.StatusOK, func(ctx context.Context, in *Numbered) (*answer.Run, error) {
 		run, err := s.DiscardRun(ctx, in.ID)
 		return &run, err
 	})

@@ -22,8 +22,8 @@ func settings(x *answer.Settings, err error) (*versioned[answer.Settings], error
 	return &versioned[answer.Settings]{etag(x.Version()), x}, nil
 }
 
-// drop registers an operation that takes something away.
-func drop[In any](api huma.API, path, id, summary string, right operator.Right, work func(context.Context, *In) error) {
+// remove registers an operation that removes something.
+func remove[In any](api huma.API, path, id, summary string, right operator.Right, work func(context.Context, *In) error) {
 	huma.Register(api, operation(http.MethodDelete, path, id, summary, right, http.StatusNoContent), func(ctx context.Context, in *In) (*struct{}, error) {
 		if err := work(ctx, in); err != nil {
 			return nil, answer.ProblemOf(err)
@@ -47,7 +47,7 @@ func administration(api huma.API, s *service.Service) {
 	read(api, "/operators", "operators", "Who works with the service", operator.Administer, func(ctx context.Context, _ *struct{}) (*answer.Operators, error) {
 		return s.Operators(ctx)
 	})
-	huma.Register(api, operation(http.MethodPut, "/operators/{name}", "set-operator", "Add an operator, or change one", operator.Administer, http.StatusOK), func(ctx context.Context, in *struct {
+	huma.Register(api, operation(http.MethodPut, "/operators/{name}", "set-operator", "Add or change an operator", operator.Administer, http.StatusOK), func(ctx context.Context, in *struct {
 		Called
 		Version
 		Body answer.OperatorChange
@@ -62,19 +62,19 @@ func administration(api huma.API, s *service.Service) {
 		}
 		return &versioned[answer.Operator]{etag(o.Version), o}, nil
 	})
-	drop(api, "/operators/{name}", "remove-operator", "Remove an operator, and end the sessions", operator.Administer, func(ctx context.Context, in *Called) error {
+	remove(api, "/operators/{name}", "remove-operator", "Remove an operator and sign them out", operator.Administer, func(ctx context.Context, in *Called) error {
 		return s.RemoveOperator(ctx, operator.From(ctx), unescape(in.Name))
 	})
-	post(api, "/operators/{name}/second-factor", "second-factor", "Make the secret of an operator's second factor; the one before ends", operator.Administer, http.StatusCreated, func(ctx context.Context, in *Called) (*answer.SecondFactor, error) {
+	post(api, "/operators/{name}/second-factor", "second-factor", "Create the secret of an operator's second factor; the one before it stops working", operator.Administer, http.StatusCreated, func(ctx context.Context, in *Called) (*answer.SecondFactor, error) {
 		return s.SecondFactor(ctx, operator.From(ctx), unescape(in.Name))
 	})
-	read(api, "/tokens", "tokens", "The tokens, without themselves", operator.Administer, func(context.Context, *struct{}) (*answer.Tokens, error) {
+	read(api, "/tokens", "tokens", "The tokens, without their secrets", operator.Administer, func(context.Context, *struct{}) (*answer.Tokens, error) {
 		return s.Tokens(), nil
 	})
-	post(api, "/tokens", "create-token", "Make a token; it is shown this once", operator.Administer, http.StatusCreated, func(ctx context.Context, in *struct{ Body answer.TokenChange }) (*answer.Token, error) {
+	post(api, "/tokens", "create-token", "Create a token; it is shown only once", operator.Administer, http.StatusCreated, func(ctx context.Context, in *struct{ Body answer.TokenChange }) (*answer.Token, error) {
 		return s.CreateToken(ctx, operator.From(ctx), in.Body)
 	})
-	drop(api, "/tokens/{name}", "revoke-token", "End a token", operator.Administer, func(ctx context.Context, in *Called) error {
+	remove(api, "/tokens/{name}", "revoke-token", "Revoke a token", operator.Administer, func(ctx context.Context, in *Called) error {
 		return s.RevokeToken(ctx, operator.From(ctx), unescape(in.Name))
 	})
 	huma.Register(api, operation(http.MethodGet, "/settings", "settings", "The settings of the service", operator.Read, http.StatusOK), func(ctx context.Context, _ *struct{}) (*versioned[answer.Settings], error) {
@@ -90,18 +90,17 @@ func administration(api huma.API, s *service.Service) {
 		}
 		return settings(s.ChangeSettings(ctx, operator.From(ctx), version, in.Body))
 	})
-	read(api, "/audit", "audit", "What was done and refused", operator.Audit, func(ctx context.Context, in *struct {
-		Actor  string    `query:"actor" doc:"Only by this one."`
-		Object string    `query:"object" doc:"Only to this."`
+	read(api, "/audit", "audit", "What was done and what was refused", operator.Audit, func(ctx context.Context, in *struct {
+		Actor  string    `query:"actor" doc:"Only what this operator or token did."`
+		Object string    `query:"object" doc:"Only what was done to this, such as revision 12."`
 		From   time.Time `query:"from" doc:"Only from this time on (RFC 3339)."`
 		To     time.Time `query:"to" doc:"Only before this time (RFC 3339)."`
-		After  int64     `query:"after" minimum:"0" doc:"Only entries with greater numbers, the oldest first."`
-		Before int64     `query:"before" minimum:"0" doc:"Only entries with smaller numbers, the newest first."`
-		Limit  int       `query:"limit" minimum:"1" maximum:"1000" default:"200"`
+		Order  string    `query:"order" enum:"newest,oldest" default:"newest" doc:"Which entries come first."`
+		Paging
 	}) (*answer.Audit, error) {
-		return s.Audit(ctx, store.Asked{Actor: in.Actor, Object: in.Object, From: in.From, To: in.To, After: in.After, Before: in.Before, Limit: in.Limit})
+		return s.Audit(ctx, store.Asked{Actor: in.Actor, Object: in.Object, From: in.From, To: in.To, OldestFirst: in.Order == "oldest"}, in.Limit, in.Cursor)
 	})
-	read(api, "/audit/verify", "verify-audit", "Whether the audit is what it was when it was written", operator.Audit, func(ctx context.Context, _ *struct{}) (*answer.Verified, error) {
+	read(api, "/audit/verify", "verify-audit", "Whether the audit is unchanged since it was written", operator.Audit, func(ctx context.Context, _ *struct{}) (*answer.Verified, error) {
 		return s.Verify(ctx)
 	})
 	huma.Register(api, operation(http.MethodGet, "/backup", "backup", "A copy of the database, as it is at one moment", operator.Administer, http.StatusOK), func(context.Context, *struct{}) (*huma.StreamResponse, error) {
@@ -121,7 +120,7 @@ func administration(api huma.API, s *service.Service) {
 		FullName
 		Body struct {
 			Add    []string `json:"add,omitempty" doc:"Users to add, by name."`
-			Remove []string `json:"remove,omitempty" doc:"Users to take out, by name."`
+			Remove []string `json:"remove,omitempty" doc:"Users to remove, by name."`
 			Reason string   `json:"reason,omitempty"`
 		}
 	}) (*answer.Committed, error) {

@@ -33,7 +33,7 @@ func pictures(api huma.API, s *service.Service) {
 		if err != nil {
 			return nil, err
 		}
-		return h.System(unescape(in.Name))
+		return h.System(ctx, unescape(in.Name))
 	})
 	get(api, "/systems/{name}/lines", "lines", "The lines of a system, with where they stand and for how many people they are", func(ctx context.Context, in *struct {
 		Name string `path:"name"`
@@ -43,7 +43,7 @@ func pictures(api huma.API, s *service.Service) {
 		if err != nil {
 			return nil, err
 		}
-		return h.Lines(unescape(in.Name))
+		return h.Lines(ctx, unescape(in.Name))
 	})
 	get(api, "/groups/{directory}/{name}/opens", "opens", "All lines by which being in a group opens something", func(ctx context.Context, in *struct {
 		FullName
@@ -53,29 +53,19 @@ func pictures(api huma.API, s *service.Service) {
 		if err != nil {
 			return nil, err
 		}
-		return h.Opens(in.full())
-	})
-	question(api, s, "/findings/page", "finding-page", "A part of the findings, with how many there are of which kind", func(ctx context.Context, a service.Answers, in *struct {
-		System   string `query:"system" doc:"Only of this system."`
-		Code     string `query:"code" doc:"Only of this code."`
-		Severity string `query:"severity" enum:"error,warning,note" doc:"Only so grave."`
-		After    int    `query:"after" minimum:"0" doc:"How many to leave out."`
-		Limit    int    `query:"limit" minimum:"0" maximum:"1000" default:"100" doc:"How many at the most; 0: only how many there are."`
-		Of
-	}, _ situation.Situation) (*answer.FindingPage, error) {
-		return answer.PageOf(a.Found(), answer.Wanted{System: in.System, Code: in.Code, Severity: in.Severity}, in.After, in.Limit), nil
+		return h.Opens(ctx, in.full())
 	})
 	get(api, "/chart", "chart", "The whole map at a glance", func(_ context.Context, in *struct {
 		Most int `query:"most" minimum:"1" maximum:"200" default:"40" doc:"How many groups at the most."`
 	}) (*answer.Chart, error) {
 		return s.Head().Chart(in.Most), nil
 	})
-	question(api, s, "/matched", "matched", "Whom a rule would match, while it is being written", func(ctx context.Context, a service.Answers, in *struct {
+	question(api, s, "/rule-test", "test-rule", "Whom a rule would match", func(ctx context.Context, a service.Answers, in *struct {
 		Filter    string `query:"filter" required:"true" doc:"The rule (RFC 7644 section 3.4.2.2)."`
 		Directory string `query:"directory" doc:"Only users of this directory."`
 		Of
 	}, _ situation.Situation) (*answer.Matched, error) {
-		return a.Matched(ctx, in.Filter, in.Directory)
+		return a.TestRule(ctx, in.Filter, in.Directory)
 	})
 }
 

@@ -65,7 +65,7 @@ func TestPicturesOfATrial(t *testing.T) {
 	}
 	assert.Equal(t, gate.Decides, fate(asks[answer.Probe](t, r, probe), "core-net/nobody pings"))
 	assert.Empty(t, fate(asks[answer.Probe](t, r, probe+"&trial=pings"), "core-net/nobody pings"))
-	assert.Less(t, asks[answer.FindingPage](t, r, "/findings/page?system=core-net&trial=pings").Total, asks[answer.FindingPage](t, r, "/findings/page?system=core-net").Total)
+	assert.Less(t, asks[answer.Findings](t, r, "/findings?system=core-net&trial=pings").Total, asks[answer.Findings](t, r, "/findings?system=core-net").Total)
 
 	status, _, body := r.call(t, http.MethodGet, "/api/v1/systems/core-net/lines?trial=none", r.token, "")
 	assert.Equal(t, 404, status, body)
@@ -119,7 +119,7 @@ func TestABoundTokenSeesItsLines(t *testing.T) {
 	made, err := r.service.CreateToken(ctx, operator.Service, answer.TokenChange{Name: "lines", Role: "viewer", Systems: []string{"archive"}})
 	require.NoError(t, err)
 	for path, want := range map[string]int{
-		"/systems/archive/lines": 200, "/systems/core-net/lines": 403, "/chart": 403, "/findings/page": 403, "/matched?filter=active+eq+true": 403,
+		"/systems/archive/lines": 200, "/systems/core-net/lines": 403, "/chart": 403, "/findings": 403, "/rule-test?filter=active+eq+true": 403,
 		"/probe?user=ilse.okonjo&system=archive&right=frames:read&object=/": 200,
 		"/probe?user=ilse.okonjo&system=core-net&right=ssh&object=dome":     403,
 		"/groups/cindervale/night-crew/opens":                               403,

@@ -45,7 +45,7 @@ const (
 )
 
 // returnPath is where the provider sends the browser back to.
-const returnPath = "/api/v1/session/return"
+const returnPath = "/api/v1/sign-in/return"
 
 // config finds the provider, once it answers.
 func (p *Provider) config(ctx context.Context) (*oauth2.Config, *oidc.Provider, error) {
@@ -138,7 +138,7 @@ func byProvider(api huma.API, s *service.Service, p *Provider) {
 		return &problem{Title: "Not signed in", Status: http.StatusBadGateway, Detail: err.Error()}
 	}
 	none := &problem{Title: "No provider", Status: http.StatusNotFound, Detail: "this service signs nobody in by OpenID Connect; gatemap serve --help says how to set that up"}
-	huma.Register(api, open("/session/provider", "provider", "Sign in to the console by OpenID Connect"), func(ctx context.Context, in *struct{ From }) (*redirect, error) {
+	huma.Register(api, open("/sign-in/provider", "provider", "Sign in to the console by OpenID Connect"), func(ctx context.Context, in *struct{ From }) (*redirect, error) {
 		if p == nil {
 			return nil, none
 		}
@@ -149,7 +149,7 @@ func byProvider(api huma.API, s *service.Service, p *Provider) {
 		// The browser comes back from another site, so the cookie is sent then too.
 		return &redirect{http.StatusSeeOther, to, http.Cookie{Name: signInCookie, Value: browser, Path: returnPath, MaxAge: int(signInLength.Seconds()), HttpOnly: true, Secure: in.secure, SameSite: http.SameSiteLaxMode}}, nil
 	})
-	huma.Register(api, open("/session/return", "provider-return", "Where a provider of OpenID Connect sends the browser back to"), func(ctx context.Context, in *struct {
+	huma.Register(api, open("/sign-in/return", "provider-return", "Where a provider of OpenID Connect sends the browser back to"), func(ctx context.Context, in *struct {
 		From
 		State   string `query:"state"`
 		Code    string `query:"code"`

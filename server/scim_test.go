@@ -244,7 +244,7 @@ func TestPushesAreInForceAtOnce(t *testing.T) {
 
 	// What was pushed is there after a start.
 	again := c.user("again", `,"emails":[{"value":"a@club.example","type":"work"}]`)
-	revisions, err := c.service.History(t.Context(), 0, 1)
+	revisions, err := c.service.History(t.Context(), 1, "")
 	require.NoError(t, err)
 	assert.Equal(t, "push to club", revisions.Revisions[0].Author)
 	assert.NotEmpty(t, again.id())

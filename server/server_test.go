@@ -154,11 +154,11 @@ func TestProblems(t *testing.T) {
 
 func TestSignIn(t *testing.T) {
 	r := start(t)
-	status, _, body := r.call(t, "POST", "/api/v1/session", "", `{"token":"wrong"}`)
+	status, _, body := r.call(t, "POST", "/api/v1/sign-in", "", `{"token":"wrong"}`)
 	assert.Equal(t, 401, status, body)
-	status, _, _ = r.call(t, "POST", "/api/v1/session", "", `{}`)
+	status, _, _ = r.call(t, "POST", "/api/v1/sign-in", "", `{}`)
 	assert.Equal(t, 422, status)
-	status, header, _ := r.call(t, "POST", "/api/v1/session", "", `{"token":"`+r.token+`"}`)
+	status, header, _ := r.call(t, "POST", "/api/v1/sign-in", "", `{"token":"`+r.token+`"}`)
 	assert.Equal(t, 204, status)
 	cookie := header.Get("Set-Cookie")
 	for _, want := range []string{"HttpOnly", "SameSite=Strict", "Path=/"} {
@@ -174,9 +174,9 @@ func TestSignIn(t *testing.T) {
 		return response.StatusCode
 	}
 	assert.Equal(t, 200, with("GET", "/api/v1/map"))
-	_, _, said := r.call(t, "GET", "/api/v1/session", "", "")
+	_, _, said := r.call(t, "GET", "/api/v1/sign-in", "", "")
 	assert.JSONEq(t, `{"signed_in":false,"rights":[],"provider":false}`, said)
-	assert.Equal(t, 204, with("DELETE", "/api/v1/session"))
+	assert.Equal(t, 204, with("DELETE", "/api/v1/sign-in"))
 	assert.Equal(t, 401, with("GET", "/api/v1/map"), "a session that was ended opens nothing")
 }
 
@@ -222,7 +222,7 @@ func TestTheClientGivesTheErrorsOfTheMap(t *testing.T) {
 
 	wrong, err := client.New(r.URL, "wrong")
 	require.NoError(t, err)
-	_, err = wrong.Findings(ctx)
+	_, err = wrong.Findings(ctx, answer.Wanted{})
 	assert.ErrorContains(t, err, "does not accept the token")
 	for _, bad := range []string{"", "127.0.0.1:8470", "ftp://x"} {
 		_, err := client.New(bad, "")
@@ -241,12 +241,12 @@ func TestTheClientTellsWhatItReached(t *testing.T) {
 	defer other.Close()
 	c, err := client.New(other.URL, "")
 	require.NoError(t, err)
-	_, err = c.Findings(ctx)
+	_, err = c.Findings(ctx, answer.Wanted{})
 	assert.ErrorContains(t, err, "cannot be read")
 	_, err = c.Members(ctx, "x")
 	assert.ErrorContains(t, err, "no Gate Map service")
 	other.Close()
-	_, err = c.Findings(ctx)
+	_, err = c.Findings(ctx, answer.Wanted{})
 	assert.ErrorContains(t, err, "cannot be reached")
 }
 
@@ -267,7 +267,7 @@ func TestACleanStop(t *testing.T) {
 	defer conn.Close()
 	// Half a request is on its way when the stop comes.
 	body := `{"token":"wrong"}`
-	_, err = io.WriteString(conn, "POST /api/v1/session HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 17\r\n\r\n"+body[:5])
+	_, err = io.WriteString(conn, "POST /api/v1/sign-in HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 17\r\n\r\n"+body[:5])
 	require.NoError(t, err)
 	time.Sleep(50 * time.Millisecond)
 	stop()

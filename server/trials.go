@@ -58,17 +58,14 @@ func ofTrial[In any](api huma.API, method, path, id, summary string, right opera
 
 // trials are the operations on trials, and on what comes of them.
 func trials(api huma.API, s *service.Service) {
-	get(api, "/trials", "trials", "The trials that are open, by name", func(ctx context.Context, in *struct {
-		Limit  int    `query:"limit" minimum:"1" maximum:"200" default:"50"`
-		Cursor string `query:"cursor" doc:"Where the last page ended."`
-	}) (*answer.Trials, error) {
-		return s.Trials(ctx, in.Cursor, in.Limit)
+	get(api, "/trials", "trials", "The open trials, by name", func(ctx context.Context, in *struct{ Paging }) (*answer.Trials, error) {
+		return s.Trials(ctx, in.Limit, in.Cursor)
 	})
-	ofTrial(api, http.MethodPost, "/trials", "begin-trial", "Begin a trial: empty, or with what is otherwise in the files of a folder", operator.Stage, http.StatusCreated, func(ctx context.Context, in *struct {
+	ofTrial(api, http.MethodPost, "/trials", "begin-trial", "Begin a trial: empty, or with the differences of a map folder", operator.Stage, http.StatusCreated, func(ctx context.Context, in *struct {
 		Body struct {
 			Name  string            `json:"name" minLength:"1" doc:"Its name: letters, digits, dots, dashes, underscores."`
 			Note  string            `json:"note,omitempty" doc:"What it is for."`
-			Files map[string]string `json:"files,omitempty" doc:"All files of a map folder, by path: what is otherwise in them than in the map in force is staged."`
+			Files map[string]string `json:"files,omitempty" doc:"All files of a map folder, by path: how they differ from the map in force is staged."`
 		}
 	}) (*answer.Trial, error) {
 		if in.Body.Files != nil {
@@ -92,7 +89,7 @@ func trials(api huma.API, s *service.Service) {
 		}
 		return s.Stage(ctx, operator.From(ctx), in.Trial, version, in.Body.Changes)
 	})
-	ofTrial(api, http.MethodDelete, "/trials/{trial}/changes/{number}", "unstage", "Take one change out of a trial", operator.Stage, http.StatusOK, func(ctx context.Context, in *struct {
+	ofTrial(api, http.MethodDelete, "/trials/{trial}/changes/{number}", "unstage", "Remove one staged change from a trial", operator.Stage, http.StatusOK, func(ctx context.Context, in *struct {
 		Tried
 		Version
 		Number int `path:"number" minimum:"1" doc:"Number of the change, from 1."`
@@ -114,7 +111,7 @@ func trials(api huma.API, s *service.Service) {
 	}) (*answer.Trial, error) {
 		return s.Withdraw(ctx, operator.From(ctx), in.Trial, in.Body.User, in.Body.System, in.Body.Right, in.Body.Object)
 	})
-	huma.Register(api, operation(http.MethodDelete, "/trials/{trial}", "remove-trial", "Let a trial go", operator.Stage, http.StatusNoContent), func(ctx context.Context, in *struct {
+	huma.Register(api, operation(http.MethodDelete, "/trials/{trial}", "remove-trial", "Remove a trial without committing it", operator.Stage, http.StatusNoContent), func(ctx context.Context, in *struct {
 		Tried
 		Version
 	}) (*struct{}, error) {
@@ -132,8 +129,7 @@ func trials(api huma.API, s *service.Service) {
 		User   string `query:"user" doc:"Only this user."`
 		System string `query:"system" doc:"Only this system."`
 		Effect string `query:"effect" enum:"gain,loss,change,reroute" doc:"List only these; the counts are of all."`
-		Limit  int    `query:"limit" minimum:"0" maximum:"200" doc:"How many at the most; 0: 200."`
-		Cursor string `query:"cursor" doc:"Where the last page ended."`
+		Paging
 		Facts
 	}) (*answer.Outcome, error) {
 		given, err := in.situation()
@@ -160,7 +156,7 @@ func trials(api huma.API, s *service.Service) {
 		}
 		return s.CommitTrial(ctx, operator.From(ctx), in.Trial, service.Committing{Version: version, Reason: in.Body.Reason, Override: in.Body.Override, Key: in.Key})
 	})
-	ofTrial(api, http.MethodPost, "/revisions/{number}/revert", "revert", "Begin a trial that undoes a revision", operator.Stage, http.StatusCreated, func(ctx context.Context, in *struct {
+	ofTrial(api, http.MethodPost, "/revisions/{number}/revert", "revert", "Begin a trial that reverts a revision", operator.Stage, http.StatusCreated, func(ctx context.Context, in *struct {
 		Number int `path:"number" minimum:"1" doc:"Number of the revision."`
 		Body   struct {
 			Name string `json:"name,omitempty" doc:"Name of the trial; missing: revert- and the number."`

@@ -14,7 +14,7 @@ import (
 	"gatemap/core/situation"
 )
 
-// Answers answers from one atlas. It is an answer.Asker.
+// Answers answers from one atlas.
 type Answers struct {
 	Atlas *atlas.Atlas
 	// Found gives the findings, which are worked out when first asked for.
@@ -22,8 +22,6 @@ type Answers struct {
 	// Kept looks whether the guarantees are kept, likewise.
 	Kept func() []check.Guaranteed
 }
-
-var _ answer.Asker = Answers{}
 
 // From answers from an atlas.
 func From(a *atlas.Atlas) Answers {
@@ -123,10 +121,10 @@ func (a Answers) WhoPage(_ context.Context, system, right, object string, s situ
 		}
 		e := holders.Entitlement(u)
 		w.Users = append(w.Users, answer.Holder{
-			User: a.Atlas.Book.UserName(u), State: e.State, Needs: e.Needs, ShutBy: e.ShutBy, Routes: e.Routes,
+			User: a.Atlas.Book.UserName(u), State: e.State, Breadth: e.Breadth, Reply: e.Reply, Needs: e.Needs, ShutBy: e.ShutBy, Routes: e.Routes,
 		})
 	}
-	w.Cursor = nextCursor(from, len(w.Users), w.Total)
+	w.Next = nextCursor(from, len(w.Users), w.Total)
 	return w, nil
 }
 
@@ -153,27 +151,38 @@ func (a Answers) MembersPage(_ context.Context, group string, limit int, cursor 
 	for _, x := range all[min(from, to):to] {
 		m.Members = append(m.Members, answer.Member{User: a.Atlas.Book.UserName(x.User), How: string(x.How), Path: a.names(x.Path)})
 	}
-	m.Cursor = nextCursor(from, len(m.Members), m.Total)
+	m.Next = nextCursor(from, len(m.Members), m.Total)
 	return m, nil
 }
 
-func (a Answers) Groups(_ context.Context, user string) (*answer.Groups, error) {
+func (a Answers) Memberships(_ context.Context, user string) (*answer.Memberships, error) {
 	u, err := a.Atlas.Book.FindUser(user, "")
 	if err != nil {
 		return nil, err
 	}
-	g := &answer.Groups{User: a.Atlas.Book.UserName(u), Groups: []answer.Group{}}
+	m := &answer.Memberships{User: a.Atlas.Book.UserName(u), Groups: []answer.Membership{}}
 	subject := a.Atlas.Book.Subject(u)
 	for _, id := range a.Atlas.Book.InOrder(subject.Groups()) {
-		g.Groups = append(g.Groups, answer.Group{
+		m.Groups = append(m.Groups, answer.Membership{
 			Group: a.Atlas.Book.GroupName(id), How: string(subject.How(id)), Path: a.names(subject.Path(id)),
 		})
 	}
-	return g, nil
+	return m, nil
 }
 
-func (a Answers) Findings(context.Context) (*answer.Findings, error) {
-	return &answer.Findings{Findings: a.Found()}, nil
+func (a Answers) Findings(ctx context.Context, w answer.Wanted) (*answer.Findings, error) {
+	return a.FindingsPage(ctx, w, 0, "")
+}
+
+// FindingsPage is a page of Findings; a limit of 0 is all.
+func (a Answers) FindingsPage(_ context.Context, w answer.Wanted, limit int, cursor string) (*answer.Findings, error) {
+	from, err := readCursor(cursor)
+	if err != nil {
+		return nil, err
+	}
+	f := answer.Find(a.Found(), w, from, limit)
+	f.Next = nextCursor(from, len(f.Findings), f.Total)
+	return f, nil
 }
 
 func (a Answers) Guarantees(context.Context) (*answer.Guarantees, error) {

@@ -30,17 +30,20 @@ func (s *Service) Refused(ctx context.Context, by operator.Actor, act, why strin
 }
 
 // Audit lists entries of the audit.
-func (s *Service) Audit(ctx context.Context, a store.Asked) (*answer.Audit, error) {
+func (s *Service) Audit(ctx context.Context, a store.Asked, limit int, cursor string) (*answer.Audit, error) {
+	last, err := readCursor(cursor)
+	if err != nil {
+		return nil, err
+	}
+	a.Last, a.Limit = int64(last), limit+1
 	list, err := s.store.Entries(ctx, a)
 	if err != nil {
 		return nil, err
 	}
 	out := &answer.Audit{Entries: []answer.Entry{}}
+	list, out.Next = page(list, limit, func(e *store.Entry) int64 { return e.Number })
 	for _, e := range list {
 		out.Entries = append(out.Entries, answer.Entry(e))
-	}
-	if len(list) == a.Limit {
-		out.Next = list[len(list)-1].Number
 	}
 	return out, nil
 }

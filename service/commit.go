@@ -72,7 +72,7 @@ func (s *Service) CommitTrial(ctx context.Context, by operator.Actor, named stri
 	if err != nil {
 		return nil, err
 	}
-	r := store.Revision{At: time.Now(), Author: by.Name, Reason: c.Reason, Trial: t.Name, Changes: changes, Undoes: t.Undoes, Overrides: overrides, Origin: by.Origin}
+	r := store.Revision{At: time.Now(), Author: by.Name, Reason: c.Reason, Trial: t.Name, Changes: changes, Reverts: t.Reverts, Overrides: overrides, Origin: by.Origin}
 	if c.Key != "" {
 		r.Key = by.Name + " " + c.Key
 	}
@@ -154,7 +154,7 @@ func (s *Service) overridden(by operator.Actor, w *tried, why string) (string, e
 // more came in by an intake, and goes by one.
 const maxRestored = 5000
 
-// Revert begins a trial that undoes a revision, to be tried and committed like any
+// Revert begins a trial that reverts a revision, to be tried and committed like any
 // other. The error says what has been changed again since.
 func (s *Service) Revert(ctx context.Context, by operator.Actor, number int, named string) (*answer.Trial, error) {
 	r, ok, err := s.store.Revision(ctx, number)
@@ -184,11 +184,11 @@ func (s *Service) Revert(ctx context.Context, by operator.Actor, number int, nam
 	if named == "" {
 		named = fmt.Sprintf("revert-%d", number)
 	}
-	note := fmt.Sprintf("Undoes revision %d by %s: %s", number, r.Author, r.Reason)
-	return s.createTrial(ctx, by, &store.Trial{Name: named, Note: note, Undoes: number}, w.changes)
+	note := fmt.Sprintf("Reverts revision %d by %s: %s", number, r.Author, r.Reason)
+	return s.createTrial(ctx, by, &store.Trial{Name: named, Note: note, Reverts: number}, w.changes)
 }
 
-// restoring is the change that undoes a turn.
+// restoring is the change that reverts a turn.
 func restoring(t store.Turn) stage.Change {
 	if t.Key.Path != "" {
 		return stage.RestoreDocument(t.Key.Path, t.Before, t.After, func(content []byte) []byte {
@@ -248,12 +248,17 @@ func badChange(i, of int, err error) error {
 
 // History lists the newest revisions before one, the newest first; before 0 begins
 // with the newest.
-func (s *Service) History(ctx context.Context, before, limit int) (*answer.Revisions, error) {
-	list, err := s.store.Revisions(ctx, before, limit)
+func (s *Service) History(ctx context.Context, limit int, cursor string) (*answer.Revisions, error) {
+	before, err := readCursor(cursor)
+	if err != nil {
+		return nil, err
+	}
+	list, err := s.store.Revisions(ctx, before, limit+1)
 	if err != nil {
 		return nil, err
 	}
 	out := &answer.Revisions{Revisions: []answer.Revision{}}
+	list, out.Next = page(list, limit, func(r *store.Revision) int64 { return int64(r.Number) })
 	for _, r := range list {
 		out.Revisions = append(out.Revisions, described(r))
 	}
@@ -261,7 +266,7 @@ func (s *Service) History(ctx context.Context, before, limit int) (*answer.Revis
 }
 
 func described(r store.Revision) answer.Revision {
-	return answer.Revision{Number: r.Number, At: r.At, Author: r.Author, Reason: r.Reason, Trial: r.Trial, Undoes: r.Undoes, Overrides: r.Overrides}
+	return answer.Revision{Number: r.Number, At: r.At, Author: r.Author, Reason: r.Reason, Trial: r.Trial, Reverts: r.Reverts, Overrides: r.Overrides}
 }
 
 // Revision is one revision with what it changed. The error is a

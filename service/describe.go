@@ -2,6 +2,7 @@ package service
 
 import (
 	"cmp"
+	"context"
 	"slices"
 	"strings"
 
@@ -11,7 +12,7 @@ import (
 )
 
 // Map describes the map in force.
-func (h *Head) Map() *answer.Map {
+func (h *Head) Map(context.Context) (*answer.Map, error) {
 	frame := h.Atlas.Frame
 	m := &answer.Map{
 		Title: h.Atlas.Title, Revision: h.Revision.Number, TimeZone: frame.Zone.String(),
@@ -36,7 +37,7 @@ func (h *Head) Map() *answer.Map {
 	}
 	slices.SortFunc(m.Networks, func(a, b answer.Network) int { return strings.Compare(a.Name, b.Name) })
 	slices.SortFunc(m.Windows, func(a, b answer.Window) int { return strings.Compare(a.Name, b.Name) })
-	return m
+	return m, nil
 }
 
 // User describes a user. The error is a *directory.NotFoundError.
@@ -57,7 +58,7 @@ func (a Answers) User(written string) (*answer.User, error) {
 }
 
 // Group describes a group. The error is a *directory.NotFoundError.
-func (a Answers) Group(written string) (*answer.GroupInfo, error) {
+func (a Answers) Group(_ context.Context, written string) (*answer.GroupInfo, error) {
 	book := a.Atlas.Book
 	id, err := book.FindGroup(written, "")
 	if err != nil {
@@ -68,7 +69,7 @@ func (a Answers) Group(written string) (*answer.GroupInfo, error) {
 		Group: book.GroupName(id), Description: g.Description, DN: g.DN, Host: g.Host,
 		Kind: cmp.Or(string(g.Kind), "security"), MembersFrom: cmp.Or(string(g.MembersFrom), "any"), UsableIn: cmp.Or(string(g.UsableIn), "any"),
 		Members: len(book.Members(id)), Managers: []string{},
-		ManagedBy: groupNames(book, book.Managers(id).Groups), Holds: groupNames(book, book.InOrder(book.Held(id))), HeldBy: groupNames(book, book.InOrder(book.Holders(id))),
+		ManagedBy: groupNames(book, book.Managers(id).Groups), Groups: groupNames(book, book.InOrder(book.Held(id))), MemberOf: groupNames(book, book.InOrder(book.Holders(id))),
 	}
 	if g.Rule != nil {
 		d.Rule = g.Rule.Text
@@ -88,15 +89,15 @@ func groupNames(book *directory.Book, ids []directory.GroupID) []string {
 }
 
 // System describes a system. The error is a *directory.NotFoundError.
-func (h *Head) System(written string) (*answer.SystemInfo, error) {
+func (h *Head) System(_ context.Context, written string) (*answer.SystemInfo, error) {
 	s, err := h.Atlas.System(written)
 	if err != nil {
 		return nil, err
 	}
 	d := &answer.SystemInfo{
 		System: s.Name(), Type: s.Document.Type.Name, Title: s.Document.Title, Directory: s.Document.Directory.Name,
-		Requires: append([]string{}, s.Document.Requires...),
-		File:     s.Document.Place.File, Document: h.Folder.document(s),
+		Requires: append([]string{}, s.Document.Requires...), Catalogue: s.Gate.Catalogue(),
+		File: s.Document.Place.File, Document: h.Folder.document(s),
 	}
 	if g, ok := s.Gate.(gate.Seated); ok {
 		d.Seats = g.Seats(h.Atlas.Book)

@@ -22,7 +22,7 @@ func (s *Service) Directories(ctx context.Context) (*answer.Directories, error) 
 				x.Feeds, x.Users = src.Feeds.Directory.Name, len(head.Folder.Records[d.Name].Users)
 			}
 		}
-		latest, err := s.Runs(ctx, d.Name, 0, 1)
+		latest, err := s.Runs(ctx, d.Name, 1, "")
 		if err != nil {
 			return nil, err
 		}

@@ -61,7 +61,7 @@ func again(t require.TestingT, s *service.Service) {
 	require.NoError(t, err)
 	_, err = s.CommitFolder(ctx, f, "test", "begin")
 	require.NoError(t, err)
-	all, err := s.Trials(ctx, "", 50)
+	all, err := s.Trials(ctx, 50, "")
 	require.NoError(t, err)
 	for _, trial := range all.Trials {
 		require.NoError(t, s.RemoveTrial(ctx, ada, trial.Name, 0))

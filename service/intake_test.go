@@ -167,7 +167,7 @@ func TestIntakePreviewsAndCommits(t *testing.T) {
 	require.NoError(t, o.Close())
 	o.open()
 	assert.Equal(t, "Engineer", o.attribute("p3", "title"))
-	runs, err := o.Runs(t.Context(), "", 0, 10)
+	runs, err := o.Runs(t.Context(), "", 10, "")
 	require.NoError(t, err)
 	require.Len(t, runs.Runs, 2)
 	assert.Equal(t, answer.RunCommitted, runs.Runs[1].State)

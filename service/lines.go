@@ -33,7 +33,7 @@ func (a Answers) Probe(ctx context.Context, user, system, right, object string, 
 
 // Lines lists the lines of a system, with where they stand and for how many people
 // they are. The error is a *directory.NotFoundError.
-func (h *Head) Lines(written string) (*answer.Lines, error) {
+func (h *Head) Lines(_ context.Context, written string) (*answer.Lines, error) {
 	s, err := h.Atlas.System(written)
 	if err != nil {
 		return nil, err
@@ -43,7 +43,7 @@ func (h *Head) Lines(written string) (*answer.Lines, error) {
 
 // Opens lists the lines that name a group, or one into which its members flow: all
 // that being in it opens. The error is a *directory.NotFoundError.
-func (h *Head) Opens(written string) (*answer.Opened, error) {
+func (h *Head) Opens(_ context.Context, written string) (*answer.Opened, error) {
 	book := h.Atlas.Book
 	g, err := book.FindGroup(written, "")
 	if err != nil {
@@ -91,7 +91,7 @@ func (h *Head) lines(s *atlas.System, wanted func(*gate.Crowd) bool) []answer.Li
 			line.Groups = append(line.Groups, groupNames(h.Atlas.Book, c.Groups)...)
 		}
 		if e, ok := written[at]; ok {
-			line.List, line.Entry, line.Value = e.list, e.number, e.value
+			line.List, line.Number, line.Value = e.list, e.number, e.value
 		}
 		lines = append(lines, line)
 	}

@@ -2,6 +2,7 @@ package service_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"slices"
 	"testing"
 
@@ -14,7 +15,10 @@ import (
 	"gatemap/core/finding"
 	"gatemap/core/gate"
 	"gatemap/core/situation"
+	"gatemap/operator"
+	"gatemap/service"
 	"gatemap/stage"
+	"gatemap/store"
 )
 
 func passes(p *answer.Probe) map[string]gate.Pass {
@@ -45,7 +49,7 @@ func TestAProbeAgreesWithTheAnswer(t *testing.T) {
 				require.NoError(t, err)
 				assert.Equal(t, e.State, probe.State)
 				by := passes(probe)
-				lines, err := h.Lines(e.System)
+				lines, err := h.Lines(ctx, e.System)
 				require.NoError(t, err)
 				require.Len(t, by, len(lines.Lines), "each line once")
 				for _, r := range probe.Routes {
@@ -126,23 +130,23 @@ func TestWhatAProbeSays(t *testing.T) {
 
 func TestLinesSayWhereTheyStandAndForHowMany(t *testing.T) {
 	s := demoService(t)
-	lines, err := s.Head().Lines("core-net")
+	lines, err := s.Head().Lines(ctx, "core-net")
 	require.NoError(t, err)
 	first := lines.Lines[0]
 	assert.Equal(t, "core-net/dome engineers to the dome", first.Line)
-	assert.Equal(t, []any{"rules", 1, "systems/doors.yaml", 4}, []any{first.List, first.Entry, first.File, first.People})
+	assert.Equal(t, []any{"rules", 1, "systems/doors.yaml", 4}, []any{first.List, first.Number, first.File, first.People})
 	assert.Equal(t, []string{"cindervale/dome-engineers"}, first.Groups)
 	var value struct{ Name, Action string }
 	require.NoError(t, json.Unmarshal(first.Value, &value))
 	assert.Equal(t, "permit", value.Action)
-	lines, err = s.Head().Lines("sign-in-desk")
+	lines, err = s.Head().Lines(ctx, "sign-in-desk")
 	require.NoError(t, err)
 	assert.Equal(t, 59, lines.Lines[0].People, "an exception is left out")
-	lines, err = s.Head().Lines("compute")
+	lines, err = s.Head().Lines(ctx, "compute")
 	require.NoError(t, err)
 	i := slices.IndexFunc(lines.Lines, func(l answer.Line) bool { return l.Line == "compute/mapping 1" })
 	assert.Positive(t, lines.Lines[i].People, "those who come by a claim count")
-	lines, err = s.Head().Lines("remote-access")
+	lines, err = s.Head().Lines(ctx, "remote-access")
 	require.NoError(t, err)
 	for policy, tag := range map[string]string{"crew by vpn": "crew", "staff on wifi": "staff"} {
 		tagged, err := s.Head().Who(ctx, "remote-access", tag, "tag", situation.Situation{})
@@ -151,7 +155,7 @@ func TestLinesSayWhereTheyStandAndForHowMany(t *testing.T) {
 		assert.Equal(t, tagged.Total, lines.Lines[i].People, "who gets the tag counts")
 	}
 
-	opens, err := s.Head().Opens("night-assistants")
+	opens, err := s.Head().Opens(ctx, "night-assistants")
 	require.NoError(t, err)
 	var named []string
 	for _, l := range opens.Lines {
@@ -164,13 +168,13 @@ func TestLinesSayWhereTheyStandAndForHowMany(t *testing.T) {
 	begin(t, s, "pings", stage.Change{Do: stage.RemoveLine, System: "core-net", List: "rules", Line: "nobody pings"})
 	h, err := s.AskedHead(ctx, "pings")
 	require.NoError(t, err)
-	lines, err = h.Lines("core-net")
+	lines, err = h.Lines(ctx, "core-net")
 	require.NoError(t, err)
 	assert.Len(t, lines.Lines, 9)
-	system, err := h.System("core-net")
+	system, err := h.System(ctx, "core-net")
 	require.NoError(t, err)
 	assert.NotContains(t, string(system.Document), "nobody pings")
-	licences, err := h.System("sky-tools")
+	licences, err := h.System(ctx, "sky-tools")
 	require.NoError(t, err)
 	assert.Equal(t, []gate.Seats{{Product: "reduction-suite", Seats: 14, Holders: 18}}, licences.Seats)
 }
@@ -192,18 +196,18 @@ func TestTheChart(t *testing.T) {
 
 func TestARuleThatIsBeingWritten(t *testing.T) {
 	h := demoService(t).Head()
-	m, err := h.Matched(ctx, `title eq "night assistant"`, "")
+	m, err := h.TestRule(ctx, `title eq "night assistant"`, "")
 	require.NoError(t, err)
 	assert.Equal(t, m.Count, len(m.Sample))
 	assert.Contains(t, m.Sample, "cindervale/ilse.okonjo")
-	m, err = h.Matched(ctx, "active eq true", "RIDGE")
+	m, err = h.TestRule(ctx, "active eq true", "RIDGE")
 	require.NoError(t, err)
 	assert.Equal(t, 6, m.Count)
-	m, err = h.Matched(ctx, "title eq", "")
+	m, err = h.TestRule(ctx, "title eq", "")
 	require.NoError(t, err, "what cannot be read yet is told, and is no error")
 	assert.Equal(t, 9, m.At)
 	assert.NotEmpty(t, m.Wrong)
-	m, err = h.Matched(ctx, "safetyRole pr", "")
+	m, err = h.TestRule(ctx, "safetyRole pr", "")
 	require.NoError(t, err)
 	assert.Equal(t, []string{"safetyRole"}, m.Unknown)
 }
@@ -213,7 +217,7 @@ func TestAnImpactNeedsNoTrial(t *testing.T) {
 	out, err := s.Impact(ctx, "", stage.Change{Do: stage.RemoveGroup, Group: "night-crew"}, given(t, nil))
 	require.NoError(t, err)
 	assert.Positive(t, out.Total.Losses)
-	trials, err := s.Trials(ctx, "", 0)
+	trials, err := s.Trials(ctx, 0, "")
 	require.NoError(t, err)
 	assert.Empty(t, trials.Trials)
 }
@@ -225,12 +229,12 @@ func TestTrialsComeByPage(t *testing.T) {
 	}
 	var names []string
 	for after := ""; ; {
-		page, err := s.Trials(ctx, after, 2)
+		page, err := s.Trials(ctx, 2, after)
 		require.NoError(t, err)
 		for _, x := range page.Trials {
 			names = append(names, x.Name)
 		}
-		if after = page.Cursor; after == "" {
+		if after = page.Next; after == "" {
 			break
 		}
 	}
@@ -238,22 +242,94 @@ func TestTrialsComeByPage(t *testing.T) {
 }
 
 func TestFindingsComeByPage(t *testing.T) {
-	all := demoService(t).Head().Found()
-	page := answer.PageOf(all, answer.Wanted{}, 0, 10)
-	assert.Equal(t, []int{len(all), 10, 10}, []int{page.Total, len(page.Findings), page.Next})
+	h := demoService(t).Head()
+	all := h.Found()
+	for _, limit := range []int{1, 10, len(all), len(all) + 1} {
+		var got []finding.Finding
+		for cursor := ""; ; {
+			page, err := h.FindingsPage(ctx, answer.Wanted{}, limit, cursor)
+			require.NoError(t, err)
+			assert.Equal(t, len(all), page.Total)
+			got = append(got, page.Findings...)
+			if cursor = page.Next; cursor == "" {
+				break
+			}
+		}
+		assert.Equal(t, all, got, limit)
+	}
+	whole, err := h.Findings(ctx, answer.Wanted{})
+	require.NoError(t, err)
 	counted := 0
-	for _, c := range page.Codes {
+	for _, c := range whole.Codes {
 		counted += c.Count
-		one := answer.PageOf(all, answer.Wanted{Code: string(c.Code)}, 0, 1000)
-		assert.Equal(t, c.Count, one.Total)
-		assert.Zero(t, one.Next)
+		one, err := h.Findings(ctx, answer.Wanted{Code: string(c.Code)})
+		require.NoError(t, err)
+		assert.Equal(t, []int{c.Count, c.Count}, []int{one.Total, len(one.Findings)})
 	}
 	assert.Equal(t, len(all), counted)
-	assert.Equal(t, finding.Error, page.Codes[0].Severity, "the worst first")
-	some := answer.PageOf(all, answer.Wanted{System: "CORE-NET", Severity: "warning"}, 0, 0)
-	assert.Empty(t, some.Findings)
+	assert.Equal(t, finding.Error, whole.Codes[0].Severity, "the worst first")
+	some, err := h.Findings(ctx, answer.Wanted{System: "CORE-NET", Severity: "warning"})
+	require.NoError(t, err)
 	require.Len(t, some.Systems, 1)
 	assert.Equal(t, some.Total, some.Systems[0].Warnings)
+	assert.False(t, some.Failed())
+}
+
+// Each list that grows comes whole by page, whatever the size of the pages.
+func TestListsComeByPage(t *testing.T) {
+	s := demoService(t)
+	for i := range 4 {
+		name := fmt.Sprintf("note-%d", i)
+		begin(t, s, name, stage.Change{Do: stage.SetGroup, Group: "night-crew", Field: "description", Value: []byte(fmt.Sprintf(`"Night %d"`, i))})
+		_, err := s.CommitTrial(ctx, operator.Service, name, service.Committing{Reason: name})
+		require.NoError(t, err)
+	}
+	lists := map[string]func(limit int, cursor string) (numbers []int64, next string, err error){
+		"revisions": func(limit int, cursor string) (numbers []int64, next string, err error) {
+			page, err := s.History(ctx, limit, cursor)
+			if err != nil {
+				return nil, "", err
+			}
+			for _, r := range page.Revisions {
+				numbers = append(numbers, int64(r.Number))
+			}
+			return numbers, page.Next, nil
+		},
+	}
+	for order, oldest := range map[string]bool{"audit, newest": false, "audit, oldest": true} {
+		lists[order] = func(limit int, cursor string) (numbers []int64, next string, err error) {
+			page, err := s.Audit(ctx, store.Asked{OldestFirst: oldest}, limit, cursor)
+			if err != nil {
+				return nil, "", err
+			}
+			for _, e := range page.Entries {
+				numbers = append(numbers, e.Number)
+			}
+			return numbers, page.Next, nil
+		}
+	}
+	for name, list := range lists {
+		whole, next, err := list(1000, "")
+		require.NoError(t, err)
+		require.Empty(t, next)
+		require.Greater(t, len(whole), 4, name)
+		assert.Equal(t, name == "audit, oldest", whole[0] < whole[1], name)
+		for _, limit := range []int{1, 3, len(whole) - 1, len(whole)} {
+			var got []int64
+			for cursor := ""; ; {
+				var part []int64
+				part, cursor, err = list(limit, cursor)
+				require.NoError(t, err)
+				got = append(got, part...)
+				if cursor == "" {
+					break
+				}
+			}
+			assert.Equal(t, whole, got, "%s by %d", name, limit)
+		}
+		_, _, err = list(10, "%")
+		assert.ErrorContains(t, err, "cursor")
+	}
 }
 
 func needs(list ...situation.Need) []situation.Need { return list }
@@ -265,7 +341,7 @@ func TestAGroupOfASourceGoesAndComesBack(t *testing.T) {
 	require.NoError(t, err)
 	begin(t, s, "gone", stage.Change{Do: stage.RemoveGroup, Group: "night-assistants"})
 	require.NoError(t, commit(s, ada, "gone", "it is tried here"))
-	_, err = s.Head().Group("cindervale/night-assistants")
+	_, err = s.Head().Group(ctx, "cindervale/night-assistants")
 	require.Error(t, err)
 	back, err := s.Revert(ctx, ada, 2, "back")
 	require.NoError(t, err)

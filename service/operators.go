@@ -175,7 +175,7 @@ func (s *Service) Settings(ctx context.Context) (*answer.Settings, error) {
 
 const settingTwoPersons = "two-persons"
 
-// Configure writes settings. A version that is not 0 must be that of the settings as
+// ChangeSettings writes settings. A version that is not 0 must be that of the settings as
 // they are, else the error is an *answer.Problem.
 func (s *Service) ChangeSettings(ctx context.Context, by operator.Actor, version int, in answer.Settings) (*answer.Settings, error) {
 	s.committing.Lock()
@@ -224,7 +224,7 @@ func describeToken(t *store.Token) answer.TokenInfo {
 	return d
 }
 
-// NewToken makes a token, and returns it: the only time that it is seen.
+// CreateToken creates a token and returns it: the only time that it is shown.
 func (s *Service) CreateToken(ctx context.Context, by operator.Actor, in answer.TokenChange) (*answer.Token, error) {
 	t := store.Token{Name: in.Name, Role: in.Role, Author: by.Name, Created: time.Now(), Systems: in.Systems}
 	if !operatorName.MatchString(in.Name) {

@@ -3,9 +3,7 @@ package service
 import (
 	"cmp"
 	"context"
-	"encoding/base64"
 	"slices"
-	"strconv"
 	"strings"
 	"sync"
 
@@ -91,9 +89,7 @@ func (w *tried) outcome(named string, o Outcoming) (*answer.Outcome, error) {
 		}
 		n++
 	}
-	if next := from + len(out.Items); len(out.Items) > 0 && next < n {
-		out.Cursor = base64.RawURLEncoding.EncodeToString([]byte(strconv.Itoa(next)))
-	}
+	out.Next = nextCursor(from, len(out.Items), n)
 	out.People, out.BySystem, out.ByPerson = len(people), tallied(systems, len(systems)), tallied(people, 50)
 	return out, nil
 }

@@ -31,7 +31,7 @@ func TestPushesStay(t *testing.T) {
 	crew := push(connect.Group, `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"crew","members":[{"value":"`+ida.ID+`"}]}`)
 	holds := func() {
 		t.Helper()
-		groups, err := o.Head().Groups(t.Context(), "ida")
+		groups, err := o.Head().Memberships(t.Context(), "ida")
 		require.NoError(t, err)
 		require.Len(t, groups.Groups, 2)
 		d, err := o.Pushed("club")

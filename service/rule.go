@@ -11,9 +11,9 @@ import (
 // matchedSample is how many of those whom a rule matches are named.
 const matchedSample = 8
 
-// Matched tries a rule that is being written: whom it matches in a directory, or
+// TestRule tries a rule that is being written: whom it matches in a directory, or
 // everywhere. What cannot be read yet is told, and is no error.
-func (a Answers) Matched(ctx context.Context, text, directoryName string) (*answer.Matched, error) {
+func (a Answers) TestRule(ctx context.Context, text, directoryName string) (*answer.Matched, error) {
 	m := &answer.Matched{Filter: text, Sample: []string{}}
 	rule, err := filter.Parse(text)
 	var wrong *filter.SyntaxError

@@ -80,7 +80,11 @@ func (l *lane) known(id int64) *run {
 }
 
 // Runs lists runs, the newest first.
-func (s *Service) Runs(ctx context.Context, named string, before int64, limit int) (*answer.Runs, error) {
+func (s *Service) Runs(ctx context.Context, named string, limit int, cursor string) (*answer.Runs, error) {
+	before, err := readCursor(cursor)
+	if err != nil {
+		return nil, err
+	}
 	if named != "" {
 		d := s.Head().Folder.directory(named)
 		if d == nil {
@@ -88,11 +92,12 @@ func (s *Service) Runs(ctx context.Context, named string, before int64, limit in
 		}
 		named = d.Name
 	}
-	rows, err := s.store.Runs(ctx, named, before, limit)
+	rows, err := s.store.Runs(ctx, named, int64(before), limit+1)
 	if err != nil {
 		return nil, err
 	}
 	runs := &answer.Runs{Runs: []answer.Run{}}
+	rows, runs.Next = page(rows, limit, func(r *store.Run) int64 { return r.ID })
 	for _, row := range rows {
 		r, err := ofRow(row)
 		if err != nil {

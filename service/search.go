@@ -2,19 +2,13 @@ package service
 
 import (
 	"context"
-	"encoding/base64"
 	"slices"
-	"strconv"
 	"strings"
 
 	"gatemap/answer"
 	"gatemap/core/directory"
 	"gatemap/core/name"
-	"gatemap/core/situation"
 )
-
-// MaxPage is the most that one page of a list holds.
-const MaxPage = 200
 
 // Search lists users, groups, systems and devices of which the name, the display name,
 // title, department, description or mail address contains every word of the
@@ -53,29 +47,8 @@ func (a Answers) Search(_ context.Context, text string, kind answer.Kind, limit 
 	if kind == answer.KindLine {
 		a.searchLines(add)
 	}
-	page.Cursor = nextCursor(from, len(page.Items), page.Total)
+	page.Next = nextCursor(from, len(page.Items), page.Total)
 	return page, nil
-}
-
-// nextCursor is the cursor of the page after one that begins somewhere and has so many of
-// all; empty after the last.
-func nextCursor(from, count, total int) string {
-	if count == 0 || from+count >= total {
-		return ""
-	}
-	return base64.RawURLEncoding.EncodeToString([]byte(strconv.Itoa(from + count)))
-}
-
-func readCursor(cursor string) (int, error) {
-	if cursor == "" {
-		return 0, nil
-	}
-	raw, err := base64.RawURLEncoding.DecodeString(cursor)
-	from, numberErr := strconv.Atoi(string(raw))
-	if err != nil || numberErr != nil || from < 0 {
-		return 0, &situation.FieldError{Field: "cursor", Value: cursor, Problem: "not a cursor of this list; leave it out to begin at the start"}
-	}
-	return from, nil
 }
 
 // adder takes an item that may be looked for, by its folded text.

@@ -62,7 +62,7 @@ func TestSigningInWithAPasswordAndACode(t *testing.T) {
 	_, ok, err = s.BySession(ctx, session)
 	require.NoError(t, err)
 	assert.False(t, ok)
-	log, err := s.Audit(ctx, store.Asked{Actor: "edda", Limit: 100})
+	log, err := s.Audit(ctx, store.Asked{Actor: "edda", OldestFirst: true}, 100, "")
 	require.NoError(t, err)
 	var results []string
 	for _, e := range log.Entries {

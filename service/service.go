@@ -14,6 +14,7 @@ import (
 
 	lru "github.com/hashicorp/golang-lru/v2"
 
+	"gatemap/answer"
 	"gatemap/connect"
 	"gatemap/core/atlas"
 	"gatemap/core/gate/types"
@@ -53,6 +54,11 @@ type Head struct {
 	Folder   *Folder
 	Answers
 }
+
+var _ answer.Asker = (*Head)(nil)
+
+// HeadOf is a folder with the atlas compiled of it, without a revision.
+func HeadOf(f *Folder, a *atlas.Atlas) *Head { return &Head{Folder: f, Answers: From(a)} }
 
 // Open opens a data folder and compiles the newest revision in it. Without any
 // the map is empty. Files that the map names are taken from the data folder, until

@@ -93,7 +93,7 @@ func everything(t *testing.T, a answer.Asker) []any {
 	require.NoError(t, err)
 	groups, err := a.Search(ctx, "", answer.KindGroup, 0, "")
 	require.NoError(t, err)
-	found, err := a.Findings(ctx)
+	found, err := a.Findings(ctx, answer.Wanted{})
 	require.NoError(t, err)
 	all := []any{people, groups, found}
 	for _, p := range people.Items {
@@ -114,7 +114,7 @@ func TestAStoredMapGivesTheAnswersOfItsFolder(t *testing.T) {
 	folder := demoFolder(t)
 	a, err := folder.Compile("demo")
 	require.NoError(t, err)
-	want := everything(t, service.From(a))
+	want := everything(t, service.HeadOf(folder, a))
 
 	s, err := service.Open(ctx, data, quiet())
 	require.NoError(t, err)
@@ -292,7 +292,7 @@ func TestSearch(t *testing.T) {
 		for _, i := range page.Items {
 			names = append(names, string(i.Kind)+i.Name)
 		}
-		if cursor = page.Cursor; cursor == "" {
+		if cursor = page.Next; cursor == "" {
 			assert.Len(t, names, page.Total)
 			break
 		}

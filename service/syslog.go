@@ -80,7 +80,7 @@ func (s *Service) sendOn(ctx context.Context, address string, config *tls.Config
 	tick := time.NewTicker(500 * time.Millisecond)
 	defer tick.Stop()
 	for {
-		list, err := s.store.Entries(ctx, store.Asked{After: last, Limit: 500})
+		list, err := s.store.Entries(ctx, store.Asked{OldestFirst: true, Last: last, Limit: 500})
 		if err != nil {
 			return err
 		}

@@ -35,14 +35,14 @@ func (a Answers) Matrix(_ context.Context, system, group, right string, s situat
 		return nil, &situation.FieldError{Field: "group", Value: group, Problem: fmt.Sprintf("a matrix is of at most %d people, and these are %d: name a smaller group", maxRows, len(people))}
 	}
 	pattern := gate.Pattern{Text: place.Text{Value: cmp.Or(right, "*")}}
-	held := make([]map[answer.Column]gate.State, len(people))
+	held := make([]map[answer.Column]gate.Entitlement, len(people))
 	columns := map[answer.Column]bool{}
 	for i, u := range people {
-		held[i] = map[answer.Column]gate.State{}
+		held[i] = map[answer.Column]gate.Entitlement{}
 		for _, e := range a.Atlas.Reach(u, facts, within) {
 			if pattern.Matches(e.Right) {
 				c := answer.Column{System: e.System, Object: e.Object, Right: e.Right}
-				held[i][c], columns[c] = e.State, true
+				held[i][c], columns[c] = e, true
 			}
 		}
 	}
@@ -57,7 +57,14 @@ func (a Answers) Matrix(_ context.Context, system, group, right string, s situat
 		}
 		row := answer.Row{User: a.Atlas.Book.UserName(u), States: make([]gate.State, len(m.Columns))}
 		for j, c := range m.Columns {
-			row.States[j] = held[i][c]
+			e := held[i][c]
+			if row.States[j] = e.State; e.Breadth == "" {
+				continue
+			}
+			if row.Breadths == nil {
+				row.Breadths = make([]string, len(m.Columns))
+			}
+			row.Breadths[j] = e.Breadth
 		}
 		m.Rows = append(m.Rows, row)
 	}

@@ -88,7 +88,8 @@ func TestAWeekIsWhatAskingEachHourSays(t *testing.T) {
 
 func TestDescriptions(t *testing.T) {
 	head := demoService(t).Head()
-	m := head.Map()
+	m, err := head.Map(ctx)
+	require.NoError(t, err)
 	assert.Equal(t, []int{60, 45, 12}, []int{m.Users, m.Groups, m.Systems})
 	assert.Equal(t, "Atlantic/Canary", m.TimeZone)
 	u, err := head.User("noor.haddix")
@@ -97,19 +98,19 @@ func TestDescriptions(t *testing.T) {
 	u, err = head.User("vic.aldaine")
 	require.NoError(t, err)
 	assert.Equal(t, "2026-12-31", u.Expires.Format(time.DateOnly))
-	g, err := head.Group("night-assistants")
+	g, err := head.Group(ctx, "night-assistants")
 	require.NoError(t, err)
 	assert.Equal(t, []string{"cindervale/greta.falk"}, g.Managers)
-	assert.Equal(t, []string{"cindervale/night-crew"}, g.HeldBy)
-	g, err = head.Group("reduction-users")
+	assert.Equal(t, []string{"cindervale/night-crew"}, g.MemberOf)
+	g, err = head.Group(ctx, "reduction-users")
 	require.NoError(t, err)
 	assert.Equal(t, []string{"host", "reduction-hosts", "security", "any"}, []string{g.UsableIn, g.Host, g.Kind, g.MembersFrom})
-	s, err := head.System("CORE-NET")
+	s, err := head.System(ctx, "CORE-NET")
 	require.NoError(t, err)
 	assert.Equal(t, []string{"firewall", "systems/doors.yaml"}, []string{s.Type, s.File})
 	assert.Contains(t, string(s.Document), `"zones"`)
 	for _, lookup := range []func() error{
-		func() error { _, err := head.User("x"); return err }, func() error { _, err := head.Group("x"); return err }, func() error { _, err := head.System("x"); return err },
+		func() error { _, err := head.User("x"); return err }, func() error { _, err := head.Group(ctx, "x"); return err }, func() error { _, err := head.System(ctx, "x"); return err },
 	} {
 		assert.ErrorContains(t, lookup(), "there is no")
 	}
@@ -133,7 +134,7 @@ func TestPeopleComeByPage(t *testing.T) {
 			require.LessOrEqual(t, len(page.Users), limit)
 			assert.Equal(t, who.Total, page.Total)
 			holders = append(holders, page.Users...)
-			if cursor = page.Cursor; cursor == "" {
+			if cursor = page.Next; cursor == "" {
 				break
 			}
 		}
@@ -142,7 +143,7 @@ func TestPeopleComeByPage(t *testing.T) {
 			require.NoError(t, err)
 			require.LessOrEqual(t, len(page.Members), limit)
 			people = append(people, page.Members...)
-			if cursor = page.Cursor; cursor == "" {
+			if cursor = page.Next; cursor == "" {
 				break
 			}
 		}
@@ -156,5 +157,5 @@ func TestPeopleComeByPage(t *testing.T) {
 	past, err := h.MembersPage(ctx, "observatory-staff", 5, "OTk5OTk") // 99999
 	require.NoError(t, err)
 	assert.Empty(t, past.Members)
-	assert.Empty(t, past.Cursor)
+	assert.Empty(t, past.Next)
 }

@@ -44,7 +44,7 @@ const maxTried = 16
 // trialName is what a trial may be called: it stands in addresses.
 var trialName = regexp.MustCompile(`^[a-zA-Z0-9][a-zA-Z0-9._-]{0,63}$`)
 
-// NewTrial begins a trial. The error is an *answer.Problem where the name cannot be
+// BeginTrial begins a trial. The error is an *answer.Problem where the name cannot be
 // used, and an *answer.ConflictError where it is taken.
 func (s *Service) BeginTrial(ctx context.Context, by operator.Actor, named, note string) (*answer.Trial, error) {
 	return s.createTrial(ctx, by, &store.Trial{Name: named, Note: note}, nil)
@@ -60,7 +60,7 @@ func (s *Service) createTrial(ctx context.Context, by operator.Actor, t *store.T
 	}
 	t.Author, t.Created, t.Base, t.Changes = by.Name, time.Now(), s.Head().Revision.Number, raw
 	if err := s.store.CreateTrial(ctx, t); errors.Is(err, store.ErrTaken) {
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("there is a trial %s already; take another name, or drop that one", t.Name)}
+		return nil, &answer.ConflictError{Message: fmt.Sprintf("there is a trial %s already; take another name, or remove that one", t.Name)}
 	} else if err != nil {
 		return nil, err
 	}
@@ -71,19 +71,20 @@ func (s *Service) createTrial(ctx context.Context, by operator.Actor, t *store.T
 	return s.Trial(ctx, t.Name)
 }
 
-// Trials lists the trials that are open, by name.
-func (s *Service) Trials(ctx context.Context, after string, limit int) (*answer.Trials, error) {
+// Trials lists the open trials by name; a limit of 0 is all. The cursor is the name of
+// the last trial on the page before.
+func (s *Service) Trials(ctx context.Context, limit int, cursor string) (*answer.Trials, error) {
 	list, err := s.store.Trials(ctx)
 	if err != nil {
 		return nil, err
 	}
 	all := &answer.Trials{Trials: []answer.Trial{}}
 	for i := range list {
-		if name.Fold(list[i].Name) <= name.Fold(after) && after != "" {
+		if name.Fold(list[i].Name) <= name.Fold(cursor) && cursor != "" {
 			continue
 		}
 		if limit > 0 && len(all.Trials) == limit {
-			all.Cursor = list[i-1].Name
+			all.Next = list[i-1].Name
 			break
 		}
 		t, err := s.describe(&list[i])
@@ -129,7 +130,7 @@ func (s *Service) kept(ctx context.Context, named string) (*store.Trial, error) 
 func (s *Service) describe(t *store.Trial) (*answer.Trial, error) {
 	w := s.work(t)
 	d := &answer.Trial{
-		Name: t.Name, Note: t.Note, Author: t.Author, Created: t.Created, Base: t.Base, Version: t.Version, Undoes: t.Undoes,
+		Name: t.Name, Note: t.Note, Author: t.Author, Created: t.Created, Base: t.Base, Version: t.Version, Reverts: t.Reverts,
 		Changes: []answer.Staged{}, Stands: w.err == nil,
 	}
 	for _, c := range w.changes {

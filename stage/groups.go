@@ -69,12 +69,12 @@ func (d *Draft) putGroup(dir string, old, now *directory.Group) {
 	d.touch(dir, connect.Group, now.Name)
 }
 
-// groupFields are what can be set of a group.
-var groupFields = []string{"description", "kind", "members_from", "usable_in", "host", "rule", "managers", "expect"}
+// GroupFields are the fields of a group that can be set.
+var GroupFields = []string{"description", "kind", "members_from", "usable_in", "host", "rule", "managers", "expect"}
 
 func (d *Draft) setGroup(c *Change) error {
-	if !slices.Contains(groupFields, c.Field) {
-		return fmt.Errorf("a group has no %s to set; it has %s", c.Field, strings.Join(groupFields, ", "))
+	if !slices.Contains(GroupFields, c.Field) {
+		return fmt.Errorf("a group has no %s to set; it has %s", c.Field, strings.Join(GroupFields, ", "))
 	}
 	g, err := d.group(c.Group)
 	if err != nil {

@@ -60,8 +60,8 @@ func audit(ctx context.Context, tx *sql.Tx, e Entry) error {
 type Asked struct {
 	Actor, Object string
 	From, To      time.Time // To is not included
-	After         int64     // only entries with greater numbers
-	Before        int64     // only entries with smaller numbers, the newest first; 0: the oldest first
+	OldestFirst   bool
+	Last          int64 // only entries that come after the one with this number; 0: all
 	Limit         int
 }
 
@@ -73,13 +73,13 @@ func (s *Store) Entries(ctx context.Context, a Asked) ([]Entry, error) {
 		}
 		return t.UTC().Format(time.RFC3339Nano)
 	}
-	order := "ASC"
-	if a.Before > 0 {
-		order = "DESC"
+	order := `number < ?5) ORDER BY number DESC`
+	if a.OldestFirst {
+		order = `number > ?5) ORDER BY number`
 	}
 	return query(ctx, s, scanEntry, `SELECT number, at, actor, act, object, result, detail, origin, hash FROM audit
-		WHERE (?1 = '' OR actor = ?1) AND (?2 = '' OR object = ?2) AND (?3 = '' OR at >= ?3) AND (?4 = '' OR at < ?4) AND number > ?5 AND (?6 = 0 OR number < ?6)
-		ORDER BY number `+order+` LIMIT ?7`, a.Actor, a.Object, moment(a.From), moment(a.To), a.After, a.Before, a.Limit)
+		WHERE (?1 = '' OR actor = ?1) AND (?2 = '' OR object = ?2) AND (?3 = '' OR at >= ?3) AND (?4 = '' OR at < ?4)
+		AND (?5 = 0 OR `+order+` LIMIT ?6`, a.Actor, a.Object, moment(a.From), moment(a.To), a.Last, a.Limit)
 }
 
 func scanEntry(rows *sql.Rows, e *Entry) error {

@@ -22,7 +22,7 @@ type Revision struct {
 	// What follows is of a revision that was tried first.
 	Trial     string // the name of the trial
 	Changes   []byte // JSON
-	Undoes    int    // the revision that it undoes; 0: none
+	Reverts    int    // the revision that it reverts; 0: none
 	Overrides string // what was overridden, by whom and why
 	Key       string // by which its commit was asked for
 
@@ -80,12 +80,12 @@ func firstOf[T any](list []T, err error) (first T, ok bool, _ error) {
 func (s *Store) revisions(ctx context.Context, which string, args ...any) ([]Revision, error) {
 	return query(ctx, s, func(rows *sql.Rows, r *Revision) error {
 		var at string
-		err := rows.Scan(&r.Number, &at, &r.Author, &r.Reason, &r.Trial, &r.Changes, &r.Undoes, &r.Overrides, &r.Key)
+		err := rows.Scan(&r.Number, &at, &r.Author, &r.Reason, &r.Trial, &r.Changes, &r.Reverts, &r.Overrides, &r.Key)
 		if err == nil {
 			r.At, err = time.Parse(time.RFC3339, at)
 		}
 		return err
-	}, `SELECT number, at, author, reason, coalesce(trial, ''), changes, coalesce(undoes, 0), coalesce(overrides, ''), coalesce(key, '') FROM revisions `+which, args...)
+	}, `SELECT number, at, author, reason, coalesce(trial, ''), changes, coalesce(reverts, 0), coalesce(overrides, ''), coalesce(key, '') FROM revisions `+which, args...)
 }
 
 // Turn is a row that a revision wrote, with what stood there before and now; nil
@@ -224,8 +224,8 @@ func newest(ctx context.Context, tx *sql.Tx) (number int, err error) {
 // write writes a revision: the rows that end with it, and those that begin.
 func write(ctx context.Context, tx *sql.Tx, r Revision, put []Pending, gone []Key) error {
 	text := func(s string) sql.NullString { return sql.NullString{String: s, Valid: s != ""} }
-	if _, err := tx.ExecContext(ctx, `INSERT INTO revisions (number, at, author, reason, trial, changes, undoes, overrides, key) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		r.Number, r.At.UTC().Format(time.RFC3339), r.Author, r.Reason, text(r.Trial), r.Changes, sql.NullInt64{Int64: int64(r.Undoes), Valid: r.Undoes > 0}, text(r.Overrides), text(r.Key)); err != nil {
+	if _, err := tx.ExecContext(ctx, `INSERT INTO revisions (number, at, author, reason, trial, changes, reverts, overrides, key) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		r.Number, r.At.UTC().Format(time.RFC3339), r.Author, r.Reason, text(r.Trial), r.Changes, sql.NullInt64{Int64: int64(r.Reverts), Valid: r.Reverts > 0}, text(r.Overrides), text(r.Key)); err != nil {
 		return err
 	}
 	if r.Trial != "" {

@@ -41,7 +41,7 @@ type Token struct {
 // Holds says whether the token holds at a time.
 func (t *Token) Holds(now time.Time) bool { return t.Expires.IsZero() || now.Before(t.Expires) }
 
-// NewToken makes a token and returns it: the only time that it is seen. The error is
+// CreateToken creates a token and returns it: the only time that it is shown. The error is
 // ErrTaken where there is one by its name, unless it takes the place of that.
 func (s *Store) CreateToken(ctx context.Context, t Token, instead bool) (string, error) {
 	token := Prefix + secret()

@@ -15,7 +15,7 @@ type Trial struct {
 	Created time.Time
 	Base    int    // the revision that the newest change was staged on
 	Version int    // counts from 1, and up with every change to the trial
-	Undoes  int    // the revision that it undoes; 0: none
+	Reverts  int    // the revision that it reverts; 0: none
 	Changes []byte // JSON
 }
 
@@ -25,8 +25,8 @@ var ErrTaken = errors.New("there is one by this name already")
 // CreateTrial begins a trial. The error is ErrTaken where its name is.
 func (s *Store) CreateTrial(ctx context.Context, t *Trial) error {
 	t.Version = 1
-	result, err := s.db.ExecContext(ctx, `INSERT INTO trials (name, note, author, created, base, version, undoes, changes) VALUES (?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
-		t.Name, t.Note, t.Author, t.Created.UTC().Format(time.RFC3339), t.Base, t.Version, sql.NullInt64{Int64: int64(t.Undoes), Valid: t.Undoes > 0}, t.Changes)
+	result, err := s.db.ExecContext(ctx, `INSERT INTO trials (name, note, author, created, base, version, reverts, changes) VALUES (?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
+		t.Name, t.Note, t.Author, t.Created.UTC().Format(time.RFC3339), t.Base, t.Version, sql.NullInt64{Int64: int64(t.Reverts), Valid: t.Reverts > 0}, t.Changes)
 	return s.changedOne(result, err, ErrTaken)
 }
 
@@ -72,12 +72,12 @@ func (s *Store) Trial(ctx context.Context, name string) (t Trial, ok bool, err e
 func (s *Store) trials(ctx context.Context, which string, args ...any) ([]Trial, error) {
 	return query(ctx, s, func(rows *sql.Rows, t *Trial) error {
 		var created string
-		err := rows.Scan(&t.Name, &t.Note, &t.Author, &created, &t.Base, &t.Version, &t.Undoes, &t.Changes)
+		err := rows.Scan(&t.Name, &t.Note, &t.Author, &created, &t.Base, &t.Version, &t.Reverts, &t.Changes)
 		if err == nil {
 			t.Created, err = time.Parse(time.RFC3339, created)
 		}
 		return err
-	}, `SELECT name, note, author, created, base, version, coalesce(undoes, 0), changes FROM trials `+which, args...)
+	}, `SELECT name, note, author, created, base, version, coalesce(reverts, 0), changes FROM trials `+which, args...)
 }
 
 // query reads rows one by one.

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"maps"
 	"slices"
+	"strings"
 	"sync"
 	"testing"
 
@@ -60,6 +61,30 @@ func (d drawn) things() []thing {
 		return cmp.Or(cmp.Compare(x.system, y.system), cmp.Compare(x.object, y.object), cmp.Compare(x.right, y.right))
 	})
 	return slices.Compact(all)
+}
+
+// What people hold is in the catalogue of its system, but for values of claims, which have
+// no catalogue; and all that is in the catalogue can be asked.
+func TestTheCatalogueHasWhatPeopleHold(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		d := draw(t)
+		for _, x := range d.things() {
+			s, err := d.a.System(x.system)
+			require.NoError(t, err)
+			c := s.Gate.Catalogue()
+			assert.Contains(t, c.Objects, x.object, x.system)
+			if !strings.HasPrefix(x.right, "claim ") {
+				assert.Contains(t, c.Rights, x.right, x.system)
+			}
+		}
+		for _, s := range d.a.Systems {
+			c := s.Gate.Catalogue()
+			for _, right := range c.Rights {
+				asked := len(c.Objects) == 0 || slices.ContainsFunc(c.Objects, func(object string) bool { _, err := s.Gate.At(object, right); return err == nil })
+				assert.True(t, asked, "%s %s", s.Name(), right)
+			}
+		}
+	})
 }
 
 // Who holds a thing is what asking each user says, and so is what a survey says of

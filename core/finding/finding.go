@@ -63,6 +63,16 @@ var severities = map[Code]Severity{
 	InactiveMembers: Note, ExpectedCount: Note,
 }
 
+// Codes lists all codes, by name.
+func Codes() []string {
+	var codes []string
+	for c := range severities {
+		codes = append(codes, string(c))
+	}
+	slices.Sort(codes)
+	return codes
+}
+
 // Where is the place of a finding: in a document, and in the map.
 type Where struct {
 	File   string `json:"file,omitempty" doc:"The document."`

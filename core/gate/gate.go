@@ -38,8 +38,24 @@ type Gate interface {
 	// Reach hands every entitlement that the subject holds, in whatever state
 	// but none, to add, by object and right.
 	Reach(q *Question, add func(Entitlement))
+	// Catalogue lists what can be asked about by name.
+	Catalogue() Catalogue
 	// Check reports what is wrong, useless or risky in this gate.
 	Check(r *Report)
+}
+
+// Catalogue is the objects and rights of a system that have names, in order. A question
+// may name others too, such as a path below an object, an address or a command line.
+type Catalogue struct {
+	Objects []string `json:"objects" nullable:"false"`
+	Rights  []string `json:"rights" nullable:"false"`
+	Roles   []Role   `json:"roles,omitempty" doc:"The roles, of gate types that have roles."`
+}
+
+// Role is a role with all that it gives.
+type Role struct {
+	Role   string   `json:"role"`
+	Rights []string `json:"rights" doc:"The rights that it gives; of an app with their breadth." nullable:"false"`
 }
 
 // Indirect is a gate of which some lines are for those to whom other lines give

@@ -228,7 +228,7 @@ func (s *soak) ask(ctx context.Context, rate float64) {
 			case 0:
 				_, err = s.client.Search(ctx, user, answer.KindUser, 1, "")
 			case 1, 2, 3, 4, 5:
-				_, err = s.client.Groups(ctx, user)
+				_, err = s.client.Memberships(ctx, user)
 			default:
 				_, err = s.client.Reach(ctx, user, "", situation.Situation{})
 			}

@@ -69,6 +69,7 @@ type desk struct {
 	mappings []mapping
 	roster   *gate.Roster
 	giving   gate.Held // every mapping
+	roles    map[string]map[string]Actions
 }
 
 type mapping struct {
@@ -85,7 +86,7 @@ type opinion struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	t := &desk{system: s.System.Name, narrow: d.Merge == "narrowest", roster: &s.Roster}
+	t := &desk{system: s.System.Name, narrow: d.Merge == "narrowest", roster: &s.Roster, roles: d.Roles}
 	for _, module := range slices.Sorted(maps.Keys(d.Modules)) {
 		actions := make([]string, len(d.Modules[module]))
 		for i, a := range d.Modules[module] {

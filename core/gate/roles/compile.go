@@ -14,6 +14,7 @@ import (
 type tree struct {
 	system    string
 	rights    []string // the catalogue, sorted
+	roles     map[string]set
 	resources []resource
 	mappings  []mapping
 	limits    []limit
@@ -82,6 +83,7 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 		c.limit(i)
 	}
 	c.apply()
+	c.tree.roles = c.sets
 	return c.tree
 }
 

@@ -96,7 +96,7 @@ async function call<T>(method: string, path: string, body?: unknown, signal?: Ab
   }
   if (response.status === 204) return undefined as T;
   if (response.ok) return (await response.json()) as T;
-  if (response.status === 401 && path !== 'session') {
+  if (response.status === 401 && path !== 'sign-in') {
     onSignedOut();
     await new Promise<void>((again) => waiting.push(again));
     signal?.throwIfAborted();
@@ -119,9 +119,9 @@ const get = <T>(path: string, signal?: AbortSignal) => call<T>('GET', path, unde
 const asked = (parts: Record<string, string | number | undefined>) => query({ ...parts, trial: place.get('trial') });
 
 export const api = {
-  session: () => get<Session>('session'),
-  signIn: (by: { token: string } | { name: string; password: string; code?: string }) => call<void>('POST', 'session', by),
-  signOut: () => call<void>('DELETE', 'session'),
+  session: () => get<SignedIn>('sign-in'),
+  signIn: (by: { token: string } | { name: string; password: string; code?: string }) => call<void>('POST', 'sign-in', by),
+  signOut: () => call<void>('DELETE', 'sign-in'),
   map: () => get<MapInfo>('map'),
   chart: () => get<Chart>('chart'),
   search: (q: string, kind: Kind | '', cursor = '', limit = 50, signal?: AbortSignal) => get<Page>(`search?${query({ q, kind, cursor, limit })}`, signal),

@@ -40,7 +40,7 @@
     <p class="lead">What people can do, why, and why not.</p>
     {#if expired}<p role="status">Your session has ended. Sign in, and you are back where you were.</p>{/if}
     {#if provider}
-      <p class="provider">{#if expired}<a href="/api/v1/session/provider" target="_blank" rel="opener">Sign in with your organisation, in another tab</a>{:else}<a href="/api/v1/session/provider">Sign in with your organisation</a>{/if}</p>
+      <p class="provider">{#if expired}<a href="/api/v1/sign-in/provider" target="_blank" rel="opener">Sign in with your organisation, in another tab</a>{:else}<a href="/api/v1/sign-in/provider">Sign in with your organisation</a>{/if}</p>
     {/if}
     {#if by === 'token'}
       <label for="token">Token</label>

@@ -11,21 +11,21 @@ import (
 	"gatemap/answer"
 )
 
-func (a *app) find() *cobra.Command {
+func (a *app) search() *cobra.Command {
 	var kind, cursor string
 	var limit int
 	cmd := &cobra.Command{
-		Use:   "find [WORD ...]",
-		Short: "Look for users, groups, systems and devices",
-		Example: `  gatemap find okonjo
-  gatemap find night assistant --kind user`,
+		Use:   "search [WORD ...]",
+		Short: "Find users, groups, systems and devices",
+		Example: `  gatemap search okonjo
+  gatemap search night assistant --kind user`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if kind != "" && !slices.Contains(answer.Kind("").Values(), kind) {
 				return &usageError{fmt.Sprintf("--kind %q: one of %s", kind, strings.Join(answer.Kind("").Values(), ", "))}
 			}
 			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Page, error) {
 				return asker.Search(ctx, strings.Join(args, " "), answer.Kind(kind), limit, cursor)
-			}, a.findText, func(p *answer.Page) [][]string {
+			}, a.searchText, func(p *answer.Page) [][]string {
 				rows := [][]string{{"kind", "name", "title", "detail", "active"}}
 				for _, x := range p.Items {
 					rows = append(rows, []string{string(x.Kind), x.Name, x.Title, x.Detail, fmt.Sprint(x.Active)})
@@ -34,26 +34,26 @@ func (a *app) find() *cobra.Command {
 			})
 		},
 	}
-	cmd.Flags().StringVar(&kind, "kind", "", "only these: user, group, system or device")
-	cmd.Flags().IntVar(&limit, "limit", 50, "how many at the most, up to 200")
-	cmd.Flags().StringVar(&cursor, "cursor", "", "go on where the last page ended")
+	cmd.Flags().StringVar(&kind, "kind", "", "only this kind: user, group, system, device or line")
+	cmd.Flags().IntVar(&limit, "limit", 100, "how many items at most, 1 to 1000")
+	cmd.Flags().StringVar(&cursor, "cursor", "", "the page to show: next of the page before")
 	_ = cmd.RegisterFlagCompletionFunc("kind", cobra.FixedCompletions(answer.Kind("").Values(), cobra.ShellCompDirectiveNoFileComp))
 	return cmd
 }
 
-func (a *app) findText(p *answer.Page) error {
+func (a *app) searchText(p *answer.Page) error {
 	names := widest(p.Items, func(x answer.Item) string { return x.Name })
 	titles := widest(p.Items, func(x answer.Item) string { return x.Title })
 	for _, x := range p.Items {
 		detail := x.Detail
 		if !x.Active {
-			detail = strings.TrimPrefix(detail+", switched off", ", ")
+			detail = strings.TrimPrefix(detail+", inactive", ", ")
 		}
 		a.print("%s\n", strings.TrimRight(fmt.Sprintf("  %-6s  %s  %s  %s", x.Kind, pad(x.Name, names), pad(x.Title, titles), detail), " "))
 	}
 	a.print("%d of %d\n", len(p.Items), p.Total)
-	if p.Cursor != "" {
-		a.print("Go on with --cursor %s\n", p.Cursor)
+	if p.Next != "" {
+		a.print("More:  --cursor %s\n", p.Next)
 	}
 	return nil
 }
