@@ -42,7 +42,7 @@ type Asker interface {
 // Reach is everything that a user holds.
 type Reach struct {
 	User         string             `json:"user" doc:"Full name of the user."`
-	DisplayName  string             `json:"display_name,omitempty" doc:"What the user is called."`
+	DisplayName  string             `json:"display_name,omitempty" doc:"Display name of the user."`
 	Situation    map[string]string  `json:"situation" doc:"The facts that were given."`
 	Entitlements []gate.Entitlement `json:"entitlements" doc:"All but none, by system, object and right." nullable:"false"`
 	Others       []Account          `json:"others,omitempty" doc:"Other accounts of the same person."`
@@ -51,13 +51,13 @@ type Reach struct {
 // Account is one account of a person.
 type Account struct {
 	User   string `json:"user" doc:"Full name of the account."`
-	Active bool   `json:"active" doc:"Whether the account is switched on."`
+	Active bool   `json:"active" doc:"Whether the account is active."`
 }
 
 // Person is everything that a person holds, by account.
 type Person struct {
 	Accounts []Reach `json:"accounts" doc:"By name." nullable:"false"`
-	HalfLeft bool    `json:"half_left" doc:"One account is switched off while another is not."`
+	HalfLeft bool    `json:"half_left" doc:"Whether one account is inactive and another is active."`
 }
 
 // Why is one entitlement of a user, in whatever state, with the same in
@@ -77,7 +77,7 @@ type Who struct {
 	Right     string            `json:"right"`
 	Situation map[string]string `json:"situation" doc:"The facts that were given."`
 	Users     []Holder          `json:"users" doc:"Those whose state is not none, by name." nullable:"false"`
-	Total     int               `json:"total" doc:"How many they are on all pages."`
+	Total     int               `json:"total" doc:"How many there are on all pages."`
 	Next      string            `json:"next,omitempty" doc:"The cursor of the next page; missing on the last."`
 }
 
@@ -96,7 +96,7 @@ type Holder struct {
 type Members struct {
 	Group   string   `json:"group" doc:"Full name of the group."`
 	Members []Member `json:"members" doc:"By name." nullable:"false"`
-	Total   int      `json:"total" doc:"How many they are on all pages."`
+	Total   int      `json:"total" doc:"How many there are on all pages."`
 	Next    string   `json:"next,omitempty" doc:"The cursor of the next page; missing on the last."`
 }
 
@@ -113,7 +113,7 @@ type Against struct {
 	Listed     int        `json:"listed" doc:"How many of the list are in the group."`
 	Missing    []string   `json:"missing" doc:"On the list, not in the group." nullable:"false"`
 	Extra      []string   `json:"extra" doc:"In the group, not on the list." nullable:"false"`
-	NearMisses []NearMiss `json:"near_misses" doc:"Names of the list that are nobody's, or nearly somebody's." nullable:"false"`
+	NearMisses []NearMiss `json:"near_misses" doc:"Names on the list that match no user, or nearly match one." nullable:"false"`
 }
 
 // NearMiss is a name of a list that may mean somebody.
@@ -220,5 +220,5 @@ type Item struct {
 	Name   string `json:"name" doc:"Full name."`
 	Title  string `json:"title,omitempty" doc:"Display name, description or title."`
 	Detail string `json:"detail,omitempty" doc:"Title and department of a user, kind of a group, gate type of a system."`
-	Active bool   `json:"active" doc:"false: an account that is switched off."`
+	Active bool   `json:"active" doc:"false: an inactive account."`
 }

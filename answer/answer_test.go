@@ -46,22 +46,22 @@ func TestStopsInWords(t *testing.T) {
 		want string
 	}{
 		{gate.Stop{Reason: gate.ByCondition, At: "s/m", Detail: "network:summit"}, "Line s/m gives it only if the source address is in summit"},
-		{gate.Stop{Reason: gate.ByInactive, At: "d/u"}, "The account d/u is switched off"},
-		{gate.Stop{Reason: gate.ByExpired, At: "d/u", Detail: "T"}, "The account d/u ended at T"},
-		{gate.Stop{Reason: gate.ByPrerequisite, At: "s/requires", Detail: "emails"}, "s/requires asks for the attribute emails, which the user lacks"},
+		{gate.Stop{Reason: gate.ByInactive, At: "d/u"}, "The account d/u is inactive"},
+		{gate.Stop{Reason: gate.ByExpired, At: "d/u", Detail: "T"}, "The account d/u expired at T"},
+		{gate.Stop{Reason: gate.ByPrerequisite, At: "s/requires", Detail: "emails"}, "s requires the attribute emails, which the user lacks"},
 		{gate.Stop{Reason: gate.ByDeny, At: "s/m"}, "Line s/m denies it"},
 		{gate.Stop{Reason: gate.ByLimit, At: "s/l"}, "The limit s/l forbids it"},
-		{gate.Stop{Reason: gate.ByRule, At: "s/r"}, "Line s/r refuses it before another permits it"},
+		{gate.Stop{Reason: gate.ByRule, At: "s/r"}, "Line s/r refuses it before another line permits it"},
 		{gate.Stop{Reason: gate.ByOverride, At: "s/override"}, "The user's own override refuses it (s/override)"},
-		{gate.Stop{Reason: gate.ByPolicy, At: "s/p", Detail: "strength:aal2"}, "Policy s/p does not let it through (the sign-in is at least aal2)"},
-		{gate.Stop{Reason: gate.ByPolicy, At: "s/p"}, "Policy s/p does not let it through"},
+		{gate.Stop{Reason: gate.ByPolicy, At: "s/p", Detail: "strength:aal2"}, "Policy s/p blocks it (the sign-in is at least aal2)"},
+		{gate.Stop{Reason: gate.ByPolicy, At: "s/p"}, "Policy s/p blocks it"},
 		{gate.Stop{Reason: gate.ByDoor, At: "s/door"}, "The folder allows it, but s/door does not"},
 		{gate.Stop{Reason: gate.ByLogin, At: "s/login 1", Detail: "condition network:summit"}, "The user cannot log in there: s/login 1 (condition: the source address is in summit)"},
-		{gate.Stop{Reason: gate.ByAdmit, At: "s/a"}, "The sign-in is not admitted by s/a"},
-		{gate.Stop{Reason: gate.ByFeature, At: "s/p", Detail: "f"}, "s/p needs the feature f, which is not there"},
+		{gate.Stop{Reason: gate.ByAdmit, At: "s/a"}, "s/a does not admit the sign-in"},
+		{gate.Stop{Reason: gate.ByFeature, At: "s/p", Detail: "f"}, "s/p needs the feature f, which the user lacks"},
 		{gate.Stop{Reason: gate.ByNoSeat, At: "s/p"}, "s/p has no seat left"},
 		{gate.Stop{Reason: gate.BySource, At: "s/sources", Detail: "ridge"}, "Users of the directory ridge are not known here (s/sources)"},
-		{gate.Stop{Reason: gate.ByGate, At: "door/p", Detail: "policy strength:aal2"}, "It stands behind door/p, which does not let through: policy: the sign-in is at least aal2"},
+		{gate.Stop{Reason: gate.ByGate, At: "door/p", Detail: "policy strength:aal2"}, "It is behind door/p, which does not let the user through: policy: the sign-in is at least aal2"},
 		{gate.Stop{Reason: "new", At: "s/x"}, "new at s/x"},
 	} {
 		assert.Equal(t, c.want, answer.Stop(c.stop))
@@ -71,7 +71,7 @@ func TestStopsInWords(t *testing.T) {
 func TestRoutesInWords(t *testing.T) {
 	path := []gate.Hop{{Group: "d/a", How: "rule"}, {Group: "d/b", How: "nested"}}
 	for want, r := range map[string]gate.Route{
-		"Line s/m gives it to d/u in person":                                        {Mapping: "s/m", Direct: true},
+		"Line s/m gives it to d/u by name":                                        {Mapping: "s/m", Direct: true},
 		"Line s/m gives it to everyone":                                             {Mapping: "s/m"},
 		"Line s/m gives it by the tag crew":                                         {Mapping: "s/m", By: "tag:crew"},
 		"Line s/m gives it: d/u is by rule in d/a, which is in d/b":                 {Mapping: "s/m", Path: path},
@@ -116,7 +116,7 @@ func TestSentences(t *testing.T) {
 		why  *answer.Why
 		want []string
 	}{
-		{open, []string{"Una (d/u) holds r on /o in s, breadth team, and it is open whatever the situation.", "/o is not declared; / above it decides."}},
+		{open, []string{"Una (d/u) holds r on /o in s, breadth team, and it is open in any situation.", "/o is not declared; / above it decides."}},
 		{why(gate.Open, facts), []string{"Una (d/u) holds r on /o in s, and it is open in this situation (from 198.51.100.9, device name loaner-7)."}},
 		{depends, []string{"Una (d/u) holds r on /o in s, and it is open if the time is in the window night."}},
 		{why(gate.Shut, nil), []string{"Una (d/u) is given r on /o in s, but it is shut."}},

@@ -61,7 +61,7 @@ type Counts struct {
 	Joined        int `json:"joined"`
 	Left          int `json:"left"`
 	Changed       int `json:"changed"`
-	Off           int `json:"off" doc:"Users who were active and are not any more, or are gone."`
+	Off           int `json:"off" doc:"Users who became inactive, or are gone."`
 	NewGroups     int `json:"new_groups"`
 	GoneGroups    int `json:"gone_groups"`
 	ChangedGroups int `json:"changed_groups"`
@@ -69,7 +69,7 @@ type Counts struct {
 	Removed       int `json:"removed" doc:"Members that groups lose."`
 	OtherDevices  int `json:"devices_changed"`
 	Rejected      int `json:"rejected"`
-	Alone         int `json:"alone" doc:"Records of a feed that join no account."`
+	Alone         int `json:"alone" doc:"Records of a feed that match no account."`
 	Gains         int `json:"gains" doc:"Entitlements that people gain."`
 	Losses        int `json:"losses"`
 	Changes       int `json:"changes"`
@@ -85,14 +85,14 @@ type Preview struct {
 	Groups   []GroupChange    `json:"groups" nullable:"false"`
 	Devices  []RecordChange   `json:"devices" nullable:"false"`
 	Rejected []string         `json:"rejected" doc:"What cannot be taken, with its place and the reason." nullable:"false"`
-	Alone    []string         `json:"alone" doc:"Records of a feed that join no account." nullable:"false"`
+	Alone    []string         `json:"alone" doc:"Records of a feed that match no account." nullable:"false"`
 	Gains    []change.Held    `json:"gains" nullable:"false"`
 	Losses   []change.Held    `json:"losses" nullable:"false"`
 	Changes  []change.Changed `json:"changes" nullable:"false"`
 	// Touched and Looked say for how many people it was worked out what they gain
 	// and lose.
 	Touched int `json:"touched" doc:"People whom the run touches."`
-	Looked  int `json:"looked" doc:"People of these for whom gains and losses were worked out."`
+	Looked  int `json:"looked" doc:"How many of these gains and losses were computed for."`
 }
 
 // RecordChange is a user or a device that comes, goes or changes.
@@ -152,9 +152,9 @@ func (c *Checked) Failed() bool {
 	return slices.ContainsFunc(c.Steps, func(s Step) bool { return s.State == "failed" })
 }
 
-// Token is a token, shown this once.
+// Token is a token, shown only once.
 type Token struct {
-	Token string `json:"token" doc:"It is shown this once; the service keeps only its hash."`
+	Token string `json:"token" doc:"It is shown only once; the service keeps its hash."`
 }
 
 // Hello is the first event of a stream of events.

@@ -11,33 +11,33 @@ type Operators struct {
 type Operator struct {
 	Name      string    `json:"name"`
 	Role      string    `json:"role" enum:"viewer,editor,approver,admin"`
-	Display   string    `json:"display,omitempty" doc:"The name for people."`
+	Display   string    `json:"display,omitempty" doc:"The display name."`
 	Password  bool      `json:"password" doc:"Whether a password is set."`
 	TwoFactor bool      `json:"two_factor" doc:"Whether a second factor is asked for."`
 	Issuer    string    `json:"issuer,omitempty" doc:"The provider of OpenID Connect that signs this one in."`
-	Off       bool      `json:"off,omitempty" doc:"Switched off."`
+	Inactive  bool      `json:"inactive,omitempty" doc:"Whether the operator is deactivated."`
 	Version   int       `json:"version" doc:"Counts up with every change; it is the ETag."`
 	Created   time.Time `json:"created"`
 }
 
-// OperatorChange is what is to be otherwise in an operator; what is missing stays.
+// OperatorChange is a change of an operator; what is missing stays as it is.
 type OperatorChange struct {
 	Role     *string `json:"role,omitempty" enum:"viewer,editor,approver,admin"`
 	Display  *string `json:"display,omitempty" maxLength:"200"`
 	Password *string `json:"password,omitempty" minLength:"12" maxLength:"1000"`
 	Issuer   *string `json:"issuer,omitempty" doc:"The provider of OpenID Connect that may sign this one in, by the name."`
-	Off      *bool   `json:"off,omitempty"`
+	Inactive *bool   `json:"inactive,omitempty"`
 }
 
 // SecondFactor is the secret of a second factor.
 type SecondFactor struct {
-	Secret  string `json:"secret" doc:"In base 32 (RFC 4648); shown this once."`
+	Secret  string `json:"secret" doc:"In base 32 (RFC 4648); shown only once."`
 	Address string `json:"address" doc:"For authenticators."`
 }
 
 // Settings are the settings of the service.
 type Settings struct {
-	TwoPersons bool `json:"two_persons" doc:"Whether one who staged a change may not commit it."`
+	TwoPersons bool `json:"two_persons" doc:"The two-person rule: who staged a change may not commit it."`
 }
 
 // Version tells these settings from others.
@@ -61,7 +61,7 @@ type TokenInfo struct {
 	Created   time.Time  `json:"created"`
 	Expires   *time.Time `json:"expires,omitempty"`
 	Expired   bool       `json:"expired,omitempty"`
-	Systems   []string   `json:"systems,omitempty" doc:"The only systems that it opens; missing: all."`
+	Systems   []string   `json:"systems,omitempty" doc:"The only systems that it may be used for; missing: all."`
 	User      string     `json:"user,omitempty" doc:"Whose groups it manages."`
 	Directory string     `json:"directory,omitempty" doc:"The directory that it pushes to."`
 }
@@ -70,8 +70,8 @@ type TokenInfo struct {
 type TokenChange struct {
 	Name    string     `json:"name" minLength:"1"`
 	Role    string     `json:"role,omitempty" enum:"viewer,editor,approver,admin" doc:"Missing only with user."`
-	Expires *time.Time `json:"expires,omitempty" doc:"When it ends (RFC 3339). Missing: never."`
-	Systems []string   `json:"systems,omitempty" doc:"The only systems that it opens. Missing: all."`
+	Expires *time.Time `json:"expires,omitempty" doc:"When it expires (RFC 3339). Missing: never."`
+	Systems []string   `json:"systems,omitempty" doc:"The only systems that it may be used for. Missing: all."`
 	User    string     `json:"user,omitempty" doc:"A user whose groups it manages, and nothing else."`
 }
 
@@ -98,7 +98,7 @@ type Entry struct {
 type Verified struct {
 	Holds   bool   `json:"holds"`
 	Entries int64  `json:"entries" doc:"How many hold."`
-	Hash    string `json:"hash,omitempty" doc:"Of the newest of these: keep it elsewhere, to see later that none was taken from the end."`
+	Hash    string `json:"hash,omitempty" doc:"Hash of the newest entry. Keep it elsewhere: with it a later check can tell whether entries were removed from the end."`
 	Broken  int64  `json:"broken,omitempty" doc:"The first entry that does not hold."`
 	Reason  string `json:"reason,omitempty"`
 }
@@ -114,6 +114,6 @@ type OwnGroups struct {
 type OwnGroup struct {
 	Group       string   `json:"group"`
 	Description string   `json:"description,omitempty"`
-	Rule        string   `json:"rule,omitempty" doc:"Of a group by rule, whose members nobody lists."`
+	Rule        string   `json:"rule,omitempty" doc:"The rule, of a group by rule."`
 	Members     []Member `json:"members" nullable:"false"`
 }

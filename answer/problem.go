@@ -79,16 +79,16 @@ func ProblemOf(err error) *Problem {
 		}
 	case errors.As(err, &object):
 		return &Problem{
-			Type: typeObject, Title: "The object must be said", Status: http.StatusUnprocessableEntity, Detail: object.Error(),
+			Type: typeObject, Title: "An object is needed", Status: http.StatusUnprocessableEntity, Detail: object.Error(),
 			Within: object.System, Objects: object.Objects,
 		}
 	case errors.As(err, &field):
 		return &Problem{
-			Type: typeField, Title: "A value that cannot be read", Status: http.StatusUnprocessableEntity, Detail: field.Error(),
+			Type: typeField, Title: "Invalid value", Status: http.StatusUnprocessableEntity, Detail: field.Error(),
 			Field: field.Field, Value: field.Value, Problem: field.Problem,
 		}
 	case errors.As(err, &notNow):
-		return &Problem{Type: typeNotNow, Title: "Not as things are", Status: http.StatusConflict, Detail: notNow.Error()}
+		return &Problem{Type: typeNotNow, Title: "Conflict", Status: http.StatusConflict, Detail: notNow.Error()}
 	}
 	return &Problem{Title: "The service failed", Status: http.StatusInternalServerError, Detail: "the service could not answer; its log says why"}
 }

@@ -21,13 +21,13 @@ type Trial struct {
 	Note     string    `json:"note,omitempty" doc:"What it is for."`
 	Author   string    `json:"author" doc:"Who began it."`
 	Created  time.Time `json:"created"`
-	Base     int       `json:"base" doc:"The revision on which its newest change was staged."`
+	Base     int       `json:"base" doc:"The revision on which the newest change was staged."`
 	Version  int       `json:"version" doc:"Counts up with every change to the trial; it is the ETag."`
 	Reverts  int       `json:"reverts,omitempty" doc:"The revision that it reverts."`
-	Changes  []Staged  `json:"changes" doc:"In the order in which they are made." nullable:"false"`
-	Stands   bool      `json:"stands" doc:"Whether all of it can be made on the revision in force."`
+	Changes  []Staged  `json:"changes" doc:"In the order in which they are applied." nullable:"false"`
+	Stands   bool      `json:"stands" doc:"Whether all changes can be applied to the revision in force."`
 	Obstacle string    `json:"obstacle,omitempty" doc:"Why not."`
-	Notices  []string  `json:"notices,omitempty" doc:"What is worth knowing before it is committed."`
+	Notices  []string  `json:"notices,omitempty" doc:"Notices to read before it is committed."`
 }
 
 // Staged is a staged change.
@@ -55,10 +55,10 @@ type Outcome struct {
 	Situation map[string]string `json:"situation"`
 	Total     Tally             `json:"total"`
 	People    int               `json:"people" doc:"How many people it touches."`
-	Looked    int               `json:"looked,omitempty" doc:"Where it was not worked out for everyone whom it may touch: for how many."`
+	Looked    int               `json:"looked,omitempty" doc:"Where it was not computed for everyone whom it may touch: for how many people."`
 	BySystem  []Tallied         `json:"by_system" doc:"The systems that it touches." nullable:"false"`
 	ByPerson  []Tallied         `json:"by_person" doc:"The people whom it touches most, at most 50." nullable:"false"`
-	Seats     []TurnedSeats     `json:"seats,omitempty" doc:"Products with a number of seats of which others are taken."`
+	Seats     []TurnedSeats     `json:"seats,omitempty" doc:"Products whose taken seats change."`
 	Items     []Effected        `json:"items" doc:"A page of all that it changes, by person." nullable:"false"`
 	Next      string            `json:"next,omitempty" doc:"The cursor of the next page; missing on the last."`
 }
@@ -67,8 +67,8 @@ type Outcome struct {
 type Tally struct {
 	Gains    int `json:"gains"`
 	Losses   int `json:"losses"`
-	Changes  int `json:"changes" doc:"What is held before and after, in another way."`
-	Reroutes int `json:"reroutes" doc:"What stays as it is, but comes by other routes."`
+	Changes  int `json:"changes" doc:"Held before and after, but changed."`
+	Reroutes int `json:"reroutes" doc:"Unchanged, but by other routes."`
 }
 
 // Add counts one effect.
@@ -124,7 +124,7 @@ type Turned struct {
 	Guarantees change.TurnedGuarantees `json:"guarantees"`
 	// Whole says whether all findings were looked for, or those alone that what is
 	// written has in it.
-	Whole bool `json:"whole" doc:"Whether everything was looked for; else what is found in what is written, errors all of them."`
+	Whole bool `json:"whole" doc:"Whether all findings were checked; otherwise only those in the documents, and all errors."`
 }
 
 // Stops says whether it keeps a trial from being committed.
@@ -142,7 +142,7 @@ func (t *Turned) errors() (n int) {
 // Impact is what a change would take away or let pass, said before it is staged.
 type Impact struct {
 	Sentence string   `json:"sentence" doc:"What the change does."`
-	Passes   []string `json:"passes,omitempty" doc:"Of a rule that moves: the rules that it passes."`
+	Passes   []string `json:"passes,omitempty" doc:"Of a rule that moves: the rules that it moves past."`
 	Turned   *Turned  `json:"turned,omitempty"`
 	Outcome
 }
@@ -150,7 +150,7 @@ type Impact struct {
 // Committed is what a commit made.
 type Committed struct {
 	Revision  int    `json:"revision"`
-	Rebased   bool   `json:"rebased" doc:"Whether the map had moved since, in what the trial does not touch."`
-	Again     bool   `json:"again,omitempty" doc:"It had been committed already, by the same key."`
+	Rebased   bool   `json:"rebased" doc:"Whether others had committed in the meantime, without touching the same things."`
+	Again     bool   `json:"again,omitempty" doc:"Whether it had been committed already, with the same key."`
 	Overrides string `json:"overrides,omitempty" doc:"What was overridden, by whom and why."`
 }

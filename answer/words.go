@@ -44,7 +44,7 @@ func Sentences(w *Why, display string) []string {
 }
 
 func stateSentence(w *Why, who, what string) string {
-	given := "whatever the situation"
+	given := "in any situation"
 	if len(w.Situation) > 0 {
 		var facts []string
 		for _, field := range situation.Fields {
@@ -115,33 +115,34 @@ func Stop(s gate.Stop) string {
 	case gate.ByCondition:
 		return fmt.Sprintf("Line %s gives it only if %s", s.At, Need(situation.Need(s.Detail)))
 	case gate.ByInactive:
-		return fmt.Sprintf("The account %s is switched off", s.At)
+		return fmt.Sprintf("The account %s is inactive", s.At)
 	case gate.ByExpired:
-		return fmt.Sprintf("The account %s ended at %s", s.At, s.Detail)
+		return fmt.Sprintf("The account %s expired at %s", s.At, s.Detail)
 	case gate.ByPrerequisite:
-		return fmt.Sprintf("%s asks for the attribute %s, which the user lacks", s.At, s.Detail)
+		system, _, _ := strings.Cut(s.At, "/")
+		return fmt.Sprintf("%s requires the attribute %s, which the user lacks", system, s.Detail)
 	case gate.ByDeny:
 		return fmt.Sprintf("Line %s denies it", s.At)
 	case gate.ByLimit:
 		return fmt.Sprintf("The limit %s forbids it", s.At)
 	case gate.ByFeature:
-		return fmt.Sprintf("%s needs the feature %s, which is not there", s.At, s.Detail)
+		return fmt.Sprintf("%s needs the feature %s, which the user lacks", s.At, s.Detail)
 	case gate.ByNoSeat:
 		return fmt.Sprintf("%s has no seat left", s.At)
 	case gate.ByGate:
-		return fmt.Sprintf("It stands behind %s, which does not let through: %s", s.At, inner(s.Detail))
+		return fmt.Sprintf("It is behind %s, which does not let the user through: %s", s.At, inner(s.Detail))
 	case gate.ByRule:
-		return fmt.Sprintf("Line %s refuses it before another permits it", s.At)
+		return fmt.Sprintf("Line %s refuses it before another line permits it", s.At)
 	case gate.ByOverride:
 		return fmt.Sprintf("The user's own override refuses it (%s)", s.At)
 	case gate.ByPolicy:
-		return fmt.Sprintf("Policy %s does not let it through%s", s.At, because(s.Detail))
+		return fmt.Sprintf("Policy %s blocks it%s", s.At, because(s.Detail))
 	case gate.ByDoor:
 		return fmt.Sprintf("The folder allows it, but %s does not", s.At)
 	case gate.ByLogin:
 		return fmt.Sprintf("The user cannot log in there: %s%s", s.At, because(s.Detail))
 	case gate.ByAdmit:
-		return fmt.Sprintf("The sign-in is not admitted by %s%s", s.At, because(s.Detail))
+		return fmt.Sprintf("%s does not admit the sign-in%s", s.At, because(s.Detail))
 	case gate.BySource:
 		return fmt.Sprintf("Users of the directory %s are not known here (%s)", s.Detail, s.At)
 	}
@@ -207,7 +208,7 @@ var hows = map[string]string{
 // Route puts one way to an entitlement into words.
 func Route(r gate.Route, user string) string {
 	if r.Direct {
-		return fmt.Sprintf("Line %s gives it to %s in person", r.Mapping, user)
+		return fmt.Sprintf("Line %s gives it to %s by name", r.Mapping, user)
 	}
 	by := ""
 	if kind, value, ok := strings.Cut(r.By, ":"); ok {

@@ -34,6 +34,7 @@ type app struct {
 
 	started bool // the arguments were understood
 	failed  bool // the answer is a failed check
+	refused bool // what was asked for is held
 }
 
 // Main runs the command line and returns its exit code.
@@ -51,7 +52,10 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 		err = errors.Join(err, a.local.close(context.WithoutCancel(ctx), err == nil))
 	}
 	if err == nil {
-		if a.failed {
+		switch {
+		case a.refused:
+			return exitRefused
+		case a.failed:
 			return exitFailed
 		}
 		return exitDone

@@ -36,8 +36,8 @@ overridden, by someone who may, with a reason that the history keeps.`,
 		},
 	}
 	cmd.Flags().StringVar(&reason, "reason", "", "why, for those who read the history")
-	cmd.Flags().StringVar(&override, "override", "", "why it is to be committed though it brings an error or breaks a guarantee")
-	cmd.Flags().StringVar(&key, "key", "", "a text of your own: the same commit asked for again by it is made once")
+	cmd.Flags().StringVar(&override, "override", "", "why to commit although it brings an error or breaks a guarantee")
+	cmd.Flags().StringVar(&key, "key", "", "an idempotency key: a repeated commit with the same key is made only once")
 	_ = cmd.MarkFlagRequired("reason")
 	return cmd
 }

@@ -43,7 +43,7 @@ func (a *app) intakeRun() *cobra.Command {
 		Short: "Read the source of a directory and show what would change",
 		Long: `Reads everything that the source of a directory holds and shows what it would
 change. The run then waits to be committed, unless --commit does so at once. The
-exit code is 1 where the run failed or is held.`,
+exit code is 1 if the run failed, and 5 if it is held.`,
 		Example: `  gatemap intake run cindervale
   gatemap intake run personnel --commit`,
 		Args:              cobra.ExactArgs(1),
@@ -219,7 +219,7 @@ func (a *app) ofRun(use, short, example string, work func(context.Context, *clie
 }
 
 func (a *app) intakeShow() *cobra.Command {
-	return a.ofRun("show RUN", "What a run changes, or changed", "  gatemap intake show 12 -o csv",
+	return a.ofRun("show RUN", "The changes of a run", "  gatemap intake show 12 -o csv",
 		func(ctx context.Context, c *client.Client, id int64) (*answer.Run, error) { return c.Run(ctx, id) })
 }
 

@@ -53,7 +53,7 @@ func (a *app) operatorsText(all *answer.Operators) error {
 		if o.Issuer != "" {
 			by = append(by, o.Issuer)
 		}
-		if o.Off {
+		if o.Inactive {
 			by = append(by, "inactive")
 		}
 		a.print("%s  %s  %s  %s\n", a.paint(strong, pad(o.Name, wide)), pad(o.Role, 8), pad(o.Display, 20), strings.Join(by, ", "))
@@ -62,28 +62,28 @@ func (a *app) operatorsText(all *answer.Operators) error {
 }
 
 func operatorsTable(all *answer.Operators) [][]string {
-	rows := [][]string{{"operator", "role", "display", "password", "two_factor", "issuer", "off"}}
+	rows := [][]string{{"operator", "role", "display", "password", "two_factor", "issuer", "inactive"}}
 	for _, o := range all.Operators {
-		rows = append(rows, []string{o.Name, o.Role, o.Display, strconv.FormatBool(o.Password), strconv.FormatBool(o.TwoFactor), o.Issuer, strconv.FormatBool(o.Off)})
+		rows = append(rows, []string{o.Name, o.Role, o.Display, strconv.FormatBool(o.Password), strconv.FormatBool(o.TwoFactor), o.Issuer, strconv.FormatBool(o.Inactive)})
 	}
 	return rows
 }
 
 func (a *app) operatorSet() *cobra.Command {
 	var role, display, issuer string
-	var password, off bool
+	var password, inactive bool
 	cmd := &cobra.Command{
 		Use: "set NAME", Short: "Add or change an operator",
 		Long: `Adds an operator, or changes what the flags name in one. --password reads a password
 from the terminal, or a line of standard input, and never from the command line.`,
-		Example: "  gatemap operator set edda.marsh --role approver --display \"Edda Marsh\" --password\n  gatemap operator set edda.marsh --off", Args: cobra.ExactArgs(1),
+		Example: "  gatemap operator set edda.marsh --role approver --display \"Edda Marsh\" --password\n  gatemap operator set edda.marsh --inactive", Args: cobra.ExactArgs(1),
 	}
 	flags := cmd.Flags()
 	flags.StringVar(&role, "role", "", "viewer, editor, approver or admin")
 	flags.StringVar(&display, "display", "", "the name for people")
 	flags.StringVar(&issuer, "issuer", "", "the provider of OpenID Connect that may sign this one in")
 	flags.BoolVar(&password, "password", false, "read a password for signing in")
-	flags.BoolVar(&off, "off", false, "deactivate the operator; --off=false activates again")
+	flags.BoolVar(&inactive, "inactive", false, "deactivate the operator; --inactive=false activates again")
 	_ = cmd.RegisterFlagCompletionFunc("role", cobra.FixedCompletions([]string{"viewer", "editor", "approver", "admin"}, cobra.ShellCompDirectiveNoFileComp))
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		var change answer.OperatorChange
@@ -95,8 +95,8 @@ from the terminal, or a line of standard input, and never from the command line.
 				*to.field = to.value
 			}
 		}
-		if flags.Changed("off") {
-			change.Off = &off
+		if flags.Changed("inactive") {
+			change.Inactive = &inactive
 		}
 		if password {
 			text, err := a.readPassword()

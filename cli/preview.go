@@ -13,7 +13,8 @@ import (
 
 // showRun shows a run that rests, with its preview where that is kept.
 func (a *app) showRun(ctx context.Context, c *client.Client, run *answer.Run) error {
-	a.failed = run.State == answer.RunFailed || run.State == answer.RunHeld || run.State == answer.RunCutOff
+	a.failed = run.State == answer.RunFailed || run.State == answer.RunCutOff
+	a.refused = run.State == answer.RunHeld
 	p, err := c.Preview(ctx, run.ID)
 	if err != nil {
 		p = &answer.Preview{Run: *run}
@@ -62,10 +63,10 @@ func (a *app) previewText(p *answer.Preview) error {
 	}))
 	list("Losses", r.Counts.Losses, lines(p.Losses, func(h change.Held) string { return h.User + "  " + entitled(&h.Entitlement) }))
 	if r.Counts.Changes > 0 {
-		a.print("%s that people hold otherwise than before\n\n", count(r.Counts.Changes, "entitlement", "entitlements"))
+		a.print("%s changed in another way\n\n", count(r.Counts.Changes, "entitlement", "entitlements"))
 	}
 	if p.Looked < p.Touched {
-		a.print("Gains and losses are worked out for %d of the %d people whom it touches.\n\n", p.Looked, p.Touched)
+		a.print("Gains and losses are computed for %d of the %d people whom the run touches.\n\n", p.Looked, p.Touched)
 	}
 	switch r.State {
 	case answer.RunWaiting:
@@ -75,9 +76,9 @@ func (a *app) previewText(p *answer.Preview) error {
 	case answer.RunCommitted:
 		a.print("In force as revision %d.\n", r.Revision)
 	case answer.RunUnchanged:
-		a.print("The map holds just that already.\n")
+		a.print("The map is up to date.\n")
 	case answer.RunFailed, answer.RunCutOff:
-		a.print("The map is as it was.\n")
+		a.print("The map is unchanged.\n")
 	}
 	return nil
 }

@@ -160,7 +160,7 @@ func TestApplyTellsWhatIsWrong(t *testing.T) {
 func TestASourceHasOnePlace(t *testing.T) {
 	var errs place.Errors
 	connect.NewTables(&directory.Source{LDIF: &place.Text{}, CSV: &directory.CSV{}, Follow: "stream"}, &errs)
-	assert.ErrorContains(t, errs.Err(), "several places to read from")
+	assert.ErrorContains(t, errs.Err(), "several things to read")
 	assert.ErrorContains(t, errs.Err(), "follow is for directory servers")
 }
 

@@ -78,7 +78,7 @@ func NewTables(source *directory.Source, errs *place.Errors) *Tables {
 		}
 	}
 	if places > 1 {
-		errs.Addf(source.Place, "the source says several places to read from; it has one of the keys ldif, ldap, csv and scim")
+		errs.Addf(source.Place, "the source names several things to read: give one of the keys ldif, ldap, csv and scim")
 	}
 	if source.Follow != "" && source.LDAP == nil {
 		errs.Addf(source.Place, "follow is for directory servers; a file is read as often as every says")

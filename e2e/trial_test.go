@@ -161,7 +161,7 @@ func TestTrialsInTheConsole(t *testing.T) {
 	p.mu.Unlock()
 	p.fill("Group", "night-assistants")
 	p.press("Stage")
-	p.sees("Takes cindervale/ilse.okonjo out of the group cindervale/night-assistants.", "Losses and gains by system", "losses, ", "for 1 person", "archive")
+	p.sees("Removes cindervale/ilse.okonjo from the group cindervale/night-assistants.", "Losses and gains by system", "losses, ", "for 1 person", "archive")
 	assert.NotContains(t, p.text(), "Reason", "an editor commits nothing")
 	p.press("Sign out")
 	p.sees("What people can do, why, and why not.")

@@ -32,7 +32,7 @@ const MinPassword = 12
 // programs read too. The error says that it is too short.
 func HashPassword(password string) (string, error) {
 	if n := len([]rune(password)); n < MinPassword {
-		return "", fmt.Errorf("a password has at least %d characters; this one has %d", MinPassword, n)
+		return "", fmt.Errorf("a password needs at least %d characters; this one has %d", MinPassword, n)
 	}
 	salt := make([]byte, saltSize)
 	_, _ = rand.Read(salt) // never fails (crypto/rand)

@@ -78,7 +78,7 @@ func Operations(open, closed, kept chi.Router, s *service.Service, p *Provider, 
 type Facts struct {
 	From       string `query:"from" doc:"Source address." example:"198.51.100.9"`
 	At         string `query:"at" doc:"Point in time (RFC 3339)." example:"2026-11-23T22:00:00Z"`
-	Device     string `query:"device" doc:"What the device is: managed,compliant or none."`
+	Device     string `query:"device" doc:"Properties of the device: managed,compliant or none."`
 	DeviceName string `query:"device_name" doc:"A device of a directory, by name."`
 	Strength   string `query:"strength" doc:"Strength of the sign-in: aal1, aal2 or aal3."`
 	Access     string `query:"access" doc:"Way into the network: vpn, wifi or wired."`

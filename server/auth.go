@@ -21,7 +21,7 @@ const cookie = "gatemap_session"
 
 var unauthorized = &problem{
 	Title: "Not signed in", Status: http.StatusUnauthorized,
-	Detail: "this call needs a token of the service in the header Authorization: Bearer TOKEN, or a session of the console",
+	Detail: "this call needs a token in the header Authorization: Bearer TOKEN, or a console session",
 }
 
 // crossOrigin refuses what a page of another origin makes a browser send: by
@@ -138,7 +138,7 @@ func bound(c huma.Context, by operator.Actor) error {
 			return nil
 		}
 	}
-	return &operator.ForbiddenError{Actor: by, Reason: by.Name + " opens " + strings.Join(by.Systems, ", ") + " alone: name one of these in system, where the call takes one"}
+	return &operator.ForbiddenError{Actor: by, Reason: by.Name + " opens " + strings.Join(by.Systems, ", ") + " only: name one of them in system, if the call takes one"}
 }
 
 // sessions are the calls by which the console signs in and out.

@@ -31,7 +31,7 @@ func (s *Server) serveConsole(w http.ResponseWriter, r *http.Request) {
 	}
 	page, err := fs.ReadFile(s.console, "index.html")
 	if err != nil {
-		writeText(w, http.StatusNotFound, "This gatemap was built without its console: make web, then build again.\nThe API is at /api/v1.\n")
+		writeText(w, http.StatusNotFound, "This gatemap was built without its console: run make web, then build again.\nThe API is at /api/v1.\n")
 		return
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")

@@ -23,7 +23,7 @@ func intakes(api huma.API, s *service.Service) {
 	get(api, "/directories", "directories", "The directories, with their newest runs", func(ctx context.Context, _ *struct{}) (*answer.Directories, error) {
 		return s.Directories(ctx)
 	})
-	post(api, "/directories/{name}/intake", "run-intake", "Bring in what the source of a directory holds", operator.Intake, http.StatusAccepted, func(ctx context.Context, in *struct {
+	post(api, "/directories/{name}/intake", "run-intake", "Read the source of a directory and preview or commit the changes", operator.Intake, http.StatusAccepted, func(ctx context.Context, in *struct {
 		Name string `path:"name"`
 		Body struct {
 			Commit  bool `json:"commit,omitempty" doc:"Commit at once, unless the removal limit of the source holds the run."`
@@ -55,7 +55,7 @@ func intakes(api huma.API, s *service.Service) {
 		run, err := s.Run(ctx, in.ID)
 		return &run, err
 	})
-	get(api, "/runs/{id}/preview", "preview", "What a run changes, or changed", func(ctx context.Context, in *Numbered) (*answer.Preview, error) {
+	get(api, "/runs/{id}/preview", "preview", "The changes of a run", func(ctx context.Context, in *Numbered) (*answer.Preview, error) {
 		return s.Preview(ctx, in.ID)
 	})
 	post(api, "/runs/{id}/commit", "commit-run", "Commit a run that waits", operator.Commit, http.StatusOK, func(ctx context.Context, in *struct {
@@ -72,7 +72,7 @@ func intakes(api huma.API, s *service.Service) {
 		return &run, err
 	})
 	sse.Register(api, huma.Operation{
-		Method: http.MethodGet, Path: "/events", OperationID: "events", Summary: "What happens from now on: runs that get further, and new revisions",
+		Method: http.MethodGet, Path: "/events", OperationID: "events", Summary: "Events from now on: progress of runs, changed trials and new revisions",
 		Errors:     []int{http.StatusUnauthorized},
 		Extensions: map[string]any{rightOf: string(operator.Read)},
 	}, map[string]any{"run": answer.Run{}, "trial": answer.TrialChanged{}, "revision": answer.NewRevision{}, "hello": answer.Hello{}}, func(ctx context.Context, _ *struct{}, send sse.Sender) {

@@ -16,7 +16,7 @@ import (
 // pictures registers what is drawn, and what helps to write a change: the lines of
 // systems, the way of an answer through them, the whole map at a glance.
 func pictures(api huma.API, s *service.Service) {
-	question(api, s, "/probe", "probe", "Why a user can do one thing, with what becomes of every line of the system", func(ctx context.Context, a service.Answers, in *struct {
+	question(api, s, "/probe", "probe", "Why a user can do one thing, with the part that every line of the system plays", func(ctx context.Context, a service.Answers, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name."`
 		System string `query:"system" required:"true" minLength:"1" doc:"The system."`
 		Right  string `query:"right" required:"true" minLength:"1" doc:"The right."`
@@ -45,7 +45,7 @@ func pictures(api huma.API, s *service.Service) {
 		}
 		return h.Lines(ctx, unescape(in.Name))
 	})
-	get(api, "/groups/{directory}/{name}/opens", "opens", "All lines by which being in a group opens something", func(ctx context.Context, in *struct {
+	get(api, "/groups/{directory}/{name}/opens", "opens", "All lines by which members of a group get something", func(ctx context.Context, in *struct {
 		FullName
 		Of
 	}) (*answer.Opened, error) {

@@ -22,7 +22,7 @@ type Tried struct {
 
 // Version is which version of something a call is for (RFC 9110 section 13.1.1).
 type Version struct {
-	IfMatch string `header:"If-Match" doc:"The ETag that was last seen: the call is refused if that is not the newest."`
+	IfMatch string `header:"If-Match" doc:"The ETag that was last seen. The call is refused if there is a newer one."`
 }
 
 // number reads the version; 0 is whichever there is.
@@ -32,7 +32,7 @@ func (v *Version) number() (int, error) {
 	}
 	n, err := strconv.Atoi(strings.Trim(strings.TrimPrefix(v.IfMatch, "W/"), `"`))
 	if err != nil || n < 1 {
-		return 0, &problem{Title: "A value that cannot be read", Status: http.StatusUnprocessableEntity, Field: "If-Match", Value: v.IfMatch, Detail: "If-Match is the ETag of an answer of this service"}
+		return 0, &problem{Title: "Invalid value", Status: http.StatusUnprocessableEntity, Field: "If-Match", Value: v.IfMatch, Detail: "If-Match is the ETag of an answer of this service"}
 	}
 	return n, nil
 }
@@ -80,7 +80,7 @@ func trials(api huma.API, s *service.Service) {
 		Tried
 		Version
 		Body struct {
-			Changes []stage.Change `json:"changes" minItems:"1" doc:"In the order in which they are made."`
+			Changes []stage.Change `json:"changes" minItems:"1" doc:"In the order in which they are applied."`
 		}
 	}) (*answer.Trial, error) {
 		version, err := in.number()
@@ -100,7 +100,7 @@ func trials(api huma.API, s *service.Service) {
 		}
 		return s.Unstage(ctx, operator.From(ctx), in.Trial, version, in.Number)
 	})
-	ofTrial(api, http.MethodPost, "/trials/{trial}/withdraw", "withdraw", "Stage that a user loses what lines give to the user by name", operator.Stage, http.StatusOK, func(ctx context.Context, in *struct {
+	ofTrial(api, http.MethodPost, "/trials/{trial}/withdraw", "withdraw", "Stage that lines no longer give an entitlement to a user by name", operator.Stage, http.StatusOK, func(ctx context.Context, in *struct {
 		Tried
 		Body struct {
 			User   string `json:"user" minLength:"1"`
@@ -128,7 +128,7 @@ func trials(api huma.API, s *service.Service) {
 		Tried
 		User   string `query:"user" doc:"Only this user."`
 		System string `query:"system" doc:"Only this system."`
-		Effect string `query:"effect" enum:"gain,loss,change,reroute" doc:"List only these; the counts are of all."`
+		Effect string `query:"effect" enum:"gain,loss,change,reroute" doc:"List only these effects; the counts cover all."`
 		Paging
 		Facts
 	}) (*answer.Outcome, error) {
@@ -138,16 +138,16 @@ func trials(api huma.API, s *service.Service) {
 		}
 		return s.Outcome(ctx, in.Trial, service.Outcoming{Situation: given, User: in.User, System: in.System, Effect: answer.Effect(in.Effect), Limit: in.Limit, Cursor: in.Cursor})
 	})
-	get(api, "/trials/{trial}/turned", "turned", "Which findings and guarantees a trial turns", func(ctx context.Context, in *Tried) (*answer.Turned, error) {
+	get(api, "/trials/{trial}/turned", "turned", "Which findings and guarantees a trial changes", func(ctx context.Context, in *Tried) (*answer.Turned, error) {
 		return s.Turned(ctx, in.Trial)
 	})
 	post(api, "/trials/{trial}/commit", "commit-trial", "Put a trial in force, as one revision", operator.Commit, http.StatusOK, func(ctx context.Context, in *struct {
 		Tried
 		Version
-		Key  string `header:"Idempotency-Key" maxLength:"200" doc:"A text of the caller's own: the same commit asked for again by it is made once."`
+		Key  string `header:"Idempotency-Key" maxLength:"200" doc:"An idempotency key of the caller's own: a repeated call with it commits only once."`
 		Body struct {
 			Reason   string `json:"reason" doc:"Why, for those who read the history."`
-			Override string `json:"override,omitempty" doc:"Why it is to be committed though it brings an error or breaks a guarantee."`
+			Override string `json:"override,omitempty" doc:"Why to commit although it brings an error or breaks a guarantee."`
 		}
 	}) (*answer.Committed, error) {
 		version, err := in.number()

@@ -75,7 +75,7 @@ func (c *checking) bring(ctx context.Context) *connect.Records {
 	s := c.document.Source
 	switch {
 	case s == nil:
-		c.step("source", "good", "the records stand in the map itself")
+		c.step("source", "good", "the records are listed in the map itself")
 		return new(c.folder.Records[c.document.Name])
 	case s.SCIM != nil:
 		r := c.folder.Records[c.document.Name]
@@ -180,7 +180,7 @@ func (c *checking) user(r *connect.Records, a *atlas.Atlas, written string) {
 	where := cmp.Or(u.DN, u.Place.String())
 	state := "good"
 	if !u.IsActive() {
-		state, where = "warned", where+"; the account is switched off, so it holds nothing"
+		state, where = "warned", where+"; the account is inactive, so it holds nothing"
 	}
 	c.step("user", state, "%s is at %s", a.Book.UserName(id), where)
 	groups := a.Book.Subject(id).Groups()
@@ -208,7 +208,7 @@ func (c *checking) user(r *connect.Records, a *atlas.Atlas, written string) {
 		}
 	}
 	if !found {
-		c.step("mapped", "failed", "none of the groups is named by a line of any system, so they open nothing")
+		c.step("mapped", "failed", "no line of any system names any of the groups, so they open nothing")
 		c.nearGroups(a, groups)
 	}
 }
@@ -235,7 +235,7 @@ func (c *checking) nearUser(r *connect.Records, written string) {
 		c.step("near miss", "warned", "looking for the name elsewhere: %v", err)
 	}
 	for _, x := range near[:min(most, len(near))] {
-		c.step("near miss", "warned", "%s has %q as %s, but is not one of the users that the table means", x.DN, written, x.Attribute)
+		c.step("near miss", "warned", "%s has %q as %s, but the attribute table does not select it as a user", x.DN, written, x.Attribute)
 	}
 }
 
@@ -290,7 +290,7 @@ func nearly(ref string, g *directory.Group) string {
 	case len(x) == len(y) && differ == 1 && at > 0:
 		return fmt.Sprintf("the names differ in one part, %s and %s", part(x[at]), part(y[at]))
 	case x[0] == y[0]:
-		return "a group of that name stands under another branch"
+		return "a group of that name is in another branch"
 	case len(x) == len(y) && differ == 1 && len(name.Near(part(x[0]), slices.Values([]string{part(y[0])}))) > 0:
 		return "the name is nearly the same"
 	}

@@ -19,12 +19,12 @@ func TestCheckTellsNearMisses(t *testing.T) {
 		"dn: cn=crew,ou=groups,dc=x\ncn: crew\nmember: uid=ida,ou=people,dc=x\n\n"
 	for _, c := range []struct{ name, mapped, user, want string }{
 		{"mapped", "crew", "ida", "good mapped: in archive: cindervale/crew"},
-		{"another branch", `"cn=crew,ou=units,ou=groups,dc=x"`, "ida", "warned near miss: archive/mapping 1 names \"cn=crew,ou=units,ou=groups,dc=x\", and the user is in cn=crew,ou=groups,dc=x: a group of that name stands under another branch"},
+		{"another branch", `"cn=crew,ou=units,ou=groups,dc=x"`, "ida", "warned near miss: archive/mapping 1 names \"cn=crew,ou=units,ou=groups,dc=x\", and the user is in cn=crew,ou=groups,dc=x: a group of that name is in another branch"},
 		{"one part", `"cn=crew,ou=group,dc=x"`, "ida", "the names differ in one part, ou=group and ou=groups"},
 		{"nearly the name", `"cn=crews,ou=groups,dc=x"`, "ida", "the name is nearly the same"},
 		{"nearly the bare name", "krew", "ida", "the name is nearly the same"},
 		{"another directory", "ridge/crew", "ida", "the same name in another directory"},
-		{"another altogether", "gardeners", "ida", "failed mapped: none of the groups is named by a line of any system"},
+		{"another altogether", "gardeners", "ida", "failed mapped: no line of any system names any of the groups"},
 		{"another name of the user", "crew", "Ida Brandt", "warned near miss: uid=ida,ou=people,dc=x has \"Ida Brandt\" as title; the name that counts is \"ida\""},
 		{"nobody", "crew", "nobody.at.all", "failed user: there is no user"},
 	} {

@@ -30,7 +30,7 @@ type Committing struct {
 // *operator.ForbiddenError.
 func (s *Service) CommitTrial(ctx context.Context, by operator.Actor, named string, c Committing) (*answer.Committed, error) {
 	if strings.TrimSpace(c.Reason) == "" {
-		return nil, badField("reason", "", "a commit needs a reason, for those who read the history")
+		return nil, badField("reason", "", "a commit needs a reason")
 	}
 	if c.Key != "" {
 		r, again, err := s.store.RevisionByKey(ctx, by.Name+" "+c.Key)
@@ -66,7 +66,7 @@ func (s *Service) CommitTrial(ctx context.Context, by operator.Actor, named stri
 		return nil, err
 	}
 	if len(put)+len(gone) == 0 {
-		return nil, &answer.ConflictError{Message: "the changes of this trial undo each other: there is nothing to commit"}
+		return nil, &answer.ConflictError{Message: "the changes of this trial cancel each other out: there is nothing to commit"}
 	}
 	changes, err := json.Marshal(w.changes)
 	if err != nil {
@@ -94,7 +94,7 @@ func (s *Service) mayCommit(ctx context.Context, by operator.Actor, t *store.Tri
 	case len(w.changes) == 0:
 		return &answer.ConflictError{Message: fmt.Sprintf("nothing is staged in the trial %s", t.Name)}
 	case by.Systems != nil:
-		return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s is for some systems alone, and a commit is for the whole map", by.Name)}
+		return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s is limited to some systems, and a commit is for the whole map", by.Name)}
 	}
 	settings, err := s.Settings(ctx)
 	if err != nil || !settings.TwoPersons || by.Role == operator.Manager {
@@ -102,7 +102,7 @@ func (s *Service) mayCommit(ctx context.Context, by operator.Actor, t *store.Tri
 	}
 	for i, c := range w.changes {
 		if c.By == by.Name {
-			return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s staged change %d of this trial: with the two-person rule someone else commits it", by.Name, i+1)}
+			return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s staged change %d of this trial: by the two-person rule someone else must commit it", by.Name, i+1)}
 		}
 	}
 	return nil
@@ -142,7 +142,7 @@ func (s *Service) overridden(by operator.Actor, w *tried, why string) (string, e
 	case len(stops) == 0:
 		return "", nil
 	case why == "":
-		return "", &answer.ConflictError{Message: strings.TrimRight(strings.Join(stops, "; "), ".?") + ". Put it right, or let an approver override it with a reason."}
+		return "", &answer.ConflictError{Message: strings.TrimRight(strings.Join(stops, "; "), ".?") + ". Fix it, or let an approver override it with a reason."}
 	}
 	if err := by.May(operator.Override); err != nil {
 		return "", err
@@ -165,21 +165,21 @@ func (s *Service) Revert(ctx context.Context, by operator.Actor, number int, nam
 		return nil, &directory.NotFoundError{Kind: "revision", Name: fmt.Sprint(number)}
 	}
 	if number == 1 {
-		return nil, &answer.ConflictError{Message: "revision 1 is the beginning: there is nothing before it"}
+		return nil, &answer.ConflictError{Message: "revision 1 is the first: there is nothing to go back to"}
 	}
 	turns, err := s.store.Turned(ctx, number, maxRestored+1)
 	if err != nil {
 		return nil, err
 	}
 	if len(turns) > maxRestored {
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("revision %d changed more than %d records: bring the directory in anew instead", number, maxRestored)}
+		return nil, &answer.ConflictError{Message: fmt.Sprintf("revision %d changed more than %d records: run the intake of the directory instead", number, maxRestored)}
 	}
 	w := &tried{head: s.Head()}
 	for _, t := range turns {
 		w.changes = append(w.changes, staged{restoring(t), by.Name})
 	}
 	if w.try(); w.err != nil {
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("revision %d cannot be undone, as what it changed was changed again: %v", number, w.err)}
+		return nil, &answer.ConflictError{Message: fmt.Sprintf("revision %d cannot be reverted, because what it changed was changed again: %v", number, w.err)}
 	}
 	if named == "" {
 		named = fmt.Sprintf("revert-%d", number)
@@ -219,7 +219,7 @@ func mayStage(by operator.Actor, c *stage.Change) error {
 func movedTrial(t *store.Trial) error {
 	return &answer.Problem{
 		Title: "Changed by someone else", Status: 412,
-		Detail: fmt.Sprintf("the trial %s is at version %d by now: look at it again, and send what you mean for that version", t.Name, t.Version),
+		Detail: fmt.Sprintf("the trial %s has changed and is at version %d now: read it again, then repeat the call for that version", t.Name, t.Version),
 	}
 }
 
@@ -227,7 +227,7 @@ func notNow(err error) error { return &answer.ConflictError{Message: err.Error()
 
 func badField(field, value, problem string) error {
 	return &answer.Problem{
-		Title: "A value that cannot be used", Status: 422, Field: field, Value: value, Problem: problem, Detail: field + ": " + problem,
+		Title: "Invalid value", Status: 422, Field: field, Value: value, Problem: problem, Detail: field + ": " + problem,
 	}
 }
 
@@ -239,7 +239,7 @@ func badChange(i, of int, err error) error {
 		return err
 	}
 	field := fmt.Sprintf("changes[%d]", i)
-	p := &answer.Problem{Title: "A change that cannot be made", Status: 422, Field: field, Problem: err.Error(), Detail: err.Error()}
+	p := &answer.Problem{Title: "Invalid change", Status: 422, Field: field, Problem: err.Error(), Detail: err.Error()}
 	if of > 1 {
 		p.Detail = field + ": " + p.Detail
 	}

@@ -224,7 +224,7 @@ func TestACommitOnAHeadThatHasMoved(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, c.Rebased)
 	err = commit(s, ada, "same", "")
-	assert.ErrorContains(t, err, "title of dome/ilse is Guard now; when this was staged it was Cook")
+	assert.ErrorContains(t, err, "title of dome/ilse is Guard now; it was Cook when this was staged")
 	assert.ErrorContains(t, err, "revision 2 by ada.lindqvist (r)")
 	trial, err := s.Trial(ctx, "same")
 	require.NoError(t, err)
@@ -232,7 +232,7 @@ func TestACommitOnAHeadThatHasMoved(t *testing.T) {
 	assert.Contains(t, trial.Obstacle, "title of dome/ilse is Guard now")
 	_, err = s.Revert(ctx, ada, 2, "")
 	require.Error(t, err, "revision 3 wrote the same file")
-	assert.ErrorContains(t, err, "revision 2 cannot be undone, as what it changed was changed again")
+	assert.ErrorContains(t, err, "revision 2 cannot be reverted, because what it changed was changed again")
 }
 
 func TestWhatKeepsATrialFromBeingCommitted(t *testing.T) {
@@ -304,7 +304,7 @@ func TestATrialFromAFolder(t *testing.T) {
 	defer s.Close()
 	files := s.Head().Documents()
 	_, err := s.TrialFrom(ctx, ada, "none", "", maps.Clone(files))
-	assert.ErrorContains(t, err, "there is nothing to try")
+	assert.ErrorContains(t, err, "there is nothing to stage")
 	files["doors.yaml"] += "  - {name: more, action: permit, groups: [crew]}\n"
 	files["new.yaml"] = "system: s\ntype: licences\nproducts: [{product: p, features: [f]}]\nmappings: []\n"
 	delete(files, "dome.yaml")
@@ -340,12 +340,12 @@ mappings:
 	require.NoError(t, err)
 	trial, err := s.Withdraw(ctx, ada, "w", "teo", "suite", "f", "p")
 	require.NoError(t, err)
-	assert.Equal(t, "Takes 2 out of mappings of suite (was {users: [teo], product: p}).", trial.Changes[0].Sentence)
+	assert.Equal(t, "Removes 2 from mappings of suite (was {users: [teo], product: p}).", trial.Changes[0].Sentence)
 	assert.Equal(t, "Changes 1 in mappings of suite to {users: [ilse], product: p} (was {users: [ilse, dome/teo], product: p}).", trial.Changes[1].Sentence)
 	_, err = s.Withdraw(ctx, ada, "w", "teo", "suite", "f", "p")
-	assert.ErrorContains(t, err, "dome/teo does not hold f on p in suite by any line", "the trial has taken it")
+	assert.ErrorContains(t, err, "no line gives dome/teo f on p in suite", "the trial has taken it")
 	_, err = s.Withdraw(ctx, ada, "w", "ilse", "suite", "g", "q")
-	assert.ErrorContains(t, err, "by a group, which is not changed on the person: line suite/mapping 2 gives it to dome/kitchen: change what the person is, or the rule of dome/kitchen, change the line, or except dome/ilse in it")
+	assert.ErrorContains(t, err, "by a group, which is not changed on the person: line suite/mapping 2 gives it to dome/kitchen: change the person's attributes, or the rule of dome/kitchen, change the line, or add dome/ilse to its exceptions")
 	trial, err = s.Withdraw(ctx, ada, "w", "teo", "suite", "h", "r")
 	require.NoError(t, err)
 	assert.Equal(t, "Changes 3 in mappings of suite to {groups: [crew], product: r} (was {users: [teo], groups: [crew], product: r}).", trial.Changes[2].Sentence)

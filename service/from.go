@@ -24,7 +24,7 @@ func (s *Service) TrialFrom(ctx context.Context, by operator.Actor, named, note 
 		return nil, err
 	}
 	if len(changes) == 0 {
-		return nil, &answer.ConflictError{Message: "the folder says what the map in force says: there is nothing to try"}
+		return nil, &answer.ConflictError{Message: "the folder does not differ from the map in force: there is nothing to stage"}
 	}
 	w := &tried{head: head}
 	for _, c := range changes {

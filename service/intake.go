@@ -177,7 +177,7 @@ func (p *prepared) overLimitWith(users, groups int) string {
 		{"groups", len(p.delta.GoneGroups), len(p.delta.GoneGroups) + groups, len(before.Groups) + groups},
 	} {
 		if x.now > 0 && limit.Exceeded(x.n, x.all) {
-			held = append(held, fmt.Sprintf("it would switch off or remove %d of %d %s (%.1f%%); the removal limit of the source is %s", x.n, x.all, x.what, 100*float64(x.n)/float64(x.all), limit))
+			held = append(held, fmt.Sprintf("it would deactivate or remove %d of %d %s (%.1f%%); the removal limit of the source is %s", x.n, x.all, x.what, 100*float64(x.n)/float64(x.all), limit))
 		}
 	}
 	return strings.Join(held, "; ")

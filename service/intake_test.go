@@ -159,7 +159,7 @@ func TestIntakePreviewsAndCommits(t *testing.T) {
 	assert.Equal(t, before+1, (<-done).Revision)
 	assert.Equal(t, "Engineer", o.attribute("p3", "title"))
 	_, err := o.CommitRun(t.Context(), p.Run.ID, false, "test")
-	assert.ErrorContains(t, err, "does not wait to be committed: it is committed")
+	assert.ErrorContains(t, err, "cannot be committed: it is committed")
 	assert.Equal(t, answer.RunUnchanged, o.run("cindervale", service.Intaking{Commit: true}).Run.State)
 	assert.Equal(t, before+1, o.Head().Revision.Number, "what is the same makes no revision")
 
@@ -371,7 +371,7 @@ users: [{userName: ida.b, employeeNumber: e1}, {userName: ida.admin, employeeNum
 			half = append(half, f.Message)
 		}
 	}
-	assert.Equal(t, []string{"cindervale/ida is switched off, but ridge/ida.admin and ridge/ida.b of the same person is not."}, half)
+	assert.Equal(t, []string{"cindervale/ida is inactive, but ridge/ida.admin and ridge/ida.b of the same person are active."}, half)
 }
 
 func TestRunsThatFailLeaveTheMapAsItWas(t *testing.T) {
@@ -430,7 +430,7 @@ func TestTwoRunsNeverOverlap(t *testing.T) {
 			defer mu.Unlock()
 			if err == nil {
 				begun++
-			} else if assert.ErrorContains(t, err, "a run of directory cindervale is going on") {
+			} else if assert.ErrorContains(t, err, "a run of directory cindervale is in progress") {
 				busy++
 			}
 		})

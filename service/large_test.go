@@ -148,7 +148,7 @@ func TestATrialIsTheDifferenceOfTheWholeMaps(t *testing.T) {
 		for range 1 + r.IntN(3) {
 			changes = append(changes, drawChange(t, f, a, r))
 		}
-		for _, facts := range situations[:3] { // what is worked out once is there before
+		for _, facts := range situations[:3] { // what is computed once is there before
 			facts, err := a.Facts(given(t, facts))
 			require.NoError(t, err)
 			a.Survey(facts, atlas.Whole, func(*atlas.System, []atlas.Class) {})

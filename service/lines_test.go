@@ -89,7 +89,7 @@ func TestWhatAProbeSays(t *testing.T) {
 			"archive/mapping 2":            {Fate: gate.May, Needs: needs("network:summit", "window:night")},
 			"archive/nothing at high risk": {Fate: gate.May, Needs: needs("risk:high")},
 			"archive/mapping 6":            {Fate: gate.Others, Lacks: []string{"group:cindervale/archivists"}},
-			"archive/mapping 10":           {Fate: gate.Others, Lacks: nil}, // a name in it leads to nothing
+			"archive/mapping 10":           {Fate: gate.Others, Lacks: nil}, // it names something that does not exist
 		}},
 		"two locks": {"ilse.okonjo", "night-files", "read", "logs:/shift", nil, map[string]gate.Pass{
 			"night-files/logs door entry 1":   {Fate: gate.Decides},

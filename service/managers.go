@@ -59,7 +59,7 @@ func (s *Service) ChangeOwn(ctx context.Context, by operator.Actor, group string
 		return nil, &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s does not manage the group %s", by.Name, group)}
 	}
 	if !book.User(u).IsActive() {
-		return nil, &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("the account %s is switched off", by.User)}
+		return nil, &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("the account %s is inactive", by.User)}
 	}
 	w := &tried{head: s.Head()}
 	for _, m := range add {
@@ -72,7 +72,7 @@ func (s *Service) ChangeOwn(ctx context.Context, by operator.Actor, group string
 		w.changes = append(w.changes, staged{stage.Change{Do: stage.Leave, Group: book.GroupName(g), Member: m}, by.Name})
 	}
 	if len(w.changes) == 0 {
-		return nil, badField("add", "", "say whom to add, or whom to remove")
+		return nil, badField("add", "", "name whom to add or remove")
 	}
 	if w.try(); w.err != nil {
 		return nil, badChange(0, 1, w.err)

@@ -33,7 +33,7 @@ func (s *Service) Operators(ctx context.Context) (*answer.Operators, error) {
 
 func describeOperator(o *store.Operator) *answer.Operator {
 	return &answer.Operator{
-		Name: o.Name, Role: o.Role, Display: o.Display, Password: o.Password != "", TwoFactor: o.TOTP != "", Issuer: o.Issuer, Off: o.Off, Version: o.Version,
+		Name: o.Name, Role: o.Role, Display: o.Display, Password: o.Password != "", TwoFactor: o.TOTP != "", Issuer: o.Issuer, Inactive: o.Inactive, Version: o.Version,
 		Created: o.Created,
 	}
 }
@@ -55,7 +55,7 @@ func (s *Service) SetOperator(ctx context.Context, by operator.Actor, named stri
 		o = store.Operator{Name: named, Created: time.Now(), Role: string(operator.Viewer)}
 	}
 	if version > 0 && version != o.Version {
-		return nil, &answer.Problem{Title: "Changed by someone else", Status: 412, Detail: fmt.Sprintf("operator %s is at version %d by now", named, o.Version)}
+		return nil, &answer.Problem{Title: "Changed by someone else", Status: 412, Detail: fmt.Sprintf("operator %s has changed and is at version %d now: read it again", named, o.Version)}
 	}
 	var changed []string
 	if in.Role != nil {
@@ -79,9 +79,9 @@ func (s *Service) SetOperator(ctx context.Context, by operator.Actor, named stri
 		o.Issuer, o.Subject = *in.Issuer, ""
 		changed = append(changed, "provider "+o.Issuer)
 	}
-	if in.Off != nil {
-		o.Off = *in.Off
-		changed = append(changed, fmt.Sprintf("off %t", o.Off))
+	if in.Inactive != nil {
+		o.Inactive = *in.Inactive
+		changed = append(changed, fmt.Sprintf("inactive %t", o.Inactive))
 	}
 	if err := s.adminStays(ctx, &o, false); err != nil {
 		return nil, err
@@ -143,11 +143,11 @@ func (s *Service) RemoveOperator(ctx context.Context, by operator.Actor, named s
 
 // adminStays sees that someone is left who may administer.
 func (s *Service) adminStays(ctx context.Context, o *store.Operator, gone bool) error {
-	if !gone && !o.Off && o.Role == string(operator.Admin) {
+	if !gone && !o.Inactive && o.Role == string(operator.Admin) {
 		return nil
 	}
 	was, known, err := s.store.Operator(ctx, o.Name)
-	if err != nil || !known || was.Off || was.Role != string(operator.Admin) {
+	if err != nil || !known || was.Inactive || was.Role != string(operator.Admin) {
 		return err
 	}
 	for _, t := range s.keys.Load().All() {
@@ -160,7 +160,7 @@ func (s *Service) adminStays(ctx context.Context, o *store.Operator, gone bool) 
 		return err
 	}
 	for _, other := range list {
-		if !strings.EqualFold(other.Name, o.Name) && !other.Off && other.Role == string(operator.Admin) {
+		if !strings.EqualFold(other.Name, o.Name) && !other.Inactive && other.Role == string(operator.Admin) {
 			return nil
 		}
 	}
@@ -185,7 +185,7 @@ func (s *Service) ChangeSettings(ctx context.Context, by operator.Actor, version
 		return nil, err
 	}
 	if version != 0 && version != now.Version() {
-		return nil, &answer.Problem{Title: "Changed by someone else", Status: 412, Detail: "the settings are others by now: look at them again"}
+		return nil, &answer.Problem{Title: "Changed by someone else", Status: 412, Detail: "the settings have changed: read them again"}
 	}
 	value := "off"
 	if in.TwoPersons {

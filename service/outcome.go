@@ -14,7 +14,7 @@ import (
 	"gatemap/stage"
 )
 
-// outcomes are what is worked out of a trial when it is asked for.
+// outcomes are what is computed of a trial when it is asked for.
 type outcomes struct {
 	mu     sync.Mutex
 	known  map[string]*effects // by the situation

@@ -49,7 +49,7 @@ func (s *Service) Preview(ctx context.Context, id int64) (*answer.Preview, error
 	}
 	r := s.lane(state.Directory).known(id)
 	if r == nil {
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("what run %d changes is not kept any more: it is %s", id, state.State)}
+		return nil, &answer.ConflictError{Message: fmt.Sprintf("the changes of run %d are no longer kept: the run is %s", id, state.State)}
 	}
 	r.mu.Lock()
 	defer r.mu.Unlock()

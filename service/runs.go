@@ -34,11 +34,11 @@ type Intaking struct {
 type BusyError struct{ Directory string }
 
 func (e *BusyError) Error() string {
-	return fmt.Sprintf("a run of directory %s is going on; wait until it has ended", e.Directory)
+	return fmt.Sprintf("a run of directory %s is in progress; wait until it ends", e.Directory)
 }
 
 func busy(named string) error {
-	return &answer.ConflictError{Message: fmt.Sprintf("a run of directory %s is going on; wait until it has ended", named)}
+	return &answer.ConflictError{Message: fmt.Sprintf("a run of directory %s is in progress; wait until it ends", named)}
 }
 
 // lane is what goes on for one directory: one run at a time.
@@ -161,7 +161,7 @@ func (s *Service) start(ctx context.Context, named string, how How, in Intaking)
 	case d == nil:
 		return nil, nil, head.Folder.missing(named)
 	case d.Source == nil:
-		return nil, nil, &answer.ConflictError{Message: fmt.Sprintf("directory %s stands in the map itself and has no source to bring in", d.Name)}
+		return nil, nil, &answer.ConflictError{Message: fmt.Sprintf("directory %s is listed in the map itself and has no source to read", d.Name)}
 	case d.Source.SCIM != nil:
 		return nil, nil, &answer.ConflictError{Message: fmt.Sprintf("directory %s: %v", d.Name, errPushed)}
 	}
@@ -212,7 +212,7 @@ func (s *Service) thrifty() (undo func()) {
 
 const thriftGC = 20 // percent of what is in use
 
-// fail ends a run that failed. The map is as it was.
+// fail ends a run that failed. The map is unchanged.
 func (s *Service) fail(ctx context.Context, r *run, err error) {
 	state := answer.RunFailed
 	if s.closing.Err() != nil {
@@ -314,7 +314,7 @@ func (s *Service) CommitRun(ctx context.Context, id int64, confirm bool, author 
 	defer l.busy.Unlock()
 	state := r.snapshot()
 	if state.State == answer.RunHeld && !confirm {
-		return answer.Run{}, &answer.ConflictError{Message: fmt.Sprintf("run %d is held: %s. Confirm it to commit it all the same", id, state.Held)}
+		return answer.Run{}, &answer.ConflictError{Message: fmt.Sprintf("run %d is held: %s. Confirm it to commit it anyway", id, state.Held)}
 	}
 	if err := s.commitRun(ctx, r, Intaking{Confirm: confirm, Author: author}); err != nil {
 		return answer.Run{}, err
@@ -350,7 +350,7 @@ func (s *Service) open(ctx context.Context, id int64) (*lane, *run, error) {
 		if state, err = s.Run(ctx, id); err != nil {
 			return nil, nil, err
 		}
-		return nil, nil, &answer.ConflictError{Message: fmt.Sprintf("run %d does not wait to be committed: it is %s", id, state.State)}
+		return nil, nil, &answer.ConflictError{Message: fmt.Sprintf("run %d cannot be committed: it is %s", id, state.State)}
 	}
 	return l, r, nil
 }

@@ -58,7 +58,7 @@ func TestSigningInWithAPasswordAndACode(t *testing.T) {
 	assert.Error(t, err, "a code is used once")
 
 	// Who is switched off is out, and so is the session.
-	put(t, s, "edda", answer.OperatorChange{Off: ptr(true)})
+	put(t, s, "edda", answer.OperatorChange{Inactive: ptr(true)})
 	_, ok, err = s.BySession(ctx, session)
 	require.NoError(t, err)
 	assert.False(t, ok)
@@ -107,7 +107,7 @@ func TestTheLastAdminStays(t *testing.T) {
 	put(t, s, "lotte", answer.OperatorChange{Role: ptr("admin")})
 	require.NoError(t, s.RemoveOperator(ctx, admin, "nadia"))
 	_, err = s.SetOperator(ctx, admin, "lotte", 7, answer.OperatorChange{Display: ptr("Lotte")})
-	assert.ErrorContains(t, err, "operator lotte is at version 1 by now")
+	assert.ErrorContains(t, err, "operator lotte has changed and is at version 1 now")
 }
 
 // A change of the past shows, and which entry it is.

@@ -31,7 +31,7 @@ func (s *Service) ByToken(token string) (a operator.Actor, ok bool) {
 }
 
 func tokenActor(t *store.Token) operator.Actor {
-	return operator.Actor{Name: "token " + t.Name, Role: operator.Role(t.Role), How: "token", Systems: t.Systems, User: t.User}
+	return operator.Actor{Name: "token “" + t.Name + "”", Role: operator.Role(t.Role), How: "token", Systems: t.Systems, User: t.User}
 }
 
 // BySession is who acts in a session; ok is false where it does not hold.
@@ -46,7 +46,7 @@ func (s *Service) BySession(ctx context.Context, session string) (a operator.Act
 	switch {
 	case x.Operator != "":
 		o, known, err := s.store.Operator(ctx, x.Operator)
-		if err != nil || !known || o.Off {
+		if err != nil || !known || o.Inactive {
 			return a, false, err
 		}
 		return operator.Actor{Name: o.Name, Role: operator.Role(o.Role), How: x.How}, true, nil
@@ -108,7 +108,7 @@ func (s *Service) check(ctx context.Context, in SignIn, now time.Time) (x store.
 		return x, a, err
 	}
 	right := operator.CheckPassword(o.Password, in.Password)
-	if !known || !right || o.Off {
+	if !known || !right || o.Inactive {
 		return x, a, wrongSignIn
 	}
 	if o.TOTP != "" {
@@ -148,7 +148,7 @@ func (s *Service) SignInBy(ctx context.Context, issuer, subject, named, origin s
 	}
 	a := operator.Actor{Name: named, Origin: origin, How: x.How}
 	switch user, manages := s.manager(named); {
-	case known && !o.Off:
+	case known && !o.Inactive:
 		x.Operator, a.Name = o.Name, o.Name
 	case manages && !known:
 		x.User, a.Name = user, user

@@ -35,7 +35,7 @@ func (f Files) fetch(s *directory.Source) (connect.Records, *place.Errors) {
 		named, key = &s.CSV.File, "csv"
 	}
 	if named == nil {
-		errs.Addf(s.Place, "the source says no place to read from: it needs one of the keys ldif, ldap, csv and scim")
+		errs.Addf(s.Place, "the source names nothing to read: it needs one of the keys ldif, ldap, csv and scim")
 		return connect.Records{}, &errs
 	}
 	in, err := f.Open(named.Value)

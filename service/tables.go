@@ -111,7 +111,7 @@ const hoursOfWeek = 7 * 24
 // week in which the situation's time lies.
 func (a Answers) Hours(_ context.Context, user, system string, s situation.Situation) (*answer.Hours, error) {
 	if s.At.IsZero() {
-		return nil, &situation.FieldError{Field: "at", Problem: "a time is needed: it says which week is meant"}
+		return nil, &situation.FieldError{Field: "at", Problem: "a time is needed, to say which week"}
 	}
 	u, err := a.Atlas.Book.FindUser(user, "")
 	if err != nil {

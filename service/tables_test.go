@@ -83,7 +83,7 @@ func TestAWeekIsWhatAskingEachHourSays(t *testing.T) {
 		}
 	}
 	_, err := a.Hours(ctx, "xenia.morrow", "", situation.Situation{})
-	assert.ErrorContains(t, err, "says which week")
+	assert.ErrorContains(t, err, "to say which week")
 }
 
 func TestDescriptions(t *testing.T) {

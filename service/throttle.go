@@ -78,6 +78,6 @@ func (t *throttle) note(name, address string, ok bool, now time.Time) {
 func tooMany(wait time.Duration) error {
 	return &answer.Problem{
 		Title: "Too many tries", Status: 429, Wait: int(wait.Seconds()) + 1,
-		Detail: fmt.Sprintf("there were too many sign-ins that failed; try again in %s", wait.Round(time.Second)),
+		Detail: fmt.Sprintf("too many failed sign-ins; try again in %s", wait.Round(time.Second)),
 	}
 }

@@ -155,7 +155,7 @@ func (w *tried) notices() []string {
 	if sourced == nil {
 		return nil
 	}
-	return []string{fmt.Sprintf("What it changes in %s comes from a source: make the change there too, or the next intake brings back what the source has.", strings.Join(sourced, " and "))}
+	return []string{fmt.Sprintf("Records of %s come from a source: make the change there too, or the next intake restores what the source has.", strings.Join(sourced, " and "))}
 }
 
 // work works a trial out on the head, unless that has been done.
@@ -166,7 +166,7 @@ func (s *Service) work(t *store.Trial) *tried {
 	}
 	w := &tried{head: head, version: t.Version}
 	if err := json.Unmarshal(t.Changes, &w.changes); err != nil {
-		w.err = fmt.Errorf("what was staged cannot be read: %w", err)
+		w.err = fmt.Errorf("the staged changes cannot be read: %w", err)
 		return w
 	}
 	w.try()

@@ -54,7 +54,7 @@ func TestATrialTellsWhoGainsAndLosesAndIsCommitted(t *testing.T) {
 	})
 	require.NoError(t, err)
 	assert.Equal(t, "Sets title of cindervale/ilse.okonjo to Dome engineer (was Night assistant).", trial.Changes[0].Sentence)
-	assert.Equal(t, "Takes cindervale/ilse.okonjo out of the group cindervale/night-assistants.", trial.Changes[1].Sentence)
+	assert.Equal(t, "Removes cindervale/ilse.okonjo from the group cindervale/night-assistants.", trial.Changes[1].Sentence)
 	out, err := s.Outcome(t.Context(), "season", service.Outcoming{})
 	require.NoError(t, err)
 	assert.Positive(t, out.Total.Losses)

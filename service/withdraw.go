@@ -30,7 +30,7 @@ func (s *Service) Withdraw(ctx context.Context, by operator.Actor, named, user, 
 	}
 	what := fmt.Sprintf("%s on %s in %s", why.Right, why.Object, why.System)
 	if len(why.Routes) == 0 {
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("%s does not hold %s by any line", why.User, what)}
+		return nil, &answer.ConflictError{Message: fmt.Sprintf("no line gives %s %s", why.User, what)}
 	}
 	var lines, groups []string
 	for _, r := range why.Routes {
@@ -76,14 +76,14 @@ func (s *Service) Withdraw(ctx context.Context, by operator.Actor, named, user, 
 // throughWords says by which group a route comes, and what can be done about it.
 func throughWords(user string, r gate.Route) string {
 	if len(r.Path) == 0 {
-		return fmt.Sprintf("line %s gives it to everyone: except the person in it", r.Mapping)
+		return fmt.Sprintf("line %s gives it to everyone: add the person to its exceptions", r.Mapping)
 	}
 	first, last := r.Path[0], r.Path[len(r.Path)-1].Group
-	take := "take the person out of " + first.Group
+	take := "remove the person from " + first.Group
 	if directory.How(first.How) == directory.ByRule {
-		take = "change what the person is, or the rule of " + first.Group
+		take = "change the person's attributes, or the rule of " + first.Group
 	}
-	return fmt.Sprintf("line %s gives it to %s: %s, change the line, or except %s in it", r.Mapping, last, take, user)
+	return fmt.Sprintf("line %s gives it to %s: %s, change the line, or add %s to its exceptions", r.Mapping, last, take, user)
 }
 
 // without is the change that takes a user out of a line that names the user; a line
@@ -91,7 +91,7 @@ func throughWords(user string, r gate.Route) string {
 func without(text *mapfile.Text, line, column int32, is func(string) bool) (stage.Change, error) {
 	e, ok := text.Entry(line, column)
 	if !ok {
-		return stage.Change{}, fmt.Errorf("it does not stand where it was read")
+		return stage.Change{}, fmt.Errorf("it is no longer where it was read")
 	}
 	c := stage.Change{Do: stage.RemoveLine, System: e.Document, List: strings.Join(e.List, " > "), Line: strconv.Itoa(e.Number)}
 	at := e.At

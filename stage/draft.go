@@ -112,7 +112,7 @@ func same(noted **string, is, what string) error {
 		return nil
 	}
 	if **noted != is {
-		return moved("%s is %s now; when this was staged it was %s", what, orNothing(is), orNothing(**noted))
+		return moved("%s is %s now; it was %s when this was staged", what, orNothing(is), orNothing(**noted))
 	}
 	return nil
 }
@@ -167,11 +167,11 @@ func (d *Draft) document(c *Change) error {
 	if c.Do == RemoveDocument {
 		switch {
 		case i < 0 && c.Was != nil:
-			return moved("there is no document %s any more", c.Document)
+			return moved("the document %s is no longer there", c.Document)
 		case i < 0:
 			return &directory.NotFoundError{Kind: "document", Name: c.Document, Near: name.Near(c.Document, d.paths)}
 		case c.Document == mapfile.Head:
-			return fmt.Errorf("%s marks the map folder and stays", mapfile.Head)
+			return fmt.Errorf("%s marks the map folder and cannot be removed", mapfile.Head)
 		}
 		if err := same(&c.Was, is, "the document "+c.Document); err != nil {
 			return err

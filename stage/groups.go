@@ -34,7 +34,7 @@ func (d *Draft) group(named string) (*group, error) {
 	}
 	g.full, g.dir = d.base.Book.GroupName(id), d.base.Book.GroupHome(id)
 	if d.gone[name.Fold(g.full)] {
-		return nil, fmt.Errorf("a change before this one takes the group %s away", g.full)
+		return nil, fmt.Errorf("an earlier change removes the group %s", g.full)
 	}
 	old := d.base.Book.Group(id)
 	if i := stands(d.Records[g.dir].Groups, old, func(x *directory.Group) bool { return strings.EqualFold(x.Name, old.Name) }); i >= 0 {

@@ -71,7 +71,7 @@ func TestMovedRulesTakeTheirCommentsAlong(t *testing.T) {
 			}
 			before := slices.Clone(want)
 			if to == from || to == from+1 {
-				require.ErrorContains(t, d.Apply(&c), "stands there already")
+				require.ErrorContains(t, d.Apply(&c), "is there already")
 				continue
 			}
 			require.NoError(t, d.Apply(&c))

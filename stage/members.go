@@ -68,7 +68,7 @@ func (d *Draft) member(c *Change) error {
 		return d.memberOfRecord(c, g, who)
 	}
 	if rule, ok := g.text.Key(g.at, "rule"); ok {
-		return fmt.Errorf("the rule of group %s says who is in it: %s; change the rule, or what the person is", g.full, g.text.Flow(rule))
+		return fmt.Errorf("the rule of group %s decides who is in it: %s; change the rule, or the person's attributes", g.full, g.text.Flow(rule))
 	}
 	t := g.text
 	ref := mapfile.TextValue(who.own)
@@ -132,7 +132,7 @@ func (d *Draft) putting(t *mapfile.Text, err error) error {
 
 func (d *Draft) listedAlready(c *Change) error {
 	if c.Was != nil {
-		return moved("group %s lists %s by now", c.Group, c.Member)
+		return moved("group %s now lists %s", c.Group, c.Member)
 	}
 	return fmt.Errorf("group %s lists %s already", c.Group, c.Member)
 }
@@ -140,7 +140,7 @@ func (d *Draft) listedAlready(c *Change) error {
 // notListed says why someone cannot be taken out of a group, and what can be done.
 func (d *Draft) notListed(c *Change, g *group, who *one) error {
 	if c.Was != nil {
-		return moved("group %s does not list %s any more", g.full, who.full)
+		return moved("group %s no longer lists %s", g.full, who.full)
 	}
 	b := d.base.Book
 	u, err := b.LookUser(who.full, "")
@@ -156,11 +156,11 @@ func (d *Draft) notListed(c *Change, g *group, who *one) error {
 	}
 	switch first := path[0]; {
 	case len(path) == 1 && first.How == directory.ByRule:
-		return fmt.Errorf("%s is in group %s by its rule (%s): change the rule, or what the person is", who.full, g.full, b.Group(id).Rule.Text)
+		return fmt.Errorf("%s is in group %s by its rule (%s): change the rule, or the person's attributes", who.full, g.full, b.Group(id).Rule.Text)
 	case len(path) == 1:
 		return fmt.Errorf("%s is in group %s as the primary group of the account: set primary_group of the user instead", who.full, g.full)
 	default:
-		return fmt.Errorf("%s is in group %s by way of %s: take the person out of %s, take %s out of %s, or let the mapping except the person",
+		return fmt.Errorf("%s is in group %s by way of %s: remove the person from %s, take %s out of %s, or let the mapping except the person",
 			who.full, g.full, strings.Join(names, " → "), names[0], names[len(names)-2], g.full)
 	}
 }

@@ -144,7 +144,7 @@ func (d *Draft) part(c *Change) error {
 		case !ok:
 			return fmt.Errorf("%s needs a value", c.Do)
 		case v.String() == *c.Was:
-			return fmt.Errorf("%s in %s of %s says that already", c.item(), c.List, c.In())
+			return fmt.Errorf("%s in %s of %s already says that", c.item(), c.List, c.In())
 		}
 		t, err = t.Replace(spot, v)
 	}
@@ -242,7 +242,7 @@ func (d *Draft) movePart(c *Change, t *mapfile.Text, at mapfile.Spot) error {
 		return err
 	}
 	if i == n || i == n+1 {
-		return fmt.Errorf("%s stands there already", c.item())
+		return fmt.Errorf("%s is there already", c.item())
 	}
 	d.Passed = nil
 	for j := min(n+1, i); j < max(n, i); j++ {

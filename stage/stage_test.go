@@ -110,7 +110,7 @@ func TestRenaming(t *testing.T) {
 	}
 	var e *stage.Error
 	require.True(t, errors.As(d.Apply(&stage.Change{Do: stage.Join, Group: "dome/crew", Member: "teo"}), &e))
-	assert.Contains(t, e.Reason, "a change before this one takes the group dome/crew away")
+	assert.Contains(t, e.Reason, "an earlier change removes the group dome/crew")
 }
 
 // What cannot be made is said in words that help, and changes nothing.
@@ -122,9 +122,9 @@ func TestChangesThatCannotBeMade(t *testing.T) {
 		`{"do":"join","group":"crwe","member":"teo"}`:                                               "did you mean crew",
 		`{"do":"join","group":"crew","member":"tio"}`:                                               "did you mean teo",
 		`{"do":"join","group":"crew","member":"ilse"}`:                                              "group dome/crew lists dome/ilse already",
-		`{"do":"join","group":"kitchen","member":"teo"}`:                                            "the rule of group dome/kitchen says who is in it",
+		`{"do":"join","group":"kitchen","member":"teo"}`:                                            "the rule of group dome/kitchen decides who is in it",
 		`{"do":"leave","group":"crew","member":"teo"}`:                                              "group dome/crew does not list dome/teo",
-		`{"do":"leave","group":"all","member":"ilse"}`:                                              "by way of dome/crew → dome/all: take the person out of dome/crew, take dome/crew out of dome/all",
+		`{"do":"leave","group":"all","member":"ilse"}`:                                              "by way of dome/crew → dome/all: remove the person from dome/crew, take dome/crew out of dome/all",
 		`{"do":"set-user","user":"ilse","attribute":"active","value":"yes"}`:                        "active is true or false",
 		`{"do":"set-user","user":"ilse","attribute":"expires","value":"tomorrow"}`:                  "is not a time as RFC 3339 has it",
 		`{"do":"set-group","group":"crew","field":"name","value":"x"}`:                              "a group has no name to set",
@@ -137,7 +137,7 @@ func TestChangesThatCannotBeMade(t *testing.T) {
 		`{"do":"remove-line","system":"suite","list":"mappings","line":"3"}`:                        "there is no number 3; there are 2",
 		`{"do":"remove-line","system":"suite","list":"mappings","line":"opener"}`:                   "2 items have opener",
 		`{"do":"move-part","document":"suite","list":"roles","part":"opener"}`:                      "has no order",
-		`{"do":"move-line","system":"suite","list":"mappings","line":"1","before":"2"}`:             "1 stands there already",
+		`{"do":"move-line","system":"suite","list":"mappings","line":"1","before":"2"}`:             "1 is there already",
 		`{"do":"move-line","system":"suite","list":"mappings","line":"1","before":"2","after":"2"}`: "before or after, not both",
 		`{"do":"add-part","document":"suite","list":"roles","value":{"rights":[]}}`:                 "name the key to add in part",
 		`{"do":"add-part","document":"suite","list":"roles","part":"opener","value":{}}`:            "has opener already",
@@ -147,7 +147,7 @@ func TestChangesThatCannotBeMade(t *testing.T) {
 		`{"do":"change-line","system":"suite","list":"mappings","line":"1","value":"{a: ["}`:        "",
 		`{"do":"write-document","document":"../etc/passwd","value":"x"}`:                            "a document is a file of the map folder",
 		`{"do":"write-document","document":"x.yaml","value":7}`:                                     "the value is a piece of text",
-		`{"do":"remove-document","document":"gatemap.yaml"}`:                                        "marks the map folder and stays",
+		`{"do":"remove-document","document":"gatemap.yaml"}`:                                        "marks the map folder and cannot be removed",
 		`{"do":"remove-document","document":"suit.yaml"}`:                                           "did you mean suite.yaml",
 	} {
 		var c stage.Change

@@ -168,7 +168,7 @@ func (d *Draft) inline(dir, list, key, named string) (*mapfile.Text, mapfile.Spo
 			}
 		}
 	}
-	return nil, nil, moved("directory %s does not list %s any more", dir, named)
+	return nil, nil, moved("directory %s no longer lists %s", dir, named)
 }
 
 // plain reads a JSON value with its numbers as they are written.

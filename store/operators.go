@@ -17,7 +17,7 @@ type Operator struct {
 	Counter  int64  // of the newest code that was used
 	Issuer   string // of OpenID Connect, with the subject there
 	Subject  string
-	Off      bool
+	Inactive bool
 	Version  int
 	Created  time.Time
 }
@@ -26,7 +26,7 @@ type Operator struct {
 // subject, is.
 func (s *Store) CreateOperator(ctx context.Context, o *Operator) error {
 	result, err := s.db.ExecContext(ctx, `INSERT INTO operators (name, role, display, password, totp, issuer, subject, off, created) VALUES (?, ?, ?, nullif(?, ''), nullif(?, ''), nullif(?, ''), nullif(?, ''), ?, ?) ON CONFLICT DO NOTHING`,
-		o.Name, o.Role, o.Display, o.Password, o.TOTP, o.Issuer, o.Subject, o.Off, o.Created.UTC().Format(time.RFC3339))
+		o.Name, o.Role, o.Display, o.Password, o.TOTP, o.Issuer, o.Subject, o.Inactive, o.Created.UTC().Format(time.RFC3339))
 	o.Version = 1
 	return s.changedOne(result, err, ErrTaken)
 }
@@ -37,8 +37,8 @@ func (s *Store) CreateOperator(ctx context.Context, o *Operator) error {
 func (s *Store) UpdateOperator(ctx context.Context, o *Operator) error {
 	return s.within(ctx, func(tx *sql.Tx) error {
 		result, err := tx.ExecContext(ctx, `UPDATE operators SET role = ?, display = ?, password = nullif(?, ''), totp = nullif(?, ''), counter = ?, issuer = nullif(?, ''), subject = nullif(?, ''), off = ?, version = version + 1 WHERE name = ? AND version = ?`,
-			o.Role, o.Display, o.Password, o.TOTP, o.Counter, o.Issuer, o.Subject, o.Off, o.Name, o.Version)
-		if err = s.changedOne(result, err, ErrMoved); err != nil || !o.Off {
+			o.Role, o.Display, o.Password, o.TOTP, o.Counter, o.Issuer, o.Subject, o.Inactive, o.Name, o.Version)
+		if err = s.changedOne(result, err, ErrMoved); err != nil || !o.Inactive {
 			return err
 		}
 		_, err = tx.ExecContext(ctx, `DELETE FROM sessions WHERE operator = ?`, o.Name)
@@ -82,7 +82,7 @@ func (s *Store) OperatorBySubject(ctx context.Context, issuer, subject string) (
 func (s *Store) operators(ctx context.Context, which string, args ...any) ([]Operator, error) {
 	return query(ctx, s, func(rows *sql.Rows, o *Operator) error {
 		var created string
-		err := rows.Scan(&o.Name, &o.Role, &o.Display, &o.Password, &o.TOTP, &o.Counter, &o.Issuer, &o.Subject, &o.Off, &o.Version, &created)
+		err := rows.Scan(&o.Name, &o.Role, &o.Display, &o.Password, &o.TOTP, &o.Counter, &o.Issuer, &o.Subject, &o.Inactive, &o.Version, &created)
 		if err == nil {
 			o.Created, err = time.Parse(time.RFC3339, created)
 		}

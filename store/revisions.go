@@ -22,7 +22,7 @@ type Revision struct {
 	// What follows is of a revision that was tried first.
 	Trial     string // the name of the trial
 	Changes   []byte // JSON
-	Reverts    int    // the revision that it reverts; 0: none
+	Reverts   int    // the revision that it reverts; 0: none
 	Overrides string // what was overridden, by whom and why
 	Key       string // by which its commit was asked for
 

@@ -15,7 +15,7 @@ type Trial struct {
 	Created time.Time
 	Base    int    // the revision that the newest change was staged on
 	Version int    // counts from 1, and up with every change to the trial
-	Reverts  int    // the revision that it reverts; 0: none
+	Reverts int    // the revision that it reverts; 0: none
 	Changes []byte // JSON
 }
 

@@ -22,7 +22,7 @@ type front struct {
 	any       []front
 	system    *System
 	point     gate.Point
-	broken    bool // a name in it leads to nothing, so nothing gets through
+	broken    bool // it names something that does not exist, so nothing gets through
 }
 
 func (a *Atlas) front(s *System, d *gate.Front, label string, errs *place.Errors) front {
@@ -34,7 +34,7 @@ func (a *Atlas) front(s *System, d *gate.Front, label string, errs *place.Errors
 		}
 	}
 	if given != 1 {
-		errs.Addf(d.Place, "what stands in front of a system is one thing: a gate, when, or any")
+		errs.Addf(d.Place, "each item of behind is one thing: a gate, when, or any")
 		return f
 	}
 	switch {
@@ -67,7 +67,7 @@ func (a *Atlas) named(d *gate.Front) (typ string, ref name.Ref) {
 func (a *Atlas) passage(s *System, d *gate.Front, f *front, errs *place.Errors) {
 	typ, ref := a.named(d)
 	if typ == "" {
-		errs.Addf(d.Place, "what stands in front is written TYPE: SYSTEM, with the type of a system of this map")
+		errs.Addf(d.Place, "an item of behind is written TYPE: SYSTEM, with the gate type of a system of this map")
 		return
 	}
 	system, part, _ := strings.Cut(ref.Name, "/")
@@ -82,7 +82,7 @@ func (a *Atlas) passage(s *System, d *gate.Front, f *front, errs *place.Errors) 
 	}
 	gateInFront, ok := target.Gate.(gate.Passable)
 	if !ok {
-		errs.Addf(d.Place, "a system of the type %s cannot stand in front of another", typ)
+		errs.Addf(d.Place, "a system of type %s cannot be in front of another", typ)
 		return
 	}
 	keys := gate.Passage{}
@@ -115,7 +115,7 @@ func (a *Atlas) reportFront(s *System, ref name.Ref, err error, line gate.Line) 
 func (f *front) verdict(q *gate.Question) gate.Verdict {
 	switch {
 	case f.broken:
-		return q.ShutFor(gate.ByGate, f.line.Name, "a name in it leads to nothing")
+		return q.ShutFor(gate.ByGate, f.line.Name, "it names something that does not exist")
 	case f.any != nil:
 		var some gate.Either
 		for i := range f.any {

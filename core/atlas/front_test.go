@@ -110,7 +110,7 @@ func TestFrontsThatAreWrong(t *testing.T) {
 	assert.ErrorContains(t, try(gate.Front{}), "is one thing")
 	assert.ErrorContains(t, try(gate.Front{Gate: gate.Passage{"signing": "door"}}), "TYPE: SYSTEM")
 	assert.ErrorContains(t, try(gate.Front{Gate: gate.Passage{"signin": "door", "access": "vpn"}}), "behind door:")
-	assert.ErrorContains(t, try(gate.Front{Gate: gate.Passage{"licences": "other"}}), "cannot stand in front")
+	assert.ErrorContains(t, try(gate.Front{Gate: gate.Passage{"licences": "other"}}), "cannot be in front")
 
 	m := season(t)
 	m.Systems = []*gate.System{

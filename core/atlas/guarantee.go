@@ -35,7 +35,7 @@ type Given struct {
 	Place      place.Place `yaml:"-"`
 	From       string      `yaml:"from" doc:"Source address."`
 	At         string      `yaml:"at" doc:"Point in time (RFC 3339)."`
-	Device     []string    `yaml:"device" doc:"What the device is: managed, compliant; or none."`
+	Device     []string    `yaml:"device" doc:"Properties of the device: managed, compliant; or none."`
 	DeviceName string      `yaml:"device_name" doc:"A device of a directory."`
 	Strength   string      `yaml:"strength" doc:"Strength of the sign-in."`
 	Access     string      `yaml:"access" doc:"Way into the network."`

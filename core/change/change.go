@@ -93,10 +93,10 @@ func alike(x, y *gate.Entitlement) bool {
 
 // Outcome is what differs between two maps.
 type Outcome struct {
-	Gains      []Held           `json:"gains" doc:"What rises from none or shut to open or depends." nullable:"false"`
+	Gains      []Held           `json:"gains" doc:"Entitlements that rise from none or shut to open or depends." nullable:"false"`
 	Losses     []Held           `json:"losses" doc:"The reverse." nullable:"false"`
 	Changes    []Changed        `json:"changes" doc:"Everything else that differs." nullable:"false"`
-	Reroutes   []Changed        `json:"reroutes,omitempty" doc:"What stays as it is, but comes by other routes; a trial tells these."`
+	Reroutes   []Changed        `json:"reroutes,omitempty" doc:"Unchanged, but by other routes; told by trials."`
 	Findings   TurnedFindings   `json:"findings"`
 	Guarantees TurnedGuarantees `json:"guarantees"`
 
@@ -125,7 +125,7 @@ type TurnedFindings struct {
 // TurnedGuarantees are guarantees that hold in one map alone.
 type TurnedGuarantees struct {
 	Broken []string `json:"broken" doc:"Kept before, broken after, or new and broken." nullable:"false"`
-	Mended []string `json:"mended" doc:"Broken before, and not after." nullable:"false"`
+	Mended []string `json:"mended" doc:"Broken before, kept after." nullable:"false"`
 }
 
 // Maps works out what differs between two maps in a situation. The error is

@@ -12,7 +12,7 @@ import (
 
 var accounts = Analyzer{
 	Name: "accounts",
-	Doc:  "People of whom one account is switched off and another is not, and same_person and feeds that name a directory that does not exist.",
+	Doc:  "People with both active and inactive accounts, and same_person or feeds naming a directory that does not exist.",
 	Run: func(p *Pass) {
 		book := p.Atlas.Book
 		for _, d := range book.Directories() {
@@ -34,11 +34,18 @@ var accounts = Analyzer{
 			}
 			if on != nil && off != nil {
 				p.Add(finding.New(finding.HalfLeft, book.User(all[0]).Place,
-					fmt.Sprintf("%s is switched off, but %s of the same person is not.", strings.Join(off, " and "), strings.Join(on, " and ")),
-					"Switch the others off too, or find out why one is off.", slices.Concat(off, on)...))
+					fmt.Sprintf("%s %s inactive, but %s of the same person %s active.", strings.Join(off, " and "), isOrAre(off), strings.Join(on, " and "), isOrAre(on)),
+					"Deactivate the others too, or find out why one is inactive.", slices.Concat(off, on)...))
 			}
 		}
 	},
+}
+
+func isOrAre(names []string) string {
+	if len(names) == 1 {
+		return "is"
+	}
+	return "are"
 }
 
 // named tells of a directory that does not exist.

@@ -12,7 +12,7 @@ import (
 // references hands on what came to light while the map was compiled.
 var references = Analyzer{
 	Name: "references",
-	Doc:  "Names that lead to nothing, and groups that do not count where they are named.",
+	Doc:  "Names that do not exist, and groups named where they cannot be used.",
 	Run: func(p *Pass) {
 		for _, f := range p.Atlas.Book.Findings() {
 			p.Add(f)
@@ -68,8 +68,8 @@ var prerequisites = Analyzer{
 					continue
 				}
 				f := finding.New(finding.Prerequisite, s.Document.Place,
-					fmt.Sprintf("System %s requires the attribute %s, which these users lack: %s. All that they are given here is shut.", s.Name(), attribute, strings.Join(names, ", ")),
-					"Fill in the attribute in the directory, or drop it from requires.", names...)
+					fmt.Sprintf("System %s requires the attribute %s, which these users lack: %s. Everything they are given here is shut.", s.Name(), attribute, strings.Join(names, ", ")),
+					"Fill in the attribute in the directory, or remove it from requires.", names...)
 				f.Where.System = s.Name()
 				p.Add(f)
 			}

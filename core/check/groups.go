@@ -41,17 +41,17 @@ func (p *Pass) group(g directory.GroupID, line string, active int) {
 	if line != "" && active == 0 && group.Kind != "mail" {
 		p.Add(finding.New(finding.EmptyGroup, group.Place,
 			fmt.Sprintf("Group %s has no active members, but line %s maps it.", full, line),
-			"Add members, or drop the group from the line.", full))
+			"Add members, or remove the group from the line.", full))
 	}
 	if inactive != nil && group.Kind != "mail" {
 		p.Add(finding.New(finding.InactiveMembers, group.Place,
-			fmt.Sprintf("Group %s still has members who are switched off: %s.", full, strings.Join(inactive, ", ")),
-			"Take them out, so that nothing comes back with the account.", append([]string{full}, inactive...)...))
+			fmt.Sprintf("Group %s still has inactive members: %s.", full, strings.Join(inactive, ", ")),
+			"Remove them, so that reactivating an account gives nothing back.", append([]string{full}, inactive...)...))
 	}
 	if group.Expect != nil && *group.Expect != active {
 		p.Add(finding.New(finding.ExpectedCount, group.Place,
 			fmt.Sprintf("Group %s should have %d active members and has %d.", full, *group.Expect, active),
-			"Look who is missing or too many, or correct the number.", full))
+			"Find out who is missing or should not be there, or correct the number.", full))
 	}
 	if listed := book.ListedUsers(g); group.UsableIn == "own" && len(listed) > 0 && len(book.Held(g)) > 0 {
 		names := []string{full}
@@ -104,7 +104,7 @@ var unused = Analyzer{
 			}
 			p.Add(finding.New(finding.UnusedGroup, group.Place,
 				fmt.Sprintf("Group %s opens nothing anywhere.", full),
-				"Map it, make it a mail group if it is only for addressing, or drop it.", full))
+				"Map it, make it a mail group if it is only for addressing, or remove it.", full))
 		}
 	},
 }

@@ -75,7 +75,7 @@ func judge(g *Guaranteed, p *atlas.Promise, asked int) {
 	who := strings.Join(g.Users, ", ")
 	switch d := p.Document; {
 	case d.Every != nil && asked == 0:
-		breakIt("It is about nobody, so it proves nothing.")
+		breakIt("It covers nobody, so it proves nothing.")
 	case d.Every != nil && len(g.Users) > 0:
 		breakIt("These cannot, though all %d should: %s.", asked, who)
 	case d.Every != nil:

@@ -115,7 +115,7 @@ func TestGuaranteesThatAreWrong(t *testing.T) {
 		{atlas.Guarantee{Every: groups("crew")}, "needs can"},
 		{atlas.Guarantee{Every: groups("crew"), HoldsBoth: []atlas.What{w, w}}, "needs can"},
 		{atlas.Guarantee{Nobody: groups("crew"), HoldsBoth: []atlas.What{w}}, "holds_both with two things"},
-		{atlas.Guarantee{Nobody: &gate.Who{}, Can: &w}, "says nobody"},
+		{atlas.Guarantee{Nobody: &gate.Who{}, Can: &w}, "names nobody"},
 		{atlas.Guarantee{Nobody: groups("crew"), Can: &w, In: &atlas.Given{At: "noon"}}, `at "noon"`},
 		{atlas.Guarantee{Nobody: groups("crew"), Can: &w, In: &atlas.Given{DeviceName: "x"}}, "there is no device"},
 	} {

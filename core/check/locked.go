@@ -48,8 +48,8 @@ var locked = Analyzer{
 			}
 			by := slices.Sorted(maps.Keys(l.by))
 			f := finding.New(finding.LockedOut, places[line],
-				fmt.Sprintf("Line %s can never open anything: what it gives is shut by %s.", line, strings.Join(by, ", ")),
-				"Drop the line, or change what shuts it.", by...)
+				fmt.Sprintf("Line %s can never open anything: everything it gives is shut by %s.", line, strings.Join(by, ", ")),
+				"Remove the line, or change what shuts it.", by...)
 			f.Where.System, f.Where.Rule, _ = strings.Cut(line, "/")
 			p.Add(f)
 		}

@@ -17,9 +17,9 @@ type Document struct {
 	Place      place.Place `yaml:"-"`
 	Name       string      `yaml:"directory,required" doc:"The name of the directory; full names are written directory/name."`
 	Title      string      `yaml:"title" doc:"What it is, for people."`
-	Exact      []string    `yaml:"exact" doc:"Attributes whose values are compared with regard to case."`
+	Exact      []string    `yaml:"exact" doc:"Attributes whose values are compared case-sensitively."`
 	Source     *Source     `yaml:"source" doc:"Where the users, groups and devices come from, besides those listed here."`
-	SamePerson *SamePerson `yaml:"same_person" former:"joins" doc:"How its accounts belong to people who have accounts in another directory."`
+	SamePerson *SamePerson `yaml:"same_person" former:"joins" doc:"How its accounts are matched with accounts of the same people in another directory."`
 	Users      []*User     `yaml:"users" doc:"The accounts of people."`
 	Devices    []*Device   `yaml:"devices" doc:"The computers."`
 	Groups     []*Group    `yaml:"groups" doc:"The groups."`
@@ -31,8 +31,8 @@ type User struct {
 	Name         string      `yaml:"userName,required" doc:"The name the user signs in with."`
 	DN           string      `yaml:"dn" doc:"Distinguished name (RFC 4514)."`
 	PrimaryGroup name.Ref    `yaml:"primary_group" doc:"A group that the user's record itself names."`
-	Active       *bool       `yaml:"active" doc:"false: the account is switched off. Missing: true."`
-	Expires      Instant     `yaml:"expires" doc:"When the account ends (RFC 3339)."`
+	Active       *bool       `yaml:"active" doc:"false: the account is inactive. Missing: true."`
+	Expires      Instant     `yaml:"expires" doc:"When the account expires (RFC 3339)."`
 	Attributes   Attributes  `yaml:",rest" doc:"Any other key is an attribute of the user, by its SCIM name (RFC 7643) where it has one."`
 }
 
@@ -48,7 +48,7 @@ type Device struct {
 	Name      string      `yaml:"name,required" doc:"The name of the computer."`
 	DN        string      `yaml:"dn" doc:"Distinguished name (RFC 4514)."`
 	Managed   *bool       `yaml:"managed" doc:"Under the observatory's own management. Missing: unknown."`
-	Compliant *bool       `yaml:"compliant" doc:"Keeps to the rules for its kind. Missing: unknown."`
+	Compliant *bool       `yaml:"compliant" doc:"Compliant with the rules for its kind. Missing: unknown."`
 	Attrs     Attributes  `yaml:",rest" doc:"Any other key is an attribute of the device."`
 }
 
@@ -88,9 +88,9 @@ type Group struct {
 	DN          string      `yaml:"dn" doc:"Distinguished name (RFC 4514)."`
 	Description string      `yaml:"description" doc:"What the group is for."`
 	Kind        Kind        `yaml:"kind" doc:"security carries access; mail is for addressing only."`
-	MembersFrom MembersFrom `yaml:"members_from" former:"draws" doc:"own: members of its own directory only; any (unless said): of every directory."`
-	UsableIn    UsableIn    `yaml:"usable_in" former:"opens" doc:"Where it counts. host: in the system that host names; own: in systems of its directory; any (unless said): everywhere."`
-	Host        string      `yaml:"host" doc:"The one system in which a group usable in host counts."`
+	MembersFrom MembersFrom `yaml:"members_from" former:"draws" doc:"own: members of its own directory only; any (default): members of every directory."`
+	UsableIn    UsableIn    `yaml:"usable_in" former:"opens" doc:"Where the group can be used. host: in the system that host names; own: in systems of its directory; any (default): everywhere."`
+	Host        string      `yaml:"host" doc:"The one system in which a group with usable_in: host can be used."`
 	Rule        *Rule       `yaml:"rule" doc:"A filter (RFC 7644 section 3.4.2.2) over the attributes of users; such a group lists no members."`
 	Members     *Members    `yaml:"members" doc:"Who is listed as a member."`
 	Managers    *People     `yaml:"managers" doc:"Who may change the members."`

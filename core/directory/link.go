@@ -65,12 +65,12 @@ func ReportMissing(ref name.Ref, err error, what string) finding.Finding {
 	}
 	if len(missing.Candidates) > 0 {
 		return finding.New(finding.AmbiguousName, ref.Place,
-			fmt.Sprintf("%s names %s %q, which stands in several directories.", what, missing.Kind, ref.Name),
+			fmt.Sprintf("%s names %s %q, which exists in several directories.", what, missing.Kind, ref.Name),
 			"Write the full name: "+strings.Join(missing.Candidates, " or ")+".", missing.Candidates...)
 	}
-	fix := "Correct the name, or add what it names."
+	fix := "Correct the name, or add what is missing."
 	if len(missing.Near) > 0 {
-		fix = "Write " + strings.Join(missing.Near, " or ") + ", or add what the name stands for."
+		fix = "Write " + strings.Join(missing.Near, " or ") + ", or add what is missing."
 	}
 	return finding.New(finding.UnknownName, ref.Place,
 		fmt.Sprintf("%s names %s %q, which does not exist%s", what, missing.Kind, ref.Name, cmp.Or(name.DidYouMean(missing.Near), ".")),
@@ -217,7 +217,7 @@ func foreign[T any](j *joining, s *shelf[T], id uint32, at place.Place) bool {
 	}
 	j.find(finding.ForeignMember, at, []string{b.GroupName(j.id), s.full[id]},
 		fmt.Sprintf("Group %s takes members from its own directory only (members_from: own), so %s%s is not a member.", b.GroupName(j.id), prefix, s.full[id]),
-		"Take the "+s.kind+" out, or let the group draw from any directory.")
+		"Take the "+s.kind+" out, or set members_from: any.")
 	return true
 }
 
@@ -239,8 +239,8 @@ func (j *joining) addGroup(inner GroupID, at place.Place) {
 	names := []string{b.GroupName(j.id), b.GroupName(inner)}
 	if b.Group(inner).Kind == "mail" {
 		j.find(finding.MailNested, at, names,
-			fmt.Sprintf("Group %s holds the mail group %s: nothing flows through it.", names[0], names[1]),
-			"Take it out, or make it a security group if its members are meant.")
+			fmt.Sprintf("Group %s contains the mail group %s: nothing flows through it.", names[0], names[1]),
+			"Remove it, or make it a security group if its members should count.")
 		return
 	}
 	if reason := b.barred(j.id, inner); reason != "" {

@@ -23,8 +23,8 @@ type Source struct {
 	Follow       Follow       `yaml:"follow" doc:"stream: the server tells changes as they happen (RFC 4533); poll: the service asks for them."`
 	Poll         Span         `yaml:"poll" doc:"How often to ask for changes, with follow: poll. Missing: 10s."`
 	Every        Span         `yaml:"every" doc:"How often to read everything, such as 6h. Missing: when asked, and every 6h with follow."`
-	Inactive     Inactive     `yaml:"inactive" doc:"What to do with accounts that are switched off: take (unless said) or skip them."`
-	Vanished     Vanished     `yaml:"vanished" doc:"What to do with accounts that the source does not have any more: remove (unless said) or deactivate them."`
+	Inactive     Inactive     `yaml:"inactive" doc:"What to do with inactive accounts: take (default) or skip them."`
+	Vanished     Vanished     `yaml:"vanished" doc:"What to do with accounts that are no longer in the source: remove (default) or deactivate them."`
 	RemovalLimit *Percent     `yaml:"removal_limit" former:"guard" doc:"How many of the active users, or of the groups, one run may remove or switch off unconfirmed, such as 5%. Missing: 5%."`
 	Users        *UserTable   `yaml:"users" doc:"Which entries are users."`
 	Groups       *GroupTable  `yaml:"groups" doc:"Which entries are groups."`
@@ -208,7 +208,7 @@ type Pick struct {
 type UserTable struct {
 	Place        place.Place `yaml:"-"`
 	Pick         `yaml:",inline"`
-	Disabled     place.Text        `yaml:"disabled" doc:"A filter (RFC 4515) that holds for accounts that are switched off."`
+	Disabled     place.Text        `yaml:"disabled" doc:"A filter (RFC 4515) that holds for inactive accounts."`
 	Expires      Date              `yaml:"expires" doc:"The attribute that holds the end of the account, or {attribute, form}."`
 	PrimaryGroup string            `yaml:"primary_group" doc:"The attribute that names the primary group, by name, distinguished name or number."`
 	Attributes   map[string]string `yaml:"attributes" doc:"Our attribute: the source's attribute. Missing: every attribute under its own name."`

@@ -226,9 +226,9 @@ type System struct {
 	Name      string      `yaml:"system,required" doc:"The name of the system."`
 	Type      name.Ref    `yaml:"type,required" doc:"The type of its gate."`
 	Title     string      `yaml:"title" doc:"What it is, for people."`
-	Directory name.Ref    `yaml:"directory" doc:"The directory it belongs to. Without one, only groups that open any count here."`
+	Directory name.Ref    `yaml:"directory" doc:"The directory it belongs to. Without one, only groups with usable_in: any can be used here."`
 	Requires  []string    `yaml:"requires" doc:"Attributes that a user must have for anything here."`
-	Behind    []Front     `yaml:"behind" doc:"What must be passed before anything here is usable: all of it."`
+	Behind    []Front     `yaml:"behind" doc:"The gates that must be passed before anything here is usable: all of them."`
 	Gate      Document    `yaml:"-"`
 }
 

@@ -32,8 +32,8 @@ func (r *Report) DirectUsers(c *Crowd, line Line) {
 		names[i] = r.Book.UserName(u)
 	}
 	r.Find(finding.DirectUser, line,
-		fmt.Sprintf("Line %s names %s in person.", line.Name, strings.Join(names, ", ")),
-		"Map a group, so that whoever does the job next gets it too.", names...)
+		fmt.Sprintf("Line %s names %s directly.", line.Name, strings.Join(names, ", ")),
+		"Map a group instead, so that the next person in the job gets it too.", names...)
 }
 
 // Redundant reports line index of n where another one gives the same people the
@@ -63,8 +63,8 @@ func (r *Report) AllToEveryone(line Line, on string) {
 func (r *Report) Shadowed(line Line, by []Line) {
 	names := bare(by)
 	r.Find(finding.Shadowed, line,
-		fmt.Sprintf("Line %s can never decide: what stands before it covers all of it (%s).", line.Name, strings.Join(names, ", ")),
-		"Drop it, or move it up.", names...)
+		fmt.Sprintf("Line %s can never decide: earlier lines cover all of it (%s).", line.Name, strings.Join(names, ", ")),
+		"Remove it, or move it up.", names...)
 }
 
 // TooEarly reports a line for everyone that empties later ones of the other
@@ -72,7 +72,7 @@ func (r *Report) Shadowed(line Line, by []Line) {
 func (r *Report) TooEarly(line Line, emptied []Line) {
 	names := bare(emptied)
 	r.Find(finding.TooEarly, line,
-		fmt.Sprintf("Line %s is for everyone and stands above narrower lines of the other verdict, which it empties: %s.", line.Name, strings.Join(names, ", ")),
+		fmt.Sprintf("Line %s is for everyone and comes before narrower lines of the other verdict, so that they never decide: %s.", line.Name, strings.Join(names, ", ")),
 		"Move it below them, or narrow it.", names...)
 }
 

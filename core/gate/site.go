@@ -110,7 +110,7 @@ func (s *Site) Missing(kind string, ref name.Ref, near []string, line Line) {
 // Effect says what a line does to those whom it names.
 type Effect bool
 
-// A line that gives stops giving when a name in it leads to nothing; a line
+// A line that gives stops giving when it names something that does not exist; a line
 // that takes keeps taking from those that it can name.
 const (
 	Giving Effect = false
@@ -121,7 +121,7 @@ const (
 func (s *Site) Who(w *Who, line Line, effect Effect) *Crowd {
 	c := s.Roster.enter(&Crowd{line: line.Name, Everyone: w.Everyone, giving: effect == Giving})
 	if w.Empty() {
-		s.Errors.Addf(line.Place, "line %s says nobody: it needs groups, users or everyone: true", line.Name)
+		s.Errors.Addf(line.Place, "line %s names nobody: it needs groups, users or everyone: true", line.Name)
 	}
 	whole := true
 	for _, r := range w.Groups {
@@ -155,7 +155,7 @@ func (s *Site) Who(w *Who, line Line, effect Effect) *Crowd {
 // groups' kind and reach.
 func (s *Site) People(w *Who, line Line) *Crowd {
 	if w.Empty() {
-		s.Errors.Addf(line.Place, "line %s says nobody: it needs groups, users or everyone: true", line.Name)
+		s.Errors.Addf(line.Place, "line %s names nobody: it needs groups, users or everyone: true", line.Name)
 	}
 	party, _ := s.Party(&directory.People{Users: w.Users, Groups: w.Groups}, line)
 	c := s.EveryoneBut(w.Except, line)
@@ -244,11 +244,11 @@ func (s *Site) outOfReach(g directory.GroupID) string {
 	group := s.Book.Group(g)
 	switch {
 	case group.UsableIn == "host" && !strings.EqualFold(group.Host, s.System.Name):
-		return "it counts in system " + group.Host + " only"
+		return "it is usable in system " + group.Host + " only"
 	case group.UsableIn == "own" && s.System.Directory.Name == "":
-		return "it counts in systems of its own directory only, and this one belongs to none"
+		return "it is usable in systems of its own directory only, and this system belongs to none"
 	case group.UsableIn == "own" && !strings.EqualFold(s.System.Directory.Name, s.Book.GroupHome(g)):
-		return "it counts in systems of its own directory only, and this one belongs to " + s.System.Directory.Name
+		return "it is usable in systems of its own directory only, and this system belongs to " + s.System.Directory.Name
 	}
 	return ""
 }
@@ -267,8 +267,8 @@ func (s *Site) counts(g directory.GroupID, r name.Ref, line Line) bool {
 		return true
 	}
 	s.add(finding.New(finding.GroupOutOfReach, r.Place,
-		fmt.Sprintf("Line %s names group %s, which does not count here: %s.", line.Name, full, reason),
-		"Name a group that counts here, or widen where this one is usable (usable_in).", full), line)
+		fmt.Sprintf("Line %s names group %s, which cannot be used here: %s.", line.Name, full, reason),
+		"Name a group that can be used here, or widen usable_in of this one.", full), line)
 	return false
 }
 
@@ -296,6 +296,6 @@ func (c *Crowd) Break() { c.broken = true }
 func (s *Site) UnknownRight(line Line, at place.Place, right string, all iter.Seq[string]) {
 	end := name.DidYouMean(name.Near(right, all))
 	s.Find(finding.UnknownRight, Line{line.Name, at},
-		fmt.Sprintf("Line %s speaks of the right %q, but no right of %s is called so%s", line.Name, right, s.System.Name, cmp.Or(end, ".")),
+		fmt.Sprintf("Line %s names the right %q, but %s has no such right%s", line.Name, right, s.System.Name, cmp.Or(end, ".")),
 		"Correct it, or add the right to the catalogue.", right)
 }

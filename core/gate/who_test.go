@@ -142,5 +142,5 @@ func TestLinesForNobodyDoNotLoad(t *testing.T) {
 	var errs place.Errors
 	s := site(directory.Build(nil, &errs))
 	s.Who(&gate.Who{}, gate.Line{Name: "s/mapping 1", Place: place.Place{File: "s.yaml", Line: 5}}, gate.Giving)
-	assert.EqualError(t, s.Errors.Err(), "s.yaml:5: line s/mapping 1 says nobody: it needs groups, users or everyone: true")
+	assert.EqualError(t, s.Errors.Err(), "s.yaml:5: line s/mapping 1 names nobody: it needs groups, users or everyone: true")
 }

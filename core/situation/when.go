@@ -87,7 +87,7 @@ func (c *Condition) Unmet(f *Facts) []Need {
 	return c.collect(f, False, func(x *clause) Need { return x.need })
 }
 
-// Needed lists everything the condition asks for, whatever the situation.
+// Needed lists everything the condition asks for, in any situation.
 func (c *Condition) Needed() []Need {
 	var all []Need
 	for i := range c.clauses {

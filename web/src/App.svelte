@@ -1,6 +1,6 @@
 <script lang="ts">
   import { onMount, type Component } from 'svelte';
-  import { api, signedInAgain, whenSignedOut, type MapInfo, type Session } from './api/client';
+  import { api, signedInAgain, whenSignedOut, type MapInfo, type SignedIn } from './api/client';
   import { light } from './lib/light.svelte';
   import { follow, place } from './lib/place.svelte';
   import { revision } from './lib/revision.svelte';
@@ -40,7 +40,7 @@
 
   let map = $state<MapInfo | null>(null);
   let signedIn = $state<boolean | null>(null); // null: not known yet
-  let session = $state<Session | null>(null);
+  let session = $state<SignedIn | null>(null);
   let expired = $state(false);
   let wrong = $state('');
   let finding = $state(false);

@@ -33,7 +33,7 @@ func (t *shelf) checkSeats(r *gate.Report, p *product) {
 	}
 	r.Find(finding.NoSeat, p.line,
 		fmt.Sprintf("Product %s has %d seats and %d holders; without a seat: %s.", p.name, p.seats, len(holders), strings.Join(names, ", ")),
-		"Get more seats, or take the product from someone who does not need it.", names...)
+		"Buy more seats, or remove the product from someone who does not need it.", names...)
 }
 
 // wider says whether a mapping gives the same people every feature that another

@@ -247,7 +247,7 @@ func TestSourcesAndReplies(t *testing.T) {
 	doc.Policies[0].Reply = &network.Reply{VLAN: &bad, IdleTimeout: "soon"}
 	doc.Policies = append(doc.Policies, network.Policy{Name: "nobody", Verdict: "admit"})
 	_, err := atlas.Compile(&atlas.Map{Directories: world([2]bool{}, ""), Systems: []*gate.System{{Name: "s", Gate: doc}}})
-	for _, want := range []string{"vlan of policy s/crew is a number from 1 to 4094", `not "soon"`, "line s/nobody says nobody"} {
+	for _, want := range []string{"vlan of policy s/crew is a number from 1 to 4094", `not "soon"`, "line s/nobody names nobody"} {
 		assert.ErrorContains(t, err, want)
 	}
 }

@@ -139,7 +139,7 @@ func TestLoadErrors(t *testing.T) {
 	doc.Resources = append(doc.Resources, roles.Resource{Path: path("/raw")}, roles.Resource{Path: path("raw")})
 	_, err := atlas.Compile(&atlas.Map{Directories: []*directory.Document{world(member)}, Systems: []*gate.System{{Name: "s", Gate: doc}}})
 	for _, want := range []string{
-		"line s/mapping 1 says nobody", "roles include each other in a circle: a → b → a", `"frames" is not a right`, `"frames:*" is not a right`,
+		"line s/mapping 1 names nobody", "roles include each other in a circle: a → b → a", `"frames" is not a right`, `"frames:*" is not a right`,
 		"resource /raw stands here twice", `"raw" is not a path`,
 	} {
 		assert.ErrorContains(t, err, want)

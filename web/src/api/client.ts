@@ -9,10 +9,10 @@ export type Page = Schemas['Page'];
 export type Item = Schemas['Item'];
 export type MapInfo = Schemas['Map'];
 export type User = Schemas['User'];
-export type Groups = Schemas['Groups'];
+export type Memberships = Schemas['Memberships'];
 export type Route = Schemas['Route'];
 export type Stop = Schemas['Stop'];
-export type Session = Schemas['Session'];
+export type SignedIn = Schemas['SignedIn'];
 export type Trial = Schemas['Trial'];
 export type Trials = Schemas['Trials'];
 export type Change = Schemas['Change'];
@@ -37,7 +37,7 @@ export type Compare = Schemas['Compare'];
 export type Matched = Schemas['Matched'];
 export type Impact = Schemas['Impact'];
 export type Finding = Schemas['Finding'];
-export type Found = Schemas['FindingPage'];
+export type Findings = Schemas['Findings'];
 export type Guaranteed = Schemas['Guaranteed'];
 export type Revision = Schemas['Revision'];
 export type Directory = Schemas['Directory'];
@@ -127,7 +127,7 @@ export const api = {
   search: (q: string, kind: Kind | '', cursor = '', limit = 50, signal?: AbortSignal) => get<Page>(`search?${query({ q, kind, cursor, limit })}`, signal),
 
   user: (full: string) => get<User>(`users/${name(full)}?${asked({})}`),
-  groups: (user: string) => get<Groups>(`memberships?${asked({ user })}`),
+  memberships: (user: string) => get<Memberships>(`memberships?${asked({ user })}`),
   reach: (user: string, facts: Facts, signal?: AbortSignal) => get<Reach>(`reach?${asked({ user, ...facts })}`, signal),
   why: (user: string, e: { system: string; right: string; object: string }, facts: Facts, signal?: AbortSignal) =>
     get<Why>(`why?${asked({ user, system: e.system, right: e.right, object: e.object, ...facts })}`, signal),
@@ -136,23 +136,23 @@ export const api = {
 
   group: (full: string) => get<GroupInfo>(`groups/${name(full)}?${asked({})}`),
   opens: (full: string) => get<{ lines: Line[] }>(`groups/${name(full)}/opens?${asked({})}`),
-  members: (group: string, cursor = '') => get<Members>(`members?${asked({ group, cursor })}`),
-  matched: (filter: string, directory: string, signal?: AbortSignal) => get<Matched>(`matched?${asked({ filter, directory })}`, signal),
+  members: (group: string, cursor = '') => get<Members>(`members?${asked({ group, cursor, limit: 1000 })}`),
+  testRule: (filter: string, directory: string, signal?: AbortSignal) => get<Matched>(`rule-test?${asked({ filter, directory })}`, signal),
 
   system: (named: string) => get<SystemInfo>(`systems/${at(named)}?${asked({})}`),
   lines: (named: string) => get<{ lines: Line[] }>(`systems/${at(named)}/lines?${asked({})}`),
   probe: (user: string, system: string, right: string, object: string, facts: Facts, signal?: AbortSignal) =>
     get<Probe>(`probe?${asked({ user, system, right, object, ...facts })}`, signal),
-  who: (system: string, right: string, object: string, facts: Facts, cursor = '') => get<Who>(`who?${asked({ system, right, object, ...facts, cursor })}`),
+  who: (system: string, right: string, object: string, facts: Facts, cursor = '') => get<Who>(`who?${asked({ system, right, object, ...facts, cursor, limit: 1000 })}`),
 
-  findings: (part: { system?: string; code?: string; severity?: Finding['severity']; after?: number; limit?: number }) => get<Found>(`findings/page?${asked(part)}`),
+  findings: (part: { system?: string; code?: string; severity?: Finding['severity']; cursor?: string; limit?: number }) => get<Findings>(`findings?${asked(part)}`),
   guarantees: () => get<{ guarantees: Guaranteed[] }>(`guarantees?${asked({})}`),
   document: async (path: string) => (await get<{ files: Record<string, string> }>(`documents?${asked({ path })}`)).files[path] ?? '',
 
-  trials: () => get<Trials>('trials?limit=200'),
+  trials: () => get<Trials>('trials?limit=1000'),
   trial: (named: string) => get<Trial>(`trials/${at(named)}`),
-  newTrial: (named: string, note: string) => call<Trial>('POST', 'trials', { name: named, note }),
-  dropTrial: (named: string) => call<void>('DELETE', `trials/${at(named)}`),
+  beginTrial: (named: string, note: string) => call<Trial>('POST', 'trials', { name: named, note }),
+  removeTrial: (named: string) => call<void>('DELETE', `trials/${at(named)}`),
   stage: (named: string, changes: Change[]) => call<Trial>('POST', `trials/${at(named)}/changes`, { changes }),
   unstage: (named: string, number: number, version: number) => call<Trial>('DELETE', `trials/${at(named)}/changes/${number}`, undefined, undefined, { 'if-match': `"${version}"` }),
   impact: (change: Change, facts: Facts, signal?: AbortSignal) => call<Impact>('POST', `impact?${asked({ ...facts })}`, change, signal),
@@ -162,31 +162,31 @@ export const api = {
   commit: (named: string, reason: string, override: string, version: number, key: string) =>
     call<Committed>('POST', `trials/${at(named)}/commit`, override ? { reason, override } : { reason }, undefined, { 'if-match': `"${version}"`, 'idempotency-key': key }),
 
-  revisions: (before = 0) => get<{ revisions: Revision[] }>(`revisions?${query({ before: before || undefined, limit: 50 })}`),
+  history: (cursor = '') => get<Schemas['Revisions']>(`revisions?${query({ cursor, limit: 50 })}`),
   revision: (number: number) => get<Revision>(`revisions/${number}`),
   revert: (number: number) => call<Trial>('POST', `revisions/${number}/revert`, {}),
 
   directories: () => get<{ directories: Directory[] }>('directories'),
-  runs: (before = 0) => get<{ runs: Run[] }>(`runs?${query({ before: before || undefined, limit: 50 })}`),
-  beginIntake: (directory: string) => call<Run>('POST', `directories/${at(directory)}/intake`, {}),
+  runs: (cursor = '') => get<Schemas['Runs']>(`runs?${query({ cursor, limit: 50 })}`),
+  runIntake: (directory: string) => call<Run>('POST', `directories/${at(directory)}/intake`, {}),
   run: (id: number) => get<Run>(`runs/${id}`),
   preview: (id: number) => get<Preview>(`runs/${id}/preview`),
   commitRun: (id: number, confirm: boolean) => call<Run>('POST', `runs/${id}/commit`, { confirm }),
-  dropRun: (id: number) => call<Run>('POST', `runs/${id}/drop`),
+  discardRun: (id: number) => call<Run>('POST', `runs/${id}/discard`),
 
   ownGroups: () => get<OwnGroups>('own-groups'),
   changeOwn: (group: string, body: { add?: string[]; remove?: string[] }) => call<Committed>('POST', `own-groups/${name(group)}/members`, body),
 
   operators: () => get<{ operators: Operator[] }>('operators'),
-  putOperator: (named: string, change: Schemas['OperatorChange'], version = 0) =>
+  setOperator: (named: string, change: Schemas['OperatorChange'], version = 0) =>
     call<Operator>('PUT', `operators/${at(named)}`, change, undefined, version ? { 'if-match': `"${version}"` } : {}),
-  dropOperator: (named: string) => call<void>('DELETE', `operators/${at(named)}`),
+  removeOperator: (named: string) => call<void>('DELETE', `operators/${at(named)}`),
   secondFactor: (named: string) => call<Schemas['SecondFactor']>('POST', `operators/${at(named)}/second-factor`),
   tokens: () => get<{ tokens: TokenInfo[] }>('tokens'),
-  newToken: (token: Schemas['TokenChange']) => call<Schemas['Token']>('POST', 'tokens', token),
-  dropToken: (named: string) => call<void>('DELETE', `tokens/${at(named)}`),
+  createToken: (token: Schemas['TokenChange']) => call<Schemas['Token']>('POST', 'tokens', token),
+  revokeToken: (named: string) => call<void>('DELETE', `tokens/${at(named)}`),
   settings: () => get<Schemas['Settings']>('settings'),
-  configure: (settings: Schemas['Settings']) => call<Schemas['Settings']>('PUT', 'settings', settings),
-  audit: (part: { actor?: string; object?: string; from?: string; to?: string; before?: number }) => get<{ entries: Entry[] }>(`audit?${query({ ...part, limit: 100 })}`),
+  changeSettings: (settings: Schemas['Settings']) => call<Schemas['Settings']>('PUT', 'settings', settings),
+  audit: (part: { actor?: string; object?: string; from?: string; to?: string; cursor?: string }) => get<Schemas['Audit']>(`audit?${query({ ...part, limit: 100 })}`),
   verifyAudit: () => get<Schemas['Verified']>('audit/verify'),
 };

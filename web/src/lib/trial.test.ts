@@ -8,13 +8,13 @@ test('a form becomes a change, without what was left empty', () => {
   expect(changeOf(kind('set-user'), { user: 'u', attribute: 'title', value: 'Dome engineer' })).toEqual({ do: 'set-user', user: 'u', attribute: 'title', value: 'Dome engineer' });
   expect(changeOf(kind('set-user'), { user: 'u', attribute: 'active', value: 'false' })).toEqual({ do: 'set-user', user: 'u', attribute: 'active', value: false });
   expect(changeOf(kind('set-user'), { user: 'u', attribute: 'title', value: '' })).toEqual({ do: 'set-user', user: 'u', attribute: 'title' });
-  expect(changeOf(kind('add-entry'), { document: 'archive', list: 'mappings', value: '{"role": "reader"}', before: '1' })).toEqual({
-    do: 'add-entry', document: 'archive', list: 'mappings', value: { role: 'reader' }, before: '1',
+  expect(changeOf(kind('add-line'), { system: 'archive', list: 'mappings', value: '{"role": "reader"}', before: '1' })).toEqual({
+    do: 'add-line', system: 'archive', list: 'mappings', value: { role: 'reader' }, before: '1',
   });
 });
 
-test('a value that begins like JSON and is none is told', () => {
-  expect(() => changeOf(kind('add-entry'), { document: 'a', list: 'b', value: '{role: reader' })).toThrow('begins like JSON');
+test('a value that begins like JSON and is not JSON is told', () => {
+  expect(() => changeOf(kind('add-line'), { system: 'a', list: 'b', value: '{role: reader' })).toThrow('begins like JSON');
 });
 
 test('effects in words', () => {

@@ -1,7 +1,7 @@
 import type { Change, Effected, Tally } from '../api/client';
 
 /** A field of a change. */
-export type Field = 'group' | 'member' | 'to' | 'user' | 'attribute' | 'field' | 'document' | 'list' | 'entry' | 'before' | 'value';
+export type Field = 'group' | 'member' | 'to' | 'user' | 'attribute' | 'field' | 'system' | 'line' | 'document' | 'part' | 'list' | 'before' | 'value';
 
 export interface Kind {
   do: Change['do'];
@@ -10,24 +10,31 @@ export interface Kind {
 }
 
 const group = { field: 'group', label: 'Group' } as const;
-const document = { field: 'document', label: 'System or document' } as const;
+const system = { field: 'system', label: 'System' } as const;
+const document = { field: 'document', label: 'Document', hint: 'a system, map, guarantees, or directory NAME' } as const;
 const list = { field: 'list', label: 'List', hint: 'mappings' } as const;
-const entry = { field: 'entry', label: 'Entry', hint: 'its name, or its number' } as const;
-const before = { field: 'before', label: 'Before', optional: true, hint: 'an entry; empty: last' } as const;
+const line = { field: 'line', label: 'Line', hint: 'its name, or its number' } as const;
+const part = { field: 'part', label: 'Part', hint: 'its name, or its number' } as const;
+const before = { field: 'before', label: 'Before', optional: true, hint: 'its name, or its number; empty: last' } as const;
 const value = { field: 'value', label: 'Value', hint: '{"groups": ["night-crew"], …}' } as const;
 
 /** The changes that the form stages. */
 export const kinds: Kind[] = [
   { do: 'join', label: 'Add a member to a group', fields: [group, { field: 'member', label: 'Member' }] },
-  { do: 'leave', label: 'Take a member out of a group', fields: [group, { field: 'member', label: 'Member' }] },
-  { do: 'set-user', label: 'Set an attribute of a user', fields: [{ field: 'user', label: 'User' }, { field: 'attribute', label: 'Attribute' }, { ...value, optional: true, hint: 'empty: take it away' }] },
-  { do: 'set-group', label: 'Describe a group, or change its kind, rule or reach', fields: [group, { field: 'field', label: 'Field', hint: 'description' }, { ...value, optional: true, hint: 'empty: take it away' }] },
+  { do: 'leave', label: 'Remove a member from a group', fields: [group, { field: 'member', label: 'Member' }] },
+  { do: 'set-user', label: 'Set an attribute of a user', fields: [{ field: 'user', label: 'User' }, { field: 'attribute', label: 'Attribute' }, { ...value, optional: true, hint: 'empty: remove it' }] },
+  { do: 'set-group', label: 'Set a field of a group', fields: [group, { field: 'field', label: 'Field', hint: 'description, kind, rule, usable_in …' }, { ...value, optional: true, hint: 'empty: remove it' }] },
   { do: 'create-group', label: 'Create a group', fields: [{ ...group, hint: 'directory/name' }] },
   { do: 'rename-group', label: 'Rename a group', fields: [group, { field: 'to', label: 'New name' }] },
-  { do: 'add-entry', label: 'Add a line', fields: [document, list, value, before] },
-  { do: 'change-entry', label: 'Change a line', fields: [document, list, entry, value] },
-  { do: 'move-entry', label: 'Move a line', fields: [document, list, entry, before] },
-  { do: 'drop-entry', label: 'Remove a line', fields: [document, list, entry] },
+  { do: 'remove-group', label: 'Remove a group', fields: [group] },
+  { do: 'add-line', label: 'Add a line', fields: [system, list, value, before] },
+  { do: 'change-line', label: 'Change a line', fields: [system, list, line, value] },
+  { do: 'move-line', label: 'Move a line', fields: [system, list, line, before] },
+  { do: 'remove-line', label: 'Remove a line', fields: [system, list, line] },
+  { do: 'add-part', label: 'Add another part', fields: [document, list, { ...part, optional: true, hint: 'the key, of a set of keys' }, value] },
+  { do: 'change-part', label: 'Change another part', fields: [document, list, part, value] },
+  { do: 'move-part', label: 'Move another part', fields: [document, list, part, before] },
+  { do: 'remove-part', label: 'Remove another part', fields: [document, list, part] },
 ];
 
 /** The change that a form describes. A value that is no JSON is a piece of text. */
@@ -45,7 +52,7 @@ function read(text: string): unknown {
   try {
     return JSON.parse(text) as unknown;
   } catch {
-    if (/^[[{]/.test(text)) throw new Error('The value begins like JSON, but is none.');
+    if (/^[[{]/.test(text)) throw new Error('The value begins like JSON, but is not JSON.');
     return text;
   }
 }

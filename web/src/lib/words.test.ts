@@ -20,7 +20,7 @@ describe('needs', () => {
 describe('what shuts', () => {
   it.each([
     [{ reason: 'condition', at: 's/mapping 1', detail: 'window:night' }, 'only in window night'],
-    [{ reason: 'inactive', at: 'd/noor' }, 'account switched off'],
+    [{ reason: 'inactive', at: 'd/noor' }, 'account inactive'],
     [{ reason: 'prerequisite', at: 's/requires', detail: 'emails' }, 'lacks emails'],
     [{ reason: 'deny', at: 's/mapping 4' }, 'denied by mapping 4'],
     [{ reason: 'limit', at: 's/purge from the office' }, 'limit purge from the office'],

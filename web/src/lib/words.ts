@@ -16,7 +16,7 @@ export function needWords(need: string): string {
 }
 
 const reasons: Record<string, string> = {
-  inactive: 'account switched off', expired: 'account ended', prerequisite: 'lacks', deny: 'denied by',
+  inactive: 'account inactive', expired: 'account expired', prerequisite: 'lacks', deny: 'denied by',
   limit: 'limit', feature: 'needs feature', 'no-seat': 'no seat left', gate: 'behind', rule: 'refused by',
   override: 'own override', policy: 'policy', door: 'kept out by', login: 'no login:', admit: 'not admitted by', source: 'unknown here:',
 };

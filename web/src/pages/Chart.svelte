@@ -1,6 +1,6 @@
 <script lang="ts">
   /** The start: the whole map, what changed lately, and what is wrong. */
-  import { api, type Chart, type Found, type Guaranteed, type MapInfo, type Revision, type Run } from '../api/client';
+  import { api, type Chart, type Findings, type Guaranteed, type MapInfo, type Revision, type Run } from '../api/client';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
   import { when } from '../lib/when';
@@ -13,7 +13,7 @@
 
   let chart = $state.raw<Chart | null>(null);
   let broken = $state<readonly Guaranteed[]>([]);
-  let found = $state.raw<Found | null>(null);
+  let found = $state.raw<Findings | null>(null);
   let latest = $state<readonly Revision[]>([]);
   let waiting = $state<readonly Run[]>([]);
   let wrong = $state('');
@@ -23,7 +23,7 @@
     api.chart().then((got) => ((chart = got), (wrong = '')), (error: Error) => (wrong = error.message));
     api.guarantees().then((got) => (broken = got.guarantees.filter((g) => g.state === 'broken')), () => {});
     api.findings({ severity: 'error', limit: 6 }).then((got) => (found = got), () => {});
-    api.revisions().then((got) => (latest = got.revisions.slice(0, 5)), () => {});
+    api.history().then((got) => (latest = got.revisions.slice(0, 5)), () => {});
     api.runs().then((got) => (waiting = got.runs.filter((r) => r.state === 'waiting' || r.state === 'held')), () => {});
   });
 </script>
@@ -41,30 +41,30 @@
     <div>
       {#if wrong}<Notice kind="wrong" title="No chart">{wrong}</Notice>
       {:else if !chart}<Notice kind="wait" title="Drawing the map …" />
-      {:else if chart.systems.length === 0}<Notice kind="empty" title="Nothing is on this map yet">Bring one in: <code>gatemap serve --map FOLDER</code></Notice>
+      {:else if chart.systems.length === 0}<Notice kind="empty" title="The map is empty">Load a map: <code>gatemap serve --map FOLDER</code></Notice>
       {:else}<MapChart {chart} errors={new Map(found?.systems.map((s) => [s.system, s.errors]))} />{/if}
     </div>
     <div class="news">
       <section aria-labelledby="broken">
         <h2 id="broken"><a href={place.to('/guarantees')}>Broken guarantees</a> {broken.length}</h2>
-        <ul>{#each broken.slice(0, 6) as g (g.guarantee)}<li><a href={place.to('/guarantees', { 'guarantees-find': g.guarantee })}>{g.guarantee}</a></li>{:else}<li class="soft">All of them are kept.</li>{/each}</ul>
+        <ul>{#each broken.slice(0, 6) as g (g.guarantee)}<li><a href={place.to('/guarantees', { 'guarantees-find': g.guarantee })}>{g.guarantee}</a></li>{:else}<li class="soft">All guarantees are kept.</li>{/each}</ul>
       </section>
       <section aria-labelledby="errors">
         <h2 id="errors"><a href={place.to('/findings')}>Errors</a> {found?.total ?? '…'}</h2>
         <ul>
           {#each found?.findings ?? [] as f, i (i)}
             <li><a href={f.where.system ? links.system(f.where.system, f.where.rule ? { line: `${f.where.system}/${f.where.rule}` } : {}) : place.to('/findings', { code: f.code })}>{f.message}</a></li>
-          {:else}<li class="soft">{found ? 'There is none.' : 'Looking through the whole map …'}</li>{/each}
+          {:else}<li class="soft">{found ? 'None.' : 'Checking the map …'}</li>{/each}
         </ul>
       </section>
       {#if waiting.length}
         <section aria-labelledby="waiting">
-          <h2 id="waiting"><a href={place.to('/intake')}>Intakes that wait</a> {waiting.length}</h2>
+          <h2 id="waiting"><a href={place.to('/intake')}>Waiting intakes</a> {waiting.length}</h2>
           <ul>{#each waiting as r (r.id)}<li><a href={place.to('/intake', { run: String(r.id) })}>{r.directory}, run {r.id}</a> {r.state}</li>{/each}</ul>
         </section>
       {/if}
       <section aria-labelledby="lately">
-        <h2 id="lately"><a href={place.to('/history')}>Changed lately</a></h2>
+        <h2 id="lately"><a href={place.to('/history')}>Recent changes</a></h2>
         <ul>{#each latest as r (r.revision)}<li><a href={place.to('/history', { revision: String(r.revision) })}>{r.reason || `revision ${r.revision}`}</a> <span class="soft">{r.author}, {when(r.at)}</span></li>{:else}<li class="soft">Nothing yet.</li>{/each}</ul>
       </section>
     </div>

@@ -1,6 +1,6 @@
 <script lang="ts">
   /** What is wrong, useless or risky, by kind. */
-  import { api, type Finding, type Found, type MapInfo } from '../api/client';
+  import { api, type Finding, type Findings, type MapInfo } from '../api/client';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
   import type { Column } from '../lib/rows';
@@ -11,8 +11,8 @@
   let { map }: { map: MapInfo } = $props();
 
   const part = 200;
-  let found = $state.raw<Found | null>(null);
-  let lists = $state<Record<string, Found>>({});
+  let found = $state.raw<Findings | null>(null);
+  let lists = $state<Record<string, Findings>>({});
   let table = $state.raw<readonly Finding[]>([]);
   let wrong = $state('');
   const code = $derived(place.get('code'));
@@ -22,7 +22,7 @@
     void revision.changes;
     void place.get('trial');
     lists = {};
-    api.findings({ limit: 0 }).then(
+    api.findings({ limit: 1 }).then(
       (got) => {
         found = got;
         wrong = '';
@@ -41,7 +41,7 @@
     lists[name] = await api.findings({ code: name, limit: part });
   }
   async function more(name: string) {
-    const next = await api.findings({ code: name, limit: part, after: lists[name]!.next ?? 0 });
+    const next = await api.findings({ code: name, limit: part, cursor: lists[name]!.next ?? '' });
     lists[name] = { ...next, findings: [...lists[name]!.findings, ...next.findings] };
   }
 
@@ -49,9 +49,9 @@
     { name: 'severity', label: 'Severity', text: (f) => f.severity },
     { name: 'code', label: 'Code', text: (f) => f.code, figures: true },
     { name: 'at', label: 'Line', text: (f) => [f.where.system, f.where.rule].filter(Boolean).join('/'), href: (f) => (f.where.system ? links.system(f.where.system, f.where.rule ? { line: `${f.where.system}/${f.where.rule}` } : {}) : ''), figures: true },
-    { name: 'place', label: 'Stands at', text: (f) => [f.where.file, f.where.line].filter(Boolean).join(':'), figures: true },
-    { name: 'message', label: 'What is wrong', text: (f) => f.message },
-    { name: 'fix', label: 'What to do', text: (f) => f.fix },
+    { name: 'place', label: 'Place', text: (f) => [f.where.file, f.where.line].filter(Boolean).join(':'), figures: true },
+    { name: 'message', label: 'Problem', text: (f) => f.message },
+    { name: 'fix', label: 'Fix', text: (f) => f.fix },
   ];
 </script>
 
@@ -60,14 +60,14 @@
 <main class="page">
   <h1>Findings <small class="soft">{found?.total ?? ''}</small></h1>
   {#if wrong}<Notice kind="wrong" title="No findings">{wrong}</Notice>
-  {:else if !found}<Notice kind="wait" title="Looking through the whole map of {map.users} people …" />
-  {:else if found.total === 0}<Notice kind="empty" title="Nothing is wrong">No finding of any kind.</Notice>
+  {:else if !found}<Notice kind="wait" title="Checking the map of {map.users} people …" />
+  {:else if found.total === 0}<Notice kind="empty" title="No findings">Nothing wrong, useless or risky was found.</Notice>
   {:else}
     <p class="no-print">
-      <button class="act" aria-pressed={asTable} onclick={() => place.set({ view: asTable ? '' : 'table' })}>{asTable ? 'By kind' : 'As a table'}</button>
+      <button class="act" aria-pressed={asTable} onclick={() => place.set({ view: asTable ? '' : 'table' })}>{asTable ? 'Group by code' : 'Show as a table'}</button>
     </p>
     {#if asTable}
-      {#if found.total > table.length && table.length > 0}<p class="soft">These are the {table.length} worst of {found.total}.</p>{/if}
+      {#if found.total > table.length && table.length > 0}<p class="soft">The {table.length} most severe of {found.total}.</p>{/if}
       <Table name="findings" label="Findings" rows={table} {columns} />
     {:else}
       {#each found.codes as c (c.code)}
@@ -75,7 +75,7 @@
           <summary><strong class="figures">{c.code}</strong> {c.count} {c.severity}{c.count === 1 ? '' : 's'}</summary>
           {#if lists[c.code]}
             <FindingList findings={lists[c.code]!.findings} />
-            {#if lists[c.code]!.next}<p><button class="act" onclick={() => more(c.code)}>More of them</button></p>{/if}
+            {#if lists[c.code]!.next}<p><button class="act" onclick={() => more(c.code)}>Fetch more</button></p>{/if}
           {:else}<p class="soft">Fetching them …</p>{/if}
         </details>
       {/each}

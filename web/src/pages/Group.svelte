@@ -27,28 +27,28 @@
     void revision.changes;
     void place.get('trial');
     api.group(name).then((got) => ((group = got), (missing = null)), (error) => (missing = error as Problem));
-    api.members(name).then((got) => ((members = got.members), (total = got.total), (cursor = got.cursor ?? '')), () => {});
+    api.members(name).then((got) => ((members = got.members), (total = got.total), (cursor = got.next ?? '')), () => {});
     api.opens(name).then((got) => (opens = got.lines), () => {});
   });
 
   async function more() {
     const got = await api.members(name, cursor);
     members = [...(members ?? []), ...got.members];
-    cursor = got.cursor ?? '';
+    cursor = got.next ?? '';
   }
 
   const hows: Record<string, string> = { direct: 'listed', primary: 'primary group', rule: 'by the rule', nested: 'by way of' };
   const who: Column<Member>[] = [
     { name: 'user', label: 'Person', text: (m) => m.user, href: (m) => links.person(m.user), figures: true },
     { name: 'how', label: 'How', text: (m) => hows[m.how] ?? m.how },
-    { name: 'path', label: 'By way of', text: (m) => m.path.slice(0, -1).join(' › '), figures: true },
+    { name: 'path', label: 'Path', text: (m) => m.path.slice(0, -1).join(' › '), figures: true },
   ];
   const lines: Column<Line>[] = [
     { name: 'system', label: 'System', text: (l) => l.system, href: (l) => links.system(l.system), figures: true },
     { name: 'line', label: 'Line', text: (l) => ruleOf(l.line), href: (l) => links.system(l.system, { line: l.line }), figures: true },
-    { name: 'what', label: 'What', text: (l) => givesWords(l.type, l) },
+    { name: 'what', label: 'Gives', text: (l) => givesWords(l.type, l) },
     { name: 'when', label: 'When', text: (l) => whenWords(l.value ?? {}) },
-    { name: 'named', label: 'Names', text: (l) => l.groups.join(', '), figures: true },
+    { name: 'named', label: 'Through', text: (l) => l.groups.join(', '), figures: true },
   ];
 </script>
 
@@ -71,24 +71,24 @@
       {#if group.description}<p dir="auto">{group.description}</p>{/if}
       <p>
         {group.kind === 'mail' ? 'A mail group: it opens nothing.' : 'A security group.'}
-        Its members come from {group.members_from === 'own' ? 'its own directory' : 'any directory'}; it counts {group.usable_in === 'host' ? `in ${group.host} only` : group.usable_in === 'own' ? 'in systems of its own directory' : 'everywhere'}.
-        {group.managers.length + group.managed_by.length ? `Managed by ${[...group.managers, ...group.managed_by].join(', ')}.` : 'Nobody in particular manages it.'}
+        Its members come from {group.members_from === 'own' ? 'its own directory' : 'any directory'}; it is usable {group.usable_in === 'host' ? `in ${group.host} only` : group.usable_in === 'own' ? 'in systems of its own directory' : 'everywhere'}.
+        {group.managers.length + group.managed_by.length ? `Managed by ${[...group.managers, ...group.managed_by].join(', ')}.` : 'It has no managers.'}
       </p>
-      {#if group.rule}<p>Who is in it follows from a rule: <code class="figures">{group.rule}</code></p>{/if}
+      {#if group.rule}<p>Members by rule: <code class="figures">{group.rule}</code></p>{/if}
     </header>
     <GroupPicture {group} opens={opens ?? []} members={members ?? []} />
     <section aria-label="What it opens">
       <h2>What it opens</h2>
-      {#if opens}<Table name="opens" label="What it opens" rows={opens} columns={lines} nothing="Nothing anywhere." />{:else}<Notice kind="wait" title="Looking at every system …" />{/if}
+      {#if opens}<Table name="opens" label="What it opens" rows={opens} columns={lines} nothing="It opens nothing." />{:else}<Notice kind="wait" title="Checking every system …" />{/if}
     </section>
     <section aria-label="Members">
       <h2>Members</h2>
       {#if members}
-        <Table name="members" label="Members" rows={members} columns={who} nothing="Nobody is in it." />
+        <Table name="members" label="Members" rows={members} columns={who} nothing="No members." />
         <More shown={members.length} {total} onmore={more} />
-      {:else}<Notice kind="wait" title="Fetching who is in it …" />{/if}
+      {:else}<Notice kind="wait" title="Fetching the members …" />{/if}
     </section>
     {#if rights.stage}<div class="no-print">{#key JSON.stringify(group)}<GroupEditor {group} />{/key}</div>{/if}
-    <p class="no-print"><button class="act" onclick={() => print()}>Print this sheet</button> <span class="soft">as of {when(new Date().toISOString())}</span></p>
+    <p class="no-print"><button class="act" onclick={() => print()}>Print this page</button> <span class="soft">as of {when(new Date().toISOString())}</span></p>
   </main>
 {/if}

@@ -10,7 +10,7 @@
 
   const columns: Column<Item>[] = [
     { name: 'name', label: 'Group', text: (i) => i.name, href: (i) => links.group(i.name), figures: true },
-    { name: 'title', label: 'What it is', text: (i) => i.title ?? '' },
+    { name: 'title', label: 'Description', text: (i) => i.title ?? '' },
     { name: 'detail', label: 'Kind', text: (i) => i.detail ?? '' },
   ];
   let name = $state('');
@@ -25,14 +25,14 @@
   <NameList kind="group" label="Groups" {columns} />
   {#if rights.stage}
     {#if place.get('new')}
-      <section class="sheet controls" aria-label="A new group">
-        <h2>A new group</h2>
+      <section class="sheet controls" aria-label="New group">
+        <h2>New group</h2>
         <label>Name, with its directory <input bind:value={name} placeholder="cindervale/comet-watch" /></label>
-        <label>What it is for <input bind:value={description} /></label>
+        <label>Description <input bind:value={description} /></label>
         <Stager {change} />
       </section>
     {:else}
-      <p><button class="act" onclick={() => place.set({ new: 'group' })}>Make a group</button></p>
+      <p><button class="act" onclick={() => place.set({ new: 'group' })}>Create a group</button></p>
     {/if}
   {/if}
 </main>

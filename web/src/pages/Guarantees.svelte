@@ -23,11 +23,11 @@
 
   const chosen = $derived(all?.find((g) => g.guarantee === place.get('guarantee')));
   const columns: Column<Guaranteed>[] = [
-    { name: 'state', label: 'It is', text: (g) => g.state },
+    { name: 'state', label: 'State', text: (g) => g.state },
     { name: 'guarantee', label: 'Guarantee', text: (g) => g.guarantee, href: (g) => place.to('/guarantees', { guarantee: g.guarantee }) },
-    { name: 'reason', label: 'Why', text: (g) => g.reason },
+    { name: 'reason', label: 'Reason', text: (g) => g.reason },
     { name: 'people', label: 'People', text: (g) => String(g.users.length), number: true },
-    { name: 'place', label: 'Stands at', text: (g) => (g.file ? `${g.file}:${g.line}` : ''), figures: true },
+    { name: 'place', label: 'Place', text: (g) => (g.file ? `${g.file}:${g.line}` : ''), figures: true },
   ];
 
   const example = '{"guarantee": "only archivists purge", "at_most": 3, "can": {"system": "archive", "right": "frames:purge"}}';
@@ -35,7 +35,7 @@
   const read = $derived.by((): { change: Change | null; wrong: string } => {
     if (!text.trim()) return { change: null, wrong: '' };
     try {
-      return { change: { do: 'add-entry', document: 'guarantees', list: 'guarantees', value: JSON.parse(text) as unknown } as Change, wrong: '' };
+      return { change: { do: 'add-part', document: 'guarantees', list: 'guarantees', value: JSON.parse(text) as unknown } as Change, wrong: '' };
     } catch {
       return { change: null, wrong: 'It cannot be read yet: it is JSON.' };
     }
@@ -47,9 +47,9 @@
 <main class="page">
   <h1>Guarantees <small class="soft">{all ? `${all.filter((g) => g.state === 'broken').length} broken of ${all.length}` : ''}</small></h1>
   {#if wrong}<Notice kind="wrong" title="No guarantees">{wrong}</Notice>
-  {:else if !all}<Notice kind="wait" title="Trying every guarantee on {map.users} people …" />
+  {:else if !all}<Notice kind="wait" title="Checking every guarantee for {map.users} people …" />
   {:else}
-    <Table name="guarantees" label="Guarantees" rows={all} {columns} nothing="Nothing is guaranteed yet." />
+    <Table name="guarantees" label="Guarantees" rows={all} {columns} nothing="No guarantees yet." />
     {#if chosen}
       <section class="sheet" aria-label={chosen.guarantee}>
         <h2>{chosen.guarantee} is {chosen.state}</h2>

@@ -12,13 +12,13 @@
   let { map }: { map: MapInfo } = $props();
 
   let all = $state.raw<readonly Revision[] | null>(null);
-  let older = $state(false);
+  let older = $state('');
   let one = $state.raw<Revision | null>(null);
   let wrong = $state('');
 
   $effect(() => {
     void revision.now;
-    api.revisions().then((got) => ((all = got.revisions), (older = got.revisions.length === 50)), (error: Error) => (wrong = error.message));
+    api.history().then((got) => ((all = got.revisions), (older = got.next ?? '')), (error: Error) => (wrong = error.message));
   });
   const chosen = $derived(Number(place.get('revision')) || 0);
   $effect(() => {
@@ -27,9 +27,9 @@
   });
 
   async function more() {
-    const got = await api.revisions(all!.at(-1)!.revision);
+    const got = await api.history(older);
     all = [...all!, ...got.revisions];
-    older = got.revisions.length === 50;
+    older = got.next ?? '';
   }
   async function revert() {
     try {
@@ -41,11 +41,11 @@
 
   const columns: Column<Revision>[] = [
     { name: 'revision', label: 'Revision', text: (r) => String(r.revision), href: (r) => place.to('/history', { revision: String(r.revision) }), number: true },
-    { name: 'at', label: 'When', text: (r) => when(r.at), figures: true },
-    { name: 'author', label: 'Who', text: (r) => r.author },
-    { name: 'reason', label: 'Why', text: (r) => r.reason },
+    { name: 'at', label: 'Time', text: (r) => when(r.at), figures: true },
+    { name: 'author', label: 'Author', text: (r) => r.author },
+    { name: 'reason', label: 'Reason', text: (r) => r.reason },
     { name: 'trial', label: 'Trial', text: (r) => r.trial ?? '', figures: true },
-    { name: 'undoes', label: 'Undoes', text: (r) => (r.undoes ? String(r.undoes) : ''), number: true },
+    { name: 'reverts', label: 'Reverts', text: (r) => (r.reverts ? String(r.reverts) : ''), number: true },
   ];
 </script>
 
@@ -57,17 +57,17 @@
   {#if one}
     <section class="sheet" aria-label="Revision {one.revision}">
       <h2>Revision {one.revision}: {one.reason || 'no reason given'}</h2>
-      <p class="soft">{one.author}, {when(one.at)}{one.trial ? `, from the trial ${one.trial}` : ''}{one.undoes ? `; it undid revision ${one.undoes}` : ''}</p>
+      <p class="soft">{one.author}, {when(one.at)}{one.trial ? `, from the trial ${one.trial}` : ''}{one.reverts ? `; it reverts revision ${one.reverts}` : ''}</p>
       {#if one.overrides}<p>Overridden: {one.overrides}</p>{/if}
-      <h3>What was changed</h3>
-      <ul>{#each one.changes ?? [] as c, i (i)}<li>{c}</li>{:else}<li class="soft">{one.revision === 1 ? 'The map as it was first brought in.' : 'Nothing is told of it.'}</li>{/each}</ul>
-      {#if rights.stage && one.revision > 1}<p><button class="act" onclick={revert}>Try to undo it</button> <span class="soft">makes a trial, which shows what comes of it first</span></p>{/if}
+      <h3>Changes</h3>
+      <ul>{#each one.changes ?? [] as c, i (i)}<li>{c}</li>{:else}<li class="soft">{one.revision === 1 ? 'The first map.' : 'The changes were not recorded.'}</li>{/each}</ul>
+      {#if rights.stage && one.revision > 1}<p><button class="act" onclick={revert}>Revert this revision</button> <span class="soft">begins a trial, which shows the outcome first</span></p>{/if}
     </section>
   {/if}
   {#if !all}<Notice kind="wait" title="Fetching the revisions …" />
   {:else}
-    <Table name="revisions" label="Revisions" rows={all} {columns} nothing="Nothing was committed yet." />
-    {#if older}<p><button class="act" onclick={more}>Older ones</button></p>{/if}
+    <Table name="revisions" label="Revisions" rows={all} {columns} nothing="No revisions yet." />
+    {#if older}<p><button class="act" onclick={more}>Show older</button></p>{/if}
   {/if}
 </main>
 

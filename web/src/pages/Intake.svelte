@@ -65,16 +65,16 @@
   const counted = (r: Run) => {
     const c = r.counts;
     return (
-      [[c.added, 'come'], [c.removed, 'go'], [c.changed, 'change'], [c.off, 'are switched off'], [c.new_groups, 'new groups'], [c.gone_groups, 'groups go'], [c.changed_groups, 'groups change'], [c.rejected, 'cannot be taken']] as const
-    ).flatMap(([n, w]) => (n ? [`${n} ${w}`] : [])).join(', ') || (r.error ?? 'nothing changes');
+      [[c.joined, 'joined'], [c.left, 'left'], [c.changed, 'changed'], [c.off, 'became inactive'], [c.new_groups, 'new groups'], [c.gone_groups, 'groups removed'], [c.changed_groups, 'groups changed'], [c.rejected, 'rejected']] as const
+    ).flatMap(([n, w]) => (n ? [`${n} ${w}`] : [])).join(', ') || (r.error ?? 'no changes');
   };
   const columns: Column<Run>[] = [
     { name: 'id', label: 'Run', text: (r) => String(r.id), href: (r) => place.to('/intake', { run: String(r.id) }), number: true },
     { name: 'directory', label: 'Directory', text: (r) => r.directory, figures: true },
-    { name: 'state', label: 'It is', text: (r) => r.state },
-    { name: 'how', label: 'Begun by', text: (r) => r.how },
-    { name: 'started', label: 'Began', text: (r) => when(r.started), figures: true },
-    { name: 'what', label: 'What', text: counted },
+    { name: 'state', label: 'Status', text: (r) => r.state },
+    { name: 'how', label: 'Started by', text: (r) => r.how },
+    { name: 'started', label: 'Started', text: (r) => when(r.started), figures: true },
+    { name: 'changes', label: 'Changes', text: counted },
     { name: 'revision', label: 'Revision', text: (r) => (r.revision ? String(r.revision) : ''), href: (r) => (r.revision ? place.to('/history', { revision: String(r.revision) }) : ''), number: true },
   ];
 </script>
@@ -93,7 +93,7 @@
           <h2>{d.name}</h2>
           <p>{d.title ?? ''}</p>
           <p class="soft">{d.users} people, {d.groups} groups, {d.devices} devices, from {d.source === 'map' ? 'the map folder' : d.source}{d.feeds ? `, which feeds ${d.feeds}` : ''}{d.follow ? `; followed: ${d.follow}` : ''}</p>
-          {#if d.source !== 'map' && d.source !== 'scim' && rights.has('intake')}<button class="act" onclick={() => attempt(() => api.beginIntake(d.name))}>See what it would bring</button>{/if}
+          {#if d.source !== 'map' && d.source !== 'scim' && rights.has('intake')}<button class="act" onclick={() => attempt(() => api.runIntake(d.name))}>Run a preview</button>{/if}
         </li>
       {:else}<li><Notice kind="empty" title="No directory is connected">{map.title} names none.</Notice></li>{/each}
     </ul>
@@ -103,14 +103,14 @@
         {#if working(run)}
           <p role="status">{run.read} entries read … <progress aria-label="Reading"></progress></p>
         {:else}
-          <p>{counted(run)}.{run.server ? ` By ${run.server}.` : ''}</p>
+          <p>{counted(run)}.{run.server ? ` Read from ${run.server}.` : ''}</p>
           {#if run.held}<Notice kind="wrong" title="Held by the removal limit">{run.held}</Notice>{/if}
-          {#if run.error}<Notice kind="wrong" title="It failed">{run.error}</Notice>{/if}
+          {#if run.error}<Notice kind="wrong" title="The run failed">{run.error}</Notice>{/if}
           {#if preview}
             <PreviewSheet {preview} />
             <p class="acts">
-              {#if rights.commit}<button class="act main" onclick={() => attempt(() => api.commitRun(run!.id, run!.state === 'held'))}>{run.state === 'held' ? 'Commit it all the same' : 'Commit it'}</button>{/if}
-              {#if rights.has('intake')}<button class="act" onclick={() => attempt(() => api.dropRun(run!.id))}>Drop it</button>{/if}
+              {#if rights.commit}<button class="act main" onclick={() => attempt(() => api.commitRun(run!.id, run!.state === 'held'))}>{run.state === 'held' ? 'Commit despite the limit' : 'Commit the run'}</button>{/if}
+              {#if rights.has('intake')}<button class="act" onclick={() => attempt(() => api.discardRun(run!.id))}>Discard the run</button>{/if}
             </p>
           {:else if run.samples.length}
             <ul>{#each run.samples as s, i (i)}<li>{s}</li>{/each}</ul>
@@ -118,9 +118,9 @@
         {/if}
       </section>
     {/if}
-    <section aria-label="Every run">
-      <h2>Every run</h2>
-      <Table name="runs" label="Runs" rows={runs} {columns} nothing="Nothing was brought in yet." />
+    <section aria-label="All runs">
+      <h2>All runs</h2>
+      <Table name="runs" label="Runs" rows={runs} {columns} nothing="No runs yet." />
     </section>
   {/if}
 </main>

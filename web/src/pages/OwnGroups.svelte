@@ -44,11 +44,11 @@
         <h2>{g.group}</h2>
         {#if g.description}<p>{g.description}</p>{/if}
         {#if g.rule}
-          <p>Who is in it follows from a rule: <code class="figures">{g.rule}</code></p>
+          <p>Members by rule: <code class="figures">{g.rule}</code></p>
         {:else}
           <form onsubmit={(event) => (event.preventDefault(), change(g.group, { add: [names[g.group] ?? ''] }, `${names[g.group]} is in ${g.group} now.`))}>
             <label>Add a person <input required bind:value={() => names[g.group] ?? '', (v) => (names[g.group] = v)} /></label>
-            <button>Add</button>
+            <button>Add the person</button>
           </form>
         {/if}
         <ul>
@@ -56,8 +56,8 @@
             <li>
               <span>{m.user}</span>
               {#if m.how === 'direct'}
-                <button onclick={() => change(g.group, { remove: [m.user] }, `${m.user} is not in ${g.group} any more.`)} aria-label="Take {m.user} out">Take out</button>
-              {:else}<em>{m.how === 'nested' ? `by way of ${m.path[0]}` : m.how}</em>{/if}
+                <button onclick={() => change(g.group, { remove: [m.user] }, `${m.user} is no longer in ${g.group}.`)} aria-label="Remove {m.user}">Remove</button>
+              {:else}<em>{m.how === 'nested' ? `through ${m.path[0]}` : m.how}</em>{/if}
             </li>
           {/each}
         </ul>

@@ -10,7 +10,7 @@
     { name: 'title', label: 'Name', text: (i) => i.title || i.name, href: (i) => links.person(i.name) },
     { name: 'name', label: 'Account', text: (i) => i.name, figures: true },
     { name: 'detail', label: 'Title, department', text: (i) => i.detail ?? '' },
-    { name: 'active', label: 'Account is', text: (i) => (i.active ? 'on' : 'switched off') },
+    { name: 'active', label: 'Status', text: (i) => (i.active ? 'active' : 'inactive') },
   ];
 </script>
 

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { api, Problem, type Groups, type MapInfo, type Reach, type User } from '../api/client';
+  import { api, Problem, type Memberships as Held, type MapInfo, type Reach, type User } from '../api/client';
   import { keyOf } from '../lib/entry';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
@@ -26,7 +26,7 @@
   ];
 
   let user = $state<User | null>(null);
-  let groups = $state<Groups | null>(null);
+  let groups = $state<Held | null>(null);
   let reach = $state.raw<Reach | null>(null);
   let titles = $state<ReadonlyMap<string, string>>(new Map());
   let missing = $state<Problem | null>(null);
@@ -35,7 +35,7 @@
   $effect(() => {
     void revision.changes;
     void place.get('trial');
-    Promise.all([api.user(name), api.groups(name)]).then(
+    Promise.all([api.user(name), api.memberships(name)]).then(
       ([u, g]) => ((user = u), (groups = g), (missing = null)),
       (error) => (missing = error as Problem),
     );

@@ -43,35 +43,35 @@
 
   const add = () =>
     attempt(async () => {
-      await api.putOperator(name.trim(), { role, ...(password ? { password } : {}) });
+      await api.setOperator(name.trim(), { role, ...(password ? { password } : {}) });
       const made = name;
       name = password = '';
       return `${made} is an operator now.`;
     });
-  const make = () =>
+  const create = () =>
     attempt(async () => {
       const list = systems.split(/[\s,]+/).filter(Boolean);
-      const made = await api.newToken({ name: tokenName.trim(), role: tokenRole, ...(expires ? { expires: `${expires}T00:00:00Z` } : {}), ...(list.length ? { systems: list } : {}) });
+      const made = await api.createToken({ name: tokenName.trim(), role: tokenRole, ...(expires ? { expires: `${expires}T00:00:00Z` } : {}), ...(list.length ? { systems: list } : {}) });
       tokenName = expires = systems = '';
-      return `The token, shown this once: ${made.token}`;
+      return `The token, shown only once: ${made.token}`;
     });
 
-  const change = (o: Operator, to: Operator['role']) => attempt(async () => (await api.putOperator(o.name, { role: to }, o.version), `${o.name} is ${to} now.`));
-  const rule = (on: boolean) => attempt(async () => (await api.configure({ two_persons: on }), `Whoever staged a change ${on ? 'may not' : 'may'} commit it.`));
+  const change = (o: Operator, to: Operator['role']) => attempt(async () => (await api.setOperator(o.name, { role: to }, o.version), `${o.name} is ${to} now.`));
+  const rule = (on: boolean) => attempt(async () => (await api.changeSettings({ two_persons: on }), `The two-person rule is ${on ? 'on' : 'off'}.`));
 
   const operatorColumns: Column<Operator>[] = [
     { name: 'name', label: 'Name', text: (o) => o.name, figures: true },
-    { name: 'display', label: 'Called', text: (o) => o.display ?? '' },
+    { name: 'display', label: 'Display name', text: (o) => o.display ?? '' },
     { name: 'role', label: 'Role', text: (o) => o.role },
-    { name: 'by', label: 'Signs in by', text: (o) => [o.issuer ? 'the provider' : '', o.password ? `password${o.two_factor ? ' and code' : ''}` : ''].filter(Boolean).join(', ') || 'nothing yet' },
-    { name: 'off', label: 'Is', text: (o) => (o.off ? 'switched off' : 'on') },
+    { name: 'by', label: 'Sign-in', text: (o) => [o.issuer ? 'the provider' : '', o.password ? `password${o.two_factor ? ' and code' : ''}` : ''].filter(Boolean).join(', ') || 'none yet' },
+    { name: 'status', label: 'Status', text: (o) => (o.inactive ? 'inactive' : 'active') },
   ];
   const tokenColumns: Column<TokenInfo>[] = [
     { name: 'name', label: 'Token', text: (t) => t.name, figures: true },
     { name: 'role', label: 'Role', text: (t) => t.role },
-    { name: 'for', label: 'For', text: (t) => t.systems?.join(', ') || t.user || t.directory || 'everything' },
-    { name: 'expires', label: 'Ends', text: (t) => (t.expires ? when(t.expires) + (t.expired ? ', ended' : '') : 'never'), figures: true },
-    { name: 'author', label: 'Made by', text: (t) => t.author },
+    { name: 'for', label: 'Scope', text: (t) => t.systems?.join(', ') || t.user || t.directory || 'everything' },
+    { name: 'expires', label: 'Expires', text: (t) => (t.expires ? when(t.expires) + (t.expired ? ', expired' : '') : 'never'), figures: true },
+    { name: 'author', label: 'Created by', text: (t) => t.author },
   ];
 </script>
 
@@ -84,41 +84,41 @@
 
   <section aria-labelledby="operators">
     <h2 id="operators">Operators of {map.title}</h2>
-    <Table name="operators" label="Operators" rows={operators} columns={operatorColumns} nothing="Nobody yet." actsLabel="Change">
+    <Table name="operators" label="Operators" rows={operators} columns={operatorColumns} nothing="No operators yet." actsLabel="Change">
       {#snippet acts(o)}
         <select aria-label="Role of {o.name}" value={o.role} onchange={(e) => change(o, e.currentTarget.value as Operator['role'])}>
           {#each roles as r (r)}<option>{r}</option>{/each}
         </select>
-        <button class="act" aria-label="{o.off ? 'Switch on' : 'Switch off'} {o.name}" onclick={() => attempt(async () => (await api.putOperator(o.name, { off: !o.off }, o.version), `${o.name} is switched ${o.off ? 'on' : 'off'}.`))}>{o.off ? 'Switch on' : 'Switch off'}</button>
-        <button class="act" aria-label="Make a second factor for {o.name}" onclick={() => attempt(async () => `The second factor of ${o.name}, shown this once: ${(await api.secondFactor(o.name)).secret}`)}>Second factor</button>
-        <button class="act" aria-label="Remove {o.name}" onclick={() => attempt(async () => (await api.dropOperator(o.name), `${o.name} is no operator any more.`))}>Remove</button>
+        <button class="act" aria-label="{o.inactive ? 'Activate' : 'Deactivate'} {o.name}" onclick={() => attempt(async () => (await api.setOperator(o.name, { inactive: !o.inactive }, o.version), `${o.name} is ${o.inactive ? 'active' : 'inactive'} now.`))}>{o.inactive ? 'Activate' : 'Deactivate'}</button>
+        <button class="act" aria-label="Create a second factor for {o.name}" onclick={() => attempt(async () => `The second factor of ${o.name}, shown only once: ${(await api.secondFactor(o.name)).secret}`)}>Second factor</button>
+        <button class="act" aria-label="Remove {o.name}" onclick={() => attempt(async () => (await api.removeOperator(o.name), `${o.name} is no longer an operator.`))}>Remove</button>
       {/snippet}
     </Table>
     <form onsubmit={(e) => (e.preventDefault(), add())}>
-      <label>Name of a new operator <input required bind:value={name} autocomplete="off" /></label>
+      <label>Name of the new operator <input required bind:value={name} autocomplete="off" /></label>
       <label>Role <select bind:value={role}>{#each roles as r (r)}<option>{r}</option>{/each}</select></label>
-      <label>Password, if not by the provider <input type="password" autocomplete="new-password" bind:value={password} /></label>
-      <button class="act main">Add</button>
+      <label>Password (not needed with the provider) <input type="password" autocomplete="new-password" bind:value={password} /></label>
+      <button class="act main">Add the operator</button>
     </form>
   </section>
 
   <section aria-labelledby="tokens">
     <h2 id="tokens">Tokens</h2>
-    <Table name="tokens" label="Tokens" rows={tokens} columns={tokenColumns} nothing="None yet." actsLabel="Change">
-      {#snippet acts(t)}<button class="act" aria-label="End it: the token {t.name}" onclick={() => attempt(async () => (await api.dropToken(t.name), `The token ${t.name} has ended.`))}>End it</button>{/snippet}
+    <Table name="tokens" label="Tokens" rows={tokens} columns={tokenColumns} nothing="No tokens yet." actsLabel="Change">
+      {#snippet acts(t)}<button class="act" aria-label="Revoke the token {t.name}" onclick={() => attempt(async () => (await api.revokeToken(t.name), `The token ${t.name} is revoked.`))}>Revoke</button>{/snippet}
     </Table>
-    <form onsubmit={(e) => (e.preventDefault(), make())}>
-      <label>Name of a new token <input required bind:value={tokenName} autocomplete="off" /></label>
+    <form onsubmit={(e) => (e.preventDefault(), create())}>
+      <label>Name of the new token <input required bind:value={tokenName} autocomplete="off" /></label>
       <label>Role of the token <select bind:value={tokenRole}>{#each roles as r (r)}<option>{r}</option>{/each}</select></label>
-      <label>Ends on <input type="date" bind:value={expires} /></label>
-      <label>Only for systems <input bind:value={systems} placeholder="archive, compute" /></label>
-      <button class="act main">Make</button>
+      <label>Expires on <input type="date" bind:value={expires} /></label>
+      <label>Limit to systems <input bind:value={systems} placeholder="archive, compute" /></label>
+      <button class="act main">Create the token</button>
     </form>
   </section>
 
   <section aria-labelledby="rules">
     <h2 id="rules">Rules</h2>
-    <label class="flag"><input type="checkbox" checked={two} onchange={(e) => rule(e.currentTarget.checked)} /> Who staged a change may not commit it</label>
+    <label class="flag"><input type="checkbox" checked={two} onchange={(e) => rule(e.currentTarget.checked)} /> Two-person rule: who staged a change may not commit it</label>
   </section>
 </main>
 

@@ -40,7 +40,7 @@
     api.findings({ system: name, limit: 1000 }).then((got) => (findings = got.findings), () => {});
   });
   $effect(() => {
-    api.search('', 'system', '', 200).then((page) => (systems = page.items.map((s) => s.name)), () => {});
+    api.search('', 'system', '', 1000).then((page) => (systems = page.items.map((s) => s.name)), () => {});
   });
 
   const chosen = $derived(place.get('line'));
@@ -52,12 +52,12 @@
   const lists = $derived(system ? [...new Set([...lines.map((l) => l.list ?? '').filter(Boolean), ...(listsOf[system.type] ?? [])])] : []);
   const columns = $derived<Column<Line>[]>([
     { name: 'line', label: 'Line', text: (l) => ruleOf(l.line), href: (l) => href(l.line), figures: true },
-    { name: 'who', label: 'For', text: (l) => whoWords(object(l.value?.permit ?? l.value?.refuse ?? l.value)) },
-    { name: 'gives', label: 'What', text: (l) => givesWords(l.type, l) },
+    { name: 'who', label: 'Principals', text: (l) => whoWords(object(l.value?.permit ?? l.value?.refuse ?? l.value)) },
+    { name: 'gives', label: 'Gives', text: (l) => givesWords(l.type, l) },
     { name: 'when', label: 'When', text: (l) => whenWords(l.value ?? {}) },
     { name: 'people', label: 'People', text: (l) => String(l.people), number: true },
-    { name: 'place', label: 'Stands at', text: (l) => (l.file ? `${l.file}:${l.row}` : ''), figures: true },
-    { name: 'note', label: lit ? 'Here' : 'Note', text: (l) => (lit ? fateWords[lit.get(l.line)?.fate ?? 'elsewhere'] : never.has(ruleOf(l.line)) ? 'adds nothing, or never decides' : '') },
+    { name: 'place', label: 'Place', text: (l) => (l.file ? `${l.file}:${l.row}` : ''), figures: true },
+    { name: 'note', label: lit ? 'Decision' : 'Note', text: (l) => (lit ? fateWords[lit.get(l.line)?.fate ?? 'elsewhere'] : never.has(ruleOf(l.line)) ? 'redundant or shadowed' : '') },
   ]);
 </script>
 
@@ -84,13 +84,13 @@
       {#if Drawing}<Drawing {system} {lines} {never} {lit} {chosen} {href} />{/if}
       <section aria-label="Lines">
         <h2>Lines</h2>
-        <Table name="lines" label="Lines" rows={lines} {columns} nothing="Nothing is written here yet." />
+        <Table name="lines" label="Lines" rows={lines} {columns} nothing="No lines yet." />
         {#if rights.stage}
           <p class="adds">Add to {#each lists as l (l)}<button class="act" onclick={() => place.set({ add: l, line: '' })}>{l}</button> {/each}</p>
         {/if}
       </section>
-      {#if place.get('view') === 'file' && system.file}<FileEditor path={system.file} />{:else if system.file && rights.stage}<p><button class="act" onclick={() => place.set({ view: 'file' })}>The file as text</button></p>{/if}
-      {#if place.get('view') === 'who'}<HolderPanel {system} {systems} />{:else}<p><button class="act" onclick={() => place.set({ view: 'who' })}>Who holds what here?</button></p>{/if}
+      {#if place.get('view') === 'file' && system.file}<FileEditor path={system.file} />{:else if system.file && rights.stage}<p><button class="act" onclick={() => place.set({ view: 'file' })}>Edit the file</button></p>{/if}
+      {#if place.get('view') === 'who'}<HolderPanel {system} {systems} />{:else}<p><button class="act" onclick={() => place.set({ view: 'who' })}>Show who holds what</button></p>{/if}
       {#if findings.length}
         <section aria-label="Findings"><h2>Findings</h2><FindingList {findings} /></section>
       {/if}
@@ -99,7 +99,7 @@
       {#if adding}
         {#key adding}<LineEditor {system} line={null} list={adding} siblings={byList(lines).find(([l]) => l === adding)?.[1] ?? []} {map} {systems} onclose={() => place.set({ add: '' })} />{/key}
       {:else if line?.list}
-        {#key line.line + text(line.entry) + JSON.stringify(line.value)}<LineEditor {system} {line} list={line.list} siblings={lines.filter((l) => l.list === line.list)} {map} {systems} onclose={() => place.set({ line: '' })} />{/key}
+        {#key line.line + text(line.number) + JSON.stringify(line.value)}<LineEditor {system} {line} list={line.list} siblings={lines.filter((l) => l.list === line.list)} {map} {systems} onclose={() => place.set({ line: '' })} />{/key}
       {/if}
       <ProbePanel {system} {systems} onlit={(l) => (lit = l)} />
     </div>

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { api, type Chart, type Found, type MapInfo } from '../api/client';
+  import { api, type Chart, type Findings, type MapInfo } from '../api/client';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
   import { rights } from '../lib/rights.svelte';
@@ -11,7 +11,7 @@
   let { map }: { map: MapInfo } = $props();
 
   let chart = $state.raw<Chart | null>(null);
-  let found = $state.raw<Found | null>(null);
+  let found = $state.raw<Findings | null>(null);
   let wrong = $state('');
   $effect(() => {
     void revision.changes;
@@ -25,8 +25,8 @@
   const count = (system: string, what: 'errors' | 'warnings') => (found ? String(found.systems.find((s) => s.system === system)?.[what] ?? 0) : '…');
   const columns: Column<Row>[] = [
     { name: 'system', label: 'System', text: (s) => s.system, href: (s) => links.system(s.system), figures: true },
-    { name: 'title', label: 'What it is', text: (s) => s.title ?? '' },
-    { name: 'type', label: 'Gate', text: (s) => s.type },
+    { name: 'title', label: 'Title', text: (s) => s.title ?? '' },
+    { name: 'type', label: 'Gate type', text: (s) => s.type },
     { name: 'behind', label: 'Behind', text: (s) => s.behind.join(', ') },
     { name: 'lines', label: 'Lines', text: (s) => String(s.lines), number: true },
     { name: 'people', label: 'People', text: (s) => String(s.people), number: true },

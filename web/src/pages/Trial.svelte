@@ -58,7 +58,7 @@
   }
 
   async function more() {
-    const next = await api.outcome(name, situation.facts, { system, cursor: outcome!.cursor ?? '' });
+    const next = await api.outcome(name, situation.facts, { system, cursor: outcome!.next ?? '' });
     items = [...items, ...next.items];
     outcome = next;
   }
@@ -70,7 +70,7 @@
       wrong = '';
     } catch (error) {
       leaving = false;
-      wrong = error instanceof Problem && error.status === 412 ? `${error.message} It is shown as it is now.` : (error as Error).message;
+      wrong = error instanceof Problem && error.status === 412 ? `${error.message} The page shows its current state.` : (error as Error).message;
       if (error instanceof Problem && error.status === 412) void load();
     }
   }
@@ -82,7 +82,7 @@
       done = (await api.commit(name, reason, override, trial!.version, key)).revision;
       place.set({ trial: '' });
     }, true);
-  const drop = () => attempt(async () => (await api.dropTrial(name), place.set({ trial: '' }), place.go('/trials')), true);
+  const remove = () => attempt(async () => (await api.removeTrial(name), place.set({ trial: '' }), place.go('/trials')), true);
 
   const stops = $derived((turned?.guarantees.broken.length ?? 0) > 0 || (turned?.findings.new.some((f) => f.severity === 'error') ?? false));
   const entitlement = (x: Effected) => (x.after ?? x.before)!;
@@ -90,7 +90,7 @@
     { name: 'effect', label: 'Effect', text: (x) => `${effectSign[x.effect]} ${x.effect}` },
     { name: 'person', label: 'Person', text: (x) => x.user, href: (x) => links.person(x.user, { line: keyOf(entitlement(x)), trial: name }), figures: true },
     { name: 'system', label: 'System', text: (x) => entitlement(x).system, figures: true },
-    { name: 'what', label: 'What', text: (x) => `${entitlement(x).right} on ${entitlement(x).object}`, figures: true },
+    { name: 'what', label: 'Entitlement', text: (x) => `${entitlement(x).right} on ${entitlement(x).object}`, figures: true },
     { name: 'before', label: 'Before', text: (x) => x.before?.state ?? '' },
     { name: 'after', label: 'After', text: (x) => x.after?.state ?? '' },
   ];
@@ -100,52 +100,52 @@
 
 {#if situated}<SituationBar {map} />{/if}
 <main class="page controls">
-  <header><h1>{name}</h1>{#if trial}<p class="soft">{trial.note ? `${trial.note} · ` : ''}begun by {trial.author}, on revision {trial.base}</p>{/if}</header>
+  <header><h1>{name}</h1>{#if trial}<p class="soft">{trial.note ? `${trial.note} · ` : ''}started by {trial.author}, on revision {trial.base}</p>{/if}</header>
   {#if wrong}<Notice kind="wrong" title="That did not work">{wrong}</Notice>{/if}
   {#if done}
-    <Notice kind="empty" title="In force as revision {done}">It can be taken back: see the <a href={place.to('/history', { revision: String(done) })}>history</a>.</Notice>
+    <Notice kind="empty" title="In force as revision {done}">To revert it, see the <a href={place.to('/history', { revision: String(done) })}>history</a>.</Notice>
   {:else if trial}
     <section aria-labelledby="staged">
       <h2 id="staged">Staged</h2>
-      {#if trial.changes.length === 0}<p class="soft">Nothing is staged yet. Look for what is to change, or say it here.</p>{/if}
+      {#if trial.changes.length === 0}<p class="soft">Nothing is staged yet. Stage a change on the page of a person, group or system, or here.</p>{/if}
       <ol>
         {#each trial.changes as change, i}
           <li>
             {change.sentence}
             <span class="by">{change.by}</span>
-            {#if rights.stage}<button onclick={() => unstage(i + 1)} aria-label="Take out: {change.sentence}">Take out</button>{/if}
+            {#if rights.stage}<button onclick={() => unstage(i + 1)} aria-label="Unstage: {change.sentence}">Unstage</button>{/if}
           </li>
         {/each}
       </ol>
-      {#if !trial.stands}<Notice kind="wrong" title="It cannot be made on the revision in force">{trial.obstacle}</Notice>{/if}
+      {#if !trial.stands}<Notice kind="wrong" title="It cannot be applied to the revision in force">{trial.obstacle}</Notice>{/if}
       {#each trial.notices ?? [] as notice}<p class="soft">{notice}</p>{/each}
       {#if rights.stage}<ChangeForm onStage={stage} />{/if}
     </section>
 
     {#if outcome && turned && trial.changes.length > 0}
       <section aria-labelledby="outcome">
-        <h2 id="outcome">What it would do</h2>
+        <h2 id="outcome">Outcome</h2>
         <p class="total">{tally(outcome.total)}{outcome.people ? `, for ${outcome.people} ${outcome.people === 1 ? 'person' : 'people'}` : ''}</p>
-        <p class="soft">{outcome.looked ? `Worked out for ${outcome.looked} of them. ` : ''}{situated ? '' : 'In any situation. '}<button class="quiet" onclick={() => (situation.clear(), place.set({ situated: situated ? '' : 'yes' }))}>{situated ? 'In any situation' : 'In one situation'}</button></p>
+        <p class="soft">{outcome.looked ? `Computed for ${outcome.looked} of them. ` : ''}{situated ? '' : 'In any situation. '}<button class="quiet" onclick={() => (situation.clear(), place.set({ situated: situated ? '' : 'yes' }))}>{situated ? 'In any situation' : 'In one situation'}</button></p>
         {#if outcome.by_system.length}<DifferencePicture {outcome} />{/if}
         {#if outcome.by_person.length}
           <h3>By person</h3>
           <ul class="people">{#each outcome.by_person as p (p.name)}<li><a href={links.person(p.name, { trial: name })}>{p.name}</a> {tally(p)}</li>{/each}</ul>
         {/if}
         {#if items.length}
-          <h3>All of it{system ? `, in ${system}` : ''}{#if system} <a href={place.to(place.path, { system: '' })}>in every system</a>{/if}</h3>
+          <h3>Effects{system ? `, in ${system}` : ''}{#if system} <a href={place.to(place.path, { system: '' })}>in every system</a>{/if}</h3>
           <Table name="effects" label="Effects" rows={items} {columns} />
-          {#if outcome.cursor}<p><button class="quiet" onclick={more}>Fetch more</button></p>{/if}
+          {#if outcome.next}<p><button class="quiet" onclick={more}>Fetch more</button></p>{/if}
         {/if}
         {#each outcome.seats ?? [] as seats (seats.product)}<p>{seats.product}: {seats.before} held, then {seats.after}, of {seats.seats} seats.</p>{/each}
-        <h3>What turns</h3>
+        <h3>Findings and guarantees</h3>
         <ul class="turns">
-          {#each turned.guarantees.broken as g}<li class="loss">breaks the guarantee {g}</li>{/each}
-          {#each turned.guarantees.mended as g}<li class="gain">mends the guarantee {g}</li>{/each}
+          {#each turned.guarantees.broken as g}<li class="loss">breaks the guarantee: {g}</li>{/each}
+          {#each turned.guarantees.mended as g}<li class="gain">the guarantee is kept again: {g}</li>{/each}
           {#each turned.findings.new as f}<li class:loss={f.severity === 'error'}>new {f.severity}: {f.message}</li>{/each}
           {#each turned.findings.gone as f}<li class="gain">gone: {f.message}</li>{/each}
-          {#if !(turned.findings.new.length || turned.findings.gone.length || turned.guarantees.broken.length || turned.guarantees.mended.length)}<li class="soft">No finding and no guarantee.</li>{/if}
-          {#if !turned.whole}<li class="soft">On a map of this size, errors and guarantees alone are looked for here.</li>{/if}
+          {#if !(turned.findings.new.length || turned.findings.gone.length || turned.guarantees.broken.length || turned.guarantees.mended.length)}<li class="soft">No finding or guarantee changes.</li>{/if}
+          {#if !turned.whole}<li class="soft">On a map of this size only errors and guarantees are checked here.</li>{/if}
         </ul>
       </section>
 
@@ -153,12 +153,12 @@
         <form onsubmit={(event) => (event.preventDefault(), commit())}>
           <h2>Commit</h2>
           <label>Reason <input required bind:value={reason} /></label>
-          {#if stops}<label>Why it is to be committed all the same <input bind:value={override} /></label>{/if}
-          <button>Commit</button>
+          {#if stops}<label>Reason for the override <input bind:value={override} /></label>{/if}
+          <button>Commit the trial</button>
         </form>
       {/if}
     {/if}
-    {#if rights.stage}<p><button class="quiet" onclick={drop}>Drop the trial</button></p>{/if}
+    {#if rights.stage}<p><button class="quiet" onclick={remove}>Remove the trial</button></p>{/if}
   {:else if !wrong}
     <Notice kind="wait" title="Fetching the trial …" />
   {/if}

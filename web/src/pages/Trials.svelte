@@ -24,7 +24,7 @@
   async function begin(event: SubmitEvent) {
     event.preventDefault();
     try {
-      const made = await api.newTrial(name.trim(), note.trim());
+      const made = await api.beginTrial(name.trim(), note.trim());
       place.go(links.trial(made.name));
     } catch (error) {
       wrong = (error as Error).message;
@@ -36,7 +36,7 @@
 
 <main class="page controls">
   <h1>Trials</h1>
-  <p class="lead">Changes that are worked out before anything is committed: who gains and who loses what. On revision {map.revision}.</p>
+  <p class="lead">Staged changes and their outcome: who gains and who loses what, before anything is committed. Revision {map.revision} is in force.</p>
   {#if wrong}<Notice kind="wrong" title="That did not work">{wrong}</Notice>{/if}
   {#if !all}
     <Notice kind="wait" title="Fetching the trials …" />
@@ -48,7 +48,7 @@
         <li class:stuck={!trial.stands}>
           <a href={links.trial(trial.name)}>{trial.name}</a>
           <span>{trial.changes.length} {trial.changes.length === 1 ? 'change' : 'changes'} by {trial.author}{trial.note ? ` · ${trial.note}` : ''}</span>
-          {#if !trial.stands}<span>It cannot be made as things are: {trial.obstacle}</span>{/if}
+          {#if !trial.stands}<span>It cannot be applied: {trial.obstacle}</span>{/if}
         </li>
       {/each}
     </ul>
@@ -57,8 +57,8 @@
     <form onsubmit={begin}>
       <h2>Begin a trial</h2>
       <label>Name <input required pattern="[a-zA-Z0-9][a-zA-Z0-9._\-]*" bind:value={name} /></label>
-      <label>What it is for <input bind:value={note} /></label>
-      <button>Begin</button>
+      <label>Note <input bind:value={note} /></label>
+      <button>Begin the trial</button>
     </form>
   {/if}
 </main>

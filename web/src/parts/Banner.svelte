@@ -1,11 +1,11 @@
 <script lang="ts">
   /** The line at the top of every page. */
-  import type { MapInfo, Session } from '../api/client';
+  import type { MapInfo, SignedIn } from '../api/client';
   import { light } from '../lib/light.svelte';
   import { place } from '../lib/place.svelte';
   import { rights } from '../lib/rights.svelte';
 
-  let { map, session, onfind, onSignOut }: { map: MapInfo | null; session: Session; onfind: () => void; onSignOut: () => void } = $props();
+  let { map, session, onfind, onSignOut }: { map: MapInfo | null; session: SignedIn; onfind: () => void; onSignOut: () => void } = $props();
 
   const pages = $derived([
     { path: '/', label: 'Chart' },

@@ -11,8 +11,8 @@
   let { group }: { group: GroupInfo } = $props();
 
   const acts = $derived([
-    ...(group.rule ? [] : [['join', 'Add a member'], ['leave', 'Take a member out']]),
-    ['rule', 'Its rule'], ['description', 'Its description'], ['kind', 'Its kind'], ['usable_in', 'Usable in'], ['members_from', 'Members from'], ['managers', 'Its managers'], ['rename', 'Its name'], ['drop', 'Remove it'],
+    ...(group.rule ? [] : [['join', 'Add a member'], ['leave', 'Remove a member']]),
+    ['rule', 'Rule'], ['description', 'Description'], ['kind', 'Kind'], ['usable_in', 'Usable in'], ['members_from', 'Members from'], ['managers', 'Managers'], ['rename', 'Name'], ['remove', 'Remove the group'],
   ] as [string, string][]);
   const act = $derived(place.get('edit'));
   const id = $props.id();
@@ -34,7 +34,7 @@
     const stop = new AbortController();
     const wait = setTimeout(() => {
       const home = group.members_from === 'own' ? group.group.split('/')[0]! : '';
-      api.matched(text, home, stop.signal).then((got) => (matched = got), () => {});
+      api.testRule(text, home, stop.signal).then((got) => (matched = got), () => {});
     }, 150);
     return () => {
       clearTimeout(wait);
@@ -45,7 +45,7 @@
   const change = $derived.by((): Change | null => {
     const g = { group: group.group };
     const value = text.trim();
-    if (act === 'drop') return { do: 'drop-group', ...g };
+    if (act === 'remove') return { do: 'remove-group', ...g };
     if (act === 'join' || act === 'leave') return value ? { do: act, ...g, member: value } : null;
     if (act === 'managers') return users.join() === group.managers.join() && groups.join() === group.managed_by.join() ? null : { do: 'set-group', ...g, field: act, value: { ...(users.length ? { users } : {}), ...(groups.length ? { groups } : {}) } };
     if (!act || value === now(act)) return null;
@@ -58,33 +58,33 @@
 </script>
 
 <section class="sheet" aria-label="Change the group">
-  <h2>Change it</h2>
+  <h2>Change the group</h2>
   <div class="acts" role="group" aria-label="What to change">
     {#each acts as [name, label] (name)}<button aria-pressed={act === name} onclick={() => place.set({ edit: act === name ? '' : name })}>{label}</button>{/each}
   </div>
   {#if act === 'join' || act === 'leave'}
-    <NameField label={act === 'join' ? 'Whom, or which group' : 'Who leaves'} kind={act === 'join' ? '' : 'user'} bind:value={text} />
+    <NameField label={act === 'join' ? 'User, group or device' : 'Member'} kind={act === 'join' ? '' : 'user'} bind:value={text} />
   {:else if act === 'kind' || act === 'usable_in' || act === 'members_from'}
     <label for="{id}-choice">{acts.find(([n]) => n === act)?.[1]}</label>
     <select id="{id}-choice" bind:value={text}>
       {#each act === 'kind' ? ['security', 'mail'] : act === 'members_from' ? ['any', 'own'] : ['any', 'own', 'host'] as o (o)}<option>{o}</option>{/each}
     </select>
   {:else if act === 'rule'}
-    <label for="{id}-rule">The rule: a filter over what people are; empty: none</label>
+    <label for="{id}-rule">Rule: a filter over attributes of users; empty: no rule</label>
     <textarea id="{id}-rule" class="figures" rows="3" spellcheck="false" aria-describedby="{id}-matched" bind:value={text}></textarea>
     <p id="{id}-matched" aria-live="polite" class:wrong={matched?.wrong}>
-      {#if matched?.wrong}It cannot be read yet, at character {matched.at}: {matched.wrong}.
-      {:else if matched}It matches {matched.count} {matched.count === 1 ? 'person' : 'people'}{matched.sample.length ? ': ' : '.'}{#each matched.sample as u, i (u)}<a href={links.person(u)}>{u}</a>{i < matched.sample.length - 1 ? ', ' : matched.count > matched.sample.length ? ' …' : '.'}{/each}{matched.unknown?.length ? ` Nobody has ${matched.unknown.join(', ')}.` : ''}
-      {:else if text.trim()}Looking for whom it matches …{/if}
+      {#if matched?.wrong}The rule has an error at column {matched.at}: {matched.wrong}.
+      {:else if matched}It matches {matched.count} {matched.count === 1 ? 'person' : 'people'}{matched.sample.length ? ': ' : '.'}{#each matched.sample as u, i (u)}<a href={links.person(u)}>{u}</a>{i < matched.sample.length - 1 ? ', ' : matched.count > matched.sample.length ? ' …' : '.'}{/each}{matched.unknown?.length ? ` No user has ${matched.unknown.join(', ')}.` : ''}
+      {:else if text.trim()}Testing the rule …{/if}
     </p>
   {:else if act === 'managers'}
-    <ListField label="People who manage it" kind="user" values={users} onchange={(v) => (users = v)} />
-    <ListField label="Groups that manage it" kind="group" values={groups} onchange={(v) => (groups = v)} />
-  {:else if act && act !== 'drop'}
+    <ListField label="Managers" kind="user" values={users} onchange={(v) => (users = v)} />
+    <ListField label="Groups whose members are managers" kind="group" values={groups} onchange={(v) => (groups = v)} />
+  {:else if act && act !== 'remove'}
     <label for="{id}-text">{acts.find(([n]) => n === act)?.[1]}</label>
     <input id="{id}-text" bind:value={text} />
-  {:else if act === 'drop'}
-    <p>What would go if it went:</p>
+  {:else if act === 'remove'}
+    <p>What removing the group would do:</p>
   {/if}
   {#if act}<Stager {change} onstaged={() => place.set({ edit: '' })} />{/if}
 </section>

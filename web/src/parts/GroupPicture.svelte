@@ -19,7 +19,7 @@
   const listed = $derived(members.filter((m) => m.path.length <= 1).length);
   const inside = $derived([
     ...(listed ? [{ label: `${listed} ${group.rule ? 'by the rule' : 'listed'}`, href: '' }] : []),
-    ...group.holds.slice(0, most).map((g) => ({ label: bare(g), href: links.group(g) })),
+    ...group.groups.slice(0, most).map((g) => ({ label: bare(g), href: links.group(g) })),
   ]);
   const systems = $derived.by(() => {
     const found = new Map<string, { system: string; what: string[]; direct: boolean; always: boolean; gives: boolean }>();
@@ -34,7 +34,7 @@
     }
     return [...found.values()].slice(0, most);
   });
-  const outer = $derived(group.held_by.slice(0, most));
+  const outer = $derived(group.member_of.slice(0, most));
   const rows = $derived(Math.max(1, inside.length, systems.length + outer.length + (outer.length ? 1 : 0)));
   const height = $derived(rows * row + 40);
   const mid = $derived(width * 0.36);
@@ -42,8 +42,8 @@
   const y = (i: number, n: number) => 20 + (i + 0.5) * ((rows * row) / Math.max(1, n));
   const right = $derived([...systems.map((s) => ({ system: s, outer: '' })), ...outer.map((o) => ({ system: null, outer: o }))]);
   const words = $derived([
-    `${group.members} people are in ${group.group}${group.holds.length ? `, ${group.holds.length} groups among them: ${group.holds.join(', ')}` : ''}.`,
-    ...(group.held_by.length ? [`It is in ${group.held_by.join(', ')}.`] : []),
+    `${group.members} people are in ${group.group}${group.groups.length ? `, ${group.groups.length} groups among them: ${group.groups.join(', ')}` : ''}.`,
+    ...(group.member_of.length ? [`It is in ${group.member_of.join(', ')}.`] : []),
     ...systems.map((s) => `It comes to ${s.system}: ${s.what.join('; ')}${s.direct ? '' : ', by way of a group that holds it'}.`),
   ]);
 </script>
@@ -74,7 +74,7 @@
       <circle class="self" cx={mid} cy={centre} r="9" />
       <text class="words bold" x={mid} y={centre - 18} text-anchor="middle">{fit(bare(group.group), 280, 7.5)}</text>
       <text class="soft" x={mid} y={centre + 28} text-anchor="middle">{group.members} people</text>
-      {#if group.holds.length > most}<text class="soft" x="4" y={height - 4}>and {group.holds.length - most} more groups in it</text>{/if}
+      {#if group.groups.length > most}<text class="soft" x="4" y={height - 4}>and {group.groups.length - most} more groups in it</text>{/if}
     </svg>
   </div>
 </Picture>

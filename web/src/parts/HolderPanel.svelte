@@ -26,7 +26,7 @@
     if (!object || !right) return;
     const asked = `${object} ${right}`;
     api.who(system.system, right, object, situation.facts).then(
-      (got) => asked === `${object} ${right}` && ((holders = got.users), (total = got.total), (cursor = got.cursor ?? ''), (wrong = '')),
+      (got) => asked === `${object} ${right}` && ((holders = got.users), (total = got.total), (cursor = got.next ?? ''), (wrong = '')),
       (error: Error) => ((wrong = error.message), (holders = [])),
     );
   });
@@ -34,7 +34,7 @@
   async function more() {
     const got = await api.who(system.system, right, object, situation.facts, cursor);
     holders = [...(holders ?? []), ...got.users];
-    cursor = got.cursor ?? '';
+    cursor = got.next ?? '';
   }
 
   const columns: Column<Holder>[] = [

@@ -19,8 +19,8 @@
   } = $props();
 
   const id = $props.id();
-  type Do = 'change-entry' | 'move-entry' | 'drop-entry' | 'add-entry';
-  let act = $state<Do>(untrack(() => (line ? 'change-entry' : 'add-entry')));
+  type Do = 'change-line' | 'move-line' | 'remove-line' | 'add-line';
+  let act = $state<Do>(untrack(() => (line ? 'change-line' : 'add-line')));
   let value = $state<Value>(untrack(() => structuredClone($state.snapshot(line?.value ?? {}))));
   let before = $state('');
   let wrong = $state('');
@@ -30,7 +30,7 @@
   const plain = $derived(fields.length === 0);
   const conditions = $derived(conditionFields(map));
   const conditional = $derived(system.type !== 'licences' && system.type !== 'federation' && !list.endsWith('resources') && !list.endsWith('teams'));
-  const entry = (l: Line) => text(l.value?.name) || String(l.entry ?? '');
+  const nameOf = (l: Line) => text(l.value?.name) || String(l.number ?? '');
   const others = $derived(siblings.filter((s) => s.line !== line?.line));
 
   function put(key: string, v: unknown) {
@@ -59,12 +59,12 @@
   }
 
   const change = $derived.by((): Change | null => {
-    const at = { document: system.system, list };
-    if (act === 'add-entry') return Object.keys(tidy(value)).length === 0 ? null : { do: act, ...at, value: tidy(value), ...(before ? { before } : {}) };
+    const at = { system: system.system, list };
+    if (act === 'add-line') return Object.keys(tidy(value)).length === 0 ? null : { do: act, ...at, value: tidy(value), ...(before ? { before } : {}) };
     if (!line) return null;
-    if (act === 'drop-entry') return { do: act, ...at, entry: entry(line) };
-    if (act === 'move-entry') return { do: act, ...at, entry: entry(line), ...(before ? { before } : {}) };
-    return JSON.stringify(tidy(value)) === JSON.stringify(tidy(line.value ?? {})) ? null : { do: act, ...at, entry: entry(line), value: tidy(value) };
+    if (act === 'remove-line') return { do: act, ...at, line: nameOf(line) };
+    if (act === 'move-line') return { do: act, ...at, line: nameOf(line), ...(before ? { before } : {}) };
+    return JSON.stringify(tidy(value)) === JSON.stringify(tidy(line.value ?? {})) ? null : { do: act, ...at, line: nameOf(line), value: tidy(value) };
   });
 </script>
 
@@ -75,13 +75,13 @@
   </header>
   {#if line?.file}<p class="soft figures">{line.file}:{line.row}</p>{/if}
   {#if line}
-    <div class="ways" role="group" aria-label="What to do with it">
-      {#each [['change-entry', 'Change'], ['move-entry', 'Move'], ['drop-entry', 'Drop']] as [d, label] (d)}
+    <div class="ways" role="group" aria-label="Action">
+      {#each [['change-line', 'Change'], ['move-line', 'Move'], ['remove-line', 'Remove']] as [d, label] (d)}
         <button aria-pressed={act === d} onclick={() => (act = d as Do)}>{label}</button>
       {/each}
     </div>
   {/if}
-  {#if act === 'change-entry' || act === 'add-entry'}
+  {#if act === 'change-line' || act === 'add-line'}
     <div class="fields">
       {#each fields as f (f.key)}
         {#if f.kind === 'groups' || f.kind === 'users'}
@@ -94,7 +94,7 @@
           <div><label for="{id}-{f.key}">{f.label}</label>
             <select id="{id}-{f.key}" value={text(value[f.key])} onchange={(e) => put(f.key, e.currentTarget.value)}>
               {#if !f.options?.includes('')}<option value="" disabled>choose</option>{/if}
-              {#each f.options ?? [] as o (o)}<option value={o}>{o || 'as usual'}</option>{/each}
+              {#each f.options ?? [] as o (o)}<option value={o}>{o || 'default'}</option>{/each}
             </select></div>
         {:else if f.kind === 'text'}
           <div><label for="{id}-{f.key}">{f.label}</label><input id="{id}-{f.key}" value={text(value[f.key])} oninput={(e) => put(f.key, e.currentTarget.value)} /></div>
@@ -121,11 +121,11 @@
       {/if}
     </div>
   {/if}
-  {#if act === 'move-entry' || (act === 'add-entry' && others.length > 0)}
+  {#if act === 'move-line' || (act === 'add-line' && others.length > 0)}
     <div class="fields"><div><label for="{id}-before">Before</label>
       <select id="{id}-before" bind:value={before}>
         <option value="">at the end</option>
-        {#each others as o (o.line)}<option value={entry(o)}>{ruleOf(o.line)}</option>{/each}
+        {#each others as o (o.line)}<option value={nameOf(o)}>{ruleOf(o.line)}</option>{/each}
       </select></div></div>
   {/if}
   <Stager {change} {wrong} onstaged={onclose} />

@@ -1,14 +1,14 @@
 <script lang="ts">
-  /** The groups of a person, and by which way. */
-  import type { Groups } from '../api/client';
+  /** The memberships of a person. */
+  import type { Memberships } from '../api/client';
   import { links } from '../lib/place.svelte';
   import type { Column } from '../lib/rows';
   import Table from './Table.svelte';
 
-  let { groups }: { groups: Groups } = $props();
+  let { groups }: { groups: Memberships } = $props();
 
-  type Row = Groups['groups'][number];
-  const ways: Record<string, string> = { direct: 'listed', primary: 'primary group', rule: 'by rule', nested: 'nested' };
+  type Row = Memberships['groups'][number];
+  const ways: Record<string, string> = { direct: 'direct', primary: 'primary group', rule: 'by rule', nested: 'nested' };
   const bare = (full: string) => full.slice(full.indexOf('/') + 1);
   const columns: Column<Row>[] = [
     { name: 'group', label: 'Group', text: (g) => g.group, href: (g) => links.group(g.group), figures: true },

@@ -22,11 +22,11 @@
 
   async function rest(first: Page, each: (n: number) => void): Promise<Item[]> {
     const items = [...first.items];
-    for (let next = first.cursor; next; ) {
+    for (let next = first.next; next; ) {
       const more = await api.search(find, kind, next, 200);
       items.push(...more.items);
       each(items.length);
-      next = more.cursor;
+      next = more.next;
     }
     return items;
   }
@@ -72,10 +72,10 @@
     <span role="status">{page.total.toLocaleString('en')}</span>
     <button class="act" onclick={take} disabled={taken >= 0}>{taken >= 0 ? `${taken} of ${page.total} …` : 'Export CSV'}</button>
   </div>
-  <Table name={kind} label="{label} on this page" rows={page.items} {columns} tools={false} nothing="Nobody and nothing matches." />
+  <Table name={kind} label="{label} on this page" rows={page.items} {columns} tools={false} nothing="Nothing matches." />
   <nav aria-label="Pages">
     <button class="act" disabled={!cursor} onclick={() => history.back()}>Back</button>
-    <button class="act" disabled={!page.cursor} onclick={() => place.go(place.to(place.path, { find, page: page!.cursor ?? '' }))}>On</button>
+    <button class="act" disabled={!page.next} onclick={() => place.go(place.to(place.path, { find, page: page!.next ?? '' }))}>Next</button>
   </nav>
 {/if}
 

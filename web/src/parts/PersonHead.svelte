@@ -19,9 +19,9 @@
   <h1 dir="auto">{user.display_name || user.user}</h1>
   <p class="figures name">{user.user}</p>
   <p>{facts.join(' · ')}</p>
-  {#if !user.active}<p class="account off">Account switched off</p>{/if}
-  {#if ends}<p class="account">Account ends {ends}</p>{/if}
-  {#if others?.length}<p>Also {#each others as o (o.user)}<a class="figures" href={links.person(o.user)}>{o.user}</a>{o.active ? '' : ' (switched off)'} {/each}</p>{/if}
+  {#if !user.active}<p class="account off">Status: inactive</p>{/if}
+  {#if ends}<p class="account">Expires {ends}</p>{/if}
+  {#if others?.length}<p>Also {#each others as o (o.user)}<a class="figures" href={links.person(o.user)}>{o.user}</a>{o.active ? '' : ' (inactive)'} {/each}</p>{/if}
 </div>
 
 <style>

@@ -88,7 +88,7 @@
             }}
           >
             <strong>{item.title || item.name}</strong>
-            <span>{item.detail}{item.active ? '' : ', switched off'}</span>
+            <span>{item.detail}{item.active ? '' : ', inactive'}</span>
             <span class="figures">{item.name}</span>
           </li>
         {/each}
@@ -96,7 +96,7 @@
       {#if found.items.length === 0}
         <p>Nobody has “{text.trim()}” in name, title, department or mail address.</p>
       {:else if found.total > found.items.length}
-        <p>{found.total - found.items.length} more; type on to narrow it down.</p>
+        <p>{found.total - found.items.length} more; type more to narrow the list.</p>
       {/if}
     </div>
   {/if}

@@ -71,15 +71,15 @@
     {/if}
     {#if impact.items.length}
       <details>
-        <summary>In detail</summary>
+        <summary>Details</summary>
         <ul>{#each impact.items as x, i (i)}<li><span class="figures">{effectSign[x.effect]}</span> {x.effect === 'change' ? `${x.before?.state} → ${x.after?.state}: ` : ''}{(x.after ?? x.before)!.right} on {(x.after ?? x.before)!.object} of {(x.after ?? x.before)!.system}, {x.user}</li>{/each}</ul>
-        {#if impact.cursor}<p class="soft">and more: the trial tells all of it.</p>{/if}
+        {#if impact.next}<p class="soft">and more: the trial shows all effects.</p>{/if}
       </details>
     {/if}
     {#each turned.slice(0, 5) as t, i (i)}<p class="soft">{t}</p>{/each}
     {#if turned.length > 5}<p class="soft">and {turned.length - 5} more findings and guarantees</p>{/if}
   {:else if asked && !problem && !wrong}
-    <p class="soft">Working out what it would do …</p>
+    <p class="soft">Computing what the change would do …</p>
   {/if}
   {#if rights.stage}
     <div class="into">

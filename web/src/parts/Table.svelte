@@ -74,7 +74,7 @@
   <nav aria-label="Pages of {label}">
     <button disabled={page === 1} onclick={() => turn(page - 1)}>Back</button>
     <span class="figures">{(page - 1) * size + 1}–{(page - 1) * size + shown.length} of {all.length}</span>
-    <button disabled={page === pages} onclick={() => turn(page + 1)}>On</button>
+    <button disabled={page === pages} onclick={() => turn(page + 1)}>Next</button>
   </nav>
 {/if}
 

@@ -19,7 +19,7 @@
       (all) => {
         if (name !== trying.name) return;
         trial = all.trials.find((t) => t.name.toLowerCase() === name.toLowerCase()) ?? null;
-        if (!trial) wrong = `The trial ${name} is not open any more.`;
+        if (!trial) wrong = `The trial ${name} is no longer open.`;
       },
       (error: Error) => (wrong = error.message),
     );
@@ -31,13 +31,13 @@
     {#if wrong}
       <span>{wrong}</span>
     {:else}
-      <span>As the trial <a href={links.trial(trying.name)}>{trying.name}</a> would make it{trial ? `: ${trial.changes.length} ${trial.changes.length === 1 ? 'change' : 'changes'}` : ''}.{trial && !trial.stands ? ` It cannot be made: ${trial.obstacle}` : ''}</span>
+      <span>With the trial <a href={links.trial(trying.name)}>{trying.name}</a>{trial ? `: ${trial.changes.length} ${trial.changes.length === 1 ? 'change' : 'changes'}` : ''}.{trial && !trial.stands ? ` It cannot be made: ${trial.obstacle}` : ''}</span>
     {/if}
     {#if trying.last && trying.last.trial === trying.name}
-      <span>Staged: {trying.last.sentence} <button onclick={() => trying.undo()}>Undo</button></span>
+      <span>Staged: {trying.last.sentence} <button onclick={() => trying.unstage()}>Unstage</button></span>
     {/if}
     {#if trying.wrong}<span>{trying.wrong}</span>{/if}
-    <button onclick={() => place.set({ trial: '' })}>Back to what is in force</button>
+    <button onclick={() => place.set({ trial: '' })}>Leave the trial</button>
   </div>
 {/if}
 
