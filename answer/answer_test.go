@@ -71,7 +71,7 @@ func TestStopsInWords(t *testing.T) {
 func TestRoutesInWords(t *testing.T) {
 	path := []gate.Hop{{Group: "d/a", How: "rule"}, {Group: "d/b", How: "nested"}}
 	for want, r := range map[string]gate.Route{
-		"Line s/m gives it to d/u by name":                                        {Mapping: "s/m", Direct: true},
+		"Line s/m gives it to d/u by name":                                          {Mapping: "s/m", Direct: true},
 		"Line s/m gives it to everyone":                                             {Mapping: "s/m"},
 		"Line s/m gives it by the tag crew":                                         {Mapping: "s/m", By: "tag:crew"},
 		"Line s/m gives it: d/u is by rule in d/a, which is in d/b":                 {Mapping: "s/m", Path: path},

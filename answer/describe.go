@@ -112,5 +112,5 @@ type SystemRoles struct {
 // Documents are the files of a map.
 type Documents struct {
 	Revision int               `json:"revision"`
-	Files    map[string]string `json:"files" doc:"What stands in them, by path."`
+	Files    map[string]string `json:"files" doc:"Their contents, by path."`
 }

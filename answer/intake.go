@@ -89,7 +89,7 @@ type Preview struct {
 	Gains    []change.Held    `json:"gains" nullable:"false"`
 	Losses   []change.Held    `json:"losses" nullable:"false"`
 	Changes  []change.Changed `json:"changes" nullable:"false"`
-	// Touched and Looked say for how many people it was worked out what they gain
+	// Touched and Looked say for how many people it was computed what they gain
 	// and lose.
 	Touched int `json:"touched" doc:"People whom the run touches."`
 	Looked  int `json:"looked" doc:"How many of these gains and losses were computed for."`

@@ -139,7 +139,7 @@ func nearMiss(ctx context.Context, asker answer.Asker, listed string, extra []st
 	case !errors.As(err, &missing):
 		return answer.NearMiss{}, err
 	case len(missing.Candidates) > 0:
-		return answer.NearMiss{Listed: listed, User: strings.Join(missing.Candidates, " or "), Why: "the name stands in several directories"}, nil
+		return answer.NearMiss{Listed: listed, User: strings.Join(missing.Candidates, " or "), Why: "the name exists in several directories"}, nil
 	case len(missing.Near) > 0:
 		return answer.NearMiss{Listed: listed, User: strings.Join(missing.Near, " or "), Why: "there is no such user; a name is nearly the same"}, nil
 	}

@@ -1,5 +1,5 @@
 // Package cli is the command line: it turns words into calls and answers into
-// text, JSON or CSV. It works out nothing itself.
+// text, JSON or CSV. It computes nothing itself.
 package cli
 
 import (

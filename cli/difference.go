@@ -17,7 +17,7 @@ func (a *app) difference() *cobra.Command {
 	cmd := also(&cobra.Command{
 		Use:   "difference DIR1 DIR2",
 		Short: "Who gains and loses what between two map folders",
-		Long: `Works out what would become of everyone if the first map were replaced by the
+		Long: `Computes what would become of everyone if the first map were replaced by the
 second: gains, losses and other changes, and the findings and guarantees that turn.`,
 		Example: `  gatemap difference observatory observatory-next
   gatemap difference old new --at 2026-11-23T22:00:00Z -o csv`,

@@ -17,7 +17,7 @@ func (a *app) hours() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "hours USER",
 		Short: "A week in hours: when each entitlement is open",
-		Long: `Works out a week of a person, hour by hour on the map's wall clock: the week in
+		Long: `Computes a week of a person, hour by hour on the map's wall clock: the week in
 which --at lies, or else this one. What is not given stays unknown.`,
 		Example: `  gatemap hours ilse.okonjo --system archive --from 198.51.100.9 --risk low
   gatemap hours ilse.okonjo --at 2026-11-23T00:00:00Z -o csv`,

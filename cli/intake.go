@@ -25,7 +25,7 @@ first makes a preview: who joins, leaves and changes, what becomes of groups, wh
 cannot be taken, and what people gain and lose by it. Nothing is in force before it
 is committed, as one revision, whole or not at all.
 
-A run that would switch off or remove more than the removal limit of the source (5%
+A run that would deactivate or remove more than the removal limit of the source (5%
 unless its removal_limit says otherwise) is held until someone confirms it.`,
 		Example: `  gatemap intake run cindervale
   gatemap intake commit 12

@@ -41,7 +41,7 @@ polls and schedules.
 
 At its first start it makes a token and prints it, this once; the service keeps
 only its hash. It listens on this machine alone unless --listen says otherwise; other
-machines are served over TLS, by --cert and --key, which are read anew when they
+machines are served over TLS, by --cert and --key, which are read again when they
 change. With --oidc-issuer operators sign in at a provider of OpenID Connect, which
 sends them back to /api/v1/sign-in/return at --address.`,
 		Example: `  gatemap serve --data /var/lib/gatemap --map ./observatory
@@ -108,7 +108,7 @@ func (a *app) runService(ctx context.Context, f *serving) error {
 	}
 	svc.Follow()
 	if token != "" {
-		a.print("Token, shown this once: %s\n", token)
+		a.print("Token, shown only once: %s\n", token)
 	}
 	a.print("Serving %s at %s\n", titleOf(svc), address)
 	return srv.Serve(ctx, listener)

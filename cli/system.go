@@ -111,7 +111,7 @@ func (a *app) systemRoles() *cobra.Command {
 	return &cobra.Command{
 		Use: "roles SYSTEM", Short: "The roles of a system, each with its rights",
 		Long: `Lists each role with the rights that it gives, what it includes and what is taken away
-from it worked out; of an app with the breadth of each.`,
+from it computed; of an app with the breadth of each.`,
 		Example: "  gatemap system roles archive\n  gatemap system roles proposals -o csv", Args: cobra.ExactArgs(1), ValidArgsFunction: a.complete(answer.KindSystem),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.SystemRoles, error) {

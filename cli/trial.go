@@ -20,7 +20,7 @@ func (a *app) trial() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "trial",
 		Short: "Stage changes, see what they would do, and commit them",
-		Long: `A trial is a named set of changes that is worked out before anything is committed:
+		Long: `A trial is a named set of changes that is computed before anything is committed:
 who gains and who loses what, and which findings and guarantees turn. Several people
 can have several trials at a time. On a map folder (--map) trials are kept beside the
 map, and a commit writes its files. What a trial says can be asked like what is in
@@ -118,7 +118,7 @@ func (a *app) trialsText(all *answer.Trials) error {
 	for _, t := range all.Trials {
 		standing := ""
 		if !t.Stands {
-			standing = a.paint(red, "  stands in the way: ") + t.Obstacle
+			standing = a.paint(red, "  cannot be applied: ") + t.Obstacle
 		}
 		a.print("%s  %s by %s  %s%s\n", a.paint(strong, pad(t.Name, wide)), count(len(t.Changes), "change", "changes"), t.Author, t.Note, standing)
 	}

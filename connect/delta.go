@@ -79,7 +79,7 @@ func (d *Delta) Off() int {
 	return n
 }
 
-// Settle works out what differs between the records before and those that came
+// Settle computes what differs between the records before and those that came
 // in. It returns the latter in the order of the former, with the records of before
 // in the place of equal ones, so that what did not change stays what it was.
 func Settle(before, now Records) (Records, Delta) {

@@ -91,7 +91,7 @@ func (e *Entry) within(base string, scope directory.Scope) bool {
 	return true
 }
 
-// prepare works out the canonical form of the DN once. An entry of a file of
+// prepare computes the canonical form of the DN once. An entry of a file of
 // lines has none.
 func (e *Entry) prepare() bool {
 	if e.canonical == "" && e.DN != "" {

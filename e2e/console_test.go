@@ -185,7 +185,7 @@ func TestFromSignInToAnAnswer(t *testing.T) {
 		"Line archive/mapping 2 gives it: cindervale/ilse.okonjo is listed in cindervale/night-assistants, which is in cindervale/night-crew.")
 	assert.Equal(t, "The way of Ilse Okonjo to /raw/2026; the words below tell it", get(p, chromedp.AttributeValue(`svg[role=img]`, "aria-label")).Value, "the picture can be heard")
 
-	// Moving the situation answers anew: fact by fact, to open and to shut.
+	// Moving the situation answers again: fact by fact, to open and to shut.
 	p.choose("Place", "summit")
 	p.choose("Risk", "low")
 	p.sees("and it is open if the time is in the window night.")
@@ -237,7 +237,7 @@ func TestAwkwardPeople(t *testing.T) {
 	demo := startDemo(t, "--data", t.TempDir())
 	p := openBrowser(t, 390, 800)
 	p.do(chromedp.Navigate(demo.address + "/people/cindervale/noor.haddix#token=" + demo.token))
-	p.sees("Noor Haddix", "Account switched off", "open 0", "account switched off")
+	p.sees("Noor Haddix", "Status: inactive", "open 0", "account inactive")
 	assert.Empty(t, get(p, chromedp.Evaluate[string](`location.hash`)), "the token does not stay in the address")
 	for _, person := range []string{"noor.haddix", "vic.aldaine", "ilse.okonjo", "bao.lestrange"} {
 		p.do(chromedp.Navigate(demo.address + "/people/cindervale/" + person))

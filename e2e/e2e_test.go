@@ -120,7 +120,7 @@ func (p *program) env() []string {
 
 func people(t testing.TB, env []string) []string {
 	t.Helper()
-	out, errs, _ := run(t, env, "find", "--kind", "user", "--limit", "200", "-o", "json")
+	out, errs, _ := run(t, env, "search", "--kind", "user", "--limit", "200", "-o", "json")
 	var page struct{ Items []struct{ Name string } }
 	require.NoError(t, json.Unmarshal([]byte(out), &page), errs)
 	var names []string
@@ -136,14 +136,14 @@ func TestAFolderAndAServiceGiveTheSameAnswers(t *testing.T) {
 	p := startDemo(t, "--data", data)
 	folder := []string{"GATEMAP_MAP=" + filepath.Join(data, "map"), "GATEMAP_SERVER="}
 	questions := [][]string{
-		{"findings"}, {"members", "archive-readers"}, {"members", "nigth-crew"}, {"groups", "vic.aldaine"},
+		{"findings"}, {"members", "archive-readers"}, {"members", "nigth-crew"}, {"memberships", "vic.aldaine"}, {"group", "show", "night-crew"}, {"system", "show", "archive"}, {"system", "lines", "core-net"}, {"system", "roles", "proposals"}, {"rule", "test", "title pr"}, {"reach", "ilse.okonjo", "--at", "2026-11-23 22:00"}, {"findings", "--system", "core-net"},
 		{"who", "archive", "frames:write", "--on", "/raw/2026", "--at", "2026-11-24T22:00:00Z"}, {"who", "sky-tools", "viewer"}, {"who", "archive", "no:right"},
 		{"why", "ilse.okonjo", "archive", "frames:purge", "--on", "/raw"}, {"why", "teo.marchetti", "archive", "frames:read", "--on", "/raw/embargo/comet/7"},
 		{"why", "mika.soliveres", "archive", "jobs:run", "--on", "/raw", "--device-name", "dome-console-1"}, {"reach", "nobody"}, {"reach", "ilse.okonjo", "--risk", "hi"},
 		{"guarantees"}, {"compare", "ilse.okonjo", "bram.ystad"}, {"matrix", "--system", "ledger"}, {"matrix", "--group", "crow"},
 		{"hours", "ilse.okonjo", "--at", "2026-11-23T00:00:00Z", "--system", "dome-hosts"}, {"reach", "jory.pell"},
-		{"why", "ilse.okonjo", "core-net", "ssh", "--on", "dome", "--lines"}, {"why", "vic.aldaine", "night-files", "write", "--on", "logs:/shift", "--lines"}, {"find", "pings", "--kind", "line"},
-		{"find", "comet"}, {"reach", "ilse.okonjo", "--system", "nothing"},
+		{"why", "ilse.okonjo", "core-net", "ssh", "--on", "dome", "--lines"}, {"why", "vic.aldaine", "night-files", "write", "--on", "logs:/shift", "--lines"}, {"search", "pings", "--kind", "line"},
+		{"search", "comet"}, {"reach", "ilse.okonjo", "--system", "nothing"},
 	}
 	for _, who := range people(t, folder) {
 		questions = append(questions, []string{"reach", who}, []string{"reach", who, "--from", "203.0.113.9", "--at", "2026-11-23T12:00:00Z", "--device", "managed", "--risk", "low"})
@@ -195,7 +195,7 @@ func TestServeBringsAFolderInOnce(t *testing.T) {
 		return p
 	}
 	first := serve()
-	token := first.out.waitFor(t, `Token, shown this once: (\S+)`)[1]
+	token := first.out.waitFor(t, `Token, shown only once: (\S+)`)[1]
 	revision := func(p *program) string {
 		request, _ := http.NewRequest("GET", p.address+"/api/v1/map", nil)
 		request.Header.Set("Authorization", "Bearer "+token)

@@ -77,7 +77,7 @@ func serve(t testing.TB, dir, data string) (*program, []string) {
 	if raw, err := os.ReadFile(token); err == nil {
 		p.token = string(raw)
 	} else {
-		p.token = p.out.waitFor(t, `Token, shown this once: (\S+)`)[1]
+		p.token = p.out.waitFor(t, `Token, shown only once: (\S+)`)[1]
 		require.NoError(t, os.WriteFile(token, []byte(p.token), 0o600))
 	}
 	p.address = p.out.waitFor(t, `at (http://\S+)`)[1]
@@ -193,7 +193,7 @@ mappings: [{groups: [astronomers], role: reader, object: /}]
 		}, 10*time.Second, 50*time.Millisecond, "what comes after goes on top")
 		held = runIn(t, env, answer.RunHeld)
 		_, errs, code := run(t, env, "intake", "commit", fmt.Sprint(held.ID))
-		assert.Equal(t, 1, code)
+		assert.Equal(t, 5, code)
 		assert.Contains(t, errs, "Confirm it")
 		committed := asked[answer.Preview](t, env, "intake", "commit", fmt.Sprint(held.ID), "--confirm")
 		assert.Equal(t, answer.RunCommitted, committed.Run.State)

@@ -71,7 +71,7 @@ func TestADumpOfARealServerGivesTheSameAnswers(t *testing.T) {
 	ours, theirs := []string{"GATEMAP_MAP=" + demo, "GATEMAP_SERVER="}, []string{"GATEMAP_MAP=" + copied, "GATEMAP_SERVER="}
 	questions := [][]string{{"members", "archive-readers"}, {"members", "optics"}, {"who", "sky-tools", "viewer"}, {"who", "archive", "frames:read", "--on", "/raw"}}
 	for _, who := range people(t, theirs) {
-		questions = append(questions, []string{"reach", who}, []string{"groups", who})
+		questions = append(questions, []string{"reach", who}, []string{"memberships", who})
 	}
 	for _, q := range questions {
 		want, _, _ := run(t, ours, append(q, "-o", "json")...)

@@ -181,7 +181,7 @@ func (d *decoder) pairs(n *yaml.Node) func(func(k, v *yaml.Node) bool) {
 				continue
 			}
 			if first, twice := seen[k.Value]; twice {
-				d.fail(k, "key %s stands here twice; it is also at line %d", k.Value, first)
+				d.fail(k, "key %s is here twice; it is also at line %d", k.Value, first)
 				continue
 			}
 			seen[k.Value] = k.Line

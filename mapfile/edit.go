@@ -93,7 +93,7 @@ func (t *Text) reconcile(at Spot, v Value) (*Text, error) {
 
 // edited makes the text that an edit at a spot leads to: by splice, which knows
 // the text, or, where what comes of that is not what change makes of the document,
-// by writing the document anew, with its comments.
+// by writing the document again, with its comments.
 func (t *Text) edited(at Spot, change func(*yaml.Node), splice func(*splicer, *yaml.Node) bool) (*Text, error) {
 	root := deepCopy(t.roots[at[0]])
 	n := root
@@ -144,7 +144,7 @@ func (t *Text) onlyDiffers(next *Text, doc int, root *yaml.Node) bool {
 	return true
 }
 
-// rewritten writes one document anew.
+// rewritten writes one document again.
 func (t *Text) rewritten(doc int, root *yaml.Node) (*Text, error) {
 	var out bytes.Buffer
 	for i, r := range t.roots {

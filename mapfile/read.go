@@ -227,7 +227,7 @@ func (r *reader) syntax(f File, err error) {
 		indent := line[:len(line)-len(strings.TrimLeft(line, " \t"))]
 		if tab := strings.IndexByte(indent, '\t'); tab >= 0 && int32(i+1) >= at.Line-1 {
 			at.Line, at.Column = int32(i+1), int32(tab+1)
-			message = "a tab stands in the indentation, which takes spaces only"
+			message = "the indentation has a tab; only spaces are allowed"
 			break
 		}
 	}

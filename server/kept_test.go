@@ -17,7 +17,7 @@ import (
 const question = "/api/v1/reach?user=cindervale/ilse.okonjo"
 
 // An answer that was given before is the same, is for those alone who may ask,
-// and is given anew once another revision is in force.
+// and is given again once another revision is in force.
 func TestAnswersGivenBefore(t *testing.T) {
 	r := start(t)
 	status, header, first := r.call(t, http.MethodGet, question, r.token, "")

@@ -130,7 +130,7 @@ func TestTheTablesOfRights(t *testing.T) {
 		require.NoError(t, os.WriteFile(file, []byte(before+begin+table.String()+end+after), 0o644))
 		return
 	}
-	assert.Equal(t, table.String(), written, "write it anew: GATEMAP_WRITE=1 go test ./server -run TestTheTablesOfRights")
+	assert.Equal(t, table.String(), written, "rewrite it: GATEMAP_WRITE=1 go test ./server -run TestTheTablesOfRights")
 }
 
 // A token for some systems opens these alone.

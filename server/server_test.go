@@ -128,7 +128,7 @@ func TestProblems(t *testing.T) {
 		"/api/v1/reach?user=ilse.okonjo&device_name=loner-7": {Status: 404, Kind: "device", Near: []string{"loaner-7"}},
 		"/api/v1/reach": {Status: 422, Field: "user"},
 		"/api/v1/reach?user=ilse.okonjo&form=198.51.100.9":                       {Status: 422, Field: "form"},
-		"/api/v1/search?limit=201":                                               {Status: 422, Field: "limit"},
+		"/api/v1/search?limit=1001":                                              {Status: 422, Field: "limit"},
 		"/api/v1/search?cursor=!":                                                {Status: 422, Field: "cursor"},
 		"/api/v1/users/cindervale/nobody.at.all.with.this.name":                  {Status: 404, Kind: "user"},
 		"/api/v1/nothing":                                                        {Status: 404},

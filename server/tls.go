@@ -9,7 +9,7 @@ import (
 	"time"
 )
 
-// Certificates serves a certificate from files, and takes them in anew when they
+// Certificates serves a certificate from files, and takes them in again when they
 // change. While what they hold cannot be used, the one before is served.
 type Certificates struct {
 	cert, key string

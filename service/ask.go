@@ -17,7 +17,7 @@ import (
 // Answers answers from one atlas.
 type Answers struct {
 	Atlas *atlas.Atlas
-	// Found gives the findings, which are worked out when first asked for.
+	// Found gives the findings, which are computed when first asked for.
 	Found func() []finding.Finding
 	// Kept looks whether the guarantees are kept, likewise.
 	Kept func() []check.Guaranteed

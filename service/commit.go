@@ -25,7 +25,7 @@ type Committing struct {
 }
 
 // CommitTrial makes a trial the newest revision. Where the map has moved since the
-// trial was staged, in what it does not touch, it is worked out anew on what is in
+// trial was staged, in what it does not touch, it is recomputed on what is in
 // force now. The error is an *answer.ConflictError that says what keeps it, or an
 // *operator.ForbiddenError.
 func (s *Service) CommitTrial(ctx context.Context, by operator.Actor, named string, c Committing) (*answer.Committed, error) {

@@ -12,7 +12,7 @@ import (
 	"gatemap/store"
 )
 
-// TrialFrom makes a trial of what is otherwise in the files of a folder than in the
+// TrialFrom makes a trial of the differences between the files of a folder and the
 // map in force. What sources bring in is left out: that comes by intake.
 func (s *Service) TrialFrom(ctx context.Context, by operator.Actor, named, note string, files map[string]string) (*answer.Trial, error) {
 	if err := mayStage(by, &stage.Change{Do: stage.WriteDocument}); err != nil {

@@ -17,11 +17,11 @@ import (
 	"gatemap/store"
 )
 
-// lookedAt is up to how many people it is worked out for all of them what an intake
+// lookedAt is up to how many people it is computed for all of them what an intake
 // gives and takes.
 const lookedAt = 5000
 
-// prepared is an intake worked out against one head: what would be in force if it
+// prepared is an intake computed against one head: what would be in force if it
 // were committed.
 type prepared struct {
 	directory *directory.Document
@@ -36,7 +36,7 @@ type prepared struct {
 	gone      []store.Key
 }
 
-// prepare works out what records would change. Nothing is committed.
+// prepare computes what records would change. Nothing is committed.
 func (s *Service) prepare(head *Head, named string, records connect.Records) (*prepared, error) {
 	d := head.Folder.directory(named)
 	if d == nil {
@@ -84,7 +84,7 @@ func staying(s *directory.Source, before, now connect.Records) connect.Records {
 	return now
 }
 
-// rows works out the rows that differ.
+// rows computes the rows that differ.
 func (p *prepared) rows() {
 	put := func(kind connect.Kind, named string, make func() record) {
 		key := store.Key{Directory: p.directory.Name, Kind: kind.String(), Name: named}
@@ -106,7 +106,7 @@ func (p *prepared) rows() {
 	p.otherwisePushed(put)
 }
 
-// otherRows works out the rows of one kind of records.
+// otherRows computes the rows of one kind of records.
 func otherRows[T any](p *prepared, put func(connect.Kind, string, func() record), k connect.Kind, fresh, gone []*T, changed []connect.Changed[T], named func(*T) string, from func(*T) record) {
 	drop := func(x *T) {
 		p.gone = append(p.gone, store.Key{Directory: p.directory.Name, Kind: k.String(), Name: named(x)})
@@ -183,7 +183,7 @@ func (p *prepared) overLimitWith(users, groups int) string {
 	return strings.Join(held, "; ")
 }
 
-// outcome works out who gains and loses what.
+// outcome computes who gains and loses what.
 func (p *prepared) outcome() (*change.Summary, error) {
 	if p.atlas == p.head.Atlas {
 		return &change.Summary{}, nil
@@ -192,10 +192,10 @@ func (p *prepared) outcome() (*change.Summary, error) {
 }
 
 // commit makes a prepared intake the newest revision. Where the head has moved
-// since, it is worked out anew on that first; again is asked whether what comes
+// since, it is recomputed on that first; again is asked whether what comes
 // out is still to be committed.
 func (s *Service) commit(ctx context.Context, p *prepared, author, reason string, again func(*prepared) error) (store.Revision, error) {
-	const patience = 3 // others wait for this only where the head moves each time that it is worked out
+	const patience = 3 // others wait for this only where the head moves each time that it is computed
 	for range patience {
 		if err := s.renew(p, again); err != nil {
 			return store.Revision{}, err
@@ -218,7 +218,7 @@ func (s *Service) commit(ctx context.Context, p *prepared, author, reason string
 	return r, nil
 }
 
-// renew works a prepared intake out anew where the head has moved since.
+// renew works a prepared intake out again where the head has moved since.
 func (s *Service) renew(p *prepared, again func(*prepared) error) error {
 	head := s.Head()
 	if head == p.head {

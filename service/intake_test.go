@@ -175,7 +175,7 @@ func TestIntakePreviewsAndCommits(t *testing.T) {
 }
 
 // What intakes one after another come to is what a start makes of the database:
-// working out again only what a change touches leaves nothing behind.
+// computing again only what a change touches leaves nothing behind.
 func TestManyIntakesComeToWhatAStartMakes(t *testing.T) {
 	o := startObservatory(t, map[string]string{
 		"cindervale.yaml": strings.Replace(peopleMap, "source:\n", "source:\n  removal_limit: 100%\n", 1), "people.ldif": crew(30, all),

@@ -134,12 +134,12 @@ func drawChange(t require.TestingT, f *service.Folder, a *atlas.Atlas, r *rand.R
 	return lineChange(t, f.Files, a.Systems[r.IntN(len(a.Systems))], r)
 }
 
-// What a trial works out again comes to the same as the whole map compiled anew:
+// What a trial computes again comes to the same as the whole map recompiled:
 // its outcome is the difference of the two maps, each user's groups are those of the
 // new one, and it finds the errors that are new.
 func TestATrialIsTheDifferenceOfTheWholeMaps(t *testing.T) {
 	folder := t.TempDir()
-	moved, anew := 0, 0
+	moved, again := 0, 0
 	for seed := range uint64(40) {
 		r := rand.New(rand.NewPCG(seed, 1))
 		require.NoError(t, os.RemoveAll(folder))
@@ -161,8 +161,8 @@ func TestATrialIsTheDifferenceOfTheWholeMaps(t *testing.T) {
 		require.NoError(t, err)
 		trial, err := change.Try(a, f.Map, next.Map)
 		require.NoError(t, err)
-		if trial.Anew() {
-			anew++
+		if trial.Recompiled() {
+			again++
 		}
 		fresh, err := atlas.Compile(next.Map)
 		require.NoError(t, err)
@@ -185,7 +185,7 @@ func TestATrialIsTheDifferenceOfTheWholeMaps(t *testing.T) {
 		require.Equal(t, errorsOf(want.New), errorsOf(trial.Written().New), "%+v", changes)
 	}
 	require.NotZero(t, moved, "some change moves something")
-	require.Less(t, anew, 5, "most is worked out from what was there")
+	require.Less(t, again, 5, "most is computed from what was there")
 }
 
 func groupsOf(b *directory.Book, u directory.UserID) (names []string) {

@@ -352,8 +352,8 @@ func TestAGroupOfASourceGoesAndComesBack(t *testing.T) {
 	assert.Equal(t, before, after)
 }
 
-// A network that a line has asked for all the time: what the line gives is worked out from
-// what was there, and is what the map built anew gives.
+// A network that a line has asked for all the time: what the line gives is computed from
+// what was there, and is what the map rebuilt gives.
 func TestANetworkThatWasMissing(t *testing.T) {
 	s := demoService(t)
 	begin(t, s, "line", stage.Change{Do: stage.AddLine, System: "archive", List: "mappings", Value: []byte(`{"groups": ["night-crew"], "role": "chief", "object": "/catalogues", "when": {"networks": ["hut"]}}`)})
@@ -369,7 +369,7 @@ func TestANetworkThatWasMissing(t *testing.T) {
 		require.NotEmpty(t, append(want.Gains, want.Losses...), "it moves something in %v", facts)
 		trial, err := change.Try(s.Head().Atlas, s.Head().Folder.Map, h.Folder.Map)
 		require.NoError(t, err)
-		require.False(t, trial.Anew())
+		require.False(t, trial.Recompiled())
 		got, err := trial.Outcome(given(t, facts))
 		require.NoError(t, err)
 		assert.Equal(t, want.Gains, got.Gains)

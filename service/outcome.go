@@ -113,7 +113,7 @@ func tallied(of map[string]*answer.Tallied, most int) []answer.Tallied {
 	return list[:min(len(list), most)]
 }
 
-// effects works out what a trial does in a situation, once.
+// effects computes what a trial does in a situation, once.
 func (w *tried) effects(s situation.Situation) (*effects, error) {
 	var key []string
 	for field, value := range s.Facts() {

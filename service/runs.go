@@ -287,7 +287,7 @@ func (s *Service) await(ctx context.Context, l *lane, r *run) {
 	}
 }
 
-// commitRun commits a run that has been worked out.
+// commitRun commits a run that has been computed.
 func (s *Service) commitRun(ctx context.Context, r *run, in Intaking) error {
 	r.mu.Lock()
 	p := r.prepared

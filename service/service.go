@@ -36,7 +36,7 @@ type Service struct {
 	committing sync.Mutex
 	events     events
 	throttle   *throttle
-	tried      *lru.Cache[string, *tried] // trials, worked out, by name
+	tried      *lru.Cache[string, *tried] // trials, computed, by name
 
 	lanesMu sync.Mutex
 	lanes   map[string]*lane // by the folded names of directories

@@ -144,7 +144,7 @@ func TestAMapThatDoesNotLoadChangesNothing(t *testing.T) {
 	bad := demoFolder(t)
 	bad.Map.Systems = append(bad.Map.Systems, bad.Map.Systems[0])
 	_, err = s.CommitFolder(ctx, bad, "test", "bad")
-	require.ErrorContains(t, err, "stands in the map twice")
+	require.ErrorContains(t, err, "is in the map twice")
 	assert.Equal(t, 1, s.Head().Revision.Number)
 }
 

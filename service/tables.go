@@ -107,7 +107,7 @@ const maxRows = 5000
 
 const hoursOfWeek = 7 * 24
 
-// Hours works out a person's week, hour by hour on the map's wall clock: the
+// Hours computes a person's week, hour by hour on the map's wall clock: the
 // week in which the situation's time lies.
 func (a Answers) Hours(_ context.Context, user, system string, s situation.Situation) (*answer.Hours, error) {
 	if s.At.IsZero() {

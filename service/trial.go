@@ -25,7 +25,7 @@ type staged struct {
 	By string `json:"by"`
 }
 
-// tried is a trial worked out on one head. It is not changed.
+// tried is a trial computed on one head. It is not changed.
 type tried struct {
 	head    *Head
 	version int
@@ -38,7 +38,7 @@ type tried struct {
 	outcomes
 }
 
-// maxTried is how many trials are kept worked out.
+// maxTried is how many trials are kept computed.
 const maxTried = 16
 
 // trialName is what a trial may be called: it stands in addresses.
@@ -174,7 +174,7 @@ func (s *Service) work(t *store.Trial) *tried {
 	return w
 }
 
-// standing finds a trial that can be made on the head, worked out. The error is a
+// standing finds a trial that can be made on the head, computed. The error is a
 // *directory.NotFoundError, or an *answer.ConflictError that says what is in its way.
 func (s *Service) standing(ctx context.Context, named string) (*store.Trial, *tried, error) {
 	t, err := s.kept(ctx, named)
@@ -327,7 +327,7 @@ func (s *Service) Asked(ctx context.Context, trial string) (Answers, error) {
 }
 
 // AskedHead is Asked, with what is written. A trial bears the revision on which it
-// was worked out.
+// was computed.
 func (s *Service) AskedHead(ctx context.Context, trial string) (*Head, error) {
 	if trial == "" {
 		return s.Head(), nil

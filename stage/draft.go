@@ -27,7 +27,7 @@ type Base struct {
 type Draft struct {
 	Files   []mapfile.File
 	Records map[string]connect.Records
-	// Touched are the records that are otherwise, by directory.
+	// Touched are the changed records, by directory.
 	Touched map[string]map[connect.Named]bool
 	// Passed are the lines or parts that the last one that moved has passed.
 	Passed []string
@@ -47,8 +47,8 @@ func NewDraft(b Base) *Draft {
 	}
 }
 
-// errMoved marks a reason that comes from the map being otherwise than when the
-// change was staged.
+// errMoved marks a reason that comes from the map having changed since the change
+// was staged.
 type errMoved struct{ error }
 
 func moved(format string, args ...any) error { return errMoved{fmt.Errorf(format, args...)} }
@@ -154,7 +154,7 @@ func (d *Draft) put(t *mapfile.Text) {
 	}
 }
 
-// document writes a file of the map anew, or drops it.
+// document writes a file of the map again, or drops it.
 func (d *Draft) document(c *Change) error {
 	if strings.HasPrefix(c.Document, "/") || strings.Contains(c.Document, "..") || !strings.HasSuffix(c.Document, ".yaml") && !strings.HasSuffix(c.Document, ".yml") {
 		return fmt.Errorf("a document is a file of the map folder that ends in .yaml, such as systems/archive.yaml, not %q", c.Document)
@@ -202,7 +202,7 @@ func (d *Draft) paths(yield func(string) bool) {
 	}
 }
 
-// touch notes that a record of a source is otherwise, and gives the records to be
+// touch notes that a record of a source has changed, and gives the records to be
 // changed.
 func (d *Draft) touch(dir string, kind connect.Kind, named string) {
 	if d.Touched[dir] == nil {

@@ -124,7 +124,7 @@ func TestChangesThatCannotBeMade(t *testing.T) {
 		`{"do":"join","group":"crew","member":"ilse"}`:                                              "group dome/crew lists dome/ilse already",
 		`{"do":"join","group":"kitchen","member":"teo"}`:                                            "the rule of group dome/kitchen decides who is in it",
 		`{"do":"leave","group":"crew","member":"teo"}`:                                              "group dome/crew does not list dome/teo",
-		`{"do":"leave","group":"all","member":"ilse"}`:                                              "by way of dome/crew → dome/all: remove the person from dome/crew, take dome/crew out of dome/all",
+		`{"do":"leave","group":"all","member":"ilse"}`:                                              "through dome/crew → dome/all: remove the person from dome/crew, remove dome/crew from dome/all",
 		`{"do":"set-user","user":"ilse","attribute":"active","value":"yes"}`:                        "active is true or false",
 		`{"do":"set-user","user":"ilse","attribute":"expires","value":"tomorrow"}`:                  "is not a time as RFC 3339 has it",
 		`{"do":"set-group","group":"crew","field":"name","value":"x"}`:                              "a group has no name to set",

@@ -195,7 +195,7 @@ type Pending struct {
 	Body func() ([]byte, error)
 }
 
-// Amend makes the revision after base, in which some rows are otherwise or new
+// Amend makes the revision after base, in which some rows are changed or new
 // and others are gone, whole or not at all. The error is ErrMoved where base is
 // not the newest.
 func (s *Store) Amend(ctx context.Context, base int, r Revision, put []Pending, gone []Key) (Revision, error) {

@@ -62,7 +62,7 @@ func TestLinesAreRejectedOneByOne(t *testing.T) {
 	assert.Len(t, entries, 3)
 	require.Len(t, rejected, 3)
 	assert.Equal(t, "people.csv:3: the line has not as many columns as the first one", rejected[0].Error())
-	assert.Contains(t, rejected[1].Error(), "people.csv:5: a quote stands in the middle of a value")
+	assert.Contains(t, rejected[1].Error(), "people.csv:5: a value without quotes contains a quote")
 	assert.Equal(t, "people.csv:6: column b is not in the encoding that was said (UTF-8)", rejected[2].Error())
 }
 

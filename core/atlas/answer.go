@@ -10,7 +10,7 @@ import (
 	"gatemap/core/situation"
 )
 
-// Facts works out a situation against this map. The error is a
+// Facts computes a situation against this map. The error is a
 // *directory.NotFoundError where it names a device that does not exist.
 func (a *Atlas) Facts(s situation.Situation) (*situation.Facts, error) {
 	if s.DeviceName == "" {

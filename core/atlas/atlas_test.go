@@ -120,7 +120,7 @@ func TestSystemsOfOneName(t *testing.T) {
 	m := season(t)
 	m.Systems = append(m.Systems, &gate.System{Name: "Tools", Gate: planner()}, &gate.System{Name: "a/b", Gate: planner()}, &gate.System{Name: "x", Directory: ref("e"), Gate: planner()})
 	_, err := atlas.Compile(m)
-	assert.ErrorContains(t, err, "stands in the map twice")
+	assert.ErrorContains(t, err, "is in the map twice")
 	assert.ErrorContains(t, err, "no slash")
 }
 

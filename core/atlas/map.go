@@ -45,7 +45,7 @@ type System struct {
 	requires []string  // folded
 	looks    []*System // the system and all that it needs answers from
 	number   int       // among the systems of the atlas
-	quiet    bool      // it has nothing for those whom none of its lines names
+	quiet    bool      // users whom no line names hold nothing
 }
 
 // Name is the name of the system.

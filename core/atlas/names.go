@@ -19,7 +19,7 @@ func sorted(systems []*gate.System, errs *place.Errors) []*gate.System {
 		case s.Name == "" || strings.Contains(s.Name, "/"):
 			errs.Addf(s.Place, "a system's name is not empty and has no slash in it")
 		case i > 0 && strings.EqualFold(list[i-1].Name, s.Name):
-			errs.Addf(s.Place, "system %s stands in the map twice; it is also at %s", s.Name, list[i-1].Place)
+			errs.Addf(s.Place, "system %s is in the map twice; it is also at %s", s.Name, list[i-1].Place)
 		default:
 			kept = append(kept, s)
 		}

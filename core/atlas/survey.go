@@ -28,7 +28,7 @@ const (
 	Lines
 )
 
-// Survey works out everything that everyone holds in a situation, system by
+// Survey computes everything that everyone holds in a situation, system by
 // system: visit gets the classes of users who hold anything. It is called for
 // different systems at the same time.
 func (a *Atlas) Survey(f *situation.Facts, depth Depth, visit func(*System, []Class)) {

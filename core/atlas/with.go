@@ -13,7 +13,7 @@ import (
 	"gatemap/core/situation"
 )
 
-// Changed is what is otherwise in a map.
+// Changed is what differs in a map.
 type Changed struct {
 	Title string
 	// Book is edited from that of the atlas, and Frame begins with the networks and

@@ -17,11 +17,11 @@ type Summary struct {
 	Outcome
 	GainCount, LossCount, ChangeCount int
 	// Touched is how many people the difference touches, and Looked for how many of
-	// these it was worked out what they gain and lose.
+	// these it was computed what they gain and lose.
 	Touched, Looked int
 }
 
-// Between works out who gains and loses what between two maps with the same
+// Between computes who gains and loses what between two maps with the same
 // systems, whose users and groups differ, and keeps the first of each. Up to limit
 // people on either side it looks at all of them. Beyond that it looks at some of
 // those whose records or groups differ, and leaves out whom it touches only because

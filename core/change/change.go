@@ -1,4 +1,4 @@
-// Package change works out what differs: between two people of one map, and
+// Package change computes what differs: between two people of one map, and
 // between two maps.
 package change
 
@@ -128,7 +128,7 @@ type TurnedGuarantees struct {
 	Mended []string `json:"mended" doc:"Broken before, kept after." nullable:"false"`
 }
 
-// Maps works out what differs between two maps in a situation. The error is
+// Maps computes what differs between two maps in a situation. The error is
 // about a device that one of them does not have.
 func Maps(before, after *atlas.Atlas, s situation.Situation) (*Outcome, error) {
 	o, err := Entitlements(before, after, s)

@@ -27,7 +27,7 @@ func (t *Trial) Outcome(s situation.Situation) (*Outcome, error) {
 	if err != nil {
 		return nil, err
 	}
-	if t.anew {
+	if t.recompiled {
 		return entitlements(t.before, t.Atlas, s, true)
 	}
 	o := &Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}, routes: true}
@@ -46,7 +46,7 @@ func (t *Trial) Outcome(s situation.Situation) (*Outcome, error) {
 	return o, nil
 }
 
-// reach works out what some users gain and lose in all systems.
+// reach computes what some users gain and lose in all systems.
 func (t *Trial) reach(users []directory.UserID, before, after *situation.Facts) []Outcome {
 	const piece = 16
 	parts := make([]Outcome, (len(users)+piece-1)/piece)
@@ -168,7 +168,7 @@ func (t *Trial) old(s *atlas.System) *atlas.System {
 	return old
 }
 
-// compare works out what differs in a system that was compiled again, for some
+// compare computes what differs in a system that was compiled again, for some
 // but those who have been looked at already. Who are alike to it both before and
 // after differ in the same, by routes of their own.
 func (t *Trial) compare(o *Outcome, fresh *atlas.System, before, after *situation.Facts, named, done []directory.UserID) error {

@@ -20,11 +20,11 @@ type Trial struct {
 	Atlas  *atlas.Atlas
 	before *atlas.Atlas
 	// touched are the users whom the changes themselves are about.
-	touched []directory.UserID
-	anew    bool // the atlas was compiled anew: anyone may be touched
+	touched    []directory.UserID
+	recompiled bool // the atlas was recompiled: anyone may be touched
 }
 
-// Try compiles the map is, and works out again only what is otherwise in it than in
+// Try compiles the map is, and computes again only what differs from
 // the map was, of which before was compiled. Records and documents that are the
 // same in memory are the same. The error is as that of atlas.Compile.
 func Try(before *atlas.Atlas, was, is *atlas.Map) (*Trial, error) {
@@ -42,14 +42,14 @@ func Try(before *atlas.Atlas, was, is *atlas.Map) (*Trial, error) {
 			return t, err
 		}
 	}
-	t.anew = true
+	t.recompiled = true
 	var err error
 	t.Atlas, err = atlas.Compile(is)
 	return t, err
 }
 
-// Anew says that the whole map was compiled.
-func (t *Trial) Anew() bool { return t.anew }
+// Recompiled says that the whole map was compiled.
+func (t *Trial) Recompiled() bool { return t.recompiled }
 
 // None is the trial of nothing.
 func None(a *atlas.Atlas) *Trial { return &Trial{Atlas: a, before: a} }
@@ -76,7 +76,7 @@ func replaced(was, is *atlas.Map) (systems []*gate.System, ok bool) {
 }
 
 // widened is the frame of an atlas with the networks and windows of a map, those that
-// were there first and in their order; ok is false where one of these is otherwise.
+// were there first and in their order; ok is false if one of these differs.
 func widened(before *situation.Frame, is *atlas.Map) (frame *situation.Frame, ok bool) {
 	zone := is.Zone
 	if zone == nil {
@@ -117,7 +117,7 @@ func continued[T any](before, is []T, name func(*T) string, same func(a, b *T) b
 }
 
 // amended is a book with the records that differ between two maps; ok is false
-// where it must be built anew.
+// where it must be rebuilt.
 func amended(b *directory.Book, was, is *atlas.Map) (book *directory.Book, ok bool) {
 	if len(was.Directories) != len(is.Directories) {
 		return nil, false
@@ -161,7 +161,7 @@ func amended(b *directory.Book, was, is *atlas.Map) (book *directory.Book, ok bo
 }
 
 // records are those of a list that are not those of another: others of the same
-// names, and those that come and go. twice says that a name stands there twice.
+// names, and those that come and go. twice says that a name is there twice.
 type records[T any] struct {
 	others, come, gone []*T
 	twice              bool
@@ -220,11 +220,11 @@ func apart[T any](was, is []*T, named func(*T) string) (d records[T]) {
 	return d
 }
 
-// OutcomeWithin is Outcome, but where a map was compiled anew, and has more than so
+// OutcomeWithin is Outcome, but where a map was recompiled, and has more than so
 // many people, it looks at some of those whose records or groups differ, and says at
 // how many it looked; 0 is all.
 func (t *Trial) OutcomeWithin(s situation.Situation, limit int) (o *Outcome, looked int, err error) {
-	if !t.anew || t.Atlas.Book.Users() <= limit {
+	if !t.recompiled || t.Atlas.Book.Users() <= limit {
 		o, err = t.Outcome(s)
 		return o, 0, err
 	}
@@ -238,10 +238,10 @@ func (t *Trial) OutcomeWithin(s situation.Situation, limit int) (o *Outcome, loo
 	return &sum.Outcome, sum.Looked, nil
 }
 
-// Summary is Between for a trial: where few people are touched by what is otherwise,
+// Summary is Between for a trial: where the differences touch few people,
 // it looks at these alone.
 func (t *Trial) Summary(s situation.Situation, limit, keep int) (*Summary, error) {
-	if t.anew || len(t.touched) > limit/some {
+	if t.recompiled || len(t.touched) > limit/some {
 		return Between(t.before, t.Atlas, s, limit, keep)
 	}
 	o, err := t.Outcome(s)

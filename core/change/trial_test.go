@@ -46,10 +46,10 @@ func changed(t *rapid.T, m *atlas.Map) *atlas.Map {
 	return &is
 }
 
-// What a trial works out, one after the other, is the difference of both maps compiled
+// What a trial computes, one after the other, is the difference of both maps compiled
 // whole: who gains and loses what, and what is found.
 func TestATrialIsTheDifferenceOfBothMaps(t *testing.T) {
-	tried, anew := 0, 0
+	tried, again := 0, 0
 	rapid.Check(t, func(t *rapid.T) {
 		was := atlastest.Draw(t)
 		before, err := atlas.Compile(was)
@@ -62,8 +62,8 @@ func TestATrialIsTheDifferenceOfBothMaps(t *testing.T) {
 			whole, err := atlas.Compile(is)
 			require.NoError(t, err)
 			tried++
-			if trial.Anew() {
-				anew++
+			if trial.Recompiled() {
+				again++
 			}
 			want, err := change.Entitlements(before, whole, given)
 			require.NoError(t, err)
@@ -75,7 +75,7 @@ func TestATrialIsTheDifferenceOfBothMaps(t *testing.T) {
 			was, before = is, trial.Atlas
 		}
 	})
-	require.Less(t, 4*anew, tried, "most is worked out from what was there")
+	require.Less(t, 4*again, tried, "most is computed from what was there")
 }
 
 // An outcome that is kept to so many of each counts all of them, and has the first.

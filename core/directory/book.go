@@ -50,7 +50,7 @@ type Book struct {
 	within     effective
 	deviceIn   [][]GroupID    // by device
 	attributes map[string]int // how many users have each
-	bounded    []uint64       // a bit for each user: whether the account is switched off, or has an end
+	bounded    []uint64       // a bit for each user: whether the account is inactive or expires
 	rules      *rules
 	findings   []finding.Finding
 	found      map[GroupID][]finding.Finding // in the records of groups
@@ -108,7 +108,7 @@ func (b *Book) checkDirectories(errs *place.Errors) {
 			errs.Addf(d.Place, "a directory's name is not empty and has no slash in it")
 		}
 		if first, twice := seen[name.Fold(d.Name)]; twice {
-			errs.Addf(d.Place, "directory %s stands in the map twice; it is also at %s", d.Name, first)
+			errs.Addf(d.Place, "directory %s is in the map twice; it is also at %s", d.Name, first)
 		}
 		seen[name.Fold(d.Name)] = d.Place
 	}

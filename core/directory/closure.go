@@ -5,7 +5,7 @@ import (
 	"sync"
 )
 
-// nesting is how groups hold each other, worked out once: the groups above each
+// nesting is how groups hold each other, computed once: the groups above each
 // group at whatever level, itself included.
 type nesting struct {
 	parents  lists[GroupID] // by group: those that hold it
@@ -16,7 +16,7 @@ type nesting struct {
 	unions   sync.Pool      // of *union
 }
 
-// newNesting works out the nesting from the groups that hold each group.
+// newNesting computes the nesting from the groups that hold each group.
 func newNesting(parents [][]GroupID) *nesting {
 	children := make([][]GroupID, len(parents))
 	for inner, outers := range parents {

@@ -22,13 +22,13 @@ type column struct {
 
 type columnKey string
 
-// column gives the column of an attribute, by its folded name. It is worked out
+// column gives the column of an attribute, by its folded name. It is computed
 // once.
 func (b *Book) column(attribute string) *column {
 	return b.once(columnKey(attribute), func() any { return b.columns([]string{attribute})[0] }).(*column)
 }
 
-// prepare works out the columns of several attributes in one go.
+// prepare computes the columns of several attributes in one go.
 func (b *Book) prepare(attributes []string) {
 	for i, c := range b.columns(attributes) {
 		b.once(columnKey(attributes[i]), func() any { return c })

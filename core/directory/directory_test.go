@@ -169,7 +169,7 @@ func TestLoadErrors(t *testing.T) {
 			}},
 		{Name: "D"}, {Name: "a/b"},
 	}, &errs)
-	for _, want := range []string{"a:2: user d/ilse stands in the directory twice; it is also at a:1", "has a rule and lists members", "needs the key host", "names a host system", "directory D stands in the map twice", "no slash", `"nonsense" is not a distinguished name`} {
+	for _, want := range []string{"a:2: user d/ilse is in the directory twice; it is also at a:1", "has a rule and lists members", "needs the key host", "names a host system", "directory D is in the map twice", "no slash", `"nonsense" is not a distinguished name`} {
 		assert.ErrorContains(t, errs.Err(), want)
 	}
 }

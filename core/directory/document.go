@@ -1,4 +1,4 @@
-// Package directory holds users, groups and devices, and works out who is a
+// Package directory holds users, groups and devices, and computes who is a
 // member of what, how, and by which path (docs/model.md section 3). It reads
 // no files and asks no server: records come in as documents.
 package directory
@@ -36,10 +36,10 @@ type User struct {
 	Attributes   Attributes  `yaml:",rest" doc:"Any other key is an attribute of the user, by its SCIM name (RFC 7643) where it has one."`
 }
 
-// IsActive says whether the account is switched on.
+// IsActive says whether the account is active.
 func (u *User) IsActive() bool { return u.Active == nil || *u.Active }
 
-// isBounded says whether the account is switched off, or has an end.
+// isBounded says whether the account is inactive or expires.
 func (u *User) isBounded() bool { return !u.IsActive() || !u.Expires.IsZero() }
 
 // Device is a computer.

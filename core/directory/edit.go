@@ -21,11 +21,11 @@ type Edit struct {
 }
 
 // With is the book as an edit makes it. It shares all that the edit does not
-// touch with this one, and works out again only the groups of the users whom it
+// touch with this one, and computes again only the groups of the users whom it
 // touches: of those with other attributes, only the rules that read one of
 // these; of groups of another kind or reach, those that list them; of groups that
 // hold others than before, what is above those. ok is false for the few edits that
-// touch more than that, for which the book is to be built anew: of a name, a primary
+// touch more than that, for which the book is to be rebuilt: of a name, a primary
 // group, of devices in groups, of groups in a circle, and of an attribute that comes
 // into the map or goes out of it while rules ask for it.
 func (b *Book) With(e Edit) (edited *Book, ok bool) {
@@ -123,7 +123,7 @@ func (b *Book) rerecord(base *Book, groups map[GroupID]*Group) (ok bool) {
 	return true
 }
 
-// regroupAll works out again who is in some groups, in those that list one that is of
+// regroupAll computes again who is in some groups, in those that list one that is of
 // another kind or reach, and what follows for the users below them.
 func (b *Book) regroupAll(base *Book, groups map[GroupID]*Group, links map[UserID][]link, linksOf func(UserID) []link) (ok bool) {
 	slices.Sort(b.reshaped)
@@ -163,7 +163,7 @@ func (b *Book) regroupAll(base *Book, groups map[GroupID]*Group, links map[UserI
 	return true
 }
 
-// regroup works out again who is in a group, which groups are in it, in order, and the
+// regroup computes again who is in a group, which groups are in it, in order, and the
 // links of the users who come into it and go out.
 func (b *Book) regroup(base *Book, g GroupID, links map[UserID][]link, linksOf func(UserID) []link) (inner []GroupID, ok bool) {
 	record := b.groups.records[g]

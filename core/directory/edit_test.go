@@ -105,18 +105,18 @@ func TestAnEditedBookIsTheOneBuiltAnew(t *testing.T) {
 			return // a title that rules ask for has come or gone
 		}
 		var errs place.Errors
-		anew := directory.Build([]*directory.Document{after}, &errs)
+		again := directory.Build([]*directory.Document{after}, &errs)
 		require.NoError(t, errs.Err())
-		require.Equal(t, anew.Texts(), edited.Texts())
-		for u := range directory.UserID(anew.Users()) {
-			want, got := anew.Subject(u), edited.Subject(u)
-			require.True(t, slices.Equal(want.Groups(), got.Groups()), "%s: %v, anew %v", anew.UserName(u), got.Groups(), want.Groups())
+		require.Equal(t, again.Texts(), edited.Texts())
+		for u := range directory.UserID(again.Users()) {
+			want, got := again.Subject(u), edited.Subject(u)
+			require.True(t, slices.Equal(want.Groups(), got.Groups()), "%s: %v, again %v", again.UserName(u), got.Groups(), want.Groups())
 			for _, g := range want.Groups() {
 				require.Equal(t, want.Path(g), got.Path(g))
 			}
 		}
-		for g := range directory.GroupID(anew.Groups()) {
-			require.Equal(t, anew.Members(g), edited.Members(g), anew.GroupName(g))
+		for g := range directory.GroupID(again.Groups()) {
+			require.Equal(t, again.Members(g), edited.Members(g), again.GroupName(g))
 		}
 	})
 }

@@ -41,7 +41,7 @@ func (e effective) with(replaced map[UserID][]GroupID) effective {
 	return e
 }
 
-// newEffective works out the groups of all users from those that hold them
+// newEffective computes the groups of all users from those that hold them
 // directly.
 func newEffective(of *lists[link], n *nesting) effective {
 	users := len(of.start) - 1
@@ -133,9 +133,9 @@ func (n *nesting) union(direct []link) []GroupID {
 	return u.add(make([]GroupID, 0, most), direct)
 }
 
-// Unfold works out the groups of all users again, for measuring.
+// Unfold computes the groups of all users again, for measuring.
 func (b *Book) Unfold() { newEffective(&b.userGroups, b.nesting) }
 
-// Unfolded works out the groups of one user again, from those that hold the user
+// Unfolded computes the groups of one user again, from those that hold the user
 // directly.
 func (b *Book) Unfolded(u UserID) []GroupID { return b.nesting.union(b.userGroups.at(uint32(u))) }

@@ -18,7 +18,7 @@ func (k *Kinds) Count() int { return len(k.users.start) - 1 }
 func (k *Kinds) Users(kind int) []UserID { return k.users.at(uint32(kind)) }
 
 // Kinds sorts the users by the values of attributes, given by folded name. It is
-// worked out once.
+// computed once.
 func (b *Book) Kinds(attributes []string) *Kinds {
 	type key string
 	return b.once(key(strings.Join(attributes, "\x00")), func() any { return b.Sorted(attributes).Kinds() }).(*Kinds)

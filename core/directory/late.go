@@ -106,7 +106,7 @@ func (b *Book) Concerns(f *finding.Finding, g GroupID) bool {
 }
 
 // move lets groups come and go, and gives all groups that have other records for that.
-// ok is false where the book is to be built anew: for names that stand twice, and groups
+// ok is false where the book is to be rebuilt: for names that stand twice, and groups
 // that records of users name.
 func (b *Book) move(base *Book, e Edit) (groups map[GroupID]*Group, ok bool) {
 	if b.late = base.late; b.late != nil {

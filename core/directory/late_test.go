@@ -88,7 +88,7 @@ func comer(t *rapid.T, n string) *directory.Group {
 }
 
 // Groups that come and go, one edit after the other: the book says what one says that
-// is built anew, its findings too.
+// is rebuilt, its findings too.
 func TestGroupsComeAndGo(t *testing.T) {
 	tried, edits := 0, 0
 	rapid.Check(t, func(t *rapid.T) {
@@ -144,7 +144,7 @@ func TestGroupsComeAndGo(t *testing.T) {
 				after = append(after, &now)
 			}
 			var errs place.Errors
-			anew := directory.Build(after, &errs)
+			again := directory.Build(after, &errs)
 			edited, ok := b.With(edit)
 			if errs.Err() != nil {
 				require.False(t, ok, "what cannot be built is not edited either")
@@ -152,16 +152,16 @@ func TestGroupsComeAndGo(t *testing.T) {
 			}
 			tried++
 			if !ok {
-				b, docs = anew, after // a circle, or a primary group
+				b, docs = again, after // a circle, or a primary group
 				b.Texts()
 				continue
 			}
 			edits++
-			require.Equal(t, tell(anew), tell(edited))
-			require.ElementsMatch(t, anew.Findings(), edited.Findings())
-			require.Equal(t, anew.GroupCount(), edited.GroupCount())
+			require.Equal(t, tell(again), tell(edited))
+			require.ElementsMatch(t, again.Findings(), edited.Findings())
+			require.Equal(t, again.GroupCount(), edited.GroupCount())
 			b, docs = edited, after
 		}
 	})
-	require.Greater(t, 10*edits, tried, "many edits are made without building anew")
+	require.Greater(t, 10*edits, tried, "many edits are made without building again")
 }

@@ -14,7 +14,7 @@ import (
 	"gatemap/core/place"
 )
 
-// link works out the direct memberships and the nesting of groups.
+// link computes the direct memberships and the nesting of groups.
 func (b *Book) link() {
 	primary := b.takeStock()
 	joined := make([]joining, b.Groups())
@@ -77,7 +77,7 @@ func ReportMissing(ref name.Ref, err error, what string) finding.Finding {
 		fix, ref.Name)
 }
 
-// joining works out what one group holds.
+// joining computes what one group holds.
 type joining struct {
 	book     *Book
 	id       GroupID

@@ -14,7 +14,7 @@ type Step struct {
 }
 
 // Subject is a user with all groups that the user is a member of. It belongs to
-// one goroutine: paths are worked out when the first is asked for.
+// one goroutine: paths are computed when the first is asked for.
 type Subject struct {
 	ID UserID
 
@@ -133,7 +133,7 @@ func (s *Subject) shortPath(g GroupID) []Step {
 	return nil
 }
 
-// walk works out the paths, breadth first from the groups that hold the user
+// walk computes the paths, breadth first from the groups that hold the user
 // directly, in the order of names, so that the first path found is the shortest, and of
 // several that one whose names come first.
 func (s *Subject) walk() {

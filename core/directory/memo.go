@@ -5,7 +5,7 @@ import (
 	"weak"
 )
 
-// Memo holds what someone works out of books, once for each, and no longer than
+// Memo holds what someone computes of books, once for each, and no longer than
 // the book, or the Memo, is there. The zero Memo is empty and ready to use.
 type Memo[T any] struct {
 	mu sync.Mutex

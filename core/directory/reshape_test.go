@@ -42,7 +42,7 @@ func people(t *rapid.T, g *directory.Group) {
 }
 
 // Groups of another kind, of another reach, and that hold other groups: a book with such
-// an edit is the book that is built anew, its findings too.
+// an edit is the book that is rebuilt, its findings too.
 func TestAReshapedBookIsTheOneBuiltAnew(t *testing.T) {
 	edits := 0
 	rapid.Check(t, func(t *rapid.T) {
@@ -95,13 +95,13 @@ func TestAReshapedBookIsTheOneBuiltAnew(t *testing.T) {
 		}
 		edits++
 		var errs place.Errors
-		anew := directory.Build(after, &errs)
+		again := directory.Build(after, &errs)
 		require.NoError(t, errs.Err())
-		require.ElementsMatch(t, anew.Findings(), edited.Findings())
+		require.ElementsMatch(t, again.Findings(), edited.Findings())
 		_, touched := edited.Base()
-		for u := range directory.UserID(anew.Users()) {
-			want, got := anew.Subject(u), edited.Subject(u)
-			require.True(t, slices.Equal(want.Groups(), got.Groups()), "%s: %v, anew %v", anew.UserName(u), got.Groups(), want.Groups())
+		for u := range directory.UserID(again.Users()) {
+			want, got := again.Subject(u), edited.Subject(u)
+			require.True(t, slices.Equal(want.Groups(), got.Groups()), "%s: %v, again %v", again.UserName(u), got.Groups(), want.Groups())
 			for _, g := range want.Groups() {
 				require.Equal(t, want.Path(g), got.Path(g))
 				if slices.Contains(edited.Reshaped(), g) {
@@ -112,13 +112,13 @@ func TestAReshapedBookIsTheOneBuiltAnew(t *testing.T) {
 				require.Contains(t, touched, u)
 			}
 		}
-		for g := range directory.GroupID(anew.Groups()) {
-			require.Equal(t, anew.Members(g), edited.Members(g), anew.GroupName(g))
-			require.True(t, slices.Equal(anew.Held(g), edited.Held(g)))
-			require.ElementsMatch(t, anew.Holders(g), edited.Holders(g))
+		for g := range directory.GroupID(again.Groups()) {
+			require.Equal(t, again.Members(g), edited.Members(g), again.GroupName(g))
+			require.True(t, slices.Equal(again.Held(g), edited.Held(g)))
+			require.ElementsMatch(t, again.Holders(g), edited.Holders(g))
 		}
 	})
-	require.Positive(t, edits, "some edits are worked out without building anew")
+	require.Positive(t, edits, "some edits are computed without building again")
 	t.Log(edits, "edits")
 }
 

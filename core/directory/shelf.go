@@ -99,7 +99,7 @@ func (s *shelf[T]) add(directory string, home uint16, records []*T, named func(*
 			errs.Addf(at, "a %s needs a name", s.kind)
 		} else {
 			_, first := named(records[all[i-1].order])
-			errs.Addf(at, "%s %s stands in the directory twice; it is also at %s", s.kind, full[e.order], first)
+			errs.Addf(at, "%s %s is in the directory twice; it is also at %s", s.kind, full[e.order], first)
 		}
 	}
 	before, written := len(s.records), slices.Repeat([]uint32{none}, len(records))

@@ -60,7 +60,7 @@ func (s *Sorting) Further(b *Book, attributes []string) {
 }
 
 // Without lists the users who have no value of an attribute, by its folded name,
-// or those who have one, whichever are fewer. It is worked out once.
+// or those who have one, whichever are fewer. It is computed once.
 func (b *Book) Without(attribute string) []UserID {
 	type key string
 	return b.once(key(attribute), func() any {

@@ -25,7 +25,7 @@ type Source struct {
 	Every        Span         `yaml:"every" doc:"How often to read everything, such as 6h. Missing: when asked, and every 6h with follow."`
 	Inactive     Inactive     `yaml:"inactive" doc:"What to do with inactive accounts: take (default) or skip them."`
 	Vanished     Vanished     `yaml:"vanished" doc:"What to do with accounts that are no longer in the source: remove (default) or deactivate them."`
-	RemovalLimit *Percent     `yaml:"removal_limit" former:"guard" doc:"How many of the active users, or of the groups, one run may remove or switch off unconfirmed, such as 5%. Missing: 5%."`
+	RemovalLimit *Percent     `yaml:"removal_limit" former:"guard" doc:"How many of the active users, or of the groups, one run may remove or deactivate unconfirmed, such as 5%. Missing: 5%."`
 	Users        *UserTable   `yaml:"users" doc:"Which entries are users."`
 	Groups       *GroupTable  `yaml:"groups" doc:"Which entries are groups."`
 	Devices      *DeviceTable `yaml:"devices" doc:"Which entries are devices."`
@@ -38,7 +38,7 @@ func (s *Source) Live() bool { return s.LDAP != nil || s.SCIM != nil }
 // defaultRemovalLimit is the limit of a source that names none.
 const defaultRemovalLimit Percent = 5
 
-// Limit is the share that a run may remove or switch off unconfirmed.
+// Limit is the share that a run may remove or deactivate unconfirmed.
 func (s *Source) Limit() Percent {
 	if s.RemovalLimit == nil {
 		return defaultRemovalLimit
@@ -76,7 +76,7 @@ type LDAP struct {
 	StartTLS bool         `yaml:"starttls" doc:"true: connections to ldap:// turn to TLS before anything else (RFC 4513 section 3)."`
 	CA       place.Text   `yaml:"ca" doc:"File of the certificates (PEM) that may vouch for the servers, by its path from the map folder. Missing: those of the machine."`
 	Bind     place.Text   `yaml:"bind" doc:"Distinguished name or login name to bind as. Missing: anonymous."`
-	Secret   *Secret      `yaml:"secret" doc:"Where the secret of the bind is; it never stands in the map."`
+	Secret   *Secret      `yaml:"secret" doc:"Where the secret of the bind is; it is never in the map."`
 	Timeout  Span         `yaml:"timeout" doc:"How long to wait for any one answer. Missing: 30s."`
 	Page     int          `yaml:"page" doc:"Entries in a page (RFC 2696). Missing: 500."`
 	Tries    int          `yaml:"tries" doc:"How often each server is tried, with growing pauses, before a run fails. Missing: 3."`
@@ -126,7 +126,7 @@ type Follow string
 // Values lists the ways.
 func (Follow) Values() []string { return []string{"stream", "poll"} }
 
-// Inactive says what becomes of accounts that are switched off.
+// Inactive says what becomes of inactive accounts.
 type Inactive string
 
 // Values lists the ways; take is the default.

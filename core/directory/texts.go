@@ -16,7 +16,7 @@ type Texts struct {
 	Groups []string
 }
 
-// Texts are worked out when they are first asked for; books that are edited from this
+// Texts are computed when they are first asked for; books that are edited from this
 // one share them.
 func (b *Book) Texts() *Texts {
 	b.textsMade.Lock()

@@ -12,7 +12,7 @@ import (
 )
 
 // literal is the value that a comparison names, with whatever it can be read
-// as worked out once.
+// as computed once.
 type literal struct {
 	kind   Kind
 	null   bool

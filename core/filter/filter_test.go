@@ -114,7 +114,7 @@ func TestErrorsNameTheColumn(t *testing.T) {
 		`title eq "x`:              "column 10: the text opened here is not closed",
 		`title is "x"`:             `column 7: "is" is not an operator`,
 		`title equals "x"`:         `column 7: "equals" is not an operator`,
-		`title eq x`:               `column 10: "x" is not a value; text stands in double quotes`,
+		`title eq x`:               `column 10: "x" is not a value; text is written in double quotes`,
 		`title eq 007`:             `column 10: "007" is not a value`,
 		`active gt true`:           "column 8: gt cannot be used with true",
 		`title co null`:            "column 7: co cannot be used with null",

@@ -229,7 +229,7 @@ func (p *parser) literal() literal {
 	}
 	var number json.Number
 	if json.Unmarshal([]byte(written), &number) != nil {
-		p.fail(start, "%q is not a value; text stands in double quotes", written)
+		p.fail(start, "%q is not a value; text is written in double quotes", written)
 	}
 	l := newText(written)
 	if !l.isNum {

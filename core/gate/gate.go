@@ -65,7 +65,7 @@ type Indirect interface {
 	Comers(line string) (crowds []*Crowd, is func(*Question) bool)
 }
 
-// Sparing is a gate that lists nothing for those whom none of some lines has.
+// Sparing is a gate that lists nothing for users whom none of its giving lines covers.
 type Sparing interface {
 	Giving() Held // these lines
 }
@@ -188,7 +188,7 @@ func (q *Question) Turn(u directory.UserID) {
 }
 
 // way is the subject's shortest path to a group, as hops; nil where there is
-// none. It is worked out once for a question.
+// none. It is computed once for a question.
 func (q *Question) way(g directory.GroupID) []Hop {
 	at, in := q.Subject.Place(g)
 	if !in {
@@ -239,7 +239,7 @@ type Front struct {
 	Place place.Place     `yaml:"-"`
 	When  *situation.When `yaml:"when" doc:"A condition on the situation."`
 	Any   []Front         `yaml:"any" doc:"One of these is enough."`
-	Gate  Passage         `yaml:",rest" doc:"A gate type: the system that stands in front; and what is asked of it."`
+	Gate  Passage         `yaml:",rest" doc:"A gate type: the system in front, and what is asked of it."`
 }
 
 // Passage is the way through a gate that stands in front of a system.

@@ -60,7 +60,7 @@ func NearWithin(written string, edits int, candidates iter.Seq[string]) []string
 	return names
 }
 
-// rows are the last rows of the table by which a distance is worked out.
+// rows are the last rows of the table by which a distance is computed.
 type rows [3][]int
 
 // distance is the optimal string alignment distance (insert, delete, replace,

@@ -1,4 +1,4 @@
-// Package parallel shares work out over the processors. It waits for all of it:
+// Package parallel shares compute over the processors. It waits for all of it:
 // no goroutine outlives a call.
 package parallel
 

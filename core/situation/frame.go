@@ -151,7 +151,7 @@ type Device struct {
 	InGroup func(group uint32) bool
 }
 
-// Facts is a situation with everything that conditions ask about worked out
+// Facts is a situation with everything that conditions ask about computed
 // once. It is immutable.
 type Facts struct {
 	Situation
@@ -162,7 +162,7 @@ type Facts struct {
 	device    *Device
 }
 
-// Facts works out a situation. device is nil where the situation names none;
+// Facts computes a situation. device is nil where the situation names none;
 // properties that the situation gives stand before those of the device.
 func (f *Frame) Facts(s Situation, device *Device) *Facts {
 	facts := &Facts{

@@ -56,7 +56,7 @@ type clause struct {
 // Always says that the condition holds in every situation.
 func (c *Condition) Always() bool { return len(c.clauses) == 0 }
 
-// Holds works out the condition: the least truth of its clauses.
+// Holds computes the condition: the least truth of its clauses.
 func (c *Condition) Holds(f *Facts) Truth {
 	least := True
 	for i := range c.clauses {
@@ -112,7 +112,7 @@ func (c *Condition) collect(f *Facts, want Truth, write func(*clause) Need) []Ne
 	return needs
 }
 
-// Compile works out a condition against a frame. Names that are not found are
+// Compile computes a condition against a frame. Names that are not found are
 // handed to missing, with the kind of name and suggestions; whole tells whether
 // every name of the condition was found. A clause with a name that is not found
 // is left out, so that a line which takes something away errs to taking it.

@@ -86,7 +86,7 @@ func start(dir string) (*slapd.Server, error) {
   follow: stream`, server.LDAP, slapd.Admin)
 	const file = "  ldif: people.ldif"
 	if readErr == nil && !strings.Contains(string(written), file) {
-		readErr = fmt.Errorf("%s does not read people.ldif any more", document)
+		readErr = fmt.Errorf("%s no longer reads people.ldif", document)
 	}
 	err = errors.Join(err, readErr, os.WriteFile(document, []byte(strings.Replace(string(written), file, source, 1)), 0o600),
 		os.Remove(filepath.Join(folder, "people.ldif")), os.Remove(filepath.Join(folder, "directories", "personnel.yaml")))

@@ -188,7 +188,7 @@ func (b *bench) decisions() error {
 	return nil
 }
 
-// trials measures a change with its outcome against compiling anew.
+// trials measures a change with its outcome against recompiling.
 func (b *bench) trials() error {
 	compiled := b.rows[0].own
 	u, other := b.atlas.Book.UserName(b.users[1]), b.atlas.Book.User(b.users[2])
@@ -244,7 +244,7 @@ func (b *bench) trials() error {
 			return err
 		}
 		differences := len(outcome.Gains) + len(outcome.Losses) + len(outcome.Changes)
-		b.rows = append(b.rows, row{work: fmt.Sprintf("%s, with who gains and loses (%d differences)", c.work, differences), own: own, baseline: "compiling anew", other: compiled, least: c.least})
+		b.rows = append(b.rows, row{work: fmt.Sprintf("%s, with who gains and loses (%d differences)", c.work, differences), own: own, baseline: "recompiling", other: compiled, least: c.least})
 		if err := b.stagedToo(c.work, c.change); err != nil {
 			return err
 		}

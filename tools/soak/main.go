@@ -82,7 +82,7 @@ func (t *times) add(d time.Duration) {
 	t.all = append(t.all, d)
 }
 
-// take gives what was gathered, sorted, and begins anew.
+// take gives what was gathered, sorted, and begins again.
 func (t *times) take() []time.Duration {
 	t.mu.Lock()
 	defer t.mu.Unlock()
@@ -270,7 +270,7 @@ func (s *soak) commit(round int) {
 	s.fail("a commit", err)
 }
 
-// intake brings the guests in, of whom some are otherwise.
+// intake brings the guests in, some of them changed.
 func (s *soak) intake(round int) {
 	ctx := context.Background()
 	if err := s.guests(round); err != nil {

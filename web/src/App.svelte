@@ -136,7 +136,7 @@
             {@const Shown = page.default}
             <Shown {map} {name} />
           {:catch}
-            <main class="page"><Notice kind="wrong" title="The page cannot be fetched">The service may have been upgraded: load the console anew.</Notice></main>
+            <main class="page"><Notice kind="wrong" title="The page cannot be fetched">The service may have been upgraded: reload the console.</Notice></main>
           {/await}
         {/key}
       {:else}

@@ -69,7 +69,7 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 	for i := range d.Parties {
 		p := &d.Parties[i]
 		if b.find(p.Party.Value) != nil {
-			s.Errors.Addf(p.Party.Place, "relying party %s stands here twice", p.Party.Value)
+			s.Errors.Addf(p.Party.Place, "relying party %s is here twice", p.Party.Value)
 		}
 		b.parties, b.byName = append(b.parties, compileParty(s, p)), append(b.byName, i)
 	}
@@ -208,7 +208,7 @@ func (b *bureau) Heeds(book *directory.Book, at gate.Point) gate.Heed {
 	return h
 }
 
-// tested is what statements test of claims, worked out once for a book.
+// tested is what statements test of claims, computed once for a book.
 func (p *party) tested(book *directory.Book) gate.Heed {
 	return p.tests.Of(book, func() (h gate.Heed) {
 		p.eachTest(func(t *Test) { h.Join(p.heed(book, t.Claim, t.fits)) })

@@ -224,7 +224,7 @@ func TestLoadErrorsAndLostNames(t *testing.T) {
 		}}, {Party: place.Text{Value: "p"}},
 	}}}}})
 	require.Error(t, err)
-	for _, want := range []string{"takes its values from one place", "is either permit or refuse", "with one of is, starts and ends", "names nobody", "stands here twice"} {
+	for _, want := range []string{"takes its values from one place", "is either permit or refuse", "with one of is, starts and ends", "names nobody", "is here twice"} {
 		assert.ErrorContains(t, err, want)
 	}
 	a, _ := compile(t, world([3]bool{}, true), &federation.Document{Parties: []federation.Party{{Party: place.Text{Value: "compote"}}}})

@@ -118,7 +118,7 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 	slices.SortStableFunc(c.shares, func(a, b share) int { return strings.Compare(a.name, b.name) })
 	for i := 1; i < len(c.shares); i++ {
 		if c.shares[i].name == c.shares[i-1].name {
-			s.Errors.Addf(s.System.Place, "share %s stands in system %s twice", c.shares[i].name, s.System.Name)
+			s.Errors.Addf(s.System.Place, "share %s is in system %s twice", c.shares[i].name, s.System.Name)
 		}
 	}
 	return c
@@ -148,7 +148,7 @@ func compileShare(s *gate.Site, d *Share) share {
 		f := &folders[i]
 		path := f.Path.Value
 		if i > 0 && folders[i-1].Path.Value == path {
-			s.Errors.Addf(f.Path.Place, "folder %s stands in share %s twice; it is also at %s", path, name, folders[i-1].Path.Place)
+			s.Errors.Addf(f.Path.Place, "folder %s is in share %s twice; it is also at %s", path, name, folders[i-1].Path.Place)
 			continue
 		}
 		parent := -1

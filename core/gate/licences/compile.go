@@ -48,7 +48,7 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 	slices.SortStableFunc(t.products, func(a, b product) int { return strings.Compare(a.name, b.name) })
 	for i := 1; i < len(t.products); i++ {
 		if t.products[i].name == t.products[i-1].name {
-			s.Errors.Addf(t.products[i].line.Place, "product %s stands here twice; it is also at %s", t.products[i].name, t.products[i-1].line.Place)
+			s.Errors.Addf(t.products[i].line.Place, "product %s is here twice; it is also at %s", t.products[i].name, t.products[i-1].line.Place)
 		}
 	}
 	for i := range d.Mappings {
@@ -69,7 +69,7 @@ func compileProduct(s *gate.Site, d *Product) product {
 	slices.SortStableFunc(features, func(a, b Feature) int { return strings.Compare(a.Name, b.Name) })
 	for i, f := range features {
 		if i > 0 && features[i-1].Name == f.Name {
-			s.Errors.Addf(f.Place, "feature %s stands in product %s twice; it is also at %s", f.Name, p.name, features[i-1].Place)
+			s.Errors.Addf(f.Place, "feature %s is in product %s twice; it is also at %s", f.Name, p.name, features[i-1].Place)
 		}
 		p.features = append(p.features, feature{name: f.Name})
 	}

@@ -21,7 +21,7 @@ type seating struct {
 // never is the time at which a seat frees that nobody's end will free.
 var never = time.Unix(1<<40, 0)
 
-// seating is worked out when it is first asked for: a mapping can look at
+// seating is computed when it is first asked for: a mapping can look at
 // claims, which are known once all systems are compiled.
 func (p *product) seating(book *directory.Book) *seating {
 	return p.seatings.Of(book, func() *seating {
@@ -80,7 +80,7 @@ func (t *shelf) Shifted(before, after *directory.Book) []directory.UserID {
 }
 
 // seat puts the holders of a product in order (direct ones first, then by the
-// first mapping that gives it, then by name) and works out when each gets a
+// first mapping that gives it, then by name) and computes when each gets a
 // seat. Inactive users hold none; an account that has ended frees its own.
 //
 // The next in line is seated once fewer than the number of seats before it

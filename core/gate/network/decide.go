@@ -29,7 +29,7 @@ func (p *porter) tagPoint(tag string) *point {
 // byName are the kinds of network in the order of listings.
 var byName = slices.Sorted(slices.Values(ways))
 
-// visit is a subject at the porter: the tags that it gets, worked out once.
+// visit is a subject at the porter: the tags that it gets, computed once.
 type visit struct {
 	*gate.Question
 	tags gate.Held

@@ -6,7 +6,7 @@ import (
 	"gatemap/core/gate"
 )
 
-// apply works out which mappings and limits hold at each resource.
+// apply computes which mappings and limits hold at each resource.
 func (c *compiler) apply() {
 	t := c.tree
 	t.roster = &c.Roster

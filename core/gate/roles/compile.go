@@ -91,7 +91,7 @@ type compiler struct {
 	*gate.Site
 	doc  *Document
 	tree *tree
-	sets map[string]set // the rights of each role, worked out once
+	sets map[string]set // the rights of each role, computed once
 }
 
 func (c *compiler) catalogue() {
@@ -121,7 +121,7 @@ func (c *compiler) grow() {
 			continue
 		}
 		if i > 0 && declared[i-1].Path.Value == path {
-			c.Errors.Addf(r.Path.Place, "resource %s stands here twice; it is also at %s", path, declared[i-1].Path.Place)
+			c.Errors.Addf(r.Path.Place, "resource %s is here twice; it is also at %s", path, declared[i-1].Path.Place)
 			continue
 		}
 		parent := -1
@@ -150,7 +150,7 @@ func (t *tree) nearest(path string) int {
 	return 0
 }
 
-// role works out the rights of a role. trail is the roles being worked out.
+// role computes the rights of a role. trail is the roles being computed.
 func (c *compiler) role(role string, trail []string) set {
 	if have, ok := c.sets[role]; ok {
 		return have

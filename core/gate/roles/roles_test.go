@@ -140,7 +140,7 @@ func TestLoadErrors(t *testing.T) {
 	_, err := atlas.Compile(&atlas.Map{Directories: []*directory.Document{world(member)}, Systems: []*gate.System{{Name: "s", Gate: doc}}})
 	for _, want := range []string{
 		"line s/mapping 1 names nobody", "roles include each other in a circle: a → b → a", `"frames" is not a right`, `"frames:*" is not a right`,
-		"resource /raw stands here twice", `"raw" is not a path`,
+		"resource /raw is here twice", `"raw" is not a path`,
 	} {
 		assert.ErrorContains(t, err, want)
 	}

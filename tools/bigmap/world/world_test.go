@@ -86,7 +86,7 @@ func TestALargerObservatoryHasMoreDepartments(t *testing.T) {
 		assert.Len(t, all, want)
 		seen := map[string]bool{}
 		for _, n := range all {
-			assert.False(t, seen[n], "%s stands there twice", n)
+			assert.False(t, seen[n], "%s is there twice", n)
 			seen[n] = true
 		}
 	}

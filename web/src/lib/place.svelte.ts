@@ -67,7 +67,7 @@ export const links = {
   trial: (name: string) => place.to(`/trials/${encodeURIComponent(name)}`, { trial: name }),
 };
 
-/** Follows links to pages of the console without loading it anew. */
+/** Follows links to pages of the console without reloading it. */
 export function follow(event: MouseEvent) {
   const link = (event.target as Element | null)?.closest('a');
   if (!link || event.defaultPrevented || event.button !== 0 || event.metaKey || event.ctrlKey || event.shiftKey || event.altKey) return;

@@ -16,7 +16,7 @@
   $effect(() => {
     void revision.changes;
     api.chart().then((got) => (chart = got), (error: Error) => (wrong = error.message));
-    api.findings({ limit: 0 }).then((got) => (found = got), () => {});
+    api.findings({ limit: 1 }).then((got) => (found = got), () => {});
   });
 
   const example = 'system: new-system\ntype: roles\ntitle: What it is\nrights: ["thing:use"]\nresources: [{path: /}]\nroles: {user: {rights: ["thing:use"]}}\nmappings: []\n';

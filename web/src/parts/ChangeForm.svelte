@@ -41,7 +41,7 @@
       </label>
     {/if}
   {/each}
-  <button>Stage</button>
+  <button>Stage the change</button>
   {#if wrong}<p role="alert">{wrong}</p>{/if}
 </form>
 

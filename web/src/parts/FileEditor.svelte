@@ -1,5 +1,5 @@
 <script lang="ts">
-  /** A file of the map as text: changed, or written anew, as a whole. */
+  /** A file of the map as text: changed, or rewritten, as a whole. */
   import { untrack } from 'svelte';
   import { api, type Change } from '../api/client';
   import { place } from '../lib/place.svelte';
@@ -40,7 +40,7 @@
       <label for="{id}-file">File</label>
       <input id="{id}-file" class="figures" bind:value={file} placeholder="systems/new-system.yaml" />
     {/if}
-    <label for="{id}-text">What stands in it</label>
+    <label for="{id}-text">Content</label>
     <textarea id="{id}-text" class="figures" rows="24" spellcheck="false" bind:value={text}></textarea>
     <Stager {change} />
   {/if}

@@ -70,7 +70,7 @@
 
 <section class="sheet" aria-label="Change {line ? ruleOf(line.line) : 'list'}">
   <header>
-    <h2>{line ? ruleOf(line.line) : `A new line in ${list}`}</h2>
+    <h2>{line ? ruleOf(line.line) : `New line in ${list}`}</h2>
     <button class="act" onclick={onclose}>Close</button>
   </header>
   {#if line?.file}<p class="soft figures">{line.file}:{line.row}</p>{/if}

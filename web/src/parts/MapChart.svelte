@@ -49,7 +49,7 @@
     }),
   );
   const fronts = $derived(
-    systems.flatMap((s, i) => s.behind.map((b) => ({ from: systems.findIndex((x) => x.system === b), to: i, name: `${b} stands in front of ${s.system}` }))).filter((f) => f.from >= 0),
+    systems.flatMap((s, i) => s.behind.map((b) => ({ from: systems.findIndex((x) => x.system === b), to: i, name: `${b} is in front of ${s.system}` }))).filter((f) => f.from >= 0),
   );
   const bare = (full: string) => full.slice(full.indexOf('/') + 1);
   const lit = (l: { group: string; system: string }) => over === '' || over === l.group || over === l.system;

@@ -1,6 +1,6 @@
 <script lang="ts">
   /** The situation in which everything on the page is answered. Moving any part
-   * of it answers anew at once; "any" is a value like the others. */
+   * of it updates the answer at once; "any" is a value like the others. */
   import { onMount } from 'svelte';
   import { api, type Item, type MapInfo } from '../api/client';
   import { situation } from '../lib/situation.svelte';

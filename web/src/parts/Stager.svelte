@@ -6,7 +6,7 @@
   import { trying } from '../lib/trying.svelte';
   import { rights } from '../lib/rights.svelte';
 
-  let { change, wrong = '', label = 'Stage it', onstaged }: { change: Change | null; wrong?: string; label?: string; onstaged?: () => void } = $props();
+  let { change, wrong = '', label = 'Stage the change', onstaged }: { change: Change | null; wrong?: string; label?: string; onstaged?: () => void } = $props();
 
   const id = $props.id();
   let impact = $state<Impact | null>(null);

@@ -38,7 +38,7 @@
 </script>
 
 {#if wrong}<Notice kind="wrong" title="No week">{wrong}</Notice>
-{:else if !hours}<Notice kind="wait" title="Working out the week, hour by hour …" />
+{:else if !hours}<Notice kind="wait" title="Computing the week, hour by hour …" />
 {:else if shown.length === 0}<Notice kind="empty" title="Holds nothing in this week" />
 {:else}
   <Picture title="The week of {hours.monday}, in {hours.time_zone}" {words} file="week">
