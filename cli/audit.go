@@ -18,9 +18,9 @@ import (
 
 func (a *app) audit() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "audit", Short: "What was done and refused, by whom and when", Args: cobra.NoArgs,
+		Use: "audit", Short: "What was done and what was refused, by whom and when", Args: cobra.NoArgs,
 		Long: `Every sign-in, refusal, change, override, intake and token is in the audit. Entries are
-only added; each is hashed with the one before, so that a change of the past shows.`,
+only added; each is hashed together with the one before it, so that later changes are detected.`,
 		Example: "  gatemap audit list --actor edda.marsh\n  gatemap audit export --from 2026-11-01T00:00:00Z > november.jsonl\n  gatemap audit verify",
 	}
 	cmd.AddCommand(a.auditList(), a.auditExport(), a.auditVerify())
@@ -32,8 +32,8 @@ func auditFlags(cmd *cobra.Command) func() (client.Audited, error) {
 	var asked client.Audited
 	var from, to string
 	flags := cmd.Flags()
-	flags.StringVar(&asked.Actor, "actor", "", "only by this one")
-	flags.StringVar(&asked.Object, "object", "", "only to this, such as \"revision 12\"")
+	flags.StringVar(&asked.Actor, "actor", "", "only what this operator or token did")
+	flags.StringVar(&asked.Object, "object", "", "only what was done to this, such as \"revision 12\"")
 	flags.StringVar(&from, "from", "", "only from this time on (RFC 3339)")
 	flags.StringVar(&to, "to", "", "only before this time (RFC 3339)")
 	return func() (client.Audited, error) {
@@ -46,7 +46,7 @@ func auditFlags(cmd *cobra.Command) func() (client.Audited, error) {
 			}
 			at, err := time.Parse(time.RFC3339, x.text)
 			if err != nil {
-				return asked, &usageError{fmt.Sprintf("--%s: %q is not a time as RFC 3339 has it, such as 2026-11-23T00:00:00Z", flag, x.text)}
+				return asked, &usageError{fmt.Sprintf("--%s: %q is not a time (RFC 3339), such as 2026-11-23T00:00:00Z", flag, x.text)}
 			}
 			*x.to = at
 		}
@@ -127,10 +127,9 @@ func (a *app) auditExport() *cobra.Command {
 func (a *app) auditVerify() *cobra.Command {
 	var data string
 	cmd := &cobra.Command{
-		Use: "verify", Short: "Whether the audit is what it was when it was written",
-		Long: `Works the hashes of all entries out again, and names the first that does not hold. The
-exit code is 1 where one does not. With --data it looks into a data folder that no
-service uses.`,
+		Use: "verify", Short: "Check that the audit is unchanged",
+		Long: `Recomputes the hashes of all entries and names the first that does not hold. The exit code
+is 1 if there is one. --data checks a data folder that no service uses.`,
 		Example: "  gatemap audit verify\n  gatemap audit verify --data /var/lib/gatemap", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			v, err := a.verified(cmd.Context(), data)
@@ -150,7 +149,7 @@ service uses.`,
 			})
 		},
 	}
-	cmd.Flags().StringVar(&data, "data", "", "data folder to look into, instead of asking a service")
+	cmd.Flags().StringVar(&data, "data", "", "data folder to check, instead of asking a service")
 	_ = cmd.MarkFlagDirname("data")
 	return cmd
 }
@@ -182,9 +181,9 @@ func openData(ctx context.Context, data string) (*store.Store, error) {
 func (a *app) backup() *cobra.Command {
 	var data string
 	cmd := &cobra.Command{
-		Use: "backup FILE", Short: "Copy the database, as it is at one moment, while the service runs",
-		Long: `Writes a copy of the database of the service into a new file. With --data the copy is
-made of a data folder that no service uses. gatemap restore puts it back.`,
+		Use: "backup FILE", Short: "Copy the database while the service runs",
+		Long: `Writes a copy of the service's database, as it is at one moment, into a new file. --data
+copies from a data folder that no service uses. gatemap restore restores it.`,
 		Example: "  gatemap backup gatemap-2026-11-23.db\n  gatemap backup gatemap.db --data /var/lib/gatemap", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if data != "" {
@@ -224,20 +223,20 @@ func (a *app) restore() *cobra.Command {
 	var data string
 	var instead bool
 	cmd := &cobra.Command{
-		Use: "restore FILE", Short: "Put a backup into a data folder that no service uses",
-		Long: `Looks whether a backup is sound, and puts it into a data folder. A database that is
-there already is put aside with --instead, and is refused without it.`,
+		Use: "restore FILE", Short: "Restore a backup into a data folder that no service uses",
+		Long: `Checks a backup and puts it into a data folder. If the folder has a database already, the
+command refuses; --instead moves that database aside.`,
 		Example: "  gatemap restore gatemap-2026-11-23.db --data /var/lib/gatemap --instead", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := store.Restore(cmd.Context(), args[0], data, instead); err != nil {
 				return err
 			}
-			a.print("%s holds the backup now.\n", data)
+			a.print("Restored into %s.\n", data)
 			return nil
 		},
 	}
 	cmd.Flags().StringVar(&data, "data", "", "data folder to restore into")
-	cmd.Flags().BoolVar(&instead, "instead", false, "put a database that is there aside")
+	cmd.Flags().BoolVar(&instead, "instead", false, "move an existing database aside")
 	_ = cmd.MarkFlagRequired("data")
 	_ = cmd.MarkFlagDirname("data")
 	return cmd

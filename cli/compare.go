@@ -16,6 +16,8 @@ func (a *app) compare() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "compare USER USER",
 		Short: "Two people side by side",
+		Long: `Compares what two people hold: what only one of them holds, and what both hold in
+different ways.`,
 		Example: `  gatemap compare ilse.okonjo rana.solberg
   gatemap compare ilse.okonjo bram.ystad --from 198.51.100.9 -o csv`,
 		Args:              cobra.ExactArgs(2),

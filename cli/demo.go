@@ -31,8 +31,8 @@ func (a *app) demo() *cobra.Command {
 		Short: "Run the service with a made-up observatory in it",
 		Long: `Starts the service on a free port of this machine, with the map of Cindervale
 Observatory: 60 people, 45 groups, twelve systems of every gate type, and some real
-mistakes to find. It keeps its data in a folder of its own, which it names;
---fresh throws that away and starts over.`,
+mistakes to find. It keeps its data in a folder of its own and prints its name;
+--fresh deletes the data and starts over.`,
 		Example: `  gatemap demo
   gatemap demo --fresh --listen 127.0.0.1:8470`,
 		Args: cobra.NoArgs,
@@ -49,7 +49,7 @@ mistakes to find. It keeps its data in a folder of its own, which it names;
 	}
 	cmd.Flags().StringVar(&data, "data", "", "folder for the demo's data (default: in your cache folder)")
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:0", "address and port to listen on; port 0 takes a free one")
-	cmd.Flags().BoolVar(&fresh, "fresh", false, "throw the demo's data away and start over")
+	cmd.Flags().BoolVar(&fresh, "fresh", false, "delete the demo's data and start over")
 	_ = cmd.MarkFlagDirname("data")
 	return cmd
 }

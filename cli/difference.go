@@ -17,8 +17,8 @@ func (a *app) difference() *cobra.Command {
 	cmd := also(&cobra.Command{
 		Use:   "difference DIR1 DIR2",
 		Short: "Who gains and loses what between two map folders",
-		Long: `Computes what would become of everyone if the first map were replaced by the
-second: gains, losses and other changes, and the findings and guarantees that turn.`,
+		Long: `Computes what changes for everyone if the second map replaces the first: gains, losses
+and other changes, new and fixed findings, and guarantees that break or are kept again.`,
 		Example: `  gatemap difference observatory observatory-next
   gatemap difference old new --at 2026-11-23T22:00:00Z -o csv`,
 		Args: cobra.ExactArgs(2),

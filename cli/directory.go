@@ -15,7 +15,7 @@ import (
 func (a *app) directory() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "directory",
-		Short: "The directories, and whether their sources can be trusted",
+		Short: "The directories and tests of their sources",
 		Example: `  gatemap directory list
   gatemap directory test cindervale --user ilse.okonjo
   gatemap directory token club`,
@@ -27,7 +27,7 @@ func (a *app) directory() *cobra.Command {
 func (a *app) directoryList() *cobra.Command {
 	return &cobra.Command{
 		Use:     "list",
-		Short:   "The directories with where their records come from",
+		Short:   "The directories and their sources",
 		Example: "  gatemap directory list -o csv",
 		Args:    cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
@@ -81,13 +81,13 @@ func (a *app) directoryTest() *cobra.Command {
 	var user string
 	cmd := &cobra.Command{
 		Use:   "test DIRECTORY",
-		Short: "Check the source of a directory step by step",
-		Long: `Goes through everything that bringing in a directory needs: address, connection,
-certificate, bind, bases, filters, and how many users have each attribute. With
---user also where that user is found, in which groups, and which systems name these;
-where nothing does, what nearly would. Nothing is changed.
+		Short: "Test the source of a directory step by step",
+		Long: `Tests everything that an intake needs: address, connection, certificate, bind, bases,
+filters, and how many users have each attribute. --user also shows where that user is
+found, in which groups, and which systems name these groups, or the near misses if none
+does. Nothing is changed.
 
-The exit code is 1 where a step fails, a user who comes to no mapped group included.`,
+The exit code is 1 if a step fails, or if the user is in no mapped group.`,
 		Example: `  gatemap directory test cindervale
   gatemap directory test cindervale --user ilse.okonjo --map ./observatory`,
 		Args:              cobra.ExactArgs(1),

@@ -13,7 +13,7 @@ import (
 	"gatemap/stage"
 )
 
-// The exit codes (docs/map-folder.md).
+// The exit codes (docs/command-line.md).
 const (
 	exitDone    = 0
 	exitFailed  = 1 // the answer is a failed check

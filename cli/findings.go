@@ -17,8 +17,8 @@ func (a *app) findings() *cobra.Command {
 	cmd := also(&cobra.Command{
 		Use:   "findings",
 		Short: "What is wrong, useless or risky in the map",
-		Long: `Lists what was found without being asked: errors, warnings and notes, each with
-its place, what is wrong, and what to do. The exit code is 1 if an error is listed.`,
+		Long: `Lists errors, warnings and notes about the map, each with its place, what is wrong, and
+how to fix it. The exit code is 1 if an error is listed.`,
 		Example: `  gatemap findings --map demo/cindervale
   gatemap findings --system archive --severity error
   gatemap findings -o csv > findings.csv
@@ -63,7 +63,7 @@ var severityStyles = map[finding.Severity]style{finding.Error: red, finding.Warn
 
 func (a *app) findingsText(f *answer.Findings) error {
 	if len(f.Findings) == 0 {
-		a.print("Nothing found.\n")
+		a.print("No findings.\n")
 		return nil
 	}
 	counts := map[finding.Severity]int{}

@@ -23,9 +23,9 @@ func (a *app) group() *cobra.Command {
 	cmd.AddCommand(&cobra.Command{
 		Use:   "show GROUP",
 		Short: "A group with its parents, what it opens, its managers and its rule",
-		Long: `Shows a group: where its members come from and where it is usable, its rule with the
-number of members, its managers, the groups in it and the groups it is in, and every line
-by which a member gets something. gatemap members lists who is in it.`,
+		Long: `Shows a group: where its members come from and where it can be used, its rule and number
+of members, its managers, the groups in it and the groups it is in, and every line by which
+members get something. gatemap members lists its members.`,
 		Example: `  gatemap group show night-crew
   gatemap group show cindervale/archivists -o json`,
 		Args:              cobra.ExactArgs(1),

@@ -13,9 +13,9 @@ import (
 func (a *app) guarantees() *cobra.Command {
 	return also(&cobra.Command{
 		Use:   "guarantees",
-		Short: "Whether what must stay true of the map is true",
-		Long: `Looks at each guarantee of the map: kept or broken, and by whom. The exit code is 1
-if one is broken, for use in a pipeline.`,
+		Short: "Check the guarantees of the map",
+		Long: `Checks each guarantee of the map: kept or broken, and by whom. The exit code is 1 if one
+is broken, for use in a pipeline.`,
 		Example: `  gatemap guarantees --map demo/cindervale
   gatemap guarantees -o junit > guarantees.xml`,
 		Args: cobra.NoArgs,
@@ -46,7 +46,7 @@ if one is broken, for use in a pipeline.`,
 
 func (a *app) guaranteesText(g *answer.Guarantees) error {
 	if len(g.Guarantees) == 0 {
-		a.print("The map makes no guarantees.\n")
+		a.print("The map has no guarantees.\n")
 		return nil
 	}
 	broken := 0

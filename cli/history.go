@@ -18,9 +18,9 @@ func (a *app) trialCommit() *cobra.Command {
 	var reason, override, key string
 	cmd := &cobra.Command{
 		Use: "commit TRIAL", Short: "Put a trial in force, as one revision",
-		Long: `Commits a trial with a reason. It is refused where the map has moved in what the trial
-touches, where it brings an error, and where it breaks a guarantee; the last two can be
-overridden, by someone who may, with a reason that the history keeps.`,
+		Long: `Commits a trial with a reason. It is refused (exit code 5) if someone else changed the same
+things in the meantime, if it brings an error, or if it breaks a guarantee. An approver can
+override the last two, with a reason that the history records.`,
 		Example: `  gatemap trial commit season --reason "The season ends"
   gatemap trial commit season --reason "The season ends" --key ticket-4711`,
 		Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeArgs(a.completeTrial),
@@ -35,7 +35,7 @@ overridden, by someone who may, with a reason that the history keeps.`,
 			}, a.committedText, committedTable)
 		},
 	}
-	cmd.Flags().StringVar(&reason, "reason", "", "why, for those who read the history")
+	cmd.Flags().StringVar(&reason, "reason", "", "why, for the history")
 	cmd.Flags().StringVar(&override, "override", "", "why to commit although it brings an error or breaks a guarantee")
 	cmd.Flags().StringVar(&key, "key", "", "an idempotency key: a repeated commit with the same key is made only once")
 	_ = cmd.MarkFlagRequired("reason")
@@ -48,9 +48,9 @@ func (a *app) committedText(c *answer.Committed) error {
 		a.print("Written to %s.\n", a.local.dir)
 		return nil
 	case c.Again:
-		a.print("It had been committed already, as revision %d.\n", c.Revision)
+		a.print("It was already committed, as revision %d.\n", c.Revision)
 	case c.Rebased:
-		a.print("In force as revision %d, on top of what others committed meanwhile.\n", c.Revision)
+		a.print("In force as revision %d, on top of what others committed in the meantime.\n", c.Revision)
 	default:
 		a.print("In force as revision %d.\n", c.Revision)
 	}
@@ -66,8 +66,8 @@ func (a *app) revert() *cobra.Command {
 	var named string
 	cmd := &cobra.Command{
 		Use: "revert REVISION", Short: "Begin a trial that reverts a revision",
-		Long: `Begins a trial that puts back what a revision changed. It is tried and committed like any
-other. It is refused where what the revision changed has been changed again since.`,
+		Long: `Begins a trial that restores what a revision changed. See its outcome and commit it like any
+other trial. It is refused if what the revision changed was changed again later.`,
 		Example: "  gatemap revert 12\n  gatemap trial outcome revert-12\n  gatemap trial commit revert-12 --reason \"Too early\"", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			n, err := strconv.Atoi(args[0])
@@ -142,8 +142,8 @@ func historyTable(all *answer.Revisions) [][]string {
 func (a *app) export() *cobra.Command {
 	return &cobra.Command{
 		Use: "export DIR", Short: "Write the files of the map in force into a folder",
-		Long: `Writes the YAML files of the map in force into a folder, which is made where there is
-none. What sources bring in is not written: the sources have it.`,
+		Long: `Writes the YAML files of the map in force into a folder, and creates the folder if needed.
+Records that come from sources are not written.`,
 		Example: "  gatemap export ./observatory", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.service()

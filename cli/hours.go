@@ -16,9 +16,9 @@ func (a *app) hours() *cobra.Command {
 	var system string
 	cmd := &cobra.Command{
 		Use:   "hours USER",
-		Short: "A week in hours: when each entitlement is open",
-		Long: `Computes a week of a person, hour by hour on the map's wall clock: the week in
-which --at lies, or else this one. What is not given stays unknown.`,
+		Short: "When each entitlement is open, in a week",
+		Long: `Shows a week of a person, hour by hour, in the map's time zone: the week of --at, or the
+current one. Facts that you do not give are unknown.`,
 		Example: `  gatemap hours ilse.okonjo --system archive --from 198.51.100.9 --risk low
   gatemap hours ilse.okonjo --at 2026-11-23T00:00:00Z -o csv`,
 		Args:              cobra.ExactArgs(1),
@@ -45,7 +45,7 @@ which --at lies, or else this one. What is not given stays unknown.`,
 func (a *app) hoursText(h *answer.Hours) error {
 	a.print("%s\nWeek of %s, %s\nSituation: %s\n\n", a.paint(strong, h.User), h.Monday, h.TimeZone, given(h.Situation))
 	if len(h.Weeks) == 0 {
-		a.print("Holds nothing here in this week.\n")
+		a.print("This user holds nothing here in this week.\n")
 		return nil
 	}
 	name := func(w answer.Week) string { return fmt.Sprintf("%s %s on %s", w.System, w.Right, w.Object) }

@@ -19,14 +19,14 @@ import (
 func (a *app) intake() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "intake",
-		Short: "Bring in what directories hold: preview, then commit",
-		Long: `Brings people, groups and devices in from the source of a directory. Every run
-first makes a preview: who joins, leaves and changes, what becomes of groups, what
-cannot be taken, and what people gain and lose by it. Nothing is in force before it
-is committed, as one revision, whole or not at all.
+		Short: "Read directories: preview, then commit",
+		Long: `Reads people, groups and devices from the source of a directory. Every run first makes a
+preview: who joins, leaves and changes, how groups change, what is rejected, and what
+people gain and lose. Nothing is in force until the run is committed, as one revision,
+completely or not at all.
 
-A run that would deactivate or remove more than the removal limit of the source (5%
-unless its removal_limit says otherwise) is held until someone confirms it.`,
+A run that would deactivate or remove more than the removal limit of the source (default
+5%) is held until someone confirms it.`,
 		Example: `  gatemap intake run cindervale
   gatemap intake commit 12
   gatemap intake run personnel --commit
@@ -40,10 +40,9 @@ func (a *app) intakeRun() *cobra.Command {
 	var commit, confirm bool
 	cmd := &cobra.Command{
 		Use:   "run DIRECTORY",
-		Short: "Read the source of a directory and show what would change",
-		Long: `Reads everything that the source of a directory holds and shows what it would
-change. The run then waits to be committed, unless --commit does so at once. The
-exit code is 1 if the run failed, and 5 if it is held.`,
+		Short: "Read the source of a directory and preview the changes",
+		Long: `Reads the source of a directory and shows what would change. The run then waits to be
+committed, unless --commit commits it at once. The exit code is 1 if the run failed, and 5 if it is held.`,
 		Example: `  gatemap intake run cindervale
   gatemap intake run personnel --commit`,
 		Args:              cobra.ExactArgs(1),
@@ -116,7 +115,7 @@ func (a *app) intakeList() *cobra.Command {
 	var cursor string
 	cmd := &cobra.Command{
 		Use:   "list [DIRECTORY]",
-		Short: "The runs so far, the newest first",
+		Short: "The runs, the newest first",
 		Example: `  gatemap intake list
   gatemap intake list cindervale --limit 200 -o csv`,
 		Args:              cobra.MaximumNArgs(1),
@@ -225,7 +224,7 @@ func (a *app) intakeShow() *cobra.Command {
 
 func (a *app) intakeCommit() *cobra.Command {
 	var confirm bool
-	cmd := a.ofRun("commit RUN", "Put in force what a run that waits would change", "  gatemap intake commit 12\n  gatemap intake commit 13 --confirm",
+	cmd := a.ofRun("commit RUN", "Commit a waiting run", "  gatemap intake commit 12\n  gatemap intake commit 13 --confirm",
 		func(ctx context.Context, c *client.Client, id int64) (*answer.Run, error) {
 			return c.CommitRun(ctx, id, confirm)
 		})
@@ -234,7 +233,7 @@ func (a *app) intakeCommit() *cobra.Command {
 }
 
 func (a *app) intakeDiscard() *cobra.Command {
-	return a.ofRun("discard RUN", "Discard a run that waits", "  gatemap intake discard 12",
+	return a.ofRun("discard RUN", "Discard a waiting run", "  gatemap intake discard 12",
 		func(ctx context.Context, c *client.Client, id int64) (*answer.Run, error) {
 			return c.DiscardRun(ctx, id)
 		})

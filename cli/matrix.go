@@ -15,8 +15,8 @@ func (a *app) matrix() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "matrix",
 		Short: "People against entitlements, as a table",
-		Long: `Puts people against what they hold. As CSV for a spreadsheet; as text for small
-tables: narrow it with --system, --group and --right.`,
+		Long: `Makes a table of people and what they hold: as CSV for a spreadsheet, or as text if it is
+small. Narrow it with --system, --group and --right.`,
 		Example: `  gatemap matrix --system ledger
   gatemap matrix --group night-crew -o csv > crew.csv
   gatemap matrix --system archive --right "frames:p*"`,
@@ -24,7 +24,7 @@ tables: narrow it with --system, --group and --right.`,
 	}
 	cmd.Flags().StringVar(&system, "system", "", "only this system")
 	cmd.Flags().StringVar(&group, "group", "", "only members of this group")
-	cmd.Flags().StringVar(&right, "right", "", "only rights like this, with *")
+	cmd.Flags().StringVar(&right, "right", "", "only rights that match this pattern, such as frames:*")
 	_ = cmd.RegisterFlagCompletionFunc("system", a.names(answer.KindSystem))
 	_ = cmd.RegisterFlagCompletionFunc("group", a.names(answer.KindGroup))
 	facts := a.situationFlags(cmd)
@@ -49,7 +49,7 @@ func (a *app) matrixText(m *answer.Matrix) error {
 	}
 	a.print("Situation: %s\n\n", given(m.Situation))
 	if len(m.Rows) == 0 {
-		a.print("Nobody holds any of it.\n")
+		a.print("Nobody holds anything in this table.\n")
 		return nil
 	}
 	width := widest(m.Rows, func(r answer.Row) string { return r.User })

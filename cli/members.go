@@ -14,12 +14,13 @@ func (a *app) members() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "members GROUP",
 		Short: "Everyone in a group, and how",
-		Long: `Lists everyone in a group, with the groups by which they are.
+		Long: `Lists everyone in a group: direct, nested, by rule or as primary group, with the groups
+on the way.
 
-With --against it compares the group with a list of who should be in it: a file with
-a name on each line, of which what follows a comma, semicolon or tab is passed over,
-and so are lines that begin with #. The exit code is 1 where they differ.`,
-		Example: `  gatemap members dome-access
+--against compares the group with a list of who should be in it: a file with one name on
+each line. Text after a comma, semicolon or tab is ignored, and so are lines that begin
+with #. The exit code is 1 if they differ.`,
+		Example: `  gatemap members archive-writers
   gatemap members cindervale/night-crew -o json
   gatemap members night-crew --against night-crew.txt`,
 		Args:              cobra.ExactArgs(1),
@@ -46,7 +47,7 @@ and so are lines that begin with #. The exit code is 1 where they differ.`,
 func (a *app) membersText(m *answer.Members) error {
 	a.print("%s\n\n", a.paint(strong, m.Group))
 	if len(m.Members) == 0 {
-		a.print("Has no members.\n")
+		a.print("It has no members.\n")
 		return nil
 	}
 	width := widest(m.Members, func(x answer.Member) string { return x.User })

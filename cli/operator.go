@@ -18,10 +18,10 @@ import (
 
 func (a *app) operator() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "operator", Short: "Who works with the service, and in which role",
-		Long: `Operators sign in to the console with a password and perhaps a second factor, or at a
-provider of OpenID Connect. Their roles are viewer (asks), editor (stages changes),
-approver (commits them) and admin (operators, tokens and settings too).`,
+		Use: "operator", Short: "The people who work with the service, and their roles",
+		Long: `Operators sign in to the console with a password, with or without a second factor, or by
+OpenID Connect. The roles are viewer (ask questions), editor (stage changes), approver
+(commit them) and admin (also manage operators, tokens and settings).`,
 		Example: "  gatemap operator set edda.marsh --role approver --password\n  gatemap operator second-factor edda.marsh\n  gatemap operator two-person-rule on", Args: cobra.NoArgs,
 	}
 	cmd.AddCommand(a.operatorList(), a.operatorSet(), a.operatorRemove(), a.operatorFactor(), a.operatorTwo())
@@ -74,15 +74,15 @@ func (a *app) operatorSet() *cobra.Command {
 	var password, inactive bool
 	cmd := &cobra.Command{
 		Use: "set NAME", Short: "Add or change an operator",
-		Long: `Adds an operator, or changes what the flags name in one. --password reads a password
-from the terminal, or a line of standard input, and never from the command line.`,
+		Long: `Adds an operator, or changes what the flags name. --password reads a password from the
+terminal or a line of standard input, never from the command line.`,
 		Example: "  gatemap operator set edda.marsh --role approver --display \"Edda Marsh\" --password\n  gatemap operator set edda.marsh --inactive", Args: cobra.ExactArgs(1),
 	}
 	flags := cmd.Flags()
 	flags.StringVar(&role, "role", "", "viewer, editor, approver or admin")
-	flags.StringVar(&display, "display", "", "the name for people")
-	flags.StringVar(&issuer, "issuer", "", "the provider of OpenID Connect that may sign this one in")
-	flags.BoolVar(&password, "password", false, "read a password for signing in")
+	flags.StringVar(&display, "display", "", "the display name")
+	flags.StringVar(&issuer, "issuer", "", "address of the OpenID Connect provider that may sign this operator in")
+	flags.BoolVar(&password, "password", false, "read a password")
 	flags.BoolVar(&inactive, "inactive", false, "deactivate the operator; --inactive=false activates again")
 	_ = cmd.RegisterFlagCompletionFunc("role", cobra.FixedCompletions([]string{"viewer", "editor", "approver", "admin"}, cobra.ShellCompDirectiveNoFileComp))
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {

@@ -24,9 +24,9 @@ func (a *app) trialOutcome() *cobra.Command {
 	var part client.Part
 	cmd := also(&cobra.Command{
 		Use: "outcome TRIAL", Short: "Who gains and who loses what by a trial",
-		Long: `Says what a trial would change: how much, for whom, in which systems, and which
-findings and guarantees turn. The exit code is 1 where it brings an error or breaks a
-guarantee, so that it could not be committed.`,
+		Long: `Shows what a trial would change: how much, for whom, in which systems, and which findings
+and guarantees change. The exit code is 1 if it brings an error or breaks a guarantee, so
+that it cannot be committed.`,
 		Example: `  gatemap trial outcome season
   gatemap trial outcome season --user ilse.okonjo --from 198.51.100.9 --at 2026-11-23T22:00:00Z
   gatemap trial outcome season --effect loss -o csv`,
@@ -215,6 +215,6 @@ func (a *app) turnedText(t *answer.Turned) {
 	names("Guarantees that break", t.Guarantees.Broken)
 	names("Guarantees kept again", t.Guarantees.Mended)
 	if !t.Whole {
-		a.print("\nOn a map of this size errors alone are looked for.\n")
+		a.print("\nOn a map of this size only errors are checked.\n")
 	}
 }

@@ -19,8 +19,8 @@ func (a *app) reach() *cobra.Command {
 		Use:   "reach USER",
 		Short: "Everything that a user holds",
 		Long: `Lists every entitlement of a user, by system: open, depends (and on what) or shut
-(and by what). Facts that are not given are unknown, and never taken for a yes or
-a no. With --person also of the other accounts of the same person, by account.`,
+(and by what). Facts that you do not give are unknown; they never count as a yes or
+a no. --person also lists the other accounts of the same person.`,
 		Example: `  gatemap reach ilse.okonjo
   gatemap reach ilse.okonjo --person
   gatemap reach ilse.okonjo --system archive --from 198.51.100.9 --at 2026-11-23T22:00:00Z
@@ -30,7 +30,7 @@ a no. With --person also of the other accounts of the same person, by account.`,
 	}, asMarkdown)
 	cmd.Flags().StringVar(&system, "system", "", "only this system")
 	_ = cmd.RegisterFlagCompletionFunc("system", a.names(answer.KindSystem))
-	cmd.Flags().BoolVar(&person, "person", false, "all accounts of the person whose account this is")
+	cmd.Flags().BoolVar(&person, "person", false, "list all accounts of the same person")
 	facts := a.situationFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		s, err := a.situation(cmd.Context(), facts)

@@ -11,8 +11,8 @@ func (a *app) schema() *cobra.Command {
 	return &cobra.Command{
 		Use:   "schema",
 		Short: "The JSON Schema of a map folder's documents",
-		Long: `Prints a JSON Schema (2020-12) of the documents that a map folder holds, so that an
-editor can complete and check them.`,
+		Long: `Prints a JSON Schema (2020-12) of the documents of a map folder. Editors use it to complete
+and check them.`,
 		Example: `  gatemap schema > gatemap.schema.json`,
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {

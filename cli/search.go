@@ -17,6 +17,8 @@ func (a *app) search() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "search [WORD ...]",
 		Short: "Find users, groups, systems and devices",
+		Long: `Finds users, groups, systems and devices by words in their names, titles, departments,
+descriptions and mail addresses. All words must occur. --kind line finds lines of systems.`,
 		Example: `  gatemap search okonjo
   gatemap search night assistant --kind user`,
 		RunE: func(cmd *cobra.Command, args []string) error {

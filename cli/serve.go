@@ -33,17 +33,16 @@ func (a *app) serve() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "serve",
 		Short: "Run the service, with its API and its console",
-		Long: `Runs the service on the map in its data folder, until it is told to stop (Ctrl-C or
-SIGTERM); it then finishes what it is answering. With --map, what the folder holds
-becomes a new revision first, if it differs from the newest one; files that the map
-names are taken from there. Directories that ask for it are followed: by streams,
-polls and schedules.
+		Long: `Runs the service on the map in its data folder, until Ctrl-C or SIGTERM; it then finishes
+the requests in progress. With --map, the contents of the folder become a new revision
+first, if they differ from the newest one, and files that the map names are read from
+there. Directories with follow or every are kept up to date.
 
-At its first start it makes a token and prints it, this once; the service keeps
-only its hash. It listens on this machine alone unless --listen says otherwise; other
-machines are served over TLS, by --cert and --key, which are read again when they
-change. With --oidc-issuer operators sign in at a provider of OpenID Connect, which
-sends them back to /api/v1/sign-in/return at --address.`,
+At its first start the service creates a token and prints it, only once; it stores only
+the hash. By default it listens on this machine only. Use --cert and --key to serve other
+machines over TLS; both files are read again when they change. With --oidc-issuer operators
+sign in at an OpenID Connect provider, which sends them back to /api/v1/sign-in/return at
+--address.`,
 		Example: `  gatemap serve --data /var/lib/gatemap --map ./observatory
   gatemap serve --data /var/lib/gatemap --listen 192.0.2.10:8470 --cert gatemap.pem --key gatemap.key
   gatemap serve --oidc-issuer https://login.cindervale.example --oidc-client gatemap --oidc-secret-file secret --address https://gatemap.cindervale.example`,
@@ -51,13 +50,13 @@ sends them back to /api/v1/sign-in/return at --address.`,
 		RunE: func(cmd *cobra.Command, _ []string) error { return a.runService(cmd.Context(), &f) },
 	}
 	flags := cmd.Flags()
-	flags.StringVar(&f.data, "data", "gatemap-data", "folder for the database; made where there is none")
+	flags.StringVar(&f.data, "data", "gatemap-data", "folder for the database; created if needed")
 	flags.StringVar(&f.listen, "listen", defaultListen, "address and port to listen on; port 0 takes a free one")
 	flags.StringVar(&f.cert, "cert", "", "file with the certificate and its chain (PEM), to serve HTTPS")
 	flags.StringVar(&f.key, "key", "", "file with the key of the certificate (PEM)")
-	flags.StringVar(&f.provider.Issuer, "oidc-issuer", "", "address of the provider of OpenID Connect")
-	flags.StringVar(&f.provider.Client, "oidc-client", "gatemap", "what the provider knows this service by")
-	flags.StringVar(&f.secretFile, "oidc-secret-file", "", "file with the client's secret; none for a public client")
+	flags.StringVar(&f.provider.Issuer, "oidc-issuer", "", "address of the OpenID Connect provider")
+	flags.StringVar(&f.provider.Client, "oidc-client", "gatemap", "client ID of this service at the provider")
+	flags.StringVar(&f.secretFile, "oidc-secret-file", "", "file with the client secret; omit for a public client")
 	flags.StringVar(&f.provider.Claim, "oidc-claim", "", "claim of the ID token that names the operator (default: preferred_username)")
 	flags.StringVar(&f.provider.Address, "address", "", "address of this service as browsers see it (default: the one it listens on)")
 	flags.StringVar(&f.syslog.Address, "syslog", "", "host:port to which the audit is sent (RFC 5424 over TLS, RFC 5425)")

@@ -34,7 +34,7 @@ func (a *app) staging(use, short, example string, args cobra.PositionalArgs, of 
 			}, a.impactText, func(i *answer.Impact) [][]string { return outcomeTable(&i.Outcome) })
 		},
 	}
-	cmd.Flags().BoolVar(&dryRun, "dry-run", false, "say what the change would do, and stage nothing")
+	cmd.Flags().BoolVar(&dryRun, "dry-run", false, "show what the change would do, and stage nothing")
 	return cmd
 }
 
@@ -45,7 +45,7 @@ func (a *app) trialJoin() *cobra.Command {
 }
 
 func (a *app) trialLeave() *cobra.Command {
-	return a.staging("leave TRIAL GROUP MEMBER", "Take a user, group or device out of a group", "  gatemap trial leave season night-assistants ilse.okonjo", cobra.ExactArgs(3), func(args []string) (stage.Change, error) {
+	return a.staging("leave TRIAL GROUP MEMBER", "Remove a user, group or device from a group", "  gatemap trial leave season night-assistants ilse.okonjo", cobra.ExactArgs(3), func(args []string) (stage.Change, error) {
 		return stage.Change{Do: stage.Leave, Group: args[1], Member: args[2]}, nil
 	}, a.names(answer.KindGroup), a.membersOf)
 }
@@ -105,7 +105,7 @@ func value(text string) (json.RawMessage, error) {
 }
 
 func (a *app) trialSet() *cobra.Command {
-	return a.staging("set TRIAL USER ATTRIBUTE [VALUE]", "Set an attribute of a user, or take it away",
+	return a.staging("set TRIAL USER ATTRIBUTE [VALUE]", "Set an attribute of a user; without VALUE remove it",
 		"  gatemap trial set season ilse.okonjo title \"Dome engineer\"\n  gatemap trial set season teo.marchetti active false\n  gatemap trial set season teo.marchetti remoteAccess", cobra.RangeArgs(3, 4), func(args []string) (stage.Change, error) {
 			c := stage.Change{Do: stage.SetUser, User: args[1], Attribute: args[2]}
 			if len(args) == 4 {
@@ -171,11 +171,11 @@ func (p *places) flags(cmd *cobra.Command, thing string) *cobra.Command {
 func (a *app) trialLine() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "line", Short: "Add, change, move or remove a line of a system: a mapping, rule, policy, limit …",
-		Long: `Changes one line of a system. LIST is the key under which the line stands; one further
-down is written as in "shares > logs > door". LINE is the name of the line, or its number
+		Long: `Changes one line of a system. LIST is the key of its list, such as mappings or rules; a list
+further down is written as in "shares > logs > door". LINE is the name of the line, or its number
 from 1. gatemap system lines SYSTEM lists the lines.`,
 		Example: `  gatemap trial line add season archive mappings '{groups: [night-crew], role: reader, object: /}'
-  gatemap trial line move season core-net rules "nobody pings" --before "crew to control" --dry-run
+  gatemap trial line move season core-net rules "nobody pings" --before instruments --dry-run
   gatemap trial line remove season core-net rules "nobody pings"`,
 		Args: cobra.NoArgs,
 	}
@@ -190,7 +190,7 @@ from 1. gatemap system lines SYSTEM lists the lines.`,
 			v, err := value(args[4])
 			return stage.Change{Do: stage.ChangeLine, System: args[1], List: args[2], Line: args[3], Value: v}, err
 		}, system, lists, lines),
-		at.flags(a.staging("move TRIAL SYSTEM LIST LINE", "Move a line to another place in its order", `  gatemap trial line move season core-net rules "nobody pings" --before "crew to control"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
+		at.flags(a.staging("move TRIAL SYSTEM LIST LINE", "Move a line to another place in its order", `  gatemap trial line move season core-net rules "nobody pings" --before instruments`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
 			return stage.Change{Do: stage.MoveLine, System: args[1], List: args[2], Line: args[3], Before: at.before, After: at.after}, nil
 		}, system, lists, lines), "line"),
 		a.staging("remove TRIAL SYSTEM LIST LINE", "Remove a line", `  gatemap trial line remove season core-net rules "nobody pings"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
@@ -205,11 +205,11 @@ func (a *app) trialPart() *cobra.Command {
 		Use: "part", Short: "Add, change, move or remove another part of a document: a role, resource, network, window, guarantee …",
 		Long: `Changes one item of a list, or of a set of keys, in a document of the map. Lines of
 systems are changed with gatemap trial line. DOCUMENT is the name of a system, or map,
-guarantees, or "directory NAME". LIST is the key under which the part stands. PART is its
+guarantees, or "directory NAME". LIST is the key of its list. PART is its
 name, or its number from 1.`,
 		Example: `  gatemap trial part add season map networks '[192.0.2.0/24]' --key annex
   gatemap trial part change season archive roles reader '{rights: ["frames:list"]}'
-  gatemap trial part remove season guarantees guarantees "crew reads by night"`,
+  gatemap trial part remove season guarantees guarantees "the crew writes by night"`,
 		Args: cobra.NoArgs,
 	}
 	var at places
@@ -224,10 +224,10 @@ name, or its number from 1.`,
 			v, err := value(args[4])
 			return stage.Change{Do: stage.ChangePart, Document: args[1], List: args[2], Part: args[3], Value: v}, err
 		}),
-		at.flags(a.staging("move TRIAL DOCUMENT LIST PART", "Move a part to another place in its order", `  gatemap trial part move season archive resources /raw --before /`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
+		at.flags(a.staging("move TRIAL DOCUMENT LIST PART", "Move a part to another place in its order", `  gatemap trial part move season archive resources /reduced --before /raw`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
 			return stage.Change{Do: stage.MovePart, Document: args[1], List: args[2], Part: args[3], Before: at.before, After: at.after}, nil
 		}), "part"),
-		a.staging("remove TRIAL DOCUMENT LIST PART", "Remove a part", `  gatemap trial part remove season guarantees guarantees "crew reads by night"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
+		a.staging("remove TRIAL DOCUMENT LIST PART", "Remove a part", `  gatemap trial part remove season guarantees guarantees "the crew writes by night"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
 			return stage.Change{Do: stage.RemovePart, Document: args[1], List: args[2], Part: args[3]}, nil
 		}),
 	)

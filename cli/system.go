@@ -110,8 +110,8 @@ func linesTable(l *answer.Lines) [][]string {
 func (a *app) systemRoles() *cobra.Command {
 	return &cobra.Command{
 		Use: "roles SYSTEM", Short: "The roles of a system, each with its rights",
-		Long: `Lists each role with the rights that it gives, what it includes and what is taken away
-from it computed; of an app with the breadth of each.`,
+		Long: `Lists each role with the rights that it gives, after includes and without are applied. For
+an app each right has its breadth.`,
 		Example: "  gatemap system roles archive\n  gatemap system roles proposals -o csv", Args: cobra.ExactArgs(1), ValidArgsFunction: a.complete(answer.KindSystem),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.SystemRoles, error) {

@@ -20,11 +20,11 @@ func (a *app) trial() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "trial",
 		Short: "Stage changes, see what they would do, and commit them",
-		Long: `A trial is a named set of changes that is computed before anything is committed:
-who gains and who loses what, and which findings and guarantees turn. Several people
-can have several trials at a time. On a map folder (--map) trials are kept beside the
-map, and a commit writes its files. What a trial says can be asked like what is in
-force: give --trial NAME to reach, why, who and the other questions.`,
+		Long: `A trial is a named set of staged changes. Its outcome shows who gains and who loses what,
+and which findings and guarantees change, before anything is committed. Several people
+can work on several trials at a time. With a map folder (--map) trials are stored in the
+folder, and a commit writes its files. reach, why, who and the other questions take
+--trial NAME, and then answer as if the trial were in force.`,
 		Example: `  gatemap trial begin engineer --note "Ilse becomes an engineer"
   gatemap trial set engineer ilse.okonjo title "Dome engineer"
   gatemap trial leave engineer night-assistants ilse.okonjo
@@ -70,7 +70,7 @@ func (a *app) trialBegin() *cobra.Command {
 			})
 		},
 	}
-	cmd.Flags().StringVar(&note, "note", "", "what it is for")
+	cmd.Flags().StringVar(&note, "note", "", "a note, for people")
 	return cmd
 }
 
@@ -97,13 +97,13 @@ compared: they come in by intake.`,
 			})
 		},
 	}
-	cmd.Flags().StringVar(&note, "note", "", "what it is for")
+	cmd.Flags().StringVar(&note, "note", "", "a note, for people")
 	return cmd
 }
 
 func (a *app) trialList() *cobra.Command {
 	return &cobra.Command{
-		Use: "list", Short: "The trials that are open", Example: "  gatemap trial list -o csv", Args: cobra.NoArgs,
+		Use: "list", Short: "The open trials", Example: "  gatemap trial list -o csv", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			return withClient(a, cmd, a.bench, func(ctx context.Context, c *client.Client) (*answer.Trials, error) { return c.Trials(ctx) }, a.trialsText, trialsTable)
 		},
@@ -150,10 +150,10 @@ func (a *app) trialText(t *answer.Trial) error {
 		a.print("\n%s\n", n)
 	}
 	if !t.Stands {
-		a.print("\n%s %s\n", a.paint(red, "It cannot be made on the revision in force:"), t.Obstacle)
+		a.print("\n%s %s\n", a.paint(red, "It cannot be applied to the revision in force:"), t.Obstacle)
 		return nil
 	}
-	a.print("\nSee what it would do:  gatemap trial outcome %s\n", t.Name)
+	a.print("\nSee the outcome:  gatemap trial outcome %s\n", t.Name)
 	return nil
 }
 
@@ -167,7 +167,7 @@ func trialTable(t *answer.Trial) [][]string {
 
 func (a *app) trialShow() *cobra.Command {
 	return &cobra.Command{
-		Use: "show TRIAL", Short: "What is staged in a trial", Example: "  gatemap trial show season", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeArgs(a.completeTrial),
+		Use: "show TRIAL", Short: "The staged changes of a trial", Example: "  gatemap trial show season", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeArgs(a.completeTrial),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) { return c.Trial(ctx, args[0]) })
 		},
@@ -203,10 +203,9 @@ func (a *app) trialUnstage() *cobra.Command {
 func (a *app) trialWithdraw() *cobra.Command {
 	var object string
 	cmd := &cobra.Command{
-		Use: "withdraw TRIAL USER SYSTEM RIGHT", Short: "Take from a user what lines give by name",
-		Long: `Stages that a user loses an entitlement that lines give to the user by name. What comes
-by a group is not changed on the person: it is said which group that is, and what can
-be done instead.`,
+		Use: "withdraw TRIAL USER SYSTEM RIGHT", Short: "Remove what lines give to a user by name",
+		Long: `Stages that lines no longer give an entitlement to a user by name. If the user holds it
+through a group, nothing is staged: the error names the group and what can be done instead.`,
 		Example: "  gatemap trial withdraw season thea.ondracek archive frames:purge --on /raw", Args: cobra.ExactArgs(4), ValidArgsFunction: a.completeArgs(a.completeTrial, a.names(answer.KindUser), a.names(answer.KindSystem), a.rights(2)),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) {
@@ -221,8 +220,8 @@ be done instead.`,
 func (a *app) trialChanges() *cobra.Command {
 	return &cobra.Command{
 		Use: "changes TRIAL FILE", Short: "Stage the changes that a JSON file lists",
-		Long: `Stages a list of changes, all of them or none. The file holds a JSON list of what
-gatemap trial show -o json tells under changes; - reads it from standard input.`,
+		Long: `Stages a list of changes, all of them or none. The file is a JSON list in the form of
+"changes" in gatemap trial show -o json. - reads it from standard input.`,
 		Example: `  echo '[{"do": "join", "group": "night-crew", "member": "teo.marchetti"}]' | gatemap trial changes season -`,
 		Args:    cobra.ExactArgs(2), ValidArgsFunction: a.completeArgs(a.completeTrial),
 		RunE: func(cmd *cobra.Command, args []string) error {

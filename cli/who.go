@@ -14,7 +14,9 @@ func (a *app) who() *cobra.Command {
 	var object string
 	cmd := &cobra.Command{
 		Use:   "who SYSTEM RIGHT",
-		Short: "Everyone who holds one thing",
+		Short: "Everyone who holds one right",
+		Long: `Lists every user who holds one right: open, depends (and on what) or shut (and by
+what), with the groups by which it comes.`,
 		Example: `  gatemap who archive frames:purge --on /raw
   gatemap who archive frames:read --at 2026-11-23T12:00:00Z -o csv`,
 		Args:              cobra.ExactArgs(2),

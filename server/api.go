@@ -160,7 +160,7 @@ func questions(api huma.API, s *service.Service) {
 	}, given situation.Situation) (*answer.Why, error) {
 		return a.Why(ctx, in.User, in.System, in.Right, in.Object, given)
 	})
-	question(api, s, "/who", "who", "Everyone who holds one thing", func(ctx context.Context, a service.Answers, in *struct {
+	question(api, s, "/who", "who", "Everyone who holds one right", func(ctx context.Context, a service.Answers, in *struct {
 		System string `query:"system" required:"true" minLength:"1" doc:"The system."`
 		Right  string `query:"right" required:"true" minLength:"1" doc:"The right."`
 		Object string `query:"object" doc:"The object; missing: the system's own default."`
