@@ -58,7 +58,7 @@ type Revision struct {
 	Trial     string    `json:"trial,omitempty" doc:"The trial that it came from."`
 	Reverts   int       `json:"reverts,omitempty" doc:"The revision that it reverts."`
 	Overrides string    `json:"overrides,omitempty" doc:"What was overridden, by whom and why."`
-	Changes   []string  `json:"changes,omitempty" doc:"What was changed, in sentences; told of one revision."`
+	Changes   []string  `json:"changes,omitempty" doc:"What was changed, in sentences; only for a single revision."`
 }
 
 // User is what a directory says of a user.

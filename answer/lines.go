@@ -23,7 +23,7 @@ type Line struct {
 	Line   string          `json:"line" doc:"As SYSTEM/NAME."`
 	System string          `json:"system"`
 	Type   string          `json:"type" doc:"The gate type of the system."`
-	List   string          `json:"list,omitempty" doc:"The list in which it stands, as a change names it."`
+	List   string          `json:"list,omitempty" doc:"The list that it is in, as a change names it."`
 	Number int             `json:"number,omitempty" doc:"Its number in the list, from 1."`
 	File   string          `json:"file,omitempty"`
 	Row    int             `json:"row,omitempty" doc:"The line of the file."`
@@ -61,7 +61,7 @@ type ChartSystem struct {
 	Title    string   `json:"title,omitempty"`
 	People   int      `json:"people" doc:"How many its lines name."`
 	Lines    int      `json:"lines"`
-	Behind   []string `json:"behind" doc:"The systems that stand in front of it." nullable:"false"`
+	Behind   []string `json:"behind" doc:"The systems that it is behind." nullable:"false"`
 	Everyone bool     `json:"everyone" doc:"Whether some line of it is for everyone."`
 }
 

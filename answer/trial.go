@@ -25,7 +25,7 @@ type Trial struct {
 	Version  int       `json:"version" doc:"Counts up with every change to the trial; it is the ETag."`
 	Reverts  int       `json:"reverts,omitempty" doc:"The revision that it reverts."`
 	Changes  []Staged  `json:"changes" doc:"In the order in which they are applied." nullable:"false"`
-	Stands   bool      `json:"stands" doc:"Whether all changes can be applied to the revision in force."`
+	Applies  bool      `json:"applies" doc:"Whether all changes can be applied to the revision in force."`
 	Obstacle string    `json:"obstacle,omitempty" doc:"Why not."`
 	Notices  []string  `json:"notices,omitempty" doc:"Notices to read before it is committed."`
 }
@@ -55,7 +55,7 @@ type Outcome struct {
 	Situation map[string]string `json:"situation"`
 	Total     Tally             `json:"total"`
 	People    int               `json:"people" doc:"How many people it touches."`
-	Looked    int               `json:"looked,omitempty" doc:"Where it was not computed for everyone whom it may touch: for how many people."`
+	Looked    int               `json:"looked,omitempty" doc:"If it was not computed for everyone whom it may touch: for how many people."`
 	BySystem  []Tallied         `json:"by_system" doc:"The systems that it touches." nullable:"false"`
 	ByPerson  []Tallied         `json:"by_person" doc:"The people whom it touches most, at most 50." nullable:"false"`
 	Seats     []TurnedSeats     `json:"seats,omitempty" doc:"Products whose taken seats change."`

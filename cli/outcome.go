@@ -101,7 +101,7 @@ func (a *app) outcomeText(o *answer.Outcome) error {
 	}
 	a.print("%s, for %s\n", tally(&o.Total), count(o.People, "person", "people"))
 	if o.Looked > 0 {
-		a.print("computed for %d of the people whom it may touch\n", o.Looked)
+		a.print("computed for %d of the people that it may touch\n", o.Looked)
 	}
 	list := func(heading string, rows []answer.Tallied) {
 		a.print("\n%s\n", a.paint(strong, heading))

@@ -66,7 +66,7 @@ func (a *app) previewText(p *answer.Preview) error {
 		a.print("%s changed in another way\n\n", count(r.Counts.Changes, "entitlement", "entitlements"))
 	}
 	if p.Looked < p.Touched {
-		a.print("Gains and losses are computed for %d of the %d people whom the run touches.\n\n", p.Looked, p.Touched)
+		a.print("Gains and losses are computed for %d of the %d people that the run touches.\n\n", p.Looked, p.Touched)
 	}
 	switch r.State {
 	case answer.RunWaiting:

@@ -117,7 +117,7 @@ func (a *app) trialsText(all *answer.Trials) error {
 	wide := widest(all.Trials, func(t answer.Trial) string { return t.Name })
 	for _, t := range all.Trials {
 		standing := ""
-		if !t.Stands {
+		if !t.Applies {
 			standing = a.paint(red, "  cannot be applied: ") + t.Obstacle
 		}
 		a.print("%s  %s by %s  %s%s\n", a.paint(strong, pad(t.Name, wide)), count(len(t.Changes), "change", "changes"), t.Author, t.Note, standing)
@@ -126,9 +126,9 @@ func (a *app) trialsText(all *answer.Trials) error {
 }
 
 func trialsTable(all *answer.Trials) [][]string {
-	rows := [][]string{{"trial", "author", "created", "changes", "base", "stands", "note"}}
+	rows := [][]string{{"trial", "author", "created", "changes", "base", "applies", "note"}}
 	for _, t := range all.Trials {
-		rows = append(rows, []string{t.Name, t.Author, t.Created.Format("2006-01-02T15:04:05Z07:00"), strconv.Itoa(len(t.Changes)), strconv.Itoa(t.Base), strconv.FormatBool(t.Stands), t.Note})
+		rows = append(rows, []string{t.Name, t.Author, t.Created.Format("2006-01-02T15:04:05Z07:00"), strconv.Itoa(len(t.Changes)), strconv.Itoa(t.Base), strconv.FormatBool(t.Applies), t.Note})
 	}
 	return rows
 }
@@ -149,7 +149,7 @@ func (a *app) trialText(t *answer.Trial) error {
 	for _, n := range t.Notices {
 		a.print("\n%s\n", n)
 	}
-	if !t.Stands {
+	if !t.Applies {
 		a.print("\n%s %s\n", a.paint(red, "It cannot be applied to the revision in force:"), t.Obstacle)
 		return nil
 	}

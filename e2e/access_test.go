@@ -44,10 +44,10 @@ var pages = []struct{ path, rest string }{
 	{"/trials/autumn?trial=autumn", "Losses and gains by system"},
 	{"/guarantees?guarantee=the+network+team+can+ping", "the network team can ping is broken"},
 	{"/findings", "unknown-name"},
-	{"/findings?view=table", "What to do"},
+	{"/findings?view=table", "Problem"},
 	{"/intake", "The observatory's own directory"},
-	{"/history?revision=1", "The map as it was first brought in."},
-	{"/audit", "Verify all of it"},
+	{"/history?revision=1", "The first map."},
+	{"/audit", "Verify the audit"},
 	{"/settings", "Tokens"},
 	{"/nowhere", "There is no such page"},
 }

@@ -42,7 +42,7 @@ func (s *Server) authenticate(next http.Handler) http.Handler {
 		if a.How != "token" || bearer(r) == "" {
 			if err := crossOrigin.Check(r); err != nil {
 				s.service.Refused(r.Context(), a, r.Method+" "+r.URL.Path, "from a page of another origin")
-				writeProblem(w, &problem{Title: "Not allowed", Status: http.StatusForbidden, Detail: "this came from a page of another origin: the console takes calls from its own pages alone"})
+				writeProblem(w, &problem{Title: "Not allowed", Status: http.StatusForbidden, Detail: "this request came from a page of another origin: the console accepts only its own pages"})
 				return
 			}
 		}

@@ -35,7 +35,7 @@ func pictures(api huma.API, s *service.Service) {
 		}
 		return h.System(ctx, unescape(in.Name))
 	})
-	get(api, "/systems/{name}/lines", "lines", "The lines of a system, with where they stand and for how many people they are", func(ctx context.Context, in *struct {
+	get(api, "/systems/{name}/lines", "lines", "The lines of a system, with their places and for how many people each is", func(ctx context.Context, in *struct {
 		Name string `path:"name"`
 		Of
 	}) (*answer.Lines, error) {

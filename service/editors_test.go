@@ -228,7 +228,7 @@ func TestACommitOnAHeadThatHasMoved(t *testing.T) {
 	assert.ErrorContains(t, err, "revision 2 by ada.lindqvist (r)")
 	trial, err := s.Trial(ctx, "same")
 	require.NoError(t, err)
-	assert.False(t, trial.Stands)
+	assert.False(t, trial.Applies)
 	assert.Contains(t, trial.Obstacle, "title of dome/ilse is Guard now")
 	_, err = s.Revert(ctx, ada, 2, "")
 	require.Error(t, err, "revision 3 wrote the same file")
@@ -318,7 +318,7 @@ func TestATrialFromAFolder(t *testing.T) {
 	}
 	slices.Sort(all)
 	assert.Equal(t, []string{"Removes the document dome.yaml.", "Replaces the document doors.yaml.", "Writes the new document new.yaml."}, all)
-	assert.True(t, trial.Stands, trial.Obstacle)
+	assert.True(t, trial.Applies, trial.Obstacle)
 }
 
 // What lines give to someone by name can be taken back on the person; what comes by a

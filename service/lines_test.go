@@ -345,7 +345,7 @@ func TestAGroupOfASourceGoesAndComesBack(t *testing.T) {
 	require.Error(t, err)
 	back, err := s.Revert(ctx, ada, 2, "back")
 	require.NoError(t, err)
-	require.True(t, back.Stands, back.Obstacle)
+	require.True(t, back.Applies, back.Obstacle)
 	require.NoError(t, commit(s, ada, "back", "it is tried here"))
 	after, err := s.Head().Members(ctx, "night-assistants")
 	require.NoError(t, err)

@@ -131,7 +131,7 @@ func (s *Service) describe(t *store.Trial) (*answer.Trial, error) {
 	w := s.work(t)
 	d := &answer.Trial{
 		Name: t.Name, Note: t.Note, Author: t.Author, Created: t.Created, Base: t.Base, Version: t.Version, Reverts: t.Reverts,
-		Changes: []answer.Staged{}, Stands: w.err == nil,
+		Changes: []answer.Staged{}, Applies: w.err == nil,
 	}
 	for _, c := range w.changes {
 		d.Changes = append(d.Changes, answer.Staged{Sentence: c.Sentence(), By: c.By, Change: c.Change})

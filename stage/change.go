@@ -50,7 +50,7 @@ type Change struct {
 	Line      string          `json:"line,omitempty" doc:"Lines: which one: its name, or its number from 1."`
 	Document  string          `json:"document,omitempty" doc:"Parts: the name of a system, or map, guarantees, directory NAME. Documents: the file in the map folder."`
 	Part      string          `json:"part,omitempty" doc:"Parts: which one: its name, or its number from 1. To add to a set of keys: the new key."`
-	List      string          `json:"list,omitempty" doc:"Lines and parts: the key under which the list stands; further down, as in shares > logs > folders."`
+	List      string          `json:"list,omitempty" doc:"Lines and parts: the key of the list; for a list further down, as in shares > logs > folders."`
 	Before    string          `json:"before,omitempty" doc:"add and move: the line or part before which it comes."`
 	After     string          `json:"after,omitempty" doc:"add and move: the line or part after which it comes; without before and after it comes last."`
 	Value     json.RawMessage `json:"value,omitempty" doc:"The new value: an attribute's, a field's, a line, a part; of write-document the text. Missing: remove it."`

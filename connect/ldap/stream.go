@@ -39,7 +39,7 @@ func (c *Conn) Stream(ctx context.Context, tables *connect.Tables, progress func
 	all func(connect.Records) error, changed func(connect.Patch) error,
 ) error {
 	if !c.Streams() {
-		return &Error{"search", c.server, errors.New("the server does not tell changes as they happen (RFC 4533); use follow: poll")}
+		return &Error{"search", c.server, errors.New("the server does not send changes as they happen (RFC 4533); use follow: poll")}
 	}
 	searches, err := c.searches(tables)
 	if err != nil {

@@ -126,7 +126,7 @@ func (r *reader) line(l logical) {
 	case l.text[0] == '#':
 		return
 	case l.text[0] == ' ':
-		r.fail(l.number, "a continuation stands here with no line before it")
+		r.fail(l.number, "a continuation line without a line before it")
 		return
 	case l.text == "-":
 		r.fail(l.number, "this is a file of changes; a file of entries is needed")

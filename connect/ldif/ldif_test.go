@@ -59,7 +59,7 @@ func TestReadRefuses(t *testing.T) {
 		{"changes", "dn: uid=a\nchangetype: add\nuid: a\n", "people.ldif:2: this is a file of changes"},
 		{"a separator of changes", "dn: uid=a\nuid: a\n-\n", "people.ldif:3: this is a file of changes"},
 		{"another version", "version: 2\n", `people.ldif:1: version "2" of the format is not known`},
-		{"a stray continuation", "\n uid: a\n", "people.ldif:2: a continuation stands here with no line before it"},
+		{"a stray continuation", "\n uid: a\n", "people.ldif:2: a continuation line without a line before it"},
 		{"no empty line", "dn: uid=a\nuid: a\ndn: uid=b\nuid: b\n", "people.ldif:3: a second dn in one entry"},
 	} {
 		t.Run(c.name, func(t *testing.T) {

@@ -116,7 +116,7 @@ func (d *Directory) with(old, r *Resource) (*Directory, error) {
 		return nil, &Error{http.StatusConflict, "uniqueness", fmt.Sprintf("there is a %s %q already", TypeName(r.Kind), r.Name())}
 	}
 	if strings.Contains(r.Name(), "/") {
-		return nil, invalid("invalidValue", "the name %q has a slash in it, which stands between a directory and a name", r.Name())
+		return nil, invalid("invalidValue", "the name %q has a slash in it, which separates a directory from a name", r.Name())
 	}
 	next := d.clone()
 	if old != nil {

@@ -72,7 +72,7 @@ func unmarshal(raw []byte, into any) error {
 		return err
 	}
 	if _, err := d.Token(); !errors.Is(err, io.EOF) {
-		return errors.New("something stands after the end")
+		return errors.New("there is more text after the end")
 	}
 	return nil
 }

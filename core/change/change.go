@@ -96,7 +96,7 @@ type Outcome struct {
 	Gains      []Held           `json:"gains" doc:"Entitlements that rise from none or shut to open or depends." nullable:"false"`
 	Losses     []Held           `json:"losses" doc:"The reverse." nullable:"false"`
 	Changes    []Changed        `json:"changes" doc:"Everything else that differs." nullable:"false"`
-	Reroutes   []Changed        `json:"reroutes,omitempty" doc:"Unchanged, but by other routes; told by trials."`
+	Reroutes   []Changed        `json:"reroutes,omitempty" doc:"Unchanged, but by other routes; only in trials."`
 	Findings   TurnedFindings   `json:"findings"`
 	Guarantees TurnedGuarantees `json:"guarantees"`
 

@@ -49,7 +49,7 @@ var gates = Analyzer{
 
 var prerequisites = Analyzer{
 	Name: "prerequisites",
-	Doc:  "Users to whom a system gives something, but who lack an attribute that it requires.",
+	Doc:  "Users who hold something in a system, but lack an attribute that it requires.",
 	Run: func(p *Pass) {
 		book := p.Atlas.Book
 		for _, s := range p.Atlas.Systems {

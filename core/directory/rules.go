@@ -22,9 +22,9 @@ func (j *joining) checkRule() {
 		}
 		near := name.Near(a.Name, b.AttributeNames())
 		j.find(finding.UnknownAttribute, rule.Place, []string{b.GroupName(j.id), a.Name},
-			fmt.Sprintf("The rule of group %s asks for the attribute %s (column %d of the rule), which no user has%s",
+			fmt.Sprintf("The rule of group %s uses the attribute %s (column %d of the rule), which no user has%s",
 				b.GroupName(j.id), a.Name, a.Column, cmp.Or(name.DidYouMean(near), ".")),
-			"Correct the attribute's name, or see that the directory brings it in.")
+			"Correct the name of the attribute, or add the attribute to the source.")
 	}
 }
 

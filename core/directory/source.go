@@ -20,7 +20,7 @@ type Source struct {
 	SCIM         *SCIM        `yaml:"scim" doc:"The records are pushed to the service (RFC 7644)."`
 	Table        place.Text   `yaml:"table" doc:"An attribute table: open-schemas, domain-controller, or one of the map's own. What users, groups and devices say here goes before it."`
 	Feeds        *Feeds       `yaml:"feeds" doc:"The records are no accounts: they decide some attributes of accounts in another directory."`
-	Follow       Follow       `yaml:"follow" doc:"stream: the server tells changes as they happen (RFC 4533); poll: the service asks for them."`
+	Follow       Follow       `yaml:"follow" doc:"stream: the server sends changes as they happen (RFC 4533); poll: the service asks for them."`
 	Poll         Span         `yaml:"poll" doc:"How often to ask for changes, with follow: poll. Missing: 10s."`
 	Every        Span         `yaml:"every" doc:"How often to read everything, such as 6h. Missing: when asked, and every 6h with follow."`
 	Inactive     Inactive     `yaml:"inactive" doc:"What to do with inactive accounts: take (default) or skip them."`
@@ -85,7 +85,7 @@ type LDAP struct {
 // Secret says where a secret is: in a file or in a variable of the environment.
 type Secret struct {
 	Place place.Place `yaml:"-"`
-	File  place.Text  `yaml:"file" doc:"A file that holds the secret alone, by its path from the map folder."`
+	File  place.Text  `yaml:"file" doc:"A file that contains only the secret, by its path from the map folder."`
 	Env   string      `yaml:"env" doc:"A variable of the service's environment."`
 }
 
@@ -93,9 +93,9 @@ type Secret struct {
 type CSV struct {
 	Place     place.Place `yaml:"-"`
 	File      place.Text  `yaml:"file,required" doc:"The file, by its path from the map folder. Its first line names the columns."`
-	Delimiter string      `yaml:"delimiter" doc:"What stands between columns; tab for a tab. Missing: a comma."`
+	Delimiter string      `yaml:"delimiter" doc:"The separator of columns; tab for a tab. Missing: a comma."`
 	Encoding  place.Text  `yaml:"encoding" doc:"Character encoding, such as windows-1252 or utf-16le (WHATWG names). Missing: UTF-8."`
-	Values    string      `yaml:"values" doc:"What stands between several values in one column. Missing: a column holds one value."`
+	Values    string      `yaml:"values" doc:"The separator of several values in one column. Missing: a column holds one value."`
 }
 
 // SCIM marks a directory whose records are pushed. There is nothing to set.
@@ -199,7 +199,7 @@ func (b *Base) SetPlace(p place.Place) { b.Place = p }
 
 // Pick says which entries of a source are meant.
 type Pick struct {
-	Base   []Base     `yaml:"base" doc:"Distinguished names under which the entries stand, each with one: or base: in front where that is not the whole tree. Missing: anywhere."`
+	Base   []Base     `yaml:"base" doc:"Distinguished names below which the entries are, with the prefix one: for direct children or base: for that entry only. Missing: anywhere."`
 	Filter place.Text `yaml:"filter" doc:"Which entries (RFC 4515). Missing: all that have the name attribute."`
 	Name   string     `yaml:"name" doc:"The attribute that holds the name; needed where no table says it."`
 }

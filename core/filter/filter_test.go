@@ -125,7 +125,7 @@ func TestErrorsNameTheColumn(t *testing.T) {
 		`é pr`:                     "column 1: an attribute is due here, not 'é'",
 		`title eq "é" and ü pr`:    "column 18: an attribute is due here",
 		`emails[type eq "work"`:    "column 22: the bracket opened at column 7 is not closed",
-		`a[b[c pr]]`:               "column 4: a value filter cannot stand inside another",
+		`a[b[c pr]]`:               "column 4: a value filter cannot be inside another",
 		`emails.type[value pr]`:    "column 12: a value filter follows an attribute",
 		`a.b.c pr`:                 `column 1: "a.b.c" is not an attribute name`,
 		`1title pr`:                `column 1: "1title" is not an attribute name`,

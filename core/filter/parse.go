@@ -169,7 +169,7 @@ func (p *parser) condition(inValue bool) node {
 	if p.take('[') {
 		start := p.at - 1
 		if inValue {
-			p.fail(start, "a value filter cannot stand inside another")
+			p.fail(start, "a value filter cannot be inside another")
 		}
 		if at.sub != "" {
 			p.fail(start, "a value filter follows an attribute, not a sub-attribute")

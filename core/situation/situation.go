@@ -119,7 +119,7 @@ func (s *Situation) setDevice(value string) (problem string) {
 	for _, part := range strings.Split(value, ",") {
 		var p Property
 		if problem := choose(&p, strings.TrimSpace(part)); problem != "" {
-			return problem + ", or none alone"
+			return problem + ", or only none"
 		}
 		s.Device.Managed = s.Device.Managed || p == "managed"
 		s.Device.Compliant = s.Device.Compliant || p == "compliant"

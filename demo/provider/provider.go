@@ -96,7 +96,7 @@ func (p *Provider) authorize(w http.ResponseWriter, r *http.Request) {
 	back, err := url.Parse(q.Get("redirect_uri"))
 	switch {
 	case err != nil || back.Hostname() != "127.0.0.1" && back.Hostname() != "localhost":
-		http.Error(w, "this stand-in sends browsers back to this machine alone", http.StatusBadRequest)
+		http.Error(w, "this stand-in sends browsers back to this machine only", http.StatusBadRequest)
 		return
 	case q.Get("client_id") != p.client || q.Get("response_type") != "code" || q.Get("code_challenge_method") != "S256":
 		http.Error(w, "the code flow with PKCE (S256), for the client "+p.client, http.StatusBadRequest)

@@ -24,9 +24,9 @@ import (
 func main() {
 	size := flag.String("size", "M", "S, M or L, as of bigmap")
 	seed := flag.Uint64("seed", 1, "of the made-up map")
-	data := flag.String("data", "", "measure the service on this data folder alone, and write what comes as JSON")
-	from := flag.String("intake", "", "measure an intake of the map in this folder alone, and write what comes as JSON")
-	only := flag.String("only", "", "of these steps alone, by words in their names: "+strings.Join(names(), ", "))
+	data := flag.String("data", "", "measure only the service on this data folder, and write the result as JSON")
+	from := flag.String("intake", "", "measure only an intake of the map in this folder, and write the result as JSON")
+	only := flag.String("only", "", "only these steps, by words in their names: "+strings.Join(names(), ", "))
 	flag.Parse()
 	err := error(nil)
 	switch {

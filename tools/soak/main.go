@@ -36,7 +36,7 @@ func main() {
 	size := flag.String("size", "M", "S, M or L, as bigmap has them")
 	seed := flag.Uint64("seed", 1, "the same seed gives the same map")
 	length := flag.Duration("for", 5*time.Minute, "how long")
-	untimed := flag.Bool("untimed", false, "look for errors and memory alone, as under the race detector")
+	untimed := flag.Bool("untimed", false, "check only errors and memory, as under the race detector")
 	flag.Parse()
 	if err := run(*size, *seed, *length, *untimed); err != nil {
 		fmt.Fprintln(os.Stderr, "soak:", err)

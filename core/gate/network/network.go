@@ -44,7 +44,7 @@ func (Match) Values() []string { return []string{"all", "first"} }
 // Tags are the rules by which users get tags.
 type Tags struct {
 	Match   Match     `yaml:"match" doc:"all rules that match (unless said), or the first."`
-	Default string    `yaml:"default" doc:"The tag of those whom no rule matches."`
+	Default string    `yaml:"default" doc:"The tag of users whom no rule matches."`
 	Rules   []TagRule `yaml:"rules" doc:"Who gets which tag, in order."`
 }
 
@@ -79,7 +79,7 @@ type Reply struct {
 	VLAN           *int     `yaml:"vlan" doc:"Number of the network, 1 to 4094 (IEEE 802.1Q)."`
 	SessionTimeout string   `yaml:"session_timeout" doc:"How long it lasts, such as 8h."`
 	IdleTimeout    string   `yaml:"idle_timeout" doc:"How long it may be idle, such as 15m."`
-	Message        string   `yaml:"message" doc:"What the user is told."`
+	Message        string   `yaml:"message" doc:"The message for the user."`
 }
 
 // ACLEntry is one line of an address list: permit or refuse, a protocol, and two

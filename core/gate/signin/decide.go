@@ -245,7 +245,7 @@ func (g *guard) At(object, right string) (gate.Point, error) {
 // Passage asks for signing in to the system behind.
 func (g *guard) Passage(to, part string, keys gate.Passage) (gate.Point, error) {
 	if part != "" || len(keys) > 0 {
-		return nil, errors.New("it takes the name of a system alone")
+		return nil, errors.New("it takes only the name of a system")
 	}
 	return g.At(to, signIn)
 }

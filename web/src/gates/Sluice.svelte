@@ -36,7 +36,7 @@
   );
 </script>
 
-<Picture title="The rules as a sluice, from above down" {words} file="{system.system}-rules">
+<Picture title="The rules as a sluice, from top to bottom" {words} file="{system.system}-rules">
   <div bind:clientWidth={width}>
     <svg class="drawing" {width} {height} viewBox="0 0 {width} {height}" role="group" aria-label="{rules.length} rules in order; the words below tell them">
       <text class="soft" x={channel - 30} y="16" text-anchor="middle">traffic</text>

@@ -22,9 +22,9 @@ export const fateWords: Record<Pass['fate'], string> = {
   decides: 'decides',
   may: 'may decide',
   unmet: 'condition not met',
-  overtaken: 'another decides',
-  others: 'is for others',
-  elsewhere: 'is about something else',
+  overtaken: 'another line decides',
+  others: 'for other users',
+  elsewhere: 'about something else',
 };
 
 /** What is drawn of a gate on a page of its system. */

@@ -40,7 +40,7 @@
 
 <svelte:head><title>As {first} sees it · Gate Map</title></svelte:head>
 
-<p class="as" role="status">This is what <a href={links.person(name)}>{name}</a> would be told. You look on; no account is touched.</p>
+<p class="as" role="status">This is what <a href={links.person(name)}>{name}</a> would see. You only look; no account is touched.</p>
 <SituationBar {map} />
 <main class="page">
   <h1 dir="auto">Good day, {first}. This is what you hold.</h1>

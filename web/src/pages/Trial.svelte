@@ -49,7 +49,7 @@
 
   async function show(now: Trial) {
     trial = now;
-    if (!now.stands) {
+    if (!now.applies) {
       outcome = turned = null;
       return;
     }
@@ -117,7 +117,7 @@
           </li>
         {/each}
       </ol>
-      {#if !trial.stands}<Notice kind="wrong" title="It cannot be applied to the revision in force">{trial.obstacle}</Notice>{/if}
+      {#if !trial.applies}<Notice kind="wrong" title="It cannot be applied to the revision in force">{trial.obstacle}</Notice>{/if}
       {#each trial.notices ?? [] as notice}<p class="soft">{notice}</p>{/each}
       {#if rights.stage}<ChangeForm onStage={stage} />{/if}
     </section>
@@ -126,7 +126,7 @@
       <section aria-labelledby="outcome">
         <h2 id="outcome">Outcome</h2>
         <p class="total">{tally(outcome.total)}{outcome.people ? `, for ${outcome.people} ${outcome.people === 1 ? 'person' : 'people'}` : ''}</p>
-        <p class="soft">{outcome.looked ? `Computed for ${outcome.looked} of them. ` : ''}{situated ? '' : 'In any situation. '}<button class="quiet" onclick={() => (situation.clear(), place.set({ situated: situated ? '' : 'yes' }))}>{situated ? 'In any situation' : 'In one situation'}</button></p>
+        <p class="soft">{outcome.looked ? `Computed for ${outcome.looked} of them. ` : ''}{situated ? '' : 'In any situation. '}<button class="quiet" onclick={() => (situation.clear(), place.set({ situated: situated ? '' : 'yes' }))}>{situated ? 'Show any situation' : 'Choose a situation'}</button></p>
         {#if outcome.by_system.length}<DifferencePicture {outcome} />{/if}
         {#if outcome.by_person.length}
           <h3>By person</h3>

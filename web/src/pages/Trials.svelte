@@ -45,10 +45,10 @@
   {:else}
     <ul>
       {#each all.trials as trial (trial.name)}
-        <li class:stuck={!trial.stands}>
+        <li class:stuck={!trial.applies}>
           <a href={links.trial(trial.name)}>{trial.name}</a>
           <span>{trial.changes.length} {trial.changes.length === 1 ? 'change' : 'changes'} by {trial.author}{trial.note ? ` · ${trial.note}` : ''}</span>
-          {#if !trial.stands}<span>It cannot be applied: {trial.obstacle}</span>{/if}
+          {#if !trial.applies}<span>It cannot be applied: {trial.obstacle}</span>{/if}
         </li>
       {/each}
     </ul>

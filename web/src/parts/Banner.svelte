@@ -37,7 +37,7 @@
   {/if}
   <div class="acts">
     <span title={session.role}>{session.name}</span>
-    <button onclick={() => light.turn()}>{light.now === 'dark' ? 'Day' : 'Night'} colours</button>
+    <button onclick={() => light.turn()}>{light.now === 'dark' ? 'Light' : 'Dark'} colours</button>
     <button onclick={onSignOut}>Sign out</button>
   </div>
   {#if map}

@@ -27,7 +27,7 @@
     })),
     ...(rights.has('audit') ? [{ kind: 'page', label: 'Audit', detail: 'go there', run: go('/audit') }] : []),
     ...(rights.has('administer') ? [{ kind: 'page', label: 'Settings', detail: 'go there', run: go('/settings') }] : []),
-    { kind: 'action', label: 'Turn day and night colours', detail: '', run: () => light.turn() },
+    { kind: 'action', label: 'Switch light and dark colours', detail: '', run: () => light.turn() },
     { kind: 'action', label: 'Set the whole situation to any', detail: '', run: () => situation.clear() },
     { kind: 'action', label: 'Look at what is in force', detail: 'leave the trial', run: () => place.set({ trial: '' }) },
     { kind: 'action', label: 'Print this page', detail: '', run: () => print() },

@@ -48,5 +48,5 @@
 <h3>What it brings</h3>
 <Table name="brings" label="What it brings" {rows} {columns} nothing="Nothing changes." />
 <h3>Who gains and loses by it</h3>
-{#if preview.looked < preview.touched}<p class="soft">Worked out for {preview.looked} of {preview.touched} people whom it touches.</p>{/if}
+{#if preview.looked < preview.touched}<p class="soft">Computed for {preview.looked} of the {preview.touched} people that it touches.</p>{/if}
 <Table name="gains" label="Gains and losses" rows={effects} columns={effectColumns} nothing="Nobody gains or loses anything." />

@@ -61,7 +61,7 @@
     />
     <Choice label="Via" value={situation.get('via')} options={list('share', 'local')} onpick={(via) => situation.set({ via })} />
     <Choice label="Risk" value={situation.get('risk')} options={list('low', 'medium', 'high')} onpick={(risk) => situation.set({ risk })} />
-    <button onclick={() => situation.clear()} disabled={Object.keys(situation.facts).length === 0}>All to any</button>
+    <button onclick={() => situation.clear()} disabled={Object.keys(situation.facts).length === 0}>Set all to any</button>
   </div>
 </section>
 

@@ -31,7 +31,7 @@
     {#if wrong}
       <span>{wrong}</span>
     {:else}
-      <span>With the trial <a href={links.trial(trying.name)}>{trying.name}</a>{trial ? `: ${trial.changes.length} ${trial.changes.length === 1 ? 'change' : 'changes'}` : ''}.{trial && !trial.stands ? ` It cannot be made: ${trial.obstacle}` : ''}</span>
+      <span>With the trial <a href={links.trial(trying.name)}>{trying.name}</a>{trial ? `: ${trial.changes.length} ${trial.changes.length === 1 ? 'change' : 'changes'}` : ''}.{trial && !trial.applies ? ` It cannot be made: ${trial.obstacle}` : ''}</span>
     {/if}
     {#if trying.last && trying.last.trial === trying.name}
       <span>Staged: {trying.last.sentence} <button onclick={() => trying.unstage()}>Unstage</button></span>
