@@ -217,7 +217,7 @@ func foreign[T any](j *joining, s *shelf[T], id uint32, at place.Place) bool {
 	}
 	j.find(finding.ForeignMember, at, []string{b.GroupName(j.id), s.full[id]},
 		fmt.Sprintf("Group %s takes members from its own directory only (members_from: own), so %s%s is not a member.", b.GroupName(j.id), prefix, s.full[id]),
-		"Take the "+s.kind+" out, or set members_from: any.")
+		"Remove the "+s.kind+", or set members_from: any.")
 	return true
 }
 
@@ -246,7 +246,7 @@ func (j *joining) addGroup(inner GroupID, at place.Place) {
 	if reason := b.barred(j.id, inner); reason != "" {
 		j.find(finding.Nesting, at, names,
 			fmt.Sprintf("Group %s cannot hold %s: %s.", names[0], names[1], reason),
-			"Take it out, or change the reach of one of the two.")
+			"Remove it, or change members_from or usable_in of one of the two.")
 		return
 	}
 	j.groups = append(j.groups, inner)
@@ -280,8 +280,8 @@ func (b *Book) reportRings() {
 			names[i] = b.GroupName(g)
 		}
 		b.findings = append(b.findings, finding.New(finding.Cycle, b.Group(ring[0]).Place,
-			fmt.Sprintf("Groups hold each other in a circle, so all have the same members: %s.", strings.Join(names, ", ")),
-			"Take one of them out of another.", names...))
+			fmt.Sprintf("Groups contain each other in a circle, so all have the same members: %s.", strings.Join(names, ", ")),
+			"Remove one of them from another.", names...))
 	}
 }
 

@@ -144,6 +144,9 @@
     vertical-align: baseline;
     overflow-wrap: break-word;
   }
+  td.figures:not(.number) {
+    min-width: 9ch;
+  }
   .figures {
     overflow-wrap: anywhere;
   }
