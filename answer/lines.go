@@ -72,7 +72,7 @@ type ChartLink struct {
 	Lines  int    `json:"lines" doc:"In how many lines."`
 }
 
-// Matched are those whom a rule matches.
+// Matched are the users whom a rule matches.
 type Matched struct {
 	Filter string   `json:"filter"`
 	Count  int      `json:"count"`

@@ -72,7 +72,7 @@ type weekLine struct {
 var dayNames = []string{"mon", "tue", "wed", "thu", "fri", "sat", "sun"}
 
 // weekLines says when each state of a week holds, the most open first. Days
-// that are alike are told together.
+// that are alike are shown together.
 func weekLines(hours []gate.State) []weekLine {
 	var lines []weekLine
 	for _, s := range []gate.State{gate.Open, gate.Depends, gate.Shut, gate.None} {

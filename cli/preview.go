@@ -57,7 +57,7 @@ func (a *app) previewText(p *answer.Preview) error {
 	list("Groups", r.Counts.NewGroups+r.Counts.GoneGroups+r.Counts.ChangedGroups, lines(p.Groups, groupChangeText))
 	list("Devices", r.Counts.OtherDevices, lines(p.Devices, func(c answer.RecordChange) string { return c.Name + "  " + fieldsText(c.Fields) }))
 	list("Rejected", r.Counts.Rejected, p.Rejected)
-	list("Join no account", r.Counts.Alone, p.Alone)
+	list("Match no account", r.Counts.Alone, p.Alone)
 	list("Gains", r.Counts.Gains, lines(p.Gains, func(h change.Held) string {
 		return fmt.Sprintf("%s  %s  %s", h.User, a.state(h.Entitlement.State), entitled(&h.Entitlement))
 	}))
@@ -156,7 +156,7 @@ func previewTable(p *answer.Preview) [][]string {
 		rows = append(rows, []string{"rejected", r, "", "", ""})
 	}
 	for _, n := range p.Alone {
-		rows = append(rows, []string{"joins no account", n, "", "", ""})
+		rows = append(rows, []string{"matches no account", n, "", "", ""})
 	}
 	for _, h := range p.Gains {
 		rows = append(rows, []string{"gain", h.User, entitled(&h.Entitlement), "", h.Entitlement.State.String()})

@@ -112,7 +112,7 @@ type failure struct {
 	Text    string `xml:",chardata"`
 }
 
-// writeJUnit writes each thing as a test case: errors fail, the rest is told.
+// writeJUnit writes each thing as a test case: errors fail, the rest is output.
 func (a *app) writeJUnit(name string, list []checked) error {
 	s := suite{Name: "gatemap " + name, Tests: len(list)}
 	for _, c := range list {

@@ -42,7 +42,7 @@ func (a *app) onTrial(cmd *cobra.Command, work func(context.Context, *client.Cli
 	return withClient(a, cmd, a.bench, work, a.trialText, trialTable)
 }
 
-// withService runs work with the service and shows what comes of it.
+// withService runs work with the service and shows the result.
 func withService[T any](a *app, cmd *cobra.Command, work func(context.Context, *client.Client) (*T, error), text func(*T) error, table func(*T) [][]string) error {
 	return withClient(a, cmd, a.service, work, text, table)
 }

@@ -53,7 +53,7 @@ func (a *app) whyText(w *answer.Why) error {
 	return nil
 }
 
-// fates says what becomes of a line, in words.
+// fates says in words what part a line plays.
 var fates = map[gate.Fate]string{
 	gate.Decides: "decides", gate.May: "may decide", gate.Unmet: "condition not met",
 	gate.Overtaken: "another line decides", gate.Others: "for other users", gate.Elsewhere: "about something else",

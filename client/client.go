@@ -19,7 +19,7 @@ import (
 	"gatemap/core/situation"
 )
 
-// timeout bounds one call, so that a service that hangs is told.
+// timeout bounds one call, so that a hanging service is reported.
 const timeout = 60 * time.Second
 
 // maxAnswer bounds what is read of one answer, in bytes.
@@ -64,7 +64,7 @@ func (c *Client) Why(ctx context.Context, user, system, right, object string, s 
 	return get[answer.Why](ctx, c, "why", s, "user", user, "system", system, "right", right, "object", object)
 }
 
-// Probe is Why, with what becomes of every line of the system.
+// Probe is Why, with the part that every line of the system plays.
 func (c *Client) Probe(ctx context.Context, user, system, right, object string, s situation.Situation) (*answer.Probe, error) {
 	return get[answer.Probe](ctx, c, "probe", s, "user", user, "system", system, "right", right, "object", object)
 }

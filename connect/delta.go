@@ -38,7 +38,7 @@ type Field struct {
 	After     string `json:"after"`
 }
 
-// String says in words what becomes of the attribute.
+// String says in words how the attribute changes.
 func (f Field) String() string {
 	switch {
 	case f.Attribute == "members":

@@ -93,7 +93,7 @@ func (f *Feed) decide(account, record *directory.User) *directory.User {
 }
 
 // Joined finds the record, among those of a source that feeds a directory, that
-// joins an account; nil where there is none.
+// joins an account; nil if there is none.
 func Joined(feeds *directory.Feeds, account *directory.User, records []*directory.User) *directory.User {
 	by := name.Fold(feeds.By)
 	key := joining(account, by)

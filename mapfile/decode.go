@@ -15,7 +15,7 @@ import (
 )
 
 // decoder turns YAML nodes into documents, by the yaml tags of their types. It
-// is strict, and goes on after an error so that all of them are told at once.
+// is strict, and goes on after an error, to report all errors at once.
 //
 // A type that is an encoding.TextUnmarshaler is read from a scalar; one with a
 // Values method takes only those; one with a SetPlace method, or a field of

@@ -7,7 +7,7 @@ import (
 )
 
 // plain turns a node into plain values: text, bool, json.Number, lists and
-// maps. ok is false where something in it was reported as wrong.
+// maps. ok is false if something in it was reported as wrong.
 func (d *decoder) plain(n *yaml.Node) (value any, ok bool) {
 	switch n.Kind {
 	case yaml.ScalarNode:

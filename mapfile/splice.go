@@ -123,7 +123,7 @@ func (s *splicer) span(n *yaml.Node, i int) (from, to int) {
 }
 
 // rows are the lines that an item of a block has to itself, from the comments above
-// it; ok is false where it has none.
+// it; ok is false if it has none.
 func (s *splicer) rows(n *yaml.Node, i int) (from, to int, indent string, ok bool) {
 	begin, end := s.span(n, i)
 	if end < 0 {

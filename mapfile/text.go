@@ -140,7 +140,7 @@ func (t *Text) IsList(at Spot) bool { return t.node(at).Kind == yaml.SequenceNod
 // Size is how many items or keys stand at a spot.
 func (t *Text) Size(at Spot) int { return size(t.node(at)) }
 
-// Keys lists the keys at a spot; nil where no set of keys stands there.
+// Keys lists the keys at a spot; nil if no set of keys stands there.
 func (t *Text) Keys(at Spot) []string {
 	n := t.node(at)
 	if n.Kind != yaml.MappingNode {

@@ -85,7 +85,7 @@ type ForbiddenError struct {
 
 func (e *ForbiddenError) Error() string { return e.Reason }
 
-// May is nil where someone has a right.
+// May is nil if someone has a right.
 func (a Actor) May(right Right) error {
 	if a.Role.Has(right) {
 		return nil

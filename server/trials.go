@@ -56,7 +56,7 @@ func ofTrial[In any](api huma.API, method, path, id, summary string, right opera
 	})
 }
 
-// trials are the operations on trials, and on what comes of them.
+// trials are the operations on trials and revisions.
 func trials(api huma.API, s *service.Service) {
 	get(api, "/trials", "trials", "The open trials, by name", func(ctx context.Context, in *struct{ Paging }) (*answer.Trials, error) {
 		return s.Trials(ctx, in.Limit, in.Cursor)

@@ -70,7 +70,7 @@ func (c *checking) step(named, state, format string, args ...any) {
 	c.tell(s)
 }
 
-// bring brings in the records, step by step; nil where that fails.
+// bring brings in the records, step by step; nil if that fails.
 func (c *checking) bring(ctx context.Context) *connect.Records {
 	s := c.document.Source
 	switch {
@@ -262,7 +262,7 @@ func (c *checking) nearGroups(a *atlas.Atlas, groups []directory.GroupID) {
 }
 
 // nearly says in what a reference that leads to nothing misses a group by one
-// thing; "" where it is another altogether.
+// thing; "" if it is another altogether.
 func nearly(ref string, g *directory.Group) string {
 	want, isDN := name.DN(ref)
 	if !isDN {

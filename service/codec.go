@@ -14,7 +14,7 @@ func (rowCodec) Read(body []byte, n connect.Named) (connect.Records, error) {
 	return to["d"], err
 }
 
-// Write writes one of some records; nil where it is not there.
+// Write writes one of some records; nil if it is not there.
 func (rowCodec) Write(r connect.Records, n connect.Named) ([]byte, error) {
 	var one record
 	found := false

@@ -112,7 +112,7 @@ func (f *Folder) Fetch(ctx context.Context, files Files, from string) error {
 	return nil
 }
 
-// directory is the document of a directory as it is written; nil where there is
+// directory is the document of a directory as it is written; nil if there is
 // none.
 func (f *Folder) directory(named string) *directory.Document {
 	i := slices.IndexFunc(f.written.Map.Directories, func(d *directory.Document) bool { return strings.EqualFold(d.Name, named) })

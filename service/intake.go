@@ -154,7 +154,7 @@ func (p *prepared) otherwisePushed(put func(connect.Kind, string, func() record)
 	}
 }
 
-// overLimit says why an intake is held until someone confirms it; "" where it is
+// overLimit says why an intake is held until someone confirms it; "" if it is
 // not.
 func (p *prepared) overLimit() string { return p.overLimitWith(0, 0) }
 

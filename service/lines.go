@@ -14,7 +14,7 @@ import (
 	"gatemap/mapfile"
 )
 
-// Probe is Why, with what becomes of every line of the system on the way.
+// Probe is Why, with the part that every line of the system plays on the way.
 func (a Answers) Probe(ctx context.Context, user, system, right, object string, s situation.Situation) (*answer.Probe, error) {
 	why, err := a.Why(ctx, user, system, right, object, s)
 	if err != nil {
@@ -105,7 +105,7 @@ type entry struct {
 	value  []byte // as JSON
 }
 
-// text is a file of the folder, opened; false where there is none.
+// text is a file of the folder, opened; false if there is none.
 func (f *Folder) text(path string) (*mapfile.Text, bool) {
 	i := slices.IndexFunc(f.Files, func(x mapfile.File) bool { return x.Path == path })
 	if i < 0 {
@@ -130,7 +130,7 @@ func (f *Folder) entries(path string) map[place.Place]entry {
 	return found
 }
 
-// document is what is written of a system, as JSON; nil where it cannot be found.
+// document is what is written of a system, as JSON; nil if it cannot be found.
 func (f *Folder) document(s *atlas.System) []byte {
 	text, ok := f.text(s.Document.Place.File)
 	if !ok {

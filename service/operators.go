@@ -198,7 +198,7 @@ func (s *Service) ChangeSettings(ctx context.Context, by operator.Actor, version
 }
 
 // FirstToken makes the first token and returns it, the only time that it is
-// seen; "" where there is one already.
+// seen; "" if there is one already.
 func (s *Service) FirstToken(ctx context.Context) (string, error) {
 	token, err := s.store.FirstToken(ctx, "first", time.Now())
 	if err != nil || token == "" {

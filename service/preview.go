@@ -115,7 +115,7 @@ func (v *preview) samples() []string {
 	add(len(v.Gains), func(i int) string { return held("gains", v.Gains[i]) })
 	add(len(v.Losses), func(i int) string { return held("loses", v.Losses[i]) })
 	add(len(v.Rejected), func(i int) string { return "rejected: " + v.Rejected[i] })
-	add(len(v.Alone), func(i int) string { return v.Alone[i] + " joins no account" })
+	add(len(v.Alone), func(i int) string { return v.Alone[i] + " matches no account" })
 	if lines == nil {
 		return []string{}
 	}

@@ -21,7 +21,7 @@ var (
 	wrongToken  = &answer.Problem{Title: "Wrong token", Status: 401, Detail: "this is not a token of this service"}
 )
 
-// ByToken is who acts by a token; ok is false where it does not open the service.
+// ByToken is who acts by a token; ok is false if it does not open the service.
 func (s *Service) ByToken(token string) (a operator.Actor, ok bool) {
 	t, known := s.keys.Load().Find(token)
 	if !known || t.Directory != "" || !t.Holds(time.Now()) {
@@ -34,7 +34,7 @@ func tokenActor(t *store.Token) operator.Actor {
 	return operator.Actor{Name: "token “" + t.Name + "”", Role: operator.Role(t.Role), How: "token", Systems: t.Systems, User: t.User}
 }
 
-// BySession is who acts in a session; ok is false where it does not hold.
+// BySession is who acts in a session; ok is false if it does not hold.
 func (s *Service) BySession(ctx context.Context, session string) (a operator.Actor, ok bool, err error) {
 	if session == "" {
 		return a, false, nil

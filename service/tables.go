@@ -75,7 +75,7 @@ func compareColumns(a, b answer.Column) int {
 	return cmp.Or(strings.Compare(a.System, b.System), strings.Compare(a.Object, b.Object), strings.Compare(a.Right, b.Right))
 }
 
-// within finds a system; nil where none is named.
+// within finds a system; nil if none is named.
 func (a Answers) within(system string) (*atlas.System, error) {
 	if system == "" {
 		return nil, nil

@@ -127,7 +127,7 @@ func (c *Change) isLine() bool { return slices.Contains(fields[c.Do], "system") 
 // adds says whether the change adds a line or part.
 func (c *Change) adds() bool { return c.Do == AddLine || c.Do == AddPart }
 
-// value reads the value; ok is false where there is none.
+// value reads the value; ok is false if there is none.
 func (c *Change) value() (v mapfile.Value, ok bool, err error) {
 	if len(c.Value) == 0 || string(c.Value) == "null" {
 		return v, false, nil

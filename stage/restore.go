@@ -16,7 +16,7 @@ import (
 type Codec interface {
 	// Read gives one record.
 	Read(body []byte, n connect.Named) (connect.Records, error)
-	// Write writes one of some records; nil where it is not among them.
+	// Write writes one of some records; nil if it is not among them.
 	Write(r connect.Records, n connect.Named) ([]byte, error)
 }
 

@@ -46,7 +46,7 @@ func (s *Store) UpdateOperator(ctx context.Context, o *Operator) error {
 	})
 }
 
-// UseCode notes that a code of the second factor was used; ok is false where it, or
+// UseCode notes that a code of the second factor was used; ok is false if it, or
 // a later one, was used before.
 func (s *Store) UseCode(ctx context.Context, name string, counter int64) (ok bool, err error) {
 	result, err := s.db.ExecContext(ctx, `UPDATE operators SET counter = ? WHERE name = ? AND counter < ?`, counter, name, counter)
@@ -58,7 +58,7 @@ func (s *Store) UseCode(ctx context.Context, name string, counter int64) (ok boo
 }
 
 // RemoveOperator removes an operator, and ends the sessions. The error is ErrMoved
-// where there is none by this name.
+// if there is none by this name.
 func (s *Store) RemoveOperator(ctx context.Context, name string) error {
 	result, err := s.db.ExecContext(ctx, `DELETE FROM operators WHERE name = ?`, name)
 	return s.changedOne(result, err, ErrMoved)
@@ -69,7 +69,7 @@ func (s *Store) Operators(ctx context.Context) ([]Operator, error) {
 	return s.operators(ctx, `ORDER BY name`)
 }
 
-// Operator finds an operator; ok is false where there is none by this name.
+// Operator finds an operator; ok is false if there is none by this name.
 func (s *Store) Operator(ctx context.Context, name string) (o Operator, ok bool, err error) {
 	return firstOf(s.operators(ctx, `WHERE name = ?`, name))
 }
@@ -112,7 +112,7 @@ func (s *Store) BeginSession(ctx context.Context, x Session) (string, error) {
 	return session, s.explain(err)
 }
 
-// Session finds a session that holds now; ok is false where there is none.
+// Session finds a session that holds now; ok is false if there is none.
 func (s *Store) Session(ctx context.Context, session string, now time.Time) (x Session, ok bool, err error) {
 	return firstOf(query(ctx, s, func(rows *sql.Rows, x *Session) error {
 		return rows.Scan(&x.Operator, &x.Token, &x.User, &x.How)
@@ -127,7 +127,7 @@ func (s *Store) EndSession(ctx context.Context, session string, now time.Time) e
 	return s.explain(err)
 }
 
-// Setting gives a setting; "" where it was never set.
+// Setting gives a setting; "" if it was never set.
 func (s *Store) Setting(ctx context.Context, name string) (string, error) {
 	var value string
 	err := s.db.QueryRowContext(ctx, `SELECT value FROM settings WHERE name = ?`, name).Scan(&value)

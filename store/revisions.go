@@ -45,7 +45,7 @@ func (k Key) compare(other Key) int {
 		strings.Compare(k.Kind, other.Kind), strings.Compare(k.Name, other.Name))
 }
 
-// Head returns the newest revision; the zero Revision where there is none.
+// Head returns the newest revision; the zero Revision if there is none.
 func (s *Store) Head(ctx context.Context) (Revision, error) {
 	list, err := s.Revisions(ctx, 0, 1)
 	if err != nil || len(list) == 0 {
@@ -60,7 +60,7 @@ func (s *Store) Revisions(ctx context.Context, before, limit int) ([]Revision, e
 	return s.revisions(ctx, `WHERE ?1 = 0 OR number < ?1 ORDER BY number DESC LIMIT ?2`, before, limit)
 }
 
-// Revision finds one by its number; ok is false where there is none.
+// Revision finds one by its number; ok is false if there is none.
 func (s *Store) Revision(ctx context.Context, number int) (r Revision, ok bool, err error) {
 	return firstOf(s.revisions(ctx, `WHERE number = ?`, number))
 }

@@ -50,7 +50,7 @@ func (s *Store) Runs(ctx context.Context, directory string, before int64, limit 
 		WHERE (?1 = '' OR directory = ?1) AND (?2 = 0 OR id < ?2) ORDER BY id DESC LIMIT ?3`, directory, before, limit)
 }
 
-// Run is one run; ok is false where there is none with this number.
+// Run is one run; ok is false if there is none with this number.
 func (s *Store) Run(ctx context.Context, id int64) (r Run, ok bool, err error) {
 	return firstOf(s.runs(ctx, `SELECT id, directory, how, state, started, coalesce(ended, ''), coalesce(revision, 0), report FROM runs WHERE id = ?1`, id))
 }

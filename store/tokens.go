@@ -67,8 +67,8 @@ func (s *Store) CreateToken(ctx context.Context, t Token, instead bool) (string,
 	return token, err
 }
 
-// FirstToken makes a token where there is none yet that opens the service, and
-// returns it; "" where there is one.
+// FirstToken creates a token if there is none yet for the service, and
+// returns it; "" if there is one.
 func (s *Store) FirstToken(ctx context.Context, name string, now time.Time) (string, error) {
 	keys, err := s.Tokens(ctx)
 	if err != nil {
@@ -82,7 +82,7 @@ func (s *Store) FirstToken(ctx context.Context, name string, now time.Time) (str
 	return s.CreateToken(ctx, Token{Name: name, Role: "admin", Author: "gatemap", Created: now}, false)
 }
 
-// RevokeToken ends a token by its name. The error is ErrMoved where there is none.
+// RevokeToken revokes a token by its name. The error is ErrMoved if there is none.
 func (s *Store) RevokeToken(ctx context.Context, name string) error {
 	result, err := s.db.ExecContext(ctx, `DELETE FROM tokens WHERE name = ?`, name)
 	return s.changedOne(result, err, ErrMoved)

@@ -64,7 +64,7 @@ func (s *Store) Trials(ctx context.Context) ([]Trial, error) {
 	return s.trials(ctx, `ORDER BY name`)
 }
 
-// Trial finds a trial; ok is false where there is none by this name.
+// Trial finds a trial; ok is false if there is none by this name.
 func (s *Store) Trial(ctx context.Context, name string) (t Trial, ok bool, err error) {
 	return firstOf(s.trials(ctx, `WHERE name = ?`, name))
 }

@@ -24,7 +24,7 @@ type Step struct {
 
 // Check goes through everything that reading needs, step by step, and tells each.
 // It tries the servers in order, and goes on with the first that answers. The
-// records are nil where it got no further than that.
+// records are nil if it got no further than that.
 func (c *Client) Check(ctx context.Context, tables *connect.Tables, tell func(Step)) (*Conn, *connect.Records) {
 	for _, server := range c.ldap.Servers {
 		conn, ok := c.checkServer(ctx, server.Value, tell)

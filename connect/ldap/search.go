@@ -79,7 +79,7 @@ func (c *Conn) ownBase() (string, error) {
 	return "", errors.New("the server has several trees, or does not say which; name a base")
 }
 
-// Fetch brings in everything that the tables mean. progress is told how many
+// Fetch reads everything that the tables select. progress gets how many
 // entries have come so far. The error is an *Error.
 func (c *Conn) Fetch(ctx context.Context, tables *connect.Tables, progress func(read int)) (connect.Records, error) {
 	var r connect.Records

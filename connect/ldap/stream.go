@@ -225,7 +225,7 @@ func (m *mirror) next(ctx context.Context, events <-chan event) (connect.Patch, 
 }
 
 // Changes brings in what changed since a mark that Mark gave, as a patch that
-// removes nothing: what was removed is told by a full run only.
+// removes nothing: only a full run shows what was removed.
 func (c *Conn) Changes(ctx context.Context, tables *connect.Tables, since string) (connect.Patch, error) {
 	var p connect.Patch
 	searches, err := c.searches(tables)

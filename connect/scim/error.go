@@ -8,7 +8,7 @@ import (
 // Error is an error as RFC 7644 section 3.12 has it.
 type Error struct {
 	Status int
-	Type   string // scimType; "" where the status says enough
+	Type   string // scimType; "" if the status says enough
 	Detail string
 }
 

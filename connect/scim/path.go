@@ -95,7 +95,7 @@ func closing(s string, open int) int {
 	return -1
 }
 
-// equalities reads a filter such as type eq "work" and primary eq true; nil where
+// equalities reads a filter such as type eq "work" and primary eq true; nil if
 // it asks for more than that.
 func equalities(inner string) [][2]string {
 	if inner == "" {

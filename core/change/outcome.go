@@ -138,7 +138,7 @@ func shows(old, now gate.Gate) bool {
 	return public != still || public && !slices.Equal(was.Public(), is.Public())
 }
 
-// members are the groups and users whom lines name; ok is false where a line
+// members are the groups and users whom lines name; ok is false if a line
 // names more.
 func members(book *directory.Book, who []*gate.Who) (groups []directory.GroupID, users []directory.UserID, ok bool) {
 	for _, w := range who {

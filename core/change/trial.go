@@ -54,7 +54,7 @@ func (t *Trial) Recompiled() bool { return t.recompiled }
 // None is the trial of nothing.
 func None(a *atlas.Atlas) *Trial { return &Trial{Atlas: a, before: a} }
 
-// replaced lists the systems that have other documents; ok is false where some come or
+// replaced lists the systems that have other documents; ok is false if some come or
 // go.
 func replaced(was, is *atlas.Map) (systems []*gate.System, ok bool) {
 	if len(was.Systems) != len(is.Systems) {

@@ -46,7 +46,7 @@ type Book struct {
 	groupUsers lists[link] // the other way round
 	nesting    *nesting
 	reshaped   []GroupID
-	late       *late // nil where the groups are those of which the book was built
+	late       *late // nil if the groups are those of which the book was built
 	within     effective
 	deviceIn   [][]GroupID    // by device
 	attributes map[string]int // how many users have each

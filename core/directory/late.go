@@ -106,7 +106,7 @@ func (b *Book) Concerns(f *finding.Finding, g GroupID) bool {
 }
 
 // move lets groups come and go, and gives all groups that have other records for that.
-// ok is false where the book is to be rebuilt: for names that stand twice, and groups
+// ok is false if the book is to be rebuilt: for names that stand twice, and groups
 // that records of users name.
 func (b *Book) move(base *Book, e Edit) (groups map[GroupID]*Group, ok bool) {
 	if b.late = base.late; b.late != nil {
@@ -152,7 +152,7 @@ func (b *Book) move(base *Book, e Edit) (groups map[GroupID]*Group, ok bool) {
 	return groups, !b.lacksPrimary(base)
 }
 
-// comes notes the distinguished name of a group that comes; ok is false where its names
+// comes notes the distinguished name of a group that comes; ok is false if its names
 // mean something already, or records of users name it.
 func (b *Book) comes(base *Book, c Coming, full string, g GroupID) (ok bool) {
 	if c.Group.Name == "" || !b.groups.index.hasRoom(len(b.groups.full)+1) {

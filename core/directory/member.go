@@ -81,7 +81,7 @@ func (s *Subject) Place(g GroupID) (at int, in bool) { return slices.BinarySearc
 // The list must not be changed.
 func (s *Subject) Groups() []GroupID { return s.groups }
 
-// How says in which way the user is a member of a group; "" where the user is
+// How says in which way the user is a member of a group; "" if the user is
 // none.
 func (s *Subject) How(g GroupID) How {
 	i, in := slices.BinarySearch(s.groups, g)
@@ -92,7 +92,7 @@ func (s *Subject) How(g GroupID) How {
 	return s.trail[i].how
 }
 
-// Path is the shortest way from the user to a group (ties by name); nil where
+// Path is the shortest way from the user to a group (ties by name); nil if
 // there is none.
 func (s *Subject) Path(g GroupID) []Step {
 	if !s.In(g) {
@@ -118,7 +118,7 @@ func (s *Subject) Path(g GroupID) []Step {
 }
 
 // shortPath is the path where it has one step or two, which are found without the
-// others; nil where it has more.
+// others; nil if it has more.
 func (s *Subject) shortPath(g GroupID) []Step {
 	links := s.direct()
 	i, _ := slices.BinarySearchFunc(links, g, func(l link, g GroupID) int { return cmp.Compare(l.group(), g) })

@@ -10,7 +10,7 @@ import (
 )
 
 // postings are the values of an attribute of which nearly everyone has a value of
-// their own, in order; nil where some are not plain texts.
+// their own, in order; nil if some are not plain texts.
 type postings []entry
 
 // postings sorts the users by their values of an attribute, by its folded name.

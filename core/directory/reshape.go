@@ -104,7 +104,7 @@ func (n *nesting) with(held map[GroupID][]GroupID, came []GroupID) (next *nestin
 	return next, moved, true
 }
 
-// climb lists a group and all above it, in order; ok is false where it is above
+// climb lists a group and all above it, in order; ok is false if it is above
 // itself.
 func (n *nesting) climb(g GroupID) (over []GroupID, ok bool) {
 	over = []GroupID{g}

@@ -107,7 +107,7 @@ func (s Start) narrower(than Start) bool {
 	return s.Op != than.Op && (s.Op == "eq" || s.Op == "sw" && !than.Leads())
 }
 
-// Start gives one such thing, where the filter asks for one; ok is false where
+// Start gives one such thing, where the filter asks for one; ok is false if
 // it does not. The attribute is one without sub-attributes.
 func (f *Filter) Start() (start Start, ok bool) { return f.root.start() }
 
@@ -117,7 +117,7 @@ func (f *Filter) Start() (start Start, ok bool) { return f.root.start() }
 type path struct {
 	written   string // as it stood, without a known schema prefix
 	attribute string // folded
-	sub       string // folded; empty where there is none
+	sub       string // folded; empty if there is none
 	column    int
 }
 

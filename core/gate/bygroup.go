@@ -63,7 +63,7 @@ func (n *ByGroup[T]) Among(groups []directory.GroupID) iter.Seq[T] {
 	}
 }
 
-// at gives the value of a group; ok is false where it has none.
+// at gives the value of a group; ok is false if it has none.
 func (n *ByGroup[T]) at(g directory.GroupID) (value T, ok bool) {
 	if int(g/64) >= len(n.bits) {
 		return value, false // it came later

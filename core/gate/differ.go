@@ -7,7 +7,7 @@ import (
 )
 
 // Differing lists for whom the lines are in which two documents of a system
-// differ. ok is false where they differ in more than lines that say for whom they
+// differ. ok is false if they differ in more than lines that say for whom they
 // are, so that the difference can matter to anyone. Of an ordered list, a line
 // that has been moved counts with all that it passes.
 func Differing(old, now *System) (who []*Who, ok bool) {
@@ -77,7 +77,7 @@ func (d *differ) lists(a, b reflect.Value) bool {
 	return true
 }
 
-// line notes for whom a line is; ok is false where it does not say.
+// line notes for whom a line is; ok is false if it does not say.
 func (d *differ) line(v reflect.Value) (ok bool) {
 	if v.Kind() != reflect.Struct {
 		return false

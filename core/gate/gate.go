@@ -187,7 +187,7 @@ func (q *Question) Turn(u directory.UserID) {
 	q.marks.clear()
 }
 
-// way is the subject's shortest path to a group, as hops; nil where there is
+// way is the subject's shortest path to a group, as hops; nil if there is
 // none. It is computed once for a question.
 func (q *Question) way(g directory.GroupID) []Hop {
 	at, in := q.Subject.Place(g)

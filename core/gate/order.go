@@ -74,7 +74,7 @@ func (w *Walk) permit() {
 }
 
 // End comes to the end of the list with its default. winner is the index of the
-// first permitting line that may decide; -1 where there is none.
+// first permitting line that may decide; -1 if there is none.
 func (w *Walk) End(permit bool) (v Verdict, winner int) {
 	if permit {
 		w.permit()

@@ -173,7 +173,7 @@ func (s *Site) EveryoneBut(except *directory.People, line Line) *Crowd {
 }
 
 // Party compiles users and groups that are looked at for membership alone,
-// whatever the groups' kind and reach. whole is false where a name leads to
+// whatever the groups' kind and reach. whole is false if a name leads to
 // nothing.
 func (s *Site) Party(p *directory.People, line Line) (party directory.Party, whole bool) {
 	if p == nil {

@@ -85,7 +85,7 @@ func Full(directory, name string) string { return directory + "/" + name }
 // DN returns the canonical form of an RFC 4514 distinguished name, so that two
 // spellings of one name are equal strings: case and the spaces around
 // separators do not matter, nor does the order within a multi-valued RDN. ok
-// is false where s is not a distinguished name.
+// is false if s is not a distinguished name.
 func DN(s string) (canonical string, ok bool) {
 	var short [256]byte
 	b, ok := AppendDN(short[:0], s)

@@ -81,7 +81,7 @@ func New(m *atlas.Map) *World {
 // Users lists all users, and FullName gives the name by which others know one.
 func (w *World) Users() []*User { return w.all }
 
-// User finds a user by full name; nil where there is none.
+// User finds a user by full name; nil if there is none.
 func (w *World) User(full string) *User { return w.users[name.Fold(full)] }
 
 // FullName is the user's name with that of the directory.

@@ -162,7 +162,7 @@ type Facts struct {
 	device    *Device
 }
 
-// Facts computes a situation. device is nil where the situation names none;
+// Facts computes a situation. device is nil if the situation names none;
 // properties that the situation gives stand before those of the device.
 func (f *Frame) Facts(s Situation, device *Device) *Facts {
 	facts := &Facts{

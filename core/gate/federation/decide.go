@@ -175,7 +175,7 @@ func (t *Test) wanted() string {
 	return "=…" + *t.Ends
 }
 
-// lacks is what would make a claim rule give a value; nil where nothing would.
+// lacks is what would make a claim rule give a value; nil if nothing would.
 func (c *claim) lacks(q *gate.Question, value string) []string {
 	switch {
 	case c.from != "":

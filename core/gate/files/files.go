@@ -188,7 +188,7 @@ func compileEntries(s *gate.Site, list []Entry, kind string) []entry {
 }
 
 // nearest finds the folder that decides for a path: itself or its nearest
-// declared ancestor; -1 where there is none.
+// declared ancestor; -1 if there is none.
 func (s *share) nearest(path string) int {
 	for i := len(s.folders) - 1; i >= 0; i-- {
 		f := s.folders[i].path

@@ -59,7 +59,7 @@ func (w *wall) tooEarly(r *gate.Report, i int) {
 }
 
 // shadow says which of the rules before one together cover all of it, over
-// sources, destinations and services; nil where something is left.
+// sources, destinations and services; nil if something is left.
 func shadow(c *rule, before []*rule) []gate.Line {
 	before = slices.DeleteFunc(slices.Clone(before), func(b *rule) bool { return !overlap(b.to, c.to) || !overlap(b.from, c.from) })
 	if len(before) == 0 {

@@ -55,7 +55,7 @@ func branches(names []string, people int) []string {
 	return all
 }
 
-// Write writes a map folder. The folder is made where there is none.
+// Write writes a map folder. The folder is made if there is none.
 func Write(folder string, size Size, seed uint64) error {
 	m := &maker{
 		Size: size, Rand: rand.New(rand.NewPCG(seed, 0x6761746d6170)),

@@ -12,7 +12,7 @@ class Trying {
     return place.get('trial');
   }
 
-  /** Stages changes in a trial, which is begun where there is none of that name. */
+  /** Stages changes in a trial, which is begun if there is none of that name. */
   async stage(trial: string, changes: Change[]): Promise<Trial> {
     const open = (await api.trials()).trials;
     if (!open.some((t) => t.name.toLowerCase() === trial.toLowerCase())) await api.beginTrial(trial, '');

@@ -14,18 +14,18 @@
   }
   const fields = (list: readonly { attribute: string; before: string; after: string }[]) => list.map((f) => `${f.attribute}: ${f.before || 'nothing'} → ${f.after || 'nothing'}`).join('; ');
   const rows = $derived<Row[]>([
-    ...preview.rejected.map((r) => ({ what: 'cannot be taken', name: '', detail: r })),
-    ...preview.joined.map((name) => ({ what: 'comes', name, detail: '' })),
-    ...preview.left.map((name) => ({ what: 'goes', name, detail: '' })),
-    ...preview.changed.map((r) => ({ what: 'changes', name: r.name, detail: fields(r.fields) })),
-    ...preview.groups.map((g) => ({ what: `group: ${g.what}`, name: g.name, detail: [fields(g.fields), g.added.length ? `in: ${g.added.join(', ')}` : '', g.removed.length ? `out: ${g.removed.join(', ')}` : ''].filter(Boolean).join('; ') })),
+    ...preview.rejected.map((r) => ({ what: 'rejected', name: '', detail: r })),
+    ...preview.joined.map((name) => ({ what: 'joined', name, detail: '' })),
+    ...preview.left.map((name) => ({ what: 'left', name, detail: '' })),
+    ...preview.changed.map((r) => ({ what: 'changed', name: r.name, detail: fields(r.fields) })),
+    ...preview.groups.map((g) => ({ what: `group: ${g.what}`, name: g.name, detail: [fields(g.fields), g.added.length ? `added: ${g.added.join(', ')}` : '', g.removed.length ? `removed: ${g.removed.join(', ')}` : ''].filter(Boolean).join('; ') })),
     ...preview.devices.map((r) => ({ what: 'device', name: r.name, detail: fields(r.fields) })),
-    ...preview.alone.map((name) => ({ what: 'joins no account', name, detail: '' })),
+    ...preview.alone.map((name) => ({ what: 'matches no account', name, detail: '' })),
   ]);
   const columns: Column<Row>[] = [
-    { name: 'what', label: 'What', text: (r) => r.what },
+    { name: 'what', label: 'Change', text: (r) => r.what },
     { name: 'name', label: 'Name', text: (r) => r.name, figures: true },
-    { name: 'detail', label: 'How', text: (r) => r.detail },
+    { name: 'detail', label: 'Detail', text: (r) => r.detail },
   ];
 
   interface Effect {
@@ -41,12 +41,12 @@
   const effectColumns: Column<Effect>[] = [
     { name: 'effect', label: 'Effect', text: (e) => e.effect },
     { name: 'user', label: 'Person', text: (e) => e.user, href: (e) => links.person(e.user), figures: true },
-    { name: 'what', label: 'What', text: (e) => e.what, figures: true },
+    { name: 'what', label: 'Entitlement', text: (e) => e.what, figures: true },
   ];
 </script>
 
-<h3>What it brings</h3>
-<Table name="brings" label="What it brings" {rows} {columns} nothing="Nothing changes." />
-<h3>Who gains and loses by it</h3>
+<h3>Changes</h3>
+<Table name="brings" label="Changes" {rows} {columns} nothing="Nothing changes." />
+<h3>Gains and losses</h3>
 {#if preview.looked < preview.touched}<p class="soft">Computed for {preview.looked} of the {preview.touched} people that it touches.</p>{/if}
 <Table name="gains" label="Gains and losses" rows={effects} columns={effectColumns} nothing="Nobody gains or loses anything." />
