@@ -45,7 +45,7 @@ func (e *OpenError) Error() string {
 func (e *OpenError) Unwrap() error { return e.Err }
 
 // Open opens the data folder, creates it if there is none, and upgrades its
-// database up to date. Only one process can have a folder open. The error is
+// database. Only one process can have a folder open. The error is
 // an *OpenError.
 func Open(ctx context.Context, folder string) (*Store, error) {
 	if err := os.MkdirAll(folder, 0o700); err != nil {
