@@ -9,7 +9,7 @@ import (
 // Whatever a file holds, an edit of it fails or does what it says, and what comes of
 // it can be read.
 func FuzzEdits(f *testing.F) {
-	for _, seed := range []string{rules, "system: a\nrules:\n- one\nlast: true\n", "a: |\n  text\n  more\nb: {c: [1, 'x''y', \"z\\\"\"]}\n", "? a\n: b\n", "- - 1\n  - 2\n- {}\n", "a: !!str 1 # ä\nb: &x [*x]\n", "\"ä\": ü\nß:\n - ö", "a:\r\n- b\r\n- c\r\n", "--- {a: 1}\n--- [b]\n...\n", "a: >-\n  x\n\n  y\n"} {
+	for _, seed := range []string{rules, "system: a\nrules:\n- one\nlast: true\n", "a: |\n  text\n  more\nb: {c: [1, 'x''y', \"z\\\"\"]}\n", "? a\n: b\n", "- - 1\n  - 2\n- {}\n", "a: !!str 1 # ä\nb: &x [*x]\n", "\"ä\": ü\nß:\n - ö", "a:\r\n- b\r\n- c\r\n", "--- {a: 1}\n--- [b]\n...\n", "a: >-\n  x\n\n  y\n", "a:\n- [x \"y, z]\n- [w]\nb: \"q\"\n# c"} {
 		f.Add([]byte(seed), uint8(0), uint8(1))
 	}
 	v, err := mapfile.ParseValue("{new: [1, 'it''s']}")

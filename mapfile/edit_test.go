@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -53,6 +54,28 @@ func spot(t require.TestingT, in *mapfile.Text, system string, keys ...string) m
 		require.True(t, ok, k)
 	}
 	return at
+}
+
+// A quote inside a plain text looks like the begin of a quoted one, which then ends
+// elsewhere: what follows, to the last comment without a line end, is no end of a list.
+func TestAnEditEndsWhateverTheTextEndsWith(t *testing.T) {
+	const content = "system: a\nrules:\n- [a \"b, c]\n- [d]\nz: \"q\"\n# the end"
+	x := text(t, content)
+	at := spot(t, x, "a", "rules")
+	ended := make(chan string)
+	go func() {
+		defer close(ended)
+		less, err := x.Remove(item(at, 0))
+		if err == nil {
+			ended <- less.Flow(at)
+		}
+	}()
+	select {
+	case got := <-ended:
+		assert.Equal(t, "[[d]]", got)
+	case <-time.After(10 * time.Second):
+		t.Fatal("it does not end")
+	}
 }
 
 func item(at mapfile.Spot, i int) mapfile.Spot { return append(at[:len(at):len(at)], i) }

@@ -104,9 +104,11 @@ func (s *splicer) closing(from int) int {
 				return -1
 			}
 		case c == '#' && strings.IndexByte(" \t\n", before) >= 0:
-			if i = bytes.IndexByte(s.text[i:], '\n') + i; s.text[i] != '\n' {
+			end := bytes.IndexByte(s.text[i:], '\n')
+			if end < 0 {
 				return -1
 			}
+			i += end
 		}
 	}
 	return -1
