@@ -36,6 +36,7 @@ type Run struct {
 	ID        int64      `json:"id" doc:"Number of the run."`
 	Directory string     `json:"directory"`
 	How       string     `json:"how" enum:"hand,schedule,stream" doc:"What made it run."`
+	StartedBy string     `json:"started_by,omitempty" doc:"Who started it; gatemap is the service itself."`
 	State     RunState   `json:"state" enum:"reading,comparing,waiting,held,committed,unchanged,failed,discarded,cut off"`
 	Started   time.Time  `json:"started"`
 	Ended     *time.Time `json:"ended,omitempty"`

@@ -68,7 +68,7 @@ func ParseRole(text string) (Role, error) {
 type Actor struct {
 	Name    string
 	Role    Role
-	How     string   // password, provider, token, or the service itself
+	How     string   // password, provider, token, or service
 	Systems []string // of a token: the only systems that it opens; nil: all
 	User    string   // of a manager of groups: the account, by full name
 	Origin  string   // where the request came from
@@ -76,6 +76,9 @@ type Actor struct {
 
 // Service is the service itself, which follows sources.
 var Service = Actor{Name: "gatemap", Role: Admin, How: "service"}
+
+// IsService says whether the service itself acts, and no person.
+func (a Actor) IsService() bool { return a.How == Service.How }
 
 // ForbiddenError says that someone may not do something.
 type ForbiddenError struct {
@@ -91,12 +94,27 @@ func (a Actor) May(right Right) error {
 		return nil
 	}
 	var have []string
-	for _, r := range Roles {
+	for _, r := range append(slices.Clone(Roles), Manager) {
 		if r.Has(right) {
-			have = append(have, string(r))
+			have = append(have, string(r)+"s")
 		}
 	}
-	return &ForbiddenError{a, fmt.Sprintf("%s is %s %s, who may not %s; %s may", a.Name, article(a.Role), a.Role, right, strings.Join(have, " or "))}
+	return &ForbiddenError{a, fmt.Sprintf("%s is %s %s, and only %s may %s", a.Name, article(a.Role), a.Role, listed(have), acts[right])}
+}
+
+// acts says what someone with a right may do.
+var acts = map[Right]string{
+	Read: "read the map", Stage: "stage changes", Intake: "run intakes", Commit: "commit", Override: "override errors and guarantees",
+	Audit: "read the audit", Administer: "administer", Members: "change the members of groups that they manage",
+}
+
+// listed is "a", "a and b" or "a, b and c".
+func listed(all []string) string {
+	last := len(all) - 1
+	if last < 1 {
+		return strings.Join(all, "")
+	}
+	return strings.Join(all[:last], ", ") + " and " + all[last]
 }
 
 func article(r Role) string {

@@ -30,7 +30,7 @@ func intakes(api huma.API, s *service.Service) {
 			Confirm bool `json:"confirm,omitempty" doc:"Commit it even then."`
 		}
 	}) (*answer.Run, error) {
-		run, err := s.Intake(ctx, unescape(in.Name), service.ByHand, service.Intaking{Commit: in.Body.Commit || in.Body.Confirm, Confirm: in.Body.Confirm, Author: operator.From(ctx).Name})
+		run, err := s.Intake(ctx, unescape(in.Name), service.ByHand, service.Intaking{Commit: in.Body.Commit || in.Body.Confirm, Confirm: in.Body.Confirm, By: operator.From(ctx)})
 		return &run, err
 	})
 	post(api, "/directories/{name}/test", "test-directory", "Test a directory's source step by step, and how one user comes to groups", operator.Intake, http.StatusOK, func(ctx context.Context, in *struct {
@@ -64,11 +64,11 @@ func intakes(api huma.API, s *service.Service) {
 			Confirm bool `json:"confirm,omitempty" doc:"Commit even if the removal limit holds the run."`
 		}
 	}) (*answer.Run, error) {
-		run, err := s.CommitRun(ctx, in.ID, in.Body.Confirm, operator.From(ctx).Name)
+		run, err := s.CommitRun(ctx, in.ID, in.Body.Confirm, operator.From(ctx))
 		return &run, err
 	})
 	post(api, "/runs/{id}/discard", "discard-run", "Discard a run that waits", operator.Intake, http.StatusOK, func(ctx context.Context, in *Numbered) (*answer.Run, error) {
-		run, err := s.DiscardRun(ctx, in.ID)
+		run, err := s.DiscardRun(ctx, in.ID, operator.From(ctx))
 		return &run, err
 	})
 	sse.Register(api, huma.Operation{

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"io"
+	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
@@ -39,11 +40,18 @@ type running struct {
 
 func start(t *testing.T) *running {
 	t.Helper()
+	return startOn(t, demo.Map())
+}
+
+// startOn starts a service on a map folder.
+func startOn(t *testing.T, files fs.FS) *running {
+	t.Helper()
 	log := &strings.Builder{}
 	logger := slog.New(slog.NewTextHandler(log, nil))
 	s, err := service.Open(ctx, t.TempDir(), logger)
 	require.NoError(t, err)
-	folder, err := service.ReadFS(demo.Map())
+	s.UseFiles(files)
+	folder, err := service.ReadFS(files)
 	require.NoError(t, err)
 	_, err = s.CommitFolder(ctx, folder, "test", "demo")
 	require.NoError(t, err)

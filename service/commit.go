@@ -54,58 +54,59 @@ func (s *Service) CommitTrial(ctx context.Context, by operator.Actor, named stri
 		return nil, movedTrial(t)
 	}
 	w := s.work(t)
-	if err := s.mayCommit(ctx, by, t, w); err != nil {
+	if w.err != nil {
+		return nil, notNow(s.whoMoved(ctx, t, w.err))
+	}
+	if len(w.changes) == 0 {
+		return nil, &answer.ConflictError{Message: fmt.Sprintf("nothing is staged in the trial %s", t.Name)}
+	}
+	if err := s.mayCommit(ctx, by, w.begun()...); err != nil {
 		return nil, err
 	}
-	overrides, err := s.overridden(by, w, strings.TrimSpace(c.Override))
-	if err != nil {
-		return nil, err
-	}
-	put, gone, err := w.head.Folder.rowsOf(w.draft)
-	if err != nil {
-		return nil, err
-	}
-	if len(put)+len(gone) == 0 {
-		return nil, &answer.ConflictError{Message: "the changes of this trial cancel each other out: there is nothing to commit"}
-	}
-	changes, err := json.Marshal(w.changes)
-	if err != nil {
-		return nil, err
-	}
-	r := store.Revision{At: time.Now(), Author: by.Name, Reason: c.Reason, Trial: t.Name, Changes: changes, Reverts: t.Reverts, Overrides: overrides, Origin: by.Origin}
+	r := store.Revision{Reason: c.Reason, Trial: t.Name, Reverts: t.Reverts}
 	if c.Key != "" {
 		r.Key = by.Name + " " + c.Key
 	}
-	// It is done even when the caller has gone: half of it must not be.
-	if r, err = s.store.Amend(context.WithoutCancel(ctx), w.head.Revision.Number, r, put, gone); err != nil {
+	if r, err = s.commitTried(ctx, by, w, r, c.Override); err != nil {
 		return nil, err
 	}
-	s.put(r, w.folder, w.trial.Atlas)
 	s.events.tell(Event{Trial: t.Name})
-	s.log.Info("revision committed", "revision", r.Number, "author", r.Author, "reason", r.Reason, "trial", t.Name, "overrides", overrides)
-	return &answer.Committed{Revision: r.Number, Rebased: t.Base != w.head.Revision.Number, Overrides: overrides}, nil
+	return &answer.Committed{Revision: r.Number, Rebased: t.Base != w.head.Revision.Number, Overrides: r.Overrides}, nil
 }
 
-// mayCommit says what keeps someone from committing a trial at all.
-func (s *Service) mayCommit(ctx context.Context, by operator.Actor, t *store.Trial, w *tried) error {
-	switch {
-	case w.err != nil:
-		return notNow(s.whoMoved(ctx, t, w.err))
-	case len(w.changes) == 0:
-		return &answer.ConflictError{Message: fmt.Sprintf("nothing is staged in the trial %s", t.Name)}
-	case by.Systems != nil:
-		return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s is limited to some systems, and a commit is for the whole map", by.Name)}
-	}
-	settings, err := s.Settings(ctx)
-	if err != nil || !settings.TwoPersons || by.Role == operator.Manager {
-		return err
-	}
+// begun says who staged which change.
+func (w *tried) begun() (all []begun) {
 	for i, c := range w.changes {
-		if c.By == by.Name {
-			return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s staged change %d of this trial: by the two-person rule someone else must commit it", by.Name, i+1)}
-		}
+		all = append(all, begun{c.By, fmt.Sprintf("staged change %d of this trial", i+1)})
 	}
-	return nil
+	return all
+}
+
+// commitTried makes a trial that is computed on the head the newest revision; r says
+// why and from where. The caller holds s.committing.
+func (s *Service) commitTried(ctx context.Context, by operator.Actor, w *tried, r store.Revision, override string) (store.Revision, error) {
+	overrides, err := s.overridden(by, w, strings.TrimSpace(override))
+	if err != nil {
+		return r, err
+	}
+	put, gone, err := w.head.Folder.rowsOf(w.draft)
+	if err != nil {
+		return r, err
+	}
+	if len(put)+len(gone) == 0 {
+		return r, &answer.ConflictError{Message: "the changes cancel each other out: there is nothing to commit"}
+	}
+	if r.Changes, err = json.Marshal(w.changes); err != nil {
+		return r, err
+	}
+	r.At, r.Author, r.Origin, r.Overrides = time.Now(), by.Name, by.Origin, overrides
+	// It is done even when the caller has gone: half of it must not be.
+	if r, err = s.store.Amend(context.WithoutCancel(ctx), w.head.Revision.Number, r, put, gone); err != nil {
+		return r, err
+	}
+	s.put(r, w.folder, w.trial.Atlas)
+	s.log.Info("revision committed", "revision", r.Number, "author", r.Author, "reason", r.Reason, "trial", r.Trial, "overrides", overrides)
+	return r, nil
 }
 
 // whoMoved adds to what keeps a trial who changed the map since it was staged.

@@ -11,6 +11,7 @@ import (
 	"gatemap/connect/ldap"
 	"gatemap/core/change"
 	"gatemap/core/directory"
+	"gatemap/operator"
 )
 
 // What holds where the map does not say otherwise.
@@ -22,9 +23,6 @@ const (
 	// removal limit.
 	limitFor = 10 * time.Minute
 )
-
-// follower is the author of what comes in by itself.
-const follower = "gatemap"
 
 // Follow keeps the directories up to date that ask for it: by streams, polls and
 // schedules, until the service is closed. When a revision says otherwise of a
@@ -79,7 +77,7 @@ func (s *Service) followOne(ctx context.Context, d *directory.Document) {
 	if every := source.Every.Duration; every > 0 && source.SCIM == nil && source.Follow != "poll" {
 		s.working.Go(func() {
 			for range ticks(ctx, every) {
-				if _, err := s.Intake(ctx, d.Name, BySchedule, Intaking{Commit: true, Author: follower}); err != nil {
+				if _, err := s.Intake(ctx, d.Name, BySchedule, Intaking{Commit: true, By: operator.Service}); err != nil {
 					s.log.Warn("intake by schedule", "directory", d.Name, "error", err)
 				}
 			}
@@ -132,7 +130,7 @@ func (s *Service) whole(ctx context.Context, d *directory.Document, work func(pr
 	l.busy.Lock()
 	release := sync.OnceFunc(l.busy.Unlock)
 	defer release()
-	r, err := s.begin(ctx, d.Name, ByStream)
+	r, err := s.begin(ctx, d.Name, ByStream, operator.Service)
 	if err != nil {
 		return err
 	}
@@ -143,7 +141,7 @@ func (s *Service) whole(ctx context.Context, d *directory.Document, work func(pr
 	}, func(records connect.Records, server string) error {
 		ended = true
 		l.recent = nil
-		s.finish(ctx, l, r, records, server, Intaking{Commit: true, Author: follower})
+		s.finish(ctx, l, r, records, server, Intaking{Commit: true, By: operator.Service})
 		release()
 		return nil
 	})
@@ -235,7 +233,7 @@ func (s *Service) patch(ctx context.Context, d *directory.Document, p connect.Pa
 	if err != nil || len(prepared.put)+len(prepared.gone)+len(p.Put.Rejected) == 0 {
 		return err
 	}
-	r, err := s.begin(ctx, d.Name, ByStream)
+	r, err := s.begin(ctx, d.Name, ByStream, operator.Service)
 	if err != nil {
 		return err
 	}
@@ -254,7 +252,7 @@ func (s *Service) patch(ctx context.Context, d *directory.Document, p connect.Pa
 	}
 	s.await(ctx, l, nil)
 	l.note(prepared, time.Now())
-	revision, err := s.commit(ctx, prepared, follower, fmt.Sprintf("Changes in %s", d.Name), nil)
+	revision, err := s.commit(ctx, prepared, operator.Service, fmt.Sprintf("Changes in %s", d.Name), nil)
 	if err != nil {
 		s.fail(ctx, r, err)
 		return err

@@ -14,6 +14,7 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/name"
 	"gatemap/core/situation"
+	"gatemap/operator"
 	"gatemap/store"
 )
 
@@ -194,7 +195,7 @@ func (p *prepared) outcome() (*change.Summary, error) {
 // commit makes a prepared intake the newest revision. Where the head has moved
 // since, it is recomputed on that first; again is asked whether what comes
 // out is still to be committed.
-func (s *Service) commit(ctx context.Context, p *prepared, author, reason string, again func(*prepared) error) (store.Revision, error) {
+func (s *Service) commit(ctx context.Context, p *prepared, by operator.Actor, reason string, again func(*prepared) error) (store.Revision, error) {
 	const patience = 3 // others wait for this only where the head moves each time that it is computed
 	for range patience {
 		if err := s.renew(p, again); err != nil {
@@ -209,12 +210,12 @@ func (s *Service) commit(ctx context.Context, p *prepared, author, reason string
 	if len(p.put)+len(p.gone) == 0 {
 		return p.head.Revision, nil
 	}
-	r, err := s.store.Amend(ctx, p.head.Revision.Number, store.Revision{At: time.Now(), Author: author, Reason: reason}, p.put, p.gone)
+	r, err := s.store.Amend(ctx, p.head.Revision.Number, store.Revision{At: time.Now(), Author: by.Name, Origin: by.Origin, Reason: reason}, p.put, p.gone)
 	if err != nil {
 		return store.Revision{}, err
 	}
 	s.put(r, p.folder, p.atlas)
-	s.log.Info("revision committed", "revision", r.Number, "author", author, "reason", reason)
+	s.log.Info("revision committed", "revision", r.Number, "author", by.Name, "reason", reason)
 	return r, nil
 }
 

@@ -68,6 +68,9 @@ func (o *observatory) run(named string, in service.Intaking) *answer.Preview {
 	ctx, cancel := context.WithTimeout(o.t.Context(), 20*time.Second)
 	defer cancel()
 	events := o.Events(ctx)
+	if in.By.Name == "" {
+		in.By = ada
+	}
 	r, err := o.Intake(o.t.Context(), named, service.ByHand, in)
 	require.NoError(o.t, err)
 	for e := range events {
@@ -149,7 +152,7 @@ func TestIntakePreviewsAndCommits(t *testing.T) {
 	done := make(chan answer.Run, 4)
 	for range 4 {
 		wait.Go(func() {
-			if run, err := o.CommitRun(t.Context(), p.Run.ID, false, "test"); err == nil {
+			if run, err := o.CommitRun(t.Context(), p.Run.ID, false, ada); err == nil {
 				done <- run
 			}
 		})
@@ -158,7 +161,7 @@ func TestIntakePreviewsAndCommits(t *testing.T) {
 	require.Len(t, done, 1)
 	assert.Equal(t, before+1, (<-done).Revision)
 	assert.Equal(t, "Engineer", o.attribute("p3", "title"))
-	_, err := o.CommitRun(t.Context(), p.Run.ID, false, "test")
+	_, err := o.CommitRun(t.Context(), p.Run.ID, false, ada)
 	assert.ErrorContains(t, err, "cannot be committed: it is committed")
 	assert.Equal(t, answer.RunUnchanged, o.run("cindervale", service.Intaking{Commit: true}).Run.State)
 	assert.Equal(t, before+1, o.Head().Revision.Number, "what is the same makes no revision")
@@ -232,7 +235,7 @@ func TestARunThatWaitsWhenTheServiceStopsIsCutOff(t *testing.T) {
 	cut, err := o.Run(t.Context(), second.Run.ID)
 	require.NoError(t, err)
 	assert.Equal(t, answer.RunCutOff, cut.State)
-	_, err = o.CommitRun(t.Context(), second.Run.ID, false, "test")
+	_, err = o.CommitRun(t.Context(), second.Run.ID, false, ada)
 	assert.ErrorContains(t, err, "it is cut off")
 }
 
@@ -265,9 +268,9 @@ func TestTheGuardHoldsARunThatTakesTooMuch(t *testing.T) {
 			assert.Equal(t, answer.RunHeld, p.Run.State)
 			assert.Contains(t, p.Run.Held, c.want)
 			assert.Equal(t, 1, o.Head().Revision.Number)
-			_, err := o.CommitRun(t.Context(), p.Run.ID, false, "test")
+			_, err := o.CommitRun(t.Context(), p.Run.ID, false, ada)
 			assert.ErrorContains(t, err, "Confirm it")
-			run, err := o.CommitRun(t.Context(), p.Run.ID, true, "test")
+			run, err := o.CommitRun(t.Context(), p.Run.ID, true, ada)
 			require.NoError(t, err)
 			assert.Equal(t, 2, run.Revision)
 		})
@@ -425,7 +428,7 @@ func TestTwoRunsNeverOverlap(t *testing.T) {
 	begun, busy := 0, 0
 	for range 8 {
 		wait.Go(func() {
-			_, err := o.Intake(t.Context(), "cindervale", service.ByHand, service.Intaking{Commit: true})
+			_, err := o.Intake(t.Context(), "cindervale", service.ByHand, service.Intaking{Commit: true, By: ada})
 			mu.Lock()
 			defer mu.Unlock()
 			if err == nil {

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"time"
 
 	"gatemap/answer"
 	"gatemap/core/directory"
@@ -48,7 +47,13 @@ func (s *Service) OwnGroups(by operator.Actor) (*answer.OwnGroups, error) {
 // ChangeOwn changes the members of a group that someone manages, as one revision.
 // The error is an *operator.ForbiddenError where someone else manages it.
 func (s *Service) ChangeOwn(ctx context.Context, by operator.Actor, group string, add, remove []string, reason string) (*answer.Committed, error) {
-	book := s.Head().Atlas.Book
+	if err := by.May(operator.Members); err != nil {
+		return nil, err
+	}
+	s.committing.Lock() // what is checked here is what is committed
+	defer s.committing.Unlock()
+	w := &tried{head: s.Head()}
+	book := w.head.Atlas.Book
 	u, err := book.FindUser(by.User, "")
 	if err != nil {
 		return nil, err
@@ -61,7 +66,6 @@ func (s *Service) ChangeOwn(ctx context.Context, by operator.Actor, group string
 	if !book.User(u).IsActive() {
 		return nil, &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("the account %s is inactive", by.User)}
 	}
-	w := &tried{head: s.Head()}
 	for _, m := range add {
 		if _, err := book.FindUser(m, ""); err != nil {
 			return nil, err
@@ -77,17 +81,12 @@ func (s *Service) ChangeOwn(ctx context.Context, by operator.Actor, group string
 	if w.try(); w.err != nil {
 		return nil, badChange(0, 1, w.err)
 	}
-	named := fmt.Sprintf("members-%d", time.Now().UnixNano())
-	if _, err := s.createTrial(ctx, by, &store.Trial{Name: named, Note: "Members of " + book.GroupName(g)}, w.changes); err != nil {
-		return nil, err
-	}
 	if strings.TrimSpace(reason) == "" {
 		reason = fmt.Sprintf("%s changed the members of %s", by.User, book.GroupName(g))
 	}
-	c, err := s.CommitTrial(ctx, by, named, Committing{Reason: reason})
+	r, err := s.commitTried(ctx, by, w, store.Revision{Reason: reason}, "")
 	if err != nil {
-		_ = s.RemoveTrial(ctx, by, named, 0) // it would stay without a use
 		return nil, err
 	}
-	return c, nil
+	return &answer.Committed{Revision: r.Number}, nil
 }

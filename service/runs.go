@@ -11,6 +11,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/connect"
+	"gatemap/operator"
 )
 
 // How says what makes an intake run.
@@ -26,8 +27,8 @@ const (
 // Intaking says what is to become of an intake.
 type Intaking struct {
 	Commit  bool // commit it at once, unless the removal limit holds it
-	Confirm bool // and even then
-	Author  string
+	Confirm bool // even then; only with Commit
+	By      operator.Actor
 }
 
 // BusyError says that a directory has a run already.
@@ -101,9 +102,9 @@ func (s *Service) lane(named string) *lane {
 }
 
 // begin logs a run and tells everyone of it.
-func (s *Service) begin(ctx context.Context, named string, how How) (*run, error) {
+func (s *Service) begin(ctx context.Context, named string, how How, by operator.Actor) (*run, error) {
 	r := &run{state: answer.Run{
-		Directory: named, How: string(how), State: answer.RunReading, Started: time.Now(), RunReport: answer.RunReport{Samples: []string{}},
+		Directory: named, How: string(how), StartedBy: by.Name, State: answer.RunReading, Started: time.Now(), RunReport: answer.RunReport{Samples: []string{}},
 	}}
 	row, err := rowOf(r.state)
 	if err != nil {
@@ -142,8 +143,9 @@ func (s *Service) update(ctx context.Context, r *run, change func(*answer.Run)) 
 }
 
 // Intake begins a run of a directory and returns at once; what becomes of it is
-// told by Run, Preview and the events. The error is a *directory.NotFoundError, or an
-// *answer.ConflictError: a run is going on, or there is nothing to fetch.
+// told by Run, Preview and the events. The error is a *directory.NotFoundError, an
+// *operator.ForbiddenError, or an *answer.ConflictError: a run is going on, or there is
+// nothing to fetch.
 func (s *Service) Intake(ctx context.Context, named string, how How, in Intaking) (answer.Run, error) {
 	r, finish, err := s.start(ctx, named, how, in)
 	if err != nil {
@@ -155,6 +157,14 @@ func (s *Service) Intake(ctx context.Context, named string, how How, in Intaking
 
 // start makes a run; finish does its work, and must be called.
 func (s *Service) start(ctx context.Context, named string, how How, in Intaking) (r *run, finish func(context.Context), err error) {
+	if err := in.By.May(operator.Intake); err != nil {
+		return nil, nil, err
+	}
+	if in.Commit || in.Confirm {
+		if err := s.mayCommit(ctx, in.By, begun{in.By.Name, "starts this run"}); err != nil {
+			return nil, nil, err
+		}
+	}
 	head := s.Head()
 	d := head.Folder.directory(named)
 	switch {
@@ -169,7 +179,13 @@ func (s *Service) start(ctx context.Context, named string, how How, in Intaking)
 	if !l.try() {
 		return nil, nil, busy(d.Name)
 	}
-	if r, err = s.begin(ctx, d.Name, how); err != nil {
+	if r, err = s.begin(ctx, d.Name, how, in.By); err == nil && !in.By.IsService() {
+		err = s.note(ctx, in.By, "intake", d.Name, done, fmt.Sprintf("started run %d", r.state.ID))
+	}
+	if err != nil {
+		if r != nil {
+			s.fail(ctx, r, err)
+		}
 		l.busy.Unlock()
 		return nil, nil, err
 	}
@@ -292,7 +308,7 @@ func (s *Service) commitRun(ctx context.Context, r *run, in Intaking) error {
 	r.mu.Lock()
 	p := r.prepared
 	r.mu.Unlock()
-	revision, err := s.commit(ctx, p, in.Author, fmt.Sprintf("Intake of %s, run %d", p.directory.Name, r.state.ID), func(p *prepared) error {
+	revision, err := s.commit(ctx, p, in.By, fmt.Sprintf("Intake of %s, run %d", p.directory.Name, r.state.ID), func(p *prepared) error {
 		if held := p.overLimit(); held != "" && !in.Confirm {
 			return &answer.ConflictError{Message: held}
 		}
@@ -306,17 +322,20 @@ func (s *Service) commitRun(ctx context.Context, r *run, in Intaking) error {
 }
 
 // CommitRun commits a run that waits, and with confirm one that is held too.
-func (s *Service) CommitRun(ctx context.Context, id int64, confirm bool, author string) (answer.Run, error) {
+func (s *Service) CommitRun(ctx context.Context, id int64, confirm bool, by operator.Actor) (answer.Run, error) {
 	l, r, err := s.open(ctx, id)
 	if err != nil {
 		return answer.Run{}, err
 	}
 	defer l.busy.Unlock()
 	state := r.snapshot()
+	if err := s.mayCommit(ctx, by, begun{state.StartedBy, fmt.Sprintf("started run %d", id)}); err != nil {
+		return answer.Run{}, err
+	}
 	if state.State == answer.RunHeld && !confirm {
 		return answer.Run{}, &answer.ConflictError{Message: fmt.Sprintf("run %d is held: %s. Confirm it to commit it anyway", id, state.Held)}
 	}
-	if err := s.commitRun(ctx, r, Intaking{Confirm: confirm, Author: author}); err != nil {
+	if err := s.commitRun(ctx, r, Intaking{Confirm: confirm, By: by}); err != nil {
 		return answer.Run{}, err
 	}
 	s.await(ctx, l, nil)
@@ -324,14 +343,17 @@ func (s *Service) CommitRun(ctx context.Context, id int64, confirm bool, author 
 }
 
 // DiscardRun lets a run that waits or is held go.
-func (s *Service) DiscardRun(ctx context.Context, id int64) (answer.Run, error) {
+func (s *Service) DiscardRun(ctx context.Context, id int64, by operator.Actor) (answer.Run, error) {
+	if err := by.May(operator.Intake); err != nil {
+		return answer.Run{}, err
+	}
 	l, r, err := s.open(ctx, id)
 	if err != nil {
 		return answer.Run{}, err
 	}
 	defer l.busy.Unlock()
 	s.await(ctx, l, nil)
-	return r.snapshot(), nil
+	return r.snapshot(), s.note(ctx, by, "intake", r.state.Directory, done, fmt.Sprintf("discarded run %d", id))
 }
 
 // open finds a run that waits or is held, and takes its lane.

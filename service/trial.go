@@ -253,7 +253,7 @@ func (s *Service) Unstage(ctx context.Context, by operator.Actor, named string, 
 		if number < 1 || number > len(w.changes) {
 			return "", badField("number", fmt.Sprint(number), fmt.Sprintf("the trial has %d changes", len(w.changes)))
 		}
-		did = "took out: " + w.changes[number-1].Sentence()
+		did = "unstaged: " + w.changes[number-1].Sentence()
 		w.changes = slices.Delete(w.changes, number-1, number)
 		if w.try(); w.err != nil {
 			return "", &answer.ConflictError{Message: "without that change another cannot be made: " + w.err.Error()}
@@ -314,7 +314,7 @@ func (s *Service) RemoveTrial(ctx context.Context, by operator.Actor, named stri
 	}
 	s.tried.Remove(name.Fold(t.Name))
 	s.events.tell(Event{Trial: t.Name})
-	return s.note(ctx, by, "trial", t.Name, done, "dropped")
+	return s.note(ctx, by, "trial", t.Name, done, "removed")
 }
 
 // Asked is what a question is asked of: the revision in force, or a trial.

@@ -11,6 +11,7 @@ type Run struct {
 	ID        int64
 	Directory string
 	How       string // hand, schedule or stream
+	StartedBy string
 	State     string
 	Started   time.Time
 	Ended     time.Time // zero: not yet
@@ -20,8 +21,8 @@ type Run struct {
 
 // BeginRun logs that a run begins, and gives it its number.
 func (s *Store) BeginRun(ctx context.Context, r *Run) error {
-	result, err := s.db.ExecContext(ctx, `INSERT INTO runs (directory, how, state, started, report) VALUES (?, ?, ?, ?, ?)`,
-		r.Directory, r.How, r.State, r.Started.UTC().Format(time.RFC3339Nano), r.Report)
+	result, err := s.db.ExecContext(ctx, `INSERT INTO runs (directory, how, started_by, state, started, report) VALUES (?, ?, ?, ?, ?, ?)`,
+		r.Directory, r.How, r.StartedBy, r.State, r.Started.UTC().Format(time.RFC3339Nano), r.Report)
 	if err != nil {
 		return s.explain(err)
 	}
@@ -46,25 +47,25 @@ func (s *Store) UpdateRun(ctx context.Context, r *Run) error {
 // Runs lists the newest runs before one, the newest first: of one directory, or
 // of all where it is "". before 0 begins with the newest.
 func (s *Store) Runs(ctx context.Context, directory string, before int64, limit int) ([]Run, error) {
-	return s.runs(ctx, `SELECT id, directory, how, state, started, coalesce(ended, ''), coalesce(revision, 0), report FROM runs
+	return s.runs(ctx, `SELECT id, directory, how, started_by, state, started, coalesce(ended, ''), coalesce(revision, 0), report FROM runs
 		WHERE (?1 = '' OR directory = ?1) AND (?2 = 0 OR id < ?2) ORDER BY id DESC LIMIT ?3`, directory, before, limit)
 }
 
 // Run is one run; ok is false if there is none with this number.
 func (s *Store) Run(ctx context.Context, id int64) (r Run, ok bool, err error) {
-	return firstOf(s.runs(ctx, `SELECT id, directory, how, state, started, coalesce(ended, ''), coalesce(revision, 0), report FROM runs WHERE id = ?1`, id))
+	return firstOf(s.runs(ctx, `SELECT id, directory, how, started_by, state, started, coalesce(ended, ''), coalesce(revision, 0), report FROM runs WHERE id = ?1`, id))
 }
 
 // OpenRuns lists the runs that have not ended: after a start, those that a stop
 // cut off.
 func (s *Store) OpenRuns(ctx context.Context) ([]Run, error) {
-	return s.runs(ctx, `SELECT id, directory, how, state, started, '', 0, report FROM runs WHERE ended IS NULL ORDER BY id`)
+	return s.runs(ctx, `SELECT id, directory, how, started_by, state, started, '', 0, report FROM runs WHERE ended IS NULL ORDER BY id`)
 }
 
 func (s *Store) runs(ctx context.Context, statement string, args ...any) ([]Run, error) {
 	return query(ctx, s, func(rows *sql.Rows, r *Run) error {
 		var started, ended string
-		err := rows.Scan(&r.ID, &r.Directory, &r.How, &r.State, &started, &ended, &r.Revision, &r.Report)
+		err := rows.Scan(&r.ID, &r.Directory, &r.How, &r.StartedBy, &r.State, &started, &ended, &r.Revision, &r.Report)
 		if err == nil {
 			r.Started, err = time.Parse(time.RFC3339Nano, started)
 		}

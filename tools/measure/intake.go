@@ -16,6 +16,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/core/directory"
+	"gatemap/operator"
 	"gatemap/service"
 )
 
@@ -78,7 +79,7 @@ func take(path string) error {
 	}
 	start := time.Now()
 	events := s.Events(ctx)
-	run, err := s.Intake(ctx, "cindervale", service.ByHand, service.Intaking{Commit: true, Author: "measure"})
+	run, err := s.Intake(ctx, "cindervale", service.ByHand, service.Intaking{Commit: true, By: operator.Service})
 	if err != nil {
 		return err
 	}

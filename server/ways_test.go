@@ -1,0 +1,168 @@
+package server_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"gatemap/answer"
+	"gatemap/operator"
+	"gatemap/service"
+)
+
+const waysMap = `
+directory: cindervale
+source:
+  ldif: people.ldif
+  users: {name: uid, attributes: {title: title}}
+---
+directory: club
+source: {scim: {}}
+---
+directory: dome
+users:
+  - {userName: greta}
+groups:
+  - {name: crew, managers: {users: [greta]}}
+`
+
+// ways is a service with everything that can lead to a new revision.
+type ways struct {
+	*running
+	t      *testing.T
+	folder string
+	tokens map[operator.Role]string
+	push   string
+	n      int
+}
+
+func startWays(t *testing.T) *ways {
+	w := &ways{t: t, folder: t.TempDir(), tokens: map[operator.Role]string{}}
+	w.write("map.yaml", waysMap)
+	w.write("gatemap.yaml", "title: Cindervale\n")
+	w.people()
+	w.running = startOn(t, os.DirFS(w.folder))
+	for _, role := range operator.Roles {
+		token, err := w.service.CreateToken(ctx, operator.Service, answer.TokenChange{Name: string(role), Role: string(role)})
+		require.NoError(t, err)
+		w.tokens[role] = token.Token
+	}
+	token, err := w.service.CreateToken(ctx, operator.Service, answer.TokenChange{Name: "manager", User: "greta"})
+	require.NoError(t, err)
+	w.tokens[operator.Manager] = token.Token
+	w.push, err = w.service.CreatePushToken(ctx, operator.Service, "club")
+	require.NoError(t, err)
+	return w
+}
+
+func (w *ways) write(name, content string) {
+	require.NoError(w.t, os.WriteFile(filepath.Join(w.folder, name), []byte(content), 0o600))
+}
+
+// people gives the source something new to read.
+func (w *ways) people() {
+	w.n++
+	w.write("people.ldif", fmt.Sprintf("dn: uid=teo,dc=cindervale,dc=example\nobjectClass: person\nuid: teo\ntitle: Observer %d\n", w.n))
+}
+
+func (w *ways) post(path, token, body string) int {
+	return w.status(w.t, "POST", path, token, body)
+}
+
+// trial is a trial that someone may have staged a change in.
+func (w *ways) trial(token string) string {
+	w.n++
+	name := fmt.Sprint("t", w.n)
+	w.post("/api/v1/trials", token, fmt.Sprintf(`{"name":%q}`, name))
+	w.post("/api/v1/trials/"+name+"/changes", token, fmt.Sprintf(`{"changes":[{"do":"set-user","user":"dome/greta","attribute":"title","value":"Keeper %d"}]}`, w.n))
+	return name
+}
+
+// run starts a run and waits for its end.
+func (w *ways) run(token, body string) int64 {
+	w.people()
+	status, _, text := w.call(w.t, "POST", "/api/v1/directories/cindervale/intake", token, body)
+	if status != 202 {
+		return 1 << 30
+	}
+	var run answer.Run
+	require.NoError(w.t, json.Unmarshal([]byte(text), &run))
+	require.Eventually(w.t, func() bool {
+		r, err := w.service.Run(ctx, run.ID)
+		return err == nil && !r.State.Running()
+	}, 10*time.Second, 2*time.Millisecond)
+	return run.ID
+}
+
+// Every way to a new revision needs the right to it, and under the two-person rule
+// someone who did not begin it.
+func TestEveryWayToARevision(t *testing.T) {
+	w := startWays(t)
+	commits := func(role operator.Role) bool { return role.Has(operator.Commit) }
+	roles := append([]operator.Role{operator.Manager}, operator.Roles...)
+	for _, rule := range []bool{false, true} {
+		_, err := w.service.ChangeSettings(ctx, operator.Service, 0, answer.Settings{TwoPersons: rule})
+		require.NoError(t, err)
+		for _, way := range []struct {
+			name string
+			own  bool // who commits began it
+			may  func(operator.Role) bool
+			take func(token string)
+		}{
+			{"trial of one's own", true, commits, func(token string) {
+				w.post("/api/v1/trials/"+w.trial(token)+"/commit", token, `{"reason":"r"}`)
+			}},
+			{"trial of another", false, commits, func(token string) {
+				w.post("/api/v1/trials/"+w.trial(w.token)+"/commit", token, `{"reason":"r"}`)
+			}},
+			{"intake that commits", true, commits, func(token string) { w.run(token, `{"commit":true}`) }},
+			{"intake that confirms", true, commits, func(token string) { w.run(token, `{"confirm":true}`) }},
+			{"run of one's own", true, commits, func(token string) {
+				w.post(fmt.Sprintf("/api/v1/runs/%d/commit", w.run(token, `{}`)), token, `{"confirm":true}`)
+			}},
+			{"run of another", false, commits, func(token string) {
+				w.post(fmt.Sprintf("/api/v1/runs/%d/commit", w.run(w.token, `{}`)), token, `{}`)
+			}},
+			{"members of a group that one manages", false, func(r operator.Role) bool { return r == operator.Manager }, func(token string) {
+				change := map[bool]string{false: "add", true: "remove"}[rule]
+				w.post("/api/v1/own-groups/dome/crew/members", token, fmt.Sprintf(`{%q:["cindervale/teo"]}`, change))
+			}},
+			{"push", false, func(operator.Role) bool { return false }, func(token string) {
+				w.n++
+				w.post("/scim/v2/Users", token, fmt.Sprintf(`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"u%d"}`, w.n))
+			}},
+			{"revert", false, func(operator.Role) bool { return false }, func(token string) {
+				w.post(fmt.Sprintf("/api/v1/revisions/%d/revert", w.service.Head().Revision.Number), token, `{}`)
+			}},
+		} {
+			for _, role := range roles {
+				before := w.service.Head().Revision.Number
+				way.take(w.tokens[role])
+				want := before
+				if way.may(role) && !(rule && way.own) {
+					want++
+				}
+				assert.Equal(t, want, w.service.Head().Revision.Number, "%s by %s, two-person rule: %v", way.name, role, rule)
+			}
+		}
+
+		// Pushes and what the service does by itself are not held to the rule.
+		before := w.service.Head().Revision.Number
+		w.post("/scim/v2/Users", w.push, fmt.Sprintf(`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"pushed-%v"}`, rule))
+		w.people()
+		_, err = w.service.Intake(ctx, "cindervale", service.BySchedule, service.Intaking{Commit: true, By: operator.Service})
+		require.NoError(t, err)
+		assert.Eventually(t, func() bool { return w.service.Head().Revision.Number == before+2 }, 10*time.Second, 2*time.Millisecond)
+	}
+	_, _, text := w.call(t, "GET", "/api/v1/audit?limit=1000", w.token, "")
+	for _, entry := range []string{"starts this run: by the two-person rule someone else must commit it", "started run", `"actor":"push to club"`, `"actor":"gatemap"`} {
+		assert.True(t, strings.Contains(text, entry), "the audit names %s", entry)
+	}
+}
