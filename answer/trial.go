@@ -51,6 +51,7 @@ const (
 // Outcome is what a trial would change: how much, and a page of it.
 type Outcome struct {
 	Trial     string            `json:"trial"`
+	Version   int               `json:"version" doc:"The version of the trial."`
 	Revision  int               `json:"revision" doc:"The revision that it was tried on."`
 	Situation map[string]string `json:"situation"`
 	Total     Tally             `json:"total"`

@@ -79,6 +79,7 @@ func TestExitCodes(t *testing.T) {
 		{[]string{"system", "show", "archiv", "--map", demo}, 4, "did you mean archive?"},
 		{[]string{"rule", "test", "title eq", "--map", demo}, 2, "the filter has an error at column 9"},
 		{[]string{"trial", "commit", "x", "--map", demo}, 2, `required flag(s) "reason" not set`},
+		{[]string{"trial", "commit", "x", "--reason", "r", "--map", demo}, 2, "name the version of the trial that you have seen: --version N, which gatemap trial show x prints"},
 		{[]string{"trial", "show", "x", "--map", demo}, 4, `there is no trial "x"`},
 		{[]string{"trial", "outcome", "x", "--effect", "win", "--map", demo}, 2, "one of gain, loss, change, reroute"},
 		{[]string{"trial", "line", "add", "x", "archive", "mappings", "{}", "--before", "1", "--after", "2", "--map", demo}, 2, "none of the others can be"},
@@ -429,12 +430,12 @@ func TestTrialsRefusedOnAFolder(t *testing.T) {
 	}
 	must(0, "season", "trial", "begin", "season")
 	must(5, "already", "trial", "begin", "season")
-	must(5, "nothing is staged", "trial", "commit", "season", "--reason", "x")
+	must(5, "nothing is staged", "trial", "commit", "season", "--version", "1", "--reason", "x")
 	must(2, "roles of archive does not hold lines", "trial", "line", "remove", "season", "archive", "roles", "reader")
 	must(2, "mappings of archive holds lines: use remove-line", "trial", "part", "remove", "season", "archive", "mappings", "1")
 	must(0, "Nothing is staged.", "trial", "line", "remove", "season", "core-net", "rules", "nobody pings", "--dry-run")
 	must(0, "Removes nobody pings from rules of core-net", "trial", "line", "remove", "season", "core-net", "rules", "nobody pings")
-	must(0, "### Trial `season` on revision", "trial", "outcome", "season", "-o", "markdown")
+	must(0, "### Trial `season`, version 2, on revision", "trial", "outcome", "season", "-o", "markdown")
 	must(0, "Nothing is staged yet", "trial", "unstage", "season", "1")
 	must(2, "is not the number of a change", "trial", "unstage", "season", "first")
 	must(0, "", "trial", "remove", "season")

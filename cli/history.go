@@ -15,26 +15,33 @@ import (
 )
 
 func (a *app) trialCommit() *cobra.Command {
+	var version int
 	var reason, override, key string
 	cmd := &cobra.Command{
 		Use: "commit TRIAL", Short: "Put a trial in force, as one revision",
-		Long: `Commits a trial with a reason. It is refused (exit code 5) if someone else changed the same
-things in the meantime, if it brings an error, or if it breaks a guarantee. An approver can
-override the last two, with a reason that the history records.`,
-		Example: `  gatemap trial commit season --reason "The season ends"
-  gatemap trial commit season --reason "The season ends" --key ticket-4711`,
+		Long: `Commits the version of a trial that you have seen, with a reason; "trial show" prints the
+version, "trial outcome" the whole command. It is refused (exit code 5) if the trial has a newer
+version, if someone else changed the same things of the map in the meantime, if it brings an
+error, or if it breaks a guarantee. An approver can override the last two, with a reason that the
+history records.`,
+		Example: `  gatemap trial commit season --version 3 --reason "The season ends"
+  gatemap trial commit season --version 3 --reason "The season ends" --key ticket-4711`,
 		Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeArgs(a.completeTrial),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if version < 1 {
+				return &usageError{fmt.Sprintf("name the version of the trial that you have seen: --version N, which gatemap trial show %s prints", args[0])}
+			}
 			return withClient(a, cmd, a.bench, func(ctx context.Context, c *client.Client) (*answer.Committed, error) {
 				if a.local != nil {
 					if err := a.local.mayWrite(ctx, c, args[0]); err != nil {
 						return nil, err
 					}
 				}
-				return c.CommitTrial(ctx, args[0], reason, override, key)
+				return c.CommitTrial(ctx, args[0], version, reason, override, key)
 			}, a.committedText, committedTable)
 		},
 	}
+	cmd.Flags().IntVar(&version, "version", 0, "the version of the trial that you have seen")
 	cmd.Flags().StringVar(&reason, "reason", "", "why, for the history")
 	cmd.Flags().StringVar(&override, "override", "", "why to commit although it brings an error or breaks a guarantee")
 	cmd.Flags().StringVar(&key, "key", "", "an idempotency key: a repeated commit with the same key is made only once")
@@ -68,7 +75,7 @@ func (a *app) revert() *cobra.Command {
 		Use: "revert REVISION", Short: "Begin a trial that reverts a revision",
 		Long: `Begins a trial that restores what a revision changed. See its outcome and commit it like any
 other trial. It is refused if what the revision changed was changed again later.`,
-		Example: "  gatemap revert 12\n  gatemap trial outcome revert-12\n  gatemap trial commit revert-12 --reason \"Too early\"", Args: cobra.ExactArgs(1),
+		Example: "  gatemap revert 12\n  gatemap trial outcome revert-12\n  gatemap trial commit revert-12 --version 1 --reason \"Too early\"", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			n, err := strconv.Atoi(args[0])
 			if err != nil || n < 1 {

@@ -99,7 +99,11 @@ func (a *app) progress() *progressbar.ProgressBar {
 }
 
 func runSize(r *answer.Run) string {
-	parts := []string{"started " + r.Started.Local().Format("2006-01-02 15:04:05")}
+	started := "started " + r.Started.Local().Format("2006-01-02 15:04:05")
+	if r.StartedBy != "" {
+		started += " by " + r.StartedBy
+	}
+	parts := []string{started}
 	if r.Ended != nil {
 		parts = append(parts, "took "+r.Ended.Sub(r.Started).Round(time.Millisecond).String())
 	}
@@ -149,7 +153,7 @@ func (a *app) runsText(runs *answer.Runs) error {
 }
 
 func runsTable(runs *answer.Runs) [][]string {
-	rows := [][]string{{"run", "directory", "how", "state", "started", "seconds", "read", "joined", "left", "changed", "groups", "rejected", "revision", "error"}}
+	rows := [][]string{{"run", "directory", "how", "started_by", "state", "started", "seconds", "read", "joined", "left", "changed", "groups", "rejected", "revision", "error"}}
 	for _, r := range runs.Runs {
 		rows = append(rows, runRow(&r))
 	}
@@ -163,7 +167,7 @@ func runRow(r *answer.Run) []string {
 	}
 	n := strconv.Itoa
 	return []string{
-		n(int(r.ID)), r.Directory, r.How, string(r.State), r.Started.UTC().Format(time.RFC3339), took, n(r.Read), n(r.Counts.Joined), n(r.Counts.Left),
+		n(int(r.ID)), r.Directory, r.How, r.StartedBy, string(r.State), r.Started.UTC().Format(time.RFC3339), took, n(r.Read), n(r.Counts.Joined), n(r.Counts.Left),
 		n(r.Counts.Changed), n(r.Counts.NewGroups + r.Counts.GoneGroups + r.Counts.ChangedGroups), n(r.Counts.Rejected), n(r.Revision), r.Error,
 	}
 }

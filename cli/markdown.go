@@ -179,7 +179,7 @@ func (a *app) mdTurned(f change.TurnedFindings, g change.TurnedGuarantees) {
 
 func (a *app) triedMarkdown(t *tried) error {
 	o := t.Outcome
-	a.print("### Trial %s on revision %d: %s, for %s\n\n", code(t.Trial), t.Revision, tally(&o.Total), count(o.People, "person", "people"))
+	a.print("### Trial %s, version %d, on revision %d: %s, for %s\n\n", code(t.Trial), t.Version, t.Revision, tally(&o.Total), count(o.People, "person", "people"))
 	a.mdSituation(o.Situation)
 	var rows [][]string
 	for _, s := range o.BySystem {

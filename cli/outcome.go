@@ -66,13 +66,13 @@ that it cannot be committed.`,
 }
 
 func (a *app) triedText(t *tried) error {
-	a.print("%s on revision %d\nSituation: %s\n\n", a.paint(strong, t.Trial), t.Revision, given(t.Situation))
+	a.print("%s, version %d, on revision %d\nSituation: %s\n\n", a.paint(strong, t.Trial), t.Version, t.Revision, given(t.Situation))
 	if err := a.outcomeText(t.Outcome); err != nil {
 		return err
 	}
 	a.turnedText(t.Turned)
 	if !t.Turned.Stops() {
-		a.print("\nCommit it:  gatemap trial commit %s --reason \"…\"\n", t.Trial)
+		a.print("\nCommit it:  gatemap trial commit %s --version %d --reason \"…\"\n", t.Trial, t.Version)
 	}
 	return nil
 }

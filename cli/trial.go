@@ -29,7 +29,7 @@ folder, and a commit writes its files. reach, why, who and the other questions t
   gatemap trial set engineer ilse.okonjo title "Dome engineer"
   gatemap trial leave engineer night-assistants ilse.okonjo
   gatemap trial outcome engineer
-  gatemap trial commit engineer --reason "From Monday on"`,
+  gatemap trial commit engineer --version 2 --reason "From Monday on"`,
 		Args: cobra.NoArgs,
 	}
 	cmd.AddCommand(a.trialBegin(), a.trialFrom(), a.trialList(), a.trialShow(), a.trialRemove(), a.trialJoin(), a.trialLeave(), a.trialSet(), a.trialGroup(), a.trialLine(), a.trialPart(), a.trialWithdraw(),
@@ -134,7 +134,7 @@ func trialsTable(all *answer.Trials) [][]string {
 }
 
 func (a *app) trialText(t *answer.Trial) error {
-	a.print("%s  by %s, on revision %d\n", a.paint(strong, t.Name), t.Author, t.Base)
+	a.print("%s  version %d, by %s, on revision %d\n", a.paint(strong, t.Name), t.Version, t.Author, t.Base)
 	if t.Note != "" {
 		a.print("  %s\n", t.Note)
 	}

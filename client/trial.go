@@ -98,14 +98,14 @@ func (c *Client) Impact(ctx context.Context, named string, change stage.Change, 
 	return call[answer.Impact](ctx, c, http.MethodPost, "impact", query, change)
 }
 
-// CommitTrial puts a trial in force. The same key asks for the same commit; override
-// says why it is to be made though it brings an error or breaks a guarantee.
-func (c *Client) CommitTrial(ctx context.Context, named, reason, override, key string) (*answer.Committed, error) {
+// CommitTrial puts a version of a trial in force. The same key asks for the same commit;
+// override says why it is to be made though it brings an error or breaks a guarantee.
+func (c *Client) CommitTrial(ctx context.Context, named string, version int, reason, override, key string) (*answer.Committed, error) {
 	body := map[string]string{"reason": reason}
 	if override != "" {
 		body["override"] = override
 	}
-	return callWith[answer.Committed](ctx, c, http.MethodPost, ofTrial(named, "/commit"), nil, body, http.Header{"Idempotency-Key": {key}})
+	return callWith[answer.Committed](ctx, c, http.MethodPost, ofTrial(named, "/commit"), nil, body, http.Header{"If-Match": {strconv.Quote(strconv.Itoa(version))}, "Idempotency-Key": {key}})
 }
 
 // Revert begins a trial that reverts a revision; named may be empty.

@@ -59,10 +59,11 @@ mappings: [{groups: [all], role: opener, object: /}]
 					if _, err := c.BeginTrial(ctx, trial, "", nil); err != nil {
 						return
 					}
-					if _, err := c.Stage(ctx, trial, stage.Change{Do: stage.SetUser, User: fmt.Sprintf("u%d", i), Attribute: "title", Value: []byte(`"` + title + `"`)}); err != nil {
+					staged, err := c.Stage(ctx, trial, stage.Change{Do: stage.SetUser, User: fmt.Sprintf("u%d", i), Attribute: "title", Value: []byte(`"` + title + `"`)})
+					if err != nil {
 						return
 					}
-					done, err := c.CommitTrial(ctx, trial, "to "+title, "", trial)
+					done, err := c.CommitTrial(ctx, trial, staged.Version, "to "+title, "", trial)
 					if err != nil {
 						return
 					}

@@ -282,7 +282,7 @@ func TestLiveAndByKeyboard(t *testing.T) {
 	p := signedIn(t, demo, "/groups/cindervale/night-assistants")
 	p.sees("5 people")
 	autumn(t, demo)
-	_, err := demo.client(t).CommitTrial(t.Context(), "autumn", "She leaves", "the demo's order does not matter here", "")
+	_, err := demo.client(t).CommitTrial(t.Context(), "autumn", 2, "She leaves", "the demo's order does not matter here", "")
 	require.NoError(t, err)
 	p.sees("4 people", "revision 2")
 

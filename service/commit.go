@@ -18,7 +18,7 @@ import (
 
 // Committing is how a trial is to be committed.
 type Committing struct {
-	Version  int    // of the trial; 0: whichever there is
+	Version  int    // of the trial, as whoever commits it saw it
 	Reason   string // why, for those who read the history
 	Override string // why, though it brings an error or breaks a guarantee; "": not then
 	Key      string // by which the same commit is known when it is asked for again
@@ -26,8 +26,9 @@ type Committing struct {
 
 // CommitTrial makes a trial the newest revision. Where the map has moved since the
 // trial was staged, in what it does not touch, it is recomputed on what is in
-// force now. The error is an *answer.ConflictError that says what keeps it, or an
-// *operator.ForbiddenError.
+// force now. The error is an *answer.ConflictError that says what keeps it, an
+// *operator.ForbiddenError, or an *answer.Problem where there is a newer version (412,
+// RFC 9110 section 15.5.13) or none is named (428, RFC 6585 section 3).
 func (s *Service) CommitTrial(ctx context.Context, by operator.Actor, named string, c Committing) (*answer.Committed, error) {
 	if strings.TrimSpace(c.Reason) == "" {
 		return nil, badField("reason", "", "a commit needs a reason")
@@ -44,13 +45,18 @@ func (s *Service) CommitTrial(ctx context.Context, by operator.Actor, named stri
 			return &answer.Committed{Revision: r.Number, Again: true, Overrides: r.Overrides}, nil
 		}
 	}
+	if c.Version == 0 {
+		return nil, &answer.Problem{
+			Title: "Version missing", Status: 428, Field: "If-Match", Detail: "a commit is of the version that you have seen: send the ETag of the trial in If-Match",
+		}
+	}
 	s.committing.Lock()
 	defer s.committing.Unlock()
 	t, err := s.kept(ctx, named)
 	if err != nil {
 		return nil, err
 	}
-	if c.Version > 0 && c.Version != t.Version {
+	if c.Version != t.Version {
 		return nil, movedTrial(t)
 	}
 	w := s.work(t)

@@ -122,7 +122,7 @@ func TestCommitThenRevertLeavesWhatWas(t *testing.T) {
 				require.True(rt, refusal(err), "%v", err)
 			}
 		}
-		c, err := s.CommitTrial(ctx, ada, "t", service.Committing{Reason: "r", Override: "a test"})
+		c, err := s.CommitTrial(ctx, ada, "t", service.Committing{Version: version(s, "t"), Reason: "r", Override: "a test"})
 		if err != nil {
 			require.True(rt, refusal(err), "%v", err)
 			require.Equal(rt, before, written(rt, s), "what is refused changes nothing")
@@ -131,7 +131,7 @@ func TestCommitThenRevertLeavesWhatWas(t *testing.T) {
 		require.NotEqual(rt, before, written(rt, s))
 		back, err := s.Revert(ctx, ada, c.Revision, "")
 		require.NoError(rt, err)
-		_, err = s.CommitTrial(ctx, ada, back.Name, service.Committing{Reason: "r", Override: "a test"})
+		_, err = s.CommitTrial(ctx, ada, back.Name, service.Committing{Version: version(s, back.Name), Reason: "r", Override: "a test"})
 		require.NoError(rt, err)
 		require.Equal(rt, before, written(rt, s))
 	})
@@ -163,7 +163,7 @@ func TestTwoEditorsLoseNothing(t *testing.T) {
 			trial, err := s.Trial(ctx, e.Name)
 			require.NoError(rt, err)
 			head := s.Head()
-			c, err := s.CommitTrial(ctx, e, e.Name, service.Committing{Reason: "r", Override: "a test"})
+			c, err := s.CommitTrial(ctx, e, e.Name, service.Committing{Version: version(s, e.Name), Reason: "r", Override: "a test"})
 			if err != nil {
 				require.True(rt, refusal(err), "%v", err)
 				require.Same(rt, head, s.Head(), "what is refused changes nothing")
@@ -203,8 +203,17 @@ func begin(t *testing.T, s *service.Service, name string, changes ...stage.Chang
 	require.NoError(t, err)
 }
 
+// version is the newest version of a trial; 0 where there is none.
+func version(s *service.Service, name string) int {
+	t, err := s.Trial(ctx, name)
+	if err != nil {
+		return 0
+	}
+	return t.Version
+}
+
 func commit(s *service.Service, by operator.Actor, name, override string) error {
-	_, err := s.CommitTrial(ctx, by, name, service.Committing{Reason: "r", Override: override})
+	_, err := s.CommitTrial(ctx, by, name, service.Committing{Version: version(s, name), Reason: "r", Override: override})
 	return err
 }
 
@@ -220,7 +229,7 @@ func TestACommitOnAHeadThatHasMoved(t *testing.T) {
 	begin(t, s, "elsewhere", title("dome/teo", "Cook"), stage.Change{Do: stage.MoveLine, System: "doors", List: "rules", Line: "kitchen", Before: "crew"})
 	begin(t, s, "same", title("dome/ilse", "Guest"))
 	require.NoError(t, commit(s, ada, "first", ""))
-	c, err := s.CommitTrial(ctx, ada, "elsewhere", service.Committing{Reason: "r"})
+	c, err := s.CommitTrial(ctx, ada, "elsewhere", service.Committing{Version: version(s, "elsewhere"), Reason: "r"})
 	require.NoError(t, err)
 	assert.True(t, c.Rebased)
 	err = commit(s, ada, "same", "")
@@ -258,7 +267,7 @@ func TestWhatKeepsATrialFromBeingCommitted(t *testing.T) {
 	assert.Equal(t, []string{"crew in the dome"}, impact.Turned.Guarantees.Mended)
 	assert.ErrorContains(t, commit(s, ada, "breaks", " "), "crew in the dome", "a reason has words")
 
-	_, err = s.CommitTrial(ctx, ada, "breaks", service.Committing{Reason: " "})
+	_, err = s.CommitTrial(ctx, ada, "breaks", service.Committing{Version: version(s, "breaks"), Reason: " "})
 	assert.ErrorContains(t, err, "a commit needs a reason")
 	_, err = s.BeginTrial(ctx, ada, "empty", "")
 	require.NoError(t, err)

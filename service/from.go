@@ -42,7 +42,7 @@ func (s *Service) Adopt(ctx context.Context, by operator.Actor, t *answer.Trial)
 	for _, c := range t.Changes {
 		changes = append(changes, staged{c.Change, c.By})
 	}
-	_, err := s.createTrial(ctx, by, &store.Trial{Name: t.Name, Note: t.Note}, changes)
+	_, err := s.createTrial(ctx, by, &store.Trial{Name: t.Name, Note: t.Note, Version: t.Version}, changes)
 	return err
 }
 

@@ -281,7 +281,7 @@ func TestListsComeByPage(t *testing.T) {
 	for i := range 4 {
 		name := fmt.Sprintf("note-%d", i)
 		begin(t, s, name, stage.Change{Do: stage.SetGroup, Group: "night-crew", Field: "description", Value: []byte(fmt.Sprintf(`"Night %d"`, i))})
-		_, err := s.CommitTrial(ctx, operator.Service, name, service.Committing{Reason: name})
+		_, err := s.CommitTrial(ctx, operator.Service, name, service.Committing{Version: version(s, name), Reason: name})
 		require.NoError(t, err)
 	}
 	lists := map[string]func(limit int, cursor string) (numbers []int64, next string, err error){

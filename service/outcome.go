@@ -60,7 +60,7 @@ func (w *tried) outcome(named string, o Outcoming) (*answer.Outcome, error) {
 		o.Limit = MaxPage
 	}
 	out := &answer.Outcome{
-		Trial: named, Revision: w.head.Revision.Number, Situation: o.Situation.Facts(), Looked: e.looked,
+		Trial: named, Version: w.version, Revision: w.head.Revision.Number, Situation: o.Situation.Facts(), Looked: e.looked,
 		BySystem: []answer.Tallied{}, ByPerson: []answer.Tallied{}, Items: []answer.Effected{}, Seats: w.seats(),
 	}
 	if o.User != "" {

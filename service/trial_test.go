@@ -61,10 +61,10 @@ func TestATrialTellsWhoGainsAndLosesAndIsCommitted(t *testing.T) {
 	for _, x := range out.Items {
 		t.Log(x.Effect, x.User, x.Entitlement().System, x.Entitlement().Object, x.Entitlement().Right)
 	}
-	done, err := s.CommitTrial(t.Context(), ada, "season", service.Committing{Reason: "She starts on Monday", Key: "k1"})
+	done, err := s.CommitTrial(t.Context(), ada, "season", service.Committing{Version: version(s, "season"), Reason: "She starts on Monday", Key: "k1"})
 	require.NoError(t, err)
 	assert.Equal(t, 2, done.Revision)
-	again, err := s.CommitTrial(t.Context(), ada, "season", service.Committing{Reason: "She starts on Monday", Key: "k1"})
+	again, err := s.CommitTrial(t.Context(), ada, "season", service.Committing{Version: version(s, "season"), Reason: "She starts on Monday", Key: "k1"})
 	require.NoError(t, err)
 	assert.True(t, again.Again)
 	back, err := s.Revert(t.Context(), ada, 2, "")
@@ -72,6 +72,6 @@ func TestATrialTellsWhoGainsAndLosesAndIsCommitted(t *testing.T) {
 	for _, c := range back.Changes {
 		t.Log(c.Sentence)
 	}
-	_, err = s.CommitTrial(t.Context(), ada, back.Name, service.Committing{Reason: "Not yet"})
+	_, err = s.CommitTrial(t.Context(), ada, back.Name, service.Committing{Version: version(s, back.Name), Reason: "Not yet"})
 	require.NoError(t, err)
 }

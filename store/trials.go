@@ -14,7 +14,7 @@ type Trial struct {
 	Author  string
 	Created time.Time
 	Base    int    // the revision that the newest change was staged on
-	Version int    // counts from 1, and up with every change to the trial
+	Version int    // counts up with every change to the trial; with the name, it is never used again
 	Reverts int    // the revision that it reverts; 0: none
 	Changes []byte // JSON
 }
@@ -22,12 +22,16 @@ type Trial struct {
 // ErrTaken says that there is something by this name already.
 var ErrTaken = errors.New("there is one by this name already")
 
-// CreateTrial begins a trial. The error is ErrTaken where its name is.
+// CreateTrial begins a trial, at the version that it has or at a higher one. The error
+// is ErrTaken where its name is.
 func (s *Store) CreateTrial(ctx context.Context, t *Trial) error {
-	t.Version = 1
-	result, err := s.db.ExecContext(ctx, `INSERT INTO trials (name, note, author, created, base, version, reverts, changes) VALUES (?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
-		t.Name, t.Note, t.Author, t.Created.UTC().Format(time.RFC3339), t.Base, t.Version, sql.NullInt64{Int64: int64(t.Reverts), Valid: t.Reverts > 0}, t.Changes)
-	return s.changedOne(result, err, ErrTaken)
+	err := s.db.QueryRowContext(ctx, `INSERT INTO trials (name, note, author, created, base, version, reverts, changes)
+		SELECT ?, ?, ?, ?, ?, max(?, last + 1), ?, ? FROM trial_versions WHERE true ON CONFLICT DO NOTHING RETURNING version`,
+		t.Name, t.Note, t.Author, t.Created.UTC().Format(time.RFC3339), t.Base, t.Version, sql.NullInt64{Int64: int64(t.Reverts), Valid: t.Reverts > 0}, t.Changes).Scan(&t.Version)
+	if errors.Is(err, sql.ErrNoRows) {
+		return ErrTaken
+	}
+	return s.explain(err)
 }
 
 // UpdateTrial writes a trial in the place of the version before. The error is

@@ -254,9 +254,9 @@ func (s *soak) commit(round int) {
 		change = stage.Change{Do: stage.Join, Group: s.group, Member: user}
 	}
 	trial := fmt.Sprintf("soak-%d", round)
-	_, err = s.client.BeginTrial(ctx, trial, "", nil)
+	t, err := s.client.BeginTrial(ctx, trial, "", nil)
 	if err == nil {
-		_, err = s.client.Stage(ctx, trial, change)
+		t, err = s.client.Stage(ctx, trial, change)
 	}
 	if err == nil {
 		_, err = s.client.Outcome(ctx, trial, situation.Situation{}, client.Part{Limit: 20})
@@ -264,7 +264,7 @@ func (s *soak) commit(round int) {
 	s.trials.Add(1)
 	if err == nil {
 		begun := time.Now()
-		_, err = s.client.CommitTrial(ctx, trial, "soak", "", trial)
+		_, err = s.client.CommitTrial(ctx, trial, t.Version, "soak", "", trial)
 		s.commits.add(time.Since(begun))
 	}
 	s.fail("a commit", err)

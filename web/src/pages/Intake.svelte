@@ -72,7 +72,7 @@
     { name: 'id', label: 'Run', text: (r) => String(r.id), href: (r) => place.to('/intake', { run: String(r.id) }), number: true },
     { name: 'directory', label: 'Directory', text: (r) => r.directory, figures: true },
     { name: 'state', label: 'Status', text: (r) => r.state },
-    { name: 'how', label: 'Started by', text: (r) => r.how },
+    { name: 'how', label: 'Started by', text: (r) => (r.how === 'hand' && r.started_by ? r.started_by : r.how) },
     { name: 'started', label: 'Started', text: (r) => when(r.started), figures: true },
     { name: 'changes', label: 'Changes', text: counted },
     { name: 'revision', label: 'Revision', text: (r) => (r.revision ? String(r.revision) : ''), href: (r) => (r.revision ? place.to('/history', { revision: String(r.revision) }) : ''), number: true },
