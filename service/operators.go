@@ -70,8 +70,12 @@ func (s *Service) SetOperator(ctx context.Context, by operator.Actor, named stri
 		o.Display = *in.Display
 	}
 	if in.Password != nil {
-		if o.Password, err = operator.HashPassword(*in.Password); err != nil {
-			return nil, badField("password", "", err.Error())
+		var wrong error
+		if err := s.hashing.do(ctx, func() { o.Password, wrong = operator.HashPassword(*in.Password) }); err != nil {
+			return nil, err
+		}
+		if wrong != nil {
+			return nil, badField("password", "", wrong.Error())
 		}
 		changed = append(changed, "password")
 	}

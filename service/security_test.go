@@ -87,14 +87,37 @@ func TestGuessingIsSlowedDown(t *testing.T) {
 	for range 5 {
 		assert.Equal(t, 401, guess("edda", "192.0.2.1"))
 	}
-	assert.Equal(t, 429, guess("edda", "192.0.2.2"), "of one name, from wherever")
-	_, _, err := s.SignIn(ctx, service.SignIn{Name: "edda", Password: "eleven domes in a row"}, "192.0.2.3")
-	assert.ErrorContains(t, err, "try again in", "and the right one waits too")
+	right := service.SignIn{Name: "edda", Password: "eleven domes in a row"}
+	_, _, err := s.SignIn(ctx, right, "192.0.2.1")
+	assert.ErrorContains(t, err, "try again in", "of one name from one address, with the right password too")
+	_, _, err = s.SignIn(ctx, right, "192.0.2.3")
+	require.NoError(t, err, "from elsewhere she signs in at once")
 	for i := range 15 {
 		assert.Equal(t, 401, guess(fmt.Sprint("n", i), "192.0.2.1"))
 	}
 	assert.Equal(t, 429, guess("someone", "192.0.2.1"), "from one address, of whomever")
 	assert.Equal(t, 401, guess("someone", "192.0.2.9"))
+
+	// Who knows one password, or has a token, guesses no more of the others.
+	token, err := s.CreateToken(ctx, admin, answer.TokenChange{Name: "viewer", Role: "viewer"})
+	require.NoError(t, err)
+	for i := range 20 {
+		_, _, err = s.SignIn(ctx, service.SignIn{Token: token.Token}, "192.0.2.4")
+		require.NoError(t, err)
+		_, _, err = s.SignIn(ctx, right, "192.0.2.4")
+		require.NoError(t, err)
+		assert.Equal(t, 401, guess(fmt.Sprint("m", i), "192.0.2.4"))
+	}
+	assert.Equal(t, 429, guess("another", "192.0.2.4"))
+	_, _, err = s.SignIn(ctx, service.SignIn{Token: token.Token, Name: "edda"}, "192.0.2.5")
+	assert.ErrorContains(t, err, "not both")
+
+	// A host has many addresses of one network.
+	for i := range 20 {
+		assert.Equal(t, 401, guess(fmt.Sprint("x", i), fmt.Sprintf("2001:db8::%x", i+1)))
+	}
+	assert.Equal(t, 429, guess("x", "2001:db8::ffff"))
+	assert.Equal(t, 401, guess("x", "2001:db8:0:1::1"))
 }
 
 func TestTheLastAdminStays(t *testing.T) {

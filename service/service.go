@@ -36,6 +36,7 @@ type Service struct {
 	committing sync.Mutex
 	events     events
 	throttle   *throttle
+	hashing    *hashing
 	tried      *lru.Cache[string, *tried] // trials, computed, by name
 
 	lanesMu sync.Mutex
@@ -68,7 +69,7 @@ func Open(ctx context.Context, folder string, log *slog.Logger) (*Service, error
 	if err != nil {
 		return nil, err
 	}
-	s := &Service{store: st, log: log, files: Files{os.DirFS(folder)}, lanes: map[string]*lane{}, throttle: newThrottle()}
+	s := &Service{store: st, log: log, files: Files{os.DirFS(folder)}, lanes: map[string]*lane{}, throttle: newThrottle(), hashing: newHashing()}
 	s.tried, _ = lru.New[string, *tried](maxTried) // fails without room alone
 	s.closing, s.stop = context.WithCancel(context.Background())
 	if err := errors.Join(s.load(ctx), s.cutOff(ctx)); err != nil {

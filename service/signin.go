@@ -69,12 +69,13 @@ type SignIn struct{ Token, Name, Password, Code string }
 func (s *Service) SignIn(ctx context.Context, in SignIn, origin string) (session string, a operator.Actor, err error) {
 	now := time.Now()
 	as := in.Name
-	if in.Token != "" {
+	switch {
+	case (in.Token == "") == (in.Name == ""):
+		return "", a, badField("name", in.Name, "give a token, or a name and a password, and not both")
+	case in.Token != "":
 		as = "token"
-	} else if in.Name == "" {
-		return "", a, badField("name", "", "give a token, or a name and a password")
 	}
-	if wait := s.throttle.wait(name.Fold(in.Name), origin, now); wait > 0 {
+	if wait := s.throttle.begin(name.Fold(in.Name), origin, now); wait > 0 {
 		return "", a, errors.Join(tooMany(wait), s.note(ctx, operator.Actor{Name: as, Origin: origin}, "sign-in", "", refused, "too many tries"))
 	}
 	x, a, err := s.check(ctx, in, now)
@@ -84,8 +85,13 @@ func (s *Service) SignIn(ctx context.Context, in SignIn, origin string) (session
 			return "", a, err
 		}
 	}
-	s.throttle.note(name.Fold(in.Name), origin, err == nil, now)
 	result := done
+	switch {
+	case err == nil:
+		s.throttle.succeeded(name.Fold(in.Name), origin)
+	case errors.Is(err, errBusy):
+		s.throttle.takeBack(name.Fold(in.Name), origin) // nothing was tried
+	}
 	if err != nil {
 		a.Name, result = as, refused
 	}
@@ -107,7 +113,10 @@ func (s *Service) check(ctx context.Context, in SignIn, now time.Time) (x store.
 	if err != nil {
 		return x, a, err
 	}
-	right := operator.CheckPassword(o.Password, in.Password)
+	right := false
+	if err := s.hashing.do(ctx, func() { right = operator.CheckPassword(o.Password, in.Password) }); err != nil {
+		return x, a, err
+	}
 	if !known || !right || o.Inactive {
 		return x, a, wrongSignIn
 	}
