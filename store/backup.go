@@ -14,10 +14,17 @@ import (
 // Backup writes a copy of the database into a new file, as it is at one moment,
 // while it is used.
 func (s *Store) Backup(ctx context.Context, file string) error {
-	if _, err := os.Stat(file); !errors.Is(err, fs.ErrNotExist) {
+	fresh, err := os.OpenFile(file, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+	if errors.Is(err, fs.ErrExist) {
 		return &OpenError{file, "there is a file already; a backup takes a new one", nil}
 	}
-	_, err := s.db.ExecContext(ctx, `VACUUM INTO ?`, file)
+	if err != nil {
+		return &OpenError{file, "it cannot be written", err}
+	}
+	if err := fresh.Close(); err != nil {
+		return &OpenError{file, "it cannot be written", err}
+	}
+	_, err = s.db.ExecContext(ctx, `VACUUM INTO ?`, file)
 	return s.explain(err)
 }
 
@@ -28,8 +35,8 @@ func (s *Store) Folder() string { return filepath.Dir(s.path) }
 // there already is kept beside it where instead is said, and else refused. The error
 // is an *OpenError, and then the folder is as it was.
 func Restore(ctx context.Context, backup, folder string, instead bool) error {
-	if err := os.MkdirAll(folder, 0o700); err != nil {
-		return &OpenError{folder, "the folder cannot be made", err}
+	if err := private(folder); err != nil {
+		return err
 	}
 	lock, err := take(folder)
 	if err != nil {

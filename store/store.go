@@ -48,8 +48,8 @@ func (e *OpenError) Unwrap() error { return e.Err }
 // database. Only one process can have a folder open. The error is
 // an *OpenError.
 func Open(ctx context.Context, folder string) (*Store, error) {
-	if err := os.MkdirAll(folder, 0o700); err != nil {
-		return nil, &OpenError{folder, "the folder cannot be made", err}
+	if err := private(folder); err != nil {
+		return nil, err
 	}
 	lock, err := take(folder)
 	if err != nil {
@@ -93,6 +93,14 @@ func Remove(folder string) error {
 }
 
 func (s *Store) open(ctx context.Context) error {
+	// SQLite gives its files the rights of the database.
+	fresh, err := os.OpenFile(s.path, os.O_CREATE|os.O_RDONLY, 0o600)
+	if err != nil {
+		return &OpenError{s.path, "the database cannot be written; look at the rights on the folder", err}
+	}
+	if err := fresh.Close(); err != nil {
+		return err
+	}
 	db, err := sql.Open("sqlite", "file:"+s.path+
 		"?_pragma=busy_timeout(3000)&_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)&_pragma=synchronous(FULL)&_txlock=immediate")
 	if err != nil {

@@ -3,6 +3,7 @@ package filter_test
 import (
 	"errors"
 	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -108,9 +109,10 @@ func TestMatch(t *testing.T) {
 
 func TestErrorsNameTheColumn(t *testing.T) {
 	for written, want := range map[string]string{
-		``:                         "column 1: the filter ends where an attribute is due",
-		`title`:                    "column 6: an operator is due after title",
-		`title eq`:                 "column 9: the filter ends where a value is due",
+		``:         "column 1: the filter ends where an attribute is due",
+		`title`:    "column 6: an operator is due after title",
+		`title eq`: "column 9: the filter ends where a value is due",
+		strings.Repeat("title pr or ", 6000) + "title pr": "column 1: a filter has at most 65536 bytes; this one has 72008",
 		`title eq "x`:              "column 10: the text opened here is not closed",
 		`title is "x"`:             `column 7: "is" is not an operator`,
 		`title equals "x"`:         `column 7: "equals" is not an operator`,
@@ -151,13 +153,13 @@ func nested(n int) string {
 }
 
 func TestAttributes(t *testing.T) {
-	f, err := filter.Parse(`title pr and emails[type eq "work"] or not (name.familyName eq "x")`)
+	f, err := filter.Parse(`title pr and emails[type eq "wörk"] or not (name.familyName eq "日") and x pr`)
 	require.NoError(t, err)
 	var got []string
 	for a := range f.Attributes() {
 		got = append(got, fmt.Sprintf("%s@%d", a.Name, a.Column))
 	}
-	assert.Equal(t, []string{"title@1", "emails@14", "emails.type@21", "name.familyName@45"}, got)
+	assert.Equal(t, []string{"title@1", "emails@14", "emails.type@21", "name.familyName@45", "x@73"}, got)
 }
 
 // expression draws a filter with the value that a plain evaluation gives it.

@@ -10,8 +10,10 @@ import (
 	"gatemap/core/name"
 )
 
-// maxDepth bounds nesting, so that no filter can exhaust the stack.
-const maxDepth = 100
+const (
+	maxDepth  = 100     // of nesting, so that no filter can exhaust the stack
+	maxLength = 1 << 16 // bytes
+)
 
 // SyntaxError says what is wrong with a filter and at which column, counted in
 // characters from 1.
@@ -22,7 +24,7 @@ type SyntaxError struct {
 
 func (e *SyntaxError) Error() string { return fmt.Sprintf("column %d: %s", e.Column, e.Message) }
 
-// Parse reads a filter. Every error is a *SyntaxError. Operators bind as RFC
+// Parse reads a filter of at most 64 KiB. Every error is a *SyntaxError. Operators bind as RFC
 // 7644 §3.4.2.2 has it: not, then and, then or.
 func Parse(text string) (f *Filter, err error) {
 	p := &parser{text: text}
@@ -33,6 +35,9 @@ func Parse(text string) (f *Filter, err error) {
 			panic(stop)
 		}
 	}()
+	if len(text) > maxLength {
+		p.fail(0, "a filter has at most %d bytes; this one has %d", maxLength, len(text))
+	}
 	root := p.or(false)
 	p.space()
 	if p.at < len(p.text) {
@@ -45,13 +50,15 @@ type parser struct {
 	text  string
 	at    int
 	depth int
+
+	counted, column int // where the newest attribute is: in bytes, and in characters
 }
 
 func (p *parser) fail(at int, format string, args ...any) {
-	panic(&SyntaxError{p.column(at), fmt.Sprintf(format, args...)})
+	panic(&SyntaxError{p.columnOf(at), fmt.Sprintf(format, args...)})
 }
 
-func (p *parser) column(at int) int { return utf8.RuneCountInString(p.text[:at]) + 1 }
+func (p *parser) columnOf(at int) int { return utf8.RuneCountInString(p.text[:at]) + 1 }
 
 func (p *parser) rest() string {
 	r := p.text[p.at:]
@@ -130,7 +137,7 @@ func (p *parser) group(start int, inValue bool) node {
 	inner := p.or(inValue)
 	p.space()
 	if !p.take(')') {
-		p.fail(p.at, "the parenthesis opened at column %d is not closed", p.column(start))
+		p.fail(p.at, "the parenthesis opened at column %d is not closed", p.columnOf(start))
 	}
 	return inner
 }
@@ -159,7 +166,9 @@ func (p *parser) attribute() path {
 	if head == "" || !isAlpha(head[0]) || dotted && (sub == "" || strings.Contains(sub, ".") || !isAlpha(sub[0]) && sub[0] != '$') {
 		p.fail(start, "%q is not an attribute name", written)
 	}
-	return newPath(written, p.column(start))
+	p.column += utf8.RuneCountInString(p.text[p.counted:start])
+	p.counted = start
+	return newPath(written, p.column+1)
 }
 
 var operators = []string{"eq", "ne", "co", "sw", "ew", "pr", "gt", "ge", "lt", "le"}
@@ -177,7 +186,7 @@ func (p *parser) condition(inValue bool) node {
 		inner := p.or(true)
 		p.space()
 		if !p.take(']') {
-			p.fail(p.at, "the bracket opened at column %d is not closed", p.column(start))
+			p.fail(p.at, "the bracket opened at column %d is not closed", p.columnOf(start))
 		}
 		return valuePath{at, inner}
 	}
@@ -255,5 +264,5 @@ func (p *parser) quoted() literal {
 		}
 	}
 	p.at = len(p.text)
-	panic(&SyntaxError{p.column(start), "the text opened here is not closed by a double quote"})
+	panic(&SyntaxError{p.columnOf(start), "the text opened here is not closed by a double quote"})
 }
