@@ -109,7 +109,7 @@ func (l *local) close(ctx context.Context, done bool) error {
 			return err
 		}
 	}
-	all, err := l.service.Trials(ctx, 0, "")
+	all, err := l.service.Trials(ctx, operator.Service, 0, "")
 	if err != nil {
 		return err
 	}

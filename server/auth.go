@@ -87,7 +87,12 @@ func bearer(r *http.Request) string {
 func requires(right operator.Right) func(http.Handler) http.Handler {
 	return func(next http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-			if err := operator.From(r.Context()).May(right); err != nil {
+			by := operator.From(r.Context())
+			err := by.May(right)
+			if err == nil && by.Systems != nil {
+				err = limited(by)
+			}
+			if err != nil {
 				writeProblem(w, answer.ProblemOf(err))
 				return
 			}
@@ -138,6 +143,10 @@ func bound(c huma.Context, by operator.Actor) error {
 			return nil
 		}
 	}
+	return limited(by)
+}
+
+func limited(by operator.Actor) error {
 	return &operator.ForbiddenError{Actor: by, Reason: by.Name + " opens " + strings.Join(by.Systems, ", ") + " only: name one of them in system, if the call takes one"}
 }
 

@@ -59,7 +59,7 @@ func ofTrial[In any](api huma.API, method, path, id, summary string, right opera
 // trials are the operations on trials and revisions.
 func trials(api huma.API, s *service.Service) {
 	get(api, "/trials", "trials", "The open trials, by name", func(ctx context.Context, in *struct{ Paging }) (*answer.Trials, error) {
-		return s.Trials(ctx, in.Limit, in.Cursor)
+		return s.Trials(ctx, operator.From(ctx), in.Limit, in.Cursor)
 	})
 	ofTrial(api, http.MethodPost, "/trials", "begin-trial", "Begin a trial: empty, or with the differences of a map folder", operator.Stage, http.StatusCreated, func(ctx context.Context, in *struct {
 		Body struct {
@@ -74,7 +74,7 @@ func trials(api huma.API, s *service.Service) {
 		return s.BeginTrial(ctx, operator.From(ctx), in.Body.Name, in.Body.Note)
 	})
 	ofTrial(api, http.MethodGet, "/trials/{trial}", "trial", "One trial, with its changes as sentences", operator.Read, http.StatusOK, func(ctx context.Context, in *Tried) (*answer.Trial, error) {
-		return s.Trial(ctx, in.Trial)
+		return s.Trial(ctx, operator.From(ctx), in.Trial)
 	})
 	ofTrial(api, http.MethodPost, "/trials/{trial}/changes", "stage", "Stage changes: all of them, or none", operator.Stage, http.StatusOK, func(ctx context.Context, in *struct {
 		Tried

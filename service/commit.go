@@ -209,20 +209,6 @@ func restoring(t store.Turn) stage.Change {
 	return stage.RestoreRecord(t.Key.Directory, connect.Named{Kind: kinds[t.Key.Kind], Name: t.Key.Name}, t.Before, t.After)
 }
 
-// mayStage says whether someone may stage a change.
-func mayStage(by operator.Actor, c *stage.Change) error {
-	if by.Systems == nil {
-		return nil
-	}
-	switch c.Do {
-	case stage.AddLine, stage.ChangeLine, stage.MoveLine, stage.RemoveLine:
-		if by.Sees(c.System) {
-			return nil
-		}
-	}
-	return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s may change lines of %s, and nothing else", by.Name, strings.Join(by.Systems, ", "))}
-}
-
 func movedTrial(t *store.Trial) error {
 	return &answer.Problem{
 		Title: "Changed by someone else", Status: 412,

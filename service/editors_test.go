@@ -61,7 +61,7 @@ func again(t require.TestingT, s *service.Service) {
 	require.NoError(t, err)
 	_, err = s.CommitFolder(ctx, f, "test", "begin")
 	require.NoError(t, err)
-	all, err := s.Trials(ctx, 50, "")
+	all, err := s.Trials(ctx, ada, 50, "")
 	require.NoError(t, err)
 	for _, trial := range all.Trials {
 		require.NoError(t, s.RemoveTrial(ctx, ada, trial.Name, 0))
@@ -160,7 +160,7 @@ func TestTwoEditorsLoseNothing(t *testing.T) {
 				require.True(rt, err == nil || refusal(err), "%v", err)
 				continue
 			}
-			trial, err := s.Trial(ctx, e.Name)
+			trial, err := s.Trial(ctx, ada, e.Name)
 			require.NoError(rt, err)
 			head := s.Head()
 			c, err := s.CommitTrial(ctx, e, e.Name, service.Committing{Version: version(s, e.Name), Reason: "r", Override: "a test"})
@@ -205,7 +205,7 @@ func begin(t *testing.T, s *service.Service, name string, changes ...stage.Chang
 
 // version is the newest version of a trial; 0 where there is none.
 func version(s *service.Service, name string) int {
-	t, err := s.Trial(ctx, name)
+	t, err := s.Trial(ctx, ada, name)
 	if err != nil {
 		return 0
 	}
@@ -235,7 +235,7 @@ func TestACommitOnAHeadThatHasMoved(t *testing.T) {
 	err = commit(s, ada, "same", "")
 	assert.ErrorContains(t, err, "title of dome/ilse is Guard now; it was Cook when this was staged")
 	assert.ErrorContains(t, err, "revision 2 by ada.lindqvist (r)")
-	trial, err := s.Trial(ctx, "same")
+	trial, err := s.Trial(ctx, ada, "same")
 	require.NoError(t, err)
 	assert.False(t, trial.Applies)
 	assert.Contains(t, trial.Obstacle, "title of dome/ilse is Guard now")
@@ -299,7 +299,7 @@ func TestATrialIsKeptAndOnlyOneVersionOfItChanged(t *testing.T) {
 	s, err = service.Open(ctx, folder, quiet())
 	require.NoError(t, err)
 	defer s.Close()
-	trial, err := s.Trial(ctx, "KEPT")
+	trial, err := s.Trial(ctx, ada, "KEPT")
 	require.NoError(t, err)
 	assert.Equal(t, 2, trial.Version)
 	assert.Len(t, trial.Changes, 1)

@@ -217,7 +217,7 @@ func TestAnImpactNeedsNoTrial(t *testing.T) {
 	out, err := s.Impact(ctx, "", stage.Change{Do: stage.RemoveGroup, Group: "night-crew"}, given(t, nil))
 	require.NoError(t, err)
 	assert.Positive(t, out.Total.Losses)
-	trials, err := s.Trials(ctx, 0, "")
+	trials, err := s.Trials(ctx, ada, 0, "")
 	require.NoError(t, err)
 	assert.Empty(t, trials.Trials)
 }
@@ -229,7 +229,7 @@ func TestTrialsComeByPage(t *testing.T) {
 	}
 	var names []string
 	for after := ""; ; {
-		page, err := s.Trials(ctx, 2, after)
+		page, err := s.Trials(ctx, ada, 2, after)
 		require.NoError(t, err)
 		for _, x := range page.Trials {
 			names = append(names, x.Name)

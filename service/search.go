@@ -8,12 +8,14 @@ import (
 	"gatemap/answer"
 	"gatemap/core/directory"
 	"gatemap/core/name"
+	"gatemap/operator"
 )
 
 // Search lists users, groups, systems and devices of which the name, the display name,
 // title, department, description or mail address contains every word of the
-// text, in any case; empty text lists all. Names come in order, by kind.
-func (a Answers) Search(_ context.Context, text string, kind answer.Kind, limit int, cursor string) (*answer.Page, error) {
+// text, in any case; empty text lists all. Names come in order, by kind. Systems that the
+// caller may not see, and their lines, are left out.
+func (a Answers) Search(ctx context.Context, text string, kind answer.Kind, limit int, cursor string) (*answer.Page, error) {
 	from, err := readCursor(cursor)
 	if err != nil {
 		return nil, err
@@ -39,13 +41,13 @@ func (a Answers) Search(_ context.Context, text string, kind answer.Kind, limit 
 		a.searchGroups(add)
 	}
 	if kind == "" || kind == answer.KindSystem {
-		a.searchSystems(add)
+		a.searchSystems(operator.From(ctx), add)
 	}
 	if kind == "" || kind == answer.KindDevice {
 		a.searchDevices(add)
 	}
 	if kind == answer.KindLine {
-		a.searchLines(add)
+		a.searchLines(operator.From(ctx), add)
 	}
 	page.Next = nextCursor(from, len(page.Items), page.Total)
 	return page, nil
@@ -86,16 +88,22 @@ func (a Answers) searchGroups(add adder) {
 	}
 }
 
-func (a Answers) searchSystems(add adder) {
+func (a Answers) searchSystems(by operator.Actor, add adder) {
 	for _, s := range a.Atlas.Systems {
+		if !by.Sees(s.Name()) {
+			continue
+		}
 		add(func() answer.Item {
 			return answer.Item{Kind: answer.KindSystem, Name: s.Name(), Title: s.Document.Title, Detail: s.Document.Type.Name, Active: true}
 		}, name.Fold(s.Name()+"\x00"+s.Document.Title))
 	}
 }
 
-func (a Answers) searchLines(add adder) {
+func (a Answers) searchLines(by operator.Actor, add adder) {
 	for _, s := range a.Atlas.Systems {
+		if !by.Sees(s.Name()) {
+			continue
+		}
 		for _, line := range s.Lines() {
 			add(func() answer.Item {
 				return answer.Item{Kind: answer.KindLine, Name: line, Detail: s.Document.Type.Name + ", " + s.Site.Places[line].String(), Active: true}

@@ -68,16 +68,17 @@ func (s *Service) createTrial(ctx context.Context, by operator.Actor, t *store.T
 	if err := s.note(ctx, by, "trial", t.Name, done, "begun"); err != nil {
 		return nil, err
 	}
-	return s.Trial(ctx, t.Name)
+	return s.Trial(ctx, by, t.Name)
 }
 
 // Trials lists the open trials by name; a limit of 0 is all. The cursor is the name of
-// the last trial on the page before.
-func (s *Service) Trials(ctx context.Context, limit int, cursor string) (*answer.Trials, error) {
+// the last trial on the page before. Trials that someone may not see are left out.
+func (s *Service) Trials(ctx context.Context, by operator.Actor, limit int, cursor string) (*answer.Trials, error) {
 	list, err := s.store.Trials(ctx)
 	if err != nil {
 		return nil, err
 	}
+	list = slices.DeleteFunc(list, func(t store.Trial) bool { return mayTouch(by, &t) != nil })
 	all := &answer.Trials{Trials: []answer.Trial{}}
 	for i := range list {
 		if name.Fold(list[i].Name) <= name.Fold(cursor) && cursor != "" {
@@ -96,9 +97,13 @@ func (s *Service) Trials(ctx context.Context, limit int, cursor string) (*answer
 	return all, nil
 }
 
-// Trial is one trial. The error is a *directory.NotFoundError.
-func (s *Service) Trial(ctx context.Context, named string) (*answer.Trial, error) {
+// Trial is one trial. The error is a *directory.NotFoundError or an
+// *operator.ForbiddenError.
+func (s *Service) Trial(ctx context.Context, by operator.Actor, named string) (*answer.Trial, error) {
 	t, err := s.kept(ctx, named)
+	if err == nil {
+		err = mayTouch(by, t)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -266,6 +271,9 @@ func (s *Service) Unstage(ctx context.Context, by operator.Actor, named string, 
 // tries.
 func (s *Service) restage(ctx context.Context, by operator.Actor, named string, version int, work func(*tried) (did string, err error)) (*answer.Trial, error) {
 	t, err := s.kept(ctx, named)
+	if err == nil {
+		err = mayTouch(by, t)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -301,6 +309,9 @@ func (s *Service) restage(ctx context.Context, by operator.Actor, named string, 
 // RemoveTrial lets a version of a trial go; version 0 is whichever there is.
 func (s *Service) RemoveTrial(ctx context.Context, by operator.Actor, named string, version int) error {
 	t, err := s.kept(ctx, named)
+	if err == nil {
+		err = mayTouch(by, t)
+	}
 	if err != nil {
 		return err
 	}
