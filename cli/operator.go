@@ -4,7 +4,9 @@ import (
 	"bufio"
 	"context"
 	"fmt"
+	"log/slog"
 	"os"
+	"path/filepath"
 	"strconv"
 	"strings"
 	"time"
@@ -14,6 +16,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/client"
+	"gatemap/service"
 )
 
 func (a *app) operator() *cobra.Command {
@@ -24,7 +27,7 @@ OpenID Connect. The roles are viewer (ask questions), editor (stage changes), ap
 (commit them) and admin (also manage operators, tokens and settings).`,
 		Example: "  gatemap operator set edda.marsh --role approver --password\n  gatemap operator second-factor edda.marsh\n  gatemap operator two-person-rule on", Args: cobra.NoArgs,
 	}
-	cmd.AddCommand(a.operatorList(), a.operatorSet(), a.operatorRemove(), a.operatorFactor(), a.operatorTwo())
+	cmd.AddCommand(a.operatorList(), a.operatorSet(), a.operatorRemove(), a.operatorFactor(), a.operatorTwo(), standsAlone(a.operatorRecover()))
 	return cmd
 }
 
@@ -158,6 +161,36 @@ func (a *app) operatorFactor() *cobra.Command {
 			})
 		},
 	}
+}
+
+func (a *app) operatorRecover() *cobra.Command {
+	var data string
+	cmd := &cobra.Command{
+		Use: "recover", Short: "Create an admin token on the host, when no admin can sign in",
+		Long: `Creates an admin token that expires after 24 hours, in the data folder of a service that is
+stopped. The audit records it. Use it to set up an operator, then revoke it.`,
+		Example: "  gatemap operator recover --data /var/lib/gatemap", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			if _, err := os.Stat(filepath.Join(data, "gatemap.db")); err != nil {
+				return &usageError{fmt.Sprintf("there is no database in %s: %v", data, err)}
+			}
+			svc, err := service.Open(cmd.Context(), data, slog.New(slog.DiscardHandler))
+			if err != nil {
+				return err
+			}
+			defer svc.Close()
+			named, token, err := svc.Recover(cmd.Context())
+			if err != nil {
+				return err
+			}
+			a.print("Token %s, shown only once: %s\nIt expires in 24 hours. When an admin can sign in again, revoke it:  gatemap token revoke %s\n", named, token, named)
+			return nil
+		},
+	}
+	cmd.Flags().StringVar(&data, "data", "", "data folder of the service")
+	_ = cmd.MarkFlagRequired("data")
+	_ = cmd.MarkFlagDirname("data")
+	return cmd
 }
 
 func (a *app) operatorTwo() *cobra.Command {

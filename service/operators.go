@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 
@@ -38,11 +39,17 @@ func describeOperator(o *store.Operator) *answer.Operator {
 	}
 }
 
+// reservedNames are actors of the audit that are no operators.
+var reservedNames = []string{operator.Service.Name, "host", "folder", "token", "push"}
+
 // SetOperator adds an operator, where version is 0, or changes that version of one.
 // The error is an *answer.Problem or an *answer.ConflictError.
 func (s *Service) SetOperator(ctx context.Context, by operator.Actor, named string, version int, in answer.OperatorChange) (*answer.Operator, error) {
 	if !operatorName.MatchString(named) {
 		return nil, badField("name", named, "an operator's name has letters, digits and any of . _ @ -, at most 64 of them")
+	}
+	if slices.Contains(reservedNames, strings.ToLower(named)) {
+		return nil, badField("name", named, "this name stands in the audit for the service or its host; take another")
 	}
 	o, known, err := s.store.Operator(ctx, named)
 	if err != nil {
@@ -202,13 +209,30 @@ func (s *Service) ChangeSettings(ctx context.Context, by operator.Actor, version
 }
 
 // FirstToken makes the first token and returns it, the only time that it is
-// seen; "" if there is one already.
+// seen; "" if there was one ever, or an operator.
 func (s *Service) FirstToken(ctx context.Context) (string, error) {
 	token, err := s.store.FirstToken(ctx, "first", time.Now())
 	if err != nil || token == "" {
 		return "", err
 	}
 	return token, errors.Join(s.readKeys(ctx), s.note(ctx, operator.Service, "token", "first", done, "role admin"))
+}
+
+// recoveryLength is how long a token holds that a recovery makes.
+const recoveryLength = 24 * time.Hour
+
+// Recover makes an admin token for those who have the host, where no admin can sign in
+// any more, and says what it is called. It holds for a day.
+func (s *Service) Recover(ctx context.Context) (named, token string, err error) {
+	now := time.Now()
+	named = "recovery-" + now.UTC().Format("20060102-150405")
+	made, err := s.CreateToken(ctx, operator.Actor{Name: "host", Role: operator.Admin, How: "host"}, answer.TokenChange{
+		Name: named, Role: string(operator.Admin), Expires: new(now.Add(recoveryLength)),
+	})
+	if err != nil {
+		return "", "", err
+	}
+	return named, made.Token, nil
 }
 
 // Tokens lists the tokens, by name.

@@ -123,6 +123,10 @@ func TestGuessingIsSlowedDown(t *testing.T) {
 func TestTheLastAdminStays(t *testing.T) {
 	s := small(t, t.TempDir())
 	defer s.Close()
+	for _, name := range []string{"gatemap", "Host", "token"} {
+		_, err := s.SetOperator(ctx, admin, name, 0, answer.OperatorChange{})
+		assert.ErrorContains(t, err, "stands in the audit for the service or its host", name)
+	}
 	put(t, s, "nadia", answer.OperatorChange{Role: ptr("admin")})
 	_, err := s.SetOperator(ctx, admin, "nadia", 0, answer.OperatorChange{Role: ptr("viewer")})
 	assert.ErrorContains(t, err, "nadia is the last admin")

@@ -67,17 +67,14 @@ func (s *Store) CreateToken(ctx context.Context, t Token, instead bool) (string,
 	return token, err
 }
 
-// FirstToken creates a token if there is none yet for the service, and
-// returns it; "" if there is one.
+// FirstToken creates a token if there never was one for the service, nor an operator,
+// and returns it; "" if there was.
 func (s *Store) FirstToken(ctx context.Context, name string, now time.Time) (string, error) {
-	keys, err := s.Tokens(ctx)
-	if err != nil {
-		return "", err
-	}
-	for _, k := range keys.list {
-		if k.Directory == "" {
-			return "", nil
-		}
+	var used bool
+	err := s.db.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM operators) OR EXISTS (SELECT 1 FROM tokens WHERE directory IS NULL)
+		OR EXISTS (SELECT 1 FROM audit WHERE act = 'token' AND object = ?)`, name).Scan(&used)
+	if err != nil || used {
+		return "", s.explain(err)
 	}
 	return s.CreateToken(ctx, Token{Name: name, Role: "admin", Author: "gatemap", Created: now}, false)
 }
