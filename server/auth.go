@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -46,8 +47,35 @@ func (s *Server) authenticate(next http.Handler) http.Handler {
 				return
 			}
 		}
-		next.ServeHTTP(w, r.WithContext(operator.With(r.Context(), a)))
+		ctx := operator.With(r.Context(), a)
+		if strings.HasSuffix(r.URL.Path, "/events") {
+			var cancel context.CancelFunc
+			ctx, cancel = context.WithCancel(ctx)
+			defer cancel()
+			go s.cutOff(ctx, r, cancel)
+		}
+		next.ServeHTTP(w, r.WithContext(ctx))
 	})
+}
+
+// recheck is how often it is looked whether who reads a stream is still signed in.
+const recheck = 2 * time.Second
+
+// cutOff ends a stream when the token or the session that opened it does.
+func (s *Server) cutOff(ctx context.Context, r *http.Request, end context.CancelFunc) {
+	tick := time.NewTicker(recheck)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+			if _, ok := s.actor(r); !ok {
+				end()
+				return
+			}
+		}
+	}
 }
 
 // actor is who makes a request.

@@ -1,13 +1,21 @@
 package server_test
 
 import (
+	"context"
 	"fmt"
+	"io"
+	"net/http"
 	"runtime"
 	"sync"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"gatemap/answer"
+	"gatemap/operator"
+	"gatemap/service"
 )
 
 // Many sign-ins at once take neither the memory of the host nor more tries than as many
@@ -50,4 +58,47 @@ func TestManySignInsAtOnce(t *testing.T) {
 	assert.Positive(t, statuses[401])
 	assert.LessOrEqual(t, statuses[401], 20, "as many tries as an address has")
 	assert.Less(t, peak, uint64(700<<20), "at most a few hashes of 64 MiB")
+}
+
+// A stream of events ends when the token or the session that opened it does.
+func TestStreamsEndWithTheSignIn(t *testing.T) {
+	r := start(t)
+	password := "eleven domes in a row"
+	_, err := r.service.SetOperator(ctx, operator.Service, "edda", 0, answer.OperatorChange{Password: &password})
+	require.NoError(t, err)
+	session, _, err := r.service.SignIn(ctx, service.SignIn{Name: "edda", Password: password}, "192.0.2.1")
+	require.NoError(t, err)
+	token, err := r.service.CreateToken(ctx, operator.Service, answer.TokenChange{Name: "short", Role: "viewer"})
+	require.NoError(t, err)
+	stays, cancel := context.WithTimeout(t.Context(), time.Minute)
+	defer cancel()
+	open := func(header, value string) <-chan error {
+		request, err := http.NewRequestWithContext(stays, "GET", r.URL+"/api/v1/events", nil)
+		require.NoError(t, err)
+		request.Header.Set(header, value)
+		response, err := http.DefaultClient.Do(request)
+		require.NoError(t, err)
+		require.Equal(t, 200, response.StatusCode)
+		ended := make(chan error, 1)
+		go func() {
+			defer response.Body.Close()
+			_, err := io.Copy(io.Discard, response.Body)
+			ended <- err
+		}()
+		return ended
+	}
+	console, program, other := open("Cookie", "gatemap_session="+session), open("Authorization", "Bearer "+token.Token), open("Authorization", "Bearer "+r.token)
+	again := "twelve domes in a row"
+	_, err = r.service.SetOperator(ctx, operator.Service, "edda", 0, answer.OperatorChange{Password: &again})
+	require.NoError(t, err)
+	assert.NoError(t, <-console)
+	require.NoError(t, r.service.RevokeToken(ctx, operator.Service, "short"))
+	assert.NoError(t, <-program)
+	select {
+	case err := <-other:
+		assert.Fail(t, "who is signed in is cut off", "%v", err)
+	default:
+	}
+	cancel()
+	<-other
 }

@@ -46,13 +46,21 @@ func TestSigningInWithAPasswordAndACode(t *testing.T) {
 	assert.True(t, ok)
 	assert.Equal(t, operator.Actor{Name: "edda", Role: operator.Approver, How: "password"}, by)
 
+	// What she signs in with has changed: who signed in before is out.
+	put(t, s, "edda", answer.OperatorChange{Display: ptr("Edda Marsh")})
+	_, ok, err = s.BySession(ctx, session)
+	require.NoError(t, err)
+	assert.True(t, ok)
 	factor, err := s.SecondFactor(ctx, admin, "edda")
 	require.NoError(t, err)
+	_, ok, err = s.BySession(ctx, session)
+	require.NoError(t, err)
+	assert.False(t, ok, "a new second factor")
 	_, _, err = s.SignIn(ctx, in, "192.0.2.1")
 	assert.ErrorContains(t, err, "name, password and code do not fit together")
 	in.Code, err = totp.GenerateCode(factor.Secret, time.Now())
 	require.NoError(t, err)
-	_, _, err = s.SignIn(ctx, in, "192.0.2.1")
+	session, _, err = s.SignIn(ctx, in, "192.0.2.1")
 	require.NoError(t, err)
 	_, _, err = s.SignIn(ctx, in, "192.0.2.1")
 	assert.Error(t, err, "a code is used once")
@@ -70,6 +78,29 @@ func TestSigningInWithAPasswordAndACode(t *testing.T) {
 		assert.Equal(t, "192.0.2.1", e.Origin)
 	}
 	assert.Equal(t, []string{"sign-in done", "sign-in done"}, results)
+}
+
+func TestANewPasswordEndsSessions(t *testing.T) {
+	s := small(t, t.TempDir())
+	defer s.Close()
+	for _, name := range []string{"edda", "teo"} {
+		put(t, s, name, answer.OperatorChange{Password: ptr("eleven domes in a row")})
+	}
+	signedIn := func(session string) bool {
+		_, ok, err := s.BySession(ctx, session)
+		require.NoError(t, err)
+		return ok
+	}
+	edda, _, err := s.SignIn(ctx, service.SignIn{Name: "edda", Password: "eleven domes in a row"}, "192.0.2.1")
+	require.NoError(t, err)
+	teo, _, err := s.SignIn(ctx, service.SignIn{Name: "teo", Password: "eleven domes in a row"}, "192.0.2.1")
+	require.NoError(t, err)
+	put(t, s, "edda", answer.OperatorChange{Password: ptr("twelve domes in a row")})
+	assert.False(t, signedIn(edda))
+	assert.True(t, signedIn(teo), "of nobody else")
+	require.NoError(t, s.RemoveOperator(ctx, admin, "teo"))
+	put(t, s, "teo", answer.OperatorChange{Password: ptr("eleven domes in a row")})
+	assert.False(t, signedIn(teo), "not even when there is one by that name again")
 }
 
 func ptr[T any](x T) *T { return &x }

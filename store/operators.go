@@ -31,18 +31,19 @@ func (s *Store) CreateOperator(ctx context.Context, o *Operator) error {
 	return s.changedOne(result, err, ErrTaken)
 }
 
-// UpdateOperator writes an operator in the place of the version before, and ends the
-// sessions of one who is switched off. The error is ErrMoved where that version is
-// not there.
+// UpdateOperator writes an operator in the place of the version before. It ends the
+// sessions of one who is inactive, or has another password, second factor or provider.
+// The error is ErrMoved where that version is not there.
 func (s *Store) UpdateOperator(ctx context.Context, o *Operator) error {
 	return s.within(ctx, func(tx *sql.Tx) error {
-		result, err := tx.ExecContext(ctx, `UPDATE operators SET role = ?, display = ?, password = nullif(?, ''), totp = nullif(?, ''), counter = ?, issuer = nullif(?, ''), subject = nullif(?, ''), off = ?, version = version + 1 WHERE name = ? AND version = ?`,
-			o.Role, o.Display, o.Password, o.TOTP, o.Counter, o.Issuer, o.Subject, o.Inactive, o.Name, o.Version)
-		if err = s.changedOne(result, err, ErrMoved); err != nil || !o.Inactive {
+		if _, err := tx.ExecContext(ctx, `DELETE FROM sessions WHERE operator = ?1 AND (?2 OR EXISTS (SELECT 1 FROM operators
+			WHERE name = ?1 AND (password IS NOT nullif(?3, '') OR totp IS NOT nullif(?4, '') OR issuer IS NOT nullif(?5, ''))))`,
+			o.Name, o.Inactive, o.Password, o.TOTP, o.Issuer); err != nil {
 			return err
 		}
-		_, err = tx.ExecContext(ctx, `DELETE FROM sessions WHERE operator = ?`, o.Name)
-		return err
+		result, err := tx.ExecContext(ctx, `UPDATE operators SET role = ?, display = ?, password = nullif(?, ''), totp = nullif(?, ''), counter = ?, issuer = nullif(?, ''), subject = nullif(?, ''), off = ?, version = version + 1 WHERE name = ? AND version = ?`,
+			o.Role, o.Display, o.Password, o.TOTP, o.Counter, o.Issuer, o.Subject, o.Inactive, o.Name, o.Version)
+		return s.changedOne(result, err, ErrMoved)
 	})
 }
 
