@@ -17,6 +17,7 @@ import (
 	"golang.org/x/oauth2"
 
 	"gatemap/answer"
+	"gatemap/operator"
 	"gatemap/service"
 )
 
@@ -59,9 +60,13 @@ func (p *Provider) config(ctx context.Context) (*oauth2.Config, *oidc.Provider, 
 		p.found = found
 		p.pending = expirable.NewLRU[string, pending](maxPending, nil, signInLength)
 	}
+	scopes := []string{oidc.ScopeOpenID, "profile"}
+	if p.Claim == "email" {
+		scopes = append(scopes, "email")
+	}
 	return &oauth2.Config{
 		ClientID: p.Client, ClientSecret: p.Secret, Endpoint: p.found.Endpoint(), RedirectURL: strings.TrimSuffix(p.Address, "/") + returnPath,
-		Scopes: []string{oidc.ScopeOpenID, "profile"},
+		Scopes: scopes,
 	}, p.found, nil
 }
 
@@ -109,15 +114,31 @@ func (p *Provider) end(ctx context.Context, state, code, browser string) (subjec
 	if err := id.Claims(&claims); err != nil {
 		return "", "", fmt.Errorf("the ID token cannot be read: %w", err)
 	}
+	if named, err = p.identity(id.Audience, claims); err != nil {
+		return "", "", err
+	}
+	return id.Subject, named, nil
+}
+
+// identity is the name of the operator whom an ID token is about. The token must be for
+// this client (OpenID Connect Core 1.0 section 3.1.3.7, rules 4 and 5), and an address of
+// mail names someone only where the provider has verified it (section 5.1).
+func (p *Provider) identity(audience []string, claims map[string]any) (string, error) {
+	if party, there := claims["azp"]; there && party != p.Client || !there && len(audience) > 1 {
+		return "", errors.New("the ID token does not hold: it is for another client")
+	}
 	claim := p.Claim
 	if claim == "" {
 		claim = "preferred_username"
 	}
-	named, ok = claims[claim].(string)
+	named, ok := claims[claim].(string)
 	if !ok || named == "" {
-		return "", "", fmt.Errorf("the ID token has no claim %s, which names the operator", claim)
+		return "", fmt.Errorf("the ID token has no claim %s, which names the operator", claim)
 	}
-	return id.Subject, named, nil
+	if verified, _ := claims["email_verified"].(bool); !verified && (claim == "email" || named == claims["email"]) {
+		return "", fmt.Errorf("the claim %s names the operator by an address of mail that the provider has not verified", claim)
+	}
+	return named, nil
 }
 
 // redirect sends a browser elsewhere.
@@ -164,6 +185,9 @@ func byProvider(api huma.API, s *service.Service, p *Provider) {
 			return nil, failed(fmt.Errorf("the provider says %s: %s", in.Error, in.Said))
 		}
 		subject, named, err := p.end(ctx, in.State, in.Code, in.Browser)
+		if err != nil {
+			s.Refused(ctx, operator.Actor{Name: "provider", Origin: in.address}, "sign-in", err.Error())
+		}
 		if errors.Is(err, errSignIn) {
 			return nil, &problem{Title: "Not signed in", Status: http.StatusForbidden, Detail: err.Error()}
 		} else if err != nil {

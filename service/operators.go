@@ -40,7 +40,7 @@ func describeOperator(o *store.Operator) *answer.Operator {
 }
 
 // reservedNames are actors of the audit that are no operators.
-var reservedNames = []string{operator.Service.Name, "host", "folder", "token", "push"}
+var reservedNames = []string{operator.Service.Name, "host", "folder", "token", "push", "provider"}
 
 // SetOperator adds an operator, where version is 0, or changes that version of one.
 // The error is an *answer.Problem or an *answer.ConflictError.

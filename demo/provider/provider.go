@@ -12,6 +12,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"html/template"
+	"maps"
 	"net/http"
 	"net/url"
 	"slices"
@@ -23,7 +24,10 @@ import (
 )
 
 // Person can be signed in.
-type Person struct{ Name, Display, Note string }
+type Person struct {
+	Name, Display, Note string
+	Claims              map[string]any // more claims of the ID token, also in the place of the usual ones
+}
 
 // Provider signs people in.
 type Provider struct {
@@ -132,10 +136,16 @@ func (p *Provider) token(w http.ResponseWriter, r *http.Request) {
 		send(w, map[string]string{"error": "invalid_grant"})
 		return
 	}
+	claims := map[string]any{"nonce": g.nonce, "preferred_username": g.person}
+	for _, x := range p.people {
+		if x.Name == g.person {
+			maps.Copy(claims, x.Claims)
+		}
+	}
 	now := time.Now()
 	id, err := jwt.Signed(p.signer).Claims(jwt.Claims{
 		Issuer: p.issuer, Subject: "person-" + g.person, Audience: jwt.Audience{p.client}, IssuedAt: jwt.NewNumericDate(now), Expiry: jwt.NewNumericDate(now.Add(5 * time.Minute)),
-	}).Claims(map[string]any{"nonce": g.nonce, "preferred_username": g.person}).Serialize()
+	}).Claims(claims).Serialize()
 	if err != nil {
 		http.Error(w, err.Error(), http.StatusInternalServerError)
 		return
