@@ -1,7 +1,6 @@
 package server_test
 
 import (
-	"net/http"
 	"strings"
 	"testing"
 
@@ -26,13 +25,7 @@ func TestATokenForOneSystemSeesNoOther(t *testing.T) {
 		require.Equal(t, 200, status, text)
 	}
 	stage("force", line("marker in force"))
-	request, err := http.NewRequestWithContext(ctx, "POST", r.URL+"/api/v1/trials/force/commit", strings.NewReader(`{"reason":"r","override":"a test"}`))
-	require.NoError(t, err)
-	request.Header = http.Header{"Authorization": {"Bearer " + r.token}, "Content-Type": {"application/json"}, "If-Match": {`"2"`}}
-	response, err := http.DefaultClient.Do(request)
-	require.NoError(t, err)
-	response.Body.Close()
-	require.Equal(t, 200, response.StatusCode)
+	require.Equal(t, 200, r.commit(t, "force", r.seen(t, "force"), r.token, `{"reason":"r","override":"a test"}`))
 	stage("others", line("marker staged"))
 
 	made, err := r.service.CreateToken(ctx, operator.Service, answer.TokenChange{Name: "archive-only", Role: "admin", Systems: []string{"archive"}})

@@ -88,6 +88,28 @@ func (r *running) call(t *testing.T, method, path, token, body string) (int, htt
 	return response.StatusCode, response.Header, string(content)
 }
 
+// seen is the version of a trial, as its ETag.
+func (r *running) seen(t *testing.T, trial string) string {
+	t.Helper()
+	_, header, _ := r.call(t, "GET", "/api/v1/trials/"+trial, r.token, "")
+	return header.Get("ETag")
+}
+
+// commit commits a version of a trial, or names none where it is empty.
+func (r *running) commit(t *testing.T, trial, version, token, body string) int {
+	t.Helper()
+	request, err := http.NewRequestWithContext(t.Context(), "POST", r.URL+"/api/v1/trials/"+trial+"/commit", strings.NewReader(body))
+	require.NoError(t, err)
+	request.Header = http.Header{"Authorization": {"Bearer " + token}, "Content-Type": {"application/json"}}
+	if version != "" {
+		request.Header.Set("If-Match", version)
+	}
+	response, err := http.DefaultClient.Do(request)
+	require.NoError(t, err)
+	response.Body.Close()
+	return response.StatusCode
+}
+
 // Every operation in the OpenAPI document, and every path beside it, asks for a
 // token, but for those that say they need none.
 func TestEveryOperationNeedsAToken(t *testing.T) {

@@ -219,7 +219,7 @@ func (s *Service) commit(ctx context.Context, p *prepared, by operator.Actor, re
 	return r, nil
 }
 
-// renew works a prepared intake out again where the head has moved since.
+// renew recomputes a prepared intake if the head has moved since.
 func (s *Service) renew(p *prepared, again func(*prepared) error) error {
 	head := s.Head()
 	if head == p.head {

@@ -100,10 +100,7 @@ func (s *Service) Trials(ctx context.Context, by operator.Actor, limit int, curs
 // Trial is one trial. The error is a *directory.NotFoundError or an
 // *operator.ForbiddenError.
 func (s *Service) Trial(ctx context.Context, by operator.Actor, named string) (*answer.Trial, error) {
-	t, err := s.kept(ctx, named)
-	if err == nil {
-		err = mayTouch(by, t)
-	}
+	t, err := s.touched(ctx, by, named)
 	if err != nil {
 		return nil, err
 	}
@@ -130,6 +127,15 @@ func (s *Service) kept(ctx context.Context, named string) (*store.Trial, error) 
 		})}
 	}
 	return &t, nil
+}
+
+// touched finds a trial that someone may see, change and remove.
+func (s *Service) touched(ctx context.Context, by operator.Actor, named string) (*store.Trial, error) {
+	t, err := s.kept(ctx, named)
+	if err != nil {
+		return nil, err
+	}
+	return t, mayTouch(by, t)
 }
 
 func (s *Service) describe(t *store.Trial) (*answer.Trial, error) {
@@ -270,10 +276,7 @@ func (s *Service) Unstage(ctx context.Context, by operator.Actor, named string, 
 // restage gives a trial other changes, which work makes of those that it has, and
 // tries.
 func (s *Service) restage(ctx context.Context, by operator.Actor, named string, version int, work func(*tried) (did string, err error)) (*answer.Trial, error) {
-	t, err := s.kept(ctx, named)
-	if err == nil {
-		err = mayTouch(by, t)
-	}
+	t, err := s.touched(ctx, by, named)
 	if err != nil {
 		return nil, err
 	}
@@ -308,10 +311,7 @@ func (s *Service) restage(ctx context.Context, by operator.Actor, named string, 
 
 // RemoveTrial lets a version of a trial go; version 0 is whichever there is.
 func (s *Service) RemoveTrial(ctx context.Context, by operator.Actor, named string, version int) error {
-	t, err := s.kept(ctx, named)
-	if err == nil {
-		err = mayTouch(by, t)
-	}
+	t, err := s.touched(ctx, by, named)
 	if err != nil {
 		return err
 	}
