@@ -1,6 +1,11 @@
 package answer
 
-import "time"
+import (
+	"fmt"
+	"hash/fnv"
+	"strings"
+	"time"
+)
 
 // Operators are those who work with the service.
 type Operators struct {
@@ -29,6 +34,12 @@ type OperatorChange struct {
 	Inactive *bool   `json:"inactive,omitempty"`
 }
 
+// PasswordChange is a change of one's own password.
+type PasswordChange struct {
+	Old string `json:"old" maxLength:"1000"`
+	New string `json:"new" minLength:"12" maxLength:"1000"`
+}
+
 // SecondFactor is the secret of a second factor.
 type SecondFactor struct {
 	Secret  string `json:"secret" doc:"In base 32 (RFC 4648); shown only once."`
@@ -37,26 +48,34 @@ type SecondFactor struct {
 
 // Settings are the settings of the service.
 type Settings struct {
-	TwoPersons bool `json:"two_persons" doc:"The two-person rule: who staged a change may not commit it."`
+	TwoPersons bool     `json:"two_persons" doc:"The two-person rule: who staged a change may not commit it."`
+	Connect    []string `json:"connect" nullable:"false" doc:"Operators who may change what the map connects to and reads on the host, besides admins."`
 }
 
 // Version tells these settings from others.
 func (s *Settings) Version() int {
-	if s.TwoPersons {
-		return 2
-	}
-	return 1
+	h := fnv.New32a()
+	fmt.Fprint(h, s.TwoPersons, strings.Join(s.Connect, " "))
+	return int(h.Sum32()>>1) + 1
+}
+
+// SettingsChange is a change of the settings; what is missing stays as it is.
+type SettingsChange struct {
+	TwoPersons *bool    `json:"two_persons,omitempty" doc:"The two-person rule: who staged a change may not commit it."`
+	Connect    []string `json:"connect,omitempty" doc:"Operators who may change what the map connects to and reads on the host, besides admins; an empty list is nobody."`
 }
 
 // Tokens are the tokens of the service.
 type Tokens struct {
-	Tokens []TokenInfo `json:"tokens" nullable:"false"`
+	Tokens   []TokenInfo `json:"tokens" nullable:"false" doc:"Of persons."`
+	Services []TokenInfo `json:"services" nullable:"false" doc:"Of services, which read and run intakes, or push; no person uses them."`
 }
 
 // TokenInfo is what is known of a token.
 type TokenInfo struct {
 	Name      string     `json:"name"`
 	Role      string     `json:"role" enum:"viewer,editor,approver,admin,manager,push"`
+	Owner     string     `json:"owner,omitempty" doc:"The operator whose token it is, or host; missing for tokens that no person uses."`
 	Author    string     `json:"author" doc:"Who made it."`
 	Created   time.Time  `json:"created"`
 	Expires   *time.Time `json:"expires,omitempty"`
@@ -69,6 +88,7 @@ type TokenInfo struct {
 // TokenChange is a token to be made.
 type TokenChange struct {
 	Name    string     `json:"name" minLength:"1"`
+	Service bool       `json:"service,omitempty" doc:"true: for a program. It can read and run intakes as its role allows, and never stage or commit. Missing: the token is yours, and what it does is done by you."`
 	Role    string     `json:"role,omitempty" enum:"viewer,editor,approver,admin" doc:"Missing only with user."`
 	Expires *time.Time `json:"expires,omitempty" doc:"When it expires (RFC 3339). Missing: never."`
 	Systems []string   `json:"systems,omitempty" doc:"The only systems that it may be used for. Missing: all."`
@@ -91,14 +111,15 @@ type Entry struct {
 	Result string    `json:"result" enum:"done,refused"`
 	Detail string    `json:"detail,omitempty"`
 	Origin string    `json:"origin,omitempty" doc:"Where the request came from."`
-	Hash   string    `json:"hash" doc:"SHA-256 of the hash of the entry before and of this one, in hexadecimal."`
+	Hash   string    `json:"hash" doc:"HMAC-SHA-256 of the hash of the entry before and of this one, in hexadecimal; SHA-256 alone where the entry is older than the seal of the database."`
 }
 
 // Verified says whether the audit is what it was when it was written.
 type Verified struct {
 	Holds   bool   `json:"holds"`
 	Entries int64  `json:"entries" doc:"How many hold."`
-	Hash    string `json:"hash,omitempty" doc:"Hash of the newest entry. Keep it elsewhere: with it a later check can tell whether entries were removed from the end."`
+	Hash    string `json:"hash,omitempty" doc:"Hash of the newest entry."`
+	Head    string `json:"head,omitempty" doc:"The newest entry, signed. Keep it elsewhere: with it a later check can tell whether entries were removed from the end, or an older database was put in place."`
 	Broken  int64  `json:"broken,omitempty" doc:"The first entry that does not hold."`
 	Reason  string `json:"reason,omitempty"`
 }

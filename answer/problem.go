@@ -1,6 +1,7 @@
 package answer
 
 import (
+	"context"
 	"errors"
 	"net/http"
 
@@ -9,6 +10,10 @@ import (
 	"gatemap/core/situation"
 	"gatemap/operator"
 )
+
+// StatusGivenUp is the status of an answer that nobody waits for any more. Only the log
+// and the metrics show it.
+const StatusGivenUp = 499
 
 // Problem is an error as the API sends it (RFC 9457), with members of our own
 // that let a client tell errors apart and suggest names.
@@ -87,6 +92,8 @@ func ProblemOf(err error) *Problem {
 			Type: typeField, Title: "Invalid value", Status: http.StatusUnprocessableEntity, Detail: field.Error(),
 			Field: field.Field, Value: field.Value, Problem: field.Problem,
 		}
+	case errors.Is(err, context.Canceled):
+		return &Problem{Title: "Given up", Status: StatusGivenUp, Detail: "whoever asked has gone"}
 	case errors.As(err, &notNow):
 		return &Problem{Type: typeNotNow, Title: "Conflict", Status: http.StatusConflict, Detail: notNow.Error()}
 	}

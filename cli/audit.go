@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -125,61 +126,75 @@ func (a *app) auditExport() *cobra.Command {
 }
 
 func (a *app) auditVerify() *cobra.Command {
-	var data string
+	var data, seal, against string
 	cmd := &cobra.Command{
 		Use: "verify", Short: "Check that the audit is unchanged",
-		Long: `Recomputes the hashes of all entries and names the first that does not hold. The exit code
-is 1 if there is one. --data checks a data folder that no service uses.`,
-		Example: "  gatemap audit verify\n  gatemap audit verify --data /var/lib/gatemap", Args: cobra.NoArgs,
+		Long: `Recomputes the hashes of all entries, which takes the key of the seal, and names the first that
+does not hold. It prints the newest entry as a signed head: keep that elsewhere. With
+--against HEAD a later check sees that nothing was removed from the end, and that no older
+database was put in place. The exit code is 1 if something does not hold. --data checks a
+data folder that no service uses.`,
+		Example: "  gatemap audit verify\n  gatemap audit verify --against gatemap.head\n  gatemap audit verify --data /var/lib/gatemap", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			v, err := a.verified(cmd.Context(), data)
+			v, err := a.verified(cmd.Context(), data, seal, against)
 			if err != nil {
 				return err
 			}
 			a.failed = !v.Holds
 			return present(a, v, func(v *answer.Verified) error {
 				if v.Holds {
-					a.print("The audit holds: %s, the newest with the hash %s\n", count(int(v.Entries), "entry", "entries"), v.Hash)
+					a.print("The audit holds: %s. Its head, to keep elsewhere:\n%s\n", count(int(v.Entries), "entry", "entries"), v.Head)
 				} else {
 					a.print("%s entry %d: %s. %s before it.\n", a.paint(red, "The audit is broken at"), v.Broken, v.Reason, count(int(v.Entries), "entry holds", "entries hold"))
 				}
 				return nil
 			}, func(v *answer.Verified) [][]string {
-				return [][]string{{"holds", "entries", "hash", "broken", "reason"}, {strconv.FormatBool(v.Holds), strconv.FormatInt(v.Entries, 10), v.Hash, strconv.FormatInt(v.Broken, 10), v.Reason}}
+				return [][]string{{"holds", "entries", "hash", "head", "broken", "reason"}, {strconv.FormatBool(v.Holds), strconv.FormatInt(v.Entries, 10), v.Hash, v.Head, strconv.FormatInt(v.Broken, 10), v.Reason}}
 			})
 		},
 	}
 	cmd.Flags().StringVar(&data, "data", "", "data folder to check, instead of asking a service")
+	cmd.Flags().StringVar(&against, "against", "", "signed head that was kept, or the file that holds it")
+	sealKey(cmd, &seal)
 	_ = cmd.MarkFlagDirname("data")
 	return cmd
 }
 
-func (a *app) verified(ctx context.Context, data string) (*answer.Verified, error) {
+func (a *app) verified(ctx context.Context, data, seal, against string) (*answer.Verified, error) {
+	if raw, err := os.ReadFile(against); err == nil {
+		against = strings.TrimSpace(string(raw))
+	}
 	if data == "" {
 		c, err := a.service()
 		if err != nil {
 			return nil, err
 		}
-		return c.VerifyAudit(ctx)
+		return c.VerifyAudit(ctx, against)
 	}
-	st, err := openData(ctx, data)
+	st, err := openData(ctx, data, seal)
 	if err != nil {
 		return nil, err
 	}
 	defer st.Close()
-	return service.Verify(ctx, st)
+	return service.Verify(ctx, st, against)
 }
 
 // openData opens a data folder that is there.
-func openData(ctx context.Context, data string) (*store.Store, error) {
+func openData(ctx context.Context, data, seal string) (*store.Store, error) {
 	if _, err := os.Stat(data); err != nil {
 		return nil, fmt.Errorf("there is no data folder %s: %w", data, err)
 	}
-	return store.Open(ctx, data)
+	return store.Open(ctx, data, seal)
+}
+
+// sealKey gives a command that opens a data folder the flag that names its key.
+func sealKey(cmd *cobra.Command, file *string) {
+	cmd.Flags().StringVar(file, "seal-key", "", "file with the key of the seal (default: the data folder's name with .seal; or GATEMAP_SEAL_KEY holds the key)")
+	_ = cmd.MarkFlagFilename("seal-key")
 }
 
 func (a *app) backup() *cobra.Command {
-	var data string
+	var data, seal string
 	cmd := &cobra.Command{
 		Use: "backup FILE", Short: "Copy the database while the service runs",
 		Long: `Writes a copy of the service's database, as it is at one moment, into a new file. --data
@@ -187,7 +202,7 @@ copies from a data folder that no service uses. gatemap restore restores it.`,
 		Example: "  gatemap backup gatemap-2026-11-23.db\n  gatemap backup gatemap.db --data /var/lib/gatemap", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if data != "" {
-				st, err := openData(cmd.Context(), data)
+				st, err := openData(cmd.Context(), data, seal)
 				if err != nil {
 					return err
 				}
@@ -215,20 +230,22 @@ copies from a data folder that no service uses. gatemap restore restores it.`,
 		},
 	}
 	cmd.Flags().StringVar(&data, "data", "", "data folder to copy from, instead of asking a service")
+	sealKey(cmd, &seal)
 	_ = cmd.MarkFlagDirname("data")
 	return cmd
 }
 
 func (a *app) restore() *cobra.Command {
-	var data string
+	var data, seal string
 	var instead bool
 	cmd := &cobra.Command{
 		Use: "restore FILE", Short: "Restore a backup into a data folder that no service uses",
 		Long: `Checks a backup and puts it into a data folder. If the folder has a database already, the
-command refuses; --instead moves that database aside.`,
+command refuses; --instead moves that database aside. A backup holds no key: the seal of the
+folder must be the one with which the backup was made (--seal-key).`,
 		Example: "  gatemap restore gatemap-2026-11-23.db --data /var/lib/gatemap --instead", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := store.Restore(cmd.Context(), args[0], data, instead); err != nil {
+			if err := store.Restore(cmd.Context(), args[0], data, seal, instead); err != nil {
 				return err
 			}
 			a.print("Restored into %s.\n", data)
@@ -236,6 +253,7 @@ command refuses; --instead moves that database aside.`,
 		},
 	}
 	cmd.Flags().StringVar(&data, "data", "", "data folder to restore into")
+	sealKey(cmd, &seal)
 	cmd.Flags().BoolVar(&instead, "instead", false, "move an existing database aside")
 	_ = cmd.MarkFlagRequired("data")
 	_ = cmd.MarkFlagDirname("data")

@@ -46,17 +46,21 @@ func (a *app) bench() (*client.Client, error) {
 	if err != nil {
 		return nil, err
 	}
+	host, err := a.host(dir)
+	if err != nil {
+		return nil, err
+	}
 	data, err := os.MkdirTemp("", "gatemap-trial-")
 	if err != nil {
 		return nil, err
 	}
 	a.local = &local{dir: dir, data: data}
 	ctx, quiet := context.Background(), slog.New(slog.DiscardHandler)
-	if a.local.service, err = service.Open(ctx, data, quiet); err != nil {
+	if a.local.service, err = service.Open(ctx, filepath.Join(data, "database"), quiet); err != nil {
 		return nil, err
 	}
 	s := a.local.service
-	s.UseFiles(os.DirFS(dir))
+	s.Allow(host)
 	if _, err := s.CommitFolder(ctx, read, "folder", dir); err != nil {
 		return nil, err
 	}

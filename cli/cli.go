@@ -3,6 +3,7 @@
 package cli
 
 import (
+	"bufio"
 	"context"
 	"errors"
 	"fmt"
@@ -25,10 +26,13 @@ type app struct {
 	out, err io.Writer
 
 	mapDir, server, tokenFile string
+	secrets                   string // folder of the secrets that a map names
 	ofTrial                   string // of which questions are asked
 	format                    format
 
 	asked answer.Asker // what is asked, once it is open
+
+	input *bufio.Reader // of the input, once some were read
 
 	local *local // the service of a map folder, while a command runs on that
 
@@ -95,9 +99,11 @@ a limit.`,
 	flags.StringVar(&a.mapDir, "map", "", "map folder to ask")
 	flags.StringVar(&a.server, "server", "", "address of the service to ask")
 	flags.StringVar(&a.tokenFile, "token-file", "", "file that holds the token for the service")
+	flags.StringVar(&a.secrets, "secrets", "", "folder of the secrets that the map names (default: GATEMAP_SECRETS)")
 	flags.StringVar(&a.ofTrial, "trial", "", "ask as if this trial were in force")
 	flags.VarP(&a.format, "output", "o", "output: text, json, csv or markdown; for findings and guarantees also sarif and junit")
 	_ = root.MarkPersistentFlagDirname("map")
+	_ = root.MarkPersistentFlagDirname("secrets")
 	_ = root.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp))
 	_ = root.RegisterFlagCompletionFunc("trial", a.completeTrial)
 	root.AddCommand(

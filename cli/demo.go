@@ -87,7 +87,11 @@ func (a *app) runDemo(ctx context.Context, data, listen string, fresh bool) erro
 		return err
 	}
 	defer svc.Close()
-	svc.UseFiles(os.DirFS(filepath.Join(data, demoMap)))
+	host, err := a.host(filepath.Join(data, demoMap))
+	if err != nil {
+		return err
+	}
+	svc.Allow(host)
 	if svc.Head().Revision.Number == 0 {
 		folder, err := service.ReadFolder(filepath.Join(data, demoMap))
 		if err != nil {
@@ -182,7 +186,7 @@ func clearDemo(data string) error {
 	if err := store.Remove(filepath.Join(data, demoDatabase)); err != nil {
 		return err
 	}
-	for _, name := range []string{demoMap, demoToken, demoLog} {
+	for _, name := range []string{demoMap, demoToken, demoLog, demoDatabase + ".seal"} {
 		if err := os.RemoveAll(filepath.Join(data, name)); err != nil {
 			return fmt.Errorf("starting over: %w", err)
 		}

@@ -28,7 +28,7 @@ and other changes, new and fixed findings, and guarantees that break or are kept
 		var maps [2]*atlas.Atlas
 		for i, dir := range args {
 			var err error
-			if maps[i], err = compileFolder(cmd.Context(), dir); err != nil {
+			if maps[i], err = a.compileFolder(cmd.Context(), dir); err != nil {
 				return err
 			}
 		}

@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -143,7 +142,11 @@ func (a *app) check(ctx context.Context, named, user string, tell func(answer.St
 	if err != nil {
 		return nil, err
 	}
-	return folder.Check(ctx, service.Files{FS: os.DirFS(dir)}, named, user, tell)
+	host, err := a.host(dir)
+	if err != nil {
+		return nil, err
+	}
+	return folder.Check(ctx, host, named, user, tell)
 }
 
 func (a *app) stepText(s answer.Step) {

@@ -7,9 +7,9 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
@@ -27,7 +27,7 @@ OpenID Connect. The roles are viewer (ask questions), editor (stage changes), ap
 (commit them) and admin (also manage operators, tokens and settings).`,
 		Example: "  gatemap operator set edda.marsh --role approver --password\n  gatemap operator second-factor edda.marsh\n  gatemap operator two-person-rule on", Args: cobra.NoArgs,
 	}
-	cmd.AddCommand(a.operatorList(), a.operatorSet(), a.operatorRemove(), a.operatorFactor(), a.operatorTwo(), standsAlone(a.operatorRecover()))
+	cmd.AddCommand(a.operatorList(), a.operatorSet(), a.operatorRemove(), a.operatorFactor(), a.operatorPassword(), a.operatorTwo(), a.operatorConnect(), standsAlone(a.operatorRecover()))
 	return cmd
 }
 
@@ -102,7 +102,7 @@ terminal or a line of standard input, never from the command line.`,
 			change.Inactive = &inactive
 		}
 		if password {
-			text, err := a.readPassword()
+			text, err := a.readPassword("Password")
 			if err != nil {
 				return err
 			}
@@ -120,14 +120,17 @@ terminal or a line of standard input, never from the command line.`,
 }
 
 // readPassword reads a password without showing it.
-func (a *app) readPassword() (string, error) {
+func (a *app) readPassword(prompt string) (string, error) {
 	if f, ok := a.in.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
-		fmt.Fprint(a.err, "Password: ")
+		fmt.Fprint(a.err, prompt+": ")
 		raw, err := term.ReadPassword(int(f.Fd()))
 		fmt.Fprintln(a.err)
 		return string(raw), err
 	}
-	line, err := bufio.NewReader(a.in).ReadString('\n')
+	if a.input == nil {
+		a.input = bufio.NewReader(a.in)
+	}
+	line, err := a.input.ReadString('\n')
 	if line == "" && err != nil {
 		return "", fmt.Errorf("the password is read from standard input, which is empty")
 	}
@@ -165,6 +168,7 @@ func (a *app) operatorFactor() *cobra.Command {
 
 func (a *app) operatorRecover() *cobra.Command {
 	var data string
+	var seal string
 	cmd := &cobra.Command{
 		Use: "recover", Short: "Create an admin token on the host, when no admin can sign in",
 		Long: `Creates an admin token that expires after 24 hours, in the data folder of a service that is
@@ -174,7 +178,7 @@ stopped. The audit records it. Use it to set up an operator, then revoke it.`,
 			if _, err := os.Stat(filepath.Join(data, "gatemap.db")); err != nil {
 				return &usageError{fmt.Sprintf("there is no database in %s: %v", data, err)}
 			}
-			svc, err := service.Open(cmd.Context(), data, slog.New(slog.DiscardHandler))
+			svc, err := service.OpenSealed(cmd.Context(), data, seal, slog.New(slog.DiscardHandler))
 			if err != nil {
 				return err
 			}
@@ -188,9 +192,68 @@ stopped. The audit records it. Use it to set up an operator, then revoke it.`,
 		},
 	}
 	cmd.Flags().StringVar(&data, "data", "", "data folder of the service")
+	sealKey(cmd, &seal)
 	_ = cmd.MarkFlagRequired("data")
 	_ = cmd.MarkFlagDirname("data")
 	return cmd
+}
+
+func (a *app) operatorPassword() *cobra.Command {
+	return &cobra.Command{
+		Use: "password", Short: "Change your own password; your sessions and tokens end",
+		Long: `Reads your password and the new one, each from the terminal or from a line of standard input.
+Sessions and tokens of yours end, so that nobody stays signed in who should not be.`,
+		Example: "  gatemap operator password", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.service()
+			if err != nil {
+				return err
+			}
+			old, err := a.readPassword("Your password")
+			if err != nil {
+				return err
+			}
+			fresh, err := a.readPassword("The new one")
+			if err != nil {
+				return err
+			}
+			if err := c.ChangeOwnPassword(cmd.Context(), answer.PasswordChange{Old: old, New: fresh}); err != nil {
+				return err
+			}
+			a.print("Changed. Your sessions and tokens have ended: sign in again.\n")
+			return nil
+		},
+	}
+}
+
+func (a *app) operatorConnect() *cobra.Command {
+	return &cobra.Command{
+		Use: "connect NAME on|off", Short: "Let an operator change what the map connects to and reads on the host",
+		Long: `Admins can change where the records of a directory come from: its servers, its bind, its
+secret, its certificates and its files. This lets another operator do that, too.`,
+		Example: "  gatemap operator connect lotte.amundi on", Args: cobra.ExactArgs(2),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if args[1] != "on" && args[1] != "off" {
+				return &usageError{fmt.Sprintf("%q is neither on nor off", args[1])}
+			}
+			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Settings, error) {
+				now, err := c.Settings(ctx)
+				if err != nil {
+					return nil, err
+				}
+				list := slices.DeleteFunc(now.Connect, func(n string) bool { return strings.EqualFold(n, args[0]) })
+				if args[1] == "on" {
+					list = append(list, args[0])
+				}
+				return c.ChangeSettings(ctx, answer.SettingsChange{Connect: append([]string{}, list...)})
+			}, func(s *answer.Settings) error {
+				a.print("Who may change what the map connects to: %s\n", strings.Join(append([]string{"admins"}, s.Connect...), ", "))
+				return nil
+			}, func(s *answer.Settings) [][]string {
+				return [][]string{{"connect"}, {strings.Join(s.Connect, " ")}}
+			})
+		},
+	}
 }
 
 func (a *app) operatorTwo() *cobra.Command {
@@ -198,7 +261,7 @@ func (a *app) operatorTwo() *cobra.Command {
 		Use: "two-person-rule on|off", Short: "Require another person to commit what someone staged", Example: "  gatemap operator two-person-rule on", Args: cobra.MatchAll(cobra.ExactArgs(1), cobra.OnlyValidArgs), ValidArgs: []string{"on", "off"},
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Settings, error) {
-				return c.ChangeSettings(ctx, answer.Settings{TwoPersons: args[0] == "on"})
+				return c.ChangeSettings(ctx, answer.SettingsChange{TwoPersons: new(args[0] == "on")})
 			}, func(s *answer.Settings) error {
 				if s.TwoPersons {
 					a.print("On: who staged a change may not commit it.\n")
@@ -211,82 +274,4 @@ func (a *app) operatorTwo() *cobra.Command {
 			})
 		},
 	}
-}
-
-func (a *app) tokens() *cobra.Command {
-	cmd := &cobra.Command{
-		Use: "token", Short: "Tokens for programs, with a role and an expiry", Example: "  gatemap token create nightly-report --role viewer --expires 2027-12-31T00:00:00Z\n  gatemap token list\n  gatemap token revoke nightly-report", Args: cobra.NoArgs,
-	}
-	cmd.AddCommand(a.tokenList(), a.tokenCreate(), &cobra.Command{
-		Use: "revoke NAME", Short: "Revoke a token", Example: "  gatemap token revoke nightly-report", Args: cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := a.service()
-			if err == nil {
-				err = c.RevokeToken(cmd.Context(), args[0])
-			}
-			return err
-		},
-	})
-	return cmd
-}
-
-func (a *app) tokenList() *cobra.Command {
-	return &cobra.Command{
-		Use: "list", Short: "All tokens, without their secrets", Example: "  gatemap token list", Args: cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Tokens, error) { return c.Tokens(ctx) }, func(all *answer.Tokens) error {
-				wide := widest(all.Tokens, func(t answer.TokenInfo) string { return t.Name })
-				for _, row := range tokensTable(all)[1:] {
-					a.print("%s  %s  created by %s  %s\n", a.paint(strong, pad(row[0], wide)), pad(row[1], 8), pad(row[2], 16), strings.TrimSpace(strings.Join(row[4:], " ")))
-				}
-				return nil
-			}, tokensTable)
-		},
-	}
-}
-
-func tokensTable(all *answer.Tokens) [][]string {
-	rows := [][]string{{"token", "role", "author", "created", "expires", "systems", "user", "directory"}}
-	for _, t := range all.Tokens {
-		expires := ""
-		if t.Expires != nil {
-			expires = t.Expires.UTC().Format(time.RFC3339)
-		}
-		rows = append(rows, []string{t.Name, t.Role, t.Author, t.Created.UTC().Format(time.RFC3339), expires, strings.Join(t.Systems, " "), t.User, t.Directory})
-	}
-	return rows
-}
-
-func (a *app) tokenCreate() *cobra.Command {
-	var t answer.TokenChange
-	var expires string
-	cmd := &cobra.Command{
-		Use: "create NAME", Short: "Create a token; it is shown only once",
-		Long: `Creates a token with a role, or with --manager one that can change the members of the
-groups that a user manages, and nothing else.`,
-		Example: "  gatemap token create nightly-report --role viewer --expires 2027-12-31T00:00:00Z\n  gatemap token create archive-desk --role editor --system archive\n  gatemap token create shift-plan --manager greta.falk", Args: cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			t.Name = args[0]
-			if expires != "" {
-				at, err := time.Parse(time.RFC3339, expires)
-				if err != nil {
-					return &usageError{fmt.Sprintf("%q is not a time (RFC 3339), such as 2027-12-31T00:00:00Z", expires)}
-				}
-				t.Expires = &at
-			}
-			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Token, error) { return c.CreateToken(ctx, t) },
-				func(t *answer.Token) error {
-					a.print("Token, shown only once: %s\n", t.Token)
-					return nil
-				}, func(t *answer.Token) [][]string { return [][]string{{"token"}, {t.Token}} })
-		},
-	}
-	flags := cmd.Flags()
-	flags.StringVar(&t.Role, "role", "", "viewer, editor, approver or admin")
-	flags.StringVar(&expires, "expires", "", "when it expires (RFC 3339)")
-	flags.StringSliceVar(&t.Systems, "system", nil, "limit it to this system; may be repeated")
-	flags.StringVar(&t.User, "manager", "", "limit it to the groups that this user manages")
-	cmd.MarkFlagsOneRequired("role", "manager")
-	cmd.MarkFlagsMutuallyExclusive("role", "manager")
-	return cmd
 }

@@ -10,6 +10,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/client"
+	"gatemap/connect"
 	"gatemap/core/atlas"
 	"gatemap/service"
 )
@@ -62,7 +63,7 @@ func (a *app) asker(ctx context.Context) (answer.Asker, error) {
 		}
 		a.asked = c.Of(a.ofTrial)
 	default:
-		h, err := openFolder(ctx, folder.value)
+		h, err := a.openFolder(ctx, folder.value)
 		if err != nil {
 			return nil, err
 		}
@@ -107,12 +108,31 @@ func (a *app) token() (string, error) {
 	return strings.TrimSpace(string(raw)), nil
 }
 
-func openFolder(ctx context.Context, dir string) (*service.Head, error) {
+// host is what a map may read on this machine: files of one folder, and secrets; ""
+// is none.
+func (a *app) host(files string) (host connect.Host, err error) {
+	secrets := setting("secrets", a.secrets, "SECRETS")
+	if secrets.value != "" {
+		if host.Secrets, err = connect.OpenFolder(secrets.value); err != nil {
+			return host, &usageError{fmt.Sprintf("%s: %v", secrets.by, err)}
+		}
+	}
+	if files != "" {
+		host.Files, err = connect.OpenFolder(files)
+	}
+	return host, err
+}
+
+func (a *app) openFolder(ctx context.Context, dir string) (*service.Head, error) {
 	folder, err := service.ReadFolder(dir)
 	if err != nil {
 		return nil, err
 	}
-	if err := folder.Fetch(ctx, service.Files{FS: os.DirFS(dir)}, dir); err != nil {
+	host, err := a.host(dir)
+	if err != nil {
+		return nil, err
+	}
+	if err := folder.Fetch(ctx, host, dir); err != nil {
 		return nil, err
 	}
 	compiled, err := folder.Compile(dir)
@@ -123,8 +143,8 @@ func openFolder(ctx context.Context, dir string) (*service.Head, error) {
 }
 
 // compileFolder compiles a map folder with everything that its sources hold.
-func compileFolder(ctx context.Context, dir string) (*atlas.Atlas, error) {
-	h, err := openFolder(ctx, dir)
+func (a *app) compileFolder(ctx context.Context, dir string) (*atlas.Atlas, error) {
+	h, err := a.openFolder(ctx, dir)
 	if err != nil {
 		return nil, err
 	}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -12,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"gatemap/connect"
 	"gatemap/server"
 	"gatemap/service"
 	"gatemap/web"
@@ -22,6 +24,8 @@ const defaultListen = "127.0.0.1:8470"
 // serving is how a service is served.
 type serving struct {
 	data, listen string
+	files        string // folder that the map may read
+	seal         string // file with the key of the seal
 	cert, key    string
 	provider     server.Provider
 	secretFile   string
@@ -35,8 +39,15 @@ func (a *app) serve() *cobra.Command {
 		Short: "Run the service, with its API and its console",
 		Long: `Runs the service on the map in its data folder, until Ctrl-C or SIGTERM; it then finishes
 the requests in progress. With --map, the contents of the folder become a new revision
-first, if they differ from the newest one, and files that the map names are read from
-there. Directories with follow or every are kept up to date.
+first, if they differ from the newest one. Directories with follow or every are kept up to
+date.
+
+A map may read files of sources and certificates in one folder (--allow-files), secrets in
+another (--secrets) and in variables that begin with GATEMAP_SECRET_, and nothing else of
+the host.
+
+Secrets in the database are sealed, and the audit is signed, with a key that is not in the data
+folder nor in any backup: keep a copy of its file (--seal-key) apart from those.
 
 At its first start the service creates a token and prints it, only once; it stores only
 the hash. By default it listens on this machine only. Use --cert and --key to serve other
@@ -51,6 +62,7 @@ sign in at an OpenID Connect provider, which sends them back to /api/v1/sign-in/
 	}
 	flags := cmd.Flags()
 	flags.StringVar(&f.data, "data", "gatemap-data", "folder for the database; created if needed")
+	flags.StringVar(&f.files, "allow-files", "", "folder from which the map may read files of sources and certificates (default: that of --map)")
 	flags.StringVar(&f.listen, "listen", defaultListen, "address and port to listen on; port 0 takes a free one")
 	flags.StringVar(&f.cert, "cert", "", "file with the certificate and its chain (PEM), to serve HTTPS")
 	flags.StringVar(&f.key, "key", "", "file with the key of the certificate (PEM)")
@@ -62,7 +74,9 @@ sign in at an OpenID Connect provider, which sends them back to /api/v1/sign-in/
 	flags.StringVar(&f.syslog.Address, "syslog", "", "host:port to which the audit is sent (RFC 5424 over TLS, RFC 5425)")
 	flags.StringVar(&f.syslog.CA, "syslog-ca", "", "file with the certificates that are trusted there (PEM; default: those of the system)")
 	cmd.MarkFlagsRequiredTogether("cert", "key")
+	sealKey(cmd, &f.seal)
 	_ = cmd.MarkFlagDirname("data")
+	_ = cmd.MarkFlagDirname("allow-files")
 	for _, file := range []string{"cert", "key", "oidc-secret-file", "syslog-ca"} {
 		_ = cmd.MarkFlagFilename(file)
 	}
@@ -76,13 +90,12 @@ func (a *app) runService(ctx context.Context, f *serving) error {
 		return err
 	}
 	defer listener.Close()
-	svc, err := service.Open(ctx, f.data, log)
+	svc, err := service.OpenSealed(ctx, f.data, f.seal, log)
 	if err != nil {
 		return err
 	}
 	defer svc.Close()
 	if a.mapDir != "" {
-		svc.UseFiles(os.DirFS(a.mapDir))
 		folder, err := service.ReadFolder(a.mapDir)
 		if err != nil {
 			return err
@@ -90,6 +103,9 @@ func (a *app) runService(ctx context.Context, f *serving) error {
 		if _, err := svc.CommitFolder(ctx, folder, "gatemap serve", "read from "+a.mapDir); err != nil {
 			return err
 		}
+	}
+	if err := a.allow(svc, f); err != nil {
+		return err
 	}
 	srv := server.New(svc, web.Files(), Version, log)
 	address, err := f.outfit(srv, listener, log)
@@ -111,6 +127,24 @@ func (a *app) runService(ctx context.Context, f *serving) error {
 	}
 	a.print("Serving %s at %s\n", titleOf(svc), address)
 	return srv.Serve(ctx, listener)
+}
+
+// allow says what the map may read on this host.
+func (a *app) allow(svc *service.Service, f *serving) error {
+	files := cmp.Or(f.files, a.mapDir)
+	for _, folder := range []string{files, setting("secrets", a.secrets, "SECRETS").value} {
+		if folder == "" {
+			continue
+		}
+		if err := connect.Apart(folder, f.data); err != nil {
+			return &usageError{err.Error()}
+		}
+	}
+	host, err := a.host(files)
+	if err == nil {
+		svc.Allow(host)
+	}
+	return err
 }
 
 // outfit gives a server its certificate and its provider, and says at which address

@@ -48,13 +48,19 @@ func (c *Client) RevokeToken(ctx context.Context, named string) error {
 	return err
 }
 
+// ChangeOwnPassword changes the password of whoever the token is of.
+func (c *Client) ChangeOwnPassword(ctx context.Context, change answer.PasswordChange) error {
+	_, err := call[struct{}](ctx, c, http.MethodPut, "own-password", nil, change)
+	return err
+}
+
 // Settings are the settings of the service.
 func (c *Client) Settings(ctx context.Context) (*answer.Settings, error) {
 	return call[answer.Settings](ctx, c, http.MethodGet, "settings", nil, nil)
 }
 
 // ChangeSettings changes the settings of the service.
-func (c *Client) ChangeSettings(ctx context.Context, s answer.Settings) (*answer.Settings, error) {
+func (c *Client) ChangeSettings(ctx context.Context, s answer.SettingsChange) (*answer.Settings, error) {
 	return call[answer.Settings](ctx, c, http.MethodPut, "settings", nil, s)
 }
 
@@ -80,9 +86,14 @@ func (c *Client) Audit(ctx context.Context, a Audited, cursor string) (*answer.A
 	return call[answer.Audit](ctx, c, http.MethodGet, "audit", query, nil)
 }
 
-// VerifyAudit looks whether the audit is what it was when it was written.
-func (c *Client) VerifyAudit(ctx context.Context) (*answer.Verified, error) {
-	return call[answer.Verified](ctx, c, http.MethodGet, "audit/verify", nil, nil)
+// VerifyAudit looks whether the audit is what it was when it was written, and goes on from
+// a signed head that was kept; "" is none.
+func (c *Client) VerifyAudit(ctx context.Context, kept string) (*answer.Verified, error) {
+	query := url.Values{}
+	if kept != "" {
+		query.Set("against", kept)
+	}
+	return call[answer.Verified](ctx, c, http.MethodGet, "audit/verify", query, nil)
 }
 
 // OwnGroups are the groups that the token manages.

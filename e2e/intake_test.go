@@ -111,7 +111,7 @@ func TestADirectoryServerStreams(t *testing.T) {
 	server, err := slapd.Start(t.TempDir(), crowd(), nil, []string{"127.0.0.1"})
 	require.NoError(t, err)
 	t.Cleanup(server.Stop)
-	t.Setenv("GATEMAP_TEST_SECRET", slapd.Secret)
+	t.Setenv("GATEMAP_SECRET_TEST", slapd.Secret)
 	dir := t.TempDir()
 	ca, err := os.ReadFile(server.Path("ca.pem"))
 	require.NoError(t, err)
@@ -121,7 +121,7 @@ func TestADirectoryServerStreams(t *testing.T) {
 		"cindervale.yaml": `
 directory: cindervale
 source:
-  ldap: {servers: ["` + server.LDAP + `"], starttls: true, ca: ca.pem, bind: "` + slapd.Admin + `", secret: {env: GATEMAP_TEST_SECRET}}
+  ldap: {servers: ["` + server.LDAP + `"], starttls: true, ca: ca.pem, bind: "` + slapd.Admin + `", secret: {env: GATEMAP_SECRET_TEST}}
   table: open-schemas
   follow: stream
 groups:

@@ -106,7 +106,7 @@ mappings: [{groups: [all], role: opener, object: /}]
 		require.NoError(t, err)
 		assert.Equal(t, reason, r.Reason)
 	}
-	v, err := c.VerifyAudit(t.Context())
+	v, err := c.VerifyAudit(t.Context(), "")
 	require.NoError(t, err)
 	assert.True(t, v.Holds, v.Reason)
 	require.Greater(t, len(acknowledged), kills/2, "some commits are made before each kill")

@@ -43,8 +43,10 @@ var names = []struct{ command, operation, page, words string }{
 	{"operator remove", "remove-operator", "pages/Settings.svelte", ">Remove<"},
 	{"operator second-factor", "second-factor", "pages/Settings.svelte", ">Second factor<"},
 	{"operator two-person-rule", "change-settings", "pages/Settings.svelte", "Two-person rule"},
-	{"token create", "create-token", "pages/Settings.svelte", ">Create the token<"},
-	{"token revoke", "revoke-token", "pages/Settings.svelte", ">Revoke<"},
+	{"operator connect", "change-settings", "pages/Settings.svelte", "'Allow connecting'"},
+	{"operator password", "change-own-password", "pages/Account.svelte", ">Change the password<"},
+	{"token create", "create-token", "parts/TokenList.svelte", ">Create the token<"},
+	{"token revoke", "revoke-token", "parts/TokenList.svelte", ">Revoke<"},
 	{"audit verify", "verify-audit", "pages/Audit.svelte", ">Verify the audit<"},
 }
 

@@ -3,6 +3,7 @@ package e2e
 import (
 	"encoding/csv"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -254,13 +255,45 @@ func TestSettings(t *testing.T) {
 	p.fill("Password (not needed with the provider)", "a long and quiet sentence")
 	p.press("Add the operator")
 	p.sees("pim.castellan is an operator now.")
+	p.do(chromedp.Click(`//button[@aria-label="Let lotte.amundi change what the map connects to"]`))
+	p.sees("lotte.amundi may change what the map connects to.", "Stop connecting")
 	p.do(chromedp.Click(`//label[contains(., "may not commit it")]`))
 	p.sees("The two-person rule is on.")
-	p.do(chromedp.Navigate(demo.address + "/audit?actor=token+%E2%80%9Cfirst%E2%80%9D"))
+	p.do(chromedp.Navigate(demo.address + "/audit?actor=host"))
 	p.sees("pim.castellan", "two-persons")
 	p.press("Verify the audit")
 	p.sees("entries are unchanged")
 	p.quiet()
+}
+
+// Whoever has a password changes it, and is signed out by that.
+func TestAccount(t *testing.T) {
+	demo := startDemo(t, "--data", t.TempDir())
+	add := exec.Command(binary, "operator", "set", "pim.castellan", "--role", "editor", "--password")
+	add.Env, add.Stdin = append(os.Environ(), demo.env()...), strings.NewReader("a long and quiet sentence\n")
+	out, err := add.CombinedOutput()
+	require.NoError(t, err, string(out))
+	p := openBrowser(t, 1280, 800)
+	p.do(chromedp.Navigate(demo.address + "/account"))
+	p.press("With a name and a password")
+	p.fill("Name", "pim.castellan")
+	p.fill("Password", "a long and quiet sentence")
+	p.press("Sign in")
+	p.sees("Your account at Cindervale Observatory", "No tokens yet.")
+	p.fill("Name of the new token", "laptop")
+	p.press("Create the token")
+	p.sees("The token, shown only once: gm_", "laptop")
+	p.fill("Your password", "a long and quiet sentence")
+	p.fill("New password", "pim.castellan is here")
+	p.fill("New password again", "pim.castellan is here")
+	p.press("Change the password")
+	p.sees("contains the name: take another")
+	p.fill("New password", "another long sentence")
+	p.fill("New password again", "another long sentence")
+	p.press("Change the password")
+	p.sees("Your password is changed.")
+	p.do(chromedp.Navigate(demo.address + "/people"))
+	p.sees("With a name and a password")
 }
 
 // The first page comes in less than 250 kB, compressed, faces included; the others in a

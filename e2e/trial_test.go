@@ -110,7 +110,7 @@ func TestAChangeFromStagingToRevert(t *testing.T) {
 	assert.Equal(t, visitor, usable(t, c, "vic.aldaine", ""))
 	assert.Equal(t, ilse, usable(t, c, "ilse.okonjo", ""))
 
-	verified, err := c.VerifyAudit(ctx)
+	verified, err := c.VerifyAudit(ctx, "")
 	require.NoError(t, err)
 	assert.True(t, verified.Holds)
 	log, err := c.Audit(ctx, client.Audited{Object: "autumn"}, "")

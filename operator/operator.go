@@ -25,6 +25,9 @@ const (
 	// Members is the right of those who manage groups and are no operators: to
 	// change the members of their own groups.
 	Members Right = "members"
+	// Connect is the right to add or change what the map connects to, or reads on the
+	// host: servers, binds, secrets, certificates and files of sources.
+	Connect Right = "connect"
 )
 
 // Role is a named set of rights.
@@ -46,8 +49,16 @@ var rights = map[Role][]Right{
 	Viewer:   {Read},
 	Editor:   {Read, Stage, Intake},
 	Approver: {Read, Stage, Intake, Commit, Override, Audit},
-	Admin:    {Read, Stage, Intake, Commit, Override, Audit, Administer},
+	Admin:    {Read, Stage, Intake, Commit, Override, Audit, Administer, Connect},
 	Manager:  {Members},
+}
+
+// Least is the weaker of two roles of operators.
+func Least(a, b Role) Role {
+	if slices.Index(Roles, a) < slices.Index(Roles, b) {
+		return a
+	}
+	return b
 }
 
 // Has says whether a role has a right. The empty right is anyone's.
@@ -69,6 +80,8 @@ type Actor struct {
 	Name    string
 	Role    Role
 	How     string   // password, provider, token, or service
+	Token   string   // the name of the token; "": it is a session, or the service
+	Program bool     // by a token of a service, which no person uses
 	Systems []string // of a token: the only systems that it opens; nil: all
 	User    string   // of a manager of groups: the account, by full name
 	Origin  string   // where the request came from
@@ -90,6 +103,9 @@ func (e *ForbiddenError) Error() string { return e.Reason }
 
 // May is nil if someone has a right.
 func (a Actor) May(right Right) error {
+	if a.Program && slices.Contains(personal, right) {
+		return &ForbiddenError{a, fmt.Sprintf("%s is a program, and only persons may %s: use a token of your own", a.Name, acts[right])}
+	}
 	if a.Role.Has(right) {
 		return nil
 	}
@@ -102,10 +118,14 @@ func (a Actor) May(right Right) error {
 	return &ForbiddenError{a, fmt.Sprintf("%s is %s %s, and only %s may %s", a.Name, article(a.Role), a.Role, listed(have), acts[right])}
 }
 
+// personal are the rights that only persons have.
+var personal = []Right{Stage, Commit, Override, Administer, Connect}
+
 // acts says what someone with a right may do.
 var acts = map[Right]string{
 	Read: "read the map", Stage: "stage changes", Intake: "run intakes", Commit: "commit", Override: "override errors and guarantees",
 	Audit: "read the audit", Administer: "administer", Members: "change the members of groups that they manage",
+	Connect: "change what the map connects to and reads on the host",
 }
 
 // listed is "a", "a and b" or "a, b and c".

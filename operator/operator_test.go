@@ -29,13 +29,23 @@ func TestRolesGrow(t *testing.T) {
 	assert.True(t, a.Sees("Archive") && !a.Sees("core-net") && operator.Actor{}.Sees("core-net"))
 }
 
+func TestNewPasswords(t *testing.T) {
+	for password, why := range map[string]string{
+		"too short": "at least 12 characters; this one has 9", "1234567890123": "most common", "football2026!": "most common", "!!Sunshine!!": "most common",
+		"tigertigertiger1": "", "dragondragon": "most common", "edda.marsh-2026": "contains the name", "the MARSHES of old": "contains the name",
+		"eleven domes in a row": "", "пароль для купола": "",
+	} {
+		err := operator.NewPassword(password, "edda.marsh")
+		if why == "" {
+			assert.NoError(t, err, password)
+		} else {
+			assert.ErrorContains(t, err, why, password)
+		}
+	}
+}
+
 func TestPasswords(t *testing.T) {
-	_, err := operator.HashPassword("too short")
-	assert.ErrorContains(t, err, "at least 12 characters; this one has 9")
-	hash, err := operator.HashPassword("eleven domes in a row")
-	require.NoError(t, err)
-	other, err := operator.HashPassword("eleven domes in a row")
-	require.NoError(t, err)
+	hash, other := operator.HashPassword("eleven domes in a row"), operator.HashPassword("eleven domes in a row")
 	assert.NotEqual(t, hash, other, "each has a salt of its own")
 	assert.True(t, strings.HasPrefix(hash, "$argon2id$v=19$m=65536,t=3,p=2$"), hash)
 	assert.True(t, operator.CheckPassword(hash, "eleven domes in a row"))

@@ -4,13 +4,17 @@ import (
 	"crypto/rand"
 	"crypto/subtle"
 	"encoding/base64"
+	"errors"
 	"fmt"
 	"strings"
+	"sync"
 	"time"
+	"unicode"
 
 	"github.com/pquerna/otp"
 	"github.com/pquerna/otp/hotp"
 	"github.com/pquerna/otp/totp"
+	"github.com/trustelem/zxcvbn/frequency"
 	"golang.org/x/crypto/argon2"
 )
 
@@ -28,17 +32,48 @@ const (
 // section 5.1.1.2 asks for 8; there is a second factor beside it).
 const MinPassword = 12
 
-// HashPassword hashes a password with Argon2id (RFC 9106), in the form that other
-// programs read too. The error says that it is too short.
-func HashPassword(password string) (string, error) {
+// NewPassword says what keeps a password from being someone's (NIST SP 800-63B section
+// 5.1.1.2): it is too short, is or begins with one of the most common and has nothing but
+// figures and signs besides, or contains the name.
+func NewPassword(password, name string) error {
 	if n := len([]rune(password)); n < MinPassword {
-		return "", fmt.Errorf("a password needs at least %d characters; this one has %d", MinPassword, n)
+		return fmt.Errorf("a password needs at least %d characters; this one has %d", MinPassword, n)
 	}
+	folded := strings.ToLower(password)
+	word := strings.TrimFunc(folded, func(r rune) bool { return !unicode.IsLetter(r) })
+	for range 3 { // "tigertiger" is "tiger"
+		if half := len(word) / 2; len(word)%2 == 0 && word[:half] == word[half:] {
+			word = word[:half]
+		}
+	}
+	if common()[folded] || common()[word] || word == "" {
+		return errors.New("this password is one of the most common, or one of those with figures or signs around it: take another")
+	}
+	for _, part := range append(strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return strings.ContainsRune("._@-", r) }), strings.ToLower(name)) {
+		if len(part) > 3 && strings.Contains(folded, part) {
+			return errors.New("this password contains the name: take another")
+		}
+	}
+	return nil
+}
+
+// common are the most common passwords, some 30,000.
+var common = sync.OnceValue(func() map[string]bool {
+	all := map[string]bool{"": true}
+	for _, p := range frequency.FrequencyLists["passwords"] {
+		all[p] = true
+	}
+	return all
+})
+
+// HashPassword hashes a password with Argon2id (RFC 9106), in the form that other
+// programs read too.
+func HashPassword(password string) string {
 	salt := make([]byte, saltSize)
 	_, _ = rand.Read(salt) // never fails (crypto/rand)
 	key := argon2.IDKey([]byte(password), salt, passes, memory, lanes, keySize)
 	b64 := base64.RawStdEncoding
-	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, memory, passes, lanes, b64.EncodeToString(salt), b64.EncodeToString(key)), nil
+	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, memory, passes, lanes, b64.EncodeToString(salt), b64.EncodeToString(key))
 }
 
 // nobody is the hash that the password of someone who is not known is checked

@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"net/url"
 	"reflect"
+	"slices"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -25,12 +26,31 @@ func init() {
 		for _, err := range errs {
 			if d, ok := err.(huma.ErrorDetailer); ok {
 				e := d.ErrorDetail()
-				p.Field, p.Value, p.Problem = strings.TrimPrefix(e.Location, "query."), fmt.Sprint(e.Value), e.Message
+				p.Field, p.Value, p.Problem = strings.TrimPrefix(e.Location, "query."), repeated(e), e.Message
 				p.Detail = fmt.Sprintf("%s: %s", p.Field, e.Message)
 			}
 		}
 		return p
 	}
+}
+
+// secretFields are those whose values no answer repeats, by their last names.
+var secretFields = []string{"password", "old", "new", "token", "code", "secret"}
+
+// repeated is the value of a field as an answer may repeat it: short, of one field, and no
+// secret.
+func repeated(e *huma.ErrorDetail) string {
+	switch e.Value.(type) {
+	case string, bool, float64, int, int64:
+	default:
+		return ""
+	}
+	text := fmt.Sprint(e.Value)
+	last := e.Location[strings.LastIndex(e.Location, ".")+1:]
+	if slices.Contains(secretFields, last) || len(text) > 200 {
+		return ""
+	}
+	return text
 }
 
 // Operations registers every operation and returns their description. Those of

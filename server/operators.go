@@ -68,13 +68,19 @@ func administration(api huma.API, s *service.Service) {
 	post(api, "/operators/{name}/second-factor", "second-factor", "Create the secret of an operator's second factor; the one before it stops working", operator.Administer, http.StatusCreated, func(ctx context.Context, in *Called) (*answer.SecondFactor, error) {
 		return s.SecondFactor(ctx, operator.From(ctx), unescape(in.Name))
 	})
-	read(api, "/tokens", "tokens", "The tokens, without their secrets", operator.Administer, func(context.Context, *struct{}) (*answer.Tokens, error) {
-		return s.Tokens(), nil
+	huma.Register(api, operation(http.MethodPut, "/own-password", "change-own-password", "Change the caller's password; the caller's sessions and tokens end", operator.Read, http.StatusNoContent), func(ctx context.Context, in *struct{ Body answer.PasswordChange }) (*struct{}, error) {
+		if err := s.ChangeOwnPassword(ctx, operator.From(ctx), in.Body.Old, in.Body.New); err != nil {
+			return nil, answer.ProblemOf(err)
+		}
+		return &struct{}{}, nil
 	})
-	post(api, "/tokens", "create-token", "Create a token; it is shown only once", operator.Administer, http.StatusCreated, func(ctx context.Context, in *struct{ Body answer.TokenChange }) (*answer.Token, error) {
+	read(api, "/tokens", "tokens", "The tokens, without their secrets: all of them for an admin, their own for others", operator.Read, func(ctx context.Context, _ *struct{}) (*answer.Tokens, error) {
+		return s.Tokens(operator.From(ctx)), nil
+	})
+	post(api, "/tokens", "create-token", "Create a token of the caller, or, as an admin, one of a service or a manager of groups; it is shown only once", operator.Read, http.StatusCreated, func(ctx context.Context, in *struct{ Body answer.TokenChange }) (*answer.Token, error) {
 		return s.CreateToken(ctx, operator.From(ctx), in.Body)
 	})
-	remove(api, "/tokens/{name}", "revoke-token", "Revoke a token", operator.Administer, func(ctx context.Context, in *Called) error {
+	remove(api, "/tokens/{name}", "revoke-token", "Revoke a token: any as an admin, else an own one", operator.Read, func(ctx context.Context, in *Called) error {
 		return s.RevokeToken(ctx, operator.From(ctx), unescape(in.Name))
 	})
 	huma.Register(api, operation(http.MethodGet, "/settings", "settings", "The settings of the service", operator.Read, http.StatusOK), func(ctx context.Context, _ *struct{}) (*versioned[answer.Settings], error) {
@@ -82,7 +88,7 @@ func administration(api huma.API, s *service.Service) {
 	})
 	huma.Register(api, operation(http.MethodPut, "/settings", "change-settings", "Change the settings of the service", operator.Administer, http.StatusOK), func(ctx context.Context, in *struct {
 		Version
-		Body answer.Settings
+		Body answer.SettingsChange
 	}) (*versioned[answer.Settings], error) {
 		version, err := in.number()
 		if err != nil {
@@ -100,8 +106,10 @@ func administration(api huma.API, s *service.Service) {
 	}) (*answer.Audit, error) {
 		return s.Audit(ctx, store.Asked{Actor: in.Actor, Object: in.Object, From: in.From, To: in.To, OldestFirst: in.Order == "oldest"}, in.Limit, in.Cursor)
 	})
-	read(api, "/audit/verify", "verify-audit", "Whether the audit is unchanged since it was written", operator.Audit, func(ctx context.Context, _ *struct{}) (*answer.Verified, error) {
-		return s.Verify(ctx)
+	read(api, "/audit/verify", "verify-audit", "Whether the audit is unchanged since it was written", operator.Audit, func(ctx context.Context, in *struct {
+		Against string `query:"against" doc:"A signed head that was kept: the audit must go on from it."`
+	}) (*answer.Verified, error) {
+		return s.Verify(ctx, in.Against)
 	})
 	huma.Register(api, operation(http.MethodGet, "/backup", "backup", "A copy of the database, as it is at one moment", operator.Administer, http.StatusOK), func(context.Context, *struct{}) (*huma.StreamResponse, error) {
 		return &huma.StreamResponse{Body: func(c huma.Context) {

@@ -21,10 +21,12 @@ import (
 
 	"gatemap/answer"
 	"gatemap/client"
+	"gatemap/connect"
 	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/situation"
 	"gatemap/demo"
+	"gatemap/operator"
 	"gatemap/server"
 	"gatemap/service"
 )
@@ -43,6 +45,16 @@ func start(t *testing.T) *running {
 	return startOn(t, demo.Map())
 }
 
+// person adds an operator, who gets a token.
+func (r *running) person(t *testing.T, named string, role operator.Role) string {
+	t.Helper()
+	_, err := r.service.SetOperator(ctx, operator.Service, named, 0, answer.OperatorChange{Role: new(string(role))})
+	require.NoError(t, err)
+	made, err := r.service.CreateToken(ctx, operator.Actor{Name: named, Role: role}, answer.TokenChange{Name: named, Role: string(role)})
+	require.NoError(t, err)
+	return made.Token
+}
+
 // startOn starts a service on a map folder.
 func startOn(t *testing.T, files fs.FS) *running {
 	t.Helper()
@@ -50,7 +62,7 @@ func startOn(t *testing.T, files fs.FS) *running {
 	logger := slog.New(slog.NewTextHandler(log, nil))
 	s, err := service.Open(ctx, t.TempDir(), logger)
 	require.NoError(t, err)
-	s.UseFiles(files)
+	s.Allow(connect.Host{Files: files})
 	folder, err := service.ReadFS(files)
 	require.NoError(t, err)
 	_, err = s.CommitFolder(ctx, folder, "test", "demo")

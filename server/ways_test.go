@@ -50,9 +50,7 @@ func startWays(t *testing.T) *ways {
 	w.people()
 	w.running = startOn(t, os.DirFS(w.folder))
 	for _, role := range operator.Roles {
-		token, err := w.service.CreateToken(ctx, operator.Service, answer.TokenChange{Name: string(role), Role: string(role)})
-		require.NoError(t, err)
-		w.tokens[role] = token.Token
+		w.tokens[role] = w.person(t, "some."+string(role), role)
 	}
 	token, err := w.service.CreateToken(ctx, operator.Service, answer.TokenChange{Name: "manager", User: "greta"})
 	require.NoError(t, err)
@@ -113,7 +111,7 @@ func TestEveryWayToARevision(t *testing.T) {
 	commits := func(role operator.Role) bool { return role.Has(operator.Commit) }
 	roles := append([]operator.Role{operator.Manager}, operator.Roles...)
 	for _, rule := range []bool{false, true} {
-		_, err := w.service.ChangeSettings(ctx, operator.Service, 0, answer.Settings{TwoPersons: rule})
+		_, err := w.service.ChangeSettings(ctx, operator.Service, 0, answer.SettingsChange{TwoPersons: &rule})
 		require.NoError(t, err)
 		for _, way := range []struct {
 			name string

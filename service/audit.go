@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"strings"
 	"time"
 
 	"gatemap/answer"
@@ -15,11 +16,17 @@ const (
 	refused = "refused"
 )
 
+// auditOf is an entry of the audit.
+func auditOf(by operator.Actor, act, object, result, detail string) store.Entry {
+	if by.Token != "" {
+		detail = strings.TrimSpace(detail + " (token “" + by.Token + "”)")
+	}
+	return store.Entry{At: time.Now(), Actor: by.Name, Act: act, Object: object, Result: result, Detail: detail, Origin: by.Origin}
+}
+
 // note adds an entry to the audit. It is added even when the caller has gone.
 func (s *Service) note(ctx context.Context, by operator.Actor, act, object, result, detail string) error {
-	return s.store.Audit(context.WithoutCancel(ctx), store.Entry{
-		At: time.Now(), Actor: by.Name, Act: act, Object: object, Result: result, Detail: detail, Origin: by.Origin,
-	})
+	return s.store.Audit(context.WithoutCancel(ctx), auditOf(by, act, object, result, detail))
 }
 
 // Refused notes that someone was refused.
@@ -48,15 +55,20 @@ func (s *Service) Audit(ctx context.Context, a store.Asked, limit int, cursor st
 	return out, nil
 }
 
-// Verify looks whether the audit is what it was when it was written.
-func (s *Service) Verify(ctx context.Context) (*answer.Verified, error) {
-	return Verify(ctx, s.store)
+// Verify looks whether the audit is what it was when it was written, and goes on from a head that was kept where one is given.
+func (s *Service) Verify(ctx context.Context, kept string) (*answer.Verified, error) {
+	return Verify(ctx, s.store, kept)
 }
 
-// Verify looks whether the audit of a store is what it was when it was written.
-func Verify(ctx context.Context, st *store.Store) (*answer.Verified, error) {
-	count, last, err := st.Verify(ctx)
-	v := &answer.Verified{Entries: count, Hash: last, Holds: err == nil}
+// Verify is Service.Verify for a store.
+func Verify(ctx context.Context, st *store.Store, kept string) (*answer.Verified, error) {
+	if kept != "" {
+		if _, err := store.ParseHead(kept); err != nil {
+			return nil, badField("against", kept, err.Error())
+		}
+	}
+	head, err := st.Verify(ctx, kept)
+	v := &answer.Verified{Entries: head.Number, Hash: head.Hash, Head: head.String(), Holds: err == nil}
 	if b, ok := err.(*store.BrokenError); ok {
 		v.Broken, v.Reason = b.Number, b.Reason
 		return v, nil

@@ -20,16 +20,16 @@ import (
 // where a user is named, through how that user comes to groups that open
 // something. Nothing is changed. tell is told each step as it is done.
 func (s *Service) TestDirectory(ctx context.Context, named, user string, tell func(answer.Step)) (*answer.Checked, error) {
-	return s.Head().Folder.Check(ctx, s.files, named, user, tell)
+	return s.Head().Folder.Check(ctx, s.host, named, user, tell)
 }
 
 // Check is Service.TestDirectory for a folder.
-func (f *Folder) Check(ctx context.Context, files Files, named, user string, tell func(answer.Step)) (*answer.Checked, error) {
+func (f *Folder) Check(ctx context.Context, host connect.Host, named, user string, tell func(answer.Step)) (*answer.Checked, error) {
 	d := f.directory(named)
 	if d == nil {
 		return nil, f.missing(named)
 	}
-	c := &checking{folder: f, files: files, document: d, tell: tell, out: &answer.Checked{Directory: d.Name, Steps: []answer.Step{}}}
+	c := &checking{folder: f, host: host, document: d, tell: tell, out: &answer.Checked{Directory: d.Name, Steps: []answer.Step{}}}
 	records := c.bring(ctx)
 	if c.conn != nil {
 		defer c.conn.Close()
@@ -57,7 +57,7 @@ func (f *Folder) Check(ctx context.Context, files Files, named, user string, tel
 
 type checking struct {
 	folder   *Folder
-	files    Files
+	host     connect.Host
 	document *directory.Document
 	conn     *ldap.Conn
 	tell     func(answer.Step)
@@ -82,7 +82,7 @@ func (c *checking) bring(ctx context.Context) *connect.Records {
 		c.step("source", "good", "the records are pushed: %s", sizes(&r))
 		return &r
 	case s.LDAP == nil:
-		r, errs := c.files.fetch(s)
+		r, errs := fetch(c.host, s)
 		if errs != nil {
 			c.step("file", "failed", "%v", errs.Err())
 			return nil
@@ -96,7 +96,7 @@ func (c *checking) bring(ctx context.Context) *connect.Records {
 		return nil
 	}
 	var r *connect.Records
-	c.conn, r = ldap.New(s, c.files.read).Check(ctx, t, func(x ldap.Step) {
+	c.conn, r = ldap.New(s, c.host).Check(ctx, t, func(x ldap.Step) {
 		state := "good"
 		if x.Failed {
 			state = "failed"

@@ -69,6 +69,9 @@ func (s *Service) CommitTrial(ctx context.Context, by operator.Actor, named stri
 	if err := s.mayCommit(ctx, by, w.begun()...); err != nil {
 		return nil, err
 	}
+	if err := s.mayConnect(ctx, by, w.head.Folder, w.folder); err != nil {
+		return nil, err
+	}
 	r := store.Revision{Reason: c.Reason, Trial: t.Name, Reverts: t.Reverts}
 	if c.Key != "" {
 		r.Key = by.Name + " " + c.Key
@@ -187,6 +190,9 @@ func (s *Service) Revert(ctx context.Context, by operator.Actor, number int, nam
 	}
 	if w.try(); w.err != nil {
 		return nil, &answer.ConflictError{Message: fmt.Sprintf("revision %d cannot be reverted, because what it changed was changed again: %v", number, w.err)}
+	}
+	if err := s.mayConnect(ctx, by, w.head.Folder, w.folder); err != nil {
+		return nil, err
 	}
 	if named == "" {
 		named = fmt.Sprintf("revert-%d", number)

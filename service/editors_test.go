@@ -13,6 +13,7 @@ import (
 	"pgregory.net/rapid"
 
 	"gatemap/answer"
+	"gatemap/connect"
 	"gatemap/operator"
 	"gatemap/service"
 	"gatemap/stage"
@@ -56,7 +57,7 @@ func again(t require.TestingT, s *service.Service) {
 		"gatemap.yaml": {Data: []byte("title: Dome\n")}, "dome.yaml": {Data: []byte(dome)}, "doors.yaml": {Data: []byte(doors)},
 		"club.csv": {Data: []byte("name,title\nbo,Cook\nfreya,Guest\n")},
 	}
-	s.UseFiles(files)
+	s.Allow(connect.Host{Files: files})
 	f, err := service.ReadFS(files)
 	require.NoError(t, err)
 	_, err = s.CommitFolder(ctx, f, "test", "begin")
@@ -278,7 +279,7 @@ func TestWhatKeepsATrialFromBeingCommitted(t *testing.T) {
 	assert.ErrorContains(t, err, "a trial's name has letters")
 
 	// Who staged may not commit, once that is switched on.
-	_, err = s.ChangeSettings(ctx, ada, 0, answer.Settings{TwoPersons: true})
+	_, err = s.ChangeSettings(ctx, ada, 0, answer.SettingsChange{TwoPersons: new(true)})
 	require.NoError(t, err)
 	begin(t, s, "two", stage.Change{Do: stage.Join, Group: "crew", Member: "teo"})
 	assert.ErrorAs(t, commit(s, ada, "two", ""), &forbidden)

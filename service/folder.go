@@ -54,7 +54,11 @@ func ReadFolder(path string) (*Folder, error) {
 	} else if !info.IsDir() {
 		return nil, &LoadError{path, fmt.Errorf("this is a file, not a folder")}
 	}
-	f, err := ReadFS(os.DirFS(path))
+	folder, err := connect.OpenFolder(path)
+	if err != nil {
+		return nil, &LoadError{path, err}
+	}
+	f, err := ReadFS(folder)
 	if err != nil {
 		return nil, &LoadError{path, err}
 	}
@@ -76,7 +80,7 @@ func ReadFS(folder fs.FS) (*Folder, error) {
 		if d.Source == nil || d.Source.Live() {
 			continue
 		}
-		records, err := Files{folder}.fetch(d.Source)
+		records, err := fetch(connect.Host{Files: folder}, d.Source)
 		if err != nil {
 			errs.Join(err)
 			continue
@@ -92,15 +96,15 @@ func ReadFS(folder fs.FS) (*Folder, error) {
 	return f, errs.Err()
 }
 
-// Fetch brings in what directory servers hold. Files that the map names are read
-// from files. The error is a *LoadError.
-func (f *Folder) Fetch(ctx context.Context, files Files, from string) error {
+// Fetch brings in what directory servers hold. What the map names on the host is read
+// there. The error is a *LoadError.
+func (f *Folder) Fetch(ctx context.Context, host connect.Host, from string) error {
 	fetched := false
 	for _, d := range f.written.Map.Directories {
 		if d.Source == nil || d.Source.LDAP == nil {
 			continue
 		}
-		records, _, err := files.fetchLDAP(ctx, d.Source, func(int) {})
+		records, _, err := fetchLDAP(ctx, host, d.Source, func(int) {})
 		if err != nil {
 			return &LoadError{from, fmt.Errorf("directory %s: %w", d.Name, err)}
 		}

@@ -158,7 +158,7 @@ func (s *Service) stream(ctx context.Context, d *directory.Document) error {
 		return err
 	}
 	return s.whole(ctx, d, func(progress func(int), done func(connect.Records, string) error) error {
-		conn, err := ldap.New(d.Source, s.files.read).Connect(ctx)
+		conn, err := ldap.New(d.Source, s.host).Connect(ctx)
 		if err != nil {
 			return err
 		}
@@ -175,7 +175,7 @@ func (s *Service) poll(ctx context.Context, d *directory.Document) error {
 	if err != nil {
 		return err
 	}
-	conn, err := ldap.New(d.Source, s.files.read).Connect(ctx)
+	conn, err := ldap.New(d.Source, s.host).Connect(ctx)
 	if err != nil {
 		return s.whole(ctx, d, func(func(int), func(connect.Records, string) error) error { return err })
 	}

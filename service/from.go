@@ -33,6 +33,9 @@ func (s *Service) TrialFrom(ctx context.Context, by operator.Actor, named, note 
 	if w.try(); w.err != nil {
 		return nil, badChange(0, 1, w.err)
 	}
+	if err := s.mayConnect(ctx, by, head.Folder, w.folder); err != nil {
+		return nil, err
+	}
 	return s.createTrial(ctx, by, &store.Trial{Name: named, Note: note}, w.changes)
 }
 

@@ -18,6 +18,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"gatemap/answer"
+	"gatemap/connect"
 	"gatemap/core/finding"
 	"gatemap/core/situation"
 	"gatemap/service"
@@ -50,7 +51,7 @@ func (o *observatory) write(name, content string) {
 func (o *observatory) open() {
 	s, err := service.Open(o.t.Context(), o.dat, slog.New(slog.NewTextHandler(io.Discard, nil)))
 	require.NoError(o.t, err)
-	s.UseFiles(os.DirFS(o.dir))
+	s.Allow(connect.Host{Files: os.DirFS(o.dir)})
 	o.t.Cleanup(func() { _ = s.Close() })
 	o.Service = s
 }

@@ -98,7 +98,7 @@ func (h *Head) lines(s *atlas.System, wanted func(*gate.Crowd) bool) []answer.Li
 	return lines
 }
 
-// entry is an entry of a list of a file.
+// auditOf is an entry of a list of a file.
 type entry struct {
 	list   string
 	number int

@@ -77,12 +77,8 @@ func (s *Service) SetOperator(ctx context.Context, by operator.Actor, named stri
 		o.Display = *in.Display
 	}
 	if in.Password != nil {
-		var wrong error
-		if err := s.hashing.do(ctx, func() { o.Password, wrong = operator.HashPassword(*in.Password) }); err != nil {
+		if err := s.setPassword(ctx, &o, *in.Password); err != nil {
 			return nil, err
-		}
-		if wrong != nil {
-			return nil, badField("password", "", wrong.Error())
 		}
 		changed = append(changed, "password")
 	}
@@ -98,19 +94,52 @@ func (s *Service) SetOperator(ctx context.Context, by operator.Actor, named stri
 		return nil, err
 	}
 	if known {
-		err = s.store.UpdateOperator(ctx, &o)
+		err = s.store.UpdateOperator(ctx, &o, auditOf(by, "operator", o.Name, done, strings.Join(changed, ", ")))
 		o.Version++
 	} else {
-		err = s.store.CreateOperator(ctx, &o)
-		changed = append([]string{"new"}, changed...)
+		err = s.store.CreateOperator(ctx, &o, auditOf(by, "operator", o.Name, done, strings.Join(append([]string{"new"}, changed...), ", ")))
 	}
 	if errors.Is(err, store.ErrMoved) || errors.Is(err, store.ErrTaken) {
 		return nil, &answer.ConflictError{Message: fmt.Sprintf("operator %s was changed by someone else at the same time", named)}
 	}
-	if err == nil {
-		err = s.note(ctx, by, "operator", o.Name, done, strings.Join(changed, ", "))
+	return describeOperator(&o), errors.Join(err, s.readKeys(ctx)) // what tokens can do depends on it
+}
+
+func (s *Service) setPassword(ctx context.Context, o *store.Operator, password string) error {
+	if err := operator.NewPassword(password, o.Name); err != nil {
+		return badField("password", "", err.Error())
 	}
-	return describeOperator(&o), err
+	return s.hashing.do(ctx, func() { o.Password = operator.HashPassword(password) })
+}
+
+// ChangeOwnPassword gives an operator who knows the password another one. The sessions and
+// the tokens of that operator end. The error is an *answer.Problem or an
+// *operator.ForbiddenError.
+func (s *Service) ChangeOwnPassword(ctx context.Context, by operator.Actor, old, fresh string) error {
+	o, known, err := s.store.Operator(ctx, by.Name)
+	if err != nil {
+		return err
+	}
+	if !known || by.Systems != nil || o.Password == "" {
+		return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s has no password here: there is none to change", by.Name)}
+	}
+	if wait := s.throttle.begin(name.Fold(o.Name), by.Origin, time.Now()); wait > 0 {
+		return tooMany(wait)
+	}
+	right := false
+	if err := s.hashing.do(ctx, func() { right = operator.CheckPassword(o.Password, old) }); err != nil {
+		return err
+	}
+	if !right {
+		s.Refused(ctx, by, "operator", "the old password is wrong")
+		return badField("old", "", "this is not your password")
+	}
+	s.throttle.succeeded(name.Fold(o.Name), by.Origin)
+	if err := s.setPassword(ctx, &o, fresh); err != nil {
+		return err
+	}
+	err = s.store.UpdateOperator(ctx, &o, auditOf(by, "operator", o.Name, done, "own password"))
+	return errors.Join(err, s.readKeys(ctx))
 }
 
 // SecondFactor makes the secret of an operator's second factor, and returns the
@@ -128,10 +157,11 @@ func (s *Service) SecondFactor(ctx context.Context, by operator.Actor, named str
 		return nil, err
 	}
 	o.TOTP, o.Counter = secret, 0
-	if err := s.store.UpdateOperator(ctx, &o); err != nil {
+	err = s.store.UpdateOperator(ctx, &o, auditOf(by, "second factor", o.Name, done, ""))
+	if err := errors.Join(err, s.readKeys(ctx)); err != nil {
 		return nil, err
 	}
-	return &answer.SecondFactor{Secret: secret, Address: address}, s.note(ctx, by, "second factor", o.Name, done, "")
+	return &answer.SecondFactor{Secret: secret, Address: address}, nil
 }
 
 // RemoveOperator removes an operator.
@@ -146,10 +176,8 @@ func (s *Service) RemoveOperator(ctx context.Context, by operator.Actor, named s
 	if err := s.adminStays(ctx, &o, true); err != nil {
 		return err
 	}
-	if err := s.store.RemoveOperator(ctx, o.Name); err != nil {
-		return err
-	}
-	return s.note(ctx, by, "operator", o.Name, done, "removed")
+	err = s.store.RemoveOperator(ctx, o.Name, auditOf(by, "operator", o.Name, done, "removed"))
+	return errors.Join(err, s.readKeys(ctx))
 }
 
 // adminStays sees that someone is left who may administer.
@@ -162,7 +190,7 @@ func (s *Service) adminStays(ctx context.Context, o *store.Operator, gone bool) 
 		return err
 	}
 	for _, t := range s.keys.Load().All() {
-		if t.Role == string(operator.Admin) && t.Holds(time.Now()) {
+		if t.Role == string(operator.Admin) && t.Owner == store.Host && t.Holds(time.Now()) {
 			return nil
 		}
 	}
@@ -176,163 +204,4 @@ func (s *Service) adminStays(ctx context.Context, o *store.Operator, gone bool) 
 		}
 	}
 	return &answer.ConflictError{Message: fmt.Sprintf("%s is the last admin: make someone else admin first", o.Name)}
-}
-
-// Settings are the settings of the service.
-func (s *Service) Settings(ctx context.Context) (*answer.Settings, error) {
-	two, err := s.store.Setting(ctx, settingTwoPersons)
-	return &answer.Settings{TwoPersons: two == "on"}, err
-}
-
-const settingTwoPersons = "two-persons"
-
-// ChangeSettings writes settings. A version that is not 0 must be that of the settings as
-// they are, else the error is an *answer.Problem.
-func (s *Service) ChangeSettings(ctx context.Context, by operator.Actor, version int, in answer.Settings) (*answer.Settings, error) {
-	s.committing.Lock()
-	defer s.committing.Unlock()
-	now, err := s.Settings(ctx)
-	if err != nil {
-		return nil, err
-	}
-	if version != 0 && version != now.Version() {
-		return nil, &answer.Problem{Title: "Changed by someone else", Status: 412, Detail: "the settings have changed: read them again"}
-	}
-	value := "off"
-	if in.TwoPersons {
-		value = "on"
-	}
-	if err := s.store.Set(ctx, settingTwoPersons, value); err != nil {
-		return nil, err
-	}
-	return &in, s.note(ctx, by, "setting", settingTwoPersons, done, value)
-}
-
-// FirstToken makes the first token and returns it, the only time that it is
-// seen; "" if there was one ever, or an operator.
-func (s *Service) FirstToken(ctx context.Context) (string, error) {
-	token, err := s.store.FirstToken(ctx, "first", time.Now())
-	if err != nil || token == "" {
-		return "", err
-	}
-	return token, errors.Join(s.readKeys(ctx), s.note(ctx, operator.Service, "token", "first", done, "role admin"))
-}
-
-// recoveryLength is how long a token holds that a recovery makes.
-const recoveryLength = 24 * time.Hour
-
-// Recover makes an admin token for those who have the host, where no admin can sign in
-// any more, and says what it is called. It holds for a day.
-func (s *Service) Recover(ctx context.Context) (named, token string, err error) {
-	now := time.Now()
-	named = "recovery-" + now.UTC().Format("20060102-150405")
-	made, err := s.CreateToken(ctx, operator.Actor{Name: "host", Role: operator.Admin, How: "host"}, answer.TokenChange{
-		Name: named, Role: string(operator.Admin), Expires: new(now.Add(recoveryLength)),
-	})
-	if err != nil {
-		return "", "", err
-	}
-	return named, made.Token, nil
-}
-
-// Tokens lists the tokens, by name.
-func (s *Service) Tokens() *answer.Tokens {
-	all := &answer.Tokens{Tokens: []answer.TokenInfo{}}
-	for _, t := range s.keys.Load().All() {
-		all.Tokens = append(all.Tokens, describeToken(&t))
-	}
-	return all
-}
-
-func describeToken(t *store.Token) answer.TokenInfo {
-	d := answer.TokenInfo{Name: t.Name, Role: t.Role, Author: t.Author, Created: t.Created, Systems: t.Systems, User: t.User, Directory: t.Directory, Expired: !t.Holds(time.Now())}
-	if !t.Expires.IsZero() {
-		d.Expires = &t.Expires
-	}
-	return d
-}
-
-// CreateToken creates a token and returns it: the only time that it is shown.
-func (s *Service) CreateToken(ctx context.Context, by operator.Actor, in answer.TokenChange) (*answer.Token, error) {
-	t := store.Token{Name: in.Name, Role: in.Role, Author: by.Name, Created: time.Now(), Systems: in.Systems}
-	if !operatorName.MatchString(in.Name) {
-		return nil, badField("name", in.Name, "a token's name has letters, digits and any of . _ @ -, at most 64 of them")
-	}
-	if in.User != "" {
-		u, err := s.Head().Atlas.Book.FindUser(in.User, "")
-		if err != nil {
-			return nil, err
-		}
-		t.Role, t.User = string(operator.Manager), s.Head().Atlas.Book.UserName(u)
-	} else if _, err := operator.ParseRole(in.Role); err != nil {
-		return nil, badField("role", in.Role, err.Error())
-	}
-	for i, system := range in.Systems {
-		x, err := s.Head().Atlas.System(system)
-		if err != nil {
-			return nil, err
-		}
-		t.Systems[i] = x.Name()
-	}
-	if in.Expires != nil {
-		if t.Expires = *in.Expires; !t.Holds(t.Created) {
-			return nil, badField("expires", in.Expires.Format(time.RFC3339), "a token ends in the future")
-		}
-	}
-	token, err := s.store.CreateToken(ctx, t, false)
-	if errors.Is(err, store.ErrTaken) {
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("there is a token %s already", t.Name)}
-	}
-	if err != nil {
-		return nil, err
-	}
-	return &answer.Token{Token: token}, errors.Join(s.readKeys(ctx), s.note(ctx, by, "token", t.Name, done, "role "+t.Role))
-}
-
-// RevokeToken ends a token. The error is a *directory.NotFoundError.
-func (s *Service) RevokeToken(ctx context.Context, by operator.Actor, named string) error {
-	err := s.store.RevokeToken(ctx, named)
-	if errors.Is(err, store.ErrMoved) {
-		return &directory.NotFoundError{Kind: "token", Name: named, Near: name.Near(named, func(yield func(string) bool) {
-			for _, t := range s.keys.Load().All() {
-				if !yield(t.Name) {
-					return
-				}
-			}
-		})}
-	}
-	if err != nil {
-		return err
-	}
-	return errors.Join(s.readKeys(ctx), s.note(ctx, by, "token", named, done, "ended"))
-}
-
-// CreatePushToken makes the token by which the records of a directory are pushed. The
-// error is a *directory.NotFoundError, or says that nothing is pushed to it.
-func (s *Service) CreatePushToken(ctx context.Context, by operator.Actor, named string) (string, error) {
-	d := s.Head().Folder.directory(named)
-	switch {
-	case d == nil:
-		return "", s.Head().Folder.missing(named)
-	case d.Source == nil || d.Source.SCIM == nil:
-		return "", &answer.ConflictError{Message: fmt.Sprintf("directory %s does not take pushes; give it source: {scim: {}}", d.Name)}
-	}
-	token, err := s.store.CreateToken(ctx, store.Token{Name: "push to " + d.Name, Role: "push", Author: by.Name, Created: time.Now(), Directory: d.Name}, true)
-	return token, errors.Join(err, s.readKeys(ctx), s.note(ctx, by, "token", "push to "+d.Name, done, "role push"))
-}
-
-func (s *Service) readKeys(ctx context.Context) error {
-	keys, err := s.store.Tokens(ctx)
-	if err == nil {
-		s.keys.Store(keys)
-	}
-	return err
-}
-
-// Pushes says to which directory a token pushes; "" for none.
-func (s *Service) Pushes(token string) string {
-	if t, known := s.keys.Load().Find(token); known && t.Holds(time.Now()) {
-		return t.Directory
-	}
-	return ""
 }

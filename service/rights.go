@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"gatemap/core/name"
+	"gatemap/core/place"
 	"gatemap/operator"
 	"gatemap/stage"
 	"gatemap/store"
@@ -58,6 +60,70 @@ func mayTouch(by operator.Actor, t *store.Trial) error {
 		return nil
 	}
 	return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s is limited to %s, and to trials of its own with nothing else in them", by.Name, strings.Join(by.Systems, ", "))}
+}
+
+// mayConnect is nil if someone may make the change from one folder to another: they have
+// the right to connect, or it neither adds nor changes what the map connects to and reads
+// on the host. A refusal is in the audit.
+func (s *Service) mayConnect(ctx context.Context, by operator.Actor, before, after *Folder) error {
+	was := before.targets()
+	for directory, target := range after.targets() {
+		if target == was[directory] || by.IsService() {
+			continue
+		}
+		err := by.May(operator.Connect)
+		if err != nil && !by.Program {
+			settings, failed := s.Settings(ctx)
+			if failed != nil {
+				return failed
+			}
+			if slices.ContainsFunc(settings.Connect, func(n string) bool { return strings.EqualFold(n, by.Name) }) {
+				err = nil
+			}
+		}
+		if err != nil {
+			s.Refused(ctx, by, "connect", err.Error())
+			return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("this changes where the records of directory %s come from: %v", directory, err)}
+		}
+	}
+	return nil
+}
+
+// targets are what the sources of directories connect to and read on the host, by the
+// folded names of the directories.
+func (f *Folder) targets() map[string]string {
+	all := map[string]string{}
+	for _, d := range f.written.Map.Directories {
+		s := d.Source
+		if s == nil {
+			continue
+		}
+		var t []string
+		add := func(what string, texts ...place.Text) {
+			for _, text := range texts {
+				t = append(t, what+" "+text.Value)
+			}
+		}
+		if s.LDIF != nil {
+			add("ldif", *s.LDIF)
+		}
+		if s.CSV != nil {
+			add("csv", s.CSV.File)
+		}
+		if l := s.LDAP; l != nil {
+			add("server", l.Servers...)
+			add("ca", l.CA)
+			add("bind", l.Bind)
+			if l.Secret != nil {
+				add("file "+l.Secret.Env, l.Secret.File)
+			}
+			t = append(t, fmt.Sprintf("starttls %t", l.StartTLS))
+		}
+		if t != nil {
+			all[name.Fold(d.Name)] = strings.Join(t, "\n")
+		}
+	}
+	return all
 }
 
 func (s *Service) twoPersons(ctx context.Context, by operator.Actor, parts []begun) error {

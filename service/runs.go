@@ -12,6 +12,7 @@ import (
 	"gatemap/answer"
 	"gatemap/connect"
 	"gatemap/operator"
+	"gatemap/store"
 )
 
 // How says what makes an intake run.
@@ -110,7 +111,12 @@ func (s *Service) begin(ctx context.Context, named string, how How, by operator.
 	if err != nil {
 		return nil, err
 	}
-	if err := s.store.BeginRun(ctx, &row); err != nil {
+	if err := s.store.BeginRun(ctx, &row, func(id int64) *store.Entry {
+		if by.IsService() {
+			return nil
+		}
+		return new(auditOf(by, "intake", named, done, fmt.Sprintf("started run %d", id)))
+	}); err != nil {
 		return nil, err
 	}
 	r.state.ID = row.ID
@@ -120,7 +126,7 @@ func (s *Service) begin(ctx context.Context, named string, how How, by operator.
 
 // update changes what a run says of itself, tells everyone, and logs it unless
 // only its progress changed.
-func (s *Service) update(ctx context.Context, r *run, change func(*answer.Run)) error {
+func (s *Service) update(ctx context.Context, r *run, change func(*answer.Run), entries ...store.Entry) error {
 	r.mu.Lock()
 	before := r.state.State
 	change(&r.state)
@@ -139,7 +145,7 @@ func (s *Service) update(ctx context.Context, r *run, change func(*answer.Run)) 
 		return err
 	}
 	// What happened is logged even when whoever asked has gone.
-	return s.store.UpdateRun(context.WithoutCancel(ctx), &row)
+	return s.store.UpdateRun(context.WithoutCancel(ctx), &row, entries...)
 }
 
 // Intake begins a run of a directory and returns at once; what becomes of it is
@@ -179,13 +185,7 @@ func (s *Service) start(ctx context.Context, named string, how How, in Intaking)
 	if !l.try() {
 		return nil, nil, busy(d.Name)
 	}
-	if r, err = s.begin(ctx, d.Name, how, in.By); err == nil && !in.By.IsService() {
-		err = s.note(ctx, in.By, "intake", d.Name, done, fmt.Sprintf("started run %d", r.state.ID))
-	}
-	if err != nil {
-		if r != nil {
-			s.fail(ctx, r, err)
-		}
+	if r, err = s.begin(ctx, d.Name, how, in.By); err != nil {
 		l.busy.Unlock()
 		return nil, nil, err
 	}
@@ -198,7 +198,7 @@ func (s *Service) start(ctx context.Context, named string, how How, in Intaking)
 		defer cancel()
 		defer context.AfterFunc(s.closing, cancel)()
 		defer s.thrifty()()
-		records, server, err := s.files.bring(ctx, d.Source, func(read int) {
+		records, server, err := bring(ctx, s.host, d.Source, func(read int) {
 			_ = s.update(ctx, r, func(x *answer.Run) { x.Read = read }) // progress is not logged
 		})
 		if err != nil {
@@ -287,7 +287,7 @@ func (s *Service) compare(ctx context.Context, l *lane, r *run, records connect.
 }
 
 // await makes a run the one that waits; one that waited before is dropped.
-func (s *Service) await(ctx context.Context, l *lane, r *run) {
+func (s *Service) await(ctx context.Context, l *lane, r *run, entries ...store.Entry) {
 	l.mu.Lock()
 	before := l.pending
 	l.pending = r
@@ -297,7 +297,7 @@ func (s *Service) await(ctx context.Context, l *lane, r *run) {
 			if x.State.Open() {
 				x.State = answer.RunDiscarded
 			}
-		}); err != nil {
+		}, entries...); err != nil {
 			s.log.Error("the log of a run cannot be written", "run", before.state.ID, "error", err)
 		}
 	}
@@ -352,8 +352,8 @@ func (s *Service) DiscardRun(ctx context.Context, id int64, by operator.Actor) (
 		return answer.Run{}, err
 	}
 	defer l.busy.Unlock()
-	s.await(ctx, l, nil)
-	return r.snapshot(), s.note(ctx, by, "intake", r.state.Directory, done, fmt.Sprintf("discarded run %d", id))
+	s.await(ctx, l, nil, auditOf(by, "intake", r.state.Directory, done, fmt.Sprintf("discarded run %d", id)))
+	return r.snapshot(), nil
 }
 
 // open finds a run that waits or is held, and takes its lane.

@@ -130,7 +130,7 @@ func TestGuessingIsSlowedDown(t *testing.T) {
 	assert.Equal(t, 401, guess("someone", "192.0.2.9"))
 
 	// Who knows one password, or has a token, guesses no more of the others.
-	token, err := s.CreateToken(ctx, admin, answer.TokenChange{Name: "viewer", Role: "viewer"})
+	token, err := s.CreateToken(ctx, operator.Service, answer.TokenChange{Name: "viewer", Role: "viewer"})
 	require.NoError(t, err)
 	for i := range 20 {
 		_, _, err = s.SignIn(ctx, service.SignIn{Token: token.Token}, "192.0.2.4")
@@ -175,7 +175,7 @@ func TestTheAuditShowsWhatWasTamperedWith(t *testing.T) {
 	for i := range 5 {
 		put(t, s, fmt.Sprint("o", i), answer.OperatorChange{})
 	}
-	v, err := s.Verify(ctx)
+	v, err := s.Verify(ctx, "")
 	require.NoError(t, err)
 	assert.True(t, v.Holds)
 	require.NoError(t, s.Close())
@@ -192,9 +192,9 @@ func TestTheAuditShowsWhatWasTamperedWith(t *testing.T) {
 		name, tamper := c[0], c[1]
 		_, err = db.Exec(`DROP TRIGGER IF EXISTS audit_stays; DROP TRIGGER IF EXISTS audit_keeps; ` + tamper)
 		require.NoError(t, err)
-		st, err := store.Open(ctx, folder)
+		st, err := store.Open(ctx, folder, "")
 		require.NoError(t, err)
-		v, err := service.Verify(ctx, st)
+		v, err := service.Verify(ctx, st, "")
 		require.NoError(t, err)
 		assert.False(t, v.Holds)
 		assert.Equal(t, int64(3), v.Broken)
@@ -215,14 +215,14 @@ func TestABackupIsWholeAndIsPutBack(t *testing.T) {
 	require.NoError(t, s.Backup(ctx, admin, f))
 	require.NoError(t, f.Close())
 	before := written(t, s)
-	assert.ErrorContains(t, store.Restore(ctx, backup, folder, true), "another gatemap uses it")
+	assert.ErrorContains(t, store.Restore(ctx, backup, folder, "", true), "another gatemap uses it")
 	put(t, s, "later", answer.OperatorChange{})
 	require.NoError(t, s.Close())
-	assert.ErrorContains(t, store.Restore(ctx, backup, folder, false), "say --instead")
+	assert.ErrorContains(t, store.Restore(ctx, backup, folder, "", false), "say --instead")
 	bad := filepath.Join(t.TempDir(), "bad.db")
 	require.NoError(t, os.WriteFile(bad, []byte("no database"), 0o600))
-	assert.ErrorContains(t, store.Restore(ctx, bad, folder, true), "this is not a backup that can be used")
-	require.NoError(t, store.Restore(ctx, backup, folder, true))
+	assert.ErrorContains(t, store.Restore(ctx, bad, folder, "", true), "this is not a backup that can be used")
+	require.NoError(t, store.Restore(ctx, backup, folder, "", true))
 	s, err = service.Open(ctx, folder, quiet())
 	require.NoError(t, err)
 	defer s.Close()

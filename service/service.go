@@ -4,9 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io/fs"
 	"log/slog"
-	"os"
 	"runtime/debug"
 	"sync"
 	"sync/atomic"
@@ -30,7 +28,7 @@ type Service struct {
 	keys  atomic.Pointer[store.Keys]
 	log   *slog.Logger
 	head  atomic.Pointer[Head]
-	files Files
+	host  connect.Host
 
 	// committing is held while a revision is made.
 	committing sync.Mutex
@@ -62,14 +60,21 @@ var _ answer.Asker = (*Head)(nil)
 func HeadOf(f *Folder, a *atlas.Atlas) *Head { return &Head{Folder: f, Answers: From(a)} }
 
 // Open opens a data folder and compiles the newest revision in it. Without any
-// the map is empty. Files that the map names are taken from the data folder, until
-// UseFiles names another place.
+// the map is empty.
 func Open(ctx context.Context, folder string, log *slog.Logger) (*Service, error) {
-	st, err := store.Open(ctx, folder)
+	return OpenSealed(ctx, folder, "", log)
+}
+
+// OpenSealed is Open with the file of the seal's key (see store.Open).
+func OpenSealed(ctx context.Context, folder, keyFile string, log *slog.Logger) (*Service, error) {
+	st, err := store.Open(ctx, folder, keyFile)
 	if err != nil {
 		return nil, err
 	}
-	s := &Service{store: st, log: log, files: Files{os.DirFS(folder)}, lanes: map[string]*lane{}, throttle: newThrottle(), hashing: newHashing()}
+	if st.Trouble != "" {
+		log.Error("the audit does not go on from where it was", "trouble", st.Trouble)
+	}
+	s := &Service{store: st, log: log, lanes: map[string]*lane{}, throttle: newThrottle(), hashing: newHashing()}
 	s.tried, _ = lru.New[string, *tried](maxTried) // fails without room alone
 	s.closing, s.stop = context.WithCancel(context.Background())
 	if err := errors.Join(s.load(ctx), s.cutOff(ctx)); err != nil {
@@ -121,8 +126,8 @@ func (s *Service) put(r store.Revision, f *Folder, a *atlas.Atlas) {
 	s.events.tell(Event{Revision: r.Number})
 }
 
-// UseFiles says where the files lie that the map names.
-func (s *Service) UseFiles(files fs.FS) { s.files = Files{files} }
+// Allow says what the map may read on the host; before it is called, variables alone.
+func (s *Service) Allow(host connect.Host) { s.host = host }
 
 // Head is what is in force.
 func (s *Service) Head() *Head { return s.head.Load() }

@@ -174,7 +174,7 @@ func TestSourcesThatFail(t *testing.T) {
 		return err
 	}
 	assert.ErrorContains(t, change(file, "ldif: people.ldif", "ldif: peple.ldif"), file+":4:9: ldif: open peple.ldif")
-	assert.ErrorContains(t, change(file, "ldif: people.ldif", "ldif: ../../etc/passwd"), "stays in it")
+	assert.ErrorContains(t, change(file, "ldif: people.ldif", "ldif: ../../etc/passwd"), "are taken from one folder and stay in it")
 	assert.ErrorContains(t, change(file, "  ldif: people.ldif\n", ""), "needs one of the keys ldif, ldap, csv and scim")
 	assert.ErrorContains(t, change(file, "(accountStatus=closed)", "(accountStatus=closed"), file+":9:15: disabled:")
 	assert.ErrorContains(t, change("people.ldif", "cn: Ilse Okonjo", "cn:: SWxz*"), "people.ldif:")
@@ -250,8 +250,8 @@ func TestTokensAndSessions(t *testing.T) {
 	named, token, err := s.Recover(ctx)
 	require.NoError(t, err)
 	by, _ := s.ByToken(token)
-	assert.Equal(t, operator.Actor{Name: "token “" + named + "”", Role: operator.Admin, How: "token"}, by)
-	assert.NotNil(t, s.Tokens().Tokens[0].Expires)
+	assert.Equal(t, operator.Actor{Name: "host", Role: operator.Admin, How: "token", Token: named}, by)
+	assert.NotNil(t, s.Tokens(operator.Service).Tokens[0].Expires)
 	log, err := s.Audit(ctx, store.Asked{Actor: "host"}, 10, "")
 	require.NoError(t, err)
 	assert.Len(t, log.Entries, 1)

@@ -30,8 +30,17 @@ func (s *Service) ByToken(token string) (a operator.Actor, ok bool) {
 	return tokenActor(t), true
 }
 
+// tokenActor is who acts by a token: whose it is, with the weaker of its role and theirs,
+// or the token itself where no person uses it.
 func tokenActor(t *store.Token) operator.Actor {
-	return operator.Actor{Name: "token “" + t.Name + "”", Role: operator.Role(t.Role), How: "token", Systems: t.Systems, User: t.User}
+	a := operator.Actor{Name: "token “" + t.Name + "”", Role: operator.Role(t.Role), How: "token", Systems: t.Systems, User: t.User, Program: t.Owner == "" && t.User == ""}
+	if t.Owner != "" {
+		a.Name, a.Token = t.Owner, t.Name
+	}
+	if t.OwnerRole != "" {
+		a.Role = operator.Least(a.Role, operator.Role(t.OwnerRole))
+	}
+	return a
 }
 
 // BySession is who acts in a session; ok is false if it does not hold.
@@ -150,7 +159,7 @@ func (s *Service) SignInBy(ctx context.Context, issuer, subject, named, origin s
 		// An operator is tied to the subject at the first sign-in, and to no other.
 		if known = known && o.Subject == "" && o.Issuer == issuer; known {
 			o.Subject = subject
-			if err := s.store.UpdateOperator(ctx, &o); err != nil {
+			if err := s.store.UpdateOperator(ctx, &o, auditOf(operator.Actor{Name: o.Name, Origin: origin}, "operator", o.Name, done, "tied to a subject of "+issuer)); err != nil {
 				return "", err
 			}
 		}

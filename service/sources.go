@@ -3,9 +3,6 @@ package service
 import (
 	"context"
 	"errors"
-	"io/fs"
-	"os"
-	"path/filepath"
 
 	"gatemap/connect"
 	"gatemap/connect/csv"
@@ -15,20 +12,9 @@ import (
 	"gatemap/core/place"
 )
 
-// Files is where files that a map names lie: relative paths are taken from
-// there and stay in it, absolute ones are taken as they are.
-type Files struct{ fs.FS }
-
-func (f Files) read(path string) ([]byte, error) {
-	if filepath.IsAbs(path) {
-		return os.ReadFile(path)
-	}
-	return fs.ReadFile(f.FS, path)
-}
-
 // fetch brings in the records of a source that is a file. What makes it
 // unreadable is returned.
-func (f Files) fetch(s *directory.Source) (connect.Records, *place.Errors) {
+func fetch(host connect.Host, s *directory.Source) (connect.Records, *place.Errors) {
 	var errs place.Errors
 	named, key := s.LDIF, "ldif"
 	if s.CSV != nil {
@@ -38,9 +24,9 @@ func (f Files) fetch(s *directory.Source) (connect.Records, *place.Errors) {
 		errs.Addf(s.Place, "the source names nothing to read: it needs one of the keys ldif, ldap, csv and scim")
 		return connect.Records{}, &errs
 	}
-	in, err := f.Open(named.Value)
+	in, err := host.Open(named.Value)
 	if err != nil {
-		errs.Addf(named.Place, "%s: %v; the path is taken from the map folder and stays in it", key, err)
+		errs.Addf(named.Place, "%s: %v", key, err)
 		return connect.Records{}, &errs
 	}
 	defer in.Close()
@@ -72,12 +58,12 @@ func tables(s *directory.Source) (*connect.Tables, error) {
 
 // fetchLDAP brings in the records of a directory server, and says which one
 // answered.
-func (f Files) fetchLDAP(ctx context.Context, s *directory.Source, progress func(int)) (connect.Records, string, error) {
+func fetchLDAP(ctx context.Context, host connect.Host, s *directory.Source, progress func(int)) (connect.Records, string, error) {
 	t, err := tables(s)
 	if err != nil {
 		return connect.Records{}, "", err
 	}
-	conn, err := ldap.New(s, f.read).Connect(ctx)
+	conn, err := ldap.New(s, host).Connect(ctx)
 	if err != nil {
 		return connect.Records{}, "", err
 	}
@@ -89,14 +75,14 @@ func (f Files) fetchLDAP(ctx context.Context, s *directory.Source, progress func
 var errPushed = errors.New("the records of this directory are pushed to the service; there is nothing to fetch")
 
 // bring brings in the records of any source.
-func (f Files) bring(ctx context.Context, s *directory.Source, progress func(int)) (connect.Records, string, error) {
+func bring(ctx context.Context, host connect.Host, s *directory.Source, progress func(int)) (connect.Records, string, error) {
 	switch {
 	case s.SCIM != nil:
 		return connect.Records{}, "", errPushed
 	case s.LDAP != nil:
-		return f.fetchLDAP(ctx, s, progress)
+		return fetchLDAP(ctx, host, s, progress)
 	}
-	records, errs := f.fetch(s)
+	records, errs := fetch(host, s)
 	if errs != nil {
 		return records, "", errs.Err()
 	}

@@ -96,7 +96,7 @@ func (s *Service) sendOn(ctx context.Context, address string, config *tls.Config
 			last = list[i].Number
 		}
 		if len(list) > 0 {
-			if err := s.store.Set(ctx, settingSent, strconv.FormatInt(last, 10)); err != nil {
+			if err := s.store.Set(ctx, map[string]string{settingSent: strconv.FormatInt(last, 10)}); err != nil {
 				return err
 			}
 			sent()

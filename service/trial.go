@@ -59,15 +59,12 @@ func (s *Service) createTrial(ctx context.Context, by operator.Actor, t *store.T
 		return nil, err
 	}
 	t.Author, t.Created, t.Base, t.Changes = by.Name, time.Now(), s.Head().Revision.Number, raw
-	if err := s.store.CreateTrial(ctx, t); errors.Is(err, store.ErrTaken) {
+	if err := s.store.CreateTrial(ctx, t, auditOf(by, "trial", t.Name, done, "begun")); errors.Is(err, store.ErrTaken) {
 		return nil, &answer.ConflictError{Message: fmt.Sprintf("there is a trial %s already; take another name, or remove that one", t.Name)}
 	} else if err != nil {
 		return nil, err
 	}
 	s.events.tell(Event{Trial: t.Name})
-	if err := s.note(ctx, by, "trial", t.Name, done, "begun"); err != nil {
-		return nil, err
-	}
 	return s.Trial(ctx, by, t.Name)
 }
 
@@ -250,6 +247,9 @@ func (s *Service) Stage(ctx context.Context, by operator.Actor, named string, ve
 		if w.err != nil {
 			return "", badChange(at, len(changes), w.err)
 		}
+		if err := s.mayConnect(ctx, by, w.head.Folder, w.folder); err != nil {
+			return "", err
+		}
 		var sentences []string
 		for i := range w.changes[before:] {
 			sentences = append(sentences, w.changes[before+i].Sentence())
@@ -295,7 +295,7 @@ func (s *Service) restage(ctx context.Context, by operator.Actor, named string, 
 		return nil, err
 	}
 	t.Base = w.head.Revision.Number
-	if err := s.store.UpdateTrial(ctx, t); errors.Is(err, store.ErrMoved) {
+	if err := s.store.UpdateTrial(ctx, t, auditOf(by, "stage", t.Name, done, did)); errors.Is(err, store.ErrMoved) {
 		return nil, movedTrial(t)
 	} else if err != nil {
 		return nil, err
@@ -303,9 +303,6 @@ func (s *Service) restage(ctx context.Context, by operator.Actor, named string, 
 	w.version = t.Version
 	s.tried.Add(name.Fold(t.Name), w)
 	s.events.tell(Event{Trial: t.Name})
-	if err := s.note(ctx, by, "stage", t.Name, done, did); err != nil {
-		return nil, err
-	}
 	return s.describe(t)
 }
 
@@ -318,14 +315,14 @@ func (s *Service) RemoveTrial(ctx context.Context, by operator.Actor, named stri
 	if version == 0 {
 		version = t.Version
 	}
-	if err := s.store.RemoveTrial(ctx, t.Name, version); errors.Is(err, store.ErrMoved) {
+	if err := s.store.RemoveTrial(ctx, t.Name, version, auditOf(by, "trial", t.Name, done, "removed")); errors.Is(err, store.ErrMoved) {
 		return movedTrial(t)
 	} else if err != nil {
 		return err
 	}
 	s.tried.Remove(name.Fold(t.Name))
 	s.events.tell(Event{Trial: t.Name})
-	return s.note(ctx, by, "trial", t.Name, done, "removed")
+	return nil
 }
 
 // Asked is what a question is asked of: the revision in force, or a trial.

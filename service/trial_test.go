@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"gatemap/connect"
 	"gatemap/demo"
 	"gatemap/operator"
 	"gatemap/service"
@@ -22,7 +23,7 @@ func demoService(t *testing.T) *service.Service {
 	s, err := service.Open(t.Context(), t.TempDir(), slog.New(slog.DiscardHandler))
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
-	s.UseFiles(demo.Map())
+	s.Allow(connect.Host{Files: demo.Map()})
 	f, err := service.ReadFS(demo.Map())
 	require.NoError(t, err)
 	_, err = s.CommitFolder(t.Context(), f, "test", "the demo")

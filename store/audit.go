@@ -25,11 +25,15 @@ type Entry struct {
 	Hash   string // in hexadecimal
 }
 
-// chained is the hash of an entry after that of the one before.
-func (e *Entry) chained(before []byte) ([]byte, error) {
+// chained is the hash of an entry after that of the one before, keyed from the entry on
+// with which the database was sealed.
+func (s *Store) chained(e *Entry, before []byte) ([]byte, error) {
 	raw, err := json.Marshal([]any{e.Number, e.At.UTC().Format(time.RFC3339Nano), e.Actor, e.Act, e.Object, e.Result, e.Detail, e.Origin})
 	if err != nil {
 		return nil, err
+	}
+	if e.Number >= s.keyed {
+		return s.seal.sign(before, raw), nil
 	}
 	sum := sha256.Sum256(append(bytes.Clone(before), raw...))
 	return sum[:], nil
@@ -37,23 +41,36 @@ func (e *Entry) chained(before []byte) ([]byte, error) {
 
 // Audit adds an entry.
 func (s *Store) Audit(ctx context.Context, e Entry) error {
-	return s.within(ctx, func(tx *sql.Tx) error { return audit(ctx, tx, e) })
+	return s.within(ctx, func(tx *tx) error { return s.audit(ctx, tx, e) })
 }
 
-func audit(ctx context.Context, tx *sql.Tx, e Entry) error {
+// audit adds an entry of now in a transaction.
+func (s *Store) audit(ctx context.Context, tx *tx, e Entry) error {
 	var before []byte
 	err := tx.QueryRowContext(ctx, `SELECT number, hash FROM audit ORDER BY number DESC LIMIT 1`).Scan(&e.Number, &before)
 	if err != nil && !errors.Is(err, sql.ErrNoRows) {
 		return err
 	}
 	e.Number++
-	hash, err := e.chained(before)
+	if e.At.IsZero() {
+		e.At = time.Now()
+	}
+	hash, err := s.chained(&e, before)
 	if err != nil {
 		return err
 	}
+	tx.head = s.signedHead(e.Number, hex.EncodeToString(hash))
 	_, err = tx.ExecContext(ctx, `INSERT INTO audit (number, at, actor, act, object, result, detail, origin, hash) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		e.Number, e.At.UTC().Format(time.RFC3339Nano), e.Actor, e.Act, e.Object, e.Result, e.Detail, e.Origin, hash)
 	return err
+}
+
+// audited adds the entry of something that was done in the same transaction.
+func (s *Store) audited(ctx context.Context, tx *tx, err error, e Entry) error {
+	if err != nil {
+		return err
+	}
+	return s.audit(ctx, tx, e)
 }
 
 // Asked says which entries of the audit are asked for; empty fields ask for all.
@@ -104,10 +121,23 @@ func (e *BrokenError) Error() string {
 	return fmt.Sprintf("the audit is broken at entry %d: %s", e.Number, e.Reason)
 }
 
-// Verify looks at every entry of the audit, and says how many there are, and the
-// hash of the newest, by which one can tell later that none was taken from the end.
-// The error is a *BrokenError where the chain does not hold.
-func (s *Store) Verify(ctx context.Context) (count int64, last string, err error) {
+// Verify looks at every entry of the audit, and gives the newest as a signed head. Where
+// one that was kept is given, the audit must go on from that. The error is a
+// *BrokenError where it does not hold.
+func (s *Store) Verify(ctx context.Context, kept string) (Head, error) {
+	count, last, err := s.verify(ctx)
+	head := s.signedHead(count, last)
+	if err != nil || kept == "" {
+		return head, err
+	}
+	trouble, err := s.against(ctx, kept)
+	if err == nil && trouble != "" {
+		err = &BrokenError{count + 1, trouble}
+	}
+	return head, err
+}
+
+func (s *Store) verify(ctx context.Context) (count int64, last string, err error) {
 	rows, err := s.db.QueryContext(ctx, `SELECT number, at, actor, act, object, result, detail, origin, hash FROM audit ORDER BY number`)
 	if err != nil {
 		return 0, "", s.explain(err)
@@ -122,7 +152,7 @@ func (s *Store) Verify(ctx context.Context) (count int64, last string, err error
 		if e.Number != count+1 {
 			return count, last, &BrokenError{count + 1, fmt.Sprintf("it is missing; the next is %d", e.Number)}
 		}
-		hash, err := e.chained(before)
+		hash, err := s.chained(&e, before)
 		if err != nil {
 			return count, last, err
 		}

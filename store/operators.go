@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"fmt"
 	"time"
 )
 
@@ -24,27 +25,54 @@ type Operator struct {
 
 // CreateOperator adds an operator. The error is ErrTaken where the name, or the
 // subject, is.
-func (s *Store) CreateOperator(ctx context.Context, o *Operator) error {
-	result, err := s.db.ExecContext(ctx, `INSERT INTO operators (name, role, display, password, totp, issuer, subject, off, created) VALUES (?, ?, ?, nullif(?, ''), nullif(?, ''), nullif(?, ''), nullif(?, ''), ?, ?) ON CONFLICT DO NOTHING`,
-		o.Name, o.Role, o.Display, o.Password, o.TOTP, o.Issuer, o.Subject, o.Inactive, o.Created.UTC().Format(time.RFC3339))
+func (s *Store) CreateOperator(ctx context.Context, o *Operator, e Entry) error {
 	o.Version = 1
-	return s.changedOne(result, err, ErrTaken)
+	return s.within(ctx, func(tx *tx) error {
+		result, err := tx.ExecContext(ctx, `INSERT INTO operators (name, role, display, password, totp, issuer, subject, off, created) VALUES (?, ?, ?, nullif(?, ''), nullif(?, ''), nullif(?, ''), nullif(?, ''), ?, ?) ON CONFLICT DO NOTHING`,
+			o.Name, o.Role, o.Display, o.Password, s.seal.close(o.TOTP, o.Name), o.Issuer, o.Subject, o.Inactive, o.Created.UTC().Format(time.RFC3339))
+		return s.audited(ctx, tx, s.changedOne(result, err, ErrTaken), e)
+	})
 }
 
 // UpdateOperator writes an operator in the place of the version before. It ends the
-// sessions of one who is inactive, or has another password, second factor or provider.
-// The error is ErrMoved where that version is not there.
-func (s *Store) UpdateOperator(ctx context.Context, o *Operator) error {
-	return s.within(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, `DELETE FROM sessions WHERE operator = ?1 AND (?2 OR EXISTS (SELECT 1 FROM operators
-			WHERE name = ?1 AND (password IS NOT nullif(?3, '') OR totp IS NOT nullif(?4, '') OR issuer IS NOT nullif(?5, ''))))`,
-			o.Name, o.Inactive, o.Password, o.TOTP, o.Issuer); err != nil {
+// sessions and the tokens of one who is inactive, or has another password, second factor
+// or provider. The error is ErrMoved where that version is not there.
+func (s *Store) UpdateOperator(ctx context.Context, o *Operator, e Entry) error {
+	was, known, err := s.Operator(ctx, o.Name)
+	if err != nil {
+		return err
+	}
+	if !known || was.Version != o.Version {
+		return ErrMoved
+	}
+	return s.within(ctx, func(tx *tx) error {
+		result, err := tx.ExecContext(ctx, `UPDATE operators SET role = ?, display = ?, password = nullif(?, ''), totp = nullif(?, ''), counter = ?, issuer = nullif(?, ''), subject = nullif(?, ''), off = ?, version = version + 1 WHERE name = ? AND version = ?`,
+			o.Role, o.Display, o.Password, s.seal.close(o.TOTP, o.Name), o.Counter, o.Issuer, o.Subject, o.Inactive, o.Name, o.Version)
+		if err := s.changedOne(result, err, ErrMoved); err != nil {
 			return err
 		}
-		result, err := tx.ExecContext(ctx, `UPDATE operators SET role = ?, display = ?, password = nullif(?, ''), totp = nullif(?, ''), counter = ?, issuer = nullif(?, ''), subject = nullif(?, ''), off = ?, version = version + 1 WHERE name = ? AND version = ?`,
-			o.Role, o.Display, o.Password, o.TOTP, o.Counter, o.Issuer, o.Subject, o.Inactive, o.Name, o.Version)
-		return s.changedOne(result, err, ErrMoved)
+		if o.Inactive || o.Password != was.Password || o.TOTP != was.TOTP || o.Issuer != was.Issuer {
+			if err := signOut(ctx, tx, o.Name, &e); err != nil {
+				return err
+			}
+		}
+		return s.audited(ctx, tx, nil, e)
 	})
+}
+
+// signOut ends the sessions and the tokens of an operator, and says so in an entry.
+func signOut(ctx context.Context, tx *tx, name string, e *Entry) error {
+	if _, err := tx.ExecContext(ctx, `DELETE FROM sessions WHERE operator = ?`, name); err != nil {
+		return err
+	}
+	result, err := tx.ExecContext(ctx, `DELETE FROM tokens WHERE owner = ?`, name)
+	if err != nil {
+		return err
+	}
+	if n, err := result.RowsAffected(); err == nil && n > 0 {
+		e.Detail += fmt.Sprintf("; tokens that ended: %d", n)
+	}
+	return nil
 }
 
 // UseCode notes that a code of the second factor was used; ok is false if it, or
@@ -58,11 +86,19 @@ func (s *Store) UseCode(ctx context.Context, name string, counter int64) (ok boo
 	return err == nil, err
 }
 
-// RemoveOperator removes an operator, and ends the sessions. The error is ErrMoved
-// if there is none by this name.
-func (s *Store) RemoveOperator(ctx context.Context, name string) error {
-	result, err := s.db.ExecContext(ctx, `DELETE FROM operators WHERE name = ?`, name)
-	return s.changedOne(result, err, ErrMoved)
+// RemoveOperator removes an operator, and ends the sessions and the tokens. The error is
+// ErrMoved if there is none by this name.
+func (s *Store) RemoveOperator(ctx context.Context, name string, e Entry) error {
+	return s.within(ctx, func(tx *tx) error {
+		result, err := tx.ExecContext(ctx, `DELETE FROM operators WHERE name = ?`, name)
+		if err := s.changedOne(result, err, ErrMoved); err != nil {
+			return err
+		}
+		if err := signOut(ctx, tx, name, &e); err != nil {
+			return err
+		}
+		return s.audited(ctx, tx, nil, e)
+	})
 }
 
 // Operators lists all operators, by name.
@@ -86,6 +122,9 @@ func (s *Store) operators(ctx context.Context, which string, args ...any) ([]Ope
 		err := rows.Scan(&o.Name, &o.Role, &o.Display, &o.Password, &o.TOTP, &o.Counter, &o.Issuer, &o.Subject, &o.Inactive, &o.Version, &created)
 		if err == nil {
 			o.Created, err = time.Parse(time.RFC3339, created)
+		}
+		if err == nil && s.seal != nil {
+			o.TOTP, err = s.seal.open(o.TOTP, o.Name)
 		}
 		return err
 	}, `SELECT name, role, display, coalesce(password, ''), coalesce(totp, ''), counter, coalesce(issuer, ''), coalesce(subject, ''), off, version, created FROM operators `+which, args...)
@@ -138,8 +177,19 @@ func (s *Store) Setting(ctx context.Context, name string) (string, error) {
 	return value, s.explain(err)
 }
 
-// Set writes a setting.
-func (s *Store) Set(ctx context.Context, name, value string) error {
-	_, err := s.db.ExecContext(ctx, `INSERT INTO settings (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value`, name, value)
-	return s.explain(err)
+// Set writes settings; where there are entries they are added to the audit with them.
+func (s *Store) Set(ctx context.Context, values map[string]string, entries ...Entry) error {
+	return s.within(ctx, func(tx *tx) error {
+		for name, value := range values {
+			if _, err := tx.ExecContext(ctx, `INSERT INTO settings (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value`, name, value); err != nil {
+				return err
+			}
+		}
+		for _, e := range entries {
+			if err := s.audit(ctx, tx, e); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
 }

@@ -25,7 +25,7 @@ func TestADataFolderIsPrivate(t *testing.T) {
 		}))
 	}
 	for range 2 {
-		s, err := store.Open(ctx, folder)
+		s, err := store.Open(ctx, folder, "")
 		require.NoError(t, err)
 		_, err = s.Commit(ctx, store.Revision{Author: "a", Reason: "r"}, nil)
 		require.NoError(t, err)
@@ -38,6 +38,6 @@ func TestADataFolderIsPrivate(t *testing.T) {
 		require.NoError(t, os.Chmod(filepath.Join(folder, "gatemap.db"), 0o644))
 	}
 	require.NoError(t, os.Chmod(folder, 0o777|os.ModeSticky))
-	_, err := store.Open(ctx, folder)
+	_, err := store.Open(ctx, folder, "")
 	assert.ErrorContains(t, err, "this folder is shared with others; name one of its own with --data")
 }

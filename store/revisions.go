@@ -153,13 +153,13 @@ func loadSome(ctx context.Context, tx *sql.Tx, query string, revision int, visit
 // Where nothing differs from the newest revision, that one is returned and
 // none is made.
 func (s *Store) Commit(ctx context.Context, r Revision, rows []Row) (Revision, error) {
-	err := s.within(ctx, func(tx *sql.Tx) error {
-		head, err := newest(ctx, tx)
+	err := s.within(ctx, func(tx *tx) error {
+		head, err := newest(ctx, tx.Tx)
 		if err != nil {
 			return err
 		}
 		old := map[Key]string{}
-		if err := load(ctx, tx, head, func(row Row) error { old[row.Key] = string(row.Body); return nil }); err != nil {
+		if err := load(ctx, tx.Tx, head, func(row Row) error { old[row.Key] = string(row.Body); return nil }); err != nil {
 			return err
 		}
 		var put []Row
@@ -179,7 +179,7 @@ func (s *Store) Commit(ctx context.Context, r Revision, rows []Row) (Revision, e
 		for i, row := range put {
 			pending[i] = Pending{row.Key, func() ([]byte, error) { return row.Body, nil }}
 		}
-		return write(ctx, tx, r, pending, slices.Collect(maps.Keys(old)))
+		return s.write(ctx, tx, r, pending, slices.Collect(maps.Keys(old)))
 	})
 	return r, err
 }
@@ -200,8 +200,8 @@ type Pending struct {
 // not the newest.
 func (s *Store) Amend(ctx context.Context, base int, r Revision, put []Pending, gone []Key) (Revision, error) {
 	r.Number = base + 1
-	err := s.within(ctx, func(tx *sql.Tx) error {
-		head, err := newest(ctx, tx)
+	err := s.within(ctx, func(tx *tx) error {
+		head, err := newest(ctx, tx.Tx)
 		if err != nil {
 			return err
 		}
@@ -211,7 +211,7 @@ func (s *Store) Amend(ctx context.Context, base int, r Revision, put []Pending, 
 		for _, row := range put {
 			gone = append(gone, row.Key)
 		}
-		return write(ctx, tx, r, put, gone)
+		return s.write(ctx, tx, r, put, gone)
 	})
 	return r, err
 }
@@ -222,7 +222,7 @@ func newest(ctx context.Context, tx *sql.Tx) (number int, err error) {
 }
 
 // write writes a revision: the rows that end with it, and those that begin.
-func write(ctx context.Context, tx *sql.Tx, r Revision, put []Pending, gone []Key) error {
+func (s *Store) write(ctx context.Context, tx *tx, r Revision, put []Pending, gone []Key) error {
 	text := func(s string) sql.NullString { return sql.NullString{String: s, Valid: s != ""} }
 	if _, err := tx.ExecContext(ctx, `INSERT INTO revisions (number, at, author, reason, trial, changes, reverts, overrides, key) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		r.Number, r.At.UTC().Format(time.RFC3339), r.Author, r.Reason, text(r.Trial), r.Changes, sql.NullInt64{Int64: int64(r.Reverts), Valid: r.Reverts > 0}, text(r.Overrides), text(r.Key)); err != nil {
@@ -237,16 +237,16 @@ func write(ctx context.Context, tx *sql.Tx, r Revision, put []Pending, gone []Ke
 	if r.Overrides != "" {
 		detail += "; overridden by " + r.Overrides
 	}
-	if err := audit(ctx, tx, Entry{At: r.At, Actor: r.Author, Act: "commit", Object: "revision " + strconv.Itoa(r.Number), Result: "done", Detail: detail, Origin: r.Origin}); err != nil {
+	if err := s.audit(ctx, tx, Entry{At: r.At, Actor: r.Author, Act: "commit", Object: "revision " + strconv.Itoa(r.Number), Result: "done", Detail: detail, Origin: r.Origin}); err != nil {
 		return err
 	}
 	for _, key := range gone {
-		if err := end(ctx, tx, key, r.Number); err != nil {
+		if err := end(ctx, tx.Tx, key, r.Number); err != nil {
 			return err
 		}
 	}
 	slices.SortFunc(put, func(a, b Pending) int { return a.Key.compare(b.Key) }) // as they are stored
-	begin, err := newBeginning(ctx, tx, r.Number)
+	begin, err := newBeginning(ctx, tx.Tx, r.Number)
 	if err != nil {
 		return err
 	}

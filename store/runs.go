@@ -19,19 +19,32 @@ type Run struct {
 	Report    []byte    // JSON
 }
 
-// BeginRun logs that a run begins, and gives it its number.
-func (s *Store) BeginRun(ctx context.Context, r *Run) error {
-	result, err := s.db.ExecContext(ctx, `INSERT INTO runs (directory, how, started_by, state, started, report) VALUES (?, ?, ?, ?, ?, ?)`,
+// BeginRun logs that a run begins, and gives it its number. entry is what the audit is
+// to say of it, if it says anything.
+func (s *Store) BeginRun(ctx context.Context, r *Run, entry func(id int64) *Entry) error {
+	return s.within(ctx, func(tx *tx) error {
+		if err := insertRun(ctx, tx, r); err != nil {
+			return err
+		}
+		if e := entry(r.ID); e != nil {
+			return s.audit(ctx, tx, *e)
+		}
+		return nil
+	})
+}
+
+func insertRun(ctx context.Context, tx *tx, r *Run) error {
+	result, err := tx.ExecContext(ctx, `INSERT INTO runs (directory, how, started_by, state, started, report) VALUES (?, ?, ?, ?, ?, ?)`,
 		r.Directory, r.How, r.StartedBy, r.State, r.Started.UTC().Format(time.RFC3339Nano), r.Report)
 	if err != nil {
-		return s.explain(err)
+		return err
 	}
 	r.ID, err = result.LastInsertId()
 	return err
 }
 
-// UpdateRun logs how far a run is.
-func (s *Store) UpdateRun(ctx context.Context, r *Run) error {
+// UpdateRun logs how far a run is, with entries of the audit.
+func (s *Store) UpdateRun(ctx context.Context, r *Run, entries ...Entry) error {
 	var ended, revision any
 	if !r.Ended.IsZero() {
 		ended = r.Ended.UTC().Format(time.RFC3339Nano)
@@ -39,9 +52,18 @@ func (s *Store) UpdateRun(ctx context.Context, r *Run) error {
 	if r.Revision > 0 {
 		revision = r.Revision
 	}
-	_, err := s.db.ExecContext(ctx, `UPDATE runs SET state = ?, ended = ?, revision = ?, report = ? WHERE id = ?`,
-		r.State, ended, revision, r.Report, r.ID)
-	return s.explain(err)
+	return s.within(ctx, func(tx *tx) error {
+		if _, err := tx.ExecContext(ctx, `UPDATE runs SET state = ?, ended = ?, revision = ?, report = ? WHERE id = ?`,
+			r.State, ended, revision, r.Report, r.ID); err != nil {
+			return err
+		}
+		for _, e := range entries {
+			if err := s.audit(ctx, tx, e); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
 }
 
 // Runs lists the newest runs before one, the newest first: of one directory, or

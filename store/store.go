@@ -23,9 +23,17 @@ var migrations embed.FS
 
 // Store is an open data folder. It is safe for use by many.
 type Store struct {
-	db   *sql.DB
-	lock *flock.Flock
-	path string
+	db    *sql.DB
+	lock  *flock.Flock
+	path  string
+	seal  *seal
+	keyed int64 // the first entry of the audit that is signed with the key of the seal
+	heads heads
+	fresh bool // the database has its seal since it was opened
+
+	// Trouble says in what the audit does not go on from the head that was kept beside
+	// the database when it was opened; "" if it does.
+	Trouble string
 }
 
 // OpenError says why a data folder cannot be used, and what to do.
@@ -45,9 +53,10 @@ func (e *OpenError) Error() string {
 func (e *OpenError) Unwrap() error { return e.Err }
 
 // Open opens the data folder, creates it if there is none, and upgrades its
-// database. Only one process can have a folder open. The error is
-// an *OpenError.
-func Open(ctx context.Context, folder string) (*Store, error) {
+// database. Only one process can have a folder open. The key of its seal is taken from
+// the environment (SealVariable), or from a file; "" is KeyFile. The error is an
+// *OpenError.
+func Open(ctx context.Context, folder, keyFile string) (*Store, error) {
 	if err := private(folder); err != nil {
 		return nil, err
 	}
@@ -55,8 +64,30 @@ func Open(ctx context.Context, folder string) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Store{lock: lock, path: filepath.Join(folder, "gatemap.db")}
-	if err := s.open(ctx); err != nil {
+	if err := finishRestore(folder); err != nil {
+		return nil, errors.Join(err, lock.Unlock())
+	}
+	s, err := openLocked(ctx, folder, keyFile, lock)
+	if err == nil {
+		s.Trouble, err = s.checkHead(ctx)
+	}
+	if err != nil {
+		if s != nil {
+			_ = s.Close()
+		}
+		return nil, err
+	}
+	return s, nil
+}
+
+// openLocked opens a data folder whose lock is held; where it fails it gives that back.
+func openLocked(ctx context.Context, folder, keyFile string, lock *flock.Flock) (*Store, error) {
+	s := &Store{lock: lock, path: filepath.Join(folder, database), heads: heads{file: headFile(folder)}}
+	err := s.open(ctx)
+	if err == nil {
+		err = s.unseal(ctx, keyFile)
+	}
+	if err != nil {
 		_ = s.Close()
 		return nil, s.explain(err)
 	}
@@ -133,6 +164,9 @@ func (s *Store) explain(err error) error {
 	if err == nil || errors.As(err, &open) {
 		return err
 	}
+	if errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded) {
+		return err
+	}
 	var e *sqlite.Error
 	if !errors.As(err, &e) {
 		return &OpenError{s.path, "the database fails", err}
@@ -144,6 +178,8 @@ func (s *Store) explain(err error) error {
 		return &OpenError{s.path, "another program holds a lock on the database; close that one and try again", err}
 	case sqlite3.SQLITE_READONLY, sqlite3.SQLITE_CANTOPEN, sqlite3.SQLITE_PERM:
 		return &OpenError{s.path, "the database cannot be written; look at the rights on the folder", err}
+	case sqlite3.SQLITE_INTERRUPT:
+		return fmt.Errorf("%w (%w)", context.Canceled, err)
 	case sqlite3.SQLITE_FULL:
 		return &OpenError{s.path, "the disk is full", err}
 	}
@@ -175,16 +211,29 @@ func (s *Store) Close() error {
 // Ping says whether the database answers.
 func (s *Store) Ping(ctx context.Context) error { return s.explain(s.db.PingContext(ctx)) }
 
+// tx is a transaction that writes.
+type tx struct {
+	*sql.Tx
+	head Head // of the audit, once an entry was added
+}
+
 // within runs work in one transaction: all of it counts, or nothing.
-func (s *Store) within(ctx context.Context, work func(*sql.Tx) error) error {
-	tx, err := s.db.BeginTx(ctx, nil)
+func (s *Store) within(ctx context.Context, work func(*tx) error) error {
+	begun, err := s.db.BeginTx(ctx, nil)
 	if err != nil {
 		return s.explain(err)
 	}
-	if err := work(tx); err != nil {
-		return errors.Join(s.explain(err), ignoreDone(tx.Rollback()))
+	t := &tx{Tx: begun}
+	if err := work(t); err != nil {
+		return errors.Join(s.explain(err), ignoreDone(begun.Rollback()))
 	}
-	return s.explain(tx.Commit())
+	if err := begun.Commit(); err != nil {
+		return s.explain(err)
+	}
+	if t.head.Number == 0 {
+		return nil
+	}
+	return s.heads.keep(t.head)
 }
 
 func ignoreDone(err error) error {

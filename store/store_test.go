@@ -21,7 +21,7 @@ var ctx = context.Background()
 // Every revision reads back as it was committed, however many came after.
 func TestRevisionsKeepWhatTheyHeld(t *testing.T) {
 	rapid.Check(t, func(rt *rapid.T) {
-		s, err := store.Open(ctx, t.TempDir())
+		s, err := store.Open(ctx, t.TempDir(), "")
 		require.NoError(rt, err)
 		defer s.Close()
 		var kept []map[store.Key]string
@@ -70,7 +70,7 @@ func direct(t *testing.T, folder string) *sql.DB {
 func made(t *testing.T) string {
 	t.Helper()
 	folder := t.TempDir()
-	s, err := store.Open(ctx, folder)
+	s, err := store.Open(ctx, folder, "")
 	require.NoError(t, err)
 	require.NoError(t, s.Close())
 	return folder
@@ -80,7 +80,7 @@ func TestANewerDatabaseIsRefused(t *testing.T) {
 	folder := made(t)
 	_, err := direct(t, folder).Exec(`INSERT INTO goose_db_version (version_id, is_applied) VALUES (99, 1)`)
 	require.NoError(t, err)
-	_, err = store.Open(ctx, folder)
+	_, err = store.Open(ctx, folder, "")
 	assert.ErrorContains(t, err, "a newer gatemap made it (version 99")
 }
 
@@ -92,12 +92,12 @@ func TestALockedDatabaseIsTold(t *testing.T) {
 		_, err := other.Exec(statement)
 		require.NoError(t, err)
 	}
-	_, err := store.Open(ctx, folder)
+	_, err := store.Open(ctx, folder, "")
 	assert.ErrorContains(t, err, "another program holds a lock on the database")
 }
 
 func TestAPartOfACommitThatFailsUndoesAll(t *testing.T) {
-	s, err := store.Open(ctx, t.TempDir())
+	s, err := store.Open(ctx, t.TempDir(), "")
 	require.NoError(t, err)
 	defer s.Close()
 	bad := store.Row{Key: store.Key{Directory: "d", Kind: "ghost", Name: "x"}, Body: []byte("{}")}

@@ -30,20 +30,29 @@ func hash(s string) []byte {
 type Token struct {
 	Name      string
 	Role      string // of an operator, manager or push
+	Owner     string // the operator who uses it, or Host; "": no person does
 	Author    string
 	Created   time.Time
 	Expires   time.Time // zero: never
 	Systems   []string  // the only ones that it opens; nil: all
 	User      string    // whose groups it manages
 	Directory string    // the one that it pushes to
+
+	OwnerRole string // of the operator whose it is; "" of others
+	off       bool   // that operator is inactive
 }
 
+// Host is the owner of tokens that were made on the host, or by one of those.
+const Host = "host"
+
 // Holds says whether the token holds at a time.
-func (t *Token) Holds(now time.Time) bool { return t.Expires.IsZero() || now.Before(t.Expires) }
+func (t *Token) Holds(now time.Time) bool {
+	return !t.off && (t.Expires.IsZero() || now.Before(t.Expires))
+}
 
 // CreateToken creates a token and returns it: the only time that it is shown. The error is
 // ErrTaken where there is one by its name, unless it takes the place of that.
-func (s *Store) CreateToken(ctx context.Context, t Token, instead bool) (string, error) {
+func (s *Store) CreateToken(ctx context.Context, t Token, instead bool, e Entry) (string, error) {
 	token := Prefix + secret()
 	systems, err := json.Marshal(t.Systems)
 	if err != nil {
@@ -54,35 +63,37 @@ func (s *Store) CreateToken(ctx context.Context, t Token, instead bool) (string,
 	if !t.Expires.IsZero() {
 		expires = t.Expires.UTC().Format(time.RFC3339)
 	}
-	err = s.within(ctx, func(tx *sql.Tx) error {
+	err = s.within(ctx, func(tx *tx) error {
 		if instead {
 			if _, err := tx.ExecContext(ctx, `DELETE FROM tokens WHERE name = ?`, t.Name); err != nil {
 				return err
 			}
 		}
-		result, err := tx.ExecContext(ctx, `INSERT INTO tokens (hash, name, role, created, author, expires, systems, user, directory) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
-			hash(token), t.Name, t.Role, t.Created.UTC().Format(time.RFC3339), t.Author, optional(expires), string(systems), optional(t.User), optional(t.Directory))
-		return s.changedOne(result, err, ErrTaken)
+		result, err := tx.ExecContext(ctx, `INSERT INTO tokens (hash, name, role, created, author, expires, systems, user, directory, owner) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
+			hash(token), t.Name, t.Role, t.Created.UTC().Format(time.RFC3339), t.Author, optional(expires), string(systems), optional(t.User), optional(t.Directory), optional(t.Owner))
+		return s.audited(ctx, tx, s.changedOne(result, err, ErrTaken), e)
 	})
 	return token, err
 }
 
 // FirstToken creates a token if there never was one for the service, nor an operator,
 // and returns it; "" if there was.
-func (s *Store) FirstToken(ctx context.Context, name string, now time.Time) (string, error) {
+func (s *Store) FirstToken(ctx context.Context, name string, now time.Time, e Entry) (string, error) {
 	var used bool
 	err := s.db.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM operators) OR EXISTS (SELECT 1 FROM tokens WHERE directory IS NULL)
 		OR EXISTS (SELECT 1 FROM audit WHERE act = 'token' AND object = ?)`, name).Scan(&used)
 	if err != nil || used {
 		return "", s.explain(err)
 	}
-	return s.CreateToken(ctx, Token{Name: name, Role: "admin", Author: "gatemap", Created: now}, false)
+	return s.CreateToken(ctx, Token{Name: name, Role: "admin", Owner: Host, Author: "gatemap", Created: now}, false, e)
 }
 
 // RevokeToken revokes a token by its name. The error is ErrMoved if there is none.
-func (s *Store) RevokeToken(ctx context.Context, name string) error {
-	result, err := s.db.ExecContext(ctx, `DELETE FROM tokens WHERE name = ?`, name)
-	return s.changedOne(result, err, ErrMoved)
+func (s *Store) RevokeToken(ctx context.Context, name string, e Entry) error {
+	return s.within(ctx, func(tx *tx) error {
+		result, err := tx.ExecContext(ctx, `DELETE FROM tokens WHERE name = ?`, name)
+		return s.audited(ctx, tx, s.changedOne(result, err, ErrMoved), e)
+	})
 }
 
 // Tokens returns what is known of all tokens.
@@ -90,7 +101,7 @@ func (s *Store) Tokens(ctx context.Context) (*Keys, error) {
 	list, err := query(ctx, s, func(rows *sql.Rows, k *key) error {
 		var created, expires string
 		var systems []byte
-		err := rows.Scan(&k.hash, &k.Name, &k.Role, &created, &k.Author, &expires, &systems, &k.User, &k.Directory)
+		err := rows.Scan(&k.hash, &k.Name, &k.Role, &created, &k.Author, &expires, &systems, &k.User, &k.Directory, &k.Owner, &k.OwnerRole, &k.off)
 		if err == nil {
 			k.Created, err = time.Parse(time.RFC3339, created)
 		}
@@ -101,7 +112,9 @@ func (s *Store) Tokens(ctx context.Context) (*Keys, error) {
 			err = json.Unmarshal(systems, &k.Systems)
 		}
 		return err
-	}, `SELECT hash, name, role, created, author, coalesce(expires, ''), systems, coalesce(user, ''), coalesce(directory, '') FROM tokens ORDER BY name`)
+	}, `SELECT t.hash, t.name, t.role, t.created, t.author, coalesce(t.expires, ''), t.systems, coalesce(t.user, ''), coalesce(t.directory, ''),
+		coalesce(t.owner, ''), coalesce(o.role, ''), coalesce(o.off, t.owner IS NOT NULL AND t.owner <> 'host')
+		FROM tokens AS t LEFT JOIN operators AS o ON o.name = t.owner ORDER BY t.name`)
 	return &Keys{list}, err
 }
 

@@ -24,22 +24,29 @@ var ErrTaken = errors.New("there is one by this name already")
 
 // CreateTrial begins a trial, at the version that it has or at a higher one. The error
 // is ErrTaken where its name is.
-func (s *Store) CreateTrial(ctx context.Context, t *Trial) error {
-	err := s.db.QueryRowContext(ctx, `INSERT INTO trials (name, note, author, created, base, version, reverts, changes)
+func (s *Store) CreateTrial(ctx context.Context, t *Trial, e Entry) error {
+	return s.within(ctx, func(tx *tx) error { return s.audited(ctx, tx, insertTrial(ctx, tx, t), e) })
+}
+
+func insertTrial(ctx context.Context, tx *tx, t *Trial) error {
+	err := tx.QueryRowContext(ctx, `INSERT INTO trials (name, note, author, created, base, version, reverts, changes)
 		SELECT ?, ?, ?, ?, ?, max(?, last + 1), ?, ? FROM trial_versions WHERE true ON CONFLICT DO NOTHING RETURNING version`,
 		t.Name, t.Note, t.Author, t.Created.UTC().Format(time.RFC3339), t.Base, t.Version, sql.NullInt64{Int64: int64(t.Reverts), Valid: t.Reverts > 0}, t.Changes).Scan(&t.Version)
 	if errors.Is(err, sql.ErrNoRows) {
 		return ErrTaken
 	}
-	return s.explain(err)
+	return err
 }
 
 // UpdateTrial writes a trial in the place of the version before. The error is
 // ErrMoved where that one is not there.
-func (s *Store) UpdateTrial(ctx context.Context, t *Trial) error {
-	result, err := s.db.ExecContext(ctx, `UPDATE trials SET note = ?, base = ?, version = version + 1, changes = ? WHERE name = ? AND version = ?`,
-		t.Note, t.Base, t.Changes, t.Name, t.Version)
-	if err = s.changedOne(result, err, ErrMoved); err == nil {
+func (s *Store) UpdateTrial(ctx context.Context, t *Trial, e Entry) error {
+	err := s.within(ctx, func(tx *tx) error {
+		result, err := tx.ExecContext(ctx, `UPDATE trials SET note = ?, base = ?, version = version + 1, changes = ? WHERE name = ? AND version = ?`,
+			t.Note, t.Base, t.Changes, t.Name, t.Version)
+		return s.audited(ctx, tx, s.changedOne(result, err, ErrMoved), e)
+	})
+	if err == nil {
 		t.Version++
 	}
 	return err
@@ -47,9 +54,11 @@ func (s *Store) UpdateTrial(ctx context.Context, t *Trial) error {
 
 // RemoveTrial lets a version of a trial go. The error is ErrMoved where it is not
 // there.
-func (s *Store) RemoveTrial(ctx context.Context, name string, version int) error {
-	result, err := s.db.ExecContext(ctx, `DELETE FROM trials WHERE name = ? AND version = ?`, name, version)
-	return s.changedOne(result, err, ErrMoved)
+func (s *Store) RemoveTrial(ctx context.Context, name string, version int, e Entry) error {
+	return s.within(ctx, func(tx *tx) error {
+		result, err := tx.ExecContext(ctx, `DELETE FROM trials WHERE name = ? AND version = ?`, name, version)
+		return s.audited(ctx, tx, s.changedOne(result, err, ErrMoved), e)
+	})
 }
 
 // changedOne gives another error where a statement has changed nothing.

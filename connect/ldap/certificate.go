@@ -25,7 +25,7 @@ func (c *Client) check(host string) (*check, error) {
 	if c.ldap.CA.Value == "" {
 		return k, nil
 	}
-	pem, err := c.read(c.ldap.CA.Value)
+	pem, err := c.host.Certificates(c.ldap.CA.Value)
 	if err != nil {
 		return nil, fmt.Errorf("the certificates of ca cannot be read: %w", err)
 	}

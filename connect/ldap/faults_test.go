@@ -113,14 +113,14 @@ func entry(conn net.Conn, id int64, dn string, attributes ...string) {
 func askStandIn(t *testing.T, s standIn) (connect.Records, error) {
 	t.Helper()
 	source := &directory.Source{
-		LDAP: &directory.LDAP{Servers: []place.Text{text(s.start(t))}, Timeout: directory.Span{Duration: 300 * time.Millisecond}, Tries: 1, Bind: text("cn=x"), Secret: &directory.Secret{Env: "GATEMAP_TEST_SECRET"}},
+		LDAP: &directory.LDAP{Servers: []place.Text{text(s.start(t))}, Timeout: directory.Span{Duration: 300 * time.Millisecond}, Tries: 1, Bind: text("cn=x"), Secret: &directory.Secret{Env: "GATEMAP_SECRET_TEST"}},
 		Groups: &directory.GroupTable{
 			Pick: directory.Pick{Base: []directory.Base{{Text: text(suffix)}}, Filter: text("(cn=*)"), Name: "cn"}, Members: []string{"member"},
 		},
 	}
 	ctx, cancel := context.WithTimeout(t.Context(), 5*time.Second)
 	defer cancel()
-	conn, err := own.New(source, nil).Connect(ctx)
+	conn, err := own.New(source, connect.Host{}).Connect(ctx)
 	if err != nil {
 		return connect.Records{}, err
 	}
@@ -130,7 +130,7 @@ func askStandIn(t *testing.T, s standIn) (connect.Records, error) {
 
 // Whatever a server does, reading from it ends with an error that says what.
 func TestServersThatMisbehave(t *testing.T) {
-	t.Setenv("GATEMAP_TEST_SECRET", secret)
+	t.Setenv("GATEMAP_SECRET_TEST", secret)
 	for _, c := range []struct {
 		name   string
 		answer func(conn net.Conn, id int64, search *ber.Packet, cookie string)
@@ -170,7 +170,7 @@ func TestServersThatMisbehave(t *testing.T) {
 }
 
 func TestAGroupInRangesIsWhole(t *testing.T) {
-	t.Setenv("GATEMAP_TEST_SECRET", secret)
+	t.Setenv("GATEMAP_SECRET_TEST", secret)
 	r, err := askStandIn(t, standIn{func(conn net.Conn, id int64, search *ber.Packet, _ string) {
 		asked := search.Children[7].Children[0].Data.String()
 		switch asked {

@@ -12,12 +12,12 @@ import (
 	"math/rand/v2"
 	"net"
 	"net/url"
-	"os"
 	"strings"
 	"time"
 
 	"github.com/go-ldap/ldap/v3"
 
+	"gatemap/connect"
 	"gatemap/core/directory"
 	"gatemap/core/place"
 )
@@ -35,13 +35,12 @@ const (
 type Client struct {
 	source *directory.Source
 	ldap   *directory.LDAP
-	read   func(path string) ([]byte, error)
+	host   connect.Host
 }
 
-// New makes a client. read reads a file that the map names; paths are taken from
-// the map folder.
-func New(source *directory.Source, read func(path string) ([]byte, error)) *Client {
-	return &Client{source, source.LDAP, read}
+// New makes a client, which reads certificates and secrets on a host.
+func New(source *directory.Source, host connect.Host) *Client {
+	return &Client{source, source.LDAP, host}
 }
 
 // Conn is a connection that is bound. It is for one user at a time.
@@ -174,7 +173,7 @@ func (c *Conn) bind() error {
 	if l.Bind.Value == "" {
 		return plain(c.ldap.UnauthenticatedBind(""))
 	}
-	secret, err := c.client.secret()
+	secret, err := c.client.host.Secret(l.Secret)
 	if err != nil {
 		return err
 	}
@@ -186,29 +185,6 @@ func (c *Conn) bind() error {
 		return errors.New("the server takes a bind over TLS only: use ldaps://, or set starttls")
 	}
 	return plain(err)
-}
-
-func (c *Client) secret() (string, error) {
-	s := c.ldap.Secret
-	switch {
-	case s == nil || s.File.Value == "" && s.Env == "":
-		return "", errors.New("there is no secret for the bind; say where it is with secret: {file: …} or {env: …}")
-	case s.Env != "":
-		secret, ok := os.LookupEnv(s.Env)
-		if !ok || secret == "" {
-			return "", fmt.Errorf("the variable %s, which is to hold the secret, is not set", s.Env)
-		}
-		return secret, nil
-	}
-	raw, err := c.read(s.File.Value)
-	if err != nil {
-		return "", fmt.Errorf("the file of the secret cannot be read: %w", err)
-	}
-	secret := strings.TrimRight(string(raw), "\r\n")
-	if secret == "" {
-		return "", fmt.Errorf("the file of the secret, %s, is empty", s.File.Value)
-	}
-	return secret, nil
 }
 
 // Close ends the connection.

@@ -26,7 +26,7 @@ func (s *server) source() *directory.Source {
 	return &directory.Source{
 		LDAP: &directory.LDAP{
 			Servers: []place.Text{text(s.LDAP)}, StartTLS: true, CA: text("ca.pem"), Bind: text(admin),
-			Secret: &directory.Secret{Env: "GATEMAP_TEST_SECRET"}, Tries: 1, Page: 7,
+			Secret: &directory.Secret{Env: "GATEMAP_SECRET_TEST"}, Tries: 1, Page: 7,
 		},
 		Users: &directory.UserTable{
 			Pick:       directory.Pick{Base: []directory.Base{{Text: text("ou=people," + suffix)}}, Filter: text("(objectClass=inetOrgPerson)"), Name: "uid"},
@@ -39,7 +39,9 @@ func (s *server) source() *directory.Source {
 	}
 }
 
-func (s *server) read(path string) ([]byte, error) { return os.ReadFile(s.Path(path)) }
+func (s *server) host() connect.Host {
+	return connect.Host{Files: os.DirFS(s.Path("")), Secrets: os.DirFS(s.Path(""))}
+}
 
 func tablesOf(t *testing.T, s *directory.Source) *connect.Tables {
 	t.Helper()
@@ -62,7 +64,7 @@ func people(n int) string {
 
 func fetch(t *testing.T, s *server, source *directory.Source) (connect.Records, error) {
 	t.Helper()
-	conn, err := ldap.New(source, s.read).Connect(t.Context())
+	conn, err := ldap.New(source, s.host()).Connect(t.Context())
 	if err != nil {
 		return connect.Records{}, err
 	}
@@ -71,7 +73,7 @@ func fetch(t *testing.T, s *server, source *directory.Source) (connect.Records, 
 }
 
 func TestFetch(t *testing.T) {
-	t.Setenv("GATEMAP_TEST_SECRET", secret)
+	t.Setenv("GATEMAP_SECRET_TEST", secret)
 	s := startSlapd(t, people(50), "127.0.0.1")
 	r, err := fetch(t, s, s.source())
 	require.NoError(t, err)
@@ -103,14 +105,14 @@ func TestFetch(t *testing.T) {
 	t.Run("the next server where the first is gone", func(t *testing.T) {
 		source := s.source()
 		source.LDAP.Servers = []place.Text{text("ldap://" + freePort(t)), text(s.LDAP)}
-		conn, err := ldap.New(source, s.read).Connect(t.Context())
+		conn, err := ldap.New(source, s.host()).Connect(t.Context())
 		require.NoError(t, err)
 		defer conn.Close()
 		assert.Equal(t, s.LDAP, conn.Server())
 	})
 	t.Run("what changed since a mark", func(t *testing.T) {
 		source := s.source()
-		conn, err := ldap.New(source, s.read).Connect(t.Context())
+		conn, err := ldap.New(source, s.host()).Connect(t.Context())
 		require.NoError(t, err)
 		defer conn.Close()
 		mark, err := conn.Mark(time.Now().Add(time.Hour))
@@ -130,7 +132,7 @@ func TestFetch(t *testing.T) {
 }
 
 func TestConnectRefuses(t *testing.T) {
-	t.Setenv("GATEMAP_TEST_SECRET", secret)
+	t.Setenv("GATEMAP_SECRET_TEST", secret)
 	s := startSlapd(t, people(5), "127.0.0.1")
 	for _, c := range []struct {
 		name   string
@@ -149,7 +151,7 @@ func TestConnectRefuses(t *testing.T) {
 		{"no address", func(l *directory.LDAP) { l.Servers[0].Value = "directory.cindervale.example" }, "address", []string{"an address is ldap://host or ldaps://host"}},
 		{"TLS twice", func(l *directory.LDAP) { l.Servers[0].Value = s.TLS }, "address", []string{"starttls goes with ldap://"}},
 		{"no secret", func(l *directory.LDAP) { l.Secret = nil }, "bind", []string{"there is no secret for the bind"}},
-		{"an unset variable", func(l *directory.LDAP) { l.Secret.Env = "GATEMAP_TEST_UNSET" }, "bind", []string{"GATEMAP_TEST_UNSET", "is not set"}},
+		{"an unset variable", func(l *directory.LDAP) { l.Secret.Env = "GATEMAP_SECRET_UNSET" }, "bind", []string{"GATEMAP_SECRET_UNSET", "is not set"}},
 		{"a wrong name", func(l *directory.LDAP) { l.Bind = text("cn=other," + suffix) }, "bind", []string{"refuses cn=other," + suffix, "the name or the secret is wrong"}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -175,7 +177,7 @@ func TestConnectRefuses(t *testing.T) {
 }
 
 func TestFetchRefuses(t *testing.T) {
-	t.Setenv("GATEMAP_TEST_SECRET", secret)
+	t.Setenv("GATEMAP_SECRET_TEST", secret)
 	s := startSlapd(t, people(5)+"dn: ou=far,"+suffix+"\nobjectClass: referral\nobjectClass: extensibleObject\nou: far\nref: ldap://192.0.2.9/ou=far,"+suffix+"\n\n"+
 		"dn: cn=few,"+suffix+"\nobjectClass: person\ncn: few\nsn: few\nuserPassword: "+secret+"\n\n", "127.0.0.1")
 	for _, c := range []struct {
@@ -203,10 +205,10 @@ func TestFetchRefuses(t *testing.T) {
 // What is changed on the server arrives as a patch, and what arrived makes the
 // records what a full run would bring.
 func TestStream(t *testing.T) {
-	t.Setenv("GATEMAP_TEST_SECRET", secret)
+	t.Setenv("GATEMAP_SECRET_TEST", secret)
 	s := startSlapd(t, people(50), "127.0.0.1")
 	source := s.source()
-	conn, err := ldap.New(source, s.read).Connect(t.Context())
+	conn, err := ldap.New(source, s.host()).Connect(t.Context())
 	require.NoError(t, err)
 	defer conn.Close()
 	require.True(t, conn.Streams())

@@ -143,11 +143,11 @@ func TestDomainController(t *testing.T) {
 	require.NoError(t, referee.Bind("administrator@cindervale.example", controllerPass))
 	populate(t, referee)
 
-	t.Setenv("GATEMAP_TEST_SECRET", controllerPass)
+	t.Setenv("GATEMAP_SECRET_TEST", controllerPass)
 	files := []mapfile.File{{Path: "gatemap.yaml", Content: []byte("title: x\n")}, {Path: "d.yaml", Content: []byte(`
 directory: cindervale
 source:
-  ldap: {servers: ["ldaps://` + controller + `"], ca: ca.pem, bind: administrator@cindervale.example, secret: {env: GATEMAP_TEST_SECRET}}
+  ldap: {servers: ["ldaps://` + controller + `"], ca: ca.pem, bind: administrator@cindervale.example, secret: {env: GATEMAP_SECRET_TEST}}
   table: domain-controller
   users: {base: "ou=people,dc=cindervale,dc=example"}
 `)}}
@@ -167,7 +167,7 @@ source:
 	require.NoError(t, errs.Err())
 
 	t.Run("what changed since a change number", func(t *testing.T) {
-		conn, err := own.New(doc.Source, s.read).Connect(t.Context())
+		conn, err := own.New(doc.Source, s.host()).Connect(t.Context())
 		require.NoError(t, err)
 		defer conn.Close()
 		assert.False(t, conn.Streams())

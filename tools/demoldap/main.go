@@ -43,7 +43,7 @@ func run(ctx context.Context, gatemap string, args []string) error {
 	fmt.Printf("ldapmodify -x -H %s -D %s -w %s <<END\ndn: uid=ilse.okonjo,ou=people,%s\nchangetype: modify\nreplace: title\ntitle: Support astronomer\nEND\n\n",
 		server.LDAP, slapd.Admin, slapd.Secret, slapd.Suffix)
 	cmd := exec.CommandContext(ctx, gatemap, append([]string{"serve", "--map", filepath.Join(dir, "map"), "--data", filepath.Join(dir, "database")}, args...)...)
-	cmd.Env = append(os.Environ(), "DIRECTORY_SECRET="+slapd.Secret)
+	cmd.Env = append(os.Environ(), "GATEMAP_SECRET_DIRECTORY="+slapd.Secret)
 	cmd.Stdout, cmd.Stderr = os.Stdout, os.Stderr
 	cmd.Cancel = func() error { return cmd.Process.Signal(syscall.SIGTERM) }
 	if err := cmd.Run(); err != nil && !errors.Is(ctx.Err(), context.Canceled) {
@@ -82,7 +82,7 @@ func start(dir string) (*slapd.Server, error) {
     starttls: true
     ca: ca.pem
     bind: %s
-    secret: {env: DIRECTORY_SECRET}
+    secret: {env: GATEMAP_SECRET_DIRECTORY}
   follow: stream`, server.LDAP, slapd.Admin)
 	const file = "  ldif: people.ldif"
 	if readErr == nil && !strings.Contains(string(written), file) {

@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"gatemap/answer"
+	"gatemap/connect"
 	"gatemap/core/directory"
 	"gatemap/operator"
 	"gatemap/service"
@@ -70,7 +71,7 @@ func take(path string) error {
 		return err
 	}
 	defer s.Close()
-	s.UseFiles(os.DirFS(folder))
+	s.Allow(connect.Host{Files: os.DirFS(folder)})
 	if err := commit(ctx, s, os.DirFS(folder)); err != nil {
 		return err
 	}

@@ -23,6 +23,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/client"
+	"gatemap/connect"
 	"gatemap/core/directory"
 	"gatemap/core/situation"
 	"gatemap/server"
@@ -156,7 +157,7 @@ func (s *soak) start() (stop func(), err error) {
 	if s.service, err = service.Open(ctx, filepath.Join(s.folder, "data"), quiet); err != nil {
 		return nil, err
 	}
-	s.service.UseFiles(os.DirFS(s.folder))
+	s.service.Allow(connect.Host{Files: os.DirFS(s.folder)})
 	if _, err := s.service.CommitFolder(ctx, f, "soak", "the map"); err != nil {
 		return nil, err
 	}

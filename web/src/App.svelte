@@ -35,6 +35,7 @@
     [/^\/intake$/, () => import('./pages/Intake.svelte')],
     [/^\/history$/, () => import('./pages/History.svelte')],
     [/^\/audit$/, () => import('./pages/Audit.svelte')],
+    [/^\/account$/, () => import('./pages/Account.svelte')],
     [/^\/settings$/, () => import('./pages/Settings.svelte')],
   ];
 

@@ -1,16 +1,16 @@
 <script lang="ts">
   /** Who works with the service, by which tokens, and by which rules. */
-  import { api, type MapInfo, type Operator, type TokenInfo } from '../api/client';
+  import { api, type MapInfo, type Operator } from '../api/client';
   import type { Column } from '../lib/rows';
-  import { when } from '../lib/when';
   import Notice from '../parts/Notice.svelte';
   import Table from '../parts/Table.svelte';
+  import TokenList from '../parts/TokenList.svelte';
 
   let { map }: { map: MapInfo } = $props();
 
   const roles = ['viewer', 'editor', 'approver', 'admin'] as const;
   let operators = $state.raw<readonly Operator[]>([]);
-  let tokens = $state.raw<readonly TokenInfo[]>([]);
+  let connect = $state.raw<readonly string[]>([]);
   let two = $state(false);
   let wrong = $state('');
   let shown = $state('');
@@ -18,16 +18,12 @@
   let name = $state('');
   let role = $state<(typeof roles)[number]>('viewer');
   let password = $state('');
-  let tokenName = $state('');
-  let tokenRole = $state<(typeof roles)[number]>('viewer');
-  let expires = $state('');
-  let systems = $state('');
 
   async function load() {
-    const [o, t, s] = await Promise.all([api.operators(), api.tokens(), api.settings()]);
+    const [o, s] = await Promise.all([api.operators(), api.settings()]);
     operators = o.operators;
-    tokens = t.tokens;
     two = s.two_persons;
+    connect = s.connect;
   }
   $effect(() => void load().catch((error: Error) => (wrong = error.message)));
 
@@ -48,30 +44,24 @@
       name = password = '';
       return `${made} is an operator now.`;
     });
-  const create = () =>
-    attempt(async () => {
-      const list = systems.split(/[\s,]+/).filter(Boolean);
-      const made = await api.createToken({ name: tokenName.trim(), role: tokenRole, ...(expires ? { expires: `${expires}T00:00:00Z` } : {}), ...(list.length ? { systems: list } : {}) });
-      tokenName = expires = systems = '';
-      return `The token, shown only once: ${made.token}`;
-    });
 
   const change = (o: Operator, to: Operator['role']) => attempt(async () => (await api.setOperator(o.name, { role: to }, o.version), `${o.name} is ${to} now.`));
   const rule = (on: boolean) => attempt(async () => (await api.changeSettings({ two_persons: on }), `The two-person rule is ${on ? 'on' : 'off'}.`));
+
+  const connects = (o: Operator) => o.role === 'admin' || connect.includes(o.name);
+  const setConnect = (o: Operator, on: boolean) =>
+    attempt(async () => {
+      await api.changeSettings({ connect: [...connect.filter((n) => n !== o.name), ...(on ? [o.name] : [])] });
+      return `${o.name} may ${on ? '' : 'not '}change what the map connects to.`;
+    });
 
   const operatorColumns: Column<Operator>[] = [
     { name: 'name', label: 'Name', text: (o) => o.name, figures: true },
     { name: 'display', label: 'Display name', text: (o) => o.display ?? '' },
     { name: 'role', label: 'Role', text: (o) => o.role },
     { name: 'by', label: 'Sign-in', text: (o) => [o.issuer ? 'the provider' : '', o.password ? `password${o.two_factor ? ' and code' : ''}` : ''].filter(Boolean).join(', ') || 'none yet' },
+    { name: 'connect', label: 'Connects', text: (o) => (connects(o) ? 'yes' : 'no') },
     { name: 'status', label: 'Status', text: (o) => (o.inactive ? 'inactive' : 'active') },
-  ];
-  const tokenColumns: Column<TokenInfo>[] = [
-    { name: 'name', label: 'Token', text: (t) => t.name, figures: true },
-    { name: 'role', label: 'Role', text: (t) => t.role },
-    { name: 'for', label: 'Scope', text: (t) => t.systems?.join(', ') || t.user || t.directory || 'everything' },
-    { name: 'expires', label: 'Expires', text: (t) => (t.expires ? when(t.expires) + (t.expired ? ', expired' : '') : 'never'), figures: true },
-    { name: 'author', label: 'Created by', text: (t) => t.author },
   ];
 </script>
 
@@ -90,6 +80,7 @@
           {#each roles as r (r)}<option>{r}</option>{/each}
         </select>
         <button class="act" aria-label="{o.inactive ? 'Activate' : 'Deactivate'} {o.name}" onclick={() => attempt(async () => (await api.setOperator(o.name, { inactive: !o.inactive }, o.version), `${o.name} is ${o.inactive ? 'active' : 'inactive'} now.`))}>{o.inactive ? 'Activate' : 'Deactivate'}</button>
+        {#if o.role !== 'admin'}<button class="act" aria-label="{connects(o) ? 'Keep' : 'Let'} {o.name} {connects(o) ? 'from changing' : 'change'} what the map connects to" onclick={() => setConnect(o, !connects(o))}>{connects(o) ? 'Stop connecting' : 'Allow connecting'}</button>{/if}
         <button class="act" aria-label="Create a second factor for {o.name}" onclick={() => attempt(async () => `The second factor of ${o.name}, shown only once: ${(await api.secondFactor(o.name)).secret}`)}>Second factor</button>
         <button class="act" aria-label="Remove {o.name}" onclick={() => attempt(async () => (await api.removeOperator(o.name), `${o.name} is no longer an operator.`))}>Remove</button>
       {/snippet}
@@ -104,16 +95,7 @@
 
   <section aria-labelledby="tokens">
     <h2 id="tokens">Tokens</h2>
-    <Table name="tokens" label="Tokens" rows={tokens} columns={tokenColumns} nothing="No tokens yet." actsLabel="Change">
-      {#snippet acts(t)}<button class="act" aria-label="Revoke the token {t.name}" onclick={() => attempt(async () => (await api.revokeToken(t.name), `The token ${t.name} is revoked.`))}>Revoke</button>{/snippet}
-    </Table>
-    <form onsubmit={(e) => (e.preventDefault(), create())}>
-      <label>Name of the new token <input required bind:value={tokenName} autocomplete="off" /></label>
-      <label>Role of the token <select bind:value={tokenRole}>{#each roles as r (r)}<option>{r}</option>{/each}</select></label>
-      <label>Expires on <input type="date" bind:value={expires} /></label>
-      <label>Limit to systems <input bind:value={systems} placeholder="archive, compute" /></label>
-      <button class="act main">Create the token</button>
-    </form>
+    <TokenList all {attempt} />
   </section>
 
   <section aria-labelledby="rules">

@@ -36,7 +36,7 @@
     <button class="find" onclick={onfind} aria-keyshortcuts="Control+K">Find anything <kbd>Ctrl K</kbd></button>
   {/if}
   <div class="acts">
-    <span title={session.role}>{session.name}</span>
+    {#if map}<a href={place.to('/account')} title="{session.role}: your password and tokens">{session.name}</a>{:else}<span title={session.role}>{session.name}</span>{/if}
     <button onclick={() => light.turn()}>{light.now === 'dark' ? 'Light' : 'Dark'} colours</button>
     <button onclick={onSignOut}>Sign out</button>
   </div>

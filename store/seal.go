@@ -1,0 +1,239 @@
+package store
+
+import (
+	"context"
+	"crypto/aes"
+	"crypto/cipher"
+	"crypto/hkdf"
+	"crypto/hmac"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/base64"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+)
+
+// SealVariable is the variable of the environment that may hold the key of a seal.
+const SealVariable = "GATEMAP_SEAL_KEY"
+
+// keyLength is the length of the key of a seal, in bytes.
+const keyLength = 32
+
+// seal keeps what whoever has the database alone must not read or forge: it encrypts
+// secrets (AES-256-GCM, NIST SP 800-38D) and signs the audit (HMAC-SHA-256, RFC 2104).
+// The two keys come from one (HKDF, RFC 5869).
+type seal struct {
+	aead cipher.AEAD
+	mac  []byte
+}
+
+func newSeal(key []byte) (*seal, error) {
+	encrypt, err := hkdf.Key(sha256.New, key, nil, "gatemap secrets", 32)
+	if err != nil {
+		return nil, err
+	}
+	mac, err := hkdf.Key(sha256.New, key, nil, "gatemap audit", 32)
+	if err != nil {
+		return nil, err
+	}
+	block, err := aes.NewCipher(encrypt)
+	if err != nil {
+		return nil, err
+	}
+	aead, err := cipher.NewGCMWithRandomNonce(block)
+	return &seal{aead, mac}, err
+}
+
+// mark is by what a database knows its seal.
+func (s *seal) mark() string {
+	return base64.RawStdEncoding.EncodeToString(s.sign([]byte("seal")))
+}
+
+func (s *seal) sign(parts ...[]byte) []byte {
+	h := hmac.New(sha256.New, s.mac)
+	for _, p := range parts {
+		_, _ = h.Write(p) // never fails (hash.Hash)
+	}
+	return h.Sum(nil)
+}
+
+// sealed begins every text that is sealed.
+const sealed = "sealed:"
+
+// close seals a text for one owner; "" stays "".
+func (s *seal) close(text, owner string) string {
+	if text == "" {
+		return ""
+	}
+	return sealed + base64.RawStdEncoding.EncodeToString(s.aead.Seal(nil, nil, []byte(text), []byte(strings.ToLower(owner))))
+}
+
+// open is the text that close sealed.
+func (s *seal) open(text, owner string) (string, error) {
+	body, ok := strings.CutPrefix(text, sealed)
+	if !ok {
+		return text, nil
+	}
+	raw, err := base64.RawStdEncoding.DecodeString(body)
+	if err == nil {
+		raw, err = s.aead.Open(nil, nil, raw, []byte(strings.ToLower(owner)))
+	}
+	if err != nil {
+		return "", fmt.Errorf("a secret of %s is not what was sealed: %w", owner, err)
+	}
+	return string(raw), nil
+}
+
+// KeyFile is where the key of a data folder's seal is, unless that is said: beside the
+// folder, so that no copy of the folder has it.
+func KeyFile(folder string) string {
+	absolute, err := filepath.Abs(folder)
+	if err != nil {
+		absolute = filepath.Clean(folder)
+	}
+	return absolute + ".seal"
+}
+
+// sealKey reads the key of a seal, from the environment or a file, and makes the file where
+// it is not there and may be made.
+func sealKey(folder, file string, mayMake bool) ([]byte, error) {
+	if text := os.Getenv(SealVariable); text != "" {
+		return decodeKey(text, SealVariable)
+	}
+	if file == "" {
+		file = KeyFile(folder)
+	}
+	if in, err := filepath.Rel(absolute(folder), absolute(file)); err == nil && !strings.HasPrefix(in, "..") {
+		return nil, &OpenError{file, "the key of the seal lies in the data folder, so that a copy of that would have it; move it elsewhere", nil}
+	}
+	info, err := os.Stat(file)
+	if errors.Is(err, fs.ErrNotExist) && mayMake {
+		return makeKey(file)
+	}
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, &OpenError{folder, fmt.Sprintf("the key of its seal is not in %s; name the file with --seal-key, or set %s", file, SealVariable), nil}
+	}
+	if err != nil {
+		return nil, &OpenError{file, "the key of the seal cannot be read", err}
+	}
+	if err := closed(file, info, 0o600); err != nil {
+		return nil, err
+	}
+	raw, err := os.ReadFile(file)
+	if err != nil {
+		return nil, &OpenError{file, "the key of the seal cannot be read", err}
+	}
+	return decodeKey(string(raw), file)
+}
+
+func absolute(path string) string {
+	path, err := filepath.Abs(path)
+	if err != nil {
+		return path
+	}
+	if real, err := filepath.EvalSymlinks(path); err == nil {
+		return real
+	}
+	return path
+}
+
+func makeKey(file string) ([]byte, error) {
+	raw := make([]byte, keyLength)
+	_, _ = rand.Read(raw) // never fails (crypto/rand)
+	f, err := os.OpenFile(file, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+	if err != nil {
+		return nil, &OpenError{file, "the key of the seal cannot be written; name another file with --seal-key", err}
+	}
+	_, err = f.WriteString(base64.StdEncoding.EncodeToString(raw) + "\n")
+	if err := errors.Join(err, f.Sync(), f.Close()); err != nil {
+		return nil, &OpenError{file, "the key of the seal cannot be written", err}
+	}
+	return raw, nil
+}
+
+func decodeKey(text, from string) ([]byte, error) {
+	raw, err := base64.StdEncoding.DecodeString(strings.TrimSpace(text))
+	if err != nil || len(raw) != keyLength {
+		return nil, &OpenError{from, fmt.Sprintf("this is no key of a seal, which is %d bytes in base 64 (RFC 4648)", keyLength), nil}
+	}
+	return raw, nil
+}
+
+const otherKey = "it was sealed with another key; name the file of its key with --seal-key, or set " + SealVariable
+
+// The settings by which a database knows its seal: what the key gives, and the first
+// entry of the audit that is signed with it.
+const (
+	settingSeal  = "seal"
+	settingKeyed = "audit-keyed-from"
+)
+
+// unseal finds the key of the database's seal; a database that has none gets one.
+func (s *Store) unseal(ctx context.Context, file string) error {
+	known, err := s.Setting(ctx, settingSeal)
+	if err != nil {
+		return err
+	}
+	raw, err := sealKey(s.Folder(), file, known == "")
+	if err != nil {
+		return err
+	}
+	if s.seal, err = newSeal(raw); err != nil {
+		return err
+	}
+	mark := s.seal.mark()
+	if known == "" {
+		return s.firstSeal(ctx, mark)
+	}
+	if !hmac.Equal([]byte(known), []byte(mark)) {
+		return &OpenError{s.path, otherKey, nil}
+	}
+	return s.readKeyed(ctx)
+}
+
+// firstSeal seals what a database holds, and signs its audit from here on.
+func (s *Store) firstSeal(ctx context.Context, mark string) error {
+	s.fresh = true
+	all, err := s.Operators(ctx)
+	if err != nil {
+		return err
+	}
+	return s.within(ctx, func(tx *tx) error {
+		var newest int64
+		if err := tx.QueryRowContext(ctx, `SELECT coalesce(max(number), 0) FROM audit`).Scan(&newest); err != nil {
+			return err
+		}
+		s.keyed = newest + 1
+		for _, setting := range [][2]string{{settingSeal, mark}, {settingKeyed, s.signedKeyed()}} {
+			if _, err := tx.ExecContext(ctx, `INSERT INTO settings (name, value) VALUES (?, ?)`, setting[0], setting[1]); err != nil {
+				return err
+			}
+		}
+		for _, o := range all {
+			if _, err := tx.ExecContext(ctx, `UPDATE operators SET totp = nullif(?, '') WHERE name = ?`, s.seal.close(o.TOTP, o.Name), o.Name); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+func (s *Store) readKeyed(ctx context.Context) error {
+	text, err := s.Setting(ctx, settingKeyed)
+	if err != nil {
+		return err
+	}
+	if _, err := fmt.Sscan(text, &s.keyed); err != nil || s.signedKeyed() != text {
+		s.keyed = 1 // it was tampered with: no entry passes without the key
+	}
+	return nil
+}
+
+// signedKeyed is the first entry that is signed, as it is kept.
+func (s *Store) signedKeyed() string {
+	return fmt.Sprintf("%d %x", s.keyed, s.seal.sign(fmt.Appendf(nil, "keyed from %d", s.keyed)))
+}
