@@ -110,7 +110,7 @@ func (a *app) runDemo(ctx context.Context, data, listen string, fresh bool) erro
 	if err != nil {
 		return err
 	}
-	srv.Provider = provided
+	srv.Provider, srv.Address = provided, "http://"+listener.Addr().String()
 	svc.Follow()
 	a.greet(svc, listener.Addr().String(), data, token)
 	return srv.Serve(ctx, listener)

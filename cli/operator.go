@@ -27,7 +27,7 @@ OpenID Connect. The roles are viewer (ask questions), editor (stage changes), ap
 (commit them) and admin (also manage operators, tokens and settings).`,
 		Example: "  gatemap operator set edda.marsh --role approver --password\n  gatemap operator second-factor edda.marsh\n  gatemap operator two-person-rule on", Args: cobra.NoArgs,
 	}
-	cmd.AddCommand(a.operatorList(), a.operatorSet(), a.operatorRemove(), a.operatorFactor(), a.operatorPassword(), a.operatorTwo(), a.operatorConnect(), standsAlone(a.operatorRecover()))
+	cmd.AddCommand(a.operatorList(), a.operatorSet(), a.operatorRemove(), a.operatorFactor(), a.operatorPassword(), a.operatorUntie(), a.operatorTwo(), a.operatorConnect(), standsAlone(a.operatorRecover()))
 	return cmd
 }
 
@@ -222,6 +222,26 @@ Sessions and tokens of yours end, so that nobody stays signed in who should not 
 			}
 			a.print("Changed. Your sessions and tokens have ended: sign in again.\n")
 			return nil
+		},
+	}
+}
+
+func (a *app) operatorUntie() *cobra.Command {
+	return &cobra.Command{
+		Use: "untie DIRECTORY/USER", Short: "Let a manager of groups be tied anew to an account of the provider",
+		Long: `At the first sign-in by OpenID Connect a manager of groups is tied to an account of the
+provider, for good. When that account has gone, this lets the next sign-in tie them anew.`,
+		Example: "  gatemap operator untie cindervale/greta.falk", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			directory, user, ok := strings.Cut(args[0], "/")
+			if !ok {
+				return &usageError{fmt.Sprintf("%q is no full name, such as cindervale/greta.falk", args[0])}
+			}
+			c, err := a.service()
+			if err == nil {
+				err = c.UntieManager(cmd.Context(), directory, user)
+			}
+			return err
 		},
 	}
 }

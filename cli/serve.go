@@ -70,7 +70,7 @@ sign in at an OpenID Connect provider, which sends them back to /api/v1/sign-in/
 	flags.StringVar(&f.provider.Client, "oidc-client", "gatemap", "client ID of this service at the provider")
 	flags.StringVar(&f.secretFile, "oidc-secret-file", "", "file with the client secret; omit for a public client")
 	flags.StringVar(&f.provider.Claim, "oidc-claim", "", "claim of the ID token that names the operator (default: preferred_username)")
-	flags.StringVar(&f.provider.Address, "address", "", "address of this service as browsers see it (default: the one it listens on)")
+	flags.StringVar(&f.provider.Address, "address", "", "address of this service as browsers and programs see it (default: the one it listens on)")
 	flags.StringVar(&f.syslog.Address, "syslog", "", "host:port to which the audit is sent (RFC 5424 over TLS, RFC 5425)")
 	flags.StringVar(&f.syslog.CA, "syslog-ca", "", "file with the certificates that are trusted there (PEM; default: those of the system)")
 	cmd.MarkFlagsRequiredTogether("cert", "key")
@@ -151,6 +151,7 @@ func (a *app) allow(svc *service.Service, f *serving) error {
 // it serves.
 func (f *serving) outfit(srv *server.Server, l net.Listener, log *slog.Logger) (address string, err error) {
 	address = "http://" + l.Addr().String()
+	defer func() { srv.Address = cmp.Or(f.provider.Address, address) }()
 	if f.cert != "" {
 		certificates, err := server.LoadCertificates(f.cert, f.key, log)
 		if err != nil {

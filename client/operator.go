@@ -48,6 +48,12 @@ func (c *Client) RevokeToken(ctx context.Context, named string) error {
 	return err
 }
 
+// UntieManager lets a manager of groups, by the full name, be tied anew.
+func (c *Client) UntieManager(ctx context.Context, directory, user string) error {
+	_, err := call[struct{}](ctx, c, http.MethodDelete, "managers/"+url.PathEscape(directory)+"/"+url.PathEscape(user), nil, nil)
+	return err
+}
+
 // ChangeOwnPassword changes the password of whoever the token is of.
 func (c *Client) ChangeOwnPassword(ctx context.Context, change answer.PasswordChange) error {
 	_, err := call[struct{}](ctx, c, http.MethodPut, "own-password", nil, change)

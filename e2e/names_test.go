@@ -43,6 +43,7 @@ var names = []struct{ command, operation, page, words string }{
 	{"operator remove", "remove-operator", "pages/Settings.svelte", ">Remove<"},
 	{"operator second-factor", "second-factor", "pages/Settings.svelte", ">Second factor<"},
 	{"operator two-person-rule", "change-settings", "pages/Settings.svelte", "Two-person rule"},
+	{"operator untie", "untie-manager", "", ""},
 	{"operator connect", "change-settings", "pages/Settings.svelte", "'Allow connecting'"},
 	{"operator password", "change-own-password", "pages/Account.svelte", ">Change the password<"},
 	{"token create", "create-token", "parts/TokenList.svelte", ">Create the token<"},

@@ -73,6 +73,9 @@ func TestATokenForOneSystemSeesNoOther(t *testing.T) {
 	for _, method := range []string{"GET", "DELETE"} {
 		assert.Equal(t, 403, r.status(t, method, "/api/v1/trials/own", made.Token, ""))
 	}
+	question := "/api/v1/why?user=ilse.okonjo&system=archive&right=frames:read&object=/raw/2026&trial="
+	assert.Equal(t, 200, r.status(t, "GET", question, made.Token, ""))
+	assert.Equal(t, 403, r.status(t, "GET", question+"own", made.Token, ""), "no question is answered by a trial of others")
 	_, _, text := r.call(t, "GET", "/api/v1/trials", made.Token, "")
 	assert.JSONEq(t, `{"trials":[]}`, text)
 }

@@ -68,6 +68,9 @@ func administration(api huma.API, s *service.Service) {
 	post(api, "/operators/{name}/second-factor", "second-factor", "Create the secret of an operator's second factor; the one before it stops working", operator.Administer, http.StatusCreated, func(ctx context.Context, in *Called) (*answer.SecondFactor, error) {
 		return s.SecondFactor(ctx, operator.From(ctx), unescape(in.Name))
 	})
+	remove(api, "/managers/{directory}/{name}", "untie-manager", "Let a manager of groups be tied anew to an account of the provider, at the next sign-in", operator.Administer, func(ctx context.Context, in *FullName) error {
+		return s.UntieManager(ctx, operator.From(ctx), in.full())
+	})
 	huma.Register(api, operation(http.MethodPut, "/own-password", "change-own-password", "Change the caller's password; the caller's sessions and tokens end", operator.Read, http.StatusNoContent), func(ctx context.Context, in *struct{ Body answer.PasswordChange }) (*struct{}, error) {
 		if err := s.ChangeOwnPassword(ctx, operator.From(ctx), in.Body.Old, in.Body.New); err != nil {
 			return nil, answer.ProblemOf(err)

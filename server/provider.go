@@ -2,8 +2,12 @@ package server
 
 import (
 	"context"
+	"crypto/aes"
+	"crypto/cipher"
 	"crypto/rand"
 	"crypto/subtle"
+	"encoding/base64"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
@@ -13,7 +17,6 @@ import (
 
 	"github.com/coreos/go-oidc/v3/oidc"
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/hashicorp/golang-lru/v2/expirable"
 	"golang.org/x/oauth2"
 
 	"gatemap/answer"
@@ -30,18 +33,20 @@ type Provider struct {
 	Claim   string // which claim is the operator's name; "": preferred_username
 	Address string // of this service, as browsers see it
 
-	once    sync.Mutex
-	found   *oidc.Provider
-	pending *expirable.LRU[string, pending] // by state
+	once  sync.Mutex
+	found *oidc.Provider
+	aead  cipher.AEAD // for what a browser keeps; of this process
 }
 
-// pending is a sign-in that has begun.
-type pending struct{ nonce, verifier, browser string }
+// pending is a sign-in that has begun. The browser keeps it, so that it takes no room
+// here, encrypted, so that it is of use in no other way.
+type pending struct {
+	State, Nonce, Verifier string
+	Until                  time.Time
+}
 
 const (
 	signInLength = 10 * time.Minute
-	maxPending   = 10_000
-	// signInCookie ties a sign-in to the browser in which it began.
 	signInCookie = "gatemap_signin"
 )
 
@@ -57,8 +62,16 @@ func (p *Provider) config(ctx context.Context) (*oauth2.Config, *oidc.Provider, 
 		if err != nil {
 			return nil, nil, fmt.Errorf("the provider %s does not answer as OpenID Connect Discovery 1.0 has it: %w", p.Issuer, err)
 		}
+		key := make([]byte, 32)
+		_, _ = rand.Read(key) // never fails (crypto/rand)
+		block, err := aes.NewCipher(key)
+		if err == nil {
+			p.aead, err = cipher.NewGCMWithRandomNonce(block)
+		}
+		if err != nil {
+			return nil, nil, err
+		}
 		p.found = found
-		p.pending = expirable.NewLRU[string, pending](maxPending, nil, signInLength)
 	}
 	scopes := []string{oidc.ScopeOpenID, "profile"}
 	if p.Claim == "email" {
@@ -70,44 +83,58 @@ func (p *Provider) config(ctx context.Context) (*oauth2.Config, *oidc.Provider, 
 	}, p.found, nil
 }
 
-// begin begins a sign-in: the address to which the browser goes, and what ties it to
-// this browser.
-func (p *Provider) begin(ctx context.Context) (to, browser string, err error) {
+// begin begins a sign-in: the address to which the browser goes, and what it keeps.
+func (p *Provider) begin(ctx context.Context) (to, kept string, err error) {
 	config, _, err := p.config(ctx)
 	if err != nil {
 		return "", "", err
 	}
-	state, x := rand.Text(), pending{rand.Text(), oauth2.GenerateVerifier(), rand.Text()}
-	p.pending.Add(state, x)
-	return config.AuthCodeURL(state, oidc.Nonce(x.nonce), oauth2.S256ChallengeOption(x.verifier)), x.browser, nil
+	x := pending{rand.Text(), rand.Text(), oauth2.GenerateVerifier(), time.Now().Add(signInLength)}
+	raw, err := json.Marshal(x)
+	if err != nil {
+		return "", "", err
+	}
+	kept = base64.RawURLEncoding.EncodeToString(p.aead.Seal(nil, nil, raw, nil))
+	return config.AuthCodeURL(x.State, oidc.Nonce(x.Nonce), oauth2.S256ChallengeOption(x.Verifier)), kept, nil
+}
+
+// begun is the sign-in that a browser kept, if it is the one of a state and not too old.
+func (p *Provider) begun(kept, state string) (x pending, ok bool) {
+	raw, err := base64.RawURLEncoding.DecodeString(kept)
+	if err == nil {
+		raw, err = p.aead.Open(nil, nil, raw, nil)
+	}
+	if err == nil {
+		err = json.Unmarshal(raw, &x)
+	}
+	return x, err == nil && time.Now().Before(x.Until) && subtle.ConstantTimeCompare([]byte(x.State), []byte(state)) == 1
 }
 
 var errSignIn = errors.New("this sign-in was not begun in this browser, or too long ago: begin again")
 
 // end ends a sign-in: who it is.
-func (p *Provider) end(ctx context.Context, state, code, browser string) (subject, named string, err error) {
+func (p *Provider) end(ctx context.Context, state, code, kept string) (subject, named string, err error) {
 	config, found, err := p.config(ctx)
 	if err != nil {
 		return "", "", err
 	}
-	x, known := p.pending.Get(state)
-	p.pending.Remove(state) // it is used once
-	if !known || subtle.ConstantTimeCompare([]byte(x.browser), []byte(browser)) != 1 {
+	x, ok := p.begun(kept, state)
+	if !ok {
 		return "", "", errSignIn
 	}
-	token, err := config.Exchange(ctx, code, oauth2.VerifierOption(x.verifier))
+	token, err := config.Exchange(ctx, code, oauth2.VerifierOption(x.Verifier))
 	if err != nil {
 		return "", "", fmt.Errorf("the provider does not take the code: %w", err)
 	}
-	raw, ok := token.Extra("id_token").(string)
+	sent, ok := token.Extra("id_token").(string)
 	if !ok {
 		return "", "", errors.New("the provider sent no ID token")
 	}
-	id, err := found.Verifier(&oidc.Config{ClientID: p.Client}).Verify(ctx, raw)
+	id, err := found.Verifier(&oidc.Config{ClientID: p.Client}).Verify(ctx, sent)
 	if err != nil {
 		return "", "", fmt.Errorf("the ID token does not hold: %w", err)
 	}
-	if subtle.ConstantTimeCompare([]byte(id.Nonce), []byte(x.nonce)) != 1 {
+	if subtle.ConstantTimeCompare([]byte(id.Nonce), []byte(x.Nonce)) != 1 {
 		return "", "", errSignIn
 	}
 	var claims map[string]any
@@ -163,20 +190,20 @@ func byProvider(api huma.API, s *service.Service, p *Provider) {
 		if p == nil {
 			return nil, none
 		}
-		to, browser, err := p.begin(ctx)
+		to, kept, err := p.begin(ctx)
 		if err != nil {
 			return nil, failed(err)
 		}
 		// The browser comes back from another site, so the cookie is sent then too.
-		return &redirect{http.StatusSeeOther, to, http.Cookie{Name: signInCookie, Value: browser, Path: returnPath, MaxAge: int(signInLength.Seconds()), HttpOnly: true, Secure: in.secure, SameSite: http.SameSiteLaxMode}}, nil
+		return &redirect{http.StatusSeeOther, to, http.Cookie{Name: signInCookie, Value: kept, Path: returnPath, MaxAge: int(signInLength.Seconds()), HttpOnly: true, Secure: in.secure, SameSite: http.SameSiteLaxMode}}, nil
 	})
 	huma.Register(api, open("/sign-in/return", "provider-return", "Where a provider of OpenID Connect sends the browser back to"), func(ctx context.Context, in *struct {
 		From
-		State   string `query:"state"`
-		Code    string `query:"code"`
-		Error   string `query:"error"`
-		Said    string `query:"error_description"`
-		Browser string `cookie:"gatemap_signin"`
+		State string `query:"state"`
+		Code  string `query:"code"`
+		Error string `query:"error"`
+		Said  string `query:"error_description"`
+		Kept  string `cookie:"gatemap_signin"`
 	}) (*redirect, error) {
 		if p == nil {
 			return nil, none
@@ -184,7 +211,7 @@ func byProvider(api huma.API, s *service.Service, p *Provider) {
 		if in.Error != "" {
 			return nil, failed(fmt.Errorf("the provider says %s: %s", in.Error, in.Said))
 		}
-		subject, named, err := p.end(ctx, in.State, in.Code, in.Browser)
+		subject, named, err := p.end(ctx, in.State, in.Code, in.Kept)
 		if err != nil {
 			s.Refused(ctx, operator.Actor{Name: "provider", Origin: in.address}, "sign-in", err.Error())
 		}

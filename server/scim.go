@@ -7,7 +7,6 @@ import (
 	"io"
 	"mime"
 	"net/http"
-	"net/url"
 	"strconv"
 	"strings"
 	"time"
@@ -130,12 +129,7 @@ func (s *Server) shown(r *http.Request, d *scim.Directory, attributes, excluded 
 	if len(attributes) > 0 && len(excluded) > 0 {
 		return nil, &scim.Error{Status: http.StatusBadRequest, Type: "invalidValue", Detail: "attributes and excludedAttributes exclude each other"}
 	}
-	scheme := "http"
-	if r.TLS != nil {
-		scheme = "https"
-	}
-	base := url.URL{Scheme: scheme, Host: r.Host, Path: scimPath}
-	return &scim.Shown{Base: base.String(), Attributes: attributes, Excluded: excluded, Groups: s.service.PushedGroups(pushedTo(r), d)}, nil
+	return &scim.Shown{Base: strings.TrimSuffix(s.Address, "/") + scimPath, Attributes: attributes, Excluded: excluded, Groups: s.service.PushedGroups(pushedTo(r), d)}, nil
 }
 
 // listed splits the values of a parameter at commas.

@@ -55,7 +55,9 @@ mappings:
 	require.NoError(t, err)
 	token, err := s.CreatePushToken(t.Context(), operator.Service, "club")
 	require.NoError(t, err)
-	srv := httptest.NewServer(server.New(s, fstest.MapFS{}, "test", log).Handler())
+	own := server.New(s, fstest.MapFS{}, "test", log)
+	srv := httptest.NewServer(own.Handler())
+	own.Address = srv.URL
 	t.Cleanup(srv.Close)
 	return &club{t, srv.URL + "/scim/v2", token, s}
 }

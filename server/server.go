@@ -43,6 +43,9 @@ type Server struct {
 	console fs.FS
 	version string
 
+	// Address is that of the service as its clients see it, for what it tells of places
+	// (RFC 7644 section 3.1); the header Host of a request is never believed.
+	Address string
 	// Provider signs operators in by OpenID Connect; nil: nobody is signed in so.
 	Provider *Provider
 	// TLS serves HTTPS; nil: plain HTTP.

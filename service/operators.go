@@ -180,6 +180,16 @@ func (s *Service) RemoveOperator(ctx context.Context, by operator.Actor, named s
 	return errors.Join(err, s.readKeys(ctx))
 }
 
+// UntieManager lets a manager of groups be tied anew, at the next sign-in by a provider.
+// The error is a *directory.NotFoundError.
+func (s *Service) UntieManager(ctx context.Context, by operator.Actor, user string) error {
+	err := s.store.UntieManager(ctx, user, auditOf(by, "manager", user, done, "untied"))
+	if errors.Is(err, store.ErrMoved) {
+		return &directory.NotFoundError{Kind: "manager who signed in by the provider", Name: user}
+	}
+	return err
+}
+
 // adminStays sees that someone is left who may administer.
 func (s *Service) adminStays(ctx context.Context, o *store.Operator, gone bool) error {
 	if !gone && !o.Inactive && o.Role == string(operator.Admin) {

@@ -169,6 +169,14 @@ func (s *Service) SignInBy(ctx context.Context, issuer, subject, named, origin s
 	case known && !o.Inactive:
 		x.Operator, a.Name = o.Name, o.Name
 	case manages && !known:
+		tied, err := s.store.TieManager(ctx, user, issuer, subject, auditOf(operator.Actor{Name: user, Origin: origin}, "manager", user, done, "tied to a subject of "+issuer))
+		if err != nil {
+			return "", err
+		}
+		if !tied {
+			problem := &answer.Problem{Title: "Not signed in", Status: 403, Detail: fmt.Sprintf("%s signed in before as another account of the provider, or that account as someone else; an admin can untie them: gatemap operator untie %s", user, user)}
+			return "", errors.Join(problem, s.note(ctx, a, "sign-in", "", refused, "provider: "+user+" is tied to another subject"))
+		}
 		x.User, a.Name = user, user
 	default:
 		problem := &answer.Problem{Title: "Not signed in", Status: 403, Detail: fmt.Sprintf("%s is no operator here, and manages no group; an admin can add operators", named)}

@@ -335,12 +335,15 @@ func (s *Service) Asked(ctx context.Context, trial string) (Answers, error) {
 }
 
 // AskedHead is Asked, with what is written. A trial bears the revision on which it
-// was computed.
+// was computed. Whoever acts in the context must be allowed to see it.
 func (s *Service) AskedHead(ctx context.Context, trial string) (*Head, error) {
 	if trial == "" {
 		return s.Head(), nil
 	}
-	_, w, err := s.standing(ctx, trial)
+	t, w, err := s.standing(ctx, trial)
+	if err == nil {
+		err = mayTouch(operator.From(ctx), t)
+	}
 	if err != nil {
 		return nil, err
 	}

@@ -130,6 +130,32 @@ func (s *Store) operators(ctx context.Context, which string, args ...any) ([]Ope
 	}, `SELECT name, role, display, coalesce(password, ''), coalesce(totp, ''), counter, coalesce(issuer, ''), coalesce(subject, ''), off, version, created FROM operators `+which, args...)
 }
 
+// TieManager ties a manager of groups to a subject of a provider, where neither is tied
+// yet; tied is false where one of them is tied to another.
+func (s *Store) TieManager(ctx context.Context, user, issuer, subject string, e Entry) (tied bool, err error) {
+	err = s.within(ctx, func(tx *tx) error {
+		result, err := tx.ExecContext(ctx, `INSERT INTO managers (user, issuer, subject) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`, user, issuer, subject)
+		if err = s.changedOne(result, err, ErrTaken); err == nil {
+			tied = true
+			return s.audit(ctx, tx, e)
+		}
+		if !errors.Is(err, ErrTaken) {
+			return err
+		}
+		return tx.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM managers WHERE user = ? AND issuer = ? AND subject = ?)`, user, issuer, subject).Scan(&tied)
+	})
+	return tied, err
+}
+
+// UntieManager unties a manager of groups. The error is ErrMoved where nobody is tied by
+// this name.
+func (s *Store) UntieManager(ctx context.Context, user string, e Entry) error {
+	return s.within(ctx, func(tx *tx) error {
+		result, err := tx.ExecContext(ctx, `DELETE FROM managers WHERE user = ?`, user)
+		return s.audited(ctx, tx, s.changedOne(result, err, ErrMoved), e)
+	})
+}
+
 // Session is a session of the console: of an operator, of a token, or of a user who
 // manages groups.
 type Session struct {
