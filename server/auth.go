@@ -49,6 +49,11 @@ func (s *Server) authenticate(next http.Handler) http.Handler {
 		}
 		ctx := operator.With(r.Context(), a)
 		if strings.HasSuffix(r.URL.Path, "/events") {
+			leave, ok := s.limitStreams(w, a)
+			if !ok {
+				return
+			}
+			defer leave()
 			var cancel context.CancelFunc
 			ctx, cancel = context.WithCancel(ctx)
 			defer cancel()

@@ -5,7 +5,6 @@ import (
 	"io"
 	"net/http"
 	"runtime/debug"
-	"strings"
 	"time"
 
 	"github.com/go-chi/chi/v5"
@@ -39,7 +38,7 @@ func (s *Server) record(next http.Handler) http.Handler {
 		if status == 0 {
 			status = http.StatusOK
 		}
-		s.metrics.observe(r.Method, pattern, status, took)
+		s.metrics.observe(counted(r.Method), pattern, status, took)
 		s.log.Info("request", "method", r.Method, "path", r.URL.Path, "status", status,
 			"bytes", ww.BytesWritten(), "took", took, "from", r.RemoteAddr, "request", middleware.GetReqID(r.Context()))
 	})
@@ -61,41 +60,6 @@ func (s *Server) recover(next http.Handler) http.Handler {
 	})
 }
 
-// limitNumber bounds how many requests are answered at the same time, and how many
-// wait for that; what is followed for as long as it goes on, and looks after the
-// service itself, does not count.
-func (s *Server) limitNumber(next http.Handler) http.Handler {
-	places, waiting := make(chan struct{}, maxAtOnce), make(chan struct{}, maxAtOnce+maxWaiting)
-	busy := func(w http.ResponseWriter) {
-		w.Header().Set("Retry-After", "1")
-		writeProblem(w, &problem{Title: "Too much at once", Status: http.StatusServiceUnavailable, Detail: "the service has more to do than it can; try again in a moment", Wait: 1})
-	}
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		switch r.URL.Path {
-		case "/health", "/ready", "/metrics", "/api/v1/events":
-			next.ServeHTTP(w, r)
-			return
-		}
-		select {
-		case waiting <- struct{}{}:
-			defer func() { <-waiting }()
-		default:
-			busy(w)
-			return
-		}
-		patience := time.NewTimer(longestQueue)
-		defer patience.Stop()
-		select {
-		case places <- struct{}{}:
-			defer func() { <-places }()
-			next.ServeHTTP(w, r)
-		case <-patience.C:
-			busy(w)
-		case <-r.Context().Done():
-		}
-	})
-}
-
 func securityHeaders(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
@@ -109,17 +73,6 @@ func securityHeaders(next http.Handler) http.Handler {
 		if r.TLS != nil {
 			h.Set("Strict-Transport-Security", "max-age=31536000")
 		}
-		next.ServeHTTP(w, r)
-	})
-}
-
-func limitBody(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		limit := int64(maxBody)
-		if strings.HasPrefix(r.URL.Path, scimPath) {
-			limit = maxPush
-		}
-		r.Body = http.MaxBytesReader(w, r.Body, limit)
 		next.ServeHTTP(w, r)
 	})
 }

@@ -25,11 +25,6 @@ const (
 	answerTimeout = 60 * time.Second
 	idleTimeout   = 2 * time.Minute
 	maxHeader     = 32 << 10
-	maxBody       = 1 << 20
-	maxPush       = 64 << 20 // a group of 500,000 members
-	maxAtOnce     = 256      // requests that are answered at the same time
-	maxWaiting    = 1024     // requests that wait for that
-	longestQueue  = 10 * time.Second
 	longestBackup = time.Hour
 	stopTimeout   = 15 * time.Second
 )
@@ -40,6 +35,7 @@ type Server struct {
 	log     *slog.Logger
 	metrics *metrics
 	kept    *kept
+	limits  *limits
 	console fs.FS
 	version string
 
@@ -54,13 +50,13 @@ type Server struct {
 
 // New makes a server. console holds the built files of the console.
 func New(s *service.Service, console fs.FS, version string, log *slog.Logger) *Server {
-	return &Server{service: s, log: log, metrics: newMetrics(s), kept: newKept(), console: console, version: version}
+	return &Server{service: s, log: log, metrics: newMetrics(s), kept: newKept(), limits: newLimits(), console: console, version: version}
 }
 
 // Handler is everything that the server answers.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(middleware.RequestID, s.record, s.recover, s.limitNumber, securityHeaders, limitBody)
+	r.Use(middleware.RequestID, s.record, s.recover, s.limitNumber, securityHeaders)
 	r.Get("/health", func(w http.ResponseWriter, _ *http.Request) { writeText(w, http.StatusOK, "alive\n") })
 	r.Get("/ready", s.ready)
 	r.Method(http.MethodGet, "/metrics", s.authenticate(requires(operator.Read)(s.metrics.handler())))
@@ -80,7 +76,7 @@ func (s *Server) Handler() http.Handler {
 // requests, finishes those that it has, and returns.
 func (s *Server) Serve(ctx context.Context, l net.Listener) error {
 	srv := &http.Server{
-		Handler: s.Handler(), ReadHeaderTimeout: readTimeout, ReadTimeout: readTimeout,
+		Handler: s.Handler(), ReadHeaderTimeout: readTimeout, ReadTimeout: readTimeout, // of the body: takeBody
 		WriteTimeout: answerTimeout, IdleTimeout: idleTimeout, MaxHeaderBytes: maxHeader,
 		ErrorLog: slog.NewLogLogger(s.log.Handler(), slog.LevelWarn),
 	}
@@ -105,9 +101,13 @@ func (s *Server) Serve(ctx context.Context, l net.Listener) error {
 }
 
 func (s *Server) ready(w http.ResponseWriter, r *http.Request) {
+	if s.limits.full() {
+		writeText(w, http.StatusServiceUnavailable, "the queue of requests is full\n")
+		return
+	}
 	if err := s.service.Ready(r.Context()); err != nil {
 		s.log.Error("not ready", "error", err)
-		writeText(w, http.StatusServiceUnavailable, "the database does not answer\n")
+		writeText(w, http.StatusServiceUnavailable, "the database does not answer, or cannot be written\n")
 		return
 	}
 	writeText(w, http.StatusOK, "ready\n")

@@ -37,6 +37,7 @@ type running struct {
 	*httptest.Server
 	service *service.Service
 	token   string
+	folder  string // of the data
 	log     *strings.Builder
 }
 
@@ -60,7 +61,8 @@ func startOn(t *testing.T, files fs.FS) *running {
 	t.Helper()
 	log := &strings.Builder{}
 	logger := slog.New(slog.NewTextHandler(log, nil))
-	s, err := service.Open(ctx, t.TempDir(), logger)
+	data := t.TempDir()
+	s, err := service.Open(ctx, data, logger)
 	require.NoError(t, err)
 	s.Allow(connect.Host{Files: files})
 	folder, err := service.ReadFS(files)
@@ -70,7 +72,7 @@ func startOn(t *testing.T, files fs.FS) *running {
 	token, err := s.FirstToken(ctx)
 	require.NoError(t, err)
 	console := fstest.MapFS{"index.html": {Data: []byte("<p>console</p>")}, "assets/a.js": {Data: []byte("1")}}
-	r := &running{httptest.NewServer(server.New(s, console, "test", logger).Handler()), s, token, log}
+	r := &running{httptest.NewServer(server.New(s, console, "test", logger).Handler()), s, token, data, log}
 	t.Cleanup(func() { r.Close(); s.Close() })
 	return r
 }

@@ -162,8 +162,8 @@ func (s *Service) CommitFolder(ctx context.Context, f *Folder, author, reason st
 	return r, nil
 }
 
-// Ready says whether the service can answer.
-func (s *Service) Ready(ctx context.Context) error { return s.store.Ping(ctx) }
+// Ready says whether the service can answer, and write.
+func (s *Service) Ready(ctx context.Context) error { return s.store.Writable(ctx) }
 
 // Stop ends streams, runs and events. Questions are answered until Close.
 func (s *Service) Stop() { s.stop() }

@@ -11,6 +11,8 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"sync"
+	"time"
 
 	"github.com/gofrs/flock"
 	"github.com/pressly/goose/v3"
@@ -23,12 +25,16 @@ var migrations embed.FS
 
 // Store is an open data folder. It is safe for use by many.
 type Store struct {
-	db    *sql.DB
-	lock  *flock.Flock
-	path  string
-	seal  *seal
-	keyed int64 // the first entry of the audit that is signed with the key of the seal
-	heads heads
+	db       *sql.DB
+	lock     *flock.Flock
+	path     string
+	seal     *seal
+	keyed    int64 // the first entry of the audit that is signed with the key of the seal
+	heads    heads
+	looked   sync.Mutex
+	lookedAt time.Time
+	writable error
+
 	fresh bool // the database has its seal since it was opened
 
 	// Trouble says in what the audit does not go on from the head that was kept beside
@@ -208,8 +214,32 @@ func (s *Store) Close() error {
 	return errors.Join(append(errs, s.lock.Unlock())...)
 }
 
-// Ping says whether the database answers.
-func (s *Store) Ping(ctx context.Context) error { return s.explain(s.db.PingContext(ctx)) }
+// writableFor is how long it is believed that the folder can be written.
+const writableFor = time.Second
+
+// Writable says whether the database answers and its folder has room. It looks at most
+// once a second. That another write goes on is no error.
+func (s *Store) Writable(ctx context.Context) error {
+	s.looked.Lock()
+	defer s.looked.Unlock()
+	if time.Since(s.lookedAt) > writableFor {
+		s.writable, s.lookedAt = s.tryWrite(ctx), time.Now()
+	}
+	return s.writable
+}
+
+func (s *Store) tryWrite(ctx context.Context) error {
+	file := filepath.Join(s.Folder(), "gatemap.try")
+	defer os.Remove(file)
+	if err := os.WriteFile(file, make([]byte, 64<<10), 0o600); err != nil {
+		return &OpenError{s.Folder(), "the folder cannot be written", err}
+	}
+	if _, err := os.Stat(s.path); err != nil {
+		return &OpenError{s.path, "the database is gone", err}
+	}
+	var n int
+	return s.explain(s.db.QueryRowContext(ctx, `SELECT count(*) FROM settings`).Scan(&n))
+}
 
 // tx is a transaction that writes.
 type tx struct {
