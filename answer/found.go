@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"gatemap/core/finding"
+	"gatemap/core/name"
 )
 
 // Findings is what was found in the map without being asked, or a page of it, with how
@@ -51,7 +52,7 @@ func Find(all []finding.Finding, w Wanted, from, limit int) *Findings {
 	p := &Findings{Findings: []finding.Finding{}, Codes: []FoundCode{}, Systems: []FoundSystem{}}
 	codes, systems := map[finding.Code]*FoundCode{}, map[string]*FoundSystem{}
 	for _, f := range all {
-		if w.System != "" && !strings.EqualFold(w.System, f.Where.System) || w.Code != "" && w.Code != string(f.Code) || w.Severity != "" && w.Severity != string(f.Severity) {
+		if w.System != "" && !name.Equal(w.System, f.Where.System) || w.Code != "" && w.Code != string(f.Code) || w.Severity != "" && w.Severity != string(f.Severity) {
 			continue
 		}
 		if p.Total >= from && (limit == 0 || len(p.Findings) < limit) {

@@ -13,6 +13,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/client"
+	"gatemap/core/name"
 	"gatemap/service"
 	"gatemap/store"
 )
@@ -97,7 +98,7 @@ func (a *app) auditList() *cobra.Command {
 				} else {
 					mark = pad(mark, 7)
 				}
-				a.print("%5d  %s  %s  %s  %s  %s  %s\n", e.Number, e.At.Local().Format("2006-01-02 15:04:05"), mark, pad(e.Actor, 14), pad(e.Act, 10), pad(e.Object, 14), e.Detail)
+				a.print("%5d  %s  %s  %s  %s  %s  %s\n", e.Number, e.At.Local().Format("2006-01-02 15:04:05"), mark, pad(name.Line(e.Actor), 14), pad(name.Line(e.Act), 10), pad(name.Line(e.Object), 14), name.Line(e.Detail))
 			}
 			return nil
 		}, func(all *answer.Audit) [][]string {

@@ -15,6 +15,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/core/gate"
+	"gatemap/core/name"
 )
 
 // Version is the version of the program; the build sets it.
@@ -64,7 +65,7 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 		}
 		return exitDone
 	}
-	fmt.Fprintf(errs, "gatemap: %v\n", err)
+	fmt.Fprintf(errs, "gatemap: %s\n", name.Text(err.Error()))
 	code := a.exitCode(err)
 	if code == exitUsage {
 		fmt.Fprintf(errs, "Try: %s --help\n", cmd.CommandPath())

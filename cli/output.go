@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"maps"
 	"os"
+	"regexp"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -14,6 +15,7 @@ import (
 	"golang.org/x/term"
 
 	"gatemap/core/gate"
+	"gatemap/core/name"
 	"gatemap/core/situation"
 )
 
@@ -84,10 +86,31 @@ func (a *app) writeJSON(v any) error {
 
 func (a *app) writeCSV(rows [][]string) error {
 	w := csv.NewWriter(a.out)
-	if err := w.WriteAll(rows); err != nil {
-		return err
+	for _, row := range rows {
+		safe := make([]string, len(row))
+		for i, cell := range row {
+			safe[i] = guarded(cell)
+		}
+		if err := w.Write(safe); err != nil {
+			return err
+		}
 	}
+	w.Flush()
 	return w.Error()
+}
+
+// formula is what a spreadsheet would run, and figure what it would not.
+var (
+	formula = regexp.MustCompile(`^[=+\-@\t\r]`)
+	figure  = regexp.MustCompile(`^-?\d+(\.\d+)?$`)
+)
+
+// guarded is a cell that no spreadsheet runs, with an apostrophe in front where one would.
+func guarded(cell string) string {
+	if formula.MatchString(cell) && !figure.MatchString(cell) {
+		return "'" + cell
+	}
+	return cell
 }
 
 // The signs of the states: a gate whose bar is open, half drawn or full.
@@ -124,7 +147,24 @@ func (a *app) state(s gate.State) string {
 	return a.paint(stateStyles[s], fmt.Sprintf("%s %-7s", signs[s], s))
 }
 
-func (a *app) print(format string, args ...any) { fmt.Fprintf(a.out, format, args...) }
+// print writes text. What is not seen in it is written out, but for the colours of paint:
+// names come from anywhere, and must not steer a terminal.
+func (a *app) print(format string, args ...any) {
+	text := fmt.Sprintf(format, args...)
+	if !a.colour() {
+		fmt.Fprint(a.out, name.Text(text))
+		return
+	}
+	from := 0
+	for _, at := range painted.FindAllStringIndex(text, -1) {
+		fmt.Fprint(a.out, name.Text(text[from:at[0]]), text[at[0]:at[1]])
+		from = at[1]
+	}
+	fmt.Fprint(a.out, name.Text(text[from:]))
+}
+
+// painted is what paint writes around a text.
+var painted = regexp.MustCompile(`\x1b\[(?:0|1|2|31|32|33)m`)
 
 // pad fills text up to a width, counted in characters.
 func pad(text string, width int) string {

@@ -130,8 +130,13 @@ func named(e *Entry, p *picked, to *Records) (string, bool) {
 	n := e.First(p.Name).Value
 	if n == "" {
 		to.reject(e.Place, "entry %q is one of those meant, but has no %s to be its name", e.DN, p.Name)
+		return "", false
 	}
-	return n, n != ""
+	if err := name.Check(n); err != nil {
+		to.reject(e.Place, "entry %q: %s: %v", e.DN, p.Name, err)
+		return "", false
+	}
+	return n, true
 }
 
 // Finish resolves what could not be resolved before all entries were there:

@@ -162,11 +162,25 @@ func (d *decoder) table(n *yaml.Node, v reflect.Value, key string) {
 	for k, value := range d.pairs(n) {
 		tableKey := reflect.New(v.Type().Key()).Elem()
 		d.scalar(k, tableKey, "key of "+key)
+		d.name(k, "key of "+key)
 		item := reflect.New(v.Type().Elem()).Elem()
 		d.decode(value, item, key+"."+k.Value)
 		table.SetMapIndex(tableKey, item)
 	}
 	v.Set(table)
+}
+
+// naming are the keys whose values are names.
+var naming = []string{"name", "userName", "directory", "system", "table"}
+
+// name sees that a scalar is a name (name.Check).
+func (d *decoder) name(n *yaml.Node, key string) {
+	if n.Kind != yaml.ScalarNode {
+		return
+	}
+	if err := name.Check(n.Value); err != nil {
+		d.fail(n, "%s: %v", key, err)
+	}
 }
 
 // pairs yields the keys of a mapping with their values, and reports keys that
@@ -223,6 +237,9 @@ func (d *decoder) structs(n *yaml.Node, key string, targets ...reflect.Value) {
 			f.seen = !isNull(value)
 			fields[k.Value] = f
 			d.decode(value, f.value, k.Value)
+			if slices.Contains(naming, k.Value) && f.value.Kind() == reflect.String {
+				d.name(value, k.Value)
+			}
 		case rest.IsValid():
 			d.rest(k, value, rest)
 		default:

@@ -4,7 +4,6 @@ import (
 	"embed"
 	"io/fs"
 	"slices"
-	"strings"
 	"sync"
 
 	"gatemap/core/directory"
@@ -26,7 +25,7 @@ type attributeTable struct {
 }
 
 func (r *Reading) find(named string) *attributeTable {
-	i := slices.IndexFunc(r.tables, func(t *attributeTable) bool { return strings.EqualFold(t.Name, named) })
+	i := slices.IndexFunc(r.tables, func(t *attributeTable) bool { return name.Equal(t.Name, named) })
 	if i < 0 {
 		return nil
 	}

@@ -10,6 +10,7 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
+	"gatemap/core/name"
 	"gatemap/core/place"
 )
 
@@ -50,8 +51,8 @@ const Map = "map"
 // name, regardless of case. Those that have no name are found by their kind.
 func (t *Text) Document(kind, named string) (Spot, bool) {
 	for i, root := range t.roots {
-		is, name := documentName(root)
-		if is == kind && strings.EqualFold(name, named) {
+		is, its := documentName(root)
+		if is == kind && name.Equal(its, named) {
 			return Spot{i}, true
 		}
 	}

@@ -24,8 +24,12 @@ func auditOf(by operator.Actor, act, object, result, detail string) store.Entry 
 	return store.Entry{At: time.Now(), Actor: by.Name, Act: act, Object: object, Result: result, Detail: detail, Origin: by.Origin}
 }
 
-// note adds an entry to the audit. It is added even when the caller has gone.
+// note adds an entry to the audit. It is added even when the caller has gone. Of the
+// refusals of those who are not known only so many are (refusals).
 func (s *Service) note(ctx context.Context, by operator.Actor, act, object, result, detail string) error {
+	if result == refused && by.Role == "" && !s.refusals.take(by.Origin, time.Now(), s.sumRefusals) {
+		return nil
+	}
 	return s.store.Audit(context.WithoutCancel(ctx), auditOf(by, act, object, result, detail))
 }
 

@@ -220,7 +220,7 @@ func (c *checking) nearUser(r *connect.Records, written string) {
 	for _, u := range r.Users {
 		for _, x := range u.Attributes {
 			for _, v := range x.Values {
-				if strings.EqualFold(v.Text, written) && n < most {
+				if name.Equal(v.Text, written) && n < most {
 					n++
 					c.step("near miss", "warned", "%s has %q as %s; the name that counts is %q", whereIs(u), written, x.Name, u.Name)
 				}

@@ -11,6 +11,7 @@ import (
 	"gatemap/answer"
 	"gatemap/connect"
 	"gatemap/core/directory"
+	"gatemap/core/name"
 	"gatemap/operator"
 	"gatemap/stage"
 	"gatemap/store"
@@ -39,7 +40,7 @@ func (s *Service) CommitTrial(ctx context.Context, by operator.Actor, named stri
 			return nil, err
 		}
 		if again {
-			if !strings.EqualFold(r.Trial, named) {
+			if !name.Equal(r.Trial, named) {
 				return nil, &answer.ConflictError{Message: fmt.Sprintf("this key committed the trial %s as revision %d; take another key", r.Trial, r.Number)}
 			}
 			return &answer.Committed{Revision: r.Number, Again: true, Overrides: r.Overrides}, nil
@@ -188,7 +189,7 @@ func (s *Service) Revert(ctx context.Context, by operator.Actor, number int, nam
 	for _, t := range turns {
 		w.changes = append(w.changes, staged{restoring(t), by.Name})
 	}
-	if w.try(); w.err != nil {
+	if s.try(ctx, w); w.err != nil {
 		return nil, &answer.ConflictError{Message: fmt.Sprintf("revision %d cannot be reverted, because what it changed was changed again: %v", number, w.err)}
 	}
 	if err := s.mayConnect(ctx, by, w.head.Folder, w.folder); err != nil {

@@ -10,7 +10,6 @@ import (
 	"maps"
 	"os"
 	"slices"
-	"strings"
 
 	"gatemap/connect"
 	"gatemap/core/atlas"
@@ -119,7 +118,7 @@ func (f *Folder) Fetch(ctx context.Context, host connect.Host, from string) erro
 // directory is the document of a directory as it is written; nil if there is
 // none.
 func (f *Folder) directory(named string) *directory.Document {
-	i := slices.IndexFunc(f.written.Map.Directories, func(d *directory.Document) bool { return strings.EqualFold(d.Name, named) })
+	i := slices.IndexFunc(f.written.Map.Directories, func(d *directory.Document) bool { return name.Equal(d.Name, named) })
 	if i < 0 {
 		return nil
 	}
@@ -166,7 +165,7 @@ func (f *Folder) assemble() {
 			continue
 		}
 		i := slices.IndexFunc(m.Directories, func(x *directory.Document) bool {
-			return strings.EqualFold(x.Name, d.Source.Feeds.Directory.Name)
+			return name.Equal(x.Name, d.Source.Feeds.Directory.Name)
 		})
 		if i < 0 {
 			continue // the compile says so

@@ -30,7 +30,7 @@ func (s *Service) TrialFrom(ctx context.Context, by operator.Actor, named, note 
 	for _, c := range changes {
 		w.changes = append(w.changes, staged{c, by.Name})
 	}
-	if w.try(); w.err != nil {
+	if s.try(ctx, w); w.err != nil {
 		return nil, badChange(0, 1, w.err)
 	}
 	if err := s.mayConnect(ctx, by, head.Folder, w.folder); err != nil {

@@ -78,7 +78,7 @@ func (s *Service) ChangeOwn(ctx context.Context, by operator.Actor, group string
 	if len(w.changes) == 0 {
 		return nil, badField("add", "", "name whom to add or remove")
 	}
-	if w.try(); w.err != nil {
+	if s.try(ctx, w); w.err != nil {
 		return nil, badChange(0, 1, w.err)
 	}
 	if strings.TrimSpace(reason) == "" {

@@ -10,6 +10,7 @@ import (
 	"gatemap/answer"
 	"gatemap/core/change"
 	"gatemap/core/gate"
+	"gatemap/core/name"
 	"gatemap/core/situation"
 	"gatemap/stage"
 )
@@ -75,7 +76,7 @@ func (w *tried) outcome(named string, o Outcoming) (*answer.Outcome, error) {
 	for i := range e.list {
 		x := &e.list[i]
 		system := x.Entitlement().System
-		if o.User != "" && !strings.EqualFold(x.User, o.User) || o.System != "" && !strings.EqualFold(system, o.System) {
+		if o.User != "" && !name.Equal(x.User, o.User) || o.System != "" && !name.Equal(system, o.System) {
 			continue
 		}
 		out.Total.Add(x.Effect)
@@ -228,6 +229,14 @@ func (s *Service) Impact(ctx context.Context, named string, c stage.Change, in s
 	}
 	c.Was, c.Beside = nil, nil
 	w := &tried{head: head, changes: []staged{{Change: c}}}
+	var impact *answer.Impact
+	if stopped := s.atWork(ctx, func() { impact, err = w.impact(named, in) }); stopped != nil {
+		return nil, stopped
+	}
+	return impact, err
+}
+
+func (w *tried) impact(named string, in situation.Situation) (*answer.Impact, error) {
 	if w.try(); w.err != nil {
 		return nil, badChange(0, 1, w.err)
 	}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"runtime"
 	"runtime/debug"
 	"sync"
 	"sync/atomic"
@@ -35,6 +36,8 @@ type Service struct {
 	events     events
 	throttle   *throttle
 	hashing    *hashing
+	refusals   refusals
+	room       chan struct{}              // for heavy work (atWork)
 	tried      *lru.Cache[string, *tried] // trials, computed, by name
 
 	lanesMu sync.Mutex
@@ -74,7 +77,7 @@ func OpenSealed(ctx context.Context, folder, keyFile string, log *slog.Logger) (
 	if st.Trouble != "" {
 		log.Error("the audit does not go on from where it was", "trouble", st.Trouble)
 	}
-	s := &Service{store: st, log: log, lanes: map[string]*lane{}, throttle: newThrottle(), hashing: newHashing()}
+	s := &Service{store: st, log: log, lanes: map[string]*lane{}, throttle: newThrottle(), hashing: newHashing(), room: make(chan struct{}, max(2, runtime.GOMAXPROCS(0)))}
 	s.tried, _ = lru.New[string, *tried](maxTried) // fails without room alone
 	s.closing, s.stop = context.WithCancel(context.Background())
 	if err := errors.Join(s.load(ctx), s.cutOff(ctx)); err != nil {
@@ -175,5 +178,6 @@ func (s *Service) Stopped() <-chan struct{} { return s.closing.Done() }
 func (s *Service) Close() error {
 	s.stop()
 	s.working.Wait()
+	s.sumRefusals()
 	return s.store.Close()
 }

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"gatemap/core/name"
 	"gatemap/store"
 )
 
@@ -111,7 +112,10 @@ func (s *Service) sendOn(ctx context.Context, address string, config *tls.Config
 }
 
 // quoted escapes a value of structured data (RFC 5424 section 6.3.3).
-var quoted = strings.NewReplacer(`\`, `\\`, `"`, `\"`, `]`, `\]`, "\n", " ", "\r", " ")
+var quoted = strings.NewReplacer(`\`, `\\`, `"`, `\"`, `]`, `\]`)
+
+// quote is a value on one line.
+func quote(text string) string { return quoted.Replace(name.Line(text)) }
 
 // syslogLine writes an entry as RFC 5424 section 6 has it. 32473 is the number that
 // RFC 5612 keeps for documentation: a private one is not registered.
@@ -122,8 +126,8 @@ func syslogLine(e *store.Entry, host string) string {
 	}
 	return fmt.Sprintf("<%d>1 %s %s gatemap %d %s [audit@32473 number=\"%d\" actor=\"%s\" act=\"%s\" object=\"%s\" result=\"%s\" origin=\"%s\" hash=\"%s\"] \ufeff%s",
 		priority, e.At.UTC().Format("2006-01-02T15:04:05.000000Z"), host, os.Getpid(), strings.ReplaceAll(cutTo(e.Act, 32), " ", "-"),
-		e.Number, quoted.Replace(e.Actor), quoted.Replace(e.Act), quoted.Replace(e.Object), e.Result, quoted.Replace(e.Origin), e.Hash,
-		quoted.Replace(strings.TrimSpace(e.Act+" "+e.Object+" "+e.Detail)))
+		e.Number, quote(e.Actor), quote(e.Act), quote(e.Object), e.Result, quote(e.Origin), e.Hash,
+		quote(strings.TrimSpace(e.Act+" "+e.Object+" "+e.Detail)))
 }
 
 // cutTo cuts a text to so many printable ASCII characters, which is what a message's

@@ -18,7 +18,7 @@ import (
 
 // Matrix puts people against entitlements, of one system or all, of one group's
 // members or everyone, of rights like a pattern or all.
-func (a Answers) Matrix(_ context.Context, system, group, right string, s situation.Situation) (*answer.Matrix, error) {
+func (a Answers) Matrix(ctx context.Context, system, group, right string, s situation.Situation) (*answer.Matrix, error) {
 	facts, err := a.Atlas.Facts(s)
 	if err != nil {
 		return nil, err
@@ -38,6 +38,9 @@ func (a Answers) Matrix(_ context.Context, system, group, right string, s situat
 	held := make([]map[answer.Column]gate.Entitlement, len(people))
 	columns := map[answer.Column]bool{}
 	for i, u := range people {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
 		held[i] = map[answer.Column]gate.Entitlement{}
 		for _, e := range a.Atlas.Reach(u, facts, within) {
 			if pattern.Matches(e.Right) {

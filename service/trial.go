@@ -177,7 +177,7 @@ func (s *Service) work(t *store.Trial) *tried {
 		w.err = fmt.Errorf("the staged changes cannot be read: %w", err)
 		return w
 	}
-	w.try()
+	s.try(context.Background(), w) // others wait for it, too
 	s.tried.Add(key, w)
 	return w
 }
@@ -194,6 +194,26 @@ func (s *Service) standing(ctx context.Context, named string) (*store.Trial, *tr
 		return nil, nil, notNow(w.err)
 	}
 	return t, w, nil
+}
+
+// try makes the changes of a trial on its head, when there is room for it.
+func (s *Service) try(ctx context.Context, w *tried) {
+	if err := s.atWork(ctx, w.try); err != nil {
+		w.err = err
+	}
+}
+
+// atWork does work that may take as much memory as the map. Only some is done at once;
+// the rest waits, as long as who asks does. The error is that of the context.
+func (s *Service) atWork(ctx context.Context, work func()) error {
+	select {
+	case s.room <- struct{}{}:
+		defer func() { <-s.room }()
+		work()
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
 }
 
 // try makes the changes of a trial on its head.
@@ -234,7 +254,7 @@ func (s *Service) Stage(ctx context.Context, by operator.Actor, named string, ve
 			}
 			w.changes = append(w.changes, staged{c, by.Name})
 		}
-		w.try()
+		s.try(ctx, w)
 		at := len(changes) - 1
 		var e *stage.Error
 		if errors.As(w.err, &e) {
@@ -266,7 +286,7 @@ func (s *Service) Unstage(ctx context.Context, by operator.Actor, named string, 
 		}
 		did = "unstaged: " + w.changes[number-1].Sentence()
 		w.changes = slices.Delete(w.changes, number-1, number)
-		if w.try(); w.err != nil {
+		if s.try(ctx, w); w.err != nil {
 			return "", &answer.ConflictError{Message: "without that change another cannot be made: " + w.err.Error()}
 		}
 		return did, nil

@@ -37,7 +37,7 @@ func (d *Draft) group(named string) (*group, error) {
 		return nil, fmt.Errorf("an earlier change removes the group %s", g.full)
 	}
 	old := d.base.Book.Group(id)
-	if i := stands(d.Records[g.dir].Groups, old, func(x *directory.Group) bool { return strings.EqualFold(x.Name, old.Name) }); i >= 0 {
+	if i := stands(d.Records[g.dir].Groups, old, func(x *directory.Group) bool { return name.Equal(x.Name, old.Name) }); i >= 0 {
 		g.record = d.Records[g.dir].Groups[i]
 		return g, nil
 	}
@@ -162,7 +162,7 @@ func (d *Draft) createGroup(c *Change) error {
 		return fmt.Errorf("write the new group with its directory, such as cindervale/new-group")
 	}
 	for _, x := range d.base.Map.Directories {
-		if strings.EqualFold(x.Name, dir) {
+		if name.Equal(x.Name, dir) {
 			dir = x.Name
 		}
 	}

@@ -42,9 +42,9 @@ func (o *one) isReferredTo(ref, home string) bool {
 	case strings.Contains(ref, "="):
 		return o.dn != "" && (ref == o.dn || sameDN(ref, o.dn))
 	case strings.Contains(ref, "/"):
-		return strings.EqualFold(ref, o.full)
+		return name.Equal(ref, o.full)
 	}
-	return strings.EqualFold(o.dir, home) && strings.EqualFold(ref, o.own)
+	return name.Equal(o.dir, home) && name.Equal(ref, o.own)
 }
 
 func sameDN(a, b string) bool {
@@ -72,7 +72,7 @@ func (d *Draft) member(c *Change) error {
 	}
 	t := g.text
 	ref := mapfile.TextValue(who.own)
-	if !strings.EqualFold(who.dir, g.dir) {
+	if !name.Equal(who.dir, g.dir) {
 		ref = mapfile.TextValue(who.full)
 	}
 	members, ok := t.Key(g.at, "members")

@@ -66,13 +66,13 @@ func (d *Draft) likely(kind, named string) iter.Seq[string] {
 			stood = mapfile.Head
 		case "system":
 			for _, s := range d.base.Map.Systems {
-				if strings.EqualFold(s.Name, named) {
+				if name.Equal(s.Name, named) {
 					stood = s.Place.File
 				}
 			}
 		case "directory":
 			for _, x := range d.base.Map.Directories {
-				if strings.EqualFold(x.Name, named) {
+				if name.Equal(x.Name, named) {
 					stood = x.Place.File
 				}
 			}

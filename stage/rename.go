@@ -23,7 +23,7 @@ func (d *Draft) renameGroup(c *Change) error {
 	}
 	c.Group = g.full
 	to := g.dir + "/" + c.To
-	if _, err := d.base.Book.LookGroup(to, ""); err == nil && !strings.EqualFold(to, g.full) {
+	if _, err := d.base.Book.LookGroup(to, ""); err == nil && !name.Equal(to, g.full) {
 		return moved("there is a group %s already", to)
 	}
 	own := strings.TrimPrefix(g.full, g.dir+"/")

@@ -32,7 +32,7 @@ func (d *Draft) setUser(c *Change) error {
 	if feed, record := d.fed(home, u, c.Attribute); record != nil {
 		return d.setRecord(c, feed, record, value)
 	}
-	if i := stands(d.Records[home].Users, u, func(x *directory.User) bool { return strings.EqualFold(x.Name, u.Name) }); i >= 0 {
+	if i := stands(d.Records[home].Users, u, func(x *directory.User) bool { return name.Equal(x.Name, u.Name) }); i >= 0 {
 		return d.setRecord(c, home, d.Records[home].Users[i], value)
 	}
 	t, at, err := d.inline(home, "users", "userName", u.Name)
@@ -54,7 +54,7 @@ func stands[T any](list []*T, record *T, named func(*T) bool) int {
 // fed finds the record of another source that decides an attribute of a user.
 func (d *Draft) fed(home string, u *directory.User, attribute string) (feed string, record *directory.User) {
 	for _, x := range d.base.Map.Directories {
-		if x.Source == nil || x.Source.Feeds == nil || !strings.EqualFold(x.Source.Feeds.Directory.Name, home) ||
+		if x.Source == nil || x.Source.Feeds == nil || !name.Equal(x.Source.Feeds.Directory.Name, home) ||
 			!slices.ContainsFunc(x.Source.Feeds.Decides, func(a string) bool { return strings.EqualFold(a, attribute) }) {
 			continue
 		}
@@ -163,7 +163,7 @@ func (d *Draft) inline(dir, list, key, named string) (*mapfile.Text, mapfile.Spo
 	if records, ok := t.Key(at, list); ok {
 		for i := range t.Size(records) {
 			spot := records.At(i)
-			if k, ok := t.Key(spot, key); ok && strings.EqualFold(t.Name(k), named) {
+			if k, ok := t.Key(spot, key); ok && name.Equal(t.Name(k), named) {
 				return t, spot, nil
 			}
 		}

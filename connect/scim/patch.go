@@ -1,7 +1,8 @@
 package scim
 
 import (
-	"reflect"
+	"encoding/json"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -34,6 +35,9 @@ func operations(body map[string]any) ([]operation, error) {
 	if len(list) == 0 {
 		return nil, invalid("invalidSyntax", "Operations must list at least one operation")
 	}
+	if len(list) > maxOperations {
+		return nil, tooMany(len(list))
+	}
 	var all []operation
 	for i, item := range list {
 		object, _ := item.(map[string]any)
@@ -62,9 +66,41 @@ func operations(body map[string]any) ([]operation, error) {
 		default:
 			return nil, invalid("invalidSyntax", "operation %d: op is add, remove or replace, not %q", i+1, o.Op)
 		}
-		all = append(all, o)
+		if !joins(all, &o) {
+			all = append(all, o)
+		}
+	}
+	if len(all) > maxJoined {
+		return nil, tooMany(len(list))
 	}
 	return all, nil
+}
+
+// How many operations a PATCH may have: as they are sent, and once those are joined that
+// add to the same attribute one after another. Each takes a look at the whole resource.
+const (
+	maxOperations = 20_000
+	maxJoined     = 1000
+)
+
+func tooMany(n int) error {
+	return &Error{413, "tooMany", fmt.Sprintf("%d operations are too many: send at most %d, or %d that add to the same attribute, at a time", n, maxJoined, maxOperations)}
+}
+
+// joins makes an operation a part of the one before, where both add lists of values to the
+// same attribute.
+func joins(all []operation, o *operation) bool {
+	if len(all) == 0 {
+		return false
+	}
+	before := &all[len(all)-1]
+	old, one := before.Value.([]any)
+	more, both := o.Value.([]any)
+	if !one || !both || o.Op != "add" || before.Op != "add" || o.Path == "" || o.Path != before.Path {
+		return false
+	}
+	before.Value = append(old, more...)
+	return true
 }
 
 // patch applies operations to the body of a resource, all or none.
@@ -159,19 +195,25 @@ func (t *target) remove(object map[string]any, given any) error {
 		return nil
 	}
 	list, _ := object[a.Name].([]any)
-	var unwanted []any // some programs list the values to be removed
+	var unwanted map[string]bool // some programs list the values to be removed
 	if given != nil && t.which == nil && t.sub == nil {
 		checked, err := check(a, given)
 		if err != nil {
 			return err
 		}
-		unwanted, _ = checked.([]any)
+		items, _ := checked.([]any)
+		for _, item := range items {
+			if unwanted == nil {
+				unwanted = map[string]bool{}
+			}
+			unwanted[identity(item, true)] = true
+		}
 	}
 	found := false
 	var kept []any
 	for _, item := range list {
 		switch {
-		case !matches(t.which, item), unwanted != nil && !slices.ContainsFunc(unwanted, func(x any) bool { return sameValue(x, item) }):
+		case !matches(t.which, item), unwanted != nil && !unwanted[identity(item, true)]:
 			kept = append(kept, item)
 			continue
 		case t.sub != nil:
@@ -199,15 +241,22 @@ func store(object map[string]any, key string, list []any) {
 	object[key] = list
 }
 
-// sameValue says that two values of an attribute stand for the same: equal, or
-// with the same value.
-func sameValue(a, b any) bool {
-	x, ok := a.(map[string]any)
-	y, too := b.(map[string]any)
-	if ok && too && x["value"] != nil {
-		return reflect.DeepEqual(x["value"], y["value"])
+// identity is the same text for values of an attribute that stand for the same: equal
+// ones, and with byValue those with the same value.
+func identity(item any, byValue bool) string {
+	if object, ok := item.(map[string]any); ok && byValue && object["value"] != nil {
+		item, byValue = object["value"], true
+	} else {
+		byValue = false
 	}
-	return reflect.DeepEqual(a, b)
+	raw, err := json.Marshal(item)
+	if err != nil {
+		panic(err) // it was read from JSON
+	}
+	if byValue {
+		return "value " + string(raw)
+	}
+	return string(raw)
 }
 
 func (t *target) put(object map[string]any, o operation) error {
@@ -311,8 +360,13 @@ func (t *target) putWhole(object map[string]any, o operation) error {
 	switch {
 	case a.MultiValued && o.Op == "add":
 		list, _ := old.([]any)
+		there := map[string]bool{}
+		for _, item := range list {
+			there[identity(item, a.Name == "members")] = true
+		}
 		for _, item := range checked.([]any) {
-			if !slices.ContainsFunc(list, func(x any) bool { return reflect.DeepEqual(x, item) || a.Name == "members" && sameValue(x, item) }) {
+			if key := identity(item, a.Name == "members"); !there[key] {
+				there[key] = true
 				list = append(list, item)
 			}
 		}

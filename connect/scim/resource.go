@@ -132,6 +132,9 @@ func required(k connect.Kind, body map[string]any) error {
 	if strings.TrimSpace(r.Name()) == "" {
 		return invalid("invalidValue", "a %s needs %s", TypeName(k), map[connect.Kind]string{connect.User: "userName", connect.Group: "displayName"}[k])
 	}
+	if err := name.Check(r.Name()); err != nil {
+		return invalid("invalidValue", "%v", err)
+	}
 	return nil
 }
 

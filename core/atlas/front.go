@@ -183,7 +183,7 @@ func (a *Atlas) lookForCircles(errs *place.Errors) {
 			case open:
 				at := 0
 				for i, n := range trail {
-					if strings.EqualFold(n, other.Name()) {
+					if name.Equal(n, other.Name()) {
 						at = i
 					}
 				}

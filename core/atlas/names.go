@@ -18,7 +18,7 @@ func sorted(systems []*gate.System, errs *place.Errors) []*gate.System {
 		switch {
 		case s.Name == "" || strings.Contains(s.Name, "/"):
 			errs.Addf(s.Place, "a system's name is not empty and has no slash in it")
-		case i > 0 && strings.EqualFold(list[i-1].Name, s.Name):
+		case i > 0 && name.Equal(list[i-1].Name, s.Name):
 			errs.Addf(s.Place, "system %s is in the map twice; it is also at %s", s.Name, list[i-1].Place)
 		default:
 			kept = append(kept, s)
@@ -47,7 +47,7 @@ func (a *Atlas) SystemNames(yield func(string) bool) {
 
 func (a *Atlas) hasDirectory(written string) bool {
 	for d := range a.DirectoryNames {
-		if strings.EqualFold(d, written) {
+		if name.Equal(d, written) {
 			return true
 		}
 	}
@@ -57,7 +57,7 @@ func (a *Atlas) hasDirectory(written string) bool {
 // System finds a system by name; the error is a *directory.NotFoundError.
 func (a *Atlas) System(written string) (*System, error) {
 	for _, s := range a.Systems {
-		if strings.EqualFold(s.Name(), written) {
+		if name.Equal(s.Name(), written) {
 			return s, nil
 		}
 	}

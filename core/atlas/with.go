@@ -177,7 +177,7 @@ func (s *System) means(groups []directory.GroupID, book *directory.Book) bool {
 			site = s.Site
 		}
 		_, bare, _ := strings.Cut(book.GroupName(g), "/")
-		named := func(other directory.GroupID) bool { return strings.EqualFold(s.Site.Book.Group(other).Name, bare) }
+		named := func(other directory.GroupID) bool { return name.Equal(s.Site.Book.Group(other).Name, bare) }
 		return grouped != nil && grouped.TakesName(bare) && site.Counts(g) ||
 			slices.ContainsFunc(s.Site.Mapped, func(m gate.Mapped) bool { return named(m.Group) }) ||
 			slices.ContainsFunc(s.Site.Named, named) ||

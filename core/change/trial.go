@@ -170,7 +170,7 @@ type records[T any] struct {
 // sameNames says whether records that stand in the same places have the same names.
 func sameNames[T any](was, is []*T, named func(*T) string) bool {
 	for i, r := range is {
-		if was[i] != r && !strings.EqualFold(named(was[i]), named(r)) {
+		if was[i] != r && !name.Equal(named(was[i]), named(r)) {
 			return false
 		}
 	}

@@ -51,7 +51,7 @@ func isOrAre(names []string) string {
 // named tells of a directory that does not exist.
 func (p *Pass) named(ref name.Ref, what string) {
 	for _, d := range p.Atlas.Book.Directories() {
-		if strings.EqualFold(d.Name, ref.Name) {
+		if name.Equal(d.Name, ref.Name) {
 			return
 		}
 	}

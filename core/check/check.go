@@ -22,7 +22,7 @@ type Pass struct {
 }
 
 // Analyzers lists all of them.
-var Analyzers = []Analyzer{gates, references, groups, unused, prerequisites, locked, accounts}
+var Analyzers = []Analyzer{gates, references, groups, unused, prerequisites, locked, accounts, lookAlikes}
 
 // Findings runs every analyzer; what it returns is sorted, the worst first.
 func Findings(a *atlas.Atlas) []finding.Finding {

@@ -172,7 +172,7 @@ func (b *Book) comes(base *Book, c Coming, full string, g GroupID) (ok bool) {
 		b.late.dns[dn] = g
 	}
 	for written := range base.primaries {
-		if strings.Contains(written, "=") || strings.EqualFold(written, c.Group.Name) || strings.EqualFold(written, full) {
+		if strings.Contains(written, "=") || name.Equal(written, c.Group.Name) || name.Equal(written, full) {
 			return false
 		}
 	}

@@ -96,7 +96,7 @@ func lookup[T any](b *Book, s *shelf[T], written, home string) []int {
 	}
 	var hits []int
 	for i, d := range b.directories {
-		if home != "" && !strings.EqualFold(d.Name, home) {
+		if home != "" && !name.Equal(d.Name, home) {
 			continue
 		}
 		if i, ok := s.find(name.AppendFold(append(append(short[:0], b.folded[i]...), '/'), written)); ok {
@@ -146,7 +146,7 @@ func (s *shelf[T]) bare(b *Book, home string) iter.Seq[string] {
 			if s.gone[GroupID(i)] {
 				continue
 			}
-			if home != "" && !strings.EqualFold(home, d) {
+			if home != "" && !name.Equal(home, d) {
 				continue
 			}
 			if !yield(full[len(d)+1:]) {

@@ -2,7 +2,6 @@ package directory
 
 import (
 	"slices"
-	"strings"
 
 	"gatemap/core/name"
 )
@@ -52,7 +51,7 @@ func (b *Book) findPersons() *persons {
 		if d.SamePerson == nil {
 			continue
 		}
-		with := slices.IndexFunc(b.directories, func(x *Document) bool { return strings.EqualFold(x.Name, d.SamePerson.Directory.Name) })
+		with := slices.IndexFunc(b.directories, func(x *Document) bool { return name.Equal(x.Name, d.SamePerson.Directory.Name) })
 		if with < 0 {
 			continue
 		}

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"iter"
 	"slices"
-	"strings"
 
 	"gatemap/core/filter"
 	"gatemap/core/finding"
@@ -79,7 +78,7 @@ func (b *Book) Matching(f *filter.Filter, home string) iter.Seq[UserID] {
 	return func(yield func(UserID) bool) {
 		for i, user := range b.users.records {
 			u := UserID(i)
-			if (home == "" || strings.EqualFold(home, b.UserHome(u))) && f.Match(record{user, b.exact[b.users.home[u]]}) && !yield(u) {
+			if (home == "" || name.Equal(home, b.UserHome(u))) && f.Match(record{user, b.exact[b.users.home[u]]}) && !yield(u) {
 				return
 			}
 		}

@@ -44,6 +44,7 @@ const (
 	LockedOut     Code = "locked-out"
 	AllToEveryone Code = "all-to-everyone"
 	HalfLeft      Code = "half-left"
+	LookAlike     Code = "look-alike"
 
 	DirectUser      Code = "direct-user"
 	Redundant       Code = "redundant"
@@ -58,7 +59,7 @@ var severities = map[Code]Severity{
 	UnknownRight: Error, UnknownAttribute: Error,
 	Nesting: Warning, ForeignMember: Warning, MailNested: Warning, Cycle: Warning,
 	Shadowed: Warning, TooEarly: Warning, EmptyGroup: Warning, NoSeat: Warning, Prerequisite: Warning, LockedOut: Warning,
-	AllToEveryone: Warning, HalfLeft: Warning,
+	AllToEveryone: Warning, HalfLeft: Warning, LookAlike: Warning,
 	DirectUser: Note, Redundant: Note, UnusedGroup: Note, Layering: Note,
 	InactiveMembers: Note, ExpectedCount: Note,
 }

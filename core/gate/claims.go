@@ -50,7 +50,7 @@ func (s *Site) lean(ref name.Ref, system string, line Line) bool {
 		}
 	}
 	for other := range names {
-		if strings.EqualFold(other, system) {
+		if name.Equal(other, system) {
 			s.Leans = append(s.Leans, name.Ref{Name: system, Place: ref.Place})
 			return true
 		}

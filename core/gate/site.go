@@ -243,11 +243,11 @@ func (s *Site) Uncounted(g directory.GroupID) string {
 func (s *Site) outOfReach(g directory.GroupID) string {
 	group := s.Book.Group(g)
 	switch {
-	case group.UsableIn == "host" && !strings.EqualFold(group.Host, s.System.Name):
+	case group.UsableIn == "host" && !name.Equal(group.Host, s.System.Name):
 		return "it is usable in system " + group.Host + " only"
 	case group.UsableIn == "own" && s.System.Directory.Name == "":
 		return "it is usable in systems of its own directory only, and this system belongs to none"
-	case group.UsableIn == "own" && !strings.EqualFold(s.System.Directory.Name, s.Book.GroupHome(g)):
+	case group.UsableIn == "own" && !name.Equal(s.System.Directory.Name, s.Book.GroupHome(g)):
 		return "it is usable in systems of its own directory only, and this system belongs to " + s.System.Directory.Name
 	}
 	return ""

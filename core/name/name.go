@@ -10,20 +10,26 @@ import (
 	"unicode/utf8"
 
 	"github.com/go-ldap/ldap/v3"
+	"golang.org/x/text/cases"
+	"golang.org/x/text/unicode/norm"
 
 	"gatemap/core/place"
 )
 
-// Fold returns the form under which names and caseless strings are equal:
-// every rune is replaced by the smallest rune of its simple case folding, so
-// Fold(a) == Fold(b) exactly where strings.EqualFold(a, b).
+// Fold returns the form under which names and caseless strings are equal: that of
+// compatibility (NFKC, Unicode Standard Annex 15) without case (full case folding, Unicode
+// section 3.13). Of ASCII it is the upper case.
 func Fold(s string) string {
-	for i := 0; i < len(s); i++ {
-		if s[i] >= utf8.RuneSelf {
-			return strings.Map(foldRune, s)
-		}
+	if ASCII(s) {
+		return strings.ToUpper(s)
 	}
-	return strings.ToUpper(s)
+	s = norm.NFKC.String(cases.Fold().String(norm.NFKC.String(s)))
+	return strings.Map(foldRune, s)
+}
+
+// Equal says whether two names are one.
+func Equal(a, b string) bool {
+	return strings.EqualFold(a, b) || !(ASCII(a) && ASCII(b)) && Fold(a) == Fold(b)
 }
 
 // AppendFold appends the folded form of s.
@@ -67,10 +73,10 @@ type Ref struct {
 
 var _ encoding.TextUnmarshaler = (*Ref)(nil)
 
-// UnmarshalText takes any text that is not empty.
+// UnmarshalText takes a name (Check).
 func (r *Ref) UnmarshalText(text []byte) error {
 	r.Name = string(text)
-	return nil
+	return Check(r.Name)
 }
 
 // MarshalText gives back the name as written.

@@ -6,19 +6,72 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"golang.org/x/text/unicode/norm"
 	"pgregory.net/rapid"
 
 	"gatemap/core/name"
 )
 
-func TestFoldAgreesWithEqualFold(t *testing.T) {
+// Names that differ in case alone, or in ways of writing the same characters, are one.
+func TestFold(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		runes := rapid.SliceOfN(rapid.RuneFrom([]rune("aAkK\u212asSſéÉßẞσςΣıİiI東")), 0, 6)
+		runes := rapid.SliceOfN(rapid.RuneFrom([]rune("aAkK\u212asSſéÉe\u0301ßẞσςΣıİiI東ｉＫﬁ²2fǰ\u0345ια")), 0, 6)
 		a, b := string(runes.Draw(t, "a")), string(runes.Draw(t, "b"))
-		if strings.EqualFold(a, b) != (name.Fold(a) == name.Fold(b)) {
+		same := name.Fold(a) == name.Fold(b)
+		if strings.EqualFold(a, b) && !same || norm.NFKC.String(a) == norm.NFKC.String(b) && !same {
 			t.Fatalf("%q and %q", a, b)
 		}
+		if same != name.Equal(a, b) {
+			t.Fatalf("Equal: %q and %q", a, b)
+		}
+		if f := name.Fold(a); name.Fold(f) != f {
+			t.Fatalf("%q folds to %q, and that to %q", a, f, name.Fold(f))
+		}
+		if got := string(name.AppendFold([]byte("x"), a)); got != "x"+name.Fold(a) {
+			t.Fatalf("AppendFold: %q", got)
+		}
 	})
+	for _, pair := range [][2]string{{"ｉｌｓｅ", "Ilse"}, {"Straße", "STRASSE"}, {"rene\u0301", "René"}, {"ﬁona", "FIONA"}} {
+		assert.True(t, name.Equal(pair[0], pair[1]), pair)
+	}
+	for _, pair := range [][2]string{{"ilse", "іlse"}, {"rene", "rené"}, {"a b", "ab"}} {
+		assert.False(t, name.Equal(pair[0], pair[1]), pair)
+	}
+}
+
+func TestCheck(t *testing.T) {
+	for _, good := range []string{"", "ilse.okonjo", "Night Crew", "東京", "O'Neill-Marsh", "a/b", strings.Repeat("é", 256)} {
+		assert.NoError(t, name.Check(good), good)
+	}
+	for bad, why := range map[string]string{
+		"il\u202ese": "U+202E", "ilse\u200b": "U+200B", "\ufeffilse": "U+FEFF", "il\x00se": "U+0000", "il\nse": "U+000A", "il\u009bse": "U+009B", "a\u2028b": "U+2028",
+		" ilse": "begins or ends with a space", "ilse\u00a0": "begins or ends with a space", "\xff": "UTF-8", strings.Repeat("x", 257): "at most 256 characters",
+	} {
+		err := name.Check(bad)
+		assert.ErrorContains(t, err, why)
+		assert.False(t, strings.ContainsAny(err.Error(), "\u202e\u200b\x00\n\u009b"), "the error shows what is not seen")
+	}
+}
+
+// What is written out has nothing unseen, and what has nothing stays as it is.
+func TestLine(t *testing.T) {
+	assert.Equal(t, `a\u001b[2Jb`, name.Line("a\x1b[2Jb"))
+	assert.Equal(t, `a\u000ab\xff`, name.Line("a\nb\xff"))
+	assert.Equal(t, "a\nb\tc", name.Text("a\nb\tc"))
+	rapid.Check(t, func(t *rapid.T) {
+		s := rapid.String().Draw(t, "s")
+		if line := name.Line(s); name.Line(line) != line || name.Check(strings.TrimSpace(line)[:min(len(strings.TrimSpace(line)), 0)]) != nil {
+			t.Fatalf("%q", line)
+		}
+		if strings.TrimSpace(s) == s && len(s) < 100 && name.Check(s) == nil && name.Line(s) != s {
+			t.Fatalf("%q", s)
+		}
+	})
+}
+
+func TestSkeleton(t *testing.T) {
+	assert.Equal(t, name.Skeleton("ilse"), name.Skeleton("іlѕе"))
+	assert.NotEqual(t, name.Skeleton("ilse"), name.Skeleton("else"))
 }
 
 func TestDN(t *testing.T) {

@@ -3,7 +3,6 @@ package plain
 import (
 	"net/netip"
 	"slices"
-	"strings"
 
 	"go4.org/netipx"
 
@@ -26,14 +25,14 @@ func (s *system) spans(d *firewall.Document, written string) []netipx.IPRange {
 	var list []netipx.IPRange
 	for zone, ranges := range d.Zones {
 		for _, r := range ranges {
-			if strings.EqualFold(zone, written) {
+			if name.Equal(zone, written) {
 				list = append(list, netipx.RangeOfPrefix(r.Prefix))
 			}
 		}
 	}
 	for _, n := range s.world.m.Networks {
 		for _, p := range n.Prefixes {
-			if strings.EqualFold(n.Name, written) {
+			if name.Equal(n.Name, written) {
 				list = append(list, netipx.RangeOfPrefix(p))
 			}
 		}

@@ -127,7 +127,7 @@ func (s *system) signinPoints(d *signin.Document) (points []Point) {
 		listed := behind(other.Behind, s.Name)
 		for i := range d.Policies {
 			for _, r := range d.Policies[i].Apps {
-				listed = listed || d.Policies[i].Mode != "disabled" && strings.EqualFold(r.Name, other.Name)
+				listed = listed || d.Policies[i].Mode != "disabled" && name.Equal(r.Name, other.Name)
 			}
 		}
 		if listed {
@@ -139,7 +139,7 @@ func (s *system) signinPoints(d *signin.Document) (points []Point) {
 
 func behind(list []gate.Front, system string) bool {
 	return slices.ContainsFunc(list, func(f gate.Front) bool {
-		return strings.EqualFold(f.Gate["signin"], system) || behind(f.Any, system)
+		return name.Equal(f.Gate["signin"], system) || behind(f.Any, system)
 	})
 }
 
@@ -148,7 +148,7 @@ func (s *system) signin(q *asked, d *signin.Document, p Point) gate.State {
 	state, given := gate.Open, gate.None
 	for _, i := range mine(s, q, d.Policies, func(c *signin.Policy) *gate.Who { return &c.Who }) {
 		c := &d.Policies[i]
-		about := slices.ContainsFunc(c.Apps, func(r name.Ref) bool { return r.Name == "all" || strings.EqualFold(r.Name, p.Object) })
+		about := slices.ContainsFunc(c.Apps, func(r name.Ref) bool { return r.Name == "all" || name.Equal(r.Name, p.Object) })
 		if !about || c.Mode == "watch" || c.Mode == "disabled" {
 			continue
 		}

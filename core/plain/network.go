@@ -2,7 +2,6 @@ package plain
 
 import (
 	"slices"
-	"strings"
 
 	"gatemap/core/gate"
 	"gatemap/core/gate/network"
@@ -44,7 +43,7 @@ func (s *system) tags(q *asked, d *network.Document) (tags []string) {
 // network: section 5.4.
 func (s *system) network(q *asked, d *network.Document, p Point) gate.State {
 	known := gate.Open
-	if len(d.Sources) > 0 && !slices.ContainsFunc(d.Sources, func(r name.Ref) bool { return strings.EqualFold(r.Name, q.home) }) {
+	if len(d.Sources) > 0 && !slices.ContainsFunc(d.Sources, func(r name.Ref) bool { return name.Equal(r.Name, q.home) }) {
 		known = gate.Shut
 	}
 	tags := s.tags(q, d)

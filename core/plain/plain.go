@@ -217,9 +217,9 @@ func (s *system) counts(g *group) bool {
 	case g == nil || g.Kind == "mail":
 		return false
 	case g.UsableIn == "host":
-		return strings.EqualFold(g.Host, s.Name)
+		return name.Equal(g.Host, s.Name)
 	case g.UsableIn == "own":
-		return s.Directory.Name != "" && strings.EqualFold(s.Directory.Name, g.home)
+		return s.Directory.Name != "" && name.Equal(s.Directory.Name, g.home)
 	}
 	return true
 }

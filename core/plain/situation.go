@@ -3,7 +3,6 @@ package plain
 import (
 	"net/netip"
 	"slices"
-	"strings"
 
 	"gatemap/core/atlas"
 	"gatemap/core/gate"
@@ -38,7 +37,7 @@ func (s *sit) inside(refs []name.Ref) situation.Truth {
 	is := false
 	for _, r := range refs {
 		for _, n := range s.m.Networks {
-			is = is || strings.EqualFold(n.Name, r.Name) && slices.ContainsFunc(n.Prefixes, func(p netip.Prefix) bool { return p.Contains(s.From) })
+			is = is || name.Equal(n.Name, r.Name) && slices.ContainsFunc(n.Prefixes, func(p netip.Prefix) bool { return p.Contains(s.From) })
 		}
 	}
 	return known(s.From.IsValid(), is)
@@ -62,7 +61,7 @@ func (s *sit) holds(w *situation.When) situation.Truth {
 		is := false
 		for _, r := range w.Windows {
 			for i := range s.m.Windows {
-				is = is || !s.At.IsZero() && strings.EqualFold(s.m.Windows[i].Name, r.Name) && s.m.Windows[i].Contains(s.At, s.m.Zone)
+				is = is || !s.At.IsZero() && name.Equal(s.m.Windows[i].Name, r.Name) && s.m.Windows[i].Contains(s.At, s.m.Zone)
 			}
 		}
 		and(known(!s.At.IsZero(), is))

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"iter"
 	"net/netip"
-	"strings"
 	"time"
 
 	"gatemap/core/name"
@@ -114,7 +113,7 @@ func (f *Frame) Window(written string) (int, bool) {
 
 func find(written string, n int, at func(int) string) (int, bool) {
 	for i := range n {
-		if strings.EqualFold(at(i), written) {
+		if name.Equal(at(i), written) {
 			return i, true
 		}
 	}

@@ -25,7 +25,7 @@ func (w *wall) Check(r *gate.Report) {
 		}
 		var before []*rule
 		for j := range w.rules[:i] {
-			if b := &w.rules[j]; b.when.Always() && b.crowd.Covers(r.Book, c.crowd) {
+			if b := &w.rules[j]; b.when.Always() && meet(b, c) && b.crowd.Covers(r.Book, c.crowd) {
 				before = append(before, b)
 			}
 		}
@@ -49,7 +49,7 @@ func (w *wall) tooEarly(r *gate.Report, i int) {
 		if after.permit == c.permit || after.crowd.Everyone || after.crowd.Nobody() {
 			continue
 		}
-		if shadow(after, []*rule{c}) != nil {
+		if meet(c, after) && shadow(after, []*rule{c}) != nil {
 			emptied = append(emptied, after.line)
 		}
 	}
@@ -58,10 +58,14 @@ func (w *wall) tooEarly(r *gate.Report, i int) {
 	}
 }
 
-// shadow says which of the rules before one together cover all of it, over
-// sources, destinations and services; nil if something is left.
+// meet says whether two rules are about any one connection.
+func meet(a, b *rule) bool {
+	return shares(a.services, b.services) && overlap(a.to, b.to) && overlap(a.from, b.from)
+}
+
+// shadow says which of the rules before one, all of which it meets, together cover all of
+// it, over sources, destinations and services; nil if something is left.
 func shadow(c *rule, before []*rule) []gate.Line {
-	before = slices.DeleteFunc(slices.Clone(before), func(b *rule) bool { return !overlap(b.to, c.to) || !overlap(b.from, c.from) })
 	if len(before) == 0 {
 		return nil
 	}

@@ -59,8 +59,9 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 		w.names = append(w.names, zone)
 	}
 	slices.Sort(w.names)
-	for i := range d.Rules {
-		w.rules = append(w.rules, w.rule(s, &d.Rules[i]))
+	rules := d.limited(s)
+	for i := range rules {
+		w.rules = append(w.rules, w.rule(s, &rules[i]))
 	}
 	for i := range w.rules {
 		r := &w.rules[i]
@@ -71,6 +72,27 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 	}
 	w.list()
 	return w
+}
+
+// The rules of a firewall, and what each names, are compared with each other.
+const (
+	maxRules = 5000
+	maxNames = 200 // destinations, and services, of one rule
+)
+
+// limited are the rules; of one that has too many there are none, and the error says so.
+func (d *Document) limited(s *gate.Site) []Rule {
+	if len(d.Rules) > maxRules {
+		s.Errors.Addf(d.Rules[maxRules].Place, "this is rule %d, and a firewall has at most %d: divide it into several systems", maxRules+1, maxRules)
+		return nil
+	}
+	for i := range d.Rules {
+		if r := &d.Rules[i]; max(len(r.To), len(r.Services), len(r.From)) > maxNames {
+			s.Errors.Addf(r.Place, "rule %s names more than %d of one kind: give them a name, as a zone or a service", r.Name, maxNames)
+			return nil
+		}
+	}
+	return d.Rules
 }
 
 func (w *wall) rule(s *gate.Site, d *Rule) rule {

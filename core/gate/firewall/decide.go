@@ -40,7 +40,7 @@ func newPoint(w *wall, object, right string, to []span, services []Service) *poi
 	var destinations [][]span
 	var others []Service
 	for i := range w.rules {
-		if r := &w.rules[i]; overlap(to, r.to) && shares(services, r.services) {
+		if r := &w.rules[i]; shares(services, r.services) && overlap(to, r.to) {
 			p.rules = append(p.rules, r)
 			destinations, others = append(destinations, r.to), append(others, r.services...)
 		}

@@ -3,7 +3,6 @@ package network
 import (
 	"maps"
 	"slices"
-	"strings"
 	"time"
 
 	"gatemap/core/directory"
@@ -113,7 +112,7 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 func (d *Document) source(s *gate.Site, p *porter, ref name.Ref) {
 	var all []string
 	for _, dir := range s.Book.Directories() {
-		if strings.EqualFold(dir.Name, ref.Name) {
+		if name.Equal(dir.Name, ref.Name) {
 			p.sources = append(p.sources, name.Fold(dir.Name))
 			return
 		}

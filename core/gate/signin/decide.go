@@ -65,7 +65,7 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 
 func standsBehind(list []gate.Front, system string) bool {
 	return slices.ContainsFunc(list, func(f gate.Front) bool {
-		return strings.EqualFold(f.Gate[Type.Name], system) || standsBehind(f.Any, system)
+		return name.Equal(f.Gate[Type.Name], system) || standsBehind(f.Any, system)
 	})
 }
 
@@ -78,7 +78,7 @@ func (g *guard) policy(s *gate.Site, d *Policy) policy {
 			p.apps = nil
 			break
 		}
-		i := slices.IndexFunc(g.apps, func(a string) bool { return strings.EqualFold(a, ref.Name) })
+		i := slices.IndexFunc(g.apps, func(a string) bool { return name.Equal(a, ref.Name) })
 		if i < 0 {
 			s.Missing("system", ref, name.Near(ref.Name, slices.Values(g.apps)), line)
 			p.apps = append(p.apps, ref.Name)
@@ -235,7 +235,7 @@ func (g *guard) At(object, right string) (gate.Point, error) {
 	if object == "" {
 		return nil, &gate.ObjectNeededError{System: g.system, Objects: g.listed}
 	}
-	i := slices.IndexFunc(g.apps, func(a string) bool { return strings.EqualFold(a, object) })
+	i := slices.IndexFunc(g.apps, func(a string) bool { return name.Equal(a, object) })
 	if i < 0 {
 		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(g.apps)), Within: g.system}
 	}
