@@ -12,6 +12,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/client"
+	"gatemap/service"
 )
 
 func (a *app) trialCommit() *cobra.Command {
@@ -150,7 +151,8 @@ func (a *app) export() *cobra.Command {
 	return &cobra.Command{
 		Use: "export DIR", Short: "Write the files of the map in force into a folder",
 		Long: `Writes the YAML files of the map in force into a folder, and creates the folder if needed.
-Records that come from sources are not written.`,
+Records that come from sources are not written. A file of the folder, .gatemap-revision,
+notes the revision, so that gatemap serve --map undoes nothing that is committed later.`,
 		Example: "  gatemap export ./observatory", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.service()
@@ -172,6 +174,9 @@ Records that come from sources are not written.`,
 				if err := os.WriteFile(at, []byte(content), 0o644); err != nil {
 					return err
 				}
+			}
+			if err := service.WriteOrigin(args[0], d.Revision, d.Files); err != nil {
+				return err
 			}
 			a.print("%s of revision %d written to %s\n", count(len(d.Files), "file", "files"), d.Revision, args[0])
 			return nil

@@ -25,6 +25,7 @@ const defaultListen = "127.0.0.1:8470"
 type serving struct {
 	data, listen string
 	files        string // folder that the map may read
+	take         bool   // the folder of --map, whatever was committed since
 	seal         string // file with the key of the seal
 	cert, key    string
 	provider     server.Provider
@@ -39,7 +40,8 @@ func (a *app) serve() *cobra.Command {
 		Short: "Run the service, with its API and its console",
 		Long: `Runs the service on the map in its data folder, until Ctrl-C or SIGTERM; it then finishes
 the requests in progress. With --map, the contents of the folder become a new revision
-first, if they differ from the newest one. Directories with follow or every are kept up to
+first, if it was changed and the map was not since its files came from there; where both
+were, the map stays, and the service says what can be done. Directories with follow or every are kept up to
 date.
 
 A map may read files of sources and certificates in one folder (--allow-files), secrets in
@@ -74,6 +76,7 @@ sign in at an OpenID Connect provider, which sends them back to /api/v1/sign-in/
 	flags.StringVar(&f.syslog.Address, "syslog", "", "host:port to which the audit is sent (RFC 5424 over TLS, RFC 5425)")
 	flags.StringVar(&f.syslog.CA, "syslog-ca", "", "file with the certificates that are trusted there (PEM; default: those of the system)")
 	cmd.MarkFlagsRequiredTogether("cert", "key")
+	flags.BoolVar(&f.take, "take-folder", false, "put the folder of --map in the place of the map, though both were changed")
 	sealKey(cmd, &f.seal)
 	_ = cmd.MarkFlagDirname("data")
 	_ = cmd.MarkFlagDirname("allow-files")
@@ -96,11 +99,10 @@ func (a *app) runService(ctx context.Context, f *serving) error {
 	}
 	defer svc.Close()
 	if a.mapDir != "" {
-		folder, err := service.ReadFolder(a.mapDir)
-		if err != nil {
-			return err
-		}
-		if _, err := svc.CommitFolder(ctx, folder, "gatemap serve", "read from "+a.mapDir); err != nil {
+		var moved *service.FolderMovedError
+		if err := svc.TakeFolder(ctx, a.mapDir, "gatemap serve", f.take); errors.As(err, &moved) {
+			a.print("%v\n\n", moved)
+		} else if err != nil {
 			return err
 		}
 	}
