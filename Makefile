@@ -3,7 +3,7 @@ SHELL := /bin/bash
 NPM := npm --no-fund --no-audit --loglevel=error
 CHECKS ?= 2000
 
-.PHONY: all web build demo demo-ldap test needs bench soak types shots clean
+.PHONY: all web build demo demo-ldap test needs bench soak attack types shots clean
 
 all: build
 
@@ -48,6 +48,11 @@ bench: build
 soak: build
 	go run ./tools/soak --size $(SIZE)
 	go run -race ./tools/soak --size S --for 2m --untimed
+
+# The worst that can be done to the built program, bounded in time: floods, slow bodies,
+# sign-ins at once, and input that is long to work on.
+attack: build
+	go run ./tools/attack
 
 # The pictures of docs/screenshots, from the demo.
 shots: needs build

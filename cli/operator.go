@@ -17,6 +17,7 @@ import (
 	"gatemap/answer"
 	"gatemap/client"
 	"gatemap/service"
+	"gatemap/store"
 )
 
 func (a *app) operator() *cobra.Command {
@@ -169,14 +170,25 @@ func (a *app) operatorFactor() *cobra.Command {
 func (a *app) operatorRecover() *cobra.Command {
 	var data string
 	var seal string
+	var replace bool
 	cmd := &cobra.Command{
 		Use: "recover", Short: "Create an admin token on the host, when no admin can sign in",
 		Long: `Creates an admin token that expires after 24 hours, in the data folder of a service that is
-stopped. The audit records it. Use it to set up an operator, then revoke it.`,
+stopped. The audit records it. Use it to set up an operator, then revoke it.
+
+When the key of the seal is lost, --replace-seal gives the database another one. All second
+factors go with the old key: set them up again.`,
 		Example: "  gatemap operator recover --data /var/lib/gatemap", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			if _, err := os.Stat(filepath.Join(data, "gatemap.db")); err != nil {
 				return &usageError{fmt.Sprintf("there is no database in %s: %v", data, err)}
+			}
+			if replace {
+				factors, err := store.ReplaceSeal(cmd.Context(), data, seal)
+				if err != nil {
+					return err
+				}
+				a.print("The seal has another key. Second factors to set up again: %d\n", factors)
 			}
 			svc, err := service.OpenSealed(cmd.Context(), data, seal, slog.New(slog.DiscardHandler))
 			if err != nil {
@@ -193,6 +205,7 @@ stopped. The audit records it. Use it to set up an operator, then revoke it.`,
 	}
 	cmd.Flags().StringVar(&data, "data", "", "data folder of the service")
 	sealKey(cmd, &seal)
+	cmd.Flags().BoolVar(&replace, "replace-seal", false, "give the database another key, where the one of its seal is lost")
 	_ = cmd.MarkFlagRequired("data")
 	_ = cmd.MarkFlagDirname("data")
 	return cmd

@@ -1,8 +1,10 @@
 package e2e
 
 import (
+	"io/fs"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -119,4 +121,29 @@ func words(line string) []string {
 		}
 	}
 	return append(list, word.String())
+}
+
+// The tests that the table of the yardstick names are there.
+func TestTheYardstickNamesRealTests(t *testing.T) {
+	raw, err := os.ReadFile("../docs/security.md")
+	require.NoError(t, err)
+	named := regexp.MustCompile("`(Test[A-Za-z]+)`").FindAllStringSubmatch(string(raw), -1)
+	require.Greater(t, len(named), 20)
+	found := map[string]bool{}
+	require.NoError(t, filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() && d.Name() == "node_modules" {
+			return fs.SkipDir
+		}
+		if !strings.HasSuffix(path, "_test.go") {
+			return nil
+		}
+		text, err := os.ReadFile(path)
+		for _, m := range regexp.MustCompile(`(?m)^func (Test\w+)\(`).FindAllStringSubmatch(string(text), -1) {
+			found[m[1]] = true
+		}
+		return err
+	}))
+	for _, m := range named {
+		assert.True(t, found[m[1]], "docs/security.md names %s", m[1])
+	}
 }

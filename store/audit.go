@@ -152,6 +152,14 @@ func (s *Store) verify(ctx context.Context) (count int64, last string, err error
 		if e.Number != count+1 {
 			return count, last, &BrokenError{count + 1, fmt.Sprintf("it is missing; the next is %d", e.Number)}
 		}
+		if e.Number <= s.taken {
+			if before, err = hex.DecodeString(e.Hash); err != nil {
+				return count, last, err
+			}
+			last = e.Hash
+			count++
+			continue
+		}
 		hash, err := s.chained(&e, before)
 		if err != nil {
 			return count, last, err

@@ -170,6 +170,7 @@ const otherKey = "it was sealed with another key; name the file of its key with 
 const (
 	settingSeal  = "seal"
 	settingKeyed = "audit-keyed-from"
+	settingTaken = "audit-taken-until" // entries of a key that was lost
 )
 
 // unseal finds the key of the database's seal; a database that has none gets one.
@@ -193,6 +194,56 @@ func (s *Store) unseal(ctx context.Context, file string) error {
 		return &OpenError{s.path, otherKey, nil}
 	}
 	return s.readKeyed(ctx)
+}
+
+// ReplaceSeal gives a database whose key is lost another one, made where it is not there,
+// and says how many second factors went with the old one. Entries of the audit that were
+// signed with that are taken as they are from here on.
+func ReplaceSeal(ctx context.Context, folder, keyFile string) (factors int64, err error) {
+	if err := private(folder); err != nil {
+		return 0, err
+	}
+	lock, err := take(folder)
+	if err != nil {
+		return 0, err
+	}
+	s := &Store{lock: lock, path: filepath.Join(folder, database), heads: heads{file: headFile(folder)}}
+	if err := s.open(ctx); err != nil {
+		return 0, errors.Join(s.explain(err), s.Close())
+	}
+	err = s.within(ctx, func(tx *tx) error {
+		result, err := tx.ExecContext(ctx, `UPDATE operators SET totp = NULL WHERE totp IS NOT NULL`)
+		if err == nil {
+			factors, err = result.RowsAffected()
+		}
+		if err == nil {
+			_, err = tx.ExecContext(ctx, `DELETE FROM settings WHERE name IN (?, ?)`, settingSeal, settingKeyed)
+		}
+		return err
+	})
+	if err == nil {
+		err = s.unseal(ctx, keyFile)
+	}
+	if err == nil {
+		err = s.trustSoFar(ctx)
+	}
+	if err == nil {
+		err = s.Audit(ctx, Entry{Actor: Host, Act: "seal", Result: "done", Detail: fmt.Sprintf("the key was replaced; second factors that went with the old one: %d; entries before this one are taken as they are", factors)})
+	}
+	if err == nil {
+		err = s.keepNewest(ctx)
+	}
+	return factors, errors.Join(err, s.Close())
+}
+
+// trustSoFar notes that the entries that are there cannot be checked.
+func (s *Store) trustSoFar(ctx context.Context) error {
+	s.taken = s.keyed - 1
+	return s.Set(ctx, map[string]string{settingTaken: s.signedTaken()})
+}
+
+func (s *Store) signedTaken() string {
+	return fmt.Sprintf("%d %x", s.taken, s.seal.sign(fmt.Appendf(nil, "taken until %d", s.taken)))
 }
 
 // firstSeal seals what a database holds, and signs its audit from here on.
@@ -229,6 +280,12 @@ func (s *Store) readKeyed(ctx context.Context) error {
 	}
 	if _, err := fmt.Sscan(text, &s.keyed); err != nil || s.signedKeyed() != text {
 		s.keyed = 1 // it was tampered with: no entry passes without the key
+	}
+	if text, err = s.Setting(ctx, settingTaken); err != nil || text == "" {
+		return err
+	}
+	if _, err := fmt.Sscan(text, &s.taken); err != nil || s.signedTaken() != text {
+		s.taken = 0
 	}
 	return nil
 }

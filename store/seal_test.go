@@ -113,6 +113,35 @@ func TestTheKeyOfTheSeal(t *testing.T) {
 	assert.ErrorContains(t, err, "this is no key of a seal")
 }
 
+// Where the key is lost, another one can take its place; what it kept is lost, and told.
+func TestALostKeyIsReplaced(t *testing.T) {
+	folder, head := filled(t)
+	require.NoError(t, os.Remove(store.KeyFile(folder)))
+	_, err := store.Open(t.Context(), folder, "")
+	require.ErrorContains(t, err, "the key of its seal is not in")
+	factors, err := store.ReplaceSeal(t.Context(), folder, "")
+	require.NoError(t, err)
+	assert.Equal(t, int64(1), factors)
+	s, err := store.Open(t.Context(), folder, "")
+	require.NoError(t, err)
+	assert.Empty(t, s.Trouble)
+	o, _, err := s.Operator(t.Context(), "edda")
+	require.NoError(t, err)
+	assert.Empty(t, o.TOTP)
+	h, err := s.Verify(t.Context(), "")
+	require.NoError(t, err)
+	assert.Equal(t, int64(7), h.Number, "with the entry that tells it")
+	_, err = s.Verify(t.Context(), head)
+	assert.ErrorContains(t, err, "not signed with the key", "a head of before is of no use any more")
+	require.NoError(t, s.Close())
+	tamper(t, folder, `UPDATE audit SET actor = 'x' WHERE number = 7`)
+	s, err = store.Open(t.Context(), folder, "")
+	require.NoError(t, err)
+	defer s.Close()
+	_, err = s.Verify(t.Context(), "")
+	assert.Error(t, err)
+}
+
 // Whoever rewrites the audit without the key is found out, even where all hashes are
 // computed anew; and so is who removes the newest entries, or puts an older database back.
 func TestTheAuditIsSigned(t *testing.T) {

@@ -30,6 +30,7 @@ type Store struct {
 	path     string
 	seal     *seal
 	keyed    int64 // the first entry of the audit that is signed with the key of the seal
+	taken    int64 // the last entry that was signed with a key that was lost
 	heads    heads
 	looked   sync.Mutex
 	lookedAt time.Time
