@@ -89,6 +89,24 @@ func TestBodiesThatAreNotWhole(t *testing.T) {
 	assert.Equal(t, 201, r.status(t, "POST", "/api/v1/trials", r.token, `{"name":"long","note":"`+strings.Repeat("x", 1<<19)+`"}`))
 }
 
+// Whoever gives up is no failure of the service.
+func TestGivingUpIsNoFailure(t *testing.T) {
+	r := start(t)
+	for i := range 200 {
+		short, stop := context.WithTimeout(ctx, time.Duration(i)*20*time.Microsecond)
+		request, err := http.NewRequestWithContext(short, "GET", r.URL+"/api/v1/matrix?system=archive", nil)
+		require.NoError(t, err)
+		request.Header.Set("Authorization", "Bearer "+r.token)
+		if response, err := http.DefaultClient.Do(request); err == nil {
+			response.Body.Close()
+		}
+		stop()
+	}
+	_, _, text := r.call(t, "GET", "/metrics", r.token, "")
+	assert.NotContains(t, text, `status="500"`)
+	assert.NotContains(t, r.log.String(), "level=ERROR")
+}
+
 // One caller has some streams of events, and others still have theirs.
 func TestStreamsAreLimitedByCaller(t *testing.T) {
 	r := start(t)

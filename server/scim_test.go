@@ -271,3 +271,44 @@ func TestPushTokens(t *testing.T) {
 	_, err = c.service.CreatePushToken(t.Context(), operator.Service, "clab")
 	assert.ErrorContains(t, err, "club")
 }
+
+// Where a resource is follows from the configured address: what a request says of the host
+// is not believed.
+func TestLocationsAreOfTheConfiguredAddress(t *testing.T) {
+	c := startClub(t)
+	request, err := http.NewRequest("POST", c.url+"/Users", strings.NewReader(`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"ilse"}`))
+	require.NoError(t, err)
+	request.Host = "evil.example"
+	request.Header = http.Header{"Authorization": {"Bearer " + c.token}, "Content-Type": {"application/scim+json"}, "X-Forwarded-Host": {"evil.example"}}
+	response, err := http.DefaultClient.Do(request)
+	require.NoError(t, err)
+	defer response.Body.Close()
+	raw, err := io.ReadAll(response.Body)
+	require.NoError(t, err)
+	require.Equal(t, 201, response.StatusCode, string(raw))
+	assert.True(t, strings.HasPrefix(response.Header.Get("Location"), c.url+"/Users/"), response.Header.Get("Location"))
+	assert.NotContains(t, string(raw), "evil")
+
+	bad := c.call("POST", "/Users", `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"te\u202eo"}`)
+	assert.Equal(t, 400, bad.status, "a name that is not what it looks like")
+	assert.Equal(t, "invalidValue", bad.body["scimType"])
+}
+
+// Many operations that add to one attribute are one; too many others are refused.
+func TestPatchesHaveLimits(t *testing.T) {
+	c := startClub(t)
+	group := c.call("POST", "/Groups", `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"crew"}`)
+	user := c.call("POST", "/Users", `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"ilse"}`)
+	patch := func(n int, operation string) got {
+		return c.call("PATCH", "/Groups/"+group.id(), `{"schemas":["urn:ietf:params:scim:api:messages:2.0:PatchOp"],"Operations":[`+strings.TrimSuffix(strings.Repeat(operation+",", n), ",")+`]}`)
+	}
+	add := `{"op":"add","path":"members","value":[{"value":"` + user.id() + `"}]}`
+	g := patch(20_000, add)
+	require.Equal(t, 200, g.status)
+	assert.Len(t, g.body["members"], 1)
+	assert.Equal(t, 413, patch(20_001, add).status)
+	assert.Equal(t, 413, patch(1001, `{"op":"replace","path":"displayName","value":"crew"}`).status)
+	assert.Equal(t, 200, patch(1000, `{"op":"replace","path":"displayName","value":"crew"}`).status)
+	assert.Equal(t, 200, patch(1, `{"op":"remove","path":"members","value":[{"value":"`+user.id()+`"}]}`).status)
+	assert.Empty(t, c.call("GET", "/Groups/"+group.id(), "").at("members"))
+}

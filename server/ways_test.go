@@ -165,7 +165,8 @@ func TestEveryWayToARevision(t *testing.T) {
 		assert.Eventually(t, func() bool { return w.service.Head().Revision.Number == before+2 }, 10*time.Second, 2*time.Millisecond)
 	}
 	_, _, text := w.call(t, "GET", "/api/v1/audit?limit=1000", w.token, "")
-	for _, entry := range []string{"starts this run: by the two-person rule someone else must commit it", "started run", `"actor":"push to club"`, `"actor":"gatemap"`} {
+	for _, entry := range []string{"starts this run: by the two-person rule someone else must commit it", "started run", `"actor":"push to club"`, `"actor":"gatemap"`,
+		"the two-person rule does not apply to runs of a source and pushes", "the two-person rule does not apply to groups that one manages"} {
 		assert.True(t, strings.Contains(text, entry), "the audit names %s", entry)
 	}
 }

@@ -210,7 +210,15 @@ func (s *Service) commit(ctx context.Context, p *prepared, by operator.Actor, re
 	if len(p.put)+len(p.gone) == 0 {
 		return p.head.Revision, nil
 	}
-	r, err := s.store.Amend(ctx, p.head.Revision.Number, store.Revision{At: time.Now(), Author: by.Name, Origin: by.Origin, Reason: reason}, p.put, p.gone)
+	next := store.Revision{At: time.Now(), Author: by.Name, Origin: by.Origin, Reason: reason}
+	var err error
+	if by.IsService() || by.How == "push" {
+		next.Exempt, err = s.exempt(ctx, "runs of a source and pushes")
+	}
+	if err != nil {
+		return store.Revision{}, err
+	}
+	r, err := s.store.Amend(ctx, p.head.Revision.Number, next, p.put, p.gone)
 	if err != nil {
 		return store.Revision{}, err
 	}

@@ -84,7 +84,11 @@ func (s *Service) ChangeOwn(ctx context.Context, by operator.Actor, group string
 	if strings.TrimSpace(reason) == "" {
 		reason = fmt.Sprintf("%s changed the members of %s", by.User, book.GroupName(g))
 	}
-	r, err := s.commitTried(ctx, by, w, store.Revision{Reason: reason}, "")
+	exempt, err := s.exempt(ctx, "groups that one manages")
+	if err != nil {
+		return nil, err
+	}
+	r, err := s.commitTried(ctx, by, w, store.Revision{Reason: reason, Exempt: exempt}, "")
 	if err != nil {
 		return nil, err
 	}

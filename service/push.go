@@ -53,7 +53,7 @@ func (s *Service) Push(ctx context.Context, named, reason string, change func(*s
 		return err
 	}
 	// It is done even when the caller has gone: half of it must not be.
-	if _, err := s.commit(context.WithoutCancel(ctx), p, operator.Actor{Name: "push to " + named}, reason, nil); err != nil {
+	if _, err := s.commit(context.WithoutCancel(ctx), p, operator.Actor{Name: "push to " + named, How: "push"}, reason, nil); err != nil {
 		return err
 	}
 	l.mu.Lock()

@@ -156,7 +156,11 @@ func (s *Service) CommitFolder(ctx context.Context, f *Folder, author, reason st
 		return store.Revision{}, err
 	}
 	before := head.Revision.Number
-	r, err := s.store.Commit(ctx, store.Revision{At: time.Now(), Author: author, Reason: reason}, rows)
+	exempt, err := s.exempt(ctx, "a folder on the host")
+	if err != nil {
+		return store.Revision{}, err
+	}
+	r, err := s.store.Commit(ctx, store.Revision{At: time.Now(), Author: author, Reason: reason, Exempt: exempt}, rows)
 	if err != nil || r.Number == before {
 		return head.Revision, err
 	}

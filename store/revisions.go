@@ -26,7 +26,10 @@ type Revision struct {
 	Overrides string // what was overridden, by whom and why
 	Key       string // by which its commit was asked for
 
-	Origin string // for the audit: where the request came from
+	// For the audit: where the request came from, and why the two-person rule, where it is
+	// on, did not apply.
+	Origin string
+	Exempt string
 }
 
 // Row is one thing that a revision holds: a document, or a record of a
@@ -236,6 +239,9 @@ func (s *Store) write(ctx context.Context, tx *tx, r Revision, put []Pending, go
 	detail := r.Reason
 	if r.Overrides != "" {
 		detail += "; overridden by " + r.Overrides
+	}
+	if r.Exempt != "" {
+		detail += " (the two-person rule does not apply to " + r.Exempt + ")"
 	}
 	if err := s.audit(ctx, tx, Entry{At: r.At, Actor: r.Author, Act: "commit", Object: "revision " + strconv.Itoa(r.Number), Result: "done", Detail: detail, Origin: r.Origin}); err != nil {
 		return err
