@@ -23,6 +23,9 @@ type Delta struct {
 	NewDevices    []*directory.Device
 	GoneDevices   []*directory.Device
 	OtherDevices  []Changed[directory.Device]
+	// Identified are records of which nothing differs, but that the source tells their
+	// identifiers now.
+	Identified Records
 }
 
 // Changed is a record before and after, with what differs.
@@ -86,9 +89,9 @@ func Settle(before, now Records) (Records, Delta) {
 	var d Delta
 	var changed []Changed[directory.Group]
 	settled := Records{Rejected: now.Rejected}
-	settled.Users, d.Joined, d.Left, d.Changed = settle(before.Users, now.Users, func(u *directory.User) string { return u.Name }, userFields)
-	settled.Groups, d.NewGroups, d.GoneGroups, changed = settle(before.Groups, now.Groups, func(g *directory.Group) string { return g.Name }, groupFields)
-	settled.Devices, d.NewDevices, d.GoneDevices, d.OtherDevices = settle(before.Devices, now.Devices, func(x *directory.Device) string { return x.Name }, deviceFields)
+	settled.Users, d.Joined, d.Left, d.Changed = users.settle(before.Users, now.Users, &d.Identified.Users, userFields)
+	settled.Groups, d.NewGroups, d.GoneGroups, changed = groups.settle(before.Groups, now.Groups, &d.Identified.Groups, groupFields)
+	settled.Devices, d.NewDevices, d.GoneDevices, d.OtherDevices = devices.settle(before.Devices, now.Devices, &d.Identified.Devices, deviceFields)
 	for _, c := range changed {
 		r := Regrouped{Changed: c, Added: without(c.After, c.Before), Removed: without(c.Before, c.After)}
 		d.ChangedGroups = append(d.ChangedGroups, r)
@@ -96,35 +99,35 @@ func Settle(before, now Records) (Records, Delta) {
 	return settled, d
 }
 
-func settle[T any](before, now []*T, named func(*T) string, fields func(a, b *T) []Field) (settled, fresh, gone []*T, changed []Changed[T]) {
-	left := make(map[string]*T, len(now))
-	for _, x := range now {
-		left[name.Fold(named(x))] = x
-	}
+func (o of[T]) settle(before, now []*T, identified *[]*T, fields func(a, b *T) []Field) (settled, fresh, gone []*T, changed []Changed[T]) {
+	is := o.index(now)
+	taken := make(map[*T]bool, len(now))
 	settled = make([]*T, 0, len(now))
 	for _, was := range before {
-		key := name.Fold(named(was))
-		is, there := left[key]
-		delete(left, key)
-		switch {
-		case !there:
+		x := is.as(was)
+		if x == nil || taken[x] {
 			gone = append(gone, was)
 			continue
-		case was != is:
-			if f := fields(was, is); f != nil {
-				changed = append(changed, Changed[T]{was, is, f})
-				was = is
+		}
+		taken[x] = true
+		if was != x {
+			if f := fields(was, x); f != nil {
+				changed = append(changed, Changed[T]{was, x, f})
+				was = x
+			} else if o.id(was) != o.id(x) {
+				was = x
+				*identified = append(*identified, x)
 			}
 		}
 		settled = append(settled, was)
 	}
 	for _, x := range now {
-		if left[name.Fold(named(x))] == x {
+		if !taken[x] {
 			fresh = append(fresh, x)
 		}
 	}
 	settled = append(settled, fresh...)
-	byName := func(a, b *T) int { return strings.Compare(name.Fold(named(a)), name.Fold(named(b))) }
+	byName := func(a, b *T) int { return strings.Compare(name.Fold(o.named(a)), name.Fold(o.named(b))) }
 	slices.SortFunc(fresh, byName)
 	slices.SortFunc(gone, byName)
 	slices.SortFunc(changed, func(a, b Changed[T]) int { return byName(a.After, b.After) })

@@ -79,10 +79,10 @@ func TestWithAPatch(t *testing.T) {
 		_, d := connect.Settle(before, now)
 		var p connect.Patch
 		for _, u := range d.Left {
-			p.Drop(connect.Named{Kind: connect.User, Name: u.Name})
+			p.Gone = append(p.Gone, connect.Gone{Named: connect.Named{Kind: connect.User, Name: u.Name}, ID: u.ID})
 		}
 		for _, g := range d.GoneGroups {
-			p.Drop(connect.Named{Kind: connect.Group, Name: g.Name})
+			p.Gone = append(p.Gone, connect.Gone{Named: connect.Named{Kind: connect.Group, Name: g.Name}, ID: g.ID})
 		}
 		p.Put.Users = append(p.Put.Users, d.Joined...)
 		for _, c := range d.Changed {

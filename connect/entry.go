@@ -18,6 +18,7 @@ type Entry struct {
 	Attributes []Attribute
 
 	canonical string // the DN's canonical form
+	id        string // its identifier, where that is told apart from the attributes
 }
 
 // Attribute is one attribute of an entry with its values.

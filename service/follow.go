@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"sync"
 	"time"
@@ -112,6 +113,10 @@ func (s *Service) keepTrying(ctx context.Context, d *directory.Document, follow 
 		if ctx.Err() != nil {
 			return
 		}
+		if errors.Is(err, ldap.ErrTreeMoved) {
+			s.log.Info("following a directory", "directory", d.Name, "reason", err)
+			continue
+		}
 		s.log.Warn("following a directory", "directory", d.Name, "error", err)
 		if time.Since(began) > time.Minute {
 			wait = firstWait
@@ -203,7 +208,10 @@ func (s *Service) poll(ctx context.Context, d *directory.Document) error {
 			if err != nil {
 				return err
 			}
-			p, err := conn.Changes(ctx, t, mark)
+			p, err := conn.Changes(ctx, t, mark, s.known(d.Name))
+			if errors.Is(err, ldap.ErrTreeMoved) {
+				break // everything is read anew
+			}
 			if err != nil {
 				return err
 			}
@@ -218,6 +226,15 @@ func (s *Service) poll(ctx context.Context, d *directory.Document) error {
 	}
 }
 
+// known are the records that a directory has, with what waits to be confirmed, where
+// something does.
+func (s *Service) known(named string) connect.Records {
+	if r := s.lane(named).waiting(); r != nil {
+		return r.prepared.records
+	}
+	return s.Head().Folder.Records[named]
+}
+
 // patch takes in what a server says has changed. It goes on top of what waits to
 // be confirmed, where something does.
 func (s *Service) patch(ctx context.Context, d *directory.Document, p connect.Patch, server string) error {
@@ -225,12 +242,8 @@ func (s *Service) patch(ctx context.Context, d *directory.Document, p connect.Pa
 	l.busy.Lock()
 	defer l.busy.Unlock()
 	head := s.Head()
-	before := head.Folder.Records[d.Name]
-	if r := l.waiting(); r != nil {
-		before = r.prepared.records
-	}
-	prepared, err := s.prepare(head, d.Name, before.With(p))
-	if err != nil || len(prepared.put)+len(prepared.gone)+len(p.Put.Rejected) == 0 {
+	prepared, err := s.prepare(head, d.Name, s.known(d.Name).With(p))
+	if err != nil || len(prepared.put)+len(prepared.gone)+len(prepared.records.Rejected) == 0 {
 		return err
 	}
 	r, err := s.begin(ctx, d.Name, ByStream, operator.Service)

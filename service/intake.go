@@ -67,12 +67,12 @@ func staying(s *directory.Source, before, now connect.Records) connect.Records {
 	if s == nil || s.Vanished != "deactivate" {
 		return now
 	}
-	has := make(map[string]bool, len(now.Users))
+	has, is := make(map[string]bool, len(now.Users)), make(map[string]bool, len(now.Users))
 	for _, u := range now.Users {
-		has[name.Fold(u.Name)] = true
+		has[name.Fold(u.Name)], is[u.ID] = true, u.ID != ""
 	}
 	for _, u := range before.Users {
-		if has[name.Fold(u.Name)] {
+		if has[name.Fold(u.Name)] || is[u.ID] {
 			continue
 		}
 		if u.IsActive() {
@@ -104,6 +104,15 @@ func (p *prepared) rows() {
 	}
 	otherRows(p, put, connect.Group, d.NewGroups, d.GoneGroups, changed, func(g *directory.Group) string { return g.Name }, fromGroup)
 	otherRows(p, put, connect.Device, d.NewDevices, d.GoneDevices, d.OtherDevices, func(x *directory.Device) string { return x.Name }, fromDevice)
+	for _, u := range d.Identified.Users {
+		put(connect.User, u.Name, func() record { return fromUser(u) })
+	}
+	for _, g := range d.Identified.Groups {
+		put(connect.Group, g.Name, func() record { return fromGroup(g) })
+	}
+	for _, x := range d.Identified.Devices {
+		put(connect.Device, x.Name, func() record { return fromDevice(x) })
+	}
 	p.otherwisePushed(put)
 }
 

@@ -35,6 +35,7 @@ type record struct {
 	Compliant   *bool       `cbor:"15,keyasint,omitempty"`
 	Resource    []byte      `cbor:"16,keyasint,omitempty"`
 	Host        string      `cbor:"17,keyasint,omitempty"`
+	ID          string      `cbor:"18,keyasint,omitempty"`
 }
 
 // attribute has Text where its only value is a plain text, else Values.
@@ -119,7 +120,7 @@ func fromAttributes(list []attribute) directory.Attributes {
 }
 
 func fromUser(u *directory.User) record {
-	r := record{DN: u.DN, File: u.Place.File, Line: u.Place.Line, Active: u.Active, Attributes: toAttributes(u.Attributes)}
+	r := record{ID: u.ID, DN: u.DN, File: u.Place.File, Line: u.Place.Line, Active: u.Active, Attributes: toAttributes(u.Attributes)}
 	if !u.Expires.IsZero() {
 		r.Expires = &u.Expires.Time
 	}
@@ -131,7 +132,7 @@ func fromUser(u *directory.User) record {
 
 func fromGroup(g *directory.Group) record {
 	r := record{
-		DN: g.DN, File: g.Place.File, Line: g.Place.Line, Description: g.Description,
+		ID: g.ID, DN: g.DN, File: g.Place.File, Line: g.Place.Line, Description: g.Description,
 		Kind: string(g.Kind), MembersFrom: string(g.MembersFrom), UsableIn: string(g.UsableIn), Host: g.Host, Members: toReferences(g.Members.Any),
 	}
 	if g.Managers != nil {
@@ -141,7 +142,7 @@ func fromGroup(g *directory.Group) record {
 }
 
 func fromDevice(d *directory.Device) record {
-	return record{DN: d.DN, File: d.Place.File, Line: d.Place.Line, Managed: d.Managed, Compliant: d.Compliant, Attributes: toAttributes(d.Attrs)}
+	return record{ID: d.ID, DN: d.DN, File: d.Place.File, Line: d.Place.Line, Managed: d.Managed, Compliant: d.Compliant, Attributes: toAttributes(d.Attrs)}
 }
 
 // row writes a record.
@@ -191,7 +192,7 @@ func take(to map[string]connect.Records, row store.Row) error {
 func (r *record) place() place.Place { return place.Place{File: r.File, Line: r.Line} }
 
 func (r *record) user(named string) (*directory.User, error) {
-	u := &directory.User{Place: r.place(), Name: named, DN: r.DN, Active: r.Active, Attributes: fromAttributes(r.Attributes)}
+	u := &directory.User{Place: r.place(), ID: r.ID, Name: named, DN: r.DN, Active: r.Active, Attributes: fromAttributes(r.Attributes)}
 	if r.Expires != nil {
 		u.Expires.Time = *r.Expires
 	}
@@ -208,7 +209,7 @@ func (r *record) group(named string) (*directory.Group, error) {
 		return nil, err
 	}
 	g := &directory.Group{
-		Place: r.place(), Name: named, DN: r.DN, Description: r.Description,
+		Place: r.place(), ID: r.ID, Name: named, DN: r.DN, Description: r.Description,
 		Kind: directory.Kind(r.Kind), MembersFrom: directory.MembersFrom(r.MembersFrom), UsableIn: directory.UsableIn(r.UsableIn), Host: r.Host,
 		Members: &directory.Members{Any: members},
 	}
@@ -221,6 +222,6 @@ func (r *record) group(named string) (*directory.Group, error) {
 
 func (r *record) device(named string) *directory.Device {
 	return &directory.Device{
-		Place: r.place(), Name: named, DN: r.DN, Managed: r.Managed, Compliant: r.Compliant, Attrs: fromAttributes(r.Attributes),
+		Place: r.place(), ID: r.ID, Name: named, DN: r.DN, Managed: r.Managed, Compliant: r.Compliant, Attrs: fromAttributes(r.Attributes),
 	}
 }

@@ -50,6 +50,9 @@ type Conn struct {
 	server string
 	root   *ldap.Entry // the server's own entry (RFC 4512 section 5.1), once asked for
 	place  place.Place // of everything that it gives
+
+	parents map[string]string // the distinguished names of containers, by identifier, as polls know them
+	moved   renamed           // what polls found renamed
 }
 
 // Error says what went wrong with which server, and in which step: address,

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -42,8 +43,13 @@ func (c *Conn) searches(tables *connect.Tables) ([]search, error) {
 		if filter == "" {
 			filter = "(" + ldap.EscapeFilter(wanted.Pick.Name) + "=*)"
 		}
+		attributes := wanted.Attributes
+		if len(attributes) == 0 {
+			attributes = []string{"*"}
+		}
+		attributes = slices.Concat(attributes, connect.Identifiers)
 		for _, base := range bases {
-			all = append(all, search{kind, base, filter, wanted.Attributes})
+			all = append(all, search{kind, base, filter, attributes})
 		}
 	}
 	return all, nil
@@ -86,6 +92,11 @@ func (c *Conn) Fetch(ctx context.Context, tables *connect.Tables, progress func(
 	searches, err := c.searches(tables)
 	if err != nil {
 		return r, err
+	}
+	if c.client.source.Follow == "poll" {
+		if err := c.containersMoved(ctx, searches, ""); err != nil {
+			return r, err
+		}
 	}
 	read, seen := 0, map[string]bool{}
 	for _, s := range searches {

@@ -10,6 +10,7 @@ import (
 	"github.com/go-ldap/ldap/v3"
 
 	"gatemap/connect"
+	"gatemap/core/directory"
 )
 
 // quiet is how long a stream waits for more before it hands on what has changed.
@@ -24,7 +25,7 @@ func (c *Conn) Streams() bool {
 // event is what one search of a stream tells.
 type event struct {
 	search int
-	id     [16]byte
+	id     string
 	gone   bool
 	fresh  bool // the search has told everything that was there
 	entry  *connect.Entry
@@ -52,7 +53,10 @@ func (c *Conn) Stream(ctx context.Context, tables *connect.Tables, progress func
 	for i, s := range searches {
 		go c.follow(ctx, i, s, events)
 	}
-	m := &mirror{tables: tables, searches: searches, known: map[identity]connect.Named{}, fresh: make([]bool, len(searches))}
+	for i, s := range containers(searches) {
+		go c.follow(ctx, len(searches)+i, s, events)
+	}
+	m := &mirror{conn: c, tables: tables, searches: searches, records: connect.NewMirror(), parents: map[string]string{}, fresh: make([]bool, len(searches))}
 	if err := m.refresh(ctx, events, progress); err != nil {
 		return c.failed(err)
 	}
@@ -114,10 +118,13 @@ func (c *Conn) tell(r ldap.Response, tell func(event) bool) bool {
 			return tell(event{err: fmt.Errorf("entry %q comes without its state (RFC 4533 section 2.2)", e.DN)})
 		}
 		if state.State == ldap.SyncStateDelete {
-			return tell(event{id: state.EntryUUID, gone: true})
+			return tell(event{id: uuid(state.EntryUUID), gone: true})
 		}
 		ours, err := c.entry(e)
-		return tell(event{id: state.EntryUUID, entry: ours, err: err})
+		if err == nil {
+			ours.Identify(uuid(state.EntryUUID))
+		}
+		return tell(event{id: uuid(state.EntryUUID), entry: ours, err: err})
 	}
 	info, ok := ldap.FindControl(r.Controls(), ldap.ControlTypeSyncInfo).(*ldap.ControlSyncInfo)
 	if !ok {
@@ -128,7 +135,7 @@ func (c *Conn) tell(r ldap.Response, tell func(event) bool) bool {
 		return tell(event{fresh: true})
 	case info.SyncIdSet != nil && info.SyncIdSet.RefreshDeletes:
 		for _, id := range info.SyncIdSet.SyncUUIDs {
-			if !tell(event{id: id, gone: true}) {
+			if !tell(event{id: uuid(id), gone: true}) {
 				return false
 			}
 		}
@@ -138,21 +145,15 @@ func (c *Conn) tell(r ldap.Response, tell func(event) bool) bool {
 
 // mirror is what a stream has told so far.
 type mirror struct {
+	conn     *Conn
 	tables   *connect.Tables
 	searches []search
-	known    map[identity]connect.Named
+	records  *connect.Mirror
+	taken    connect.Records // what there was when the stream began
 	fresh    []bool
-	taken    connect.Records
+	parents  map[string]string // the distinguished names of containers, by identifier
+	moved    renamed
 }
-
-// identity is an entry as one kind of record: what is two kinds at once is two
-// records.
-type identity struct {
-	kind connect.Kind
-	id   [16]byte
-}
-
-func (m *mirror) identity(e event) identity { return identity{m.searches[e.search].kind, e.id} }
 
 // refresh takes everything that is there when a stream begins.
 func (m *mirror) refresh(ctx context.Context, events <-chan event, progress func(int)) error {
@@ -165,13 +166,17 @@ func (m *mirror) refresh(ctx context.Context, events <-chan event, progress func
 			switch {
 			case e.err != nil:
 				return e.err
+			case e.search >= len(m.searches):
+				if err := m.container(e); err != nil {
+					return err
+				}
 			case e.fresh:
 				m.fresh[e.search] = true
 			case e.entry != nil:
-				if _, twice := m.known[m.identity(e)]; twice {
+				if m.records.Has(m.searches[e.search].kind, e.id) {
 					continue // bases overlap
 				}
-				m.known[m.identity(e)] = m.take(e, &m.taken)
+				m.take(e, &m.taken)
 				if read++; read%100 == 0 {
 					progress(read)
 				}
@@ -179,57 +184,127 @@ func (m *mirror) refresh(ctx context.Context, events <-chan event, progress func
 		}
 	}
 	progress(read)
+	rejected := m.taken.Rejected
+	p := m.records.Patch()
+	m.taken = m.records.Records()
+	m.taken.Rejected = append(rejected, p.Put.Rejected...)
 	m.tables.Finish(&m.taken)
 	return nil
 }
 
-// take adds what an entry is to the records, and gives its name; the zero Named
-// where it was rejected or left out.
-func (m *mirror) take(e event, to *connect.Records) connect.Named {
+// take puts what an entry is into the mirror; what is rejected is told in to.
+func (m *mirror) take(e event, to *connect.Records) {
 	kind := m.searches[e.search].kind
-	m.tables.TakeAs(kind, e.entry, to)
-	return to.Last(kind, e.entry.DN)
+	var one connect.Records
+	m.tables.TakeAs(kind, e.entry, &one)
+	to.Rejected = append(to.Rejected, one.Rejected...)
+	m.records.Put(kind, e.id, &one)
 }
+
+// container notes where a container is. One that has moved took everything below it along,
+// of which the protocol tells nothing: the error is ErrTreeMoved.
+func (m *mirror) container(e event) error {
+	switch was := m.parents[e.id]; {
+	case e.gone:
+		delete(m.parents, e.id)
+	case e.entry == nil:
+	case was != "" && dnKey(was) != dnKey(e.entry.DN):
+		return ErrTreeMoved
+	default:
+		m.parents[e.id] = e.entry.DN
+	}
+	return nil
+}
+
+// ErrTreeMoved says that a part of the tree was renamed: what lies below is read anew.
+var ErrTreeMoved = errors.New("a part of the tree was renamed; everything is read anew")
 
 // next waits for changes, and for a little longer, so that those that belong
 // together stay together.
 func (m *mirror) next(ctx context.Context, events <-chan event) (connect.Patch, error) {
-	var p connect.Patch
+	var rejected connect.Records
 	pause := time.NewTimer(time.Hour)
 	defer pause.Stop()
 	pause.Stop()
+	if wait, again := m.moved.wait(time.Now()); again {
+		pause.Reset(wait)
+	}
 	for {
 		select {
 		case <-ctx.Done():
-			return p, ctx.Err()
+			return connect.Patch{}, ctx.Err()
 		case <-pause.C:
-			m.tables.Finish(&p.Put)
-			return p, nil
+			p := m.records.Patch()
+			p.Put.Rejected = append(rejected.Rejected, p.Put.Rejected...)
+			return p, m.follow(ctx, &p)
 		case e := <-events:
 			if e.err != nil {
-				return p, e.err
+				return connect.Patch{}, e.err
 			}
 			if e.fresh {
 				continue
 			}
-			if old := m.known[m.identity(e)]; old.Name != "" {
-				p.Drop(old)
+			if e.search >= len(m.searches) {
+				if err := m.container(e); err != nil {
+					return connect.Patch{}, err
+				}
+				continue
 			}
-			delete(m.known, m.identity(e))
-			if !e.gone {
-				m.known[m.identity(e)] = m.take(e, &p.Put)
+			kind := m.searches[e.search].kind
+			m.moved.note(m.records.DN(kind, e.id), e.entry, time.Now())
+			if e.gone {
+				m.records.Drop(kind, e.id)
+			} else {
+				m.take(e, &rejected)
 			}
 			pause.Reset(quiet)
 		}
 	}
 }
 
-// Changes brings in what changed since a mark that Mark gave, as a patch that
-// removes nothing: only a full run shows what was removed.
-func (c *Conn) Changes(ctx context.Context, tables *connect.Tables, since string) (connect.Patch, error) {
+// follow reads the groups again whose members were renamed or are gone: what the server
+// itself made of that it does not tell.
+func (m *mirror) follow(ctx context.Context, p *connect.Patch) error {
+	if err := m.conn.regroup(ctx, m.tables, m.searches, &m.moved, func() []*directory.Group { return m.records.Records().Groups }, func(id string, one *connect.Records) {
+		m.records.Put(connect.Group, id, one)
+	}); err != nil {
+		return err
+	}
+	more := m.records.Patch()
+	p.Gone = append(p.Gone, more.Gone...)
+	p.Put.Groups = merged(p.Put.Groups, more.Put.Groups)
+	p.Put.Rejected = append(p.Put.Rejected, more.Put.Rejected...)
+	m.tables.Finish(&p.Put)
+	return nil
+}
+
+// merged are groups with others in the place of those of the same entries.
+func merged(list, other []*directory.Group) []*directory.Group {
+	for _, g := range other {
+		if i := slices.IndexFunc(list, func(x *directory.Group) bool { return x.DN == g.DN }); i >= 0 {
+			list[i] = g
+		} else {
+			list = append(list, g)
+		}
+	}
+	return list
+}
+
+// uuid writes an identifier as entryUUID has it (RFC 9562 section 4).
+func uuid(b [16]byte) string {
+	return fmt.Sprintf("%x-%x-%x-%x-%x", b[:4], b[4:6], b[6:8], b[8:10], b[10:])
+}
+
+// Changes brings in what changed in some records since a mark that Mark gave, as a patch
+// that removes nothing: only a full run shows what was removed. Groups whose members were
+// renamed are read again. The error is ErrTreeMoved where a container was.
+func (c *Conn) Changes(ctx context.Context, tables *connect.Tables, since string, have connect.Records) (connect.Patch, error) {
 	var p connect.Patch
 	searches, err := c.searches(tables)
 	if err != nil {
+		return p, err
+	}
+	if err := c.containersMoved(ctx, searches, since); err != nil {
 		return p, err
 	}
 	for _, s := range searches {
@@ -244,6 +319,13 @@ func (c *Conn) Changes(ctx context.Context, tables *connect.Tables, since string
 		if err != nil {
 			return p, err
 		}
+	}
+	c.moved.noteAll(have, p.Put, time.Now())
+	if err := c.regroup(ctx, tables, searches, &c.moved, func() []*directory.Group { return have.With(p).Groups }, func(_ string, one *connect.Records) {
+		p.Put.Groups = merged(p.Put.Groups, one.Groups)
+		p.Put.Rejected = append(p.Put.Rejected, one.Rejected...)
+	}); err != nil {
+		return p, err
 	}
 	tables.Finish(&p.Put)
 	return p, nil

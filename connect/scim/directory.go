@@ -194,7 +194,7 @@ func (r *Resource) asUser() *directory.User {
 	if r.user != nil {
 		return r.user
 	}
-	u := &directory.User{Place: place.Place{File: "scim"}, Name: r.Name(), DN: dn(r.ID)}
+	u := &directory.User{Place: place.Place{File: "scim"}, ID: r.ID, Name: r.Name(), DN: dn(r.ID)}
 	for _, key := range slices.Sorted(maps.Keys(r.Body)) {
 		switch key {
 		case "userName":
@@ -225,7 +225,7 @@ func (r *Resource) asGroup() *directory.Group {
 	if r.group != nil {
 		return r.group
 	}
-	g := &directory.Group{Place: place.Place{File: "scim"}, Name: r.Name(), DN: dn(r.ID), Members: &directory.Members{}}
+	g := &directory.Group{Place: place.Place{File: "scim"}, ID: r.ID, Name: r.Name(), DN: dn(r.ID), Members: &directory.Members{}}
 	list, _ := r.Body["members"].([]any)
 	for _, m := range list {
 		g.Members.Any = append(g.Members.Any, name.Ref{Name: dn(memberID(m)), Place: g.Place})

@@ -28,6 +28,7 @@ type Document struct {
 // User is the account of a person.
 type User struct {
 	Place        place.Place `yaml:"-"`
+	ID           string      `yaml:"-"` // the immutable identifier in the source; "": it gives none
 	Name         string      `yaml:"userName,required" doc:"The name the user signs in with."`
 	DN           string      `yaml:"dn" doc:"Distinguished name (RFC 4514)."`
 	PrimaryGroup name.Ref    `yaml:"primary_group" doc:"A group that the user's record itself names."`
@@ -45,6 +46,7 @@ func (u *User) isBounded() bool { return !u.IsActive() || !u.Expires.IsZero() }
 // Device is a computer.
 type Device struct {
 	Place     place.Place `yaml:"-"`
+	ID        string      `yaml:"-"` // as of a user
 	Name      string      `yaml:"name,required" doc:"The name of the computer."`
 	DN        string      `yaml:"dn" doc:"Distinguished name (RFC 4514)."`
 	Managed   *bool       `yaml:"managed" doc:"Under the observatory's own management. Missing: unknown."`
@@ -84,6 +86,7 @@ func (o UsableIn) width() int {
 // Group is a group of users, devices and other groups.
 type Group struct {
 	Place       place.Place `yaml:"-"`
+	ID          string      `yaml:"-"` // as of a user
 	Name        string      `yaml:"name,required" doc:"The name of the group."`
 	DN          string      `yaml:"dn" doc:"Distinguished name (RFC 4514)."`
 	Description string      `yaml:"description" doc:"What the group is for."`
