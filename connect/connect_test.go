@@ -112,8 +112,9 @@ func TestApply(t *testing.T) {
 	g := r.Groups[0]
 	assert.EqualValues(t, "mail", g.Kind)
 	assert.Empty(t, g.UsableIn)
-	require.Len(t, g.Members.Any, 2, "a group that lists itself for want of members")
-	assert.Equal(t, "people.ldif:27", g.Members.Any[1].Place.String())
+	require.Len(t, g.Members.Any, 1, "a group that lists itself for want of members")
+	require.Len(t, g.Members.Users, 1, "login names are of users alone")
+	assert.Equal(t, "people.ldif:27", g.Members.Users[0].Place.String())
 	assert.Len(t, g.Managers.Users, 1)
 	require.Len(t, r.Devices, 1)
 	assert.True(t, *r.Devices[0].Managed)

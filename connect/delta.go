@@ -84,8 +84,10 @@ func (d *Delta) Off() int {
 
 // Settle computes what differs between the records before and those that came
 // in. It returns the latter in the order of the former, with the records of before
-// in the place of equal ones, so that what did not change stays what it was.
+// in the place of equal ones, so that what did not change stays what it was. Of several
+// records with one name the one stays that had it before.
 func Settle(before, now Records) (Records, Delta) {
+	now = now.after(before)
 	var d Delta
 	var changed []Changed[directory.Group]
 	settled := Records{Rejected: now.Rejected}
@@ -237,7 +239,10 @@ func members(g *directory.Group) []name.Ref {
 	if g.Members == nil {
 		return nil
 	}
-	return g.Members.Any
+	if len(g.Members.Users) == 0 {
+		return g.Members.Any
+	}
+	return slices.Concat(g.Members.Any, g.Members.Users)
 }
 
 func managers(g *directory.Group) []string {

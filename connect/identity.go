@@ -117,7 +117,7 @@ func (o of[T]) claimed(before, list []*T, rejected *[]place.Error) []*T {
 	kept := make([]*T, 0, len(list))
 	for _, x := range list {
 		if holder := holders[name.Fold(o.named(x))]; holder != x {
-			*rejected = append(*rejected, *place.Errorf(o.place(x), "%s %q is there twice: %q, and %q, which has the name", o.kind, o.named(x), o.dn(x), o.dn(holder)))
+			*rejected = append(*rejected, *o.twice(x, holder))
 			continue
 		}
 		kept = append(kept, x)

@@ -3,7 +3,6 @@ package connect
 import (
 	"gatemap/core/directory"
 	"gatemap/core/name"
-	"gatemap/core/place"
 )
 
 // Mirror is what a source that tells changes one by one has told so far, by identifier. Of
@@ -184,7 +183,7 @@ func (s *shelf[T]) patch(p *Patch) (put []*T) {
 		for i, x := range s.names[key] {
 			if i > 0 && s.refused[x] != is {
 				s.refused[x] = is
-				p.Put.Rejected = append(p.Put.Rejected, *s.waits(x, is))
+				p.Put.Rejected = append(p.Put.Rejected, *s.of.twice(x, is))
 			}
 		}
 	}
@@ -196,10 +195,6 @@ func (s *shelf[T]) patch(p *Patch) (put []*T) {
 func (s *shelf[T]) holds(id string) bool {
 	x := s.records[id]
 	return x != nil && only(s.names[name.Fold(s.of.named(x))]) == x
-}
-
-func (s *shelf[T]) waits(x, holder *T) *place.Error {
-	return place.Errorf(s.of.place(x), "%s %q is there twice: %q waits for %q, which has the name", s.of.kind, s.of.named(x), s.of.dn(x), s.of.dn(holder))
 }
 
 func (s *shelf[T]) holders() []*T {

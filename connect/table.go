@@ -20,6 +20,19 @@ type Records struct {
 	Rejected []place.Error
 	// Resources are the records as they were pushed, where they were.
 	Resources map[Named][]byte
+
+	// What bears a name that another record before it has, and was rejected for that.
+	waiting struct {
+		users   []waiting[directory.User]
+		groups  []waiting[directory.Group]
+		devices []waiting[directory.Device]
+	}
+}
+
+// waiting is a record that was rejected, and how that is told.
+type waiting[T any] struct {
+	record *T
+	told   place.Error
 }
 
 func (r *Records) reject(at place.Place, format string, args ...any) {
@@ -147,28 +160,60 @@ func (t *Tables) Finish(r *Records) {
 			u.PrimaryGroup.Name = dn
 		}
 	}
-	r.Users = single(r, r.Users, "user", func(u *directory.User) (string, string, place.Place) { return u.Name, u.DN, u.Place })
-	r.Groups = single(r, r.Groups, "group", func(g *directory.Group) (string, string, place.Place) { return g.Name, g.DN, g.Place })
-	r.Devices = single(r, r.Devices, "device", func(d *directory.Device) (string, string, place.Place) { return d.Name, d.DN, d.Place })
+	r.Users = users.single(r.Users, &r.Rejected, &r.waiting.users)
+	r.Groups = groups.single(r.Groups, &r.Rejected, &r.waiting.groups)
+	r.Devices = devices.single(r.Devices, &r.Rejected, &r.waiting.devices)
 }
 
-func single[T any](r *Records, list []*T, kind string, is func(*T) (name, dn string, at place.Place)) []*T {
+func (o of[T]) single(list []*T, rejected *[]place.Error, others *[]waiting[T]) []*T {
 	first := make(map[string]*T, len(list))
 	return slices.DeleteFunc(list, func(x *T) bool {
-		n, dn, at := is(x)
-		other, twice := first[name.Fold(n)]
+		key := name.Fold(o.named(x))
+		holder, twice := first[key]
 		if !twice {
-			first[name.Fold(n)] = x
+			first[key] = x
 			return false
 		}
-		_, otherDN, otherAt := is(other)
-		if at == otherAt || at.Line == 0 {
-			r.reject(at, "%s %q is there twice: %q, and %q before it", kind, n, dn, otherDN)
-		} else {
-			r.reject(at, "%s %q is there twice, and at %s before", kind, n, otherAt)
-		}
+		told := *o.twice(x, holder)
+		*rejected = append(*rejected, told)
+		*others = append(*others, waiting[T]{x, told})
 		return true
 	})
+}
+
+// twice says that a record is rejected because another has its name.
+func (o of[T]) twice(x, holder *T) *place.Error {
+	at, other := o.place(x), o.place(holder)
+	if at == other || at.Line == 0 {
+		return place.Errorf(at, "%s %q is there twice: %q, and %q, which has the name", o.kind, o.named(x), o.dn(x), o.dn(holder))
+	}
+	return place.Errorf(at, "%s %q is there twice, and at %s before", o.kind, o.named(x), other)
+}
+
+// after is the records as they are to be taken when some were there before: of several with
+// one name the one stays that had it.
+func (r Records) after(before Records) Records {
+	users.prefer(before.Users, &r.Users, &r.Rejected, r.waiting.users)
+	groups.prefer(before.Groups, &r.Groups, &r.Rejected, r.waiting.groups)
+	devices.prefer(before.Devices, &r.Devices, &r.Rejected, r.waiting.devices)
+	return r
+}
+
+func (o of[T]) prefer(before []*T, list *[]*T, rejected *[]place.Error, others []waiting[T]) {
+	if len(others) == 0 {
+		return
+	}
+	had, now := o.index(before), o.index(*list)
+	for _, w := range others {
+		key := name.Fold(o.named(w.record))
+		was, holder := had.byName[key], now.byName[key]
+		if was == nil || holder == nil || o.id(was) == "" || o.id(was) != o.id(w.record) {
+			continue
+		}
+		*list = slices.Clone(*list)
+		(*list)[slices.Index(*list, holder)] = w.record
+		*rejected = append(slices.DeleteFunc(slices.Clone(*rejected), func(e place.Error) bool { return e == w.told }), *o.twice(holder, w.record))
+	}
 }
 
 // compiler compiles the parts of tables.

@@ -73,7 +73,11 @@ func (t *Tables) TakeGroup(e *Entry, to *Records) {
 		t.numbers[n] = e.DN
 	}
 	for _, attribute := range table.Members {
-		g.Members.Any = append(g.Members.Any, references(e, attribute)...)
+		if strings.EqualFold(attribute, "memberUid") { // login names, and nothing else (RFC 2307 section 3)
+			g.Members.Users = append(g.Members.Users, references(e, attribute)...)
+		} else {
+			g.Members.Any = append(g.Members.Any, references(e, attribute)...)
+		}
 	}
 	if managers := references(e, table.Managers); managers != nil {
 		g.Managers = &directory.People{Users: managers}

@@ -199,7 +199,7 @@ func (s *Service) poll(ctx context.Context, d *directory.Document) error {
 		}); err != nil {
 			return err
 		}
-		full := time.Now().Add(d.Source.Every.Or(fullEvery))
+		full, verify := time.Now().Add(d.Source.Every.Or(fullEvery)), time.Now().Add(d.Source.Verify.Or(ldap.VerifyEvery))
 		for range ticks(ctx, d.Source.Poll.Or(pollEvery)) {
 			if time.Now().After(full) {
 				break
@@ -219,6 +219,19 @@ func (s *Service) poll(ctx context.Context, d *directory.Document) error {
 				return err
 			}
 			mark = next
+			if time.Now().Before(verify) {
+				continue
+			}
+			verify = time.Now().Add(d.Source.Verify.Or(ldap.VerifyEvery))
+			if p, err = conn.Verify(ctx, t, s.known(d.Name)); errors.Is(err, ldap.ErrTreeMoved) {
+				break
+			}
+			if err != nil {
+				return err
+			}
+			if err := s.patch(ctx, d, p, conn.Server()); err != nil {
+				return err
+			}
 		}
 		if ctx.Err() != nil {
 			return ctx.Err()
@@ -243,9 +256,14 @@ func (s *Service) patch(ctx context.Context, d *directory.Document, p connect.Pa
 	defer l.busy.Unlock()
 	head := s.Head()
 	prepared, err := s.prepare(head, d.Name, s.known(d.Name).With(p))
-	if err != nil || len(prepared.put)+len(prepared.gone)+len(prepared.records.Rejected) == 0 {
+	if err != nil {
 		return err
 	}
+	rejected := fmt.Sprint(prepared.records.Rejected)
+	if len(prepared.put)+len(prepared.gone) == 0 && (len(prepared.records.Rejected) == 0 || rejected == l.rejected) {
+		return nil // nothing new
+	}
+	l.rejected = rejected
 	r, err := s.begin(ctx, d.Name, ByStream, operator.Service)
 	if err != nil {
 		return err

@@ -36,6 +36,7 @@ type record struct {
 	Resource    []byte      `cbor:"16,keyasint,omitempty"`
 	Host        string      `cbor:"17,keyasint,omitempty"`
 	ID          string      `cbor:"18,keyasint,omitempty"`
+	MemberUsers *references `cbor:"19,keyasint,omitempty"`
 }
 
 // attribute has Text where its only value is a plain text, else Values.
@@ -133,7 +134,8 @@ func fromUser(u *directory.User) record {
 func fromGroup(g *directory.Group) record {
 	r := record{
 		ID: g.ID, DN: g.DN, File: g.Place.File, Line: g.Place.Line, Description: g.Description,
-		Kind: string(g.Kind), MembersFrom: string(g.MembersFrom), UsableIn: string(g.UsableIn), Host: g.Host, Members: toReferences(g.Members.Any),
+		Kind: string(g.Kind), MembersFrom: string(g.MembersFrom), UsableIn: string(g.UsableIn), Host: g.Host,
+		Members: toReferences(g.Members.Any), MemberUsers: toReferences(g.Members.Users),
 	}
 	if g.Managers != nil {
 		r.Managers = toReferences(g.Managers.Users)
@@ -208,10 +210,14 @@ func (r *record) group(named string) (*directory.Group, error) {
 	if err != nil {
 		return nil, err
 	}
+	users, err := r.refs(r.MemberUsers)
+	if err != nil {
+		return nil, err
+	}
 	g := &directory.Group{
 		Place: r.place(), ID: r.ID, Name: named, DN: r.DN, Description: r.Description,
 		Kind: directory.Kind(r.Kind), MembersFrom: directory.MembersFrom(r.MembersFrom), UsableIn: directory.UsableIn(r.UsableIn), Host: r.Host,
-		Members: &directory.Members{Any: members},
+		Members: &directory.Members{Users: users, Any: members},
 	}
 	if r.Managers != nil {
 		g.Managers = &directory.People{}

@@ -45,13 +45,14 @@ func busy(named string) error {
 
 // lane is what goes on for one directory: one run at a time.
 type lane struct {
-	busy    sync.Mutex
-	recent  []removal // what went by itself lately; for who is busy
-	mu      sync.Mutex
-	current *run // the newest that brings in everything
-	pending *run // waits or is held
-	kept    *run // the newest that came to its end
-	pushed  pushed
+	busy     sync.Mutex
+	recent   []removal // what went by itself lately; for who is busy
+	rejected string    // what changes that came by themselves rejected last; for who is busy
+	mu       sync.Mutex
+	current  *run // the newest that brings in everything
+	pending  *run // waits or is held
+	kept     *run // the newest that came to its end
+	pushed   pushed
 }
 
 // try takes the lane, unless a run is at work in it. It waits for one that rests

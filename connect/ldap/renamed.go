@@ -2,7 +2,6 @@ package ldap
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -12,7 +11,6 @@ import (
 
 	"gatemap/connect"
 	"gatemap/core/directory"
-	"gatemap/core/place"
 )
 
 // When groups are read again whose members were renamed or are gone: at once, and later,
@@ -112,13 +110,13 @@ func (c *Conn) regroup(ctx context.Context, tables *connect.Tables, searches []s
 			if s.kind != connect.Group {
 				continue
 			}
-			one, found, err := c.one(ctx, tables, s, g.DN)
-			if err != nil {
+			if err := c.each(ctx, s, g.DN, func(e *connect.Entry) error {
+				var one connect.Records
+				tables.TakeAs(connect.Group, e, &one)
+				put(g.ID, &one)
+				return nil
+			}); err != nil {
 				return err
-			}
-			if found {
-				put(g.ID, one)
-				break
 			}
 		}
 	}
@@ -136,29 +134,6 @@ func lists(g *directory.Group, due map[string]bool) bool {
 		}
 	}
 	return false
-}
-
-// one reads one entry anew, by a search.
-func (c *Conn) one(ctx context.Context, tables *connect.Tables, s search, dn string) (*connect.Records, bool, error) {
-	if err := ctx.Err(); err != nil {
-		return nil, false, err
-	}
-	s.base = directory.Base{Text: place.Text{Value: dn}, Scope: "base"}
-	var one connect.Records
-	found := false
-	err := c.pages(ctx, s, func(e *ldap.Entry) error {
-		entry, err := c.entry(e)
-		if err == nil {
-			found = true
-			tables.TakeAs(s.kind, entry, &one)
-		}
-		return err
-	}, &one)
-	var e *Error
-	if errors.As(err, &e) && e.Step == "base" {
-		return nil, false, nil // it is gone, too, which is told by itself
-	}
-	return &one, found, err
 }
 
 // containers are the searches for what holds other entries, below the bases of others.
@@ -182,8 +157,8 @@ func containers(searches []search) []search {
 // the error is ErrTreeMoved then. since is a mark; "" asks for all of them, for the first
 // time.
 func (c *Conn) containersMoved(ctx context.Context, searches []search, since string) error {
-	if since == "" {
-		c.parents = map[string]string{}
+	if since == "" || c.parents == nil {
+		c.parents, since = map[string]string{}, ""
 	}
 	moved := false
 	for _, s := range containers(searches) {

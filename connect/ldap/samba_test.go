@@ -1,6 +1,7 @@
 package ldap_test
 
 import (
+	"errors"
 	"fmt"
 	"net"
 	"os"
@@ -16,6 +17,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"gatemap/connect"
 	own "gatemap/connect/ldap"
 	"gatemap/core/directory"
 	"gatemap/core/gate/types"
@@ -176,7 +178,7 @@ source:
 		change := ldap.NewModifyRequest(r.Users[30].DN, nil)
 		change.Replace("title", []string{"Astronomer"})
 		require.NoError(t, referee.Modify(change))
-		p, err := conn.Changes(t.Context(), tablesOf(t, doc.Source), mark)
+		p, err := conn.Changes(t.Context(), tablesOf(t, doc.Source), mark, connect.Records{})
 		require.NoError(t, err)
 		i := slices.IndexFunc(p.Put.Users, func(u *directory.User) bool { return u.DN == r.Users[30].DN })
 		require.GreaterOrEqual(t, i, 0)
@@ -229,6 +231,7 @@ source:
 		assert.Equal(t, slices.Compact(want), ours, "%s: by the search along chains", u.Name)
 		assert.Equal(t, token(t, referee, sids, u.DN), carrying, "%s: in the token", u.Name)
 	}
+	t.Run("names that change", func(t *testing.T) { followsNames(t, s, doc.Source, referee) })
 }
 
 func orAny(s string) string {
@@ -281,4 +284,89 @@ func token(t *testing.T, c *ldap.Conn, sids map[string]string, dn string) []stri
 	}
 	slices.Sort(groups)
 	return groups
+}
+
+// followsNames renames what is in the domain, in every way, and compares what polls make of
+// that with a full reading.
+func followsNames(t *testing.T, s *server, from *directory.Source, c *ldap.Conn) {
+	source := *from
+	source.Follow = "poll"
+	conn, err := own.New(&source, s.host()).Connect(t.Context())
+	require.NoError(t, err)
+	defer conn.Close()
+	var mark string
+	whole := func() connect.Records {
+		var err error
+		mark, err = conn.Mark(time.Now())
+		require.NoError(t, err)
+		all, err := conn.Fetch(t.Context(), tablesOf(t, &source), func(int) {})
+		require.NoError(t, err)
+		return all
+	}
+	known := whole()
+	dn := func(name string) string {
+		for _, u := range known.Users {
+			if u.Name == name {
+				return u.DN
+			}
+		}
+		t.Fatalf("there is no %s", name)
+		return ""
+	}
+	set := func(dn, attribute, value string) {
+		change := ldap.NewModifyRequest(dn, nil)
+		change.Replace(attribute, []string{value})
+		require.NoError(t, c.Modify(change))
+	}
+	move := func(dn, rdn, above string) {
+		require.NoError(t, c.ModifyDN(ldap.NewModifyDNRequest(dn, rdn, true, above)))
+	}
+	for _, step := range []struct {
+		name string
+		do   func()
+	}{
+		{"a login name", func() { set(dn("p3"), "sAMAccountName", "renamed3") }},
+		{"the name of an entry", func() { move(dn("p4"), "CN=Other Name", "") }},
+		{"two swap their login names", func() {
+			a, b := dn("p5"), dn("p6")
+			set(a, "sAMAccountName", "between")
+			set(b, "sAMAccountName", "p5")
+			set(a, "sAMAccountName", "p6")
+		}},
+		{"someone moves", func() {
+			add := ldap.NewAddRequest("OU=guests,OU=people,"+domain, nil)
+			add.Attribute("objectClass", []string{"organizationalUnit"})
+			require.NoError(t, c.Add(add))
+			move(dn("p7"), "CN=Person 7", "OU=guests,OU=people,"+domain)
+		}},
+		{"a place is renamed", func() { move("OU=guests,OU=people,"+domain, "OU=visitors", "") }},
+		{"a group that is in another", func() { move("CN=crew,OU=groups,"+domain, "CN=crew renamed", "") }},
+		{"a place of groups", func() { move("OU=groups,"+domain, "OU=teams", "") }},
+		{"one is deleted, and another made by the same name", func() {
+			at := dn("p8")
+			require.NoError(t, c.Del(ldap.NewDelRequest(at, nil)))
+			add := ldap.NewAddRequest(at, nil)
+			add.Attribute("objectClass", []string{"user"})
+			add.Attribute("sAMAccountName", []string{"p8"})
+			add.Attribute("userAccountControl", []string{"544"})
+			require.NoError(t, c.Add(add))
+		}},
+	} {
+		step.do()
+		next, err := conn.Mark(time.Now())
+		require.NoError(t, err)
+		p, err := conn.Changes(t.Context(), tablesOf(t, &source), mark, known)
+		if errors.Is(err, own.ErrTreeMoved) {
+			known = whole()
+		} else {
+			require.NoError(t, err)
+			known, mark = known.With(p), next
+			p, err = conn.Verify(t.Context(), tablesOf(t, &source), known)
+			require.NoError(t, err)
+			known = known.With(p)
+		}
+		want, err := fetch(t, s, from)
+		require.NoError(t, err)
+		assert.Equal(t, told(want), told(known), step.name)
+	}
 }

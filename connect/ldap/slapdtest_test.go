@@ -34,6 +34,15 @@ func startSlapd(t *testing.T, entries string, names ...string) *server {
 	return &server{s, t}
 }
 
+// startFollowing is a server that follows with the references to what is renamed.
+func startFollowing(t *testing.T, entries string) *server {
+	t.Helper()
+	s, err := slapd.Start(t.TempDir(), entries, nil, []string{"127.0.0.1"}, "overlay refint", "refint_attributes member", "refint_nothing "+admin)
+	require.NoError(t, err)
+	t.Cleanup(s.Stop)
+	return &server{s, t}
+}
+
 func (s *server) write(file, content string) {
 	require.NoError(s.t, os.WriteFile(s.Path(file), []byte(content), 0o600))
 }

@@ -56,7 +56,7 @@ func (c *Conn) Stream(ctx context.Context, tables *connect.Tables, progress func
 	for i, s := range containers(searches) {
 		go c.follow(ctx, len(searches)+i, s, events)
 	}
-	m := &mirror{conn: c, tables: tables, searches: searches, records: connect.NewMirror(), parents: map[string]string{}, fresh: make([]bool, len(searches))}
+	m := &mirror{conn: c, tables: tables, searches: searches, records: connect.NewMirror(), parents: map[string]string{}, fresh: make([]bool, len(searches)), verified: time.Now()}
 	if err := m.refresh(ctx, events, progress); err != nil {
 		return c.failed(err)
 	}
@@ -153,6 +153,7 @@ type mirror struct {
 	fresh    []bool
 	parents  map[string]string // the distinguished names of containers, by identifier
 	moved    renamed
+	verified time.Time // when it was compared with the server
 }
 
 // refresh takes everything that is there when a stream begins.
@@ -229,10 +230,17 @@ func (m *mirror) next(ctx context.Context, events <-chan event) (connect.Patch, 
 	if wait, again := m.moved.wait(time.Now()); again {
 		pause.Reset(wait)
 	}
+	verify := time.NewTimer(time.Until(m.verified.Add(m.conn.client.source.Verify.Or(VerifyEvery))))
+	defer verify.Stop()
 	for {
 		select {
 		case <-ctx.Done():
 			return connect.Patch{}, ctx.Err()
+		case <-verify.C:
+			if err := m.verify(ctx, &rejected); err != nil {
+				return connect.Patch{}, err
+			}
+			pause.Reset(0)
 		case <-pause.C:
 			p := m.records.Patch()
 			p.Put.Rejected = append(rejected.Rejected, p.Put.Rejected...)
@@ -260,6 +268,23 @@ func (m *mirror) next(ctx context.Context, events <-chan event) (connect.Patch, 
 			pause.Reset(quiet)
 		}
 	}
+}
+
+// verify compares the mirror with the server: what left the base, or came into it, without
+// a change of its own is not told by the protocol.
+func (m *mirror) verify(ctx context.Context, rejected *connect.Records) error {
+	m.verified = time.Now()
+	return m.conn.verify(ctx, m.searches, standingOf(m.records.Records()), func(k connect.Kind, id string) {
+		m.moved.note(m.records.DN(k, id), nil, time.Now())
+		m.records.Drop(k, id)
+	}, func(s search, e *connect.Entry) error {
+		m.moved.note(m.records.DN(s.kind, e.Identity()), e, time.Now())
+		var one connect.Records
+		m.tables.TakeAs(s.kind, e, &one)
+		rejected.Rejected = append(rejected.Rejected, one.Rejected...)
+		m.records.Put(s.kind, e.Identity(), &one)
+		return nil
+	})
 }
 
 // follow reads the groups again whose members were renamed or are gone: what the server
@@ -320,15 +345,18 @@ func (c *Conn) Changes(ctx context.Context, tables *connect.Tables, since string
 			return p, err
 		}
 	}
+	return p, c.followed(ctx, tables, searches, have, &p)
+}
+
+// followed adds to what polls found the groups whose members were renamed or are gone.
+func (c *Conn) followed(ctx context.Context, tables *connect.Tables, searches []search, have connect.Records, p *connect.Patch) error {
 	c.moved.noteAll(have, p.Put, time.Now())
-	if err := c.regroup(ctx, tables, searches, &c.moved, func() []*directory.Group { return have.With(p).Groups }, func(_ string, one *connect.Records) {
+	err := c.regroup(ctx, tables, searches, &c.moved, func() []*directory.Group { return have.With(*p).Groups }, func(_ string, one *connect.Records) {
 		p.Put.Groups = merged(p.Put.Groups, one.Groups)
 		p.Put.Rejected = append(p.Put.Rejected, one.Rejected...)
-	}); err != nil {
-		return p, err
-	}
+	})
 	tables.Finish(&p.Put)
-	return p, nil
+	return err
 }
 
 // marked is the attribute by which the server marks changes: a number that

@@ -41,6 +41,7 @@ type Book struct {
 	groups      shelf[Group]
 	devices     shelf[Device]
 	byDN        dnIndex
+	bases       func() [][]string // of the directories, in canonical form
 
 	userGroups lists[link] // by user: the groups that hold the user directly
 	groupUsers lists[link] // the other way round
@@ -75,7 +76,7 @@ type Party struct {
 // Build puts directories together. What cannot be used at all goes to errs;
 // what can be left out becomes a finding.
 func Build(docs []*Document, errs *place.Errors) *Book {
-	b := &Book{directories: docs, worked: &sync.Map{}, managers: map[GroupID]Party{}, found: map[GroupID][]finding.Finding{}}
+	b := &Book{directories: docs, bases: sync.OnceValue(func() [][]string { return basesOf(docs) }), worked: &sync.Map{}, managers: map[GroupID]Party{}, found: map[GroupID][]finding.Finding{}}
 	for _, d := range docs {
 		b.folded = append(b.folded, name.Fold(d.Name))
 	}

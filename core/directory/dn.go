@@ -53,6 +53,7 @@ func (b *Book) indexDNs(errs *place.Errors) {
 		case x.written[i] == "":
 		case x.taken(uint32(i), canonical[i]):
 			x.twice = true
+			x.canonical.put(canonical[i], uint32(i)) // for those who ask for all of them
 		default:
 			x.exact.put(exact[i], uint32(i))
 			x.canonical.put(canonical[i], uint32(i))

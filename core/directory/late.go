@@ -87,7 +87,7 @@ func (b *Book) Gone(g GroupID) bool { return b.late != nil && b.late.gone[g] }
 // Concerns says whether a finding about a name may be another one now that a group
 // comes or goes: it means the group, or suggests it.
 func (b *Book) Concerns(f *finding.Finding, g GroupID) bool {
-	if f.Code != finding.UnknownName && f.Code != finding.AmbiguousName {
+	if f.Code != finding.UnknownName && f.Code != finding.AmbiguousName && f.Code != finding.ForeignAccount {
 		return false
 	}
 	full := b.groups.full[g]

@@ -139,7 +139,7 @@ func (j *joining) addMany(refs []name.Ref, home, what string) {
 		for i, r := range x.some {
 			if found[i] == none {
 				j.addAny(r, home, what)
-			} else if o := x.object(found[i]); b.went(o) {
+			} else if o := x.object(found[i]); b.went(o) || b.homeOf(o) != int(b.groups.home[j.id]) {
 				j.addAny(r, home, what)
 			} else {
 				j.addObject(o, r.Place)
@@ -170,14 +170,18 @@ type batch struct {
 // addAny adds a member of which the source does not say what it is.
 func (j *joining) addAny(r name.Ref, home, what string) {
 	b := j.book
-	if o, ok := b.named(r.Name); ok {
-		j.addObject(o, r.Place)
+	if meant := b.meant(r.Name, int(b.groups.home[j.id])); len(meant) == 1 {
+		j.addObject(meant[0], r.Place)
 	} else if hits := lookup(b, &b.users, r.Name, home); len(hits) == 1 {
 		j.addUser(UserID(hits[0]), r.Place)
 	} else if hits := lookup(b, &b.groups, r.Name, home); len(hits) == 1 {
 		j.addGroup(GroupID(hits[0]), r.Place)
 	} else if hits := lookup(b, &b.devices, r.Name, home); len(hits) == 1 {
 		j.addDevice(DeviceID(hits[0]), r.Place)
+	} else if _, is := name.DN(r.Name); is {
+		j.find(finding.ForeignAccount, r.Place, []string{r.Name},
+			fmt.Sprintf("%s lists %s, which no directory of the map knows: an account of another domain, a contact, or one that is gone.", what, r.Name),
+			"Connect the directory that has it, if it is to hold anything.")
 	} else {
 		_, err := b.FindDevice(r.Name, home)
 		missing := *err.(*NotFoundError)

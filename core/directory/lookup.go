@@ -91,8 +91,8 @@ func lookup[T any](b *Book, s *shelf[T], written, home string) []int {
 			return []int{i}
 		}
 	}
-	if o, ok := b.named(written); ok && o.kind == s.kind {
-		return []int{int(o.id)}
+	if hits := b.byName(written, home, s.kind); hits != nil {
+		return hits
 	}
 	var hits []int
 	for i, d := range b.directories {

@@ -22,6 +22,7 @@ type Source struct {
 	Feeds        *Feeds       `yaml:"feeds" doc:"The records are no accounts: they decide some attributes of accounts in another directory."`
 	Follow       Follow       `yaml:"follow" doc:"stream: the server sends changes as they happen (RFC 4533); poll: the service asks for them."`
 	Poll         Span         `yaml:"poll" doc:"How often to ask for changes, with follow: poll. Missing: 10s."`
+	Verify       Span         `yaml:"verify" doc:"How often, with follow, the identifiers of everything are compared with what is known, to find what the server does not tell. Missing: 5m."`
 	Every        Span         `yaml:"every" doc:"How often to read everything, such as 6h. Missing: when asked, and every 6h with follow."`
 	Inactive     Inactive     `yaml:"inactive" doc:"What to do with inactive accounts: take (default) or skip them."`
 	Vanished     Vanished     `yaml:"vanished" doc:"What to do with accounts that are no longer in the source: remove (default) or deactivate them."`

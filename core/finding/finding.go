@@ -52,6 +52,7 @@ const (
 	Layering        Code = "layering"
 	InactiveMembers Code = "inactive-members"
 	ExpectedCount   Code = "expected-count"
+	ForeignAccount  Code = "foreign-account"
 )
 
 var severities = map[Code]Severity{
@@ -61,7 +62,7 @@ var severities = map[Code]Severity{
 	Shadowed: Warning, TooEarly: Warning, EmptyGroup: Warning, NoSeat: Warning, Prerequisite: Warning, LockedOut: Warning,
 	AllToEveryone: Warning, HalfLeft: Warning, LookAlike: Warning,
 	DirectUser: Note, Redundant: Note, UnusedGroup: Note, Layering: Note,
-	InactiveMembers: Note, ExpectedCount: Note,
+	InactiveMembers: Note, ExpectedCount: Note, ForeignAccount: Note,
 }
 
 // Codes lists all codes, by name.

@@ -40,6 +40,7 @@ modulepath /usr/lib/ldap
 moduleload back_mdb
 moduleload syncprov
 moduleload dynlist
+moduleload refint
 pidfile %[1]s/slapd.pid
 TLSCACertificateFile %[1]s/ca.pem
 TLSCertificateFile %[1]s/server.pem
@@ -62,8 +63,9 @@ dynlist-attrset groupOfURLs memberURL member+memberOf@groupOfNames*
 
 // Start starts a server in a folder, with the entries of an LDIF text in it: all
 // of them but the top of the tree, where the text does not begin with that. It
-// answers on free ports with a certificate for the names. Schemas are files.
-func Start(dir, entries string, schemas, names []string) (*Server, error) {
+// answers on free ports with a certificate for the names. Schemas are files; more are lines
+// of the configuration of its database.
+func Start(dir, entries string, schemas, names []string, more ...string) (*Server, error) {
 	if _, err := os.Stat("/usr/sbin/slapd"); err != nil {
 		return nil, fmt.Errorf("slapd is not installed (make needs): %w", err)
 	}
@@ -82,7 +84,7 @@ func Start(dir, entries string, schemas, names []string) (*Server, error) {
 	if !strings.Contains(entries, "dn: "+Suffix+"\n") {
 		entries = "dn: " + Suffix + "\nobjectClass: dcObject\nobjectClass: organization\ndc: cindervale\no: Cindervale Observatory\n\n" + entries
 	}
-	for file, content := range map[string]string{"slapd.conf": fmt.Sprintf(conf, dir, include), "entries.ldif": entries} {
+	for file, content := range map[string]string{"slapd.conf": fmt.Sprintf(conf, dir, include) + strings.Join(more, "\n") + "\n", "entries.ldif": entries} {
 		if err := os.WriteFile(s.Path(file), []byte(content), 0o600); err != nil {
 			return nil, err
 		}

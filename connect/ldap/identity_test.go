@@ -1,0 +1,243 @@
+package ldap_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"gatemap/connect"
+	"gatemap/connect/ldap"
+	"gatemap/core/directory"
+)
+
+// renames are what happens to names on a server, each by itself.
+var renames = []struct{ name, changes string }{
+	{"a login name changes", renamed("uid=p1,ou=people", "uid=renamed")},
+	{"someone moves to another place", "dn: uid=p2,ou=people," + suffix + "\nchangetype: modrdn\nnewrdn: uid=p2\ndeleteoldrdn: 1\nnewsuperior: ou=guests," + suffix + "\n"},
+	{"two swap their names", renamed("uid=p3,ou=people", "uid=between") + renamed("uid=p4,ou=people", "uid=p3") + renamed("uid=between,ou=people", "uid=p4")},
+	{"one is deleted, and another made by the same name", "dn: uid=p5,ou=people," + suffix + "\nchangetype: delete\n\ndn: uid=p5,ou=people," + suffix + "\nchangetype: add\nobjectClass: inetOrgPerson\nuid: p5\ncn: Other\nsn: Other\ntitle: Guest\n\n"},
+	{"a group is renamed that is in another", renamed("cn=inner,ou=groups", "cn=within")},
+	{"a place is renamed, with all who are in it", renamed("ou=guests", "ou=visitors")},
+	{"and a place of groups", renamed("ou=groups", "ou=teams")},
+	{"a second one by a login name", "dn: cn=second,ou=people," + suffix + "\nchangetype: add\nobjectClass: inetOrgPerson\nuid: p6\ncn: second\nsn: Second\n\n"},
+	{"the first gives it up", "dn: uid=p6,ou=people," + suffix + "\nchangetype: modrdn\nnewrdn: uid=p6old\ndeleteoldrdn: 1\n\n"},
+	{"someone leaves", "dn: uid=p7,ou=people," + suffix + "\nchangetype: delete\n"},
+}
+
+func renamed(dn, rdn string) string {
+	return "dn: " + dn + "," + suffix + "\nchangetype: modrdn\nnewrdn: " + rdn + "\ndeleteoldrdn: 1\n\n"
+}
+
+func tree() string {
+	var b strings.Builder
+	for _, ou := range []string{"people", "guests", "groups"} {
+		fmt.Fprintf(&b, "dn: ou=%s,%s\nobjectClass: organizationalUnit\nou: %s\n\n", ou, suffix, ou)
+	}
+	all := func(first, last int) (members string) {
+		for i := first; i <= last; i++ {
+			members += fmt.Sprintf("member: uid=p%d,ou=people,%s\n", i, suffix)
+		}
+		return members
+	}
+	for i := range 10 {
+		fmt.Fprintf(&b, "dn: uid=p%d,ou=people,%s\nobjectClass: inetOrgPerson\nuid: p%d\ncn: P %d\nsn: P\ntitle: Title %d\n\n", i, suffix, i, i, i)
+	}
+	fmt.Fprintf(&b, "dn: cn=inner,ou=groups,%s\nobjectClass: groupOfNames\ncn: inner\n%s\n", suffix, all(1, 5))
+	fmt.Fprintf(&b, "dn: cn=outer,ou=groups,%s\nobjectClass: groupOfNames\ncn: outer\n%smember: cn=inner,ou=groups,%s\n\n", suffix, all(6, 7), suffix)
+	return b.String()
+}
+
+// told are the records as the server tells them in full: who is who by identifier, and who
+// is in which group by distinguished name.
+func told(r connect.Records) []string {
+	var all []string
+	for _, u := range r.Users {
+		all = append(all, fmt.Sprintf("user %s is %s at %s with %s", u.ID, u.Name, strings.ToLower(u.DN), u.Attributes.First("title")))
+	}
+	for _, g := range r.Groups {
+		var members []string
+		for _, m := range g.Members.Any {
+			members = append(members, strings.ToLower(m.Name))
+		}
+		slices.Sort(members)
+		all = append(all, fmt.Sprintf("group %s is %s at %s with %v", g.ID, g.Name, strings.ToLower(g.DN), members))
+	}
+	slices.Sort(all)
+	return all
+}
+
+// mirrored is what a stream, or polls, made of a server.
+type mirrored struct {
+	mu      sync.Mutex
+	records connect.Records
+}
+
+func (m *mirrored) is() []string {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	return told(m.records)
+}
+
+func (m *mirrored) set(r connect.Records) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.records = r
+}
+
+// whole is a source of everything below the suffix.
+func (s *server) whole(follow directory.Follow) *directory.Source {
+	source := s.source()
+	source.Users.Base, source.Follow = nil, follow
+	return source
+}
+
+// After every way of renaming, what is known equals what a full reading says, the second one
+// by a name but for the one that had it before.
+func followsRenames(t *testing.T, start func(*testing.T, string) *server, follow func(ctx context.Context, s *server, m *mirrored) error, soon time.Duration) {
+	t.Setenv("GATEMAP_SECRET_TEST", secret)
+	s := start(t, tree())
+	ctx, stop := context.WithCancel(t.Context())
+	var m mirrored
+	ended := make(chan error, 1)
+	go func() { ended <- follow(ctx, s, &m) }()
+	t.Cleanup(func() { stop(); <-ended })
+	source := s.whole("")
+	equals := func() bool {
+		want, err := fetch(t, s, source)
+		require.NoError(t, err)
+		return slices.Equal(told(want), m.is())
+	}
+	require.Eventually(t, equals, 10*time.Second, 20*time.Millisecond)
+	for _, c := range renames {
+		s.modify(c.changes)
+		if c.name == "a second one by a login name" {
+			time.Sleep(soon / 2)
+			for _, line := range m.is() {
+				assert.NotContains(t, line, "cn=second", "it never takes the name over")
+			}
+			continue
+		}
+		if !assert.Eventually(t, equals, soon, 20*time.Millisecond, c.name) {
+			want, err := fetch(t, s, source)
+			require.NoError(t, err)
+			assert.Equal(t, told(want), m.is(), c.name)
+		}
+	}
+}
+
+func byStream(ctx context.Context, s *server, m *mirrored) error {
+	for ctx.Err() == nil {
+		conn, err := ldap.New(s.whole("stream"), s.host()).Connect(ctx)
+		if err != nil {
+			return err
+		}
+		err = conn.Stream(ctx, tablesOf(s.t, s.whole("stream")), func(int) {}, func(r connect.Records) error { m.set(r); return nil },
+			func(p connect.Patch) error { m.set(m.records.With(p)); return nil })
+		conn.Close()
+		if !errors.Is(err, ldap.ErrTreeMoved) {
+			return err
+		}
+	}
+	return ctx.Err()
+}
+
+func byPolls(ctx context.Context, s *server, m *mirrored) error {
+	source := s.whole("poll")
+	conn, err := ldap.New(source, s.host()).Connect(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Close()
+	for whole := true; ctx.Err() == nil; time.Sleep(50 * time.Millisecond) {
+		mark, err := conn.Mark(time.Now())
+		if err != nil {
+			return err
+		}
+		if whole {
+			all, err := conn.Fetch(ctx, tablesOf(s.t, source), func(int) {})
+			if err != nil {
+				return err
+			}
+			m.set(all)
+			whole = false
+			continue
+		}
+		p, err := conn.Changes(ctx, tablesOf(s.t, source), mark, m.records)
+		if whole = errors.Is(err, ldap.ErrTreeMoved); whole {
+			continue
+		}
+		if err != nil {
+			return err
+		}
+		m.set(m.records.With(p))
+		if p, err = conn.Verify(ctx, tablesOf(s.t, source), m.records); err != nil {
+			return err
+		}
+		m.set(m.records.With(p))
+	}
+	return ctx.Err()
+}
+
+func TestPollsFollowRenames(t *testing.T) {
+	for name, start := range map[string]func(*testing.T, string) *server{
+		"a server that leaves references as they are": func(t *testing.T, entries string) *server { return startSlapd(t, entries, "127.0.0.1") },
+		"a server that follows with references":       startFollowing,
+	} {
+		t.Run(name, func(t *testing.T) { followsRenames(t, start, byPolls, 10*time.Second) })
+	}
+}
+
+// What came or went without a change that is told is found by comparing identifiers.
+func TestVerify(t *testing.T) {
+	t.Setenv("GATEMAP_SECRET_TEST", secret)
+	s := startSlapd(t, tree(), "127.0.0.1")
+	source := s.whole("")
+	conn, err := ldap.New(source, s.host()).Connect(t.Context())
+	require.NoError(t, err)
+	defer conn.Close()
+	all, err := conn.Fetch(t.Context(), tablesOf(t, source), func(int) {})
+	require.NoError(t, err)
+	p, err := conn.Verify(t.Context(), tablesOf(t, source), all)
+	require.NoError(t, err)
+	assert.True(t, p.Empty(), "nothing has changed")
+	for _, c := range renames {
+		s.modify(c.changes)
+		p, err := conn.Verify(t.Context(), tablesOf(t, source), all)
+		require.NoError(t, err)
+		all = all.With(p)
+		want, err := fetch(t, s, source)
+		require.NoError(t, err)
+		if c.name != "a second one by a login name" {
+			assert.Equal(t, identities(want), identities(all), c.name)
+		}
+	}
+}
+
+// identities are who is there, by which name and where.
+func identities(r connect.Records) (all []string) {
+	for _, u := range r.Users {
+		all = append(all, u.ID+" "+u.Name+" "+strings.ToLower(u.DN))
+	}
+	for _, g := range r.Groups {
+		all = append(all, g.ID+" "+g.Name+" "+strings.ToLower(g.DN))
+	}
+	slices.Sort(all)
+	return all
+}
+
+func TestAStreamFollowsRenames(t *testing.T) {
+	for name, start := range map[string]func(*testing.T, string) *server{
+		"a server that leaves references as they are": func(t *testing.T, entries string) *server { return startSlapd(t, entries, "127.0.0.1") },
+		"a server that follows with references":       startFollowing,
+	} {
+		t.Run(name, func(t *testing.T) { followsRenames(t, start, byStream, 8*time.Second) })
+	}
+}
