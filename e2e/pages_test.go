@@ -255,7 +255,7 @@ func TestSettings(t *testing.T) {
 	p.fill("Password (not needed with the provider)", "a long and quiet sentence")
 	p.press("Add the operator")
 	p.sees("pim.castellan is an operator now.")
-	p.do(chromedp.Click(`//button[@aria-label="Let lotte.amundi change what the map connects to"]`))
+	p.do(chromedp.Click(`//button[@aria-label="Allow connecting for lotte.amundi"]`))
 	p.sees("lotte.amundi may change what the map connects to.", "Stop connecting")
 	p.do(chromedp.Click(`//label[contains(., "may not commit it")]`))
 	p.sees("The two-person rule is on.")

@@ -171,8 +171,18 @@ func (p *Provider) identity(audience []string, claims map[string]any) (string, e
 // redirect sends a browser elsewhere.
 type redirect struct {
 	Status   int
-	Location string      `header:"Location"`
-	Cookie   http.Cookie `header:"Set-Cookie"`
+	Location string        `header:"Location"`
+	Cookies  []http.Cookie `header:"Set-Cookie"`
+}
+
+// signInKept is the cookie that keeps a sign-in which has begun; with "" it goes. The
+// browser comes back from another site, so the cookie is sent then, too.
+func signInKept(value string, secure bool) http.Cookie {
+	age := int(signInLength.Seconds())
+	if value == "" {
+		age = -1
+	}
+	return http.Cookie{Name: signInCookie, Value: value, Path: returnPath, MaxAge: age, HttpOnly: true, Secure: secure, SameSite: http.SameSiteLaxMode}
 }
 
 // byProvider are the calls by which a provider signs someone in.
@@ -194,8 +204,7 @@ func byProvider(api huma.API, s *service.Service, p *Provider) {
 		if err != nil {
 			return nil, failed(err)
 		}
-		// The browser comes back from another site, so the cookie is sent then too.
-		return &redirect{http.StatusSeeOther, to, http.Cookie{Name: signInCookie, Value: kept, Path: returnPath, MaxAge: int(signInLength.Seconds()), HttpOnly: true, Secure: in.secure, SameSite: http.SameSiteLaxMode}}, nil
+		return &redirect{http.StatusSeeOther, to, []http.Cookie{signInKept(kept, in.secure)}}, nil
 	})
 	huma.Register(api, open("/sign-in/return", "provider-return", "Where a provider of OpenID Connect sends the browser back to"), func(ctx context.Context, in *struct {
 		From
@@ -224,6 +233,6 @@ func byProvider(api huma.API, s *service.Service, p *Provider) {
 		if err != nil {
 			return nil, answer.ProblemOf(err)
 		}
-		return &redirect{http.StatusSeeOther, "/", sessionCookie(session, int(service.SessionLength.Seconds()), in.secure)}, nil
+		return &redirect{http.StatusSeeOther, "/", []http.Cookie{sessionCookie(session, int(service.SessionLength.Seconds()), in.secure), signInKept("", in.secure)}}, nil
 	})
 }

@@ -80,7 +80,7 @@
           {#each roles as r (r)}<option>{r}</option>{/each}
         </select>
         <button class="act" aria-label="{o.inactive ? 'Activate' : 'Deactivate'} {o.name}" onclick={() => attempt(async () => (await api.setOperator(o.name, { inactive: !o.inactive }, o.version), `${o.name} is ${o.inactive ? 'active' : 'inactive'} now.`))}>{o.inactive ? 'Activate' : 'Deactivate'}</button>
-        {#if o.role !== 'admin'}<button class="act" aria-label="{connects(o) ? 'Keep' : 'Let'} {o.name} {connects(o) ? 'from changing' : 'change'} what the map connects to" onclick={() => setConnect(o, !connects(o))}>{connects(o) ? 'Stop connecting' : 'Allow connecting'}</button>{/if}
+        {#if o.role !== 'admin'}<button class="act" aria-label="{connects(o) ? 'Stop' : 'Allow'} connecting for {o.name}" onclick={() => setConnect(o, !connects(o))}>{connects(o) ? 'Stop connecting' : 'Allow connecting'}</button>{/if}
         <button class="act" aria-label="Create a second factor for {o.name}" onclick={() => attempt(async () => `The second factor of ${o.name}, shown only once: ${(await api.secondFactor(o.name)).secret}`)}>Second factor</button>
         <button class="act" aria-label="Remove {o.name}" onclick={() => attempt(async () => (await api.removeOperator(o.name), `${o.name} is no longer an operator.`))}>Remove</button>
       {/snippet}

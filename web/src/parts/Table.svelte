@@ -114,6 +114,7 @@
     cursor: default;
   }
   .wide {
+    position: relative; /* holds what is out of sight in it */
     overflow-x: auto;
   }
   table {
