@@ -86,6 +86,7 @@ type Preview struct {
 	Groups   []GroupChange    `json:"groups" nullable:"false"`
 	Devices  []RecordChange   `json:"devices" nullable:"false"`
 	Rejected []string         `json:"rejected" doc:"What cannot be taken, with its place and the reason." nullable:"false"`
+	Renamed  []string         `json:"renamed" doc:"References in documents that are written anew, since the source renamed what they name." nullable:"false"`
 	Alone    []string         `json:"alone" doc:"Records of a feed that match no account." nullable:"false"`
 	Gains    []change.Held    `json:"gains" nullable:"false"`
 	Losses   []change.Held    `json:"losses" nullable:"false"`

@@ -57,6 +57,7 @@ func (a *app) previewText(p *answer.Preview) error {
 	list("Groups", r.Counts.NewGroups+r.Counts.GoneGroups+r.Counts.ChangedGroups, lines(p.Groups, groupChangeText))
 	list("Devices", r.Counts.OtherDevices, lines(p.Devices, func(c answer.RecordChange) string { return c.Name + "  " + fieldsText(c.Fields) }))
 	list("Rejected", r.Counts.Rejected, p.Rejected)
+	list("Written anew", len(p.Renamed), p.Renamed)
 	list("Match no account", r.Counts.Alone, p.Alone)
 	list("Gains", r.Counts.Gains, lines(p.Gains, func(h change.Held) string {
 		return fmt.Sprintf("%s  %s  %s", h.User, a.state(h.Entitlement.State), entitled(&h.Entitlement))
@@ -154,6 +155,9 @@ func previewTable(p *answer.Preview) [][]string {
 	}
 	for _, r := range p.Rejected {
 		rows = append(rows, []string{"rejected", r, "", "", ""})
+	}
+	for _, n := range p.Renamed {
+		rows = append(rows, []string{"written anew", n, "", "", ""})
 	}
 	for _, n := range p.Alone {
 		rows = append(rows, []string{"matches no account", n, "", "", ""})

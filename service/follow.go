@@ -314,7 +314,7 @@ func (l *lane) overLimit(p *prepared, now time.Time) string {
 			users, groups = users+r.users, groups+r.groups
 		}
 	}
-	return p.overLimitWith(users, groups)
+	return p.heldWith(users, groups)
 }
 
 // note notes what goes by itself.

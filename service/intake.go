@@ -14,7 +14,9 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/name"
 	"gatemap/core/situation"
+	"gatemap/mapfile"
 	"gatemap/operator"
+	"gatemap/stage"
 	"gatemap/store"
 )
 
@@ -35,6 +37,11 @@ type prepared struct {
 	trial     *change.Trial
 	put       []store.Pending
 	gone      []store.Key
+	files     []mapfile.File // with the names that the run changes; nil: as they were
+	rewritten []stage.Rewriting
+	departed  []store.Departed
+	returned  []store.Departed
+	reused    []store.Departed
 }
 
 // prepare computes what records would change. Nothing is committed.
@@ -47,8 +54,19 @@ func (s *Service) prepare(head *Head, named string, records connect.Records) (*p
 	before := head.Folder.Records[d.Name]
 	p.settled, p.delta = connect.Settle(before, staying(d.Source, before, records))
 	p.settled.Resources = records.Resources
+	if err := p.rewrite(); err != nil {
+		return nil, err
+	}
 	p.rows()
 	p.folder = head.Folder.with(d.Name, p.settled)
+	if p.files != nil {
+		if err := p.refile(); err != nil {
+			return nil, err
+		}
+	}
+	if err := s.lookAtNames(p); err != nil {
+		return nil, err
+	}
 	if p.delta.Empty() {
 		p.atlas = head.Atlas
 		return p, nil
@@ -164,11 +182,26 @@ func (p *prepared) otherwisePushed(put func(connect.Kind, string, func() record)
 	}
 }
 
-// overLimit says why an intake is held until someone confirms it; "" if it is
-// not.
+// held says why an intake is held until someone confirms it; "" if it is not.
+func (p *prepared) held() string { return p.heldWith(0, 0) }
+
+// heldWith is held after some users and groups went already.
+func (p *prepared) heldWith(users, groups int) string {
+	why := p.overLimitWith(users, groups)
+	if len(p.reused) > 0 {
+		if why != "" {
+			why += "; "
+		}
+		why += reusedWords(p.reused)
+	}
+	return why
+}
+
+// overLimit is overLimitWith where nothing went already.
 func (p *prepared) overLimit() string { return p.overLimitWith(0, 0) }
 
-// overLimitWith is overLimit after some users and groups went already.
+// overLimitWith says by how much more is gone than may go, after some users and groups went
+// already.
 func (p *prepared) overLimitWith(users, groups int) string {
 	limit := p.directory.Source.Limit()
 	before := p.head.Folder.Records[p.directory.Name]
@@ -219,7 +252,7 @@ func (s *Service) commit(ctx context.Context, p *prepared, by operator.Actor, re
 	if len(p.put)+len(p.gone) == 0 {
 		return p.head.Revision, nil
 	}
-	next := store.Revision{At: time.Now(), Author: by.Name, Origin: by.Origin, Reason: reason}
+	next := store.Revision{At: time.Now(), Author: by.Name, Origin: by.Origin, Reason: reason, Departed: p.departed, Returned: p.returned}
 	var err error
 	if by.IsService() || by.How == "push" {
 		next.Exempt, err = s.exempt(ctx, "runs of a source and pushes")

@@ -263,7 +263,20 @@ func (s *Service) compare(ctx context.Context, l *lane, r *run, records connect.
 		return err
 	}
 	s.await(ctx, l, nil) // whatever waited is overtaken
-	held := p.overLimit()
+	held := p.held()
+	if len(p.reused) > 0 && in.Commit && !in.Confirm && p.overLimit() == "" {
+		// The lines that have the name give nothing until someone has looked.
+		first, err := s.prepare(s.Head(), r.state.Directory, leavingOut(records, p.reused))
+		if err == nil {
+			_, err = s.commit(ctx, first, in.By, fmt.Sprintf("Intake of %s, run %d, without those whose names are reused", first.directory.Name, r.state.ID), nil)
+		}
+		if err == nil {
+			p, err = s.prepare(s.Head(), r.state.Directory, records)
+		}
+		if err != nil {
+			return err
+		}
+	}
 	report := func(x *answer.Run) {
 		x.Counts, x.Samples, x.Held = preview.Run.Counts, preview.samples(), held
 	}
@@ -310,7 +323,7 @@ func (s *Service) commitRun(ctx context.Context, r *run, in Intaking) error {
 	p := r.prepared
 	r.mu.Unlock()
 	revision, err := s.commit(ctx, p, in.By, fmt.Sprintf("Intake of %s, run %d", p.directory.Name, r.state.ID), func(p *prepared) error {
-		if held := p.overLimit(); held != "" && !in.Confirm {
+		if held := p.held(); held != "" && !in.Confirm {
 			return &answer.ConflictError{Message: held}
 		}
 		return nil

@@ -30,6 +30,9 @@ type Revision struct {
 	// on, did not apply.
 	Origin string
 	Exempt string
+
+	// Of a run: names that lost their records by it, and names that lead to some again.
+	Departed, Returned []Departed
 }
 
 // Row is one thing that a revision holds: a document, or a record of a
@@ -244,6 +247,9 @@ func (s *Store) write(ctx context.Context, tx *tx, r Revision, put []Pending, go
 		detail += " (the two-person rule does not apply to " + r.Exempt + ")"
 	}
 	if err := s.audit(ctx, tx, Entry{At: r.At, Actor: r.Author, Act: "commit", Object: "revision " + strconv.Itoa(r.Number), Result: "done", Detail: detail, Origin: r.Origin}); err != nil {
+		return err
+	}
+	if err := depart(ctx, tx, &r); err != nil {
 		return err
 	}
 	for _, key := range gone {

@@ -60,6 +60,12 @@ func (b *Book) LookGroup(written, home string) (GroupID, error) {
 	return GroupID(id), err
 }
 
+// LookDevice is FindDevice likewise.
+func (b *Book) LookDevice(written, home string) (DeviceID, error) {
+	id, err := look(b, &b.devices, written, home)
+	return DeviceID(id), err
+}
+
 func find[T any](b *Book, s *shelf[T], written, home string) (int, error) {
 	id, err := look(b, s, written, home)
 	if missing, ok := err.(*NotFoundError); ok && len(missing.Candidates) == 0 {

@@ -1,0 +1,304 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"gatemap/connect"
+	"gatemap/core/directory"
+	"gatemap/core/name"
+	"gatemap/mapfile"
+	"gatemap/stage"
+	"gatemap/store"
+)
+
+// rename is a record of a source that has another name, or another distinguished name, than
+// before.
+type rename struct {
+	kind                 string
+	name, dn             string
+	toName, toDN, folded string
+}
+
+// renames are the records of a directory that a run renames.
+func renames(d *connect.Delta) (all []rename) {
+	add := func(kind, name1, dn1, name2, dn2 string) {
+		if name1 != name2 || dn1 != dn2 {
+			all = append(all, rename{kind, name1, dn1, name2, dn2, name.Fold(name1)})
+		}
+	}
+	for _, c := range d.Changed {
+		add("user", c.Before.Name, c.Before.DN, c.After.Name, c.After.DN)
+	}
+	for _, c := range d.ChangedGroups {
+		add("group", c.Before.Name, c.Before.DN, c.After.Name, c.After.DN)
+	}
+	for _, c := range d.OtherDevices {
+		add("device", c.Before.Name, c.Before.DN, c.After.Name, c.After.DN)
+	}
+	return all
+}
+
+// rewrite writes the new names into the documents, wherever they name what a run renames.
+func (p *prepared) rewrite() error {
+	all := renames(&p.delta)
+	if len(all) == 0 {
+		return nil
+	}
+	mentioned := map[string]bool{}
+	for _, r := range all {
+		mentioned[strings.ToLower(r.name)] = true
+		if r.dn != "" {
+			first, _, _ := strings.Cut(strings.ToLower(r.dn), ",")
+			mentioned[first] = true
+		}
+	}
+	files := p.head.Folder.Files
+	touched := slices.ContainsFunc(files, func(f mapfile.File) bool { return stage.Mentions(f, mentioned) })
+	if !touched {
+		return nil
+	}
+	by := map[string]rename{}
+	for _, r := range all {
+		by[r.kind+" "+name.Fold(p.directory.Name+"/"+r.name)] = r
+	}
+	book := p.head.Atlas.Book
+	var err error
+	p.files, p.rewritten, err = stage.Rewrite(files, func(kind, ref, home string) (string, bool) {
+		r, ok := by[kind+" "+name.Fold(fullName(book, kind, ref, home))]
+		if !ok {
+			return "", false
+		}
+		switch {
+		case strings.Contains(ref, "=") && r.toDN != "":
+			return r.toDN, r.toDN != r.dn
+		case r.name == r.toName:
+			return "", false
+		case strings.Contains(ref, "/") || !name.Equal(home, p.directory.Name) && elsewhere(p, kind, r.toName):
+			return p.directory.Name + "/" + r.toName, true
+		}
+		return r.toName, true
+	})
+	if len(p.rewritten) == 0 {
+		p.files = nil
+	}
+	return err
+}
+
+// fullName is the full name of what a reference means; "" if that is nothing, or not one.
+func fullName(book *directory.Book, kind, ref, home string) string {
+	switch kind {
+	case "user":
+		if u, err := book.LookUser(ref, home); err == nil {
+			return book.UserName(u)
+		}
+	case "group":
+		if g, err := book.LookGroup(ref, home); err == nil {
+			return book.GroupName(g)
+		}
+	default:
+		if d, err := book.LookDevice(ref, home); err == nil {
+			return book.DeviceName(d)
+		}
+	}
+	return ""
+}
+
+// elsewhere says whether another directory has a record by a name, so that the bare name
+// would mean several.
+func elsewhere(p *prepared, kind, named string) bool {
+	for _, d := range p.head.Folder.Map.Directories {
+		if !name.Equal(d.Name, p.directory.Name) && fullName(p.head.Atlas.Book, kind, d.Name+"/"+named, "") != "" {
+			return true
+		}
+	}
+	return false
+}
+
+// departures are the names that documents still have, of records that a run takes away or
+// that another record bears by it, with the identifiers to which the names led.
+func (p *prepared) departures() (all []store.Departed) {
+	gone := func(kind, named, id string) {
+		if id != "" && p.named(kind, named) {
+			all = append(all, store.Departed{Directory: p.directory.Name, Kind: kind, Name: name.Fold(named), ID: id})
+		}
+	}
+	for _, u := range p.delta.Left {
+		gone("user", u.Name, u.ID)
+	}
+	for _, g := range p.delta.GoneGroups {
+		gone("group", g.Name, g.ID)
+	}
+	for _, d := range p.delta.GoneDevices {
+		gone("device", d.Name, d.ID)
+	}
+	return all
+}
+
+// named says whether the documents name a record, by the names that they have after the run.
+func (p *prepared) named(kind, named string) bool {
+	files := p.files
+	if files == nil {
+		files = p.head.Folder.Files
+	}
+	is := false
+	want := map[string]bool{strings.ToLower(named): true}
+	for _, f := range files {
+		if !stage.Mentions(f, want) {
+			continue
+		}
+		_, _, err := stage.Rewrite([]mapfile.File{f}, func(k, ref, home string) (string, bool) {
+			own := home == "" || name.Equal(home, p.directory.Name)
+			is = is || k == kind && (own && name.Equal(ref, named) || name.Equal(ref, p.directory.Name+"/"+named))
+			return "", false
+		})
+		if err != nil {
+			return true // it cannot be told
+		}
+	}
+	return is
+}
+
+// reused are the new records that bear names by which documents mean others: what would be
+// theirs by these lines was never meant for them.
+func (s *Service) reused(ctx context.Context, p *prepared) (all []store.Departed, err error) {
+	old, err := s.store.Departed(ctx, p.directory.Name)
+	if err != nil {
+		return nil, err
+	}
+	led := map[string]string{}
+	for _, d := range append(old, p.departures()...) {
+		led[d.Kind+" "+d.Name] = d.ID
+	}
+	if len(led) == 0 {
+		return nil, nil
+	}
+	look := func(kind, named, id string) {
+		if was, is := led[kind+" "+name.Fold(named)]; is && was != id && p.named(kind, named) {
+			all = append(all, store.Departed{Directory: p.directory.Name, Kind: kind, Name: named, ID: id})
+		}
+	}
+	for _, u := range p.delta.Joined {
+		look("user", u.Name, u.ID)
+	}
+	for _, g := range p.delta.NewGroups {
+		look("group", g.Name, g.ID)
+	}
+	for _, d := range p.delta.NewDevices {
+		look("device", d.Name, d.ID)
+	}
+	for _, r := range renames(&p.delta) {
+		if name.Fold(r.name) != name.Fold(r.toName) {
+			look(r.kind, r.toName, p.idOf(r))
+		}
+	}
+	return all, nil
+}
+
+// idOf is the identifier of what was renamed.
+func (p *prepared) idOf(r rename) string {
+	for _, c := range p.delta.Changed {
+		if r.kind == "user" && c.After.Name == r.toName {
+			return c.After.ID
+		}
+	}
+	for _, c := range p.delta.ChangedGroups {
+		if r.kind == "group" && c.After.Name == r.toName {
+			return c.After.ID
+		}
+	}
+	for _, c := range p.delta.OtherDevices {
+		if r.kind == "device" && c.After.Name == r.toName {
+			return c.After.ID
+		}
+	}
+	return ""
+}
+
+// reusedWords says why names hold a run.
+func reusedWords(all []store.Departed) string {
+	var names []string
+	for _, d := range all {
+		names = append(names, fmt.Sprintf("%s %s/%s", d.Kind, d.Directory, d.Name))
+	}
+	slices.Sort(names)
+	if len(names) > 5 {
+		names = append(names[:5], fmt.Sprintf("%d more", len(names)-5))
+	}
+	return fmt.Sprintf("name-reused: the source has another record by a name that documents have: %s. Look whom the lines are to mean, then confirm", strings.Join(names, ", "))
+}
+
+// leavingOut are the records that came in but for those whose names are reused.
+func leavingOut(r connect.Records, reused []store.Departed) connect.Records {
+	is := map[string]bool{}
+	for _, d := range reused {
+		is[d.Kind+" "+d.ID] = true
+	}
+	r.Users = slices.DeleteFunc(slices.Clone(r.Users), func(u *directory.User) bool { return is["user "+u.ID] })
+	r.Groups = slices.DeleteFunc(slices.Clone(r.Groups), func(g *directory.Group) bool { return is["group "+g.ID] })
+	r.Devices = slices.DeleteFunc(slices.Clone(r.Devices), func(d *directory.Device) bool { return is["device "+d.ID] })
+	return r
+}
+
+// refile puts the files with the new names in the place of those before.
+func (p *prepared) refile() error {
+	next := *p.folder
+	var err error
+	if next.written, err = p.head.Folder.written.With(p.files); err != nil {
+		return err
+	}
+	next.Files = p.files
+	next.assemble()
+	p.folder = &next
+	before := map[string]string{}
+	for _, f := range p.head.Folder.Files {
+		before[f.Path] = string(f.Content)
+	}
+	for _, f := range p.files {
+		if before[f.Path] != string(f.Content) {
+			p.put = append(p.put, store.Pending{Key: store.Key{Path: f.Path}, Body: func() ([]byte, error) { return f.Content, nil }})
+		}
+	}
+	return nil
+}
+
+// lookAtNames notes which names lose their records, which get some again, and which would
+// lead to others than they were written for.
+func (s *Service) lookAtNames(p *prepared) error {
+	p.departed = p.departures()
+	if len(p.departed)+len(p.delta.Joined)+len(p.delta.NewGroups)+len(p.delta.NewDevices)+len(renames(&p.delta)) == 0 {
+		return nil
+	}
+	var err error
+	if p.reused, err = s.reused(s.closing, p); err != nil {
+		return err
+	}
+	for _, d := range p.reused {
+		d.Name = name.Fold(d.Name)
+		p.returned = append(p.returned, d)
+	}
+	back := func(kind, named string) {
+		p.returned = append(p.returned, store.Departed{Directory: p.directory.Name, Kind: kind, Name: name.Fold(named)})
+	}
+	for _, u := range p.delta.Joined {
+		back("user", u.Name)
+	}
+	for _, g := range p.delta.NewGroups {
+		back("group", g.Name)
+	}
+	for _, d := range p.delta.NewDevices {
+		back("device", d.Name)
+	}
+	return nil
+}
+
+// renamed tells which references in documents are written anew.
+func (p *prepared) renamed() []string {
+	all := []string{}
+	for _, r := range p.rewritten {
+		all = append(all, fmt.Sprintf("%s: %s %s becomes %s", r.File, r.Kind, r.From, r.To))
+	}
+	return all
+}

@@ -1,0 +1,145 @@
+package service_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"gatemap/answer"
+	"gatemap/core/finding"
+	"gatemap/core/situation"
+	"gatemap/service"
+)
+
+const renamedMap = `
+directory: cindervale
+source:
+  ldif: people.ldif
+  users: {name: uid, filter: (objectClass=person), attributes: {title: title}}
+  groups: {name: cn, filter: (objectClass=groupOfNames), members: [member]}
+---
+directory: dome
+users:
+  - {userName: guest}
+groups:
+  - {name: keepers, members: {users: [cindervale/ilse, guest]}}
+---
+system: doors
+type: firewall
+zones: {dome: [192.0.2.0/26], yard: [192.0.2.64/27], roof: [192.0.2.96/27]}
+rules:
+  - {name: ilse, action: permit, users: [ilse], to: [dome]}   # by name
+  - {name: crew, action: permit, groups: [crew], to: [yard]}
+  - {name: teo, action: permit, users: ["uid=teo,ou=people,dc=x"], to: [roof]}
+`
+
+// source is a reading in which each person and group has an identifier.
+func reading(people map[string]string, group, groupID string, members ...string) string {
+	var b strings.Builder
+	for _, id := range []string{"1", "2", "3", "4"} {
+		if uid := people[id]; uid != "" {
+			fmt.Fprintf(&b, "dn: uid=%s,ou=people,dc=x\nobjectClass: person\nentryUUID: %s\nuid: %s\ntitle: person %s\n\n", uid, id, uid, id)
+		}
+	}
+	fmt.Fprintf(&b, "dn: cn=%s,ou=groups,dc=x\nobjectClass: groupOfNames\nentryUUID: %s\ncn: %s\n", group, groupID, group)
+	for _, m := range members {
+		fmt.Fprintf(&b, "member: uid=%s,ou=people,dc=x\n", m)
+	}
+	return b.String()
+}
+
+// open says which persons a zone is open to.
+func (o *observatory) openTo(zone string) []string {
+	o.t.Helper()
+	who, err := o.Head().Who(ctx, "doors", "any", zone, situation.Situation{})
+	require.NoError(o.t, err)
+	all := []string{}
+	for _, h := range who.Users {
+		all = append(all, o.attribute(h.User, "title"))
+	}
+	return all
+}
+
+// Names in documents follow the persons and groups that they mean, whoever bears them now.
+func TestNamesInDocumentsFollowRenames(t *testing.T) {
+	o := startObservatory(t, map[string]string{
+		"map.yaml": strings.TrimPrefix(renamedMap, "\n"), "people.ldif": reading(map[string]string{"1": "ilse", "2": "teo", "3": "rana"}, "crew", "g1", "ilse", "rana"),
+	})
+	before := map[string][]string{}
+	for _, zone := range []string{"dome", "yard", "roof"} {
+		before[zone] = o.openTo(zone)
+	}
+	require.Equal(t, []string{"person 1"}, before["dome"])
+	require.Equal(t, []string{"person 2"}, before["roof"])
+
+	// Two swap their names, and the group is renamed, too.
+	o.write("people.ldif", reading(map[string]string{"1": "teo", "2": "ilse", "3": "rana"}, "team", "g1", "teo", "rana"))
+	preview := o.run("cindervale", service.Intaking{})
+	assert.Equal(t, answer.RunWaiting, preview.Run.State)
+	assert.ElementsMatch(t, []string{
+		"map.yaml: user cindervale/ilse becomes cindervale/teo", "map.yaml: user ilse becomes teo", "map.yaml: group crew becomes team",
+		"map.yaml: user uid=teo,ou=people,dc=x becomes uid=ilse,ou=people,dc=x",
+	}, preview.Renamed)
+	assert.Contains(t, o.Head().Documents()["map.yaml"], "users: [ilse]", "nothing is written before it is committed")
+	_, err := o.CommitRun(ctx, preview.Run.ID, false, ada)
+	require.NoError(t, err)
+	for zone, who := range before {
+		assert.ElementsMatch(t, who, o.openTo(zone), zone)
+	}
+	assert.Contains(t, o.Head().Documents()["map.yaml"], "# by name", "comments stay")
+	for _, f := range o.Head().Found() {
+		assert.NotEqual(t, finding.UnknownName, f.Code, f.Message)
+	}
+	require.NoError(t, o.Close())
+	o.open() // and so after a restart
+	for zone, who := range before {
+		assert.ElementsMatch(t, who, o.openTo(zone), zone)
+	}
+}
+
+// A name that would lead to another person gives nothing until someone has looked, whether
+// the other one comes at once or later.
+func TestANameIsNotReused(t *testing.T) {
+	for _, later := range []bool{false, true} {
+		t.Run(fmt.Sprintf("later: %v", later), func(t *testing.T) {
+			o := startObservatory(t, map[string]string{
+				"map.yaml": strings.TrimPrefix(renamedMap, "\n"), "people.ldif": reading(map[string]string{"1": "ilse", "2": "teo", "3": "rana"}, "crew", "g1", "rana"),
+			})
+			if later {
+				o.write("people.ldif", reading(map[string]string{"2": "teo", "3": "rana"}, "crew", "g1", "rana"))
+				assert.Equal(t, answer.RunCommitted, o.run("cindervale", service.Intaking{Commit: true, Confirm: true}).Run.State)
+				require.Empty(t, o.openTo("dome"))
+				require.NoError(t, o.Close())
+				o.open()
+			}
+			o.write("people.ldif", reading(map[string]string{"4": "ilse", "2": "teo", "3": "rana"}, "crew", "g1", "rana"))
+			p := o.run("cindervale", service.Intaking{Commit: true})
+			if !later { // one of three is gone, which is more than the limit
+				assert.Contains(t, p.Run.Held, "removal limit")
+			}
+			assert.Equal(t, answer.RunHeld, p.Run.State)
+			assert.Contains(t, p.Run.Held, "name-reused")
+			assert.Contains(t, p.Run.Held, "user cindervale/ilse")
+			assert.NotContains(t, o.openTo("dome"), "person 4")
+			_, err := o.CommitRun(ctx, p.Run.ID, false, ada)
+			assert.ErrorContains(t, err, "name-reused")
+			_, err = o.CommitRun(ctx, p.Run.ID, true, ada)
+			require.NoError(t, err)
+			assert.Equal(t, []string{"person 4"}, o.openTo("dome"), "someone has looked")
+			assert.Equal(t, answer.RunUnchanged, o.run("cindervale", service.Intaking{Commit: true}).Run.State, "it is asked once")
+		})
+	}
+	t.Run("who comes back is who it was", func(t *testing.T) {
+		o := startObservatory(t, map[string]string{
+			"map.yaml": strings.TrimPrefix(renamedMap, "\n"), "people.ldif": reading(map[string]string{"1": "ilse", "2": "teo"}, "crew", "g1", "teo"),
+		})
+		o.write("people.ldif", reading(map[string]string{"2": "teo"}, "crew", "g1", "teo"))
+		require.Equal(t, answer.RunCommitted, o.run("cindervale", service.Intaking{Commit: true, Confirm: true}).Run.State)
+		o.write("people.ldif", reading(map[string]string{"1": "ilse", "2": "teo"}, "crew", "g1", "teo"))
+		require.Equal(t, answer.RunCommitted, o.run("cindervale", service.Intaking{Commit: true}).Run.State)
+		assert.Equal(t, []string{"person 1"}, o.openTo("dome"))
+	})
+}
