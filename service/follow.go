@@ -20,6 +20,8 @@ const (
 	pollEvery = 10 * time.Second
 	fullEvery = 6 * time.Hour
 	firstWait = time.Second
+	// pruneEvery is how often the log of runs is looked through for what is old.
+	pruneEvery = time.Hour
 	// limitFor is how long changes that come one by one count as one run for the
 	// removal limit.
 	limitFor = 10 * time.Minute
@@ -30,6 +32,18 @@ const (
 // source, so does it.
 func (s *Service) Follow() {
 	revisions := s.Events(s.closing)
+	s.working.Go(func() {
+		for {
+			if err := s.store.PruneRuns(s.closing, time.Now()); err != nil && s.closing.Err() == nil {
+				s.log.Error("old runs cannot be let go", "error", err)
+			}
+			select {
+			case <-time.After(pruneEvery):
+			case <-s.closing.Done():
+				return
+			}
+		}
+	})
 	s.working.Go(func() {
 		type followed struct {
 			source *directory.Source

@@ -146,7 +146,34 @@ func (s *Service) update(ctx context.Context, r *run, change func(*answer.Run), 
 		return err
 	}
 	// What happened is logged even when whoever asked has gone.
-	return s.store.UpdateRun(context.WithoutCancel(ctx), &row, entries...)
+	ctx = context.WithoutCancel(ctx)
+	if state.State == answer.RunUnchanged && state.How != string(ByHand) {
+		if row, err = s.sameAgain(ctx, r, row); err != nil {
+			return err
+		}
+	}
+	return s.store.UpdateRun(ctx, &row, entries...)
+}
+
+// sameAgain counts a run that came by itself and changed nothing, where the one before was
+// such a one, too: that one goes from the log, so that nothing new is one line.
+func (s *Service) sameAgain(ctx context.Context, r *run, row store.Run) (store.Run, error) {
+	list, err := s.store.Runs(ctx, row.Directory, row.ID, 1)
+	if err != nil || len(list) == 0 || list[0].State != string(answer.RunUnchanged) || list[0].How != row.How {
+		return row, err
+	}
+	before, err := ofRow(list[0])
+	if err != nil {
+		return row, err
+	}
+	r.mu.Lock()
+	r.state.Times = max(before.Times, 1) + 1
+	row, err = rowOf(r.state)
+	r.mu.Unlock()
+	if err != nil {
+		return row, err
+	}
+	return row, s.store.RemoveRun(ctx, before.ID)
 }
 
 // Intake begins a run of a directory and returns at once; what becomes of it is

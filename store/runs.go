@@ -43,6 +43,25 @@ func insertRun(ctx context.Context, tx *tx, r *Run) error {
 	return err
 }
 
+// What the log of runs keeps.
+const (
+	keptRuns = 10_000
+	keptFor  = 90 * 24 * time.Hour
+)
+
+// PruneRuns lets runs go that ended long ago, or have too many after them.
+func (s *Store) PruneRuns(ctx context.Context, now time.Time) error {
+	_, err := s.db.ExecContext(ctx, `DELETE FROM runs WHERE ended IS NOT NULL AND (ended < ? OR id <= (SELECT max(id) FROM runs) - ?)`,
+		now.Add(-keptFor).UTC().Format(time.RFC3339Nano), keptRuns)
+	return s.explain(err)
+}
+
+// RemoveRun lets a run go.
+func (s *Store) RemoveRun(ctx context.Context, id int64) error {
+	_, err := s.db.ExecContext(ctx, `DELETE FROM runs WHERE id = ?`, id)
+	return s.explain(err)
+}
+
 // UpdateRun logs how far a run is, with entries of the audit.
 func (s *Store) UpdateRun(ctx context.Context, r *Run, entries ...Entry) error {
 	var ended, revision any

@@ -107,3 +107,23 @@ func TestAPartOfACommitThatFailsUndoesAll(t *testing.T) {
 	require.NoError(t, err)
 	assert.Zero(t, head.Number)
 }
+
+// The log of runs keeps the newest, and those of the last months.
+func TestOldRunsGo(t *testing.T) {
+	s, err := store.Open(t.Context(), t.TempDir(), "")
+	require.NoError(t, err)
+	defer s.Close()
+	now := time.Now()
+	for i, ended := range []time.Time{now.AddDate(0, -4, 0), now.AddDate(0, -1, 0), {}} {
+		r := store.Run{Directory: "club", How: "hand", State: "unchanged", Started: now, Report: []byte("{}")}
+		require.NoError(t, s.BeginRun(t.Context(), &r, func(int64) *store.Entry { return nil }))
+		require.EqualValues(t, i+1, r.ID)
+		r.Ended = ended
+		require.NoError(t, s.UpdateRun(t.Context(), &r))
+	}
+	require.NoError(t, s.PruneRuns(t.Context(), now))
+	list, err := s.Runs(t.Context(), "", 0, 10)
+	require.NoError(t, err)
+	require.Len(t, list, 2)
+	assert.EqualValues(t, 2, list[1].ID, "the old one is gone; one that goes on stays")
+}

@@ -16,6 +16,8 @@ import (
 	"gatemap/connect"
 	"gatemap/connect/ldap"
 	"gatemap/core/directory"
+	"gatemap/core/place"
+	"gatemap/tools/slapd"
 )
 
 // renames are what happens to names on a server, each by itself.
@@ -240,4 +242,55 @@ func TestAStreamFollowsRenames(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) { followsRenames(t, start, byStream, 8*time.Second) })
 	}
+}
+
+// A server that stands still while a stream reads everything is given up after the time-out.
+func TestAStreamThatFreezes(t *testing.T) {
+	t.Setenv("GATEMAP_SECRET_TEST", secret)
+	s := startSlapd(t, tree(), "127.0.0.1")
+	source := s.whole("stream")
+	source.LDAP.Timeout = directory.Span{Duration: 500 * time.Millisecond}
+	conn, err := ldap.New(source, s.host()).Connect(t.Context())
+	require.NoError(t, err)
+	defer conn.Close()
+	require.True(t, conn.Streams())
+	require.NoError(t, s.Freeze())
+	defer func() { require.NoError(t, s.Thaw()) }()
+	ended := make(chan error, 1)
+	go func() {
+		ended <- conn.Stream(t.Context(), tablesOf(t, source), func(int) {}, func(connect.Records) error { return nil }, func(connect.Patch) error { return nil })
+	}()
+	assert.ErrorContains(t, await(t, ended), "the server does not go on")
+}
+
+// A server is compared with what is known by its identifiers alone.
+func BenchmarkVerify(b *testing.B) {
+	b.Setenv("GATEMAP_SECRET_TEST", secret)
+	s, err := slapd.Start(b.TempDir(), people(20_000), nil, []string{"127.0.0.1"})
+	require.NoError(b, err)
+	b.Cleanup(s.Stop)
+	of := &server{s, nil}
+	source := of.whole("")
+	source.LDAP.Page = 500
+	var errs place.Errors
+	tables := connect.NewTables(source, &errs)
+	require.NoError(b, errs.Err())
+	conn, err := ldap.New(source, of.host()).Connect(b.Context())
+	require.NoError(b, err)
+	defer conn.Close()
+	all, err := conn.Fetch(b.Context(), tables, func(int) {})
+	require.NoError(b, err)
+	b.Run("everything", func(b *testing.B) {
+		for b.Loop() {
+			_, err := conn.Fetch(b.Context(), tables, func(int) {})
+			require.NoError(b, err)
+		}
+	})
+	b.Run("identifiers", func(b *testing.B) {
+		for b.Loop() {
+			p, err := conn.Verify(b.Context(), tables, all)
+			require.NoError(b, err)
+			require.True(b, p.Empty())
+		}
+	})
 }

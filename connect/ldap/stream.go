@@ -158,12 +158,17 @@ type mirror struct {
 
 // refresh takes everything that is there when a stream begins.
 func (m *mirror) refresh(ctx context.Context, events <-chan event, progress func(int)) error {
-	read := 0
+	read, wait := 0, m.conn.client.ldap.Timeout.Or(timeout)
+	quiet := time.NewTimer(wait)
+	defer quiet.Stop()
 	for slices.Contains(m.fresh, false) {
 		select {
 		case <-ctx.Done():
 			return ctx.Err()
+		case <-quiet.C:
+			return fmt.Errorf("the server does not go on: nothing came for %v", wait)
 		case e := <-events:
+			quiet.Reset(wait)
 			switch {
 			case e.err != nil:
 				return e.err

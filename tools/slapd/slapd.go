@@ -108,6 +108,12 @@ func Start(dir, entries string, schemas, names []string, more ...string) (*Serve
 // Path is the path of a file of the server.
 func (s *Server) Path(file string) string { return filepath.Join(s.Dir, file) }
 
+// Freeze makes the server stand still until Thaw: connections stay, and nothing is answered.
+func (s *Server) Freeze() error { return s.process.Process.Signal(syscall.SIGSTOP) }
+
+// Thaw lets the server go on.
+func (s *Server) Thaw() error { return s.process.Process.Signal(syscall.SIGCONT) }
+
 // Restart starts the server again after Stop.
 func (s *Server) Restart() error {
 	s.process = exec.Command("/usr/sbin/slapd", "-f", s.Path("slapd.conf"), "-h", s.TLS+" "+s.LDAP, "-d", "0")

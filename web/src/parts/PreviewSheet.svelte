@@ -20,6 +20,7 @@
     ...preview.changed.map((r) => ({ what: 'changed', name: r.name, detail: fields(r.fields) })),
     ...preview.groups.map((g) => ({ what: `group: ${g.what}`, name: g.name, detail: [fields(g.fields), g.added.length ? `added: ${g.added.join(', ')}` : '', g.removed.length ? `removed: ${g.removed.join(', ')}` : ''].filter(Boolean).join('; ') })),
     ...preview.devices.map((r) => ({ what: 'device', name: r.name, detail: fields(r.fields) })),
+    ...preview.renamed.map((r) => ({ what: 'written anew', name: '', detail: r })),
     ...preview.alone.map((name) => ({ what: 'matches no account', name, detail: '' })),
   ]);
   const columns: Column<Row>[] = [
