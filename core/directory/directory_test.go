@@ -148,7 +148,7 @@ func TestForeignAndMissingMembers(t *testing.T) {
 	}
 	assert.ElementsMatch(t, []string{
 		"foreign-member1[here/own there/ana]", "foreign-member2[here/own there/laptop]",
-		"unknown-name1[tee]", "unknown-name1[owm]", "unknown-name1[consol]", "foreign-account2[cn=nobody,dc=x]",
+		"unknown-name1[tee]", "unknown-name1[owm]", "unknown-name1[consol]", "unknown-name2[cn=nobody,dc=x]",
 	}, got)
 
 	_, err := b.FindUser("ana", "")

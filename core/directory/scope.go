@@ -180,3 +180,14 @@ func (b *Book) directory(named string) int {
 	}
 	return -1
 }
+
+// foreign says whether a distinguished name that leads to nothing is of someone whom a
+// directory need not have: of another domain, a contact, or gone, as the server that has the
+// group sees it. What is written in a file of the map is to be corrected there instead.
+func (b *Book) foreign(dn string, home int) bool {
+	s := b.directories[home].Source
+	if _, is := name.DN(dn); !is || s == nil {
+		return false
+	}
+	return s.Live() || !b.owns(home, dn)
+}
