@@ -102,6 +102,8 @@ func (a *app) runService(ctx context.Context, f *serving) error {
 		var moved *service.FolderMovedError
 		if err := svc.TakeFolder(ctx, a.mapDir, "gatemap serve", f.take); errors.As(err, &moved) {
 			a.print("%v\n\n", moved)
+		} else if err != nil && svc.Head().Revision.Number > 0 && !f.take {
+			a.print("Nothing was taken from the folder %s; revision %d stays in force:\n%v\n\n", a.mapDir, svc.Head().Revision.Number, err)
 		} else if err != nil {
 			return err
 		}

@@ -240,3 +240,22 @@ func BenchmarkDemoFromStartToFirstAnswer(b *testing.B) {
 		_ = p.stop(b, syscall.SIGTERM)
 	}
 }
+
+// A folder that cannot be read keeps no service from what it had.
+func TestABrokenFolderStopsNoService(t *testing.T) {
+	dir, data := t.TempDir(), filepath.Join(t.TempDir(), "data")
+	write := func(name, text string) {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
+	}
+	write("gatemap.yaml", "title: Dome\n")
+	write("club.yaml", "directory: club\nsource: {csv: {file: club.csv}, users: {name: name}}\n")
+	write("club.csv", "name\nbo\n")
+	serve := func() *program { return launch(t, "serve", "--data", data, "--map", dir, "--listen", "127.0.0.1:0") }
+	p := serve()
+	p.out.waitFor(t, `Serving Dome, revision 1, at`)
+	require.NoError(t, p.stop(t, syscall.SIGTERM))
+	write("club.csv", "")
+	p = serve()
+	p.out.waitFor(t, `revision 1 stays in force:\n(?s:.*)club.csv:1: the file is empty(?s:.*)Serving Dome, revision 1, at`)
+	require.NoError(t, p.stop(t, syscall.SIGTERM))
+}

@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 
@@ -187,14 +189,55 @@ func (p *prepared) held() string { return p.heldWith(0, 0) }
 
 // heldWith is held after some users and groups went already.
 func (p *prepared) heldWith(users, groups int) string {
-	why := p.overLimitWith(users, groups)
-	if len(p.reused) > 0 {
+	var all []string
+	for _, why := range []string{p.overLimitWith(users, groups), p.emptied(), p.revived()} {
 		if why != "" {
-			why += "; "
+			all = append(all, why)
 		}
-		why += reusedWords(p.reused)
 	}
-	return why
+	if len(p.reused) > 0 {
+		all = append(all, reusedWords(p.reused))
+	}
+	return strings.Join(all, "; ")
+}
+
+// emptied says which attributes a run would empty for more people than may be removed: that
+// is a file without its column sooner than a wish.
+func (p *prepared) emptied() string {
+	limit := p.directory.Source.Limit()
+	before := p.head.Folder.Records[p.directory.Name].Users
+	counts := map[string]int{}
+	for _, c := range p.delta.Changed {
+		for _, f := range c.Fields {
+			if f.Before != "" && f.After == "" {
+				counts[f.Attribute]++
+			}
+		}
+	}
+	var all []string
+	for _, attribute := range slices.Sorted(maps.Keys(counts)) {
+		if n := counts[attribute]; n > 1 && limit.Exceeded(n, len(before)) {
+			all = append(all, fmt.Sprintf("it would empty %s for %d of %d people; the removal limit of the source is %s", attribute, n, len(before), limit))
+		}
+	}
+	return strings.Join(all, "; ")
+}
+
+// revived says how many inactive accounts a run would make active, where that is more than
+// may be removed.
+func (p *prepared) revived() string {
+	limit := p.directory.Source.Limit()
+	before := p.head.Folder.Records[p.directory.Name].Users
+	n := 0
+	for _, c := range p.delta.Changed {
+		if !c.Before.IsActive() && c.After.IsActive() {
+			n++
+		}
+	}
+	if n > 1 && limit.Exceeded(n, len(before)) {
+		return fmt.Sprintf("it would make %d inactive accounts of %d active; the removal limit of the source is %s", n, len(before), limit)
+	}
+	return ""
 }
 
 // overLimit is overLimitWith where nothing went already.

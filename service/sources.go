@@ -34,7 +34,11 @@ func fetch(host connect.Host, s *directory.Source) (connect.Records, *place.Erro
 	var records connect.Records
 	take := func(e *connect.Entry) { t.Take(e, &records) }
 	if s.CSV != nil {
-		entries, rejected := csv.Read(in, s.CSV, &errs)
+		var columns []string
+		for _, wanted := range t.Wanted() {
+			columns = append(columns, wanted.Attributes...)
+		}
+		entries, rejected := csv.Read(in, s.CSV, columns, &errs)
 		records.Rejected = rejected
 		for i := range entries {
 			take(&entries[i])

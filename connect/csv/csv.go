@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -18,6 +19,7 @@ import (
 
 	"gatemap/connect"
 	"gatemap/core/directory"
+	"gatemap/core/name"
 	"gatemap/core/place"
 )
 
@@ -26,8 +28,8 @@ const maxColumns = 1000
 
 // Read reads the entries of a file. The first line names the columns. What makes
 // the whole file unreadable goes to errs, with its line; lines that cannot be
-// taken are rejected.
-func Read(in io.Reader, c *directory.CSV, errs *place.Errors) (entries []connect.Entry, rejected []place.Error) {
+// taken are rejected. wanted are the columns that must be there.
+func Read(in io.Reader, c *directory.CSV, wanted []string, errs *place.Errors) (entries []connect.Entry, rejected []place.Error) {
 	r, err := open(in, c)
 	if err != nil {
 		errs.Addf(c.Place, "csv: %v", err)
@@ -44,7 +46,11 @@ func Read(in io.Reader, c *directory.CSV, errs *place.Errors) (entries []connect
 		return nil, nil
 	}
 	columns = append([]string(nil), columns...)
-	if err := check(columns, c); err != nil {
+	err = check(columns, c)
+	if err == nil {
+		err = lacking(columns, wanted, c)
+	}
+	if err != nil {
 		errs.Addf(at, "%v", err)
 		return nil, nil
 	}
@@ -124,11 +130,47 @@ func check(columns []string, c *directory.CSV) error {
 	return nil
 }
 
+// lacking says which columns that must be there are not, and which may be meant. Where
+// the first line is one column another delimiter may be.
+func lacking(columns, wanted []string, c *directory.CSV) error {
+	var missing []string
+	for _, w := range wanted {
+		w, _, _ = strings.Cut(w, ";") // options
+		if w == "*" || slices.ContainsFunc(columns, func(x string) bool { return strings.EqualFold(x, w) }) {
+			continue
+		}
+		missing = append(missing, nearly(w, columns))
+	}
+	if missing == nil {
+		return nil
+	}
+	if len(columns) == 1 {
+		for _, other := range []string{";", "\t", "|", ","} {
+			if n := strings.Count(columns[0], other); n > 0 && other != c.Delimiter {
+				return fmt.Errorf("the first line is one column, %q: set delimiter to %s", columns[0], map[string]string{"\t": "tab"}[other]+strings.Trim(other, "\t"))
+			}
+		}
+	}
+	return fmt.Errorf("the table names columns that the file does not have: %s. It has %s", strings.Join(missing, ", "), strings.Join(columns, ", "))
+}
+
+// nearly is a column that is missing, with those that may be meant.
+func nearly(w string, columns []string) string {
+	near := name.Near(w, slices.Values(columns))
+	if near == nil {
+		return fmt.Sprintf("%q", w)
+	}
+	return fmt.Sprintf("%q (perhaps %s)", w, strings.Join(near, " or "))
+}
+
 func entry(columns, record []string, c *directory.CSV, at place.Place) (connect.Entry, error) {
 	e := connect.Entry{Place: at}
 	for i, value := range record {
 		if !utf8.ValidString(value) || strings.ContainsRune(value, utf8.RuneError) {
 			return e, fmt.Errorf("column %s is not in the encoding that was said (%s)", columns[i], orUTF8(c.Encoding.Value))
+		}
+		if strings.ContainsRune(value, 0) {
+			return e, fmt.Errorf("column %s holds a NUL: the file is damaged, or in another encoding", columns[i])
 		}
 		values := []string{value}
 		if c.Values != "" {

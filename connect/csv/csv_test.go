@@ -18,7 +18,7 @@ import (
 func read(content string, c directory.CSV) ([]connect.Entry, []place.Error, error) {
 	var errs place.Errors
 	c.File.Value = "people.csv"
-	entries, rejected := csv.Read(strings.NewReader(content), &c, &errs)
+	entries, rejected := csv.Read(strings.NewReader(content), &c, nil, &errs)
 	return entries, rejected, errs.Err()
 }
 
@@ -111,4 +111,31 @@ func FuzzRead(f *testing.F) {
 			}
 		}
 	})
+}
+
+// A column that the table names and the file lacks is told with those that are near, and a
+// wrong delimiter by what it is sooner.
+func TestColumnsMustBeThere(t *testing.T) {
+	for _, c := range []struct {
+		content, delimiter, want string
+		columns                  []string
+	}{
+		{"Number,Title\n1,x\n", "", "", []string{"number", "TITLE", "*"}},
+		{"Number,Titel\n1,x\n", "", `columns that the file does not have: "Title" (perhaps Titel). It has Number, Titel`, []string{"Number", "Title"}},
+		{"Number;Title\n1;x\n", "", `the first line is one column, "Number;Title": set delimiter to ;`, []string{"Number", "Title"}},
+		{"Number\tTitle\n1\tx\n", ";", "set delimiter to tab", []string{"Number"}},
+		{"", "", "the file is empty; its first line names the columns", []string{"Number"}},
+	} {
+		var errs place.Errors
+		_, _ = csv.Read(strings.NewReader(c.content), &directory.CSV{Delimiter: c.delimiter, File: place.Text{Value: "people.csv"}}, c.columns, &errs)
+		if c.want == "" {
+			assert.NoError(t, errs.Err())
+		} else {
+			assert.ErrorContains(t, errs.Err(), c.want)
+		}
+	}
+	_, rejected, err := read("a,b\n1,\x00\n2,x\n", directory.CSV{})
+	require.NoError(t, err)
+	require.Len(t, rejected, 1)
+	assert.Contains(t, rejected[0].Error(), "people.csv:2: column b holds a NUL")
 }
