@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -113,7 +114,7 @@ func (s *Server) scimError(w http.ResponseWriter, r *http.Request, err error) {
 }
 
 func scimBody(r *http.Request) (map[string]any, error) {
-	kind, _, err := mime.ParseMediaType(r.Header.Get("Content-Type"))
+	kind, _, err := mime.ParseMediaType(cmp.Or(r.Header.Get("Content-Type"), "application/scim+json"))
 	if err != nil || kind != "application/scim+json" && kind != "application/json" {
 		return nil, &scim.Error{Status: http.StatusUnsupportedMediaType, Detail: "the body is application/scim+json"}
 	}

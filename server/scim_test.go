@@ -312,3 +312,46 @@ func TestPatchesHaveLimits(t *testing.T) {
 	assert.Equal(t, 200, patch(1, `{"op":"remove","path":"members","value":[{"value":"`+user.id()+`"}]}`).status)
 	assert.Empty(t, c.call("GET", "/Groups/"+group.id(), "").at("members"))
 }
+
+// What programs really send is taken as it is meant.
+func TestHabitsOfPrograms(t *testing.T) {
+	c := startClub(t)
+	const user, enterprise = "urn:ietf:params:scim:schemas:core:2.0:User", "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User"
+	boss := c.call("POST", "/Users", `{"schemas":["`+user+`"],"userName":"boss"}`)
+	u := c.call("POST", "/Users", `{"schemas":["`+user+`","`+enterprise+`"],"userName":"ilse","active":false,"`+enterprise+`":{"department":"Optics","employeeNumber":4711,"manager":"`+boss.id()+`"}}`)
+	require.Equal(t, 201, u.status, u.body)
+	assert.Equal(t, "4711", u.at(enterprise, "employeeNumber"), "a number for text")
+	assert.Equal(t, boss.id(), u.at(enterprise, "manager", "value"), "a manager by the identifier alone")
+	put := func(body string) got { return c.call("PUT", "/Users/"+u.id(), body) }
+	patch := func(at, operations string) got {
+		return c.call("PATCH", at, `{"Operations":[`+operations+`]}`) // without schemas
+	}
+	for name, g := range map[string]got{
+		"PUT without active":  put(`{"schemas":["` + user + `","` + enterprise + `"],"userName":"ilse","` + enterprise + `":{"department":"Optics"}}`),
+		"PUT with no active":  put(`{"schemas":["` + user + `","` + enterprise + `"],"userName":"ilse","active":null,"` + enterprise + `":{"department":"Optics"}}`),
+		"PATCH with no value": patch("/Users/"+u.id(), `{"op":"replace","path":"active","value":null}`),
+		"PATCH that removes":  patch("/Users/"+u.id(), `{"op":"remove","path":"active"}`),
+	} {
+		require.Equal(t, 200, g.status, "%s: %v", name, g.body)
+		assert.Equal(t, false, g.body["active"], "%s switches nobody on", name)
+	}
+	g := patch("/Users/"+u.id(), `{"op":"replace","value":{"`+enterprise+`":{"employeeNumber":"12"}}}`)
+	require.Equal(t, 200, g.status, g.body)
+	assert.Equal(t, "Optics", g.at(enterprise, "department"), "the extension is merged")
+	assert.Equal(t, true, patch("/Users/"+u.id(), `{"op":"replace","path":"active","value":true}`).body["active"])
+
+	group := c.call("POST", "/Groups", `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"crew","members":[{"value":"`+boss.id()+`"},{"value":"`+u.id()+`"}]}`)
+	at := "/Groups/" + group.id()
+	assert.Len(t, patch(at, `{"op":"remove","path":"members","value":[]}`).body["members"], 2, "an empty list removes nobody")
+	g = patch(at, `{"op":"remove","path":"members[value eq \"gone\"]"},{"op":"remove","path":"members[value eq \"`+boss.id()+`\"]"}`)
+	require.Equal(t, 200, g.status, "one that is gone keeps no other")
+	assert.Len(t, g.body["members"], 1)
+
+	request, err := http.NewRequest("POST", c.url+"/Users", strings.NewReader(`{"schemas":["`+user+`"],"userName":"plain"}`))
+	require.NoError(t, err)
+	request.Header.Set("Authorization", "Bearer "+c.token)
+	response, err := http.DefaultClient.Do(request)
+	require.NoError(t, err)
+	response.Body.Close()
+	assert.Equal(t, 201, response.StatusCode, "without a kind of content")
+}

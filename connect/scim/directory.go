@@ -101,6 +101,9 @@ func (d *Directory) Patch(old *Resource, body map[string]any, now time.Time) (*D
 }
 
 func (d *Directory) change(old *Resource, body map[string]any, now time.Time) (*Directory, *Resource, error) {
+	if _, said := body["active"]; !said && old.Body["active"] == false {
+		body["active"] = false // nothing but true switches an account on
+	}
 	r := &Resource{Kind: old.Kind, ID: old.ID, Created: old.Created, Modified: old.Modified, Body: body}
 	if r.Version() == old.Version() {
 		return d, old, nil // nothing differs

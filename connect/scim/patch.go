@@ -19,7 +19,7 @@ type operation struct {
 // operations reads the body of a PATCH.
 func operations(body map[string]any) ([]operation, error) {
 	var list []any
-	named := false
+	named := true // some programs name no schema
 	for key, value := range body {
 		switch strings.ToLower(key) {
 		case "schemas":
@@ -170,10 +170,8 @@ func (t *target) whole(inner map[string]any, o operation) error {
 	if !ok {
 		return invalid("invalidValue", "%s is an object", t.urn)
 	}
-	if o.Op == "replace" {
-		clear(inner)
-	}
-	for key, value := range given {
+	for key, value := range given { // the sub-attributes that are given; others stay
+		delete(inner, key)
 		if err := assign(inner, Schemas[2].Attributes, key, value); err != nil {
 			return err
 		}
@@ -202,15 +200,12 @@ func (t *target) remove(object map[string]any, given any) error {
 			return err
 		}
 		items, _ := checked.([]any)
+		unwanted = make(map[string]bool, len(items)) // of an empty list, nobody
 		for _, item := range items {
-			if unwanted == nil {
-				unwanted = map[string]bool{}
-			}
 			unwanted[identity(item, true)] = true
 		}
 	}
-	found := false
-	var kept []any
+	var kept []any // what is not there is gone already
 	for _, item := range list {
 		switch {
 		case !matches(t.which, item), unwanted != nil && !unwanted[identity(item, true)]:
@@ -224,10 +219,6 @@ func (t *target) remove(object map[string]any, given any) error {
 				}
 			}
 		}
-		found = true
-	}
-	if t.which != nil && !found {
-		return invalid("noTarget", "no value of %s is as the path says", a.Name)
 	}
 	store(object, a.Name, kept)
 	return nil

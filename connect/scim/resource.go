@@ -240,7 +240,8 @@ func single(a *Attribute, value any) (any, error) {
 		return nil, wrong("true or false")
 	case "complex":
 		object, ok := value.(map[string]any)
-		if text, plain := value.(string); plain && a.MultiValued {
+		// Some programs send the value alone, such as a manager's identifier.
+		if text, plain := value.(string); plain && find(a.Sub, "value") != nil {
 			object, ok = map[string]any{"value": text}, true
 		}
 		if !ok {
@@ -258,6 +259,9 @@ func single(a *Attribute, value any) (any, error) {
 		return out, nil
 	}
 	s, ok := value.(string)
+	if n, number := value.(json.Number); number {
+		s, ok = n.String(), true // some programs send numbers for text
+	}
 	if !ok {
 		return nil, wrong("text")
 	}
