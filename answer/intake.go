@@ -52,6 +52,7 @@ type RunReport struct {
 	Held    string   `json:"held,omitempty" doc:"Why the run is held until it is confirmed."`
 	Error   string   `json:"error,omitempty" doc:"Why it failed."`
 	Server  string   `json:"server,omitempty" doc:"The server that answered."`
+	Version int      `json:"version" doc:"Of what it would change; it counts up when that is worked out again, and is the ETag with which the run is committed."`
 	Times   int      `json:"times,omitempty" doc:"How many runs in a row came by themselves and changed nothing; this is the newest."`
 }
 

@@ -28,7 +28,7 @@ completely or not at all.
 A run that would deactivate or remove more than the removal limit of the source (default
 5%) is held until someone confirms it.`,
 		Example: `  gatemap intake run cindervale
-  gatemap intake commit 12
+  gatemap intake commit 12 --version 1
   gatemap intake run personnel --commit
   gatemap intake list`,
 	}
@@ -228,10 +228,13 @@ func (a *app) intakeShow() *cobra.Command {
 
 func (a *app) intakeCommit() *cobra.Command {
 	var confirm bool
-	cmd := a.ofRun("commit RUN", "Commit a waiting run", "  gatemap intake commit 12\n  gatemap intake commit 13 --confirm",
+	var version int
+	cmd := a.ofRun("commit RUN", "Commit a waiting run, at the version that you have seen", "  gatemap intake commit 12 --version 1\n  gatemap intake commit 13 --version 2 --confirm",
 		func(ctx context.Context, c *client.Client, id int64) (*answer.Run, error) {
-			return c.CommitRun(ctx, id, confirm)
+			return c.CommitRun(ctx, id, version, confirm)
 		})
+	cmd.Flags().IntVar(&version, "version", 0, "version of the run, as its preview shows it")
+	_ = cmd.MarkFlagRequired("version")
 	cmd.Flags().BoolVar(&confirm, "confirm", false, "commit even if the removal limit holds the run")
 	return cmd
 }

@@ -71,9 +71,9 @@ func (a *app) previewText(p *answer.Preview) error {
 	}
 	switch r.State {
 	case answer.RunWaiting:
-		a.print("Nothing has changed yet. Commit it:  gatemap intake commit %d\n", r.ID)
+		a.print("Nothing has changed yet. Commit it:  gatemap intake commit %d --version %d\n", r.ID, r.Version)
 	case answer.RunHeld:
-		a.print("Nothing has changed. If it is right, commit it:  gatemap intake commit %d --confirm\n", r.ID)
+		a.print("Nothing has changed. If it is right, commit it:  gatemap intake commit %d --version %d --confirm\n", r.ID, r.Version)
 	case answer.RunCommitted:
 		a.print("In force as revision %d.\n", r.Revision)
 	case answer.RunUnchanged:

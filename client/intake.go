@@ -66,8 +66,8 @@ func (c *Client) Preview(ctx context.Context, id int64) (*answer.Preview, error)
 }
 
 // CommitRun commits a run that waits.
-func (c *Client) CommitRun(ctx context.Context, id int64, confirm bool) (*answer.Run, error) {
-	return call[answer.Run](ctx, c, http.MethodPost, ofRun(id, "/commit"), nil, map[string]bool{"confirm": confirm})
+func (c *Client) CommitRun(ctx context.Context, id int64, version int, confirm bool) (*answer.Run, error) {
+	return callWith[answer.Run](ctx, c, http.MethodPost, ofRun(id, "/commit"), nil, map[string]bool{"confirm": confirm}, http.Header{"If-Match": {strconv.Quote(strconv.Itoa(version))}})
 }
 
 // DiscardRun lets a run that waits go.

@@ -58,13 +58,18 @@ func intakes(api huma.API, s *service.Service) {
 	get(api, "/runs/{id}/preview", "preview", "The changes of a run", func(ctx context.Context, in *Numbered) (*answer.Preview, error) {
 		return s.Preview(ctx, in.ID)
 	})
-	post(api, "/runs/{id}/commit", "commit-run", "Commit a run that waits", operator.Commit, http.StatusOK, func(ctx context.Context, in *struct {
+	post(api, "/runs/{id}/commit", "commit-run", "Commit a run that waits, at the version that was seen", operator.Commit, http.StatusOK, func(ctx context.Context, in *struct {
 		Numbered
+		Version
 		Body struct {
 			Confirm bool `json:"confirm,omitempty" doc:"Commit even if the removal limit holds the run."`
 		}
 	}) (*answer.Run, error) {
-		run, err := s.CommitRun(ctx, in.ID, in.Body.Confirm, operator.From(ctx))
+		version, err := in.number()
+		if err != nil {
+			return nil, err
+		}
+		run, err := s.CommitRun(ctx, in.ID, version, in.Body.Confirm, operator.From(ctx))
 		return &run, err
 	})
 	post(api, "/runs/{id}/discard", "discard-run", "Discard a run that waits", operator.Intake, http.StatusOK, func(ctx context.Context, in *Numbered) (*answer.Run, error) {

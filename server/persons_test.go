@@ -40,7 +40,7 @@ func TestTwoTokensAreOnePerson(t *testing.T) {
 	assert.Equal(t, 403, w.commitSeen(w.trial(third), w.token))
 
 	run := w.run(second, `{}`)
-	assert.Equal(t, 403, w.post(fmt.Sprintf("/api/v1/runs/%d/commit", run), admin, `{}`), "a run, too")
+	assert.Equal(t, 403, w.commitRun(run, admin, `{}`), "a run, too")
 	_, _, log := w.call(t, "GET", "/api/v1/audit?limit=500&actor=some.admin", admin, "")
 	assert.Contains(t, log, "(token “second”)", "the audit names the person, and the token")
 }

@@ -112,7 +112,13 @@ func (r *running) seen(t *testing.T, trial string) string {
 // commit commits a version of a trial, or names none where it is empty.
 func (r *running) commit(t *testing.T, trial, version, token, body string) int {
 	t.Helper()
-	request, err := http.NewRequestWithContext(t.Context(), "POST", r.URL+"/api/v1/trials/"+trial+"/commit", strings.NewReader(body))
+	return r.matching(t, "/api/v1/trials/"+trial+"/commit", version, token, body)
+}
+
+// matching makes a call of what has a version.
+func (r *running) matching(t *testing.T, path, version, token, body string) int {
+	t.Helper()
+	request, err := http.NewRequestWithContext(t.Context(), "POST", r.URL+path, strings.NewReader(body))
 	require.NoError(t, err)
 	request.Header = http.Header{"Authorization": {"Bearer " + token}, "Content-Type": {"application/json"}}
 	if version != "" {

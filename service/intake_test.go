@@ -153,7 +153,7 @@ func TestIntakePreviewsAndCommits(t *testing.T) {
 	done := make(chan answer.Run, 4)
 	for range 4 {
 		wait.Go(func() {
-			if run, err := o.CommitRun(t.Context(), p.Run.ID, false, ada); err == nil {
+			if run, err := o.CommitRun(t.Context(), p.Run.ID, p.Run.Version, false, ada); err == nil {
 				done <- run
 			}
 		})
@@ -162,7 +162,7 @@ func TestIntakePreviewsAndCommits(t *testing.T) {
 	require.Len(t, done, 1)
 	assert.Equal(t, before+1, (<-done).Revision)
 	assert.Equal(t, "Engineer", o.attribute("p3", "title"))
-	_, err := o.CommitRun(t.Context(), p.Run.ID, false, ada)
+	_, err := o.CommitRun(t.Context(), p.Run.ID, p.Run.Version, false, ada)
 	assert.ErrorContains(t, err, "cannot be committed: it is committed")
 	assert.Equal(t, answer.RunUnchanged, o.run("cindervale", service.Intaking{Commit: true}).Run.State)
 	assert.Equal(t, before+1, o.Head().Revision.Number, "what is the same makes no revision")
@@ -236,7 +236,7 @@ func TestARunThatWaitsWhenTheServiceStopsIsCutOff(t *testing.T) {
 	cut, err := o.Run(t.Context(), second.Run.ID)
 	require.NoError(t, err)
 	assert.Equal(t, answer.RunCutOff, cut.State)
-	_, err = o.CommitRun(t.Context(), second.Run.ID, false, ada)
+	_, err = o.CommitRun(t.Context(), second.Run.ID, second.Run.Version, false, ada)
 	assert.ErrorContains(t, err, "it is cut off")
 }
 
@@ -269,9 +269,9 @@ func TestTheGuardHoldsARunThatTakesTooMuch(t *testing.T) {
 			assert.Equal(t, answer.RunHeld, p.Run.State)
 			assert.Contains(t, p.Run.Held, c.want)
 			assert.Equal(t, 1, o.Head().Revision.Number)
-			_, err := o.CommitRun(t.Context(), p.Run.ID, false, ada)
+			_, err := o.CommitRun(t.Context(), p.Run.ID, p.Run.Version, false, ada)
 			assert.ErrorContains(t, err, "Confirm it")
-			run, err := o.CommitRun(t.Context(), p.Run.ID, true, ada)
+			run, err := o.CommitRun(t.Context(), p.Run.ID, p.Run.Version, true, ada)
 			require.NoError(t, err)
 			assert.Equal(t, 2, run.Revision)
 		})

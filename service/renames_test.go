@@ -12,6 +12,7 @@ import (
 	"gatemap/core/finding"
 	"gatemap/core/situation"
 	"gatemap/service"
+	"gatemap/stage"
 )
 
 const renamedMap = `
@@ -84,7 +85,7 @@ func TestNamesInDocumentsFollowRenames(t *testing.T) {
 		"map.yaml: user uid=teo,ou=people,dc=x becomes uid=ilse,ou=people,dc=x",
 	}, preview.Renamed)
 	assert.Contains(t, o.Head().Documents()["map.yaml"], "users: [ilse]", "nothing is written before it is committed")
-	_, err := o.CommitRun(ctx, preview.Run.ID, false, ada)
+	_, err := o.CommitRun(ctx, preview.Run.ID, preview.Run.Version, false, ada)
 	require.NoError(t, err)
 	for zone, who := range before {
 		assert.ElementsMatch(t, who, o.openTo(zone), zone)
@@ -124,9 +125,9 @@ func TestANameIsNotReused(t *testing.T) {
 			assert.Contains(t, p.Run.Held, "name-reused")
 			assert.Contains(t, p.Run.Held, "user cindervale/ilse")
 			assert.NotContains(t, o.openTo("dome"), "person 4")
-			_, err := o.CommitRun(ctx, p.Run.ID, false, ada)
+			_, err := o.CommitRun(ctx, p.Run.ID, p.Run.Version, false, ada)
 			assert.ErrorContains(t, err, "name-reused")
-			_, err = o.CommitRun(ctx, p.Run.ID, true, ada)
+			_, err = o.CommitRun(ctx, p.Run.ID, p.Run.Version, true, ada)
 			require.NoError(t, err)
 			assert.Equal(t, []string{"person 4"}, o.openTo("dome"), "someone has looked")
 			assert.Equal(t, answer.RunUnchanged, o.run("cindervale", service.Intaking{Commit: true}).Run.State, "it is asked once")
@@ -142,4 +143,39 @@ func TestANameIsNotReused(t *testing.T) {
 		require.Equal(t, answer.RunCommitted, o.run("cindervale", service.Intaking{Commit: true}).Run.State)
 		assert.Equal(t, []string{"person 1"}, o.openTo("dome"))
 	})
+}
+
+// A run that waits is committed as it was seen: where the map has changed in what it would
+// do, it is worked out again, and shown, first.
+func TestARunIsCommittedAsItWasSeen(t *testing.T) {
+	o := startObservatory(t, map[string]string{
+		"map.yaml": strings.TrimPrefix(renamedMap, "\n"), "people.ldif": reading(map[string]string{"1": "ilse", "2": "teo", "3": "rana"}, "crew", "g1", "rana"),
+	})
+	o.write("people.ldif", reading(map[string]string{"1": "ilse", "2": "teo", "3": "rana"}, "crew", "g1", "rana", "teo"))
+	p := o.run("cindervale", service.Intaking{})
+	require.Equal(t, answer.RunWaiting, p.Run.State)
+	_, err := o.CommitRun(ctx, p.Run.ID, 0, false, ada)
+	assert.ErrorContains(t, err, "send the version of the run")
+	_, err = o.CommitRun(ctx, p.Run.ID, 7, false, ada)
+	assert.ErrorContains(t, err, "at version 1 now")
+
+	// Something else changes: the run does what it did.
+	begin(t, o.Service, "other", stage.Change{Do: stage.Leave, Group: "keepers", Member: "dome/guest"})
+	require.NoError(t, commit(o.Service, ada, "other", ""))
+	// The same group opens more now: the run would give more than was seen.
+	begin(t, o.Service, "wider", stage.Change{Do: stage.AddLine, System: "doors", List: "rules", Value: []byte(`{"name":"crew to the roof","action":"permit","groups":["crew"],"to":["roof","dome"]}`)})
+	require.NoError(t, commit(o.Service, ada, "wider", ""))
+	_, err = o.CommitRun(ctx, p.Run.ID, p.Run.Version, false, ada)
+	var problem *answer.Problem
+	require.ErrorAs(t, err, &problem)
+	assert.Equal(t, 412, problem.Status)
+	again, err := o.Preview(ctx, p.Run.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 2, again.Run.Version)
+	assert.Greater(t, len(again.Gains), len(p.Gains), "it shows what it would do now")
+	begin(t, o.Service, "third", stage.Change{Do: stage.Join, Group: "keepers", Member: "dome/guest"})
+	require.NoError(t, commit(o.Service, ada, "third", ""))
+	run, err := o.CommitRun(ctx, p.Run.ID, 2, false, ada)
+	require.NoError(t, err, "what changed has nothing to do with it")
+	assert.Equal(t, answer.RunCommitted, run.State)
 }

@@ -171,7 +171,7 @@ export const api = {
   runIntake: (directory: string) => call<Run>('POST', `directories/${at(directory)}/intake`, {}),
   run: (id: number) => get<Run>(`runs/${id}`),
   preview: (id: number) => get<Preview>(`runs/${id}/preview`),
-  commitRun: (id: number, confirm: boolean) => call<Run>('POST', `runs/${id}/commit`, { confirm }),
+  commitRun: (id: number, version: number, confirm: boolean) => call<Run>('POST', `runs/${id}/commit`, { confirm }, undefined, { 'if-match': `"${version}"` }),
   discardRun: (id: number) => call<Run>('POST', `runs/${id}/discard`),
 
   ownGroups: () => get<OwnGroups>('own-groups'),

@@ -109,7 +109,7 @@
           {#if preview}
             <PreviewSheet {preview} />
             <p class="acts">
-              {#if rights.commit}<button class="act main" onclick={() => attempt(() => api.commitRun(run!.id, run!.state === 'held'))}>{run.state === 'held' ? 'Commit despite the limit' : 'Commit the run'}</button>{/if}
+              {#if rights.commit}<button class="act main" onclick={() => attempt(() => api.commitRun(run!.id, run!.version, run!.state === 'held'))}>{run.state === 'held' ? 'Commit despite the limit' : 'Commit the run'}</button>{/if}
               {#if rights.has('intake')}<button class="act" onclick={() => attempt(() => api.discardRun(run!.id))}>Discard the run</button>{/if}
             </p>
           {:else if run.samples.length}
