@@ -245,3 +245,84 @@ func TestFormsOfATime(t *testing.T) {
 		}
 	}
 }
+
+// Every value of the attribute of the name leads to the user, but never past the user whose
+// name it is; and a login name that is nobody's nests no group by that name.
+func TestFurtherLoginNames(t *testing.T) {
+	var errs place.Errors
+	var all []connect.Entry
+	ldif.Read(strings.NewReader(`dn: uid=ilse,dc=x
+objectClass: person
+uid: ilse
+uid: iokonjo
+uid: teo
+
+dn: uid=teo,dc=x
+objectClass: person
+uid: teo
+
+dn: cn=crew,dc=x
+objectClass: posixGroup
+cn: crew
+memberUid: iokonjo
+memberUid: TEO
+memberUid: staff
+
+dn: cn=staff,dc=x
+objectClass: posixGroup
+cn: staff
+memberUid: ilse
+`), "people.ldif", &errs, func(e *connect.Entry) { all = append(all, *e) })
+	r := connect.Apply(&directory.Source{
+		Users:  &directory.UserTable{Pick: directory.Pick{Filter: text("(objectClass=person)"), Name: "uid"}},
+		Groups: &directory.GroupTable{Pick: directory.Pick{Filter: text("(objectClass=posixGroup)"), Name: "cn"}, Members: []string{"memberUid"}},
+	}, all, &errs)
+	require.NoError(t, errs.Err())
+	var members []string
+	for _, ref := range r.Groups[0].Members.Users {
+		members = append(members, ref.Name)
+	}
+	assert.Equal(t, []string{"ilse", "TEO", "staff"}, members)
+	b := directory.Build([]*directory.Document{{Name: "d", Users: r.Users, Groups: r.Groups}}, &errs)
+	require.NoError(t, errs.Err())
+	crew, err := b.FindGroup("crew", "")
+	require.NoError(t, err)
+	assert.Len(t, b.Members(crew), 2, "staff is a group, and no login name")
+	for _, m := range b.Members(crew) {
+		assert.Equal(t, directory.Direct, m.How)
+	}
+}
+
+// A number that several groups have is told, and is the first one's.
+func TestNumbersOfSeveralGroups(t *testing.T) {
+	var errs place.Errors
+	var all []connect.Entry
+	ldif.Read(strings.NewReader(`dn: uid=ilse,dc=x
+objectClass: person
+uid: ilse
+gidNumber: 500
+
+dn: cn=crew,dc=x
+objectClass: posixGroup
+cn: crew
+gidNumber: 500
+
+dn: cn=staff,dc=x
+objectClass: posixGroup
+cn: staff
+gidNumber: 500
+`), "people.ldif", &errs, func(e *connect.Entry) { all = append(all, *e) })
+	source := &directory.Source{
+		LDAP:   &directory.LDAP{},
+		Users:  &directory.UserTable{Pick: directory.Pick{Filter: text("(objectClass=person)"), Name: "uid"}, PrimaryGroup: "gidNumber"},
+		Groups: &directory.GroupTable{Pick: directory.Pick{Filter: text("(objectClass=posixGroup)"), Name: "cn"}, Members: []string{"memberUid"}, Number: "gidNumber"},
+	}
+	for range 2 {
+		r := connect.Apply(source, all, &errs)
+		require.NoError(t, errs.Err())
+		assert.Equal(t, "cn=crew,dc=x", r.Users[0].PrimaryGroup.Name)
+		require.Len(t, r.Rejected, 1)
+		assert.Contains(t, r.Rejected[0].Error(), `people.ldif:11: the number 500 is of several groups, ["cn=crew,dc=x" "cn=staff,dc=x"]`)
+		assert.Len(t, r.Groups, 2, "both are taken")
+	}
+}

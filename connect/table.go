@@ -54,11 +54,15 @@ func Apply(source *directory.Source, entries []Entry, errs *place.Errors) Record
 
 // Tables are the compiled tables of a source. They take entries one by one.
 type Tables struct {
-	source  *directory.Source
-	users   *userTable
-	groups  *groupTable
-	devices *deviceTable
-	numbers map[string]string // the distinguished names of groups by their numbers
+	source   *directory.Source
+	users    *userTable
+	groups   *groupTable
+	devices  *deviceTable
+	numbers  map[string]string   // the distinguished names of groups by their numbers
+	several  map[string][]string // by number, where several groups have it
+	numbered map[string]*Records // the readings in which they were told
+	logins   map[string]bool     // the names of users, folded
+	aliases  map[string]string   // further values of the attribute of the name, folded, with the names
 }
 
 type (
@@ -97,7 +101,7 @@ func NewTables(source *directory.Source, errs *place.Errors) *Tables {
 		errs.Addf(source.Place, "follow is for directory servers; a file is read as often as every says")
 	}
 	c := compiler{errs, source.LDAP != nil}
-	t := &Tables{source: source, numbers: map[string]string{}}
+	t := &Tables{source: source, numbers: map[string]string{}, several: map[string][]string{}, numbered: map[string]*Records{}, logins: map[string]bool{}, aliases: map[string]string{}}
 	if u := source.Users; u != nil {
 		t.users = &userTable{u, c.picked(&u.Pick, u.Place, "users"), c.filter(u.Disabled, "disabled")}
 	}
@@ -152,17 +156,52 @@ func named(e *Entry, p *picked, to *Records) (string, bool) {
 	return n, true
 }
 
-// Finish resolves what could not be resolved before all entries were there:
-// primary groups by number. Of records with one name the first stays.
+// Finish resolves what could not be resolved before all entries were there: primary groups
+// by number, and members by a further login name. Of records with one name the first stays.
 func (t *Tables) Finish(r *Records) {
+	for _, g := range r.Groups {
+		if g.Members == nil {
+			continue
+		}
+		for i, ref := range g.Members.Users {
+			key := name.Fold(ref.Name)
+			if is, known := t.aliases[key]; known && !t.logins[key] {
+				g.Members.Users[i].Name = is
+			}
+		}
+	}
 	for _, u := range r.Users {
 		if dn, ok := t.numbers[u.PrimaryGroup.Name]; ok {
 			u.PrimaryGroup.Name = dn
 		}
 	}
+	t.tellNumbers(r)
 	r.Users = users.single(r.Users, &r.Rejected, &r.waiting.users)
 	r.Groups = groups.single(r.Groups, &r.Rejected, &r.waiting.groups)
 	r.Devices = devices.single(r.Devices, &r.Rejected, &r.waiting.devices)
+}
+
+// tellNumbers tells of numbers that several groups of a reading have: primary groups by such
+// a number are the first of them.
+func (t *Tables) tellNumbers(r *Records) {
+	if len(t.several) == 0 || t.source.LDAP == nil { // what a file rejects keeps it from loading
+		return
+	}
+	at := make(map[string]place.Place, len(r.Groups))
+	for _, g := range r.Groups {
+		at[g.DN] = g.Place
+	}
+	for _, n := range slices.Sorted(maps.Keys(t.several)) {
+		var here []string
+		for _, dn := range append([]string{t.numbers[n]}, t.several[n]...) {
+			if _, is := at[dn]; is {
+				here = append(here, dn)
+			}
+		}
+		if len(here) > 1 {
+			r.reject(at[here[1]], "the number %s is of several groups, %q; a primary group by it is the first", n, here)
+		}
+	}
 }
 
 func (o of[T]) single(list []*T, rejected *[]place.Error, others *[]waiting[T]) []*T {

@@ -49,6 +49,10 @@ func (t *Tables) TakeUser(e *Entry, to *Records) {
 		u.PrimaryGroup = name.Ref{Name: group.Value, Place: group.Place}
 	}
 	to.Users = append(to.Users, u)
+	t.logins[name.Fold(n)] = true
+	for _, other := range e.Values(table.Name)[1:] {
+		t.aliases[name.Fold(other.Value)] = n
+	}
 }
 
 // TakeGroup adds an entry that is a group to the records.
@@ -70,7 +74,12 @@ func (t *Tables) TakeGroup(e *Entry, to *Records) {
 		g.Description = e.First(table.Description).Value
 	}
 	if n := number(e.First(table.Number).Value); n != "" {
-		t.numbers[n] = e.DN
+		if t.numbered[n] == to && t.numbers[n] != e.DN { // in one reading, so that none was renamed
+			t.several[n] = append(t.several[n], e.DN)
+		} else {
+			t.numbers[n], t.numbered[n] = e.DN, to
+			delete(t.several, n)
+		}
 	}
 	for _, attribute := range table.Members {
 		if strings.EqualFold(attribute, "memberUid") { // login names, and nothing else (RFC 2307 section 3)
