@@ -32,8 +32,10 @@ func many(n int, text, between string) string {
 }
 
 // written is the change that writes a document.
-func written(text string) string {
-	raw, err := json.Marshal(map[string]any{"do": "write-document", "document": "long.yaml", "value": text})
+func written(text string) string { return writtenTo("long.yaml", text) }
+
+func writtenTo(file, text string) string {
+	raw, err := json.Marshal(map[string]any{"do": "write-document", "document": file, "value": text})
 	if err != nil {
 		panic(err) // texts can be written
 	}
@@ -56,15 +58,14 @@ func inputs() []input {
 		{name: "groups within groups: 12,000", method: "POST", path: "/api/v1/impact", body: written("directory: long\nusers: [{userName: a}]\ngroups:\n  - {name: g0, members: {users: [a]}}\n" + chained(12_000, "  - {name: g%d, members: {groups: [g%p]}}"))},
 		{name: "groups that all hold each other", method: "POST", path: "/api/v1/impact", body: written("directory: long\nusers: [{userName: a}]\ngroups:\n" + everyPair(170))},
 		{name: "rule groups: 9,000", method: "POST", path: "/api/v1/impact", body: written("directory: long\nusers: [{userName: a}]\ngroups:\n" + many(9000, `  - {name: g%d, rule: 'title co "%d" or department sw "%d"'}`, "\n"))},
-		{name: "networks within networks", method: "POST", path: "/api/v1/impact", body: written("title: x\nnetworks:\n" + many(20_000, "  n%d: [192.0.2.0/24, 2001:db8::/32]", "\n"))},
-		{name: "YAML of anchors that multiply", method: "POST", path: "/api/v1/impact", body: written("a: &a [x,x,x,x,x,x,x,x,x]\n" + aliases(9))},
+		{name: "networks within networks", method: "POST", path: "/api/v1/impact", body: writtenTo("gatemap.yaml", "title: x\nnetworks:\n"+many(20_000, "  n%d: [192.0.2.0/24, 2001:db8::/32]", "\n"))},
+		{name: "YAML of anchors that multiply", method: "POST", path: "/api/v1/impact", body: written("directory: long\na: &a [x,x,x,x,x,x,x,x,x]\n" + aliases(9))},
 		{name: "YAML that is 40,000 deep", method: "POST", path: "/api/v1/impact", body: written("system: " + strings.Repeat("[", 40_000) + strings.Repeat("]", 40_000))},
 		{name: "YAML that is indented 1,000 times", method: "POST", path: "/api/v1/impact", body: written(indented(1000))},
 		{name: "JSON that is 100,000 deep", method: "POST", path: "/api/v1/impact", body: `{"do":"change-line","value":` + strings.Repeat("[", 100_000) + strings.Repeat("]", 100_000) + `}`},
 		{name: "names of 100,000 letters", method: "POST", path: "/api/v1/impact", body: written("directory: " + strings.Repeat("x", 100_000) + "\nusers: [{userName: " + strings.Repeat("y", 100_000) + "}]\n")},
-		{name: "a document without an end", method: "POST", path: "/api/v1/impact", body: `{"do":"remove-entry","document":"networks.yaml","path":"x","field":"y"}`},
 		{name: "5,000 changes at once", method: "POST", path: "/api/v1/trials/attack/changes", body: `{"changes":[` + many(5000, `{"do":"set-user","user":"ilse.okonjo","attribute":"title","value":"x%d"}`, ",") + `]}`},
-		{name: "a push with 20,000 operations", method: "PATCH", path: "/scim/v2/Groups/GROUP", push: true, body: `{"schemas":["urn:ietf:params:scim:api:messages:2.0:PatchOp"],"Operations":[` + many(20_000, `{"op":"add","path":"members","value":[{"value":"%d"}]}`, ",") + `]}`},
+		{name: "a push with 20,000 operations", method: "PATCH", path: "/scim/v2/Groups/GROUP", push: true, body: `{"schemas":["urn:ietf:params:scim:api:messages:2.0:PatchOp"],"Operations":[` + many(20_000, `{"op":"add","path":"members","value":[{"value":"MEMBER"}]}`, ",") + `]}`},
 		{name: "a push with paths of 500 brackets", method: "PATCH", path: "/scim/v2/Groups/GROUP", push: true, body: `{"schemas":["urn:ietf:params:scim:api:messages:2.0:PatchOp"],"Operations":[` + many(200, `{"op":"remove","path":"members[`+strings.Repeat("(", 500)+`value eq \"%d\"`+strings.Repeat(")", 500)+`]"}`, ",") + `]}`},
 		{name: "a push that is 50,000 deep", method: "POST", path: "/scim/v2/Users", push: true, body: `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"deep","x":` + strings.Repeat(`{"a":`, 50_000) + "1" + strings.Repeat("}", 50_000) + `}`},
 	}
@@ -116,6 +117,11 @@ func (t *target) input(in input) (string, error) {
 				return "", fmt.Errorf("no group to push to: %s %v", body, err)
 			}
 			path = strings.ReplaceAll(path, "GROUP", made.ID)
+			_, body, err = t.by(ctx, attacker, "POST", "/scim/v2/Users", t.push, fmt.Sprintf(`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"u%d"}`, time.Now().UnixNano()))
+			if err != nil || json.Unmarshal([]byte(body), &made) != nil {
+				return "", fmt.Errorf("no user to push: %s %v", body, err)
+			}
+			in.body = strings.ReplaceAll(in.body, "MEMBER", made.ID)
 		}
 	case strings.Contains(path, "/trials/attack/"):
 		_, _, _ = t.by(ctx, attacker, "POST", "/api/v1/trials", t.token, `{"name":"attack"}`)
