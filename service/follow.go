@@ -269,12 +269,12 @@ func (s *Service) patch(ctx context.Context, d *directory.Document, p connect.Pa
 	l.busy.Lock()
 	defer l.busy.Unlock()
 	head := s.Head()
-	prepared, err := s.prepare(head, d.Name, s.known(d.Name).With(p))
+	ready, err := s.prepare(head, d.Name, s.known(d.Name).With(p))
 	if err != nil {
 		return err
 	}
-	rejected := fmt.Sprint(prepared.records.Rejected)
-	if len(prepared.put)+len(prepared.gone) == 0 && (len(prepared.records.Rejected) == 0 || rejected == l.rejected) {
+	rejected := fmt.Sprint(ready.records.Rejected)
+	if len(ready.put)+len(ready.gone) == 0 && (len(ready.records.Rejected) == 0 || rejected == l.rejected) {
 		return nil // nothing new
 	}
 	l.rejected = rejected
@@ -282,9 +282,13 @@ func (s *Service) patch(ctx context.Context, d *directory.Document, p connect.Pa
 	if err != nil {
 		return err
 	}
-	held := l.overLimit(prepared, time.Now())
-	v := prepared.describeWith(&change.Summary{}) // what comes by itself is not to wait for the rest
-	r.prepared, r.preview = prepared, &v.Preview
+	if ready, err = s.withoutReused(ctx, ready, operator.Service, func(p *prepared) string { return l.overLimit(p, time.Now()) }); err != nil {
+		s.fail(ctx, r, err)
+		return err
+	}
+	held := l.overLimit(ready, time.Now())
+	v := ready.describeWith(&change.Summary{}) // what comes by itself is not to wait for the rest
+	r.prepared, r.preview = ready, &v.Preview
 	report := func(x *answer.Run) {
 		x.Counts, x.Samples, x.Held, x.Server, x.Read = v.Run.Counts, v.samples(), held, server, len(p.Put.Users)+len(p.Put.Groups)+len(p.Put.Devices)+len(p.Gone)
 	}
@@ -292,12 +296,12 @@ func (s *Service) patch(ctx context.Context, d *directory.Document, p connect.Pa
 	case held != "":
 		s.await(ctx, l, r)
 		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunHeld })
-	case len(prepared.put)+len(prepared.gone) == 0:
+	case len(ready.put)+len(ready.gone) == 0:
 		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunUnchanged })
 	}
 	s.await(ctx, l, nil)
-	l.note(prepared, time.Now())
-	revision, err := s.commit(ctx, prepared, operator.Service, fmt.Sprintf("Changes in %s", d.Name), nil)
+	l.note(ready, time.Now())
+	revision, err := s.commit(ctx, ready, operator.Service, fmt.Sprintf("Changes in %s", d.Name), nil)
 	if err != nil {
 		s.fail(ctx, r, err)
 		return err

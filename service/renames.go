@@ -10,6 +10,7 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/name"
 	"gatemap/mapfile"
+	"gatemap/operator"
 	"gatemap/stage"
 	"gatemap/store"
 )
@@ -301,4 +302,22 @@ func (p *prepared) renamed() []string {
 		all = append(all, fmt.Sprintf("%s: %s %s becomes %s", r.File, r.Kind, r.From, r.To))
 	}
 	return all
+}
+
+// withoutReused commits what a run changes besides records whose names are reused, where
+// there are such and nothing else holds it: the lines that have the names give nothing until
+// someone has looked. What is left is worked out again.
+func (s *Service) withoutReused(ctx context.Context, p *prepared, by operator.Actor, held func(*prepared) string) (*prepared, error) {
+	if len(p.reused) == 0 {
+		return p, nil
+	}
+	named := p.directory.Name
+	first, err := s.prepare(s.Head(), named, leavingOut(p.records, p.reused))
+	if err != nil || held(first) != "" || len(first.put)+len(first.gone) == 0 {
+		return p, err
+	}
+	if _, err := s.commit(ctx, first, by, fmt.Sprintf("Intake of %s, without those whose names are reused", named), nil); err != nil {
+		return nil, err
+	}
+	return s.prepare(s.Head(), named, p.records)
 }

@@ -2,8 +2,10 @@ package service_test
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -13,6 +15,7 @@ import (
 	"gatemap/core/situation"
 	"gatemap/service"
 	"gatemap/stage"
+	"gatemap/tools/slapd"
 )
 
 const renamedMap = `
@@ -178,4 +181,62 @@ func TestARunIsCommittedAsItWasSeen(t *testing.T) {
 	run, err := o.CommitRun(ctx, p.Run.ID, 2, false, ada)
 	require.NoError(t, err, "what changed has nothing to do with it")
 	assert.Equal(t, answer.RunCommitted, run.State)
+}
+
+// On a server that streams, who is renamed keeps what a line gives by name; a reused name
+// gives nothing until someone has looked, and holds up nothing else.
+func TestNamesFollowAStream(t *testing.T) {
+	person := func(uid, title string) string {
+		return "dn: uid=" + uid + ",ou=people," + slapd.Suffix + "\nobjectClass: inetOrgPerson\nuid: " + uid + "\ncn: x\nsn: x\ntitle: " + title + "\n\n"
+	}
+	add := func(uid, title string) string {
+		return strings.Replace(person(uid, title), "\n", "\nchangetype: add\n", 1)
+	}
+	rename := func(uid, to string) string {
+		return "dn: uid=" + uid + ",ou=people," + slapd.Suffix + "\nchangetype: modrdn\nnewrdn: uid=" + to + "\ndeleteoldrdn: 1\n\n"
+	}
+	remove := func(uid string) string {
+		return "dn: uid=" + uid + ",ou=people," + slapd.Suffix + "\nchangetype: delete\n\n"
+	}
+	server, err := slapd.Start(t.TempDir(), "dn: ou=people,"+slapd.Suffix+"\nobjectClass: organizationalUnit\nou: people\n\n"+
+		person("ilse", "person 1")+person("teo", "person 2")+person("rana", "person 3"), nil, []string{"127.0.0.1"})
+	require.NoError(t, err)
+	t.Cleanup(server.Stop)
+	o := startObservatory(t, map[string]string{"map.yaml": `directory: cindervale
+source: {ldap: {servers: ["` + server.LDAP + `"]}, table: open-schemas, follow: stream, removal_limit: 100%}
+---
+system: doors
+type: firewall
+zones: {dome: [192.0.2.0/26], yard: [192.0.2.64/27]}
+rules:
+  - {name: ilse, action: permit, users: [ilse], to: [dome]}
+  - {name: rana, action: permit, users: [rana], to: [yard]}
+`})
+	o.Follow()
+	gives := func(zone string, who ...string) {
+		t.Helper()
+		require.Eventually(t, func() bool { return slices.Equal(o.openTo(zone), append([]string{}, who...)) }, 15*time.Second, 20*time.Millisecond, "%s: %v, wanted %v", zone, o.openTo(zone), who)
+	}
+	gives("dome", "person 1")
+	require.NoError(t, server.Modify(rename("ilse", "between")+rename("teo", "ilse")+rename("between", "teo")))
+	require.Eventually(t, func() bool { return strings.Contains(o.Head().Documents()["map.yaml"], "users: [teo]") }, 15*time.Second, 20*time.Millisecond)
+	gives("dome", "person 1")
+
+	require.NoError(t, server.Modify(remove("teo")+add("teo", "person 4")))
+	gives("dome")
+	require.NoError(t, server.Modify(remove("rana")), "others go all the same")
+	gives("yard")
+	var held answer.Run
+	require.Eventually(t, func() bool {
+		list, err := o.Runs(ctx, "cindervale", 10, "")
+		require.NoError(t, err)
+		i := slices.IndexFunc(list.Runs, func(r answer.Run) bool { return r.State == answer.RunHeld })
+		if i >= 0 {
+			held = list.Runs[i]
+		}
+		return i >= 0 && strings.Contains(held.Held, "name-reused")
+	}, 15*time.Second, 20*time.Millisecond)
+	_, err = o.CommitRun(ctx, held.ID, held.Version, true, ada)
+	require.NoError(t, err)
+	gives("dome", "person 4")
 }

@@ -291,16 +291,8 @@ func (s *Service) compare(ctx context.Context, l *lane, r *run, records connect.
 	}
 	s.await(ctx, l, nil) // whatever waited is overtaken
 	held := p.held()
-	if len(p.reused) > 0 && in.Commit && !in.Confirm && p.overLimit() == "" {
-		// The lines that have the name give nothing until someone has looked.
-		first, err := s.prepare(s.Head(), r.state.Directory, leavingOut(records, p.reused))
-		if err == nil {
-			_, err = s.commit(ctx, first, in.By, fmt.Sprintf("Intake of %s, run %d, without those whose names are reused", first.directory.Name, r.state.ID), nil)
-		}
-		if err == nil {
-			p, err = s.prepare(s.Head(), r.state.Directory, records)
-		}
-		if err != nil {
+	if in.Commit && !in.Confirm {
+		if p, err = s.withoutReused(ctx, p, in.By, (*prepared).held); err != nil {
 			return err
 		}
 	}

@@ -48,7 +48,7 @@ func (a *Atlas) Who(f *situation.Facts, s *System, p gate.Point) *Holders {
 			states[kind] = a.State(q, s, p)
 		}
 	})
-	h := &Holders{States: make([]gate.State, len(of)), atlas: a, system: s, point: p, question: a.Question(0, f)}
+	h := &Holders{States: make([]gate.State, len(of)), atlas: a, system: s, point: p, question: a.Unturned(f)}
 	for u, kind := range of {
 		state := states[kind]
 		h.States[u] = state
@@ -57,6 +57,11 @@ func (a *Atlas) Who(f *situation.Facts, s *System, p gate.Point) *Holders {
 		}
 	}
 	return h
+}
+
+// Unturned is a question about nobody yet, to be turned to users; there may be none.
+func (a *Atlas) Unturned(f *situation.Facts) *gate.Question {
+	return &gate.Question{Book: a.Book, Subject: &directory.Subject{}, Facts: f}
 }
 
 // Brief is a question for states alone, to be turned to users.

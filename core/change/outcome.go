@@ -53,7 +53,7 @@ func (t *Trial) reach(users []directory.UserID, before, after *situation.Facts) 
 	parallel.For(len(users), piece, func(from, to int) {
 		part := &parts[from/piece]
 		part.routes = true
-		was, is := t.before.Question(0, before), t.Atlas.Question(0, after)
+		was, is := t.before.Unturned(before), t.Atlas.Unturned(after)
 		var x, y []gate.Entitlement
 		for _, u := range users[from:to] {
 			was.Turn(u)
@@ -176,7 +176,7 @@ func (t *Trial) compare(o *Outcome, fresh *atlas.System, before, after *situatio
 		return nil
 	}
 	old := t.old(fresh)
-	was, is := t.before.Question(0, before), t.Atlas.Question(0, after)
+	was, is := t.before.Unturned(before), t.Atlas.Unturned(after)
 	oldPoints, freshPoints := points{old, map[[2]string]gate.Point{}}, points{fresh, map[[2]string]gate.Point{}}
 	for _, users := range atlas.Alike(t.before, old, t.Atlas, fresh, named) {
 		was.Turn(users[0])
