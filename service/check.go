@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"gatemap/answer"
 	"gatemap/connect"
@@ -43,6 +44,14 @@ func (f *Folder) Check(ctx context.Context, host connect.Host, named, user strin
 			break
 		}
 		c.step("rejected", "warned", "%s", r.Error())
+	}
+	switch came := len(records.Users) + len(records.Groups) + len(records.Devices); {
+	case came == 0 && len(records.Rejected) > 0:
+		c.step("result", "failed", "nothing would come in: all %d entries are rejected", len(records.Rejected))
+	case came == 0:
+		c.step("result", "failed", "nothing would come in: the filters match nothing, or the account that binds may not see what they match")
+	case len(records.Users) == 0 && d.Source != nil && d.Source.Users != nil:
+		c.step("result", "failed", "nobody would come in: no entry is taken for a user")
 	}
 	a, err := f.with(d.Name, *records).Compile("the map with directory " + d.Name)
 	if err != nil {
@@ -160,6 +169,9 @@ func (c *checking) attributes(r *connect.Records, a *atlas.Atlas) {
 			if n > 0 {
 				state = "warned"
 			}
+			if n > 0 && n == len(r.Users) {
+				state = "failed"
+			}
 		} else if n == len(r.Users) && n > 0 {
 			state = "warned"
 		}
@@ -179,10 +191,20 @@ func (c *checking) user(r *connect.Records, a *atlas.Atlas, written string) {
 	u := a.Book.User(id)
 	where := cmp.Or(u.DN, u.Place.String())
 	state := "good"
-	if !u.IsActive() {
-		state, where = "warned", where+"; the account is inactive, so it holds nothing"
+	switch {
+	case !u.IsActive():
+		state, where = "failed", where+"; the account is inactive, so it holds nothing"
+	case !u.Expires.IsZero() && !time.Now().Before(u.Expires.Time):
+		state, where = "failed", where+"; the account expired at "+u.Expires.UTC().Format(time.RFC3339)+", so it holds nothing"
 	}
 	c.step("user", state, "%s is at %s", a.Book.UserName(id), where)
+	for _, s := range a.Systems {
+		for _, attribute := range s.Document.Requires {
+			if len(u.Attributes.Get(name.Fold(attribute))) == 0 && !strings.EqualFold(attribute, "userName") {
+				c.step("required", "failed", "%s requires %s, which the user does not have, so everything there is shut", s.Name(), attribute)
+			}
+		}
+	}
 	groups := a.Book.Subject(id).Groups()
 	if len(groups) == 0 {
 		c.step("groups", "failed", "the user is in no group")
@@ -209,8 +231,8 @@ func (c *checking) user(r *connect.Records, a *atlas.Atlas, written string) {
 	}
 	if !found {
 		c.step("mapped", "failed", "no line of any system names any of the groups, so they open nothing")
-		c.nearGroups(a, groups)
 	}
+	c.nearGroups(a, groups)
 }
 
 // nearUser tells where the name stands that was looked for, if somewhere else.

@@ -47,7 +47,7 @@ func (c *Client) checkServer(ctx context.Context, server string, tell func(Step)
 		if errors.As(err, &e) {
 			step, err = e.Step, e.Err
 		}
-		tell(Step{Name: step, Failed: true, Detail: server + ": " + err.Error()})
+		tell(Step{Name: step, Failed: true, Detail: server + ": " + err.Error() + inClear(server)})
 		return nil, false
 	}
 	u, err := url.Parse(server)
@@ -83,6 +83,14 @@ func (c *Client) checkServer(ctx context.Context, server string, tell func(Step)
 	}
 	tell(Step{Name: "bind", Detail: who})
 	return conn, true
+}
+
+// inClear says what may be wrong where a port for TLS is spoken to in clear.
+func inClear(server string) string {
+	if u, err := url.Parse(server); err == nil && u.Scheme == "ldap" && (u.Port() == "636" || u.Port() == "3269") {
+		return "; port " + u.Port() + " speaks TLS from the start: write ldaps:// instead of ldap://"
+	}
+	return ""
 }
 
 // soon is how long before its end a certificate is warned of.

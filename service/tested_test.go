@@ -1,0 +1,63 @@
+package service_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"gatemap/answer"
+)
+
+// A test of a directory ends with a failure wherever nobody would come in, or not the one
+// who was asked for, and says why.
+func TestATestOfADirectoryFailsWhereNobodyComesIn(t *testing.T) {
+	const doc = `directory: club
+source: {ldif: people.ldif, users: {name: uid, filter: FILTER, disabled: (status=closed), expires: {attribute: end}, attributes: {title: title}}, groups: {name: cn, filter: (objectClass=groupOfNames), members: [member]}}
+---
+system: archive
+type: roles
+rights: [frames:read]
+requires: [title]
+resources: [{path: /}]
+roles: {reader: {rights: [frames:read]}}
+mappings:
+  - {groups: [crew], role: reader, object: /}
+  - {groups: [creww], role: reader, object: /}
+`
+	const ilse = "dn: uid=ilse,dc=x\nobjectClass: person\nuid: ilse\n"
+	const crew = "\ndn: cn=crew,dc=x\nobjectClass: groupOfNames\ncn: crew\nmember: uid=ilse,dc=x\n"
+	for _, c := range []struct{ name, filter, people, user, step, want string }{
+		{"fine", "(objectClass=person)", ilse + "title: Observer\n" + crew, "ilse", "", ""},
+		{"nothing at all", "(objectClass=robot)", "dn: dc=x\nobjectClass: domain\n", "", "result", "nothing would come in: the filters match nothing"},
+		{"groups alone", "(objectClass=robot)", ilse + crew, "", "result", "nobody would come in"},
+		{"an inactive account", "(objectClass=person)", ilse + "title: Observer\nstatus: closed\n" + crew, "ilse", "user", "the account is inactive"},
+		{"an expired account", "(objectClass=person)", ilse + "title: Observer\nend: 20200101000000Z\n" + crew, "ilse", "user", "the account expired at 2020-01-01"},
+		{"a required attribute that nobody has", "(objectClass=person)", ilse + crew, "", "attribute", "required by archive"},
+		{"one that the user lacks", "(objectClass=person)", ilse + "\ndn: uid=teo,dc=x\nobjectClass: person\nuid: teo\ntitle: Cook\n" + crew, "ilse", "required", "archive requires title"},
+		{"someone else", "(objectClass=person)", ilse + "title: Observer\n" + crew, "rana", "user", "there is no user"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			o := startObservatory(t, map[string]string{"map.yaml": strings.Replace(doc, "FILTER", c.filter, 1), "people.ldif": c.people})
+			checked, err := o.TestDirectory(ctx, "club", c.user, func(answer.Step) {})
+			require.NoError(t, err)
+			var failed []answer.Step
+			near := false
+			for _, s := range checked.Steps {
+				if s.State == "failed" {
+					failed = append(failed, s)
+				}
+				near = near || s.Name == "near miss"
+			}
+			if c.step == "" {
+				assert.Empty(t, failed)
+				assert.True(t, near, "a line that nearly names the group is told, though another does")
+				return
+			}
+			require.NotEmpty(t, failed)
+			assert.Equal(t, c.step, failed[0].Name)
+			assert.Contains(t, failed[0].Detail, c.want)
+		})
+	}
+}
