@@ -294,3 +294,39 @@ func BenchmarkVerify(b *testing.B) {
 		}
 	})
 }
+
+// Bases that overlap: who moves from one into the other stays, and nothing is told twice.
+func TestOverlappingBases(t *testing.T) {
+	t.Setenv("GATEMAP_SECRET_TEST", secret)
+	s := startSlapd(t, tree()+"dn: ou=night,ou=people,"+suffix+"\nobjectClass: organizationalUnit\nou: night\n\n", "127.0.0.1")
+	source := s.whole("stream")
+	source.Users.Base = []directory.Base{{Text: text("ou=people," + suffix)}, {Text: text("ou=night,ou=people," + suffix)}}
+	conn, err := ldap.New(source, s.host()).Connect(t.Context())
+	require.NoError(t, err)
+	defer conn.Close()
+	ctx, stop := context.WithCancel(t.Context())
+	defer stop()
+	var m mirrored
+	go func() {
+		_ = conn.Stream(ctx, tablesOf(t, source), func(int) {}, func(r connect.Records) error { m.set(r); return nil },
+			func(p connect.Patch) error { m.set(m.records.With(p)); return nil })
+	}()
+	equals := func() bool {
+		want, err := fetch(t, s, source)
+		require.NoError(t, err)
+		return slices.Equal(told(want), m.is())
+	}
+	require.Eventually(t, equals, 10*time.Second, 20*time.Millisecond)
+	for range 3 {
+		for _, above := range []string{"ou=night,ou=people,", "ou=people,"} {
+			from := map[string]string{"ou=night,ou=people,": "ou=people,", "ou=people,": "ou=night,ou=people,"}[above]
+			s.modify("dn: uid=p1," + from + suffix + "\nchangetype: modrdn\nnewrdn: uid=p1\ndeleteoldrdn: 1\nnewsuperior: " + above + suffix + "\n")
+			require.Eventually(t, equals, 10*time.Second, 20*time.Millisecond, above)
+			time.Sleep(100 * time.Millisecond)
+			assert.True(t, equals(), "and it stays so")
+		}
+	}
+	m.mu.Lock()
+	assert.Empty(t, m.records.Rejected)
+	m.mu.Unlock()
+}

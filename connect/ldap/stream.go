@@ -56,7 +56,7 @@ func (c *Conn) Stream(ctx context.Context, tables *connect.Tables, progress func
 	for i, s := range containers(searches) {
 		go c.follow(ctx, len(searches)+i, s, events)
 	}
-	m := &mirror{conn: c, tables: tables, searches: searches, records: connect.NewMirror(), parents: map[string]string{}, fresh: make([]bool, len(searches)), verified: time.Now()}
+	m := &mirror{conn: c, tables: tables, searches: searches, records: connect.NewMirror(), parents: map[string]string{}, fresh: make([]bool, len(searches)), verified: time.Now(), within: map[found]map[int]bool{}}
 	if err := m.refresh(ctx, events, progress); err != nil {
 		return c.failed(err)
 	}
@@ -153,7 +153,32 @@ type mirror struct {
 	fresh    []bool
 	parents  map[string]string // the distinguished names of containers, by identifier
 	moved    renamed
-	verified time.Time // when it was compared with the server
+	verified time.Time              // when it was compared with the server
+	within   map[found]map[int]bool // the searches in which something is, as bases may overlap
+}
+
+// found is an entry as one kind of record.
+type found struct {
+	kind connect.Kind
+	id   string
+}
+
+// still notes that a search has an entry, or has it no longer, and says whether any has.
+func (m *mirror) still(e event) bool {
+	key := found{m.searches[e.search].kind, e.id}
+	if m.within[key] == nil {
+		m.within[key] = map[int]bool{}
+	}
+	if e.gone {
+		delete(m.within[key], e.search)
+	} else {
+		m.within[key][e.search] = true
+	}
+	if len(m.within[key]) == 0 {
+		delete(m.within, key)
+		return false
+	}
+	return true
 }
 
 // refresh takes everything that is there when a stream begins.
@@ -179,6 +204,7 @@ func (m *mirror) refresh(ctx context.Context, events <-chan event, progress func
 			case e.fresh:
 				m.fresh[e.search] = true
 			case e.entry != nil:
+				m.still(e)
 				if m.records.Has(m.searches[e.search].kind, e.id) {
 					continue // bases overlap
 				}
@@ -264,6 +290,9 @@ func (m *mirror) next(ctx context.Context, events <-chan event) (connect.Patch, 
 				continue
 			}
 			kind := m.searches[e.search].kind
+			if still := m.still(e); still && e.gone {
+				continue // it is in another base
+			}
 			m.moved.note(m.records.DN(kind, e.id), e.entry, time.Now())
 			if e.gone {
 				m.records.Drop(kind, e.id)
