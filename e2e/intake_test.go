@@ -192,10 +192,10 @@ mappings: [{groups: [astronomers], role: reader, object: /}]
 			return last.State == answer.RunHeld && asked[answer.Preview](t, env, "intake", "show", fmt.Sprint(last.ID)).Run.Counts.Users == 4700
 		}, 10*time.Second, 50*time.Millisecond, "what comes after goes on top")
 		held = runIn(t, env, answer.RunHeld)
-		_, errs, code := run(t, env, "intake", "commit", fmt.Sprint(held.ID))
+		_, errs, code := run(t, env, "intake", "commit", fmt.Sprint(held.ID), "--version", fmt.Sprint(held.Version))
 		assert.Equal(t, 5, code)
 		assert.Contains(t, errs, "Confirm it")
-		committed := asked[answer.Preview](t, env, "intake", "commit", fmt.Sprint(held.ID), "--confirm")
+		committed := asked[answer.Preview](t, env, "intake", "commit", fmt.Sprint(held.ID), "--version", fmt.Sprint(held.Version), "--confirm")
 		assert.Equal(t, answer.RunCommitted, committed.Run.State)
 		_, _, code = run(t, env, "reach", "p1100")
 		assert.Equal(t, 4, code)

@@ -37,7 +37,7 @@ func TestAPageFollowsAnIntake(t *testing.T) {
 	assert.Equal(t, "cindervale/ilse.okonjo", preview.Gains[0].User)
 	assert.Contains(t, p.text(), "Night assistant · Operations · Summit", "a preview changes nothing")
 
-	committed := asked[answer.Preview](t, demo.env(), "intake", "commit", "1")
+	committed := asked[answer.Preview](t, demo.env(), "intake", "commit", "1", "--version", "1")
 	assert.Equal(t, answer.RunCommitted, committed.Run.State)
 	p.sees("Support astronomer · Operations · Summit", "astronomers", "revision 2")
 	p.quiet()
