@@ -162,19 +162,16 @@ func (p *prepared) named(kind, named string) bool {
 	return is
 }
 
-// reused are the new records that bear names by which documents mean others: what would be
-// theirs by these lines was never meant for them.
-func (s *Service) reused(ctx context.Context, p *prepared) (all []store.Departed, err error) {
-	old, err := s.store.Departed(ctx, p.directory.Name)
-	if err != nil {
-		return nil, err
-	}
+// reusedSince are the new records that bear names by which documents mean others, which
+// departed in this run or before: what would be theirs by these lines was never meant for
+// them.
+func (p *prepared) reusedSince(old []store.Departed) (all []store.Departed) {
 	led := map[string]string{}
-	for _, d := range append(old, p.departures()...) {
+	for _, d := range slices.Concat(old, p.departed) {
 		led[d.Kind+" "+d.Name] = d.ID
 	}
 	if len(led) == 0 {
-		return nil, nil
+		return nil
 	}
 	look := func(kind, named, id string) {
 		if was, is := led[kind+" "+name.Fold(named)]; is && was != id && p.named(kind, named) {
@@ -195,7 +192,7 @@ func (s *Service) reused(ctx context.Context, p *prepared) (all []store.Departed
 			look(r.kind, r.toName, p.idOf(r))
 		}
 	}
-	return all, nil
+	return all
 }
 
 // idOf is the identifier of what was renamed.
@@ -272,16 +269,22 @@ func (s *Service) lookAtNames(p *prepared) error {
 	if len(p.departed)+len(p.delta.Joined)+len(p.delta.NewGroups)+len(p.delta.NewDevices)+len(renames(&p.delta)) == 0 {
 		return nil
 	}
-	var err error
-	if p.reused, err = s.reused(s.closing, p); err != nil {
+	old, err := s.store.Departed(s.closing, p.directory.Name)
+	if err != nil {
 		return err
 	}
-	for _, d := range p.reused {
-		d.Name = name.Fold(d.Name)
-		p.returned = append(p.returned, d)
+	p.reused = p.reusedSince(old)
+	is := map[string]bool{}
+	for _, d := range slices.Concat(old, p.departed) {
+		is[d.Kind+" "+d.Name] = true
 	}
 	back := func(kind, named string) {
-		p.returned = append(p.returned, store.Departed{Directory: p.directory.Name, Kind: kind, Name: name.Fold(named)})
+		if is[kind+" "+name.Fold(named)] {
+			p.returned = append(p.returned, store.Departed{Directory: p.directory.Name, Kind: kind, Name: name.Fold(named)})
+		}
+	}
+	for _, d := range p.reused {
+		back(d.Kind, d.Name)
 	}
 	for _, u := range p.delta.Joined {
 		back("user", u.Name)
