@@ -44,6 +44,7 @@ type prepared struct {
 	departed  []store.Departed
 	returned  []store.Departed
 	reused    []store.Departed
+	names     map[string]bool // that documents have (named)
 }
 
 // prepare computes what records would change. Nothing is committed.

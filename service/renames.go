@@ -18,26 +18,26 @@ import (
 // rename is a record of a source that has another name, or another distinguished name, than
 // before.
 type rename struct {
-	kind                 string
-	name, dn             string
-	toName, toDN, folded string
+	kind, id     string
+	name, dn     string
+	toName, toDN string
 }
 
 // renames are the records of a directory that a run renames.
 func renames(d *connect.Delta) (all []rename) {
-	add := func(kind, name1, dn1, name2, dn2 string) {
-		if name1 != name2 || dn1 != dn2 {
-			all = append(all, rename{kind, name1, dn1, name2, dn2, name.Fold(name1)})
+	add := func(r rename) {
+		if r.name != r.toName || r.dn != r.toDN {
+			all = append(all, r)
 		}
 	}
 	for _, c := range d.Changed {
-		add("user", c.Before.Name, c.Before.DN, c.After.Name, c.After.DN)
+		add(rename{"user", c.After.ID, c.Before.Name, c.Before.DN, c.After.Name, c.After.DN})
 	}
 	for _, c := range d.ChangedGroups {
-		add("group", c.Before.Name, c.Before.DN, c.After.Name, c.After.DN)
+		add(rename{"group", c.After.ID, c.Before.Name, c.Before.DN, c.After.Name, c.After.DN})
 	}
 	for _, c := range d.OtherDevices {
-		add("device", c.Before.Name, c.Before.DN, c.After.Name, c.After.DN)
+		add(rename{"device", c.After.ID, c.Before.Name, c.Before.DN, c.After.Name, c.After.DN})
 	}
 	return all
 }
@@ -121,45 +121,62 @@ func elsewhere(p *prepared, kind, named string) bool {
 // departures are the names that documents still have, of records that a run takes away or
 // that another record bears by it, with the identifiers to which the names led.
 func (p *prepared) departures() (all []store.Departed) {
-	gone := func(kind, named, id string) {
-		if id != "" && p.named(kind, named) {
-			all = append(all, store.Departed{Directory: p.directory.Name, Kind: kind, Name: name.Fold(named), ID: id})
+	gone := func(kind, id string, names ...string) {
+		for _, n := range names {
+			if id != "" && n != "" {
+				all = append(all, store.Departed{Directory: p.directory.Name, Kind: kind, Name: referred(n), ID: id})
+			}
 		}
 	}
 	for _, u := range p.delta.Left {
-		gone("user", u.Name, u.ID)
+		gone("user", u.ID, u.Name, u.DN)
 	}
 	for _, g := range p.delta.GoneGroups {
-		gone("group", g.Name, g.ID)
+		gone("group", g.ID, g.Name, g.DN)
 	}
 	for _, d := range p.delta.GoneDevices {
-		gone("device", d.Name, d.ID)
+		gone("device", d.ID, d.Name, d.DN)
 	}
-	return all
+	if all == nil {
+		return nil
+	}
+	named := p.named()
+	return slices.DeleteFunc(all, func(d store.Departed) bool { return !named[d.Kind+" "+d.Name] })
 }
 
-// named says whether the documents name a record, by the names that they have after the run.
-func (p *prepared) named(kind, named string) bool {
+// referred is the form in which references are compared: folded, or a canonical
+// distinguished name.
+func referred(ref string) string {
+	if dn, ok := name.DN(ref); ok {
+		return dn
+	}
+	return name.Fold(ref)
+}
+
+// named are the names of records of the directory that the documents have after the run, as
+// referred has them, with the kind in front. A bare name in a line counts as of this
+// directory.
+func (p *prepared) named() map[string]bool {
+	if p.names != nil {
+		return p.names
+	}
 	files := p.files
 	if files == nil {
 		files = p.head.Folder.Files
 	}
-	is := false
-	want := map[string]bool{strings.ToLower(named): true}
-	for _, f := range files {
-		if !stage.Mentions(f, want) {
-			continue
+	p.names = map[string]bool{}
+	// A file that cannot be opened has none; it would not be in force.
+	_, _, _ = stage.Rewrite(files, func(kind, ref, home string) (string, bool) {
+		in, own, full := strings.Cut(ref, "/")
+		switch {
+		case full && name.Equal(in, p.directory.Name):
+			p.names[kind+" "+referred(own)] = true
+		case home == "" || name.Equal(home, p.directory.Name):
+			p.names[kind+" "+referred(ref)] = true
 		}
-		_, _, err := stage.Rewrite([]mapfile.File{f}, func(k, ref, home string) (string, bool) {
-			own := home == "" || name.Equal(home, p.directory.Name)
-			is = is || k == kind && (own && name.Equal(ref, named) || name.Equal(ref, p.directory.Name+"/"+named))
-			return "", false
-		})
-		if err != nil {
-			return true // it cannot be told
-		}
-	}
-	return is
+		return "", false
+	})
+	return p.names
 }
 
 // reusedSince are the new records that bear names by which documents mean others, which
@@ -173,46 +190,27 @@ func (p *prepared) reusedSince(old []store.Departed) (all []store.Departed) {
 	if len(led) == 0 {
 		return nil
 	}
-	look := func(kind, named, id string) {
-		if was, is := led[kind+" "+name.Fold(named)]; is && was != id && p.named(kind, named) {
-			all = append(all, store.Departed{Directory: p.directory.Name, Kind: kind, Name: named, ID: id})
+	look := func(kind, id string, names ...string) {
+		for _, n := range names {
+			key := kind + " " + referred(n)
+			if was, is := led[key]; is && was != id && p.named()[key] {
+				all = append(all, store.Departed{Directory: p.directory.Name, Kind: kind, Name: n, ID: id})
+			}
 		}
 	}
 	for _, u := range p.delta.Joined {
-		look("user", u.Name, u.ID)
+		look("user", u.ID, u.Name, u.DN)
 	}
 	for _, g := range p.delta.NewGroups {
-		look("group", g.Name, g.ID)
+		look("group", g.ID, g.Name, g.DN)
 	}
 	for _, d := range p.delta.NewDevices {
-		look("device", d.Name, d.ID)
+		look("device", d.ID, d.Name, d.DN)
 	}
 	for _, r := range renames(&p.delta) {
-		if name.Fold(r.name) != name.Fold(r.toName) {
-			look(r.kind, r.toName, p.idOf(r))
-		}
+		look(r.kind, r.id, r.toName, r.toDN)
 	}
 	return all
-}
-
-// idOf is the identifier of what was renamed.
-func (p *prepared) idOf(r rename) string {
-	for _, c := range p.delta.Changed {
-		if r.kind == "user" && c.After.Name == r.toName {
-			return c.After.ID
-		}
-	}
-	for _, c := range p.delta.ChangedGroups {
-		if r.kind == "group" && c.After.Name == r.toName {
-			return c.After.ID
-		}
-	}
-	for _, c := range p.delta.OtherDevices {
-		if r.kind == "device" && c.After.Name == r.toName {
-			return c.After.ID
-		}
-	}
-	return ""
 }
 
 // reusedWords says why names hold a run.
@@ -278,22 +276,24 @@ func (s *Service) lookAtNames(p *prepared) error {
 	for _, d := range slices.Concat(old, p.departed) {
 		is[d.Kind+" "+d.Name] = true
 	}
-	back := func(kind, named string) {
-		if is[kind+" "+name.Fold(named)] {
-			p.returned = append(p.returned, store.Departed{Directory: p.directory.Name, Kind: kind, Name: name.Fold(named)})
+	back := func(kind string, names ...string) {
+		for _, n := range names {
+			if is[kind+" "+referred(n)] {
+				p.returned = append(p.returned, store.Departed{Directory: p.directory.Name, Kind: kind, Name: referred(n)})
+			}
 		}
 	}
 	for _, d := range p.reused {
 		back(d.Kind, d.Name)
 	}
 	for _, u := range p.delta.Joined {
-		back("user", u.Name)
+		back("user", u.Name, u.DN)
 	}
 	for _, g := range p.delta.NewGroups {
-		back("group", g.Name)
+		back("group", g.Name, g.DN)
 	}
 	for _, d := range p.delta.NewDevices {
-		back("device", d.Name)
+		back("device", d.Name, d.DN)
 	}
 	return nil
 }

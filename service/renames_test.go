@@ -136,6 +136,17 @@ func TestANameIsNotReused(t *testing.T) {
 			assert.Equal(t, answer.RunUnchanged, o.run("cindervale", service.Intaking{Commit: true}).Run.State, "it is asked once")
 		})
 	}
+	t.Run("a distinguished name", func(t *testing.T) {
+		o := startObservatory(t, map[string]string{
+			"map.yaml": strings.TrimPrefix(renamedMap, "\n"), "people.ldif": reading(map[string]string{"1": "ilse", "2": "teo", "3": "rana"}, "crew", "g1", "rana"),
+		})
+		require.Equal(t, []string{"person 2"}, o.openTo("roof"))
+		o.write("people.ldif", reading(map[string]string{"1": "ilse", "4": "teo", "3": "rana"}, "crew", "g1", "rana"))
+		p := o.run("cindervale", service.Intaking{Commit: true})
+		assert.Equal(t, answer.RunHeld, p.Run.State)
+		assert.Contains(t, p.Run.Held, "uid=teo,ou=people,dc=x")
+		assert.NotContains(t, o.openTo("roof"), "person 4")
+	})
 	t.Run("who comes back is who it was", func(t *testing.T) {
 		o := startObservatory(t, map[string]string{
 			"map.yaml": strings.TrimPrefix(renamedMap, "\n"), "people.ldif": reading(map[string]string{"1": "ilse", "2": "teo"}, "crew", "g1", "teo"),
