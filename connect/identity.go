@@ -14,8 +14,8 @@ import (
 // (entryUUID, RFC 4530), the first that an entry has.
 var Identifiers = []string{"entryUUID", "objectGUID"}
 
-// identity is the immutable identifier of an entry; "" if it tells none.
-func identity(e *Entry) string {
+// Identity is the immutable identifier of the entry; "" if it tells none.
+func (e *Entry) Identity() string {
 	if e.id != "" {
 		return e.id
 	}
@@ -31,9 +31,6 @@ func identity(e *Entry) string {
 	}
 	return ""
 }
-
-// Identity is the immutable identifier of the entry; "" if it tells none.
-func (e *Entry) Identity() string { return identity(e) }
 
 // Identify gives an entry the identifier by which a protocol tells of it.
 func (e *Entry) Identify(id string) { e.id = id }

@@ -27,7 +27,7 @@ func (t *Tables) TakeUser(e *Entry, to *Records) {
 	if !ok {
 		return
 	}
-	u := &directory.User{Place: e.Place, ID: identity(e), Name: n, DN: e.DN, Attributes: attributes(e, table.Attributes)}
+	u := &directory.User{Place: e.Place, ID: e.Identity(), Name: n, DN: e.DN, Attributes: attributes(e, table.Attributes)}
 	if table.disabled != nil && table.disabled(e) {
 		if t.source.Inactive == "skip" {
 			return
@@ -63,7 +63,7 @@ func (t *Tables) TakeGroup(e *Entry, to *Records) {
 		return
 	}
 	g := &directory.Group{
-		Place: e.Place, ID: identity(e), Name: n, DN: e.DN,
+		Place: e.Place, ID: e.Identity(), Name: n, DN: e.DN,
 		Kind: choose(table.kinds, e), MembersFrom: choose(table.membersFrom, e), UsableIn: choose(table.usableIn, e),
 		Members: &directory.Members{},
 	}
@@ -100,7 +100,7 @@ func (t *Tables) TakeDevice(e *Entry, to *Records) {
 	if !ok {
 		return
 	}
-	d := &directory.Device{Place: e.Place, ID: identity(e), Name: n, DN: e.DN}
+	d := &directory.Device{Place: e.Place, ID: e.Identity(), Name: n, DN: e.DN}
 	if t.devices.managed != nil {
 		d.Managed = new(t.devices.managed(e))
 	}

@@ -241,9 +241,6 @@ func (p *prepared) revived() string {
 	return ""
 }
 
-// overLimit is overLimitWith where nothing went already.
-func (p *prepared) overLimit() string { return p.overLimitWith(0, 0) }
-
 // overLimitWith says by how much more is gone than may go, after some users and groups went
 // already.
 func (p *prepared) overLimitWith(users, groups int) string {
