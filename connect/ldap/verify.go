@@ -22,21 +22,23 @@ const manyStray = 1000
 // errManyStray says that too much is not as it was.
 var errManyStray = fmt.Errorf("more than %d entries are not as they were told: %w", manyStray, ErrTreeMoved)
 
-// standing are the distinguished names of records by identifier.
-type standing [connect.Device + 1]map[string]string
+// standing are the names of records by identifier.
+type standing [connect.Device + 1]map[string]names
+
+type names struct{ name, dn string }
 
 func standingOf(r connect.Records) (s standing) {
 	for k := range s {
-		s[k] = map[string]string{}
+		s[k] = map[string]names{}
 	}
 	for _, u := range r.Users {
-		s[connect.User][u.ID] = u.DN
+		s[connect.User][u.ID] = names{u.Name, u.DN}
 	}
 	for _, g := range r.Groups {
-		s[connect.Group][g.ID] = g.DN
+		s[connect.Group][g.ID] = names{g.Name, g.DN}
 	}
 	for _, d := range r.Devices {
-		s[connect.Device][d.ID] = d.DN
+		s[connect.Device][d.ID] = names{d.Name, d.DN}
 	}
 	return s
 }
@@ -70,7 +72,7 @@ func (c *Conn) verify(ctx context.Context, searches []search, known standing, go
 				return nil // bases overlap
 			}
 			there[s.kind][id] = true
-			if was, is := known[s.kind][id]; !is || dnKey(was) != dnKey(entry.DN) {
+			if was, is := known[s.kind][id]; !is || dnKey(was.dn) != dnKey(entry.DN) {
 				others = append(others, other{s, entry.DN})
 			}
 			return nil
@@ -108,19 +110,9 @@ func (c *Conn) Verify(ctx context.Context, tables *connect.Tables, have connect.
 		return p, err
 	}
 	known := standingOf(have)
-	names := map[string]string{}
-	for _, u := range have.Users {
-		names[fmt.Sprint(connect.User, u.ID)] = u.Name
-	}
-	for _, g := range have.Groups {
-		names[fmt.Sprint(connect.Group, g.ID)] = g.Name
-	}
-	for _, d := range have.Devices {
-		names[fmt.Sprint(connect.Device, d.ID)] = d.Name
-	}
 	if err = c.verify(ctx, searches, known, func(k connect.Kind, id string) {
-		c.moved.note(known[k][id], nil, time.Now())
-		p.Gone = append(p.Gone, connect.Gone{Named: connect.Named{Kind: k, Name: names[fmt.Sprint(k, id)]}, ID: id})
+		c.moved.note(known[k][id].dn, nil, time.Now())
+		p.Gone = append(p.Gone, connect.Gone{Named: connect.Named{Kind: k, Name: known[k][id].name}, ID: id})
 	}, func(s search, e *connect.Entry) error {
 		tables.TakeAs(s.kind, e, &p.Put)
 		return nil
