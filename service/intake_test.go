@@ -2,6 +2,7 @@ package service_test
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
@@ -73,6 +74,10 @@ func (o *observatory) run(named string, in service.Intaking) *answer.Preview {
 		in.By = ada
 	}
 	r, err := o.Intake(o.t.Context(), named, service.ByHand, in)
+	for busy := (*answer.ConflictError)(nil); errors.As(err, &busy) && ctx.Err() == nil; { // a run of the schedule is at work
+		time.Sleep(time.Millisecond)
+		r, err = o.Intake(o.t.Context(), named, service.ByHand, in)
+	}
 	require.NoError(o.t, err)
 	for e := range events {
 		if e.Run != nil && e.Run.ID == r.ID && !e.Run.State.Running() {
