@@ -3,6 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"gatemap/connect/connectors"
 	"gatemap/core/gate/types"
 	"gatemap/mapfile"
 )
@@ -16,7 +17,7 @@ and check them.`,
 		Example: `  gatemap schema > gatemap.schema.json`,
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
-			s, err := mapfile.Schema(types.Table)
+			s, err := mapfile.Schema(types.Table, connectors.Kinds())
 			if err != nil {
 				return err
 			}

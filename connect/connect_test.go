@@ -8,6 +8,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"gatemap/connect"
+	"gatemap/connect/csv"
+	"gatemap/connect/ldap"
 	"gatemap/connect/ldif"
 	"gatemap/core/directory"
 	"gatemap/core/place"
@@ -158,11 +160,12 @@ func TestApplyTellsWhatIsWrong(t *testing.T) {
 	}
 }
 
-func TestASourceHasOnePlace(t *testing.T) {
+func TestAFileIsNotFollowed(t *testing.T) {
 	var errs place.Errors
-	connect.NewTables(&directory.Source{LDIF: &place.Text{}, CSV: &directory.CSV{}, Follow: "stream"}, &errs)
-	assert.ErrorContains(t, errs.Err(), "several things to read")
-	assert.ErrorContains(t, errs.Err(), "follow is for directory servers")
+	connect.NewTables(&directory.Source{Connection: directory.Connection{Document: &csv.Document{}}, Follow: "stream"}, &errs)
+	assert.ErrorContains(t, errs.Err(), "follow is not for csv; it is read as often as every says")
+	_, _, err := connect.NewJob(&directory.Source{}, connect.Host{}, connect.Records{})
+	assert.ErrorContains(t, err, "the source does not say what to read")
 }
 
 // Primary groups by number: the group that bears it, and nobody's where the user
@@ -313,9 +316,9 @@ cn: staff
 gidNumber: 500
 `), "people.ldif", &errs, func(e *connect.Entry) { all = append(all, *e) })
 	source := &directory.Source{
-		LDAP:   &directory.LDAP{},
-		Users:  &directory.UserTable{Pick: directory.Pick{Filter: text("(objectClass=person)"), Name: "uid"}, PrimaryGroup: "gidNumber"},
-		Groups: &directory.GroupTable{Pick: directory.Pick{Filter: text("(objectClass=posixGroup)"), Name: "cn"}, Members: []string{"memberUid"}, Number: "gidNumber"},
+		Connection: directory.Connection{Document: &ldap.Document{}},
+		Users:      &directory.UserTable{Pick: directory.Pick{Filter: text("(objectClass=person)"), Name: "uid"}, PrimaryGroup: "gidNumber"},
+		Groups:     &directory.GroupTable{Pick: directory.Pick{Filter: text("(objectClass=posixGroup)"), Name: "cn"}, Members: []string{"memberUid"}, Number: "gidNumber"},
 	}
 	for range 2 {
 		r := connect.Apply(source, all, &errs)

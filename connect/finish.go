@@ -36,7 +36,7 @@ func (t *Tables) Finish(r *Records) {
 // tellNumbers tells of numbers that several groups of a reading have: primary groups by such
 // a number are the first of them.
 func (t *Tables) tellNumbers(r *Records) {
-	if len(t.several) == 0 || t.source.LDAP == nil { // what a file rejects keeps it from loading
+	if len(t.several) == 0 || t.strict {
 		return
 	}
 	at := make(map[string]place.Place, len(r.Groups))

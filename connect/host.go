@@ -9,7 +9,7 @@ import (
 	"path/filepath"
 	"strings"
 
-	"gatemap/core/directory"
+	"gatemap/core/place"
 )
 
 // SecretPrefix begins the name of every variable that may hold a secret.
@@ -90,8 +90,15 @@ func (h Host) Certificates(path string) ([]byte, error) {
 	return io.ReadAll(f)
 }
 
+// Secret says where a secret is: in a file or in a variable of the environment.
+type Secret struct {
+	Place place.Place `yaml:"-"`
+	File  place.Text  `yaml:"file" doc:"A file that contains only the secret, by its path from the folder of secrets."`
+	Env   string      `yaml:"env" doc:"A variable of the service's environment; its name begins with GATEMAP_SECRET_."`
+}
+
 // Secret reads a secret, of at most 64 KiB. Errors tell nothing of what was read.
-func (h Host) Secret(s *directory.Secret) (string, error) {
+func (h Host) Secret(s *Secret) (string, error) {
 	switch {
 	case s == nil || s.File.Value == "" && s.Env == "":
 		return "", errors.New("there is no secret for the bind; say where it is with secret: {file: …} or {env: …}")

@@ -55,6 +55,7 @@ func Apply(source *directory.Source, entries []Entry, errs *place.Errors) Record
 // Tables are the compiled tables of a source. They take entries one by one.
 type Tables struct {
 	source   *directory.Source
+	strict   bool // what is rejected keeps a map folder from loading
 	users    *userTable
 	groups   *groupTable
 	devices  *deviceTable
@@ -88,20 +89,10 @@ type (
 // NewTables compiles the tables of a source. What is wrong with them goes to
 // errs. Which entries of a directory server are meant is left to the server.
 func NewTables(source *directory.Source, errs *place.Errors) *Tables {
-	places := 0
-	for _, is := range []bool{source.LDIF != nil, source.LDAP != nil, source.CSV != nil, source.SCIM != nil} {
-		if is {
-			places++
-		}
-	}
-	if places > 1 {
-		errs.Addf(source.Place, "the source names several things to read: give one of the keys ldif, ldap, csv and scim")
-	}
-	if source.Follow != "" && source.LDAP == nil {
-		errs.Addf(source.Place, "follow is for directory servers; a file is read as often as every says")
-	}
-	c := compiler{errs, source.LDAP != nil}
-	t := &Tables{source: source, numbers: map[string]string{}, several: map[string][]string{}, numbered: map[string]*Records{}, logins: map[string]bool{}, aliases: map[string]string{}}
+	follows(source, errs)
+	d := Of(source)
+	c := compiler{errs, d != nil && d.Connector().Selects}
+	t := &Tables{source: source, strict: d == nil || d.Connector().Strict, numbers: map[string]string{}, several: map[string][]string{}, numbered: map[string]*Records{}, logins: map[string]bool{}, aliases: map[string]string{}}
 	if u := source.Users; u != nil {
 		t.users = &userTable{u, c.picked(&u.Pick, u.Place, "users"), c.filter(u.Disabled, "disabled")}
 	}
@@ -158,8 +149,8 @@ func named(e *Entry, p *picked, to *Records) (string, bool) {
 
 // compiler compiles the parts of tables.
 type compiler struct {
-	errs   *place.Errors
-	server bool // a server picks the entries
+	errs    *place.Errors
+	selects bool // the entries come selected
 }
 
 // filter compiles a filter of a table; a missing one gives nil.
@@ -191,7 +182,7 @@ func (c compiler) picked(p *directory.Pick, at place.Place, key string) picked {
 	if p.Name == "" {
 		c.errs.Addf(at, "%s needs the key name: the attribute that holds the name", key)
 	}
-	if c.server {
+	if c.selects {
 		return compiled
 	}
 	for _, b := range p.Base {

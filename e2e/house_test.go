@@ -18,6 +18,7 @@ var layers = [][]string{
 	{"service"},
 	{"answer"},
 	{"stage"},
+	{"connect/connectors"},
 	{"store", "connect/csv", "connect/ldap", "connect/ldif", "connect/scim", "mapfile", "web", "demo", "demo/provider"},
 	{"connect"},
 	{"core/change", "core/plain"},

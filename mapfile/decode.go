@@ -10,6 +10,7 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
+	"gatemap/core/directory"
 	"gatemap/core/name"
 	"gatemap/core/place"
 )
@@ -22,8 +23,9 @@ import (
 // type place.Place, learns where it stands; a list may be written as its only
 // item.
 type decoder struct {
-	file string
-	errs *place.Errors
+	file        string
+	connections []directory.ConnectionKind
+	errs        *place.Errors
 }
 
 func (d *decoder) at(n *yaml.Node) place.Place {
@@ -214,7 +216,7 @@ func (d *decoder) structs(n *yaml.Node, key string, targets ...reflect.Value) {
 	}
 	fields := map[string]field{}
 	var order []string
-	var rest reflect.Value
+	var rest, connection reflect.Value
 	for _, v := range targets {
 		for _, f := range fieldsOf(v.Type()) {
 			target := v.FieldByIndex(f.index)
@@ -223,6 +225,11 @@ func (d *decoder) structs(n *yaml.Node, key string, targets ...reflect.Value) {
 				target.Set(reflect.ValueOf(d.at(n)))
 			case f.rest:
 				rest = target
+			case f.connection:
+				connection = target
+				for _, kind := range d.connections {
+					order = append(order, kind.Name)
+				}
 			default:
 				f.value = target
 				fields[f.key] = f
@@ -242,6 +249,7 @@ func (d *decoder) structs(n *yaml.Node, key string, targets ...reflect.Value) {
 			}
 		case rest.IsValid():
 			d.rest(k, value, rest)
+		case connection.IsValid() && d.connection(k, value, connection.Addr().Interface().(*directory.Connection)):
 		default:
 			d.fail(k, "unknown key %q%s", k.Value, nearKey(k.Value, order, fields))
 		}
@@ -277,6 +285,23 @@ func (d *decoder) rest(k, value *yaml.Node, into reflect.Value) {
 	}
 }
 
+// connection fills a connection from a key that names its kind, and says whether it does.
+func (d *decoder) connection(k, n *yaml.Node, into *directory.Connection) bool {
+	i := slices.IndexFunc(d.connections, func(c directory.ConnectionKind) bool { return c.Name == k.Value })
+	switch {
+	case i < 0:
+		return false
+	case isNull(n):
+		return true
+	case into.Document != nil:
+		d.fail(k, "the source names two things to read, %s and %s: give one of them", into.Name, k.Value)
+		return true
+	}
+	*into = directory.Connection{ConnectionKind: d.connections[i], Document: d.connections[i].New()}
+	d.decode(n, reflect.ValueOf(into.Document).Elem(), k.Value)
+	return true
+}
+
 // field is a key that a struct takes.
 type field struct {
 	key      string
@@ -289,6 +314,8 @@ type field struct {
 	place    bool // learns where the struct stands
 	value    reflect.Value
 	seen     bool
+
+	connection bool // takes the keys of connections
 }
 
 // fieldsOf lists the keys of a struct, those of inlined structs included.
@@ -314,7 +341,7 @@ func fieldsOf(t reflect.Type) []field {
 		}
 		all = append(all, field{
 			key: key, former: sf.Tag.Get("former"), doc: sf.Tag.Get("doc"), index: sf.Index, typ: sf.Type,
-			required: option == "required", rest: option == "rest",
+			required: option == "required", rest: option == "rest", connection: option == "connection",
 		})
 	}
 	return all

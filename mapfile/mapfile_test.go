@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"go.yaml.in/yaml/v3"
 
+	"gatemap/connect/connectors"
 	"gatemap/core/atlas"
 	"gatemap/core/gate/roles"
 	"gatemap/core/gate/types"
@@ -22,7 +23,7 @@ const head = "title: Cindervale Observatory\n"
 
 func parse(t testing.TB, content string) (*atlas.Map, error) {
 	t.Helper()
-	return mapfile.Parse([]mapfile.File{{Path: "gatemap.yaml", Content: []byte(head)}, {Path: "s.yaml", Content: []byte(content)}}, types.Table)
+	return mapfile.Parse([]mapfile.File{{Path: "gatemap.yaml", Content: []byte(head)}, {Path: "s.yaml", Content: []byte(content)}}, types.Table, connectors.Kinds())
 }
 
 func TestErrorsNameTheirPlace(t *testing.T) {
@@ -30,6 +31,8 @@ func TestErrorsNameTheirPlace(t *testing.T) {
 		{"unknown key", "system: s\ntype: roles\nrights: []\nmappngs: []\n", `s.yaml:4:1: unknown key "mappngs"; did you mean mappings?`},
 		{"unknown key with nothing near", "directory: d\nzzzzzzz: 1\n", `s.yaml:2:1: unknown key "zzzzzzz"; the keys here are directory, title, exact, source, same_person, users, devices, groups`},
 		{"a key that had another name", "directory: d\ngroups: [{name: g, draws: own}]\n", `s.yaml:2:20: unknown key "draws"; did you mean members_from?`},
+		{"two connections", "directory: d\nsource: {ldif: a.ldif, csv: {file: a.csv}}\n", `s.yaml:2:24: the source names two things to read, ldif and csv: give one of them`},
+		{"a connection that has another name", "directory: d\nsource: {lidf: a.ldif}\n", `s.yaml:2:10: unknown key "lidf"; did you mean ldif?`},
 		{"another", "directory: d\ngroups: [{name: g, opens: own}]\n", `s.yaml:2:20: unknown key "opens"; did you mean usable_in?`},
 		{"of a directory", "directory: d\njoins: {directory: e, by: mail}\n", `s.yaml:2:1: unknown key "joins"; did you mean same_person?`},
 		{"of a source", "directory: d\nsource: {guard: 5}\n", `s.yaml:2:10: unknown key "guard"; did you mean removal_limit?`},
@@ -77,7 +80,7 @@ func TestAllErrorsAreToldAtOnceAndInOrder(t *testing.T) {
 
 func TestHead(t *testing.T) {
 	read := func(content string) (*atlas.Map, error) {
-		return mapfile.Parse([]mapfile.File{{Path: mapfile.Head, Content: []byte(content)}}, types.Table)
+		return mapfile.Parse([]mapfile.File{{Path: mapfile.Head, Content: []byte(content)}}, types.Table, connectors.Kinds())
 	}
 	m, err := read(head + "time_zone: Atlantic/Canary\nnetworks: {office: 203.0.113.0/24, summit: [198.51.100.9, \"2001:db8::/48\"]}\nwindows: {night: {days: [mon], from: \"18:00\", to: \"07:00\"}}\n")
 	require.NoError(t, err)
@@ -122,7 +125,7 @@ func TestFiles(t *testing.T) {
 
 // The schema takes what the reader takes and refuses what it refuses.
 func TestSchema(t *testing.T) {
-	drawn, err := mapfile.Schema(types.Table)
+	drawn, err := mapfile.Schema(types.Table, connectors.Kinds())
 	require.NoError(t, err)
 	var parsed any
 	require.NoError(t, json.Unmarshal(drawn, &parsed))

@@ -92,12 +92,13 @@ type promises struct {
 
 type reader struct {
 	*part
-	types []gate.Type
-	errs  *place.Errors
+	types       []gate.Type
+	connections []directory.ConnectionKind
+	errs        *place.Errors
 }
 
 func (r *reader) file(f File) {
-	d := &decoder{file: f.Path, errs: r.errs}
+	d := &decoder{file: f.Path, connections: r.connections, errs: r.errs}
 	in := yaml.NewDecoder(bytes.NewReader(f.Content))
 	for {
 		var doc yaml.Node

@@ -13,9 +13,11 @@ import (
 // Reading is a folder's files with the map that they make. It is not changed.
 type Reading struct {
 	Map    *atlas.Map
-	types  []gate.Type
 	parts  []*part
 	tables []*attributeTable
+
+	types       []gate.Type
+	connections []directory.ConnectionKind
 	// filled are the directories whose sources were filled from tables, by what
 	// was written.
 	filled map[*directory.Document]*directory.Document
@@ -33,8 +35,8 @@ type part struct {
 
 // Parse makes a map from the files of a folder. The error joins a *place.Error
 // for everything that is wrong, in all files.
-func Parse(files []File, types []gate.Type) (*atlas.Map, error) {
-	r, err := Read(files, types)
+func Parse(files []File, types []gate.Type, connections []directory.ConnectionKind) (*atlas.Map, error) {
+	r, err := Read(files, types, connections)
 	if err != nil {
 		return nil, err
 	}
@@ -42,8 +44,8 @@ func Parse(files []File, types []gate.Type) (*atlas.Map, error) {
 }
 
 // Read is Parse for files of which some will be read again.
-func Read(files []File, types []gate.Type) (*Reading, error) {
-	return (&Reading{types: types}).With(files)
+func Read(files []File, types []gate.Type, connections []directory.ConnectionKind) (*Reading, error) {
+	return (&Reading{types: types, connections: connections}).With(files)
 }
 
 // With reads other files. What stands in files that are as they were is not only
@@ -54,12 +56,12 @@ func (r *Reading) With(files []File) (*Reading, error) {
 		known[p.file.Path] = p
 	}
 	var errs place.Errors
-	n := &Reading{types: r.types, filled: map[*directory.Document]*directory.Document{}}
+	n := &Reading{types: r.types, connections: r.connections, filled: map[*directory.Document]*directory.Document{}}
 	for _, f := range files {
 		p := known[f.Path]
 		if p == nil || !bytes.Equal(p.file.Content, f.Content) {
 			p = &part{file: f}
-			(&reader{part: p, types: r.types, errs: &errs}).file(f)
+			(&reader{p, r.types, r.connections, &errs}).file(f)
 		}
 		n.parts = append(n.parts, p)
 	}

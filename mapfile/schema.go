@@ -14,16 +14,17 @@ type object = map[string]any
 
 // Schema draws a JSON Schema (2020-12) of the documents of a map folder, for
 // editors: from the same types that the reader fills.
-func Schema(types []gate.Type) ([]byte, error) {
+func Schema(types []gate.Type, connections []directory.ConnectionKind) ([]byte, error) {
+	d := drawing{connections}
 	defs := object{
-		"map":       schemaOf("The map.", reflect.TypeFor[head]()),
-		"directory": schemaOf("A directory.", reflect.TypeFor[directory.Document]()),
-		"promises":  schemaOf("Guarantees.", reflect.TypeFor[promises]()),
-		"table":     schemaOf("An attribute table.", reflect.TypeFor[attributeTable]()),
+		"map":       d.structs("The map.", nil, reflect.TypeFor[head]()),
+		"directory": d.structs("A directory.", nil, reflect.TypeFor[directory.Document]()),
+		"promises":  d.structs("Guarantees.", nil, reflect.TypeFor[promises]()),
+		"table":     d.structs("An attribute table.", nil, reflect.TypeFor[attributeTable]()),
 	}
 	var systems []any
 	for _, t := range types {
-		s := schemaOf(t.Doc, reflect.TypeFor[gate.System](), reflect.TypeOf(t.New()).Elem())
+		s := d.structs(t.Doc, nil, reflect.TypeFor[gate.System](), reflect.TypeOf(t.New()).Elem())
 		s["properties"].(object)["type"] = object{"const": t.Name, "description": t.Doc}
 		defs["system-"+t.Name] = s
 		systems = append(systems, object{
@@ -62,12 +63,11 @@ func typeNames(types []gate.Type) []string {
 	return names
 }
 
-// schemaOf describes the keys of one or several structs that share a mapping.
-func schemaOf(doc string, structs ...reflect.Type) object {
-	return structSchema(doc, nil, structs...)
-}
+// drawing draws a schema.
+type drawing struct{ connections []directory.ConnectionKind }
 
-func structSchema(doc string, trail []reflect.Type, structs ...reflect.Type) object {
+// structs describes the keys of one or several structs that share a mapping.
+func (d drawing) structs(doc string, trail []reflect.Type, structs ...reflect.Type) object {
 	properties := object{}
 	required := []string{}
 	var rest any = false
@@ -77,12 +77,12 @@ func structSchema(doc string, trail []reflect.Type, structs ...reflect.Type) obj
 			case f.place:
 			case f.rest:
 				rest = object{"description": f.doc}
-			default:
-				p := valueSchema(f.typ, trail)
-				if f.doc != "" {
-					p["description"] = f.doc
+			case f.connection:
+				for _, c := range d.connections {
+					properties[c.Name] = d.described(reflect.TypeOf(c.New()), c.Doc, trail)
 				}
-				properties[f.key] = p
+			default:
+				properties[f.key] = d.described(f.typ, f.doc, trail)
 				if f.required {
 					required = append(required, f.key)
 				}
@@ -99,18 +99,26 @@ func structSchema(doc string, trail []reflect.Type, structs ...reflect.Type) obj
 	return s
 }
 
+func (d drawing) described(t reflect.Type, doc string, trail []reflect.Type) object {
+	s := d.value(t, trail)
+	if doc != "" {
+		s["description"] = doc
+	}
+	return s
+}
+
 var scalarSchema = object{"type": []string{"string", "number", "boolean"}}
 
-// valueSchema describes one value. Recursive types (what stands in front of a
+// value describes one value. Recursive types (what stands in front of a
 // system can hold alternatives of the same kind) end at their second level.
-func valueSchema(t reflect.Type, trail []reflect.Type) object {
+func (d drawing) value(t reflect.Type, trail []reflect.Type) object {
 	for t.Kind() == reflect.Pointer {
 		t = t.Elem()
 	}
 	text := reflect.PointerTo(t).Implements(textType)
 	switch {
 	case text && keyed(t):
-		return object{"anyOf": []any{object{"type": "string"}, structSchema("", trail, t)}}
+		return object{"anyOf": []any{object{"type": "string"}, d.structs("", trail, t)}}
 	case text:
 		return maps.Clone(scalarSchema)
 	case t.Implements(valuesType):
@@ -121,13 +129,13 @@ func valueSchema(t reflect.Type, trail []reflect.Type) object {
 		if slices.Contains(trail, t) {
 			return object{"type": "object"}
 		}
-		return structSchema("", append(trail, t), t)
+		return d.structs("", append(trail, t), t)
 	case reflect.Slice:
-		return listSchema(valueSchema(t.Elem(), trail))
+		return listSchema(d.value(t.Elem(), trail))
 	case reflect.Map:
-		s := object{"type": "object", "additionalProperties": valueSchema(t.Elem(), trail)}
+		s := object{"type": "object", "additionalProperties": d.value(t.Elem(), trail)}
 		if t.Key().Implements(valuesType) {
-			s["propertyNames"] = valueSchema(t.Key(), trail)
+			s["propertyNames"] = d.value(t.Key(), trail)
 		}
 		return s
 	case reflect.Bool:

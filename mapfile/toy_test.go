@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"gatemap/connect/connectors"
 	"gatemap/core/atlas"
 	"gatemap/core/gate"
 	"gatemap/core/gate/types"
@@ -75,7 +76,7 @@ products: [{product: planner, features: [calendar]}]
 mappings: [{everyone: true, product: planner}]
 ---
 guarantees: [{guarantee: lit, every: {users: [ilse]}, can: {system: dome, right: light}}]
-`)}}, table)
+`)}}, table, connectors.Kinds())
 	require.NoError(t, err)
 	a, err := atlas.Compile(m)
 	require.NoError(t, err)
@@ -87,9 +88,9 @@ guarantees: [{guarantee: lit, every: {users: [ilse]}, can: {system: dome, right:
 	teo := a.Reach(1, facts, a.Systems[1])
 	require.Len(t, teo, 1)
 	assert.Equal(t, gate.ByGate, teo[0].ShutBy[0].Reason)
-	schema, err := mapfile.Schema(table)
+	schema, err := mapfile.Schema(table, connectors.Kinds())
 	require.NoError(t, err)
 	assert.Contains(t, string(schema), `"system-toy"`)
-	_, err = mapfile.Parse([]mapfile.File{{Path: "s.yaml", Content: []byte("system: dome\ntype: toy\nlamb: red\n")}}, table)
+	_, err = mapfile.Parse([]mapfile.File{{Path: "s.yaml", Content: []byte("system: dome\ntype: toy\nlamb: red\n")}}, table, connectors.Kinds())
 	assert.ErrorContains(t, err, `s.yaml:3:1: unknown key "lamb"; did you mean lamp?`)
 }

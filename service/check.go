@@ -10,7 +10,6 @@ import (
 
 	"gatemap/answer"
 	"gatemap/connect"
-	"gatemap/connect/ldap"
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
 	"gatemap/core/finding"
@@ -32,8 +31,8 @@ func (f *Folder) Check(ctx context.Context, host connect.Host, named, user strin
 	}
 	c := &checking{folder: f, host: host, document: d, tell: tell, out: &answer.Checked{Directory: d.Name, Steps: []answer.Step{}}}
 	records := c.bring(ctx)
-	if c.conn != nil {
-		defer c.conn.Close()
+	if c.checked != nil {
+		defer c.checked.Close()
 	}
 	if records == nil {
 		return c.out, nil
@@ -68,7 +67,7 @@ type checking struct {
 	folder   *Folder
 	host     connect.Host
 	document *directory.Document
-	conn     *ldap.Conn
+	checked  *connect.Checked // nil: the records are in the map
 	tell     func(answer.Step)
 	out      *answer.Checked
 }
@@ -81,31 +80,16 @@ func (c *checking) step(named, state, format string, args ...any) {
 
 // bring brings in the records, step by step; nil if that fails.
 func (c *checking) bring(ctx context.Context) *connect.Records {
-	s := c.document.Source
-	switch {
-	case s == nil:
+	if c.document.Source == nil {
 		c.step("source", "good", "the records are listed in the map itself")
 		return new(c.folder.Records[c.document.Name])
-	case s.SCIM != nil:
-		r := c.folder.Records[c.document.Name]
-		c.step("source", "good", "the records are pushed: %s", sizes(&r))
-		return &r
-	case s.LDAP == nil:
-		r, errs := fetch(c.host, s)
-		if errs != nil {
-			c.step("file", "failed", "%v", errs.Err())
-			return nil
-		}
-		c.step("file", "good", "%s", sizes(&r))
-		return &r
 	}
-	t, err := tables(s)
+	job, from, err := connect.NewJob(c.document.Source, c.host, c.folder.Records[c.document.Name])
 	if err != nil {
 		c.step("tables", "failed", "%v", err)
 		return nil
 	}
-	var r *connect.Records
-	c.conn, r = ldap.New(s, c.host).Check(ctx, t, func(x ldap.Step) {
+	c.checked = from.Check(ctx, job, func(x connect.Step) {
 		state := "good"
 		if x.Failed {
 			state = "failed"
@@ -114,14 +98,7 @@ func (c *checking) bring(ctx context.Context) *connect.Records {
 		}
 		c.step(x.Name, state, "%s", x.Detail)
 	})
-	if r != nil {
-		c.step("records", "good", "%s", sizes(r))
-	}
-	return r
-}
-
-func sizes(r *connect.Records) string {
-	return fmt.Sprintf("%d users, %d groups, %d devices, %d rejected", len(r.Users), len(r.Groups), len(r.Devices), len(r.Rejected))
+	return c.checked.Records
 }
 
 // attributes tells of each attribute that the table brings in, or a system
@@ -249,10 +226,10 @@ func (c *checking) nearUser(r *connect.Records, written string) {
 			}
 		}
 	}
-	if n > 0 || c.conn == nil {
+	if n > 0 || c.checked == nil || c.checked.Elsewhere == nil {
 		return
 	}
-	near, err := c.conn.HasName(written)
+	near, err := c.checked.Elsewhere(written)
 	if err != nil {
 		c.step("near miss", "warned", "looking for the name elsewhere: %v", err)
 	}

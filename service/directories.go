@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"gatemap/answer"
+	"gatemap/connect"
 	"gatemap/core/directory"
 )
 
@@ -34,16 +35,16 @@ func (s *Service) Directories(ctx context.Context) (*answer.Directories, error) 
 	return all, nil
 }
 
+// kindOf is the name of the connector of a source, or map where there is none.
 func kindOf(s *directory.Source) string {
-	switch {
-	case s == nil:
-		return "map"
-	case s.LDAP != nil:
-		return "ldap"
-	case s.SCIM != nil:
-		return "scim"
-	case s.CSV != nil:
-		return "csv"
+	if from := connect.Of(s); from != nil {
+		return from.Connector().Name
 	}
-	return "ldif"
+	return "map"
+}
+
+// pushed says whether the records of a source are pushed.
+func pushed(s *directory.Source) bool {
+	from := connect.Of(s)
+	return from != nil && from.Connector().From == connect.Pushed
 }

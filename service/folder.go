@@ -12,6 +12,7 @@ import (
 	"slices"
 
 	"gatemap/connect"
+	"gatemap/connect/connectors"
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
 	"gatemap/core/gate/types"
@@ -71,20 +72,20 @@ func ReadFS(folder fs.FS) (*Folder, error) {
 	if f.Files, err = mapfile.Files(folder); err != nil {
 		return nil, err
 	}
-	if f.written, err = mapfile.Read(f.Files, types.Table); err != nil {
+	if f.written, err = mapfile.Read(f.Files, types.Table, connectors.Kinds()); err != nil {
 		return nil, err
 	}
 	var errs place.Errors
 	for _, d := range f.written.Map.Directories {
-		if d.Source == nil || d.Source.Live() {
+		if d.Source == nil || d.Source.Connection.Live {
 			continue
 		}
-		records, err := fetch(connect.Host{Files: folder}, d.Source)
+		records, _, err := bring(context.Background(), connect.Host{Files: folder}, d.Source, func(int) {})
 		if err != nil {
-			errs.Join(err)
+			errs.Add(d.Source.Place, err)
 			continue
 		}
-		if d.Source.CSV == nil {
+		if connect.Of(d.Source).Connector().Strict {
 			for _, r := range records.Rejected {
 				errs.Addf(r.Place, "%s", r.Message)
 			}
@@ -100,10 +101,10 @@ func ReadFS(folder fs.FS) (*Folder, error) {
 func (f *Folder) Fetch(ctx context.Context, host connect.Host, from string) error {
 	fetched := false
 	for _, d := range f.written.Map.Directories {
-		if d.Source == nil || d.Source.LDAP == nil {
+		if from := connect.Of(d.Source); from == nil || from.Connector().From != connect.Server {
 			continue
 		}
-		records, _, err := fetchLDAP(ctx, host, d.Source, func(int) {})
+		records, _, err := bring(ctx, host, d.Source, func(int) {})
 		if err != nil {
 			return &LoadError{from, fmt.Errorf("directory %s: %w", d.Name, err)}
 		}

@@ -9,7 +9,6 @@ import (
 
 	"gatemap/answer"
 	"gatemap/connect"
-	"gatemap/connect/ldap"
 	"gatemap/core/change"
 	"gatemap/core/directory"
 	"gatemap/operator"
@@ -17,8 +16,6 @@ import (
 
 // What holds where the map does not say otherwise.
 const (
-	pollEvery = 10 * time.Second
-	fullEvery = 6 * time.Hour
 	firstWait = time.Second
 	// pruneEvery is how often the log of runs is looked through for what is old.
 	pruneEvery = time.Hour
@@ -82,14 +79,14 @@ func (s *Service) Follow() {
 }
 
 func (s *Service) followOne(ctx context.Context, d *directory.Document) {
-	source := d.Source
-	switch {
-	case source.LDAP != nil && source.Follow == "stream":
-		s.working.Go(func() { s.keepTrying(ctx, d, s.stream) })
-	case source.LDAP != nil && source.Follow == "poll":
-		s.working.Go(func() { s.keepTrying(ctx, d, s.poll) })
+	source, from := d.Source, connect.Of(d.Source)
+	if from == nil {
+		return
 	}
-	if every := source.Every.Duration; every > 0 && source.SCIM == nil && source.Follow != "poll" {
+	if source.Follow != "" {
+		s.working.Go(func() { s.keepTrying(ctx, d, from) })
+	}
+	if every := source.Every.Duration; every > 0 && !pushed(source) && source.Follow != "poll" {
 		s.working.Go(func() {
 			for range ticks(ctx, every) {
 				if _, err := s.Intake(ctx, d.Name, BySchedule, Intaking{Commit: true, By: operator.Service}); err != nil {
@@ -119,15 +116,18 @@ func ticks(ctx context.Context, every time.Duration) func(func() bool) {
 }
 
 // keepTrying follows a directory again after growing pauses whenever that ends.
-func (s *Service) keepTrying(ctx context.Context, d *directory.Document, follow func(context.Context, *directory.Document) error) {
+func (s *Service) keepTrying(ctx context.Context, d *directory.Document, from connect.Document) {
 	wait := firstWait
 	for {
 		began := time.Now()
-		err := follow(ctx, d)
+		job, _, err := connect.NewJob(d.Source, s.host, connect.Records{})
+		if err == nil {
+			err = from.Follow(ctx, job, &observer{s, ctx, d})
+		}
 		if ctx.Err() != nil {
 			return
 		}
-		if errors.Is(err, ldap.ErrTreeMoved) {
+		if errors.Is(err, connect.ErrAnew) {
 			s.log.Info("following a directory", "directory", d.Name, "reason", err)
 			continue
 		}
@@ -135,16 +135,23 @@ func (s *Service) keepTrying(ctx context.Context, d *directory.Document, follow 
 		if time.Since(began) > time.Minute {
 			wait = firstWait
 		}
-		if ldap.Pause(ctx, wait) != nil {
+		if connect.Pause(ctx, wait) != nil {
 			return
 		}
-		wait = ldap.Longer(wait)
+		wait = connect.Longer(wait)
 	}
 }
 
-// whole runs work as a run of a directory that brings in everything. Work ends
-// the run by calling done with what came in.
-func (s *Service) whole(ctx context.Context, d *directory.Document, work func(progress func(int), done func(connect.Records, string) error) error) error {
+// observer takes what a directory that is followed tells.
+type observer struct {
+	*Service
+	ctx      context.Context
+	document *directory.Document
+}
+
+// Everything runs read as a run of the directory that brings in everything.
+func (s *observer) Everything(read func(progress func(int), done func(connect.Records, string) error) error) error {
+	ctx, d := s.ctx, s.document
 	l := s.lane(d.Name)
 	l.busy.Lock()
 	release := sync.OnceFunc(l.busy.Unlock)
@@ -155,7 +162,7 @@ func (s *Service) whole(ctx context.Context, d *directory.Document, work func(pr
 	}
 	l.works(r)
 	ended := false
-	err = work(func(read int) {
+	err = read(func(read int) {
 		_ = s.update(ctx, r, func(x *answer.Run) { x.Read = read }) // progress is not logged
 	}, func(records connect.Records, server string) error {
 		ended = true
@@ -170,106 +177,24 @@ func (s *Service) whole(ctx context.Context, d *directory.Document, work func(pr
 	return err
 }
 
-// stream follows a server that tells changes as they happen.
-func (s *Service) stream(ctx context.Context, d *directory.Document) error {
-	t, err := tables(d.Source)
-	if err != nil {
-		return err
-	}
-	return s.whole(ctx, d, func(progress func(int), done func(connect.Records, string) error) error {
-		conn, err := ldap.New(d.Source, s.host).Connect(ctx)
-		if err != nil {
-			return err
-		}
-		defer conn.Close()
-		return conn.Stream(ctx, t, progress, func(all connect.Records) error {
-			return done(all, conn.Server())
-		}, func(p connect.Patch) error { return s.patch(ctx, d, p, conn.Server()) })
-	})
-}
-
-// poll asks a server again and again for what changed.
-func (s *Service) poll(ctx context.Context, d *directory.Document) error {
-	t, err := tables(d.Source)
-	if err != nil {
-		return err
-	}
-	conn, err := ldap.New(d.Source, s.host).Connect(ctx)
-	if err != nil {
-		return s.whole(ctx, d, func(func(int), func(connect.Records, string) error) error { return err })
-	}
-	defer conn.Close()
-	for {
-		mark, err := conn.Mark(time.Now())
-		if err != nil {
-			return err
-		}
-		if err := s.whole(ctx, d, func(progress func(int), done func(connect.Records, string) error) error {
-			all, err := conn.Fetch(ctx, t, progress)
-			if err != nil {
-				return err
-			}
-			return done(all, conn.Server())
-		}); err != nil {
-			return err
-		}
-		full, verify := time.Now().Add(d.Source.Every.Or(fullEvery)), time.Now().Add(d.Source.Verify.Or(ldap.VerifyEvery))
-		for range ticks(ctx, d.Source.Poll.Or(pollEvery)) {
-			if time.Now().After(full) {
-				break
-			}
-			next, err := conn.Mark(time.Now())
-			if err != nil {
-				return err
-			}
-			p, err := conn.Changes(ctx, t, mark, s.known(d.Name))
-			if errors.Is(err, ldap.ErrTreeMoved) {
-				break // everything is read anew
-			}
-			if err != nil {
-				return err
-			}
-			if err := s.patch(ctx, d, p, conn.Server()); err != nil {
-				return err
-			}
-			mark = next
-			if time.Now().Before(verify) {
-				continue
-			}
-			verify = time.Now().Add(d.Source.Verify.Or(ldap.VerifyEvery))
-			if p, err = conn.Verify(ctx, t, s.known(d.Name)); errors.Is(err, ldap.ErrTreeMoved) {
-				break
-			}
-			if err != nil {
-				return err
-			}
-			if err := s.patch(ctx, d, p, conn.Server()); err != nil {
-				return err
-			}
-		}
-		if ctx.Err() != nil {
-			return ctx.Err()
-		}
-	}
-}
-
-// known are the records that a directory has, with what waits to be confirmed, where
+// Known are the records that the directory has, with what waits to be confirmed, where
 // something does.
-func (s *Service) known(named string) connect.Records {
-	if r := s.lane(named).waiting(); r != nil {
+func (s *observer) Known() connect.Records {
+	if r := s.lane(s.document.Name).waiting(); r != nil {
 		return r.prepared.records
 	}
-	return s.Head().Folder.Records[named]
+	return s.Head().Folder.Records[s.document.Name]
 }
 
-// patch takes in what a server says has changed. It goes on top of what waits to
+// Change takes in what a server says has changed. It goes on top of what waits to
 // be confirmed, where something does.
-func (s *Service) patch(ctx context.Context, d *directory.Document, p connect.Patch, server string) error {
+func (s *observer) Change(p connect.Patch, server string) error {
+	ctx, d := s.ctx, s.document
 	l := s.lane(d.Name)
 	l.busy.Lock()
 	defer l.busy.Unlock()
 	head := s.Head()
-	ready, err := s.prepare(head, d.Name, s.known(d.Name).With(p))
+	ready, err := s.prepare(head, d.Name, s.Known().With(p))
 	if err != nil {
 		return err
 	}

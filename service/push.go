@@ -10,8 +10,8 @@ import (
 	"gatemap/operator"
 )
 
-// pushed is what was pushed to a directory, read once.
-type pushed struct {
+// pushedTo is what was pushed to a directory, read once.
+type pushedTo struct {
 	from      uintptr // the records' resources that it was read from
 	directory *scim.Directory
 }
@@ -29,7 +29,7 @@ func (s *Service) Pushed(named string) (*scim.Directory, error) {
 		if err != nil {
 			return nil, err
 		}
-		l.pushed = pushed{identity(r), d}
+		l.pushed = pushedTo{identity(r), d}
 	}
 	return l.pushed.directory, nil
 }
@@ -57,7 +57,7 @@ func (s *Service) Push(ctx context.Context, named, reason string, change func(*s
 		return err
 	}
 	l.mu.Lock()
-	l.pushed = pushed{identity(s.Head().Folder.Records[named]), after}
+	l.pushed = pushedTo{identity(s.Head().Folder.Records[named]), after}
 	l.mu.Unlock()
 	return nil
 }

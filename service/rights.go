@@ -7,8 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"gatemap/connect"
 	"gatemap/core/name"
-	"gatemap/core/place"
 	"gatemap/operator"
 	"gatemap/stage"
 	"gatemap/store"
@@ -94,33 +94,10 @@ func (s *Service) mayConnect(ctx context.Context, by operator.Actor, before, aft
 func (f *Folder) targets() map[string]string {
 	all := map[string]string{}
 	for _, d := range f.written.Map.Directories {
-		s := d.Source
-		if s == nil {
-			continue
-		}
-		var t []string
-		add := func(what string, texts ...place.Text) {
-			for _, text := range texts {
-				t = append(t, what+" "+text.Value)
+		if from := connect.Of(d.Source); from != nil {
+			if t := from.Targets(); t != nil {
+				all[name.Fold(d.Name)] = strings.Join(t, "\n")
 			}
-		}
-		if s.LDIF != nil {
-			add("ldif", *s.LDIF)
-		}
-		if s.CSV != nil {
-			add("csv", s.CSV.File)
-		}
-		if l := s.LDAP; l != nil {
-			add("server", l.Servers...)
-			add("ca", l.CA)
-			add("bind", l.Bind)
-			if l.Secret != nil {
-				add("file "+l.Secret.Env, l.Secret.File)
-			}
-			t = append(t, fmt.Sprintf("starttls %t", l.StartTLS))
-		}
-		if t != nil {
-			all[name.Fold(d.Name)] = strings.Join(t, "\n")
 		}
 	}
 	return all

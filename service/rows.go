@@ -7,6 +7,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"gatemap/connect"
+	"gatemap/connect/connectors"
 	"gatemap/core/gate/types"
 	"gatemap/mapfile"
 	"gatemap/store"
@@ -68,7 +69,7 @@ func fromRows(each func(visit func(store.Row) error) error) (*Folder, error) {
 		})
 	}
 	parse := func() (err error) {
-		f.written, err = mapfile.Read(f.Files, types.Table)
+		f.written, err = mapfile.Read(f.Files, types.Table, connectors.Kinds())
 		return err
 	}
 	parsing := false

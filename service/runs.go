@@ -52,7 +52,7 @@ type lane struct {
 	current  *run // the newest that brings in everything
 	pending  *run // waits or is held
 	kept     *run // the newest that came to its end
-	pushed   pushed
+	pushed   pushedTo
 }
 
 // try takes the lane, unless a run is at work in it. It waits for one that rests
@@ -206,8 +206,8 @@ func (s *Service) start(ctx context.Context, named string, how How, in Intaking)
 		return nil, nil, head.Folder.missing(named)
 	case d.Source == nil:
 		return nil, nil, &answer.ConflictError{Message: fmt.Sprintf("directory %s is listed in the map itself and has no source to read", d.Name)}
-	case d.Source.SCIM != nil:
-		return nil, nil, &answer.ConflictError{Message: fmt.Sprintf("directory %s: %v", d.Name, errPushed)}
+	case pushed(d.Source):
+		return nil, nil, &answer.ConflictError{Message: fmt.Sprintf("directory %s: %v", d.Name, connect.ErrPushed)}
 	}
 	l := s.lane(d.Name)
 	if !l.try() {

@@ -15,6 +15,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/connect"
+	"gatemap/connect/connectors"
 	"gatemap/core/atlas"
 	"gatemap/core/gate/types"
 	"gatemap/mapfile"
@@ -99,7 +100,7 @@ func (s *Service) load(ctx context.Context) error {
 	}
 	if head.Number == 0 {
 		empty := &Folder{Records: map[string]connect.Records{}}
-		if empty.written, err = mapfile.Read(nil, types.Table); err != nil {
+		if empty.written, err = mapfile.Read(nil, types.Table, connectors.Kinds()); err != nil {
 			return err
 		}
 		empty.assemble()
@@ -143,7 +144,7 @@ func (s *Service) CommitFolder(ctx context.Context, f *Folder, author, reason st
 	defer s.committing.Unlock()
 	head := s.Head()
 	for _, d := range f.written.Map.Directories {
-		if r, known := head.Folder.Records[d.Name]; known && d.Source != nil && d.Source.Live() {
+		if r, known := head.Folder.Records[d.Name]; known && d.Source != nil && d.Source.Connection.Live {
 			f = f.with(d.Name, r)
 		}
 	}

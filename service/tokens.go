@@ -171,7 +171,7 @@ func (s *Service) CreatePushToken(ctx context.Context, by operator.Actor, named 
 	switch {
 	case d == nil:
 		return "", s.Head().Folder.missing(named)
-	case d.Source == nil || d.Source.SCIM == nil:
+	case !pushed(d.Source):
 		return "", &answer.ConflictError{Message: fmt.Sprintf("directory %s does not take pushes; give it source: {scim: {}}", d.Name)}
 	}
 	token, err := s.store.CreateToken(ctx, store.Token{Name: "push to " + d.Name, Role: "push", Author: by.Name, Created: time.Now(), Directory: d.Name}, true,

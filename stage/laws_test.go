@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"gatemap/connect/connectors"
 	"gatemap/core/atlas"
 	"gatemap/core/gate/types"
 	"gatemap/mapfile"
@@ -25,7 +26,7 @@ func rules(t require.TestingT, names []string) stage.Base {
 	}
 	b.WriteString("default: refuse\n")
 	files := []mapfile.File{{Path: "gatemap.yaml", Content: []byte("title: Dome\n")}, {Path: "place.yaml", Content: []byte(place)}, {Path: "wall.yaml", Content: []byte(b.String())}}
-	m, err := mapfile.Parse(files, types.Table)
+	m, err := mapfile.Parse(files, types.Table, connectors.Kinds())
 	require.NoError(t, err)
 	a, err := atlas.Compile(m)
 	require.NoError(t, err)
@@ -115,7 +116,7 @@ func TestJoiningAndLeavingIsASet(t *testing.T) {
 				require.NoError(t, err)
 				in[group][member] = joins
 			}
-			m, err := mapfile.Parse(d.Files, types.Table)
+			m, err := mapfile.Parse(d.Files, types.Table, connectors.Kinds())
 			require.NoError(t, err, text(d.Files))
 			a, err := atlas.Compile(m)
 			require.NoError(t, err)

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"gatemap/connect/connectors"
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
 	"gatemap/core/gate/types"
@@ -43,7 +44,7 @@ mappings:
 func base(t *testing.T) stage.Base {
 	t.Helper()
 	files := []mapfile.File{{Path: "gatemap.yaml", Content: []byte("title: Dome\nnetworks: {yard: [192.0.2.0/24]}\n")}, {Path: "place.yaml", Content: []byte(place)}, {Path: "suite.yaml", Content: []byte(suite)}}
-	m, err := mapfile.Parse(files, types.Table)
+	m, err := mapfile.Parse(files, types.Table, connectors.Kinds())
 	require.NoError(t, err)
 	a, err := atlas.Compile(m)
 	require.NoError(t, err)
@@ -85,7 +86,7 @@ func TestChanges(t *testing.T) {
 		assert.Equal(t, strings.Replace(before, c.old, c.new, 1), after, c.change)
 		assert.NotEqual(t, before, after, c.change)
 		assert.Equal(t, c.sentence, change.Sentence())
-		_, err = mapfile.Parse(d.Files, types.Table)
+		_, err = mapfile.Parse(d.Files, types.Table, connectors.Kinds())
 		require.NoError(t, err, after)
 	}
 }

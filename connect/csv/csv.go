@@ -18,7 +18,6 @@ import (
 	"golang.org/x/text/encoding/unicode"
 
 	"gatemap/connect"
-	"gatemap/core/directory"
 	"gatemap/core/name"
 	"gatemap/core/place"
 )
@@ -29,7 +28,7 @@ const maxColumns = 1000
 // Read reads the entries of a file. The first line names the columns. What makes
 // the whole file unreadable goes to errs, with its line; lines that cannot be
 // taken are rejected. wanted are the columns that must be there.
-func Read(in io.Reader, c *directory.CSV, wanted []string, errs *place.Errors) (entries []connect.Entry, rejected []place.Error) {
+func Read(in io.Reader, c *Document, wanted []string, errs *place.Errors) (entries []connect.Entry, rejected []place.Error) {
 	r, err := open(in, c)
 	if err != nil {
 		errs.Addf(c.Place, "csv: %v", err)
@@ -85,7 +84,7 @@ func Read(in io.Reader, c *directory.CSV, wanted []string, errs *place.Errors) (
 	}
 }
 
-func open(in io.Reader, c *directory.CSV) (*csv.Reader, error) {
+func open(in io.Reader, c *Document) (*csv.Reader, error) {
 	decoder := encoding.Decoder{Transformer: unicode.BOMOverride(encoding.Nop.NewDecoder())}
 	if c.Encoding.Value != "" {
 		e, err := htmlindex.Get(c.Encoding.Value)
@@ -109,7 +108,7 @@ func open(in io.Reader, c *directory.CSV) (*csv.Reader, error) {
 	return r, nil
 }
 
-func check(columns []string, c *directory.CSV) error {
+func check(columns []string, c *Document) error {
 	if len(columns) > maxColumns {
 		return fmt.Errorf("the first line has %d columns; %d are the most", len(columns), maxColumns)
 	}
@@ -132,7 +131,7 @@ func check(columns []string, c *directory.CSV) error {
 
 // lacking says which columns that must be there are not, and which may be meant. Where
 // the first line is one column another delimiter may be.
-func lacking(columns, wanted []string, c *directory.CSV) error {
+func lacking(columns, wanted []string, c *Document) error {
 	var missing []string
 	for _, w := range wanted {
 		w, _, _ = strings.Cut(w, ";") // options
@@ -163,7 +162,7 @@ func nearly(w string, columns []string) string {
 	return fmt.Sprintf("%q (perhaps %s)", w, strings.Join(near, " or "))
 }
 
-func entry(columns, record []string, c *directory.CSV, at place.Place) (connect.Entry, error) {
+func entry(columns, record []string, c *Document, at place.Place) (connect.Entry, error) {
 	e := connect.Entry{Place: at}
 	for i, value := range record {
 		if !utf8.ValidString(value) || strings.ContainsRune(value, utf8.RuneError) {

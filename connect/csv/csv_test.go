@@ -11,11 +11,10 @@ import (
 
 	"gatemap/connect"
 	"gatemap/connect/csv"
-	"gatemap/core/directory"
 	"gatemap/core/place"
 )
 
-func read(content string, c directory.CSV) ([]connect.Entry, []place.Error, error) {
+func read(content string, c csv.Document) ([]connect.Entry, []place.Error, error) {
 	var errs place.Errors
 	c.File.Value = "people.csv"
 	entries, rejected := csv.Read(strings.NewReader(content), &c, nil, &errs)
@@ -43,7 +42,7 @@ func TestRead(t *testing.T) {
 		"two bytes": {wide, "utf-16le"}, "the mark says it": {wide, ""},
 	} {
 		t.Run(name, func(t *testing.T) {
-			entries, rejected, err := read(c.content, directory.CSV{Delimiter: ";", Values: "|", Encoding: place.Text{Value: c.encoding}})
+			entries, rejected, err := read(c.content, csv.Document{Delimiter: ";", Values: "|", Encoding: place.Text{Value: c.encoding}})
 			require.NoError(t, err)
 			assert.Empty(t, rejected)
 			require.Len(t, entries, 2)
@@ -57,7 +56,7 @@ func TestRead(t *testing.T) {
 }
 
 func TestLinesAreRejectedOneByOne(t *testing.T) {
-	entries, rejected, err := read("a\tb\n1\t2\n3\n4\t\"5\"\n6\tx\"y\n7\t\xff\n8\t9\n", directory.CSV{Delimiter: "tab"})
+	entries, rejected, err := read("a\tb\n1\t2\n3\n4\t\"5\"\n6\tx\"y\n7\t\xff\n8\t9\n", csv.Document{Delimiter: "tab"})
 	require.NoError(t, err)
 	assert.Len(t, entries, 3)
 	require.Len(t, rejected, 3)
@@ -69,17 +68,17 @@ func TestLinesAreRejectedOneByOne(t *testing.T) {
 func TestReadRefuses(t *testing.T) {
 	for _, c := range []struct {
 		content string
-		csv     directory.CSV
+		csv     csv.Document
 		want    string
 	}{
-		{"", directory.CSV{}, "people.csv:1: the file is empty"},
-		{"a,,c\n", directory.CSV{}, "people.csv:1: column 2 of the first line has no name"},
-		{"a,b,A\n", directory.CSV{}, `people.csv:1: column "A" is there twice`},
-		{"a,\xe9\n", directory.CSV{}, "the first line is not UTF-8"},
-		{"a,b\n1,\"2\n3,4\n5,6\n", directory.CSV{}, "people.csv:2: a quote is opened here and not closed"},
-		{"a\n", directory.CSV{Encoding: place.Text{Value: "klingon"}}, `there is no character encoding "klingon"`},
-		{"a\n", directory.CSV{Delimiter: "::"}, "delimiter is one character"},
-		{"a\n", directory.CSV{Delimiter: "\""}, "cannot be the delimiter"},
+		{"", csv.Document{}, "people.csv:1: the file is empty"},
+		{"a,,c\n", csv.Document{}, "people.csv:1: column 2 of the first line has no name"},
+		{"a,b,A\n", csv.Document{}, `people.csv:1: column "A" is there twice`},
+		{"a,\xe9\n", csv.Document{}, "the first line is not UTF-8"},
+		{"a,b\n1,\"2\n3,4\n5,6\n", csv.Document{}, "people.csv:2: a quote is opened here and not closed"},
+		{"a\n", csv.Document{Encoding: place.Text{Value: "klingon"}}, `there is no character encoding "klingon"`},
+		{"a\n", csv.Document{Delimiter: "::"}, "delimiter is one character"},
+		{"a\n", csv.Document{Delimiter: "\""}, "cannot be the delimiter"},
 	} {
 		_, _, err := read(c.content, c.csv)
 		assert.ErrorContains(t, err, c.want)
@@ -94,7 +93,7 @@ func FuzzRead(f *testing.F) {
 		f.Add(seed, "")
 	}
 	f.Fuzz(func(t *testing.T, content, delimiter string) {
-		entries, rejected, err := read(content, directory.CSV{Delimiter: delimiter})
+		entries, rejected, err := read(content, csv.Document{Delimiter: delimiter})
 		if err != nil && entries != nil {
 			t.Fatal("an unreadable file gave entries")
 		}
@@ -127,14 +126,14 @@ func TestColumnsMustBeThere(t *testing.T) {
 		{"", "", "the file is empty; its first line names the columns", []string{"Number"}},
 	} {
 		var errs place.Errors
-		_, _ = csv.Read(strings.NewReader(c.content), &directory.CSV{Delimiter: c.delimiter, File: place.Text{Value: "people.csv"}}, c.columns, &errs)
+		_, _ = csv.Read(strings.NewReader(c.content), &csv.Document{Delimiter: c.delimiter, File: place.Text{Value: "people.csv"}}, c.columns, &errs)
 		if c.want == "" {
 			assert.NoError(t, errs.Err())
 		} else {
 			assert.ErrorContains(t, errs.Err(), c.want)
 		}
 	}
-	_, rejected, err := read("a,b\n1,\x00\n2,x\n", directory.CSV{})
+	_, rejected, err := read("a,b\n1,\x00\n2,x\n", csv.Document{})
 	require.NoError(t, err)
 	require.Len(t, rejected, 1)
 	assert.Contains(t, rejected[0].Error(), "people.csv:2: column b holds a NUL")

@@ -14,18 +14,10 @@ import (
 	"gatemap/connect"
 )
 
-// Step is one step of a check: what was tried, how it went, and what came out.
-type Step struct {
-	Name   string
-	Failed bool
-	Warned bool // it went, but not as it should
-	Detail string
-}
-
 // Check goes through everything that reading needs, step by step, and tells each.
 // It tries the servers in order, and goes on with the first that answers. The
 // records are nil if it got no further than that.
-func (c *Client) Check(ctx context.Context, tables *connect.Tables, tell func(Step)) (*Conn, *connect.Records) {
+func (c *Client) Check(ctx context.Context, tables *connect.Tables, tell func(connect.Step)) (*Conn, *connect.Records) {
 	for _, server := range c.ldap.Servers {
 		conn, ok := c.checkServer(ctx, server.Value, tell)
 		if !ok {
@@ -41,13 +33,13 @@ func (c *Client) Check(ctx context.Context, tables *connect.Tables, tell func(St
 	return nil, nil
 }
 
-func (c *Client) checkServer(ctx context.Context, server string, tell func(Step)) (*Conn, bool) {
+func (c *Client) checkServer(ctx context.Context, server string, tell func(connect.Step)) (*Conn, bool) {
 	failed := func(step string, err error) (*Conn, bool) {
 		var e *Error
 		if errors.As(err, &e) {
 			step, err = e.Step, e.Err
 		}
-		tell(Step{Name: step, Failed: true, Detail: server + ": " + err.Error() + inClear(server)})
+		tell(connect.Step{Name: step, Failed: true, Detail: server + ": " + err.Error() + inClear(server)})
 		return nil, false
 	}
 	u, err := url.Parse(server)
@@ -58,18 +50,18 @@ func (c *Client) checkServer(ctx context.Context, server string, tell func(Step)
 	if err != nil {
 		return failed("address", fmt.Errorf("the name is not known: %w", err))
 	}
-	tell(Step{Name: "address", Detail: server + " is at " + strings.Join(ips, ", ")})
+	tell(connect.Step{Name: "address", Detail: server + " is at " + strings.Join(ips, ", ")})
 	began := time.Now()
 	raw, err := c.dial(ctx, server)
 	if err != nil {
 		return failed("connection", err)
 	}
-	tell(Step{Name: "connection", Detail: fmt.Sprintf("made in %d ms", time.Since(began).Milliseconds())})
+	tell(connect.Step{Name: "connection", Detail: fmt.Sprintf("made in %d ms", time.Since(began).Milliseconds())})
 	if state, ok := raw.TLSConnectionState(); ok && len(state.PeerCertificates) > 0 {
 		k := check{cert: state.PeerCertificates[0]}
-		tell(Step{Name: "certificate", Detail: strings.Join(k.describe(), "\n"), Warned: time.Until(k.cert.NotAfter) < soon})
+		tell(connect.Step{Name: "certificate", Detail: strings.Join(k.describe(), "\n"), Warned: time.Until(k.cert.NotAfter) < soon})
 	} else {
-		tell(Step{Name: "certificate", Warned: true, Detail: "none: what is sent, the secret included, can be read on the way; use ldaps://, or set starttls"})
+		tell(connect.Step{Name: "certificate", Warned: true, Detail: "none: what is sent, the secret included, can be read on the way; use ldaps://, or set starttls"})
 	}
 	conn := &Conn{client: c, ldap: raw, server: server}
 	conn.place.File = server
@@ -81,7 +73,7 @@ func (c *Client) checkServer(ctx context.Context, server string, tell func(Step)
 	if c.ldap.Bind.Value != "" {
 		who = "as " + c.ldap.Bind.Value
 	}
-	tell(Step{Name: "bind", Detail: who})
+	tell(connect.Step{Name: "bind", Detail: who})
 	return conn, true
 }
 
@@ -96,10 +88,10 @@ func inClear(server string) string {
 // soon is how long before its end a certificate is warned of.
 const soon = 30 * 24 * time.Hour
 
-func (c *Conn) checkSearches(ctx context.Context, tables *connect.Tables, tell func(Step)) (*connect.Records, bool) {
+func (c *Conn) checkSearches(ctx context.Context, tables *connect.Tables, tell func(connect.Step)) (*connect.Records, bool) {
 	searches, err := c.searches(tables)
 	if err != nil {
-		tell(Step{Name: "base", Failed: true, Detail: err.Error()})
+		tell(connect.Step{Name: "base", Failed: true, Detail: err.Error()})
 		return nil, false
 	}
 	records := &connect.Records{}
@@ -110,21 +102,21 @@ func (c *Conn) checkSearches(ctx context.Context, tables *connect.Tables, tell f
 			err = errors.New("the account that binds may not see it")
 		}
 		if err != nil {
-			tell(Step{Name: "base", Failed: true, Detail: fmt.Sprintf("%ss below %q: %v", s.kind, s.base.Value, plain(err))})
+			tell(connect.Step{Name: "base", Failed: true, Detail: fmt.Sprintf("%ss below %q: %v", s.kind, s.base.Value, plain(err))})
 			return nil, false
 		}
-		tell(Step{Name: "base", Detail: fmt.Sprintf("%ss below %s", s.kind, s.base.Value)})
+		tell(connect.Step{Name: "base", Detail: fmt.Sprintf("%ss below %s", s.kind, s.base.Value)})
 		n := 0
 		err = c.taken(ctx, s, tables, seen, records, func(bool) { n++ })
 		if err != nil {
-			tell(Step{Name: "filter", Failed: true, Detail: err.Error()})
+			tell(connect.Step{Name: "filter", Failed: true, Detail: err.Error()})
 			return nil, false
 		}
 		detail := fmt.Sprintf("%s: %d entries", s.filter, n)
 		if n == 0 {
 			detail += "; the filter matches nothing, or the account that binds may not see what it matches"
 		}
-		tell(Step{Name: "filter", Warned: n == 0, Detail: detail})
+		tell(connect.Step{Name: "filter", Warned: n == 0, Detail: detail})
 	}
 	tables.Finish(records)
 	return records, true
@@ -134,12 +126,9 @@ func (c *Conn) checkSearches(ctx context.Context, tables *connect.Tables, tell f
 // with.
 var loginNames = []string{"uid", "cn", "mail", "sAMAccountName", "userPrincipalName", "employeeNumber", "displayName"}
 
-// Near is an entry that holds a name in some attribute.
-type Near struct{ DN, Attribute string }
-
 // HasName looks for entries that hold a name in one of the attributes in which
 // people's names may stand, whatever the tables mean.
-func (c *Conn) HasName(named string) ([]Near, error) {
+func (c *Conn) HasName(named string) ([]connect.Near, error) {
 	var filter strings.Builder
 	for _, a := range loginNames {
 		fmt.Fprintf(&filter, "(%s=%s)", a, ldap.EscapeFilter(named))
@@ -155,12 +144,12 @@ func (c *Conn) HasName(named string) ([]Near, error) {
 	if err != nil && !ldap.IsErrorWithCode(err, ldap.LDAPResultSizeLimitExceeded) {
 		return nil, plain(err)
 	}
-	var all []Near
+	var all []connect.Near
 	for _, e := range r.Entries {
 		for _, a := range e.Attributes {
 			for _, v := range a.Values {
 				if strings.EqualFold(v, named) {
-					all = append(all, Near{e.DN, a.Name})
+					all = append(all, connect.Near{DN: e.DN, Attribute: a.Name})
 				}
 			}
 		}

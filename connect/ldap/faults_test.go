@@ -113,7 +113,7 @@ func entry(conn net.Conn, id int64, dn string, attributes ...string) {
 func askStandIn(t *testing.T, s standIn) (connect.Records, error) {
 	t.Helper()
 	source := &directory.Source{
-		LDAP: &directory.LDAP{Servers: []place.Text{text(s.start(t))}, Timeout: directory.Span{Duration: 300 * time.Millisecond}, Tries: 1, Bind: text("cn=x"), Secret: &directory.Secret{Env: "GATEMAP_SECRET_TEST"}},
+		Connection: directory.Connection{Document: &own.Document{Servers: []place.Text{text(s.start(t))}, Timeout: directory.Span{Duration: 300 * time.Millisecond}, Tries: 1, Bind: text("cn=x"), Secret: &connect.Secret{Env: "GATEMAP_SECRET_TEST"}}},
 		Groups: &directory.GroupTable{
 			Pick: directory.Pick{Base: []directory.Base{{Text: text(suffix)}}, Filter: text("(cn=*)"), Name: "cn"}, Members: []string{"member"},
 		},

@@ -144,7 +144,7 @@ func byStream(ctx context.Context, s *server, m *mirrored) error {
 		err = conn.Stream(ctx, tablesOf(s.t, s.whole("stream")), func(int) {}, func(r connect.Records) error { m.set(r); return nil },
 			func(p connect.Patch) error { m.set(m.records.With(p)); return nil })
 		conn.Close()
-		if !errors.Is(err, ldap.ErrTreeMoved) {
+		if !errors.Is(err, connect.ErrAnew) {
 			return err
 		}
 	}
@@ -173,7 +173,7 @@ func byPolls(ctx context.Context, s *server, m *mirrored) error {
 			continue
 		}
 		p, err := conn.Changes(ctx, tablesOf(s.t, source), mark, m.records)
-		if whole = errors.Is(err, ldap.ErrTreeMoved); whole {
+		if whole = errors.Is(err, connect.ErrAnew); whole {
 			continue
 		}
 		if err != nil {
@@ -249,7 +249,7 @@ func TestAStreamThatFreezes(t *testing.T) {
 	t.Setenv("GATEMAP_SECRET_TEST", secret)
 	s := startSlapd(t, tree(), "127.0.0.1")
 	source := s.whole("stream")
-	source.LDAP.Timeout = directory.Span{Duration: 500 * time.Millisecond}
+	asked(source).Timeout = directory.Span{Duration: 500 * time.Millisecond}
 	conn, err := ldap.New(source, s.host()).Connect(t.Context())
 	require.NoError(t, err)
 	defer conn.Close()
@@ -271,7 +271,7 @@ func BenchmarkVerify(b *testing.B) {
 	b.Cleanup(s.Stop)
 	of := &server{s, nil}
 	source := of.whole("")
-	source.LDAP.Page = 500
+	asked(source).Page = 500
 	var errs place.Errors
 	tables := connect.NewTables(source, &errs)
 	require.NoError(b, errs.Err())

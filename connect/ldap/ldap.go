@@ -9,7 +9,6 @@ import (
 	"crypto/tls"
 	"errors"
 	"fmt"
-	"math/rand/v2"
 	"net"
 	"net/url"
 	"strings"
@@ -28,19 +27,19 @@ const (
 	page      = 500
 	tries     = 3
 	firstWait = 200 * time.Millisecond
-	lastWait  = 30 * time.Second
 )
 
 // Client asks the servers of one source.
 type Client struct {
 	source *directory.Source
-	ldap   *directory.LDAP
+	ldap   *Document
 	host   connect.Host
 }
 
-// New makes a client, which reads certificates and secrets on a host.
+// New makes a client of a source of this kind, which reads certificates and secrets on a
+// host.
 func New(source *directory.Source, host connect.Host) *Client {
-	return &Client{source, source.LDAP, host}
+	return &Client{source, source.Connection.Document.(*Document), host}
 }
 
 // Conn is a connection that is bound. It is for one user at a time.
@@ -86,27 +85,12 @@ func (c *Client) Connect(ctx context.Context) (*Conn, error) {
 		if try >= cmp.Or(c.ldap.Tries, tries) {
 			return nil, errors.Join(errs...)
 		}
-		if err := Pause(ctx, wait); err != nil {
+		if err := connect.Pause(ctx, wait); err != nil {
 			return nil, errors.Join(append(errs, err)...)
 		}
-		wait = Longer(wait)
+		wait = connect.Longer(wait)
 	}
 }
-
-// Pause waits for about a time, less where the context ends.
-func Pause(ctx context.Context, wait time.Duration) error {
-	t := time.NewTimer(wait/2 + rand.N(wait)) // apart, so that not all come back at once
-	defer t.Stop()
-	select {
-	case <-ctx.Done():
-		return ctx.Err()
-	case <-t.C:
-		return nil
-	}
-}
-
-// Longer is the pause after a pause: twice as long, up to half a minute.
-func Longer(wait time.Duration) time.Duration { return min(2*wait, lastWait) }
 
 // final says whether trying again cannot help.
 func final(err error) bool {

@@ -24,10 +24,10 @@ func text(s string) place.Text { return place.Text{Value: s} }
 // source is how the tests ask a server, over StartTLS.
 func (s *server) source() *directory.Source {
 	return &directory.Source{
-		LDAP: &directory.LDAP{
+		Connection: directory.Connection{Document: &ldap.Document{
 			Servers: []place.Text{text(s.LDAP)}, StartTLS: true, CA: text("ca.pem"), Bind: text(admin),
-			Secret: &directory.Secret{Env: "GATEMAP_SECRET_TEST"}, Tries: 1, Page: 7,
-		},
+			Secret: &connect.Secret{Env: "GATEMAP_SECRET_TEST"}, Tries: 1, Page: 7,
+		}},
 		Users: &directory.UserTable{
 			Pick:       directory.Pick{Base: []directory.Base{{Text: text("ou=people," + suffix)}}, Filter: text("(objectClass=inetOrgPerson)"), Name: "uid"},
 			Attributes: map[string]string{"title": "title"},
@@ -38,6 +38,9 @@ func (s *server) source() *directory.Source {
 		},
 	}
 }
+
+// asked is how a source's server is asked.
+func asked(s *directory.Source) *ldap.Document { return s.Connection.Document.(*ldap.Document) }
 
 func (s *server) host() connect.Host {
 	return connect.Host{Files: os.DirFS(s.Path("")), Secrets: os.DirFS(s.Path(""))}
@@ -96,15 +99,15 @@ func TestFetch(t *testing.T) {
 	t.Run("over TLS from the start, with the secret in a file", func(t *testing.T) {
 		source := s.source()
 		s.write("secret", secret+"\n")
-		source.LDAP.Servers, source.LDAP.StartTLS = []place.Text{text(s.TLS)}, false
-		source.LDAP.Secret = &directory.Secret{File: text("secret")}
+		asked(source).Servers, asked(source).StartTLS = []place.Text{text(s.TLS)}, false
+		asked(source).Secret = &connect.Secret{File: text("secret")}
 		r, err := fetch(t, s, source)
 		require.NoError(t, err)
 		assert.Len(t, r.Users, 50)
 	})
 	t.Run("the next server where the first is gone", func(t *testing.T) {
 		source := s.source()
-		source.LDAP.Servers = []place.Text{text("ldap://" + freePort(t)), text(s.LDAP)}
+		asked(source).Servers = []place.Text{text("ldap://" + freePort(t)), text(s.LDAP)}
 		conn, err := ldap.New(source, s.host()).Connect(t.Context())
 		require.NoError(t, err)
 		defer conn.Close()
@@ -136,27 +139,27 @@ func TestConnectRefuses(t *testing.T) {
 	s := startSlapd(t, people(5), "127.0.0.1")
 	for _, c := range []struct {
 		name   string
-		change func(*directory.LDAP)
+		change func(*ldap.Document)
 		step   string
 		want   []string
 	}{
-		{"nobody vouches", func(l *directory.LDAP) { l.CA = text("") }, "certificate", []string{
+		{"nobody vouches", func(l *ldap.Document) { l.CA = text("") }, "certificate", []string{
 			"nobody who is trusted vouches for it", "subject  CN=directory.cindervale.example", "issuer   CN=Cindervale test CA", "valid    20",
 		}},
-		{"another name", func(l *directory.LDAP) { l.Servers[0].Value = strings.Replace(s.LDAP, "127.0.0.1", "localhost", 1) }, "certificate",
+		{"another name", func(l *ldap.Document) { l.Servers[0].Value = strings.Replace(s.LDAP, "127.0.0.1", "localhost", 1) }, "certificate",
 			[]string{"it is not for localhost but for 127.0.0.1"}},
-		{"no certificate in the file", func(l *directory.LDAP) { l.CA = text("slapd.conf") }, "certificate", []string{"holds no certificate in PEM"}},
-		{"no file of certificates", func(l *directory.LDAP) { l.CA = text("nowhere.pem") }, "certificate", []string{"cannot be read", "nowhere.pem"}},
-		{"no server", func(l *directory.LDAP) { l.Servers[0].Value = "ldap://" + freePort(t) }, "connection", []string{"connection refused"}},
-		{"no address", func(l *directory.LDAP) { l.Servers[0].Value = "directory.cindervale.example" }, "address", []string{"an address is ldap://host or ldaps://host"}},
-		{"TLS twice", func(l *directory.LDAP) { l.Servers[0].Value = s.TLS }, "address", []string{"starttls goes with ldap://"}},
-		{"no secret", func(l *directory.LDAP) { l.Secret = nil }, "bind", []string{"there is no secret for the bind"}},
-		{"an unset variable", func(l *directory.LDAP) { l.Secret.Env = "GATEMAP_SECRET_UNSET" }, "bind", []string{"GATEMAP_SECRET_UNSET", "is not set"}},
-		{"a wrong name", func(l *directory.LDAP) { l.Bind = text("cn=other," + suffix) }, "bind", []string{"refuses cn=other," + suffix, "the name or the secret is wrong"}},
+		{"no certificate in the file", func(l *ldap.Document) { l.CA = text("slapd.conf") }, "certificate", []string{"holds no certificate in PEM"}},
+		{"no file of certificates", func(l *ldap.Document) { l.CA = text("nowhere.pem") }, "certificate", []string{"cannot be read", "nowhere.pem"}},
+		{"no server", func(l *ldap.Document) { l.Servers[0].Value = "ldap://" + freePort(t) }, "connection", []string{"connection refused"}},
+		{"no address", func(l *ldap.Document) { l.Servers[0].Value = "directory.cindervale.example" }, "address", []string{"an address is ldap://host or ldaps://host"}},
+		{"TLS twice", func(l *ldap.Document) { l.Servers[0].Value = s.TLS }, "address", []string{"starttls goes with ldap://"}},
+		{"no secret", func(l *ldap.Document) { l.Secret = nil }, "bind", []string{"there is no secret for the bind"}},
+		{"an unset variable", func(l *ldap.Document) { l.Secret.Env = "GATEMAP_SECRET_UNSET" }, "bind", []string{"GATEMAP_SECRET_UNSET", "is not set"}},
+		{"a wrong name", func(l *ldap.Document) { l.Bind = text("cn=other," + suffix) }, "bind", []string{"refuses cn=other," + suffix, "the name or the secret is wrong"}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			source := s.source()
-			c.change(source.LDAP)
+			c.change(asked(source))
 			_, err := fetch(t, s, source)
 			var e *ldap.Error
 			require.ErrorAs(t, err, &e)
@@ -187,7 +190,7 @@ func TestFetchRefuses(t *testing.T) {
 	}{
 		{"no such base", func(s *directory.Source) { s.Users.Base[0].Value = "ou=nobody," + suffix }, `base: there is no entry "ou=nobody,`},
 		{"no filter", func(s *directory.Source) { s.Users.Filter.Value = "(uid=" }, "search: below"},
-		{"a limit", func(s *directory.Source) { s.LDAP.Bind = text("cn=few," + suffix); s.LDAP.Page = 2 }, "the server stops at a limit on entries"},
+		{"a limit", func(s *directory.Source) { asked(s).Bind = text("cn=few," + suffix); asked(s).Page = 2 }, "the server stops at a limit on entries"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			source := s.source()

@@ -2,7 +2,6 @@ package ldap
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -102,22 +101,22 @@ func (m *mirror) take(e event, to *connect.Records) {
 }
 
 // container notes where a container is. One that has moved took everything below it along,
-// of which the protocol tells nothing: the error is ErrTreeMoved.
+// of which the protocol tells nothing: the error is connect.ErrAnew.
 func (m *mirror) container(e event) error {
 	switch was := m.parents[e.id]; {
 	case e.gone:
 		delete(m.parents, e.id)
 	case e.entry == nil:
 	case was != "" && dnKey(was) != dnKey(e.entry.DN):
-		return ErrTreeMoved
+		return errTreeMoved
 	default:
 		m.parents[e.id] = e.entry.DN
 	}
 	return nil
 }
 
-// ErrTreeMoved says that a part of the tree was renamed: what lies below is read anew.
-var ErrTreeMoved = errors.New("a part of the tree was renamed; everything is read anew")
+// errTreeMoved says that a part of the tree was renamed: what lies below is read anew.
+var errTreeMoved = fmt.Errorf("a part of the tree was renamed; %w", connect.ErrAnew)
 
 // next waits for changes, and for a little longer, so that those that belong
 // together stay together.

@@ -154,7 +154,7 @@ func containers(searches []search) []search {
 }
 
 // containersMoved asks whether a container has another name than when it was asked before;
-// the error is ErrTreeMoved then. since is a mark; "" asks for all of them, for the first
+// the error is connect.ErrAnew then. since is a mark; "" asks for all of them, for the first
 // time.
 func (c *Conn) containersMoved(ctx context.Context, searches []search, since string) error {
 	if since == "" || c.parents == nil {
@@ -182,7 +182,7 @@ func (c *Conn) containersMoved(ctx context.Context, searches []search, since str
 		}
 	}
 	if moved {
-		return ErrTreeMoved
+		return errTreeMoved
 	}
 	return nil
 }

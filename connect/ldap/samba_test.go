@@ -18,6 +18,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"gatemap/connect"
+	"gatemap/connect/connectors"
 	own "gatemap/connect/ldap"
 	"gatemap/core/directory"
 	"gatemap/core/gate/types"
@@ -153,7 +154,7 @@ source:
   table: domain-controller
   users: {base: "ou=people,dc=cindervale,dc=example"}
 `)}}
-	m, err := mapfile.Parse(files, types.Table)
+	m, err := mapfile.Parse(files, types.Table, connectors.Kinds())
 	require.NoError(t, err)
 	doc := m.Directories[0]
 	s := &server{&slapd.Server{Dir: dir}, t}
@@ -356,7 +357,7 @@ func followsNames(t *testing.T, s *server, from *directory.Source, c *ldap.Conn)
 		next, err := conn.Mark(time.Now())
 		require.NoError(t, err)
 		p, err := conn.Changes(t.Context(), tablesOf(t, &source), mark, known)
-		if errors.Is(err, own.ErrTreeMoved) {
+		if errors.Is(err, connect.ErrAnew) {
 			known = whole()
 		} else {
 			require.NoError(t, err)

@@ -150,7 +150,7 @@ func uuid(b [16]byte) string {
 
 // Changes brings in what changed in some records since a mark that Mark gave, as a patch
 // that removes nothing: only a full run shows what was removed. Groups whose members were
-// renamed are read again. The error is ErrTreeMoved where a container was.
+// renamed are read again. The error is connect.ErrAnew where a container was.
 func (c *Conn) Changes(ctx context.Context, tables *connect.Tables, since string, have connect.Records) (connect.Patch, error) {
 	var p connect.Patch
 	searches, err := c.searches(tables)

@@ -20,7 +20,7 @@ const VerifyEvery = 5 * time.Minute
 const manyStray = 1000
 
 // errManyStray says that too much is not as it was.
-var errManyStray = fmt.Errorf("more than %d entries are not as they were told: %w", manyStray, ErrTreeMoved)
+var errManyStray = fmt.Errorf("more than %d entries are not as they were told; %w", manyStray, connect.ErrAnew)
 
 // standing are the names of records by identifier.
 type standing [connect.Device + 1]map[string]names

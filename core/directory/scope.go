@@ -189,5 +189,5 @@ func (b *Book) foreign(dn string, home int) bool {
 	if _, is := name.DN(dn); !is || s == nil {
 		return false
 	}
-	return s.Live() || !b.owns(home, dn)
+	return s.Connection.Live || !b.owns(home, dn)
 }

@@ -14,10 +14,7 @@ import (
 // become ours. It is data only; package connect acts on it.
 type Source struct {
 	Place        place.Place  `yaml:"-"`
-	LDIF         *place.Text  `yaml:"ldif" doc:"A file of directory entries (RFC 2849), by its path from the map folder."`
-	LDAP         *LDAP        `yaml:"ldap" doc:"A directory server (RFC 4511)."`
-	CSV          *CSV         `yaml:"csv" doc:"A file of lines and columns (RFC 4180)."`
-	SCIM         *SCIM        `yaml:"scim" doc:"The records are pushed to the service (RFC 7644)."`
+	Connection   Connection   `yaml:",connection"`
 	Table        place.Text   `yaml:"table" doc:"An attribute table: open-schemas, domain-controller, or one of the map's own. What users, groups and devices say here goes before it."`
 	Feeds        *Feeds       `yaml:"feeds" doc:"The records are no accounts: they decide some attributes of accounts in another directory."`
 	Follow       Follow       `yaml:"follow" doc:"stream: the server sends changes as they happen (RFC 4533); poll: the service asks for them."`
@@ -32,9 +29,20 @@ type Source struct {
 	Devices      *DeviceTable `yaml:"devices" doc:"Which entries are devices."`
 }
 
-// Live says whether the records come from elsewhere than from files of the map
-// folder.
-func (s *Source) Live() bool { return s.LDAP != nil || s.SCIM != nil }
+// Connection says how a source is reached: by a connector (package connect), whose document
+// stands under its name. The zero Connection is none.
+type Connection struct {
+	ConnectionKind
+	Document any
+}
+
+// ConnectionKind is what a map has to know of a connector.
+type ConnectionKind struct {
+	Name string     // the key of its document in a source
+	Doc  string     // what it connects to, in one sentence
+	Live bool       // the records come from elsewhere than from files of the map folder
+	New  func() any // a pointer to an empty document
+}
 
 // defaultRemovalLimit is the limit of a source that names none.
 const defaultRemovalLimit Percent = 5
@@ -69,40 +77,6 @@ func (p Percent) String() string { return strconv.FormatFloat(float64(p), 'f', -
 
 // Exceeded says whether n of all is more than the share.
 func (p Percent) Exceeded(n, all int) bool { return float64(n)*100 > float64(p)*float64(all) }
-
-// LDAP says how a directory server is asked.
-type LDAP struct {
-	Place    place.Place  `yaml:"-"`
-	Servers  []place.Text `yaml:"servers,required" doc:"Addresses, ldap://host or ldaps://host, in the order in which they are tried."`
-	StartTLS bool         `yaml:"starttls" doc:"true: connections to ldap:// turn to TLS before anything else (RFC 4513 section 3)."`
-	CA       place.Text   `yaml:"ca" doc:"File of the certificates (PEM) that may vouch for the servers, by its path from the map folder. Missing: those of the machine."`
-	Bind     place.Text   `yaml:"bind" doc:"Distinguished name or login name to bind as. Missing: anonymous."`
-	Secret   *Secret      `yaml:"secret" doc:"Where the secret of the bind is; it is never in the map."`
-	Timeout  Span         `yaml:"timeout" doc:"How long to wait for any one answer. Missing: 30s."`
-	Page     int          `yaml:"page" doc:"Entries in a page (RFC 2696). Missing: 500."`
-	Tries    int          `yaml:"tries" doc:"How often each server is tried, with growing pauses, before a run fails. Missing: 3."`
-}
-
-// Secret says where a secret is: in a file or in a variable of the environment.
-type Secret struct {
-	Place place.Place `yaml:"-"`
-	File  place.Text  `yaml:"file" doc:"A file that contains only the secret, by its path from the map folder."`
-	Env   string      `yaml:"env" doc:"A variable of the service's environment."`
-}
-
-// CSV says how a file of lines is read.
-type CSV struct {
-	Place     place.Place `yaml:"-"`
-	File      place.Text  `yaml:"file,required" doc:"The file, by its path from the map folder. Its first line names the columns."`
-	Delimiter string      `yaml:"delimiter" doc:"The separator of columns; tab for a tab. Missing: a comma."`
-	Encoding  place.Text  `yaml:"encoding" doc:"Character encoding, such as windows-1252 or utf-16le (WHATWG names). Missing: UTF-8."`
-	Values    string      `yaml:"values" doc:"The separator of several values in one column. Missing: a column holds one value."`
-}
-
-// SCIM marks a directory whose records are pushed. There is nothing to set.
-type SCIM struct {
-	Place place.Place `yaml:"-"`
-}
 
 // Feeds says of which accounts a source decides attributes: of those in a
 // directory whose attribute By has the value that the record has for it.

@@ -25,7 +25,7 @@ rules:
 
 func wall(t *testing.T, edit func(string) string) *gate.System {
 	t.Helper()
-	m, err := mapfile.Parse([]mapfile.File{{Path: "systems/wall.yaml", Content: []byte(edit(walls))}}, types.Table)
+	m, err := mapfile.Parse([]mapfile.File{{Path: "systems/wall.yaml", Content: []byte(edit(walls))}}, types.Table, nil)
 	require.NoError(t, err)
 	return m.Systems[0]
 }

@@ -66,6 +66,21 @@ func (l *Errors) Addf(p Place, format string, args ...any) {
 // Join adds the errors of another list.
 func (l *Errors) Join(other *Errors) { l.list = append(l.list, other.list...) }
 
+// Add adds an error that Err gave, or another one as one at p.
+func (l *Errors) Add(p Place, err error) {
+	if all, ok := err.(interface{ Unwrap() []error }); ok {
+		for _, e := range all.Unwrap() {
+			l.Add(p, e)
+		}
+		return
+	}
+	var placed *Error
+	if !errors.As(err, &placed) {
+		placed = Errorf(p, "%v", err)
+	}
+	l.list = append(l.list, placed)
+}
+
 // Err returns nil when nothing was added, else one error that prints each on a
 // line of its own, ordered by place.
 func (l *Errors) Err() error {

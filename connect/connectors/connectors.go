@@ -1,0 +1,24 @@
+// Package connectors is the table of the kinds of connections: the one place that names
+// them.
+package connectors
+
+import (
+	"gatemap/connect"
+	"gatemap/connect/csv"
+	"gatemap/connect/ldap"
+	"gatemap/connect/ldif"
+	"gatemap/connect/scim"
+	"gatemap/core/directory"
+)
+
+// Table lists every connector.
+var Table = []connect.Connector{csv.Connector, ldap.Connector, ldif.Connector, scim.Connector}
+
+// Kinds is what a map has to know of them.
+func Kinds() []directory.ConnectionKind {
+	kinds := make([]directory.ConnectionKind, len(Table))
+	for i, c := range Table {
+		kinds[i] = c.Kind()
+	}
+	return kinds
+}

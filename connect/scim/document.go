@@ -1,0 +1,41 @@
+package scim
+
+import (
+	"context"
+
+	"gatemap/connect"
+	"gatemap/core/place"
+)
+
+// Connector is this kind of connection.
+var Connector = connect.Connector{
+	Name: "scim", Doc: "The records are pushed to the service (RFC 7644).", New: func() connect.Document { return &Document{} },
+	From: connect.Pushed,
+}
+
+// Document marks a directory whose records are pushed. There is nothing to set.
+type Document struct {
+	Place place.Place `yaml:"-"`
+}
+
+// Connector is the entry of the table of connectors.
+func (d *Document) Connector() connect.Connector { return Connector }
+
+// Targets are none: the service asks nobody.
+func (d *Document) Targets() []string { return nil }
+
+// Read has nothing to read.
+func (d *Document) Read(context.Context, *connect.Job, func(int)) (connect.Records, string, error) {
+	return connect.Records{}, "", connect.ErrPushed
+}
+
+// Check says what has been pushed.
+func (d *Document) Check(_ context.Context, j *connect.Job, tell func(connect.Step)) *connect.Checked {
+	tell(connect.Step{Name: "source", Detail: "the records are pushed: " + j.Known.Sizes()})
+	return &connect.Checked{Records: &j.Known, Close: func() {}}
+}
+
+// Follow has nothing to follow.
+func (d *Document) Follow(context.Context, *connect.Job, connect.Observer) error {
+	return connect.ErrPushed
+}
