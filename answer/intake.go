@@ -35,7 +35,7 @@ func (s RunState) Open() bool { return s == RunWaiting || s == RunHeld }
 type Run struct {
 	ID        int64      `json:"id" doc:"Number of the run."`
 	Directory string     `json:"directory"`
-	How       string     `json:"how" enum:"hand,schedule,stream" doc:"What made it run."`
+	How       string     `json:"how" enum:"hand,schedule,stream,push,folder" doc:"What made it run."`
 	StartedBy string     `json:"started_by,omitempty" doc:"Who started it; gatemap is the service itself."`
 	State     RunState   `json:"state" enum:"reading,comparing,waiting,held,committed,unchanged,failed,discarded,cut off"`
 	Started   time.Time  `json:"started"`
@@ -124,7 +124,7 @@ type Runs struct {
 type Directory struct {
 	Name    string `json:"name"`
 	Title   string `json:"title,omitempty"`
-	Source  string `json:"source" enum:"map,ldif,ldap,csv,scim" doc:"Where its records come from."`
+	Source  string `json:"source" doc:"Where its records come from: the name of a connector, such as ldap, or map."`
 	Follow  string `json:"follow,omitempty"`
 	Feeds   string `json:"feeds,omitempty" doc:"The directory whose accounts it decides attributes of."`
 	Users   int    `json:"users"`

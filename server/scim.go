@@ -14,6 +14,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"gatemap/answer"
 	"gatemap/connect"
 	"gatemap/connect/scim"
 )
@@ -90,8 +91,11 @@ func scimWrite(w http.ResponseWriter, status int, body any) {
 func scimFail(w http.ResponseWriter, err error) {
 	var e *scim.Error
 	var large *http.MaxBytesError
+	var held *answer.ConflictError
 	switch {
 	case errors.As(err, &e):
+	case errors.As(err, &held):
+		e = &scim.Error{Status: http.StatusConflict, Detail: held.Message}
 	case errors.As(err, &large):
 		e = &scim.Error{Status: http.StatusRequestEntityTooLarge, Detail: "the body is too large"}
 	default:
@@ -107,7 +111,8 @@ func scimFail(w http.ResponseWriter, err error) {
 // scimError answers with an error, and logs one that is the service's own.
 func (s *Server) scimError(w http.ResponseWriter, r *http.Request, err error) {
 	var e *scim.Error
-	if !errors.As(err, &e) {
+	var held *answer.ConflictError
+	if !errors.As(err, &e) && !errors.As(err, &held) {
 		s.log.Error("push", "directory", pushedTo(r), "path", r.URL.Path, "error", err)
 	}
 	scimFail(w, err)

@@ -9,7 +9,6 @@ import (
 
 	"gatemap/answer"
 	"gatemap/connect"
-	"gatemap/core/change"
 	"gatemap/core/directory"
 	"gatemap/operator"
 )
@@ -19,9 +18,6 @@ const (
 	firstWait = time.Second
 	// pruneEvery is how often the log of runs is looked through for what is old.
 	pruneEvery = time.Hour
-	// limitFor is how long changes that come one by one count as one run for the
-	// removal limit.
-	limitFor = 10 * time.Minute
 )
 
 // Follow keeps the directories up to date that ask for it: by streams, polls and
@@ -166,8 +162,7 @@ func (s *observer) Everything(read func(progress func(int), done func(connect.Re
 		_ = s.update(ctx, r, func(x *answer.Run) { x.Read = read }) // progress is not logged
 	}, func(records connect.Records, server string) error {
 		ended = true
-		l.recent = nil
-		s.finish(ctx, l, r, records, server, Intaking{Commit: true, By: operator.Service})
+		s.whole(ctx, l, r, records, server, Intaking{Commit: true, By: operator.Service})
 		release()
 		return nil
 	})
@@ -199,7 +194,7 @@ func (s *observer) Change(p connect.Patch, server string) error {
 		return err
 	}
 	rejected := fmt.Sprint(ready.records.Rejected)
-	if len(ready.put)+len(ready.gone) == 0 && (len(ready.records.Rejected) == 0 || rejected == l.rejected) {
+	if ready.empty() && (len(ready.records.Rejected) == 0 || rejected == l.rejected) {
 		return nil // nothing new
 	}
 	l.rejected = rejected
@@ -207,38 +202,15 @@ func (s *observer) Change(p connect.Patch, server string) error {
 	if err != nil {
 		return err
 	}
-	if ready, err = s.withoutReused(ctx, ready, operator.Service, func(p *prepared) string { return l.overLimit(p, time.Now()) }); err != nil {
-		s.fail(ctx, r, err)
-		return err
+	if err = s.update(ctx, r, func(x *answer.Run) {
+		x.Server, x.Read = server, len(p.Put.Users)+len(p.Put.Groups)+len(p.Put.Devices)+len(p.Gone)
+	}); err == nil {
+		err = s.reconcile(ctx, l, r, ready, pass{Intaking{Commit: true, By: operator.Service}, true, "Changes in " + d.Name})
 	}
-	held := l.overLimit(ready, time.Now())
-	v := ready.describeWith(&change.Summary{}) // what comes by itself is not to wait for the rest
-	r.prepared, r.preview = ready, &v.Preview
-	report := func(x *answer.Run) {
-		x.Counts, x.Samples, x.Held, x.Server, x.Read = v.Run.Counts, v.samples(), held, server, len(p.Put.Users)+len(p.Put.Groups)+len(p.Put.Devices)+len(p.Gone)
-	}
-	switch {
-	case held != "":
-		s.await(ctx, l, r)
-		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunHeld })
-	case len(ready.put)+len(ready.gone) == 0:
-		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunUnchanged })
-	}
-	s.await(ctx, l, nil)
-	l.note(ready, time.Now())
-	revision, err := s.commit(ctx, ready, operator.Service, fmt.Sprintf("Changes in %s", d.Name), nil)
 	if err != nil {
 		s.fail(ctx, r, err)
-		return err
 	}
-	s.remember(r)
-	return s.update(ctx, r, func(x *answer.Run) { report(x); x.State, x.Revision = answer.RunCommitted, revision.Number })
-}
-
-// removal is how many users and groups went at a time.
-type removal struct {
-	at            time.Time
-	users, groups int
+	return err
 }
 
 // waiting is the run that waits, if any.
@@ -246,30 +218,4 @@ func (l *lane) waiting() *run {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	return l.pending
-}
-
-// overLimit is the removal limit for a change that comes by itself: what went in the last
-// minutes counts with it.
-func (l *lane) overLimit(p *prepared, now time.Time) string {
-	users, groups := 0, 0
-	for _, r := range l.recent {
-		if now.Sub(r.at) < limitFor {
-			users, groups = users+r.users, groups+r.groups
-		}
-	}
-	return p.heldWith(users, groups)
-}
-
-// note notes what goes by itself.
-func (l *lane) note(p *prepared, now time.Time) {
-	kept := l.recent[:0]
-	for _, r := range l.recent {
-		if now.Sub(r.at) < limitFor {
-			kept = append(kept, r)
-		}
-	}
-	if r := (removal{now, p.delta.Off(), len(p.delta.GoneGroups)}); r.users+r.groups > 0 {
-		kept = append(kept, r)
-	}
-	l.recent = kept
 }

@@ -3,10 +3,6 @@ package service
 import (
 	"bytes"
 	"context"
-	"fmt"
-	"maps"
-	"slices"
-	"strings"
 	"time"
 
 	"gatemap/answer"
@@ -185,87 +181,8 @@ func (p *prepared) otherwisePushed(put func(connect.Kind, string, func() record)
 	}
 }
 
-// held says why an intake is held until someone confirms it; "" if it is not.
-func (p *prepared) held() string { return p.heldWith(0, 0) }
-
-// heldWith is held after some users and groups went already.
-func (p *prepared) heldWith(users, groups int) string {
-	var all []string
-	for _, why := range []string{p.overLimitWith(users, groups), p.emptied(), p.revived()} {
-		if why != "" {
-			all = append(all, why)
-		}
-	}
-	if len(p.reused) > 0 {
-		all = append(all, reusedWords(p.reused))
-	}
-	return strings.Join(all, "; ")
-}
-
-// emptied says which attributes a run would empty for more people than may be removed: that
-// is a file without its column sooner than a wish.
-func (p *prepared) emptied() string {
-	limit := p.directory.Source.Limit()
-	before := p.head.Folder.Records[p.directory.Name].Users
-	counts := map[string]int{}
-	for _, c := range p.delta.Changed {
-		for _, f := range c.Fields {
-			if f.Before != "" && f.After == "" {
-				counts[f.Attribute]++
-			}
-		}
-	}
-	var all []string
-	for _, attribute := range slices.Sorted(maps.Keys(counts)) {
-		if n := counts[attribute]; n > 1 && limit.Exceeded(n, len(before)) {
-			all = append(all, fmt.Sprintf("it would empty %s for %d of %d people; the removal limit of the source is %s", attribute, n, len(before), limit))
-		}
-	}
-	return strings.Join(all, "; ")
-}
-
-// revived says how many inactive accounts a run would make active, where that is more than
-// may be removed.
-func (p *prepared) revived() string {
-	limit := p.directory.Source.Limit()
-	before := p.head.Folder.Records[p.directory.Name].Users
-	n := 0
-	for _, c := range p.delta.Changed {
-		if !c.Before.IsActive() && c.After.IsActive() {
-			n++
-		}
-	}
-	if n > 1 && limit.Exceeded(n, len(before)) {
-		return fmt.Sprintf("it would make %d inactive accounts of %d active; the removal limit of the source is %s", n, len(before), limit)
-	}
-	return ""
-}
-
-// overLimitWith says by how much more is gone than may go, after some users and groups went
-// already.
-func (p *prepared) overLimitWith(users, groups int) string {
-	limit := p.directory.Source.Limit()
-	before := p.head.Folder.Records[p.directory.Name]
-	active := 0
-	for _, u := range before.Users {
-		if u.IsActive() {
-			active++
-		}
-	}
-	var held []string
-	for _, x := range []struct {
-		what        string
-		now, n, all int
-	}{
-		{"active users", p.delta.Off(), p.delta.Off() + users, active + users},
-		{"groups", len(p.delta.GoneGroups), len(p.delta.GoneGroups) + groups, len(before.Groups) + groups},
-	} {
-		if x.now > 0 && limit.Exceeded(x.n, x.all) {
-			held = append(held, fmt.Sprintf("it would deactivate or remove %d of %d %s (%.1f%%); the removal limit of the source is %s", x.n, x.all, x.what, 100*float64(x.n)/float64(x.all), limit))
-		}
-	}
-	return strings.Join(held, "; ")
-}
+// empty says that nothing would be written.
+func (p *prepared) empty() bool { return len(p.put)+len(p.gone) == 0 }
 
 // outcome computes who gains and loses what.
 func (p *prepared) outcome() (*change.Summary, error) {
@@ -290,7 +207,7 @@ func (s *Service) commit(ctx context.Context, p *prepared, by operator.Actor, re
 	if err := s.renew(p, again); err != nil {
 		return store.Revision{}, err
 	}
-	if len(p.put)+len(p.gone) == 0 {
+	if p.empty() {
 		return p.head.Revision, nil
 	}
 	next := store.Revision{At: time.Now(), Author: by.Name, Origin: by.Origin, Reason: reason, Departed: p.departed, Returned: p.returned}

@@ -13,6 +13,8 @@ import (
 	"slices"
 	"strings"
 
+	"gatemap/connect"
+	"gatemap/core/directory"
 	"gatemap/mapfile"
 	"gatemap/operator"
 )
@@ -120,6 +122,38 @@ func (s *Service) TakeFolder(ctx context.Context, path, author string, insist bo
 		}
 	}
 	return err
+}
+
+// heldBy says why the records that a folder brings for a directory are held; "" if they are
+// not.
+func heldBy(head *Head, d *directory.Document, now connect.Records) string {
+	p := &prepared{directory: d, head: head, records: now}
+	_, p.delta = connect.Settle(head.Folder.Records[d.Name], now)
+	return p.held()
+}
+
+// holdFolder lets the records that a folder brings for a directory wait until someone
+// confirms them.
+func (s *Service) holdFolder(ctx context.Context, named string, records connect.Records) error {
+	l := s.lane(named)
+	if !l.try() {
+		return busy(named)
+	}
+	defer l.busy.Unlock()
+	r, err := s.begin(ctx, named, ByFolder, operator.Service)
+	if err != nil {
+		return err
+	}
+	ready, err := s.prepare(s.Head(), named, records)
+	if err == nil {
+		err = s.reconcile(ctx, l, r, ready, pass{Intaking: Intaking{By: operator.Service}, reason: intakeReason(r)})
+	}
+	if err != nil {
+		s.fail(ctx, r, err)
+		return err
+	}
+	s.log.Warn("what the folder brings is held", "directory", named, "run", r.state.ID, "reason", r.snapshot().Held)
+	return nil
 }
 
 // origin is where the files of a folder came from: as the folder says itself, or else

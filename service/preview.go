@@ -20,15 +20,7 @@ const (
 type preview struct{ answer.Preview }
 
 // describe puts what an intake changes into words and numbers.
-func (p *prepared) describe() (*preview, error) {
-	outcome, err := p.outcome()
-	if err != nil {
-		return nil, err
-	}
-	return p.describeWith(outcome), nil
-}
-
-func (p *prepared) describeWith(outcome *change.Summary) *preview {
+func (p *prepared) describe(outcome *change.Summary) *preview {
 	d := &p.delta
 	v := &preview{answer.Preview{
 		Joined: names(d.Joined, func(u *directory.User) string { return u.Name }),

@@ -2,10 +2,14 @@ package service
 
 import (
 	"context"
+	"fmt"
 	"reflect"
+	"time"
 
+	"gatemap/answer"
 	"gatemap/connect"
 	"gatemap/connect/scim"
+	"gatemap/core/change"
 	"gatemap/core/directory"
 	"gatemap/operator"
 )
@@ -35,8 +39,10 @@ func (s *Service) Pushed(named string) (*scim.Directory, error) {
 }
 
 // Push changes what was pushed to a directory. When it returns, the change is in
-// force, as a revision of its own; where the change fails, nothing has changed.
-func (s *Service) Push(ctx context.Context, named, reason string, change func(*scim.Directory) (*scim.Directory, error)) error {
+// force, as a revision of its own; where the change fails, nothing has changed. The error
+// is an *answer.ConflictError where it is held: it waits as a run then, until someone
+// confirms it.
+func (s *Service) Push(ctx context.Context, named, reason string, make func(*scim.Directory) (*scim.Directory, error)) error {
 	l := s.lane(named)
 	l.busy.Lock()
 	defer l.busy.Unlock()
@@ -44,7 +50,7 @@ func (s *Service) Push(ctx context.Context, named, reason string, change func(*s
 	if err != nil {
 		return err
 	}
-	after, err := change(before)
+	after, err := make(before)
 	if err != nil || after == before {
 		return err
 	}
@@ -53,13 +59,60 @@ func (s *Service) Push(ctx context.Context, named, reason string, change func(*s
 		return err
 	}
 	// It is done even when the caller has gone: half of it must not be.
-	if _, err := s.commit(context.WithoutCancel(ctx), p, operator.Actor{Name: "push to " + named, How: "push"}, reason, nil); err != nil {
+	ctx = context.WithoutCancel(ctx)
+	by := operator.Actor{Name: "push to " + named, How: "push"}
+	if held := l.guardPush(p); held != "" {
+		return s.hold(ctx, l, by, p, held, before, after)
+	}
+	taken := p.taken()
+	if _, err := s.commit(ctx, p, by, reason, nil); err != nil {
 		return err
 	}
+	l.lately.note(taken, time.Now())
 	l.mu.Lock()
 	l.pushed = pushedTo{identity(s.Head().Folder.Records[named]), after}
 	l.mu.Unlock()
+	if w := l.waiting(); w != nil {
+		return s.along(ctx, w, before, after)
+	}
 	return nil
+}
+
+// guardPush says why a push is held: as changes that come by themselves are, but for the
+// first user, and the first group, that goes, since a push is of one record.
+func (l *lane) guardPush(p *prepared) string { return p.heldAfter(l.lately.within(time.Now()), 1) }
+
+// hold lets a push wait, together with those that wait already.
+func (s *Service) hold(ctx context.Context, l *lane, by operator.Actor, p *prepared, why string, before, after *scim.Directory) error {
+	r := l.waiting()
+	var err error
+	if r != nil {
+		err = s.along(ctx, r, before, after)
+	} else if r, err = s.begin(ctx, p.directory.Name, ByPush, by); err == nil {
+		err = s.reconcile(ctx, l, r, p, pass{Intaking: Intaking{By: by}, step: true})
+	}
+	if err != nil {
+		return err
+	}
+	id := r.snapshot().ID
+	return &answer.ConflictError{Message: fmt.Sprintf("this is held as run %d until someone confirms it: %s. Look at it with gatemap intake show %d, and commit or discard it there", id, why, id)}
+}
+
+// along makes a push part of a run that waits too: the run is of everything that is there
+// when it is confirmed.
+func (s *Service) along(ctx context.Context, r *run, before, after *scim.Directory) error {
+	r.mu.Lock()
+	p := r.prepared
+	r.mu.Unlock()
+	waits, err := scim.Read(p.records)
+	if err != nil {
+		return err
+	}
+	fresh, err := s.prepare(s.Head(), p.directory.Name, waits.With(before, after).Records())
+	if err != nil {
+		return err
+	}
+	return s.rework(ctx, r, fresh, fresh.describe(&change.Summary{}), fresh.held())
 }
 
 // PushedGroups gives the groups of a pushed user that were pushed as well.

@@ -316,7 +316,7 @@ func (s *Service) withoutReused(ctx context.Context, p *prepared, by operator.Ac
 	}
 	named := p.directory.Name
 	first, err := s.prepare(s.Head(), named, leavingOut(p.records, p.reused))
-	if err != nil || held(first) != "" || len(first.put)+len(first.gone) == 0 {
+	if err != nil || held(first) != "" || first.empty() {
 		return p, err
 	}
 	if _, err := s.commit(ctx, first, by, fmt.Sprintf("Intake of %s, without those whose names are reused", named), nil); err != nil {

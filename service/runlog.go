@@ -1,8 +1,11 @@
 package service
 
 import (
+	"bytes"
+	"compress/gzip"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"time"
 
@@ -41,42 +44,41 @@ func (s *Service) Run(ctx context.Context, id int64) (answer.Run, error) {
 	return ofRow(row)
 }
 
-// Preview is what a run changes or changed, for the newest run of its directory.
+// Preview is what a run changes or changed, for as long as it is in the log.
 func (s *Service) Preview(ctx context.Context, id int64) (*answer.Preview, error) {
 	state, err := s.Run(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	r := s.lane(state.Directory).known(id)
-	if r == nil {
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("the changes of run %d are no longer kept: the run is %s", id, state.State)}
+	raw, err := s.store.RunPreview(ctx, id)
+	if err != nil {
+		return nil, err
 	}
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	p := *r.preview
-	p.Run = r.state
-	return &p, nil
+	if raw == nil {
+		return nil, &answer.ConflictError{Message: fmt.Sprintf("run %d has no changes to show: it is %s", id, state.State)}
+	}
+	p, err := unpacked(raw)
+	if err == nil {
+		p.Run = state
+	}
+	return p, err
 }
 
-// remember keeps what the newest run of a directory that came to its end changed.
-func (s *Service) remember(r *run) {
-	l := s.lane(r.state.Directory)
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	l.kept = r
+// packed is a preview as the log keeps it.
+func packed(p *answer.Preview) ([]byte, error) {
+	var b bytes.Buffer
+	z := gzip.NewWriter(&b)
+	err := errors.Join(json.NewEncoder(z).Encode(p), z.Close())
+	return b.Bytes(), err
 }
 
-// known is a run of which it is known what it changes: the one that waits, or the
-// newest that came to its end.
-func (l *lane) known(id int64) *run {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	for _, r := range []*run{l.pending, l.kept} {
-		if r != nil && r.state.ID == id {
-			return r
-		}
+func unpacked(raw []byte) (*answer.Preview, error) {
+	z, err := gzip.NewReader(bytes.NewReader(raw))
+	if err != nil {
+		return nil, err
 	}
-	return nil
+	p := &answer.Preview{}
+	return p, json.NewDecoder(z).Decode(p)
 }
 
 // Runs lists runs, the newest first.

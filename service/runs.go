@@ -23,6 +23,8 @@ const (
 	ByHand     How = "hand"
 	BySchedule How = "schedule"
 	ByStream   How = "stream"
+	ByPush     How = "push"
+	ByFolder   How = "folder"
 )
 
 // Intaking says what is to become of an intake.
@@ -46,12 +48,11 @@ func busy(named string) error {
 // lane is what goes on for one directory: one run at a time.
 type lane struct {
 	busy     sync.Mutex
-	recent   []removal // what went by itself lately; for who is busy
-	rejected string    // what changes that came by themselves rejected last; for who is busy
+	lately   lately // what changes that came one by one took away
+	rejected string // what changes that came by themselves rejected last; for who is busy
 	mu       sync.Mutex
 	current  *run // the newest that brings in everything
 	pending  *run // waits or is held
-	kept     *run // the newest that came to its end
 	pushed   pushedTo
 }
 
@@ -141,7 +142,18 @@ func (s *Service) update(ctx context.Context, r *run, change func(*answer.Run), 
 	if state.State == before {
 		return nil
 	}
+	return s.logRun(ctx, r, entries...)
+}
+
+// logRun logs how far a run is.
+func (s *Service) logRun(ctx context.Context, r *run, entries ...store.Entry) error {
+	r.mu.Lock()
+	state, preview := r.state, r.preview
+	r.mu.Unlock()
 	row, err := rowOf(state)
+	if err == nil && preview != nil {
+		row.Preview, err = packed(preview)
+	}
 	if err != nil {
 		return err
 	}
@@ -233,7 +245,7 @@ func (s *Service) start(ctx context.Context, named string, how How, in Intaking)
 			s.fail(ctx, r, err)
 			return
 		}
-		s.finish(ctx, l, r, records, server, in)
+		s.whole(ctx, l, r, records, server, in)
 	}, nil
 }
 
@@ -266,55 +278,4 @@ func (s *Service) fail(ctx context.Context, r *run, err error) {
 	if err := s.update(ctx, r, func(x *answer.Run) { x.State, x.Error = state, err.Error() }); err != nil {
 		s.log.Error("the log of a run cannot be written", "run", r.state.ID, "error", err)
 	}
-}
-
-// finish compares what came in with what is in force, and commits it or lets it
-// wait.
-func (s *Service) finish(ctx context.Context, l *lane, r *run, records connect.Records, server string, in Intaking) {
-	err := s.update(ctx, r, func(x *answer.Run) { x.State, x.Server = answer.RunComparing, server })
-	if err == nil {
-		err = s.compare(ctx, l, r, records, in)
-	}
-	if err != nil {
-		s.fail(ctx, r, err)
-	}
-}
-
-func (s *Service) compare(ctx context.Context, l *lane, r *run, records connect.Records, in Intaking) error {
-	p, err := s.prepare(s.Head(), r.state.Directory, records)
-	if err != nil {
-		return err
-	}
-	preview, err := p.describe()
-	if err != nil {
-		return err
-	}
-	s.await(ctx, l, nil) // whatever waited is overtaken
-	held := p.held()
-	if in.Commit && !in.Confirm {
-		if p, err = s.withoutReused(ctx, p, in.By, (*prepared).held); err != nil {
-			return err
-		}
-	}
-	report := func(x *answer.Run) {
-		x.Counts, x.Samples, x.Held = preview.Run.Counts, preview.samples(), held
-	}
-	r.mu.Lock()
-	r.prepared, r.preview = p, &preview.Preview
-	r.mu.Unlock()
-	switch {
-	case len(p.put)+len(p.gone) == 0:
-		s.remember(r)
-		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunUnchanged })
-	case held != "" && !in.Confirm:
-		s.await(ctx, l, r)
-		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunHeld })
-	case !in.Commit:
-		s.await(ctx, l, r)
-		return s.update(ctx, r, func(x *answer.Run) { report(x); x.State = answer.RunWaiting })
-	}
-	if err := s.update(ctx, r, report); err != nil {
-		return err
-	}
-	return s.commitRun(ctx, r, in)
 }

@@ -137,15 +137,26 @@ func (s *Service) Allow(host connect.Host) { s.host = host }
 func (s *Service) Head() *Head { return s.head.Load() }
 
 // CommitFolder makes a folder the newest revision, where it differs from the
-// one in force. What the sources of live directories brought in stays. A folder
-// that cannot be compiled changes nothing.
+// one in force. What the sources of live directories brought in stays, and so does what
+// the guards hold of what files of the folder bring: it waits as a run. A folder that
+// cannot be compiled changes nothing.
 func (s *Service) CommitFolder(ctx context.Context, f *Folder, author, reason string) (store.Revision, error) {
 	s.committing.Lock()
 	defer s.committing.Unlock()
 	head := s.Head()
+	var held []func() error
 	for _, d := range f.written.Map.Directories {
-		if r, known := head.Folder.Records[d.Name]; known && d.Source != nil && d.Source.Connection.Live {
-			f = f.with(d.Name, r)
+		was, known := head.Folder.Records[d.Name]
+		if !known || d.Source == nil {
+			continue
+		}
+		now := f.Records[d.Name]
+		if !d.Source.Connection.Live && heldBy(head, d, now) == "" {
+			continue
+		}
+		f = f.with(d.Name, was)
+		if !d.Source.Connection.Live {
+			held = append(held, func() error { return s.holdFolder(ctx, d.Name, now) })
 		}
 	}
 	a, err := f.Compile("the folder")
@@ -162,12 +173,17 @@ func (s *Service) CommitFolder(ctx context.Context, f *Folder, author, reason st
 		return store.Revision{}, err
 	}
 	r, err := s.store.Commit(ctx, store.Revision{At: time.Now(), Author: author, Reason: reason, Exempt: exempt}, rows)
-	if err != nil || r.Number == before {
+	if err != nil {
 		return head.Revision, err
 	}
-	s.put(r, f, a)
-	s.log.Info("revision committed", "revision", r.Number, "author", author, "reason", reason)
-	return r, nil
+	if r.Number != before {
+		s.put(r, f, a)
+		s.log.Info("revision committed", "revision", r.Number, "author", author, "reason", reason)
+	}
+	for _, hold := range held {
+		err = errors.Join(err, hold())
+	}
+	return r, err
 }
 
 // Ready says whether the service can answer, and write.

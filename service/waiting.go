@@ -29,24 +29,6 @@ func (s *Service) await(ctx context.Context, l *lane, r *run, entries ...store.E
 	}
 }
 
-// commitRun commits a run that has been computed.
-func (s *Service) commitRun(ctx context.Context, r *run, in Intaking) error {
-	r.mu.Lock()
-	p := r.prepared
-	r.mu.Unlock()
-	revision, err := s.commit(ctx, p, in.By, fmt.Sprintf("Intake of %s, run %d", p.directory.Name, r.state.ID), func(p *prepared) error {
-		if held := p.held(); held != "" && !in.Confirm {
-			return &answer.ConflictError{Message: held}
-		}
-		return nil
-	})
-	if err != nil {
-		return err
-	}
-	s.remember(r)
-	return s.update(ctx, r, func(x *answer.Run) { x.State, x.Revision = answer.RunCommitted, revision.Number })
-}
-
 // CommitRun commits a version of a run that waits, and with confirm of one that is held
 // too. Where the map has changed since it was worked out, in what the run would do, it is
 // worked out again, and not committed until someone has seen that.
@@ -74,7 +56,7 @@ func (s *Service) CommitRun(ctx context.Context, id int64, version int, confirm 
 	if err := s.workAgain(ctx, r); err != nil {
 		return answer.Run{}, err
 	}
-	if err := s.commitRun(ctx, r, Intaking{Confirm: confirm, By: by}); err != nil {
+	if err := s.apply(ctx, l, r, pass{Intaking: Intaking{Confirm: confirm, By: by}, reason: intakeReason(r)}, (*prepared).held); err != nil {
 		return answer.Run{}, err
 	}
 	s.await(ctx, l, nil)
@@ -95,29 +77,16 @@ func (s *Service) workAgain(ctx context.Context, r *run) error {
 	if err != nil {
 		return err
 	}
-	v, err := fresh.describe()
+	outcome, err := fresh.outcome()
 	if err != nil {
 		return err
 	}
+	v := fresh.describe(outcome)
 	same, err := sameChanges(before, v.Preview)
 	if err != nil || same && p.held() == fresh.held() {
 		return err
 	}
-	r.mu.Lock()
-	r.prepared, r.preview = fresh, &v.Preview
-	r.mu.Unlock()
-	if err := s.update(ctx, r, func(x *answer.Run) {
-		x.Version++
-		x.Counts, x.Samples, x.Held = v.Run.Counts, v.samples(), fresh.held()
-	}); err != nil {
-		return err
-	}
-	state := r.snapshot()
-	row, err := rowOf(state)
-	if err == nil {
-		err = s.store.UpdateRun(context.WithoutCancel(ctx), &row)
-	}
-	return errors.Join(err, overtaken(state))
+	return errors.Join(s.rework(ctx, r, fresh, v, fresh.held()), overtaken(r.snapshot()))
 }
 
 // sameChanges says whether two previews tell the same.

@@ -10,13 +10,14 @@ import (
 type Run struct {
 	ID        int64
 	Directory string
-	How       string // hand, schedule or stream
+	How       string // hand, schedule, stream, push or folder
 	StartedBy string
 	State     string
 	Started   time.Time
 	Ended     time.Time // zero: not yet
 	Revision  int       // the one that it made; 0: none
 	Report    []byte    // JSON
+	Preview   []byte    // what it changes, packed; only written, and read by RunPreview
 }
 
 // BeginRun logs that a run begins, and gives it its number. entry is what the audit is
@@ -62,7 +63,8 @@ func (s *Store) RemoveRun(ctx context.Context, id int64) error {
 	return s.explain(err)
 }
 
-// UpdateRun logs how far a run is, with entries of the audit.
+// UpdateRun logs how far a run is, with entries of the audit. Without a preview the one that
+// it has stays.
 func (s *Store) UpdateRun(ctx context.Context, r *Run, entries ...Entry) error {
 	var ended, revision any
 	if !r.Ended.IsZero() {
@@ -72,8 +74,8 @@ func (s *Store) UpdateRun(ctx context.Context, r *Run, entries ...Entry) error {
 		revision = r.Revision
 	}
 	return s.within(ctx, func(tx *tx) error {
-		if _, err := tx.ExecContext(ctx, `UPDATE runs SET state = ?, ended = ?, revision = ?, report = ? WHERE id = ?`,
-			r.State, ended, revision, r.Report, r.ID); err != nil {
+		if _, err := tx.ExecContext(ctx, `UPDATE runs SET state = ?, ended = ?, revision = ?, report = ?, preview = coalesce(?, preview) WHERE id = ?`,
+			r.State, ended, revision, r.Report, r.Preview, r.ID); err != nil {
 			return err
 		}
 		for _, e := range entries {
@@ -95,6 +97,12 @@ func (s *Store) Runs(ctx context.Context, directory string, before int64, limit 
 // Run is one run; ok is false if there is none with this number.
 func (s *Store) Run(ctx context.Context, id int64) (r Run, ok bool, err error) {
 	return firstOf(s.runs(ctx, `SELECT id, directory, how, started_by, state, started, coalesce(ended, ''), coalesce(revision, 0), report FROM runs WHERE id = ?1`, id))
+}
+
+// RunPreview is what a run changes, as it was written; nil where that is not kept.
+func (s *Store) RunPreview(ctx context.Context, id int64) ([]byte, error) {
+	preview, _, err := firstOf(query(ctx, s, func(rows *sql.Rows, p *[]byte) error { return rows.Scan(p) }, `SELECT preview FROM runs WHERE id = ?`, id))
+	return preview, err
 }
 
 // OpenRuns lists the runs that have not ended: after a start, those that a stop

@@ -172,6 +172,38 @@ func memberID(m any) string {
 	return id
 }
 
+// With is the directory with what changed between two others. Members that it does not have
+// are left out of groups.
+func (d *Directory) With(before, after *Directory) *Directory {
+	next := d.clone()
+	for id, old := range before.byID {
+		if after.byID[id] == nil || after.byID[id] != old {
+			if mine := next.byID[id]; mine != nil {
+				delete(next.byID, id)
+				delete(next.byName[mine.Kind], name.Fold(mine.Name()))
+			}
+		}
+	}
+	var groups []*Resource
+	for id, r := range after.byID {
+		if before.byID[id] == r {
+			continue
+		}
+		next.put(r)
+		if r.Kind == connect.Group {
+			groups = append(groups, r)
+		}
+	}
+	for _, g := range groups {
+		if list, _ := g.Body["members"].([]any); len(list) > 0 {
+			body := maps.Clone(g.Body)
+			store(body, "members", slices.DeleteFunc(slices.Clone(list), func(m any) bool { return next.byID[memberID(m)] == nil }))
+			next.put(&Resource{Kind: g.Kind, ID: g.ID, Created: g.Created, Modified: g.Modified, Body: body})
+		}
+	}
+	return next
+}
+
 // Records are the users and groups that were pushed. It is for one caller at a
 // time: what it makes of a resource is kept with that.
 func (d *Directory) Records() connect.Records {
