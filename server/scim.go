@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
 
 	"gatemap/answer"
 	"gatemap/connect"
@@ -32,7 +33,7 @@ const scimPath = "/scim/v2"
 // scim answers the protocol by which other programs push users and groups
 // (RFC 7644).
 func (s *Server) scim(r chi.Router) {
-	r.Use(s.pushes)
+	r.Use(middleware.StripSlashes, middleware.GetHead, s.pushes)
 	r.Get("/ServiceProviderConfig", s.scimConfig)
 	r.Get("/Schemas", s.scimSchemas)
 	r.Get("/Schemas/{id}", s.scimSchema)
@@ -224,7 +225,7 @@ func (s *Server) scimChange(k connect.Kind, change func(*scim.Directory, *scim.R
 			s.scimError(w, r, err)
 			return
 		}
-		var changed *scim.Resource
+		var changed, was *scim.Resource
 		err = s.service.Push(r.Context(), pushedTo(r), "A "+k.String()+" was changed by a push", func(d *scim.Directory) (next *scim.Directory, err error) {
 			old, err := d.Get(k, chi.URLParam(r, "id"))
 			if err == nil {
@@ -233,9 +234,15 @@ func (s *Server) scimChange(k connect.Kind, change func(*scim.Directory, *scim.R
 			if err != nil {
 				return nil, err
 			}
+			was = old
 			next, changed, err = change(d, old, body, time.Now())
 			return next, err
 		})
+		if err == nil && r.Method == http.MethodPatch && changed == was && len(r.URL.Query()) == 0 && scim.Removes(body) {
+			w.Header().Set("ETag", was.Version())
+			w.WriteHeader(http.StatusNoContent)
+			return
+		}
 		s.answerChange(w, r, http.StatusOK, changed, err)
 	}
 }

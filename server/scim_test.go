@@ -1,6 +1,7 @@
 package server_test
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -27,7 +28,8 @@ type club struct {
 	service    *service.Service
 }
 
-func startClub(t *testing.T) *club {
+// startClub starts a service to which a club is pushed; scim is how, unless it is {}.
+func startClub(t *testing.T, scim ...string) *club {
 	t.Helper()
 	log := slog.New(slog.NewTextHandler(io.Discard, nil))
 	s, err := service.Open(t.Context(), t.TempDir(), log)
@@ -37,7 +39,7 @@ func startClub(t *testing.T) *club {
 		"gatemap.yaml": {Data: []byte("title: Cindervale\n")},
 		"club.yaml": {Data: []byte(`
 directory: club
-source: {scim: {}}
+source: {scim: ` + cmp.Or(strings.Join(scim, ""), "{}") + `}
 groups:
   - {name: optics, rule: 'department eq "Optics" and active eq true'}
 ---
@@ -332,8 +334,8 @@ func TestHabitsOfPrograms(t *testing.T) {
 		"PATCH with no value": patch("/Users/"+u.id(), `{"op":"replace","path":"active","value":null}`),
 		"PATCH that removes":  patch("/Users/"+u.id(), `{"op":"remove","path":"active"}`),
 	} {
-		require.Equal(t, 200, g.status, "%s: %v", name, g.body)
-		assert.Equal(t, false, g.body["active"], "%s switches nobody on", name)
+		require.Less(t, g.status, 300, "%s: %v", name, g.body)
+		assert.Equal(t, false, c.call("GET", "/Users/"+u.id(), "").body["active"], "%s switches nobody on", name)
 	}
 	g := patch("/Users/"+u.id(), `{"op":"replace","value":{"`+enterprise+`":{"employeeNumber":"12"}}}`)
 	require.Equal(t, 200, g.status, g.body)
@@ -342,10 +344,43 @@ func TestHabitsOfPrograms(t *testing.T) {
 
 	group := c.call("POST", "/Groups", `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"crew","members":[{"value":"`+boss.id()+`"},{"value":"`+u.id()+`"}]}`)
 	at := "/Groups/" + group.id()
-	assert.Len(t, patch(at, `{"op":"remove","path":"members","value":[]}`).body["members"], 2, "an empty list removes nobody")
+	assert.Equal(t, 204, patch(at, `{"op":"remove","path":"members","value":[]}`).status)
+	assert.Len(t, c.call("GET", at, "").body["members"], 2, "an empty list removes nobody")
 	g = patch(at, `{"op":"remove","path":"members[value eq \"gone\"]"},{"op":"remove","path":"members[value eq \"`+boss.id()+`\"]"}`)
 	require.Equal(t, 200, g.status, "one that is gone keeps no other")
 	assert.Len(t, g.body["members"], 1)
+
+	assert.Equal(t, 204, patch(at, `{"op":"remove","path":"members[value eq \"gone\"]"}`).status, "nothing is changed")
+	for filter, want := range map[string][]string{
+		`emails[type eq "work"].value eq "ilse@cindervale.example"`: {"ilse"},
+		`emails[type eq "home"].value eq "ilse@cindervale.example"`: nil,
+		`members.value eq "` + u.id() + `"`:                         {"crew"},
+		`members.value eq "` + boss.id() + `"`:                      nil,
+	} {
+		require.Less(t, patch("/Users/"+u.id(), `{"op":"replace","path":"emails","value":[{"type":"work","value":"ilse@cindervale.example"}]}`).status, 300)
+		page := "/Users"
+		if strings.HasPrefix(filter, "members") {
+			page = "/Groups"
+		}
+		assert.Equal(t, want, c.names(page+"?filter="+esc(filter)), filter)
+	}
+
+	for _, path := range []string{"/Users/", "/Users/" + u.id() + "/", "/ServiceProviderConfig/", "/Users"} {
+		assert.Equal(t, 200, c.call("GET", path, "").status, path)
+		assert.Equal(t, 200, c.call("HEAD", path, "").status, path)
+	}
+	assert.NotEmpty(t, c.call("HEAD", "/Users/"+u.id(), "").header.Get("ETag"))
+	assert.Equal(t, 201, c.call("POST", "/Users/", `{"schemas":["`+user+`"],"userName":"slash"}`).status)
+
+	with := c.call("POST", "/Groups", `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"crew/night","description":"Who observes","members":[{"value":"`+u.id()+`"}]}`)
+	require.Equal(t, 201, with.status, with.body)
+	assert.Equal(t, "Who observes", with.body["description"])
+	for _, ref := range []string{"crew/night", `"crew/night"`, "club/crew/night", `club/"crew/night"`} {
+		members, err := c.service.Head().Members(t.Context(), ref)
+		require.NoError(t, err, ref)
+		assert.Len(t, members.Members, 1)
+		assert.Equal(t, "club/crew/night", members.Group)
+	}
 
 	request, err := http.NewRequest("POST", c.url+"/Users", strings.NewReader(`{"schemas":["`+user+`"],"userName":"plain"}`))
 	require.NoError(t, err)
@@ -354,4 +389,46 @@ func TestHabitsOfPrograms(t *testing.T) {
 	require.NoError(t, err)
 	response.Body.Close()
 	assert.Equal(t, 201, response.StatusCode, "without a kind of content")
+}
+
+// Attributes of extensions that nobody knows are kept under the URN of their schema, or
+// ignored, however they are sent; none is refused.
+func TestUnknownExtensions(t *testing.T) {
+	const user, club = "urn:ietf:params:scim:schemas:core:2.0:User", "urn:example:club:2.0:User"
+	for _, keep := range []bool{true, false} {
+		c := startClub(t)
+		if !keep {
+			c = startClub(t, "{extensions: ignore}")
+		}
+		u := c.call("POST", "/Users", `{"schemas":["`+user+`"],"userName":"ilse","`+club+`":{"boat":"Skua","keys":["a","b"]},"`+enterprise+`":{"department":"Optics","desk":"4"}}`)
+		require.Equal(t, 201, u.status, u.body)
+		steps := []struct {
+			operation string
+			boat      any
+			keys      any
+			desk      any
+		}{
+			{"", "Skua", []any{"a", "b"}, "4"},
+			{`{"op":"replace","path":"` + club + `:boat","value":"Tern"}`, "Tern", []any{"a", "b"}, "4"},
+			{`{"op":"add","path":"` + strings.ToUpper(club) + `:keys","value":["c","a"]}`, "Tern", []any{"a", "b", "c"}, "4"},
+			{`{"op":"remove","path":"` + club + `:keys","value":[]}`, "Tern", []any{"a", "b", "c"}, "4"},
+			{`{"op":"remove","path":"` + club + `:keys[value eq \"b\"]"}`, "Tern", []any{"a", "c"}, "4"},
+			{`{"op":"replace","path":"` + club + `","value":{"boat":"Auk"}}`, "Auk", []any{"a", "c"}, "4"},
+			{`{"op":"replace","value":{"` + club + `":{"boat":null},"` + enterprise + `:desk":"5"}}`, nil, []any{"a", "c"}, "5"},
+			{`{"op":"remove","path":"` + enterprise + `:desk"}`, nil, []any{"a", "c"}, nil},
+			{`{"op":"remove","path":"` + club + `"}`, nil, nil, nil},
+			{`{"op":"add","path":"urn:example:other:1.0:User:flag","value":true}`, nil, nil, nil},
+		}
+		for _, s := range steps {
+			if s.operation != "" {
+				require.Less(t, c.patch("/Users/"+u.id(), s.operation).status, 300, s.operation)
+			}
+			g := c.call("GET", "/Users/"+u.id(), "")
+			if !keep {
+				s.boat, s.keys, s.desk = nil, nil, nil
+			}
+			assert.Equal(t, []any{s.boat, s.keys, s.desk}, []any{g.at(club, "boat"), g.at(club, "keys"), g.at(enterprise, "desk")}, s.operation)
+			assert.Equal(t, "Optics", g.at(enterprise, "department"))
+		}
+	}
 }

@@ -29,13 +29,21 @@ func (s *Service) Pushed(named string) (*scim.Directory, error) {
 	defer l.mu.Unlock()
 	r := s.Head().Folder.Records[named]
 	if l.pushed.directory == nil || l.pushed.from != identity(r) {
-		d, err := scim.Read(r)
+		d, err := scim.Read(r, s.extensions(named))
 		if err != nil {
 			return nil, err
 		}
 		l.pushed = pushedTo{identity(r), d}
 	}
 	return l.pushed.directory, nil
+}
+
+// extensions says what becomes of attributes of extensions that are pushed to a directory.
+func (s *Service) extensions(named string) scim.Extensions {
+	if d := s.Head().Folder.directory(named); d != nil && pushed(d.Source) {
+		return d.Source.Connection.Document.(*scim.Document).Extensions
+	}
+	return ""
 }
 
 // Push changes what was pushed to a directory. When it returns, the change is in
@@ -104,7 +112,7 @@ func (s *Service) along(ctx context.Context, r *run, before, after *scim.Directo
 	r.mu.Lock()
 	p := r.prepared
 	r.mu.Unlock()
-	waits, err := scim.Read(p.records)
+	waits, err := scim.Read(p.records, "")
 	if err != nil {
 		return err
 	}

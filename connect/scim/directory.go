@@ -6,7 +6,6 @@ import (
 	"maps"
 	"net/http"
 	"slices"
-	"strings"
 	"time"
 
 	"gatemap/connect"
@@ -20,11 +19,13 @@ import (
 type Directory struct {
 	byID   map[string]*Resource
 	byName [connect.Device]map[string]*Resource // by kind and folded name
+	others Extensions
 }
 
-// Read reads what was pushed out of records.
-func Read(r connect.Records) (*Directory, error) {
-	d := &Directory{byID: map[string]*Resource{}, byName: [connect.Device]map[string]*Resource{{}, {}}}
+// Read reads what was pushed out of records; others says what becomes of attributes of
+// extensions that are not known.
+func Read(r connect.Records, others Extensions) (*Directory, error) {
+	d := &Directory{byID: map[string]*Resource{}, byName: [connect.Device]map[string]*Resource{{}, {}}, others: others}
 	for n, raw := range r.Resources {
 		resource, err := decode(n.Kind, raw)
 		if err != nil {
@@ -41,7 +42,7 @@ func (d *Directory) put(r *Resource) {
 }
 
 func (d *Directory) clone() *Directory {
-	return &Directory{byID: maps.Clone(d.byID), byName: [connect.Device]map[string]*Resource{maps.Clone(d.byName[0]), maps.Clone(d.byName[1])}}
+	return &Directory{byID: maps.Clone(d.byID), byName: [connect.Device]map[string]*Resource{maps.Clone(d.byName[0]), maps.Clone(d.byName[1])}, others: d.others}
 }
 
 // Get is a resource by its identifier.
@@ -60,7 +61,7 @@ func (d *Directory) Named(k connect.Kind, named string) (*Resource, bool) {
 
 // Create takes a new resource.
 func (d *Directory) Create(k connect.Kind, body map[string]any, now time.Time) (*Directory, *Resource, error) {
-	cleaned, err := clean(k, body)
+	cleaned, err := d.clean(k, body)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -80,7 +81,7 @@ func newID() string {
 // Replace puts a whole resource in the place of one (RFC 7644 section 3.5.1).
 // What the schemas call immutable keeps its value.
 func (d *Directory) Replace(old *Resource, body map[string]any, now time.Time) (*Directory, *Resource, error) {
-	cleaned, err := clean(old.Kind, body)
+	cleaned, err := d.clean(old.Kind, body)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -93,7 +94,7 @@ func (d *Directory) Patch(old *Resource, body map[string]any, now time.Time) (*D
 	if err != nil {
 		return nil, nil, err
 	}
-	patched, err := patch(old.Kind, old.Body, all)
+	patched, err := d.patch(old.Kind, old.Body, all)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -117,9 +118,6 @@ func (d *Directory) change(old *Resource, body map[string]any, now time.Time) (*
 func (d *Directory) with(old, r *Resource) (*Directory, error) {
 	if other := d.byName[r.Kind][name.Fold(r.Name())]; other != nil && other.ID != r.ID {
 		return nil, &Error{http.StatusConflict, "uniqueness", fmt.Sprintf("there is a %s %q already", TypeName(r.Kind), r.Name())}
-	}
-	if strings.Contains(r.Name(), "/") {
-		return nil, invalid("invalidValue", "the name %q has a slash in it, which separates a directory from a name", r.Name())
 	}
 	next := d.clone()
 	if old != nil {
@@ -261,6 +259,7 @@ func (r *Resource) asGroup() *directory.Group {
 		return r.group
 	}
 	g := &directory.Group{Place: place.Place{File: "scim"}, ID: r.ID, Name: r.Name(), DN: dn(r.ID), Members: &directory.Members{}}
+	g.Description, _ = r.Body["description"].(string)
 	list, _ := r.Body["members"].([]any)
 	for _, m := range list {
 		g.Members.Any = append(g.Members.Any, name.Ref{Name: dn(memberID(m)), Place: g.Place})

@@ -13,10 +13,17 @@ var Connector = connect.Connector{
 	From: connect.Pushed,
 }
 
-// Document marks a directory whose records are pushed. There is nothing to set.
+// Document marks a directory whose records are pushed.
 type Document struct {
-	Place place.Place `yaml:"-"`
+	Place      place.Place `yaml:"-"`
+	Extensions Extensions  `yaml:"extensions" doc:"What becomes of attributes that no known schema has: keep (default) them under the URN of their schema, or ignore them."`
 }
+
+// Extensions says what becomes of attributes of extensions that are not known.
+type Extensions string
+
+// Values lists the ways; keep is the default.
+func (Extensions) Values() []string { return []string{"keep", "ignore"} }
 
 // Connector is the entry of the table of connectors.
 func (d *Document) Connector() connect.Connector { return Connector }

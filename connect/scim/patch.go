@@ -76,6 +76,12 @@ func operations(body map[string]any) ([]operation, error) {
 	return all, nil
 }
 
+// Removes says whether the body of a PATCH, which was read, removes and does nothing else.
+func Removes(body map[string]any) bool {
+	all, err := operations(body)
+	return err == nil && !slices.ContainsFunc(all, func(o operation) bool { return o.Op != "remove" })
+}
+
 // How many operations a PATCH may have: as they are sent, and once those are joined that
 // add to the same attribute one after another. Each takes a look at the whole resource.
 const (
@@ -104,17 +110,17 @@ func joins(all []operation, o *operation) bool {
 }
 
 // patch applies operations to the body of a resource, all or none.
-func patch(k connect.Kind, body map[string]any, all []operation) (map[string]any, error) {
+func (d *Directory) patch(k connect.Kind, body map[string]any, all []operation) (map[string]any, error) {
 	body = clone(body).(map[string]any)
 	for _, o := range all {
-		if err := apply(k, body, o); err != nil {
+		if err := d.apply(k, body, o); err != nil {
 			return nil, err
 		}
 	}
 	return body, required(k, body)
 }
 
-func apply(k connect.Kind, body map[string]any, o operation) error {
+func (d *Directory) apply(k connect.Kind, body map[string]any, o operation) error {
 	if o.Path == "" {
 		object, ok := o.Value.(map[string]any)
 		if !ok {
@@ -124,15 +130,18 @@ func apply(k connect.Kind, body map[string]any, o operation) error {
 			if strings.EqualFold(key, "schemas") || strings.EqualFold(key, "id") || strings.EqualFold(key, "meta") {
 				continue
 			}
-			if err := apply(k, body, operation{o.Op, key, value}); err != nil {
+			if err := d.apply(k, body, operation{o.Op, key, value}); err != nil {
 				return err
 			}
 		}
 		return nil
 	}
-	t, err := parse(k, o.Path)
+	t, err := d.parse(k, body, o)
 	if err != nil {
 		return err
+	}
+	if t.unknown != nil {
+		return t.unknown.apply(body, o)
 	}
 	object := body
 	if t.urn != "" {
@@ -148,7 +157,7 @@ func apply(k connect.Kind, body map[string]any, o operation) error {
 		}()
 		object = inner
 		if t.attribute == nil {
-			return t.whole(inner, o)
+			return d.whole(k, t.urn, inner, o)
 		}
 	}
 	if t.attribute.Name == "password" {
@@ -161,18 +170,19 @@ func apply(k connect.Kind, body map[string]any, o operation) error {
 }
 
 // whole changes all attributes of an extension at once.
-func (t *target) whole(inner map[string]any, o operation) error {
+func (d *Directory) whole(k connect.Kind, urn string, inner map[string]any, o operation) error {
 	if o.Op == "remove" {
 		clear(inner)
 		return nil
 	}
 	given, ok := o.Value.(map[string]any)
 	if !ok {
-		return invalid("invalidValue", "%s is an object", t.urn)
+		return invalid("invalidValue", "%s is an object", urn)
 	}
+	e := d.extension(k, urn)
 	for key, value := range given { // the sub-attributes that are given; others stay
-		delete(inner, key)
-		if err := assign(inner, Schemas[2].Attributes, key, value); err != nil {
+		delete(inner, spelledAs(inner, key))
+		if err := e.assign(inner, key, value); err != nil {
 			return err
 		}
 	}

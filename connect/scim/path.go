@@ -17,25 +17,30 @@ type target struct {
 	which     *filter.Filter // nil: all values
 	simple    [][2]string    // what a filter of "eq" alone asks for
 	sub       *Attribute
+	unknown   *unknown // instead of all that: of an extension, and not known
 }
 
-// parse reads a path: attr, attr.sub, attr[filter], attr[filter].sub, each with a
-// URN in front or without (RFC 7644 section 3.5.2, figure 7).
-func parse(k connect.Kind, path string) (*target, error) {
+// parse reads the path of an operation: attr, attr.sub, attr[filter], attr[filter].sub,
+// each with a URN in front or without (RFC 7644 section 3.5.2, figure 7).
+func (d *Directory) parse(k connect.Kind, body map[string]any, o operation) (*target, error) {
+	path := o.Path
 	wrong := func(why string) error { return invalid("invalidPath", "the path %q %s", path, why) }
 	t := &target{}
 	schema, rest := core(k), path
-	if strings.HasPrefix(strings.ToLower(path), "urn:") {
+	if hasPrefixFold(path, "urn:") {
 		switch {
 		case hasPrefixFold(path, schemaOf(k)+":"):
 			rest = path[len(schemaOf(k))+1:]
-		case k == connect.User && (strings.EqualFold(path, EnterpriseSchema) || hasPrefixFold(path, EnterpriseSchema+":")):
-			t.urn, schema = EnterpriseSchema, Schemas[2].Attributes
-			if rest = strings.TrimPrefix(path[len(EnterpriseSchema):], ":"); rest == "" {
-				return t, nil
-			}
 		default:
-			return nil, wrong("begins with a schema that this resource does not have")
+			urn, attribute := ofExtension(k, body, o)
+			if attribute == "" && urn == EnterpriseSchema {
+				return &target{urn: urn}, nil
+			}
+			e := d.extension(k, urn)
+			if attribute == "" {
+				return &target{unknown: &unknown{extension: e}}, nil
+			}
+			t.urn, schema, rest = e.urn, e.schema, attribute
 		}
 	}
 	before, inner, after := rest, "", ""
@@ -58,7 +63,10 @@ func parse(k connect.Kind, path string) (*target, error) {
 		before, after = rest[:at], rest[at+1:]
 	}
 	if t.attribute = find(schema, before); t.attribute == nil {
-		return nil, wrong("names no attribute")
+		if t.urn == "" {
+			return nil, wrong("names no attribute")
+		}
+		return &target{unknown: &unknown{d.extension(k, t.urn), before, after, t.which}}, nil
 	}
 	if t.which != nil && !t.attribute.MultiValued {
 		return nil, wrong("filters an attribute that has one value")
@@ -73,6 +81,38 @@ func parse(k connect.Kind, path string) (*target, error) {
 	}
 	t.simple = equalities(inner)
 	return t, nil
+}
+
+// ofExtension takes the path of an operation apart into the schema of an extension and the
+// attribute; "" is the whole extension. Of a schema that the resource does not have yet it
+// is taken to be, where the value is an object.
+func ofExtension(k connect.Kind, body map[string]any, o operation) (urn, attribute string) {
+	known := []string{}
+	if k == connect.User {
+		known = append(known, EnterpriseSchema)
+	}
+	for key := range body {
+		if hasPrefixFold(key, "urn:") {
+			known = append(known, key)
+		}
+	}
+	for _, urn := range known {
+		if strings.EqualFold(o.Path, urn) {
+			return urn, ""
+		}
+		if hasPrefixFold(o.Path, urn+":") {
+			return urn, o.Path[len(urn)+1:]
+		}
+	}
+	plain := o.Path
+	if open := strings.IndexByte(plain, '['); open >= 0 {
+		plain = plain[:open]
+	}
+	at := strings.LastIndexByte(plain, ':')
+	if _, object := o.Value.(map[string]any); object && plain == o.Path || at < len("urn:") {
+		return o.Path, ""
+	}
+	return o.Path[:at], o.Path[at+1:]
 }
 
 func hasPrefixFold(s, prefix string) bool {

@@ -92,7 +92,7 @@ func Object(raw []byte) (map[string]any, error) {
 // clean checks a whole resource against the schemas and gives it back with names
 // as the schemas spell them, without what only the service sets, and without what
 // has no value.
-func clean(k connect.Kind, body map[string]any) (map[string]any, error) {
+func (d *Directory) clean(k connect.Kind, body map[string]any) (map[string]any, error) {
 	var schemas []string
 	for key, value := range body {
 		if strings.EqualFold(key, "schemas") {
@@ -112,10 +112,7 @@ func clean(k connect.Kind, body map[string]any) (map[string]any, error) {
 	out := map[string]any{}
 	for key, value := range body {
 		if strings.HasPrefix(strings.ToLower(key), "urn:") {
-			if !slices.Contains(schemas, strings.ToLower(key)) {
-				return nil, invalid("invalidValue", "there are attributes of %s, which schemas does not name", key)
-			}
-			if err := extend(out, k, key, value); err != nil {
+			if err := d.extend(out, k, key, value); err != nil {
 				return nil, err
 			}
 			continue
@@ -138,8 +135,9 @@ func required(k connect.Kind, body map[string]any) error {
 	return nil
 }
 
-// extend puts the attributes of an extension into a resource.
-func extend(out map[string]any, k connect.Kind, urn string, value any) error {
+// extend puts the attributes of an extension into a resource, whether schemas names it or
+// not: many programs forget to.
+func (d *Directory) extend(out map[string]any, k connect.Kind, urn string, value any) error {
 	if value == nil {
 		return nil
 	}
@@ -147,20 +145,15 @@ func extend(out map[string]any, k connect.Kind, urn string, value any) error {
 	if !ok {
 		return invalid("invalidValue", "%s is an object", urn)
 	}
-	if strings.EqualFold(urn, EnterpriseSchema) && k == connect.User {
-		inner := map[string]any{}
-		for key, v := range object {
-			if err := assign(inner, Schemas[2].Attributes, key, v); err != nil {
-				return err
-			}
+	e := d.extension(k, urn)
+	inner := map[string]any{}
+	for key, v := range object {
+		if err := e.assign(inner, key, v); err != nil {
+			return err
 		}
-		if len(inner) > 0 {
-			out[EnterpriseSchema] = inner
-		}
-		return nil
 	}
-	if len(object) > 0 {
-		out[urn] = object
+	if len(inner) > 0 {
+		out[e.urn] = inner
 	}
 	return nil
 }

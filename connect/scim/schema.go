@@ -106,7 +106,7 @@ func groupAttributes() []*Attribute {
 	displayName.Required, displayName.Uniqueness = true, "server"
 	immutable := func(a *Attribute) *Attribute { a.Mutability = "immutable"; return a }
 	return []*Attribute{
-		displayName,
+		displayName, text("description", "What the group is for. It is not in RFC 7643, and many programs send it."),
 		many(attribute("members", "complex", "Users and groups.", immutable(text("value", "Identifier of the member.")),
 			immutable(reference("$ref", "Address of the member.", "User", "Group")),
 			immutable(&Attribute{Name: "type", Type: "string", Description: "User or Group.", Returned: "default", Uniqueness: "none", Canonical: []string{"User", "Group"}}),

@@ -17,7 +17,7 @@ var now = time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
 
 func empty(t testing.TB) *scim.Directory {
 	t.Helper()
-	d, err := scim.Read(connect.Records{})
+	d, err := scim.Read(connect.Records{}, "")
 	require.NoError(t, err)
 	return d
 }
@@ -37,13 +37,13 @@ func TestWhatIsPushedIsReadAgain(t *testing.T) {
 	assert.Equal(t, "ida", u.Name)
 	assert.True(t, u.IsActive())
 	assert.Len(t, u.Attributes.Get("EMAILS"), 2)
-	again, err := scim.Read(records)
+	again, err := scim.Read(records, "")
 	require.NoError(t, err)
 	same, err := again.Get(connect.User, r.ID)
 	require.NoError(t, err)
 	assert.Equal(t, r.Version(), same.Version())
 	assert.Equal(t, r.Body, same.Body)
-	_, err = scim.Read(connect.Records{Resources: map[connect.Named][]byte{{Kind: connect.User, Name: "x"}: []byte("{")}})
+	_, err = scim.Read(connect.Records{Resources: map[connect.Named][]byte{{Kind: connect.User, Name: "x"}: []byte("{")}}, "")
 	assert.Error(t, err)
 }
 

@@ -92,7 +92,14 @@ func look[T any](b *Book, s *shelf[T], written, home string) (int, error) {
 // lookup lists what a name may mean.
 func lookup[T any](b *Book, s *shelf[T], written, home string) []int {
 	var short [256]byte
-	if strings.Contains(written, "/") {
+	at, own, quoted := name.Unquote(written)
+	switch {
+	case quoted && at != "":
+		written = name.Full(at, own)
+	case quoted:
+		written = own
+	}
+	if strings.Contains(written, "/") && (!quoted || at != "") {
 		if i, ok := s.find(name.AppendFold(short[:0], written)); ok {
 			return []int{i}
 		}

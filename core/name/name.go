@@ -85,6 +85,22 @@ func (r Ref) MarshalText() ([]byte, error) { return []byte(r.Name), nil }
 // SetPlace notes where the reference stands.
 func (r *Ref) SetPlace(p place.Place) { r.Place = p }
 
+// Unquote takes apart a reference whose name stands in quotes, "crew/night" or
+// club/"crew/night", as a name with a slash in it may; in is the directory, if it is there.
+func Unquote(ref string) (in, named string, quoted bool) {
+	if len(ref) < 2 || ref[len(ref)-1] != '"' {
+		return "", "", false
+	}
+	if ref[0] != '"' {
+		at := strings.Index(ref, `/"`)
+		if at < 0 || at+2 > len(ref)-2 {
+			return "", "", false
+		}
+		in, ref = ref[:at], ref[at+1:]
+	}
+	return in, ref[1 : len(ref)-1], true
+}
+
 // Full joins a directory and a name to a full name.
 func Full(directory, name string) string { return directory + "/" + name }
 
