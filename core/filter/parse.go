@@ -188,6 +188,9 @@ func (p *parser) condition(inValue bool) node {
 		if !p.take(']') {
 			p.fail(p.at, "the bracket opened at column %d is not closed", p.columnOf(start))
 		}
+		if p.take('.') { // some programs ask for a sub-attribute of the values so: emails[type eq "work"].value eq "x"
+			inner = and{inner, p.condition(true)}
+		}
 		return valuePath{at, inner}
 	}
 	p.space()
