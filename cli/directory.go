@@ -77,23 +77,23 @@ func directoryWords(d *answer.Directory) string {
 }
 
 func (a *app) directoryTest() *cobra.Command {
-	var user string
+	var of service.Tested
 	cmd := &cobra.Command{
 		Use:   "test DIRECTORY",
 		Short: "Test the source of a directory step by step",
 		Long: `Tests everything that an intake needs: address, connection, certificate, bind, bases,
 filters, and how many users have each attribute. --user also shows where that user is
-found, in which groups, and which systems name these groups, or the near misses if none
-does. Nothing is changed.
+found, in which groups, by which of these each system gives something, and which lines
+nearly name one of them. --system looks at one system alone. Nothing is changed.
 
 The exit code is 1 if a step fails, or if the user is in no mapped group.`,
 		Example: `  gatemap directory test cindervale
-  gatemap directory test cindervale --user ilse.okonjo --map ./observatory`,
+  gatemap directory test cindervale --user ilse.okonjo --system archive --map ./observatory`,
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: a.completeDirectory,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			told := 0
-			checked, err := a.check(cmd.Context(), args[0], user, func(s answer.Step) {
+			checked, err := a.check(cmd.Context(), args[0], of, func(s answer.Step) {
 				if a.format != asJSON && a.format != asCSV {
 					told++
 					a.stepText(s)
@@ -111,8 +111,10 @@ The exit code is 1 if a step fails, or if the user is in no mapped group.`,
 			}, stepsTable)
 		},
 	}
-	cmd.Flags().StringVar(&user, "user", "", "a user to look for")
+	cmd.Flags().StringVar(&of.User, "user", "", "a user to look for")
+	cmd.Flags().StringVar(&of.System, "system", "", "look at this system alone")
 	_ = cmd.RegisterFlagCompletionFunc("user", a.complete(answer.KindUser))
+	_ = cmd.RegisterFlagCompletionFunc("system", a.complete(answer.KindSystem))
 	return cmd
 }
 
@@ -125,7 +127,7 @@ func stepsTable(c *answer.Checked) [][]string {
 }
 
 // check asks a folder, step by step, or a service.
-func (a *app) check(ctx context.Context, named, user string, tell func(answer.Step)) (*answer.Checked, error) {
+func (a *app) check(ctx context.Context, named string, of service.Tested, tell func(answer.Step)) (*answer.Checked, error) {
 	place, _, err := a.place()
 	if err != nil {
 		return nil, err
@@ -136,17 +138,13 @@ func (a *app) check(ctx context.Context, named, user string, tell func(answer.St
 		if err != nil {
 			return nil, err
 		}
-		return c.TestDirectory(ctx, named, user)
-	}
-	folder, err := service.ReadFolder(dir)
-	if err != nil {
-		return nil, err
+		return c.TestDirectory(ctx, named, of.User, of.System)
 	}
 	host, err := a.host(dir)
 	if err != nil {
 		return nil, err
 	}
-	return folder.Check(ctx, host, named, user, tell)
+	return service.CheckFolder(ctx, dir, host, named, of, tell)
 }
 
 func (a *app) stepText(s answer.Step) {

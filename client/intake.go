@@ -25,11 +25,14 @@ func (c *Client) RunIntake(ctx context.Context, directory string, commit, confir
 }
 
 // TestDirectory checks a directory's source, and with a user how that user comes
-// to groups.
-func (c *Client) TestDirectory(ctx context.Context, directory, user string) (*answer.Checked, error) {
+// to groups that open something, in one system or in any.
+func (c *Client) TestDirectory(ctx context.Context, directory, user, system string) (*answer.Checked, error) {
 	query := url.Values{}
 	if user != "" {
 		query.Set("user", user)
+	}
+	if system != "" {
+		query.Set("system", system)
 	}
 	return call[answer.Checked](ctx, c, http.MethodPost, "directories/"+url.PathEscape(directory)+"/test", query, nil)
 }

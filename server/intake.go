@@ -34,10 +34,11 @@ func intakes(api huma.API, s *service.Service) {
 		return &run, err
 	})
 	post(api, "/directories/{name}/test", "test-directory", "Test a directory's source step by step, and how one user comes to groups", operator.Intake, http.StatusOK, func(ctx context.Context, in *struct {
-		Name string `path:"name"`
-		User string `query:"user" doc:"A user to look for."`
+		Name   string `path:"name"`
+		User   string `query:"user" doc:"A user to look for."`
+		System string `query:"system" doc:"The only system of which it is told what the groups of the user open there; missing: all."`
 	}) (*answer.Checked, error) {
-		return s.TestDirectory(ctx, unescape(in.Name), in.User, func(answer.Step) {})
+		return s.TestDirectory(ctx, unescape(in.Name), service.Tested{User: in.User, System: in.System}, func(answer.Step) {})
 	})
 	post(api, "/directories/{name}/token", "create-push-token", "Create the token that pushes records to a directory; the token before it stops working", operator.Administer, http.StatusCreated, func(ctx context.Context, in *struct {
 		Name string `path:"name"`

@@ -355,7 +355,7 @@ func TestHabitsOfPrograms(t *testing.T) {
 		`emails[type eq "work"].value eq "ilse@cindervale.example"`: {"ilse"},
 		`emails[type eq "home"].value eq "ilse@cindervale.example"`: {},
 		`members.value eq "` + u.id() + `"`:                         {"crew"},
-		`members.value eq "` + boss.id() + `"`:                      nil,
+		`members.value eq "` + boss.id() + `"`:                      {},
 	} {
 		require.Less(t, patch("/Users/"+u.id(), `{"op":"replace","path":"emails","value":[{"type":"work","value":"ilse@cindervale.example"}]}`).status, 300)
 		page := "/Users"

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -12,24 +13,43 @@ import (
 	"gatemap/connect"
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
-	"gatemap/core/finding"
+	"gatemap/core/gate"
 	"gatemap/core/name"
+	"gatemap/core/situation"
 )
 
-// TestDirectory goes through everything that bringing in a directory needs, and,
-// where a user is named, through how that user comes to groups that open
-// something. Nothing is changed. tell is told each step as it is done.
-func (s *Service) TestDirectory(ctx context.Context, named, user string, tell func(answer.Step)) (*answer.Checked, error) {
-	return s.Head().Folder.Check(ctx, s.host, named, user, tell)
+// Tested is what a test of a directory looks for besides: how a user comes to groups that
+// open something, in one system or in any. The zero Tested is nobody.
+type Tested struct{ User, System string }
+
+// TestDirectory goes through everything that bringing in a directory needs, and through
+// what is looked for besides. Nothing is changed. tell is told each step as it is done. The
+// error is a *directory.NotFoundError: there is no such directory or system.
+func (s *Service) TestDirectory(ctx context.Context, named string, of Tested, tell func(answer.Step)) (*answer.Checked, error) {
+	return s.Head().Folder.Check(ctx, s.host, named, of, tell)
+}
+
+// CheckFolder is Service.TestDirectory for a map folder.
+func CheckFolder(ctx context.Context, path string, host connect.Host, named string, of Tested, tell func(answer.Step)) (*answer.Checked, error) {
+	f, err := readFolder(path, named)
+	if err != nil {
+		return nil, err
+	}
+	return f.Check(ctx, host, named, of, tell)
 }
 
 // Check is Service.TestDirectory for a folder.
-func (f *Folder) Check(ctx context.Context, host connect.Host, named, user string, tell func(answer.Step)) (*answer.Checked, error) {
+func (f *Folder) Check(ctx context.Context, host connect.Host, named string, of Tested, tell func(answer.Step)) (*answer.Checked, error) {
 	d := f.directory(named)
 	if d == nil {
 		return nil, f.missing(named)
 	}
 	c := &checking{folder: f, host: host, document: d, tell: tell, out: &answer.Checked{Directory: d.Name, Steps: []answer.Step{}}}
+	if of.System != "" {
+		if err := c.narrow(of.System); err != nil {
+			return nil, err
+		}
+	}
 	records := c.bring(ctx)
 	if c.checked != nil {
 		defer c.checked.Close()
@@ -57,8 +77,10 @@ func (f *Folder) Check(ctx context.Context, host connect.Host, named, user strin
 		return nil, err
 	}
 	c.attributes(records, a)
-	if user != "" {
-		c.user(records, a, user)
+	if of.User != "" {
+		if err := c.user(records, a, of.User); err != nil {
+			return nil, err
+		}
 	}
 	return c.out, nil
 }
@@ -70,6 +92,32 @@ type checking struct {
 	checked  *connect.Checked // nil: the records are in the map
 	tell     func(answer.Step)
 	out      *answer.Checked
+	system   string // the only one that counts; "": all do
+}
+
+// narrow lets one system count alone.
+func (c *checking) narrow(named string) error {
+	all := c.folder.written.Map.Systems
+	i := slices.IndexFunc(all, func(s *gate.System) bool { return name.Equal(s.Name, named) })
+	if i < 0 {
+		return &directory.NotFoundError{Kind: "system", Name: named, Near: name.Near(named, func(yield func(string) bool) {
+			for _, s := range all {
+				if !yield(s.Name) {
+					return
+				}
+			}
+		})}
+	}
+	c.system = all[i].Name
+	return nil
+}
+
+// systems are those that count.
+func (c *checking) systems(a *atlas.Atlas) []*atlas.System {
+	if c.system == "" {
+		return a.Systems
+	}
+	return slices.DeleteFunc(slices.Clone(a.Systems), func(s *atlas.System) bool { return s.Name() != c.system })
 }
 
 func (c *checking) step(named, state, format string, args ...any) {
@@ -116,7 +164,7 @@ func (c *checking) attributes(r *connect.Records, a *atlas.Atlas) {
 			add(ours)
 		}
 	}
-	for _, s := range a.Systems {
+	for _, s := range c.systems(a) {
 		for _, attribute := range s.Document.Requires {
 			add(attribute)
 			required[name.Fold(attribute)] = append(required[name.Fold(attribute)], s.Name())
@@ -158,12 +206,12 @@ func (c *checking) attributes(r *connect.Records, a *atlas.Atlas) {
 
 // user tells where a user was found, in which groups, and what these are mapped
 // to.
-func (c *checking) user(r *connect.Records, a *atlas.Atlas, written string) {
+func (c *checking) user(r *connect.Records, a *atlas.Atlas, written string) error {
 	id, err := a.Book.FindUser(written, c.document.Name)
 	if err != nil {
 		c.step("user", "failed", "%v", err)
 		c.nearUser(r, written)
-		return
+		return nil
 	}
 	u := a.Book.User(id)
 	where := cmp.Or(u.DN, u.Place.String())
@@ -175,7 +223,7 @@ func (c *checking) user(r *connect.Records, a *atlas.Atlas, written string) {
 		state, where = "failed", where+"; the account expired at "+u.Expires.UTC().Format(time.RFC3339)+", so it holds nothing"
 	}
 	c.step("user", state, "%s is at %s", a.Book.UserName(id), where)
-	for _, s := range a.Systems {
+	for _, s := range c.systems(a) {
 		for _, attribute := range s.Document.Requires {
 			if len(u.Attributes.Get(name.Fold(attribute))) == 0 && !strings.EqualFold(attribute, "userName") {
 				c.step("required", "failed", "%s requires %s, which the user does not have, so everything there is shut", s.Name(), attribute)
@@ -185,115 +233,60 @@ func (c *checking) user(r *connect.Records, a *atlas.Atlas, written string) {
 	groups := a.Book.Subject(id).Groups()
 	if len(groups) == 0 {
 		c.step("groups", "failed", "the user is in no group")
-		c.nearGroups(a, groups)
-		return
+		return nil
 	}
 	names := make([]string, len(groups))
 	for i, g := range groups {
 		names[i] = a.Book.GroupName(g)
 	}
 	c.step("groups", "good", "%d: %s", len(groups), strings.Join(names, ", "))
-	found := false
-	for _, s := range a.Systems {
-		var by []string
-		for g := range s.Site.Roster.Groups {
-			if _, in := slices.BinarySearch(groups, g); in {
-				by = append(by, a.Book.GroupName(g))
-			}
-		}
-		if slices.Sort(by); len(by) > 0 {
-			found = true
-			c.step("mapped", "good", "in %s: %s", s.Name(), strings.Join(slices.Compact(by), ", "))
-		}
-	}
-	if !found {
-		c.step("mapped", "failed", "no line of any system names any of the groups, so they open nothing")
+	if err := c.mapped(a, id, groups); err != nil {
+		return err
 	}
 	c.nearGroups(a, groups)
+	return nil
 }
 
-// nearUser tells where the name stands that was looked for, if somewhere else.
-func (c *checking) nearUser(r *connect.Records, written string) {
-	const most = 3
-	n := 0
-	for _, u := range r.Users {
-		for _, x := range u.Attributes {
-			for _, v := range x.Values {
-				if name.Equal(v.Text, written) && n < most {
-					n++
-					c.step("near miss", "warned", "%s has %q as %s; the name that counts is %q", whereIs(u), written, x.Name, u.Name)
-				}
-			}
-		}
-	}
-	if n > 0 || c.checked == nil || c.checked.Elsewhere == nil {
-		return
-	}
-	near, err := c.checked.Elsewhere(written)
+// mapped tells for each system by which groups of the user its lines give something, also
+// where they ask for claims that the groups are made into.
+func (c *checking) mapped(a *atlas.Atlas, u directory.UserID, groups []directory.GroupID) error {
+	facts, err := a.Facts(situation.Situation{})
 	if err != nil {
-		c.step("near miss", "warned", "looking for the name elsewhere: %v", err)
+		return err
 	}
-	for _, x := range near[:min(most, len(near))] {
-		c.step("near miss", "warned", "%s has %q as %s, but the attribute table does not select it as a user", x.DN, written, x.Attribute)
-	}
-}
-
-func whereIs(u *directory.User) string {
-	return cmp.Or(u.DN, u.Name)
-}
-
-// nearGroups tells of names in the systems' lines that lead to nothing, but
-// nearly to one of some groups.
-func (c *checking) nearGroups(a *atlas.Atlas, groups []directory.GroupID) {
-	for _, s := range a.Systems {
-		for _, f := range s.Site.Findings {
-			if f.Code != finding.UnknownName || len(f.Names) == 0 {
-				continue
+	found := false
+	for _, s := range c.systems(a) {
+		by := map[string]bool{}
+		for g := range s.Site.Roster.Groups {
+			if _, in := slices.BinarySearch(groups, g); in {
+				by[a.Book.GroupName(g)] = true
 			}
-			for _, g := range groups {
-				group := a.Book.Group(g)
-				if why := nearly(f.Names[0], group); why != "" {
-					c.step("near miss", "warned", "%s names %q, and the user is in %s: %s", s.Name()+"/"+f.Where.Rule, f.Names[0], cmp.Or(group.DN, a.Book.GroupName(g)), why)
+		}
+		claims := map[string]bool{}
+		for _, e := range a.Reach(u, facts, s) {
+			for _, r := range e.Routes {
+				if n := len(r.Path); n > 0 {
+					by[r.Path[n-1].Group] = true
+				}
+				if claim, is := strings.CutPrefix(r.By, "claim:"); is && strings.Contains(claim, "/") { // of another system
+					claims[claim] = true
 				}
 			}
 		}
+		if len(by) > 0 {
+			c.step("mapped", "good", "in %s: %s", s.Name(), strings.Join(slices.Sorted(maps.Keys(by)), ", "))
+		}
+		if len(claims) > 0 {
+			c.step("mapped", "good", "in %s: by the claim %s", s.Name(), strings.Join(slices.Sorted(maps.Keys(claims)), ", "))
+		}
+		found = found || len(by)+len(claims) > 0
 	}
+	where := "any system"
+	if c.system != "" {
+		where = c.system
+	}
+	if !found {
+		c.step("mapped", "failed", "no line of %s names any of the groups, so they open nothing there", where)
+	}
+	return nil
 }
-
-// nearly says in what a reference that leads to nothing misses a group by one
-// thing; "" if it is another altogether.
-func nearly(ref string, g *directory.Group) string {
-	want, isDN := name.DN(ref)
-	if !isDN {
-		bare := ref[strings.LastIndexByte(ref, '/')+1:]
-		if name.Fold(bare) == name.Fold(g.Name) {
-			return "the same name in another directory"
-		}
-		if slices.Contains(name.Near(bare, slices.Values([]string{g.Name})), g.Name) {
-			return "the name is nearly the same"
-		}
-		return ""
-	}
-	have, ok := name.DN(g.DN)
-	if !ok {
-		return ""
-	}
-	x, y := strings.Split(strings.TrimSuffix(want, "\x00"), "\x00"), strings.Split(strings.TrimSuffix(have, "\x00"), "\x00")
-	differ, at := 0, 0
-	for i := range min(len(x), len(y)) {
-		if x[i] != y[i] {
-			differ, at = differ+1, i
-		}
-	}
-	switch {
-	case len(x) == len(y) && differ == 1 && at > 0:
-		return fmt.Sprintf("the names differ in one part, %s and %s", part(x[at]), part(y[at]))
-	case x[0] == y[0]:
-		return "a group of that name is in another branch"
-	case len(x) == len(y) && differ == 1 && len(name.Near(part(x[0]), slices.Values([]string{part(y[0])}))) > 0:
-		return "the name is nearly the same"
-	}
-	return ""
-}
-
-func part(rdn string) string { return strings.ToLower(strings.TrimSuffix(rdn, "\x01")) }

@@ -31,7 +31,7 @@ func TestCheckTellsNearMisses(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			o := startObservatory(t, map[string]string{"people.ldif": people, "cindervale.yaml": strings.Replace(peopleMap, "groups: [engineers]", "groups: ["+c.mapped+"]", 1)})
 			var told []string
-			got, err := o.TestDirectory(t.Context(), "cindervale", c.user, func(s answer.Step) { told = append(told, s.State+" "+s.Name+": "+s.Detail) })
+			got, err := o.TestDirectory(t.Context(), "cindervale", service.Tested{User: c.user}, func(s answer.Step) { told = append(told, s.State+" "+s.Name+": "+s.Detail) })
 			require.NoError(t, err)
 			assert.Len(t, got.Steps, len(told))
 			assert.Contains(t, strings.Join(told, "\n"), c.want)
@@ -39,10 +39,10 @@ func TestCheckTellsNearMisses(t *testing.T) {
 		})
 	}
 	o := startObservatory(t, map[string]string{"people.ldif": people, "cindervale.yaml": peopleMap})
-	_, err := o.TestDirectory(t.Context(), "cindervail", "", func(answer.Step) {})
+	_, err := o.TestDirectory(t.Context(), "cindervail", service.Tested{}, func(answer.Step) {})
 	assert.ErrorContains(t, err, "did you mean cindervale")
 	require.NoError(t, os.Remove(o.dir+"/people.ldif"))
-	got, err := o.TestDirectory(t.Context(), "cindervale", "", func(answer.Step) {})
+	got, err := o.TestDirectory(t.Context(), "cindervale", service.Tested{}, func(answer.Step) {})
 	require.NoError(t, err)
 	assert.True(t, got.Failed())
 }

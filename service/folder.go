@@ -48,7 +48,10 @@ func (e *LoadError) Unwrap() error { return e.Err }
 
 // ReadFolder reads a map folder with what stands in files of it. The error is a
 // *LoadError.
-func ReadFolder(path string) (*Folder, error) {
+func ReadFolder(path string) (*Folder, error) { return readFolder(path, "") }
+
+// readFolder is ReadFolder without the source of one directory.
+func readFolder(path, without string) (*Folder, error) {
 	if info, err := os.Stat(path); err != nil {
 		return nil, &LoadError{path, fmt.Errorf("the folder cannot be read: %w", err)}
 	} else if !info.IsDir() {
@@ -58,7 +61,7 @@ func ReadFolder(path string) (*Folder, error) {
 	if err != nil {
 		return nil, &LoadError{path, err}
 	}
-	f, err := ReadFS(folder)
+	f, err := readFS(folder, without)
 	if err != nil {
 		return nil, &LoadError{path, err}
 	}
@@ -66,7 +69,9 @@ func ReadFolder(path string) (*Folder, error) {
 }
 
 // ReadFS is ReadFolder for any file system.
-func ReadFS(folder fs.FS) (*Folder, error) {
+func ReadFS(folder fs.FS) (*Folder, error) { return readFS(folder, "") }
+
+func readFS(folder fs.FS, without string) (*Folder, error) {
 	f := &Folder{Records: map[string]connect.Records{}}
 	var err error
 	if f.Files, err = mapfile.Files(folder); err != nil {
@@ -77,7 +82,7 @@ func ReadFS(folder fs.FS) (*Folder, error) {
 	}
 	var errs place.Errors
 	for _, d := range f.written.Map.Directories {
-		if d.Source == nil || d.Source.Connection.Live {
+		if d.Source == nil || d.Source.Connection.Live || name.Equal(d.Name, without) {
 			continue
 		}
 		records, _, err := bring(context.Background(), connect.Host{Files: folder}, d.Source, func(int) {})

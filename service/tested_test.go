@@ -1,6 +1,7 @@
 package service_test
 
 import (
+	"os"
 	"strings"
 	"testing"
 
@@ -8,6 +9,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"gatemap/answer"
+	"gatemap/connect"
+	"gatemap/service"
 )
 
 // A test of a directory ends with a failure wherever nobody would come in, or not the one
@@ -40,7 +43,7 @@ mappings:
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			o := startObservatory(t, map[string]string{"map.yaml": strings.Replace(doc, "FILTER", c.filter, 1), "people.ldif": c.people})
-			checked, err := o.TestDirectory(ctx, "club", c.user, func(answer.Step) {})
+			checked, err := o.TestDirectory(ctx, "club", service.Tested{User: c.user}, func(answer.Step) {})
 			require.NoError(t, err)
 			var failed []answer.Step
 			near := false
@@ -60,4 +63,61 @@ mappings:
 			assert.Contains(t, failed[0].Detail, c.want)
 		})
 	}
+}
+
+// A test that is narrowed to a system tells of that one alone; groups count, too, that are
+// made into claims; and a file without a column fails the test with its name.
+func TestATestOfADirectoryInOneSystem(t *testing.T) {
+	const doc = `directory: club
+source: {csv: {file: club.csv, values: "|"}, users: {name: name, attributes: {title: title, mail: mail}}}
+groups:
+  - {name: cloud-viewer, members: {users: [ilse]}}
+  - {name: crew, members: {users: [ilse]}}
+---
+system: cloud
+type: federation
+parties:
+  - party: compute
+    claims: [{claim: role, from_groups: true, pattern: '^cloud-(?P<role>[a-z]+)$', value: '${role}'}]
+    admit: [{permit: {claim: role, is: viewer}}]
+---
+system: compute
+type: roles
+rights: [node:view]
+resources: [{path: /}]
+roles: {viewer: {rights: [node:view]}}
+mappings: [{claims: [{party: cloud/compute, claim: role, is: viewer}], role: viewer, object: /}]
+---
+system: archive
+type: roles
+rights: [frames:read]
+resources: [{path: /}]
+roles: {reader: {rights: [frames:read]}}
+mappings: [{groups: [creww], role: reader, object: /}]
+`
+	o := startObservatory(t, map[string]string{"map.yaml": doc, "club.csv": "name,title,mail\nilse,Observer,i@cindervale.example\n"})
+	tell := func(system string) (all []string) {
+		checked, err := o.TestDirectory(ctx, "club", service.Tested{User: "ilse", System: system}, func(answer.Step) {})
+		require.NoError(t, err)
+		for _, s := range checked.Steps {
+			if s.Name == "mapped" || s.Name == "near miss" {
+				all = append(all, s.State+" "+s.Detail)
+			}
+		}
+		return all
+	}
+	const near = `warned archive/mapping 1 names "creww", and the user is in club/crew: the name is nearly the same`
+	assert.Equal(t, []string{"good in cloud: club/cloud-viewer", "good in compute: by the claim cloud/compute role=viewer", near}, tell(""))
+	assert.Equal(t, []string{"good in compute: by the claim cloud/compute role=viewer"}, tell("compute"))
+	assert.Equal(t, []string{"failed no line of archive names any of the groups, so they open nothing there", near}, tell("Archive"))
+	_, err := o.TestDirectory(ctx, "club", service.Tested{User: "ilse", System: "archives"}, func(answer.Step) {})
+	assert.ErrorContains(t, err, "did you mean archive")
+
+	o.write("club.csv", "name,titel,mail\nilse,Observer,i@cindervale.example\n")
+	var steps []answer.Step
+	checked, err := service.CheckFolder(ctx, o.dir, connect.Host{Files: os.DirFS(o.dir)}, "club", service.Tested{}, func(s answer.Step) { steps = append(steps, s) })
+	require.NoError(t, err)
+	assert.True(t, checked.Failed())
+	require.Len(t, steps, 1)
+	assert.Contains(t, steps[0].Detail, `"title" (perhaps titel)`)
 }

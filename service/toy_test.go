@@ -83,7 +83,7 @@ func TestAConnectorFromOutsideWorksEverywhere(t *testing.T) {
 	o := startObservatory(t, map[string]string{
 		"map.yaml": "directory: club\nsource: {roll: {names: [bo, ida]}, follow: stream, users: {name: name, attributes: {}}}\n",
 	})
-	checked, err := o.TestDirectory(ctx, "club", "bo", func(answer.Step) {})
+	checked, err := o.TestDirectory(ctx, "club", service.Tested{User: "bo"}, func(answer.Step) {})
 	require.NoError(t, err)
 	assert.Equal(t, answer.Step{Name: "roll", State: "good", Detail: "2 users, 0 groups, 0 devices, 0 rejected"}, checked.Steps[0])
 	run := o.run("club", service.Intaking{Commit: true})

@@ -56,15 +56,15 @@ func (n *ByGroup[T]) Among(groups []directory.GroupID) iter.Seq[T] {
 			if sieve[h/64]&(1<<(h%64)) == 0 {
 				continue
 			}
-			if value, ok := n.at(g); ok && !yield(value) {
+			if value, ok := n.At(g); ok && !yield(value) {
 				return
 			}
 		}
 	}
 }
 
-// at gives the value of a group; ok is false if it has none.
-func (n *ByGroup[T]) at(g directory.GroupID) (value T, ok bool) {
+// At gives the value of a group; ok is false if it has none.
+func (n *ByGroup[T]) At(g directory.GroupID) (value T, ok bool) {
 	if int(g/64) >= len(n.bits) {
 		return value, false // it came later
 	}

@@ -210,6 +210,11 @@ func (q *Question) way(g directory.GroupID) []Hop {
 	return q.ways[at]
 }
 
+// RouteBy is the route by a group to a line that gives something for being in it.
+func (q *Question) RouteBy(line string, g directory.GroupID) Route {
+	return Route{Mapping: line, Path: q.way(g)}
+}
+
 // ObjectNeededError says that a question must name its object.
 type ObjectNeededError struct {
 	System  string

@@ -92,13 +92,27 @@ func (p *point) decide(q *gate.Question) gate.Entitlement {
 func (b *bureau) claim(p *party, q *gate.Question, list []carried, admission gate.Verdict) gate.Entitlement {
 	e := gate.Entitlement{System: b.system, Object: p.name, Right: list[0].right}
 	for i := 0; i < len(list) && list[i].same(list[0]); i++ {
-		e.Come(list[i].rule.crowd.Routes(q, list[i].rule.line.Name))
+		e.Come(list[i].rule.routes(q, list[i].value))
 	}
 	if admission.State == gate.None {
 		admission = gate.ShutFor(gate.ByAdmit, b.system+"/"+p.name+" admit", "no statement lets the user in")
 	}
 	e.Judge(admission)
 	return e
+}
+
+// routes are the ways to a value by a rule: those by the groups whose names make it, or
+// those to the rule.
+func (c *claim) routes(q *gate.Question, value string) (all []gate.Route) {
+	if !c.doc.FromGroups || q.Brief {
+		return c.crowd.Routes(q, c.line.Name)
+	}
+	for _, g := range q.Subject.Groups() {
+		if gives, ok := c.groups.At(g); ok && gives.value == value {
+			all = append(all, q.RouteBy(c.line.Name, g))
+		}
+	}
+	return all
 }
 
 // admit is the entitlement to sign in, with all that the sign-in carries, by the permits
