@@ -2,6 +2,7 @@ package ldap
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"net"
@@ -39,7 +40,11 @@ func (c *Client) checkServer(ctx context.Context, server string, tell func(conne
 		if errors.As(err, &e) {
 			step, err = e.Step, e.Err
 		}
-		tell(connect.Step{Name: step, Failed: true, Detail: server + ": " + err.Error() + inClear(server)})
+		hint := ""
+		if step != "address" {
+			hint = c.otherwise(ctx, server)
+		}
+		tell(connect.Step{Name: step, Failed: true, Detail: server + ": " + err.Error() + hint})
 		return nil, false
 	}
 	u, err := url.Parse(server)
@@ -77,10 +82,33 @@ func (c *Client) checkServer(ctx context.Context, server string, tell func(conne
 	return conn, true
 }
 
-// inClear says what may be wrong where a port for TLS is spoken to in clear.
-func inClear(server string) string {
-	if u, err := url.Parse(server); err == nil && u.Scheme == "ldap" && (u.Port() == "636" || u.Port() == "3269") {
-		return "; port " + u.Port() + " speaks TLS from the start: write ldaps:// instead of ldap://"
+// otherwise says what is wrong where a port for TLS is spoken to in clear, or the other way
+// round, as the port itself shows; "" if that is not it.
+func (c *Client) otherwise(ctx context.Context, server string) string {
+	u, err := url.Parse(server)
+	if err != nil || u.Hostname() == "" {
+		return ""
+	}
+	ctx, cancel := context.WithTimeout(ctx, min(c.ldap.Timeout.Or(timeout), 2*time.Second))
+	defer cancel()
+	raw, err := (&net.Dialer{}).DialContext(ctx, "tcp", address(u))
+	if err != nil {
+		return ""
+	}
+	defer raw.Close()
+	if u.Scheme == "ldap" {
+		if tls.Client(raw, &tls.Config{InsecureSkipVerify: true}).HandshakeContext(ctx) == nil { // nothing is told it
+			return "; the port speaks TLS from the start: write ldaps:// instead of ldap://"
+		}
+		return ""
+	}
+	deadline, _ := ctx.Deadline()
+	_ = raw.SetDeadline(deadline)
+	conn := ldap.NewConn(raw, false)
+	conn.Start()
+	defer conn.Close()
+	if _, err := conn.Search(ldap.NewSearchRequest("", ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 1, false, "(objectClass=*)", []string{"1.1"}, nil)); err == nil {
+		return "; the port does not speak TLS from the start: write ldap:// instead of ldaps://, with starttls: true"
 	}
 	return ""
 }

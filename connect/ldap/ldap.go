@@ -124,12 +124,8 @@ func (c *Client) dial(ctx context.Context, server string) (*ldap.Conn, error) {
 	if err != nil {
 		return nil, &Error{"certificate", server, err}
 	}
-	host := u.Host
-	if u.Port() == "" {
-		host = net.JoinHostPort(u.Hostname(), map[string]string{"ldap": "389", "ldaps": "636"}[u.Scheme])
-	}
 	wait := c.ldap.Timeout.Or(timeout)
-	raw, err := (&net.Dialer{Timeout: wait}).DialContext(ctx, "tcp", host)
+	raw, err := (&net.Dialer{Timeout: wait}).DialContext(ctx, "tcp", address(u))
 	if err != nil {
 		return nil, &Error{"connection", server, errors.Unwrap(err)}
 	}
@@ -153,6 +149,14 @@ func (c *Client) dial(ctx context.Context, server string) (*ldap.Conn, error) {
 	}
 	_ = raw.SetDeadline(time.Time{})
 	return conn, nil
+}
+
+// address is the host and port of a server.
+func address(u *url.URL) string {
+	if u.Port() != "" {
+		return u.Host
+	}
+	return net.JoinHostPort(u.Hostname(), map[string]string{"ldap": "389", "ldaps": "636"}[u.Scheme])
 }
 
 func (c *Conn) bind() error {

@@ -265,3 +265,24 @@ func await[T any](t *testing.T, from <-chan T) T {
 		panic("unreachable")
 	}
 }
+
+// A test says so where a port for TLS is spoken to in clear, and the other way round,
+// whatever its number.
+func TestCheckOfTheWrongScheme(t *testing.T) {
+	t.Setenv("GATEMAP_SECRET_TEST", secret)
+	s := startSlapd(t, people(2), "127.0.0.1")
+	for address, want := range map[string]string{
+		strings.Replace(s.TLS, "ldaps:", "ldap:", 1):  "the port speaks TLS from the start: write ldaps:// instead of ldap://",
+		strings.Replace(s.LDAP, "ldap:", "ldaps:", 1): "the port does not speak TLS from the start: write ldap:// instead of ldaps://",
+	} {
+		source := s.source()
+		asked(source).StartTLS, asked(source).Servers = false, []place.Text{text(address)}
+		asked(source).Timeout = directory.Span{Duration: 2 * time.Second}
+		var steps []connect.Step
+		checked := asked(source).Check(t.Context(), &connect.Job{Source: source, Host: s.host(), Tables: tablesOf(t, source)}, func(x connect.Step) { steps = append(steps, x) })
+		assert.Nil(t, checked.Records)
+		last := steps[len(steps)-1]
+		assert.True(t, last.Failed)
+		assert.Contains(t, last.Detail, want)
+	}
+}
