@@ -98,6 +98,15 @@ type Members struct {
 	Members []Member `json:"members" doc:"By name." nullable:"false"`
 	Total   int      `json:"total" doc:"How many there are on all pages."`
 	Next    string   `json:"next,omitempty" doc:"The cursor of the next page; missing on the last."`
+	// Devices come whole with every page.
+	Devices []DeviceMember `json:"devices,omitempty" doc:"The devices in the group, by name; missing where there are none."`
+}
+
+// DeviceMember is a device in a group.
+type DeviceMember struct {
+	Device string   `json:"device"`
+	How    string   `json:"how" enum:"direct,nested,primary"`
+	Path   []string `json:"path" doc:"As of a user." nullable:"false"`
 }
 
 // Member is a user in a group.

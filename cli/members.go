@@ -32,9 +32,12 @@ with #. The exit code is 1 if they differ.`,
 			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Members, error) {
 				return asker.Members(ctx, args[0])
 			}, a.membersText, func(m *answer.Members) [][]string {
-				rows := [][]string{{"group", "user", "how", "path"}}
+				rows := [][]string{{"group", "user", "how", "path", "device"}}
 				for _, x := range m.Members {
-					rows = append(rows, []string{m.Group, x.User, x.How, strings.Join(x.Path, " > ")})
+					rows = append(rows, []string{m.Group, x.User, x.How, strings.Join(x.Path, " > "), ""})
+				}
+				for _, x := range m.Devices {
+					rows = append(rows, []string{m.Group, "", x.How, strings.Join(x.Path, " > "), x.Device})
 				}
 				return rows
 			})
@@ -46,15 +49,22 @@ with #. The exit code is 1 if they differ.`,
 
 func (a *app) membersText(m *answer.Members) error {
 	a.print("%s\n\n", a.paint(strong, m.Group))
-	if len(m.Members) == 0 {
+	if len(m.Members)+len(m.Devices) == 0 {
 		a.print("It has no members.\n")
 		return nil
 	}
-	width := widest(m.Members, func(x answer.Member) string { return x.User })
+	width := max(widest(m.Members, func(x answer.Member) string { return x.User }), widest(m.Devices, func(x answer.DeviceMember) string { return x.Device }))
 	for _, x := range m.Members {
 		a.print("  %s  %s\n", pad(x.User, width), membership(x.How, x.Path))
 	}
-	a.print("\n%s\n", count(len(m.Members), "member", "members"))
+	for _, x := range m.Devices {
+		a.print("  %s  %s\n", pad(x.Device, width), membership("device, "+x.How, x.Path))
+	}
+	a.print("\n%s", count(len(m.Members), "member", "members"))
+	if len(m.Devices) > 0 {
+		a.print(" and %s", count(len(m.Devices), "device", "devices"))
+	}
+	a.print("\n")
 	return nil
 }
 

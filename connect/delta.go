@@ -176,6 +176,7 @@ func deviceFields(a, b *directory.Device) []Field {
 	var f fields
 	f.text("name", a.Name, b.Name)
 	f.text("dn", a.DN, b.DN)
+	f.text("primary_group", a.PrimaryGroup.Name, b.PrimaryGroup.Name)
 	f.text("managed", flag(a.Managed, ""), flag(b.Managed, ""))
 	f.text("compliant", flag(a.Compliant, ""), flag(b.Compliant, ""))
 	f.attributes(a.Attrs, b.Attrs)

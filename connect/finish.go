@@ -27,6 +27,11 @@ func (t *Tables) Finish(r *Records) {
 			u.PrimaryGroup.Name = dn
 		}
 	}
+	for _, d := range r.Devices {
+		if dn, ok := t.numbers[d.PrimaryGroup.Name]; ok {
+			d.PrimaryGroup.Name = dn
+		}
+	}
 	t.tellNumbers(r)
 	r.Users = users.single(r.Users, &r.Rejected, &r.waiting.users)
 	r.Groups = groups.single(r.Groups, &r.Rejected, &r.waiting.groups)
@@ -57,12 +62,19 @@ func (t *Tables) tellNumbers(r *Records) {
 }
 
 func (o of[T]) single(list []*T, rejected *[]place.Error, others *[]waiting[T]) []*T {
-	first := make(map[string]*T, len(list))
+	first, byID := make(map[string]*T, len(list)), make(map[string]*T, len(list))
 	return slices.DeleteFunc(list, func(x *T) bool {
+		if same := byID[o.id(x)]; same != nil {
+			*rejected = append(*rejected, *o.sameID(x, same))
+			return true
+		}
 		key := name.Fold(o.named(x))
 		holder, twice := first[key]
 		if !twice {
 			first[key] = x
+			if id := o.id(x); id != "" {
+				byID[id] = x
+			}
 			return false
 		}
 		told := *o.twice(x, holder)
@@ -79,6 +91,15 @@ func (o of[T]) twice(x, holder *T) *place.Error {
 		return place.Errorf(at, "%s %q is there twice: %q, and %q, which has the name", o.kind, o.named(x), o.dn(x), o.dn(holder))
 	}
 	return place.Errorf(at, "%s %q is there twice, and at %s before", o.kind, o.named(x), other)
+}
+
+// sameID says that a record is rejected because another has its identifier.
+func (o of[T]) sameID(x, holder *T) *place.Error {
+	at, other := o.place(x), o.place(holder)
+	if at == other || at.Line == 0 {
+		return place.Errorf(at, "%s %q has the identifier %s, and so has %q", o.kind, o.named(x), o.id(x), o.named(holder))
+	}
+	return place.Errorf(at, "%s %q has the identifier %s, and so has %q, at %s before", o.kind, o.named(x), o.id(x), o.named(holder), other)
 }
 
 // after is the records as they are to be taken when some were there before: of several with

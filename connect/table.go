@@ -1,6 +1,7 @@
 package connect
 
 import (
+	"cmp"
 	"iter"
 	"maps"
 	"slices"
@@ -133,18 +134,25 @@ func (t *Tables) Take(e *Entry, to *Records) {
 	}
 }
 
-// named is the name of an entry that is meant; one without any is rejected.
-func named(e *Entry, p *picked, to *Records) (string, bool) {
-	n := e.First(p.Name).Value
+// named is the name and the identifier of an entry that is meant; one without a name, or
+// without its key, is rejected.
+func named(e *Entry, p *picked, to *Records) (n, id string, ok bool) {
+	if id, ok = e.Identity(), true; p.Key != "" {
+		if id = e.First(p.Key).Value; id == "" {
+			to.reject(e.Place, "entry %q is one of those meant, but has no %s, which is to identify it", cmp.Or(e.DN, e.First(p.Name).Value), p.Key)
+			return "", "", false
+		}
+	}
+	n = e.First(p.Name).Value
 	if n == "" {
 		to.reject(e.Place, "entry %q is one of those meant, but has no %s to be its name", e.DN, p.Name)
-		return "", false
+		return "", "", false
 	}
 	if err := name.Check(n); err != nil {
 		to.reject(e.Place, "entry %q: %s: %v", e.DN, p.Name, err)
-		return "", false
+		return "", "", false
 	}
-	return n, true
+	return n, id, ok
 }
 
 // compiler compiles the parts of tables.
@@ -183,6 +191,9 @@ func (c compiler) picked(p *directory.Pick, at place.Place, key string) picked {
 		c.errs.Addf(at, "%s needs the key name: the attribute that holds the name", key)
 	}
 	if c.selects {
+		if p.Key != "" {
+			c.errs.Addf(at, "%s: key is for files; a directory server says itself what identifies an entry", key)
+		}
 		return compiled
 	}
 	for _, b := range p.Base {
@@ -268,10 +279,10 @@ func (t *Tables) Wanted() iter.Seq2[Kind, Wanted] {
 			w := Wanted{Pick: &u.Pick}
 			if u.Attributes != nil {
 				w.ask(slices.Sorted(maps.Values(u.Attributes))...)
-				w.ask(u.Name, u.Expires.Attribute, u.PrimaryGroup)
+				w.ask(u.Name, u.Key, u.Expires.Attribute, u.PrimaryGroup)
 				w.asked(u.Disabled)
 			} else {
-				w.ask("*", u.Name, u.Expires.Attribute, u.PrimaryGroup)
+				w.ask("*", u.Name, u.Key, u.Expires.Attribute, u.PrimaryGroup)
 				w.asked(u.Disabled)
 			}
 			if !yield(User, w) {
@@ -281,7 +292,7 @@ func (t *Tables) Wanted() iter.Seq2[Kind, Wanted] {
 		if g := t.source.Groups; g != nil {
 			w := Wanted{Pick: &g.Pick}
 			w.ask(g.Members...)
-			w.ask(g.Name, g.Number, g.Description, g.Managers)
+			w.ask(g.Name, g.Key, g.Number, g.Description, g.Managers)
 			w.asked(slices.Collect(maps.Values(g.Kind))...)
 			w.asked(slices.Collect(maps.Values(g.MembersFrom))...)
 			w.asked(slices.Collect(maps.Values(g.UsableIn))...)
@@ -291,7 +302,7 @@ func (t *Tables) Wanted() iter.Seq2[Kind, Wanted] {
 		}
 		if d := t.source.Devices; d != nil {
 			w := Wanted{Pick: &d.Pick}
-			w.ask(d.Name)
+			w.ask(d.Name, d.Key, d.PrimaryGroup)
 			w.asked(d.Managed, d.Compliant)
 			yield(Device, w)
 		}

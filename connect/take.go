@@ -23,11 +23,11 @@ import (
 // wrong in it is rejected.
 func (t *Tables) TakeUser(e *Entry, to *Records) {
 	table := t.users
-	n, ok := named(e, &table.picked, to)
+	n, id, ok := named(e, &table.picked, to)
 	if !ok {
 		return
 	}
-	u := &directory.User{Place: e.Place, ID: e.Identity(), Name: n, DN: e.DN, Attributes: attributes(e, table.Attributes)}
+	u := &directory.User{Place: e.Place, ID: id, Name: n, DN: e.DN, Attributes: attributes(e, table.Attributes)}
 	if table.disabled != nil && table.disabled(e) {
 		if t.source.Inactive == "skip" {
 			return
@@ -58,12 +58,12 @@ func (t *Tables) TakeUser(e *Entry, to *Records) {
 // TakeGroup adds an entry that is a group to the records.
 func (t *Tables) TakeGroup(e *Entry, to *Records) {
 	table := t.groups
-	n, ok := named(e, &table.picked, to)
+	n, id, ok := named(e, &table.picked, to)
 	if !ok {
 		return
 	}
 	g := &directory.Group{
-		Place: e.Place, ID: e.Identity(), Name: n, DN: e.DN,
+		Place: e.Place, ID: id, Name: n, DN: e.DN,
 		Kind: choose(table.kinds, e), MembersFrom: choose(table.membersFrom, e), UsableIn: choose(table.usableIn, e),
 		Members: &directory.Members{},
 	}
@@ -96,11 +96,15 @@ func (t *Tables) TakeGroup(e *Entry, to *Records) {
 
 // TakeDevice adds an entry that is a device to the records.
 func (t *Tables) TakeDevice(e *Entry, to *Records) {
-	n, ok := named(e, &t.devices.picked, to)
+	n, id, ok := named(e, &t.devices.picked, to)
 	if !ok {
 		return
 	}
-	d := &directory.Device{Place: e.Place, ID: e.Identity(), Name: n, DN: e.DN}
+	d := &directory.Device{Place: e.Place, ID: id, Name: n, DN: e.DN}
+	if t.devices.PrimaryGroup != "" {
+		group := e.First(t.devices.PrimaryGroup)
+		d.PrimaryGroup = name.Ref{Name: group.Value, Place: group.Place}
+	}
 	if t.devices.managed != nil {
 		d.Managed = new(t.devices.managed(e))
 	}

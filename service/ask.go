@@ -151,6 +151,9 @@ func (a Answers) MembersPage(_ context.Context, group string, limit int, cursor 
 	for _, x := range all[min(from, to):to] {
 		m.Members = append(m.Members, answer.Member{User: a.Atlas.Book.UserName(x.User), How: string(x.How), Path: a.names(x.Path)})
 	}
+	for _, x := range a.Atlas.Book.DeviceMembers(g) {
+		m.Devices = append(m.Devices, answer.DeviceMember{Device: a.Atlas.Book.DeviceName(x.Device), How: string(x.How), Path: a.names(x.Path)})
+	}
 	m.Next = nextCursor(from, len(m.Members), m.Total)
 	return m, nil
 }

@@ -144,7 +144,11 @@ func fromGroup(g *directory.Group) record {
 }
 
 func fromDevice(d *directory.Device) record {
-	return record{ID: d.ID, DN: d.DN, File: d.Place.File, Line: d.Place.Line, Managed: d.Managed, Compliant: d.Compliant, Attributes: toAttributes(d.Attrs)}
+	r := record{ID: d.ID, DN: d.DN, File: d.Place.File, Line: d.Place.Line, Managed: d.Managed, Compliant: d.Compliant, Attributes: toAttributes(d.Attrs)}
+	if d.PrimaryGroup.Name != "" {
+		r.Primary = toReferences([]name.Ref{d.PrimaryGroup})
+	}
+	return r
 }
 
 // row writes a record.
@@ -176,7 +180,9 @@ func take(to map[string]connect.Records, row store.Row) error {
 		g, err = r.group(row.Key.Name)
 		records.Groups = append(records.Groups, g)
 	case "device":
-		records.Devices = append(records.Devices, r.device(row.Key.Name))
+		var d *directory.Device
+		d, err = r.device(row.Key.Name)
+		records.Devices = append(records.Devices, d)
 	}
 	if err != nil {
 		return failed(err)
@@ -226,8 +232,13 @@ func (r *record) group(named string) (*directory.Group, error) {
 	return g, err
 }
 
-func (r *record) device(named string) *directory.Device {
-	return &directory.Device{
+func (r *record) device(named string) (*directory.Device, error) {
+	d := &directory.Device{
 		Place: r.place(), ID: r.ID, Name: named, DN: r.DN, Managed: r.Managed, Compliant: r.Compliant, Attrs: fromAttributes(r.Attributes),
 	}
+	primary, err := r.refs(r.Primary)
+	if len(primary) > 0 {
+		d.PrimaryGroup = primary[0]
+	}
+	return d, err
 }

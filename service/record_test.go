@@ -60,6 +60,9 @@ func TestRecordsAreKeptWhole(t *testing.T) {
 			g.Managers = &directory.People{Users: refs()}
 		}
 		d := &directory.Device{Place: at(), Name: fmt.Sprintf("d%03d", i), Managed: pick(dice, nil, new(bool), &yes), Attrs: attributes()}
+		if dice.IntN(2) == 0 {
+			d.PrimaryGroup = name.Ref{Name: "g001", Place: at()}
+		}
 		r.Users, r.Groups, r.Devices = append(r.Users, u), append(r.Groups, g), append(r.Devices, d)
 	}
 	f.Records["d"] = r

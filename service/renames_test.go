@@ -249,3 +249,30 @@ rules:
 	}, 15*time.Second, 20*time.Millisecond)
 	gives("dome", "person 4")
 }
+
+// The key column of a list says who is who: a new name is the same person, another key under
+// an old name is another person.
+func TestTheKeyOfAListIdentifies(t *testing.T) {
+	o := startObservatory(t, map[string]string{"map.yaml": `directory: club
+source: {csv: {file: club.csv}, removal_limit: 100%, users: {name: login, key: number, attributes: {title: title}}}
+---
+system: doors
+type: firewall
+zones: {dome: [192.0.2.0/26]}
+rules: [{name: ilse, action: permit, users: [ilse], to: [dome]}]
+`, "club.csv": "number,login,title\n1,ilse,person 1\n2,teo,person 2\n"})
+	require.Equal(t, []string{"person 1"}, o.openTo("dome"))
+	o.write("club.csv", "number,login,title\n1,teo,person 1\n2,ilse,person 2\n")
+	assert.Equal(t, answer.RunCommitted, o.run("club", service.Intaking{Commit: true}).Run.State)
+	assert.Equal(t, []string{"person 1"}, o.openTo("dome"), "they swapped names")
+	o.write("club.csv", "number,login,title\n3,teo,person 3\n2,ilse,person 2\n")
+	held := o.run("club", service.Intaking{Commit: true})
+	assert.Contains(t, held.Run.Held, "name-reused")
+	assert.Empty(t, o.openTo("dome"))
+
+	o.write("club.csv", "number,login,title\n2,ilse,person 2\n2,rana,person 2\n,bo,person 4\n")
+	run := o.run("club", service.Intaking{})
+	require.Len(t, run.Rejected, 2)
+	assert.Contains(t, strings.Join(run.Rejected, "\n"), `club.csv:3: user "rana" has the identifier 2, and so has "ilse", at club.csv:2 before`)
+	assert.Contains(t, strings.Join(run.Rejected, "\n"), `club.csv:4: entry "bo" is one of those meant, but has no number, which is to identify it`)
+}

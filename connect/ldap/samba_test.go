@@ -127,6 +127,9 @@ func populate(t *testing.T, c *ldap.Conn) {
 	group("bulletin", mail, all[13])
 	second := group("second", global, all[20:25]...)
 	group("second-rooms", local, second)
+	console := "CN=console,CN=Computers," + domain
+	add(console, "objectClass", "computer", "sAMAccountName", "console$", "userAccountControl", "4096")
+	group("consoles", universal, console)
 	// Somebody's primary group is another than usual.
 	r, err := c.Search(ldap.NewSearchRequest(second, ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false, "(objectClass=*)", []string{"objectSid"}, nil))
 	require.NoError(t, err)
@@ -194,6 +197,13 @@ source:
 	assert.True(t, user(0).Expires.IsZero())
 	assert.False(t, user(1).IsActive())
 	assert.Equal(t, "2020-01-01", user(2).Expires.Format(time.DateOnly))
+	for named, how := range map[string]string{"Domain Computers": "primary", "consoles": "direct"} {
+		g, err := book.FindGroup(named, "")
+		require.NoError(t, err)
+		list := book.DeviceMembers(g)
+		require.Len(t, list, 1, named)
+		assert.Equal(t, []string{"cindervale/console", how}, []string{book.DeviceName(list[0].Device), string(list[0].How)})
+	}
 	everyone, err := book.FindGroup("everyone-here", "")
 	require.NoError(t, err)
 	assert.Len(t, book.Members(everyone), crowd)

@@ -43,23 +43,24 @@ type Book struct {
 	byDN        dnIndex
 	bases       func() [][]string // of the directories, in canonical form
 
-	userGroups lists[link] // by user: the groups that hold the user directly
-	groupUsers lists[link] // the other way round
-	nesting    *nesting
-	reshaped   []GroupID
-	late       *late // nil if the groups are those of which the book was built
-	within     effective
-	deviceIn   [][]GroupID    // by device
-	attributes map[string]int // how many users have each
-	bounded    []uint64       // a bit for each user: whether the account is inactive or expires
-	rules      *rules
-	findings   []finding.Finding
-	found      map[GroupID][]finding.Finding // in the records of groups
-	managers   map[GroupID]Party
-	primaries  map[string]bool // the groups that records of users name, as written
-	worked     *sync.Map       // by key, as func() any: what follows from the records of users
-	textsMade  sync.Mutex
-	texts      atomic.Pointer[Texts]
+	userGroups    lists[link] // by user: the groups that hold the user directly
+	groupUsers    lists[link] // the other way round
+	nesting       *nesting
+	reshaped      []GroupID
+	late          *late // nil if the groups are those of which the book was built
+	within        effective
+	deviceIn      [][]GroupID          // by device
+	devicePrimary map[DeviceID]GroupID // where the device's record alone names it
+	attributes    map[string]int       // how many users have each
+	bounded       []uint64             // a bit for each user: whether the account is inactive or expires
+	rules         *rules
+	findings      []finding.Finding
+	found         map[GroupID][]finding.Finding // in the records of groups
+	managers      map[GroupID]Party
+	primaries     map[string]bool // the groups that records of users name, as written
+	worked        *sync.Map       // by key, as func() any: what follows from the records of users
+	textsMade     sync.Mutex
+	texts         atomic.Pointer[Texts]
 
 	// base and changed say from which book this one was edited; once another is
 	// edited from this one, the base is let go.

@@ -131,6 +131,37 @@ func TestNesting(t *testing.T) {
 	}
 }
 
+// Devices are members by a list, through groups, and by their primary group.
+func TestDevicesInGroups(t *testing.T) {
+	here := &directory.Document{Name: "here", Devices: []*directory.Device{
+		{Name: "console", PrimaryGroup: refs("machines")[0]}, {Name: "laptop", PrimaryGroup: refs("machins")[0]}, {Name: "rack", PrimaryGroup: refs("own")[0]},
+	}, Groups: []*directory.Group{
+		{Name: "machines"},
+		{Name: "own", MembersFrom: "own", Members: &directory.Members{Devices: refs("console", "rack")}},
+		{Name: "all", Members: &directory.Members{Groups: refs("machines"), Devices: refs("laptop")}},
+	}}
+	there := &directory.Document{Name: "there", Devices: []*directory.Device{{Name: "stray", PrimaryGroup: refs("here/own")[0]}}}
+	b := build(t, here, there)
+	var got []string
+	for g := range directory.GroupID(b.Groups()) {
+		for _, m := range b.DeviceMembers(g) {
+			got = append(got, fmt.Sprintf("%s %s %s %d", b.GroupName(g), b.DeviceName(m.Device), m.How, len(m.Path)))
+		}
+	}
+	assert.ElementsMatch(t, []string{
+		"here/machines here/console primary 1", "here/own here/console direct 1", "here/own here/rack direct 1",
+		"here/all here/console nested 2", "here/all here/laptop direct 1",
+	}, got)
+	console, err := b.FindDevice("console", "")
+	require.NoError(t, err)
+	assert.Len(t, b.DeviceGroups(console), 3)
+	codes := map[finding.Code]int{}
+	for _, f := range b.Findings() {
+		codes[f.Code]++
+	}
+	assert.Equal(t, map[finding.Code]int{finding.UnknownName: 1, finding.ForeignMember: 1}, codes)
+}
+
 func TestForeignAndMissingMembers(t *testing.T) {
 	here := &directory.Document{Name: "here", Users: []*directory.User{user("teo"), user("ana")}, Devices: []*directory.Device{{Name: "console"}}, Groups: []*directory.Group{
 		{Name: "own", MembersFrom: "own", Members: &directory.Members{Users: refs("there/ana", "teo"), Devices: refs("console", "there/laptop")}},

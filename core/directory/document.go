@@ -45,13 +45,14 @@ func (u *User) isBounded() bool { return !u.IsActive() || !u.Expires.IsZero() }
 
 // Device is a computer.
 type Device struct {
-	Place     place.Place `yaml:"-"`
-	ID        string      `yaml:"-"` // as of a user
-	Name      string      `yaml:"name,required" doc:"The name of the computer."`
-	DN        string      `yaml:"dn" doc:"Distinguished name (RFC 4514)."`
-	Managed   *bool       `yaml:"managed" doc:"Under the observatory's own management. Missing: unknown."`
-	Compliant *bool       `yaml:"compliant" doc:"Compliant with the rules for its kind. Missing: unknown."`
-	Attrs     Attributes  `yaml:",rest" doc:"Any other key is an attribute of the device."`
+	Place        place.Place `yaml:"-"`
+	ID           string      `yaml:"-"` // as of a user
+	Name         string      `yaml:"name,required" doc:"The name of the computer."`
+	DN           string      `yaml:"dn" doc:"Distinguished name (RFC 4514)."`
+	PrimaryGroup name.Ref    `yaml:"primary_group" doc:"A group that the computer's record itself names."`
+	Managed      *bool       `yaml:"managed" doc:"Under the observatory's own management. Missing: unknown."`
+	Compliant    *bool       `yaml:"compliant" doc:"Compliant with the rules for its kind. Missing: unknown."`
+	Attrs        Attributes  `yaml:",rest" doc:"Any other key is an attribute of the device."`
 }
 
 // Kind says what a group is for.

@@ -49,6 +49,7 @@ func (b *Book) link() {
 	parallel.Do(func() {
 		b.rules.enrol(b, members)
 		b.linkPrimary(primary, members)
+		b.linkDevices()
 	}, func() {
 		b.nesting = newNesting(parents)
 	})
@@ -314,6 +315,37 @@ func (b *Book) linkPrimary(users []UserID, members [][]link) {
 			continue
 		}
 		members[g] = append(members[g], newLink(uint32(id), primary))
+	}
+}
+
+// linkDevices adds the groups that the records of some devices name.
+func (b *Book) linkDevices() {
+	b.devicePrimary = map[DeviceID]GroupID{}
+	lost := 0
+	for i, d := range b.devices.records {
+		id := DeviceID(i)
+		if d.PrimaryGroup.Name == "" {
+			continue
+		}
+		b.primaries[d.PrimaryGroup.Name] = true
+		home := b.directories[b.devices.home[i]].Name
+		g, err := b.LookGroup(d.PrimaryGroup.Name, home)
+		if err != nil {
+			if lost++; lost <= Suggested {
+				_, err = b.FindGroup(d.PrimaryGroup.Name, home)
+			}
+			b.findings = append(b.findings, ReportMissing(d.PrimaryGroup, err, "Device "+b.DeviceName(id)+", as primary group,"))
+			continue
+		}
+		j := joining{book: b, id: g, group: b.Group(g)}
+		if foreign(&j, &b.devices, uint32(id), d.PrimaryGroup.Place) {
+			b.findings = append(b.findings, j.findings...)
+			continue
+		}
+		if !slices.Contains(b.deviceIn[id], g) {
+			b.deviceIn[id] = append(b.deviceIn[id], g)
+			b.devicePrimary[id] = g
+		}
 	}
 }
 

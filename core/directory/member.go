@@ -182,18 +182,42 @@ func (b *Book) Members(g GroupID) []Member {
 	}
 	members := make([]Member, 0, len(best))
 	for u, first := range best {
-		path := []Step{first}
-		for at := first.Group; at != g; {
-			at = next[at].toward
-			path = append(path, Step{at, Nested})
-		}
-		how := first.How
-		if len(path) > 1 {
-			how = Nested
-		}
+		path, how := next.up(first, g)
 		members = append(members, Member{u, how, path})
 	}
 	slices.SortFunc(members, func(x, y Member) int { return cmp.Compare(x.User, y.User) })
+	return members
+}
+
+// DeviceMember is a device in a group.
+type DeviceMember struct {
+	Device DeviceID
+	How    How
+	Path   []Step
+}
+
+// DeviceMembers lists the devices that are members of a group, in order, each by its
+// shortest path.
+func (b *Book) DeviceMembers(g GroupID) (members []DeviceMember) {
+	next := b.below(g)
+	for i, in := range b.deviceIn {
+		d, first := DeviceID(i), Step{}
+		found := false
+		for _, inner := range in {
+			if _, below := next[inner]; !below || found && cmp.Or(cmp.Compare(next[first.Group].distance, next[inner].distance), cmp.Compare(b.GroupOrder(first.Group), b.GroupOrder(inner))) <= 0 {
+				continue
+			}
+			first, found = Step{inner, Direct}, true
+			if p, is := b.devicePrimary[d]; is && p == inner {
+				first.How = Primary
+			}
+		}
+		if !found {
+			continue
+		}
+		path, how := next.up(first, g)
+		members = append(members, DeviceMember{d, how, path})
+	}
 	return members
 }
 
@@ -203,9 +227,25 @@ type hop struct {
 	distance int
 }
 
+// hops are the ways up to a group from every group below it.
+type hops map[GroupID]hop
+
+// up is the path from a first step to the group, and how one comes to it by that.
+func (h hops) up(first Step, g GroupID) (path []Step, how How) {
+	path = []Step{first}
+	for at := first.Group; at != g; {
+		at = h[at].toward
+		path = append(path, Step{at, Nested})
+	}
+	if len(path) > 1 {
+		return path, Nested
+	}
+	return path, first.How
+}
+
 // below finds every group whose members flow into g, g included.
-func (b *Book) below(g GroupID) map[GroupID]hop {
-	next := map[GroupID]hop{g: {g, 0}}
+func (b *Book) below(g GroupID) hops {
+	next := hops{g: {g, 0}}
 	layer := []GroupID{g}
 	for distance := 1; len(layer) > 0; distance++ {
 		var deeper []GroupID

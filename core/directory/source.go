@@ -177,6 +177,7 @@ type Pick struct {
 	Base   []Base     `yaml:"base" doc:"Distinguished names below which the entries are, with the prefix one: for direct children or base: for that entry only. Missing: anywhere."`
 	Filter place.Text `yaml:"filter" doc:"Which entries (RFC 4515). Missing: all that have the name attribute."`
 	Name   string     `yaml:"name" doc:"The attribute that holds the name; needed where no table says it."`
+	Key    string     `yaml:"key" doc:"For files: the attribute that identifies a record for good, whatever its name. Missing: entryUUID or objectGUID, where the file has them."`
 }
 
 // UserTable turns entries into users.
@@ -223,10 +224,11 @@ type GroupTable struct {
 
 // DeviceTable turns entries into devices.
 type DeviceTable struct {
-	Place     place.Place `yaml:"-"`
-	Pick      `yaml:",inline"`
-	Managed   place.Text `yaml:"managed" doc:"A filter (RFC 4515) that holds for managed devices."`
-	Compliant place.Text `yaml:"compliant" doc:"A filter (RFC 4515) that holds for compliant devices."`
+	Place        place.Place `yaml:"-"`
+	Pick         `yaml:",inline"`
+	PrimaryGroup string     `yaml:"primary_group" doc:"The attribute that names the primary group, as for users."`
+	Managed      place.Text `yaml:"managed" doc:"A filter (RFC 4515) that holds for managed devices."`
+	Compliant    place.Text `yaml:"compliant" doc:"A filter (RFC 4515) that holds for compliant devices."`
 }
 
 // Over fills what a source leaves open from an attribute table. A source that
@@ -262,6 +264,7 @@ func (s *Source) Over(table *Source) {
 	})
 	s.Devices = over(s.Devices, table.Devices, func(own, under *DeviceTable) {
 		pick(&own.Pick, &under.Pick)
+		supply(&own.PrimaryGroup, under.PrimaryGroup)
 		supply(&own.Managed, under.Managed)
 		supply(&own.Compliant, under.Compliant)
 	})
@@ -283,6 +286,7 @@ func pick(own, under *Pick) {
 	}
 	supply(&own.Filter, under.Filter)
 	supply(&own.Name, under.Name)
+	supply(&own.Key, under.Key)
 }
 
 func supply[T comparable](own *T, under T) {

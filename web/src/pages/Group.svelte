@@ -1,6 +1,6 @@
 <script lang="ts">
   /** A group: who is in it and how, what holds it, what it opens, and what would go. */
-  import { api, Problem, type GroupInfo, type Line, type MapInfo, type Member } from '../api/client';
+  import { api, Problem, type DeviceMember, type GroupInfo, type Line, type MapInfo, type Member } from '../api/client';
   import { givesWords, ruleOf, whenWords } from '../lib/gates';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
@@ -18,6 +18,7 @@
 
   let group = $state<GroupInfo | null>(null);
   let members = $state<readonly Member[] | null>(null);
+  let devices = $state<readonly DeviceMember[]>([]);
   let total = $state(0);
   let cursor = $state('');
   let opens = $state<readonly Line[] | null>(null);
@@ -27,7 +28,7 @@
     void revision.changes;
     void place.get('trial');
     api.group(name).then((got) => ((group = got), (missing = null)), (error) => (missing = error as Problem));
-    api.members(name).then((got) => ((members = got.members), (total = got.total), (cursor = got.next ?? '')), () => {});
+    api.members(name).then((got) => ((members = got.members), (devices = got.devices ?? []), (total = got.total), (cursor = got.next ?? '')), () => {});
     api.opens(name).then((got) => (opens = got.lines), () => {});
   });
 
@@ -40,6 +41,11 @@
   const hows: Record<string, string> = { direct: 'listed', primary: 'primary group', rule: 'by the rule', nested: 'by way of' };
   const who: Column<Member>[] = [
     { name: 'user', label: 'Person', text: (m) => m.user, href: (m) => links.person(m.user), figures: true },
+    { name: 'how', label: 'How', text: (m) => hows[m.how] ?? m.how },
+    { name: 'path', label: 'Path', text: (m) => m.path.slice(0, -1).join(' › '), figures: true },
+  ];
+  const machines: Column<DeviceMember>[] = [
+    { name: 'device', label: 'Device', text: (m) => m.device, figures: true },
     { name: 'how', label: 'How', text: (m) => hows[m.how] ?? m.how },
     { name: 'path', label: 'Path', text: (m) => m.path.slice(0, -1).join(' › '), figures: true },
   ];
@@ -88,6 +94,12 @@
         <More shown={members.length} {total} onmore={more} />
       {:else}<Notice kind="wait" title="Fetching the members …" />{/if}
     </section>
+    {#if devices.length}
+      <section aria-label="Devices">
+        <h2>Devices</h2>
+        <Table name="devices" label="Devices" rows={devices} columns={machines} nothing="No devices." />
+      </section>
+    {/if}
     {#if rights.stage}<div class="no-print">{#key JSON.stringify(group)}<GroupEditor {group} />{/key}</div>{/if}
     <p class="no-print"><button class="act" onclick={() => print()}>Print this page</button> <span class="soft">as of {when(new Date().toISOString())}</span></p>
   </main>
