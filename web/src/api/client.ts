@@ -29,6 +29,7 @@ export type Value = Record<string, unknown>;
 export type Document = Record<string, unknown>;
 export type Members = Schemas['Members'];
 export type Member = Schemas['Member'];
+export type DeviceMember = Schemas['DeviceMember'];
 export type Chart = Schemas['Chart'];
 export type Pass = Schemas['Pass'];
 export type Probe = Schemas['Probe'] & { state: State };
