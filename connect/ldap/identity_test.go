@@ -197,14 +197,24 @@ func TestPollsFollowRenames(t *testing.T) {
 	}
 }
 
-// What came or went without a change that is told is found by comparing identifiers.
+// What came or went without a change that is told is found by comparing identifiers, with
+// servers that tell what has changed and with others.
 func TestVerify(t *testing.T) {
+	for _, byName := range []bool{false, true} {
+		t.Run(fmt.Sprintf("by name %t", byName), func(t *testing.T) { verifies(t, byName) })
+	}
+}
+
+func verifies(t *testing.T, byName bool) {
 	t.Setenv("GATEMAP_SECRET_TEST", secret)
 	s := startSlapd(t, tree(), "127.0.0.1")
 	source := s.whole("")
 	conn, err := ldap.New(source, s.host()).Connect(t.Context())
 	require.NoError(t, err)
 	defer conn.Close()
+	if byName {
+		conn.ByName()
+	}
 	all, err := conn.Fetch(t.Context(), tablesOf(t, source), func(int) {})
 	require.NoError(t, err)
 	p, err := conn.Verify(t.Context(), tablesOf(t, source), all)
@@ -220,7 +230,18 @@ func TestVerify(t *testing.T) {
 		if c.name != "a second one by a login name" {
 			assert.Equal(t, identities(want), identities(all), c.name)
 		}
+		p, err = conn.Verify(t.Context(), tablesOf(t, source), all)
+		require.NoError(t, err)
+		assert.Empty(t, p.Gone, c.name)
+		assert.Equal(t, byName, conn.IsByName())
 	}
+	// Everything goes.
+	for _, u := range all.Users {
+		s.modify("dn: " + u.DN + "\nchangetype: delete\n\n")
+	}
+	p, err = conn.Verify(t.Context(), tablesOf(t, source), all)
+	require.NoError(t, err)
+	assert.Empty(t, all.With(p).Users)
 }
 
 // identities are who is there, by which name and where.
@@ -287,7 +308,12 @@ func BenchmarkVerify(b *testing.B) {
 		}
 	})
 	b.Run("identifiers", func(b *testing.B) {
-		for b.Loop() {
+		_, err := conn.Verify(b.Context(), tables, all) // what comes after the first is light
+		require.NoError(b, err)
+		for i := 0; b.Loop(); i++ {
+			b.StopTimer()
+			require.NoError(b, s.Modify(fmt.Sprintf("dn: uid=p3,ou=people,%s\nchangetype: modify\nreplace: title\ntitle: Observer %d\n\n", suffix, i)))
+			b.StartTimer()
 			p, err := conn.Verify(b.Context(), tables, all)
 			require.NoError(b, err)
 			require.True(b, p.Empty())

@@ -52,6 +52,9 @@ type Conn struct {
 
 	parents map[string]string // the distinguished names of containers, by identifier, as polls know them
 	moved   renamed           // what polls found renamed
+	present []present         // what each search had when it was compared last
+	places  map[string]string // the containers at that time, as parents
+	heavy   bool              // the server does not tell what has changed: everything is compared by name
 }
 
 // Error says what went wrong with which server, and in which step: address,

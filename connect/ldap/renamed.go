@@ -38,6 +38,9 @@ func (r *renamed) note(was string, is *connect.Entry, now time.Time) {
 
 // noteAll notes what a patch renames.
 func (r *renamed) noteAll(have, put connect.Records, now time.Time) {
+	if len(put.Users)+len(put.Groups)+len(put.Devices) == 0 {
+		return
+	}
 	dns := map[string]string{}
 	for _, u := range have.Users {
 		dns[u.ID] = u.DN
@@ -161,6 +164,29 @@ func (c *Conn) containersMoved(ctx context.Context, searches []search, since str
 		c.parents, since = map[string]string{}, ""
 	}
 	moved := false
+	if err := c.eachContainer(ctx, searches, since, func(id, dn string) {
+		was := c.parents[id]
+		moved = moved || was != "" && dnKey(was) != dnKey(dn)
+		c.parents[id] = dn
+	}); err != nil {
+		return err
+	}
+	if moved {
+		return errTreeMoved
+	}
+	return nil
+}
+
+// containers are the distinguished names of what holds other entries, by identifier.
+func (c *Conn) containers(ctx context.Context, searches []search) (map[string]string, error) {
+	all := map[string]string{}
+	err := c.eachContainer(ctx, searches, "", func(id, dn string) { all[id] = dnKey(dn) })
+	return all, err
+}
+
+// eachContainer visits what holds other entries, and has changed since a mark where one is
+// given.
+func (c *Conn) eachContainer(ctx context.Context, searches []search, since string, visit func(id, dn string)) error {
 	for _, s := range containers(searches) {
 		if since != "" {
 			s.filter = fmt.Sprintf("(&%s(%s>=%s))", s.filter, c.marked(), since)
@@ -168,21 +194,13 @@ func (c *Conn) containersMoved(ctx context.Context, searches []search, since str
 		var rejected connect.Records
 		if err := c.pages(ctx, s, func(e *ldap.Entry) error {
 			entry, err := c.entry(e)
-			if err != nil {
-				return err
+			if err == nil && entry.Identity() != "" {
+				visit(entry.Identity(), entry.DN)
 			}
-			if id := entry.Identity(); id != "" {
-				was := c.parents[id]
-				moved = moved || was != "" && dnKey(was) != dnKey(entry.DN)
-				c.parents[id] = entry.DN
-			}
-			return nil
+			return err
 		}, &rejected); err != nil {
 			return err
 		}
-	}
-	if moved {
-		return errTreeMoved
 	}
 	return nil
 }

@@ -143,9 +143,10 @@ func (c *Conn) tell(r ldap.Response, tell func(event) bool) bool {
 	return true
 }
 
-// uuid writes an identifier as entryUUID has it (RFC 9562 section 4).
-func uuid(b [16]byte) string {
-	return fmt.Sprintf("%x-%x-%x-%x-%x", b[:4], b[4:6], b[6:8], b[8:10], b[10:])
+// uuid is an identifier as entryUUID has it.
+func uuid(id [16]byte) string {
+	var text [36]byte
+	return string(written(&text, id))
 }
 
 // Changes brings in what changed in some records since a mark that Mark gave, as a patch

@@ -47,6 +47,9 @@ func standingOf(r connect.Records) (s standing) {
 // the distinguished names with those that are known. It tells of what is gone, and hands on
 // what is new or has another name. Where the server gives no identifiers it does nothing.
 func (c *Conn) verify(ctx context.Context, searches []search, known standing, gone func(k connect.Kind, id string), stray func(s search, e *connect.Entry) error) error {
+	if ok, err := c.lightly(ctx, searches, known, gone, stray); ok || err != nil {
+		return err
+	}
 	there := [connect.Device + 1]map[string]bool{{}, {}, {}}
 	type other struct {
 		search search
