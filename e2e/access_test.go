@@ -46,7 +46,7 @@ var pages = []struct{ path, rest string }{
 	{"/findings", "unknown-name"},
 	{"/findings?view=table", "Problem"},
 	{"/intake", "The observatory's own directory"},
-	{"/history?revision=1", "The first map."},
+	{"/history?revision=1", "gatemap.yaml is new"},
 	{"/audit", "Verify the audit"},
 	{"/settings", "Tokens"},
 	{"/nowhere", "There is no such page"},

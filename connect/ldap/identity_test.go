@@ -333,9 +333,16 @@ func TestOverlappingBases(t *testing.T) {
 	ctx, stop := context.WithCancel(t.Context())
 	defer stop()
 	var m mirrored
+	rejected := make(chan string, 100)
 	go func() {
 		_ = conn.Stream(ctx, tablesOf(t, source), func(int) {}, func(r connect.Records) error { m.set(r); return nil },
-			func(p connect.Patch) error { m.set(m.records.With(p)); return nil })
+			func(p connect.Patch) error {
+				m.set(m.records.With(p))
+				for _, r := range p.Put.Rejected {
+					rejected <- r.Message
+				}
+				return nil
+			})
 	}()
 	equals := func() bool {
 		want, err := fetch(t, s, source)
@@ -355,4 +362,18 @@ func TestOverlappingBases(t *testing.T) {
 	m.mu.Lock()
 	assert.Empty(t, m.records.Rejected)
 	m.mu.Unlock()
+	mark, err := conn.Mark(time.Now())
+	require.NoError(t, err)
+	s.modify("dn: uid=second,ou=night,ou=people," + suffix + "\nchangetype: add\nobjectClass: inetOrgPerson\nuid: second\nuid: two\ncn: x\nsn: x\n")
+	s.modify("dn: cn=p1,ou=night,ou=people," + suffix + "\nchangetype: add\nobjectClass: inetOrgPerson\nuid: p1\ncn: p1\nsn: x\n")
+	assert.Contains(t, await(t, rejected), `user "p1" is there twice`)
+	time.Sleep(200 * time.Millisecond)
+	assert.Empty(t, rejected, "and once")
+	other, err := ldap.New(source, s.host()).Connect(t.Context())
+	require.NoError(t, err)
+	defer other.Close()
+	p, err := other.Changes(t.Context(), tablesOf(t, source), mark, connect.Records{})
+	require.NoError(t, err)
+	assert.LessOrEqual(t, len(p.Put.Rejected), 1, "the one of the name that is taken, where both have changed")
+	assert.Equal(t, 1, len(slices.DeleteFunc(p.Put.Users, func(u *directory.User) bool { return u.Name != "second" })))
 }

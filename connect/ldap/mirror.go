@@ -8,6 +8,7 @@ import (
 
 	"gatemap/connect"
 	"gatemap/core/directory"
+	"gatemap/core/place"
 )
 
 // mirror is what a stream has told so far.
@@ -141,7 +142,7 @@ func (m *mirror) next(ctx context.Context, events <-chan event) (connect.Patch, 
 			pause.Reset(0)
 		case <-pause.C:
 			p := m.records.Patch()
-			p.Put.Rejected = append(rejected.Rejected, p.Put.Rejected...)
+			p.Put.Rejected = once(append(rejected.Rejected, p.Put.Rejected...))
 			return p, m.follow(ctx, &p)
 		case e := <-events:
 			if e.err != nil {
@@ -202,6 +203,16 @@ func (m *mirror) follow(ctx context.Context, p *connect.Patch) error {
 	p.Put.Rejected = append(p.Put.Rejected, more.Put.Rejected...)
 	m.tables.Finish(&p.Put)
 	return nil
+}
+
+// once is a list without what it has twice: an entry in bases that overlap is told for each.
+func once(list []place.Error) []place.Error {
+	seen := make(map[place.Error]bool, len(list))
+	return slices.DeleteFunc(list, func(e place.Error) bool {
+		again := seen[e]
+		seen[e] = true
+		return again
+	})
 }
 
 // merged are groups with others in the place of those of the same entries.

@@ -161,16 +161,10 @@ func (c *Conn) Changes(ctx context.Context, tables *connect.Tables, since string
 	if err := c.containersMoved(ctx, searches, since); err != nil {
 		return p, err
 	}
+	seen := map[string]bool{}
 	for _, s := range searches {
 		s.filter = fmt.Sprintf("(&%s(%s>=%s))", s.filter, c.marked(), since)
-		err := c.pages(ctx, s, func(e *ldap.Entry) error {
-			entry, err := c.entry(e)
-			if err == nil {
-				tables.TakeAs(s.kind, entry, &p.Put)
-			}
-			return err
-		}, &p.Put)
-		if err != nil {
+		if err := c.taken(ctx, s, tables, seen, &p.Put, func(bool) {}); err != nil {
 			return p, err
 		}
 	}

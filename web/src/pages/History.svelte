@@ -15,6 +15,9 @@
   let older = $state('');
   let one = $state.raw<Revision | null>(null);
   let wrong = $state('');
+  /** How many changes are shown until someone asks for all. */
+  const some = 20;
+  let whole = $state(false);
 
   $effect(() => {
     void revision.now;
@@ -23,6 +26,7 @@
   const chosen = $derived(Number(place.get('revision')) || 0);
   $effect(() => {
     one = null;
+    whole = false;
     if (chosen) api.revision(chosen).then((got) => ((one = got), (wrong = '')), (error: Error) => (wrong = error.message));
   });
 
@@ -60,7 +64,8 @@
       <p class="soft">{one.author}, {when(one.at)}{one.trial ? `, from the trial ${one.trial}` : ''}{one.reverts ? `; it reverts revision ${one.reverts}` : ''}</p>
       {#if one.overrides}<p>Overridden: {one.overrides}</p>{/if}
       <h3>Changes</h3>
-      <ul>{#each one.changes ?? [] as c, i (i)}<li>{c}</li>{:else}<li class="soft">{one.revision === 1 ? 'The first map.' : 'The changes were not recorded.'}</li>{/each}</ul>
+      <ul>{#each (one.changes ?? []).slice(0, whole ? undefined : some) as c, i (i)}<li>{c}</li>{:else}<li class="soft">Nothing was changed.</li>{/each}</ul>
+      {#if !whole && (one.changes?.length ?? 0) > some}<p><button class="act" onclick={() => (whole = true)}>Show all {one.changes?.length} changes</button></p>{/if}
       {#if rights.stage && one.revision > 1}<p><button class="act" onclick={revert}>Revert this revision</button> <span class="soft">begins a trial, which shows the outcome first</span></p>{/if}
     </section>
   {/if}
