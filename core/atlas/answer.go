@@ -168,7 +168,7 @@ func (a *Atlas) account(q *gate.Question) gate.Verdict {
 	case q.Brief:
 		return gate.Verdict{State: gate.Shut}
 	case at.IsZero():
-		return verdict.And(gate.DependsOn(situation.Need("before:" + u.Expires.Format(time.RFC3339))))
+		return verdict.And(gate.DependsOn(situation.All(situation.Before(u.Expires.Time))))
 	}
 	return verdict.And(gate.ShutFor(gate.ByExpired, a.Book.UserName(q.Subject.ID), u.Expires.Format(time.RFC3339)))
 }

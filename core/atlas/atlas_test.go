@@ -89,7 +89,7 @@ func TestWhatStandsInFront(t *testing.T) {
 	m := season(t)
 	office := gate.Front{When: &situation.When{Networks: []name.Ref{ref("office")}}}
 	m.Systems[0].Behind = []gate.Front{{Any: []gate.Front{office, {When: &situation.When{Device: []situation.Property{"managed"}}}}}}
-	assert.Equal(t, "depends network:office device:managed", state(t, m, "ilse", situation.Situation{}))
+	assert.Equal(t, "depends device:managed network:office", state(t, m, "ilse", situation.Situation{}))
 	assert.Equal(t, "open", state(t, m, "ilse", situation.Situation{DeviceName: "console"}))
 	away := situation.Situation{From: netip.MustParseAddr("192.0.2.1"), Device: &situation.Properties{}}
 	assert.Equal(t, "shut gate(tools/behind 1.1 network:office) gate(tools/behind 1.2 device:managed)", state(t, m, "ilse", away))

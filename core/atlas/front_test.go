@@ -64,6 +64,8 @@ func TestWhatStandsInFrontAgreesWithAskingStepByStep(t *testing.T) {
 			given.Device = &situation.Properties{Managed: rapid.Bool().Draw(t, "managed")}
 			step["vpn"] = map[bool]gate.State{true: gate.Open, false: gate.Shut}[given.Device.Managed]
 		}
+		given.Access = rapid.SampledFrom([]situation.Access{"", "vpn", "wired"}).Draw(t, "access")
+		step["vpn"] = min(step["vpn"], map[situation.Access]gate.State{"": gate.Depends, "vpn": gate.Open, "wired": gate.Shut}[given.Access])
 		if rapid.Bool().Draw(t, "address known") {
 			inside := rapid.Bool().Draw(t, "inside")
 			given.From = netip.MustParseAddr(map[bool]string{true: "203.0.113.1", false: "192.0.2.1"}[inside])

@@ -87,7 +87,7 @@ func sideBySide(first, second []gate.Entitlement, visit func(x, y *gate.Entitlem
 
 // alike says that two entitlements come to the same, by whatever routes.
 func alike(x, y *gate.Entitlement) bool {
-	return x.State == y.State && x.Breadth == y.Breadth && slices.Equal(x.Needs, y.Needs) &&
+	return x.State == y.State && x.Breadth == y.Breadth && slices.EqualFunc(x.OpenIf, y.OpenIf, slices.Equal[[]situation.Need]) &&
 		reflect.DeepEqual(x.Reply, y.Reply) && reflect.DeepEqual(x.Claims, y.Claims)
 }
 

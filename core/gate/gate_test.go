@@ -20,14 +20,22 @@ func verdict() *rapid.Generator[gate.Verdict] {
 		case 0:
 			return gate.ShutFor(gate.ByDeny, rapid.SampledFrom([]string{"a", "b"}).Draw(t, "at"), "")
 		case 1:
-			return gate.DependsOn(rapid.SliceOfNDistinct(rapid.SampledFrom([]situation.Need{"window:night", "network:summit", "risk:low"}), 1, 3, rapid.ID).Draw(t, "needs")...)
+			return on(rapid.SliceOfNDistinct(rapid.SampledFrom([]situation.Need{"window:night", "network:summit", "risk:low"}), 1, 3, rapid.ID).Draw(t, "needs")...)
 		}
 		return gate.Opened
 	})
 }
 
+// on is the verdict that depends on some needs, all of them.
+func on(needs ...situation.Need) gate.Verdict {
+	list := make([]*situation.Literal, len(needs))
+	for i, n := range needs {
+		list[i] = situation.Other(n)
+	}
+	return gate.DependsOn(situation.All(list...))
+}
+
 func same(a, b gate.Verdict) bool {
-	sorted := func(n []situation.Need) []situation.Need { n = slices.Clone(n); slices.Sort(n); return n }
 	key := func(s []gate.Stop) []string {
 		var k []string
 		for _, x := range s {
@@ -36,7 +44,7 @@ func same(a, b gate.Verdict) bool {
 		slices.Sort(k)
 		return k
 	}
-	return a.State == b.State && slices.Equal(sorted(a.Needs), sorted(b.Needs)) && slices.Equal(key(a.ShutBy), key(b.ShutBy))
+	return a.State == b.State && a.If.String() == b.If.String() && slices.Equal(key(a.ShutBy), key(b.ShutBy))
 }
 
 func TestVerdictLaws(t *testing.T) {
@@ -56,18 +64,16 @@ func TestVerdictLaws(t *testing.T) {
 		if e.State != max(a.State, b.State, c.State) || !same(e, either([]gate.Verdict{c, a, b})) {
 			t.Fatalf("either of %v %v %v is %v", a, b, c, e)
 		}
-		if (len(e.Needs) > 0) != (e.State == gate.Depends) || (len(e.ShutBy) > 0) != (e.State == gate.Shut) {
+		if !e.If.None() != (e.State == gate.Depends) || (len(e.ShutBy) > 0) != (e.State == gate.Shut) {
 			t.Fatalf("reasons of another state: %v", e)
 		}
 	})
 }
 
 func TestEitherLeavesOutHarderAlternatives(t *testing.T) {
-	easy := gate.DependsOn("window:night")
-	hard := gate.DependsOn("window:night", "network:summit")
-	other := gate.DependsOn("device:managed")
-	assert.Equal(t, easy, either([]gate.Verdict{hard, easy}))
-	assert.Equal(t, gate.DependsOn("window:night", "device:managed"), either([]gate.Verdict{easy, hard, other}))
+	easy, hard, other := on("window:night"), on("window:night", "network:summit"), on("device:managed")
+	assert.Equal(t, "(window:night)", either([]gate.Verdict{hard, easy}).If.String())
+	assert.Equal(t, "(device:managed) or (window:night)", either([]gate.Verdict{easy, hard, other}).If.String())
 	assert.Equal(t, gate.None, either(nil).State)
 }
 

@@ -11,14 +11,15 @@ type Walk struct {
 	winner                    int
 	further                   []int // what may decide besides the winner, of a question that is not brief
 	allowed, refused, decided bool
-	stopped, waiting          bool // there are stops; and pending ones
-	needs                     []situation.Need
+	stopped, waiting          bool           // there are stops; and pending ones
+	ways                      situation.Ways // by the permitting lines so far
+	passed                    situation.Ways // how the refusing lines so far are passed
 	stops                     []Stop
 	pending                   []Stop // refusals that count once a permitting line follows
 }
 
 // FirstMatch begins a walk.
-func FirstMatch(q *Question) Walk { return Walk{q: q, winner: -1} }
+func FirstMatch(q *Question) Walk { return Walk{q: q, winner: -1, passed: situation.Anyway} }
 
 // Meet comes to the next line whose who names the subject; all conditions in
 // when must hold, and index is how the caller calls the line. more is false
@@ -46,8 +47,9 @@ func (w *Walk) Meet(line *Line, permit bool, when []*situation.Condition, index 
 		return true
 	case truth == situation.False:
 		return true
-	case truth == situation.Unknown && !w.q.Brief:
-		w.needs = append(w.needs, wanted(permit, when, w.q)...)
+	}
+	if !w.q.Brief {
+		w.note(permit, truth, when)
 	}
 	if permit {
 		w.allowed = true
@@ -84,7 +86,10 @@ func (w *Walk) End(permit bool) (v Verdict, winner int) {
 	}
 	switch {
 	case w.allowed && w.refused:
-		return Verdict{State: Depends, Needs: union(nil, w.needs)}, w.winner
+		if permit && !w.decided {
+			w.ways = w.ways.Or(w.passed)
+		}
+		return DependsOn(w.ways), w.winner
 	case w.allowed:
 		return Opened, w.winner
 	case w.stopped:
@@ -110,16 +115,23 @@ func unmet(line *Line, when []*situation.Condition, q *Question) []Stop {
 	return stops
 }
 
-// wanted is what must be so for a permitting line to hold, or for a refusing
-// one not to.
-func wanted(permit bool, when []*situation.Condition, q *Question) []situation.Need {
-	var needs []situation.Need
-	for _, c := range when {
+// note notes how a permitting line is reached and holds, or a refusing one is passed.
+func (w *Walk) note(permit bool, truth situation.Truth, when []*situation.Condition) {
+	if truth == situation.True {
 		if permit {
-			needs = append(needs, c.Needs(q.Facts)...)
-		} else {
-			needs = append(needs, c.Opposites(q.Facts)...)
+			w.ways = w.ways.Or(w.passed)
+		}
+		return
+	}
+	holds, not := situation.Anyway, situation.Ways{}
+	for _, c := range when {
+		if c.Holds(w.q.Facts) == situation.Unknown {
+			holds, not = holds.And(c.Ways(w.q.Facts)), not.Or(c.Opposites(w.q.Facts))
 		}
 	}
-	return needs
+	if permit {
+		w.ways = w.ways.Or(w.passed.And(holds))
+	} else {
+		w.passed = w.passed.And(not)
+	}
 }

@@ -68,11 +68,11 @@ type Stop struct {
 	Detail string `json:"detail,omitempty" doc:"The unmet condition, the missing attribute, the point in time …"`
 }
 
-// Verdict is a state with its reasons: what is needed where it depends, what
+// Verdict is a state with its reasons: the ways in which it is open where it depends, what
 // shuts it where it is shut.
 type Verdict struct {
 	State  State
-	Needs  []situation.Need
+	If     situation.Ways // of one that depends
 	ShutBy []Stop
 }
 
@@ -93,8 +93,8 @@ func ShutFor(reason Reason, at, detail string) Verdict {
 	return Verdict{State: Shut, ShutBy: []Stop{{reason, at, detail}}}
 }
 
-// DependsOn is the verdict that needs something.
-func DependsOn(needs ...situation.Need) Verdict { return Verdict{State: Depends, Needs: needs} }
+// DependsOn is the verdict that is open in some ways.
+func DependsOn(ways situation.Ways) Verdict { return Verdict{State: Depends, If: ways} }
 
 // And joins two verdicts that must both hold: the lower state, with all
 // reasons of that state.
@@ -107,7 +107,7 @@ func (v Verdict) And(w Verdict) Verdict {
 	case v.State == Open:
 		return v
 	}
-	return Verdict{v.State, union(v.Needs, w.Needs), union(v.ShutBy, w.ShutBy)}
+	return Verdict{v.State, v.If.And(w.If), union(v.ShutBy, w.ShutBy)}
 }
 
 // Either joins verdicts of which any one is enough. The zero value has none.
@@ -129,17 +129,11 @@ func (x *Either) Add(q *Question, v Verdict) {
 // None says that no line gives anything.
 func (x *Either) None() bool { return x.best == None }
 
-// Verdict is the highest state. Where several depend, an alternative that asks
-// for all that another asks for, and more, says nothing new and is left out.
+// Verdict is the highest state, with all ways, or all reasons, of that.
 func (x *Either) Verdict() Verdict {
-	best, kept := Verdict{State: x.best}, x.kept
-	for i, v := range kept {
-		if best.State == Depends && slices.ContainsFunc(slices.Concat(kept[:i], kept[i+1:]), func(w Verdict) bool {
-			return len(w.Needs) < len(v.Needs) && subset(w.Needs, v.Needs)
-		}) {
-			continue
-		}
-		best.Needs, best.ShutBy = union(best.Needs, v.Needs), union(best.ShutBy, v.ShutBy)
+	best := Verdict{State: x.best}
+	for _, v := range x.kept {
+		best.If, best.ShutBy = best.If.Or(v.If), union(best.ShutBy, v.ShutBy)
 	}
 	return best
 }
@@ -179,7 +173,7 @@ func Conditional(c *situation.Condition, q *Question, line Line) Verdict {
 		if q.Brief {
 			return Verdict{State: Depends}
 		}
-		return Verdict{State: Depends, Needs: c.Needs(q.Facts)}
+		return DependsOn(c.Ways(q.Facts))
 	}
 	v := Verdict{State: Shut}
 	if q.Brief {
@@ -206,7 +200,7 @@ func Barring(c *situation.Condition, q *Question, line Line, reason Reason) Verd
 		if q.Brief {
 			return Verdict{State: Depends}
 		}
-		return Verdict{State: Depends, Needs: c.Opposites(q.Facts)}
+		return DependsOn(c.Opposites(q.Facts))
 	}
 	return Opened
 }
@@ -220,7 +214,9 @@ type Entitlement struct {
 	Breadth string              `json:"breadth,omitempty" doc:"How far it goes: own, team or all."`
 	Reply   map[string]any      `json:"reply,omitempty" doc:"What the gate answers with."`
 	Claims  map[string][]string `json:"claims,omitempty" doc:"The claims that go along."`
-	Needs   []situation.Need    `json:"needs" doc:"What must be met, where it depends." nullable:"false"`
+	Needs   []situation.Need    `json:"needs" doc:"All that open_if asks for." nullable:"false"`
+	OpenIf  [][]situation.Need  `json:"open_if" doc:"The ways in which it is open: everything that one of them asks for must be met, and any one is enough. [[]]: in any case; []: in none." nullable:"false"`
+	More    bool                `json:"open_if_more,omitempty" doc:"There are further ways than those given."`
 	ShutBy  []Stop              `json:"shut_by" doc:"What shuts it." nullable:"false"`
 	Routes  []Route             `json:"routes" doc:"How the user comes to it." nullable:"false"`
 	Misses  []Miss              `json:"misses,omitempty" doc:"Where it is none: the lines that would give it, and what is lacking."`
@@ -228,13 +224,15 @@ type Entitlement struct {
 	// DecidedAt is the object that decided, where the one asked about is not
 	// declared.
 	DecidedAt string `json:"decided_at,omitempty" doc:"The declared object that decides for the one asked about."`
+
+	ways situation.Ways // of which open_if and needs are made
 }
 
 // Judge sets the state and its reasons.
-func (e *Entitlement) Judge(v Verdict) { e.State, e.Needs, e.ShutBy = v.State, v.Needs, v.ShutBy }
+func (e *Entitlement) Judge(v Verdict) { e.State, e.ways, e.ShutBy = v.State, v.If, v.ShutBy }
 
 // Verdict gives them back.
-func (e *Entitlement) Verdict() Verdict { return Verdict{e.State, e.Needs, e.ShutBy} }
+func (e *Entitlement) Verdict() Verdict { return Verdict{e.State, e.ways, e.ShutBy} }
 
 // Come adds ways by which the user comes to it.
 func (e *Entitlement) Come(routes []Route) {
@@ -245,12 +243,21 @@ func (e *Entitlement) Come(routes []Route) {
 	}
 }
 
-// Settle makes every list that is nil an empty one, so that it is written as
-// one.
+// Settle works out what it needs, and makes every list that is nil an empty one, so that
+// it is written as one.
 func (e *Entitlement) Settle() {
-	if e.Needs == nil {
-		e.Needs = []situation.Need{}
+	e.OpenIf, e.Needs = noWays, noNeeds
+	switch e.State {
+	case Open:
+		e.OpenIf = anyway
+	case Depends:
+		list, more := e.ways.Minimal()
+		e.OpenIf, e.More = situation.Needs(list), more
+		for _, way := range e.OpenIf {
+			e.Needs = union(e.Needs, way)
+		}
 	}
+	e.ways = situation.Ways{} // equal entitlements are equal values
 	if e.ShutBy == nil {
 		e.ShutBy = []Stop{}
 	}
@@ -258,6 +265,12 @@ func (e *Entitlement) Settle() {
 		e.Routes = []Route{}
 	}
 }
+
+var (
+	anyway  = [][]situation.Need{{}}
+	noWays  = [][]situation.Need{}
+	noNeeds = []situation.Need{}
+)
 
 // Route is one way in which a user comes to an entitlement.
 type Route struct {

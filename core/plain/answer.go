@@ -145,10 +145,15 @@ func (s *system) front(q *asked, f *gate.Front) gate.State {
 		return pass(other, Point{party, "sign-in"})
 	}
 	if other, _ := at("network"); other != nil {
-		return pass(other, Point{f.Gate["access"], "admit"})
+		way := situation.Access(f.Gate["access"])
+		return min(pass(other, Point{string(way), "admit"}), gives(q.sit.holds(&situation.When{Access: []situation.Access{way}})))
 	}
 	if other, _ := at("firewall"); other != nil {
-		return pass(other, Point{f.Gate["to"], f.Gate["service"]})
+		p := Point{f.Gate["to"], f.Gate["service"]}
+		if _, refused, _, _ := other.walked(q, other.Gate.(*firewall.Document), p); refused {
+			return gate.Shut
+		}
+		return pass(other, p)
 	}
 	other, _ := at("hosts")
 	return pass(other, Point{f.Gate["host"], "login"})

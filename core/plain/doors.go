@@ -129,6 +129,20 @@ type part struct {
 // firewall: section 5.3. The question is asked for one address and number out of
 // each part in which no rule begins or ends.
 func (s *system) firewall(q *asked, d *firewall.Document, p Point) gate.State {
+	switch permitted, refused, sure, shut := s.walked(q, d, p); {
+	case permitted && !refused && sure:
+		return gate.Open
+	case permitted:
+		return gate.Depends
+	case shut:
+		return gate.Shut
+	}
+	return gate.None
+}
+
+// walked says whether some part is permitted, and some refused; whether all permitted ones
+// surely are, and whether a refused one is shut.
+func (s *system) walked(q *asked, d *firewall.Document, p Point) (permitted, refused, sure, shut bool) {
 	found, walked := q.mine[s.wall]
 	if !walked {
 		for i := range s.wall.rules {
@@ -142,7 +156,7 @@ func (s *system) firewall(q *asked, d *firewall.Document, p Point) gate.State {
 	for _, i := range found {
 		rules = append(rules, &s.wall.rules[i])
 	}
-	var permitted, refused, sure, shut = false, false, true, false
+	sure = true
 	for _, x := range parts(s.spans(d, p.Object), services(d, p.Right), rules) {
 		var steps []step
 		for _, r := range rules {
@@ -165,15 +179,7 @@ func (s *system) firewall(q *asked, d *firewall.Document, p Point) gate.State {
 			refused = true
 		}
 	}
-	switch {
-	case permitted && !refused && sure:
-		return gate.Open
-	case permitted:
-		return gate.Depends
-	case shut:
-		return gate.Shut
-	}
-	return gate.None
+	return permitted, refused, sure, shut
 }
 
 func contains(spans []netipx.IPRange, a netip.Addr) bool {

@@ -43,7 +43,7 @@ func ReadTime(text string, now time.Time, zone *time.Location) (time.Time, error
 // daysUntil counts the days from one day of the week to the next one called day, 0 to 6.
 func daysUntil(day Day, from time.Weekday) (int, bool) {
 	for i := range 7 {
-		if dayOf[(from+time.Weekday(i))%7] == day {
+		if days[(int(from)+6+i)%7] == day {
 			return i, true
 		}
 	}

@@ -12,5 +12,5 @@ func ExampleFrame_Compile() {
 	night, _ := frame.Compile(&situation.When{Windows: []name.Ref{{Name: "night"}}}, nil, nil)
 	unknown := frame.Facts(situation.Situation{}, nil)
 	fmt.Println(night.Holds(unknown) == situation.Unknown, night.Needs(unknown), night.Opposites(unknown))
-	// Output: true [window:night] [not-window:night]
+	// Output: true [window:night] (not-window:night)
 }

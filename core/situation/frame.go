@@ -34,10 +34,7 @@ type Day string
 // Values lists the days from Monday on.
 func (Day) Values() []string { return []string{"mon", "tue", "wed", "thu", "fri", "sat", "sun"} }
 
-var dayOf = map[time.Weekday]Day{
-	time.Monday: "mon", time.Tuesday: "tue", time.Wednesday: "wed", time.Thursday: "thu",
-	time.Friday: "fri", time.Saturday: "sat", time.Sunday: "sun",
-}
+var days = [...]Day{"mon", "tue", "wed", "thu", "fri", "sat", "sun"}
 
 // TimeOfDay is minutes since midnight on the wall clock, 0 to 1440.
 type TimeOfDay int
@@ -75,13 +72,15 @@ func (t TimeOfDay) MarshalText() ([]byte, error) {
 // the window twice, one that is skipped is never asked about.
 func (w *Window) Contains(t time.Time, zone *time.Location) bool {
 	local := t.In(zone)
-	now := TimeOfDay(local.Hour()*60 + local.Minute())
-	today := dayOf[local.Weekday()]
+	return w.at((int(local.Weekday())+6)%7, TimeOfDay(local.Hour()*60+local.Minute()))
+}
+
+// at says whether the window holds on a day of the week, Monday being 0, at a time of day.
+func (w *Window) at(day int, now TimeOfDay) bool {
 	if w.To > w.From {
-		return w.on(today) && now >= w.From && now < w.To
+		return w.on(days[day]) && now >= w.From && now < w.To
 	}
-	yesterday := dayOf[(local.Weekday()+6)%7]
-	return w.on(today) && now >= w.From || w.on(yesterday) && now < w.To
+	return w.on(days[day]) && now >= w.From || w.on(days[(day+6)%7]) && now < w.To
 }
 
 func (w *Window) on(d Day) bool {

@@ -28,10 +28,20 @@ func (r *Range) UnmarshalText(text []byte) error {
 // MarshalText writes the prefix.
 func (r Range) MarshalText() ([]byte, error) { return []byte(r.String()), nil }
 
+// AccessBy is the condition that the way into the network is the one given.
+func AccessBy(way Access) Condition {
+	is, isnt := needs("access", string(way))
+	allowed := []Access{way}
+	return Condition{[]clause{{
+		func(f *Facts) Truth { return among(f.Access, allowed) }, few(access, is, isnt, valuesOf(allowed)),
+	}}}
+}
+
 // SourceIn is the condition that the source address is in one of some ranges,
 // which go by a name.
 func SourceIn(name string, ranges []netip.Prefix) Condition {
 	n := Network{Name: name, Prefixes: ranges}
+	is, isnt := needs("network", name)
 	return Condition{[]clause{{
 		test: func(f *Facts) Truth {
 			if !f.From.IsValid() {
@@ -39,6 +49,6 @@ func SourceIn(name string, ranges []netip.Prefix) Condition {
 			}
 			return truth(n.contains(f.From))
 		},
-		need: Need("network:" + name), opposite: Need("not-network:" + name),
+		is: addressIn(is, isnt, ranges),
 	}}}
 }

@@ -1,6 +1,7 @@
 package situation
 
 import (
+	"net/netip"
 	"slices"
 	"strings"
 
@@ -48,9 +49,8 @@ type Condition struct{ clauses []clause }
 
 // clause is one key of a condition, or one property of its device key.
 type clause struct {
-	test     func(*Facts) Truth
-	need     Need
-	opposite Need
+	test func(*Facts) Truth
+	is   *Literal
 }
 
 // Always says that the condition holds in every situation.
@@ -70,28 +70,43 @@ func (c *Condition) Holds(f *Facts) Truth {
 	return least
 }
 
-// Needs lists what is unknown of a condition that is Unknown in f: with all of
-// it met, the condition holds.
-func (c *Condition) Needs(f *Facts) []Need {
-	return c.collect(f, Unknown, func(x *clause) Need { return x.need })
+// Ways is how a condition that is Unknown in f comes to hold: by all of it that is unknown.
+func (c *Condition) Ways(f *Facts) Ways { return All(c.unknown(f)...) }
+
+// Opposites is how a condition that is Unknown in f comes not to hold: by the opposite of
+// any of it that is unknown.
+func (c *Condition) Opposites(f *Facts) Ways {
+	list := c.unknown(f)
+	for i := range list {
+		list[i] = list[i].not
+	}
+	return Any(list...)
 }
 
-// Opposites lists what would keep a condition that is Unknown in f from
-// holding.
-func (c *Condition) Opposites(f *Facts) []Need {
-	return c.collect(f, Unknown, func(x *clause) Need { return x.opposite })
+func (c *Condition) unknown(f *Facts) []*Literal {
+	var list []*Literal
+	for i := range c.clauses {
+		if c.clauses[i].test(f) == Unknown {
+			list = append(list, c.clauses[i].is)
+		}
+	}
+	return list
 }
+
+// Needs lists what is unknown of a condition that is Unknown in f: with all of
+// it met, the condition holds.
+func (c *Condition) Needs(f *Facts) []Need { return c.collect(f, Unknown) }
 
 // Unmet lists the parts of a condition that f contradicts.
 func (c *Condition) Unmet(f *Facts) []Need {
-	return c.collect(f, False, func(x *clause) Need { return x.need })
+	return c.collect(f, False)
 }
 
 // Needed lists everything the condition asks for, in any situation.
 func (c *Condition) Needed() []Need {
 	var all []Need
 	for i := range c.clauses {
-		all = append(all, c.clauses[i].need)
+		all = append(all, c.clauses[i].is.Need)
 	}
 	return all
 }
@@ -102,11 +117,11 @@ func (c *Condition) Covers(inner *Condition) bool {
 	return c.Always() || slices.Equal(c.Needed(), inner.Needed())
 }
 
-func (c *Condition) collect(f *Facts, want Truth, write func(*clause) Need) []Need {
+func (c *Condition) collect(f *Facts, want Truth) []Need {
 	var needs []Need
 	for i := range c.clauses {
 		if c.clauses[i].test(f) == want {
-			needs = append(needs, write(&c.clauses[i]))
+			needs = append(needs, c.clauses[i].is.Need)
 		}
 	}
 	return needs
@@ -121,28 +136,30 @@ func (f *Frame) Compile(w *When, groups Resolve, missing func(kind string, ref n
 		return Condition{}, true
 	}
 	b := builder{frame: f, whole: true, missing: missing}
-	b.networks(w.Networks, "network", "not-network", func(t Truth) Truth { return t })
-	b.networks(w.NotNetworks, "not-network", "network", func(t Truth) Truth { return True - t })
+	b.networks(w.Networks, "network", func(t Truth) Truth { return t })
+	b.networks(w.NotNetworks, "not-network", func(t Truth) Truth { return True - t })
 	b.windows(w.Windows)
 	for _, p := range w.Device {
+		is, isnt := needs("device", string(p))
 		if p == "managed" {
-			b.add("device", string(p), func(f *Facts) Truth { return f.managed })
+			b.add(few(managed, is, isnt, 1), func(f *Facts) Truth { return f.managed })
 		} else {
-			b.add("device", string(p), func(f *Facts) Truth { return f.compliant })
+			b.add(few(compliant, is, isnt, 1), func(f *Facts) Truth { return f.compliant })
 		}
 	}
 	b.deviceGroups(w.DeviceGroups, groups)
 	if len(w.Strength) > 0 {
 		least := slices.MinFunc(w.Strength, func(a, b Strength) int { return a.level() - b.level() })
-		b.add("strength", string(least), func(f *Facts) Truth {
+		is, isnt := needs("strength", string(least))
+		b.add(few(strength, is, isnt, 7&^(1<<(least.level()-1)-1)), func(f *Facts) Truth {
 			if f.Strength == "" {
 				return Unknown
 			}
 			return truth(f.Strength.level() >= least.level())
 		})
 	}
-	oneOf(&b, "access", w.Access, func(f *Facts) Access { return f.Access })
-	oneOf(&b, "client", w.Clients, func(f *Facts) Client { return f.Client })
+	oneOf(&b, access, "access", w.Access, func(f *Facts) Access { return f.Access })
+	oneOf(&b, client, "client", w.Clients, func(f *Facts) Client { return f.Client })
 	b.risk(w.Risk)
 	return Condition{b.clauses}, b.whole
 }
@@ -154,8 +171,13 @@ type builder struct {
 	missing func(kind string, ref name.Ref, near []string)
 }
 
-func (b *builder) add(kind, value string, test func(*Facts) Truth) {
-	b.clauses = append(b.clauses, clause{test, Need(kind + ":" + value), Need("not-" + kind + ":" + value)})
+func (b *builder) add(is *Literal, test func(*Facts) Truth) {
+	b.clauses = append(b.clauses, clause{test, is})
+}
+
+// needs are a need and its opposite in words.
+func needs(kind, value string) (is, isnt Need) {
+	return Need(kind + ":" + value), Need("not-" + kind + ":" + value)
 }
 
 func (b *builder) miss(kind string, ref name.Ref, near []string) {
@@ -163,7 +185,7 @@ func (b *builder) miss(kind string, ref name.Ref, near []string) {
 	b.missing(kind, ref, near)
 }
 
-func (b *builder) networks(refs []name.Ref, kind, opposite string, turn func(Truth) Truth) {
+func (b *builder) networks(refs []name.Ref, kind string, turn func(Truth) Truth) {
 	var ids []int
 	var names []string
 	for _, r := range refs {
@@ -178,10 +200,15 @@ func (b *builder) networks(refs []name.Ref, kind, opposite string, turn func(Tru
 		return
 	}
 	list := strings.Join(names, "|")
-	b.clauses = append(b.clauses, clause{
-		func(f *Facts) Truth { return turn(anyOf(f.inNetwork, ids)) },
-		Need(kind + ":" + list), Need(opposite + ":" + list),
-	})
+	var prefixes []netip.Prefix
+	for _, i := range ids {
+		prefixes = append(prefixes, b.frame.Networks[i].Prefixes...)
+	}
+	in := addressIn(Need("network:"+list), Need("not-network:"+list), prefixes)
+	if kind == "not-network" {
+		in = in.not
+	}
+	b.add(in, func(f *Facts) Truth { return turn(anyOf(f.inNetwork, ids)) })
 }
 
 func (b *builder) windows(refs []name.Ref) {
@@ -196,7 +223,12 @@ func (b *builder) windows(refs []name.Ref) {
 		ids, names = append(ids, i), append(names, b.frame.Windows[i].Name)
 	}
 	if ids != nil && len(ids) == len(refs) {
-		b.add("window", strings.Join(names, "|"), func(f *Facts) Truth { return anyOf(f.inWindow, ids) })
+		is, isnt := needs("window", strings.Join(names, "|"))
+		windows := make([]*Window, len(ids))
+		for i, id := range ids {
+			windows[i] = &b.frame.Windows[id]
+		}
+		b.add(inWindows(is, isnt, windows, b.frame.Zone), func(f *Facts) Truth { return anyOf(f.inWindow, ids) })
 	}
 }
 
@@ -222,7 +254,8 @@ func (b *builder) deviceGroups(refs []name.Ref, resolve Resolve) {
 	if len(ids) < len(refs) || ids == nil {
 		return
 	}
-	b.add("device-group", strings.Join(names, "|"), func(f *Facts) Truth {
+	is, isnt := needs("device-group", strings.Join(names, "|"))
+	b.add(inGroups(is, isnt, names), func(f *Facts) Truth {
 		if f.device == nil {
 			return Unknown
 		}
@@ -230,9 +263,13 @@ func (b *builder) deviceGroups(refs []name.Ref, resolve Resolve) {
 	})
 }
 
-func oneOf[T ~string](b *builder, kind string, allowed []T, fact func(*Facts) T) {
+func oneOf[T interface {
+	~string
+	Values() []string
+}](b *builder, about fact, kind string, allowed []T, of func(*Facts) T) {
 	if len(allowed) > 0 {
-		b.add(kind, join(allowed), func(f *Facts) Truth { return among(fact(f), allowed) })
+		is, isnt := needs(kind, join(allowed))
+		b.add(few(about, is, isnt, valuesOf(allowed)), func(f *Facts) Truth { return among(of(f), allowed) })
 	}
 }
 
@@ -254,10 +291,11 @@ func (b *builder) risk(allowed []Risk) {
 			rest = append(rest, Risk(r))
 		}
 	}
-	b.add("risk", join(allowed), func(f *Facts) Truth { return among(f.Risk, allowed) })
+	is, isnt := needs("risk", join(allowed))
 	if rest != nil {
-		b.clauses[len(b.clauses)-1].opposite = Need("risk:" + join(rest))
+		isnt = Need("risk:" + join(rest))
 	}
+	b.add(few(risk, is, isnt, valuesOf(allowed)), func(f *Facts) Truth { return among(f.Risk, allowed) })
 }
 
 func join[T ~string](list []T) string {

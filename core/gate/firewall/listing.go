@@ -110,5 +110,38 @@ func (w *wall) Passage(_, _ string, keys gate.Passage) (gate.Point, error) {
 	if keys["to"] == "" || keys["service"] == "" || len(keys) > 2 {
 		return nil, errKeys
 	}
-	return w.At(keys["to"], keys["service"])
+	all, err := w.At(keys["to"], keys["service"])
+	if err != nil {
+		return nil, err
+	}
+	return &passage{all.(*point)}, nil
+}
+
+// passage is being let through to all of a destination by all of a service.
+type passage struct{ *point }
+
+// Decide is as of the point, but that no part of it is enough.
+func (p *passage) Decide(q *gate.Question) gate.Entitlement {
+	e := p.point.Decide(q)
+	if e.State != gate.Depends || p.everywhere(q) {
+		return e
+	}
+	if q.Brief {
+		e.Judge(gate.Verdict{State: gate.Shut})
+	} else {
+		e.Judge(gate.ShutFor(gate.ByRule, p.wall.system+"/"+p.object, "only a part of it is permitted"))
+	}
+	return e
+}
+
+// everywhere says whether every part may be permitted.
+func (p *point) everywhere(q *gate.Question) bool {
+	for i := range p.rows {
+		for j := range p.columns {
+			if p.ask(q, i, j).verdict.State < gate.Depends {
+				return false
+			}
+		}
+	}
+	return true
 }

@@ -68,10 +68,10 @@ func (p *point) part(grid [][]field) gate.Verdict {
 	}
 	sortServices(services)
 	if rows < len(grid) {
-		verdict = verdict.And(gate.DependsOn(situation.Need("to:" + prefixes(to))))
+		verdict = verdict.And(gate.DependsOn(situation.All(situation.Other(situation.Need("to:" + prefixes(to))))))
 	}
 	if len(best) < len(p.columns) {
-		verdict = verdict.And(gate.DependsOn(situation.Need("port:" + ports(all, services))))
+		verdict = verdict.And(gate.DependsOn(situation.All(situation.Other(situation.Need("port:" + ports(all, services))))))
 	}
 	return verdict
 }

@@ -2,7 +2,6 @@ package licences
 
 import (
 	"slices"
-	"time"
 
 	"gatemap/core/directory"
 	"gatemap/core/gate"
@@ -86,7 +85,7 @@ func (p *product) seated(q *gate.Question) gate.Verdict {
 		if q.Brief {
 			return gate.Verdict{State: gate.Depends}
 		}
-		return gate.DependsOn(situation.Need("after:" + from.Format(time.RFC3339)))
+		return gate.DependsOn(situation.All(situation.After(from)))
 	case at.Before(from):
 		return short
 	}

@@ -270,5 +270,22 @@ func (p *porter) Passage(_, _ string, keys gate.Passage) (gate.Point, error) {
 	if len(keys) != 1 || !slices.Contains(ways, keys["access"]) {
 		return nil, errAccess
 	}
-	return p.At(keys["access"], admit)
+	way := keys["access"]
+	return &passage{p.point(way), situation.AccessBy(situation.Access(way)), gate.Line{Name: p.system + "/" + way}}, nil
+}
+
+// passage is being admitted to a kind of network, and being on it.
+type passage struct {
+	*point
+	on   situation.Condition
+	line gate.Line
+}
+
+// Decide asks for both.
+func (p *passage) Decide(q *gate.Question) gate.Entitlement {
+	e := p.point.Decide(q)
+	if e.State != gate.None {
+		e.Judge(e.Verdict().And(gate.Conditional(&p.on, q, p.line)))
+	}
+	return e
 }

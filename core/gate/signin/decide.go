@@ -180,23 +180,30 @@ func (c *policy) verdict(q *gate.Question) gate.Verdict {
 	if c.block {
 		return gate.Barring(&c.when, q, c.line, gate.ByPolicy)
 	}
-	verdict := gate.Opened
+	met, verdict := situation.True, gate.Opened
 	for _, r := range c.require {
-		switch met := r.condition.Holds(q.Facts); {
-		case met == situation.True:
-		case q.Brief && met == situation.False && matches == situation.True:
-			return gate.Verdict{State: gate.Shut}
-		case q.Brief:
-			verdict = verdict.And(gate.Verdict{State: gate.Depends})
-		case met == situation.Unknown:
-			verdict = verdict.And(gate.DependsOn(r.condition.Needs(q.Facts)...))
-		case matches == situation.True:
-			verdict = verdict.And(gate.ShutFor(gate.ByPolicy, c.line.Name, string(r.condition.Unmet(q.Facts)[0])))
+		truth := r.condition.Holds(q.Facts)
+		met = min(met, truth)
+		switch {
+		case q.Brief || truth == situation.True:
+		case truth == situation.Unknown:
+			verdict = verdict.And(gate.DependsOn(r.condition.Ways(q.Facts)))
 		default:
-			verdict = verdict.And(gate.DependsOn(c.when.Opposites(q.Facts)...))
+			verdict = verdict.And(gate.ShutFor(gate.ByPolicy, c.line.Name, string(r.condition.Unmet(q.Facts)[0])))
 		}
 	}
-	return verdict
+	switch {
+	case met == situation.True:
+		return gate.Opened
+	case q.Brief && met == situation.False && matches == situation.True:
+		return gate.Verdict{State: gate.Shut}
+	case q.Brief:
+		return gate.Verdict{State: gate.Depends}
+	case matches == situation.True:
+		return verdict
+	}
+	// What it requires, or that it does not match.
+	return gate.DependsOn(verdict.If.Or(c.when.Opposites(q.Facts)))
 }
 
 // Misses lists the policies that would let in under a blocking default.
