@@ -6,6 +6,7 @@ package answer
 import (
 	"context"
 	"slices"
+	"time"
 
 	"gatemap/core/atlas"
 	"gatemap/core/change"
@@ -88,8 +89,11 @@ type Holder struct {
 	Breadth string           `json:"breadth,omitempty" doc:"How far it goes: own, team or all."`
 	Reply   map[string]any   `json:"reply,omitempty" doc:"What the gate answers with."`
 	Needs   []situation.Need `json:"needs" nullable:"false"`
-	ShutBy  []gate.Stop      `json:"shut_by" nullable:"false"`
-	Routes  []gate.Route     `json:"routes" nullable:"false"`
+	// OpenIf and More are as of an entitlement.
+	OpenIf [][]situation.Need `json:"open_if" doc:"The ways in which it is open." nullable:"false"`
+	More   bool               `json:"open_if_more,omitempty" doc:"There are further ways than those given."`
+	ShutBy []gate.Stop        `json:"shut_by" nullable:"false"`
+	Routes []gate.Route       `json:"routes" nullable:"false"`
 }
 
 // Members is everyone in a group.
@@ -184,7 +188,7 @@ type Row struct {
 	Breadths []string     `json:"breadths,omitempty" doc:"One for each column, where any of them has a breadth."`
 }
 
-// Hours is a week of a person, hour by hour.
+// Hours is a week of a person.
 type Hours struct {
 	User      string            `json:"user"`
 	Situation map[string]string `json:"situation" doc:"The facts that were given, but for the time, which says the week."`
@@ -196,7 +200,15 @@ type Hours struct {
 // Week is one entitlement through a week.
 type Week struct {
 	Column
-	Hours []gate.State `json:"hours" doc:"168 states, one at the start of each hour of the wall clock from Monday on." nullable:"false"`
+	Spans []Span `json:"spans" doc:"From the beginning of the week to its end, no two neighbours alike." nullable:"false"`
+}
+
+// Span is a stretch of time in which nothing changes.
+type Span struct {
+	From   time.Time          `json:"from" doc:"Its first moment, on the wall clock of the map."`
+	To     time.Time          `json:"to" doc:"The first moment after it."`
+	State  gate.State         `json:"state"`
+	OpenIf [][]situation.Need `json:"open_if" doc:"The ways in which it is open." nullable:"false"`
 }
 
 // Kind is a kind of thing that can be searched for; empty means all.

@@ -58,7 +58,7 @@ func stateSentence(w *Why, who, what string) string {
 	case gate.Open:
 		return fmt.Sprintf("%s holds %s, and it is open %s.", who, what, given)
 	case gate.Depends:
-		return fmt.Sprintf("%s holds %s, and it is open if %s.", who, what, Needs(w.Needs))
+		return fmt.Sprintf("%s holds %s, and it is open %s.", who, what, OpenIf(w.OpenIf, w.More))
 	case gate.Shut:
 		if len(w.Situation) == 0 {
 			return fmt.Sprintf("%s is given %s, but it is shut.", who, what)
@@ -68,13 +68,28 @@ func stateSentence(w *Why, who, what string) string {
 	return fmt.Sprintf("%s does not hold %s.", who, what)
 }
 
-// Needs puts needs into words, joined by "and".
-func Needs(needs []situation.Need) string {
-	parts := make([]string, len(needs))
-	for i, n := range needs {
-		parts[i] = Need(n)
+// OpenIf puts into words in which ways something is open: the needs of one are joined by
+// "and", and the ways by "or" after a comma.
+func OpenIf(ways [][]situation.Need, more bool) string {
+	switch {
+	case len(ways) == 0:
+		return "in no case, whatever the situation"
+	case len(ways[0]) == 0:
+		return "in any case"
 	}
-	return strings.Join(parts, ", and ")
+	parts := make([]string, len(ways))
+	for i, way := range ways {
+		words := make([]string, len(way))
+		for j, n := range way {
+			words[j] = Need(n)
+		}
+		parts[i] = strings.Join(words, " and ")
+	}
+	words := "if " + strings.Join(parts, ", or if ")
+	if more {
+		words += ", or in further ways"
+	}
+	return words
 }
 
 // phrases are the words for each kind of need; %s is its value.

@@ -17,8 +17,9 @@ func (a *app) hours() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "hours USER",
 		Short: "When each entitlement is open, in a week",
-		Long: `Shows a week of a person, hour by hour, in the map's time zone: the week of --at, or the
-current one. Facts that you do not give are unknown.`,
+		Long: `Shows a week of a person, to the second, in the map's time zone: the week of --at, or the
+current one. Facts that you do not give are unknown. JSON and CSV tell each span, and in which
+ways it is open where that depends on something.`,
 		Example: `  gatemap hours ilse.okonjo --system archive --from 198.51.100.9 --risk low
   gatemap hours ilse.okonjo --at 2026-11-23T00:00:00Z -o csv`,
 		Args:              cobra.ExactArgs(1),
@@ -51,7 +52,7 @@ func (a *app) hoursText(h *answer.Hours) error {
 	name := func(w answer.Week) string { return fmt.Sprintf("%s %s on %s", w.System, w.Right, w.Object) }
 	width := widest(h.Weeks, name)
 	for _, w := range h.Weeks {
-		lines := weekLines(w.Hours)
+		lines := weekLines(w.Spans)
 		for i, l := range lines {
 			label := ""
 			if i == 0 {
@@ -73,24 +74,28 @@ var dayNames = []string{"mon", "tue", "wed", "thu", "fri", "sat", "sun"}
 
 // weekLines says when each state of a week holds, the most open first. Days
 // that are alike are shown together.
-func weekLines(hours []gate.State) []weekLine {
+func weekLines(spans []answer.Span) []weekLine {
 	var lines []weekLine
+	monday := spans[0].From
 	for _, s := range []gate.State{gate.Open, gate.Depends, gate.Shut, gate.None} {
+		var days [7]string
+		for d := range days {
+			days[d] = daySpans(spans, s, monday.AddDate(0, 0, d), monday.AddDate(0, 0, d+1))
+		}
 		var parts []string
 		for d := 0; d < 7; {
-			spans := daySpans(hours[d*24:d*24+24], s)
 			last := d
-			for last < 6 && daySpans(hours[(last+1)*24:(last+2)*24], s) == spans {
+			for last < 6 && days[last+1] == days[d] {
 				last++
 			}
-			switch {
-			case spans == "":
+			switch when := strings.TrimSuffix(days[d], "00–24"); {
+			case days[d] == "":
 			case d == 0 && last == 6:
-				parts = append(parts, strings.TrimSpace("every day "+allDay(spans)))
+				parts = append(parts, strings.TrimSpace("every day "+when))
 			case d == last:
-				parts = append(parts, strings.TrimSpace(dayNames[d]+" "+allDay(spans)))
+				parts = append(parts, strings.TrimSpace(dayNames[d]+" "+when))
 			default:
-				parts = append(parts, strings.TrimSpace(dayNames[d]+" to "+dayNames[last]+" "+allDay(spans)))
+				parts = append(parts, strings.TrimSpace(dayNames[d]+" to "+dayNames[last]+" "+when))
 			}
 			d = last + 1
 		}
@@ -101,45 +106,61 @@ func weekLines(hours []gate.State) []weekLine {
 	return lines
 }
 
-func allDay(spans string) string {
-	if spans == "00–24" {
-		return ""
-	}
-	return spans
-}
-
-// daySpans writes the hours of a day in which a state holds, as 00–07, 18–24.
-func daySpans(day []gate.State, s gate.State) string {
-	var spans []string
-	for from := 0; from < 24; {
-		if day[from] != s {
-			from++
+// daySpans writes the times of a day in which a state holds, as 00–07, 18:30–24.
+func daySpans(spans []answer.Span, s gate.State, from, to time.Time) string {
+	var parts []string
+	var open time.Time // of spans of one state that follow each other
+	for i, x := range spans {
+		begin, end := later(x.From, from), earlier(x.To, to)
+		if x.State != s || !begin.Before(end) {
 			continue
 		}
-		to := from
-		for to < 24 && day[to] == s {
-			to++
+		if open.IsZero() {
+			open = begin
 		}
-		spans = append(spans, fmt.Sprintf("%02d–%02d", from, to))
-		from = to
+		if end.Before(to) && i+1 < len(spans) && spans[i+1].State == s {
+			continue
+		}
+		until := clock(end)
+		if end.Equal(to) {
+			until = "24"
+		}
+		parts, open = append(parts, clock(open)+"–"+until), time.Time{}
 	}
-	return strings.Join(spans, ", ")
+	return strings.Join(parts, ", ")
+}
+
+func later(a, b time.Time) time.Time {
+	if a.After(b) {
+		return a
+	}
+	return b
+}
+
+func earlier(a, b time.Time) time.Time {
+	if a.Before(b) {
+		return a
+	}
+	return b
+}
+
+// clock writes a time of day as short as it can be: 07, 07:30, 07:30:15.
+func clock(t time.Time) string {
+	switch {
+	case t.Second() != 0:
+		return t.Format("15:04:05")
+	case t.Minute() != 0:
+		return t.Format("15:04")
+	}
+	return t.Format("15")
 }
 
 func hoursTable(h *answer.Hours) [][]string {
-	head := []string{"system", "object", "right"}
-	for _, d := range dayNames {
-		for hour := range 24 {
-			head = append(head, fmt.Sprintf("%s %02d", d, hour))
-		}
-	}
-	rows := [][]string{head}
+	rows := [][]string{{"system", "object", "right", "from", "to", "state", "open_if"}}
 	for _, w := range h.Weeks {
-		row := []string{w.System, w.Object, w.Right}
-		for _, s := range w.Hours {
-			row = append(row, s.String())
+		for _, s := range w.Spans {
+			rows = append(rows, []string{w.System, w.Object, w.Right, s.From.Format(time.RFC3339), s.To.Format(time.RFC3339), s.State.String(), joinWays(s.OpenIf, false)})
 		}
-		rows = append(rows, row)
 	}
 	return rows
 }

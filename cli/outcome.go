@@ -152,7 +152,7 @@ func effectWords(x *answer.Effected) string {
 		}
 		words := e.State.String()
 		if e.State == gate.Depends {
-			words += " on " + joinNeeds(e.Needs)
+			words += " " + answer.OpenIf(e.OpenIf, e.More)
 		}
 		if len(e.ShutBy) > 0 {
 			words += " by " + joinStops(e.ShutBy)

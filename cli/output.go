@@ -183,6 +183,24 @@ func widest[T any](list []T, text func(T) string) int {
 	return w
 }
 
+// joinWays writes the ways in which something is open: any way; needs of one with a plus.
+func joinWays(ways [][]situation.Need, more bool) string {
+	parts := make([]string, len(ways))
+	for i, way := range ways {
+		words := make([]string, len(way))
+		for j, n := range way {
+			words[j] = string(n)
+		}
+		if parts[i] = strings.Join(words, " + "); len(way) == 0 {
+			parts[i] = "any case"
+		}
+	}
+	if more {
+		parts = append(parts, "…")
+	}
+	return strings.Join(parts, "; ")
+}
+
 func joinNeeds(needs []situation.Need) string {
 	parts := make([]string, len(needs))
 	for i, n := range needs {
@@ -201,12 +219,12 @@ func joinStops(stops []gate.Stop) string {
 
 // entitlementHead and entitlementCells are the columns of a table that say what becomes of
 // an entitlement.
-var entitlementHead = []string{"state", "breadth", "needs", "shut_by", "routes", "reply", "claims", "watch"}
+var entitlementHead = []string{"state", "breadth", "needs", "shut_by", "routes", "reply", "claims", "watch", "open_if"}
 
 func entitlementCells(e *gate.Entitlement) []string {
 	return []string{
 		e.State.String(), e.Breadth, joinNeeds(e.Needs), joinStops(e.ShutBy), joinRoutes(e.Routes),
-		joinReply(e.Reply), joinClaims(e.Claims), joinWatch(e.Watch),
+		joinReply(e.Reply), joinClaims(e.Claims), joinWatch(e.Watch), joinWays(e.OpenIf, e.More),
 	}
 }
 

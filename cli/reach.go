@@ -144,7 +144,7 @@ func why(e *gate.Entitlement) string {
 	}
 	switch e.State {
 	case gate.Depends:
-		parts = append(parts, "if "+answer.Needs(e.Needs))
+		parts = append(parts, answer.OpenIf(e.OpenIf, e.More))
 	case gate.Shut:
 		for _, s := range e.ShutBy {
 			parts = append(parts, stopped(s))

@@ -121,7 +121,7 @@ func (a Answers) WhoPage(_ context.Context, system, right, object string, s situ
 		}
 		e := holders.Entitlement(u)
 		w.Users = append(w.Users, answer.Holder{
-			User: a.Atlas.Book.UserName(u), State: e.State, Breadth: e.Breadth, Reply: e.Reply, Needs: e.Needs, ShutBy: e.ShutBy, Routes: e.Routes,
+			User: a.Atlas.Book.UserName(u), State: e.State, Breadth: e.Breadth, Reply: e.Reply, Needs: e.Needs, OpenIf: e.OpenIf, More: e.More, ShutBy: e.ShutBy, Routes: e.Routes,
 		})
 	}
 	w.Next = nextCursor(from, len(w.Users), w.Total)

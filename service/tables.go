@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"time"
 
 	"gatemap/answer"
 	"gatemap/core/atlas"
@@ -107,51 +106,3 @@ func (a Answers) people(group string) ([]directory.UserID, error) {
 
 // maxRows is how many people a matrix has at the most.
 const maxRows = 5000
-
-const hoursOfWeek = 7 * 24
-
-// Hours computes a person's week, hour by hour on the map's wall clock: the
-// week in which the situation's time lies.
-func (a Answers) Hours(_ context.Context, user, system string, s situation.Situation) (*answer.Hours, error) {
-	if s.At.IsZero() {
-		return nil, &situation.FieldError{Field: "at", Problem: "a time is needed, to say which week"}
-	}
-	u, err := a.Atlas.Book.FindUser(user, "")
-	if err != nil {
-		return nil, err
-	}
-	within, err := a.within(system)
-	if err != nil {
-		return nil, err
-	}
-	zone := a.Atlas.Frame.Zone
-	local := s.At.In(zone)
-	year, month, day := local.Date()
-	day -= (int(local.Weekday()) + 6) % 7
-	given := s.Facts()
-	delete(given, "at")
-	h := &answer.Hours{
-		User: a.Atlas.Book.UserName(u), Situation: given, TimeZone: zone.String(), Weeks: []answer.Week{},
-		Monday: time.Date(year, month, day, 0, 0, 0, 0, zone).Format(time.DateOnly),
-	}
-	weeks := map[answer.Column][]gate.State{}
-	for hour := range hoursOfWeek {
-		s.At = time.Date(year, month, day, hour, 0, 0, 0, zone)
-		facts, err := a.Atlas.Facts(s)
-		if err != nil {
-			return nil, err
-		}
-		for _, e := range a.Atlas.Reach(u, facts, within) {
-			c := answer.Column{System: e.System, Object: e.Object, Right: e.Right}
-			if weeks[c] == nil {
-				weeks[c] = make([]gate.State, hoursOfWeek)
-			}
-			weeks[c][hour] = e.State
-		}
-	}
-	for c, states := range weeks {
-		h.Weeks = append(h.Weeks, answer.Week{Column: c, Hours: states})
-	}
-	slices.SortFunc(h.Weeks, func(x, y answer.Week) int { return compareColumns(x.Column, y.Column) })
-	return h, nil
-}

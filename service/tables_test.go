@@ -1,6 +1,8 @@
 package service_test
 
 import (
+	"math/rand/v2"
+	"slices"
 	"testing"
 	"time"
 
@@ -57,28 +59,54 @@ func TestAMatrixCanBeNarrowed(t *testing.T) {
 	assert.ErrorContains(t, err, "did you mean night-crew?")
 }
 
-// A week in hours is what asking at each hour says, also in the week in which
-// the clock changes.
-func TestAWeekIsWhatAskingEachHourSays(t *testing.T) {
+// A week in spans is what asking at any moment says, also in the weeks in which the clock
+// changes; spans follow each other, and no two neighbours are alike.
+func TestAWeekIsWhatAskingAtEachMomentSays(t *testing.T) {
 	a := demoAnswers(t)
-	zone := a.Atlas.Frame.Zone
-	for _, day := range []time.Time{time.Date(2026, 11, 27, 13, 0, 0, 0, time.UTC), time.Date(2026, 10, 25, 12, 0, 0, 0, time.UTC)} {
-		h, err := a.Hours(ctx, "xenia.morrow", "archive", situation.Situation{At: day, Strength: "aal2"})
-		require.NoError(t, err)
-		monday, err := time.ParseInLocation(time.DateOnly, h.Monday, zone)
-		require.NoError(t, err)
-		assert.Equal(t, time.Monday, monday.Weekday())
-		assert.NotContains(t, h.Situation, "at")
-		for _, hour := range []int{0, 6, 7, 17, 18, 23, 100, 144, 145, 146, 167} {
-			at := time.Date(monday.Year(), monday.Month(), monday.Day(), hour, 0, 0, 0, zone)
-			reach, err := a.Reach(ctx, "xenia.morrow", "archive", situation.Situation{At: at, Strength: "aal2"})
-			require.NoError(t, err)
-			held := map[answer.Column]gate.State{}
-			for _, e := range reach.Entitlements {
-				held[answer.Column{System: e.System, Object: e.Object, Right: e.Right}] = e.State
+	dice := rand.New(rand.NewPCG(1, 2))
+	for _, day := range []time.Time{time.Date(2026, 11, 27, 13, 0, 0, 0, time.UTC), time.Date(2026, 10, 25, 12, 0, 0, 0, time.UTC), time.Date(2027, 3, 28, 12, 0, 0, 0, time.UTC), time.Date(2026, 12, 1, 0, 0, 0, 0, time.UTC)} {
+		for _, user := range []string{"xenia.morrow", "ilse.okonjo", "vic.aldaine"} {
+			given := situation.Situation{At: day}
+			if dice.IntN(2) == 0 {
+				given.Strength = "aal2"
 			}
+			h, err := a.Hours(ctx, user, "", given)
+			require.NoError(t, err)
+			assert.NotContains(t, h.Situation, "at")
+			require.NotEmpty(t, h.Weeks)
 			for _, w := range h.Weeks {
-				require.Equal(t, held[w.Column], w.Hours[hour], "%v at hour %d", w.Column, hour)
+				require.Equal(t, h.Monday+" 00:00:00", w.Spans[0].From.Format(time.DateTime))
+				require.Equal(t, time.Monday, w.Spans[len(w.Spans)-1].To.Weekday())
+				for i, s := range w.Spans[1:] {
+					require.Equal(t, w.Spans[i].To, s.From)
+					require.NotEqual(t, []any{w.Spans[i].State, w.Spans[i].OpenIf}, []any{s.State, s.OpenIf})
+				}
+			}
+			from, to := h.Weeks[0].Spans[0].From, h.Weeks[0].Spans[len(h.Weeks[0].Spans)-1].To
+			var moments []time.Time
+			for range 40 {
+				moments = append(moments, from.Add(time.Duration(dice.Int64N(int64(to.Sub(from)/time.Second)))*time.Second))
+			}
+			for _, w := range h.Weeks { // and just at the edges
+				for _, s := range w.Spans[1:] {
+					moments = append(moments, s.From, s.From.Add(-time.Second))
+				}
+			}
+			slices.SortFunc(moments, time.Time.Compare)
+			for _, at := range slices.CompactFunc(moments, time.Time.Equal) {
+				given.At = at
+				reach, err := a.Reach(ctx, user, "", given)
+				require.NoError(t, err)
+				held := map[answer.Column]gate.Entitlement{}
+				for _, e := range reach.Entitlements {
+					held[answer.Column{System: e.System, Object: e.Object, Right: e.Right}] = e
+				}
+				for _, w := range h.Weeks {
+					i := slices.IndexFunc(w.Spans, func(s answer.Span) bool { return at.Before(s.To) })
+					e := held[w.Column]
+					require.Equal(t, e.State, w.Spans[i].State, "%v at %v", w.Column, at)
+					require.True(t, slices.EqualFunc(e.OpenIf, w.Spans[i].OpenIf, slices.Equal[[]situation.Need]), "%v at %v", w.Column, at)
+				}
 			}
 		}
 	}

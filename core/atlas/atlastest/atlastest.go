@@ -45,8 +45,17 @@ func Draw(t *rapid.T) *atlas.Map {
 	}
 	d.Devices = []*directory.Device{{Name: "console", Managed: new(true)}}
 	m := &atlas.Map{
-		Title:       "Cindervale Observatory",
-		Networks:    []situation.Network{{Name: "office", Prefixes: []netip.Prefix{netip.MustParsePrefix("203.0.113.0/24")}}},
+		Title: "Cindervale Observatory",
+		Networks: []situation.Network{
+			{Name: "office", Prefixes: []netip.Prefix{netip.MustParsePrefix("203.0.113.0/24")}},
+			{Name: "desk", Prefixes: []netip.Prefix{netip.MustParsePrefix("203.0.113.16/28")}},
+			{Name: "summit", Prefixes: []netip.Prefix{netip.MustParsePrefix("198.51.100.0/25")}},
+		},
+		Windows: []situation.Window{
+			{Name: "night", Days: weekdays, From: 18 * 60, To: 7 * 60},
+			{Name: "dawn", Days: weekdays, From: 5 * 60, To: 7 * 60},
+			{Name: "workday", Days: weekdays[:5], From: 8 * 60, To: 18 * 60},
+		},
 		Directories: []*directory.Document{d},
 	}
 	for _, n := range Systems {
@@ -54,6 +63,8 @@ func Draw(t *rapid.T) *atlas.Map {
 	}
 	return m
 }
+
+var weekdays = []situation.Day{"mon", "tue", "wed", "thu", "fri", "sat", "sun"}
 
 // User draws the record of a user.
 func User(t *rapid.T, n string) *directory.User {
@@ -196,6 +207,9 @@ func Who(t *rapid.T) gate.Who {
 func When(t *rapid.T) *situation.When {
 	return rapid.SampledFrom([]*situation.When{
 		nil, nil, nil, {Device: []situation.Property{"managed"}}, {Networks: nametest.Refs("office")}, {Strength: []situation.Strength{"aal2"}},
+		{NotNetworks: nametest.Refs("desk")}, {Networks: nametest.Refs("desk", "summit"), Device: []situation.Property{"managed", "compliant"}},
+		{Windows: nametest.Refs("night")}, {Windows: nametest.Refs("dawn"), Strength: []situation.Strength{"aal3"}},
+		{Risk: []situation.Risk{"low", "medium"}}, {Risk: []situation.Risk{"high"}}, {Clients: []situation.Client{"browser"}, Access: []situation.Access{"vpn"}},
 	}).Draw(t, "when")
 }
 

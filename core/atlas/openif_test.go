@@ -1,0 +1,148 @@
+package atlas_test
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"gatemap/core/atlas"
+	"gatemap/core/atlas/atlastest"
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/situation"
+)
+
+// met says whether a need is met where every fact is known, read from its text alone.
+func met(a *atlas.Atlas, n situation.Need, s situation.Situation) bool {
+	kind, value, _ := strings.Cut(string(n), ":")
+	if rest, not := strings.CutPrefix(kind, "not-"); not {
+		return !met(a, situation.Need(rest+":"+value), s)
+	}
+	any := func(is func(string) bool) bool { return slices.ContainsFunc(strings.Split(value, "|"), is) }
+	switch kind {
+	case "network":
+		return any(func(named string) bool {
+			i, _ := a.Frame.Network(named)
+			for _, p := range a.Frame.Networks[i].Prefixes {
+				if p.Contains(s.From) {
+					return true
+				}
+			}
+			return false
+		})
+	case "window":
+		return any(func(named string) bool {
+			i, _ := a.Frame.Window(named)
+			return a.Frame.Windows[i].Contains(s.At, a.Frame.Zone)
+		})
+	case "device":
+		return value == "managed" && s.Device.Managed || value == "compliant" && s.Device.Compliant
+	case "strength":
+		return string(s.Strength) >= value
+	case "access":
+		return any(func(v string) bool { return string(s.Access) == v })
+	case "client":
+		return any(func(v string) bool { return string(s.Client) == v })
+	case "risk":
+		return any(func(v string) bool { return string(s.Risk) == v })
+	case "before", "after":
+		at, err := time.Parse(time.RFC3339, value)
+		if err != nil {
+			panic(err)
+		}
+		return s.At.Before(at) == (kind == "before")
+	}
+	panic("a need of another kind: " + n)
+}
+
+// completed is a situation with a fact for each that it leaves open.
+func completed(t *rapid.T, s situation.Situation) situation.Situation {
+	facts := s.Facts()
+	for field, values := range map[string][]string{
+		"from":     {"203.0.113.9", "203.0.113.20", "198.51.100.9", "192.0.2.9", "2001:db8::1"},
+		"at":       {"2026-11-23T06:00:00Z", "2026-11-23T06:59:59Z", "2026-11-23T07:00:00Z", "2026-11-23T12:00:00Z", "2026-11-23T18:00:00Z", "2026-11-29T12:00:00Z", "2027-01-01T03:00:00Z"},
+		"device":   {"none", "managed", "compliant", "managed,compliant"},
+		"strength": {"aal1", "aal2", "aal3"}, "access": {"vpn", "wifi", "wired"}, "client": {"browser", "native", "legacy"}, "risk": {"low", "medium", "high"},
+	} {
+		if facts[field] == "" {
+			facts[field] = rapid.SampledFrom(values).Draw(t, field)
+		}
+	}
+	full, err := situation.Parse(func(field string) string { return facts[field] })
+	require.NoError(t, err)
+	return full
+}
+
+// However the missing facts turn out, what depends is open if and only if an alternative is
+// met, each need of it; and no alternative says what another does.
+func TestOpenIfIsExact(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		m := atlastest.Draw(t)
+		for _, u := range m.Directories[0].Users {
+			if rapid.IntRange(0, 3).Draw(t, "expires") == 0 {
+				u.Expires = directory.Instant{Time: time.Date(2026, 12, 31, 0, 0, 0, 0, time.UTC)}
+			}
+		}
+		a, err := atlas.Compile(m)
+		require.NoError(t, err)
+		given := atlastest.Situation(t)
+		facts, err := a.Facts(given)
+		require.NoError(t, err)
+		var full []situation.Situation
+		for range 12 {
+			full = append(full, completed(t, given))
+		}
+		for u := range directory.UserID(a.Book.Users()) {
+			for _, e := range a.Reach(u, facts, nil) {
+				exact(t, a, u, e, full)
+			}
+		}
+	})
+}
+
+func exact(t *rapid.T, a *atlas.Atlas, u directory.UserID, e gate.Entitlement, full []situation.Situation) {
+	what := fmt.Sprintf("%s: %s %s %s is %s, if %v", a.Book.UserName(u), e.System, e.Object, e.Right, e.State, e.OpenIf)
+	switch e.State {
+	case gate.Open:
+		require.Equal(t, [][]situation.Need{{}}, e.OpenIf, what)
+		return
+	case gate.Shut:
+		require.Empty(t, e.OpenIf, what)
+		return
+	}
+	require.False(t, e.More, what)
+	if slices.ContainsFunc(e.Needs, func(n situation.Need) bool {
+		return strings.HasPrefix(string(n), "to:") || strings.HasPrefix(string(n), "port:")
+	}) {
+		return // a part of what is asked, and not a fact
+	}
+	require.True(t, slices.IsSortedFunc(e.OpenIf, func(x, y []situation.Need) int {
+		if len(x) != len(y) {
+			return len(x) - len(y)
+		}
+		return slices.Compare(x, y)
+	}), what)
+	s, err := a.System(e.System)
+	require.NoError(t, err)
+	p, err := s.Gate.At(e.Object, e.Right)
+	require.NoError(t, err)
+	for _, x := range full {
+		facts, err := a.Facts(x)
+		require.NoError(t, err)
+		is := a.Decide(a.Question(u, facts), s, p).State == gate.Open
+		said := slices.ContainsFunc(e.OpenIf, func(way []situation.Need) bool {
+			return !slices.ContainsFunc(way, func(n situation.Need) bool { return !met(a, n, x) })
+		})
+		require.Equal(t, is, said, "%s; with %v", what, x.Facts())
+	}
+	for i, way := range e.OpenIf {
+		for j, other := range e.OpenIf {
+			require.False(t, i != j && !slices.ContainsFunc(other, func(n situation.Need) bool { return !slices.Contains(way, n) }), "%s: one says what another does", what)
+		}
+	}
+}
