@@ -19,11 +19,11 @@ import (
 func TestNeedsInWords(t *testing.T) {
 	for need, want := range map[situation.Need]string{
 		"network:summit|office":       "the source address is in summit or office",
-		"not-network:summit":          "it is not so that the source address is in summit",
+		"not-network:summit":          "the source address is not in summit",
 		"window:night":                "the time is in the window night",
 		"device:managed":              "the device is managed",
 		"device-group:d/x":            "the device is in the group d/x",
-		"not-device-group:d/x":        "it is not so that the device is in the group d/x",
+		"not-device-group:d/x":        "the device is not in the group d/x",
 		"strength:aal2":               "the sign-in is at least aal2",
 		"access:vpn":                  "the access is by vpn",
 		"client:browser|native":       "the client is browser or native",
@@ -37,7 +37,15 @@ func TestNeedsInWords(t *testing.T) {
 	} {
 		assert.Equal(t, want, answer.Need(need))
 	}
-	assert.Equal(t, "the device is managed, and the risk is low", answer.Needs([]situation.Need{"device:managed", "risk:low"}))
+	for want, ways := range map[string][][]situation.Need{
+		"in any case":                                  {{}},
+		"in no case, whatever the situation":           {},
+		"if the device is managed and the risk is low": {{"device:managed", "risk:low"}},
+		"if the device is managed, or if the risk is low and the time is outside the window night": {{"device:managed"}, {"risk:low", "not-window:night"}},
+	} {
+		assert.Equal(t, want, answer.OpenIf(ways, false))
+	}
+	assert.Equal(t, "if the device is managed, or in further ways", answer.OpenIf([][]situation.Need{{"device:managed"}}, true))
 }
 
 func TestStopsInWords(t *testing.T) {
@@ -111,7 +119,7 @@ func TestSentences(t *testing.T) {
 	open := why(gate.Open, nil)
 	open.Breadth, open.DecidedAt = "team", "/"
 	depends := why(gate.Depends, facts)
-	depends.Needs = []situation.Need{"window:night"}
+	depends.OpenIf = [][]situation.Need{{"window:night"}}
 	for _, c := range []struct {
 		why  *answer.Why
 		want []string

@@ -92,21 +92,21 @@ func OpenIf(ways [][]situation.Need, more bool) string {
 	return words
 }
 
-// phrases are the words for each kind of need; %s is its value.
-var phrases = map[string]string{
-	"network":      "the source address is in %s",
-	"window":       "the time is in the window %s",
-	"device":       "the device is %s",
-	"device-group": "the device is in the group %s",
-	"strength":     "the sign-in is at least %s",
-	"access":       "the access is by %s",
-	"client":       "the client is %s",
-	"risk":         "the risk is %s",
-	"via":          "the way is %s",
-	"before":       "the time is before %s",
-	"after":        "the time is %s or later",
-	"to":           "the destination is in %s",
-	"port":         "the port is %s",
+// phrases are the words for each kind of need, and for its opposite; %s is its value.
+var phrases = map[string][2]string{
+	"network":      {"the source address is in %s", "the source address is not in %s"},
+	"window":       {"the time is in the window %s", "the time is outside the window %s"},
+	"device":       {"the device is %s", "the device is not %s"},
+	"device-group": {"the device is in the group %s", "the device is not in the group %s"},
+	"strength":     {"the sign-in is at least %s", "the sign-in is weaker than %s"},
+	"access":       {"the access is by %s", "the access is not by %s"},
+	"client":       {"the client is %s", "the client is not %s"},
+	"risk":         {"the risk is %s", "the risk is not %s"},
+	"via":          {"the way is %s", "the way is not %s"},
+	"before":       {"the time is before %s", "the time is %s or later"},
+	"after":        {"the time is %s or later", "the time is before %s"},
+	"to":           {"the destination is in %s", "the destination is not in %s"},
+	"port":         {"the port is %s", "the port is not %s"},
 }
 
 // Need puts one need into words.
@@ -114,14 +114,15 @@ func Need(n situation.Need) string {
 	kind, value, _ := strings.Cut(string(n), ":")
 	positive, opposite := strings.CutPrefix(kind, "not-")
 	phrase, known := phrases[positive]
-	if !known {
+	switch {
+	case !known:
 		return string(n)
+	case opposite && kind != "not-window":
+		return fmt.Sprintf(phrase[1], strings.ReplaceAll(value, "|", " or "))
+	case opposite:
+		return fmt.Sprintf(phrase[1], strings.ReplaceAll(value, "|", " and "))
 	}
-	words := fmt.Sprintf(phrase, strings.ReplaceAll(value, "|", " or "))
-	if opposite {
-		return "it is not so that " + words
-	}
-	return words
+	return fmt.Sprintf(phrase[0], strings.ReplaceAll(value, "|", " or "))
 }
 
 // Stop puts what shuts something into words.

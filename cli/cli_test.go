@@ -99,7 +99,7 @@ func TestText(t *testing.T) {
 		want []string
 	}{
 		{[]string{"reach", "ilse.okonjo"}, []string{
-			"Ilse Okonjo (cindervale/ilse.okonjo)\nSituation: none given\n", "\narchive\n", "frames:write  ┃╌┃ depends  if the source address is in summit, and the time is in the window night",
+			"Ilse Okonjo (cindervale/ilse.okonjo)\nSituation: none given\n", "\narchive\n", "frames:write  ┃╌┃ depends  if the source address is in summit and the risk is low or medium and the time is in the window night",
 			"\nsky-tools\n  planner  calendar  ┃ ┃ open\n", "28 open, 8 depends, 1 shut",
 		}},
 		{[]string{"reach", "ilse.okonjo", "--system", "SKY-TOOLS"}, []string{"2 open, 0 depends"}},

@@ -3,7 +3,7 @@ import type { Entitlement, State } from '../api/client';
 import { bySystem, counts, keyOf } from './entry';
 
 const entry = (system: string, object: string, right: string, state: State): Entitlement => ({
-  system, object, right, state, needs: [], shut_by: [], routes: [],
+  system, object, right, state, needs: [], open_if: [], shut_by: [], routes: [],
 });
 const list = [entry('archive', '/', 'read', 'open'), entry('archive', '/raw', 'read', 'shut'), entry('tools', 'suite', 'viewer', 'depends')];
 

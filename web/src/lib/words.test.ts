@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { needWords, stopWords } from './words';
+import { needWords, notesOf, stopWords, wayWords } from './words';
 
 describe('needs', () => {
   it.each([
@@ -15,6 +15,16 @@ describe('needs', () => {
     ['to:192.0.2.0/28', 'only to 192.0.2.0/28'],
     ['port:443', 'only port 443'],
   ])('%s is “%s”', (need, words) => expect(needWords(need)).toBe(words));
+});
+
+describe('ways', () => {
+  it.each([
+    [[[]], ['in any case']],
+    [[], ['in no case']],
+    [[['device:managed'], ['network:summit', 'window:night']], ['device managed', 'from summit and in window night']],
+  ])('%o are %o', (open_if, words) => expect(wayWords({ open_if })).toEqual(words));
+  it('says that there are more', () => expect(wayWords({ open_if: [['device:managed']], open_if_more: true })).toEqual(['device managed', 'further ways']));
+  it('leaves them out of what is open', () => expect(notesOf({ state: 'open', open_if: [[]], shut_by: [] })).toEqual([]));
 });
 
 describe('what shuts', () => {

@@ -15,6 +15,22 @@ export function needWords(need: string): string {
   return `${opposite ? 'not ' : ''}${word} ${value}`;
 }
 
+interface Ways {
+  open_if: readonly (readonly string[] | null)[];
+  open_if_more?: boolean;
+}
+
+/** The ways in which something is open, a few words for each: any one is enough. */
+export function wayWords(e: Ways): string[] {
+  if (!e.open_if.length) return ['in no case'];
+  const ways = e.open_if.map((way) => (way?.length ? way.map(needWords).join(' and ') : 'in any case'));
+  return e.open_if_more ? [...ways, 'further ways'] : ways;
+}
+
+/** What an entitlement hangs on: the ways in which it is open, or what shuts it. */
+export const notesOf = (e: Ways & { state: string; shut_by: readonly Stop[] }): string[] =>
+  [...new Set(e.state === 'depends' ? wayWords(e) : e.state === 'shut' ? e.shut_by.map(stopWords) : [])];
+
 const reasons: Record<string, string> = {
   inactive: 'account inactive', expired: 'account expired', prerequisite: 'lacks', deny: 'denied by',
   limit: 'limit', feature: 'needs feature', 'no-seat': 'no seat left', gate: 'behind', rule: 'refused by',

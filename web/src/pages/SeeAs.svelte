@@ -4,7 +4,7 @@
   import { bySystem } from '../lib/entry';
   import { links, place } from '../lib/place.svelte';
   import { situation } from '../lib/situation.svelte';
-  import { needWords, stopWords } from '../lib/words';
+  import { notesOf } from '../lib/words';
   import Notice from '../parts/Notice.svelte';
   import SituationBar from '../parts/SituationBar.svelte';
   import GateSign from '../parts/GateSign.svelte';
@@ -35,7 +35,7 @@
     for (const e of list) found.set(e.object, [...(found.get(e.object) ?? []), e]);
     return [...found];
   };
-  const tell = (e: Entitlement) => (e.state === 'open' ? '' : [...new Set(e.state === 'depends' ? e.needs.map(needWords) : e.shut_by.map(stopWords))].join(', '));
+  const tell = (e: Entitlement) => notesOf(e).join(e.state === 'depends' ? ' or ' : ', ');
 </script>
 
 <svelte:head><title>As {first} sees it · Gate Map</title></svelte:head>

@@ -5,7 +5,7 @@
   import { place } from '../lib/place.svelte';
   import { csv, type Column } from '../lib/rows';
   import { save } from '../lib/save';
-  import { needWords, stopWords } from '../lib/words';
+  import { notesOf } from '../lib/words';
   import GateSign from './GateSign.svelte';
   import Notice from './Notice.svelte';
   import StateMark from './StateMark.svelte';
@@ -30,12 +30,11 @@
     { name: 'right', label: 'Right', text: (e) => e.right },
     { name: 'breadth', label: 'Breadth', text: (e) => e.breadth ?? '' },
     { name: 'state', label: 'State', text: (e) => e.state },
-    { name: 'why', label: 'Needs, or what shuts it', text: (e) => notes(e).join('; ') },
+    { name: 'why', label: 'Needs, or what shuts it', text: (e) => notes(e).join(e.state === 'depends' ? ' or ' : '; ') },
     { name: 'by', label: 'By', text: (e) => [...new Set(e.routes.map((r) => r.mapping))].join('; ') },
   ];
   const take = () => save('holds.csv', new Blob([csv(shown, columns)], { type: 'text/csv;charset=utf-8' }));
-  const notes = (e: Entitlement) =>
-    [...new Set(e.state === 'depends' ? e.needs.map(needWords) : e.state === 'shut' ? e.shut_by.map(stopWords) : [])];
+  const notes = notesOf;
 </script>
 
 <div class="sieve no-print">
@@ -70,7 +69,7 @@
             <span class="figures object" class:again={part.entries[i - 1]?.object === e.object}>{e.object}</span>
             <span class="figures right" class:alone={notes(e).length === 0}>{e.right}{#if e.breadth}<em>{e.breadth}</em>{/if}</span>
             {#if notes(e).length > 0}
-              <span class="notes" data-state={e.state}>{#each notes(e) as n, i (i)}<span>{n}</span>{/each}</span>
+              <span class="notes" class:ways={e.state === 'depends'} data-state={e.state}>{#each notes(e) as n, i (i)}<span>{i && e.state === 'depends' ? `or ${n}` : n}</span>{/each}</span>
             {/if}
           </button>
         </li>
@@ -190,6 +189,10 @@
     display: flex;
     flex-wrap: wrap;
     gap: 2px var(--s1);
+  }
+  .notes.ways {
+    flex-direction: column;
+    align-items: start;
   }
   .notes span {
     padding: 0 var(--s2);

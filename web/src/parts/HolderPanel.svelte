@@ -5,7 +5,7 @@
   import { links, place } from '../lib/place.svelte';
   import type { Column } from '../lib/rows';
   import { situation } from '../lib/situation.svelte';
-  import { needWords, stopWords } from '../lib/words';
+  import { notesOf } from '../lib/words';
   import More from './More.svelte';
   import Notice from './Notice.svelte';
   import Table from './Table.svelte';
@@ -40,7 +40,7 @@
   const columns: Column<Holder>[] = [
     { name: 'state', label: 'State', text: (h) => h.state, state: (h) => h.state },
     { name: 'user', label: 'Person', text: (h) => h.user, figures: true, href: (h) => links.person(h.user) },
-    { name: 'why', label: 'Needs, or what shuts it', text: (h) => [...h.needs.map(needWords), ...h.shut_by.map(stopWords)].join(', ') },
+    { name: 'why', label: 'Needs, or what shuts it', text: (h) => notesOf(h).join(h.state === 'depends' ? ' or ' : ', ') },
     { name: 'by', label: 'By', text: (h) => [...new Set(h.routes.map((r) => r.mapping.slice(r.mapping.indexOf('/') + 1)))].join(', '), figures: true },
   ];
 </script>

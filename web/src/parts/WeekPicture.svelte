@@ -1,6 +1,6 @@
 <script lang="ts">
-  /** A week, hour by hour: when each thing is open. Weeks that are alike share a line. */
-  import { api, type Hours, type State } from '../api/client';
+  /** A week, to the second: when each thing is open. Weeks that are alike share a line. */
+  import { api, type Hours } from '../api/client';
   import { fit } from '../lib/fit';
   import { place } from '../lib/place.svelte';
   import { situation } from '../lib/situation.svelte';
@@ -26,7 +26,7 @@
     return () => stop.abort();
   });
 
-  const lines = $derived(hours ? weekLines(hours.weeks as unknown as { system: string; object: string; right: string; hours: State[] }[]) : []);
+  const lines = $derived(hours ? weekLines(hours.weeks, hours.monday) : []);
   const varying = $derived(lines.filter((l) => l.runs.length > 1));
   const steady = $derived(lines.filter((l) => l.runs.length === 1));
   const left = $derived(Math.min(300, width * 0.34));
@@ -38,7 +38,7 @@
 </script>
 
 {#if wrong}<Notice kind="wrong" title="No week">{wrong}</Notice>
-{:else if !hours}<Notice kind="wait" title="Computing the week, hour by hour …" />
+{:else if !hours}<Notice kind="wait" title="Computing the week …" />
 {:else if shown.length === 0}<Notice kind="empty" title="Holds nothing in this week" />
 {:else}
   <Picture title="The week of {hours.monday}, in {hours.time_zone}" {words} file="week">
