@@ -115,7 +115,7 @@ func (l *listing) add(e gate.Entitlement) {
 	if l.around.State != gate.Open {
 		e.Judge(l.around.And(e.Verdict()))
 	}
-	e.Settle()
+	e.Settle(l.question.Facts)
 	l.visit(e)
 }
 
@@ -142,7 +142,7 @@ func (a *Atlas) Decide(q *gate.Question, s *System, p gate.Point) gate.Entitleme
 	if e.State != gate.None {
 		e.Judge(a.account(q).And(s.around(q)).And(e.Verdict()))
 	}
-	e.Settle()
+	e.Settle(q.Facts)
 	return e
 }
 

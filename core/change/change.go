@@ -221,7 +221,7 @@ func numbered(line string) bool {
 // missing is the entitlement that nobody gives.
 func missing(like *gate.Entitlement) gate.Entitlement {
 	e := gate.Entitlement{System: like.System, Object: like.Object, Right: like.Right}
-	e.Settle()
+	e.Settle(nil)
 	return e
 }
 

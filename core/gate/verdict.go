@@ -211,12 +211,12 @@ type Entitlement struct {
 	Object  string              `json:"object" doc:"What it is about: a path, a product, an address …"`
 	Right   string              `json:"right" doc:"What may be done."`
 	State   State               `json:"state" doc:"What becomes of it here."`
+	More    bool                `json:"open_if_more,omitempty" doc:"There are further ways than those of open_if."`
 	Breadth string              `json:"breadth,omitempty" doc:"How far it goes: own, team or all."`
 	Reply   map[string]any      `json:"reply,omitempty" doc:"What the gate answers with."`
 	Claims  map[string][]string `json:"claims,omitempty" doc:"The claims that go along."`
 	Needs   []situation.Need    `json:"needs" doc:"All that open_if asks for." nullable:"false"`
 	OpenIf  [][]situation.Need  `json:"open_if" doc:"The ways in which it is open: everything that one of them asks for must be met, and any one is enough. [[]]: in any case; []: in none." nullable:"false"`
-	More    bool                `json:"open_if_more,omitempty" doc:"There are further ways than those given."`
 	ShutBy  []Stop              `json:"shut_by" doc:"What shuts it." nullable:"false"`
 	Routes  []Route             `json:"routes" doc:"How the user comes to it." nullable:"false"`
 	Misses  []Miss              `json:"misses,omitempty" doc:"Where it is none: the lines that would give it, and what is lacking."`
@@ -245,17 +245,13 @@ func (e *Entitlement) Come(routes []Route) {
 
 // Settle works out what it needs, and makes every list that is nil an empty one, so that
 // it is written as one.
-func (e *Entitlement) Settle() {
+func (e *Entitlement) Settle(f *situation.Facts) {
 	e.OpenIf, e.Needs = noWays, noNeeds
 	switch e.State {
 	case Open:
 		e.OpenIf = anyway
 	case Depends:
-		list, more := e.ways.Minimal()
-		e.OpenIf, e.More = situation.Needs(list), more
-		for _, way := range e.OpenIf {
-			e.Needs = union(e.Needs, way)
-		}
+		e.OpenIf, e.Needs, e.More = f.Told(e.ways)
 	}
 	e.ways = situation.Ways{} // equal entitlements are equal values
 	if e.ShutBy == nil {

@@ -98,6 +98,8 @@ type Frame struct {
 	Zone     *time.Location
 	Networks []Network
 	Windows  []Window
+
+	memo memo
 }
 
 // Network returns the index of a network by its name.
@@ -158,13 +160,14 @@ type Facts struct {
 	managed   Truth
 	compliant Truth
 	device    *Device
+	memo      *memo
 }
 
 // Facts computes a situation. device is nil if the situation names none;
 // properties that the situation gives stand before those of the device.
 func (f *Frame) Facts(s Situation, device *Device) *Facts {
 	facts := &Facts{
-		Situation: s, device: device, managed: Unknown, compliant: Unknown,
+		Situation: s, device: device, memo: &f.memo, managed: Unknown, compliant: Unknown,
 		inNetwork: make([]Truth, len(f.Networks)), inWindow: make([]Truth, len(f.Windows)),
 	}
 	for i := range f.Networks {

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"go4.org/netipx"
@@ -14,6 +15,7 @@ import (
 // values of that it is met (docs/model.md section 2). It is immutable.
 type Literal struct {
 	Need Need
+	id   uint32   // of this very literal
 	not  *Literal // met where this one is not
 
 	about  fact
@@ -52,8 +54,12 @@ var every = map[fact]uint8{strength: 7, access: 7, client: 7, risk: 7, managed: 
 // opposed makes two literals each other's opposites.
 func opposed(a, b *Literal) *Literal {
 	a.not, b.not = b, a
+	a.id, b.id = literals.Add(1), literals.Add(1)
 	return a
 }
+
+// literals counts all literals.
+var literals atomic.Uint32
 
 // few is a literal about a fact that has few values.
 func few(about fact, is, isnt Need, values uint8) *Literal {

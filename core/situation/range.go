@@ -32,9 +32,9 @@ func (r Range) MarshalText() ([]byte, error) { return []byte(r.String()), nil }
 func AccessBy(way Access) Condition {
 	is, isnt := needs("access", string(way))
 	allowed := []Access{way}
-	return Condition{[]clause{{
+	return newCondition([]clause{{
 		func(f *Facts) Truth { return among(f.Access, allowed) }, few(access, is, isnt, valuesOf(allowed)),
-	}}}
+	}})
 }
 
 // SourceIn is the condition that the source address is in one of some ranges,
@@ -42,7 +42,7 @@ func AccessBy(way Access) Condition {
 func SourceIn(name string, ranges []netip.Prefix) Condition {
 	n := Network{Name: name, Prefixes: ranges}
 	is, isnt := needs("network", name)
-	return Condition{[]clause{{
+	return newCondition([]clause{{
 		test: func(f *Facts) Truth {
 			if !f.From.IsValid() {
 				return Unknown
@@ -50,5 +50,5 @@ func SourceIn(name string, ranges []netip.Prefix) Condition {
 			return truth(n.contains(f.From))
 		},
 		is: addressIn(is, isnt, ranges),
-	}}}
+	}})
 }

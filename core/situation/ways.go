@@ -2,8 +2,11 @@ package situation
 
 import (
 	"cmp"
+	"encoding/binary"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 )
 
 // Ways are alternatives, any one of which is enough; of one alternative everything must be
@@ -202,6 +205,56 @@ func Needs(list [][]*Literal) [][]Need {
 		}
 	}
 	return all
+}
+
+// memo keeps what ways come to, as the same ones are asked for again and again. Its zero
+// value is ready to use.
+type memo struct {
+	known sync.Map // by the identifiers of literals: told
+	size  atomic.Int32
+}
+
+type told struct {
+	list [][]Need
+	all  []Need
+	more bool
+}
+
+// most is how much a memo keeps: more is worked out each time.
+const most = 20_000
+
+// Told are the ways in words, shortest first; all that they ask for, each once; and whether
+// there are further ways. It is as Minimal has it.
+func (f *Facts) Told(w Ways) (list [][]Need, all []Need, more bool) {
+	var short [512]byte
+	key := short[:0]
+	for _, way := range w.list {
+		for _, l := range way {
+			key = binary.NativeEndian.AppendUint32(key, l.id)
+		}
+		key = binary.NativeEndian.AppendUint32(key, 0)
+	}
+	if w.more {
+		key = append(key, 1)
+	}
+	m := f.memo
+	if known, ok := m.known.Load(string(key)); ok {
+		t := known.(*told)
+		return t.list, t.all, t.more
+	}
+	minimal, more := w.Minimal()
+	t := &told{list: Needs(minimal), all: []Need{}, more: more}
+	for _, way := range t.list {
+		for _, n := range way {
+			if !slices.Contains(t.all, n) {
+				t.all = append(t.all, n)
+			}
+		}
+	}
+	if m.size.Add(1) <= most {
+		m.known.Store(string(key), t)
+	}
+	return t.list, t.all, t.more
 }
 
 // String writes the ways, for tests and logs.

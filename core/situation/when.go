@@ -45,7 +45,22 @@ type When struct {
 }
 
 // Condition is a compiled When. The zero value always holds.
-type Condition struct{ clauses []clause }
+type Condition struct {
+	clauses        []clause
+	ways, opposite Ways // where nothing is known
+}
+
+func newCondition(clauses []clause) Condition {
+	c := Condition{clauses: clauses, ways: Anyway}
+	if len(clauses) > 0 {
+		is, isnt := make([]*Literal, len(clauses)), make([]*Literal, len(clauses))
+		for i := range clauses {
+			is[i], isnt[i] = clauses[i].is, clauses[i].is.not
+		}
+		c.ways, c.opposite = All(is...), Any(isnt...)
+	}
+	return c
+}
 
 // clause is one key of a condition, or one property of its device key.
 type clause struct {
@@ -71,26 +86,44 @@ func (c *Condition) Holds(f *Facts) Truth {
 }
 
 // Ways is how a condition that is Unknown in f comes to hold: by all of it that is unknown.
-func (c *Condition) Ways(f *Facts) Ways { return All(c.unknown(f)...) }
+func (c *Condition) Ways(f *Facts) Ways {
+	list, all := c.unknown(f)
+	if all {
+		return c.ways
+	}
+	return All(list...)
+}
 
 // Opposites is how a condition that is Unknown in f comes not to hold: by the opposite of
 // any of it that is unknown.
 func (c *Condition) Opposites(f *Facts) Ways {
-	list := c.unknown(f)
+	list, all := c.unknown(f)
+	if all {
+		return c.opposite
+	}
 	for i := range list {
 		list[i] = list[i].not
 	}
 	return Any(list...)
 }
 
-func (c *Condition) unknown(f *Facts) []*Literal {
-	var list []*Literal
+// unknown are the literals of which nothing is known, where those are not all.
+func (c *Condition) unknown(f *Facts) (list []*Literal, all bool) {
+	n := 0
+	for i := range c.clauses {
+		if c.clauses[i].test(f) == Unknown {
+			n++
+		}
+	}
+	if n == len(c.clauses) {
+		return nil, true
+	}
 	for i := range c.clauses {
 		if c.clauses[i].test(f) == Unknown {
 			list = append(list, c.clauses[i].is)
 		}
 	}
-	return list
+	return list, false
 }
 
 // Needs lists what is unknown of a condition that is Unknown in f: with all of
@@ -161,7 +194,7 @@ func (f *Frame) Compile(w *When, groups Resolve, missing func(kind string, ref n
 	oneOf(&b, access, "access", w.Access, func(f *Facts) Access { return f.Access })
 	oneOf(&b, client, "client", w.Clients, func(f *Facts) Client { return f.Client })
 	b.risk(w.Risk)
-	return Condition{b.clauses}, b.whole
+	return newCondition(b.clauses), b.whole
 }
 
 type builder struct {
