@@ -1,8 +1,13 @@
 package atlas
 
 import (
+	"errors"
+	"fmt"
+	"slices"
 	"strings"
 
+	"gatemap/core/directory"
+	"gatemap/core/finding"
 	"gatemap/core/gate"
 	"gatemap/core/name"
 	"gatemap/core/place"
@@ -20,7 +25,14 @@ type Guarantee struct {
 	Can       *What       `yaml:"can" doc:"What it is about."`
 	HoldsBoth []What      `yaml:"holds_both" doc:"Two things that nobody may hold together."`
 	In        *Given      `yaml:"in" doc:"In which situation. Missing: in any."`
+	Per       Per         `yaml:"per" doc:"person (unless said): accounts of one person count as one, who holds what any of them holds; account: each counts."`
 }
+
+// Per says what counts as one.
+type Per string
+
+// Values lists the ways; person is the default.
+func (Per) Values() []string { return []string{"person", "account"} }
 
 // What is an entitlement, or several.
 type What struct {
@@ -62,12 +74,24 @@ type Promise struct {
 	Things   []Thing
 }
 
-// Thing is a compiled What.
+// Thing is a compiled What: the points at which it is asked, and, where Listed, everything
+// listed that is like the pattern.
 type Thing struct {
 	System *System // nil: the name leads to nothing
 	Right  gate.Pattern
 	Object string
-	Point  gate.Point // where it is one point; else all that match are meant
+	Points []gate.Point
+	Listed bool
+}
+
+// Lost are the names in a promise that lead to nothing.
+func (p *Promise) Lost() (names []string) {
+	for _, f := range p.Site.Findings {
+		if f.Severity == finding.Error {
+			names = append(names, f.Names...)
+		}
+	}
+	return names
 }
 
 func (a *Atlas) promise(d *Guarantee, errs *place.Errors) *Promise {
@@ -128,15 +152,47 @@ func (a *Atlas) thing(site *gate.Site, d *What, line gate.Line) Thing {
 		return t
 	}
 	t.System = s
-	if strings.Contains(d.Right.Value, "*") || d.Object == "" {
+	catalogue := s.Gate.Catalogue()
+	exact := !strings.Contains(d.Right.Value, "*")
+	rights, objects := []string{d.Right.Value}, []string{d.Object}
+	if !exact {
+		rights = slices.DeleteFunc(slices.Clone(catalogue.Rights), func(r string) bool { return !d.Right.Matches(r) })
+	}
+	if len(rights) == 0 && !catalogue.Open {
+		f := finding.New(finding.UnknownRight, d.Place, fmt.Sprintf("Guarantee %s asks for %q, and no right of %s is like that.", line.Rule(), d.Right.Value, s.Name()),
+			"Correct the pattern.", d.Right.Value)
+		f.Where.Rule = line.Rule()
+		site.Findings = append(site.Findings, f)
 		return t
 	}
-	if t.Point, err = s.Gate.At(d.Object, d.Right.Value); err != nil {
-		ref := name.Ref{Name: d.Right.Value + " on " + d.Object, Place: d.Place}
-		site.Missing("right of "+s.Name(), ref, nil, line)
+	if d.Object == "" {
+		objects = catalogue.Objects
+	}
+	// What is listed says as much as asking for each, where there is much to ask.
+	t.Listed = !exact && (catalogue.Open || d.Object == "") || d.Object == "" && len(objects) > manyObjects && slices.Contains(catalogue.Rights, d.Right.Value)
+	if t.Listed && (d.Object == "" || len(rights) == 0) {
+		return t
+	}
+	var failed error
+	for _, object := range objects {
+		for _, right := range rights {
+			p, err := s.Gate.At(object, right)
+			if err != nil {
+				failed = err
+				continue
+			}
+			t.Points = append(t.Points, p)
+		}
+	}
+	var missing *directory.NotFoundError
+	if len(t.Points) == 0 && errors.As(failed, &missing) {
+		site.Missing(missing.Kind+" of "+s.Name(), name.Ref{Name: missing.Name, Place: d.Place}, missing.Near, line)
 	}
 	return t
 }
+
+// manyObjects is how many objects are asked one by one.
+const manyObjects = 64
 
 // Held are the entitlements of a thing that a user holds, in whatever state but
 // none.
@@ -144,16 +200,20 @@ func (a *Atlas) Held(q *gate.Question, t *Thing) []gate.Entitlement {
 	if t.System == nil {
 		return nil
 	}
-	if t.Point != nil {
-		if e := a.Decide(q, t.System, t.Point); e.State != gate.None {
-			return []gate.Entitlement{e}
-		}
-		return nil
-	}
 	var held []gate.Entitlement
+	for _, p := range t.Points {
+		if e := a.Decide(q, t.System, p); e.State != gate.None {
+			held = append(held, e)
+		}
+	}
+	if !t.Listed {
+		return held
+	}
 	a.reachIn(q, t.System, func(e gate.Entitlement) {
 		if t.Right.Matches(e.Right) && (t.Object == "" || t.Object == e.Object) {
-			held = append(held, e)
+			if !slices.ContainsFunc(held, func(x gate.Entitlement) bool { return x.Object == e.Object && x.Right == e.Right }) {
+				held = append(held, e)
+			}
 		}
 	})
 	return held

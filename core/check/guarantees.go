@@ -2,6 +2,7 @@ package check
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"gatemap/core/atlas"
@@ -45,45 +46,74 @@ func look(a *atlas.Atlas, p *atlas.Promise) Guaranteed {
 		File: p.Document.Place.File, Line: p.Document.Place.Line,
 	}
 	every := p.Document.Every != nil
-	asked := 0
-	for u := range directory.UserID(a.Book.Users()) {
+	about := func(u directory.UserID) (*gate.Question, bool) {
 		q := a.Question(u, p.Facts)
-		if !p.Crowd.Has(q) || every && gone(q) {
+		return q, p.Crowd.Has(q) && !(every && gone(q))
+	}
+	asked, broken := 0, 0
+	for u := range directory.UserID(a.Book.Users()) {
+		q, is := about(u)
+		if !is {
 			continue
 		}
+		accounts := []*gate.Question{q}
+		if p.Document.Per != "account" {
+			first := true
+			for _, other := range a.Book.Accounts(u) {
+				if other == u {
+					continue
+				}
+				_, is := about(other)
+				first = first && (!is || other > u)
+				accounts = append(accounts, a.Question(other, p.Facts))
+			}
+			if !first {
+				continue // it is judged with that one
+			}
+		}
 		asked++
-		held, can := holds(a, p, q)
+		held, can := holds(a, p, accounts)
 		if can == every {
 			continue
 		}
-		g.Users = append(g.Users, a.Book.UserName(u))
-		for _, e := range held {
-			g.Evidence = append(g.Evidence, Evidence{a.Book.UserName(u), e})
+		broken++
+		g.Evidence = append(g.Evidence, held...)
+		names := []string{a.Book.UserName(u)}
+		if can {
+			names = nil
+			for _, e := range held {
+				if !slices.Contains(names, e.User) {
+					names = append(names, e.User)
+				}
+			}
 		}
+		g.Users = append(g.Users, names...)
 	}
-	judge(&g, p, asked)
+	judge(&g, p, asked, broken)
 	if !g.Broken() { // up to so many may
 		g.Users, g.Evidence = []string{}, []Evidence{}
 	}
 	return g
 }
 
-func judge(g *Guaranteed, p *atlas.Promise, asked int) {
+func judge(g *Guaranteed, p *atlas.Promise, asked, broken int) {
 	breakIt := func(format string, args ...any) {
 		g.State, g.Reason = "broken", fmt.Sprintf(format, args...)
 	}
 	who := strings.Join(g.Users, ", ")
 	switch d := p.Document; {
+	case p.Lost() != nil:
+		breakIt("It names what does not exist: %s.", strings.Join(p.Lost(), ", "))
 	case d.Every != nil && asked == 0:
 		breakIt("It covers nobody, so it proves nothing.")
 	case d.Every != nil && len(g.Users) > 0:
 		breakIt("These cannot, though all %d should: %s.", asked, who)
 	case d.Every != nil:
 		g.Reason = fmt.Sprintf("All %d can.", asked)
-	case d.AtMost != nil && len(g.Users) > *d.AtMost:
-		breakIt("%d can, and at most %d should: %s.", len(g.Users), *d.AtMost, who)
+	case d.AtMost != nil && broken > *d.AtMost:
+		breakIt("%d can, and at most %d should: %s.", broken, *d.AtMost, who)
 	case d.AtMost != nil:
-		g.Reason = fmt.Sprintf("%d can, and at most %d should.", len(g.Users), *d.AtMost)
+		g.Reason = fmt.Sprintf("%d can, and at most %d should.", broken, *d.AtMost)
 	case len(g.Users) > 0 && d.HoldsBoth != nil:
 		breakIt("These hold both: %s.", who)
 	case len(g.Users) > 0:
@@ -99,10 +129,10 @@ func gone(q *gate.Question) bool {
 	return !u.IsActive() || !u.Expires.IsZero() && !q.Facts.At.IsZero() && !q.Facts.At.Before(u.Expires.Time)
 }
 
-// holds says whether a user can do all the things of a promise, and with what.
-// In a given situation only what is open counts for every; otherwise what
-// depends counts too.
-func holds(a *atlas.Atlas, p *atlas.Promise, q *gate.Question) (held []gate.Entitlement, can bool) {
+// holds says whether someone can do all the things of a promise by any of some accounts, and
+// with what. In a given situation only what is open counts for every; otherwise what
+// depends counts too, if there is a way.
+func holds(a *atlas.Atlas, p *atlas.Promise, accounts []*gate.Question) (held []Evidence, can bool) {
 	least := gate.Depends
 	if p.Sure && p.Document.Every != nil {
 		least = gate.Open
@@ -110,9 +140,11 @@ func holds(a *atlas.Atlas, p *atlas.Promise, q *gate.Question) (held []gate.Enti
 	can = true
 	for i := range p.Things {
 		some := false
-		for _, e := range a.Held(q, &p.Things[i]) {
-			held = append(held, e)
-			some = some || e.State >= least
+		for _, q := range accounts {
+			for _, e := range a.Held(q, &p.Things[i]) {
+				held = append(held, Evidence{a.Book.UserName(q.Subject.ID), e})
+				some = some || e.Surely() >= least
+			}
 		}
 		can = can && some
 	}

@@ -129,7 +129,7 @@ func TestGuaranteesThatAreWrong(t *testing.T) {
 	}{
 		{atlas.Guarantee{Nobody: groups("crw"), Can: &w}, "did you mean crew?"},
 		{atlas.Guarantee{Nobody: groups("crew"), Can: &gone}, "did you mean tools?"},
-		{atlas.Guarantee{Nobody: groups("crew"), Can: &lost}, `"c on suite"`},
+		{atlas.Guarantee{Nobody: groups("crew"), Can: &lost}, `names right of tools "c", which does not exist; did you mean a or b?`},
 	} {
 		c.guarantee.Name = "g"
 		a, err := small(t, &c.guarantee)
@@ -141,5 +141,46 @@ func TestGuaranteesThatAreWrong(t *testing.T) {
 			}
 		}
 		assert.Contains(t, found, c.want)
+		g := check.Guarantees(a)[0]
+		assert.True(t, g.Broken(), "what does not exist proves nothing")
+		assert.Contains(t, g.Reason, "It names what does not exist: ")
 	}
+	none := what("z*", "")
+	a, err := small(t, &atlas.Guarantee{Name: "g", Nobody: groups("crew"), Can: &none})
+	require.NoError(t, err)
+	assert.Equal(t, "It names what does not exist: z*.", check.Guarantees(a)[0].Reason)
+}
+
+// Accounts of one person count as one, who holds what any of them holds.
+func TestGuaranteesJudgePersons(t *testing.T) {
+	number := func(named, n string) *directory.User {
+		u := &directory.User{Name: named}
+		require.NoError(t, u.Attributes.Set("employeeNumber", n))
+		return u
+	}
+	staff := &directory.Document{Name: "staff", Users: []*directory.User{number("ilse", "1"), number("teo", "2")}}
+	admin := &directory.Document{Name: "admin", SamePerson: &directory.SamePerson{Directory: name.Ref{Name: "staff"}, By: "employeeNumber"}, Users: []*directory.User{number("adm-ilse", "1"), number("adm-rana", "3")}}
+	doc := &licences.Document{
+		Products: []licences.Product{{Name: place.Text{Value: "suite"}, Features: []licences.Feature{{Name: "a"}, {Name: "b"}}}},
+		Mappings: []licences.Mapping{
+			{Who: gate.Who{Users: nametest.Refs("staff/ilse", "staff/teo")}, Product: name.Ref{Name: "suite"}, Without: nametest.Refs("b")},
+			{Who: gate.Who{Users: nametest.Refs("admin/adm-ilse", "admin/adm-rana")}, Product: name.Ref{Name: "suite"}, Without: nametest.Refs("a")},
+		},
+	}
+	everyone, one := &gate.Who{Everyone: true}, 1
+	both := []atlas.What{what("a", "suite"), what("b", "suite")}
+	a, b := what("a", ""), what("b", "suite")
+	m := &atlas.Map{Directories: []*directory.Document{staff, admin}, Systems: []*gate.System{{Name: "tools", Gate: doc}}, Guarantees: []*atlas.Guarantee{
+		{Name: "both", Nobody: everyone, HoldsBoth: both},
+		{Name: "both by account", Nobody: everyone, HoldsBoth: both, Per: "account"},
+		{Name: "each of the staff has b", Every: &gate.Who{Users: nametest.Refs("staff/ilse")}, Can: &b},
+		{Name: "one has a", AtMost: &one, Can: &a},
+	}}
+	at, err := atlas.Compile(m)
+	require.NoError(t, err)
+	got := check.Guarantees(at)
+	assert.Equal(t, "These hold both: staff/ilse, admin/adm-ilse.", got[0].Reason)
+	assert.False(t, got[1].Broken())
+	assert.Equal(t, "All 1 can.", got[2].Reason)
+	assert.Equal(t, "2 can, and at most 1 should: staff/ilse, staff/teo.", got[3].Reason)
 }

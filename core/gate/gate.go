@@ -50,6 +50,7 @@ type Catalogue struct {
 	Objects []string `json:"objects" nullable:"false"`
 	Rights  []string `json:"rights" nullable:"false"`
 	Roles   []Role   `json:"roles,omitempty" doc:"The roles, of gate types that have roles."`
+	Open    bool     `json:"open,omitempty" doc:"A question may name further rights: commands, ports, or values of claims."`
 }
 
 // Role is a role with all that it gives.

@@ -231,6 +231,20 @@ type Entitlement struct {
 // Judge sets the state and its reasons.
 func (e *Entitlement) Judge(v Verdict) { e.State, e.ways, e.ShutBy = v.State, v.If, v.ShutBy }
 
+// Surely is the state with what it depends on reckoned with: open where that is so in any
+// case, shut where it never is.
+func (e *Entitlement) Surely() State {
+	switch {
+	case e.State != Depends:
+		return e.State
+	case len(e.OpenIf) == 0:
+		return Shut
+	case len(e.OpenIf[0]) == 0:
+		return Open
+	}
+	return Depends
+}
+
 // Verdict gives them back.
 func (e *Entitlement) Verdict() Verdict { return Verdict{e.State, e.ways, e.ShutBy} }
 

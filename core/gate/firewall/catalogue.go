@@ -15,5 +15,5 @@ func (w *wall) Catalogue() gate.Catalogue {
 	}
 	slices.Sort(c.Objects)
 	slices.Sort(c.Rights)
-	return gate.Catalogue{Objects: slices.Compact(c.Objects), Rights: slices.Compact(c.Rights)}
+	return gate.Catalogue{Objects: slices.Compact(c.Objects), Rights: slices.Compact(c.Rights), Open: true}
 }
