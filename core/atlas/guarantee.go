@@ -184,11 +184,29 @@ func (a *Atlas) thing(site *gate.Site, d *What, line gate.Line) Thing {
 			t.Points = append(t.Points, p)
 		}
 	}
+	if d.Object != "" {
+		a.undeclared(site, d, &t, line)
+	}
 	var missing *directory.NotFoundError
 	if len(t.Points) == 0 && errors.As(failed, &missing) {
 		site.Missing(missing.Kind+" of "+s.Name(), name.Ref{Name: missing.Name, Place: d.Place}, missing.Near, line)
 	}
 	return t
+}
+
+// undeclared warns of an object that is not declared, for which another decides.
+func (a *Atlas) undeclared(site *gate.Site, d *What, t *Thing, line gate.Line) {
+	if len(t.Points) == 0 || a.Book.Users() == 0 {
+		return
+	}
+	e := t.Points[0].Decide(a.Question(0, a.Frame.Facts(situation.Situation{}, nil)))
+	if e.DecidedAt == "" {
+		return
+	}
+	f := finding.New(finding.UndeclaredObject, d.Place, fmt.Sprintf("Guarantee %s asks for %s in %s, which is not declared: %s above it decides.", line.Rule(), d.Object, t.System.Name(), e.DecidedAt),
+		"Declare it, or ask for what is declared.", d.Object)
+	f.Where.Rule = line.Rule()
+	site.Findings = append(site.Findings, f)
 }
 
 // manyObjects is how many objects are asked one by one.

@@ -45,6 +45,8 @@ const (
 	AllToEveryone Code = "all-to-everyone"
 	HalfLeft      Code = "half-left"
 	LookAlike     Code = "look-alike"
+	// UndeclaredObject says that a guarantee asks for an object that is not declared.
+	UndeclaredObject Code = "undeclared-object"
 
 	DirectUser      Code = "direct-user"
 	Redundant       Code = "redundant"
@@ -60,7 +62,7 @@ var severities = map[Code]Severity{
 	UnknownRight: Error, UnknownAttribute: Error,
 	Nesting: Warning, ForeignMember: Warning, MailNested: Warning, Cycle: Warning,
 	Shadowed: Warning, TooEarly: Warning, EmptyGroup: Warning, NoSeat: Warning, Prerequisite: Warning, LockedOut: Warning,
-	AllToEveryone: Warning, HalfLeft: Warning, LookAlike: Warning,
+	AllToEveryone: Warning, HalfLeft: Warning, LookAlike: Warning, UndeclaredObject: Warning,
 	DirectUser: Note, Redundant: Note, UnusedGroup: Note, Layering: Note,
 	InactiveMembers: Note, ExpectedCount: Note, ForeignAccount: Note,
 }
