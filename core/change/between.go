@@ -35,7 +35,7 @@ func Between(before, after *atlas.Atlas, s situation.Situation, limit, keep int)
 	if err != nil {
 		return nil, err
 	}
-	o := &Summary{Outcome: Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}}}
+	o := &Summary{Outcome: Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}, meant: meant(before.Frame, after.Frame)}}
 	people := sides(before.Book, after.Book)
 	touched := slices.DeleteFunc(slices.Clone(people), func(p person) bool { return !p.differs })
 	o.Touched, o.Looked = len(touched), len(touched)
@@ -51,7 +51,7 @@ func Between(before, after *atlas.Atlas, s situation.Situation, limit, keep int)
 		if p.is {
 			y = after.Reach(p.after, is, nil)
 		}
-		var one Outcome
+		one := Outcome{meant: o.meant}
 		one.user(p.name, x, y)
 		one.sort()
 		o.GainCount, o.Gains = o.GainCount+len(one.Gains), begin(o.Gains, one.Gains, keep)

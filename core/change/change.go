@@ -100,7 +100,8 @@ type Outcome struct {
 	Findings   TurnedFindings   `json:"findings"`
 	Guarantees TurnedGuarantees `json:"guarantees"`
 
-	routes bool // tell what is rerouted
+	routes bool            // tell what is rerouted
+	meant  map[string]bool // networks and windows that are others than before
 }
 
 // Held is an entitlement of a user: as it is after a gain, or was before a loss.
@@ -154,7 +155,7 @@ func entitlements(before, after *atlas.Atlas, s situation.Situation, routes bool
 	if err != nil {
 		return nil, err
 	}
-	o := &Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}, routes: routes}
+	o := &Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}, routes: routes, meant: meant(before.Frame, after.Frame)}
 	for _, user := range everyone(before, after) {
 		o.user(user, reach(before, user, factsBefore), reach(after, user, factsAfter))
 	}
@@ -198,11 +199,44 @@ func (o *Outcome) point(user string, x, y *gate.Entitlement) {
 		o.Changes = append(o.Changes, Changed{user, missing(y), *y})
 	case y == nil:
 		o.Changes = append(o.Changes, Changed{user, *x, missing(x)})
-	case !alike(x, y):
+	case !alike(x, y) || o.meansOther(x):
 		o.Changes = append(o.Changes, Changed{user, *x, *y})
 	case o.routes && rerouted(x, y):
 		o.Reroutes = append(o.Reroutes, Changed{user, *x, *y})
 	}
+}
+
+// meansOther says whether something depends on a network or a window that is another
+// under the same name.
+func (o *Outcome) meansOther(e *gate.Entitlement) bool {
+	if len(o.meant) == 0 || e.State != gate.Depends {
+		return false
+	}
+	return slices.ContainsFunc(e.Needs, func(n situation.Need) bool {
+		kind, value, _ := strings.Cut(strings.TrimPrefix(string(n), "not-"), ":")
+		return slices.ContainsFunc(strings.Split(value, "|"), func(named string) bool { return o.meant[kind+":"+named] })
+	})
+}
+
+// meant are the networks and windows that have other addresses or times than before.
+func meant(before, after *situation.Frame) map[string]bool {
+	other := map[string]bool{}
+	for _, n := range before.Networks {
+		if i, is := after.Network(n.Name); is && !slices.Equal(n.Prefixes, after.Networks[i].Prefixes) {
+			other["network:"+n.Name] = true
+		}
+	}
+	for _, w := range before.Windows {
+		i, is := after.Window(w.Name)
+		if !is {
+			continue
+		}
+		now := after.Windows[i]
+		if !slices.Equal(w.Days, now.Days) || w.From != now.From || w.To != now.To || before.Zone.String() != after.Zone.String() {
+			other["window:"+w.Name] = true
+		}
+	}
+	return other
 }
 
 // rerouted says that two entitlements come by different routes. A line that has a

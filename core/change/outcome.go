@@ -30,7 +30,7 @@ func (t *Trial) Outcome(s situation.Situation) (*Outcome, error) {
 	if t.recompiled {
 		return entitlements(t.before, t.Atlas, s, true)
 	}
-	o := &Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}, routes: true}
+	o := t.nothing()
 	users := slices.Concat(t.touched, t.Atlas.Shifted(t.before))
 	slices.Sort(users)
 	users = slices.Compact(users)
@@ -46,13 +46,74 @@ func (t *Trial) Outcome(s situation.Situation) (*Outcome, error) {
 	return o, nil
 }
 
+// nothing is an outcome in which nothing has been found yet.
+func (t *Trial) nothing() *Outcome {
+	return &Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}, routes: true, meant: meant(t.before.Frame, t.Atlas.Frame)}
+}
+
+// bySystem is Outcome for a map that was recompiled and has the users that it had: those
+// whose records or groups differ are looked at by themselves, and all others system by
+// system, those together who are alike to it.
+func (t *Trial) bySystem(s situation.Situation, people []person) (*Outcome, error) {
+	before, err := t.before.Facts(s)
+	if err != nil {
+		return nil, err
+	}
+	after, err := t.Atlas.Facts(s)
+	if err != nil {
+		return nil, err
+	}
+	o := t.nothing()
+	var touched []directory.UserID
+	for _, p := range people {
+		if p.differs {
+			touched = append(touched, p.after)
+		}
+	}
+	slices.Sort(touched)
+	o.join(t.reach(touched, before, after))
+	everyone := t.Atlas.Book.Everyone()
+	for _, is := range t.Atlas.Systems {
+		if _, err := t.before.System(is.Name()); err != nil {
+			o.alone(t.Atlas, is, after, touched, func(user string, held []gate.Entitlement) { o.user(user, nil, held) })
+		} else if err := t.compare(o, is, before, after, everyone, touched); err != nil {
+			return nil, err
+		}
+	}
+	for _, was := range t.before.Systems {
+		if _, err := t.Atlas.System(was.Name()); err != nil {
+			o.alone(t.before, was, before, touched, func(user string, held []gate.Entitlement) { o.user(user, held, nil) })
+		}
+	}
+	o.sort()
+	return o, nil
+}
+
+// alone hands on what everyone but some holds in a system that comes or goes.
+func (o *Outcome) alone(a *atlas.Atlas, s *atlas.System, facts *situation.Facts, done []directory.UserID, note func(string, []gate.Entitlement)) {
+	q := a.Unturned(facts)
+	for _, users := range atlas.Alike(a, s, a, s, a.Book.Everyone()) {
+		q.Turn(users[0])
+		if len(a.In(q, s)) == 0 {
+			continue
+		}
+		for _, u := range users {
+			if _, twice := slices.BinarySearch(done, u); !twice {
+				q.Turn(u)
+				note(a.Book.UserName(u), a.In(q, s))
+			}
+		}
+	}
+}
+
 // reach computes what some users gain and lose in all systems.
 func (t *Trial) reach(users []directory.UserID, before, after *situation.Facts) []Outcome {
 	const piece = 16
 	parts := make([]Outcome, (len(users)+piece-1)/piece)
+	seen := meant(t.before.Frame, t.Atlas.Frame)
 	parallel.For(len(users), piece, func(from, to int) {
 		part := &parts[from/piece]
-		part.routes = true
+		part.routes, part.meant = true, seen
 		was, is := t.before.Unturned(before), t.Atlas.Unturned(after)
 		var x, y []gate.Entitlement
 		for _, u := range users[from:to] {
@@ -181,7 +242,7 @@ func (t *Trial) compare(o *Outcome, fresh *atlas.System, before, after *situatio
 	for _, users := range atlas.Alike(t.before, old, t.Atlas, fresh, named) {
 		was.Turn(users[0])
 		is.Turn(users[0])
-		differing, err := differing(&oldPoints, &freshPoints, t.before.In(was, old), t.Atlas.In(is, fresh))
+		differing, err := differing(o, &oldPoints, &freshPoints, t.before.In(was, old), t.Atlas.In(is, fresh))
 		if err != nil {
 			return err
 		}
@@ -226,9 +287,9 @@ func (p *points) of(e *gate.Entitlement) (gate.Point, error) {
 	return point, err
 }
 
-func differing(old, fresh *points, before, after []gate.Entitlement) (all []difference, err error) {
+func differing(o *Outcome, old, fresh *points, before, after []gate.Entitlement) (all []difference, err error) {
 	sideBySide(before, after, func(x, y *gate.Entitlement) {
-		if x == nil || y == nil || !alike(x, y) || rerouted(x, y) {
+		if x == nil || y == nil || !alike(x, y) || rerouted(x, y) || o.meansOther(x) {
 			was, oldErr := old.of(x)
 			is, freshErr := fresh.of(y)
 			err = errors.Join(err, oldErr, freshErr)

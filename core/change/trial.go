@@ -220,22 +220,38 @@ func apart[T any](was, is []*T, named func(*T) string) (d records[T]) {
 	return d
 }
 
-// OutcomeWithin is Outcome, but where a map was recompiled, and has more than so
-// many people, it looks at some of those whose records or groups differ, and says at
-// how many it looked; 0 is all.
+// OutcomeWithin is Outcome, but where a map was recompiled, has other users than before, and
+// more than so many, it looks at some of those whose records or groups differ, and says at
+// how many it looked; 0 is all. Where systems, networks or windows differ as well it always
+// says that, since these may touch anyone.
 func (t *Trial) OutcomeWithin(s situation.Situation, limit int) (o *Outcome, looked int, err error) {
 	if !t.recompiled || t.Atlas.Book.Users() <= limit {
 		o, err = t.Outcome(s)
+		return o, 0, err
+	}
+	people := sides(t.before.Book, t.Atlas.Book)
+	if !slices.ContainsFunc(people, func(p person) bool { return !p.was || !p.is || p.before != p.after }) {
+		o, err = t.bySystem(s, people)
 		return o, 0, err
 	}
 	sum, err := Between(t.before, t.Atlas, s, limit, 1<<30)
 	if err != nil {
 		return nil, 0, err
 	}
-	if sum.Looked == sum.Touched {
+	if sum.Looked == sum.Touched && t.sameGates() {
 		return &sum.Outcome, 0, nil
 	}
-	return &sum.Outcome, sum.Looked, nil
+	return &sum.Outcome, max(1, sum.Looked), nil
+}
+
+// sameGates says whether the systems, networks and windows are what they were.
+func (t *Trial) sameGates() bool {
+	was, is := t.before, t.Atlas
+	return len(meant(was.Frame, is.Frame)) == 0 && len(was.Systems) == len(is.Systems) && len(was.Frame.Networks) == len(is.Frame.Networks) && len(was.Frame.Windows) == len(is.Frame.Windows) &&
+		!slices.ContainsFunc(is.Systems, func(s *atlas.System) bool {
+			old, err := was.System(s.Name())
+			return err != nil || old.Document != s.Document && !reflect.DeepEqual(old.Document, s.Document)
+		})
 }
 
 // Summary is Between for a trial: where the differences touch few people,
