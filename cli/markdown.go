@@ -181,6 +181,9 @@ func (a *app) triedMarkdown(t *tried) error {
 	o := t.Outcome
 	a.print("### Trial %s, version %d, on revision %d: %s, for %s\n\n", code(t.Trial), t.Version, t.Revision, tally(&o.Total), count(o.People, "person", "people"))
 	a.mdSituation(o.Situation)
+	if o.Looked > 0 {
+		a.print("This is a part: computed for %s of those that it may touch.\n\n", count(o.Looked, "person", "people"))
+	}
 	var rows [][]string
 	for _, s := range o.BySystem {
 		rows = append(rows, []string{code(s.Name), tally(&s.Tally)})

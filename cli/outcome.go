@@ -95,14 +95,18 @@ func tally(t *answer.Tally) string {
 }
 
 func (a *app) outcomeText(o *answer.Outcome) error {
-	if o.Total.All() == 0 {
+	if o.Looked > 0 {
+		a.print("This is a part: computed for %s of those that it may touch.\n", count(o.Looked, "person", "people"))
+	}
+	switch {
+	case o.Total.All() == 0 && o.Looked > 0:
+		a.print("Among these nobody gains or loses anything; others may.\n")
+		return nil
+	case o.Total.All() == 0:
 		a.print("Nobody gains or loses anything.\n")
 		return nil
 	}
 	a.print("%s, for %s\n", tally(&o.Total), count(o.People, "person", "people"))
-	if o.Looked > 0 {
-		a.print("computed for %d of the people that it may touch\n", o.Looked)
-	}
 	list := func(heading string, rows []answer.Tallied) {
 		a.print("\n%s\n", a.paint(strong, heading))
 		wide := widest(rows, func(t answer.Tallied) string { return t.Name })
@@ -171,6 +175,9 @@ func effectWords(x *answer.Effected) string {
 		return fmt.Sprintf("  breadth %s → %s", x.Before.Breadth, x.After.Breadth)
 	case !reflect.DeepEqual(x.Before.Reply, x.After.Reply):
 		return "  " + after + ", with another reply"
+	}
+	if x.After.State == gate.Depends && reflect.DeepEqual(x.Before.Claims, x.After.Claims) {
+		return "  " + after + ", by a network or a window that is another now"
 	}
 	return "  " + after + ", with other claims"
 }

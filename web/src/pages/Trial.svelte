@@ -125,8 +125,9 @@
     {#if outcome && turned && trial.changes.length > 0}
       <section aria-labelledby="outcome">
         <h2 id="outcome">Outcome</h2>
+        {#if outcome.looked}<Notice kind="wrong" title="This is a part">Computed for {outcome.looked} of the people that it may touch: others may gain or lose something too.</Notice>{/if}
         <p class="total">{tally(outcome.total)}{outcome.people ? `, for ${outcome.people} ${outcome.people === 1 ? 'person' : 'people'}` : ''}</p>
-        <p class="soft">{outcome.looked ? `Computed for ${outcome.looked} of them. ` : ''}{situated ? '' : 'In any situation. '}<button class="quiet" onclick={() => (situation.clear(), place.set({ situated: situated ? '' : 'yes' }))}>{situated ? 'Show any situation' : 'Choose a situation'}</button></p>
+        <p class="soft">{situated ? '' : 'In any situation. '}<button class="quiet" onclick={() => (situation.clear(), place.set({ situated: situated ? '' : 'yes' }))}>{situated ? 'Show any situation' : 'Choose a situation'}</button></p>
         {#if outcome.by_system.length}<DifferencePicture {outcome} />{/if}
         {#if outcome.by_person.length}
           <h3>By person</h3>

@@ -50,4 +50,4 @@
 <Table name="brings" label="Changes" {rows} {columns} nothing="Nothing changes." />
 <h3>Gains and losses</h3>
 {#if preview.looked < preview.touched}<p class="soft">Computed for {preview.looked} of the {preview.touched} people that it touches.</p>{/if}
-<Table name="gains" label="Gains and losses" rows={effects} columns={effectColumns} nothing="Nobody gains or loses anything." />
+<Table name="gains" label="Gains and losses" rows={effects} columns={effectColumns} nothing={preview.looked < preview.touched ? 'Nobody of these gains or loses anything.' : 'Nobody gains or loses anything.'} />
