@@ -56,7 +56,7 @@ func (a *app) whyText(w *answer.Why) error {
 // fates says in words what part a line plays.
 var fates = map[gate.Fate]string{
 	gate.Decides: "decides", gate.May: "may decide", gate.Unmet: "condition not met",
-	gate.Overtaken: "another line decides", gate.Others: "for other users", gate.Elsewhere: "about something else",
+	gate.Overtaken: "another line decides", gate.Others: "for other users", gate.Elsewhere: "about something else", gate.Off: "switched off",
 }
 
 func (a *app) probeText(p *answer.Probe) error {

@@ -25,6 +25,7 @@ type Guarantee struct {
 	Can       *What       `yaml:"can" doc:"What it is about."`
 	HoldsBoth []What      `yaml:"holds_both" doc:"Two things that nobody may hold together."`
 	In        *Given      `yaml:"in" doc:"In which situation. Missing: in any."`
+	Off       bool        `yaml:"off" doc:"true: the guarantee stays in its place, and nothing is asked."`
 	Per       Per         `yaml:"per" doc:"person (unless said): accounts of one person count as one, who holds what any of them holds; account: each counts."`
 }
 

@@ -26,6 +26,8 @@ func (a *Atlas) Walk(u directory.UserID, f *situation.Facts, s *System, p gate.P
 		step := gate.Pass{Line: line, Fate: gate.Elsewhere}
 		for _, c := range crowds[line] {
 			switch {
+			case c.Off():
+				step.Fate = gate.Off
 			case !about.Includes(c.Number()):
 			case c.Has(q):
 				step.Fate = gate.Overtaken

@@ -15,6 +15,7 @@ type Guaranteed struct {
 	Guarantee string     `json:"guarantee" doc:"Its name."`
 	State     string     `json:"state" enum:"kept,broken"`
 	Users     []string   `json:"users" doc:"Who breaks it, by full name." nullable:"false"`
+	Off       bool       `json:"off,omitempty" doc:"It is switched off, and so never broken."`
 	Reason    string     `json:"reason" doc:"Why it is kept or broken, in a sentence."`
 	Evidence  []Evidence `json:"evidence" doc:"What those who break it hold, and by which routes." nullable:"false"`
 	File      string     `json:"file,omitempty" doc:"Where it is written."`
@@ -44,6 +45,10 @@ func look(a *atlas.Atlas, p *atlas.Promise) Guaranteed {
 	g := Guaranteed{
 		Guarantee: p.Document.Name, State: "kept", Users: []string{}, Evidence: []Evidence{},
 		File: p.Document.Place.File, Line: p.Document.Place.Line,
+	}
+	if p.Document.Off {
+		g.Off, g.Reason = true, "It is switched off: nothing is asked."
+		return g
 	}
 	every := p.Document.Every != nil
 	about := func(u directory.UserID) (*gate.Question, bool) {

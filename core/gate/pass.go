@@ -13,12 +13,13 @@ const (
 	Overtaken Fate = "overtaken" // another line decides before it, or over it
 	Others    Fate = "others"    // it names other people
 	Elsewhere Fate = "elsewhere" // it is about other objects or rights
+	Off       Fate = "off"       // it is switched off
 )
 
 // Pass is what becomes of one line on the way to an answer.
 type Pass struct {
 	Line  string           `json:"line" doc:"The line, as SYSTEM/NAME."`
-	Fate  Fate             `json:"fate" enum:"decides,may,unmet,overtaken,others,elsewhere" doc:"What becomes of it."`
+	Fate  Fate             `json:"fate" enum:"decides,may,unmet,overtaken,others,elsewhere,off" doc:"What becomes of it."`
 	Needs []situation.Need `json:"needs" doc:"Of a line that may decide, what it needs; of one that does not, what is contradicted." nullable:"false"`
 	Lacks []string         `json:"lacks" doc:"Of a line that names others, whom or what it asks for." nullable:"false"`
 }

@@ -117,8 +117,29 @@ const (
 	Taking Effect = true
 )
 
-// Who compiles who a line is for.
+// Who compiles who a line is for: nobody, where it is switched off.
 func (s *Site) Who(w *Who, line Line, effect Effect) *Crowd {
+	found, mapped, named := len(s.Findings), len(s.Mapped), len(s.Named)
+	c := s.who(w, line, effect)
+	if w.Off {
+		s.Findings = append(s.Findings[:found], misspelt(s.Findings[found:])...)
+		s.Mapped, s.Named = s.Mapped[:mapped], s.Named[:named]
+		c.SwitchOff()
+	}
+	return c
+}
+
+// misspelt are the findings about names that lead to nothing, or to too much.
+func misspelt(list []finding.Finding) []finding.Finding {
+	return slices.DeleteFunc(slices.Clone(list), func(f finding.Finding) bool { return f.Code != finding.UnknownName && f.Code != finding.AmbiguousName })
+}
+
+// SwitchOff makes a crowd nobody's, as of a line that is switched off.
+func (c *Crowd) SwitchOff() {
+	c.off, c.Everyone, c.Groups, c.Users, c.claims = true, false, nil, nil, nil
+}
+
+func (s *Site) who(w *Who, line Line, effect Effect) *Crowd {
 	c := s.Roster.enter(&Crowd{line: line.Name, Everyone: w.Everyone, giving: effect == Giving})
 	if w.Empty() {
 		s.Errors.Addf(line.Place, "line %s names nobody: it needs groups, users or everyone: true", line.Name)

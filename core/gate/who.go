@@ -15,6 +15,7 @@ type Who struct {
 	Claims   []ClaimRef        `yaml:"claims" doc:"Those whose sign-in to a relying party carries one of these claims."`
 	Everyone bool              `yaml:"everyone" doc:"true: everyone in every directory."`
 	Except   *directory.People `yaml:"except" doc:"But not these users, nor members of these groups."`
+	Off      bool              `yaml:"off" doc:"true: the line stays in its place, and is switched off."`
 }
 
 // Empty says that nobody is named.
@@ -30,15 +31,20 @@ type Crowd struct {
 	claims   []*claimed
 	except   directory.Party
 	broken   bool
+	off      bool
 	giving   bool
 	line     string
 	roster   *Roster
 	number   uint32
 }
 
-// wreck says that a name in the line leads to nothing, so that it has nobody.
+// Off says that the line is switched off.
+func (c *Crowd) Off() bool { return c.off }
+
+// wreck says that a name in the line leads to nothing, or that it is switched off, so that it
+// has nobody.
 func (c *Crowd) wreck() bool {
-	return c.broken || c.giving && slices.ContainsFunc(c.claims, func(x *claimed) bool { return x.lost })
+	return c.broken || c.off || c.giving && slices.ContainsFunc(c.claims, func(x *claimed) bool { return x.lost })
 }
 
 // Names says whether the crowd's own keys name the subject, exceptions aside.

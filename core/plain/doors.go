@@ -87,7 +87,7 @@ func (s *system) firewallPoints(q *asked, d *firewall.Document) (points []Point)
 
 // forUser is has, for rules that may name nobody and then are for all traffic.
 func (s *system) forUser(q *asked, who *gate.Who) bool {
-	return who.Empty() && !s.excepted(q, who.Except) || s.has(q, who)
+	return !who.Off && who.Empty() && !s.excepted(q, who.Except) || s.has(q, who)
 }
 
 // wall is a firewall with the addresses and services of its rules looked up.

@@ -63,6 +63,9 @@ func (s *system) admitted(q *asked, p *federation.Party, claims map[string][]str
 	}
 	permitted, refused := p.Default == "permit", false
 	for _, a := range p.Admit {
+		if a.Off {
+			continue
+		}
 		permitted = permitted || a.Permit != nil && holds(a.Permit)
 		refused = refused || a.Refuse != nil && holds(a.Refuse)
 	}

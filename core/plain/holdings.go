@@ -42,7 +42,7 @@ func (s *system) roles(q *asked, d *roles.Document, p Point) gate.State {
 	}
 	for _, l := range d.Limits {
 		under := l.Object.Value == "/" || p.Object == l.Object.Value || strings.HasPrefix(p.Object, l.Object.Value+"/")
-		if under && matches(l.Rights, p.Right) && !s.excepted(q, l.Except) {
+		if under && !l.Off && matches(l.Rights, p.Right) && !s.excepted(q, l.Except) {
 			kept = min(kept, takes(q.sit.holds(l.When)))
 		}
 	}

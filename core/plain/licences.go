@@ -43,7 +43,7 @@ func (s *system) features(q *asked, d *licences.Document, p *licences.Product) m
 func (s *system) licences(q *asked, d *licences.Document, p Point) gate.State {
 	for i := range d.Products {
 		product := &d.Products[i]
-		if product.Name.Value != p.Object {
+		if product.Name.Value != p.Object || product.Off {
 			continue
 		}
 		has := s.features(q, d, product)

@@ -72,7 +72,7 @@ func (s *system) network(q *asked, d *network.Document, p Point) gate.State {
 		named := len(c.Tags) == 0 || slices.ContainsFunc(c.Tags, func(r name.Ref) bool { return slices.Contains(tags, r.Name) })
 		whom := s.has(q, &c.Who)
 		if c.Empty() && len(c.Tags) > 0 {
-			whom = !s.excepted(q, c.Except)
+			whom = !c.Off && !s.excepted(q, c.Except)
 		}
 		if about && named && whom {
 			steps = append(steps, step{c.Verdict == "admit", q.sit.holds(&when)})

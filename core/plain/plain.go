@@ -226,7 +226,7 @@ func (s *system) counts(g *group) bool {
 
 // has says whether a line is for a user.
 func (s *system) has(q *asked, who *gate.Who) bool {
-	return s.names(q, who) && !s.excepted(q, who.Except)
+	return !who.Off && s.names(q, who) && !s.excepted(q, who.Except)
 }
 
 // once remembers what follows from the document alone.

@@ -197,6 +197,7 @@ func Who(t *rapid.T) gate.Who {
 	default:
 		w.Groups = full(some(t, Groups, 1, 2))
 	}
+	w.Off = rapid.IntRange(0, 7).Draw(t, "off") == 0
 	if rapid.IntRange(0, 3).Draw(t, "but") == 0 {
 		w.Except = &directory.People{Groups: full(some(t, Groups, 1, 1))}
 	}

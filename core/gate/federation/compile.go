@@ -98,6 +98,9 @@ func compileParty(s *gate.Site, d *Party) party {
 		} else {
 			compiled.crowd = s.EveryoneBut(c.Except, line)
 		}
+		if c.Off {
+			compiled.crowd.SwitchOff()
+		}
 		if c.FromGroups {
 			compiled.groups = gate.NewByGroup(s.Book.Groups(), groupValues(s, c))
 			for g := range compiled.groups.All() {
@@ -111,7 +114,11 @@ func compileParty(s *gate.Site, d *Party) party {
 		p.claims = append(p.claims, compiled)
 	}
 	for i := range d.Admit {
-		p.admit = append(p.admit, compileStatement(s, p.name, i, &d.Admit[i]))
+		if statement := compileStatement(s, p.name, i, &d.Admit[i]); !d.Admit[i].Off {
+			p.admit = append(p.admit, statement)
+		} else if statement.crowd != nil {
+			statement.crowd.SwitchOff()
+		}
 	}
 	return p
 }

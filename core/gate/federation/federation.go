@@ -101,6 +101,7 @@ type Statement struct {
 	Place  place.Place `yaml:"-"`
 	Permit *Test       `yaml:"permit" doc:"Lets in those for whom this holds."`
 	Refuse *Test       `yaml:"refuse" doc:"Keeps out those for whom this holds."`
+	Off    bool        `yaml:"off" doc:"true: the statement stays in its place, and is switched off."`
 }
 
 // Test is about a claim, or about who the user is.

@@ -106,6 +106,9 @@ func (w *wall) rule(s *gate.Site, d *Rule) rule {
 	} else {
 		r.crowd = s.Who(&d.Who, r.line, effect)
 	}
+	if d.Off {
+		r.crowd.SwitchOff()
+	}
 	when, usable := s.When(d.When, r.line, effect)
 	r.when = when
 	if len(d.From) > 0 {

@@ -24,6 +24,7 @@ type product struct {
 	mappings []mapping // those of this product, in the order of writing
 	giving   gate.Held // all of them
 	limited  bool
+	off      bool
 	seats    int
 	seatings *directory.Memo[*seating]
 }
@@ -58,7 +59,7 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 }
 
 func compileProduct(s *gate.Site, d *Product) product {
-	p := product{name: d.Name.Value, line: s.Line("product "+d.Name.Value, d.Place), seatings: &directory.Memo[*seating]{}}
+	p := product{name: d.Name.Value, line: s.Line("product "+d.Name.Value, d.Place), seatings: &directory.Memo[*seating]{}, off: d.Off}
 	if d.Seats != nil {
 		p.limited, p.seats = true, *d.Seats
 		if p.seats < 0 {
@@ -106,6 +107,9 @@ func (t *shelf) compileMapping(s *gate.Site, d *Mapping, i int) {
 			continue
 		}
 		m.gives[j] = false
+	}
+	if p.off {
+		m.crowd.SwitchOff()
 	}
 	p.mappings = append(p.mappings, m)
 	p.giving.Add(m.crowd)

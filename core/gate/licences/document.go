@@ -27,6 +27,7 @@ type Product struct {
 	Name     place.Text  `yaml:"product,required" doc:"The name of the product."`
 	Seats    *int        `yaml:"seats" doc:"How many people can use it. Missing: any number."`
 	Features []Feature   `yaml:"features,required" doc:"What it consists of."`
+	Off      bool        `yaml:"off" doc:"true: the product stays in its place, and nobody has it."`
 }
 
 // Feature is a part of a product that can be switched off on a mapping.

@@ -71,7 +71,7 @@ func (p *porter) order(r *gate.Report, i int) {
 	for j := i + 1; j < len(p.policies); j++ {
 		after := &p.policies[j]
 		inside := !slices.ContainsFunc(after.ways, func(w string) bool { return !slices.Contains(c.ways, w) })
-		if inside && after.admit != c.admit && !after.everyone() && !after.broken {
+		if inside && after.admit != c.admit && !after.everyone() && !after.broken && !after.crowd.Off() {
 			emptied = append(emptied, after.line)
 		}
 	}

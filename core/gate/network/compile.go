@@ -134,6 +134,9 @@ func (d *Document) policy(s *gate.Site, p *porter, doc *Policy) policy {
 	} else {
 		c.crowd = s.Who(&doc.Who, line, effect)
 	}
+	if doc.Off {
+		c.crowd.SwitchOff()
+	}
 	for _, ref := range doc.Tags {
 		if !slices.Contains(slices.Collect(p.tagNames), ref.Name) {
 			s.Missing("tag", ref, name.Near(ref.Name, p.tagNames), line)

@@ -240,6 +240,9 @@ func (c *compiler) limit(i int) {
 	l.crowd = c.EveryoneBut(d.Except, line)
 	l.when, _ = c.When(d.When, line, gate.Taking)
 	c.declared(d.Object, line)
+	if d.Off {
+		l.crowd.SwitchOff()
+	}
 	c.tree.limits = append(c.tree.limits, l)
 }
 

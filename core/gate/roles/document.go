@@ -72,6 +72,7 @@ type Limit struct {
 	Object Path              `yaml:"object,required" doc:"The resource on which, with all below it; sealing does not stop it."`
 	When   *situation.When   `yaml:"when" doc:"In which situations. Missing: always."`
 	Except *directory.People `yaml:"except" doc:"For whom it does not hold."`
+	Off    bool              `yaml:"off" doc:"true: the limit stays in its place, and is switched off."`
 }
 
 // Path is a slash-separated path from the root.

@@ -25,6 +25,7 @@ export const fateWords: Record<Pass['fate'], string> = {
   overtaken: 'another line decides',
   others: 'for other users',
   elsewhere: 'about something else',
+  off: 'switched off',
 };
 
 /** What is drawn of a gate on a page of its system. */
