@@ -168,15 +168,18 @@ func (p *places) flags(cmd *cobra.Command, thing string) *cobra.Command {
 	return cmd
 }
 
+var switchOff, switchOn = json.RawMessage(`"off"`), json.RawMessage(`"on"`)
+
 func (a *app) trialLine() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "line", Short: "Add, change, move or remove a line of a system: a mapping, rule, policy, limit …",
+		Use: "line", Short: "Add, change, move, remove or switch off a line of a system: a mapping, rule, policy, limit …",
 		Long: `Changes one line of a system. LIST is the key of its list, such as mappings or rules; a list
 further down is written as in "shares > logs > door". LINE is the name of the line, or its number
 from 1. gatemap system lines SYSTEM lists the lines.`,
 		Example: `  gatemap trial line add season archive mappings '{groups: [night-crew], role: reader, object: /}'
   gatemap trial line move season core-net rules "nobody pings" --before instruments --dry-run
-  gatemap trial line remove season core-net rules "nobody pings"`,
+  gatemap trial line remove season core-net rules "nobody pings"
+  gatemap trial line off season core-net rules "nobody pings"`,
 		Args: cobra.NoArgs,
 	}
 	var at places
@@ -196,13 +199,19 @@ from 1. gatemap system lines SYSTEM lists the lines.`,
 		a.staging("remove TRIAL SYSTEM LIST LINE", "Remove a line", `  gatemap trial line remove season core-net rules "nobody pings"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
 			return stage.Change{Do: stage.RemoveLine, System: args[1], List: args[2], Line: args[3]}, nil
 		}, system, lists, lines),
+		a.staging("off TRIAL SYSTEM LIST LINE", "Switch a line off: it keeps its place and has no effect", `  gatemap trial line off season core-net rules "nobody pings" --dry-run`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
+			return stage.Change{Do: stage.SwitchLine, System: args[1], List: args[2], Line: args[3], Value: switchOff}, nil
+		}, system, lists, lines),
+		a.staging("on TRIAL SYSTEM LIST LINE", "Switch a line on again", `  gatemap trial line on season core-net rules "nobody pings"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
+			return stage.Change{Do: stage.SwitchLine, System: args[1], List: args[2], Line: args[3], Value: switchOn}, nil
+		}, system, lists, lines),
 	)
 	return cmd
 }
 
 func (a *app) trialPart() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "part", Short: "Add, change, move or remove another part of a document: a role, resource, network, window, guarantee …",
+		Use: "part", Short: "Add, change, move, remove or switch off another part of a document: a role, resource, network, window, guarantee …",
 		Long: `Changes one item of a list, or of a set of keys, in a document of the map. Lines of
 systems are changed with gatemap trial line. DOCUMENT is the name of a system, or map,
 guarantees, or "directory NAME". LIST is the key of its list. PART is its
@@ -229,6 +238,12 @@ name, or its number from 1.`,
 		}), "part"),
 		a.staging("remove TRIAL DOCUMENT LIST PART", "Remove a part", `  gatemap trial part remove season guarantees guarantees "the crew writes by night"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
 			return stage.Change{Do: stage.RemovePart, Document: args[1], List: args[2], Part: args[3]}, nil
+		}),
+		a.staging("off TRIAL DOCUMENT LIST PART", "Switch a product or guarantee off: it keeps its place and has no effect", `  gatemap trial part off season guarantees guarantees "the crew writes by night"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
+			return stage.Change{Do: stage.SwitchPart, Document: args[1], List: args[2], Part: args[3], Value: switchOff}, nil
+		}),
+		a.staging("on TRIAL DOCUMENT LIST PART", "Switch a product or guarantee on again", `  gatemap trial part on season guarantees guarantees "the crew writes by night"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
+			return stage.Change{Do: stage.SwitchPart, Document: args[1], List: args[2], Part: args[3], Value: switchOn}, nil
 		}),
 	)
 	return cmd

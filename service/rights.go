@@ -39,11 +39,8 @@ func mayStage(by operator.Actor, c *stage.Change) error {
 	if by.Systems == nil {
 		return nil
 	}
-	switch c.Do {
-	case stage.AddLine, stage.ChangeLine, stage.MoveLine, stage.RemoveLine:
-		if by.Sees(c.System) {
-			return nil
-		}
+	if c.IsLine() && by.Sees(c.System) {
+		return nil
 	}
 	return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s may change lines of %s, and nothing else", by.Name, strings.Join(by.Systems, ", "))}
 }

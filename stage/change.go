@@ -28,10 +28,12 @@ const (
 	ChangeLine     Do = "change-line"
 	MoveLine       Do = "move-line"
 	RemoveLine     Do = "remove-line"
+	SwitchLine     Do = "switch-line"
 	AddPart        Do = "add-part"
 	ChangePart     Do = "change-part"
 	MovePart       Do = "move-part"
 	RemovePart     Do = "remove-part"
+	SwitchPart     Do = "switch-part"
 	WriteDocument  Do = "write-document"
 	RemoveDocument Do = "remove-document"
 	Restore        Do = "restore"
@@ -39,7 +41,7 @@ const (
 
 // Change is one staged change. Which fields it needs depends on what it does.
 type Change struct {
-	Do        Do              `json:"do" enum:"join,leave,set-user,create-group,rename-group,set-group,remove-group,add-line,change-line,move-line,remove-line,add-part,change-part,move-part,remove-part,write-document,remove-document,restore" doc:"What the change does."`
+	Do        Do              `json:"do" enum:"join,leave,set-user,create-group,rename-group,set-group,remove-group,add-line,change-line,move-line,remove-line,switch-line,add-part,change-part,move-part,remove-part,switch-part,write-document,remove-document,restore" doc:"What the change does."`
 	Group     string          `json:"group,omitempty" doc:"The group, by name; of one that is created, with its directory."`
 	Member    string          `json:"member,omitempty" doc:"join, leave: a user, group or device, by name."`
 	To        string          `json:"to,omitempty" doc:"rename-group: the new name, without its directory."`
@@ -53,7 +55,7 @@ type Change struct {
 	List      string          `json:"list,omitempty" doc:"Lines and parts: the key of the list; for a list further down, as in shares > logs > folders."`
 	Before    string          `json:"before,omitempty" doc:"add and move: the line or part before which it comes."`
 	After     string          `json:"after,omitempty" doc:"add and move: the line or part after which it comes; without before and after it comes last."`
-	Value     json.RawMessage `json:"value,omitempty" doc:"The new value: an attribute's, a field's, a line, a part; of write-document the text. Missing: remove it."`
+	Value     json.RawMessage `json:"value,omitempty" doc:"The new value: an attribute's, a field's, a line, a part; of write-document the text; of switch-line and switch-part on or off. Missing: remove it."`
 	// Was is what the change replaces, and Beside the line or part next to which one
 	// comes, as they were when the change was staged.
 	Was    *string `json:"was,omitempty" readOnly:"true" doc:"What it replaces, as it was when the change was staged."`
@@ -80,8 +82,8 @@ func (e *Error) Error() string {
 var fields = map[Do][]string{
 	Join: {"group", "member"}, Leave: {"group", "member"}, SetUser: {"user", "attribute"},
 	CreateGroup: {"group"}, RenameGroup: {"group", "to"}, SetGroup: {"group", "field"}, RemoveGroup: {"group"},
-	AddLine: {"system", "list", "value"}, ChangeLine: {"system", "list", "line", "value"}, MoveLine: {"system", "list", "line"}, RemoveLine: {"system", "list", "line"},
-	AddPart: {"document", "list", "value"}, ChangePart: {"document", "list", "part", "value"}, MovePart: {"document", "list", "part"}, RemovePart: {"document", "list", "part"},
+	AddLine: {"system", "list", "value"}, ChangeLine: {"system", "list", "line", "value"}, MoveLine: {"system", "list", "line"}, RemoveLine: {"system", "list", "line"}, SwitchLine: {"system", "list", "line", "value"},
+	AddPart: {"document", "list", "value"}, ChangePart: {"document", "list", "part", "value"}, MovePart: {"document", "list", "part"}, RemovePart: {"document", "list", "part"}, SwitchPart: {"document", "list", "part", "value"},
 	WriteDocument: {"document", "value"}, RemoveDocument: {"document"}, Restore: {"document"},
 }
 
@@ -121,8 +123,8 @@ func (c *Change) In() string { return c.System + c.Document } // a change has on
 // item is the line or part.
 func (c *Change) item() string { return c.Line + c.Part }
 
-// isLine says whether the change is about a line.
-func (c *Change) isLine() bool { return slices.Contains(fields[c.Do], "system") }
+// IsLine says whether the change is about a line.
+func (c *Change) IsLine() bool { return slices.Contains(fields[c.Do], "system") }
 
 // adds says whether the change adds a line or part.
 func (c *Change) adds() bool { return c.Do == AddLine || c.Do == AddPart }
@@ -205,6 +207,12 @@ func (c *Change) Sentence() string {
 		return fmt.Sprintf("Moves %s in %s of %s%s.", c.item(), c.List, c.In(), c.besides())
 	case RemoveLine, RemovePart:
 		return fmt.Sprintf("Removes %s from %s of %s%s.", c.item(), c.List, c.In(), c.was())
+	case SwitchLine, SwitchPart:
+		to, err := c.text()
+		if err != nil {
+			to = c.shown()
+		}
+		return fmt.Sprintf("Switches %s in %s of %s %s.", c.item(), c.List, c.In(), to)
 	case WriteDocument:
 		if c.Was == nil || *c.Was == "" {
 			return fmt.Sprintf("Writes the new document %s.", c.Document)

@@ -72,7 +72,7 @@ func (d *Draft) Apply(c *Change) error {
 			err = d.setGroup(c)
 		case RemoveGroup:
 			err = d.removeGroup(c)
-		case AddLine, ChangeLine, MoveLine, RemoveLine, AddPart, ChangePart, MovePart, RemovePart:
+		case AddLine, ChangeLine, MoveLine, RemoveLine, SwitchLine, AddPart, ChangePart, MovePart, RemovePart, SwitchPart:
 			err = d.part(c)
 		case WriteDocument, RemoveDocument:
 			err = d.document(c)

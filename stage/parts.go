@@ -134,9 +134,12 @@ func (d *Draft) part(c *Change) error {
 	if err := same(&c.Was, t.Flow(spot), fmt.Sprintf("%s in %s of %s", c.item(), c.List, c.In())); err != nil {
 		return err
 	}
-	if c.Do == RemoveLine || c.Do == RemovePart {
+	switch c.Do {
+	case RemoveLine, RemovePart:
 		t, err = t.Remove(spot)
-	} else {
+	case SwitchLine, SwitchPart:
+		t, err = switched(c, t, spot)
+	default:
 		v, ok, valueErr := c.value()
 		switch {
 		case valueErr != nil:
@@ -154,17 +157,42 @@ func (d *Draft) part(c *Change) error {
 	return err
 }
 
+// switched switches a line or part on or off, without moving it.
+func switched(c *Change, t *mapfile.Text, at mapfile.Spot) (*mapfile.Text, error) {
+	to, err := c.text()
+	if err != nil || to != "on" && to != "off" {
+		return nil, fmt.Errorf("the value of %s is on or off", c.Do)
+	}
+	if t.Keys(at) == nil {
+		return nil, fmt.Errorf("%s in %s of %s is not a set of keys: it cannot be switched off", c.item(), c.List, c.In())
+	}
+	yes, err := mapfile.ParseValue("true")
+	if err != nil {
+		return nil, err
+	}
+	key, there := t.Key(at, "off")
+	switch isOff := there && strings.EqualFold(t.Flow(key), "true"); {
+	case isOff == (to == "off"):
+		return nil, fmt.Errorf("%s in %s of %s is %s already", c.item(), c.List, c.In(), to)
+	case isOff:
+		return t.Remove(key)
+	case there:
+		return t.Replace(key, yes)
+	}
+	return t.Insert(at, len(t.Keys(at)), "off", yes)
+}
+
 // holds sees that lines are changed as lines, and other parts as parts.
 func holds(c *Change, t *mapfile.Text, at mapfile.Spot, list []string) error {
 	g, isSystem := gateType(t, at)
 	lines := isSystem && mapfile.HoldsLines(g, list)
 	switch {
-	case c.isLine() && !isSystem:
+	case c.IsLine() && !isSystem:
 		return fmt.Errorf("%s is not a system; only systems have lines", c.System)
-	case c.isLine() && !lines:
+	case c.IsLine() && !lines:
 		return fmt.Errorf("%s of %s does not hold lines; the lines are in %s. Use %s for other parts of a document",
 			c.List, c.System, strings.Join(mapfile.LineLists(g), ", "), strings.Replace(string(c.Do), "line", "part", 1))
-	case !c.isLine() && lines:
+	case !c.IsLine() && lines:
 		return fmt.Errorf("%s of %s holds lines: use %s", c.List, c.Document, strings.Replace(string(c.Do), "part", "line", 1))
 	}
 	return nil

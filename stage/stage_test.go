@@ -39,6 +39,16 @@ roles: {opener: {rights: ["door:open"]}}
 mappings:
   - {groups: [crew], role: opener, object: /, except: {groups: [dome/kitchen]}}
   - {users: [dome/ilse], role: opener, object: /}
+limits:
+  - name: never at night
+    off: true # until spring
+    rights: ["door:open"]
+    object: /
+---
+guarantees:
+  - guarantee: cooks stay out
+    nobody: {groups: [dome/kitchen]}
+    can: {system: suite, right: "door:open", object: /}
 `
 
 func base(t *testing.T) stage.Base {
@@ -71,6 +81,9 @@ func TestChanges(t *testing.T) {
 		{`{"do":"add-part","document":"map","list":"windows","part":"noon","value":{"days":["mon"],"from":"12:00","to":"13:00"}}`, "Adds noon to windows of map: {days: [mon], from: '12:00', to: '13:00'}.", "[192.0.2.0/24]}\n", "[192.0.2.0/24]}\nwindows: {noon: {days: [mon], from: '12:00', to: '13:00'}}\n"},
 		{`{"do":"add-part","document":"suite","list":"roles","part":"none","value":{"rights":[]}}`, "Adds none to roles of suite: {rights: []}.", `["door:open"]}}`, `["door:open"]}, none: {rights: []}}`},
 		{`{"do":"remove-line","system":"suite","list":"mappings","line":"mapping 2"}`, "Removes mapping 2 from mappings of suite (was {users: [dome/ilse], role: opener, object: /}).", "  - {users: [dome/ilse], role: opener, object: /}\n", ""},
+		{`{"do":"switch-line","system":"suite","list":"mappings","line":"mapping 2","value":"off"}`, "Switches mapping 2 in mappings of suite off.", "{users: [dome/ilse], role: opener, object: /}", "{users: [dome/ilse], role: opener, object: /, \"off\": true}"},
+		{`{"do":"switch-line","system":"suite","list":"limits","line":"never at night","value":"on"}`, "Switches never at night in limits of suite on.", "    off: true # until spring\n", ""},
+		{`{"do":"switch-part","document":"guarantees","list":"guarantees","part":"cooks stay out","value":"off"}`, "Switches cooks stay out in guarantees of guarantees off.", "door:open\", object: /}\n", "door:open\", object: /}\n    \"off\": true\n"},
 	} {
 		var change stage.Change
 		require.NoError(t, json.Unmarshal([]byte(c.change), &change))
@@ -146,6 +159,11 @@ func TestChangesThatCannotBeMade(t *testing.T) {
 		`{"do":"remove-line","system":"suite","list":"roles","line":"opener"}`:                      "roles of suite does not hold lines; the lines are in mappings, limits. Use remove-part",
 		`{"do":"remove-line","system":"map","list":"networks","line":"annex"}`:                      "map is not a system; only systems have lines",
 		`{"do":"change-line","system":"suite","list":"mappings","line":"1","value":"{a: ["}`:        "",
+		`{"do":"switch-line","system":"suite","list":"mappings","line":"1","value":"on"}`:           "1 in mappings of suite is on already",
+		`{"do":"switch-line","system":"suite","list":"limits","line":"1","value":"off"}`:            "1 in limits of suite is off already",
+		`{"do":"switch-line","system":"suite","list":"mappings","line":"1","value":true}`:           "the value of switch-line is on or off",
+		`{"do":"switch-line","system":"suite","list":"mappings","line":"1"}`:                        "switch-line needs value",
+		`{"do":"switch-part","document":"map","list":"networks","part":"yard","value":"off"}`:       "yard in networks of map is not a set of keys: it cannot be switched off",
 		`{"do":"write-document","document":"../etc/passwd","value":"x"}`:                            "a document is a file of the map folder",
 		`{"do":"write-document","document":"x.yaml","value":7}`:                                     "the value is a piece of text",
 		`{"do":"remove-document","document":"gatemap.yaml"}`:                                        "marks the map folder and cannot be removed",

@@ -41,7 +41,7 @@ func (c *Client) checkServer(ctx context.Context, server string, tell func(conne
 			step, err = e.Step, e.Err
 		}
 		hint := ""
-		if step != "address" {
+		if step == "connection" || errors.Is(err, errNoAnswer) {
 			hint = c.otherwise(ctx, server)
 		}
 		tell(connect.Step{Name: step, Failed: true, Detail: server + ": " + err.Error() + hint})

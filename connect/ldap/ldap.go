@@ -187,13 +187,16 @@ func (c *Conn) Close() { _ = c.ldap.Close() }
 // Server is the address that answered.
 func (c *Conn) Server() string { return c.server }
 
+// errNoAnswer is what another protocol on the port looks like.
+var errNoAnswer = errors.New("no answer that can be understood")
+
 // plain takes the decoration of the library off an error.
 func plain(err error) error {
 	var e *ldap.Error
 	if !errors.As(err, &e) {
 		if err != nil {
 			if rest, ok := strings.CutPrefix(err.Error(), "unable to read LDAP response packet: "); ok {
-				return fmt.Errorf("no answer that can be understood: %s", rest)
+				return fmt.Errorf("%w: %s", errNoAnswer, rest)
 			}
 		}
 		return err
@@ -211,7 +214,7 @@ func plain(err error) error {
 		return errors.New("the account that binds may not read this")
 	case ldap.ErrorNetwork:
 		if e.Err != nil {
-			return fmt.Errorf("no answer that can be understood: %s", strings.TrimPrefix(e.Err.Error(), "ldap: "))
+			return fmt.Errorf("%w: %s", errNoAnswer, strings.TrimPrefix(e.Err.Error(), "ldap: "))
 		}
 	}
 	if text, known := ldap.LDAPResultCodeMap[e.ResultCode]; known && e.Err != nil && e.Err.Error() != "" {

@@ -18,6 +18,8 @@ const part = { field: 'part', label: 'Part', hint: 'its name, or its number' } a
 const before = { field: 'before', label: 'Before', optional: true, hint: 'its name, or its number; empty: last' } as const;
 const value = { field: 'value', label: 'Value', hint: '{"groups": ["night-crew"], …}' } as const;
 
+const onOff = { field: 'value', label: 'To', hint: 'on or off' } as const;
+
 /** The changes that the form stages. */
 export const kinds: Kind[] = [
   { do: 'join', label: 'Add a member to a group', fields: [group, { field: 'member', label: 'Member' }] },
@@ -31,10 +33,12 @@ export const kinds: Kind[] = [
   { do: 'change-line', label: 'Change a line', fields: [system, list, line, value] },
   { do: 'move-line', label: 'Move a line', fields: [system, list, line, before] },
   { do: 'remove-line', label: 'Remove a line', fields: [system, list, line] },
+  { do: 'switch-line', label: 'Switch a line on or off', fields: [system, list, line, onOff] },
   { do: 'add-part', label: 'Add another part', fields: [document, list, { ...part, optional: true, hint: 'the key, of a set of keys' }, value] },
   { do: 'change-part', label: 'Change another part', fields: [document, list, part, value] },
   { do: 'move-part', label: 'Move another part', fields: [document, list, part, before] },
   { do: 'remove-part', label: 'Remove another part', fields: [document, list, part] },
+  { do: 'switch-part', label: 'Switch another part on or off', fields: [document, list, part, onOff] },
 ];
 
 /** The change that a form describes. A value that is no JSON is a piece of text. */

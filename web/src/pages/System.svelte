@@ -57,7 +57,7 @@
     { name: 'when', label: 'When', text: (l) => whenWords(l.value ?? {}) },
     { name: 'people', label: 'People', text: (l) => String(l.people), number: true },
     { name: 'place', label: 'Place', text: (l) => (l.file ? `${l.file}:${l.row}` : ''), figures: true },
-    { name: 'note', label: lit ? 'Decision' : 'Note', text: (l) => (lit ? fateWords[lit.get(l.line)?.fate ?? 'elsewhere'] : never.has(ruleOf(l.line)) ? 'redundant or shadowed' : '') },
+    { name: 'note', label: lit ? 'Decision' : 'Note', text: (l) => (l.value?.off === true ? 'switched off' : lit ? fateWords[lit.get(l.line)?.fate ?? 'elsewhere'] : never.has(ruleOf(l.line)) ? 'redundant or shadowed' : '') },
   ]);
 </script>
 

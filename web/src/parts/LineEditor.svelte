@@ -19,7 +19,7 @@
   } = $props();
 
   const id = $props.id();
-  type Do = 'change-line' | 'move-line' | 'remove-line' | 'add-line';
+  type Do = 'change-line' | 'move-line' | 'switch-line' | 'remove-line' | 'add-line';
   let act = $state<Do>(untrack(() => (line ? 'change-line' : 'add-line')));
   let value = $state<Value>(untrack(() => structuredClone($state.snapshot(line?.value ?? {}))));
   let before = $state('');
@@ -63,6 +63,7 @@
     if (act === 'add-line') return Object.keys(tidy(value)).length === 0 ? null : { do: act, ...at, value: tidy(value), ...(before ? { before } : {}) };
     if (!line) return null;
     if (act === 'remove-line') return { do: act, ...at, line: nameOf(line) };
+    if (act === 'switch-line') return { do: act, ...at, line: nameOf(line), value: line.value?.off === true ? 'on' : 'off' };
     if (act === 'move-line') return { do: act, ...at, line: nameOf(line), ...(before ? { before } : {}) };
     return JSON.stringify(tidy(value)) === JSON.stringify(tidy(line.value ?? {})) ? null : { do: act, ...at, line: nameOf(line), value: tidy(value) };
   });
@@ -76,7 +77,7 @@
   {#if line?.file}<p class="soft figures">{line.file}:{line.row}</p>{/if}
   {#if line}
     <div class="ways" role="group" aria-label="Action">
-      {#each [['change-line', 'Change'], ['move-line', 'Move'], ['remove-line', 'Remove']] as [d, label] (d)}
+      {#each [['change-line', 'Change'], ['move-line', 'Move'], ['switch-line', line.value?.off === true ? 'Switch on' : 'Switch off'], ['remove-line', 'Remove']] as [d, label] (d)}
         <button aria-pressed={act === d} onclick={() => (act = d as Do)}>{label}</button>
       {/each}
     </div>
