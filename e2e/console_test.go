@@ -181,7 +181,7 @@ func TestFromSignInToAnAnswer(t *testing.T) {
 
 	// A line shows its route and its reasons.
 	p.do(chromedp.Click(line("depends", "/raw/2026", "frames:write"), chromedp.NodeVisible))
-	p.sees("and it is open if the source address is in summit, and the time is in the window night, and the risk is low or medium.",
+	p.sees("and it is open if the source address is in summit and the risk is low or medium and the time is in the window night.",
 		"Line archive/mapping 2 gives it: cindervale/ilse.okonjo is listed in cindervale/night-assistants, which is in cindervale/night-crew.")
 	assert.Equal(t, "The way of Ilse Okonjo to /raw/2026; the words below tell it", get(p, chromedp.AttributeValue(`svg[role=img]`, "aria-label")).Value, "the picture can be heard")
 
