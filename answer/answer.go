@@ -75,6 +75,7 @@ type Why struct {
 type Who struct {
 	System    string            `json:"system"`
 	Object    string            `json:"object"`
+	DecidedAt string            `json:"decided_at,omitempty" doc:"The declared object that decides for the one asked about."`
 	Right     string            `json:"right"`
 	Situation map[string]string `json:"situation" doc:"The facts that were given."`
 	Users     []Holder          `json:"users" doc:"Those whose state is not none, by name." nullable:"false"`

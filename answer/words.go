@@ -10,6 +10,11 @@ import (
 	"gatemap/core/situation"
 )
 
+// Undeclared says which object decides for one that is not declared.
+func Undeclared(object, decidedAt string) string {
+	return fmt.Sprintf("%s is not declared; %s above it decides.", object, decidedAt)
+}
+
 // Sentences puts an answer into words. display is the user's display name, or
 // empty.
 func Sentences(w *Why, display string) []string {
@@ -23,7 +28,7 @@ func Sentences(w *Why, display string) []string {
 	}
 	lines := []string{stateSentence(w, who, what)}
 	if w.DecidedAt != "" {
-		lines = append(lines, fmt.Sprintf("%s is not declared; %s above it decides.", w.Object, w.DecidedAt))
+		lines = append(lines, Undeclared(w.Object, w.DecidedAt))
 	}
 	for _, s := range w.ShutBy {
 		lines = append(lines, Stop(s)+".")

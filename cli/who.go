@@ -38,6 +38,9 @@ what), with the groups by which it comes.`,
 
 func (a *app) whoText(w *answer.Who) error {
 	a.print("%s\nSituation: %s\n\n", a.paint(strong, w.System+" "+w.Right+" on "+w.Object), given(w.Situation))
+	if w.DecidedAt != "" {
+		a.print("%s\n\n", answer.Undeclared(w.Object, w.DecidedAt))
+	}
 	if len(w.Users) == 0 {
 		a.print("Nobody holds it.\n")
 		return nil
@@ -56,10 +59,10 @@ func (a *app) whoText(w *answer.Who) error {
 }
 
 func whoTable(w *answer.Who) [][]string {
-	rows := [][]string{{"system", "object", "right", "user", "state", "breadth", "needs", "shut_by", "routes", "reply", "open_if"}}
+	rows := [][]string{{"system", "object", "right", "user", "state", "breadth", "needs", "shut_by", "routes", "reply", "open_if", "decided_at"}}
 	for _, h := range w.Users {
 		rows = append(rows, []string{
-			w.System, w.Object, w.Right, h.User, h.State.String(), h.Breadth, joinNeeds(h.Needs), joinStops(h.ShutBy), joinRoutes(h.Routes), joinReply(h.Reply), joinWays(h.OpenIf, h.More),
+			w.System, w.Object, w.Right, h.User, h.State.String(), h.Breadth, joinNeeds(h.Needs), joinStops(h.ShutBy), joinRoutes(h.Routes), joinReply(h.Reply), joinWays(h.OpenIf, h.More), w.DecidedAt,
 		})
 	}
 	return rows

@@ -108,7 +108,7 @@ func (a Answers) WhoPage(_ context.Context, system, right, object string, s situ
 	if err != nil {
 		return nil, err
 	}
-	w := &answer.Who{System: in.Name(), Right: right, Object: point.Object(), Situation: s.Facts(), Users: []answer.Holder{}}
+	w := &answer.Who{System: in.Name(), Right: right, Object: point.Object(), DecidedAt: a.Atlas.DecidedAt(point), Situation: s.Facts(), Users: []answer.Holder{}}
 	holders := a.Atlas.Who(facts, in, point)
 	w.Total = holders.Count
 	at := 0

@@ -197,17 +197,26 @@ func (a *Atlas) thing(site *gate.Site, d *What, line gate.Line) Thing {
 
 // undeclared warns of an object that is not declared, for which another decides.
 func (a *Atlas) undeclared(site *gate.Site, d *What, t *Thing, line gate.Line) {
-	if len(t.Points) == 0 || a.Book.Users() == 0 {
+	if len(t.Points) == 0 {
 		return
 	}
-	e := t.Points[0].Decide(a.Question(0, a.Frame.Facts(situation.Situation{}, nil)))
-	if e.DecidedAt == "" {
+	above := a.DecidedAt(t.Points[0])
+	if above == "" {
 		return
 	}
-	f := finding.New(finding.UndeclaredObject, d.Place, fmt.Sprintf("Guarantee %s asks for %s in %s, which is not declared: %s above it decides.", line.Rule(), d.Object, t.System.Name(), e.DecidedAt),
+	f := finding.New(finding.UndeclaredObject, d.Place, fmt.Sprintf("Guarantee %s asks for %s in %s, which is not declared: %s above it decides.", line.Rule(), d.Object, t.System.Name(), above),
 		"Declare it, or ask for what is declared.", d.Object)
 	f.Where.Rule = line.Rule()
 	site.Findings = append(site.Findings, f)
+}
+
+// DecidedAt is the declared object that decides where the one that is asked about is not
+// declared; "" where it is, and where nobody can ask.
+func (a *Atlas) DecidedAt(p gate.Point) string {
+	if a.Book.Users() == 0 {
+		return ""
+	}
+	return p.Decide(a.Question(0, a.Frame.Facts(situation.Situation{}, nil))).DecidedAt
 }
 
 // manyObjects is how many objects are asked one by one.

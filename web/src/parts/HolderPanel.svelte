@@ -18,6 +18,7 @@
   let holders = $state<readonly Holder[] | null>(null);
   let total = $state(0);
   let cursor = $state('');
+  let above = $state('');
   let wrong = $state('');
 
   $effect(() => {
@@ -26,7 +27,7 @@
     if (!object || !right) return;
     const asked = `${object} ${right}`;
     api.who(system.system, right, object, situation.facts).then(
-      (got) => asked === `${object} ${right}` && ((holders = got.users), (total = got.total), (cursor = got.next ?? ''), (wrong = '')),
+      (got) => asked === `${object} ${right}` && ((holders = got.users), (total = got.total), (cursor = got.next ?? ''), (above = got.decided_at ?? ''), (wrong = '')),
       (error: Error) => ((wrong = error.message), (holders = [])),
     );
   });
@@ -37,12 +38,13 @@
     cursor = got.next ?? '';
   }
 
-  const columns: Column<Holder>[] = [
+  const columns = $derived<Column<Holder>[]>([
     { name: 'state', label: 'State', text: (h) => h.state, state: (h) => h.state },
     { name: 'user', label: 'Person', text: (h) => h.user, figures: true, href: (h) => links.person(h.user) },
+    ...(holders?.some((h) => h.breadth) ? [{ name: 'breadth', label: 'Breadth', text: (h: Holder) => h.breadth ?? '' }] : []),
     { name: 'why', label: 'Needs, or what shuts it', text: (h) => notesOf(h).join(h.state === 'depends' ? ' or ' : ', ') },
     { name: 'by', label: 'By', text: (h) => [...new Set(h.routes.map((r) => r.mapping.slice(r.mapping.indexOf('/') + 1)))].join(', '), figures: true },
-  ];
+  ]);
 </script>
 
 <section aria-label="Who holds it">
@@ -50,6 +52,7 @@
   {#if wrong}<Notice kind="wrong" title="No answer">{wrong}</Notice>
   {:else if !holders}<Notice kind="wait" title="Working it out …" />
   {:else}
+    {#if above}<p>{object} is not declared; {above} above it decides.</p>{/if}
     <Table name="who" label="Holders" rows={holders} {columns} nothing="Nobody holds it." />
     <More shown={holders.length} {total} onmore={more} />
   {/if}
