@@ -438,6 +438,20 @@ func TestTrialsRefusedOnAFolder(t *testing.T) {
 	must(0, "### Trial `season`, version 2, on revision", "trial", "outcome", "season", "-o", "markdown")
 	must(0, "Nothing is staged yet", "trial", "unstage", "season", "1")
 	must(2, "is not the number of a change", "trial", "unstage", "season", "first")
+	file := filepath.Join(t.TempDir(), "changes.json")
+	for content, want := range map[string]string{
+		`[{"do":"set-user","user":"teo.marchetti","attribute":"title","values":"Cook"}]`: `unknown field "values"`,
+		`[] []`: "there is more after the list", `{}`: "is not a list of changes",
+	} {
+		require.NoError(t, os.WriteFile(file, []byte(content), 0o600))
+		must(2, want, "trial", "changes", "season", file)
+	}
+	must(0, "Switches nobody pings in rules of core-net off", "trial", "line", "off", "season", "core-net", "rules", "nobody pings")
+	require.NoError(t, os.WriteFile(file, []byte(`[{"sentence":"","by":"x","do":"switch-line","system":"core-net","list":"rules","line":"nobody pings","value":"on"}]`), 0o600))
+	must(0, "Switches nobody pings in rules of core-net on", "trial", "changes", "season", file)
+	must(5, "without that change another cannot be made", "trial", "unstage", "season", "1")
+	must(0, "", "trial", "unstage", "season", "2")
+	must(0, "", "trial", "unstage", "season", "1")
 	must(0, "", "trial", "remove", "season")
 	must(4, "there is no trial", "trial", "show", "season")
 	must(0, "Replaces the document systems/doors.yaml", "trial", "from", "other", changed(t, folder))

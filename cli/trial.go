@@ -1,8 +1,10 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -235,9 +237,19 @@ func (a *app) trialChanges() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var changes []stage.Change
-			if err := json.Unmarshal(raw, &changes); err != nil {
+			var staged []answer.Staged
+			read := json.NewDecoder(bytes.NewReader(raw))
+			read.DisallowUnknownFields()
+			err = read.Decode(&staged)
+			if err == nil && read.More() {
+				err = errors.New("there is more after the list")
+			}
+			if err != nil {
 				return &usageError{fmt.Sprintf("%s is not a list of changes: %v", args[1], err)}
+			}
+			changes := make([]stage.Change, len(staged))
+			for i := range staged {
+				changes[i] = staged[i].Change
 			}
 			return a.stage(cmd, args[0], changes...)
 		},
