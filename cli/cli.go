@@ -164,6 +164,9 @@ func present[T any](a *app, got *T, text func(*T) error, table func(*T) [][]stri
 	case asJSON:
 		return a.writeJSON(got)
 	case asCSV:
+		if part, ok := any(got).(interface{ Missing() string }); ok && part.Missing() != "" {
+			fmt.Fprintf(a.err, "gatemap: this is a part: %s\n", part.Missing())
+		}
 		return a.writeCSV(table(got))
 	case asMarkdown:
 		return markdown[0](got)

@@ -35,7 +35,7 @@ that it cannot be committed.`,
 	cmd.Flags().StringVar(&part.User, "user", "", "only this user")
 	cmd.Flags().StringVar(&part.System, "system", "", "only this system")
 	cmd.Flags().StringVar(&part.Effect, "effect", "", "list only these: gain, loss, change or reroute")
-	cmd.Flags().IntVar(&part.Limit, "limit", 0, "how many effects at most, 1 to 1000 (default 100)")
+	cmd.Flags().IntVar(&part.Limit, "limit", 0, "how many effects at most, 1 to 1000 (default 100; of CSV all)")
 	cmd.Flags().StringVar(&part.Cursor, "cursor", "", "the page to show: next of the page before")
 	_ = cmd.RegisterFlagCompletionFunc("user", a.names(answer.KindUser))
 	_ = cmd.RegisterFlagCompletionFunc("system", a.names(answer.KindSystem))
@@ -50,7 +50,11 @@ that it cannot be committed.`,
 			return err
 		}
 		return withClient(a, cmd, a.bench, func(ctx context.Context, c *client.Client) (*tried, error) {
-			o, err := c.Outcome(ctx, args[0], s, part)
+			ask := c.Outcome
+			if a.format == asCSV && part.Limit == 0 && part.Cursor == "" {
+				ask = c.WholeOutcome
+			}
+			o, err := ask(ctx, args[0], s, part)
 			if err != nil {
 				return nil, err
 			}

@@ -83,8 +83,10 @@ func (c *Client) Members(ctx context.Context, group string) (*answer.Members, er
 		func(all, page *answer.Members) { all.Members = append(all.Members, page.Members...) })
 }
 
-// longest is the size of the largest pages.
-const longest = "1000"
+// maxPage is the size of the largest pages.
+const maxPage = 1000
+
+var longest = strconv.Itoa(maxPage)
 
 // pages asks for one page after the other and joins them to the first.
 func pages[T any](ask func(cursor string) (*T, error), next func(*T) *string, join func(all, page *T)) (*T, error) {

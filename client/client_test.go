@@ -40,6 +40,10 @@ func paged(t *testing.T, users []string, wrong int) *client.Client {
 			body = answer.Who{Right: r.URL.Query().Get("right"), Users: []answer.Holder{{User: users[at]}}, Total: len(users), Next: next}
 		case "/api/v1/members":
 			body = answer.Members{Group: r.URL.Query().Get("group"), Members: []answer.Member{{User: users[at]}}, Total: len(users), Next: next}
+		case "/api/v1/trials/season/outcome":
+			body = answer.Outcome{Version: 1, Items: []answer.Effected{{User: users[at]}}, Next: next}
+		case "/api/v1/trials/moving/outcome":
+			body = answer.Outcome{Version: asked, Items: []answer.Effected{{User: users[at]}}, Next: next}
 		default:
 			t.Errorf("asked for %s", r.URL.Path)
 		}
@@ -70,9 +74,15 @@ func TestPagesAreJoined(t *testing.T) {
 			got = append(got, u.User)
 		}
 		assert.Equal(t, users, got)
+		o, err := c.WholeOutcome(t.Context(), "season", situation.Situation{}, client.Part{})
+		require.NoError(t, err)
+		assert.Len(t, o.Items, len(users))
+		assert.Empty(t, o.Next)
 		assert.Equal(t, []any{"night-crew", len(users), ""}, []any{m.Group, m.Total, m.Next})
 	}
 	m, err := paged(t, []string{"ilse", "rana", "teo"}, 2).Members(t.Context(), "night-crew")
 	require.Error(t, err)
+	_, err = paged(t, []string{"ilse", "rana", "teo"}, 0).WholeOutcome(t.Context(), "moving", situation.Situation{}, client.Part{})
+	assert.ErrorContains(t, err, "changed while its outcome was read")
 	assert.Nil(t, m, "a part of a list is none")
 }

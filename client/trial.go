@@ -2,6 +2,8 @@ package client
 
 import (
 	"context"
+	"errors"
+	"fmt"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -78,6 +80,23 @@ func (c *Client) Outcome(ctx context.Context, named string, s situation.Situatio
 		limit = strconv.Itoa(p.Limit)
 	}
 	return get[answer.Outcome](ctx, c, ofTrial(named, "/outcome"), s, "user", p.User, "system", p.System, "effect", p.Effect, "cursor", p.Cursor, "limit", limit)
+}
+
+// WholeOutcome is Outcome with all pages in one. A trial that changes between the pages
+// is an error.
+func (c *Client) WholeOutcome(ctx context.Context, named string, s situation.Situation, p Part) (*answer.Outcome, error) {
+	var moved error
+	all, err := pages(func(cursor string) (*answer.Outcome, error) {
+		p.Cursor, p.Limit = cursor, maxPage
+		return c.Outcome(ctx, named, s, p)
+	}, func(o *answer.Outcome) *string { return &o.Next },
+		func(all, page *answer.Outcome) {
+			if all.Version != page.Version || all.Revision != page.Revision {
+				moved = fmt.Errorf("the trial %s or the map changed while its outcome was read: ask again", named)
+			}
+			all.Items = append(all.Items, page.Items...)
+		})
+	return all, errors.Join(err, moved)
 }
 
 // Turned is which findings and guarantees a trial turns.
