@@ -2,7 +2,6 @@ package client
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -96,7 +95,10 @@ func (c *Client) WholeOutcome(ctx context.Context, named string, s situation.Sit
 			}
 			all.Items = append(all.Items, page.Items...)
 		})
-	return all, errors.Join(err, moved)
+	if moved != nil {
+		return nil, moved
+	}
+	return all, err
 }
 
 // Turned is which findings and guarantees a trial turns.

@@ -5,6 +5,7 @@ package change
 import (
 	"cmp"
 	"reflect"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -259,25 +260,42 @@ func missing(like *gate.Entitlement) gate.Entitlement {
 	return e
 }
 
+// turnedFindings compares findings by what they are about: a finding is the same
+// wherever its line has moved to, in its file and among the lines without a name.
 func turnedFindings(before, after []finding.Finding) TurnedFindings {
-	// A finding is the same wherever its line has moved to.
-	key := func(f finding.Finding) string {
-		return strings.Join(append([]string{string(f.Code), f.Where.System, f.Where.Rule, f.Message}, f.Names...), "\x00")
+	before, after = surplus(before, after, says), surplus(after, before, says)
+	return TurnedFindings{New: surplus(after, before, about), Gone: surplus(before, after, about)}
+}
+
+// surplus leaves out of a list as many findings with a key as another list has.
+func surplus(list, other []finding.Finding, key func(finding.Finding) string) []finding.Finding {
+	there := map[string]int{}
+	for _, f := range other {
+		there[key(f)]++
 	}
-	only := func(list, other []finding.Finding) []finding.Finding {
-		seen := map[string]bool{}
-		for _, f := range other {
-			seen[key(f)] = true
+	rest := []finding.Finding{}
+	for _, f := range list {
+		if k := key(f); there[k] > 0 {
+			there[k]--
+		} else {
+			rest = append(rest, f)
 		}
-		rest := []finding.Finding{}
-		for _, f := range list {
-			if !seen[key(f)] {
-				rest = append(rest, f)
-			}
-		}
-		return rest
 	}
-	return TurnedFindings{New: only(after, before), Gone: only(before, after)}
+	return rest
+}
+
+// says is what a finding says, and of what.
+func says(f finding.Finding) string {
+	return strings.Join(append([]string{string(f.Code), f.Where.System, f.Where.Rule, f.Message}, f.Names...), "\x00")
+}
+
+// about is says without the numbers of lines that have no name.
+func about(f finding.Finding) string {
+	kind := strings.TrimRight(f.Where.Rule, "0123456789")
+	if kind == f.Where.Rule || kind == "" {
+		return says(f)
+	}
+	return regexp.MustCompile(regexp.QuoteMeta(kind)+"[0-9]+").ReplaceAllString(says(f), kind)
 }
 
 func turnedGuarantees(before, after []check.Guaranteed) TurnedGuarantees {

@@ -104,3 +104,39 @@ func TestComparingLeavesNothingOut(t *testing.T) {
 		}
 	})
 }
+
+// A finding is not new because its line has another number.
+func TestFindingsAreComparedByWhatTheyAreAbout(t *testing.T) {
+	compiled := func(groups ...string) *atlas.Atlas {
+		doc := &licences.Document{Products: []licences.Product{{Name: place.Text{Value: "suite"}}}}
+		for _, g := range groups {
+			doc.Mappings = append(doc.Mappings, licences.Mapping{Product: name.Ref{Name: "suite"}, Who: gate.Who{Groups: nametest.Refs(g)}})
+		}
+		a, err := atlas.Compile(&atlas.Map{
+			Directories: []*directory.Document{{Name: "d", Groups: []*directory.Group{{Name: "crew"}}}},
+			Systems:     []*gate.System{{Name: "s", Gate: doc}},
+		})
+		require.NoError(t, err)
+		return a
+	}
+	errors := func(turned change.TurnedFindings) (names [][]string) {
+		for _, f := range turned.Errors() {
+			names = append(names, f.Names)
+		}
+		return names
+	}
+	for _, c := range []struct {
+		before, after []string
+		errors        [][]string
+	}{
+		{[]string{"crew", "lost"}, []string{"lost"}, nil},
+		{[]string{"lost"}, []string{"crew", "crew", "lost"}, nil},
+		{[]string{"crew", "lost"}, []string{"lost", "lost"}, [][]string{{"lost"}}},
+		{[]string{"crew", "lost"}, []string{"gone", "lost"}, [][]string{{"gone"}}},
+		{[]string{"lost", "gone"}, []string{"gone", "lost"}, nil},
+		{[]string{"crew", "crew"}, []string{"lost"}, [][]string{{"lost"}}},
+	} {
+		o := outcome(t, compiled(c.before...), compiled(c.after...))
+		assert.Equal(t, c.errors, errors(o.Findings), "%v → %v", c.before, c.after)
+	}
+}
