@@ -219,6 +219,23 @@ func TestRulesReachAsFarAsTheGroupDraws(t *testing.T) {
 	assert.Equal(t, finding.UnknownAttribute, b.Findings()[0].Code)
 }
 
+// A number in quotes orders texts, which is seldom meant.
+func TestNumbersComparedAsText(t *testing.T) {
+	for rule, code := range map[string]finding.Code{
+		`level gt "9"`: finding.NumberAsText, `title pr and not (level le "10.5")`: finding.NumberAsText,
+		`level gt 9`: "", `level eq "9"`: "", `level gt "b"`: "", `level ge "2026-11-23T22:00:00Z"`: "",
+	} {
+		parsed, err := filter.Parse(rule)
+		require.NoError(t, err)
+		b := build(t, &directory.Document{Name: "d", Users: []*directory.User{user("a", "level", "10", "title", "Cook")}, Groups: []*directory.Group{{Name: "g", Rule: &directory.Rule{Filter: parsed}}}})
+		if code == "" {
+			assert.Empty(t, b.Findings(), rule)
+		} else if assert.Len(t, b.Findings(), 1, rule) {
+			assert.Equal(t, code, b.Findings()[0].Code)
+		}
+	}
+}
+
 // The paths of random maps are as long as a plain breadth-first search says,
 // and both ways of asking (by user and by group) agree.
 func TestPathsAgreeWithPlainSearch(t *testing.T) {

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"cmp"
 	"encoding/json"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -78,7 +79,11 @@ func (n comparison) print(b *strings.Builder, _ int) {
 }
 
 func (n comparison) attributes(p string, y func(Attribute) bool) bool {
-	return y(Attribute{p + n.path.written, n.path.column})
+	a := Attribute{Name: p + n.path.written, Column: n.path.column}
+	if l := &n.value; l.kind == Text && l.isNum && slices.Contains([]string{"gt", "ge", "lt", "le"}, n.op) {
+		a.AsText = l.text
+	}
+	return y(a)
 }
 
 func (n comparison) reads(y func(string) bool) bool {

@@ -60,6 +60,9 @@ func (f *Filter) String() string {
 type Attribute struct {
 	Name   string
 	Column int
+	// AsText is a number in quotes by which gt, ge, lt or le orders texts: as text, in
+	// which 10 comes before 9. "" for all others.
+	AsText string
 }
 
 // Attributes yields each attribute that the filter names, in the order of
@@ -288,7 +291,7 @@ func (n valuePath) print(b *strings.Builder, _ int) {
 	b.WriteByte(']')
 }
 func (n valuePath) attributes(p string, y func(Attribute) bool) bool {
-	return y(Attribute{p + n.path.written, n.path.column}) && n.inner.attributes(n.path.written+".", y)
+	return y(Attribute{Name: p + n.path.written, Column: n.path.column}) && n.inner.attributes(n.path.written+".", y)
 }
 
 func (n valuePath) start() (Start, bool)           { return Start{}, false }

@@ -45,6 +45,9 @@ const (
 	AllToEveryone Code = "all-to-everyone"
 	HalfLeft      Code = "half-left"
 	LookAlike     Code = "look-alike"
+	// BesideEveryone says that a line names groups or users beside everyone: true.
+	BesideEveryone Code = "beside-everyone"
+	NumberAsText   Code = "number-as-text"
 	// UndeclaredObject says that a guarantee asks for an object that is not declared.
 	UndeclaredObject Code = "undeclared-object"
 
@@ -62,7 +65,7 @@ var severities = map[Code]Severity{
 	UnknownRight: Error, UnknownAttribute: Error,
 	Nesting: Warning, ForeignMember: Warning, MailNested: Warning, Cycle: Warning,
 	Shadowed: Warning, TooEarly: Warning, EmptyGroup: Warning, NoSeat: Warning, Prerequisite: Warning, LockedOut: Warning,
-	AllToEveryone: Warning, HalfLeft: Warning, LookAlike: Warning, UndeclaredObject: Warning,
+	AllToEveryone: Warning, HalfLeft: Warning, LookAlike: Warning, NumberAsText: Warning, BesideEveryone: Warning, UndeclaredObject: Warning,
 	DirectUser: Note, Redundant: Note, UnusedGroup: Note, Layering: Note,
 	InactiveMembers: Note, ExpectedCount: Note, ForeignAccount: Note,
 }

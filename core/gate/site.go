@@ -144,6 +144,10 @@ func (s *Site) who(w *Who, line Line, effect Effect) *Crowd {
 	if w.Empty() {
 		s.Errors.Addf(line.Place, "line %s names nobody: it needs groups, users or everyone: true", line.Name)
 	}
+	if beside := len(w.Groups) + len(w.Users) + len(w.Claims); w.Everyone && beside > 0 && !w.Off {
+		s.Find(finding.BesideEveryone, line, fmt.Sprintf("Line %s is for everyone: the groups, users and claims beside it add nothing.", line.Name),
+			"Remove them, or remove everyone: true if only they are meant.")
+	}
 	whole := true
 	for _, r := range w.Groups {
 		if g, ok := s.group(r, line); !ok {

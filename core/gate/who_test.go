@@ -9,6 +9,7 @@ import (
 	"pgregory.net/rapid"
 
 	"gatemap/core/directory"
+	"gatemap/core/finding"
 	"gatemap/core/gate"
 	"gatemap/core/name"
 	"gatemap/core/place"
@@ -143,4 +144,29 @@ func TestLinesForNobodyDoNotLoad(t *testing.T) {
 	s := site(directory.Build(nil, &errs))
 	s.Who(&gate.Who{}, gate.Line{Name: "s/mapping 1", Place: place.Place{File: "s.yaml", Line: 5}}, gate.Giving)
 	assert.EqualError(t, s.Errors.Err(), "s.yaml:5: line s/mapping 1 names nobody: it needs groups, users or everyone: true")
+}
+
+// Groups beside everyone: true narrow nothing, which whoever wrote them may have meant.
+func TestGroupsBesideEveryone(t *testing.T) {
+	var errs place.Errors
+	b := directory.Build([]*directory.Document{{Name: "here", Groups: []*directory.Group{{Name: "crew"}}}}, &errs)
+	require.NoError(t, errs.Err())
+	crew := []name.Ref{{Name: "crew"}}
+	for _, c := range []struct {
+		who   gate.Who
+		found int
+	}{
+		{gate.Who{Everyone: true, Groups: crew}, 1},
+		{gate.Who{Everyone: true, Groups: crew, Off: true}, 0},
+		{gate.Who{Everyone: true}, 0},
+		{gate.Who{Groups: crew}, 0},
+	} {
+		s := site(b)
+		crowd := s.Who(&c.who, gate.Line{Name: "s/mapping 1"}, gate.Giving)
+		assert.Equal(t, c.who.Off, crowd.Nobody(), "%+v", c.who)
+		require.Len(t, s.Findings, c.found, "%+v", c.who)
+		if c.found > 0 {
+			assert.Equal(t, finding.BesideEveryone, s.Findings[0].Code)
+		}
+	}
 }
