@@ -33,6 +33,12 @@ type Line struct {
 	Groups []string `json:"groups" doc:"The groups that it names." nullable:"false"`
 }
 
+// IsOff says whether the line is switched off.
+func (l *Line) IsOff() bool {
+	var written struct{ Off bool }
+	return json.Unmarshal(l.Value, &written) == nil && written.Off
+}
+
 // Opened are the lines that a group, or one that holds it, is named in.
 type Opened struct {
 	Group string `json:"group" doc:"Full name of the group."`

@@ -454,6 +454,7 @@ func TestTrialsRefusedOnAFolder(t *testing.T) {
 		must(2, want, "trial", "changes", "season", file)
 	}
 	must(0, "Switches nobody pings in rules of core-net off", "trial", "line", "off", "season", "core-net", "rules", "nobody pings")
+	must(0, "  off         {name: nobody pings", "system", "lines", "core-net", "--trial", "season")
 	require.NoError(t, os.WriteFile(file, []byte(`[{"sentence":"","by":"x","do":"switch-line","system":"core-net","list":"rules","line":"nobody pings","value":"on"}]`), 0o600))
 	must(0, "Switches nobody pings in rules of core-net on", "trial", "changes", "season", file)
 	must(5, "without that change another cannot be made", "trial", "unstage", "season", "1")

@@ -96,6 +96,10 @@ func groupTable(g *shownGroup) [][]string {
 func (a *app) lineList(lines []answer.Line) {
 	wide := widest(lines, func(l answer.Line) string { return l.Line })
 	for _, l := range lines {
-		a.print("  %s  %s\n", pad(l.Line, wide), strings.TrimSpace(fmt.Sprintf("%s  %s", pad(count(l.People, "person", "people"), 10), flow(l.Value))))
+		people := count(l.People, "person", "people")
+		if l.IsOff() {
+			people = "off"
+		}
+		a.print("  %s  %s\n", pad(l.Line, wide), strings.TrimSpace(fmt.Sprintf("%s  %s", pad(people, 10), flow(l.Value))))
 	}
 }

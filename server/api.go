@@ -232,7 +232,7 @@ func comparisons(api huma.API, s *service.Service) {
 	}, given situation.Situation) (*answer.Matrix, error) {
 		return a.Matrix(ctx, in.System, in.Group, in.Right, given)
 	})
-	question(api, s, "/hours", "hours", "A week of a person, hour by hour", func(ctx context.Context, a service.Answers, in *struct {
+	question(api, s, "/hours", "hours", "A week of a person, in spans of one state", func(ctx context.Context, a service.Answers, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name."`
 		System string `query:"system" doc:"Only this system."`
 		Asking

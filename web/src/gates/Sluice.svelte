@@ -4,7 +4,7 @@
    * is never reached. */
   import Picture from '../parts/Picture.svelte';
   import type { State } from '../api/client';
-  import { givesWords, ruleOf, text, whenWords, whoWords } from '../lib/gates';
+  import { givesWords, isOff, ruleOf, text, whenWords, whoWords } from '../lib/gates';
   import { fateWords, tone, type GateProps } from '../lib/lit';
   import { fit } from '../lib/fit';
   import Gate from './Gate.svelte';
@@ -31,7 +31,7 @@
     rules.map((r, i) => {
       const why = never.get(ruleOf(r.line));
       const fate = lit?.get(r.line);
-      return `${i + 1}. ${ruleOf(r.line)}: ${givesWords(system.type, r)}, for ${whoWords(r.value ?? {})}, ${r.people} people${whenWords(r.value ?? {}) ? `, ${whenWords(r.value ?? {})}` : ''}.${why ? ` ${why.message}` : ''}${fate ? ` Here it ${fateWords[fate.fate]}.` : ''}`;
+      return `${i + 1}. ${ruleOf(r.line)}: ${givesWords(system.type, r)}, for ${whoWords(r.value ?? {})}, ${r.people} people${whenWords(r.value ?? {}) ? `, ${whenWords(r.value ?? {})}` : ''}.${isOff(r) ? ' It is switched off.' : ''}${why ? ` ${why.message}` : ''}${fate ? ` Here it ${fateWords[fate.fate]}.` : ''}`;
     }).concat(`Whatever is left: ${end}.`),
   );
 </script>
@@ -45,18 +45,21 @@
         {@const y = top + i * row + 14}
         {@const how = tone(lit, r.line)}
         {@const before = never.get(ruleOf(r.line))}
-        {@const struck = before !== undefined}
+        {@const off = isOff(r)}
+        {@const struck = off || before !== undefined}
         <a href={href(r.line)} class={how} class:chosen={chosen === r.line} class:struck>
           <rect class="row" x="0" y={y - 20} {width} height={row - 4} />
           <text class="soft" x="6" y={y + 4}>{i + 1}</text>
-          <path class="board" class:full={!permits(r.value)} d="M{channel - 52} {y}H{channel - 8}" />
-          {#if permits(r.value)}
-            <path class="out" style:stroke-width={flow(r.people)} d="M{channel - 30} {y}H{channel + 22}" />
+          {#if !off}
+            <path class="board" class:full={!permits(r.value)} d="M{channel - 52} {y}H{channel - 8}" />
+            {#if permits(r.value)}
+              <path class="out" style:stroke-width={flow(r.people)} d="M{channel - 30} {y}H{channel + 22}" />
+            {/if}
+            <Gate x={channel + 36} {y} state={leave(r.value)} tone={how} />
           {/if}
-          <Gate x={channel + 36} {y} state={leave(r.value)} tone={how} />
           <text class="words bold" x={channel + 56} y={y - 3}>{fit(ruleOf(r.line), room, 7.2)}</text>
           <text class="soft" x={channel + 56} y={y + 14}>{fit(`${whoWords(r.value ?? {})} · ${givesWords(system.type, r)}${whenWords(r.value ?? {}) ? ` · ${whenWords(r.value ?? {})}` : ''}`, lit ? room - 150 : before?.shadowed ? room * 0.45 : room + 30)}</text>
-          <text x={width - 8} y={y - 3} text-anchor="end">{r.people}</text>
+          <text x={width - 8} y={y - 3} text-anchor="end">{off ? 'off' : r.people}</text>
           {#if struck}<path class="strike" d="M{channel + 54} {y - 7}H{Math.min(width - 48, channel + 62 + ruleOf(r.line).length * 7.4)}" />{/if}
           {#if before?.shadowed && !lit}<text class="fate" x={width - 8} y={y + 14} text-anchor="end">{fit(`never reached: ${before.by.join(', ')}`, room * 0.6)}</text>{/if}
           {#if lit?.get(r.line)}<text class="fate" x={width - 8} y={y + 14} text-anchor="end">{fateWords[lit.get(r.line)!.fate]}</text>{/if}

@@ -1,4 +1,6 @@
 import type { Component } from 'svelte';
+import type { Line } from '../api/client';
+import { isOff } from '../lib/gates';
 import type { GateProps } from '../lib/lit';
 import BreadthMatrix from './BreadthMatrix.svelte';
 import Lanes from './Lanes.svelte';
@@ -19,3 +21,6 @@ export const pictures: Record<string, Component<GateProps>> = {
   federation: Lanes,
   signin: Lanes,
 };
+
+/** The lines that a drawing shows: where it shows their order, also those that are off. */
+export const drawn = (type: string, lines: readonly Line[]): Line[] => lines.filter((l) => pictures[type] === Sluice || !isOff(l));

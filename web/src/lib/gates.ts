@@ -141,6 +141,9 @@ export function idle(findings: readonly { code: string; where: { rule?: string |
   return found;
 }
 
+/** Whether a line is switched off. */
+export const isOff = (l: Line): boolean => l.value?.off === true;
+
 /** Lines by the list in which they stand. */
 export function byList(lines: readonly Line[]): [string, Line[]][] {
   const lists = new Map<string, Line[]>();

@@ -1,8 +1,8 @@
 <script lang="ts">
   /** A system: its gate as its type wants it drawn, its lines, a probe, and who holds what. */
   import { api, Problem, type Finding, type Line, type MapInfo, type SystemInfo } from '../api/client';
-  import { pictures } from '../gates/pictures';
-  import { byList, givesWords, idle, listsOf, ruleOf, text, whenWords, whoWords, object } from '../lib/gates';
+  import { drawn, pictures } from '../gates/pictures';
+  import { byList, givesWords, idle, isOff, listsOf, ruleOf, text, whenWords, whoWords, object } from '../lib/gates';
   import { fateWords, type Lit } from '../lib/lit';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
@@ -57,7 +57,7 @@
     { name: 'when', label: 'When', text: (l) => whenWords(l.value ?? {}) },
     { name: 'people', label: 'People', text: (l) => String(l.people), number: true },
     { name: 'place', label: 'Place', text: (l) => (l.file ? `${l.file}:${l.row}` : ''), figures: true },
-    { name: 'note', label: lit ? 'Decision' : 'Note', text: (l) => (l.value?.off === true ? 'switched off' : lit ? fateWords[lit.get(l.line)?.fate ?? 'elsewhere'] : never.has(ruleOf(l.line)) ? 'redundant or shadowed' : '') },
+    { name: 'note', label: lit ? 'Decision' : 'Note', text: (l) => (isOff(l) ? 'switched off' : lit ? fateWords[lit.get(l.line)?.fate ?? 'elsewhere'] : never.has(ruleOf(l.line)) ? 'redundant or shadowed' : '') },
   ]);
 </script>
 
@@ -81,10 +81,10 @@
   <SituationBar {map} />
   <main class="page two">
     <div class="drawn">
-      {#if Drawing}<Drawing {system} {lines} {never} {lit} {chosen} {href} />{/if}
+      {#if Drawing}<Drawing {system} lines={drawn(system.type, lines)} {never} {lit} {chosen} {href} />{/if}
       <section aria-label="Lines">
         <h2>Lines</h2>
-        <Table name="lines" label="Lines" rows={lines} {columns} nothing="No lines yet." />
+        <Table name="lines" label="Lines" rows={lines} {columns} struck={isOff} nothing="No lines yet." />
         {#if rights.stage}
           <p class="adds">Add to {#each lists as l (l)}<button class="act" onclick={() => place.set({ add: l, line: '' })}>{l}</button> {/each}</p>
         {/if}

@@ -8,12 +8,13 @@
   import type { State } from '../api/client';
   import StateMark from './StateMark.svelte';
 
-  let { name, label, rows, columns, tools = true, acts, actsLabel = '', nothing = 'Nothing is here.' }: {
+  let { name, label, rows, columns, tools = true, struck, acts, actsLabel = '', nothing = 'Nothing is here.' }: {
     name: string;
     label: string;
     rows: readonly T[];
     columns: readonly Column<T>[];
     tools?: boolean;
+    struck?: (row: T) => boolean; // shown as without effect
     acts?: Snippet<[T]>;
     actsLabel?: string;
     nothing?: string;
@@ -54,7 +55,7 @@
     </thead>
     <tbody>
       {#each shown as row}
-        <tr>
+        <tr class:struck={struck?.(row)}>
           {#each columns as c (c.name)}
             <td class:number={c.number} class:figures={c.figures || c.number} dir="auto">
               {#if c.state}<StateMark state={c.state(row) as State} />
@@ -79,6 +80,10 @@
 {/if}
 
 <style>
+  .struck td:not(:last-child) {
+    text-decoration: line-through;
+    color: var(--ink-soft);
+  }
   .tools,
   nav {
     display: flex;
