@@ -16,6 +16,9 @@ func operation(method, path, id, summary string, right operator.Right, status in
 		Method: method, Path: path, OperationID: id, Summary: summary, DefaultStatus: status,
 		Errors:     []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusNotFound, http.StatusConflict, http.StatusUnprocessableEntity},
 		Extensions: map[string]any{rightOf: string(right), boundTo: bounds[id]},
+		// The body is there already (takeBody). A time in which it must be read would end the
+		// request while it is answered.
+		BodyReadTimeout: -1,
 	}
 }
 

@@ -130,6 +130,21 @@ func (r *running) matching(t *testing.T, path, version, token, body string) int 
 	return response.StatusCode
 }
 
+// A request with a body may take as long to answer as one without.
+func TestNoOperationIsGivenUpForItsBody(t *testing.T) {
+	r := start(t)
+	bodies := 0
+	for path, item := range server.Operations(chi.NewRouter(), chi.NewRouter(), chi.NewRouter(), r.service, nil, "test").Paths {
+		for _, o := range []*huma.Operation{item.Get, item.Post, item.Put, item.Patch, item.Delete} {
+			if o != nil && o.RequestBody != nil {
+				bodies++
+				assert.Negative(t, o.BodyReadTimeout, "%s %s", o.Method, path)
+			}
+		}
+	}
+	assert.Greater(t, bodies, 10)
+}
+
 // Every operation in the OpenAPI document, and every path beside it, asks for a
 // token, but for those that say they need none.
 func TestEveryOperationNeedsAToken(t *testing.T) {
