@@ -150,8 +150,19 @@ func (p *page) follow(words, within string) {
 	p.do(chromedp.Click(fmt.Sprintf(`//*[@aria-label=%q]//a[normalize-space()=%q]`, within, words), chromedp.NodeVisible))
 }
 
+// press clicks a button that has come to rest: a click lands where the button was.
 func (p *page) press(words string) {
 	p.t.Helper()
+	p.do(chromedp.WaitVisible(button(words)))
+	get(p, chromedp.Evaluate[bool](fmt.Sprintf(`(async () => {
+		const at = () => JSON.stringify(document.evaluate(%q, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE).singleNodeValue?.getBoundingClientRect());
+		await document.fonts.ready;
+		for (let was, is = at(), n = 0; was !== is && n < 50; n++) {
+			await new Promise((done) => setTimeout(done, 50));
+			[was, is] = [is, at()];
+		}
+		return true;
+	})()`, button(words)), awaited))
 	p.do(chromedp.Click(button(words), chromedp.NodeVisible))
 }
 
