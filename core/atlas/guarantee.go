@@ -160,10 +160,9 @@ func (a *Atlas) thing(site *gate.Site, d *What, line gate.Line) Thing {
 		rights = slices.DeleteFunc(slices.Clone(catalogue.Rights), func(r string) bool { return !d.Right.Matches(r) })
 	}
 	if len(rights) == 0 && !catalogue.Open {
-		f := finding.New(finding.UnknownRight, d.Place, fmt.Sprintf("Guarantee %s asks for %q, and no right of %s is like that.", line.Rule(), d.Right.Value, s.Name()),
-			"Correct the pattern.", d.Right.Value)
-		f.Where.Rule = line.Rule()
-		site.Findings = append(site.Findings, f)
+		note(site, line, finding.New(finding.UnknownRight, d.Place,
+			fmt.Sprintf("Guarantee %s asks for %q, and no right of %s is like that.", line.Rule(), d.Right.Value, s.Name()),
+			"Correct the pattern.", d.Right.Value))
 		return t
 	}
 	if d.Object == "" {
@@ -204,8 +203,13 @@ func (a *Atlas) undeclared(site *gate.Site, d *What, t *Thing, line gate.Line) {
 	if above == "" {
 		return
 	}
-	f := finding.New(finding.UndeclaredObject, d.Place, fmt.Sprintf("Guarantee %s asks for %s in %s, which is not declared: %s above it decides.", line.Rule(), d.Object, t.System.Name(), above),
-		"Declare it, or ask for what is declared.", d.Object)
+	note(site, line, finding.New(finding.UndeclaredObject, d.Place,
+		fmt.Sprintf("Guarantee %s asks for %s in %s, which is not declared: %s above it decides.", line.Rule(), d.Object, t.System.Name(), above),
+		"Declare it, or ask for what is declared.", d.Object))
+}
+
+// note notes what is found in what a guarantee asks for, which is of another system.
+func note(site *gate.Site, line gate.Line, f finding.Finding) {
 	f.Where.Rule = line.Rule()
 	site.Findings = append(site.Findings, f)
 }
@@ -237,9 +241,10 @@ func (a *Atlas) Held(q *gate.Question, t *Thing) []gate.Entitlement {
 	if !t.Listed {
 		return held
 	}
+	asked := held // what is listed comes once
 	a.reachIn(q, t.System, func(e gate.Entitlement) {
 		if t.Right.Matches(e.Right) && (t.Object == "" || t.Object == e.Object) {
-			if !slices.ContainsFunc(held, func(x gate.Entitlement) bool { return x.Object == e.Object && x.Right == e.Right }) {
+			if !slices.ContainsFunc(asked, func(x gate.Entitlement) bool { return x.Object == e.Object && x.Right == e.Right }) {
 				held = append(held, e)
 			}
 		}

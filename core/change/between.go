@@ -27,15 +27,11 @@ type Summary struct {
 // those whose records or groups differ, and leaves out whom it touches only because
 // something is shared out to others. The error is as that of Maps.
 func Between(before, after *atlas.Atlas, s situation.Situation, limit, keep int) (*Summary, error) {
-	was, err := before.Facts(s)
+	was, is, err := onBoth(before, after, s)
 	if err != nil {
 		return nil, err
 	}
-	is, err := after.Facts(s)
-	if err != nil {
-		return nil, err
-	}
-	o := &Summary{Outcome: Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}, meant: meant(before.Frame, after.Frame)}}
+	o := &Summary{Outcome: *nothing(before, after, false)}
 	people := sides(before.Book, after.Book)
 	touched := slices.DeleteFunc(slices.Clone(people), func(p person) bool { return !p.differs })
 	o.Touched, o.Looked = len(touched), len(touched)

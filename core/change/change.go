@@ -148,20 +148,30 @@ func Entitlements(before, after *atlas.Atlas, s situation.Situation) (*Outcome, 
 }
 
 func entitlements(before, after *atlas.Atlas, s situation.Situation, routes bool) (*Outcome, error) {
-	factsBefore, err := before.Facts(s)
+	was, is, err := onBoth(before, after, s)
 	if err != nil {
 		return nil, err
 	}
-	factsAfter, err := after.Facts(s)
-	if err != nil {
-		return nil, err
-	}
-	o := &Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}, routes: routes, meant: meant(before.Frame, after.Frame)}
+	o := nothing(before, after, routes)
 	for _, user := range everyone(before, after) {
-		o.user(user, reach(before, user, factsBefore), reach(after, user, factsAfter))
+		o.user(user, reach(before, user, was), reach(after, user, is))
 	}
 	o.sort()
 	return o, nil
+}
+
+// onBoth computes a situation on both maps.
+func onBoth(before, after *atlas.Atlas, s situation.Situation) (was, is *situation.Facts, err error) {
+	if was, err = before.Facts(s); err != nil {
+		return nil, nil, err
+	}
+	is, err = after.Facts(s)
+	return was, is, err
+}
+
+// nothing is an outcome in which nothing has been found yet.
+func nothing(before, after *atlas.Atlas, routes bool) *Outcome {
+	return &Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}, routes: routes, meant: meant(before.Frame, after.Frame)}
 }
 
 // everyone lists the full names of the users of both maps.

@@ -19,22 +19,18 @@ import (
 // are left out; Maps tells these too. The error is about a device that one of
 // the maps does not have.
 func (t *Trial) Outcome(s situation.Situation) (*Outcome, error) {
-	before, err := t.before.Facts(s)
-	if err != nil {
-		return nil, err
-	}
-	after, err := t.Atlas.Facts(s)
-	if err != nil {
-		return nil, err
-	}
 	if t.recompiled {
 		return entitlements(t.before, t.Atlas, s, true)
 	}
-	o := t.nothing()
+	before, after, err := onBoth(t.before, t.Atlas, s)
+	if err != nil {
+		return nil, err
+	}
+	o := nothing(t.before, t.Atlas, true)
 	users := slices.Concat(t.touched, t.Atlas.Shifted(t.before))
 	slices.Sort(users)
 	users = slices.Compact(users)
-	o.join(t.reach(users, before, after))
+	o.join(t.reach(o, users, before, after))
 	fresh := t.Atlas.Fresh(t.before)
 	named := t.named(fresh)
 	for _, s := range fresh {
@@ -46,24 +42,15 @@ func (t *Trial) Outcome(s situation.Situation) (*Outcome, error) {
 	return o, nil
 }
 
-// nothing is an outcome in which nothing has been found yet.
-func (t *Trial) nothing() *Outcome {
-	return &Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}, routes: true, meant: meant(t.before.Frame, t.Atlas.Frame)}
-}
-
 // bySystem is Outcome for a map that was recompiled and has the users that it had: those
 // whose records or groups differ are looked at by themselves, and all others system by
 // system, those together who are alike to it.
 func (t *Trial) bySystem(s situation.Situation, people []person) (*Outcome, error) {
-	before, err := t.before.Facts(s)
+	before, after, err := onBoth(t.before, t.Atlas, s)
 	if err != nil {
 		return nil, err
 	}
-	after, err := t.Atlas.Facts(s)
-	if err != nil {
-		return nil, err
-	}
-	o := t.nothing()
+	o := nothing(t.before, t.Atlas, true)
 	var touched []directory.UserID
 	for _, p := range people {
 		if p.differs {
@@ -71,7 +58,7 @@ func (t *Trial) bySystem(s situation.Situation, people []person) (*Outcome, erro
 		}
 	}
 	slices.Sort(touched)
-	o.join(t.reach(touched, before, after))
+	o.join(t.reach(o, touched, before, after))
 	everyone := t.Atlas.Book.Everyone()
 	for _, is := range t.Atlas.Systems {
 		if _, err := t.before.System(is.Name()); err != nil {
@@ -106,14 +93,13 @@ func (o *Outcome) alone(a *atlas.Atlas, s *atlas.System, facts *situation.Facts,
 	}
 }
 
-// reach computes what some users gain and lose in all systems.
-func (t *Trial) reach(users []directory.UserID, before, after *situation.Facts) []Outcome {
+// reach computes what some users gain and lose in all systems, in parts of an outcome.
+func (t *Trial) reach(o *Outcome, users []directory.UserID, before, after *situation.Facts) []Outcome {
 	const piece = 16
 	parts := make([]Outcome, (len(users)+piece-1)/piece)
-	seen := meant(t.before.Frame, t.Atlas.Frame)
 	parallel.For(len(users), piece, func(from, to int) {
 		part := &parts[from/piece]
-		part.routes, part.meant = true, seen
+		part.routes, part.meant = o.routes, o.meant
 		was, is := t.before.Unturned(before), t.Atlas.Unturned(after)
 		var x, y []gate.Entitlement
 		for _, u := range users[from:to] {

@@ -68,9 +68,9 @@ func look(a *atlas.Atlas, p *atlas.Promise) Guaranteed {
 				if other == u {
 					continue
 				}
-				_, is := about(other)
+				q, is := about(other)
 				first = first && (!is || other > u)
-				accounts = append(accounts, a.Question(other, p.Facts))
+				accounts = append(accounts, q)
 			}
 			if !first {
 				continue // it is judged with that one

@@ -299,23 +299,31 @@ func (b *Book) linkPrimary(users []UserID, members [][]link) {
 	lost := 0
 	b.primaries = map[string]bool{}
 	for _, id := range users {
-		u := b.User(id)
-		b.primaries[u.PrimaryGroup.Name] = true
-		g, err := b.LookGroup(u.PrimaryGroup.Name, b.UserHome(id))
-		if err != nil {
-			if lost++; lost <= Suggested {
-				_, err = b.FindGroup(u.PrimaryGroup.Name, b.UserHome(id))
-			}
-			b.findings = append(b.findings, ReportMissing(u.PrimaryGroup, err, "User "+b.UserName(id)+", as primary group,"))
-			continue
+		if g, ok := primaryGroup(b, &b.users, uint32(id), b.User(id).PrimaryGroup, &lost); ok {
+			members[g] = append(members[g], newLink(uint32(id), primary))
 		}
-		j := joining{book: b, id: g, group: b.Group(g)}
-		if foreign(&j, &b.users, uint32(id), u.PrimaryGroup.Place) {
-			b.findings = append(b.findings, j.findings...)
-			continue
-		}
-		members[g] = append(members[g], newLink(uint32(id), primary))
 	}
+}
+
+// primaryGroup is the group that a record names as its own; what keeps the record out of it
+// is found. lost counts names that lead to nothing.
+func primaryGroup[T any](b *Book, s *shelf[T], id uint32, ref name.Ref, lost *int) (GroupID, bool) {
+	b.primaries[ref.Name] = true
+	home := b.directories[s.home[id]].Name
+	g, err := b.LookGroup(ref.Name, home)
+	if err != nil {
+		if *lost++; *lost <= Suggested {
+			_, err = b.FindGroup(ref.Name, home)
+		}
+		b.findings = append(b.findings, ReportMissing(ref, err, strings.ToUpper(s.kind[:1])+s.kind[1:]+" "+s.full[id]+", as primary group,"))
+		return 0, false
+	}
+	j := joining{book: b, id: g, group: b.Group(g)}
+	if foreign(&j, s, id, ref.Place) {
+		b.findings = append(b.findings, j.findings...)
+		return 0, false
+	}
+	return g, true
 }
 
 // linkDevices adds the groups that the records of some devices name.
@@ -327,22 +335,8 @@ func (b *Book) linkDevices() {
 		if d.PrimaryGroup.Name == "" {
 			continue
 		}
-		b.primaries[d.PrimaryGroup.Name] = true
-		home := b.directories[b.devices.home[i]].Name
-		g, err := b.LookGroup(d.PrimaryGroup.Name, home)
-		if err != nil {
-			if lost++; lost <= Suggested {
-				_, err = b.FindGroup(d.PrimaryGroup.Name, home)
-			}
-			b.findings = append(b.findings, ReportMissing(d.PrimaryGroup, err, "Device "+b.DeviceName(id)+", as primary group,"))
-			continue
-		}
-		j := joining{book: b, id: g, group: b.Group(g)}
-		if foreign(&j, &b.devices, uint32(id), d.PrimaryGroup.Place) {
-			b.findings = append(b.findings, j.findings...)
-			continue
-		}
-		if !slices.Contains(b.deviceIn[id], g) {
+		g, ok := primaryGroup(b, &b.devices, uint32(id), d.PrimaryGroup, &lost)
+		if ok && !slices.Contains(b.deviceIn[id], g) {
 			b.deviceIn[id] = append(b.deviceIn[id], g)
 			b.devicePrimary[id] = g
 		}
