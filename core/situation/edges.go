@@ -7,9 +7,8 @@ import (
 
 // Monday is the beginning of the week on the map's wall clock in which a time lies.
 func (f *Frame) Monday(at time.Time) time.Time {
-	local := at.In(f.Zone)
-	year, month, day := local.Date()
-	return time.Date(year, month, day-(int(local.Weekday())+6)%7, 0, 0, 0, 0, f.Zone)
+	year, month, day := at.In(f.Zone).Date()
+	return time.Date(year, month, day-minuteOf(at, f.Zone)/(24*60), 0, 0, 0, 0, f.Zone)
 }
 
 // Edges are the times of a week, from its Monday on, at which what is known of a time may

@@ -71,12 +71,12 @@ func (t TimeOfDay) MarshalText() ([]byte, error) {
 // Over a clock change the wall clock decides: an hour that comes twice is in
 // the window twice, one that is skipped is never asked about.
 func (w *Window) Contains(t time.Time, zone *time.Location) bool {
-	local := t.In(zone)
-	return w.at((int(local.Weekday())+6)%7, TimeOfDay(local.Hour()*60+local.Minute()))
+	return w.at(minuteOf(t, zone))
 }
 
-// at says whether the window holds on a day of the week, Monday being 0, at a time of day.
-func (w *Window) at(day int, now TimeOfDay) bool {
+// at says whether the window holds in a minute of the week.
+func (w *Window) at(minute int) bool {
+	day, now := minute/(24*60), TimeOfDay(minute%(24*60))
 	if w.To > w.From {
 		return w.on(days[day]) && now >= w.From && now < w.To
 	}

@@ -113,7 +113,7 @@ func inWindows(is, isnt Need, windows []*Window, zone *time.Location) *Literal {
 	in := sync.OnceValue(func() *week {
 		w := &week{}
 		for minute := range minutes {
-			if slices.ContainsFunc(windows, func(x *Window) bool { return x.at(minute/(24*60), TimeOfDay(minute%(24*60))) }) {
+			if slices.ContainsFunc(windows, func(x *Window) bool { return x.at(minute) }) {
 				w.put(minute)
 			}
 		}
@@ -272,7 +272,7 @@ func never(list []*Literal) bool {
 	return true
 }
 
-// minuteOf is the minute of the week on the wall clock.
+// minuteOf is the minute of the week on the wall clock, from Monday on.
 func minuteOf(at time.Time, zone *time.Location) int {
 	local := at.In(zone)
 	return (int(local.Weekday())+6)%7*24*60 + local.Hour()*60 + local.Minute()

@@ -30,11 +30,9 @@ func (r Range) MarshalText() ([]byte, error) { return []byte(r.String()), nil }
 
 // AccessBy is the condition that the way into the network is the one given.
 func AccessBy(way Access) Condition {
-	is, isnt := needs("access", string(way))
-	allowed := []Access{way}
-	return newCondition([]clause{{
-		func(f *Facts) Truth { return among(f.Access, allowed) }, few(access, is, isnt, valuesOf(allowed)),
-	}})
+	var b builder
+	oneOf(&b, access, "access", []Access{way}, func(f *Facts) Access { return f.Access })
+	return newCondition(b.clauses)
 }
 
 // SourceIn is the condition that the source address is in one of some ranges,
