@@ -3,7 +3,6 @@ package ldap
 import (
 	"bytes"
 	"context"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"maps"
@@ -11,6 +10,7 @@ import (
 	"time"
 
 	"github.com/go-ldap/ldap/v3"
+	"github.com/google/uuid"
 
 	"gatemap/connect"
 )
@@ -20,12 +20,12 @@ import (
 // That costs a twentieth of reading it.
 type present struct {
 	cookie []byte
-	ids    map[[16]byte]bool
+	ids    map[uuid.UUID]bool
 }
 
 // update asks what a search has now. It gives the distinguished names of what has changed or
 // come, by identifier.
-func (p *present) update(ctx context.Context, c *Conn, s search) (changed map[[16]byte]string, err error) {
+func (p *present) update(ctx context.Context, c *Conn, s search) (changed map[uuid.UUID]string, err error) {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	wait := c.client.ldap.Timeout.Or(timeout)
@@ -33,8 +33,8 @@ func (p *present) update(ctx context.Context, c *Conn, s search) (changed map[[1
 	defer quiet.Stop()
 	request := ldap.NewSearchRequest(s.base.Value, scopes[s.base.Scope], ldap.NeverDerefAliases, 0, 0, false, s.filter, []string{"1.1"}, nil)
 	r := c.ldap.Syncrepl(ctx, request, 64, ldap.SyncRequestModeRefreshOnly, p.cookie, false)
-	still, gone := map[[16]byte]bool{}, map[[16]byte]bool{}
-	changed = map[[16]byte]string{}
+	still, gone := map[uuid.UUID]bool{}, map[uuid.UUID]bool{}
+	changed = map[uuid.UUID]string{}
 	var done *ldap.ControlSyncDone
 	for r.Next() {
 		quiet.Reset(wait)
@@ -72,7 +72,7 @@ func (p *present) update(ctx context.Context, c *Conn, s search) (changed map[[1
 		return nil, nil // nothing has changed
 	case p.cookie != nil && (done.RefreshDeletes || len(gone) > 0):
 		maps.Copy(p.ids, still)
-		maps.DeleteFunc(p.ids, func(id [16]byte, _ bool) bool { return gone[id] })
+		maps.DeleteFunc(p.ids, func(id uuid.UUID, _ bool) bool { return gone[id] })
 	default:
 		p.ids = still
 	}
@@ -110,14 +110,13 @@ func (c *Conn) lightly(ctx context.Context, searches []search, known standing, g
 		if err != nil {
 			return true, &Error{"search", c.server, fmt.Errorf("below %q for %s: %w", s.base.Value, s.filter, plain(err))}
 		}
-		var text [36]byte
 		for id := range p.ids {
-			was, is := known[s.kind][string(written(&text, id))]
+			was, is := known[s.kind][id.String()]
 			if dn, told := changed[id]; is && (!told || dnKey(dn) == dnKey(was.dn)) {
 				continue
 			}
 			one := s
-			one.filter = fmt.Sprintf("(&%s(entryUUID=%s))", s.filter, text[:])
+			one.filter = fmt.Sprintf("(&%s(entryUUID=%s))", s.filter, id)
 			others = append(others, one)
 		}
 	}
@@ -126,7 +125,7 @@ func (c *Conn) lightly(ctx context.Context, searches []search, known standing, g
 	}
 	for k := range known {
 		for id := range known[k] {
-			if raw, is := unwritten(id); is && !c.has(searches, connect.Kind(k), raw) {
+			if raw, err := uuid.Parse(id); err == nil && !c.has(searches, connect.Kind(k), raw) {
 				gone(connect.Kind(k), id)
 			}
 		}
@@ -147,7 +146,7 @@ func (c *Conn) lightly(ctx context.Context, searches []search, known standing, g
 }
 
 // has says whether any search for a kind of record has an identifier.
-func (c *Conn) has(searches []search, k connect.Kind, id [16]byte) bool {
+func (c *Conn) has(searches []search, k connect.Kind, id uuid.UUID) bool {
 	for i, s := range searches {
 		if s.kind == k && c.present[i].ids[id] {
 			return true
@@ -162,50 +161,4 @@ func unable(err error) bool {
 	return slices.ContainsFunc([]uint16{ldap.LDAPResultUnavailableCriticalExtension, ldap.LDAPResultUnwillingToPerform, ldap.LDAPResultInsufficientAccessRights}, func(code uint16) bool {
 		return ldap.IsErrorWithCode(err, code)
 	})
-}
-
-// written writes an identifier as entryUUID has it (RFC 9562 section 4).
-func written(text *[36]byte, id [16]byte) []byte {
-	at := 0
-	for i, end := range [...]int{4, 6, 8, 10, 16} {
-		from := [...]int{0, 4, 6, 8, 10}[i]
-		if i > 0 {
-			text[at] = '-'
-			at++
-		}
-		at += hex.Encode(text[at:], id[from:end])
-	}
-	return text[:]
-}
-
-// unwritten reads an identifier that written wrote.
-func unwritten(id string) (raw [16]byte, ok bool) {
-	if len(id) != 36 {
-		return raw, false
-	}
-	n, high := 0, byte(0)
-	for i := range len(id) {
-		c := id[i]
-		if i == 8 || i == 13 || i == 18 || i == 23 {
-			if c != '-' {
-				return raw, false
-			}
-			continue
-		}
-		switch {
-		case '0' <= c && c <= '9':
-			c -= '0'
-		case 'a' <= c && c <= 'f':
-			c -= 'a' - 10
-		default:
-			return raw, false
-		}
-		if n%2 == 0 {
-			high = c << 4
-		} else {
-			raw[n/2] = high | c
-		}
-		n++
-	}
-	return raw, n == 32
 }

@@ -76,7 +76,7 @@ func (m *mirror) refresh(ctx context.Context, events <-chan event, progress func
 				if m.records.Has(m.searches[e.search].kind, e.id) {
 					continue // bases overlap
 				}
-				m.take(e, &m.taken)
+				m.take(m.searches[e.search].kind, e.id, e.entry, &m.taken)
 				if read++; read%100 == 0 {
 					progress(read)
 				}
@@ -93,12 +93,11 @@ func (m *mirror) refresh(ctx context.Context, events <-chan event, progress func
 }
 
 // take puts what an entry is into the mirror; what is rejected is told in to.
-func (m *mirror) take(e event, to *connect.Records) {
-	kind := m.searches[e.search].kind
+func (m *mirror) take(k connect.Kind, id string, e *connect.Entry, to *connect.Records) {
 	var one connect.Records
-	m.tables.TakeAs(kind, e.entry, &one)
+	m.tables.TakeAs(k, e, &one)
 	to.Rejected = append(to.Rejected, one.Rejected...)
-	m.records.Put(kind, e.id, &one)
+	m.records.Put(k, id, &one)
 }
 
 // container notes where a container is. One that has moved took everything below it along,
@@ -165,7 +164,7 @@ func (m *mirror) next(ctx context.Context, events <-chan event) (connect.Patch, 
 			if e.gone {
 				m.records.Drop(kind, e.id)
 			} else {
-				m.take(e, &rejected)
+				m.take(kind, e.id, e.entry, &rejected)
 			}
 			pause.Reset(quiet)
 		}
@@ -181,10 +180,7 @@ func (m *mirror) verify(ctx context.Context, rejected *connect.Records) error {
 		m.records.Drop(k, id)
 	}, func(s search, e *connect.Entry) error {
 		m.moved.note(m.records.DN(s.kind, e.Identity()), e, time.Now())
-		var one connect.Records
-		m.tables.TakeAs(s.kind, e, &one)
-		rejected.Rejected = append(rejected.Rejected, one.Rejected...)
-		m.records.Put(s.kind, e.Identity(), &one)
+		m.take(s.kind, e.Identity(), e, rejected)
 		return nil
 	})
 }

@@ -118,13 +118,13 @@ func (c *Conn) tell(r ldap.Response, tell func(event) bool) bool {
 			return tell(event{err: fmt.Errorf("entry %q comes without its state (RFC 4533 section 2.2)", e.DN)})
 		}
 		if state.State == ldap.SyncStateDelete {
-			return tell(event{id: uuid(state.EntryUUID), gone: true})
+			return tell(event{id: state.EntryUUID.String(), gone: true})
 		}
 		ours, err := c.entry(e)
 		if err == nil {
-			ours.Identify(uuid(state.EntryUUID))
+			ours.Identify(state.EntryUUID.String())
 		}
-		return tell(event{id: uuid(state.EntryUUID), entry: ours, err: err})
+		return tell(event{id: state.EntryUUID.String(), entry: ours, err: err})
 	}
 	info, ok := ldap.FindControl(r.Controls(), ldap.ControlTypeSyncInfo).(*ldap.ControlSyncInfo)
 	if !ok {
@@ -135,18 +135,12 @@ func (c *Conn) tell(r ldap.Response, tell func(event) bool) bool {
 		return tell(event{fresh: true})
 	case info.SyncIdSet != nil && info.SyncIdSet.RefreshDeletes:
 		for _, id := range info.SyncIdSet.SyncUUIDs {
-			if !tell(event{id: uuid(id), gone: true}) {
+			if !tell(event{id: id.String(), gone: true}) {
 				return false
 			}
 		}
 	}
 	return true
-}
-
-// uuid is an identifier as entryUUID has it.
-func uuid(id [16]byte) string {
-	var text [36]byte
-	return string(written(&text, id))
 }
 
 // Changes brings in what changed in some records since a mark that Mark gave, as a patch

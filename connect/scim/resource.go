@@ -111,7 +111,7 @@ func (d *Directory) clean(k connect.Kind, body map[string]any) (map[string]any, 
 	}
 	out := map[string]any{}
 	for key, value := range body {
-		if strings.HasPrefix(strings.ToLower(key), "urn:") {
+		if hasPrefixFold(key, "urn:") {
 			if err := d.extend(out, k, key, value); err != nil {
 				return nil, err
 			}
