@@ -2,24 +2,24 @@ package answer
 
 import "fmt"
 
-// Missing says what an answer leaves out, in words; "" if it is whole.
-func (o *Outcome) Missing() string {
-	switch {
-	case o.Looked > 0:
-		return fmt.Sprintf("it was computed for %d people of those that it may touch%s", o.Looked, after(o.Next, ", and "))
-	default:
-		return after(o.Next, "")
+// Part says of which people an outcome is, in words, where it is not of all; otherwise "".
+func (o *Outcome) Part() string {
+	switch o.Looked {
+	case 0:
+		return ""
+	case 1:
+		return "computed for 1 person of those that it may touch"
 	}
+	return fmt.Sprintf("computed for %d people of those that it may touch", o.Looked)
 }
 
 // Missing says what an answer leaves out, in words; "" if it is whole.
-func (p *Page) Missing() string { return after(p.Next, "") }
-
-// Missing says what an answer leaves out, in words; "" if it is whole.
-func (r *Revisions) Missing() string { return after(r.Next, "") }
-
-// Missing says what an answer leaves out, in words; "" if it is whole.
-func (r *Runs) Missing() string { return after(r.Next, "") }
+func (o *Outcome) Missing() string {
+	if o.Part() != "" && o.Next != "" {
+		return o.Part() + ", and " + rest(o.Next)
+	}
+	return o.Part() + rest(o.Next)
+}
 
 // Missing says what an answer leaves out, in words; "" if it is whole.
 func (p *Preview) Missing() string {
@@ -29,9 +29,18 @@ func (p *Preview) Missing() string {
 	return fmt.Sprintf("gains and losses are computed for %d of the %d people that the run touches", p.Looked, p.Touched)
 }
 
-func after(cursor, and string) string {
+// Missing says what an answer leaves out, in words; "" if it is whole.
+func (p *Page) Missing() string { return rest(p.Next) }
+
+// Missing says what an answer leaves out, in words; "" if it is whole.
+func (r *Revisions) Missing() string { return rest(r.Next) }
+
+// Missing says what an answer leaves out, in words; "" if it is whole.
+func (r *Runs) Missing() string { return rest(r.Next) }
+
+func rest(cursor string) string {
 	if cursor == "" {
 		return ""
 	}
-	return and + "there is more after it: --cursor " + cursor
+	return "there is more after it: --cursor " + cursor
 }

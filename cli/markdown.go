@@ -181,8 +181,8 @@ func (a *app) triedMarkdown(t *tried) error {
 	o := t.Outcome
 	a.print("### Trial %s, version %d, on revision %d: %s, for %s\n\n", code(t.Trial), t.Version, t.Revision, tally(&o.Total), count(o.People, "person", "people"))
 	a.mdSituation(o.Situation)
-	if o.Looked > 0 {
-		a.print("This is a part: computed for %s of those that it may touch.\n\n", count(o.Looked, "person", "people"))
+	if part := o.Part(); part != "" {
+		a.print("This is a part: %s.\n\n", part)
 	}
 	var rows [][]string
 	for _, s := range o.BySystem {

@@ -99,8 +99,8 @@ func tally(t *answer.Tally) string {
 }
 
 func (a *app) outcomeText(o *answer.Outcome) error {
-	if o.Looked > 0 {
-		a.print("This is a part: computed for %s of those that it may touch.\n", count(o.Looked, "person", "people"))
+	if part := o.Part(); part != "" {
+		a.print("This is a part: %s.\n", part)
 	}
 	switch {
 	case o.Total.All() == 0 && o.Looked > 0:

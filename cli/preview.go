@@ -66,8 +66,8 @@ func (a *app) previewText(p *answer.Preview) error {
 	if r.Counts.Changes > 0 {
 		a.print("%s changed in another way\n\n", count(r.Counts.Changes, "entitlement", "entitlements"))
 	}
-	if p.Looked < p.Touched {
-		a.print("Gains and losses are computed for %d of the %d people that the run touches.\n\n", p.Looked, p.Touched)
+	if missing := p.Missing(); missing != "" {
+		a.print("%s%s.\n\n", strings.ToUpper(missing[:1]), missing[1:])
 	}
 	switch r.State {
 	case answer.RunWaiting:
@@ -92,15 +92,8 @@ func lines[T any](list []T, line func(T) string) []string {
 	return all
 }
 
-func fieldsText(fields []connect.Field) string {
-	parts := make([]string, 0, len(fields))
-	for _, f := range fields {
-		if f.Attribute != "members" { // these are told one by one
-			parts = append(parts, f.String())
-		}
-	}
-	return strings.Join(parts, ", ")
-}
+// fieldsText leaves out members: these are told one by one.
+func fieldsText(fields []connect.Field) string { return connect.FieldWords(fields, "members") }
 
 func groupChangeText(g answer.GroupChange) string {
 	if g.What != "changed" {

@@ -54,6 +54,17 @@ func (f Field) String() string {
 	return fmt.Sprintf("%s %q becomes %q", f.Attribute, f.Before, f.After)
 }
 
+// FieldWords says in words how attributes change, but for some of them.
+func FieldWords(fields []Field, but ...string) string {
+	parts := make([]string, 0, len(fields))
+	for _, f := range fields {
+		if !slices.Contains(but, f.Attribute) {
+			parts = append(parts, f.String())
+		}
+	}
+	return strings.Join(parts, ", ")
+}
+
 // Regrouped is a group with other members or attributes.
 type Regrouped struct {
 	Changed[directory.Group]

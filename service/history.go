@@ -134,7 +134,7 @@ func deltaWords(d *connect.Delta) (lines []string) {
 		add("%s leaves", u.Name)
 	}
 	for _, c := range d.Changed {
-		add("%s: %s", c.After.Name, fieldsText(c.Fields))
+		add("%s: %s", c.After.Name, connect.FieldWords(c.Fields))
 	}
 	for _, g := range d.NewGroups {
 		add("group %s is new", g.Name)
@@ -143,7 +143,7 @@ func deltaWords(d *connect.Delta) (lines []string) {
 		add("group %s goes", g.Name)
 	}
 	for _, c := range d.ChangedGroups {
-		words := fieldsText(slices.DeleteFunc(slices.Clone(c.Fields), func(f connect.Field) bool { return f.Attribute == "members" }))
+		words := connect.FieldWords(c.Fields, "members")
 		for _, m := range []struct {
 			what string
 			refs []string
@@ -161,7 +161,7 @@ func deltaWords(d *connect.Delta) (lines []string) {
 		add("device %s goes", x.Name)
 	}
 	for _, c := range d.OtherDevices {
-		add("device %s: %s", c.After.Name, fieldsText(c.Fields))
+		add("device %s: %s", c.After.Name, connect.FieldWords(c.Fields))
 	}
 	return lines
 }

@@ -2,7 +2,6 @@ package service
 
 import (
 	"fmt"
-	"strings"
 
 	"gatemap/answer"
 	"gatemap/connect"
@@ -93,12 +92,12 @@ func (v *preview) samples() []string {
 	}
 	add(len(v.Joined), func(i int) string { return v.Joined[i] + " joins" })
 	add(len(v.Left), func(i int) string { return v.Left[i] + " leaves" })
-	add(len(v.Changed), func(i int) string { return v.Changed[i].Name + ": " + fieldsText(v.Changed[i].Fields) })
+	add(len(v.Changed), func(i int) string { return v.Changed[i].Name + ": " + connect.FieldWords(v.Changed[i].Fields) })
 	add(len(v.Groups), func(i int) string {
 		g := v.Groups[i]
 		switch g.What {
 		case "changed":
-			return "group " + g.Name + ": " + fieldsText(g.Fields)
+			return "group " + g.Name + ": " + connect.FieldWords(g.Fields)
 		case "new":
 			return "group " + g.Name + " is new"
 		}
@@ -116,12 +115,4 @@ func (v *preview) samples() []string {
 
 func held(what string, h change.Held) string {
 	return fmt.Sprintf("%s %s %s %s on %s", h.User, what, h.Entitlement.System, h.Entitlement.Right, h.Entitlement.Object)
-}
-
-func fieldsText(fields []connect.Field) string {
-	parts := make([]string, len(fields))
-	for i, f := range fields {
-		parts[i] = f.String()
-	}
-	return strings.Join(parts, ", ")
 }

@@ -50,7 +50,7 @@ func (s *Service) extensions(named string) scim.Extensions {
 // force, as a revision of its own; where the change fails, nothing has changed. The error
 // is an *answer.ConflictError where it is held: it waits as a run then, until someone
 // confirms it.
-func (s *Service) Push(ctx context.Context, named, reason string, make func(*scim.Directory) (*scim.Directory, error)) error {
+func (s *Service) Push(ctx context.Context, named, reason string, turn func(*scim.Directory) (*scim.Directory, error)) error {
 	l := s.lane(named)
 	l.busy.Lock()
 	defer l.busy.Unlock()
@@ -58,7 +58,7 @@ func (s *Service) Push(ctx context.Context, named, reason string, make func(*sci
 	if err != nil {
 		return err
 	}
-	after, err := make(before)
+	after, err := turn(before)
 	if err != nil || after == before {
 		return err
 	}

@@ -39,15 +39,17 @@
   }
 
   const hows: Record<string, string> = { direct: 'listed', primary: 'primary group', rule: 'by the rule', nested: 'by way of' };
-  const who: Column<Member>[] = [
-    { name: 'user', label: 'Person', text: (m) => m.user, href: (m) => links.person(m.user), figures: true },
+  const ways: Column<Member | DeviceMember>[] = [
     { name: 'how', label: 'How', text: (m) => hows[m.how] ?? m.how },
     { name: 'path', label: 'Path', text: (m) => m.path.slice(0, -1).join(' › '), figures: true },
   ];
+  const who: Column<Member>[] = [
+    { name: 'user', label: 'Person', text: (m) => m.user, href: (m) => links.person(m.user), figures: true },
+    ...ways,
+  ];
   const machines: Column<DeviceMember>[] = [
     { name: 'device', label: 'Device', text: (m) => m.device, figures: true },
-    { name: 'how', label: 'How', text: (m) => hows[m.how] ?? m.how },
-    { name: 'path', label: 'Path', text: (m) => m.path.slice(0, -1).join(' › '), figures: true },
+    ...ways,
   ];
   const lines: Column<Line>[] = [
     { name: 'system', label: 'System', text: (l) => l.system, href: (l) => links.system(l.system), figures: true },
