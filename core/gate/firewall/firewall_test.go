@@ -354,3 +354,61 @@ func TestDestinations(t *testing.T) {
 		assert.Error(t, err, bad)
 	}
 }
+
+// In front of a system the wall must let through to all of a destination by all of a service:
+// a part of it is not enough, and is nothing that could be met.
+func TestTheWallInFront(t *testing.T) {
+	rule := func(action firewall.Action, group, to, service string, when *situation.When) firewall.Rule {
+		r := firewall.Rule{Action: action, To: nametest.Refs(to), Services: nametest.Refs(service), When: when}
+		if group != "" {
+			r.Groups = nametest.Refs(group)
+		}
+		return r
+	}
+	night := &situation.When{Windows: nametest.Refs("night")}
+	monday := func(hour int) situation.Situation {
+		return situation.Situation{At: time.Date(2026, 11, 23, hour, 0, 0, 0, time.UTC)}
+	}
+	for _, c := range []struct {
+		what  string
+		rules []firewall.Rule
+		given situation.Situation
+		state gate.State
+		ways  string
+		point gate.State // asked about the same without standing in front
+	}{
+		{"all of it", []firewall.Rule{rule("permit", "crew", "all", "web", nil)}, situation.Situation{}, gate.Open, "[[]]", gate.Open},
+		{"more than all", []firewall.Rule{rule("permit", "", "all", "web", nil)}, situation.Situation{}, gate.Open, "[[]]", gate.Open},
+		{"a part of the addresses", []firewall.Rule{rule("permit", "crew", "low", "web", nil)}, situation.Situation{}, gate.Shut, "[]", gate.Depends},
+		{"a part of the ports", []firewall.Rule{rule("permit", "crew", "all", "tls", nil)}, situation.Situation{}, gate.Shut, "[]", gate.Depends},
+		{"part by part", []firewall.Rule{rule("permit", "crew", "low", "web", nil), rule("permit", "crew", "high", "web", nil)}, situation.Situation{}, gate.Open, "[[]]", gate.Open},
+		{"but for a part", []firewall.Rule{rule("refuse", "", "low", "web", nil), rule("permit", "crew", "all", "web", nil)}, situation.Situation{}, gate.Shut, "[]", gate.Depends},
+		{"by night", []firewall.Rule{rule("permit", "crew", "all", "web", night)}, situation.Situation{}, gate.Depends, "[[window:night]]", gate.Depends},
+		{"by night, at night", []firewall.Rule{rule("permit", "crew", "all", "web", night)}, monday(20), gate.Open, "[[]]", gate.Open},
+		{"by night, at noon", []firewall.Rule{rule("permit", "crew", "all", "web", night)}, monday(12), gate.Shut, "[]", gate.Shut},
+		{"a part by night", []firewall.Rule{rule("permit", "crew", "low", "web", night)}, situation.Situation{}, gate.Shut, "[]", gate.Depends},
+		{"for others", []firewall.Rule{rule("permit", "science", "all", "web", nil)}, situation.Situation{}, gate.None, "[]", gate.None},
+	} {
+		doc := &firewall.Document{
+			Zones:    map[string][]situation.Range{"low": ranges("192.0.2.0/29"), "high": ranges("192.0.2.8/29"), "all": ranges("192.0.2.0/28")},
+			Services: map[string][]firewall.Service{"web": services("tcp/80", "tcp/443"), "tls": services("tcp/443")},
+			Rules:    c.rules,
+		}
+		a, s := compile(t, doc)
+		front, err := s.Gate.(gate.Passable).Passage("", "", gate.Passage{"to": "all", "service": "web"})
+		require.NoError(t, err)
+		facts, err := a.Facts(c.given)
+		require.NoError(t, err)
+		e := a.Decide(a.Question(0, facts), s, front)
+		assert.Equal(t, []string{c.state.String(), c.ways}, []string{e.State.String(), fmt.Sprint(e.OpenIf)}, c.what)
+		brief := a.Question(0, facts)
+		brief.Brief = true
+		assert.Equal(t, c.state, front.Decide(brief).State, "%s, in brief", c.what)
+		assert.Equal(t, c.point, ask(t, a, s, 0, "all", "web", c.given).State, "%s, in itself", c.what)
+	}
+	_, s := compile(t, &firewall.Document{})
+	for _, keys := range []gate.Passage{{}, {"to": "192.0.2.1"}, {"service": "tcp/22"}, {"to": "192.0.2.1", "service": "tcp/22", "by": "x"}, {"to": "nowhere", "service": "tcp/22"}} {
+		_, err := s.Gate.(gate.Passable).Passage("", "", keys)
+		assert.Error(t, err, "%v", keys)
+	}
+}
