@@ -3,6 +3,8 @@ package cli
 import (
 	"context"
 	"encoding/json"
+	"fmt"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -168,7 +170,20 @@ func (p *places) flags(cmd *cobra.Command, thing string) *cobra.Command {
 	return cmd
 }
 
-var switchOff, switchOn = json.RawMessage(`"off"`), json.RawMessage(`"on"`)
+// switches are the commands that switch a line or part off and on.
+func (a *app) switches(use, what, example string, change func(args []string) stage.Change, completed ...cobra.CompletionFunc) []*cobra.Command {
+	to := func(to, short string) *cobra.Command {
+		return a.staging(to+" "+use, short, fmt.Sprintf(example, to), cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
+			c := change(args)
+			c.Value = json.RawMessage(strconv.Quote(to))
+			return c, nil
+		}, completed...)
+	}
+	return []*cobra.Command{
+		to("off", "Switch "+what+" off: it keeps its place and has no effect"),
+		to("on", "Switch "+what+" on again"),
+	}
+}
 
 func (a *app) trialLine() *cobra.Command {
 	cmd := &cobra.Command{
@@ -199,13 +214,11 @@ from 1. gatemap system lines SYSTEM lists the lines.`,
 		a.staging("remove TRIAL SYSTEM LIST LINE", "Remove a line", `  gatemap trial line remove season core-net rules "nobody pings"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
 			return stage.Change{Do: stage.RemoveLine, System: args[1], List: args[2], Line: args[3]}, nil
 		}, system, lists, lines),
-		a.staging("off TRIAL SYSTEM LIST LINE", "Switch a line off: it keeps its place and has no effect", `  gatemap trial line off season core-net rules "nobody pings" --dry-run`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
-			return stage.Change{Do: stage.SwitchLine, System: args[1], List: args[2], Line: args[3], Value: switchOff}, nil
-		}, system, lists, lines),
-		a.staging("on TRIAL SYSTEM LIST LINE", "Switch a line on again", `  gatemap trial line on season core-net rules "nobody pings"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
-			return stage.Change{Do: stage.SwitchLine, System: args[1], List: args[2], Line: args[3], Value: switchOn}, nil
-		}, system, lists, lines),
 	)
+	cmd.AddCommand(a.switches("TRIAL SYSTEM LIST LINE", "a line", `  gatemap trial line %s season core-net rules "nobody pings"`,
+		func(args []string) stage.Change {
+			return stage.Change{Do: stage.SwitchLine, System: args[1], List: args[2], Line: args[3]}
+		}, system, lists, lines)...)
 	return cmd
 }
 
@@ -239,13 +252,12 @@ name, or its number from 1.`,
 		a.staging("remove TRIAL DOCUMENT LIST PART", "Remove a part", `  gatemap trial part remove season guarantees guarantees "the crew writes by night"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
 			return stage.Change{Do: stage.RemovePart, Document: args[1], List: args[2], Part: args[3]}, nil
 		}),
-		a.staging("off TRIAL DOCUMENT LIST PART", "Switch a product or guarantee off: it keeps its place and has no effect", `  gatemap trial part off season guarantees guarantees "the crew writes by night"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
-			return stage.Change{Do: stage.SwitchPart, Document: args[1], List: args[2], Part: args[3], Value: switchOff}, nil
-		}),
-		a.staging("on TRIAL DOCUMENT LIST PART", "Switch a product or guarantee on again", `  gatemap trial part on season guarantees guarantees "the crew writes by night"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
-			return stage.Change{Do: stage.SwitchPart, Document: args[1], List: args[2], Part: args[3], Value: switchOn}, nil
-		}),
 	)
+	cmd.AddCommand(a.switches("TRIAL DOCUMENT LIST PART", "a product or guarantee",
+		`  gatemap trial part %s season guarantees guarantees "the crew writes by night"`,
+		func(args []string) stage.Change {
+			return stage.Change{Do: stage.SwitchPart, Document: args[1], List: args[2], Part: args[3]}
+		})...)
 	return cmd
 }
 

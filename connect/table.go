@@ -93,7 +93,11 @@ func NewTables(source *directory.Source, errs *place.Errors) *Tables {
 	follows(source, errs)
 	d := Of(source)
 	c := compiler{errs, d != nil && d.Connector().Selects}
-	t := &Tables{source: source, strict: d == nil || d.Connector().Strict, numbers: map[string]string{}, several: map[string][]string{}, numbered: map[string]*Records{}, logins: map[string]bool{}, aliases: map[string]string{}}
+	t := &Tables{
+		source: source, strict: d == nil || d.Connector().Strict,
+		numbers: map[string]string{}, several: map[string][]string{}, numbered: map[string]*Records{},
+		logins: map[string]bool{}, aliases: map[string]string{},
+	}
 	if u := source.Users; u != nil {
 		t.users = &userTable{u, c.picked(&u.Pick, u.Place, "users"), c.filter(u.Disabled, "disabled")}
 	}

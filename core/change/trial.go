@@ -247,11 +247,14 @@ func (t *Trial) OutcomeWithin(s situation.Situation, limit int) (o *Outcome, loo
 // sameGates says whether the systems, networks and windows are what they were.
 func (t *Trial) sameGates() bool {
 	was, is := t.before, t.Atlas
-	return len(meant(was.Frame, is.Frame)) == 0 && len(was.Systems) == len(is.Systems) && len(was.Frame.Networks) == len(is.Frame.Networks) && len(was.Frame.Windows) == len(is.Frame.Windows) &&
-		!slices.ContainsFunc(is.Systems, func(s *atlas.System) bool {
-			old, err := was.System(s.Name())
-			return err != nil || old.Document != s.Document && !reflect.DeepEqual(old.Document, s.Document)
-		})
+	if len(was.Systems) != len(is.Systems) || len(was.Frame.Networks) != len(is.Frame.Networks) ||
+		len(was.Frame.Windows) != len(is.Frame.Windows) || len(meant(was.Frame, is.Frame)) > 0 {
+		return false
+	}
+	return !slices.ContainsFunc(is.Systems, func(s *atlas.System) bool {
+		old, err := was.System(s.Name())
+		return err != nil || old.Document != s.Document && !reflect.DeepEqual(old.Document, s.Document)
+	})
 }
 
 // Summary is Between for a trial: where the differences touch few people,

@@ -204,7 +204,13 @@ func (b *Book) DeviceMembers(g GroupID) (members []DeviceMember) {
 		d, first := DeviceID(i), Step{}
 		found := false
 		for _, inner := range in {
-			if _, below := next[inner]; !below || found && cmp.Or(cmp.Compare(next[first.Group].distance, next[inner].distance), cmp.Compare(b.GroupOrder(first.Group), b.GroupOrder(inner))) <= 0 {
+			if _, below := next[inner]; !below {
+				continue
+			}
+			if found && cmp.Or(
+				cmp.Compare(next[first.Group].distance, next[inner].distance),
+				cmp.Compare(b.GroupOrder(first.Group), b.GroupOrder(inner)),
+			) <= 0 {
 				continue
 			}
 			first, found = Step{inner, Direct}, true

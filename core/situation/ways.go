@@ -126,7 +126,8 @@ func minimal(list [][]*Literal) [][]*Literal {
 	var best [][]*Literal
 	for i, way := range kept {
 		implied := func(other []*Literal) bool { return within(way, other) }
-		if !slices.ContainsFunc(best, implied) && !slices.ContainsFunc(kept[i+1:], func(other []*Literal) bool { return within(way, other) && !within(other, way) }) {
+		narrower := func(other []*Literal) bool { return within(way, other) && !within(other, way) }
+		if !slices.ContainsFunc(best, implied) && !slices.ContainsFunc(kept[i+1:], narrower) {
 			best = append(best, way)
 		}
 	}
