@@ -33,7 +33,7 @@ func newMetrics(s *service.Service) *metrics {
 			func() float64 { return float64(value(s.Head())) }))
 	}
 	gauge("gatemap_revision", "Number of the revision in force.", func(h *service.Head) int { return h.Revision.Number })
-	gauge("gatemap_users", "Users in the map.", func(h *service.Head) int { return h.Atlas.Book.Users() })
+	gauge("gatemap_users", "Users in the map.", func(h *service.Head) int { return h.Atlas.Book.UserCount() })
 	gauge("gatemap_groups", "Groups in the map.", func(h *service.Head) int { return h.Atlas.Book.GroupCount() })
 	gauge("gatemap_systems", "Systems in the map.", func(h *service.Head) int { return len(h.Atlas.Systems) })
 	m.registry.MustRegister(m.requests, findings{s}, collectors.NewGoCollector(),

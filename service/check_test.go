@@ -59,5 +59,5 @@ func TestASchedule(t *testing.T) {
 			break
 		}
 	}
-	assert.Equal(t, 41, o.Head().Atlas.Book.Users())
+	assert.Equal(t, 41, o.Head().Atlas.Book.UserCount())
 }

@@ -17,7 +17,7 @@ func (h *Head) Map(context.Context) (*answer.Map, error) {
 	m := &answer.Map{
 		Title: h.Atlas.Title, Revision: h.Revision.Number, TimeZone: frame.Zone.String(),
 		Networks: []answer.Network{}, Windows: []answer.Window{},
-		Users: h.Atlas.Book.Users(), Groups: h.Atlas.Book.GroupCount(), Systems: len(h.Atlas.Systems),
+		Users: h.Atlas.Book.UserCount(), Groups: h.Atlas.Book.GroupCount(), Systems: len(h.Atlas.Systems),
 	}
 	for _, n := range frame.Networks {
 		ranges := make([]string, len(n.Prefixes))

@@ -81,7 +81,7 @@ func (o *observatory) pushRemoval(named string) error {
 	})
 }
 
-func (o *observatory) users() int { return o.Head().Atlas.Book.Users() }
+func (o *observatory) users() int { return o.Head().Atlas.Book.UserCount() }
 
 // What pushes take away within minutes is held like a run that does, and what is pushed
 // meanwhile stays when it is confirmed.

@@ -91,7 +91,7 @@ func (a Answers) ends(u directory.UserID, within *atlas.System) (ends []time.Tim
 		g, is := s.Gate.(gate.Seated)
 		return is && (within == nil || within == s) && slices.ContainsFunc(g.Seats(book), func(p gate.Seats) bool { return p.Seats > 0 })
 	})
-	for x := range directory.UserID(book.Users()) {
+	for x := range book.AllUsers {
 		if (x == u || seats) && book.Bounded(x) && !book.User(x).Expires.IsZero() {
 			ends = append(ends, book.User(x).Expires.Time)
 		}

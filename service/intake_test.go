@@ -302,7 +302,7 @@ func TestVanishedAndInactiveAccounts(t *testing.T) {
 	o = startObservatory(t, map[string]string{
 		"cindervale.yaml": strings.Replace(peopleMap, "source:\n", "source:\n  inactive: skip\n", 1), "people.ldif": two,
 	})
-	assert.Equal(t, 38, o.Head().Atlas.Book.Users())
+	assert.Equal(t, 38, o.Head().Atlas.Book.UserCount())
 }
 
 const feedMap = `

@@ -210,7 +210,7 @@ func (w *tried) turns() *answer.Turned {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	if w.turned == nil {
-		w.turned = &answer.Turned{Guarantees: *guarantees, Whole: w.trial.Atlas.Book.Users() <= maxFound}
+		w.turned = &answer.Turned{Guarantees: *guarantees, Whole: w.trial.Atlas.Book.UserCount() <= maxFound}
 		if w.turned.Whole {
 			w.turned.Findings = w.trial.Findings(w.head.Found())
 		} else {

@@ -58,15 +58,15 @@ type adder func(item func() answer.Item, text string)
 
 func (a Answers) searchUsers(add adder) {
 	book := a.Atlas.Book
-	for i, text := range book.Texts().Users {
+	texts := book.Texts().Users
+	for id := range book.AllUsers {
 		add(func() answer.Item {
-			id := directory.UserID(i)
 			u := book.User(id)
 			return answer.Item{
 				Kind: answer.KindUser, Name: book.UserName(id), Title: u.Attributes.First("displayName"),
 				Detail: strings.Trim(u.Attributes.First("title")+", "+u.Attributes.First("department"), ", "), Active: u.IsActive(),
 			}
-		}, text)
+		}, texts[id])
 	}
 }
 

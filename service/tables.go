@@ -89,7 +89,7 @@ func (a Answers) within(system string) (*atlas.System, error) {
 func (a Answers) people(group string) ([]directory.UserID, error) {
 	var people []directory.UserID
 	if group == "" {
-		for u := range directory.UserID(a.Atlas.Book.Users()) {
+		for u := range a.Atlas.Book.AllUsers {
 			people = append(people, u)
 		}
 		return people, nil

@@ -95,7 +95,7 @@ func TestAConnectorFromOutsideWorksEverywhere(t *testing.T) {
 	case <-time.After(20 * time.Second):
 		t.Fatal("the roll is not followed")
 	}
-	require.Eventually(t, func() bool { return o.Head().Atlas.Book.Users() == 3 }, 20*time.Second, time.Millisecond)
+	require.Eventually(t, func() bool { return o.Head().Atlas.Book.UserCount() == 3 }, 20*time.Second, time.Millisecond)
 	all, err := o.Directories(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, "roll", all.Directories[0].Source)

@@ -217,7 +217,7 @@ func note(site *gate.Site, line gate.Line, f finding.Finding) {
 // DecidedAt is the declared object that decides where the one that is asked about is not
 // declared; "" where it is, and where nobody can ask.
 func (a *Atlas) DecidedAt(p gate.Point) string {
-	if a.Book.Users() == 0 {
+	if a.Book.UserCount() == 0 {
 		return ""
 	}
 	return p.Decide(a.Question(0, a.Frame.Facts(situation.Situation{}, nil))).DecidedAt

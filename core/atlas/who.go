@@ -20,8 +20,8 @@ type Holders struct {
 
 // Users yields them, in the order of names.
 func (h *Holders) Users(yield func(directory.UserID) bool) {
-	for u, state := range h.States {
-		if state != gate.None && !yield(directory.UserID(u)) {
+	for u := range h.atlas.Book.AllUsers {
+		if h.States[u] != gate.None && !yield(u) {
 			return
 		}
 	}
@@ -50,6 +50,9 @@ func (a *Atlas) Who(f *situation.Facts, s *System, p gate.Point) *Holders {
 	})
 	h := &Holders{States: make([]gate.State, len(of)), atlas: a, system: s, point: p, question: a.Unturned(f)}
 	for u, kind := range of {
+		if kind == directory.NoKind {
+			continue
+		}
 		state := states[kind]
 		h.States[u] = state
 		if state != gate.None {

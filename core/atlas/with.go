@@ -25,15 +25,15 @@ type Changed struct {
 }
 
 // With is the atlas as it is with changes. It shares all systems but those that have
-// another document, that need an answer of one of these, and that name a group that came,
-// went, or is of another kind or reach, or a network or window that was not there. The error is as
+// another document, that need an answer of one of these, and that name a user or group who
+// came or went, a group of another kind or reach, or a network or window that was not there. The error is as
 // that of Compile.
 func (a *Atlas) With(c Changed) (*Atlas, error) {
 	n := &Atlas{Title: c.Title, Book: c.Book, Frame: c.Frame, Systems: a.Systems, touch: a.touch}
 	book, documents, guarantees := c.Book, c.Systems, c.Guarantees
 	var errs place.Errors
 	added := added(a.Frame, c.Frame)
-	if len(documents)+len(book.Reshaped())+len(book.Moved())+len(added) == 0 {
+	if len(documents)+len(book.Reshaped())+len(book.Moved())+len(book.MovedUsers())+len(added) == 0 {
 		return n, n.promises(guarantees, &errs)
 	}
 	n.Systems = slices.Clone(a.Systems)
@@ -74,7 +74,7 @@ func (a *Atlas) With(c Changed) (*Atlas, error) {
 func (a *Atlas) stale(list []*gate.System, book *directory.Book, added []string) map[int]bool {
 	stale := map[int]bool{}
 	for i, s := range a.Systems {
-		if s.leansOn(book.Reshaped(), book) || s.misses(added) || s.means(book.Moved(), book) {
+		if s.leansOn(book.Reshaped(), book) || s.misses(added) || s.means(book) {
 			stale[i] = true
 		}
 		if list[i] == s.Document {
@@ -166,23 +166,44 @@ func (s *System) leansOn(groups []directory.GroupID, book *directory.Book) bool 
 	})
 }
 
-// means says whether a system looks at one of some groups that came or went, or has a
-// name that may lead to it, or to more than it.
-func (s *System) means(groups []directory.GroupID, book *directory.Book) bool {
+// means says whether a system looks at a group that came or went, or has a name that may
+// lead to a group or user who came or went, or to more than one now.
+func (s *System) means(book *directory.Book) bool {
+	groups, users := book.Moved(), book.MovedUsers()
+	if len(groups)+len(users) == 0 {
+		return false
+	}
 	now := gate.Site{System: s.Document, Book: book}
 	grouped, _ := s.Gate.(gate.Grouped)
-	return slices.ContainsFunc(groups, func(g directory.GroupID) bool {
+	for _, g := range groups {
 		site := &now
 		if book.Gone(g) {
 			site = s.Site
 		}
-		_, bare, _ := strings.Cut(book.GroupName(g), "/")
-		named := func(other directory.GroupID) bool { return name.Equal(s.Site.Book.Group(other).Name, bare) }
-		return grouped != nil && grouped.TakesName(bare) && site.Counts(g) ||
-			slices.ContainsFunc(s.Site.Mapped, func(m gate.Mapped) bool { return named(m.Group) }) ||
-			slices.ContainsFunc(s.Site.Named, named) ||
-			slices.ContainsFunc(s.Site.Findings, func(f finding.Finding) bool { return book.Concerns(&f, g) })
-	})
+		if grouped != nil && grouped.TakesName(bare(book.GroupName(g))) && site.Counts(g) {
+			return true
+		}
+	}
+	return share(groups, s.Site.Refers.Groups, book.GroupName) || share(users, s.Site.Refers.Users, book.UserName) ||
+		slices.ContainsFunc(s.Site.Findings, func(f finding.Finding) bool { return book.Concerns(&f) })
+}
+
+// bare is a full name without the directory.
+func bare(full string) string {
+	_, own, _ := strings.Cut(full, "/")
+	return own
+}
+
+// share says whether something of one list has the bare name of something of another.
+func share[ID comparable](moved, refers []ID, full func(ID) string) bool {
+	if len(moved) == 0 {
+		return false
+	}
+	names := map[string]bool{}
+	for _, id := range moved {
+		names[name.Fold(bare(full(id)))] = true
+	}
+	return slices.ContainsFunc(refers, func(id ID) bool { return names[name.Fold(bare(full(id)))] })
 }
 
 // added are the names of the networks and windows of a frame that one before it did not

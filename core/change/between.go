@@ -35,7 +35,7 @@ func Between(before, after *atlas.Atlas, s situation.Situation, limit, keep int)
 	people := sides(before.Book, after.Book)
 	touched := slices.DeleteFunc(slices.Clone(people), func(p person) bool { return !p.differs })
 	o.Touched, o.Looked = len(touched), len(touched)
-	if before.Book.Users() > limit || after.Book.Users() > limit {
+	if before.Book.UserCount() > limit || after.Book.UserCount() > limit {
 		o.Looked = min(len(touched), limit/some)
 		people = touched[:o.Looked]
 	}
@@ -88,15 +88,13 @@ func sides(before, after *directory.Book) []person {
 			counts[g] = int(old)
 		}
 	}
-	left := make(map[string]directory.UserID, before.Users())
-	for u := range before.Users() {
-		id := directory.UserID(u)
+	left := make(map[string]directory.UserID, before.UserCount())
+	for id := range before.AllUsers {
 		left[name.Fold(before.UserName(id))] = id
 	}
 	var list []person
 	var x, y []int
-	for u := range after.Users() {
-		a := directory.UserID(u)
+	for a := range after.AllUsers {
 		key := name.Fold(after.UserName(a))
 		b, known := left[key]
 		if !known {

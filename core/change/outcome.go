@@ -103,9 +103,14 @@ func (t *Trial) reach(o *Outcome, users []directory.UserID, before, after *situa
 		was, is := t.before.Unturned(before), t.Atlas.Unturned(after)
 		var x, y []gate.Entitlement
 		for _, u := range users[from:to] {
-			was.Turn(u)
-			is.Turn(u)
-			x, y = t.before.AppendReach(x[:0], was), t.Atlas.AppendReach(y[:0], is)
+			if x, y = x[:0], y[:0]; t.before.Book.HasUser(u) {
+				was.Turn(u)
+				x = t.before.AppendReach(x, was)
+			}
+			if t.Atlas.Book.HasUser(u) {
+				is.Turn(u)
+				y = t.Atlas.AppendReach(y, is)
+			}
 			part.user(t.Atlas.Book.UserName(u), x, y)
 		}
 	})
@@ -219,6 +224,7 @@ func (t *Trial) old(s *atlas.System) *atlas.System {
 // but those who have been looked at already. Who are alike to it both before and
 // after differ in the same, by routes of their own.
 func (t *Trial) compare(o *Outcome, fresh *atlas.System, before, after *situation.Facts, named, done []directory.UserID) error {
+	named = slices.DeleteFunc(slices.Clone(named), func(u directory.UserID) bool { return !t.before.Book.HasUser(u) || !t.Atlas.Book.HasUser(u) })
 	if len(named) == 0 {
 		return nil
 	}

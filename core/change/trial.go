@@ -129,35 +129,49 @@ func amended(b *directory.Book, was, is *atlas.Map) (book *directory.Book, ok bo
 			return nil, false
 		}
 		users, groups := apart(old.Users, now.Users, func(u *directory.User) string { return u.Name }), apart(old.Groups, now.Groups, func(g *directory.Group) string { return g.Name })
-		if len(users.gone)+len(users.come) > 0 || users.twice || groups.twice {
+		if users.twice || groups.twice {
 			return nil, false
 		}
-		for _, u := range users.others {
-			id, err := b.LookUser(old.Name+"/"+u.Name, "")
-			if err != nil {
-				return nil, false
-			}
-			e.Users[id] = u
+		e.Join, e.Come = append(e.Join, coming(i, users.come)...), append(e.Come, coming(i, groups.come)...)
+		left, known := numbers(old.Name, users.others, users.gone, func(u *directory.User) string { return u.Name }, b.LookUser, e.Users)
+		went, grouped := numbers(old.Name, groups.others, groups.gone, func(g *directory.Group) string { return g.Name }, b.LookGroup, e.Groups)
+		if !known || !grouped {
+			return nil, false
 		}
-		for _, g := range groups.come {
-			e.Come = append(e.Come, directory.Coming{Home: i, Group: g})
-		}
-		for j, g := range slices.Concat(groups.others, groups.gone) {
-			id, err := b.LookGroup(old.Name+"/"+g.Name, "")
-			switch {
-			case err != nil:
-				return nil, false
-			case j < len(groups.others):
-				e.Groups[id] = g
-			default:
-				e.Go = append(e.Go, id)
-			}
-		}
+		e.Leave, e.Go = append(e.Leave, left...), append(e.Go, went...)
 	}
-	if len(e.Users)+len(e.Groups)+len(e.Come)+len(e.Go) == 0 {
+	if e.Empty() {
 		return b, true
 	}
 	return b.With(e)
+}
+
+// coming are the records that come into a directory.
+func coming[T any](home int, records []*T) (list []directory.Coming[T]) {
+	for _, r := range records {
+		list = append(list, directory.Coming[T]{Home: home, Record: r})
+	}
+	return list
+}
+
+// numbers puts the records of a directory that are others by their numbers, and lists the
+// numbers of those that go; ok is false where one of them is not in the book.
+func numbers[T any, ID comparable](home string, others, gone []*T, named func(*T) string, look func(written, home string) (ID, error), by map[ID]*T) (went []ID, ok bool) {
+	for _, r := range others {
+		id, err := look(home+"/"+named(r), "")
+		if err != nil {
+			return nil, false
+		}
+		by[id] = r
+	}
+	for _, r := range gone {
+		id, err := look(home+"/"+named(r), "")
+		if err != nil {
+			return nil, false
+		}
+		went = append(went, id)
+	}
+	return went, true
 }
 
 // records are those of a list that are not those of another: others of the same
@@ -225,7 +239,7 @@ func apart[T any](was, is []*T, named func(*T) string) (d records[T]) {
 // how many it looked; 0 is all. Where systems, networks or windows differ as well it always
 // says that, since these may touch anyone.
 func (t *Trial) OutcomeWithin(s situation.Situation, limit int) (o *Outcome, looked int, err error) {
-	if !t.recompiled || t.Atlas.Book.Users() <= limit {
+	if !t.recompiled || t.Atlas.Book.UserCount() <= limit {
 		o, err = t.Outcome(s)
 		return o, 0, err
 	}

@@ -24,10 +24,17 @@ func changed(t *rapid.T, m *atlas.Map) *atlas.Map {
 	is, d := *m, *m.Directories[0]
 	d.Users, d.Groups, is.Systems = slices.Clone(d.Users), slices.Clone(d.Groups), slices.Clone(m.Systems)
 	for range rapid.IntRange(1, 3).Draw(t, "changes") {
-		switch rapid.IntRange(0, 4).Draw(t, "change") {
+		switch rapid.IntRange(0, 6).Draw(t, "change") {
 		case 0:
 			i := rapid.IntRange(0, len(d.Users)-1).Draw(t, "user")
 			d.Users[i] = atlastest.User(t, d.Users[i].Name)
+		case 5, 6:
+			n := rapid.SampledFrom(append([]string{"abel", "zora", "lia"}, atlastest.Users...)).Draw(t, "joins or leaves")
+			if i := slices.IndexFunc(d.Users, func(u *directory.User) bool { return u.Name == n }); i < 0 {
+				d.Users = append(d.Users, atlastest.User(t, n))
+			} else if len(d.Users) > 2 {
+				d.Users = slices.Delete(d.Users, i, i+1)
+			}
 		case 1:
 			if i := rapid.IntRange(0, len(d.Groups)-1).Draw(t, "group"); slices.Contains(atlastest.Groups, d.Groups[i].Name) {
 				d.Groups[i] = atlastest.Group(t, d.Groups[i].Name)

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"strings"
 
-	"gatemap/core/directory"
 	"gatemap/core/finding"
 	"gatemap/core/gate"
 )
@@ -54,7 +53,7 @@ var prerequisites = Analyzer{
 		book := p.Atlas.Book
 		for _, s := range p.Atlas.Systems {
 			missing := map[string][]string{}
-			for u := range directory.UserID(book.Users()) {
+			for u := range book.AllUsers {
 				if len(s.Document.Requires) == 0 || !book.User(u).IsActive() {
 					continue
 				}

@@ -56,7 +56,7 @@ func look(a *atlas.Atlas, p *atlas.Promise) Guaranteed {
 		return q, p.Crowd.Has(q) && !(every && gone(q))
 	}
 	asked, broken := 0, 0
-	for u := range directory.UserID(a.Book.Users()) {
+	for u := range a.Book.AllUsers {
 		q, is := about(u)
 		if !is {
 			continue

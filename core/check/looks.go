@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"gatemap/core/directory"
 	"gatemap/core/finding"
 	"gatemap/core/name"
 	"gatemap/core/place"
@@ -18,7 +17,7 @@ var lookAlikes = Analyzer{
 	Run: func(p *Pass) {
 		book := p.Atlas.Book
 		users, groups, systems := looks{}, looks{}, looks{}
-		for u := range directory.UserID(book.Users()) {
+		for u := range book.AllUsers {
 			users.add(book.User(u).Name, book.UserName(u), book.User(u).Place)
 		}
 		for g := range book.AllGroups {

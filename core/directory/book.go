@@ -47,7 +47,7 @@ type Book struct {
 	groupUsers    lists[link] // the other way round
 	nesting       *nesting
 	reshaped      []GroupID
-	late          *late // nil if the groups are those of which the book was built
+	dns           map[string]object // of what came since the book was built, by the canonical form
 	within        effective
 	deviceIn      [][]GroupID          // by device
 	devicePrimary map[DeviceID]GroupID // where the device's record alone names it
@@ -129,8 +129,8 @@ func checkGroup(g *Group, errs *place.Errors) {
 	}
 }
 
-// Users, Groups and Devices count the records, and so the numbers: groups that went have
-// one too (see AllGroups).
+// Users, Groups and Devices count the numbers of records: what went has one too (see
+// AllUsers, AllGroups).
 func (b *Book) Users() int   { return len(b.users.records) }
 func (b *Book) Groups() int  { return len(b.groups.records) }
 func (b *Book) Devices() int { return len(b.devices.records) }

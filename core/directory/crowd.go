@@ -20,14 +20,14 @@ func (b *Book) DirectMembers(g GroupID) []UserID {
 	for _, l := range b.groupUsers.at(uint32(g)) {
 		users = append(users, l.user())
 	}
-	return users
+	return b.UsersInOrder(users)
 }
 
 // ActiveMembers counts, by group, the members at whatever level whose account is
 // switched on.
 func (b *Book) ActiveMembers() []int {
 	counts := make([]int, b.Groups())
-	for u := range UserID(b.Users()) {
+	for u := range b.AllUsers {
 		if b.User(u).IsActive() {
 			for _, g := range b.within.at(u) {
 				counts[g]++
@@ -45,7 +45,7 @@ func (b *Book) ListedUsers(g GroupID) []UserID {
 			users = append(users, m.user())
 		}
 	}
-	return users
+	return b.UsersInOrder(users)
 }
 
 // DeviceGroups is the set of groups that a device is a member of, at whatever
@@ -60,17 +60,13 @@ func (b *Book) DeviceGroups(d DeviceID) map[GroupID]bool {
 	return in
 }
 
-// Everyone lists all users.
+// Everyone lists all users, in the order of their names.
 func (b *Book) Everyone() []UserID {
-	all := make([]UserID, b.Users())
-	for i := range all {
-		all[i] = UserID(i)
-	}
-	return all
+	return slices.AppendSeq(make([]UserID, 0, b.UserCount()), b.AllUsers)
 }
 
 // Among lists the members of groups, at whatever level, together with some
-// users, each once and in order.
+// users, each once and in the order of their names.
 func (b *Book) Among(groups []GroupID, users []UserID) []UserID {
 	in := make([]uint64, b.Users()/64+1)
 	for _, u := range users {
@@ -87,7 +83,7 @@ func (b *Book) Among(groups []GroupID, users []UserID) []UserID {
 			all = append(all, UserID(w*64+bits.TrailingZeros64(word)))
 		}
 	}
-	return all
+	return b.UsersInOrder(all)
 }
 
 // under yields groups and all groups whose members flow into them, each once.

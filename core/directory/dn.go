@@ -143,16 +143,18 @@ func (b *Book) named(dn string) (object, bool) {
 			return o, true
 		}
 	}
-	if b.late == nil || len(b.late.dns) == 0 {
+	if len(b.dns) == 0 {
 		return object{}, false
 	}
 	canonical, _ := name.DN(dn)
-	g, ok := b.late.dns[canonical]
-	return object{"group", uint32(g)}, ok
+	o, ok := b.dns[canonical]
+	return o, ok
 }
 
-// went says that something is a group that is no longer there.
-func (b *Book) went(o object) bool { return o.kind == "group" && b.Gone(GroupID(o.id)) }
+// went says that something is there no longer.
+func (b *Book) went(o object) bool {
+	return o.kind == "group" && b.groups.went(o.id) || o.kind == "user" && b.users.went(o.id)
+}
 
 // bearer gives the distinguished name of what is to have a number in the index, and where
 // its record stands.
@@ -172,10 +174,7 @@ func (b *Book) bearer(n uint32) (dn *string, at *place.Place) {
 
 // object is what the index of distinguished names has under a number.
 func (b *Book) object(n uint32) object {
-	users, groups := uint32(b.Users()), uint32(b.Groups())
-	if b.late != nil {
-		groups = uint32(b.late.built)
-	}
+	users, groups := uint32(b.users.built()), uint32(b.groups.built())
 	switch {
 	case n < users:
 		return object{"user", n}

@@ -12,12 +12,19 @@ import (
 )
 
 // Edit is what a change does to a book: users and groups with other records, by
-// the same names, and groups that come and go.
+// the same names, users who join and leave, and groups that come and go.
 type Edit struct {
 	Users  map[UserID]*User
+	Join   []Coming[User]
+	Leave  []UserID
 	Groups map[GroupID]*Group
-	Come   []Coming
+	Come   []Coming[Group]
 	Go     []GroupID
+}
+
+// Empty says that the edit changes nothing.
+func (e *Edit) Empty() bool {
+	return len(e.Users)+len(e.Join)+len(e.Leave)+len(e.Groups)+len(e.Come)+len(e.Go) == 0
 }
 
 // With is the book as an edit makes it. It shares all that the edit does not
@@ -25,15 +32,15 @@ type Edit struct {
 // touches: of those with other attributes, only the rules that read one of
 // these; of groups of another kind or reach, those that list them; of groups that
 // hold others than before, what is above those. ok is false for the few edits that
-// touch more than that, for which the book is to be rebuilt: of a name, a primary
-// group, of devices in groups, of groups in a circle, and of an attribute that comes
-// into the map or goes out of it while rules ask for it.
+// touch more than that, for which the book is to be rebuilt: of a name, another primary
+// group, of devices in groups, of groups in a circle, of an attribute that comes
+// into the map or goes out of it while rules ask for it, and of hundreds who come and go.
 func (b *Book) With(e Edit) (edited *Book, ok bool) {
 	n := &Book{
 		directories: b.directories, folded: b.folded, exact: b.exact, users: b.users, groups: b.groups, devices: b.devices, byDN: b.byDN, bases: b.bases,
 		nesting: b.nesting, deviceIn: b.deviceIn, attributes: b.attributes, bounded: b.bounded, rules: b.rules, findings: b.findings, found: b.found, managers: b.managers, primaries: b.primaries, worked: b.worked,
 	}
-	if len(e.Users) > 0 {
+	if len(e.Users)+len(e.Join)+len(e.Leave) > 0 {
 		n.worked = &sync.Map{}
 	}
 	n.base.Store(b)
@@ -45,32 +52,18 @@ func (b *Book) With(e Edit) (edited *Book, ok bool) {
 		}
 		return links[u]
 	}
-	if len(e.Users) > 0 {
-		n.users.records = slices.Clone(b.users.records)
-		n.attributes, n.bounded = maps.Clone(b.attributes), slices.Clone(b.bounded)
-		for u, record := range e.Users {
-			n.users.records[u] = record
-			n.bounded[u/64] &^= 1 << (u % 64)
-			if record.isBounded() {
-				n.bounded[u/64] |= 1 << (u % 64)
-			}
-		}
-	}
 	groups, ok := n.move(b, e)
-	if !ok || !n.rerecord(b, groups) {
+	if !ok || !n.rerecord(b, groups) || !n.rerecordUsers(b, &e) {
 		return nil, false
 	}
 	for u, record := range e.Users {
-		old := b.users.records[u]
-		if record.Name != old.Name || record.DN != old.DN || record.PrimaryGroup.Name != old.PrimaryGroup.Name {
-			return nil, false
-		}
-		changed := differing(old, record)
-		if !n.recount(old, record) {
-			return nil, false
-		}
-		if len(changed) > 0 {
+		if changed := differing(b.User(u), record); len(changed) > 0 {
 			links[u] = n.describeAgain(u, linksOf(u), changed)
+		}
+	}
+	for _, u := range n.MovedUsers() {
+		if links[u], ok = n.linksOfMoved(b, u); !ok {
+			return nil, false
 		}
 	}
 	if !n.regroupAll(b, groups, links, linksOf) {
@@ -83,6 +76,66 @@ func (b *Book) With(e Edit) (edited *Book, ok bool) {
 	}
 	slices.Sort(n.changed)
 	return n, true
+}
+
+// rerecordUsers puts other records in the place of those of some users.
+func (b *Book) rerecordUsers(base *Book, e *Edit) (ok bool) {
+	if len(e.Users)+len(b.MovedUsers()) == 0 {
+		return true
+	}
+	if len(e.Users) > 0 {
+		b.users.records = slices.Clone(b.users.records)
+	}
+	b.bounded = append(slices.Clone(b.bounded), make([]uint64, b.Users()/64+1-len(b.bounded))...)
+	for u, record := range e.Users {
+		old := base.User(u)
+		if record.Name != old.Name || record.DN != old.DN || record.PrimaryGroup.Name != old.PrimaryGroup.Name {
+			return false
+		}
+		b.users.records[u] = record
+		b.bound(u)
+	}
+	for _, u := range b.MovedUsers() {
+		b.bound(u)
+	}
+	return b.recount(base, e)
+}
+
+// bound notes whether the account of a user is switched off, or has an end.
+func (b *Book) bound(u UserID) {
+	b.bounded[u/64] &^= 1 << (u % 64)
+	if b.User(u).isBounded() {
+		b.bounded[u/64] |= 1 << (u % 64)
+	}
+}
+
+// linksOfMoved are the links of a user who comes by his own record, and by rules, and none
+// of one who goes; ok is false where the primary group is not one that holds him.
+func (b *Book) linksOfMoved(base *Book, u UserID) (links []link, ok bool) {
+	record, there := b.User(u), b.HasUser(u)
+	if !there {
+		record = base.User(u)
+	}
+	if record.PrimaryGroup.Name != "" {
+		g, err := b.LookGroup(record.PrimaryGroup.Name, b.UserHome(u))
+		if err != nil || !b.mayTake(g, u) {
+			return nil, false
+		}
+		links = append(links, newLink(uint32(g), primary))
+		if !b.primaries[record.PrimaryGroup.Name] {
+			b.primaries = maps.Clone(b.primaries)
+			b.primaries[record.PrimaryGroup.Name] = true
+		}
+	}
+	if !there {
+		return nil, true
+	}
+	for _, g := range b.rules.groups {
+		if !b.Gone(g) && b.describes(g, u) {
+			links = append(links, newLink(uint32(g), byRule))
+		}
+	}
+	return links, true
 }
 
 // rerecord puts other records in the place of those of some groups.
@@ -308,12 +361,22 @@ func differing(a, b *User) []string {
 	return names
 }
 
-// recount counts who has which attribute after a record has changed. ok is
-// false where an attribute that rules ask for comes or goes.
-func (b *Book) recount(old, now *User) (ok bool) {
+// recount counts who has which attribute after an edit. ok is false where an attribute
+// that rules ask for comes or goes.
+func (b *Book) recount(base *Book, e *Edit) (ok bool) {
 	more := map[string]int{}
-	old.eachAttribute(func(n string) { more[n]-- })
-	now.eachAttribute(func(n string) { more[n]++ })
+	come, leave := func(n string) { more[n]++ }, func(n string) { more[n]-- }
+	for u, record := range e.Users {
+		base.User(u).eachAttribute(leave)
+		record.eachAttribute(come)
+	}
+	for _, c := range e.Join {
+		c.Record.eachAttribute(come)
+	}
+	for _, u := range e.Leave {
+		base.User(u).eachAttribute(leave)
+	}
+	b.attributes = maps.Clone(b.attributes)
 	for n, by := range more {
 		before := b.attributes[n]
 		b.attributes[n] = before + by

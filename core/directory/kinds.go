@@ -27,15 +27,19 @@ func (b *Book) Kinds(attributes []string) *Kinds {
 func newKinds(of []uint32, count int) *Kinds {
 	l := lists[UserID]{start: make([]uint32, count+1), all: make([]UserID, len(of))}
 	for _, kind := range of {
-		l.start[kind+1]++
+		if kind != none {
+			l.start[kind+1]++
+		}
 	}
 	for i := range count {
 		l.start[i+1] += l.start[i]
 	}
 	next := slices.Clone(l.start[:count])
 	for u, kind := range of {
-		l.all[next[kind]] = UserID(u)
-		next[kind]++
+		if kind != none {
+			l.all[next[kind]] = UserID(u)
+			next[kind]++
+		}
 	}
 	return &Kinds{l}
 }

@@ -1,7 +1,6 @@
 package directory
 
 import (
-	"cmp"
 	"maps"
 	"slices"
 	"strings"
@@ -10,89 +9,72 @@ import (
 	"gatemap/core/name"
 )
 
-// Coming is a group that comes into a directory, given by its place in Directories.
-type Coming struct {
-	Home  int
-	Group *Group
+// HasUser says whether a number is of a user who is there: numbers of users who went, or
+// who come in a later edit, are not.
+func (b *Book) HasUser(u UserID) bool { return b.users.has(uint32(u)) }
+
+// AllUsers yields the users in the order of their names, and AllGroups the groups.
+func (b *Book) AllUsers(yield func(UserID) bool) {
+	b.users.all(func(n uint32) bool { return yield(UserID(n)) })
 }
 
-// late is what is otherwise where groups came or went since the book was built. Groups
-// keep their numbers: one that comes has a number after those of all others, whatever its
-// name, and the number of one that goes is not used again.
-type late struct {
-	built int       // how many there were, numbered in the order of names
-	all   []GroupID // those that are there, in the order of names
-	order []uint64  // of those that came, as of GroupOrder
-	gone  map[GroupID]bool
-	dns   map[string]GroupID // of those that came, by the canonical form
-	moved []GroupID          // those that came or went by the last edit
-}
-
-// AllGroups yields the groups in the order of their names.
 func (b *Book) AllGroups(yield func(GroupID) bool) {
-	if b.late != nil {
-		slices.Values(b.late.all)(yield)
-		return
-	}
-	for g := range GroupID(b.Groups()) {
-		if !yield(g) {
-			return
-		}
-	}
+	b.groups.all(func(n uint32) bool { return yield(GroupID(n)) })
 }
 
-// GroupCount is how many groups there are.
-func (b *Book) GroupCount() int {
-	if b.late != nil {
-		return len(b.late.all)
-	}
-	return b.Groups()
-}
+// UserCount and GroupCount are how many there are.
+func (b *Book) UserCount() int  { return b.users.count() }
+func (b *Book) GroupCount() int { return b.groups.count() }
 
 // GroupOrder is less of one group than of another whose name comes later.
-func (b *Book) GroupOrder(g GroupID) uint64 {
-	if b.late != nil && int(g) >= b.late.built {
-		return b.late.order[int(g)-b.late.built]
-	}
-	return (uint64(g) + 1) << 32
-}
+func (b *Book) GroupOrder(g GroupID) uint64 { return b.groups.order(uint32(g)) }
 
-// InOrder is a list of groups, which are in the order of their numbers, in that of names.
+// InOrder is a list of groups, which are in the order of their numbers, in that of names;
+// UsersInOrder is the same for users.
 func (b *Book) InOrder(list []GroupID) []GroupID {
-	return inOrderOf(b, list, func(g GroupID) GroupID { return g })
+	return inOrderOf(&b.groups, list, func(g GroupID) uint32 { return uint32(g) })
 }
 
-// inOrderOf puts what belongs to groups, in the order of their numbers, in that of their
-// names.
-func inOrderOf[T any](b *Book, list []T, group func(T) GroupID) []T {
-	if b.late == nil || len(list) == 0 || int(group(list[len(list)-1])) < b.late.built {
-		return list
+func (b *Book) UsersInOrder(list []UserID) []UserID {
+	return inOrderOf(&b.users, list, func(u UserID) uint32 { return uint32(u) })
+}
+
+// Gone says whether a group is there no longer.
+func (b *Book) Gone(g GroupID) bool { return b.groups.went(uint32(g)) }
+
+// Moved lists the groups that came or went by the edit that made the book, and MovedUsers
+// the users.
+func (b *Book) Moved() []GroupID { return numbered[GroupID](b.groups.moved()) }
+
+func (b *Book) MovedUsers() []UserID { return numbered[UserID](b.users.moved()) }
+
+func numbered[ID ~uint32](numbers []uint32) (list []ID) {
+	for _, n := range numbers {
+		list = append(list, ID(n))
 	}
-	return slices.SortedStableFunc(slices.Values(list), func(x, y T) int {
-		return cmp.Compare(b.GroupOrder(group(x)), b.GroupOrder(group(y)))
-	})
+	return list
 }
 
-// Moved lists the groups that came or went by the edit that made the book, and Gone says
-// which went.
-func (b *Book) Moved() []GroupID {
-	if b.late == nil {
-		return nil
+func numbers[ID ~uint32](ids []ID) (list []uint32) {
+	for _, id := range ids {
+		list = append(list, uint32(id))
 	}
-	return b.late.moved
+	return list
 }
 
-func (b *Book) Gone(g GroupID) bool { return b.late != nil && b.late.gone[g] }
-
-// Concerns says whether a finding about a name may be another one now that a group
-// comes or goes: it means the group, or suggests it.
-func (b *Book) Concerns(f *finding.Finding, g GroupID) bool {
+// Concerns says whether a finding about a name may be another one now that groups and
+// users come and go: it means one of them, or suggests it.
+func (b *Book) Concerns(f *finding.Finding) bool {
 	if f.Code != finding.UnknownName && f.Code != finding.AmbiguousName && f.Code != finding.ForeignAccount {
 		return false
 	}
-	full := b.groups.full[g]
+	return slices.ContainsFunc(b.groups.moved(), func(n uint32) bool { return concerns(f, b.groups.full[n], b.groups.records[n].DN) }) ||
+		slices.ContainsFunc(b.users.moved(), func(n uint32) bool { return concerns(f, b.users.full[n], b.users.records[n].DN) })
+}
+
+func concerns(f *finding.Finding, full, dn string) bool {
 	_, bare, _ := strings.Cut(full, "/")
-	own, _ := name.DN(b.groups.records[g].DN)
+	own, _ := name.DN(dn)
 	return slices.ContainsFunc(f.Names, func(n string) bool {
 		if dn, ok := name.DN(n); ok {
 			if dn == own {
@@ -105,135 +87,145 @@ func (b *Book) Concerns(f *finding.Finding, g GroupID) bool {
 	})
 }
 
-// move lets groups come and go, and gives all groups that have other records for that.
-// ok is false if the book is to be rebuilt: for names that stand twice, and groups
+// tooMany is how many records come and go in an edit at the most: for more, the findings
+// that may concern them take longer than building the book again.
+const tooMany = 500
+
+// move lets users and groups come and go, and gives all groups that have other records for
+// that. ok is false if the book is to be rebuilt: for names that stand twice, and groups
 // that records of users name.
 func (b *Book) move(base *Book, e Edit) (groups map[GroupID]*Group, ok bool) {
-	if b.late = base.late; b.late != nil {
-		kept := *b.late
-		kept.moved = nil
-		b.late = &kept
+	b.dns = base.dns
+	count := len(e.Come) + len(e.Go) + len(e.Join) + len(e.Leave)
+	if count > tooMany {
+		return nil, false
 	}
-	if len(e.Come)+len(e.Go) == 0 {
+	var usersOK, groupsOK bool
+	b.users, usersOK = base.users.move(b.directories, e.Join, numbers(e.Leave), func(u *User) string { return u.Name }, func(n string) *User { return &User{Name: n} })
+	b.groups, groupsOK = base.groups.move(b.directories, e.Come, numbers(e.Go), func(g *Group) string { return g.Name }, func(n string) *Group { return &Group{Name: n} })
+	if !usersOK || !groupsOK {
+		return nil, false
+	}
+	if count == 0 {
 		return e.Groups, true
 	}
-	groups = maps.Clone(e.Groups)
-	if groups == nil {
+	if groups = maps.Clone(e.Groups); groups == nil {
 		groups = map[GroupID]*Group{}
 	}
-	l := &late{built: base.Groups(), gone: map[GroupID]bool{}, dns: map[string]GroupID{}}
-	if base.late != nil {
-		l.built, l.gone, l.dns = base.late.built, maps.Clone(base.late.gone), maps.Clone(base.late.dns)
+	for _, g := range b.Moved() {
+		groups[g] = b.Group(g)
 	}
-	b.late = l
-	for _, g := range e.Go {
-		if base.isPrimary(g) || base.byDN.twice && base.groups.records[g].DN != "" {
-			return nil, false
-		}
-		l.gone[g] = true
-		groups[g] = &Group{Name: base.groups.records[g].Name}
-		maps.DeleteFunc(l.dns, func(_ string, of GroupID) bool { return of == g })
-	}
-	s := &b.groups
-	s.records, s.full, s.home = slices.Clone(s.records), slices.Clone(s.full), slices.Clone(s.home)
-	s.index.slots, s.gone = slices.Clone(s.index.slots), l.gone
-	for _, c := range e.Come {
-		g, full := GroupID(len(s.records)), b.directories[c.Home].Name+"/"+c.Group.Name
-		if !b.comes(base, c, full, g) {
-			return nil, false
-		}
-		s.records, s.full, s.home = append(s.records, c.Group), append(s.full, full), append(s.home, uint16(c.Home))
-		s.index.put(s.index.hash([]byte(name.Fold(full))), uint32(g))
-		groups[g] = c.Group
-		l.moved = append(l.moved, g)
-	}
-	l.moved = append(l.moved, e.Go...)
-	b.arrange()
-	return groups, !b.lacksPrimary(base)
+	return groups, b.rename(base, e) && b.keepsPrimaries(base) && b.keepsBases(base)
 }
 
-// comes notes the distinguished name of a group that comes; ok is false if its names
-// mean something already, or records of users name it.
-func (b *Book) comes(base *Book, c Coming, full string, g GroupID) (ok bool) {
-	if c.Group.Name == "" || !b.groups.index.hasRoom(len(b.groups.full)+1) {
-		return false
+// rename notes the distinguished names of what comes; ok is false where one that comes or
+// goes has a name in common with something else.
+func (b *Book) rename(base *Book, e Edit) (ok bool) {
+	b.dns = maps.Clone(base.dns)
+	if b.dns == nil {
+		b.dns = map[string]object{}
 	}
-	if _, known := b.groups.find([]byte(name.Fold(full))); known {
-		return false
+	maps.DeleteFunc(b.dns, func(_ string, o object) bool { return b.went(o) })
+	if base.byDN.twice {
+		for _, g := range e.Go {
+			if base.Group(g).DN != "" {
+				return false
+			}
+		}
+		for _, u := range e.Leave {
+			if base.User(u).DN != "" {
+				return false
+			}
+		}
 	}
-	if _, known := base.devices.find([]byte(name.Fold(full))); known {
-		return false // members that do not say what they are may mean either
-	}
-	if c.Group.DN != "" {
-		dn, valid := name.DN(c.Group.DN)
-		if _, known := b.named(c.Group.DN); known || !valid {
+	for _, g := range b.Moved() {
+		if !b.Gone(g) && !b.isNamed(object{"group", uint32(g)}, b.GroupName(g), b.Group(g).DN) {
 			return false
 		}
-		b.late.dns[dn] = g
 	}
-	for written := range base.primaries {
-		if strings.Contains(written, "=") || name.Equal(written, c.Group.Name) || name.Equal(written, full) {
+	for _, u := range b.MovedUsers() {
+		if b.HasUser(u) && !b.isNamed(object{"user", uint32(u)}, b.UserName(u), b.User(u).DN) {
 			return false
 		}
 	}
 	return true
 }
 
-// lacksPrimary says whether records of users name a group that is not there, for which
-// one that comes or goes may be meant.
-func (b *Book) lacksPrimary(base *Book) bool {
-	return slices.ContainsFunc(base.findings, func(f finding.Finding) bool {
-		return slices.ContainsFunc(b.late.moved, func(g GroupID) bool { return b.Concerns(&f, g) })
-	})
+// isNamed notes the distinguished name of something that comes; ok is false where it has
+// that, or its full name, in common with another: members that do not say what they are
+// may mean either.
+func (b *Book) isNamed(o object, full, dn string) (ok bool) {
+	folded := []byte(name.Fold(full))
+	_, device := b.devices.find(folded)
+	_, user := b.users.find(folded)
+	_, group := b.groups.find(folded)
+	if device || user && group {
+		return false
+	}
+	if dn == "" {
+		return true
+	}
+	canonical, valid := name.DN(dn)
+	if _, known := b.named(dn); known || !valid {
+		return false
+	}
+	b.dns[canonical] = o
+	return true
 }
 
-// arrange puts the groups in the order of their names.
-func (b *Book) arrange() {
-	l := b.late
-	type coming struct {
-		id     GroupID
-		folded string
-	}
-	var came []coming
-	for g := l.built; g < b.Groups(); g++ {
-		came = append(came, coming{GroupID(g), name.Fold(b.groups.full[g])})
-	}
-	slices.SortFunc(came, func(x, y coming) int { return cmp.Or(strings.Compare(x.folded, y.folded), cmp.Compare(x.id, y.id)) })
-	l.order = make([]uint64, len(came))
-	for rank, c := range came {
-		before, _ := slices.BinarySearchFunc(b.groups.full[:l.built], c.folded, func(full, folded string) int {
-			return strings.Compare(name.Fold(full), folded)
-		})
-		l.order[int(c.id)-l.built] = uint64(before)<<32 + uint64(rank) + 1
-	}
-	l.all = make([]GroupID, 0, b.Groups())
-	for g := range GroupID(b.Groups()) {
-		if !l.gone[g] {
-			l.all = append(l.all, g)
+// keepsPrimaries says whether the groups that come and go are none that records name, or
+// may mean.
+func (b *Book) keepsPrimaries(base *Book) bool {
+	for _, g := range b.Moved() {
+		if b.Gone(g) {
+			if base.isPrimary(g) {
+				return false
+			}
+			continue
+		}
+		for written := range base.primaries {
+			if strings.Contains(written, "=") || name.Equal(written, b.Group(g).Name) || name.Equal(written, b.GroupName(g)) {
+				return false
+			}
 		}
 	}
-	slices.SortFunc(l.all, func(x, y GroupID) int { return cmp.Compare(b.GroupOrder(x), b.GroupOrder(y)) })
+	return len(b.Moved()) == 0 || !slices.ContainsFunc(base.findings, func(f finding.Finding) bool { return b.Concerns(&f) })
 }
 
 // concerned lists the groups that list what comes or goes, name it as a manager, or may
 // mean it by a name that led to nothing.
-func (b *Book) concerned(base *Book) []GroupID {
-	var list []GroupID
-	for _, g := range b.Moved() {
-		for outer, found := range base.found {
-			if slices.ContainsFunc(found, func(f finding.Finding) bool { return b.Concerns(&f, g) }) {
-				list = append(list, outer)
-			}
+func (b *Book) concerned(base *Book) (list []GroupID) {
+	users, groups := b.MovedUsers(), b.Moved()
+	if len(users)+len(groups) == 0 {
+		return nil
+	}
+	for outer, found := range base.found {
+		if slices.ContainsFunc(found, func(f finding.Finding) bool { return b.Concerns(&f) || b.lacksForeign(&f) }) {
+			list = append(list, outer)
 		}
-		if !b.Gone(g) {
-			continue
+	}
+	for outer, by := range base.managers {
+		if slices.ContainsFunc(by.Groups, b.Gone) || slices.ContainsFunc(by.Users, func(u UserID) bool { return !b.HasUser(u) }) {
+			list = append(list, outer)
 		}
-		list = append(list, base.listing(g)...)
-		for outer, by := range base.managers {
-			if slices.Contains(by.Groups, g) {
-				list = append(list, outer)
+	}
+	for _, g := range groups {
+		if b.Gone(g) {
+			list = append(list, base.listing(g)...)
+		}
+	}
+	for _, u := range users {
+		for _, l := range base.userGroups.at(uint32(u)) {
+			if l.how() == Direct {
+				list = append(list, l.group())
 			}
 		}
 	}
 	return slices.DeleteFunc(list, b.Gone)
+}
+
+// lacksForeign says whether a finding is about a user of another directory who is there no
+// longer.
+func (b *Book) lacksForeign(f *finding.Finding) bool {
+	return f.Code == finding.ForeignMember && slices.ContainsFunc(b.users.moved(), func(n uint32) bool { return f.Names[1] == b.users.full[n] })
 }

@@ -145,24 +145,14 @@ const (
 
 // present yields the full names of what is there.
 func (s *shelf[T]) present(yield func(string) bool) {
-	for i, full := range s.full {
-		if !s.gone[GroupID(i)] && !yield(full) {
-			return
-		}
-	}
+	s.all(func(n uint32) bool { return yield(s.full[n]) })
 }
 
 func (s *shelf[T]) bare(b *Book, home string) iter.Seq[string] {
 	return func(yield func(string) bool) {
-		for i, full := range s.full {
-			d := b.directories[s.home[i]].Name
-			if s.gone[GroupID(i)] {
-				continue
-			}
-			if home != "" && !name.Equal(home, d) {
-				continue
-			}
-			if !yield(full[len(d)+1:]) {
+		for n := range s.all {
+			d := b.directories[s.home[n]].Name
+			if (home == "" || name.Equal(home, d)) && !yield(s.full[n][len(d)+1:]) {
 				return
 			}
 		}
@@ -170,15 +160,15 @@ func (s *shelf[T]) bare(b *Book, home string) iter.Seq[string] {
 }
 
 // UserNames, GroupNames and DeviceNames yield the full names.
-func (b *Book) UserNames() iter.Seq[string]   { return slices.Values(b.users.full) }
+func (b *Book) UserNames() iter.Seq[string]   { return b.users.present }
 func (b *Book) GroupNames() iter.Seq[string]  { return b.groups.present }
-func (b *Book) DeviceNames() iter.Seq[string] { return slices.Values(b.devices.full) }
+func (b *Book) DeviceNames() iter.Seq[string] { return b.devices.present }
 
 // GroupsFrom yields the groups whose names, without the directory, begin with a
 // text, in any case, and these names.
 func (b *Book) GroupsFrom(start string) iter.Seq2[GroupID, string] {
 	return func(yield func(GroupID, string) bool) {
-		if start == "" || b.late != nil {
+		if start == "" || b.groups.late != nil {
 			for g := range b.AllGroups {
 				own := b.groups.records[g].Name
 				if len(own) >= len(start) && strings.EqualFold(own[:len(start)], start) && !yield(g, own) {
@@ -221,8 +211,8 @@ func (b *Book) HasAttribute(written string) bool {
 // AttributeNames yields the attributes that users have, as sources spell them.
 func (b *Book) AttributeNames() iter.Seq[string] {
 	return func(yield func(string) bool) {
-		for _, u := range b.users.records {
-			for _, a := range u.Attributes {
+		for u := range b.AllUsers {
+			for _, a := range b.User(u).Attributes {
 				if !yield(a.Name) {
 					return
 				}

@@ -125,12 +125,17 @@ func (s *Subject) shortPath(g GroupID) []Step {
 	if i < len(links) && links[i].group() == g {
 		return []Step{{g, links[i].how()}}
 	}
-	for _, l := range inOrderOf(s.book, links, link.group) {
+	for _, l := range linksInOrder(s.book, links) {
 		if slices.Contains(s.book.Holders(l.group()), g) {
 			return []Step{{l.group(), l.how()}, {g, Nested}}
 		}
 	}
 	return nil
+}
+
+// linksInOrder are links to groups in the order of these groups' names.
+func linksInOrder(b *Book, links []link) []link {
+	return inOrderOf(&b.groups, links, link.id)
 }
 
 // walk computes the paths, breadth first from the groups that hold the user
@@ -149,7 +154,7 @@ func (s *Subject) walk() {
 			queue = append(queue, g)
 		}
 	}
-	for _, l := range inOrderOf(s.book, s.direct(), link.group) {
+	for _, l := range linksInOrder(s.book, s.direct()) {
 		reach(l.group(), l.group(), l.how())
 	}
 	for i := 0; i < len(queue); i++ {
@@ -186,7 +191,7 @@ func (b *Book) Members(g GroupID) []Member {
 		members = append(members, Member{u, how, path})
 	}
 	slices.SortFunc(members, func(x, y Member) int { return cmp.Compare(x.User, y.User) })
-	return members
+	return inOrderOf(&b.users, members, func(m Member) uint32 { return uint32(m.User) })
 }
 
 // DeviceMember is a device in a group.

@@ -57,8 +57,7 @@ func (b *Book) findPersons() *persons {
 		}
 		by := name.Fold(d.SamePerson.By)
 		known := map[string]UserID{}
-		for u := range b.users.records {
-			id := UserID(u)
+		for id := range b.AllUsers {
 			if at := b.HomeOf(id); at != home && at != with {
 				continue
 			}
@@ -77,17 +76,17 @@ func (b *Book) findPersons() *persons {
 	if len(same) == 0 {
 		return p
 	}
-	for u := range b.users.records {
-		id := UserID(u)
-		if f := first(id); f != id {
-			if p.of[f] == nil {
-				p.of[f] = []UserID{f}
-			}
-			p.of[f] = append(p.of[f], id)
+	several := map[UserID][]UserID{} // by the account that stands for all
+	for id := range same {
+		several[first(id)] = nil
+	}
+	for id := range b.AllUsers {
+		if all, tied := several[first(id)]; tied {
+			several[first(id)] = append(all, id)
 		}
 	}
-	for u := range b.users.records {
-		if all := p.of[UserID(u)]; all != nil && all[0] == UserID(u) {
+	for id := range b.AllUsers {
+		if all := several[first(id)]; len(all) > 0 && all[0] == id {
 			p.list = append(p.list, all)
 		}
 	}

@@ -38,11 +38,7 @@ func (b *Book) postings(attribute string) postings {
 func (p postings) candidates(b *Book, start filter.Start, ok bool) iter.Seq[UserID] {
 	return func(yield func(UserID) bool) {
 		if !ok || p == nil {
-			for u := range UserID(b.Users()) {
-				if !yield(u) {
-					return
-				}
-			}
+			b.AllUsers(yield)
 			return
 		}
 		for i := range fitting(p, start, func(e entry) string { return e.folded }) {

@@ -82,8 +82,8 @@ func (b *Book) described(g GroupID) []link {
 // none is named.
 func (b *Book) Matching(f *filter.Filter, home string) iter.Seq[UserID] {
 	return func(yield func(UserID) bool) {
-		for i, user := range b.users.records {
-			u := UserID(i)
+		for u := range b.AllUsers {
+			user := b.User(u)
 			if (home == "" || name.Equal(home, b.UserHome(u))) && f.Match(record{user, b.exact[b.users.home[u]]}) && !yield(u) {
 				return
 			}

@@ -1,6 +1,7 @@
 package directory
 
 import (
+	"slices"
 	"strings"
 
 	"gatemap/core/name"
@@ -29,10 +30,8 @@ func (b *Book) bearers(dn string) []object {
 			all = append(all, o)
 		}
 	}
-	if b.late != nil {
-		if g, ok := b.late.dns[canonical]; ok {
-			all = append(all, object{"group", uint32(g)})
-		}
+	if o, ok := b.dns[canonical]; ok {
+		all = append(all, o)
 	}
 	return all
 }
@@ -124,25 +123,64 @@ func declared(s *Source) (bases []string) {
 // above is the longest distinguished name under which all users of a directory stand; ok
 // is false where none has one, or they have none in common.
 func above(d *Document) (base string, ok bool) {
-	seen := false
-	take := func(dn string) {
-		canonical, is := name.DN(dn)
-		if !is {
-			return
-		}
-		_, parent, _ := strings.Cut(canonical, "\x00")
-		if !seen {
-			base, seen = parent, true
-			return
-		}
-		for base != "" && canonical != base && !strings.HasSuffix(canonical, "\x00"+base) {
-			_, base, _ = strings.Cut(base, "\x00")
-		}
-	}
+	var c common
 	for _, u := range d.Users {
-		take(u.DN)
+		c.take(u.DN)
 	}
-	return base, seen && base != ""
+	return c.base, c.seen && c.base != ""
+}
+
+// common is what some distinguished names stand under, in canonical form.
+type common struct {
+	base string
+	seen bool
+}
+
+func (c *common) take(dn string) {
+	canonical, is := name.DN(dn)
+	if !is {
+		return
+	}
+	_, parent, _ := strings.Cut(canonical, "\x00")
+	if !c.seen {
+		c.base, c.seen = parent, true
+		return
+	}
+	for c.base != "" && canonical != c.base && !strings.HasSuffix(canonical, "\x00"+c.base) {
+		_, c.base, _ = strings.Cut(c.base, "\x00")
+	}
+}
+
+// keepsBases says whether the directories have the bases that they had before users came
+// and went.
+func (b *Book) keepsBases(base *Book) bool {
+	for _, u := range b.MovedUsers() {
+		home := b.HomeOf(u)
+		if d := b.directories[home]; d.Source == nil || declared(d.Source) != nil {
+			continue
+		}
+		switch {
+		case b.HasUser(u) && b.User(u).DN != "" && !b.owns(home, b.User(u).DN):
+			return false
+		case !b.HasUser(u) && base.User(u).DN != "" && !b.standUnder(home):
+			return false
+		}
+	}
+	return true
+}
+
+// standUnder says whether the users of a directory have no more in common than its base.
+func (b *Book) standUnder(home int) bool {
+	var c common
+	for u := range b.AllUsers {
+		if b.HomeOf(u) != home {
+			continue
+		}
+		if c.take(b.User(u).DN); c.seen && slices.Contains(b.bases()[home], c.base) {
+			return true
+		}
+	}
+	return false
 }
 
 // byName lists what a distinguished name may mean, in the records of a directory or, where

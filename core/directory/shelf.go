@@ -22,8 +22,7 @@ type shelf[T any] struct {
 	// written lists the numbers in the order in which the records were written,
 	// which is how they lie in memory.
 	written []uint32
-	// gone are records that are no longer there, though they have their numbers.
-	gone map[GroupID]bool
+	late    *arrivals // nil if the records are those of which the book was built
 }
 
 // entry is a text to be sorted by.
@@ -188,7 +187,7 @@ func sortEntries(all []entry) {
 func (s *shelf[T]) find(folded []byte) (int, bool) {
 	for i := range s.index.at(s.index.hash(folded)) {
 		var short [128]byte
-		if bytes.Equal(name.AppendFold(short[:0], s.full[i]), folded) && !s.gone[GroupID(i)] {
+		if bytes.Equal(name.AppendFold(short[:0], s.full[i]), folded) && !s.went(i) {
 			return int(i), true
 		}
 	}

@@ -16,6 +16,7 @@ type Sorting struct {
 	count int
 	into  []uint32 // by kind, while it is split: where those go who leave it
 	known map[split]bool
+	book  *Book
 }
 
 // split is what a sorting was split by.
@@ -29,15 +30,18 @@ type split struct {
 func (b *Book) Sorted(attributes []string) *Sorting {
 	type key string
 	s := b.once(key(strings.Join(attributes, "\x00")), func() any {
-		s := &Sorting{of: make([]uint32, b.Users()), count: len(b.directories)}
+		// Users who went are of a kind of their own.
+		s := &Sorting{of: make([]uint32, b.Users()), count: len(b.directories) + 1}
 		for u, home := range b.users.home {
-			s.of[u] = uint32(home)
+			if s.of[u] = uint32(home); b.users.went(uint32(u)) {
+				s.of[u] = uint32(len(b.directories))
+			}
 		}
 		s.Further(b, attributes)
 		return s
 	}).(*Sorting)
 	room := rooms.Get().(*[]uint32)
-	return &Sorting{of: append((*room)[:0], s.of...), count: s.count, known: map[split]bool{}}
+	return &Sorting{of: append((*room)[:0], s.of...), count: s.count, known: map[split]bool{}, book: b}
 }
 
 // rooms is memory for sortings, which are as long as there are users.
@@ -94,7 +98,7 @@ func (b *Book) Parted(attribute string, fits func([]filter.Value) bool) []UserID
 	which := count <= len(c.of)/2
 	users := make([]UserID, 0, min(count, len(c.of)-count))
 	for u, n := range c.of {
-		if does[n] == which {
+		if does[n] == which && b.HasUser(UserID(u)) {
 			users = append(users, UserID(u))
 		}
 	}
@@ -113,6 +117,9 @@ func (s *Sorting) Split(b *Book, groups []GroupID, users []UserID) {
 	before := s.count
 	var left []uint32
 	move := func(u UserID) {
+		if int(u) >= len(s.of) {
+			return // one who came later
+		}
 		kind := s.of[u]
 		if int(kind) >= before {
 			return // moved already
@@ -160,6 +167,9 @@ func (s *Sorting) again(b *Book, groups []GroupID, users []UserID) bool {
 func (s *Sorting) number() (firsts []UserID) {
 	numbers := make([]uint32, s.count) // one more than the number
 	for u, kind := range s.of {
+		if kind == none {
+			continue
+		}
 		if numbers[kind] == 0 {
 			firsts = append(firsts, UserID(u))
 			numbers[kind] = uint32(len(firsts))
@@ -170,12 +180,29 @@ func (s *Sorting) number() (firsts []UserID) {
 	return firsts
 }
 
-// Firsts gives the kinds as they are now: the first user of each, and the kind
-// of every user.
-func (s *Sorting) Firsts() (firsts []UserID, of []uint32) { return s.number(), s.of }
+// Firsts gives the kinds as they are now: the first user of each, and the kind of every
+// user, which is NoKind of those who went. The sorting is done with that.
+func (s *Sorting) Firsts() (firsts []UserID, of []uint32) {
+	s.dismiss()
+	return s.number(), s.of
+}
 
-// Kinds gives the kinds as they are now, with all their users.
+// NoKind is the kind of users who are there no longer.
+const NoKind = none
+
+// Kinds gives the kinds as they are now, with all their users. The sorting is done with
+// that.
 func (s *Sorting) Kinds() *Kinds {
+	s.dismiss()
 	s.number()
 	return newKinds(s.of, s.count)
+}
+
+// dismiss takes those who went out of all kinds.
+func (s *Sorting) dismiss() {
+	if late := s.book.users.late; late != nil {
+		for n := range late.gone {
+			s.of[n] = none
+		}
+	}
 }

@@ -12,7 +12,7 @@ import (
 // department and first mail address, and of each group the name and description,
 // folded, with a zero byte between them.
 type Texts struct {
-	Users  []string // by number
+	Users  []string // by number; empty of those who went
 	Groups []string
 }
 
@@ -27,7 +27,9 @@ func (b *Book) Texts() *Texts {
 	t := &Texts{make([]string, b.Users()), make([]string, b.Groups())}
 	parallel.For(b.Users(), 4096, func(from, to int) {
 		for u := from; u < to; u++ {
-			t.Users[u] = b.userText(UserID(u))
+			if b.HasUser(UserID(u)) {
+				t.Users[u] = b.userText(UserID(u))
+			}
 		}
 	})
 	for g := range t.Groups {
@@ -53,14 +55,19 @@ func (b *Book) retext(base *Book, e Edit) {
 		return
 	}
 	t := *old
-	if len(e.Users) > 0 {
-		t.Users = slices.Clone(t.Users)
+	if len(e.Users)+len(e.Join)+len(e.Leave) > 0 {
+		t.Users = slices.Grow(slices.Clone(t.Users), len(e.Join))[:b.Users()]
 	}
 	if len(e.Groups)+len(e.Come)+len(e.Go) > 0 {
 		t.Groups = slices.Grow(slices.Clone(t.Groups), len(e.Come))[:b.Groups()]
 	}
 	for u := range e.Users {
 		t.Users[u] = b.userText(u)
+	}
+	for _, u := range b.MovedUsers() {
+		if t.Users[u] = ""; b.HasUser(u) {
+			t.Users[u] = b.userText(u)
+		}
 	}
 	for g := range e.Groups {
 		t.Groups[g] = b.groupText(g)

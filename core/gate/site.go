@@ -34,6 +34,8 @@ type Site struct {
 	Mapped []Mapped
 	// Named holds the groups that exceptions and conditions look at.
 	Named []directory.GroupID
+	// Refers holds whomever any line names, one that is switched off too.
+	Refers directory.Party
 	// Places tells where each line stands, by its name.
 	Places map[string]place.Place
 	// Statements are the names of lines that say nothing of whom they are for.
@@ -172,7 +174,7 @@ func (s *Site) who(w *Who, line Line, effect Effect) *Crowd {
 	excepted, exceptWhole := s.Party(w.Except, line)
 	c.except = excepted
 	c.broken = effect == Giving && !(whole && exceptWhole)
-	c.Groups, c.Users = s.Book.InOrder(unique(c.Groups)), unique(c.Users)
+	c.Groups, c.Users = s.Book.InOrder(unique(c.Groups)), s.Book.UsersInOrder(unique(c.Users))
 	return c
 }
 
@@ -184,7 +186,7 @@ func (s *Site) People(w *Who, line Line) *Crowd {
 	}
 	party, _ := s.Party(&directory.People{Users: w.Users, Groups: w.Groups}, line)
 	c := s.EveryoneBut(w.Except, line)
-	c.Everyone, c.Users, c.Groups = w.Everyone, unique(party.Users), s.Book.InOrder(unique(party.Groups))
+	c.Everyone, c.Users, c.Groups = w.Everyone, s.Book.UsersInOrder(unique(party.Users)), s.Book.InOrder(unique(party.Groups))
 	for _, r := range w.Claims {
 		c.claims = append(c.claims, s.claim(r, line))
 	}
@@ -229,11 +231,19 @@ func unique[T cmp.Ordered](list []T) []T {
 }
 
 func (s *Site) group(r name.Ref, line Line) (directory.GroupID, bool) {
-	return named(s, r, line, s.Book.LookGroup, s.Book.FindGroup)
+	g, ok := named(s, r, line, s.Book.LookGroup, s.Book.FindGroup)
+	if ok {
+		s.Refers.Groups = append(s.Refers.Groups, g)
+	}
+	return g, ok
 }
 
 func (s *Site) user(r name.Ref, line Line) (directory.UserID, bool) {
-	return named(s, r, line, s.Book.LookUser, s.Book.FindUser)
+	u, ok := named(s, r, line, s.Book.LookUser, s.Book.FindUser)
+	if ok {
+		s.Refers.Users = append(s.Refers.Users, u)
+	}
+	return u, ok
 }
 
 // named looks a name up, and reports one that leads to nothing: the first of them

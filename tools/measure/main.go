@@ -26,6 +26,7 @@ func main() {
 	seed := flag.Uint64("seed", 1, "of the made-up map")
 	data := flag.String("data", "", "measure only the service on this data folder, and write the result as JSON")
 	from := flag.String("intake", "", "measure only an intake of the map in this folder, and write the result as JSON")
+	changing := flag.String("wire", "", "measure only changes that come to the map in this folder, and write the result as JSON")
 	only := flag.String("only", "", "only these steps, by words in their names: "+strings.Join(names(), ", "))
 	flag.Parse()
 	err := error(nil)
@@ -34,6 +35,8 @@ func main() {
 		err = serve(*data)
 	case *from != "":
 		err = take(*from)
+	case *changing != "":
+		err = follow(*changing)
 	default:
 		err = run(*size, *seed, *only)
 	}
@@ -73,7 +76,7 @@ type step struct {
 
 var steps = []step{
 	{"compiling", (*bench).compile}, {"reach and who", (*bench).quantiles}, {"decisions", (*bench).decisions}, {"trials", (*bench).trials},
-	{"everything", (*bench).everything}, {"findings", (*bench).findings}, {"service", (*bench).service}, {"intake", (*bench).intake},
+	{"everything", (*bench).everything}, {"findings", (*bench).findings}, {"service", (*bench).service}, {"intake", (*bench).intake}, {"wire", (*bench).wire},
 	{"sqlite", (*bench).sqlite}, {"postgres", (*bench).postgres},
 }
 

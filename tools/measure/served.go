@@ -101,7 +101,7 @@ func serve(data string) error {
 	var paths []string
 	bodies := map[string][]byte{}
 	for i := range questions {
-		name := book.UserName(book.Everyone()[i*7919%book.Users()])
+		name := book.UserName(book.Everyone()[i*7919%book.UserCount()])
 		paths = append(paths, "/api/v1/reach?user="+url.QueryEscape(name))
 	}
 	own := httptest.NewServer(handler)

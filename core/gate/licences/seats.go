@@ -41,6 +41,9 @@ func (p *product) unmoved(before, after *directory.Book, users []directory.UserI
 		lines  uint64
 	}
 	at := func(book *directory.Book, u directory.UserID) (places []place) {
+		if !book.HasUser(u) {
+			return nil
+		}
 		q := &gate.Question{Book: book, Subject: book.Subject(u), Brief: true}
 		for i := range p.mappings {
 			if p.mappings[i].crowd.Has(q) {
@@ -146,7 +149,7 @@ func line(book *directory.Book, p *product) []directory.UserID {
 			all = append(all, h)
 		}
 	}
-	// Users are numbered by name, so that the sort need only be stable.
+	// They come by name, so that the sort need only be stable.
 	slices.SortStableFunc(all, func(a, b holder) int {
 		return cmp.Or(cmp.Compare(a.direct, b.direct), cmp.Compare(a.first, b.first))
 	})
