@@ -113,10 +113,16 @@ func Settle(before, now Records) (Records, Delta) {
 }
 
 func (o of[T]) settle(before, now []*T, identified *[]*T, fields func(a, b *T) []Field) (settled, fresh, gone []*T, changed []Changed[T]) {
+	others, now := unlike(before, now)
 	is := o.index(now)
 	taken := make(map[*T]bool, len(now))
-	settled = make([]*T, 0, len(now))
+	settled = make([]*T, 0, len(before)+len(now))
 	for _, was := range before {
+		if len(others) == 0 || others[0] != was {
+			settled = append(settled, was)
+			continue
+		}
+		others = others[1:]
 		x := is.as(was)
 		if x == nil || taken[x] {
 			gone = append(gone, was)
@@ -145,6 +151,23 @@ func (o of[T]) settle(before, now []*T, identified *[]*T, fields func(a, b *T) [
 	slices.SortFunc(gone, byName)
 	slices.SortFunc(changed, func(a, b Changed[T]) int { return byName(a.After, b.After) })
 	return settled, fresh, gone, changed
+}
+
+// unlike are the records of two lists but for those that stand in both, in the same order.
+func unlike[T any](a, b []*T) (onlyA, onlyB []*T) {
+	for len(a) > 0 && len(b) > 0 {
+		switch {
+		case a[0] == b[0]:
+		case len(a) > 1 && a[1] == b[0]:
+			onlyA, a = append(onlyA, a[0]), a[1:]
+		case len(b) > 1 && a[0] == b[1]:
+			onlyB, b = append(onlyB, b[0]), b[1:]
+		default:
+			onlyA, onlyB = append(onlyA, a[0]), append(onlyB, b[0])
+		}
+		a, b = a[1:], b[1:]
+	}
+	return append(onlyA, a...), append(onlyB, b...)
 }
 
 type fields []Field

@@ -72,6 +72,47 @@ func TestSettle(t *testing.T) {
 	})
 }
 
+// Records that are the same in memory, in whatever order, are settled as copies of them
+// are, which are compared one by one; identifiers and letters that fold included.
+func TestSettleOfSharedRecords(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		draw := func(n string) *directory.User {
+			u := &directory.User{Name: n}
+			if rapid.Bool().Draw(t, "identified") {
+				u.ID = rapid.StringMatching("id-[0-3]").Draw(t, "id") + n
+			}
+			require.NoError(t, u.Attributes.Set("title", rapid.SampledFrom([]string{"a", "b"}).Draw(t, "title")))
+			return u
+		}
+		all := []string{"kay", "\u212Aat", "Straße", "mia", "noor"}
+		other := map[string]string{"kay": "\u212AAY", "\u212Aat": "kat", "Straße": "STRASSE", "mia": "Mia", "noor": "nooR"}
+		var before, shared connect.Records
+		for _, n := range all {
+			u := draw(n)
+			if rapid.IntRange(0, 3).Draw(t, "there before") > 0 {
+				before.Users = append(before.Users, u)
+			}
+			switch rapid.IntRange(0, 4).Draw(t, "now") {
+			case 0:
+			case 1:
+				shared.Users = append(shared.Users, draw(other[n]))
+			default:
+				shared.Users = append(shared.Users, u)
+			}
+		}
+		shared.Users = rapid.Permutation(shared.Users).Draw(t, "in another order")
+		var copied connect.Records
+		for _, u := range shared.Users {
+			c := *u
+			copied.Users = append(copied.Users, &c)
+		}
+		want, wantDelta := connect.Settle(before, copied)
+		got, delta := connect.Settle(before, shared)
+		require.Equal(t, want, got)
+		require.Equal(t, wantDelta, delta)
+	})
+}
+
 // A patch of everything that differs makes the records what came in.
 func TestWithAPatch(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {

@@ -2,6 +2,7 @@ package connect
 
 import (
 	"encoding/hex"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -60,15 +61,20 @@ type same[T any] struct {
 	of     of[T]
 	byID   map[string]*T
 	byName map[string]*T
+	ids    sieve
+	names  sieve
 }
 
-func (o of[T]) index(list []*T) same[T] {
-	s := same[T]{o, make(map[string]*T, len(list)), make(map[string]*T, len(list))}
+func (o of[T]) index(list []*T) *same[T] {
+	s := &same[T]{of: o, byID: make(map[string]*T, len(list)), byName: make(map[string]*T, len(list))}
 	for _, x := range list {
 		if id := o.id(x); id != "" {
 			s.byID[id] = x
+			s.ids.add(id)
 		}
-		s.byName[name.Fold(o.named(x))] = x
+		folded := name.Fold(o.named(x))
+		s.byName[folded] = x
+		s.names.add(folded)
 	}
 	return s
 }
@@ -76,33 +82,60 @@ func (o of[T]) index(list []*T) same[T] {
 // as is the record that is the same as x; nil if there is none.
 func (s *same[T]) as(x *T) *T {
 	id := s.of.id(x)
-	if id != "" {
+	if id != "" && s.ids.may(id) {
 		if y := s.byID[id]; y != nil {
 			return y
 		}
 	}
-	y := s.byName[name.Fold(s.of.named(x))]
+	y := s.called(s.of.named(x))
 	if y != nil && id != "" && s.of.id(y) != "" {
 		return nil // another one, which bears the name now
 	}
 	return y
 }
 
+// called is the record that has a name; nil if there is none.
+func (s *same[T]) called(named string) *T {
+	if name.ASCII(named) && !s.names.may(named) {
+		return nil
+	}
+	return s.byName[name.Fold(named)]
+}
+
+// sieve says of most texts that are not among a few that they are not, at once.
+type sieve [1 << 12]bool
+
+func (s *sieve) add(text string)      { s[mesh(text)] = true }
+func (s *sieve) may(text string) bool { return s[mesh(text)] }
+
+// mesh is a number of a text, the same of a folded one.
+func mesh(text string) (n uint) {
+	for i := max(0, len(text)-4); i < len(text); i++ {
+		c := text[i]
+		if 'a' <= c && c <= 'z' {
+			c -= 'a' - 'A'
+		}
+		n = n*31 + uint(c)
+	}
+	return (n*31 + uint(len(text))) % (1 << 12)
+}
+
 // claimed keeps one record of each name: the one that had it before, else the first. The
-// others are rejected, each with the place of the one that stays.
-func (o of[T]) claimed(before, list []*T, rejected *[]place.Error) []*T {
+// others are rejected, each with the place of the one that stays. Names can be there twice
+// only because of what is fresh.
+func (o of[T]) claimed(before, list []*T, fresh *same[T], rejected *[]place.Error) []*T {
+	if !slices.ContainsFunc(list, func(x *T) bool {
+		y := fresh.called(o.named(x))
+		return y != nil && y != x
+	}) {
+		return list
+	}
 	holders := make(map[string]*T, len(list))
-	twice := false
 	for _, x := range list {
 		key := name.Fold(o.named(x))
-		_, taken := holders[key]
-		twice = twice || taken
-		if !taken {
+		if _, taken := holders[key]; !taken {
 			holders[key] = x
 		}
-	}
-	if !twice {
-		return list
 	}
 	had := o.index(before)
 	for _, x := range list {

@@ -43,11 +43,19 @@ func (r Records) With(p Patch) Records {
 }
 
 func (o of[T]) patched(list, put []*T, gone []Gone, rejected *[]place.Error) []*T {
-	left := map[string]string{} // identifiers by folded names
+	left, names := map[string]string{}, sieve{} // identifiers by folded names
 	for _, g := range gone {
 		if g.Kind == o.kind {
 			left[name.Fold(g.Name)] = g.ID
+			names.add(name.Fold(g.Name))
 		}
+	}
+	leaves := func(x *T) bool {
+		if named := o.named(x); len(left) > 0 && !(name.ASCII(named) && !names.may(named)) {
+			id, is := left[name.Fold(named)]
+			return is && (id == "" || o.id(x) == "" || id == o.id(x))
+		}
+		return false
 	}
 	if len(put)+len(left) == 0 {
 		return list
@@ -61,15 +69,14 @@ func (o of[T]) patched(list, put []*T, gone []Gone, rejected *[]place.Error) []*
 			out = append(out, now)
 			continue
 		}
-		if id, is := left[name.Fold(o.named(x))]; is && (id == "" || o.id(x) == "" || id == o.id(x)) {
-			continue
+		if !leaves(x) {
+			out = append(out, x)
 		}
-		out = append(out, x)
 	}
 	for _, x := range put {
 		if !used[x] {
 			out = append(out, x)
 		}
 	}
-	return o.claimed(list, out, rejected)
+	return o.claimed(list, out, fresh, rejected)
 }
