@@ -265,6 +265,56 @@ func TestAStreamFollowsRenames(t *testing.T) {
 	}
 }
 
+// A place that comes in from elsewhere with people in it, or leaves with them, has
+// everything read anew: nothing is told of the people.
+func TestAPlaceThatComesInOrLeaves(t *testing.T) {
+	t.Setenv("GATEMAP_SECRET_TEST", secret)
+	for name, follow := range map[string]func(*testing.T, *ldap.Conn, *connect.Tables, func()) error{
+		"by a stream": func(t *testing.T, conn *ldap.Conn, tables *connect.Tables, change func()) error {
+			ended := make(chan error, 1)
+			go func() {
+				ended <- conn.Stream(t.Context(), tables, func(int) {}, func(connect.Records) error { change(); return nil }, func(connect.Patch) error { return nil })
+			}()
+			return await(t, ended)
+		},
+		"by polls": func(t *testing.T, conn *ldap.Conn, tables *connect.Tables, change func()) error {
+			all, err := conn.Fetch(t.Context(), tables, func(int) {})
+			require.NoError(t, err)
+			mark, err := conn.Mark(time.Now())
+			require.NoError(t, err)
+			change()
+			if _, err = conn.Changes(t.Context(), tables, mark, all); err == nil {
+				_, err = conn.Verify(t.Context(), tables, all)
+			}
+			return err
+		},
+	} {
+		t.Run(name, func(t *testing.T) {
+			s := startSlapd(t, tree(), "127.0.0.1")
+			s.modify("dn: ou=annex," + suffix + "\nchangetype: add\nobjectClass: organizationalUnit\nou: annex\n\n" +
+				"dn: uid=q1,ou=annex," + suffix + "\nchangetype: add\nobjectClass: inetOrgPerson\nuid: q1\ncn: Q\nsn: Q\n\n")
+			time.Sleep(6 * time.Second) // marks by time reach back a little
+			for _, step := range []struct{ from, above string }{{"ou=annex", "ou=people,"}, {"ou=annex,ou=people", ""}} {
+				source := s.source()
+				source.Users.Base = []directory.Base{{Text: place.Text{Value: "ou=people," + suffix}}}
+				source.Groups.Base = []directory.Base{{Text: place.Text{Value: "ou=groups," + suffix}}}
+				source.Follow = "poll"
+				conn, err := ldap.New(source, s.host()).Connect(t.Context())
+				require.NoError(t, err)
+				err = follow(t, conn, tablesOf(t, source), func() {
+					s.modify("dn: " + step.from + "," + suffix + "\nchangetype: modrdn\nnewrdn: ou=annex\ndeleteoldrdn: 1\nnewsuperior: " + step.above + suffix + "\n\n")
+				})
+				conn.Close()
+				if name == "by polls" && step.above == "" {
+					require.NoError(t, err, "the comparison finds who left")
+					continue
+				}
+				require.ErrorIs(t, err, connect.ErrAnew, "%+v", step)
+			}
+		})
+	}
+}
+
 // A server that stands still while a stream reads everything is given up after the time-out.
 func TestAStreamThatFreezes(t *testing.T) {
 	t.Setenv("GATEMAP_SECRET_TEST", secret)

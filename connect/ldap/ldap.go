@@ -55,6 +55,8 @@ type Conn struct {
 	present []present         // what each search had when it was compared last
 	places  map[string]string // the containers at that time, as parents
 	heavy   bool              // the server does not tell what has changed: everything is compared by name
+
+	compared string // the change number at the time of the last comparison
 }
 
 // Error says what went wrong with which server, and in which step: address,

@@ -46,7 +46,7 @@ func (s *server) host() connect.Host {
 	return connect.Host{Files: os.DirFS(s.Path("")), Secrets: os.DirFS(s.Path(""))}
 }
 
-func tablesOf(t *testing.T, s *directory.Source) *connect.Tables {
+func tablesOf(t testing.TB, s *directory.Source) *connect.Tables {
 	t.Helper()
 	var errs place.Errors
 	tables := connect.NewTables(s, &errs)

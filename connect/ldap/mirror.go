@@ -20,6 +20,7 @@ type mirror struct {
 	taken    connect.Records // what there was when the stream began
 	fresh    []bool
 	parents  map[string]string // the distinguished names of containers, by identifier
+	began    string            // a mark of when everything was there; "" until then
 	moved    renamed
 	verified time.Time              // when it was compared with the server
 	within   map[found]map[int]bool // the searches in which something is, as bases may overlap
@@ -65,12 +66,12 @@ func (m *mirror) refresh(ctx context.Context, events <-chan event, progress func
 			switch {
 			case e.err != nil:
 				return e.err
+			case e.fresh:
+				m.fresh[e.search] = true
 			case e.search >= len(m.searches):
 				if err := m.container(e); err != nil {
 					return err
 				}
-			case e.fresh:
-				m.fresh[e.search] = true
 			case e.entry != nil:
 				m.still(e)
 				if m.records.Has(m.searches[e.search].kind, e.id) {
@@ -84,6 +85,10 @@ func (m *mirror) refresh(ctx context.Context, events <-chan event, progress func
 		}
 	}
 	progress(read)
+	var err error
+	if m.began, err = m.conn.Mark(time.Now()); err != nil {
+		return err
+	}
 	rejected := m.taken.Rejected
 	p := m.records.Patch()
 	m.taken = m.records.Records()
@@ -100,19 +105,31 @@ func (m *mirror) take(k connect.Kind, id string, e *connect.Entry, to *connect.R
 	m.records.Put(k, id, &one)
 }
 
-// container notes where a container is. One that has moved took everything below it along,
-// of which the protocol tells nothing: the error is connect.ErrAnew.
+// container notes where a container is. One that has moved, come in from elsewhere or gone
+// took everything below it along, of which the protocol tells nothing: the error is
+// connect.ErrAnew.
 func (m *mirror) container(e event) error {
 	switch was := m.parents[e.id]; {
 	case e.gone:
 		delete(m.parents, e.id)
+		if m.holds(was) {
+			return errTreeMoved
+		}
 	case e.entry == nil:
-	case was != "" && dnKey(was) != dnKey(e.entry.DN):
+	case was != "" && dnKey(was) != dnKey(e.entry.DN), was == "" && m.began != "" && m.conn.older(e.entry, m.began):
 		return errTreeMoved
 	default:
 		m.parents[e.id] = e.entry.DN
 	}
 	return nil
+}
+
+// holds says whether something is known below a distinguished name.
+func (m *mirror) holds(dn string) bool {
+	r := m.records.Records()
+	return dn != "" && (slices.ContainsFunc(r.Users, func(u *directory.User) bool { return below(u.DN, dn) }) ||
+		slices.ContainsFunc(r.Groups, func(g *directory.Group) bool { return below(g.DN, dn) }) ||
+		slices.ContainsFunc(r.Devices, func(d *directory.Device) bool { return below(d.DN, dn) }))
 }
 
 // errTreeMoved says that a part of the tree was renamed: what lies below is read anew.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -149,25 +150,25 @@ func containers(searches []search) []search {
 		base := s.base
 		base.Scope = "sub"
 		all = append(all, search{
-			base: base, attributes: connect.Identifiers,
+			base: base, attributes: append(slices.Clone(connect.Identifiers), "uSNCreated", "createTimestamp"),
 			filter: "(|(objectClass=organizationalUnit)(objectClass=container)(objectClass=organization)(objectClass=locality)(objectClass=country))",
 		})
 	}
 	return all
 }
 
-// containersMoved asks whether a container has another name than when it was asked before;
-// the error is connect.ErrAnew then. since is a mark; "" asks for all of them, for the first
-// time.
+// containersMoved asks whether a container has another name than when it was asked before,
+// or has come in from outside the bases; the error is connect.ErrAnew then. since is a mark;
+// "" asks for all of them, for the first time.
 func (c *Conn) containersMoved(ctx context.Context, searches []search, since string) error {
 	if since == "" || c.parents == nil {
 		c.parents, since = map[string]string{}, ""
 	}
 	moved := false
-	if err := c.eachContainer(ctx, searches, since, func(id, dn string) {
+	if err := c.eachContainer(ctx, searches, since, func(id string, e *connect.Entry) {
 		was := c.parents[id]
-		moved = moved || was != "" && dnKey(was) != dnKey(dn)
-		c.parents[id] = dn
+		moved = moved || was != "" && dnKey(was) != dnKey(e.DN) || was == "" && since != "" && c.older(e, since)
+		c.parents[id] = e.DN
 	}); err != nil {
 		return err
 	}
@@ -177,16 +178,27 @@ func (c *Conn) containersMoved(ctx context.Context, searches []search, since str
 	return nil
 }
 
+// older says whether an entry was made before a mark.
+func (c *Conn) older(e *connect.Entry, mark string) bool {
+	if c.marked() == "uSNChanged" {
+		made, err := strconv.ParseInt(e.First("uSNCreated").Value, 10, 64)
+		from, _ := strconv.ParseInt(mark, 10, 64)
+		return err == nil && made < from
+	}
+	made := e.First("createTimestamp").Value
+	return made != "" && made < mark
+}
+
 // containers are the distinguished names of what holds other entries, by identifier.
 func (c *Conn) containers(ctx context.Context, searches []search) (map[string]string, error) {
 	all := map[string]string{}
-	err := c.eachContainer(ctx, searches, "", func(id, dn string) { all[id] = dnKey(dn) })
+	err := c.eachContainer(ctx, searches, "", func(id string, e *connect.Entry) { all[id] = dnKey(e.DN) })
 	return all, err
 }
 
 // eachContainer visits what holds other entries, and has changed since a mark where one is
 // given.
-func (c *Conn) eachContainer(ctx context.Context, searches []search, since string, visit func(id, dn string)) error {
+func (c *Conn) eachContainer(ctx context.Context, searches []search, since string, visit func(id string, e *connect.Entry)) error {
 	for _, s := range containers(searches) {
 		if since != "" {
 			s.filter = fmt.Sprintf("(&%s(%s>=%s))", s.filter, c.marked(), since)
@@ -195,7 +207,7 @@ func (c *Conn) eachContainer(ctx context.Context, searches []search, since strin
 		if err := c.pages(ctx, s, func(e *ldap.Entry) error {
 			entry, err := c.entry(e)
 			if err == nil && entry.Identity() != "" {
-				visit(entry.Identity(), entry.DN)
+				visit(entry.Identity(), entry)
 			}
 			return err
 		}, &rejected); err != nil {

@@ -16,6 +16,7 @@ import (
 	"github.com/go-ldap/ldap/v3"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/text/encoding/unicode"
 
 	"gatemap/connect"
 	"gatemap/connect/connectors"
@@ -39,7 +40,7 @@ var controller = fmt.Sprintf("127.77.%d.%d", os.Getpid()>>8&0xff, os.Getpid()&0x
 
 // startController sets a domain controller up and starts it with nothing but its
 // directory, on an address of this machine alone.
-func startController(t *testing.T) string {
+func startController(t testing.TB) string {
 	t.Helper()
 	if os.Getuid() != 0 {
 		t.Skip("a domain controller listens on ports that only root may use")
@@ -85,7 +86,7 @@ func startController(t *testing.T) string {
 const domain = "DC=cindervale,DC=example"
 
 // populate puts people and groups of every reach into the domain.
-func populate(t *testing.T, c *ldap.Conn) {
+func populate(t testing.TB, c *ldap.Conn) {
 	t.Helper()
 	add := func(dn string, attributes ...string) {
 		r := ldap.NewAddRequest(dn, nil)
@@ -243,6 +244,82 @@ source:
 		assert.Equal(t, token(t, referee, sids, u.DN), carrying, "%s: in the token", u.Name)
 	}
 	t.Run("names that change", func(t *testing.T) { followsNames(t, s, doc.Source, referee) })
+	t.Run("an account that does not see what was deleted", func(t *testing.T) { comparesByName(t, s, doc.Source, referee) })
+}
+
+// comparesByName reads as somebody who has no rights but to read.
+func comparesByName(t *testing.T, s *server, from *directory.Source, c *ldap.Conn) {
+	set := ldap.NewModifyRequest("CN=Person 40,OU=people,"+domain, nil)
+	quoted, err := unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM).NewEncoder().String(`"` + controllerPass + `"`)
+	require.NoError(t, err)
+	set.Replace("unicodePwd", []string{quoted})
+	require.NoError(t, c.Modify(set))
+	source, document := *from, *from.Connection.Document.(*own.Document)
+	document.Bind.Value = "p40@cindervale.example"
+	source.Follow, source.Connection.Document = "poll", &document
+	conn, err := own.New(&source, s.host()).Connect(t.Context())
+	require.NoError(t, err)
+	defer conn.Close()
+	tables := tablesOf(t, &source)
+	all, err := conn.Fetch(t.Context(), tables, func(int) {})
+	require.NoError(t, err)
+	for range 2 {
+		p, err := conn.Verify(t.Context(), tables, all)
+		require.NoError(t, err)
+		assert.True(t, p.Empty())
+	}
+	require.NoError(t, c.Del(ldap.NewDelRequest("CN=Person 41,OU=people,"+domain, nil)))
+	p, err := conn.Verify(t.Context(), tables, all)
+	require.NoError(t, err)
+	require.Len(t, p.Gone, 1)
+	assert.Equal(t, "p41", p.Gone[0].Name)
+}
+
+// A domain controller is compared with what is known by what has changed since.
+func BenchmarkVerifyOfADomainController(b *testing.B) {
+	dir := startController(b)
+	referee, err := ldap.DialURL("ldaps://"+controller, ldap.DialWithTLSConfig(trusting(b, dir)))
+	require.NoError(b, err)
+	defer referee.Close()
+	require.NoError(b, referee.Bind("administrator@cindervale.example", controllerPass))
+	populate(b, referee)
+	require.NoError(b, referee.Del(ldap.NewDelRequest("CN=Person 41,OU=people,"+domain, nil)))
+	b.Setenv("GATEMAP_SECRET_TEST", controllerPass)
+	m, err := mapfile.Parse([]mapfile.File{{Path: "gatemap.yaml", Content: []byte("title: x\n")}, {Path: "d.yaml", Content: []byte(`
+directory: cindervale
+source:
+  ldap: {servers: ["ldaps://` + controller + `"], ca: ca.pem, bind: administrator@cindervale.example, secret: {env: GATEMAP_SECRET_TEST}}
+  table: domain-controller
+  follow: poll
+`)}}, types.Table, connectors.Kinds())
+	require.NoError(b, err)
+	source := m.Directories[0].Source
+	conn, err := own.New(source, (&server{&slapd.Server{Dir: dir}, nil}).host()).Connect(b.Context())
+	require.NoError(b, err)
+	defer conn.Close()
+	tables := tablesOf(b, source)
+	all, err := conn.Fetch(b.Context(), tables, func(int) {})
+	require.NoError(b, err)
+	b.Run("everything", func(b *testing.B) {
+		for b.Loop() {
+			_, err := conn.Fetch(b.Context(), tables, func(int) {})
+			require.NoError(b, err)
+		}
+	})
+	b.Run("numbers", func(b *testing.B) {
+		_, err := conn.Verify(b.Context(), tables, all) // what comes after the first is light
+		require.NoError(b, err)
+		for i := 0; b.Loop(); i++ {
+			b.StopTimer()
+			change := ldap.NewModifyRequest(all.Users[30].DN, nil)
+			change.Replace("title", []string{fmt.Sprintf("Observer %d", i)})
+			require.NoError(b, referee.Modify(change))
+			b.StartTimer()
+			p, err := conn.Verify(b.Context(), tables, all)
+			require.NoError(b, err)
+			require.True(b, p.Empty())
+		}
+	})
 }
 
 func orAny(s string) string {
@@ -332,6 +409,11 @@ func followsNames(t *testing.T, s *server, from *directory.Source, c *ldap.Conn)
 	move := func(dn, rdn, above string) {
 		require.NoError(t, c.ModifyDN(ldap.NewModifyDNRequest(dn, rdn, true, above)))
 	}
+	unit := func(dn string) {
+		add := ldap.NewAddRequest(dn, nil)
+		add.Attribute("objectClass", []string{"organizationalUnit"})
+		require.NoError(t, c.Add(add))
+	}
 	for _, step := range []struct {
 		name string
 		do   func()
@@ -345,14 +427,20 @@ func followsNames(t *testing.T, s *server, from *directory.Source, c *ldap.Conn)
 			set(a, "sAMAccountName", "p6")
 		}},
 		{"someone moves", func() {
-			add := ldap.NewAddRequest("OU=guests,OU=people,"+domain, nil)
-			add.Attribute("objectClass", []string{"organizationalUnit"})
-			require.NoError(t, c.Add(add))
+			unit("OU=guests,OU=people," + domain)
 			move(dn("p7"), "CN=Person 7", "OU=guests,OU=people,"+domain)
 		}},
 		{"a place is renamed", func() { move("OU=guests,OU=people,"+domain, "OU=visitors", "") }},
 		{"a group that is in another", func() { move("CN=crew,OU=groups,"+domain, "CN=crew renamed", "") }},
 		{"a place of groups", func() { move("OU=groups,"+domain, "OU=teams", "") }},
+		{"someone leaves the base", func() { move(dn("p12"), "CN=Person 12", "CN=Users,"+domain) }},
+		{"someone is deleted", func() { require.NoError(t, c.Del(ldap.NewDelRequest(dn("p13"), nil))) }},
+		{"a place leaves the base", func() {
+			unit("OU=annex,OU=people," + domain)
+			move(dn("p14"), "CN=Person 14", "OU=annex,OU=people,"+domain)
+		}},
+		{"a place with people leaves the base", func() { move("OU=annex,OU=people,"+domain, "OU=annex", domain) }},
+		{"a place with people comes in", func() { move("OU=annex,"+domain, "OU=annex", "OU=people,"+domain) }},
 		{"one is deleted, and another made by the same name", func() {
 			at := dn("p8")
 			require.NoError(t, c.Del(ldap.NewDelRequest(at, nil)))
@@ -373,8 +461,12 @@ func followsNames(t *testing.T, s *server, from *directory.Source, c *ldap.Conn)
 			require.NoError(t, err)
 			known, mark = known.With(p), next
 			p, err = conn.Verify(t.Context(), tablesOf(t, &source), known)
-			require.NoError(t, err)
-			known = known.With(p)
+			if errors.Is(err, connect.ErrAnew) {
+				known = whole()
+			} else {
+				require.NoError(t, err)
+				known = known.With(p)
+			}
 		}
 		want, err := fetch(t, s, from)
 		require.NoError(t, err)

@@ -22,6 +22,7 @@ type search struct {
 	base       directory.Base
 	filter     string
 	attributes []string
+	controls   []ldap.Control // besides that of pages
 }
 
 var scopes = map[directory.Scope]int{"": ldap.ScopeWholeSubtree, "sub": ldap.ScopeWholeSubtree, "one": ldap.ScopeSingleLevel, "base": ldap.ScopeBaseObject}
@@ -49,7 +50,7 @@ func (c *Conn) searches(tables *connect.Tables) ([]search, error) {
 		}
 		attributes = slices.Concat(attributes, connect.Identifiers)
 		for _, base := range bases {
-			all = append(all, search{kind, base, filter, attributes})
+			all = append(all, search{kind: kind, base: base, filter: filter, attributes: attributes})
 		}
 	}
 	return all, nil
@@ -163,7 +164,7 @@ func (c *Conn) pages(ctx context.Context, s search, visit func(*ldap.Entry) erro
 	stop := context.AfterFunc(ctx, func() { c.Close() })
 	defer stop()
 	for {
-		request := ldap.NewSearchRequest(s.base.Value, scopes[s.base.Scope], ldap.NeverDerefAliases, 0, 0, false, s.filter, s.attributes, []ldap.Control{paging})
+		request := ldap.NewSearchRequest(s.base.Value, scopes[s.base.Scope], ldap.NeverDerefAliases, 0, 0, false, s.filter, s.attributes, append([]ldap.Control{paging}, s.controls...))
 		result, err := c.ldap.Search(request)
 		switch {
 		case ctx.Err() != nil:

@@ -54,7 +54,7 @@ func (s *server) modify(changes string) {
 	require.NoError(s.t, s.Modify(changes))
 }
 
-func certify(t *testing.T, dir string, until time.Time, names ...string) {
+func certify(t testing.TB, dir string, until time.Time, names ...string) {
 	t.Helper()
 	require.NoError(t, slapd.Certify(dir, until, names...))
 }
@@ -68,7 +68,7 @@ func freePort(t *testing.T) string {
 }
 
 // trusting is a client's side of TLS that believes the CA of a folder.
-func trusting(t *testing.T, dir string) *tls.Config {
+func trusting(t testing.TB, dir string) *tls.Config {
 	t.Helper()
 	pem, err := os.ReadFile(filepath.Join(dir, "ca.pem"))
 	require.NoError(t, err)

@@ -50,6 +50,9 @@ func (c *Conn) verify(ctx context.Context, searches []search, known standing, go
 	if ok, err := c.lightly(ctx, searches, known, gone, stray); ok || err != nil {
 		return err
 	}
+	if ok, err := c.byNumber(ctx, searches, known, gone, stray); ok || err != nil {
+		return err
+	}
 	there := [connect.Device + 1]map[string]bool{{}, {}, {}}
 	type other struct {
 		search search
