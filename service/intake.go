@@ -41,6 +41,7 @@ type prepared struct {
 	returned  []store.Departed
 	reused    []store.Departed
 	names     map[string]bool // that documents have (named)
+	step      bool            // it came by itself, and what it takes away counts with what follows
 }
 
 // prepare computes what records would change. Nothing is committed.
@@ -212,6 +213,9 @@ func (s *Service) commit(ctx context.Context, p *prepared, by operator.Actor, re
 	}
 	next := store.Revision{At: time.Now(), Author: by.Name, Origin: by.Origin, Reason: reason, Departed: p.departed, Returned: p.returned}
 	var err error
+	if next.Taken, err = p.counted(); err != nil {
+		return store.Revision{}, err
+	}
 	if by.IsService() || by.How == "push" {
 		next.Exempt, err = s.exempt(ctx, "runs of a source and pushes")
 	}
@@ -238,6 +242,7 @@ func (s *Service) renew(p *prepared, again func(*prepared) error) error {
 		err = again(fresh)
 	}
 	if err == nil {
+		fresh.step = p.step
 		*p = *fresh
 	}
 	return err

@@ -69,6 +69,10 @@ func (s *Service) Push(ctx context.Context, named, reason string, turn func(*sci
 	// It is done even when the caller has gone: half of it must not be.
 	ctx = context.WithoutCancel(ctx)
 	by := operator.Actor{Name: "push to " + named, How: "push"}
+	if err := s.remember(ctx, l, named); err != nil {
+		return err
+	}
+	p.step = true
 	if held := l.guardPush(p); held != "" {
 		return s.hold(ctx, l, by, p, held, before, after)
 	}

@@ -24,7 +24,10 @@ type pass struct {
 // wait; each is logged.
 func (s *Service) reconcile(ctx context.Context, l *lane, r *run, ready *prepared, how pass) error {
 	guard := (*prepared).held
-	if how.step {
+	if ready.step = how.step; how.step {
+		if err := s.remember(ctx, l, ready.directory.Name); err != nil {
+			return err
+		}
 		guard = l.guard
 	}
 	var err error
@@ -39,7 +42,9 @@ func (s *Service) reconcile(ctx context.Context, l *lane, r *run, ready *prepare
 			return err
 		}
 		s.await(ctx, l, nil) // whatever waited is overtaken
-		l.lately = nil
+		if err := s.forget(ctx, l, ready.directory.Name); err != nil {
+			return err
+		}
 	}
 	v, held := ready.describe(outcome), guard(ready)
 	r.mu.Lock()

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"gatemap/connect"
 	"gatemap/core/directory"
@@ -319,8 +320,16 @@ func (s *Service) withoutReused(ctx context.Context, p *prepared, by operator.Ac
 	if err != nil || held(first) != "" || first.empty() {
 		return p, err
 	}
+	first.step = p.step
 	if _, err := s.commit(ctx, first, by, fmt.Sprintf("Intake of %s, without those whose names are reused", named), nil); err != nil {
 		return nil, err
 	}
-	return s.prepare(s.Head(), named, p.records)
+	if first.step {
+		s.lane(named).lately.note(first.taken(), time.Now())
+	}
+	next, err := s.prepare(s.Head(), named, p.records)
+	if err == nil {
+		next.step = p.step
+	}
+	return next, err
 }

@@ -47,13 +47,14 @@ func busy(named string) error {
 
 // lane is what goes on for one directory: one run at a time.
 type lane struct {
-	busy     sync.Mutex
-	lately   lately // what changes that came one by one took away
-	rejected string // what changes that came by themselves rejected last; for who is busy
-	mu       sync.Mutex
-	current  *run // the newest that brings in everything
-	pending  *run // waits or is held
-	pushed   pushedTo
+	busy      sync.Mutex
+	lately    lately // what changes that came one by one took away
+	remembers bool   // lately has what the store has
+	rejected  string // what changes that came by themselves rejected last; for who is busy
+	mu        sync.Mutex
+	current   *run // the newest that brings in everything
+	pending   *run // waits or is held
+	pushed    pushedTo
 }
 
 // try takes the lane, unless a run is at work in it. It waits for one that rests

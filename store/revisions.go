@@ -33,6 +33,8 @@ type Revision struct {
 
 	// Of a run: names that lost their records by it, and names that lead to some again.
 	Departed, Returned []Departed
+	// Taken is what it took away, of a change that came by itself; nil: nothing counts.
+	Taken *Taken
 }
 
 // Row is one thing that a revision holds: a document, or a record of a
@@ -249,7 +251,7 @@ func (s *Store) write(ctx context.Context, tx *tx, r Revision, put []Pending, go
 	if err := s.audit(ctx, tx, Entry{At: r.At, Actor: r.Author, Act: "commit", Object: "revision " + strconv.Itoa(r.Number), Result: "done", Detail: detail, Origin: r.Origin}); err != nil {
 		return err
 	}
-	if err := depart(ctx, tx, &r); err != nil {
+	if err := errors.Join(depart(ctx, tx, &r), noteTaken(ctx, tx, r.Taken)); err != nil {
 		return err
 	}
 	for _, key := range gone {

@@ -21,9 +21,9 @@ import (
 // World is a map with its names looked up.
 type World struct {
 	m       *atlas.Map
-	users   map[string]*User // by folded full name, and by distinguished name
+	users   index[*User]
 	all     []*User
-	groups  map[string]*group
+	groups  index[*group]
 	parents map[*group][]*group
 	systems map[string]*system
 	texts   map[string][]string // by attributes: what all users have of them
@@ -43,27 +43,29 @@ type group struct {
 
 // New looks the names of a map up.
 func New(m *atlas.Map) *World {
-	w := &World{m: m, users: map[string]*User{}, groups: map[string]*group{}, parents: map[*group][]*group{}, systems: map[string]*system{}, texts: map[string][]string{}}
+	w := &World{m: m, parents: map[*group][]*group{}, systems: map[string]*system{}, texts: map[string][]string{}}
+	w.users, w.groups = newIndex[*User](w), newIndex[*group](w)
 	var groups []*group
 	for _, d := range m.Directories {
 		for _, u := range d.Users {
 			x := &User{User: u, home: d.Name}
 			w.all = append(w.all, x)
-			w.users[name.Fold(d.Name+"/"+u.Name)], w.users[name.Fold(u.DN)] = x, x
+			w.users.add(d.Name, u.Name, u.DN, x)
 		}
 		for _, g := range d.Groups {
 			x := &group{g, d.Name}
 			groups = append(groups, x)
-			w.groups[name.Fold(d.Name+"/"+g.Name)], w.groups[name.Fold(g.DN)] = x, x
+			w.groups.add(d.Name, g.Name, g.DN, x)
 		}
 	}
-	delete(w.users, "")
-	delete(w.groups, "")
 	for _, g := range groups {
 		w.enrol(g)
 	}
 	for _, u := range w.all {
-		if g := w.groups[name.Fold(w.full(u.PrimaryGroup.Name, u.home))]; g != nil && u.PrimaryGroup.Name != "" {
+		if u.PrimaryGroup.Name == "" {
+			continue
+		}
+		if g := w.groups.find(u.PrimaryGroup.Name, u.home); g != nil && (g.MembersFrom != "own" || u.home == g.home) {
 			u.direct = append(u.direct, g)
 		}
 	}
@@ -82,18 +84,10 @@ func New(m *atlas.Map) *World {
 func (w *World) Users() []*User { return w.all }
 
 // User finds a user by full name; nil if there is none.
-func (w *World) User(full string) *User { return w.users[name.Fold(full)] }
+func (w *World) User(full string) *User { return w.users.full[name.Fold(full)] }
 
 // FullName is the user's name with that of the directory.
 func (u *User) FullName() string { return u.home + "/" + u.Name }
-
-// full gives a name that is looked up in a directory: a bare one is its own.
-func (w *World) full(written, home string) string {
-	if strings.ContainsAny(written, "/=") {
-		return written
-	}
-	return home + "/" + written
-}
 
 func (w *World) enrol(g *group) {
 	if g.Rule != nil {
@@ -114,15 +108,27 @@ func (w *World) enrol(g *group) {
 	if g.Members == nil {
 		return
 	}
-	for _, list := range [][]name.Ref{g.Members.Users, g.Members.Groups, g.Members.Any} {
-		for _, r := range list {
-			key := name.Fold(w.full(r.Name, g.home))
-			if u := w.users[key]; u != nil && (g.MembersFrom != "own" || u.home == g.home) {
-				u.direct = append(u.direct, g)
-			}
-			if inner := w.groups[key]; inner != nil && holds(g, inner) {
-				w.parents[inner] = append(w.parents[inner], g)
-			}
+	person := func(r name.Ref) bool {
+		u := w.users.find(r.Name, g.home)
+		if u != nil && (g.MembersFrom != "own" || u.home == g.home) {
+			u.direct = append(u.direct, g)
+		}
+		return u != nil
+	}
+	nested := func(r name.Ref) {
+		if inner := w.groups.find(r.Name, g.home); inner != nil && holds(g, inner) {
+			w.parents[inner] = append(w.parents[inner], g)
+		}
+	}
+	for _, r := range g.Members.Users {
+		person(r)
+	}
+	for _, r := range g.Members.Groups {
+		nested(r)
+	}
+	for _, r := range g.Members.Any {
+		if !person(r) {
+			nested(r)
 		}
 	}
 }
@@ -262,12 +268,12 @@ func (s *system) names(q *asked, who *gate.Who) bool {
 		return true
 	}
 	for _, r := range who.Groups {
-		if g := s.world.groups[name.Fold(r.Name)]; q.in[g] && s.counts(g) {
+		if g := s.world.groups.find(r.Name, ""); q.in[g] && s.counts(g) {
 			return true
 		}
 	}
 	for _, r := range who.Users {
-		if s.world.users[name.Fold(r.Name)] == q.User {
+		if s.world.users.find(r.Name, "") == q.User {
 			return true
 		}
 	}
@@ -284,12 +290,12 @@ func (s *system) excepted(q *asked, p *directory.People) bool {
 		return false
 	}
 	for _, r := range p.Groups {
-		if q.in[s.world.groups[name.Fold(r.Name)]] {
+		if q.in[s.world.groups.find(r.Name, "")] {
 			return true
 		}
 	}
 	for _, r := range p.Users {
-		if s.world.users[name.Fold(r.Name)] == q.User {
+		if s.world.users.find(r.Name, "") == q.User {
 			return true
 		}
 	}
