@@ -8,7 +8,6 @@ import (
 	"slices"
 	"time"
 
-	"gatemap/core/atlas"
 	"gatemap/core/change"
 	"gatemap/core/check"
 	"gatemap/core/gate"
@@ -67,7 +66,8 @@ type Why struct {
 	User      string            `json:"user" doc:"Full name of the user."`
 	Situation map[string]string `json:"situation" doc:"The facts that were given."`
 	gate.Entitlement
-	Ways      []atlas.Way `json:"ways" doc:"The nearest ways to it, those that bring the least else first." nullable:"false"`
+	Lines     []gate.Pass `json:"lines" doc:"The lines that decide, may decide or are watched; of what is not held, those that the resource lacks something for." nullable:"false"`
+	Ways      []Way       `json:"ways" doc:"What is enough for it, what brings the least else first." nullable:"false"`
 	Sentences []string    `json:"sentences" doc:"The answer in words, ready for a ticket." nullable:"false"`
 }
 

@@ -100,13 +100,15 @@ func TestMissesAndWaysInWords(t *testing.T) {
 		assert.Equal(t, want, answer.Miss(gate.Miss{Mapping: "s/m", Lacks: lacks}))
 	}
 	for want, way := range map[string]atlas.Way{
-		"Way in: Membership of d/a would open it, and bring nothing else":                                {Change: "group:d/a", State: gate.Open},
-		"Way in: Membership of d/a would give it, on conditions, and bring 4 other entitlements: x, y …": {Change: "group:d/a", State: gate.Depends, Brings: 4, Sample: []string{"x", "y"}},
-		"Way in: A value for the attribute emails would open it":                                         {Change: "attribute:emails", State: gate.Open},
-		"Way in: Switching the account on would not be enough":                                           {Change: "account:active", State: gate.Shut},
-		"Way in: A situation in which the time is in the window night would open it":                     {Change: "window:night", State: gate.Open},
+		"Way in: membership of d/a opens it, and brings nothing else":                                            {Changes: []string{"group:d/a"}, State: gate.Open},
+		"Way in: membership of d/a gives it, on conditions, and brings 4 other entitlements: x, y …":             {Changes: []string{"group:d/a"}, State: gate.Depends, Brings: 4, Sample: []string{"x", "y"}},
+		"Way in: title \"Cook\" opens it, and brings nothing else":                                               {Changes: []string{"attribute:title=Cook"}, State: gate.Open},
+		"Way in: a value for the attribute emails opens it":                                                      {Changes: []string{"attribute:emails"}, State: gate.Open},
+		"Way in: switching the account on, and a situation in which the time is in the window night opens it":    {Changes: []string{"account:active", "window:night"}, State: gate.Open},
+		"Way in: a later end of the account opens it":                                                            {Changes: []string{"account:longer"}, State: gate.Open},
+		"Way in: a situation in which the time is in the window night and the sign-in is at least aal2 opens it": {Changes: []string{"window:night", "strength:aal2"}, State: gate.Open},
 	} {
-		assert.Equal(t, want, answer.Way(way))
+		assert.Equal(t, want, answer.WayIn(way))
 	}
 }
 

@@ -36,16 +36,75 @@ func Sentences(w *Why, display string) []string {
 	for _, r := range w.Routes {
 		lines = append(lines, Route(r, w.User)+".")
 	}
+	for _, x := range w.Watch {
+		lines = append(lines, Watched(x)+".")
+	}
 	for _, m := range w.Misses {
 		lines = append(lines, Miss(m)+".")
 	}
+	for _, line := range w.Lines {
+		if sentence := Role(line, w); sentence != "" {
+			lines = append(lines, sentence+".")
+		}
+	}
 	for _, way := range w.Ways {
-		lines = append(lines, Way(way)+".")
+		lines = append(lines, WayIn(way.Way)+".")
 	}
 	if w.State == gate.None && len(w.Misses) == 0 {
 		lines = append(lines, "No line of "+w.System+" gives it to anyone.")
 	}
 	return lines
+}
+
+// Watched puts into words what a policy that is only watched would have done.
+func Watched(w gate.Watch) string {
+	return fmt.Sprintf("Policy %s is only watched: it would %s", w.Policy, w.Would)
+}
+
+// Role puts into words what a line does that is neither a route nor what shuts it; "" for
+// one that is.
+func Role(p gate.Pass, w *Why) string {
+	named := slices.ContainsFunc(w.Routes, func(r gate.Route) bool { return r.Mapping == p.Line }) ||
+		slices.ContainsFunc(w.ShutBy, func(s gate.Stop) bool { return s.At == p.Line })
+	words := make([]string, len(p.Needs))
+	for i, n := range p.Needs {
+		words[i] = Need(n)
+	}
+	given := strings.Join(words, " and ")
+	switch {
+	case p.Fate == gate.Elsewhere:
+		return lacking(p, w.Object)
+	case named || p.Fate == gate.Watched:
+		return ""
+	case p.Fate == gate.May && p.Part == gate.Gives:
+		return fmt.Sprintf("Line %s lets it pass if %s", p.Line, given)
+	case p.Fate == gate.May && p.Part == gate.Asks:
+		return fmt.Sprintf("Line %s applies if %s", p.Line, given)
+	case p.Fate == gate.May:
+		return fmt.Sprintf("Line %s refuses it if %s", p.Line, given)
+	case p.Part == gate.Gives:
+		return fmt.Sprintf("Line %s lets it pass", p.Line)
+	case p.Part == gate.Asks:
+		return fmt.Sprintf("Line %s applies", p.Line)
+	}
+	return fmt.Sprintf("Line %s refuses it otherwise", p.Line)
+}
+
+// lacking says what a resource lacks for a line to be about it.
+func lacking(p gate.Pass, object string) string {
+	var tags, others []string
+	for _, l := range p.Lacks {
+		if tag, is := strings.CutPrefix(l, "tag-of-resource:"); is {
+			tags = append(tags, tag)
+		} else {
+			others = append(others, l)
+		}
+	}
+	sentence := fmt.Sprintf("Line %s is for resources with the tag %s, which %s lacks", p.Line, strings.Join(tags, " and "), object)
+	if len(others) > 0 {
+		sentence += ", and for others than this user"
+	}
+	return sentence
 }
 
 func stateSentence(w *Why, who, what string) string {
@@ -188,32 +247,48 @@ func inner(detail string) string {
 	return Need(situation.Need(detail))
 }
 
-// outcomes are what a way would make of an entitlement.
-var outcomes = map[gate.State]string{
-	gate.Open: "would open it", gate.Depends: "would give it, on conditions", gate.Shut: "would not be enough",
+// outcomes are what a way makes of an entitlement.
+var outcomes = map[gate.State]string{gate.Open: "opens it", gate.Depends: "gives it, on conditions"}
+
+// WayIn puts one way to an entitlement into words.
+func WayIn(w atlas.Way) string {
+	var parts, needs []string
+	brings := false
+	for _, c := range w.Changes {
+		kind, value, _ := strings.Cut(c, ":")
+		switch kind {
+		case "group":
+			brings = true
+			parts = append(parts, "membership of "+value)
+		case "attribute":
+			if attribute, is, set := strings.Cut(value, "="); set {
+				brings = true
+				parts = append(parts, fmt.Sprintf("%s %q", attribute, is))
+			} else {
+				parts = append(parts, "a value for the attribute "+value)
+			}
+		case "account":
+			parts = append(parts, accounts[value])
+		default:
+			needs = append(needs, Need(situation.Need(c)))
+		}
+	}
+	if len(needs) > 0 {
+		parts = append(parts, "a situation in which "+strings.Join(needs, " and "))
+	}
+	sentence := "Way in: " + strings.Join(parts, ", and ")
+	sentence += " " + outcomes[w.State]
+	switch {
+	case !brings:
+		return sentence
+	case w.Brings == 0:
+		return sentence + ", and brings nothing else"
+	}
+	return fmt.Sprintf("%s, and brings %d other entitlements: %s", sentence, w.Brings, strings.Join(w.Sample, ", ")+ellipsis(w.Brings > len(w.Sample)))
 }
 
-// Way puts one way to an entitlement into words.
-func Way(w atlas.Way) string {
-	kind, value, _ := strings.Cut(w.Change, ":")
-	what := "A situation in which " + Need(situation.Need(w.Change))
-	switch kind {
-	case "group":
-		what = "Membership of " + value
-	case "attribute":
-		what = "A value for the attribute " + value
-	case "account":
-		what = "Switching the account on"
-	}
-	sentence := "Way in: " + what + " " + outcomes[w.State]
-	if kind != "group" {
-		return sentence
-	}
-	if w.Brings == 0 {
-		return sentence + ", and bring nothing else"
-	}
-	return fmt.Sprintf("%s, and bring %d other entitlements: %s", sentence, w.Brings, strings.Join(w.Sample, ", ")+ellipsis(w.Brings > len(w.Sample)))
-}
+// accounts are what can be otherwise of an account.
+var accounts = map[string]string{"active": "switching the account on", "longer": "a later end of the account"}
 
 func ellipsis(more bool) string {
 	if more {

@@ -130,7 +130,7 @@ func TestText(t *testing.T) {
 			"Week of 2026-11-23, Atlantic/Canary", "dome-hosts login on dome1.cindervale.example  ┃ ┃ open     every day 00–07, 18–24\n", "┃━┃ shut     every day 07–18",
 		}},
 		{[]string{"hours", "xenia.morrow", "--system", "archive", "--strength", "aal2", "--at", "2026-12-01T00:00:00Z"}, []string{"┃ ┃ open     mon 00–12\n", "┃━┃ shut     mon 12–24; tue to sun"}},
-		{[]string{"why", "dagny.oyelaran", "archive", "frames:write", "--on", "/raw/2026"}, []string{"Way in: Membership of cindervale/night-crew would give it, on conditions, and bring 11 other entitlements: core-net ssh on dome"}},
+		{[]string{"why", "dagny.oyelaran", "archive", "frames:write", "--on", "/raw/2026"}, []string{"Way in: membership of cindervale/night-crew gives it, on conditions, and brings 11 other entitlements: core-net ssh on dome"}},
 		{[]string{"search", "comet"}, []string{"group   cindervale/comet-campaign", "1 of 1"}},
 		{[]string{"search", "--limit", "2", "--kind", "user"}, []string{"2 of 60\nMore:  --cursor "}},
 		{[]string{"group", "show", "night-crew"}, []string{"Member of      cindervale/archive-writers, cindervale/summit-staff\n", "Members        9\n", "  archive/mapping 2                   9 people    {groups: [night-crew], role: writer,"}},

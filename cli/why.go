@@ -9,6 +9,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/core/gate"
+	"gatemap/stage"
 )
 
 func (a *app) why() *cobra.Command {
@@ -50,13 +51,32 @@ func (a *app) whyText(w *answer.Why) error {
 	for _, s := range w.Sentences {
 		a.print("%s\n", s)
 	}
+	before := "\nTry it in a trial:\n"
+	for _, way := range w.Ways {
+		if len(way.Stage) == 0 {
+			continue
+		}
+		a.print("%s", before)
+		before = "or:\n"
+		for _, c := range way.Stage {
+			a.print("  %s\n", stageCommand(c))
+		}
+	}
 	return nil
+}
+
+// stageCommand is the command that stages a change of a way in.
+func stageCommand(c stage.Change) string {
+	if c.Do == stage.Join {
+		return fmt.Sprintf("gatemap trial join TRIAL %s %s", c.Group, c.Member)
+	}
+	return fmt.Sprintf("gatemap trial set TRIAL %s %s %s", c.User, c.Attribute, c.Value)
 }
 
 // fates says in words what part a line plays.
 var fates = map[gate.Fate]string{
 	gate.Decides: "decides", gate.May: "may decide", gate.Unmet: "condition not met",
-	gate.Overtaken: "another line decides", gate.Others: "for other users", gate.Elsewhere: "about something else", gate.Off: "switched off",
+	gate.Overtaken: "another line decides", gate.Others: "for other users", gate.Elsewhere: "about something else", gate.Off: "switched off", gate.Watched: "only watched",
 }
 
 func (a *app) probeText(p *answer.Probe) error {

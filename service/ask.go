@@ -79,12 +79,10 @@ func (a Answers) Why(_ context.Context, user, system, right, object string, s si
 	if err != nil {
 		return nil, err
 	}
-	w := &answer.Why{
-		User: a.Atlas.Book.UserName(u), Situation: s.Facts(),
-		Entitlement: a.Atlas.Why(u, facts, in, point), Ways: []atlas.Way{},
-	}
-	if ways := a.Atlas.Ways(a.Atlas.Question(u, facts), in, point, &w.Entitlement); ways != nil {
-		w.Ways = ways
+	w := &answer.Why{User: a.Atlas.Book.UserName(u), Situation: s.Facts(), Ways: []answer.Way{}}
+	w.Entitlement, w.Lines = a.Atlas.Explain(u, facts, in, point)
+	for _, way := range a.Atlas.Ways(a.Atlas.Question(u, facts), s, in, point, &w.Entitlement) {
+		w.Ways = append(w.Ways, answer.NewWay(way, w.User))
 	}
 	w.Sentences = answer.Sentences(w, a.Atlas.Book.User(u).Attributes.First("displayName"))
 	return w, nil

@@ -119,23 +119,6 @@ func (l *listing) add(e gate.Entitlement) {
 	l.visit(e)
 }
 
-// Why answers for one point of a system, and says what is lacking where the
-// state is none.
-func (a *Atlas) Why(u directory.UserID, f *situation.Facts, s *System, p gate.Point) gate.Entitlement {
-	q := a.Question(u, f)
-	e := a.Decide(q, s, p)
-	if e.State != gate.None {
-		return e
-	}
-	e.Misses = p.Misses(q)
-	for _, attribute := range s.lacking(q) {
-		for i := range e.Misses {
-			e.Misses[i].Lacks = append(e.Misses[i].Lacks, "attribute:"+attribute)
-		}
-	}
-	return e
-}
-
 // Decide answers a question for one point of a system.
 func (a *Atlas) Decide(q *gate.Question, s *System, p gate.Point) gate.Entitlement {
 	e := p.Decide(q)

@@ -126,7 +126,7 @@ func (a *Atlas) promise(d *Guarantee, errs *place.Errors) *Promise {
 	case d.Nobody != nil:
 		p.Crowd = site.People(d.Nobody, line)
 	default:
-		p.Crowd = site.EveryoneBut(nil, line)
+		p.Crowd = site.EveryoneBut(nil, line, gate.Taking)
 	}
 	site.Finish()
 	for i := range things {

@@ -7,44 +7,65 @@ import (
 
 	"gatemap/core/directory"
 	"gatemap/core/gate"
+	"gatemap/core/situation"
 )
 
-// Way is one change that would bring a user closer to an entitlement, with what
-// else it would bring.
+// Way is what is enough, all of it together, for an entitlement that a user does not hold
+// or that is shut, with what else it brings.
 type Way struct {
-	Change string     `json:"change" doc:"What would have to be so: group:NAME (a membership), attribute:NAME, account:active, or a need."`
-	State  gate.State `json:"state" doc:"What would become of the entitlement."`
-	Brings int        `json:"brings" doc:"How many other entitlements would open or depend that do not now."`
-	Sample []string   `json:"sample,omitempty" doc:"Some of these, as SYSTEM RIGHT on OBJECT."`
+	Changes []string   `json:"changes" doc:"What has to be so, all of it: group:NAME (a membership), attribute:NAME=VALUE, attribute:NAME (any value), account:active, account:longer, or a need." nullable:"false"`
+	State   gate.State `json:"state" doc:"What becomes of the entitlement: open, or depends."`
+	Brings  int        `json:"brings" doc:"How many other entitlements open or depend then that do not now."`
+	Sample  []string   `json:"sample,omitempty" doc:"Some of these, as SYSTEM RIGHT on OBJECT."`
 }
 
-// How many groups are tried, and how many other entitlements are named.
+// How many groups are tried, how many facts of the situation are thought away together, how
+// many ways there are, and how many other entitlements are named.
 const (
-	maxWays   = 20
+	maxTried  = 20
+	maxAway   = 3
+	maxWays   = 8
 	maxSample = 3
 )
 
-// Ways lists the nearest ways to an entitlement that a user does not hold, or
-// that is shut: those that bring the least else come first.
-func (a *Atlas) Ways(q *gate.Question, s *System, p gate.Point, e *gate.Entitlement) []Way {
-	if e.State == gate.Shut {
-		return waysPast(e.ShutBy)
+// Ways lists what is enough for an entitlement that a user does not hold, or that is shut:
+// what brings the least else comes first. given is the situation of the question.
+func (a *Atlas) Ways(q *gate.Question, given situation.Situation, s *System, p gate.Point, e *gate.Entitlement) []Way {
+	switch e.State {
+	case gate.Shut:
+		return a.waysPast(q, given, s, p)
+	case gate.None:
+		return a.waysIn(q, given, s, p, e)
 	}
-	if e.State != gate.None {
-		return nil
-	}
+	return nil
+}
+
+// waysIn are the groups, and the values that rules of groups ask for, that give an
+// entitlement; what then shuts it has to be otherwise too.
+func (a *Atlas) waysIn(q *gate.Question, given situation.Situation, s *System, p gate.Point, e *gate.Entitlement) []Way {
 	now := usable(a.AppendReach(nil, q))
+	asked := e.System + " " + e.Right + " on " + e.Object
 	var ways []Way
 	for _, g := range a.candidates(e.Misses) {
-		with := &gate.Question{Book: q.Book, Facts: q.Facts, Subject: a.Book.SubjectWith(q.Subject.ID, g)}
-		after := a.Decide(with, s, p)
-		if after.State == gate.None {
+		with, changes := a.joined(q, g)
+		if with == nil {
 			continue
 		}
-		w := Way{Change: "group:" + a.Book.GroupName(g), State: after.State}
-		for _, other := range a.AppendReach(nil, with) {
+		then := with.atlas.Decide(with.q, with.system(s), with.point(s, p))
+		w := Way{Changes: changes, State: then.State}
+		switch then.State {
+		case gate.None:
+			continue
+		case gate.Shut:
+			past := with.atlas.waysPast(with.q, given, with.system(s), with.point(s, p))
+			if len(past) == 0 {
+				continue
+			}
+			w.Changes, w.State = append(changes, past[0].Changes...), past[0].State
+		}
+		for _, other := range with.atlas.AppendReach(nil, with.q) {
 			name := other.System + " " + other.Right + " on " + other.Object
-			if other.State < gate.Depends || now[name] || name == e.System+" "+e.Right+" on "+e.Object {
+			if other.State < gate.Depends || now[name] || name == asked {
 				continue
 			}
 			if w.Brings++; len(w.Sample) < maxSample {
@@ -54,9 +75,57 @@ func (a *Atlas) Ways(q *gate.Question, s *System, p gate.Point, e *gate.Entitlem
 		ways = append(ways, w)
 	}
 	slices.SortStableFunc(ways, func(x, y Way) int {
-		return cmp.Or(-cmp.Compare(x.State, y.State), cmp.Compare(x.Brings, y.Brings), strings.Compare(x.Change, y.Change))
+		return cmp.Or(-cmp.Compare(x.State, y.State), cmp.Compare(x.Brings, y.Brings), cmp.Compare(len(x.Changes), len(y.Changes)), slices.Compare(x.Changes, y.Changes))
 	})
-	return ways
+	return ways[:min(len(ways), maxWays)]
+}
+
+// changed is a question about a user as a change would make her.
+type changed struct {
+	atlas *Atlas
+	q     *gate.Question
+}
+
+func (c *changed) system(s *System) *System { return c.atlas.Systems[s.number] }
+
+// point is the point of a question, of the changed map.
+func (c *changed) point(s *System, p gate.Point) gate.Point {
+	is := c.system(s)
+	if is == s {
+		return p
+	}
+	e := p.Decide(c.q)
+	same, err := is.Gate.At(e.Object, e.Right)
+	if err != nil {
+		return p // a change of a user's attributes leaves every catalogue as it is
+	}
+	return same
+}
+
+// joined is a question about its user as a member of a group: listed there, or, where a rule
+// makes the members, with the values that a member has of what the rule reads. It is nil
+// where that is not enough.
+func (a *Atlas) joined(q *gate.Question, g directory.GroupID) (c *changed, changes []string) {
+	rule := a.Book.Group(g).Rule
+	if rule == nil {
+		return &changed{a, &gate.Question{Book: q.Book, Facts: q.Facts, Subject: a.Book.SubjectWith(q.Subject.ID, g)}}, []string{"group:" + a.Book.GroupName(g)}
+	}
+	record, values := a.Book.LikeMembers(g, q.Subject.ID)
+	if record == nil {
+		return nil, nil
+	}
+	for _, x := range values {
+		changes = append(changes, "attribute:"+x.Name+"="+x.Values[0].Text)
+	}
+	book, ok := a.Book.With(directory.Edit{Users: map[directory.UserID]*directory.User{q.Subject.ID: record}})
+	if !ok {
+		return nil, nil
+	}
+	is, err := a.With(Changed{Title: a.Title, Book: book, Frame: a.Frame})
+	if err != nil {
+		return nil, nil
+	}
+	return &changed{is, is.Question(q.Subject.ID, q.Facts)}, changes
 }
 
 func usable(list []gate.Entitlement) map[string]bool {
@@ -78,7 +147,7 @@ func (a *Atlas) candidates(misses []gate.Miss) []directory.GroupID {
 			if !ok {
 				continue
 			}
-			if g, err := a.Book.FindGroup(written, ""); err == nil && !slices.Contains(ids, g) && len(ids) < maxWays {
+			if g, err := a.Book.FindGroup(written, ""); err == nil && !slices.Contains(ids, g) && len(ids) < maxTried {
 				ids = append(ids, g)
 			}
 		}
@@ -86,27 +155,93 @@ func (a *Atlas) candidates(misses []gate.Miss) []directory.GroupID {
 	return ids
 }
 
-// waysPast turns what shuts an entitlement into what would open it.
-func waysPast(stops []gate.Stop) []Way {
+// waysPast are what is enough past all that shuts an entitlement: what the account lacks,
+// and situations that are otherwise in as few facts as possible.
+func (a *Atlas) waysPast(q *gate.Question, given situation.Situation, s *System, p gate.Point) []Way {
+	fixes := a.fixes(q, s)
+	facts := given.Facts()
+	fields := slices.DeleteFunc(slices.Clone(situation.Fields), func(field string) bool { _, is := facts[field]; return !is })
 	var ways []Way
-	for _, s := range stops {
-		change := ""
-		switch s.Reason {
-		case gate.ByCondition:
-			change = s.Detail
-		case gate.ByPrerequisite:
-			change = "attribute:" + s.Detail
-		case gate.ByInactive:
-			change = "account:active"
-		}
-		if change != "" && !slices.ContainsFunc(ways, func(w Way) bool { return w.Change == change }) {
-			ways = append(ways, Way{Change: change, State: gate.Open})
+	for size := 0; size <= min(maxAway, len(fields)) && len(ways) == 0; size++ {
+		for away := range subsets(fields, size) {
+			without, err := situation.Parse(func(field string) string {
+				if slices.Contains(away, field) {
+					return ""
+				}
+				return facts[field]
+			})
+			if err != nil {
+				continue
+			}
+			known, err := a.Facts(without)
+			if err != nil {
+				continue
+			}
+			e := a.beyond(&gate.Question{Book: q.Book, Subject: q.Subject, Facts: known}, s, p)
+			if e.State < gate.Depends {
+				continue
+			}
+			for _, needs := range e.OpenIf {
+				w := Way{Changes: slices.Clone(fixes), State: gate.Open}
+				for _, n := range needs {
+					w.Changes = append(w.Changes, string(n))
+				}
+				if len(w.Changes) > 0 && !slices.ContainsFunc(ways, func(x Way) bool { return slices.Equal(x.Changes, w.Changes) }) {
+					ways = append(ways, w)
+				}
+			}
 		}
 	}
-	if len(stops) > len(ways) { // something else shuts it too
-		for i := range ways {
-			ways[i].State = gate.Shut
-		}
+	slices.SortStableFunc(ways, func(x, y Way) int {
+		return cmp.Or(cmp.Compare(len(x.Changes), len(y.Changes)), slices.Compare(x.Changes, y.Changes))
+	})
+	return ways[:min(len(ways), maxWays)]
+}
+
+// fixes are what would have to be otherwise of the account and its attributes.
+func (a *Atlas) fixes(q *gate.Question, s *System) (changes []string) {
+	u := q.Subject.User()
+	if !u.IsActive() {
+		changes = append(changes, "account:active")
 	}
-	return ways
+	if at := q.Facts.At; !u.Expires.IsZero() && !at.IsZero() && !at.Before(u.Expires.Time) {
+		changes = append(changes, "account:longer")
+	}
+	for _, attribute := range s.lacking(q) {
+		changes = append(changes, "attribute:"+attribute)
+	}
+	return changes
+}
+
+// beyond is the answer for one point but for what fixes are for.
+func (a *Atlas) beyond(q *gate.Question, s *System, p gate.Point) gate.Entitlement {
+	e := p.Decide(q)
+	if e.State != gate.None {
+		v := e.Verdict()
+		for i := range s.front {
+			v = v.And(s.front[i].verdict(q))
+		}
+		e.Judge(v)
+	}
+	e.Settle(q.Facts)
+	return e
+}
+
+// subsets yields the subsets of a list that have so many elements.
+func subsets(list []string, size int) func(func([]string) bool) {
+	return func(yield func([]string) bool) {
+		var pick func(from int, chosen []string) bool
+		pick = func(from int, chosen []string) bool {
+			if len(chosen) == size {
+				return yield(slices.Clone(chosen))
+			}
+			for i := from; i < len(list); i++ {
+				if !pick(i+1, append(chosen, list[i])) {
+					return false
+				}
+			}
+			return true
+		}
+		pick(0, nil)
+	}
 }

@@ -14,14 +14,26 @@ const (
 	Others    Fate = "others"    // it names other people
 	Elsewhere Fate = "elsewhere" // it is about other objects or rights
 	Off       Fate = "off"       // it is switched off
+	Watched   Fate = "watched"   // it would have a part in it, and is only watched
+)
+
+// Part is what a line does where it decides.
+type Part string
+
+// The parts.
+const (
+	Gives Part = "gives" // it gives, permits or lets pass
+	Takes Part = "takes" // it denies, refuses or limits
+	Asks  Part = "asks"  // it asks for something of the situation
 )
 
 // Pass is what becomes of one line on the way to an answer.
 type Pass struct {
 	Line  string           `json:"line" doc:"The line, as SYSTEM/NAME."`
-	Fate  Fate             `json:"fate" enum:"decides,may,unmet,overtaken,others,elsewhere,off" doc:"What becomes of it."`
+	Fate  Fate             `json:"fate" enum:"decides,may,unmet,overtaken,others,elsewhere,off,watched" doc:"What becomes of it."`
+	Part  Part             `json:"part" enum:"gives,takes,asks" doc:"What it does where it decides."`
 	Needs []situation.Need `json:"needs" doc:"Of a line that may decide, what it needs; of one that does not, what is contradicted." nullable:"false"`
-	Lacks []string         `json:"lacks" doc:"Of a line that names others, whom or what it asks for." nullable:"false"`
+	Lacks []string         `json:"lacks" doc:"Of a line that names others, whom or what it asks for; of one about other resources, what this one lacks." nullable:"false"`
 }
 
 // Settled is the pass with empty lists for those that are nil.
@@ -62,6 +74,38 @@ func (q *Question) Note(line *Line, truth situation.Truth, when ...*situation.Co
 		}
 	}
 	q.Passes[line.Name] = s
+}
+
+// Asking notes that a line whose condition was noted asks for something.
+func (q *Question) Asking(line *Line) {
+	if met, known := q.Passes[line.Name]; known {
+		met.Part = Asks
+		q.Passes[line.Name] = met
+	}
+}
+
+// Watching notes a line that is only watched, unless the situation contradicts it.
+func (q *Question) Watching(line *Line) {
+	if met, known := q.Passes[line.Name]; known && met.Fate != Unmet {
+		met.Fate = Watched
+		q.Passes[line.Name] = met
+	}
+}
+
+// Wanting notes what a resource lacks for a line to be about it.
+func (q *Question) Wanting(line *Line, lacks []string) {
+	q.Passes[line.Name] = Pass{Line: line.Name, Fate: Elsewhere, Lacks: lacks}
+}
+
+// Outrank notes that one line decides over all that were noted.
+func (q *Question) Outrank(line *Line) {
+	for name, met := range q.Passes {
+		if met.Fate != Unmet {
+			met.Fate, met.Needs = Overtaken, nil
+			q.Passes[name] = met
+		}
+	}
+	q.Note(line, situation.True)
 }
 
 // Overtaken notes a line that comes too late.

@@ -185,7 +185,7 @@ func (s *Site) People(w *Who, line Line) *Crowd {
 		s.Errors.Addf(line.Place, "line %s names nobody: it needs groups, users or everyone: true", line.Name)
 	}
 	party, _ := s.Party(&directory.People{Users: w.Users, Groups: w.Groups}, line)
-	c := s.EveryoneBut(w.Except, line)
+	c := s.EveryoneBut(w.Except, line, Taking)
 	c.Everyone, c.Users, c.Groups = w.Everyone, s.Book.UsersInOrder(unique(party.Users)), s.Book.InOrder(unique(party.Groups))
 	for _, r := range w.Claims {
 		c.claims = append(c.claims, s.claim(r, line))
@@ -194,9 +194,9 @@ func (s *Site) People(w *Who, line Line) *Crowd {
 }
 
 // EveryoneBut compiles the crowd of a line that holds for all but an exception.
-func (s *Site) EveryoneBut(except *directory.People, line Line) *Crowd {
+func (s *Site) EveryoneBut(except *directory.People, line Line, effect Effect) *Crowd {
 	party, _ := s.Party(except, line)
-	return s.Roster.enter(&Crowd{line: line.Name, Everyone: true, except: party})
+	return s.Roster.enter(&Crowd{line: line.Name, Everyone: true, except: party, giving: effect == Giving})
 }
 
 // Party compiles users and groups that are looked at for membership alone,

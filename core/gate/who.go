@@ -80,6 +80,14 @@ func (c *Crowd) Claims() []ClaimRef {
 	return refs
 }
 
+// Part is what the line does where it decides.
+func (c *Crowd) Part() Part {
+	if c.giving {
+		return Gives
+	}
+	return Takes
+}
+
 // Line is the name of the line that is for the crowd.
 func (c *Crowd) Line() string { return c.line }
 

@@ -96,7 +96,7 @@ func compileParty(s *gate.Site, d *Party) party {
 		if compiled.limits {
 			compiled.crowd = s.Who(&c.Who, line, gate.Giving)
 		} else {
-			compiled.crowd = s.EveryoneBut(c.Except, line)
+			compiled.crowd = s.EveryoneBut(c.Except, line, gate.Giving)
 		}
 		if c.Off {
 			compiled.crowd.SwitchOff()

@@ -128,8 +128,7 @@ func (b *bureau) admit(p *party, q *gate.Question, all []carried, verdict gate.V
 		if t.who {
 			e.Come(t.crowd.Routes(q, t.line.Name))
 		} else {
-			e.Come([]gate.Route{{Mapping: t.line.Name, By: "claim:" + t.test.Claim, Path: []gate.Hop{}}})
-			b.noteClaim(p, q, t.test.Claim)
+			e.Come(b.byClaim(p, q, all, t))
 		}
 	}
 	if len(by) == 0 {
@@ -138,17 +137,30 @@ func (b *bureau) admit(p *party, q *gate.Question, all []carried, verdict gate.V
 	return e
 }
 
-// noteClaim notes the rules by which a claim comes that lets the user in.
-func (b *bureau) noteClaim(p *party, q *gate.Question, named string) {
-	if q.Passes == nil {
-		return
+// byClaim are the ways to a statement by the claims that fit it: from the groups, or other
+// keys, from which they come.
+func (b *bureau) byClaim(p *party, q *gate.Question, all []carried, t *statement) (routes []gate.Route) {
+	if q.Brief {
+		return nil
 	}
-	gifts := b.given(q.Subject, nil)
-	for i := range p.claims {
-		if c := &p.claims[i]; c.doc.Claim == named && c.crowd.Has(q) && len(c.carry(q, gifts, nil)) > 0 {
-			q.Note(&c.line, situation.True)
+	for _, c := range all {
+		if c.claim != t.test.Claim || !t.test.fits(c.value) {
+			continue
+		}
+		if q.Passes != nil {
+			q.Note(&c.rule.line, situation.True)
+		}
+		for _, r := range c.rule.routes(q, c.value) {
+			r.Mapping, r.By, r.Direct = t.line.Name, "claim:"+c.claim, false
+			if !slices.ContainsFunc(routes, func(x gate.Route) bool { return slices.Equal(x.Path, r.Path) }) {
+				routes = append(routes, r)
+			}
 		}
 	}
+	if routes == nil {
+		routes = []gate.Route{{Mapping: t.line.Name, By: "claim:" + t.test.Claim, Path: []gate.Hop{}}}
+	}
+	return routes
 }
 
 func (p *point) Misses(q *gate.Question) []gate.Miss {

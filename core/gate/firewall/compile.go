@@ -102,7 +102,7 @@ func (w *wall) rule(s *gate.Site, d *Rule) rule {
 		effect = gate.Giving
 	}
 	if d.Who.Empty() {
-		r.crowd = s.EveryoneBut(d.Except, r.line)
+		r.crowd = s.EveryoneBut(d.Except, r.line, effect)
 	} else {
 		r.crowd = s.Who(&d.Who, r.line, effect)
 	}

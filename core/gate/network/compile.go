@@ -130,7 +130,7 @@ func (d *Document) policy(s *gate.Site, p *porter, doc *Policy) policy {
 		effect = gate.Giving
 	}
 	if c.anyone {
-		c.crowd = s.EveryoneBut(doc.Except, line)
+		c.crowd = s.EveryoneBut(doc.Except, line, effect)
 	} else {
 		c.crowd = s.Who(&doc.Who, line, effect)
 	}

@@ -131,6 +131,9 @@ func (p *point) decideWay(q visit, e *gate.Entitlement) {
 	switch {
 	case strings.EqualFold(override, "always"):
 		verdict, winner = gate.Opened, -1
+		if q.Passes != nil {
+			q.Outrank(&gate.Line{Name: line})
+		}
 		if !q.Brief {
 			e.Routes = []gate.Route{{Mapping: line, Direct: true, Path: []gate.Hop{}}}
 		}

@@ -199,7 +199,7 @@ func (c *compiler) patterns(list []gate.Pattern, line gate.Line) set {
 
 func (c *compiler) common(ref name.Ref) {
 	line := c.Line("everyone_has "+ref.Name, ref.Place)
-	m := mapping{line: line, crowd: c.EveryoneBut(nil, line), object: "/"}
+	m := mapping{line: line, crowd: c.EveryoneBut(nil, line, gate.Giving), object: "/"}
 	m.rights = c.named(ref, line, m.crowd)
 	c.tree.mappings = append(c.tree.mappings, m)
 }
@@ -237,7 +237,7 @@ func (c *compiler) limit(i int) {
 	d := &c.doc.Limits[i]
 	line := c.Line(d.Name, d.Place)
 	l := limit{line: line, object: d.Object.Value, rights: c.patterns(d.Rights, line)}
-	l.crowd = c.EveryoneBut(d.Except, line)
+	l.crowd = c.EveryoneBut(d.Except, line, gate.Taking)
 	l.when, _ = c.When(d.When, line, gate.Taking)
 	c.declared(d.Object, line)
 	if d.Off {

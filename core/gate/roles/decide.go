@@ -1,6 +1,7 @@
 package roles
 
 import (
+	"maps"
 	"slices"
 	"sync"
 
@@ -156,7 +157,30 @@ func (p *point) Decide(q *gate.Question) gate.Entitlement {
 	if e.Object != p.asked {
 		e.DecidedAt, e.Object = e.Object, p.asked
 	}
+	if q.Passes != nil {
+		p.tree.wanting(q, p.resource, p.right)
+	}
 	return e
+}
+
+// wanting notes the mappings that would be about a resource if it had their tags.
+func (t *tree) wanting(q *gate.Question, r *resource, right int) {
+	at := slices.IndexFunc(t.resources, func(x resource) bool { return x.path == r.path })
+	for i := range t.mappings {
+		m := &t.mappings[i]
+		if !m.rights.has(right) || !t.reaches(at, m.object) {
+			continue
+		}
+		var lacks []string
+		for _, tag := range slices.Sorted(maps.Keys(m.where)) {
+			if r.tags[tag] != m.where[tag] {
+				lacks = append(lacks, "tag-of-resource:"+tag+"="+m.where[tag])
+			}
+		}
+		if lacks != nil {
+			q.Wanting(&m.line, lacks)
+		}
+	}
 }
 
 func (p *point) Misses(q *gate.Question) []gate.Miss {

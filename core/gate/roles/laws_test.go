@@ -103,16 +103,16 @@ func TestWaysInLeadIn(t *testing.T) {
 				if e.State != gate.None {
 					continue
 				}
-				for _, way := range a.Ways(a.Question(u, f), s, point, &e) {
+				for _, way := range a.Ways(a.Question(u, f), situationOf(t, "", ""), s, point, &e) {
 					with := member
-					with[p][slices.Index(crews, way.Change[len("group:d/"):])] = true
+					with[p][slices.Index(crews, way.Changes[0][len("group:d/"):])] = true
 					b, bs := compile(t, world(with), doc)
 					bp, err := bs.Gate.At("/", right)
 					require.NoError(t, err)
 					bf, err := b.Facts(situationOf(t, "", ""))
 					require.NoError(t, err)
 					if got := b.Why(u, bf, bs, bp); got.State != way.State {
-						t.Fatalf("%s for %s is said to make %s %v, and makes it %v", way.Change, person, right, way.State, got.State)
+						t.Fatalf("%s for %s is said to make %s %v, and makes it %v", way.Changes, person, right, way.State, got.State)
 					}
 					before, after := everything(t, a, "", ""), everything(t, b, "", "")
 					gained := -1 // the one asked about
@@ -122,7 +122,7 @@ func TestWaysInLeadIn(t *testing.T) {
 						}
 					}
 					if gained >= 0 && way.State >= gate.Depends && gained != way.Brings {
-						t.Fatalf("%s for %s is said to bring %d, and brings %d", way.Change, person, way.Brings, gained)
+						t.Fatalf("%s for %s is said to bring %d, and brings %d", way.Changes, person, way.Brings, gained)
 					}
 				}
 			}

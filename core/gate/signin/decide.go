@@ -120,7 +120,11 @@ func (p *point) Decide(q *gate.Question) gate.Entitlement {
 			continue
 		}
 		v := c.verdict(q)
+		if !c.block {
+			q.Asking(&c.line)
+		}
 		if c.watched {
+			q.Watching(&c.line)
 			if c.when.Holds(q.Facts) != situation.False {
 				e.Watch = append(e.Watch, gate.Watch{Policy: c.line.Name, Would: c.would(), State: v.State})
 			}

@@ -4,7 +4,7 @@ import { fit } from './fit';
 import { bar, fateWords, tone } from './lit';
 import { when } from './when';
 
-const pass = (line: string, fate: Pass['fate']): [string, Pass] => [line, { line, fate, needs: [], lacks: [] }];
+const pass = (line: string, fate: Pass['fate']): [string, Pass] => [line, { line, fate, part: 'gives', needs: [], lacks: [] }];
 
 describe('what a probe lights up', () => {
   const lit = new Map([pass('a', 'decides'), pass('b', 'may'), pass('c', 'unmet'), pass('d', 'overtaken'), pass('e', 'others')]);

@@ -26,6 +26,7 @@ export const fateWords: Record<Pass['fate'], string> = {
   others: 'for other users',
   elsewhere: 'about something else',
   off: 'switched off',
+  watched: 'is only watched',
 };
 
 /** What is drawn of a gate on a page of its system. */

@@ -5,6 +5,8 @@
   import { fateWords, type Lit } from '../lib/lit';
   import { links, place } from '../lib/place.svelte';
   import { situation } from '../lib/situation.svelte';
+  import { rights } from '../lib/rights.svelte';
+  import { trying } from '../lib/trying.svelte';
   import { needWords } from '../lib/words';
   import NameField from './NameField.svelte';
   import StateMark from './StateMark.svelte';
@@ -45,9 +47,20 @@
     return () => stop.abort();
   });
 
+  const ways = $derived(rights.stage ? (probe?.ways.filter((w) => w.stage?.length) ?? []) : []);
+  const wayWords = (w: Probe['ways'][number]) => w.stage!.map((c) => (c.do === 'join' ? `join ${c.group}` : `${c.attribute} ${JSON.stringify(c.value)}`)).join(', ');
+
+  async function take(w: Probe['ways'][number]) {
+    try {
+      await trying.stage(trying.name || `changes-${new Date().toISOString().slice(0, 10)}`, w.stage!);
+    } catch (error) {
+      wrong = (error as Error).message;
+    }
+  }
+
   const shown = $derived(probe?.passes.filter((p) => p.fate !== 'elsewhere') ?? []);
   const apart = $derived((probe?.passes.length ?? 0) - shown.length);
-  const lackWords = (l: string) => l.replace('group:', 'in ').replace('user:', 'is ').replace('claim:', 'claim ').replace('tag:', 'tag ');
+  const lackWords = (l: string) => l.replace('tag-of-resource:', 'the tag ').replace('group:', 'in ').replace('user:', 'is ').replace('claim:', 'claim ').replace('tag:', 'tag ');
 </script>
 
 <section class="sheet" aria-label="Probe">
@@ -67,6 +80,9 @@
     {:else if probe}
       <p class="answer"><StateMark state={probe.state} /> <a href={links.person(probe.user, { line: [probe.system, probe.object, probe.right].join(' · ') })}>{probe.user}</a></p>
       <ul class="words">{#each probe.sentences as s, i (i)}<li dir="auto">{s}</li>{/each}</ul>
+      {#if ways.length}
+        <p class="ways">{#each ways as w, i (i)}<button type="button" class="act" onclick={() => take(w)}>Stage: {wayWords(w)}</button>{/each}</p>
+      {/if}
       <h3>The lines on the way</h3>
       <ol>
         {#each shown as p (p.line)}
@@ -115,6 +131,13 @@
   }
   h3 {
     font-size: var(--plain);
+  }
+  .ways {
+    display: flex;
+    flex-wrap: wrap;
+    gap: var(--s2);
+    margin-bottom: var(--s3);
+    overflow-wrap: anywhere;
   }
   ol {
     list-style: none;

@@ -1,0 +1,69 @@
+package answer_test
+
+import (
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"gatemap/answer"
+	"gatemap/core/atlas"
+	"gatemap/core/atlas/atlastest"
+	"gatemap/core/gate"
+)
+
+// The sentences name the lines that decide, or may, each of them and no others, and say of
+// each what becomes of it.
+func TestSentencesNameTheLinesThatDecide(t *testing.T) {
+	decides := 0
+	rapid.Check(t, func(t *rapid.T) {
+		a, err := atlas.Compile(atlastest.Draw(t))
+		require.NoError(t, err)
+		facts, err := a.Facts(atlastest.Situation(t))
+		require.NoError(t, err)
+		for u := range a.Book.AllUsers {
+			for _, s := range a.Systems {
+				for _, e := range a.Reach(u, facts, s) {
+					p, err := s.Gate.At(e.Object, e.Right)
+					require.NoError(t, err)
+					w := &answer.Why{User: a.Book.UserName(u)}
+					w.Entitlement, w.Lines = a.Explain(u, facts, s, p)
+					said := strings.Join(answer.Sentences(w, ""), "\n")
+					for _, line := range a.Walk(u, facts, s, p) {
+						decides += agrees(t, w, said, line)
+					}
+				}
+			}
+		}
+	})
+	require.NotZero(t, decides)
+}
+
+// agrees compares what is said with what becomes of a line.
+func agrees(t *rapid.T, w *answer.Why, said string, line gate.Pass) (decides int) {
+	shut := false
+	for _, s := range w.ShutBy {
+		shut = shut || s.At == line.Line
+	}
+	for _, s := range w.Routes {
+		if s.Mapping == line.Line && w.State > gate.Shut {
+			require.Contains(t, []gate.Fate{gate.Decides, gate.May}, line.Fate, "%s\n%s", line.Line, said)
+			require.False(t, w.State == gate.Open && line.Fate == gate.May, "%s\n%s", line.Line, said)
+		}
+	}
+	named := regexp.MustCompile(`(?m)(^| )` + regexp.QuoteMeta(line.Line) + `[ :.)]`).MatchString(said)
+	switch line.Fate {
+	case gate.Decides:
+		require.True(t, named, "%s decides\n%s", line.Line, said)
+		return 1
+	case gate.May, gate.Watched:
+		require.True(t, named, "%s may decide\n%s", line.Line, said)
+	case gate.Unmet:
+		require.False(t, named && !shut && w.State > gate.Shut, "%s is not met\n%s", line.Line, said)
+	case gate.Overtaken, gate.Others, gate.Off:
+		require.False(t, named && w.State > gate.None, "%s is %s\n%s", line.Line, line.Fate, said)
+	}
+	return 0
+}
