@@ -46,6 +46,7 @@ const (
 	Loss    Effect = "loss"
 	Changed Effect = "change"
 	Reroute Effect = "reroute"
+	Every   Effect = "all" // asked for: all of these; else all but other routes
 )
 
 // Outcome is what a trial would change: how much, and a page of it.
@@ -59,9 +60,39 @@ type Outcome struct {
 	Looked    int               `json:"looked,omitempty" doc:"If it was not computed for everyone whom it may touch: for how many people."`
 	BySystem  []Tallied         `json:"by_system" doc:"The systems that it touches." nullable:"false"`
 	ByPerson  []Tallied         `json:"by_person" doc:"The people whom it touches most, at most 50." nullable:"false"`
+	ByCause   []Caused          `json:"by_cause" doc:"Why something is gained or lost, that of the most first, at most 50." nullable:"false"`
+	Pieces    []Piece           `json:"pieces,omitempty" doc:"What came into networks and windows, or went out, with what becomes of those who come from there, or then; on the first page."`
 	Seats     []TurnedSeats     `json:"seats,omitempty" doc:"Products whose taken seats change."`
-	Items     []Effected        `json:"items" doc:"A page of all that it changes, by person." nullable:"false"`
+	Items     []Effected        `json:"items" doc:"A page of all that it changes, by person; other routes only where they are asked for." nullable:"false"`
 	Next      string            `json:"next,omitempty" doc:"The cursor of the next page; missing on the last."`
+
+	MorePieces int `json:"more_pieces,omitempty" doc:"How many further pieces there are."`
+}
+
+// Caused is a cause of gains or losses, with how many there are, and of how many people.
+type Caused struct {
+	change.Cause
+	Words   string `json:"words" doc:"The cause in words."`
+	People  int    `json:"people"`
+	Effects int    `json:"effects"`
+
+	last string
+}
+
+// Count counts one effect; those of one user come together.
+func (c *Caused) Count(user string) {
+	if c.Effects++; c.last != user {
+		c.People++
+		c.last = user
+	}
+}
+
+// Piece is a piece of a network or window, with what becomes of those who are there.
+type Piece struct {
+	change.Piece
+	People int   `json:"people" doc:"How many people it touches."`
+	Total  Tally `json:"total" doc:"What they gain and lose there, or then."`
+	Looked int   `json:"looked,omitempty" doc:"If it was not computed for everyone: for how many people."`
 }
 
 // Tally counts effects.

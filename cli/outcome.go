@@ -3,7 +3,9 @@ package cli
 import (
 	"context"
 	"fmt"
+	"maps"
 	"reflect"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -34,7 +36,7 @@ that it cannot be committed.`,
 	}, asMarkdown)
 	cmd.Flags().StringVar(&part.User, "user", "", "only this user")
 	cmd.Flags().StringVar(&part.System, "system", "", "only this system")
-	cmd.Flags().StringVar(&part.Effect, "effect", "", "list only these: gain, loss, change or reroute")
+	cmd.Flags().StringVar(&part.Effect, "effect", "", "list only these: gain, loss, change or reroute; all: these four (default: all but other routes)")
 	cmd.Flags().IntVar(&part.Limit, "limit", 0, "how many effects at most, 1 to 1000 (default 100; of CSV all)")
 	cmd.Flags().StringVar(&part.Cursor, "cursor", "", "the page to show: next of the page before")
 	_ = cmd.RegisterFlagCompletionFunc("user", a.names(answer.KindUser))
@@ -102,6 +104,10 @@ func (a *app) outcomeText(o *answer.Outcome) error {
 	if part := o.Part(); part != "" {
 		a.print("This is a part: %s.\n", part)
 	}
+	if o.Total.All() == 0 && len(o.Pieces) > 0 {
+		a.piecesText(o)
+		return nil
+	}
 	switch {
 	case o.Total.All() == 0 && o.Looked > 0:
 		a.print("Among these nobody gains or loses anything; others may.\n")
@@ -122,11 +128,25 @@ func (a *app) outcomeText(o *answer.Outcome) error {
 	if o.People > 1 {
 		list("By person", o.ByPerson)
 	}
+	if len(o.ByCause) > 0 {
+		a.print("\n%s\n", a.paint(strong, "Why"))
+		for _, c := range o.ByCause {
+			what := count(c.Effects, "loss", "losses")
+			if c.Gain {
+				what = count(c.Effects, "gain", "gains")
+			}
+			a.print("  %s: %s of %s\n", c.Words, what, count(c.People, "person", "people"))
+		}
+	}
+	a.piecesText(o)
 	if len(o.Seats) > 0 {
 		a.print("\n%s\n", a.paint(strong, "Seats"))
 		for _, s := range o.Seats {
 			a.print("  %s  %d held, then %d, of %d\n", s.Product, s.Before, s.After, s.Seats)
 		}
+	}
+	if o.Total.Reroutes > 0 && !slices.ContainsFunc(o.Items, func(x answer.Effected) bool { return x.Effect == answer.Reroute }) {
+		a.print("\n%s not listed:  --effect reroute, or --effect all\n", count(o.Total.Reroutes, "other route is", "other routes are"))
 	}
 	user := ""
 	for i := range o.Items {
@@ -143,7 +163,29 @@ func (a *app) outcomeText(o *answer.Outcome) error {
 	return nil
 }
 
-var effects = []string{string(answer.Gain), string(answer.Loss), string(answer.Changed), string(answer.Reroute)}
+// piecesText tells what came into networks and windows, and went out.
+func (a *app) piecesText(o *answer.Outcome) {
+	if len(o.Pieces) == 0 {
+		return
+	}
+	a.print("\n%s\n", a.paint(strong, "Networks and windows"))
+	for _, p := range o.Pieces {
+		way := "without"
+		if p.Came {
+			way = "with"
+		}
+		part := ""
+		if p.Looked > 0 {
+			part = fmt.Sprintf(", computed for %d people of those whom it may touch", p.Looked)
+		}
+		a.print("  %s, now %s %s: %s, for %s (looked at %s%s)\n", p.Of, way, p.What, tally(&p.Total), count(p.People, "person", "people"), p.At, part)
+	}
+	if o.MorePieces > 0 {
+		a.print("  %s not looked at\n", count(o.MorePieces, "further piece is", "further pieces are"))
+	}
+}
+
+var effects = []string{string(answer.Gain), string(answer.Loss), string(answer.Changed), string(answer.Reroute), string(answer.Every)}
 
 var effectStyles = map[answer.Effect]style{answer.Gain: green, answer.Loss: red}
 
@@ -178,12 +220,44 @@ func effectWords(x *answer.Effected) string {
 	case x.Before.Breadth != x.After.Breadth:
 		return fmt.Sprintf("  breadth %s → %s", x.Before.Breadth, x.After.Breadth)
 	case !reflect.DeepEqual(x.Before.Reply, x.After.Reply):
-		return "  " + after + ", with another reply"
+		return "  " + after + ", reply " + differing(replyWords(x.Before.Reply), replyWords(x.After.Reply))
 	}
 	if x.After.State == gate.Depends && reflect.DeepEqual(x.Before.Claims, x.After.Claims) {
 		return "  " + after + ", by a network or a window that is another now"
 	}
-	return "  " + after + ", with other claims"
+	return "  " + after + ", claims " + differing(claimWords(x.Before.Claims), claimWords(x.After.Claims))
+}
+
+// differing says what of two sets goes, and what comes.
+func differing(before, after []string) string {
+	var words []string
+	for _, x := range before {
+		if !slices.Contains(after, x) {
+			words = append(words, "-"+x)
+		}
+	}
+	for _, x := range after {
+		if !slices.Contains(before, x) {
+			words = append(words, "+"+x)
+		}
+	}
+	return strings.Join(words, " ")
+}
+
+func replyWords(reply map[string]any) (words []string) {
+	for _, key := range slices.Sorted(maps.Keys(reply)) {
+		words = append(words, fmt.Sprintf("%s=%v", key, reply[key]))
+	}
+	return words
+}
+
+func claimWords(claims map[string][]string) (words []string) {
+	for _, claim := range slices.Sorted(maps.Keys(claims)) {
+		for _, v := range claims[claim] {
+			words = append(words, claim+"="+v)
+		}
+	}
+	return words
 }
 
 func outcomeTable(o *answer.Outcome) [][]string {

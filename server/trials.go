@@ -128,7 +128,7 @@ func trials(api huma.API, s *service.Service) {
 		Tried
 		User   string `query:"user" doc:"Only this user."`
 		System string `query:"system" doc:"Only this system."`
-		Effect string `query:"effect" enum:"gain,loss,change,reroute" doc:"List only these effects; the counts cover all."`
+		Effect string `query:"effect" enum:"gain,loss,change,reroute,all" doc:"List only these effects, or all of them; missing: all but other routes. The counts cover all."`
 		Paging
 		Facts
 	}) (*answer.Outcome, error) {

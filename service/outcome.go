@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"gatemap/answer"
 	"gatemap/core/change"
@@ -21,12 +22,15 @@ type outcomes struct {
 	known  map[string]*effects // by the situation
 	broken *change.TurnedGuarantees
 	turned *answer.Turned
+	asked  time.Time // for the first time: pieces of windows are looked at in the week after
 }
 
 // effects is what a trial does in a situation, by person.
 type effects struct {
 	list   []answer.Effected
 	looked int // of how many people it may touch; 0: of all
+	causes []change.Cause
+	cause  []int32 // beside list: one of the causes; -1: none
 }
 
 // Outcoming says which part of an outcome is asked for.
@@ -72,6 +76,7 @@ func (w *tried) outcome(named string, o Outcoming) (*answer.Outcome, error) {
 		o.User = w.trial.Atlas.Book.UserName(u)
 	}
 	systems, people := map[string]*answer.Tallied{}, map[string]*answer.Tallied{}
+	causes := make([]answer.Caused, len(e.causes))
 	n := 0
 	for i := range e.list {
 		x := &e.list[i]
@@ -82,7 +87,10 @@ func (w *tried) outcome(named string, o Outcoming) (*answer.Outcome, error) {
 		out.Total.Add(x.Effect)
 		count(systems, system, x.Effect)
 		count(people, x.User, x.Effect)
-		if o.Effect != "" && o.Effect != x.Effect {
+		if c := e.cause[i]; c >= 0 {
+			causes[c].Count(x.User)
+		}
+		if o.Effect == "" && x.Effect == answer.Reroute || o.Effect != "" && o.Effect != answer.Every && o.Effect != x.Effect {
 			continue
 		}
 		if n >= from && len(out.Items) < o.Limit {
@@ -92,7 +100,69 @@ func (w *tried) outcome(named string, o Outcoming) (*answer.Outcome, error) {
 	}
 	out.Next = nextCursor(from, len(out.Items), n)
 	out.People, out.BySystem, out.ByPerson = len(people), tallied(systems, len(systems)), tallied(people, 50)
-	return out, nil
+	out.ByCause = caused(causes, e.causes)
+	if o.User == "" && o.System == "" && from == 0 {
+		out.Pieces, out.MorePieces, err = w.pieces(o.Situation)
+	}
+	return out, err
+}
+
+// maxCauses is how many causes an outcome lists, and maxPieces how many pieces of networks
+// and windows are looked at.
+const (
+	maxCauses = 50
+	maxPieces = 8
+)
+
+// caused lists the causes of what is gained and lost, those of the most first.
+func caused(counts []answer.Caused, causes []change.Cause) []answer.Caused {
+	list := make([]answer.Caused, 0, len(causes))
+	for i, c := range causes {
+		if counts[i].Effects > 0 {
+			counts[i].Cause, counts[i].Words = c, answer.CauseWords(c)
+			list = append(list, counts[i])
+		}
+	}
+	slices.SortStableFunc(list, func(a, b answer.Caused) int {
+		return cmp.Or(cmp.Compare(b.Effects, a.Effects), strings.Compare(a.Words, b.Words))
+	})
+	return list[:min(len(list), maxCauses)]
+}
+
+// pieces are what came into networks and windows or went out of them, with what becomes of
+// whoever comes from there, or then; more is how many others there are.
+func (w *tried) pieces(s situation.Situation) (list []answer.Piece, more int, err error) {
+	w.mu.Lock()
+	if w.asked.IsZero() {
+		w.asked = time.Now()
+	}
+	pieces := w.trial.Pieces(w.asked)
+	w.mu.Unlock()
+	for _, p := range pieces {
+		in, ok := p.In(s)
+		if !ok {
+			continue
+		}
+		if len(list) == maxPieces {
+			more++
+			continue
+		}
+		e, err := w.effects(in)
+		if err != nil {
+			return nil, 0, err
+		}
+		x := answer.Piece{Piece: p, Looked: e.looked}
+		people := map[string]bool{}
+		for i := range e.list {
+			if e.list[i].Effect == answer.Gain || e.list[i].Effect == answer.Loss {
+				x.Total.Add(e.list[i].Effect)
+				people[e.list[i].User] = true
+			}
+		}
+		x.People = len(people)
+		list = append(list, x)
+	}
+	return list, more, nil
 }
 
 func count(of map[string]*answer.Tallied, named string, e answer.Effect) {
@@ -146,6 +216,7 @@ func (w *tried) effects(s situation.Situation) (*effects, error) {
 	both(answer.Changed, o.Changes)
 	both(answer.Reroute, o.Reroutes)
 	slices.SortStableFunc(e.list, func(a, b answer.Effected) int { return strings.Compare(a.User, b.User) })
+	e.find(w.trial)
 	if w.known == nil || len(w.known) == maxSituations {
 		w.known = map[string]*effects{}
 	}
@@ -153,8 +224,33 @@ func (w *tried) effects(s situation.Situation) (*effects, error) {
 	return e, nil
 }
 
+// find finds the causes of what is gained and lost.
+func (e *effects) find(t *change.Trial) {
+	numbers := map[change.Cause]int32{}
+	e.cause = make([]int32, len(e.list))
+	for i := range e.list {
+		x := &e.list[i]
+		var c change.Cause
+		switch x.Effect {
+		case answer.Gain:
+			c = t.GainCause(x.User, x.Before, x.After)
+		case answer.Loss:
+			c = t.LossCause(x.User, x.Before, x.After)
+		default:
+			e.cause[i] = -1
+			continue
+		}
+		n, known := numbers[c]
+		if !known {
+			n = int32(len(e.causes))
+			numbers[c], e.causes = n, append(e.causes, c)
+		}
+		e.cause[i] = n
+	}
+}
+
 // maxSituations is for how many situations the effects of one trial are kept.
-const maxSituations = 8
+const maxSituations = 16
 
 // seats lists the products of which the trial gives others a seat, or more.
 func (w *tried) seats() []answer.TurnedSeats {

@@ -23,6 +23,11 @@ func (b *Book) DirectMembers(g GroupID) []UserID {
 	return b.UsersInOrder(users)
 }
 
+// HasDirectly says whether a group holds a user directly.
+func (b *Book) HasDirectly(g GroupID, u UserID) bool {
+	return slices.ContainsFunc(b.userGroups.at(uint32(u)), func(l link) bool { return l.group() == g })
+}
+
 // ActiveMembers counts, by group, the members at whatever level whose account is
 // switched on.
 func (b *Book) ActiveMembers() []int {

@@ -1,5 +1,6 @@
 import { expect, test } from 'vitest';
-import { changeOf, kinds, tally } from './trial';
+import type { Effected } from '../api/client';
+import { changeOf, counted, kinds, stateAndReason, tally } from './trial';
 
 const kind = (name: string) => kinds.find((k) => k.do === name)!;
 
@@ -20,4 +21,11 @@ test('a value that begins like JSON and is not JSON is told', () => {
 test('effects in words', () => {
   expect(tally({ gains: 1, losses: 2, changes: 0, reroutes: 1 })).toBe('1 gain, 2 losses, 1 other route');
   expect(tally({ gains: 0, losses: 0, changes: 0, reroutes: 0 })).toBe('Nobody gains or loses anything');
+});
+
+test('a state is told with what shuts it', () => {
+  const e = { state: 'shut', shut_by: [{ reason: 'policy', at: 'desk/old clients' }] } as unknown as Effected['before'];
+  expect(stateAndReason(e)).toBe('shut, policy desk/old clients');
+  expect(stateAndReason(undefined)).toBe('none');
+  expect([counted(1, 'loss'), counted(2, 'person'), counted(2, 'further piece')]).toEqual(['1 loss', '2 people', '2 further pieces']);
 });

@@ -63,6 +63,18 @@ function read(text: string): unknown {
 
 export const effectSign: Record<Effected['effect'], string> = { gain: '+', loss: '−', change: '~', reroute: '=' };
 
+/** How an entitlement stands, with what shuts it. */
+export function stateAndReason(e: Effected['before']): string {
+  if (!e) return 'none';
+  return e.state + e.shut_by.slice(0, 1).map((s) => `, ${s.reason} ${s.at}`).join('');
+}
+
+/** A number of things: "1 loss", "3 losses". */
+export function counted(n: number, one: 'gain' | 'loss' | 'person' | 'further piece'): string {
+  const many = { gain: 'gains', loss: 'losses', person: 'people', 'further piece': 'further pieces' }[one];
+  return `${n} ${n === 1 ? one : many}`;
+}
+
 /** Effects in words. */
 export function tally(t: Tally): string {
   const parts = (

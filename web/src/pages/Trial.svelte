@@ -7,7 +7,7 @@
   import { rights } from '../lib/rights.svelte';
   import type { Column } from '../lib/rows';
   import { situation } from '../lib/situation.svelte';
-  import { effectSign, tally } from '../lib/trial';
+  import { counted, effectSign, stateAndReason, tally } from '../lib/trial';
   import ChangeForm from '../parts/ChangeForm.svelte';
   import DifferencePicture from '../parts/DifferencePicture.svelte';
   import Notice from '../parts/Notice.svelte';
@@ -28,12 +28,14 @@
   const key = crypto.randomUUID();
 
   const system = $derived(place.get('system'));
+  const routes = $derived(place.get('routes') !== ''); // list other routes too
   const situated = $derived(place.get('situated') !== '');
 
   $effect(() => {
     void revision.changes;
     void situation.key;
     void system;
+    void routes;
     if (!leaving) void load();
   });
 
@@ -53,14 +55,14 @@
       outcome = turned = null;
       return;
     }
-    const [o, t] = await Promise.all([api.outcome(now.name, situation.facts, { system }), api.turned(now.name)]);
+    const [o, t] = await Promise.all([api.outcome(now.name, situation.facts, { system, effect: routes ? 'all' : '' }), api.turned(now.name)]);
     [outcome, turned, items] = [o, t, o.items];
   }
 
   async function more() {
-    const next = await api.outcome(name, situation.facts, { system, cursor: outcome!.next ?? '' });
+    const next = await api.outcome(name, situation.facts, { system, effect: routes ? 'all' : '', cursor: outcome!.next ?? '' });
     items = [...items, ...next.items];
-    outcome = next;
+    outcome = { ...next, pieces: outcome!.pieces }; // these come on the first page
   }
 
   async function attempt(work: () => Promise<void>, leaves = false) {
@@ -91,8 +93,8 @@
     { name: 'person', label: 'Person', text: (x) => x.user, href: (x) => links.person(x.user, { line: keyOf(entitlement(x)), trial: name }), figures: true },
     { name: 'system', label: 'System', text: (x) => entitlement(x).system, figures: true },
     { name: 'what', label: 'Entitlement', text: (x) => `${entitlement(x).right} on ${entitlement(x).object}`, figures: true },
-    { name: 'before', label: 'Before', text: (x) => x.before?.state ?? '' },
-    { name: 'after', label: 'After', text: (x) => x.after?.state ?? '' },
+    { name: 'before', label: 'Before', text: (x) => stateAndReason(x.before) },
+    { name: 'after', label: 'After', text: (x) => stateAndReason(x.after) },
   ];
 </script>
 
@@ -129,9 +131,23 @@
         <p class="total">{tally(outcome.total)}{outcome.people ? `, for ${outcome.people} ${outcome.people === 1 ? 'person' : 'people'}` : ''}</p>
         <p class="soft">{situated ? '' : 'In any situation. '}<button class="quiet" onclick={() => (situation.clear(), place.set({ situated: situated ? '' : 'yes' }))}>{situated ? 'Show any situation' : 'Choose a situation'}</button></p>
         {#if outcome.by_system.length}<DifferencePicture {outcome} />{/if}
+        {#if outcome.by_cause.length}
+          <h3>Why</h3>
+          <ul class="turns">{#each outcome.by_cause as c (c.words + c.gain)}<li class:gain={c.gain} class:loss={!c.gain}>{c.words}: {counted(c.effects, c.gain ? 'gain' : 'loss')} of {counted(c.people, 'person')}</li>{/each}</ul>
+        {/if}
+        {#if outcome.pieces?.length}
+          <h3>Networks and windows</h3>
+          <ul class="turns">
+            {#each outcome.pieces as p (p.of + p.what)}<li>{p.of}, now {p.came ? 'with' : 'without'} {p.what}: {tally(p.total)}{p.people ? `, for ${counted(p.people, 'person')}` : ''}{p.looked ? `, computed for ${p.looked} of those whom it may touch` : ''} <span class="soft">looked at {p.at}</span></li>{/each}
+            {#if outcome.more_pieces}<li class="soft">{counted(outcome.more_pieces, 'further piece')} not looked at</li>{/if}
+          </ul>
+        {/if}
         {#if outcome.by_person.length}
           <h3>By person</h3>
           <ul class="people">{#each outcome.by_person as p (p.name)}<li><a href={links.person(p.name, { trial: name })}>{p.name}</a> {tally(p)}</li>{/each}</ul>
+        {/if}
+        {#if outcome.total.reroutes}
+          <p><button class="quiet" onclick={() => place.set({ routes: routes ? '' : 'yes' })}>{routes ? 'Hide' : 'List'} what is held by another route only ({outcome.total.reroutes})</button></p>
         {/if}
         {#if items.length}
           <h3>Effects{system ? `, in ${system}` : ''}{#if system} <a href={place.to(place.path, { system: '' })}>in every system</a>{/if}</h3>
