@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -12,6 +13,7 @@ import (
 	"gatemap/connect"
 	"gatemap/core/directory"
 	"gatemap/core/name"
+	"gatemap/mapfile"
 	"gatemap/operator"
 	"gatemap/stage"
 	"gatemap/store"
@@ -187,7 +189,7 @@ func (s *Service) Revert(ctx context.Context, by operator.Actor, number int, nam
 	}
 	w := &tried{head: s.Head()}
 	for _, t := range turns {
-		w.changes = append(w.changes, staged{restoring(t), by.Name})
+		w.changes = append(w.changes, staged{restoring(w.head.Folder, t), by.Name})
 	}
 	if s.try(ctx, w); w.err != nil {
 		return nil, &answer.ConflictError{Message: fmt.Sprintf("revision %d cannot be reverted, because what it changed was changed again: %v", number, w.err)}
@@ -202,9 +204,16 @@ func (s *Service) Revert(ctx context.Context, by operator.Actor, number int, nam
 	return s.createTrial(ctx, by, &store.Trial{Name: named, Note: note, Reverts: number}, w.changes)
 }
 
-// restoring is the change that reverts a turn.
-func restoring(t store.Turn) stage.Change {
+// restoring is the change that reverts a turn. Other lines of a document that were changed
+// since stay as they are.
+func restoring(f *Folder, t store.Turn) stage.Change {
 	if t.Key.Path != "" {
+		i := slices.IndexFunc(f.Files, func(x mapfile.File) bool { return x.Path == t.Key.Path })
+		if i >= 0 && t.Before != nil && t.After != nil {
+			if merged, ok := stage.Merge(t.After, t.Before, f.Files[i].Content); ok {
+				t.Before, t.After = merged, f.Files[i].Content
+			}
+		}
 		return stage.RestoreDocument(t.Key.Path, t.Before, t.After, func(content []byte) []byte {
 			text, err := json.Marshal(string(content))
 			if err != nil {

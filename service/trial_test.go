@@ -1,6 +1,7 @@
 package service_test
 
 import (
+	"bytes"
 	"encoding/json"
 	"log/slog"
 	"testing"
@@ -75,4 +76,39 @@ func TestATrialTellsWhoGainsAndLosesAndIsCommitted(t *testing.T) {
 	}
 	_, err = s.CommitTrial(t.Context(), ada, back.Name, service.Committing{Version: version(s, back.Name), Reason: "Not yet"})
 	require.NoError(t, err)
+}
+
+// A revert takes back what its revision changed, line by line: another line of the same file
+// that was changed since stays, and the same line is a conflict that names who changed it.
+func TestARevertLeavesOtherLinesAlone(t *testing.T) {
+	s := demoService(t)
+	off := func(named, line, to string) {
+		t.Helper()
+		begin(t, s, named, stage.Change{Do: stage.SwitchLine, System: "core-net", List: "rules", Line: line, Value: raw(to)})
+		require.NoError(t, commit(s, ada, named, "it is tried here"))
+	}
+	isOff := func(line string) bool {
+		t.Helper()
+		lines, err := s.Head().Lines(ctx, "core-net")
+		require.NoError(t, err)
+		for _, l := range lines.Lines {
+			if l.Line == "core-net/"+line {
+				return bytes.Contains(raw(l.Value), []byte(`"off":true`))
+			}
+		}
+		t.Fatalf("there is no line %s", line)
+		return false
+	}
+	off("one", "instruments", "off")            // revision 2
+	off("other", "nobody pings", "off")         // revision 3, the line below
+	off("again", "staff to the archive", "off") // revision 4
+	back, err := s.Revert(ctx, ada, 2, "back")
+	require.NoError(t, err)
+	require.True(t, back.Applies, back.Obstacle)
+	require.NoError(t, commit(s, ada, "back", "it was wrong"))
+	assert.Equal(t, []bool{false, true, true}, []bool{isOff("instruments"), isOff("nobody pings"), isOff("staff to the archive")})
+	begin(t, s, "same", stage.Change{Do: stage.RemoveLine, System: "core-net", List: "rules", Line: "nobody pings"})
+	require.NoError(t, commit(s, ada, "same", "it is gone"))
+	_, err = s.Revert(ctx, ada, 3, "no")
+	assert.ErrorContains(t, err, "revision 3 cannot be reverted, because what it changed was changed again")
 }
