@@ -187,6 +187,9 @@ type Row struct {
 	User     string       `json:"user"`
 	States   []gate.State `json:"states" doc:"One for each column." nullable:"false"`
 	Breadths []string     `json:"breadths,omitempty" doc:"One for each column, where any of them has a breadth."`
+
+	// Replies are by the number of the column, from 0.
+	Replies map[int]map[string]any `json:"replies,omitempty" doc:"What the gate answers with, by the number of the column, from 0."`
 }
 
 // Hours is a week of a person.

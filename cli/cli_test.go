@@ -125,7 +125,7 @@ func TestText(t *testing.T) {
 		{[]string{"memberships", "ilse.okonjo"}, []string{"cindervale/night-crew         nested   by cindervale/night-assistants\n", "8 groups"}},
 		{[]string{"compare", "ilse.okonjo", "bram.ystad"}, []string{"Only cindervale/bram.ystad\n", "night-files write on logs:/shift  ", "(with other claims, or another reply)"}},
 		{[]string{"guarantees"}, []string{"kept    the crew writes by night\n        All 8 can.", "broken  the network team can ping", "cindervale/cosmo.adeyemi  core-net ping on control  rule nobody else to the dome", "10 kept, 2 broken"}},
-		{[]string{"matrix", "--system", "ledger"}, []string{" 1  ledger approve on entry", "cindervale/greta.falk      ┃╌┃   ·   ┃╌┃  ┃╌┃"}},
+		{[]string{"matrix", "--system", "ledger"}, []string{" 1  ledger approve on entry", "cindervale/greta.falk      ┃╌┃t   ·    ┃╌┃t  ┃╌┃a"}},
 		{[]string{"hours", "ilse.okonjo", "--system", "dome-hosts", "--from", "198.51.100.9", "--at", "2026-11-25T12:00:00Z"}, []string{
 			"Week of 2026-11-23, Atlantic/Canary", "dome-hosts login on dome1.cindervale.example  ┃ ┃ open     every day 00–07, 18–24\n", "┃━┃ shut     every day 07–18",
 		}},

@@ -3,6 +3,9 @@ package cli
 import (
 	"context"
 	"fmt"
+	"maps"
+	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -58,18 +61,56 @@ func (a *app) matrixText(m *answer.Matrix) error {
 	}
 	a.print("\n%s", pad("", width))
 	for i := range m.Columns {
-		a.print("  %3d", i+1)
+		a.print("  %3d%s", i+1, strings.Repeat(" ", breadthWidth(m, i)))
 	}
 	a.print("\n")
 	for _, r := range m.Rows {
 		a.print("%s", pad(r.User, width))
-		for _, s := range r.States {
-			a.print("  %s", a.paint(stateStyles[s], signs[s]))
+		for i, s := range r.States {
+			a.print("  %s%s", a.paint(stateStyles[s], signs[s]), breadthSign(m, &r, i))
 		}
 		a.print("\n")
 	}
+	a.repliesText(m)
+	if slices.ContainsFunc(m.Rows, func(r answer.Row) bool { return r.Breadths != nil }) {
+		a.print("\nBreadth: o own, t team, a all\n")
+	}
 	a.print("\n%s open  %s depends  %s shut  %s none\n", signs[gate.Open], signs[gate.Depends], signs[gate.Shut], signs[gate.None])
 	return nil
+}
+
+// breadthWidth is the room of the letter for the breadth in a column: none where it has none.
+func breadthWidth(m *answer.Matrix, column int) int {
+	if slices.ContainsFunc(m.Rows, func(r answer.Row) bool { return r.Breadths != nil && r.Breadths[column] != "" }) {
+		return 1
+	}
+	return 0
+}
+
+// breadthSign is the letter for the breadth of a cell.
+func breadthSign(m *answer.Matrix, r *answer.Row, column int) string {
+	if r.Breadths != nil && r.Breadths[column] != "" {
+		return r.Breadths[column][:1]
+	}
+	return strings.Repeat(" ", breadthWidth(m, column))
+}
+
+// repliesText tells which replies the entitlements of each column come with, and to whom.
+func (a *app) repliesText(m *answer.Matrix) {
+	heading := "\nReplies\n"
+	for i := range m.Columns {
+		people := map[string][]string{}
+		for _, r := range m.Rows {
+			if r.Replies[i] != nil {
+				reply := joinReply(r.Replies[i])
+				people[reply] = append(people[reply], r.User)
+			}
+		}
+		for _, reply := range slices.Sorted(maps.Keys(people)) {
+			a.print("%s%4d  %s: %s\n", heading, i+1, reply, strings.Join(people[reply], ", "))
+			heading = ""
+		}
+	}
 }
 
 func matrixTable(m *answer.Matrix) [][]string {
@@ -84,6 +125,9 @@ func matrixTable(m *answer.Matrix) [][]string {
 			cell := s.String()
 			if r.Breadths != nil && r.Breadths[i] != "" {
 				cell += " (" + r.Breadths[i] + ")"
+			}
+			if r.Replies[i] != nil {
+				cell += " (" + joinReply(r.Replies[i]) + ")"
 			}
 			row = append(row, cell)
 		}

@@ -60,13 +60,19 @@ func (a Answers) Matrix(ctx context.Context, system, group, right string, s situ
 		row := answer.Row{User: a.Atlas.Book.UserName(u), States: make([]gate.State, len(m.Columns))}
 		for j, c := range m.Columns {
 			e := held[i][c]
-			if row.States[j] = e.State; e.Breadth == "" {
-				continue
-			}
-			if row.Breadths == nil {
+			row.States[j] = e.State
+			if e.Breadth != "" && row.Breadths == nil {
 				row.Breadths = make([]string, len(m.Columns))
 			}
-			row.Breadths[j] = e.Breadth
+			if e.Breadth != "" {
+				row.Breadths[j] = e.Breadth
+			}
+			if e.Reply != nil && row.Replies == nil {
+				row.Replies = map[int]map[string]any{}
+			}
+			if e.Reply != nil {
+				row.Replies[j] = e.Reply
+			}
 		}
 		m.Rows = append(m.Rows, row)
 	}

@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -153,17 +154,23 @@ func (s *Service) describe(t *store.Trial) (*answer.Trial, error) {
 }
 
 // notices says what is worth knowing before a trial is committed.
-func (w *tried) notices() []string {
+func (w *tried) notices() (notices []string) {
 	var sourced []string
 	for _, d := range w.head.Folder.written.Map.Directories {
 		if len(w.draft.Touched[d.Name]) > 0 && d.Source != nil {
 			sourced = append(sourced, d.Name)
 		}
 	}
-	if sourced == nil {
-		return nil
+	if sourced != nil {
+		notices = append(notices, fmt.Sprintf("Records of %s come from a source: make the change there too, or the next intake restores what the source has.", strings.Join(sourced, " and ")))
 	}
-	return []string{fmt.Sprintf("Records of %s come from a source: make the change there too, or the next intake restores what the source has.", strings.Join(sourced, " and "))}
+	book := w.head.Atlas.Book
+	for _, c := range w.changes {
+		if c.Do == stage.SetUser && len(c.Value) > 0 && !book.HasAttribute(c.Attribute) && !name.Equal(c.Attribute, "expires") {
+			notices = append(notices, fmt.Sprintf("No user has the attribute %s so far%s", c.Attribute, cmp.Or(name.DidYouMean(name.Near(c.Attribute, book.AttributeNames())), ".")))
+		}
+	}
+	return notices
 }
 
 // work works a trial out on the head, unless that has been done.

@@ -22,7 +22,7 @@ type Pass struct {
 }
 
 // Analyzers lists all of them.
-var Analyzers = []Analyzer{gates, references, groups, unused, prerequisites, locked, accounts, lookAlikes}
+var Analyzers = []Analyzer{gates, references, groups, layers, unused, prerequisites, locked, accounts, lookAlikes, loneAttributes}
 
 // Findings runs every analyzer; what it returns is sorted, the worst first.
 func Findings(a *atlas.Atlas) []finding.Finding {

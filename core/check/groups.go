@@ -10,7 +10,7 @@ import (
 
 var groups = Analyzer{
 	Name: "groups",
-	Doc:  "Mapped groups without active members, members who are inactive, counts that differ, and skipped layers.",
+	Doc:  "Mapped groups without active members, members who are inactive, and counts that differ.",
 	Run: func(p *Pass) {
 		mapped := map[directory.GroupID]string{}
 		for _, s := range p.Atlas.Systems {
@@ -52,15 +52,6 @@ func (p *Pass) group(g directory.GroupID, line string, active int) {
 		p.Add(finding.New(finding.ExpectedCount, group.Place,
 			fmt.Sprintf("Group %s should have %d active members and has %d.", full, *group.Expect, active),
 			"Find out who is missing or should not be there, or correct the number.", full))
-	}
-	if listed := book.ListedUsers(g); group.UsableIn == "own" && len(listed) > 0 && len(book.Held(g)) > 0 {
-		names := []string{full}
-		for _, u := range listed {
-			names = append(names, book.UserName(u))
-		}
-		p.Add(finding.New(finding.Layering, group.Place,
-			fmt.Sprintf("Group %s collects people through other groups, but lists some itself: %s.", full, strings.Join(names[1:], ", ")),
-			"Put them into a group for what they do, and that group into this one.", names...))
 	}
 }
 

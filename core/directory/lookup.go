@@ -3,6 +3,7 @@ package directory
 import (
 	"fmt"
 	"iter"
+	"maps"
 	"slices"
 	"strings"
 
@@ -219,6 +220,38 @@ func (b *Book) AttributeNames() iter.Seq[string] {
 			}
 		}
 	}
+}
+
+// AttributeUse is an attribute with how many users have it, and the first who does.
+type AttributeUse struct {
+	Name  string // as the first spells it
+	Users int
+	First UserID
+}
+
+// AttributeUses lists the attributes that users have beside those of every record, by folded
+// name.
+func (b *Book) AttributeUses() (list []AttributeUse) {
+	lone := map[string]int{} // beside list
+	for _, folded := range slices.Sorted(maps.Keys(b.attributes)) {
+		if b.attributes[folded] > 0 {
+			lone[folded] = len(list)
+			list = append(list, AttributeUse{Users: b.attributes[folded]})
+		}
+	}
+	left := len(list)
+	for u := range b.AllUsers {
+		for _, a := range b.User(u).Attributes {
+			if at, is := lone[a.folded]; is && list[at].Name == "" {
+				list[at].Name, list[at].First = a.Name, u
+				left--
+			}
+		}
+		if left == 0 {
+			break
+		}
+	}
+	return slices.DeleteFunc(list, func(use AttributeUse) bool { return use.Name == "" })
 }
 
 // Values are the values of a user's attribute, by its folded name; also of those

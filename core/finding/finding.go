@@ -55,6 +55,7 @@ const (
 	Redundant       Code = "redundant"
 	UnusedGroup     Code = "unused-group"
 	Layering        Code = "layering"
+	LoneAttribute   Code = "lone-attribute"
 	InactiveMembers Code = "inactive-members"
 	ExpectedCount   Code = "expected-count"
 	ForeignAccount  Code = "foreign-account"
@@ -66,7 +67,7 @@ var severities = map[Code]Severity{
 	Nesting: Warning, ForeignMember: Warning, MailNested: Warning, Cycle: Warning,
 	Shadowed: Warning, TooEarly: Warning, EmptyGroup: Warning, NoSeat: Warning, Prerequisite: Warning, LockedOut: Warning,
 	AllToEveryone: Warning, HalfLeft: Warning, LookAlike: Warning, NumberAsText: Warning, BesideEveryone: Warning, UndeclaredObject: Warning,
-	DirectUser: Note, Redundant: Note, UnusedGroup: Note, Layering: Note,
+	DirectUser: Note, Redundant: Note, UnusedGroup: Note, Layering: Note, LoneAttribute: Note,
 	InactiveMembers: Note, ExpectedCount: Note, ForeignAccount: Note,
 }
 
