@@ -64,6 +64,8 @@ func Operations(open, closed, kept chi.Router, s *service.Service, p *Provider, 
 	config.DocsPath = ""
 	config.SchemasPath = ""
 	config.CreateHooks = nil // no $schema in the answers
+	format := huma.Format{Marshal: writeJSON, Unmarshal: huma.DefaultJSONFormat.Unmarshal}
+	config.Formats = map[string]huma.Format{"application/json": format, "json": format}
 	config.RejectUnknownQueryParameters = true
 	config.Servers = []*huma.Server{{URL: "/api/v1"}}
 	// States are bytes to Go, but words in JSON.

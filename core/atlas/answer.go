@@ -185,18 +185,23 @@ func (s *System) lacking(q *gate.Question) []string {
 	return names
 }
 
-// Lacking says which required attributes of the system a user does not have,
-// where the gate gives the user anything at all.
-func (a *Atlas) Lacking(s *System, u directory.UserID) []string {
-	q := a.Question(u, a.Frame.Facts(situation.Situation{}, nil))
-	names := s.lacking(q)
-	if names == nil {
-		return nil
+// Lacking visits the active users, by name, whom the gate of a system gives anything though
+// they lack attributes that it requires, with these.
+func (a *Atlas) Lacking(s *System, visit func(u directory.UserID, lacks []string)) {
+	var lacking []directory.UserID
+	for _, attribute := range s.requires {
+		lacking = append(lacking, a.Book.Lacking(attribute)...)
 	}
-	given := false
-	s.Gate.Reach(q, func(gate.Entitlement) { given = true })
-	if !given {
-		return nil
+	slices.Sort(lacking)
+	q := a.Brief(a.Frame.Facts(situation.Situation{}, nil))
+	for _, u := range a.Book.UsersInOrder(slices.Compact(lacking)) {
+		if !a.Book.User(u).IsActive() {
+			continue
+		}
+		q.Turn(u)
+		given := false
+		if s.Gate.Reach(q, func(gate.Entitlement) { given = true }); given {
+			visit(u, s.lacking(q))
+		}
 	}
-	return names
 }

@@ -41,14 +41,26 @@ func (a *Atlas) Survey(f *situation.Facts, depth Depth, visit func(*System, []Cl
 	})
 }
 
+// Classes is a survey of one system, by lines, of those users alone about whom it is worth
+// asking: worth is asked once for users who are alike.
+func (a *Atlas) Classes(f *situation.Facts, s *System, worth func(*gate.Question) bool) []Class {
+	return a.classesOf(a.Unturned(f), s, Lines, worth)
+}
+
 func (a *Atlas) classes(q *gate.Question, s *System, depth Depth) []Class {
+	return a.classesOf(q, s, depth, func(*gate.Question) bool { return true })
+}
+
+func (a *Atlas) classesOf(q *gate.Question, s *System, depth Depth, worth func(*gate.Question) bool) []Class {
 	sorting := a.lookout(s, nil, depth == Lines).sorted()
 	kinds := sorting.Kinds()
 	sorting.Drop()
 	var classes []Class
 	for kind := range kinds.Count() {
 		users := kinds.Users(kind)
-		q.Turn(users[0])
+		if q.Turn(users[0]); !worth(q) {
+			continue
+		}
 		if held := a.In(q, s); len(held) > 0 {
 			classes = append(classes, Class{users, held})
 		}

@@ -28,7 +28,7 @@ type Cause struct {
 	Gain bool      `json:"gain" doc:"Whether it is why something is gained, or lost."`
 	Name string    `json:"name,omitempty" doc:"The group, the line, the system, or what shuts it; missing where it is the account."`
 	In   string    `json:"in,omitempty" doc:"Of nesting: the outer group."`
-	Stop gate.Stop `json:"stop,omitzero" doc:"Of what shuts it: the reason."`
+	Stop gate.Stop `json:"stop" doc:"Of what shuts it: the reason."`
 }
 
 // GainCause and LossCause say why a user gains or loses an entitlement. was and is are the

@@ -4,8 +4,11 @@
 package check
 
 import (
+	"slices"
+
 	"gatemap/core/atlas"
 	"gatemap/core/finding"
+	"gatemap/core/parallel"
 )
 
 // Analyzer looks for one kind of thing in an atlas.
@@ -26,11 +29,13 @@ var Analyzers = []Analyzer{gates, references, groups, layers, unused, prerequisi
 
 // Findings runs every analyzer; what it returns is sorted, the worst first.
 func Findings(a *atlas.Atlas) []finding.Finding {
-	all := []finding.Finding{}
-	pass := &Pass{a, func(f finding.Finding) { all = append(all, f) }}
-	for _, analyzer := range Analyzers {
-		analyzer.Run(pass)
-	}
+	found := make([][]finding.Finding, len(Analyzers))
+	parallel.For(len(found), 1, func(from, to int) {
+		for i := from; i < to; i++ {
+			Analyzers[i].Run(&Pass{a, func(f finding.Finding) { found[i] = append(found[i], f) }})
+		}
+	})
+	all := append([]finding.Finding{}, slices.Concat(found...)...)
 	finding.Sort(all)
 	return all
 }

@@ -4,8 +4,11 @@ import (
 	"fmt"
 	"strings"
 
+	"gatemap/core/atlas"
+	"gatemap/core/directory"
 	"gatemap/core/finding"
 	"gatemap/core/gate"
+	"gatemap/core/parallel"
 )
 
 // references hands on what came to light while the map was compiled.
@@ -50,28 +53,38 @@ var prerequisites = Analyzer{
 	Name: "prerequisites",
 	Doc:  "Users who hold something in a system, but lack an attribute that it requires.",
 	Run: func(p *Pass) {
-		book := p.Atlas.Book
-		for _, s := range p.Atlas.Systems {
-			missing := map[string][]string{}
-			for u := range book.AllUsers {
-				if len(s.Document.Requires) == 0 || !book.User(u).IsActive() {
-					continue
-				}
-				for _, attribute := range p.Atlas.Lacking(s, u) {
-					missing[attribute] = append(missing[attribute], book.UserName(u))
-				}
+		found := make([][]finding.Finding, len(p.Atlas.Systems))
+		parallel.For(len(found), 1, func(from, to int) {
+			for i := from; i < to; i++ {
+				found[i] = lacking(p.Atlas, p.Atlas.Systems[i])
 			}
-			for _, attribute := range s.Document.Requires {
-				names := missing[attribute]
-				if names == nil {
-					continue
-				}
-				f := finding.New(finding.Prerequisite, s.Document.Place,
-					fmt.Sprintf("System %s requires the attribute %s, which these users lack: %s. Everything they are given here is shut.", s.Name(), attribute, strings.Join(names, ", ")),
-					"Fill in the attribute in the directory, or remove it from requires.", names...)
-				f.Where.System = s.Name()
+		})
+		for _, list := range found {
+			for _, f := range list {
 				p.Add(f)
 			}
 		}
 	},
+}
+
+// lacking tells of the users who lack what a system requires.
+func lacking(a *atlas.Atlas, s *atlas.System) (found []finding.Finding) {
+	missing := map[string][]string{}
+	a.Lacking(s, func(u directory.UserID, lacks []string) {
+		for _, attribute := range lacks {
+			missing[attribute] = append(missing[attribute], a.Book.UserName(u))
+		}
+	})
+	for _, attribute := range s.Document.Requires {
+		names := missing[attribute]
+		if names == nil {
+			continue
+		}
+		f := finding.New(finding.Prerequisite, s.Document.Place,
+			fmt.Sprintf("System %s requires the attribute %s, which these users lack: %s. Everything they are given here is shut.", s.Name(), attribute, strings.Join(names, ", ")),
+			"Fill in the attribute in the directory, or remove it from requires.", names...)
+		f.Where.System = s.Name()
+		found = append(found, f)
+	}
+	return found
 }

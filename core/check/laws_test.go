@@ -222,3 +222,29 @@ func TestGuaranteesAreWhatAskingEveryoneSays(t *testing.T) {
 	require.NotZero(t, outcomes[true])
 	require.NotZero(t, outcomes[false])
 }
+
+// Which lines never open anything is the same whether people are looked at one by one, or by
+// kinds.
+func TestLockedLinesAreTheSameEitherWay(t *testing.T) {
+	defer check.Look(check.Look(0))
+	locked := 0
+	rapid.Check(t, func(t *rapid.T) {
+		a, err := atlas.Compile(atlastest.Draw(t))
+		require.NoError(t, err)
+		find := func(most int) (list []finding.Finding) {
+			check.Look(most)
+			for _, f := range check.Findings(a) {
+				if f.Code == finding.LockedOut {
+					list = append(list, f)
+				}
+			}
+			return list
+		}
+		byKinds := find(0)
+		locked += len(byKinds)
+		for _, most := range []int{1, 3, 4000} {
+			require.Equal(t, byKinds, find(most))
+		}
+	})
+	require.NotZero(t, locked)
+}

@@ -28,7 +28,9 @@ var layers = Analyzer{
 			}
 		}
 		for _, s := range p.Atlas.Systems {
-			if slices.ContainsFunc(s.Site.Mapped, func(m gate.Mapped) bool { return forThing(book, m.Group) && s.Site.Counts(m.Group) && len(book.Held(m.Group)) > 0 }) {
+			if slices.ContainsFunc(s.Site.Mapped, func(m gate.Mapped) bool {
+				return forThing(book, m.Group) && s.Site.Counts(m.Group) && len(book.Held(m.Group)) > 0
+			}) {
 				p.without(s)
 			}
 		}

@@ -2,15 +2,16 @@ package check
 
 import (
 	"fmt"
+	"iter"
 	"maps"
 	"slices"
 	"strings"
-	"sync"
 
 	"gatemap/core/atlas"
+	"gatemap/core/directory"
 	"gatemap/core/finding"
 	"gatemap/core/gate"
-	"gatemap/core/place"
+	"gatemap/core/parallel"
 	"gatemap/core/situation"
 )
 
@@ -22,38 +23,35 @@ var locked = Analyzer{
 	Name: "locked",
 	Doc:  "Lines that can never be more than shut, and what shuts them.",
 	Run: func(p *Pass) {
-		facts := p.Atlas.Frame.Facts(situation.Situation{}, nil)
-		lines := map[string]*lock{}
-		var one sync.Mutex
-		p.Atlas.Survey(facts, atlas.Lines, func(_ *atlas.System, classes []atlas.Class) {
-			one.Lock()
-			defer one.Unlock()
-			for i := range classes {
-				if !p.Atlas.Book.User(classes[i].Users[0]).IsActive() {
-					continue
-				}
-				for j := range classes[i].Held {
-					note(lines, &classes[i].Held[j])
-				}
+		found := make([][]finding.Finding, len(p.Atlas.Systems))
+		parallel.For(len(found), 1, func(from, to int) {
+			for i := from; i < to; i++ {
+				l := locks{atlas: p.Atlas, system: p.Atlas.Systems[i], lines: map[string]*lock{}}
+				found[i] = l.find()
 			}
 		})
-		places := map[string]place.Place{}
-		for _, s := range p.Atlas.Systems {
-			maps.Copy(places, s.Site.Places)
-		}
-		for _, line := range slices.Sorted(maps.Keys(lines)) {
-			l := lines[line]
-			if l.opens || len(l.by) == 0 {
-				continue
+		for _, list := range found {
+			for _, f := range list {
+				p.Add(f)
 			}
-			by := slices.Sorted(maps.Keys(l.by))
-			f := finding.New(finding.LockedOut, places[line],
-				fmt.Sprintf("Line %s can never open anything: everything it gives is shut by %s.", line, strings.Join(by, ", ")),
-				"Remove the line, or change what shuts it.", by...)
-			f.Where.System, f.Where.Rule, _ = strings.Cut(line, "/")
-			p.Add(f)
 		}
 	},
+}
+
+// looked is at how many people is looked one by one for a line that is for many; where that
+// does not settle every line, people are sorted into kinds, each of which is looked at once. A
+// variable, so that tests take both ways.
+var looked = 8
+
+// few is how many times as many people a line can be for, to look at all of them.
+const few = 25
+
+// locks are what becomes of what the lines of a system give.
+type locks struct {
+	atlas  *atlas.Atlas
+	system *atlas.System
+	lines  map[string]*lock
+	seen   map[directory.UserID]bool
 }
 
 // lock is what becomes of everything that a line gives.
@@ -62,22 +60,114 @@ type lock struct {
 	by    map[string]bool // what shuts it
 }
 
-var personal = []gate.Reason{gate.ByInactive, gate.ByExpired, gate.ByPrerequisite, gate.ByNoSeat, gate.ByOverride}
-
-func note(lines map[string]*lock, e *gate.Entitlement) {
-	own := slices.ContainsFunc(e.ShutBy, func(s gate.Stop) bool { return slices.Contains(personal, s.Reason) })
-	for _, r := range e.Routes {
-		l := lines[r.Mapping]
-		if l == nil {
-			l = &lock{by: map[string]bool{}}
-			lines[r.Mapping] = l
+// find looks at those for whom the lines are until each line opens something.
+func (l *locks) find() (found []finding.Finding) {
+	if !l.oneByOne() {
+		for _, c := range l.atlas.Classes(l.atlas.Frame.Facts(situation.Situation{}, nil), l.system, l.worth()) {
+			l.note(c.Held)
 		}
-		if e.State != gate.Shut || own {
-			l.opens = l.opens || e.State != gate.Shut
+	}
+	places := l.system.Site.Places
+	for _, line := range slices.Sorted(maps.Keys(l.lines)) {
+		x, known := l.lines[line], false
+		if _, known = places[line]; !known || x.opens || len(x.by) == 0 {
 			continue
 		}
-		for _, s := range e.ShutBy {
-			l.by[s.At] = true
+		by := slices.Sorted(maps.Keys(x.by))
+		f := finding.New(finding.LockedOut, places[line],
+			fmt.Sprintf("Line %s can never open anything: everything it gives is shut by %s.", line, strings.Join(by, ", ")),
+			"Remove the line, or change what shuts it.", by...)
+		f.Where.System, f.Where.Rule, _ = strings.Cut(line, "/")
+		found = append(found, f)
+	}
+	return found
+}
+
+// oneByOne looks at people one by one, those for whom lines are; whole is false where that
+// does not settle every line.
+func (l *locks) oneByOne() (whole bool) {
+	book := l.atlas.Book
+	q := l.atlas.Unturned(l.atlas.Frame.Facts(situation.Situation{}, nil))
+	l.seen = map[directory.UserID]bool{}
+	unsettled := false
+	for _, c := range l.system.Site.Roster.All() {
+		if c.Part() != gate.Gives || c.Nobody() || l.opens(c.Line()) {
+			continue
+		}
+		left := looked
+		if among(book, c, few*looked) <= few*looked {
+			left = few * looked
+		}
+		for u := range candidates(book, c) {
+			if l.seen[u] || !book.User(u).IsActive() {
+				continue
+			}
+			if left--; left < 0 {
+				unsettled = true
+				break
+			}
+			l.seen[u] = true
+			q.Turn(u)
+			l.note(l.atlas.In(q, l.system))
+			if l.opens(c.Line()) {
+				break
+			}
+		}
+	}
+	return !unsettled && !slices.ContainsFunc(l.system.Site.Statements, func(line string) bool { return !l.opens(line) })
+}
+
+// candidates are the users among whom all are for whom a line is, in no order.
+func candidates(book *directory.Book, c *gate.Crowd) iter.Seq[directory.UserID] {
+	if c.Everyone || len(c.Claims()) > 0 {
+		return book.AllUsers
+	}
+	return book.Below(c.Groups, c.Users)
+}
+
+// among counts candidates, to a most.
+func among(book *directory.Book, c *gate.Crowd, most int) (n int) {
+	for range candidates(book, c) {
+		if n++; n > most {
+			break
+		}
+	}
+	return n
+}
+
+// worth says whether someone may open a line that nobody has opened so far.
+func (l *locks) worth() func(*gate.Question) bool {
+	statements := slices.ContainsFunc(l.system.Site.Statements, func(line string) bool { return !l.opens(line) })
+	shut := slices.DeleteFunc(slices.Clone(l.system.Site.Roster.All()), func(c *gate.Crowd) bool {
+		return c.Part() != gate.Gives || c.Nobody() || l.opens(c.Line())
+	})
+	return func(q *gate.Question) bool {
+		return q.Subject.User().IsActive() && (statements || slices.ContainsFunc(shut, func(c *gate.Crowd) bool { return c.Has(q) }))
+	}
+}
+
+func (l *locks) opens(line string) bool { return l.lines[line] != nil && l.lines[line].opens }
+
+var personal = []gate.Reason{gate.ByInactive, gate.ByExpired, gate.ByPrerequisite, gate.ByNoSeat, gate.ByOverride}
+
+// note notes what someone holds.
+func (l *locks) note(held []gate.Entitlement) {
+	for i := range held {
+		e := &held[i]
+		own := slices.ContainsFunc(e.ShutBy, func(s gate.Stop) bool { return slices.Contains(personal, s.Reason) })
+		for _, r := range e.Routes {
+			x := l.lines[r.Mapping]
+			if x == nil {
+				x = &lock{by: map[string]bool{}}
+				l.lines[r.Mapping] = x
+			}
+			if e.State != gate.Shut || own {
+				x.opens = x.opens || e.State != gate.Shut
+				continue
+			}
+			for _, s := range e.ShutBy {
+				x.by[s.At] = true
+			}
 		}
 	}
 }

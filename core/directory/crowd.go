@@ -91,6 +91,25 @@ func (b *Book) Among(groups []GroupID, users []UserID) []UserID {
 	return b.UsersInOrder(all)
 }
 
+// Below yields the members of groups, at whatever level, and some users; who is in several
+// groups comes several times.
+func (b *Book) Below(groups []GroupID, users []UserID) iter.Seq[UserID] {
+	return func(yield func(UserID) bool) {
+		for _, u := range users {
+			if !yield(u) {
+				return
+			}
+		}
+		for g := range b.under(groups) {
+			for _, l := range b.groupUsers.at(uint32(g)) {
+				if !yield(l.user()) {
+					return
+				}
+			}
+		}
+	}
+}
+
 // under yields groups and all groups whose members flow into them, each once.
 func (b *Book) under(groups []GroupID) iter.Seq[GroupID] {
 	return func(yield func(GroupID) bool) {

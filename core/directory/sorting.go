@@ -72,6 +72,26 @@ func (b *Book) Without(attribute string) []UserID {
 	}).([]UserID)
 }
 
+// Lacking are the users who have no value of an attribute, by its folded name, in the order of
+// names. It is computed once.
+func (b *Book) Lacking(attribute string) []UserID {
+	type key string
+	return b.once(key(attribute), func() any {
+		c := b.column(attribute)
+		lacks := make([]bool, len(c.distinct))
+		for n, first := range c.first {
+			lacks[n] = b.Lacks(first, attribute)
+		}
+		var users []UserID
+		for u := range b.AllUsers {
+			if lacks[c.of[u]] {
+				users = append(users, u)
+			}
+		}
+		return users
+	}).([]UserID)
+}
+
 // Parted lists the users whose values of an attribute, by its folded name, fit,
 // or the others, whichever are fewer. It asks once for users who have the same, with
 // values that hold until the next time.
