@@ -284,6 +284,9 @@ func WayIn(w atlas.Way) string {
 	case w.Brings == 0:
 		return sentence + ", and brings nothing else"
 	}
+	if w.Brings == 1 {
+		return fmt.Sprintf("%s, and brings another entitlement: %s", sentence, strings.Join(w.Sample, ", "))
+	}
 	return fmt.Sprintf("%s, and brings %d other entitlements: %s", sentence, w.Brings, strings.Join(w.Sample, ", ")+ellipsis(w.Brings > len(w.Sample)))
 }
 
