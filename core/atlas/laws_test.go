@@ -251,8 +251,8 @@ func (d drawn) meeting(t *rapid.T, a *atlas.Atlas, needs []situation.Need) (full
 	}
 	free, err := situation.Parse(func(field string) string { return facts[field] })
 	require.NoError(t, err)
-	full = completed(t, free)
-	return full, !slices.ContainsFunc(needs, func(n situation.Need) bool { return !met(a, n, full) })
+	full = atlastest.Completed(t, free)
+	return full, !slices.ContainsFunc(needs, func(n situation.Need) bool { return !atlastest.Met(a, n, full) })
 }
 
 // brings compares what a way is said to bring with what it brings in the situation given.

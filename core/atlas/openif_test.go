@@ -17,67 +17,6 @@ import (
 	"gatemap/core/situation"
 )
 
-// met says whether a need is met where every fact is known, read from its text alone.
-func met(a *atlas.Atlas, n situation.Need, s situation.Situation) bool {
-	kind, value, _ := strings.Cut(string(n), ":")
-	if rest, not := strings.CutPrefix(kind, "not-"); not {
-		return !met(a, situation.Need(rest+":"+value), s)
-	}
-	any := func(is func(string) bool) bool { return slices.ContainsFunc(strings.Split(value, "|"), is) }
-	switch kind {
-	case "network":
-		return any(func(named string) bool {
-			i, _ := a.Frame.Network(named)
-			for _, p := range a.Frame.Networks[i].Prefixes {
-				if p.Contains(s.From) {
-					return true
-				}
-			}
-			return false
-		})
-	case "window":
-		return any(func(named string) bool {
-			i, _ := a.Frame.Window(named)
-			return a.Frame.Windows[i].Contains(s.At, a.Frame.Zone)
-		})
-	case "device":
-		return value == "managed" && s.Device.Managed || value == "compliant" && s.Device.Compliant
-	case "strength":
-		return string(s.Strength) >= value
-	case "access":
-		return any(func(v string) bool { return string(s.Access) == v })
-	case "client":
-		return any(func(v string) bool { return string(s.Client) == v })
-	case "risk":
-		return any(func(v string) bool { return string(s.Risk) == v })
-	case "before", "after":
-		at, err := time.Parse(time.RFC3339, value)
-		if err != nil {
-			panic(err)
-		}
-		return s.At.Before(at) == (kind == "before")
-	}
-	panic("a need of another kind: " + n)
-}
-
-// completed is a situation with a fact for each that it leaves open.
-func completed(t *rapid.T, s situation.Situation) situation.Situation {
-	facts := s.Facts()
-	for field, values := range map[string][]string{
-		"from":     {"203.0.113.9", "203.0.113.20", "198.51.100.9", "192.0.2.9", "2001:db8::1"},
-		"at":       {"2026-11-23T06:00:00Z", "2026-11-23T06:59:59Z", "2026-11-23T07:00:00Z", "2026-11-23T12:00:00Z", "2026-11-23T18:00:00Z", "2026-11-29T12:00:00Z", "2027-01-01T03:00:00Z"},
-		"device":   {"none", "managed", "compliant", "managed,compliant"},
-		"strength": {"aal1", "aal2", "aal3"}, "access": {"vpn", "wifi", "wired"}, "client": {"browser", "native", "legacy"}, "risk": {"low", "medium", "high"},
-	} {
-		if facts[field] == "" {
-			facts[field] = rapid.SampledFrom(values).Draw(t, field)
-		}
-	}
-	full, err := situation.Parse(func(field string) string { return facts[field] })
-	require.NoError(t, err)
-	return full
-}
-
 // However the missing facts turn out, what depends is open if and only if an alternative is
 // met, each need of it; and no alternative says what another does.
 func TestOpenIfIsExact(t *testing.T) {
@@ -95,7 +34,7 @@ func TestOpenIfIsExact(t *testing.T) {
 		require.NoError(t, err)
 		var full []situation.Situation
 		for range 12 {
-			full = append(full, completed(t, given))
+			full = append(full, atlastest.Completed(t, given))
 		}
 		for u := range directory.UserID(a.Book.Users()) {
 			for _, e := range a.Reach(u, facts, nil) {
@@ -136,7 +75,7 @@ func exact(t *rapid.T, a *atlas.Atlas, u directory.UserID, e gate.Entitlement, f
 		require.NoError(t, err)
 		is := a.Decide(a.Question(u, facts), s, p).State == gate.Open
 		said := slices.ContainsFunc(e.OpenIf, func(way []situation.Need) bool {
-			return !slices.ContainsFunc(way, func(n situation.Need) bool { return !met(a, n, x) })
+			return !slices.ContainsFunc(way, func(n situation.Need) bool { return !atlastest.Met(a, n, x) })
 		})
 		require.Equal(t, is, said, "%s; with %v", what, x.Facts())
 	}

@@ -1,6 +1,7 @@
 package plain_test
 
 import (
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -11,6 +12,7 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/plain"
+	"gatemap/core/situation"
 )
 
 // On any small map the plain reading and the engine say the same of everyone: the groups,
@@ -48,4 +50,39 @@ func TestThePlainReadingAndTheEngineAgree(t *testing.T) {
 		}
 	})
 	require.NotZero(t, held)
+}
+
+// However the missing facts turn out, the plain reading finds open what the engine says is
+// open then, and nothing else.
+func TestThePlainReadingAgreesOnOpenIf(t *testing.T) {
+	depends := 0
+	rapid.Check(t, func(t *rapid.T) {
+		m := atlastest.Draw(t)
+		a, err := atlas.Compile(m)
+		require.NoError(t, err)
+		given := atlastest.Situation(t)
+		facts, err := a.Facts(given)
+		require.NoError(t, err)
+		w := plain.New(m)
+		full := []situation.Situation{atlastest.Completed(t, given), atlastest.Completed(t, given), atlastest.Completed(t, given)}
+		for u := range a.Book.AllUsers {
+			person := w.User(a.Book.UserName(u))
+			for _, s := range a.Systems {
+				held := a.Reach(u, facts, s)
+				for _, x := range full {
+					is := w.Reach(w.Ask(person, x), s.Name())
+					for _, e := range held {
+						if e.State == gate.Depends {
+							depends++
+						}
+						said := slices.ContainsFunc(e.OpenIf, func(way []situation.Need) bool {
+							return !slices.ContainsFunc(way, func(n situation.Need) bool { return !atlastest.Met(a, n, x) })
+						})
+						require.Equal(t, said, is[plain.Point{Object: e.Object, Right: e.Right}] == gate.Open, "%s: %s %s of %s is open if %v; with %v", a.Book.UserName(u), e.Right, e.Object, e.System, e.OpenIf, x.Facts())
+					}
+				}
+			}
+		}
+	})
+	require.NotZero(t, depends)
 }

@@ -1,8 +1,10 @@
 package plain
 
 import (
+	"cmp"
 	"net/netip"
 	"slices"
+	"time"
 
 	"gatemap/core/atlas"
 	"gatemap/core/gate"
@@ -15,6 +17,9 @@ type sit struct {
 	situation.Situation
 	m *atlas.Map
 }
+
+// zone is that of the map's windows.
+func (s *sit) zone() *time.Location { return cmp.Or(s.m.Zone, time.UTC) }
 
 const (
 	no    = situation.False
@@ -61,7 +66,7 @@ func (s *sit) holds(w *situation.When) situation.Truth {
 		is := false
 		for _, r := range w.Windows {
 			for i := range s.m.Windows {
-				is = is || !s.At.IsZero() && name.Equal(s.m.Windows[i].Name, r.Name) && s.m.Windows[i].Contains(s.At, s.m.Zone)
+				is = is || !s.At.IsZero() && name.Equal(s.m.Windows[i].Name, r.Name) && s.m.Windows[i].Contains(s.At, s.zone())
 			}
 		}
 		and(known(!s.At.IsZero(), is))
