@@ -17,6 +17,7 @@ type Findings struct {
 	Codes    []FoundCode       `json:"codes" doc:"How many of which code, the worst first." nullable:"false"`
 	Systems  []FoundSystem     `json:"systems" doc:"How many in which system, by name." nullable:"false"`
 	Next     string            `json:"next,omitempty" doc:"The cursor of the next page; missing on the last."`
+	Pending  bool              `json:"pending,omitempty" doc:"Whether more is being looked for: only where so_far asks for what there is."`
 }
 
 // FoundCode is how many findings there are of a code.

@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"sync"
+	"time"
 
 	"gatemap/answer"
 	"gatemap/core/atlas"
@@ -21,11 +22,14 @@ type Answers struct {
 	Found func() []finding.Finding
 	// Kept looks whether the guarantees are kept, likewise.
 	Kept func() []check.Guaranteed
+
+	finder *finder
 }
 
 // From answers from an atlas.
 func From(a *atlas.Atlas) Answers {
-	return Answers{a, sync.OnceValue(func() []finding.Finding { return check.Findings(a) }), sync.OnceValue(func() []check.Guaranteed { return check.Guarantees(a) })}
+	f := newFinder(a)
+	return Answers{Atlas: a, Found: f.all, Kept: sync.OnceValue(func() []check.Guaranteed { return check.Guarantees(a) }), finder: f}
 }
 
 func (a Answers) Reach(_ context.Context, user, system string, s situation.Situation) (*answer.Reach, error) {
@@ -184,6 +188,21 @@ func (a Answers) FindingsPage(_ context.Context, w answer.Wanted, limit int, cur
 	f := answer.Find(a.Found(), w, from, limit)
 	f.Next = nextCursor(from, len(f.Findings), f.Total)
 	return f, nil
+}
+
+// patience is how long a page of what was found so far waits for more.
+const patience = 150 * time.Millisecond
+
+// FoundSoFar is a page of the findings that there are so far: the first time that they are
+// asked for on a large map, looking takes seconds.
+func (a Answers) FoundSoFar(w answer.Wanted, limit int) *answer.Findings {
+	list, whole := a.finder.soFar(patience)
+	f := answer.Find(list, w, 0, limit)
+	f.Pending = !whole
+	if whole {
+		f.Next = nextCursor(0, len(f.Findings), f.Total)
+	}
+	return f
 }
 
 func (a Answers) Guarantees(context.Context) (*answer.Guarantees, error) {

@@ -30,11 +30,24 @@ var Analyzers = []Analyzer{gates, references, groups, layers, unused, prerequisi
 // Findings runs every analyzer; what it returns is sorted, the worst first.
 func Findings(a *atlas.Atlas) []finding.Finding {
 	found := make([][]finding.Finding, len(Analyzers))
-	parallel.For(len(found), 1, func(from, to int) {
+	Look(a, func(analyzer int, list []finding.Finding) { found[analyzer] = list })
+	return Sorted(found)
+}
+
+// Look runs every analyzer, and hands on what each found as soon as it has: analyzer is its
+// number in Analyzers. told is called for several at the same time.
+func Look(a *atlas.Atlas, told func(analyzer int, list []finding.Finding)) {
+	parallel.For(len(Analyzers), 1, func(from, to int) {
 		for i := from; i < to; i++ {
-			Analyzers[i].Run(&Pass{a, func(f finding.Finding) { found[i] = append(found[i], f) }})
+			var list []finding.Finding
+			Analyzers[i].Run(&Pass{a, func(f finding.Finding) { list = append(list, f) }})
+			told(i, list)
 		}
 	})
+}
+
+// Sorted is what analyzers found, the worst first.
+func Sorted(found [][]finding.Finding) []finding.Finding {
 	all := append([]finding.Finding{}, slices.Concat(found...)...)
 	finding.Sort(all)
 	return all

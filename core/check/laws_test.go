@@ -226,13 +226,13 @@ func TestGuaranteesAreWhatAskingEveryoneSays(t *testing.T) {
 // Which lines never open anything is the same whether people are looked at one by one, or by
 // kinds.
 func TestLockedLinesAreTheSameEitherWay(t *testing.T) {
-	defer check.Look(check.Look(0))
+	defer check.OneByOne(check.OneByOne(0))
 	locked := 0
 	rapid.Check(t, func(t *rapid.T) {
 		a, err := atlas.Compile(atlastest.Draw(t))
 		require.NoError(t, err)
 		find := func(most int) (list []finding.Finding) {
-			check.Look(most)
+			check.OneByOne(most)
 			for _, f := range check.Findings(a) {
 				if f.Code == finding.LockedOut {
 					list = append(list, f)

@@ -146,7 +146,7 @@ export const api = {
     get<Probe>(`probe?${asked({ user, system, right, object, ...facts })}`, signal),
   who: (system: string, right: string, object: string, facts: Facts, cursor = '') => get<Who>(`who?${asked({ system, right, object, ...facts, cursor, limit: 1000 })}`),
 
-  findings: (part: { system?: string; code?: string; severity?: Finding['severity']; cursor?: string; limit?: number }) => get<Findings>(`findings?${asked(part)}`),
+  findings: (part: { system?: string; code?: string; severity?: Finding['severity']; cursor?: string; limit?: number; so_far?: 'true' }) => get<Findings>(`findings?${asked(part)}`),
   guarantees: () => get<{ guarantees: Guaranteed[] }>(`guarantees?${asked({})}`),
   document: async (path: string) => (await get<{ files: Record<string, string> }>(`documents?${asked({ path })}`)).files[path] ?? '',
 

@@ -22,23 +22,36 @@
     void revision.changes;
     void place.get('trial');
     lists = {};
-    api.findings({ limit: 1 }).then(
-      (got) => {
-        found = got;
-        wrong = '';
-        for (const c of got.codes) if (code ? c.code === code : c.severity === 'error') void open(c.code);
-      },
-      (error: Error) => (wrong = error.message),
-    );
-  });
-  $effect(() => {
-    void revision.changes;
-    if (asTable) api.findings({ limit: 1000 }).then((got) => (table = got.findings), (error: Error) => (wrong = error.message));
+    const stop = new AbortController();
+    void look(stop.signal);
+    return () => stop.abort();
   });
 
-  async function open(name: string) {
-    if (lists[name]) return;
-    lists[name] = await api.findings({ code: name, limit: part });
+  /** Shows what was found so far, again and again until it is everything. */
+  async function look(stop: AbortSignal) {
+    try {
+      for (;;) {
+        const got = await api.findings({ limit: 1, so_far: 'true' });
+        if (stop.aborted) return;
+        const grown = found?.total !== got.total || found.pending !== got.pending;
+        [found, wrong] = [got, ''];
+        if (grown) for (const c of got.codes) if (lists[c.code] || (code ? c.code === code : c.severity === 'error')) void open(c.code, c.count);
+        if (!got.pending) return;
+        await new Promise((done) => setTimeout(done, 500));
+        if (stop.aborted) return;
+      }
+    } catch (error) {
+      if (!stop.aborted) wrong = (error as Error).message;
+    }
+  }
+  $effect(() => {
+    void revision.changes;
+    if (asTable && found && !found.pending) api.findings({ limit: 1000 }).then((got) => (table = got.findings), (error: Error) => (wrong = error.message));
+  });
+
+  async function open(name: string, count = lists[name]?.total) {
+    if (lists[name] && lists[name].total === count) return;
+    lists[name] = await api.findings({ code: name, limit: part, so_far: found?.pending ? 'true' : undefined });
   }
   async function more(name: string) {
     const next = await api.findings({ code: name, limit: part, cursor: lists[name]!.next ?? '' });
@@ -61,8 +74,9 @@
   <h1>Findings <small class="soft">{found?.total ?? ''}</small></h1>
   {#if wrong}<Notice kind="wrong" title="No findings">{wrong}</Notice>
   {:else if !found}<Notice kind="wait" title="Checking the map of {map.users} people …" />
-  {:else if found.total === 0}<Notice kind="empty" title="No findings">Nothing wrong, useless or risky was found.</Notice>
+  {:else if found.total === 0 && !found.pending}<Notice kind="empty" title="No findings">Nothing wrong, useless or risky was found.</Notice>
   {:else}
+    {#if found.pending}<p class="soft" role="status">More is being looked for in the map of {map.users} people …</p>{/if}
     <p class="no-print">
       <button class="act" aria-pressed={asTable} onclick={() => place.set({ view: asTable ? '' : 'table' })}>{asTable ? 'Group by code' : 'Show as a table'}</button>
     </p>
