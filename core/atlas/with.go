@@ -180,7 +180,7 @@ func (s *System) means(book *directory.Book) bool {
 		if book.Gone(g) {
 			site = s.Site
 		}
-		if grouped != nil && grouped.TakesName(bare(book.GroupName(g))) && site.Counts(g) {
+		if grouped != nil && (grouped.TakesName(bare(book.GroupName(g))) || grouped.TakesName(bare(book.Former(g)))) && site.Counts(g) {
 			return true
 		}
 	}

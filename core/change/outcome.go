@@ -129,8 +129,12 @@ func (o *Outcome) join(parts []Outcome) {
 // a line names that is otherwise, or everyone.
 func (t *Trial) named(fresh []*atlas.System) []directory.UserID {
 	var users []directory.UserID
+	renamed := slices.DeleteFunc(t.Atlas.Book.Moved(), func(g directory.GroupID) bool { return !t.Atlas.Book.Renamed(g) })
 	for _, s := range fresh {
 		old := t.old(s)
+		if _, byName := s.Gate.(gate.Grouped); byName {
+			users = append(users, t.Atlas.Book.Among(renamed, nil)...)
+		}
 		if old.Document == s.Document {
 			// It looks at one that is otherwise, groups count otherwise in it, or a name
 			// leads to something now, or no longer.

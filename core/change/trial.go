@@ -1,6 +1,7 @@
 package change
 
 import (
+	"maps"
 	"reflect"
 	"slices"
 	"strings"
@@ -132,6 +133,11 @@ func amended(b *directory.Book, was, is *atlas.Map) (book *directory.Book, ok bo
 		if users.twice || groups.twice {
 			return nil, false
 		}
+		renamed, known := renames(b, old.Name, &groups)
+		if !known {
+			return nil, false
+		}
+		maps.Copy(e.Groups, renamed)
 		e.Join, e.Come = append(e.Join, coming(i, users.come)...), append(e.Come, coming(i, groups.come)...)
 		left, known := numbers(old.Name, users.others, users.gone, func(u *directory.User) string { return u.Name }, b.LookUser, e.Users)
 		went, grouped := numbers(old.Name, groups.others, groups.gone, func(g *directory.Group) string { return g.Name }, b.LookGroup, e.Groups)
@@ -144,6 +150,30 @@ func amended(b *directory.Book, was, is *atlas.Map) (book *directory.Book, ok bo
 		return b, true
 	}
 	return b.With(e)
+}
+
+// renames takes those groups out of those that come and go that are the same by other names:
+// they have the same identifier, or all else in common.
+func renames(b *directory.Book, home string, groups *records[directory.Group]) (renamed map[directory.GroupID]*directory.Group, ok bool) {
+	renamed = map[directory.GroupID]*directory.Group{}
+	for _, was := range slices.Clone(groups.gone) {
+		i := slices.IndexFunc(groups.come, func(is *directory.Group) bool {
+			other := *is
+			other.Name = was.Name
+			return was.DN == is.DN && (was.ID != "" && was.ID == is.ID || other == *was)
+		})
+		if i < 0 {
+			continue
+		}
+		id, err := b.LookGroup(home+"/"+was.Name, "")
+		if err != nil {
+			return nil, false
+		}
+		renamed[id] = groups.come[i]
+		groups.come = slices.Delete(groups.come, i, i+1)
+		groups.gone = slices.DeleteFunc(groups.gone, func(g *directory.Group) bool { return g == was })
+	}
+	return renamed, true
 }
 
 // coming are the records that come into a directory.

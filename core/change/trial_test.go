@@ -24,7 +24,16 @@ func changed(t *rapid.T, m *atlas.Map) *atlas.Map {
 	is, d := *m, *m.Directories[0]
 	d.Users, d.Groups, is.Systems = slices.Clone(d.Users), slices.Clone(d.Groups), slices.Clone(m.Systems)
 	for range rapid.IntRange(1, 3).Draw(t, "changes") {
-		switch rapid.IntRange(0, 6).Draw(t, "change") {
+		switch rapid.IntRange(0, 8).Draw(t, "change") {
+		case 7, 8:
+			i := rapid.IntRange(0, len(d.Groups)-1).Draw(t, "group that is renamed")
+			n := rapid.SampledFrom([]string{"annex", "night", "crew2"}).Draw(t, "its name")
+			if slices.ContainsFunc(d.Groups, func(g *directory.Group) bool { return g.Name == n }) {
+				continue
+			}
+			renamed := *d.Groups[i]
+			renamed.Name = n
+			d.Groups[i] = &renamed
 		case 0:
 			i := rapid.IntRange(0, len(d.Users)-1).Draw(t, "user")
 			d.Users[i] = atlastest.User(t, d.Users[i].Name)

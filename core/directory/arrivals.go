@@ -4,7 +4,7 @@ import (
 	"cmp"
 	"maps"
 	"slices"
-	"strings"
+	"sort"
 
 	"gatemap/core/name"
 )
@@ -16,14 +16,16 @@ type Coming[T any] struct {
 }
 
 // arrivals is what is otherwise where records of one kind came or went since the book was
-// built. Records keep their numbers: one that comes has a number after those of all
-// others, whatever its name, and the number of one that goes is not used again.
+// built, or have other names. Records keep their numbers: one that comes has a number after
+// those of all others, whatever its name, and the number of one that goes is not used again.
 type arrivals struct {
-	built int      // how many there were, numbered in the order of names
-	came  []uint32 // those that came and are there, in the order of names
-	order []uint64 // of those that came, as of shelf.order
-	gone  map[uint32]bool
-	moved []uint32 // those that came or went by the last edit
+	built  int               // how many there were, numbered in the order of names
+	came   []uint32          // those out of that order that are there: that came, or have other names
+	order  map[uint32]uint64 // of those out of that order, as of shelf.order
+	gone   map[uint32]bool
+	moved  []uint32          // those that came or went, or got other names, by the last edit
+	former map[uint32]string // the full names that some of these had before
+	origin map[uint32]string // the full names by which those were numbered that have others now
 }
 
 // has says whether a number is of a record that is there.
@@ -48,7 +50,8 @@ func (s *shelf[T]) count() int {
 	return len(s.records)
 }
 
-// moved lists the records that came or went by the edit that made the book.
+// moved lists the records that came or went by the edit that made the book, or got other
+// names.
 func (s *shelf[T]) moved() []uint32 {
 	if s.late == nil {
 		return nil
@@ -56,10 +59,20 @@ func (s *shelf[T]) moved() []uint32 {
 	return s.late.moved
 }
 
+// former is the full name that a record had before the edit that made the book.
+func (s *shelf[T]) former(n uint32) string {
+	if s.late != nil && s.late.former[n] != "" {
+		return s.late.former[n]
+	}
+	return s.full[n]
+}
+
 // order is less of one record than of another whose name comes later.
 func (s *shelf[T]) order(n uint32) uint64 {
-	if s.late != nil && int(n) >= s.late.built {
-		return s.late.order[int(n)-s.late.built]
+	if s.late != nil {
+		if order, apart := s.late.order[n]; apart {
+			return order
+		}
 	}
 	return (uint64(n) + 1) << 32
 }
@@ -67,10 +80,14 @@ func (s *shelf[T]) order(n uint32) uint64 {
 // all yields the records that are there, in the order of their names.
 func (s *shelf[T]) all(yield func(uint32) bool) {
 	var came []uint32
+	var apart map[uint32]uint64
 	if s.late != nil {
-		came = s.late.came
+		came, apart = s.late.came, s.late.order
 	}
 	for n := range uint32(s.built()) {
+		if _, is := apart[n]; is {
+			continue
+		}
 		for len(came) > 0 && s.order(came[0]) < s.order(n) {
 			if !yield(came[0]) {
 				return
@@ -87,7 +104,7 @@ func (s *shelf[T]) all(yield func(uint32) bool) {
 // inOrderOf puts what belongs to records, in the order of their numbers, in that of their
 // names.
 func inOrderOf[T, R any](s *shelf[R], list []T, number func(T) uint32) []T {
-	if s.late == nil || len(list) == 0 || int(number(list[len(list)-1])) < s.late.built {
+	if s.late == nil || len(s.late.order) == 0 || len(list) == 0 || len(s.late.origin) == 0 && int(number(list[len(list)-1])) < s.late.built {
 		return list
 	}
 	return slices.SortedStableFunc(slices.Values(list), func(x, y T) int {
@@ -95,15 +112,24 @@ func inOrderOf[T, R any](s *shelf[R], list []T, number func(T) uint32) []T {
 	})
 }
 
-// move lets records come and go: bare is what is left of one that goes. ok is false
-// where one that comes has no name, or that of one that is there, or where there is no
-// room for it.
-func (s *shelf[T]) move(docs []*Document, come []Coming[T], leave []uint32, named func(*T) string, bare func(name string) *T) (moved shelf[T], ok bool) {
-	m := *s
-	if len(come)+len(leave) == 0 && s.late == nil {
+// moves are what comes into the records of one kind and goes out of them, and those that get
+// other names, by number.
+type moves[T any] struct {
+	come   []Coming[T]
+	leave  []uint32
+	rename map[uint32]*T
+}
+
+// move lets records come and go, and have other names: bare is what is left of one that
+// goes. ok is false where one has no name, or that of one that is there, or where there is
+// no room for it.
+func (s *shelf[T]) move(docs []*Document, x moves[T], named func(*T) string, bare func(name string) *T) (moved shelf[T], ok bool) {
+	m, come, leave := *s, x.come, x.leave
+	count := len(come) + len(leave) + len(x.rename)
+	if count == 0 && s.late == nil {
 		return m, true
 	}
-	if m.late = s.late.next(len(s.records)); len(come)+len(leave) == 0 {
+	if m.late = s.late.next(len(s.records)); count == 0 {
 		return m, true
 	}
 	m.records, m.full, m.home = slices.Clone(s.records), slices.Clone(s.full), slices.Clone(s.home)
@@ -127,6 +153,22 @@ func (s *shelf[T]) move(docs []*Document, come []Coming[T], leave []uint32, name
 		m.late.moved = append(m.late.moved, n)
 	}
 	m.late.moved = append(m.late.moved, leave...)
+	for _, n := range slices.Sorted(maps.Keys(x.rename)) {
+		record := x.rename[n]
+		full := docs[m.home[n]].Name + "/" + named(record)
+		folded := []byte(name.Fold(full))
+		if _, known := m.find(folded); known || named(record) == "" || !m.index.hasRoom(len(m.full)+len(m.late.order)+1) {
+			return m, false
+		}
+		m.late.former[n] = m.full[n]
+		if _, again := m.late.origin[n]; !again && int(n) < m.late.built {
+			m.late.origin[n] = m.full[n]
+		}
+		m.late.order[n] = 0 // until it is arranged
+		m.records[n], m.full[n] = record, full
+		m.index.put(m.index.hash(folded), n)
+		m.late.moved = append(m.late.moved, n)
+	}
 	m.arrange()
 	return m, true
 }
@@ -134,25 +176,33 @@ func (s *shelf[T]) move(docs []*Document, come []Coming[T], leave []uint32, name
 // next is what an edit of a book with so many records starts from.
 func (a *arrivals) next(records int) *arrivals {
 	if a == nil {
-		return &arrivals{built: records, gone: map[uint32]bool{}}
+		return &arrivals{built: records, order: map[uint32]uint64{}, gone: map[uint32]bool{}, former: map[uint32]string{}, origin: map[uint32]string{}}
 	}
-	return &arrivals{built: a.built, came: a.came, order: a.order, gone: maps.Clone(a.gone)}
+	return &arrivals{built: a.built, came: a.came, order: maps.Clone(a.order), gone: maps.Clone(a.gone), former: map[uint32]string{}, origin: maps.Clone(a.origin)}
 }
 
-// arrange puts the records that came in the order of their names, among the others.
+// arrange puts the records that came, and those that have other names, in the order of
+// names among the others.
 func (s *shelf[T]) arrange() {
 	l := s.late
-	came := make([]entry, 0, len(s.records)-l.built)
 	for n := l.built; n < len(s.records); n++ {
-		came = append(came, newEntry(name.Fold(s.full[n]), n))
+		l.order[uint32(n)] = 0
 	}
-	slices.SortFunc(came, byName)
-	l.came, l.order = nil, make([]uint64, len(came))
-	for rank, c := range came {
-		before, _ := slices.BinarySearchFunc(s.full[:l.built], c.folded, func(full, folded string) int {
-			return strings.Compare(name.Fold(full), folded)
+	apart := make([]entry, 0, len(l.order))
+	for n := range l.order {
+		apart = append(apart, newEntry(name.Fold(s.full[n]), int(n)))
+	}
+	slices.SortFunc(apart, byName)
+	l.came = nil
+	for rank, c := range apart {
+		before := sort.Search(l.built, func(n int) bool {
+			full, renamed := l.origin[uint32(n)]
+			if !renamed {
+				full = s.full[n]
+			}
+			return name.Fold(full) >= c.folded
 		})
-		l.order[c.order-l.built] = uint64(before)<<32 + uint64(rank) + 1
+		l.order[uint32(c.order)] = uint64(before)<<32 + uint64(rank) + 1
 		if !l.gone[uint32(c.order)] {
 			l.came = append(l.came, uint32(c.order))
 		}

@@ -11,8 +11,9 @@ import (
 	"gatemap/core/place"
 )
 
-// Edit is what a change does to a book: users and groups with other records, by
-// the same names, users who join and leave, and groups that come and go.
+// Edit is what a change does to a book: users with other records by the same names, groups
+// with other records and perhaps other names, users who join and leave, and groups that come
+// and go.
 type Edit struct {
 	Users  map[UserID]*User
 	Join   []Coming[User]
@@ -32,7 +33,7 @@ func (e *Edit) Empty() bool {
 // touches: of those with other attributes, only the rules that read one of
 // these; of groups of another kind or reach, those that list them; of groups that
 // hold others than before, what is above those. ok is false for the few edits that
-// touch more than that, for which the book is to be rebuilt: of a name, another primary
+// touch more than that, for which the book is to be rebuilt: of a distinguished name, another primary
 // group, of devices in groups, of groups in a circle, of an attribute that comes
 // into the map or goes out of it while rules ask for it, and of hundreds who come and go.
 func (b *Book) With(e Edit) (edited *Book, ok bool) {
@@ -157,7 +158,7 @@ func (b *Book) rerecord(base *Book, groups map[GroupID]*Group) (ok bool) {
 			continue
 		}
 		old := base.groups.records[g]
-		if record.Name != old.Name || record.DN != old.DN || record.MembersFrom != old.MembersFrom && base.isPrimary(g) {
+		if record.DN != old.DN || record.MembersFrom != old.MembersFrom && base.isPrimary(g) {
 			return false
 		}
 		var errs place.Errors // what keeps the map from loading is told by building it
@@ -196,7 +197,7 @@ func (b *Book) regroupAll(base *Book, groups map[GroupID]*Group, links map[UserI
 		}
 	}
 	var below []GroupID
-	came := slices.DeleteFunc(slices.Clone(b.Moved()), b.Gone)
+	came := slices.DeleteFunc(b.Moved(), func(g GroupID) bool { return int(g) < base.Groups() })
 	if len(held)+len(came) > 0 {
 		if b.nesting, below, ok = base.nesting.with(held, came); !ok {
 			return false

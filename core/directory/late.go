@@ -42,8 +42,14 @@ func (b *Book) UsersInOrder(list []UserID) []UserID {
 // Gone says whether a group is there no longer.
 func (b *Book) Gone(g GroupID) bool { return b.groups.went(uint32(g)) }
 
-// Moved lists the groups that came or went by the edit that made the book, and MovedUsers
-// the users.
+// Renamed says whether a group got another name by the edit that made the book, and Former
+// is the full name that it had before.
+func (b *Book) Renamed(g GroupID) bool { return b.Former(g) != b.GroupName(g) }
+
+func (b *Book) Former(g GroupID) string { return b.groups.former(uint32(g)) }
+
+// Moved lists the groups that came or went by the edit that made the book, or got other
+// names, and MovedUsers the users.
 func (b *Book) Moved() []GroupID { return numbered[GroupID](b.groups.moved()) }
 
 func (b *Book) MovedUsers() []UserID { return numbered[UserID](b.users.moved()) }
@@ -68,7 +74,9 @@ func (b *Book) Concerns(f *finding.Finding) bool {
 	if f.Code != finding.UnknownName && f.Code != finding.AmbiguousName && f.Code != finding.ForeignAccount {
 		return false
 	}
-	return slices.ContainsFunc(b.groups.moved(), func(n uint32) bool { return concerns(f, b.groups.full[n], b.groups.records[n].DN) }) ||
+	return slices.ContainsFunc(b.groups.moved(), func(n uint32) bool {
+		return concerns(f, b.groups.full[n], b.groups.records[n].DN) || concerns(f, b.groups.former(n), "")
+	}) ||
 		slices.ContainsFunc(b.users.moved(), func(n uint32) bool { return concerns(f, b.users.full[n], b.users.records[n].DN) })
 }
 
@@ -97,12 +105,18 @@ const tooMany = 500
 func (b *Book) move(base *Book, e Edit) (groups map[GroupID]*Group, ok bool) {
 	b.dns = base.dns
 	count := len(e.Come) + len(e.Go) + len(e.Join) + len(e.Leave)
-	if count > tooMany {
+	var usersOK, groupsOK bool
+	rename := map[uint32]*Group{}
+	for g, record := range e.Groups {
+		if record.Name != base.Group(g).Name {
+			rename[uint32(g)] = record
+		}
+	}
+	if count += len(rename); count > tooMany || slices.ContainsFunc(slices.Concat(base.nesting.rings...), func(g GroupID) bool { return rename[uint32(g)] != nil }) {
 		return nil, false
 	}
-	var usersOK, groupsOK bool
-	b.users, usersOK = base.users.move(b.directories, e.Join, numbers(e.Leave), func(u *User) string { return u.Name }, func(n string) *User { return &User{Name: n} })
-	b.groups, groupsOK = base.groups.move(b.directories, e.Come, numbers(e.Go), func(g *Group) string { return g.Name }, func(n string) *Group { return &Group{Name: n} })
+	b.users, usersOK = base.users.move(b.directories, moves[User]{come: e.Join, leave: numbers(e.Leave)}, func(u *User) string { return u.Name }, func(n string) *User { return &User{Name: n} })
+	b.groups, groupsOK = base.groups.move(b.directories, moves[Group]{e.Come, numbers(e.Go), rename}, func(g *Group) string { return g.Name }, func(n string) *Group { return &Group{Name: n} })
 	if !usersOK || !groupsOK {
 		return nil, false
 	}
@@ -139,7 +153,11 @@ func (b *Book) rename(base *Book, e Edit) (ok bool) {
 		}
 	}
 	for _, g := range b.Moved() {
-		if !b.Gone(g) && !b.isNamed(object{"group", uint32(g)}, b.GroupName(g), b.Group(g).DN) {
+		dn := b.Group(g).DN
+		if b.Renamed(g) {
+			dn = "" // it has that already
+		}
+		if !b.Gone(g) && !b.isNamed(object{"group", uint32(g)}, b.GroupName(g), dn) {
 			return false
 		}
 	}
@@ -177,10 +195,10 @@ func (b *Book) isNamed(o object, full, dn string) (ok bool) {
 // may mean.
 func (b *Book) keepsPrimaries(base *Book) bool {
 	for _, g := range b.Moved() {
+		if (b.Gone(g) || b.Renamed(g)) && base.isPrimary(g) {
+			return false
+		}
 		if b.Gone(g) {
-			if base.isPrimary(g) {
-				return false
-			}
 			continue
 		}
 		for written := range base.primaries {
@@ -205,12 +223,12 @@ func (b *Book) concerned(base *Book) (list []GroupID) {
 		}
 	}
 	for outer, by := range base.managers {
-		if slices.ContainsFunc(by.Groups, b.Gone) || slices.ContainsFunc(by.Users, func(u UserID) bool { return !b.HasUser(u) }) {
+		if slices.ContainsFunc(by.Groups, func(g GroupID) bool { return b.Gone(g) || b.Renamed(g) }) || slices.ContainsFunc(by.Users, func(u UserID) bool { return !b.HasUser(u) }) {
 			list = append(list, outer)
 		}
 	}
 	for _, g := range groups {
-		if b.Gone(g) {
+		if b.Gone(g) || b.Renamed(g) {
 			list = append(list, base.listing(g)...)
 		}
 	}

@@ -149,7 +149,7 @@ func joiner(t *rapid.T, n string) *directory.User {
 // Users and groups that come and go, one edit after the other: the book says what one says
 // that is rebuilt, its findings too.
 func TestUsersAndGroupsComeAndGo(t *testing.T) {
-	tried, edits := 0, 0
+	tried, edits, renamed := 0, 0, 0
 	rapid.Check(t, func(t *rapid.T) {
 		var docs []*directory.Document
 		for _, d := range []string{"d", "e"} {
@@ -197,12 +197,23 @@ func TestUsersAndGroupsComeAndGo(t *testing.T) {
 						other := comer(t, g.Name)
 						other.DN = g.DN
 						edit.Groups[id], g = other, other
+					case 2, 3:
+						n := fmt.Sprintf("g%d", rapid.IntRange(0, 9).Draw(t, "other name"))
+						taken := func(x *directory.Group) bool { return x.Name == n }
+						if slices.ContainsFunc(doc.Groups, taken) || slices.ContainsFunc(now.Groups, taken) {
+							break
+						}
+						other := *g
+						other.Name = n
+						edit.Groups[id], g = &other, &other
+						renamed++
 					}
 					now.Groups = append(now.Groups, g)
 				}
 				for i := range 10 {
 					n := fmt.Sprintf("g%d", i)
-					if slices.ContainsFunc(doc.Groups, func(g *directory.Group) bool { return g.Name == n }) || rapid.IntRange(0, 5).Draw(t, "comes") > 0 {
+					taken := func(g *directory.Group) bool { return g.Name == n }
+					if slices.ContainsFunc(doc.Groups, taken) || slices.ContainsFunc(now.Groups, taken) || rapid.IntRange(0, 5).Draw(t, "comes") > 0 {
 						continue
 					}
 					g := comer(t, n)
@@ -232,7 +243,7 @@ func TestUsersAndGroupsComeAndGo(t *testing.T) {
 			b, docs = edited, after
 		}
 	})
-	t.Log(edits, "of", tried, "edits are made without building again")
+	t.Log(edits, "of", tried, "edits are made without building again;", renamed, "other names")
 	require.Greater(t, 10*edits, tried, "many edits are made without building again")
 }
 
