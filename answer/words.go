@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"gatemap/core/atlas"
 	"gatemap/core/gate"
 	"gatemap/core/situation"
 )
@@ -246,52 +245,6 @@ func inner(detail string) string {
 	}
 	return Need(situation.Need(detail))
 }
-
-// outcomes are what a way makes of an entitlement.
-var outcomes = map[gate.State]string{gate.Open: "opens it", gate.Depends: "gives it, on conditions"}
-
-// WayIn puts one way to an entitlement into words.
-func WayIn(w atlas.Way) string {
-	var parts, needs []string
-	brings := false
-	for _, c := range w.Changes {
-		kind, value, _ := strings.Cut(c, ":")
-		switch kind {
-		case "group":
-			brings = true
-			parts = append(parts, "membership of "+value)
-		case "attribute":
-			if attribute, is, set := strings.Cut(value, "="); set {
-				brings = true
-				parts = append(parts, fmt.Sprintf("%s %q", attribute, is))
-			} else {
-				parts = append(parts, "a value for the attribute "+value)
-			}
-		case "account":
-			parts = append(parts, accounts[value])
-		default:
-			needs = append(needs, Need(situation.Need(c)))
-		}
-	}
-	if len(needs) > 0 {
-		parts = append(parts, "a situation in which "+strings.Join(needs, " and "))
-	}
-	sentence := "Way in: " + strings.Join(parts, ", and ")
-	sentence += " " + outcomes[w.State]
-	switch {
-	case !brings:
-		return sentence
-	case w.Brings == 0:
-		return sentence + ", and brings nothing else"
-	}
-	if w.Brings == 1 {
-		return fmt.Sprintf("%s, and brings another entitlement: %s", sentence, strings.Join(w.Sample, ", "))
-	}
-	return fmt.Sprintf("%s, and brings %d other entitlements: %s", sentence, w.Brings, strings.Join(w.Sample, ", ")+ellipsis(w.Brings > len(w.Sample)))
-}
-
-// accounts are what can be otherwise of an account.
-var accounts = map[string]string{"active": "switching the account on", "longer": "a later end of the account"}
 
 func ellipsis(more bool) string {
 	if more {

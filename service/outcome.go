@@ -107,64 +107,6 @@ func (w *tried) outcome(named string, o Outcoming) (*answer.Outcome, error) {
 	return out, err
 }
 
-// maxCauses is how many causes an outcome lists, and maxPieces how many pieces of networks
-// and windows are looked at.
-const (
-	maxCauses = 50
-	maxPieces = 8
-)
-
-// caused lists the causes of what is gained and lost, those of the most first.
-func caused(counts []answer.Caused, causes []change.Cause) []answer.Caused {
-	list := make([]answer.Caused, 0, len(causes))
-	for i, c := range causes {
-		if counts[i].Effects > 0 {
-			counts[i].Cause, counts[i].Words = c, answer.CauseWords(c)
-			list = append(list, counts[i])
-		}
-	}
-	slices.SortStableFunc(list, func(a, b answer.Caused) int {
-		return cmp.Or(cmp.Compare(b.Effects, a.Effects), strings.Compare(a.Words, b.Words))
-	})
-	return list[:min(len(list), maxCauses)]
-}
-
-// pieces are what came into networks and windows or went out of them, with what becomes of
-// whoever comes from there, or then; more is how many others there are.
-func (w *tried) pieces(s situation.Situation) (list []answer.Piece, more int, err error) {
-	w.mu.Lock()
-	if w.asked.IsZero() {
-		w.asked = time.Now()
-	}
-	pieces := w.trial.Pieces(w.asked)
-	w.mu.Unlock()
-	for _, p := range pieces {
-		in, ok := p.In(s)
-		if !ok {
-			continue
-		}
-		if len(list) == maxPieces {
-			more++
-			continue
-		}
-		e, err := w.effects(in)
-		if err != nil {
-			return nil, 0, err
-		}
-		x := answer.Piece{Piece: p, Looked: e.looked}
-		people := map[string]bool{}
-		for i := range e.list {
-			if e.list[i].Effect == answer.Gain || e.list[i].Effect == answer.Loss {
-				x.Total.Add(e.list[i].Effect)
-				people[e.list[i].User] = true
-			}
-		}
-		x.People = len(people)
-		list = append(list, x)
-	}
-	return list, more, nil
-}
-
 func count(of map[string]*answer.Tallied, named string, e answer.Effect) {
 	if of[named] == nil {
 		of[named] = &answer.Tallied{Name: named}
@@ -222,31 +164,6 @@ func (w *tried) effects(s situation.Situation) (*effects, error) {
 	}
 	w.known[known] = e
 	return e, nil
-}
-
-// find finds the causes of what is gained and lost.
-func (e *effects) find(t *change.Trial) {
-	numbers := map[change.Cause]int32{}
-	e.cause = make([]int32, len(e.list))
-	for i := range e.list {
-		x := &e.list[i]
-		var c change.Cause
-		switch x.Effect {
-		case answer.Gain:
-			c = t.GainCause(x.User, x.Before, x.After)
-		case answer.Loss:
-			c = t.LossCause(x.User, x.Before, x.After)
-		default:
-			e.cause[i] = -1
-			continue
-		}
-		n, known := numbers[c]
-		if !known {
-			n = int32(len(e.causes))
-			numbers[c], e.causes = n, append(e.causes, c)
-		}
-		e.cause[i] = n
-	}
 }
 
 // maxSituations is for how many situations the effects of one trial are kept.
