@@ -101,6 +101,19 @@ func TestARuleIsMovedAndCommitted(t *testing.T) {
 	p.quiet()
 }
 
+// What somebody does not hold is told with ways in; one of them is staged as it stands, and the
+// outcome tells why something is gained.
+func TestAWayInIsStaged(t *testing.T) {
+	demo := startDemo(t, "--data", t.TempDir())
+	p := signedIn(t, demo, "/systems/archive?who=cindervale/dagny.oyelaran&object=/raw/2026&right=frames:write")
+	p.sees("Way in: membership of cindervale/night-crew gives it, on conditions", `Stage: department "Data", title "Archivist"`)
+	p.press("Stage: join cindervale/night-crew")
+	p.sees("1 change", "Staged: Adds cindervale/dagny.oyelaran to the group cindervale/night-crew.")
+	p.do(chromedp.Click(`//*[@role="status"]//a[starts-with(normalize-space(), "changes-")]`, chromedp.NodeVisible))
+	p.sees("Why", "Now in the group cindervale/night-crew: ", "gains of 1 person")
+	p.quiet()
+}
+
 // A group's rule is tried while it is written: a count and a sample, or what is wrong.
 func TestARuleIsTriedWhileItIsWritten(t *testing.T) {
 	demo := startDemo(t, "--data", t.TempDir())
