@@ -191,7 +191,7 @@ func (a Answers) FindingsPage(_ context.Context, w answer.Wanted, limit int, cur
 }
 
 // patience is how long a page of what was found so far waits for more.
-const patience = 150 * time.Millisecond
+const patience = 100 * time.Millisecond
 
 // FoundSoFar is a page of the findings that there are so far: the first time that they are
 // asked for on a large map, looking takes seconds.

@@ -51,9 +51,7 @@ func renames(b *directory.Book, home string, groups *records[directory.Group]) (
 	renamed = map[directory.GroupID]*directory.Group{}
 	for _, was := range slices.Clone(groups.gone) {
 		i := slices.IndexFunc(groups.come, func(is *directory.Group) bool {
-			other := *is
-			other.Name = was.Name
-			return was.DN == is.DN && (was.ID != "" && was.ID == is.ID || other == *was)
+			return was.DN == is.DN && was.ID == is.ID && (was.ID != "" || sameMembers(was, is))
 		})
 		if i < 0 {
 			continue
@@ -67,6 +65,21 @@ func renames(b *directory.Book, home string, groups *records[directory.Group]) (
 		groups.gone = slices.DeleteFunc(groups.gone, func(g *directory.Group) bool { return g == was })
 	}
 	return renamed, true
+}
+
+// sameMembers says whether two records of a group make the same people its members.
+func sameMembers(a, b *directory.Group) bool {
+	if a.Rule != nil && b.Rule != nil {
+		return a.Rule.Text == b.Rule.Text
+	}
+	if a.Rule != nil || b.Rule != nil || a.Members == nil || b.Members == nil {
+		return a.Rule == b.Rule && a.Members == b.Members
+	}
+	same := func(a, b []name.Ref) bool {
+		return slices.EqualFunc(a, b, func(x, y name.Ref) bool { return x.Name == y.Name })
+	}
+	return same(a.Members.Users, b.Members.Users) && same(a.Members.Groups, b.Members.Groups) &&
+		same(a.Members.Devices, b.Members.Devices) && same(a.Members.Any, b.Members.Any)
 }
 
 // coming are the records that come into a directory.

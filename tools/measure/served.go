@@ -99,7 +99,7 @@ func serve(data string) error {
 		return err
 	}
 	handler := server.New(s, fstest.MapFS{}, "measure", slog.New(slog.NewJSONHandler(io.Discard, nil))).Handler()
-	const questions = 1000
+	const questions = 200
 	var paths []string
 	bodies := map[string][]byte{}
 	for i := range questions {
