@@ -112,15 +112,19 @@ func (c *Conn) changedSince(ctx context.Context, searches []search, since string
 	}
 	deleted := []ldap.Control{ldap.NewControlString(showDeleted, true, "")}
 	all = map[string]numbered{}
-	for _, tree := range trees(root.GetEqualFoldAttributeValues("namingContexts"), searches) {
+	list, whole := trees(root.GetEqualFoldAttributeValues("namingContexts"), searches)
+	if !whole {
+		return nil, false, nil
+	}
+	for _, tree := range list {
 		bin := "CN=Deleted Objects," + tree
 		seen, err := c.ldap.Search(ldap.NewSearchRequest(bin, ldap.ScopeSingleLevel, ldap.NeverDerefAliases, 1, 0, false, "(isDeleted=TRUE)", []string{"1.1"}, deleted))
 		if seen == nil || len(seen.Entries) == 0 || err != nil && !ldap.IsErrorWithCode(err, ldap.LDAPResultSizeLimitExceeded) {
 			return nil, false, nil
 		}
-		whole := search{filter: "(objectClass=*)"}
-		whole.base.Value = tree
-		if err := c.since(ctx, whole, since, deleted, func(e *connect.Entry) {
+		everything := search{filter: "(objectClass=*)"}
+		everything.base.Value = tree
+		if err := c.since(ctx, everything, since, deleted, func(e *connect.Entry) {
 			all[e.Identity()] = numbered{e.DN, strings.EqualFold(e.First("isDeleted").Value, "TRUE")}
 		}); err != nil {
 			return nil, false, err
@@ -130,8 +134,9 @@ func (c *Conn) changedSince(ctx context.Context, searches []search, since string
 }
 
 // trees are the naming contexts in which searches look: of each the longest that its base
-// lies in.
-func trees(contexts []string, searches []search) (list []string) {
+// lies in. whole is false where one lies in none.
+func trees(contexts []string, searches []search) (list []string, whole bool) {
+	whole = true
 	for _, s := range searches {
 		longest := ""
 		for _, tree := range contexts {
@@ -139,11 +144,13 @@ func trees(contexts []string, searches []search) (list []string) {
 				longest = tree
 			}
 		}
-		if longest != "" && !slices.Contains(list, longest) {
+		if longest == "" {
+			whole = false
+		} else if !slices.Contains(list, longest) {
 			list = append(list, longest)
 		}
 	}
-	return list
+	return list, whole
 }
 
 // below says whether a distinguished name is another, or lies below it.

@@ -47,23 +47,23 @@ func (a *Atlas) waysIn(q *gate.Question, given situation.Situation, s *System, p
 	asked := e.System + " " + e.Right + " on " + e.Object
 	var ways []Way
 	for _, g := range a.candidates(e.Misses) {
-		with, changes := a.joined(q, g)
-		if with == nil {
+		is, with, changes := a.joined(q, g)
+		if is == nil {
 			continue
 		}
-		then := with.atlas.Decide(with.q, with.system(s), with.point(s, p))
+		then := is.Decide(with, s, p)
 		w := Way{Changes: changes, State: then.State}
 		switch then.State {
 		case gate.None:
 			continue
 		case gate.Shut:
-			past := with.atlas.waysPast(with.q, given, with.system(s), with.point(s, p))
+			past := is.waysPast(with, given, s, p)
 			if len(past) == 0 {
 				continue
 			}
 			w.Changes, w.State = append(changes, past[0].Changes...), past[0].State
 		}
-		for _, other := range with.atlas.AppendReach(nil, with.q) {
+		for _, other := range is.AppendReach(nil, with) {
 			name := other.System + " " + other.Right + " on " + other.Object
 			if other.State < gate.Depends || now[name] || name == asked {
 				continue
@@ -80,52 +80,31 @@ func (a *Atlas) waysIn(q *gate.Question, given situation.Situation, s *System, p
 	return ways[:min(len(ways), maxWays)]
 }
 
-// changed is a question about a user as a change would make her.
-type changed struct {
-	atlas *Atlas
-	q     *gate.Question
-}
-
-func (c *changed) system(s *System) *System { return c.atlas.Systems[s.number] }
-
-// point is the point of a question, of the changed map.
-func (c *changed) point(s *System, p gate.Point) gate.Point {
-	is := c.system(s)
-	if is == s {
-		return p
-	}
-	e := p.Decide(c.q)
-	same, err := is.Gate.At(e.Object, e.Right)
-	if err != nil {
-		return p // a change of a user's attributes leaves every catalogue as it is
-	}
-	return same
-}
-
-// joined is a question about its user as a member of a group: listed there, or, where a rule
-// makes the members, with the values that a member has of what the rule reads. It is nil
-// where that is not enough.
-func (a *Atlas) joined(q *gate.Question, g directory.GroupID) (c *changed, changes []string) {
+// joined is a question about its user as a member of a group, and the map to ask: listed
+// there, or, where a rule makes the members, with the values that a member has of what the
+// rule reads. It is nil where that is not enough.
+func (a *Atlas) joined(q *gate.Question, g directory.GroupID) (is *Atlas, with *gate.Question, changes []string) {
 	rule := a.Book.Group(g).Rule
 	if rule == nil {
-		return &changed{a, &gate.Question{Book: q.Book, Facts: q.Facts, Subject: a.Book.SubjectWith(q.Subject.ID, g)}}, []string{"group:" + a.Book.GroupName(g)}
+		return a, &gate.Question{Book: q.Book, Facts: q.Facts, Subject: a.Book.SubjectWith(q.Subject.ID, g)}, []string{"group:" + a.Book.GroupName(g)}
 	}
 	record, values := a.Book.LikeMembers(g, q.Subject.ID)
 	if record == nil {
-		return nil, nil
+		return nil, nil, nil
 	}
 	for _, x := range values {
 		changes = append(changes, "attribute:"+x.Name+"="+x.Values[0].Text)
 	}
 	book, ok := a.Book.With(directory.Edit{Users: map[directory.UserID]*directory.User{q.Subject.ID: record}})
 	if !ok {
-		return nil, nil
+		return nil, nil, nil
 	}
+	// Other values of a user leave all systems as they are.
 	is, err := a.With(Changed{Title: a.Title, Book: book, Frame: a.Frame})
 	if err != nil {
-		return nil, nil
+		return nil, nil, nil
 	}
-	return &changed{is, is.Question(q.Subject.ID, q.Facts)}, changes
+	return is, is.Question(q.Subject.ID, q.Facts), changes
 }
 
 func usable(list []gate.Entitlement) map[string]bool {
