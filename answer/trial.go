@@ -90,9 +90,10 @@ func (c *Caused) Count(user string) {
 // Piece is a piece of a network or window, with what becomes of those who are there.
 type Piece struct {
 	change.Piece
-	People int   `json:"people" doc:"How many people it touches."`
-	Total  Tally `json:"total" doc:"What they gain and lose there, or then."`
-	Looked int   `json:"looked,omitempty" doc:"If it was not computed for everyone: for how many people."`
+	Computed bool  `json:"computed" doc:"Whether it was computed what becomes of those who are there; on large maps ask for the outcome with at as from, or at."`
+	People   int   `json:"people" doc:"How many people it touches."`
+	Total    Tally `json:"total" doc:"What they gain and lose there, or then."`
+	Looked   int   `json:"looked,omitempty" doc:"If it was not computed for everyone: for how many people."`
 }
 
 // Tally counts effects.

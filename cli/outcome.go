@@ -174,6 +174,10 @@ func (a *app) piecesText(o *answer.Outcome) {
 		if p.Came {
 			way = "with"
 		}
+		if !p.Computed {
+			a.print("  %s, now %s %s: ask with --from or --at %s what becomes of those who are there\n", p.Of, way, p.What, p.At)
+			continue
+		}
 		part := ""
 		if p.Looked > 0 {
 			part = fmt.Sprintf(", computed for %d people of those whom it may touch", p.Looked)

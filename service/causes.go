@@ -51,11 +51,15 @@ func (w *tried) pieces(s situation.Situation) (list []answer.Piece, more int, er
 			more++
 			continue
 		}
+		if w.trial.Atlas.Book.UserCount() > maxFound {
+			list = append(list, answer.Piece{Piece: p})
+			continue
+		}
 		e, err := w.effects(in)
 		if err != nil {
 			return nil, 0, err
 		}
-		x := answer.Piece{Piece: p, Looked: e.looked}
+		x := answer.Piece{Piece: p, Computed: true, Looked: e.looked}
 		people := map[string]bool{}
 		for i := range e.list {
 			if e.list[i].Effect == answer.Gain || e.list[i].Effect == answer.Loss {

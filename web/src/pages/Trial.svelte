@@ -138,7 +138,7 @@
         {#if outcome.pieces?.length}
           <h3>Networks and windows</h3>
           <ul class="turns">
-            {#each outcome.pieces as p (p.of + p.what)}<li>{p.of}, now {p.came ? 'with' : 'without'} {p.what}: {tally(p.total)}{p.people ? `, for ${counted(p.people, 'person')}` : ''}{p.looked ? `, computed for ${p.looked} of those whom it may touch` : ''} <span class="soft">looked at {p.at}</span></li>{/each}
+            {#each outcome.pieces as p (p.of + p.what)}<li>{p.of}, now {p.came ? 'with' : 'without'} {p.what}{p.computed ? `: ${tally(p.total)}` : ''}{p.people ? `, for ${counted(p.people, 'person')}` : ''}{p.looked ? `, computed for ${p.looked} of those whom it may touch` : ''} <span class="soft">{p.computed ? 'looked at' : 'choose as the situation'} {p.at}</span></li>{/each}
             {#if outcome.more_pieces}<li class="soft">{counted(outcome.more_pieces, 'further piece')} not looked at</li>{/if}
           </ul>
         {/if}
