@@ -96,28 +96,39 @@ func (s *same[T]) as(x *T) *T {
 
 // called is the record that has a name; nil if there is none.
 func (s *same[T]) called(named string) *T {
-	if name.ASCII(named) && !s.names.may(named) {
+	if !s.names.may(named) {
 		return nil
 	}
 	return s.byName[name.Fold(named)]
 }
 
-// sieve says of most texts that are not among a few that they are not, at once.
+// sieve says of most texts that are not among a few folded ones that they are not, by their
+// last bytes.
 type sieve [1 << 12]bool
 
-func (s *sieve) add(text string)      { s[mesh(text)] = true }
-func (s *sieve) may(text string) bool { return s[mesh(text)] }
+func (s *sieve) add(folded string) {
+	n, _ := mesh(folded)
+	s[n] = true
+}
 
-// mesh is a number of a text, the same of a folded one.
-func mesh(text string) (n uint) {
+func (s *sieve) may(text string) bool {
+	n, plain := mesh(text)
+	return !plain || s[n]
+}
+
+// mesh is a number of the last bytes of a text. It is the same of the folded text where these
+// are plain, which is of ASCII: whatever stands before them folds into what stands before.
+func mesh(text string) (n uint, plain bool) {
+	plain = true
 	for i := max(0, len(text)-4); i < len(text); i++ {
 		c := text[i]
+		plain = plain && c < utf8.RuneSelf
 		if 'a' <= c && c <= 'z' {
 			c -= 'a' - 'A'
 		}
 		n = n*31 + uint(c)
 	}
-	return (n*31 + uint(len(text))) % (1 << 12)
+	return n % (1 << 12), plain && len(text) >= 4
 }
 
 // claimed keeps one record of each name: the one that had it before, else the first. The

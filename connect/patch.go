@@ -51,7 +51,7 @@ func (o of[T]) patched(list, put []*T, gone []Gone, rejected *[]place.Error) []*
 		}
 	}
 	leaves := func(x *T) bool {
-		if named := o.named(x); len(left) > 0 && !(name.ASCII(named) && !names.may(named)) {
+		if named := o.named(x); len(left) > 0 && names.may(named) {
 			id, is := left[name.Fold(named)]
 			return is && (id == "" || o.id(x) == "" || id == o.id(x))
 		}
