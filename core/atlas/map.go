@@ -48,6 +48,9 @@ type System struct {
 	quiet    bool      // users whom no line names hold nothing
 }
 
+// Looks are the system and all that it needs answers from.
+func (s *System) Looks() []*System { return s.looks }
+
 // Name is the name of the system.
 func (s *System) Name() string { return s.Document.Name }
 

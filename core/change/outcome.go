@@ -59,14 +59,23 @@ func (t *Trial) bySystem(s situation.Situation, people []person) (*Outcome, erro
 	}
 	slices.Sort(touched)
 	o.join(t.reach(o, touched, before, after))
-	everyone := t.Atlas.Book.Everyone()
-	for _, is := range t.Atlas.Systems {
-		if _, err := t.before.System(is.Name()); err != nil {
-			o.alone(t.Atlas, is, after, touched, func(user string, held []gate.Entitlement) { o.user(user, nil, held) })
-		} else if err := t.compare(o, is, before, after, everyone, touched); err != nil {
-			return nil, err
+	everyone, other := t.Atlas.Book.Everyone(), others(t.before.Frame, t.Atlas.Frame)
+	parts, errs := make([]Outcome, len(t.Atlas.Systems)), make([]error, len(t.Atlas.Systems))
+	parallel.For(len(parts), 1, func(from, to int) {
+		for i := from; i < to; i++ {
+			is, part := t.Atlas.Systems[i], &parts[i]
+			part.routes, part.meant = o.routes, o.meant
+			if old, err := t.before.System(is.Name()); err != nil {
+				part.alone(t.Atlas, is, after, touched, func(user string, held []gate.Entitlement) { part.user(user, nil, held) })
+			} else if s.DeviceName != "" || !t.settled(old, is, other) {
+				errs[i] = t.compare(part, is, before, after, everyone, touched)
+			}
 		}
+	})
+	if err := errors.Join(errs...); err != nil {
+		return nil, err
 	}
+	o.join(parts)
 	for _, was := range t.before.Systems {
 		if _, err := t.Atlas.System(was.Name()); err != nil {
 			o.alone(t.before, was, before, touched, func(user string, held []gate.Entitlement) { o.user(user, held, nil) })
