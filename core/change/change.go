@@ -229,24 +229,15 @@ func (o *Outcome) meansOther(e *gate.Entitlement) bool {
 	})
 }
 
-// meant are the networks and windows that have other addresses or times than before.
+// meant are the networks and windows that have other addresses or times than before, or
+// another spelling.
 func meant(before, after *situation.Frame) map[string]bool {
 	other := map[string]bool{}
-	for _, n := range before.Networks {
-		if i, is := after.Network(n.Name); is && !slices.Equal(n.Prefixes, after.Networks[i].Prefixes) {
-			other["network:"+n.Name] = true
+	unlike(before, after, func(kind, named string, there bool) {
+		if there {
+			other[kind+":"+named] = true
 		}
-	}
-	for _, w := range before.Windows {
-		i, is := after.Window(w.Name)
-		if !is {
-			continue
-		}
-		now := after.Windows[i]
-		if !slices.Equal(w.Days, now.Days) || w.From != now.From || w.To != now.To || before.Zone.String() != after.Zone.String() {
-			other["window:"+w.Name] = true
-		}
-	}
+	})
 	return other
 }
 

@@ -41,7 +41,7 @@ func (t *Trial) Pieces(now time.Time) (all []Piece) {
 	was, is := t.before.Frame, t.Atlas.Frame
 	for _, n := range was.Networks {
 		i, there := is.Network(n.Name)
-		if !there || slices.Equal(n.Prefixes, is.Networks[i].Prefixes) {
+		if !there || n.Same(&is.Networks[i]) {
 			continue
 		}
 		all = append(all, addresses(n.Name, true, is.Networks[i].Prefixes, n.Prefixes)...)

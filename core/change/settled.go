@@ -33,22 +33,31 @@ func (t *Trial) settled(old, is *atlas.System, other map[string]bool) bool {
 // came or that went.
 func others(before, after *situation.Frame) map[string]bool {
 	other := map[string]bool{}
-	note := func(was, is *situation.Frame) {
-		for _, n := range was.Networks {
-			if i, there := is.Network(n.Name); !there || !slices.Equal(n.Prefixes, is.Networks[i].Prefixes) {
-				other[name.Fold(n.Name)] = true
-			}
-		}
-		for _, w := range was.Windows {
-			i, there := is.Window(w.Name)
-			if !there || !reflect.DeepEqual(w, is.Windows[i]) || was.Zone.String() != is.Zone.String() {
-				other[name.Fold(w.Name)] = true
-			}
+	note := func(_, named string, _ bool) { other[name.Fold(named)] = true }
+	unlike(before, after, note)
+	unlike(after, before, note)
+	return other
+}
+
+// unlike visits the networks and windows of a frame that are not in another one as they are:
+// there says whether it has one of that name, with other addresses or times, or spelled
+// otherwise.
+func unlike(frame, other *situation.Frame, visit func(kind, named string, there bool)) {
+	for i := range frame.Networks {
+		n := &frame.Networks[i]
+		at, there := other.Network(n.Name)
+		if !there || n.Name != other.Networks[at].Name || !n.Same(&other.Networks[at]) {
+			visit("network", n.Name, there)
 		}
 	}
-	note(before, after)
-	note(after, before)
-	return other
+	sameZone := frame.Zone.String() == other.Zone.String()
+	for i := range frame.Windows {
+		w := &frame.Windows[i]
+		at, there := other.Window(w.Name)
+		if !there || w.Name != other.Windows[at].Name || !w.Same(&other.Windows[at]) || !sameZone {
+			visit("window", w.Name, there)
+		}
+	}
 }
 
 // mentions says whether some text in a value is one of some folded names.

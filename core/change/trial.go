@@ -82,13 +82,11 @@ func widened(before *situation.Frame, is *atlas.Map) (frame *situation.Frame, ok
 		zone = time.UTC
 	}
 	frame = &situation.Frame{Zone: zone}
-	frame.Networks, ok = continued(before.Networks, is.Networks, func(n *situation.Network) string { return n.Name }, func(a, b *situation.Network) bool { return slices.Equal(a.Prefixes, b.Prefixes) })
+	frame.Networks, ok = continued(before.Networks, is.Networks, func(n *situation.Network) string { return n.Name }, (*situation.Network).Same)
 	if !ok || before.Zone.String() != zone.String() {
 		return nil, false
 	}
-	frame.Windows, ok = continued(before.Windows, is.Windows, func(w *situation.Window) string { return w.Name }, func(a, b *situation.Window) bool {
-		return slices.Equal(a.Days, b.Days) && a.From == b.From && a.To == b.To
-	})
+	frame.Windows, ok = continued(before.Windows, is.Windows, func(w *situation.Window) string { return w.Name }, (*situation.Window).Same)
 	return frame, ok
 }
 
@@ -142,8 +140,7 @@ func (t *Trial) OutcomeWithin(s situation.Situation, limit int) (o *Outcome, loo
 // sameGates says whether the systems, networks and windows are what they were.
 func (t *Trial) sameGates() bool {
 	was, is := t.before, t.Atlas
-	if len(was.Systems) != len(is.Systems) || len(was.Frame.Networks) != len(is.Frame.Networks) ||
-		len(was.Frame.Windows) != len(is.Frame.Windows) || len(meant(was.Frame, is.Frame)) > 0 {
+	if len(was.Systems) != len(is.Systems) || len(others(was.Frame, is.Frame)) > 0 {
 		return false
 	}
 	return !slices.ContainsFunc(is.Systems, func(s *atlas.System) bool {

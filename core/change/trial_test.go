@@ -3,6 +3,7 @@ package change_test
 import (
 	"net/netip"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -102,7 +103,7 @@ func TestATrialIsTheDifferenceOfBothMaps(t *testing.T) {
 func redefined(t *rapid.T, m *atlas.Map) *atlas.Map {
 	is := *m
 	is.Networks, is.Windows, is.Systems = slices.Clone(m.Networks), slices.Clone(m.Windows), slices.Clone(m.Systems)
-	switch rapid.IntRange(0, 4).Draw(t, "redefined") {
+	switch rapid.IntRange(0, 7).Draw(t, "redefined") {
 	case 0:
 		i := rapid.IntRange(0, len(is.Networks)-1).Draw(t, "network")
 		is.Networks[i].Prefixes = []netip.Prefix{netip.MustParsePrefix(rapid.SampledFrom([]string{"203.0.113.0/28", "192.0.2.0/24", "::/0"}).Draw(t, "prefix"))}
@@ -116,6 +117,15 @@ func redefined(t *rapid.T, m *atlas.Map) *atlas.Map {
 		s := *is.Systems[0]
 		s.Name = "another"
 		is.Systems = append(is.Systems, &s)
+	case 4: // the same by another spelling
+		i := rapid.IntRange(0, len(is.Networks)-1).Draw(t, "network")
+		is.Networks[i].Name = strings.ToUpper(is.Networks[i].Name)
+	case 5:
+		i := rapid.IntRange(0, len(is.Windows)-1).Draw(t, "window")
+		is.Windows[i].Name = strings.ToUpper(is.Windows[i].Name)
+	case 6: // another one instead
+		i := rapid.IntRange(0, len(is.Networks)-1).Draw(t, "network")
+		is.Networks[i].Name = "elsewhere"
 	default:
 		is.Networks = append(is.Networks, situation.Network{Name: "annex", Prefixes: []netip.Prefix{netip.MustParsePrefix("192.0.2.0/28")}})
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"iter"
 	"net/netip"
+	"slices"
 	"time"
 
 	"gatemap/core/name"
@@ -17,6 +18,9 @@ type Network struct {
 	Prefixes []netip.Prefix
 }
 
+// Same says whether two networks have the same addresses.
+func (n *Network) Same(other *Network) bool { return slices.Equal(n.Prefixes, other.Prefixes) }
+
 // Window is a named weekly time window on the wall clock of the map's time
 // zone. One whose To is not after From runs past midnight and belongs to the
 // day on which it starts; From equal to To is a whole day.
@@ -26,6 +30,11 @@ type Window struct {
 	Days  []Day       `yaml:"days,required" doc:"The days on which the window starts."`
 	From  TimeOfDay   `yaml:"from,required" doc:"Start on the wall clock, HH:MM."`
 	To    TimeOfDay   `yaml:"to,required" doc:"End on the wall clock, HH:MM; not after from: it runs past midnight."`
+}
+
+// Same says whether two windows are at the same times, on one wall clock.
+func (w *Window) Same(other *Window) bool {
+	return slices.Equal(w.Days, other.Days) && w.From == other.From && w.To == other.To
 }
 
 // Day is a day of the week, mon to sun.
