@@ -1,6 +1,7 @@
 package change_test
 
 import (
+	"fmt"
 	"net/netip"
 	"slices"
 	"strings"
@@ -15,7 +16,10 @@ import (
 	"gatemap/core/check"
 	"gatemap/core/directory"
 	"gatemap/core/gate"
+	"gatemap/core/gate/licences"
+	"gatemap/core/name"
 	"gatemap/core/name/nametest"
+	"gatemap/core/place"
 	"gatemap/core/situation"
 )
 
@@ -211,4 +215,36 @@ func names(list []gate.Entitlement) (all []string) {
 		all = append(all, e.System+" "+e.Object+" "+e.Right)
 	}
 	return all
+}
+
+// Where someone leaves a large map and a network takes the place of another, which may touch
+// anyone, the outcome says that it is a part.
+func TestAnotherNetworkMayTouchAnyone(t *testing.T) {
+	d := &directory.Document{Name: "d"}
+	for i := range 40 {
+		d.Users = append(d.Users, &directory.User{Name: fmt.Sprintf("user%d", i)})
+	}
+	doors := &licences.Document{
+		Products: []licences.Product{{Name: place.Text{Value: "suite"}, Features: []licences.Feature{{Name: "a"}}}},
+		Mappings: []licences.Mapping{{Product: name.Ref{Name: "suite"}, Who: gate.Who{Everyone: true}}},
+	}
+	was := &atlas.Map{
+		Directories: []*directory.Document{d},
+		Systems:     []*gate.System{{Name: "s", Gate: doors, Behind: []gate.Front{{When: &situation.When{Networks: nametest.Refs("desk")}}}}},
+		Networks:    []situation.Network{{Name: "desk", Prefixes: []netip.Prefix{netip.MustParsePrefix("192.0.2.0/24")}}},
+	}
+	is, fewer := *was, *d
+	fewer.Users = d.Users[1:]
+	is.Directories = []*directory.Document{&fewer}
+	is.Networks = []situation.Network{{Name: "annex", Prefixes: was.Networks[0].Prefixes}}
+	before, err := atlas.Compile(was)
+	require.NoError(t, err)
+	trial, err := change.Try(before, was, &is)
+	require.NoError(t, err)
+	want, err := change.Entitlements(before, trial.Atlas, situation.Situation{From: netip.MustParseAddr("192.0.2.1")})
+	require.NoError(t, err)
+	require.Len(t, want.Losses, 40, "all lose what they have at the desk")
+	_, looked, err := trial.OutcomeWithin(situation.Situation{From: netip.MustParseAddr("192.0.2.1")}, 20)
+	require.NoError(t, err)
+	require.Equal(t, 1, looked)
 }
