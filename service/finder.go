@@ -1,7 +1,6 @@
 package service
 
 import (
-	"slices"
 	"sync"
 	"time"
 
@@ -19,7 +18,7 @@ type finder struct {
 
 	mu     sync.Mutex
 	parts  [][]finding.Finding // by analyzer
-	sorted []finding.Finding   // all of them
+	sorted []finding.Finding   // once they are all there
 	left   int                 // analyzers that are at work
 }
 
@@ -41,8 +40,9 @@ func (f *finder) take(analyzer int, list []finding.Finding) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
 	f.parts[analyzer] = list
-	f.left--
-	f.sorted = check.Sorted(f.parts)
+	if f.left--; f.left == 0 {
+		f.sorted = check.Sorted(f.parts)
+	}
 }
 
 // all waits for everything.
@@ -62,5 +62,8 @@ func (f *finder) soFar(wait time.Duration) (list []finding.Finding, whole bool) 
 	}
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	return slices.Clip(f.sorted), f.left == 0
+	if f.left > 0 {
+		return check.Sorted(f.parts), false
+	}
+	return f.sorted, true
 }

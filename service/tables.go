@@ -61,16 +61,16 @@ func (a Answers) Matrix(ctx context.Context, system, group, right string, s situ
 		for j, c := range m.Columns {
 			e := held[i][c]
 			row.States[j] = e.State
-			if e.Breadth != "" && row.Breadths == nil {
-				row.Breadths = make([]string, len(m.Columns))
-			}
 			if e.Breadth != "" {
+				if row.Breadths == nil {
+					row.Breadths = make([]string, len(m.Columns))
+				}
 				row.Breadths[j] = e.Breadth
 			}
-			if e.Reply != nil && row.Replies == nil {
-				row.Replies = map[int]map[string]any{}
-			}
 			if e.Reply != nil {
+				if row.Replies == nil {
+					row.Replies = map[int]map[string]any{}
+				}
 				row.Replies[j] = e.Reply
 			}
 		}

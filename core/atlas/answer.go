@@ -168,6 +168,11 @@ func (s *System) around(q *gate.Question) gate.Verdict {
 			verdict = verdict.And(gate.ShutFor(gate.ByPrerequisite, s.Name()+"/requires", attribute))
 		}
 	}
+	return s.behind(q, verdict)
+}
+
+// behind is what of a verdict is left behind all that stands in front of a system.
+func (s *System) behind(q *gate.Question, verdict gate.Verdict) gate.Verdict {
 	for i := range s.front {
 		verdict = verdict.And(s.front[i].verdict(q))
 	}

@@ -109,7 +109,7 @@ func (a *Atlas) Explain(u directory.UserID, f *situation.Facts, s *System, p gat
 			}
 		}
 	}
-	steps, own := a.walk(a.Question(u, f), s, p)
+	steps, own := a.walk(q, s, p)
 	e.Routes = byWhat(e.Routes, own, steps)
 	return e, slices.DeleteFunc(steps, func(step gate.Pass) bool {
 		switch step.Fate {

@@ -196,11 +196,7 @@ func (a *Atlas) fixes(q *gate.Question, s *System) (changes []string) {
 func (a *Atlas) beyond(q *gate.Question, s *System, p gate.Point) gate.Entitlement {
 	e := p.Decide(q)
 	if e.State != gate.None {
-		v := e.Verdict()
-		for i := range s.front {
-			v = v.And(s.front[i].verdict(q))
-		}
-		e.Judge(v)
+		e.Judge(s.behind(q, e.Verdict()))
 	}
 	e.Settle(q.Facts)
 	return e

@@ -24,6 +24,20 @@ type Pass struct {
 	Add   func(finding.Finding)
 }
 
+// eachSystem looks at the systems, several at the same time, and adds what it finds in their
+// order.
+func (p *Pass) eachSystem(look func(*atlas.System) []finding.Finding) {
+	found := make([][]finding.Finding, len(p.Atlas.Systems))
+	parallel.For(len(found), 1, func(from, to int) {
+		for i := from; i < to; i++ {
+			found[i] = look(p.Atlas.Systems[i])
+		}
+	})
+	for _, f := range slices.Concat(found...) {
+		p.Add(f)
+	}
+}
+
 // Analyzers lists all of them.
 var Analyzers = []Analyzer{gates, references, groups, layers, unused, prerequisites, locked, accounts, lookAlikes, loneAttributes}
 

@@ -8,7 +8,6 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/finding"
 	"gatemap/core/gate"
-	"gatemap/core/parallel"
 )
 
 // references hands on what came to light while the map was compiled.
@@ -53,17 +52,7 @@ var prerequisites = Analyzer{
 	Name: "prerequisites",
 	Doc:  "Users who hold something in a system, but lack an attribute that it requires.",
 	Run: func(p *Pass) {
-		found := make([][]finding.Finding, len(p.Atlas.Systems))
-		parallel.For(len(found), 1, func(from, to int) {
-			for i := from; i < to; i++ {
-				found[i] = lacking(p.Atlas, p.Atlas.Systems[i])
-			}
-		})
-		for _, list := range found {
-			for _, f := range list {
-				p.Add(f)
-			}
-		}
+		p.eachSystem(func(s *atlas.System) []finding.Finding { return lacking(p.Atlas, s) })
 	},
 }
 

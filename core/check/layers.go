@@ -70,8 +70,7 @@ func (p *Pass) without(s *atlas.System) {
 		f := finding.New(finding.Layering, m.Place,
 			fmt.Sprintf("Line %s names the group %s, which is for what people are; other lines of %s name groups for the thing.", m.Line, full, s.Name()),
 			"Put it into a group for the thing, and name that one.", full)
-		_, f.Where.Rule, _ = strings.Cut(m.Line, "/")
-		f.Where.System = s.Name()
+		f.Where.System, f.Where.Rule, _ = strings.Cut(m.Line, "/")
 		p.Add(f)
 	}
 }

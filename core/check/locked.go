@@ -11,7 +11,6 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/finding"
 	"gatemap/core/gate"
-	"gatemap/core/parallel"
 	"gatemap/core/situation"
 )
 
@@ -23,18 +22,10 @@ var locked = Analyzer{
 	Name: "locked",
 	Doc:  "Lines that can never be more than shut, and what shuts them.",
 	Run: func(p *Pass) {
-		found := make([][]finding.Finding, len(p.Atlas.Systems))
-		parallel.For(len(found), 1, func(from, to int) {
-			for i := from; i < to; i++ {
-				l := locks{atlas: p.Atlas, system: p.Atlas.Systems[i], lines: map[string]*lock{}}
-				found[i] = l.find()
-			}
+		p.eachSystem(func(s *atlas.System) []finding.Finding {
+			l := locks{atlas: p.Atlas, system: s, lines: map[string]*lock{}}
+			return l.find()
 		})
-		for _, list := range found {
-			for _, f := range list {
-				p.Add(f)
-			}
-		}
 	},
 }
 

@@ -5,10 +5,8 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io/fs"
 	"log/slog"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"regexp"
 	"strconv"
@@ -31,18 +29,8 @@ type taken struct {
 // intake measures bringing in the largest directory of the map from its file, into
 // a map that has everything else.
 func (b *bench) intake() error {
-	binary, err := os.Executable()
-	if err != nil {
-		return err
-	}
-	child := exec.Command(binary, "--intake", b.path)
-	child.Stderr = os.Stderr
-	out, err := child.Output()
-	if err != nil {
-		return err
-	}
 	var got taken
-	if err := json.Unmarshal(out, &got); err != nil {
+	if err := apart(&got, "--intake", b.path); err != nil {
 		return err
 	}
 	b.rows = append(b.rows, row{work: fmt.Sprintf("an intake of everyone from LDIF to the first answer; %d MB at the most", got.Peak>>10), own: got.Took})
@@ -52,29 +40,21 @@ func (b *bench) intake() error {
 // take is the process of its own.
 func take(path string) error {
 	ctx := context.Background()
-	dir, err := os.MkdirTemp("", "gatemap-measure-")
+	dir, folder, err := copied(path)
 	if err != nil {
 		return err
 	}
 	defer os.RemoveAll(dir)
-	folder := filepath.Join(dir, "map")
-	if err := os.CopyFS(folder, os.DirFS(path)); err != nil {
-		return err
-	}
 	const people = "cindervale.ldif"
 	full, own := filepath.Join(dir, people), filepath.Join(folder, people)
 	if err := errors.Join(os.Rename(own, full), os.WriteFile(own, []byte("dn: dc=cindervale,dc=example\ndc: cindervale\n\n"), 0o600)); err != nil {
 		return err
 	}
-	s, err := service.Open(ctx, filepath.Join(dir, "data"), slog.New(slog.DiscardHandler))
+	s, err := open(ctx, dir)
 	if err != nil {
 		return err
 	}
 	defer s.Close()
-	s.Allow(connect.Host{Files: os.DirFS(folder)})
-	if err := commit(ctx, s, os.DirFS(folder)); err != nil {
-		return err
-	}
 	if err := os.Rename(full, own); err != nil {
 		return err
 	}
@@ -108,12 +88,33 @@ func take(path string) error {
 	return errors.Join(err, json.NewEncoder(os.Stdout).Encode(got))
 }
 
-// commit commits a folder, of which nothing stays in memory but the map.
-func commit(ctx context.Context, s *service.Service, files fs.FS) error {
-	f, err := service.ReadFS(files)
-	if err != nil {
-		return err
+// copied is a directory with a copy of a map to change, in its folder.
+func copied(path string) (dir, folder string, err error) {
+	if dir, err = os.MkdirTemp("", "gatemap-measure-"); err != nil {
+		return "", "", err
 	}
-	_, err = s.CommitFolder(ctx, f, "measure", "a made-up map")
-	return err
+	folder = filepath.Join(dir, "map")
+	if err := os.CopyFS(folder, os.DirFS(path)); err != nil {
+		return "", "", errors.Join(err, os.RemoveAll(dir))
+	}
+	return dir, folder, nil
+}
+
+// open is a service with the map that was copied into a directory, of which nothing else
+// stays in memory.
+func open(ctx context.Context, dir string) (*service.Service, error) {
+	files := os.DirFS(filepath.Join(dir, "map"))
+	s, err := service.Open(ctx, filepath.Join(dir, "data"), slog.New(slog.DiscardHandler))
+	if err != nil {
+		return nil, err
+	}
+	s.Allow(connect.Host{Files: files})
+	f, err := service.ReadFS(files)
+	if err == nil {
+		_, err = s.CommitFolder(ctx, f, "measure", "a made-up map")
+	}
+	if err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	return s, nil
 }

@@ -4,10 +4,12 @@
 package main
 
 import (
+	"encoding/json"
 	"flag"
 	"fmt"
 	"math"
 	"os"
+	"os/exec"
 	"runtime"
 	"slices"
 	"strings"
@@ -119,6 +121,21 @@ func run(size string, seed uint64, only string) error {
 }
 
 func progress(what string) { fmt.Fprintln(os.Stderr, "…", what) }
+
+// apart does work in a process of its own, by flags of this program, and reads the result.
+func apart(result any, flags ...string) error {
+	binary, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	child := exec.Command(binary, flags...)
+	child.Stderr = os.Stderr
+	out, err := child.Output()
+	if err != nil {
+		return err
+	}
+	return json.Unmarshal(out, result)
+}
 
 // timed is how long work takes: the median of some runs.
 func timed(runs int, work func()) time.Duration {

@@ -11,7 +11,6 @@ import (
 	"net/http/httptest"
 	"net/url"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"runtime"
 	"sync"
@@ -52,18 +51,8 @@ func (b *bench) service() error {
 	if err := s.Close(); err != nil {
 		return err
 	}
-	binary, err := os.Executable()
-	if err != nil {
-		return err
-	}
-	child := exec.Command(binary, "--data", data)
-	child.Stderr = os.Stderr
-	out, err := child.Output()
-	if err != nil {
-		return err
-	}
 	var got served
-	if err := json.Unmarshal(out, &got); err != nil {
+	if err := apart(&got, "--data", data); err != nil {
 		return err
 	}
 	each := func(rate float64) time.Duration { return time.Duration(float64(time.Second) / rate) }

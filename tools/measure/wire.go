@@ -7,11 +7,9 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"log/slog"
 	"maps"
 	"net"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"runtime"
 	"slices"
@@ -102,18 +100,8 @@ func received(in *bufio.Reader, j *connect.Job) (p connect.Patch, err error) {
 
 // wire measures from a change on the wire to the answer that follows from it.
 func (b *bench) wire() error {
-	binary, err := os.Executable()
-	if err != nil {
-		return err
-	}
-	child := exec.Command(binary, "--wire", b.path)
-	child.Stderr = os.Stderr
-	out, err := child.Output()
-	if err != nil {
-		return err
-	}
 	var all []delay
-	if err := json.Unmarshal(out, &all); err != nil {
+	if err := apart(&all, "--wire", b.path); err != nil {
 		return err
 	}
 	for _, d := range all {
@@ -137,15 +125,11 @@ func follow(path string) error {
 		return err
 	}
 	defer listener.Close()
-	dir, err := os.MkdirTemp("", "gatemap-measure-")
+	dir, folder, err := copied(path)
 	if err != nil {
 		return err
 	}
 	defer os.RemoveAll(dir)
-	folder := filepath.Join(dir, "map")
-	if err := os.CopyFS(folder, os.DirFS(path)); err != nil {
-		return err
-	}
 	people, entries := filepath.Join(folder, "directories", "cindervale.yaml"), filepath.Join(folder, "cindervale.ldif")
 	document, err := os.ReadFile(people)
 	if err != nil {
@@ -156,15 +140,11 @@ func follow(path string) error {
 	if err := os.WriteFile(people, document, 0o600); err != nil {
 		return err
 	}
-	s, err := service.Open(ctx, filepath.Join(dir, "data"), slog.New(slog.DiscardHandler))
+	s, err := open(ctx, dir)
 	if err != nil {
 		return err
 	}
 	defer s.Close()
-	s.Allow(connect.Host{Files: os.DirFS(folder)})
-	if err := commit(ctx, s, os.DirFS(folder)); err != nil {
-		return err
-	}
 	events := s.Events(ctx)
 	s.Follow()
 	conn, err := listener.Accept()
