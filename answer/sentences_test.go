@@ -9,7 +9,6 @@ import (
 	"pgregory.net/rapid"
 
 	"gatemap/answer"
-	"gatemap/core/atlas"
 	"gatemap/core/atlas/atlastest"
 	"gatemap/core/gate"
 )
@@ -19,10 +18,7 @@ import (
 func TestSentencesNameTheLinesThatDecide(t *testing.T) {
 	decides := 0
 	rapid.Check(t, func(t *rapid.T) {
-		a, err := atlas.Compile(atlastest.Draw(t))
-		require.NoError(t, err)
-		facts, err := a.Facts(atlastest.Situation(t))
-		require.NoError(t, err)
+		_, a, _, facts := atlastest.Asked(t)
 		for u := range a.Book.AllUsers {
 			for _, s := range a.Systems {
 				for _, e := range a.Reach(u, facts, s) {

@@ -29,12 +29,7 @@ type drawn struct {
 }
 
 func draw(t *rapid.T) drawn {
-	m := atlastest.Draw(t)
-	a, err := atlas.Compile(m)
-	require.NoError(t, err)
-	given := atlastest.Situation(t)
-	facts, err := a.Facts(given)
-	require.NoError(t, err)
+	m, a, given, facts := atlastest.Asked(t)
 	return drawn{m, a, given, facts}
 }
 

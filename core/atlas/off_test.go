@@ -62,12 +62,7 @@ func standing(a *atlas.Atlas, facts *situation.Facts) map[string]any {
 func TestALineThatIsOffIsAsNone(t *testing.T) {
 	some := false
 	rapid.Check(t, func(t *rapid.T) {
-		m := atlastest.Draw(t)
-		a, err := atlas.Compile(m)
-		require.NoError(t, err)
-		given := atlastest.Situation(t)
-		facts, err := a.Facts(given)
-		require.NoError(t, err)
+		m, a, given, facts := atlastest.Asked(t)
 		with, found := standing(a, facts), codes(a)
 		dropped := false
 		for _, s := range m.Systems {

@@ -7,7 +7,6 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"gatemap/core/atlas"
 	"gatemap/core/atlas/atlastest"
 	"gatemap/core/directory"
 	"gatemap/core/gate"
@@ -20,12 +19,7 @@ import (
 func TestThePlainReadingAndTheEngineAgree(t *testing.T) {
 	held := 0
 	rapid.Check(t, func(t *rapid.T) {
-		m := atlastest.Draw(t)
-		a, err := atlas.Compile(m)
-		require.NoError(t, err)
-		given := atlastest.Situation(t)
-		facts, err := a.Facts(given)
-		require.NoError(t, err)
+		m, a, given, facts := atlastest.Asked(t)
 		w := plain.New(m)
 		for u := range directory.UserID(a.Book.Users()) {
 			person := w.User(a.Book.UserName(u))
@@ -57,12 +51,7 @@ func TestThePlainReadingAndTheEngineAgree(t *testing.T) {
 func TestThePlainReadingAgreesOnOpenIf(t *testing.T) {
 	depends := 0
 	rapid.Check(t, func(t *rapid.T) {
-		m := atlastest.Draw(t)
-		a, err := atlas.Compile(m)
-		require.NoError(t, err)
-		given := atlastest.Situation(t)
-		facts, err := a.Facts(given)
-		require.NoError(t, err)
+		m, a, given, facts := atlastest.Asked(t)
 		w := plain.New(m)
 		full := []situation.Situation{atlastest.Completed(t, given), atlastest.Completed(t, given), atlastest.Completed(t, given)}
 		for u := range a.Book.AllUsers {

@@ -66,6 +66,17 @@ func Draw(t *rapid.T) *atlas.Map {
 
 var weekdays = []situation.Day{"mon", "tue", "wed", "thu", "fri", "sat", "sun"}
 
+// Asked draws a map, compiled, and a situation to ask it about.
+func Asked(t *rapid.T) (m *atlas.Map, a *atlas.Atlas, given situation.Situation, facts *situation.Facts) {
+	m = Draw(t)
+	a, err := atlas.Compile(m)
+	must(err)
+	given = Situation(t)
+	facts, err = a.Facts(given)
+	must(err)
+	return m, a, given, facts
+}
+
 // User draws the record of a user.
 func User(t *rapid.T, n string) *directory.User {
 	u := &directory.User{Name: n}
