@@ -34,7 +34,10 @@ type numbered struct {
 // tells what has changed by numbers, also of what was deleted; ok is false where it does
 // not, and the first time.
 func (c *Conn) byNumber(ctx context.Context, searches []search, known standing, gone func(k connect.Kind, id string), stray func(s search, e *connect.Entry) error) (ok bool, err error) {
-	if c.heavy || c.parents == nil || c.marked() != "uSNChanged" || slices.ContainsFunc(searches, func(s search) bool { return computed.MatchString(s.filter) }) {
+	if c.heavy || c.parents == nil || c.marked() != "uSNChanged" {
+		return false, nil
+	}
+	if slices.ContainsFunc(searches, func(s search) bool { return computed.MatchString(s.filter) }) {
 		return false, nil
 	}
 	next, err := c.Mark(time.Now())

@@ -57,7 +57,10 @@ func (c *Conn) Stream(ctx context.Context, tables *connect.Tables, progress func
 	for i, s := range above {
 		go c.follow(ctx, len(searches)+i, s, events)
 	}
-	m := &mirror{conn: c, tables: tables, searches: searches, records: connect.NewMirror(), parents: map[string]string{}, fresh: make([]bool, len(searches)+len(above)), verified: time.Now(), within: map[found]map[int]bool{}}
+	m := &mirror{
+		conn: c, tables: tables, searches: searches, records: connect.NewMirror(), parents: map[string]string{},
+		fresh: make([]bool, len(searches)+len(above)), verified: time.Now(), within: map[found]map[int]bool{},
+	}
 	if err := m.refresh(ctx, events, progress); err != nil {
 		return c.failed(err)
 	}

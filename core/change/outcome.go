@@ -237,7 +237,9 @@ func (t *Trial) old(s *atlas.System) *atlas.System {
 // but those who have been looked at already. Who are alike to it both before and
 // after differ in the same, by routes of their own.
 func (t *Trial) compare(o *Outcome, fresh *atlas.System, before, after *situation.Facts, named, done []directory.UserID) error {
-	named = slices.DeleteFunc(slices.Clone(named), func(u directory.UserID) bool { return !t.before.Book.HasUser(u) || !t.Atlas.Book.HasUser(u) })
+	named = slices.DeleteFunc(slices.Clone(named), func(u directory.UserID) bool {
+		return !t.before.Book.HasUser(u) || !t.Atlas.Book.HasUser(u)
+	})
 	if len(named) == 0 {
 		return nil
 	}

@@ -19,10 +19,14 @@ func amended(b *directory.Book, was, is *atlas.Map) (book *directory.Book, ok bo
 	e := directory.Edit{Users: map[directory.UserID]*directory.User{}, Groups: map[directory.GroupID]*directory.Group{}}
 	for i, now := range is.Directories {
 		old := was.Directories[i]
-		if old.Name != now.Name || !slices.Equal(old.Exact, now.Exact) || !reflect.DeepEqual(old.SamePerson, now.SamePerson) || !slices.Equal(old.Devices, now.Devices) && !reflect.DeepEqual(old.Devices, now.Devices) {
+		if old.Name != now.Name || !slices.Equal(old.Exact, now.Exact) || !reflect.DeepEqual(old.SamePerson, now.SamePerson) {
 			return nil, false
 		}
-		users, groups := apart(old.Users, now.Users, func(u *directory.User) string { return u.Name }), apart(old.Groups, now.Groups, func(g *directory.Group) string { return g.Name })
+		if !slices.Equal(old.Devices, now.Devices) && !reflect.DeepEqual(old.Devices, now.Devices) {
+			return nil, false
+		}
+		userName, groupName := func(u *directory.User) string { return u.Name }, func(g *directory.Group) string { return g.Name }
+		users, groups := apart(old.Users, now.Users, userName), apart(old.Groups, now.Groups, groupName)
 		if users.twice || groups.twice {
 			return nil, false
 		}
@@ -32,8 +36,8 @@ func amended(b *directory.Book, was, is *atlas.Map) (book *directory.Book, ok bo
 		}
 		maps.Copy(e.Groups, renamed)
 		e.Join, e.Come = append(e.Join, coming(i, users.come)...), append(e.Come, coming(i, groups.come)...)
-		left, known := numbers(old.Name, users.others, users.gone, func(u *directory.User) string { return u.Name }, b.LookUser, e.Users)
-		went, grouped := numbers(old.Name, groups.others, groups.gone, func(g *directory.Group) string { return g.Name }, b.LookGroup, e.Groups)
+		left, known := numbers(old.Name, users.others, users.gone, userName, b.LookUser, e.Users)
+		went, grouped := numbers(old.Name, groups.others, groups.gone, groupName, b.LookGroup, e.Groups)
 		if !known || !grouped {
 			return nil, false
 		}

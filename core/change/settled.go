@@ -21,7 +21,10 @@ func (t *Trial) settled(old, is *atlas.System, other map[string]bool) bool {
 	}
 	return !slices.ContainsFunc(is.Looks(), func(x *atlas.System) bool {
 		before := was[x.Name()]
-		if before == nil || before.Document != x.Document && !reflect.DeepEqual(before.Document, x.Document) || !slices.Equal(lost(before), lost(x)) {
+		if before == nil || !slices.Equal(lost(before), lost(x)) {
+			return true
+		}
+		if before.Document != x.Document && !reflect.DeepEqual(before.Document, x.Document) {
 			return true
 		}
 		_, networked := x.Gate.(gate.Networked)

@@ -104,7 +104,10 @@ func (s *shelf[T]) all(yield func(uint32) bool) {
 // inOrderOf puts what belongs to records, in the order of their numbers, in that of their
 // names.
 func inOrderOf[T, R any](s *shelf[R], list []T, number func(T) uint32) []T {
-	if s.late == nil || len(s.late.order) == 0 || len(list) == 0 || len(s.late.origin) == 0 && int(number(list[len(list)-1])) < s.late.built {
+	if s.late == nil || len(s.late.order) == 0 || len(list) == 0 {
+		return list
+	}
+	if last := int(number(list[len(list)-1])); len(s.late.origin) == 0 && last < s.late.built {
 		return list
 	}
 	return slices.SortedStableFunc(slices.Values(list), func(x, y T) int {
@@ -176,9 +179,15 @@ func (s *shelf[T]) move(docs []*Document, x moves[T], named func(*T) string, bar
 // next is what an edit of a book with so many records starts from.
 func (a *arrivals) next(records int) *arrivals {
 	if a == nil {
-		return &arrivals{built: records, order: map[uint32]uint64{}, gone: map[uint32]bool{}, former: map[uint32]string{}, origin: map[uint32]string{}}
+		return &arrivals{
+			built: records, order: map[uint32]uint64{}, gone: map[uint32]bool{},
+			former: map[uint32]string{}, origin: map[uint32]string{},
+		}
 	}
-	return &arrivals{built: a.built, came: a.came, order: maps.Clone(a.order), gone: maps.Clone(a.gone), former: map[uint32]string{}, origin: maps.Clone(a.origin)}
+	return &arrivals{
+		built: a.built, came: a.came, order: maps.Clone(a.order), gone: maps.Clone(a.gone),
+		former: map[uint32]string{}, origin: maps.Clone(a.origin),
+	}
 }
 
 // arrange puts the records that came, and those that have other names, in the order of

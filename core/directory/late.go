@@ -112,11 +112,14 @@ func (b *Book) move(base *Book, e Edit) (groups map[GroupID]*Group, ok bool) {
 			rename[uint32(g)] = record
 		}
 	}
-	if count += len(rename); count > tooMany || slices.ContainsFunc(slices.Concat(base.nesting.rings...), func(g GroupID) bool { return rename[uint32(g)] != nil }) {
+	renamed := func(g GroupID) bool { return rename[uint32(g)] != nil }
+	if count += len(rename); count > tooMany || slices.ContainsFunc(slices.Concat(base.nesting.rings...), renamed) {
 		return nil, false
 	}
-	b.users, usersOK = base.users.move(b.directories, moves[User]{come: e.Join, leave: numbers(e.Leave)}, func(u *User) string { return u.Name }, func(n string) *User { return &User{Name: n} })
-	b.groups, groupsOK = base.groups.move(b.directories, moves[Group]{e.Come, numbers(e.Go), rename}, func(g *Group) string { return g.Name }, func(n string) *Group { return &Group{Name: n} })
+	b.users, usersOK = base.users.move(b.directories, moves[User]{come: e.Join, leave: numbers(e.Leave)},
+		func(u *User) string { return u.Name }, func(n string) *User { return &User{Name: n} })
+	b.groups, groupsOK = base.groups.move(b.directories, moves[Group]{e.Come, numbers(e.Go), rename},
+		func(g *Group) string { return g.Name }, func(n string) *Group { return &Group{Name: n} })
 	if !usersOK || !groupsOK {
 		return nil, false
 	}
@@ -223,7 +226,8 @@ func (b *Book) concerned(base *Book) (list []GroupID) {
 		}
 	}
 	for outer, by := range base.managers {
-		if slices.ContainsFunc(by.Groups, func(g GroupID) bool { return b.Gone(g) || b.Renamed(g) }) || slices.ContainsFunc(by.Users, func(u UserID) bool { return !b.HasUser(u) }) {
+		if slices.ContainsFunc(by.Groups, func(g GroupID) bool { return b.Gone(g) || b.Renamed(g) }) ||
+			slices.ContainsFunc(by.Users, func(u UserID) bool { return !b.HasUser(u) }) {
 			list = append(list, outer)
 		}
 	}
