@@ -10,13 +10,13 @@ import (
 
 	"gatemap/core/change"
 	"gatemap/core/check"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
 // Asker answers questions about one map. Names may be bare, full or
 // distinguished; what is not found is a *directory.NotFoundError, a question
-// that needs an object a *gate.ObjectNeededError.
+// that needs an object a *rule.ObjectNeededError.
 type Asker interface {
 	Reach(ctx context.Context, user, system string, s situation.Situation) (*Reach, error)
 	Person(ctx context.Context, user, system string, s situation.Situation) (*Person, error)
@@ -44,7 +44,7 @@ type Reach struct {
 	User         string             `json:"user" doc:"Full name of the user."`
 	DisplayName  string             `json:"display_name,omitempty" doc:"Display name of the user."`
 	Situation    map[string]string  `json:"situation" doc:"The facts that were given."`
-	Entitlements []gate.Entitlement `json:"entitlements" doc:"All but none, by system, object and right." nullable:"false"`
+	Entitlements []rule.Entitlement `json:"entitlements" doc:"All but none, by system, object and right." nullable:"false"`
 	Others       []Account          `json:"others,omitempty" doc:"Other accounts of the same person."`
 }
 
@@ -65,8 +65,8 @@ type Person struct {
 type Why struct {
 	User      string            `json:"user" doc:"Full name of the user."`
 	Situation map[string]string `json:"situation" doc:"The facts that were given."`
-	gate.Entitlement
-	Lines     []gate.Pass `json:"lines" doc:"The lines that decide, may decide or are watched; of what is not held, those that the resource lacks something for." nullable:"false"`
+	rule.Entitlement
+	Lines     []rule.Pass `json:"lines" doc:"The lines that decide, may decide or are watched; of what is not held, those that the resource lacks something for." nullable:"false"`
 	Ways      []Way       `json:"ways" doc:"What is enough for it, what brings the least else first." nullable:"false"`
 	Sentences []string    `json:"sentences" doc:"The answer in words, ready for a ticket." nullable:"false"`
 }
@@ -86,15 +86,15 @@ type Who struct {
 // Holder is a user with the state of one entitlement.
 type Holder struct {
 	User    string           `json:"user"`
-	State   gate.State       `json:"state"`
+	State   rule.State       `json:"state"`
 	Breadth string           `json:"breadth,omitempty" doc:"How far it goes: own, team or all."`
 	Reply   map[string]any   `json:"reply,omitempty" doc:"What the gate answers with."`
 	Needs   []situation.Need `json:"needs" nullable:"false"`
 	// OpenIf and More are as of an entitlement.
 	OpenIf [][]situation.Need `json:"open_if" doc:"The ways in which it is open." nullable:"false"`
 	More   bool               `json:"open_if_more,omitempty" doc:"There are further ways than those given."`
-	ShutBy []gate.Stop        `json:"shut_by" nullable:"false"`
-	Routes []gate.Route       `json:"routes" nullable:"false"`
+	ShutBy []rule.Stop        `json:"shut_by" nullable:"false"`
+	Routes []rule.Route       `json:"routes" nullable:"false"`
 }
 
 // Members is everyone in a group.
@@ -185,7 +185,7 @@ type Column struct {
 // Row is one person of a matrix.
 type Row struct {
 	User     string       `json:"user"`
-	States   []gate.State `json:"states" doc:"One for each column." nullable:"false"`
+	States   []rule.State `json:"states" doc:"One for each column." nullable:"false"`
 	Breadths []string     `json:"breadths,omitempty" doc:"One for each column, where any of them has a breadth."`
 
 	// Replies are by the number of the column, from 0.
@@ -211,7 +211,7 @@ type Week struct {
 type Span struct {
 	From   time.Time          `json:"from" doc:"Its first moment, on the wall clock of the map."`
 	To     time.Time          `json:"to" doc:"The first moment after it."`
-	State  gate.State         `json:"state"`
+	State  rule.State         `json:"state"`
 	OpenIf [][]situation.Need `json:"open_if" doc:"The ways in which it is open." nullable:"false"`
 }
 

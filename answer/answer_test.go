@@ -12,7 +12,7 @@ import (
 	"gatemap/answer"
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -50,41 +50,41 @@ func TestNeedsInWords(t *testing.T) {
 
 func TestStopsInWords(t *testing.T) {
 	for _, c := range []struct {
-		stop gate.Stop
+		stop rule.Stop
 		want string
 	}{
-		{gate.Stop{Reason: gate.ByCondition, At: "s/m", Detail: "network:summit"}, "Line s/m gives it only if the source address is in summit"},
-		{gate.Stop{Reason: gate.ByInactive, At: "d/u"}, "The account d/u is inactive"},
-		{gate.Stop{Reason: gate.ByExpired, At: "d/u", Detail: "T"}, "The account d/u expired at T"},
-		{gate.Stop{Reason: gate.ByPrerequisite, At: "s/requires", Detail: "emails"}, "s requires the attribute emails, which the user lacks"},
-		{gate.Stop{Reason: gate.ByDeny, At: "s/m"}, "Line s/m denies it"},
-		{gate.Stop{Reason: gate.ByLimit, At: "s/l"}, "The limit s/l forbids it"},
-		{gate.Stop{Reason: gate.ByRule, At: "s/r"}, "Line s/r refuses it before another line permits it"},
-		{gate.Stop{Reason: gate.ByOverride, At: "s/override"}, "The user's own override refuses it (s/override)"},
-		{gate.Stop{Reason: gate.ByPolicy, At: "s/p", Detail: "strength:aal2"}, "Policy s/p blocks it (the sign-in is at least aal2)"},
-		{gate.Stop{Reason: gate.ByPolicy, At: "s/p"}, "Policy s/p blocks it"},
-		{gate.Stop{Reason: gate.ByDoor, At: "s/door"}, "The folder allows it, but s/door does not"},
-		{gate.Stop{Reason: gate.ByLogin, At: "s/login 1", Detail: "condition network:summit"}, "The user cannot log in there: s/login 1 (condition: the source address is in summit)"},
-		{gate.Stop{Reason: gate.ByAdmit, At: "s/a"}, "s/a does not admit the sign-in"},
-		{gate.Stop{Reason: gate.ByFeature, At: "s/p", Detail: "f"}, "s/p needs the feature f, which the user lacks"},
-		{gate.Stop{Reason: gate.ByNoSeat, At: "s/p"}, "s/p has no seat left"},
-		{gate.Stop{Reason: gate.BySource, At: "s/sources", Detail: "ridge"}, "Users of the directory ridge are not known here (s/sources)"},
-		{gate.Stop{Reason: gate.ByGate, At: "door/p", Detail: "policy strength:aal2"}, "It is behind door/p, which does not let the user through: policy: the sign-in is at least aal2"},
-		{gate.Stop{Reason: "new", At: "s/x"}, "new at s/x"},
+		{rule.Stop{Reason: rule.ByCondition, At: "s/m", Detail: "network:summit"}, "Line s/m gives it only if the source address is in summit"},
+		{rule.Stop{Reason: rule.ByInactive, At: "d/u"}, "The account d/u is inactive"},
+		{rule.Stop{Reason: rule.ByExpired, At: "d/u", Detail: "T"}, "The account d/u expired at T"},
+		{rule.Stop{Reason: rule.ByPrerequisite, At: "s/requires", Detail: "emails"}, "s requires the attribute emails, which the user lacks"},
+		{rule.Stop{Reason: rule.ByDeny, At: "s/m"}, "Line s/m denies it"},
+		{rule.Stop{Reason: rule.ByLimit, At: "s/l"}, "The limit s/l forbids it"},
+		{rule.Stop{Reason: rule.ByRule, At: "s/r"}, "Line s/r refuses it before another line permits it"},
+		{rule.Stop{Reason: rule.ByOverride, At: "s/override"}, "The user's own override refuses it (s/override)"},
+		{rule.Stop{Reason: rule.ByPolicy, At: "s/p", Detail: "strength:aal2"}, "Policy s/p blocks it (the sign-in is at least aal2)"},
+		{rule.Stop{Reason: rule.ByPolicy, At: "s/p"}, "Policy s/p blocks it"},
+		{rule.Stop{Reason: rule.ByDoor, At: "s/door"}, "The folder allows it, but s/door does not"},
+		{rule.Stop{Reason: rule.ByLogin, At: "s/login 1", Detail: "condition network:summit"}, "The user cannot log in there: s/login 1 (condition: the source address is in summit)"},
+		{rule.Stop{Reason: rule.ByAdmit, At: "s/a"}, "s/a does not admit the sign-in"},
+		{rule.Stop{Reason: rule.ByFeature, At: "s/p", Detail: "f"}, "s/p needs the feature f, which the user lacks"},
+		{rule.Stop{Reason: rule.ByNoSeat, At: "s/p"}, "s/p has no seat left"},
+		{rule.Stop{Reason: rule.BySource, At: "s/sources", Detail: "ridge"}, "Users of the directory ridge are not known here (s/sources)"},
+		{rule.Stop{Reason: rule.ByGate, At: "door/p", Detail: "policy strength:aal2"}, "It is behind door/p, which does not let the user through: policy: the sign-in is at least aal2"},
+		{rule.Stop{Reason: "new", At: "s/x"}, "new at s/x"},
 	} {
 		assert.Equal(t, c.want, answer.Stop(c.stop))
 	}
 }
 
 func TestRoutesInWords(t *testing.T) {
-	path := []gate.Hop{{Group: "d/a", How: "rule"}, {Group: "d/b", How: "nested"}}
-	for want, r := range map[string]gate.Route{
+	path := []rule.Hop{{Group: "d/a", How: "rule"}, {Group: "d/b", How: "nested"}}
+	for want, r := range map[string]rule.Route{
 		"Line s/m gives it to d/u by name":                                          {Mapping: "s/m", Direct: true},
 		"Line s/m gives it to everyone":                                             {Mapping: "s/m"},
 		"Line s/m gives it by the tag crew":                                         {Mapping: "s/m", By: "tag:crew"},
 		"Line s/m gives it: d/u is by rule in d/a, which is in d/b":                 {Mapping: "s/m", Path: path},
 		"Line s/m gives it by the tag crew: d/u is by rule in d/a, which is in d/b": {Mapping: "s/m", By: "tag:crew", Path: path},
-		"Line s/m gives it: d/u is by primary group in d/p":                         {Mapping: "s/m", Path: []gate.Hop{{Group: "d/p", How: "primary"}}},
+		"Line s/m gives it: d/u is by primary group in d/p":                         {Mapping: "s/m", Path: []rule.Hop{{Group: "d/p", How: "primary"}}},
 	} {
 		assert.Equal(t, want, answer.Route(r, "d/u"))
 	}
@@ -97,45 +97,45 @@ func TestMissesAndWaysInWords(t *testing.T) {
 		"Line s/m gives it to members of d/a, but the attribute emails is lacking":               {"group:d/a", "attribute:emails"},
 		"Line s/m gives it to those with the tag crew or those whose sign-in carries l/p role=x": {"tag:crew", "claim:l/p role=x"},
 	} {
-		assert.Equal(t, want, answer.Miss(gate.Miss{Mapping: "s/m", Lacks: lacks}))
+		assert.Equal(t, want, answer.Miss(rule.Miss{Mapping: "s/m", Lacks: lacks}))
 	}
 	for want, way := range map[string]atlas.Way{
-		"Way in: membership of d/a opens it, and brings nothing else":                                            {Changes: []string{"group:d/a"}, State: gate.Open},
-		"Way in: membership of d/a gives it, on conditions, and brings 4 other entitlements: x, y …":             {Changes: []string{"group:d/a"}, State: gate.Depends, Brings: 4, Sample: []string{"x", "y"}},
-		"Way in: title \"Cook\" opens it, and brings nothing else":                                               {Changes: []string{"attribute:title=Cook"}, State: gate.Open},
-		"Way in: a value for the attribute emails opens it":                                                      {Changes: []string{"attribute:emails"}, State: gate.Open},
-		"Way in: switching the account on, and a situation in which the time is in the window night opens it":    {Changes: []string{"account:active", "window:night"}, State: gate.Open},
-		"Way in: a later end of the account opens it":                                                            {Changes: []string{"account:longer"}, State: gate.Open},
-		"Way in: a situation in which the time is in the window night and the sign-in is at least aal2 opens it": {Changes: []string{"window:night", "strength:aal2"}, State: gate.Open},
+		"Way in: membership of d/a opens it, and brings nothing else":                                            {Changes: []string{"group:d/a"}, State: rule.Open},
+		"Way in: membership of d/a gives it, on conditions, and brings 4 other entitlements: x, y …":             {Changes: []string{"group:d/a"}, State: rule.Depends, Brings: 4, Sample: []string{"x", "y"}},
+		"Way in: title \"Cook\" opens it, and brings nothing else":                                               {Changes: []string{"attribute:title=Cook"}, State: rule.Open},
+		"Way in: a value for the attribute emails opens it":                                                      {Changes: []string{"attribute:emails"}, State: rule.Open},
+		"Way in: switching the account on, and a situation in which the time is in the window night opens it":    {Changes: []string{"account:active", "window:night"}, State: rule.Open},
+		"Way in: a later end of the account opens it":                                                            {Changes: []string{"account:longer"}, State: rule.Open},
+		"Way in: a situation in which the time is in the window night and the sign-in is at least aal2 opens it": {Changes: []string{"window:night", "strength:aal2"}, State: rule.Open},
 	} {
 		assert.Equal(t, want, answer.WayIn(way))
 	}
 }
 
-func why(state gate.State, facts map[string]string) *answer.Why {
-	return &answer.Why{User: "d/u", Situation: facts, Entitlement: gate.Entitlement{System: "s", Object: "/o", Right: "r", State: state}}
+func why(state rule.State, facts map[string]string) *answer.Why {
+	return &answer.Why{User: "d/u", Situation: facts, Entitlement: rule.Entitlement{System: "s", Object: "/o", Right: "r", State: state}}
 }
 
 func TestSentences(t *testing.T) {
 	facts := map[string]string{"from": "198.51.100.9", "device_name": "loaner-7"}
-	open := why(gate.Open, nil)
+	open := why(rule.Open, nil)
 	open.Breadth, open.DecidedAt = "team", "/"
-	depends := why(gate.Depends, facts)
+	depends := why(rule.Depends, facts)
 	depends.OpenIf = [][]situation.Need{{"window:night"}}
 	for _, c := range []struct {
 		why  *answer.Why
 		want []string
 	}{
 		{open, []string{"Una (d/u) holds r on /o in s, breadth team, and it is open in any situation.", "/o is not declared; / above it decides."}},
-		{why(gate.Open, facts), []string{"Una (d/u) holds r on /o in s, and it is open in this situation (from 198.51.100.9, device name loaner-7)."}},
+		{why(rule.Open, facts), []string{"Una (d/u) holds r on /o in s, and it is open in this situation (from 198.51.100.9, device name loaner-7)."}},
 		{depends, []string{"Una (d/u) holds r on /o in s, and it is open if the time is in the window night."}},
-		{why(gate.Shut, nil), []string{"Una (d/u) is given r on /o in s, but it is shut."}},
-		{why(gate.Shut, facts), []string{"Una (d/u) is given r on /o in s, but it is shut in this situation (from 198.51.100.9, device name loaner-7)."}},
-		{why(gate.None, nil), []string{"Una (d/u) does not hold r on /o in s.", "No line of s gives it to anyone."}},
+		{why(rule.Shut, nil), []string{"Una (d/u) is given r on /o in s, but it is shut."}},
+		{why(rule.Shut, facts), []string{"Una (d/u) is given r on /o in s, but it is shut in this situation (from 198.51.100.9, device name loaner-7)."}},
+		{why(rule.None, nil), []string{"Una (d/u) does not hold r on /o in s.", "No line of s gives it to anyone."}},
 	} {
 		assert.Equal(t, c.want, answer.Sentences(c.why, "Una"))
 	}
-	assert.True(t, strings.HasPrefix(answer.Sentences(why(gate.None, nil), "")[0], "d/u does not hold"))
+	assert.True(t, strings.HasPrefix(answer.Sentences(why(rule.None, nil), "")[0], "d/u does not hold"))
 }
 
 // What an Asker's error says comes back whole from the other side of the API.
@@ -144,7 +144,7 @@ func TestProblemsThereAndBack(t *testing.T) {
 		&directory.NotFoundError{Kind: "user", Name: "x", Near: []string{"y", "z"}},
 		&directory.NotFoundError{Kind: "user", Name: "x", Candidates: []string{"a/x", "b/x"}},
 		&directory.NotFoundError{Kind: "right", Name: "x", Within: "archive"},
-		&gate.ObjectNeededError{System: "s", Objects: []string{"a", "b"}},
+		&rule.ObjectNeededError{System: "s", Objects: []string{"a", "b"}},
 		&situation.FieldError{Field: "at", Value: "noon", Problem: "not a time"},
 	} {
 		sent, marshalErr := json.Marshal(answer.ProblemOf(err))

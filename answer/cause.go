@@ -4,7 +4,7 @@ import (
 	"fmt"
 
 	"gatemap/core/change"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 // causes are the words for each kind of cause: of a gain, and of a loss.
@@ -18,9 +18,9 @@ var causes = map[change.CauseKind][2]string{
 }
 
 // accountCauses are the words for what of an account shuts something.
-var accountCauses = map[gate.Reason][2]string{
-	gate.ByInactive: {"The account is switched on", "The account is switched off"},
-	gate.ByExpired:  {"The account has not ended now", "The account has ended"},
+var accountCauses = map[rule.Reason][2]string{
+	rule.ByInactive: {"The account is switched on", "The account is switched off"},
+	rule.ByExpired:  {"The account has not ended now", "The account has ended"},
 }
 
 // CauseWords puts into words why something is gained or lost.

@@ -2,14 +2,13 @@ package answer
 
 import (
 	"encoding/json"
-
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 // Probe is an answer with what became of every line of the system on the way to it.
 type Probe struct {
 	Why
-	Passes []gate.Pass `json:"passes" doc:"The lines of the system, in the order in which they are written." nullable:"false"`
+	Passes []rule.Pass `json:"passes" doc:"The lines of the system, in the order in which they are written." nullable:"false"`
 }
 
 // Lines are the lines of a system.

@@ -6,7 +6,7 @@ import (
 	"net/http"
 
 	"gatemap/core/directory"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 	"gatemap/operator"
 )
@@ -66,7 +66,7 @@ func (e *ConflictError) Error() string { return e.Message }
 func ProblemOf(err error) *Problem {
 	var (
 		missing *directory.NotFoundError
-		object  *gate.ObjectNeededError
+		object  *rule.ObjectNeededError
 		field   *situation.FieldError
 		problem *Problem
 		notNow  *ConflictError
@@ -106,7 +106,7 @@ func (p *Problem) Err() error {
 	case typeMissing:
 		return &directory.NotFoundError{Kind: p.Kind, Name: p.Name, Within: p.Within, Near: p.Near, Candidates: p.Candidates}
 	case typeObject:
-		return &gate.ObjectNeededError{System: p.Within, Objects: p.Objects}
+		return &rule.ObjectNeededError{System: p.Within, Objects: p.Objects}
 	case typeField:
 		return &situation.FieldError{Field: p.Field, Value: p.Value, Problem: p.Problem}
 	case typeNotNow:

@@ -10,7 +10,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/core/atlas/atlastest"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 // The sentences name the lines that decide, or may, each of them and no others, and say of
@@ -38,28 +38,28 @@ func TestSentencesNameTheLinesThatDecide(t *testing.T) {
 }
 
 // agrees compares what is said with what becomes of a line.
-func agrees(t *rapid.T, w *answer.Why, said string, line gate.Pass) (decides int) {
+func agrees(t *rapid.T, w *answer.Why, said string, line rule.Pass) (decides int) {
 	shut := false
 	for _, s := range w.ShutBy {
 		shut = shut || s.At == line.Line
 	}
 	for _, s := range w.Routes {
-		if s.Mapping == line.Line && w.State > gate.Shut {
-			require.Contains(t, []gate.Fate{gate.Decides, gate.May}, line.Fate, "%s\n%s", line.Line, said)
-			require.False(t, w.State == gate.Open && line.Fate == gate.May, "%s\n%s", line.Line, said)
+		if s.Mapping == line.Line && w.State > rule.Shut {
+			require.Contains(t, []rule.Fate{rule.Decides, rule.May}, line.Fate, "%s\n%s", line.Line, said)
+			require.False(t, w.State == rule.Open && line.Fate == rule.May, "%s\n%s", line.Line, said)
 		}
 	}
 	named := regexp.MustCompile(`(?m)(^| )` + regexp.QuoteMeta(line.Line) + `[ :.)]`).MatchString(said)
 	switch line.Fate {
-	case gate.Decides:
+	case rule.Decides:
 		require.True(t, named, "%s decides\n%s", line.Line, said)
 		return 1
-	case gate.May, gate.Watched:
+	case rule.May, rule.Watched:
 		require.True(t, named, "%s may decide\n%s", line.Line, said)
-	case gate.Unmet:
-		require.False(t, named && !shut && w.State > gate.Shut, "%s is not met\n%s", line.Line, said)
-	case gate.Overtaken, gate.Others, gate.Off:
-		require.False(t, named && w.State > gate.None, "%s is %s\n%s", line.Line, line.Fate, said)
+	case rule.Unmet:
+		require.False(t, named && !shut && w.State > rule.Shut, "%s is not met\n%s", line.Line, said)
+	case rule.Overtaken, rule.Others, rule.Off:
+		require.False(t, named && w.State > rule.None, "%s is %s\n%s", line.Line, line.Fate, said)
 	}
 	return 0
 }

@@ -5,7 +5,7 @@ import (
 
 	"gatemap/core/change"
 	"gatemap/core/finding"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/stage"
 )
 
@@ -131,12 +131,12 @@ type Tallied struct {
 type Effected struct {
 	Effect Effect            `json:"effect" enum:"gain,loss,change,reroute"`
 	User   string            `json:"user"`
-	Before *gate.Entitlement `json:"before,omitempty" doc:"As it is now; missing: not held."`
-	After  *gate.Entitlement `json:"after,omitempty" doc:"As it would be; missing: not held."`
+	Before *rule.Entitlement `json:"before,omitempty" doc:"As it is now; missing: not held."`
+	After  *rule.Entitlement `json:"after,omitempty" doc:"As it would be; missing: not held."`
 }
 
 // Entitlement is the one that it is about: as it would be, or as it is.
-func (e *Effected) Entitlement() *gate.Entitlement {
+func (e *Effected) Entitlement() *rule.Entitlement {
 	if e.After != nil {
 		return e.After
 	}

@@ -6,7 +6,7 @@ import (
 	"strings"
 
 	"gatemap/core/atlas"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 	"gatemap/stage"
 )
@@ -52,7 +52,7 @@ func setting(user, attribute, value string) stage.Change {
 }
 
 // outcomes are what a way makes of an entitlement.
-var outcomes = map[gate.State]string{gate.Open: "opens it", gate.Depends: "gives it, on conditions"}
+var outcomes = map[rule.State]string{rule.Open: "opens it", rule.Depends: "gives it, on conditions"}
 
 // WayIn puts one way to an entitlement into words.
 func WayIn(w atlas.Way) string {

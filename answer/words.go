@@ -5,7 +5,7 @@ import (
 	"slices"
 	"strings"
 
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -49,48 +49,48 @@ func Sentences(w *Why, display string) []string {
 	for _, way := range w.Ways {
 		lines = append(lines, WayIn(way.Way)+".")
 	}
-	if w.State == gate.None && len(w.Misses) == 0 {
+	if w.State == rule.None && len(w.Misses) == 0 {
 		lines = append(lines, "No line of "+w.System+" gives it to anyone.")
 	}
 	return lines
 }
 
 // Watched puts into words what a policy that is only watched would have done.
-func Watched(w gate.Watch) string {
+func Watched(w rule.Watch) string {
 	return fmt.Sprintf("Policy %s is only watched: it would %s", w.Policy, w.Would)
 }
 
 // Role puts into words what a line does that is neither a route nor what shuts it; "" for
 // one that is.
-func Role(p gate.Pass, w *Why) string {
-	named := slices.ContainsFunc(w.Routes, func(r gate.Route) bool { return r.Mapping == p.Line }) ||
-		slices.ContainsFunc(w.ShutBy, func(s gate.Stop) bool { return s.At == p.Line })
+func Role(p rule.Pass, w *Why) string {
+	named := slices.ContainsFunc(w.Routes, func(r rule.Route) bool { return r.Mapping == p.Line }) ||
+		slices.ContainsFunc(w.ShutBy, func(s rule.Stop) bool { return s.At == p.Line })
 	words := make([]string, len(p.Needs))
 	for i, n := range p.Needs {
 		words[i] = Need(n)
 	}
 	given := strings.Join(words, " and ")
 	switch {
-	case p.Fate == gate.Elsewhere:
+	case p.Fate == rule.Elsewhere:
 		return lacking(p, w.Object)
-	case named || p.Fate == gate.Watched:
+	case named || p.Fate == rule.Watched:
 		return ""
-	case p.Fate == gate.May && p.Part == gate.Gives:
+	case p.Fate == rule.May && p.Part == rule.Gives:
 		return fmt.Sprintf("Line %s lets it pass if %s", p.Line, given)
-	case p.Fate == gate.May && p.Part == gate.Asks:
+	case p.Fate == rule.May && p.Part == rule.Asks:
 		return fmt.Sprintf("Line %s applies if %s", p.Line, given)
-	case p.Fate == gate.May:
+	case p.Fate == rule.May:
 		return fmt.Sprintf("Line %s refuses it if %s", p.Line, given)
-	case p.Part == gate.Gives:
+	case p.Part == rule.Gives:
 		return fmt.Sprintf("Line %s lets it pass", p.Line)
-	case p.Part == gate.Asks:
+	case p.Part == rule.Asks:
 		return fmt.Sprintf("Line %s applies", p.Line)
 	}
 	return fmt.Sprintf("Line %s refuses it otherwise", p.Line)
 }
 
 // lacking says what a resource lacks for a line to be about it.
-func lacking(p gate.Pass, object string) string {
+func lacking(p rule.Pass, object string) string {
 	var tags, others []string
 	for _, l := range p.Lacks {
 		if tag, is := strings.CutPrefix(l, "tag-of-resource:"); is {
@@ -118,11 +118,11 @@ func stateSentence(w *Why, who, what string) string {
 		given = "in this situation (" + strings.Join(facts, ", ") + ")"
 	}
 	switch w.State {
-	case gate.Open:
+	case rule.Open:
 		return fmt.Sprintf("%s holds %s, and it is open %s.", who, what, given)
-	case gate.Depends:
+	case rule.Depends:
 		return fmt.Sprintf("%s holds %s, and it is open %s.", who, what, OpenIf(w.OpenIf, w.More))
-	case gate.Shut:
+	case rule.Shut:
 		if len(w.Situation) == 0 {
 			return fmt.Sprintf("%s is given %s, but it is shut.", who, what)
 		}
@@ -189,40 +189,40 @@ func Need(n situation.Need) string {
 }
 
 // Stop puts what shuts something into words.
-func Stop(s gate.Stop) string {
+func Stop(s rule.Stop) string {
 	switch s.Reason {
-	case gate.ByCondition:
+	case rule.ByCondition:
 		return fmt.Sprintf("Line %s gives it only if %s", s.At, Need(situation.Need(s.Detail)))
-	case gate.ByInactive:
+	case rule.ByInactive:
 		return fmt.Sprintf("The account %s is inactive", s.At)
-	case gate.ByExpired:
+	case rule.ByExpired:
 		return fmt.Sprintf("The account %s expired at %s", s.At, s.Detail)
-	case gate.ByPrerequisite:
+	case rule.ByPrerequisite:
 		system, _, _ := strings.Cut(s.At, "/")
 		return fmt.Sprintf("%s requires the attribute %s, which the user lacks", system, s.Detail)
-	case gate.ByDeny:
+	case rule.ByDeny:
 		return fmt.Sprintf("Line %s denies it", s.At)
-	case gate.ByLimit:
+	case rule.ByLimit:
 		return fmt.Sprintf("The limit %s forbids it", s.At)
-	case gate.ByFeature:
+	case rule.ByFeature:
 		return fmt.Sprintf("%s needs the feature %s, which the user lacks", s.At, s.Detail)
-	case gate.ByNoSeat:
+	case rule.ByNoSeat:
 		return fmt.Sprintf("%s has no seat left", s.At)
-	case gate.ByGate:
+	case rule.ByGate:
 		return fmt.Sprintf("It is behind %s, which does not let the user through: %s", s.At, inner(s.Detail))
-	case gate.ByRule:
+	case rule.ByRule:
 		return fmt.Sprintf("Line %s refuses it before another line permits it", s.At)
-	case gate.ByOverride:
+	case rule.ByOverride:
 		return fmt.Sprintf("The user's own override refuses it (%s)", s.At)
-	case gate.ByPolicy:
+	case rule.ByPolicy:
 		return fmt.Sprintf("Policy %s blocks it%s", s.At, because(s.Detail))
-	case gate.ByDoor:
+	case rule.ByDoor:
 		return fmt.Sprintf("The folder allows it, but %s does not", s.At)
-	case gate.ByLogin:
+	case rule.ByLogin:
 		return fmt.Sprintf("The user cannot log in there: %s%s", s.At, because(s.Detail))
-	case gate.ByAdmit:
+	case rule.ByAdmit:
 		return fmt.Sprintf("%s does not admit the sign-in%s", s.At, because(s.Detail))
-	case gate.BySource:
+	case rule.BySource:
 		return fmt.Sprintf("Users of the directory %s are not known here (%s)", s.Detail, s.At)
 	}
 	return strings.TrimSpace(fmt.Sprintf("%s at %s %s", s.Reason, s.At, s.Detail))
@@ -258,7 +258,7 @@ var hows = map[string]string{
 }
 
 // Route puts one way to an entitlement into words.
-func Route(r gate.Route, user string) string {
+func Route(r rule.Route, user string) string {
 	if r.Direct {
 		return fmt.Sprintf("Line %s gives it to %s by name", r.Mapping, user)
 	}
@@ -280,7 +280,7 @@ func Route(r gate.Route, user string) string {
 }
 
 // Miss puts what is lacking for one line into words.
-func Miss(m gate.Miss) string {
+func Miss(m rule.Miss) string {
 	var names, rest []string
 	for _, l := range m.Lacks {
 		kind, value, _ := strings.Cut(l, ":")

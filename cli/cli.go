@@ -14,8 +14,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"gatemap/answer"
-	"gatemap/core/gate"
 	"gatemap/core/name"
+	"gatemap/core/rule"
 )
 
 // Version is the version of the program; the build sets it.
@@ -176,7 +176,7 @@ func present[T any](a *app, got *T, text func(*T) error, table func(*T) [][]stri
 
 // explain adds what to do to errors that the command line has a flag for.
 func (a *app) explain(err error) error {
-	var object *gate.ObjectNeededError
+	var object *rule.ObjectNeededError
 	if errors.As(err, &object) {
 		return fmt.Errorf("%w\nAdd one of: %s", err, onFlags(object.Objects))
 	}

@@ -9,7 +9,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/core/change"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 func (a *app) compare() *cobra.Command {
@@ -60,12 +60,12 @@ func unlike(p *change.Pair) string {
 }
 
 // block prints entitlements under a heading, by system.
-func (a *app) block(heading string, list []gate.Entitlement) {
+func (a *app) block(heading string, list []rule.Entitlement) {
 	if len(list) == 0 {
 		return
 	}
 	a.print("\n%s\n", a.paint(strong, heading))
-	name := func(e gate.Entitlement) string { return fmt.Sprintf("%s %s on %s", e.System, e.Right, e.Object) }
+	name := func(e rule.Entitlement) string { return fmt.Sprintf("%s %s on %s", e.System, e.Right, e.Object) }
 	width := widest(list, name)
 	for _, e := range list {
 		a.print("%s\n", strings.TrimRight(fmt.Sprintf("  %s  %s  %s", pad(name(e), width), a.state(e.State), why(&e)), " "))
@@ -74,9 +74,9 @@ func (a *app) block(heading string, list []gate.Entitlement) {
 
 func compareTable(c *answer.Compare) [][]string {
 	rows := [][]string{{"side", "system", "object", "right", "first", "second"}}
-	add := func(side string, list []gate.Entitlement, first, second bool) {
+	add := func(side string, list []rule.Entitlement, first, second bool) {
 		for _, e := range list {
-			row := []string{side, e.System, e.Object, e.Right, gate.None.String(), gate.None.String()}
+			row := []string{side, e.System, e.Object, e.Right, rule.None.String(), rule.None.String()}
 			if first {
 				row[4] = e.State.String()
 			}

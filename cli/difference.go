@@ -10,7 +10,7 @@ import (
 	"gatemap/core/atlas"
 	"gatemap/core/change"
 	"gatemap/core/finding"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 func (a *app) difference() *cobra.Command {
@@ -70,7 +70,7 @@ func (a *app) differenceText(o *change.Outcome) error {
 	return nil
 }
 
-func entitled(e *gate.Entitlement) string {
+func entitled(e *rule.Entitlement) string {
 	return fmt.Sprintf("%s %s on %s", e.System, e.Right, e.Object)
 }
 

@@ -7,7 +7,7 @@ import (
 	"gatemap/answer"
 	"gatemap/client"
 	"gatemap/core/directory"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 	"gatemap/operator"
 	"gatemap/stage"
@@ -33,7 +33,7 @@ func (a *app) exitCode(err error) int {
 	var (
 		usage    *usageError
 		field    *situation.FieldError
-		object   *gate.ObjectNeededError
+		object   *rule.ObjectNeededError
 		missing  *directory.NotFoundError
 		conflict *answer.ConflictError
 		barred   *operator.ForbiddenError

@@ -9,7 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"gatemap/answer"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 func (a *app) hours() *cobra.Command {
@@ -66,7 +66,7 @@ func (a *app) hoursText(h *answer.Hours) error {
 
 // weekLine is a state with the hours in which it holds.
 type weekLine struct {
-	state gate.State
+	state rule.State
 	when  string
 }
 
@@ -77,7 +77,7 @@ var dayNames = []string{"mon", "tue", "wed", "thu", "fri", "sat", "sun"}
 func weekLines(spans []answer.Span) []weekLine {
 	var lines []weekLine
 	monday := spans[0].From
-	for _, s := range []gate.State{gate.Open, gate.Depends, gate.Shut, gate.None} {
+	for _, s := range []rule.State{rule.Open, rule.Depends, rule.Shut, rule.None} {
 		var days [7]string
 		for d := range days {
 			days[d] = daySpans(spans, s, monday.AddDate(0, 0, d), monday.AddDate(0, 0, d+1))
@@ -107,7 +107,7 @@ func weekLines(spans []answer.Span) []weekLine {
 }
 
 // daySpans writes the times of a day in which a state holds, as 00–07, 18:30–24.
-func daySpans(spans []answer.Span, s gate.State, from, to time.Time) string {
+func daySpans(spans []answer.Span, s rule.State, from, to time.Time) string {
 	var parts []string
 	var open time.Time // of spans of one state that follow each other
 	for i, x := range spans {

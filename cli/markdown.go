@@ -7,7 +7,7 @@ import (
 	"gatemap/answer"
 	"gatemap/core/change"
 	"gatemap/core/finding"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 // shownInMarkdown is how many rows of a list stand open; the rest is folded.
@@ -59,17 +59,17 @@ func (a *app) mdTable(head []string, rows [][]string) {
 
 func (a *app) mdSituation(facts map[string]string) { a.print("Situation: %s\n\n", cell(given(facts))) }
 
-var stateWords = map[gate.State]string{gate.Open: "**open**", gate.Depends: "**depends**", gate.Shut: "**shut**", gate.None: "**none**"}
+var stateWords = map[rule.State]string{rule.Open: "**open**", rule.Depends: "**depends**", rule.Shut: "**shut**", rule.None: "**none**"}
 
 func (a *app) reachMarkdown(r *answer.Reach) error {
-	counts := map[gate.State]int{}
+	counts := map[rule.State]int{}
 	var rows [][]string
 	for i := range r.Entitlements {
 		e := &r.Entitlements[i]
 		counts[e.State]++
 		rows = append(rows, []string{code(e.System), code(e.Object), code(e.Right), stateWords[e.State], cell(why(e))})
 	}
-	a.print("### What %s holds\n\n%d open, %d depends, %d shut. ", code(r.User), counts[gate.Open], counts[gate.Depends], counts[gate.Shut])
+	a.print("### What %s holds\n\n%d open, %d depends, %d shut. ", code(r.User), counts[rule.Open], counts[rule.Depends], counts[rule.Shut])
 	a.mdSituation(r.Situation)
 	a.mdTable([]string{"System", "Object", "Right", "State", "Because"}, rows)
 	return nil
@@ -135,7 +135,7 @@ func (a *app) guaranteesMarkdown(g *answer.Guarantees) error {
 func (a *app) differenceMarkdown(o *change.Outcome) error {
 	a.print("### %s, %s, %s\n\n", count(len(o.Gains), "gain", "gains"), count(len(o.Losses), "loss", "losses"), count(len(o.Changes), "other change", "other changes"))
 	var rows [][]string
-	row := func(effect, user string, e *gate.Entitlement, before, after string) {
+	row := func(effect, user string, e *rule.Entitlement, before, after string) {
 		rows = append(rows, []string{effect, code(user), code(e.System), code(e.Object), code(e.Right), before, after})
 	}
 	for _, h := range o.Losses {
@@ -153,7 +153,7 @@ func (a *app) differenceMarkdown(o *change.Outcome) error {
 }
 
 // stateIf is a state with what it depends on or is shut by.
-func stateIf(e *gate.Entitlement) string {
+func stateIf(e *rule.Entitlement) string {
 	return strings.TrimSpace(e.State.String() + " " + cell(why(e)))
 }
 

@@ -10,7 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"gatemap/answer"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 func (a *app) matrix() *cobra.Command {
@@ -75,7 +75,7 @@ func (a *app) matrixText(m *answer.Matrix) error {
 	if slices.ContainsFunc(m.Rows, func(r answer.Row) bool { return r.Breadths != nil }) {
 		a.print("\nBreadth: o own, t team, a all\n")
 	}
-	a.print("\n%s open  %s depends  %s shut  %s none\n", signs[gate.Open], signs[gate.Depends], signs[gate.Shut], signs[gate.None])
+	a.print("\n%s open  %s depends  %s shut  %s none\n", signs[rule.Open], signs[rule.Depends], signs[rule.Shut], signs[rule.None])
 	return nil
 }
 

@@ -13,7 +13,7 @@ import (
 	"gatemap/answer"
 	"gatemap/client"
 	"gatemap/core/finding"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 // tried is an outcome with what turns.
@@ -200,12 +200,12 @@ func (a *app) effect(e answer.Effect) string {
 
 // effectWords says in what an entitlement differs.
 func effectWords(x *answer.Effected) string {
-	state := func(e *gate.Entitlement) string {
+	state := func(e *rule.Entitlement) string {
 		if e == nil {
 			return "none"
 		}
 		words := e.State.String()
-		if e.State == gate.Depends {
+		if e.State == rule.Depends {
 			words += " " + answer.OpenIf(e.OpenIf, e.More)
 		}
 		if len(e.ShutBy) > 0 {
@@ -226,7 +226,7 @@ func effectWords(x *answer.Effected) string {
 	case !reflect.DeepEqual(x.Before.Reply, x.After.Reply):
 		return "  " + after + ", reply " + differing(replyWords(x.Before.Reply), replyWords(x.After.Reply))
 	}
-	if x.After.State == gate.Depends && reflect.DeepEqual(x.Before.Claims, x.After.Claims) {
+	if x.After.State == rule.Depends && reflect.DeepEqual(x.Before.Claims, x.After.Claims) {
 		return "  " + after + ", by a network or a window that is another now"
 	}
 	return "  " + after + ", claims " + differing(claimWords(x.Before.Claims), claimWords(x.After.Claims))

@@ -14,8 +14,8 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"gatemap/core/gate"
 	"gatemap/core/name"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -114,7 +114,7 @@ func guarded(cell string) string {
 }
 
 // The signs of the states: a gate whose bar is open, half drawn or full.
-var signs = map[gate.State]string{gate.Open: "┃ ┃", gate.Depends: "┃╌┃", gate.Shut: "┃━┃", gate.None: " · "}
+var signs = map[rule.State]string{rule.Open: "┃ ┃", rule.Depends: "┃╌┃", rule.Shut: "┃━┃", rule.None: " · "}
 
 // style is a colour of the terminal, by its number in ECMA-48.
 type style string
@@ -128,7 +128,7 @@ const (
 	yellow     style = "33"
 )
 
-var stateStyles = map[gate.State]style{gate.Open: green, gate.Depends: yellow, gate.Shut: red, gate.None: faint}
+var stateStyles = map[rule.State]style{rule.Open: green, rule.Depends: yellow, rule.Shut: red, rule.None: faint}
 
 // paint colours text where the output is a terminal and NO_COLOR is not set.
 func (a *app) paint(s style, text string) string {
@@ -143,7 +143,7 @@ func (a *app) colour() bool {
 	return ok && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb" && term.IsTerminal(int(f.Fd()))
 }
 
-func (a *app) state(s gate.State) string {
+func (a *app) state(s rule.State) string {
 	return a.paint(stateStyles[s], fmt.Sprintf("%s %-7s", signs[s], s))
 }
 
@@ -209,7 +209,7 @@ func joinNeeds(needs []situation.Need) string {
 	return strings.Join(parts, "; ")
 }
 
-func joinStops(stops []gate.Stop) string {
+func joinStops(stops []rule.Stop) string {
 	parts := make([]string, len(stops))
 	for i, s := range stops {
 		parts[i] = strings.TrimSpace(fmt.Sprintf("%s at %s %s", s.Reason, s.At, s.Detail))
@@ -221,7 +221,7 @@ func joinStops(stops []gate.Stop) string {
 // an entitlement.
 var entitlementHead = []string{"state", "breadth", "needs", "shut_by", "routes", "reply", "claims", "watch", "open_if"}
 
-func entitlementCells(e *gate.Entitlement) []string {
+func entitlementCells(e *rule.Entitlement) []string {
 	return []string{
 		e.State.String(), e.Breadth, joinNeeds(e.Needs), joinStops(e.ShutBy), joinRoutes(e.Routes),
 		joinReply(e.Reply), joinClaims(e.Claims), joinWatch(e.Watch), joinWays(e.OpenIf, e.More),
@@ -244,7 +244,7 @@ func joinKeys[T any](m map[string]T, text func(T) string) string {
 	return strings.Join(parts, "; ")
 }
 
-func joinWatch(watched []gate.Watch) string {
+func joinWatch(watched []rule.Watch) string {
 	var parts []string
 	for _, w := range watched {
 		parts = append(parts, w.Policy+" "+w.Would)
@@ -252,7 +252,7 @@ func joinWatch(watched []gate.Watch) string {
 	return strings.Join(parts, "; ")
 }
 
-func joinRoutes(routes []gate.Route) string {
+func joinRoutes(routes []rule.Route) string {
 	parts := make([]string, len(routes))
 	for i, r := range routes {
 		groups := make([]string, len(r.Path))

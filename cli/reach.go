@@ -8,7 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"gatemap/answer"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -60,7 +60,7 @@ func (a *app) reachText(r *answer.Reach) error {
 		a.othersText(r.Others)
 		return nil
 	}
-	counts := map[gate.State]int{}
+	counts := map[rule.State]int{}
 	for rest := r.Entitlements; len(rest) > 0; {
 		n := 1
 		for n < len(rest) && rest[n].System == rest[0].System {
@@ -72,7 +72,7 @@ func (a *app) reachText(r *answer.Reach) error {
 		}
 		rest = rest[n:]
 	}
-	a.print("\n%d open, %d depends, %d shut\n", counts[gate.Open], counts[gate.Depends], counts[gate.Shut])
+	a.print("\n%d open, %d depends, %d shut\n", counts[rule.Open], counts[rule.Depends], counts[rule.Shut])
 	a.othersText(r.Others)
 	return nil
 }
@@ -120,10 +120,10 @@ func personTable(p *answer.Person) [][]string {
 	return rows
 }
 
-func (a *app) reachSystem(list []gate.Entitlement) {
+func (a *app) reachSystem(list []rule.Entitlement) {
 	a.print("\n%s\n", a.paint(strong, list[0].System))
-	objects := widest(list, func(e gate.Entitlement) string { return e.Object })
-	rights := widest(list, func(e gate.Entitlement) string { return e.Right })
+	objects := widest(list, func(e rule.Entitlement) string { return e.Object })
+	rights := widest(list, func(e rule.Entitlement) string { return e.Right })
 	last := ""
 	for _, e := range list {
 		object := e.Object
@@ -137,15 +137,15 @@ func (a *app) reachSystem(list []gate.Entitlement) {
 }
 
 // why says in a few words what a state hangs on.
-func why(e *gate.Entitlement) string {
+func why(e *rule.Entitlement) string {
 	var parts []string
-	if e.Breadth != "" && e.State >= gate.Depends {
+	if e.Breadth != "" && e.State >= rule.Depends {
 		parts = append(parts, e.Breadth)
 	}
 	switch e.State {
-	case gate.Depends:
+	case rule.Depends:
 		parts = append(parts, answer.OpenIf(e.OpenIf, e.More))
-	case gate.Shut:
+	case rule.Shut:
 		for _, s := range e.ShutBy {
 			parts = append(parts, stopped(s))
 		}
@@ -154,12 +154,12 @@ func why(e *gate.Entitlement) string {
 }
 
 // stopped says in a few words what shuts something.
-func stopped(s gate.Stop) string {
+func stopped(s rule.Stop) string {
 	_, line, _ := strings.Cut(s.At, "/")
 	switch s.Reason {
-	case gate.ByCondition:
+	case rule.ByCondition:
 		return "only if " + answer.Need(situation.Need(s.Detail))
-	case gate.ByInactive, gate.ByExpired, gate.ByPrerequisite, gate.ByFeature, gate.ByNoSeat, gate.BySource:
+	case rule.ByInactive, rule.ByExpired, rule.ByPrerequisite, rule.ByFeature, rule.ByNoSeat, rule.BySource:
 		return strings.TrimSpace(string(s.Reason) + " " + s.Detail)
 	}
 	if s.Detail != "" {

@@ -7,7 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"gatemap/answer"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 func (a *app) who() *cobra.Command {
@@ -69,6 +69,6 @@ func whoTable(w *answer.Who) [][]string {
 }
 
 // held is what a user holds of the thing that was asked about.
-func held(h *answer.Holder) gate.Entitlement {
-	return gate.Entitlement{State: h.State, Breadth: h.Breadth, Reply: h.Reply, Needs: h.Needs, OpenIf: h.OpenIf, More: h.More, ShutBy: h.ShutBy}
+func held(h *answer.Holder) rule.Entitlement {
+	return rule.Entitlement{State: h.State, Breadth: h.Breadth, Reply: h.Reply, Needs: h.Needs, OpenIf: h.OpenIf, More: h.More, ShutBy: h.ShutBy}
 }

@@ -8,7 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"gatemap/answer"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/stage"
 )
 
@@ -74,9 +74,9 @@ func stageCommand(c stage.Change) string {
 }
 
 // fates says in words what part a line plays.
-var fates = map[gate.Fate]string{
-	gate.Decides: "decides", gate.May: "may decide", gate.Unmet: "condition not met",
-	gate.Overtaken: "another line decides", gate.Others: "for other users", gate.Elsewhere: "about something else", gate.Off: "switched off", gate.Watched: "only watched",
+var fates = map[rule.Fate]string{
+	rule.Decides: "decides", rule.May: "may decide", rule.Unmet: "condition not met",
+	rule.Overtaken: "another line decides", rule.Others: "for other users", rule.Elsewhere: "about something else", rule.Off: "switched off", rule.Watched: "only watched",
 }
 
 func (a *app) probeText(p *answer.Probe) error {
@@ -84,7 +84,7 @@ func (a *app) probeText(p *answer.Probe) error {
 		return err
 	}
 	a.print("\n")
-	wide := widest(p.Passes, func(s gate.Pass) string { return s.Line })
+	wide := widest(p.Passes, func(s rule.Pass) string { return s.Line })
 	for _, s := range p.Passes {
 		var why []string
 		if len(s.Needs) > 0 {

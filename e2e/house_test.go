@@ -30,6 +30,7 @@ var layers = [][]string{
 		"core/gate/licences", "core/gate/network", "core/gate/roles", "core/gate/signin",
 	},
 	{"core/gate"},
+	{"core/rule"},
 	{"core/directory", "core/situation"},
 	{"core/filter", "core/finding", "core/name/nametest", "core/parallel"},
 	{"core/name"},

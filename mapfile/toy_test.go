@@ -11,6 +11,7 @@ import (
 	"gatemap/core/atlas"
 	"gatemap/core/gate"
 	"gatemap/core/gate/types"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 	"gatemap/mapfile"
 )
@@ -22,40 +23,32 @@ var toy = gate.Type{Name: "toy", Doc: "A lamp.", New: func() gate.Document { ret
 type lamp struct {
 	gate.Who `yaml:",inline"`
 	Lamp     string `yaml:"lamp,required"`
-	line     gate.Line
-	crowd    *gate.Crowd
-	system   string
+}
+
+// lit is the compiled gate: one permission, for those whom the one line names.
+type lit struct {
+	*rule.Listing
+	lamp string
+	by   *rule.Rule
+	at   *rule.Entry
 }
 
 func (l *lamp) Compile(s *gate.Site) gate.Gate {
-	l.system, l.line = s.System.Name, s.Line("lamp", s.System.Place)
-	l.crowd = s.Who(&l.Who, l.line, gate.Giving)
-	return l
+	r := s.Rule(s.Line("lamp", s.System.Place), &l.Who, nil, rule.Giving)
+	d := &rule.Decision{Index: &s.Index, Nearest: &rule.Level{Gives: rule.Lines(r)}}
+	g := &lit{rule.NewListing(s.System.Name, &s.Index), l.Lamp, r, &rule.Entry{System: s.System.Name, On: l.Lamp, Right: "light", Decision: d}}
+	g.Add(l.Lamp, "light", d, d.Nearest.Gives, false)
+	return g
 }
 
-func (l *lamp) Object() string { return l.Lamp }
-
-func (l *lamp) Decide(q *gate.Question) gate.Entitlement {
-	e := gate.Entitlement{System: l.system, Object: l.Lamp, Right: "light"}
-	if l.crowd.Has(q) {
-		e.Judge(gate.Opened)
-		e.Routes = l.crowd.Routes(q, l.line.Name)
-	}
-	return e
+func (l *lit) At(string, string) (rule.Permission, error) { return l.at, nil }
+func (l *lit) Catalogue() gate.Catalogue {
+	return gate.Catalogue{Objects: l.Objects(), Rights: l.Rights()}
 }
+func (l *lit) Check(r *gate.Report) { r.DirectUsers(l.by) }
 
-func (l *lamp) Lines() gate.Held { return nil }
-
-func (l *lamp) Misses(*gate.Question) []gate.Miss                  { return nil }
-func (l *lamp) At(string, string) (gate.Point, error)              { return l, nil }
-func (l *lamp) Reach(q *gate.Question, add func(gate.Entitlement)) { add(l.Decide(q)) }
-func (l *lamp) Catalogue() gate.Catalogue {
-	return gate.Catalogue{Objects: []string{l.Lamp}, Rights: []string{"light"}}
-}
-func (l *lamp) Check(r *gate.Report) { r.DirectUsers(l.crowd, l.line) }
-
-// Passage lets the lamp stand in front of other systems.
-func (l *lamp) Passage(string, string, gate.Passage) (gate.Point, error) { return l, nil }
+// InFront lets the lamp stand in front of other systems.
+func (l *lit) InFront(string, string, gate.Passage) (rule.Permission, error) { return l.at, nil }
 
 func TestATypeFromOutsideWorksEverywhere(t *testing.T) {
 	table := append(slices.Clone(types.Table), toy)
@@ -84,10 +77,10 @@ guarantees: [{guarantee: lit, every: {users: [ilse]}, can: {system: dome, right:
 	require.NoError(t, err)
 	ilse := a.Reach(0, facts, nil)
 	require.Len(t, ilse, 2)
-	assert.Equal(t, []gate.State{gate.Open, gate.Open}, []gate.State{ilse[0].State, ilse[1].State})
+	assert.Equal(t, []rule.State{rule.Open, rule.Open}, []rule.State{ilse[0].State, ilse[1].State})
 	teo := a.Reach(1, facts, a.Systems[1])
 	require.Len(t, teo, 1)
-	assert.Equal(t, gate.ByGate, teo[0].ShutBy[0].Reason)
+	assert.Equal(t, rule.ByGate, teo[0].ShutBy[0].Reason)
 	schema, err := mapfile.Schema(table, connectors.Kinds())
 	require.NoError(t, err)
 	assert.Contains(t, string(schema), `"system-toy"`)

@@ -14,7 +14,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"gatemap/answer"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 	"gatemap/service"
 )
@@ -69,7 +69,7 @@ func Operations(open, closed, kept chi.Router, s *service.Service, p *Provider, 
 	config.RejectUnknownQueryParameters = true
 	config.Servers = []*huma.Server{{URL: "/api/v1"}}
 	// States are bytes to Go, but words in JSON.
-	config.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[[]gate.State](), reflect.TypeFor[[]string]())
+	config.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[[]rule.State](), reflect.TypeFor[[]string]())
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 		"token":   {Type: "http", Scheme: "bearer"},
 		"session": {Type: "apiKey", In: "cookie", Name: cookie},

@@ -11,7 +11,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/client"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 	"gatemap/operator"
 	"gatemap/stage"
@@ -55,7 +55,7 @@ func TestPicturesOfATrial(t *testing.T) {
 	assert.NotContains(t, files["systems/doors.yaml"], "nobody pings")
 
 	const probe = "/probe?user=cosmo.adeyemi&system=core-net&right=ping&object=control"
-	fate := func(p *answer.Probe, line string) gate.Fate {
+	fate := func(p *answer.Probe, line string) rule.Fate {
 		for _, pass := range p.Passes {
 			if pass.Line == line {
 				return pass.Fate
@@ -63,7 +63,7 @@ func TestPicturesOfATrial(t *testing.T) {
 		}
 		return ""
 	}
-	assert.Equal(t, gate.Decides, fate(asks[answer.Probe](t, r, probe), "core-net/nobody pings"))
+	assert.Equal(t, rule.Decides, fate(asks[answer.Probe](t, r, probe), "core-net/nobody pings"))
 	assert.Empty(t, fate(asks[answer.Probe](t, r, probe+"&trial=pings"), "core-net/nobody pings"))
 	assert.Less(t, asks[answer.Findings](t, r, "/findings?system=core-net&trial=pings").Total, asks[answer.Findings](t, r, "/findings?system=core-net").Total)
 
@@ -78,7 +78,7 @@ func TestTheClientProbesAndTries(t *testing.T) {
 	require.NoError(t, err)
 	p, err := c.Probe(ctx, "ilse.okonjo", "archive", "frames:write", "/raw/2026", situation.Situation{})
 	require.NoError(t, err)
-	assert.Equal(t, gate.Depends, p.State)
+	assert.Equal(t, rule.Depends, p.State)
 	assert.Len(t, p.Passes, 14)
 	impact, err := c.Impact(ctx, "", stage.Change{Do: stage.SetUser, User: "ilse.okonjo", Attribute: "active", Value: []byte("false")}, situation.Situation{})
 	require.NoError(t, err)

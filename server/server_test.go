@@ -23,7 +23,7 @@ import (
 	"gatemap/client"
 	"gatemap/connect"
 	"gatemap/core/directory"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 	"gatemap/demo"
 	"gatemap/operator"
@@ -282,8 +282,8 @@ func TestTheClientGivesTheErrorsOfTheMap(t *testing.T) {
 	_, err = c.Why(ctx, "ilse.okonjo", "archive", "nothing:such", "/", situation.Situation{})
 	require.ErrorAs(t, err, &missing)
 	assert.Equal(t, "archive", missing.Within)
-	var needed *gate.ObjectNeededError
-	require.ErrorAs(t, (&answer.Problem{Type: answer.ProblemOf(&gate.ObjectNeededError{System: "s", Objects: []string{"a"}}).Type, Objects: []string{"a"}}).Err(), &needed)
+	var needed *rule.ObjectNeededError
+	require.ErrorAs(t, (&answer.Problem{Type: answer.ProblemOf(&rule.ObjectNeededError{System: "s", Objects: []string{"a"}}).Type, Objects: []string{"a"}}).Err(), &needed)
 
 	wrong, err := client.New(r.URL, "wrong")
 	require.NoError(t, err)

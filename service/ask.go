@@ -11,7 +11,7 @@ import (
 	"gatemap/core/check"
 	"gatemap/core/directory"
 	"gatemap/core/finding"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -47,7 +47,7 @@ func (a Answers) reach(u directory.UserID, s situation.Situation, facts *situati
 		Situation: s.Facts(), Entitlements: a.Atlas.Reach(u, facts, within),
 	}
 	if r.Entitlements == nil {
-		r.Entitlements = []gate.Entitlement{}
+		r.Entitlements = []rule.Entitlement{}
 	}
 	for _, other := range book.Accounts(u) {
 		if other != u {
@@ -241,7 +241,7 @@ func (a Answers) subjectIn(user, system string, s situation.Situation) (u direct
 	return u, facts, within, err
 }
 
-func (a Answers) point(system, right, object string) (*atlas.System, gate.Point, error) {
+func (a Answers) point(system, right, object string) (*atlas.System, rule.Permission, error) {
 	s, err := a.Atlas.System(system)
 	if err != nil {
 		return nil, nil, err

@@ -7,7 +7,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/core/directory"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 // Chart draws the whole map together: the systems, and the groups that open most to
@@ -20,11 +20,11 @@ func (h *Head) Chart(most int) *answer.Chart {
 		for _, before := range h.Atlas.Behind(s) {
 			x.Behind = append(x.Behind, before.Name())
 		}
-		crowds := s.Site.Roster.All()
-		x.People = len(gate.Candidates(h.Atlas.Book, crowds))
-		for _, crowd := range crowds {
-			x.Everyone = x.Everyone || crowd.Everyone
-			for _, g := range crowd.Groups {
+		rules := s.Site.Index.All()
+		x.People = len(rule.Candidates(h.Atlas.Book, rules))
+		for _, r := range rules {
+			x.Everyone = x.Everyone || r.Everyone && !r.Tested
+			for _, g := range r.Groups {
 				if named[g] == nil {
 					named[g] = map[string]int{}
 				}

@@ -257,7 +257,7 @@ func (c *checking) mapped(a *atlas.Atlas, u directory.UserID, groups []directory
 	found := false
 	for _, s := range c.systems(a) {
 		by := map[string]bool{}
-		for g := range s.Site.Roster.Groups {
+		for g := range s.Site.Index.Groups {
 			if _, in := slices.BinarySearch(groups, g); in {
 				by[a.Book.GroupName(g)] = true
 			}

@@ -8,7 +8,6 @@ import (
 
 	"gatemap/answer"
 	"gatemap/core/directory"
-	"gatemap/core/gate"
 )
 
 // Map describes the map in force.
@@ -99,8 +98,6 @@ func (h *Head) System(_ context.Context, written string) (*answer.SystemInfo, er
 		Requires: append([]string{}, s.Document.Requires...), Catalogue: s.Gate.Catalogue(),
 		File: s.Document.Place.File, Document: h.Folder.document(s),
 	}
-	if g, ok := s.Gate.(gate.Seated); ok {
-		d.Seats = g.Seats(h.Atlas.Book)
-	}
+	d.Seats = s.Site.Seats(h.Atlas.Book)
 	return d, nil
 }

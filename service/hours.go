@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"gatemap/core/rule"
 	"slices"
 	"time"
 
@@ -61,7 +62,7 @@ func (a Answers) Hours(ctx context.Context, user, system string, s situation.Sit
 func span(list []answer.Span, begin time.Time, next answer.Span) []answer.Span {
 	list = until(list, next.From)
 	if len(list) == 0 && begin.Before(next.From) {
-		list = append(list, answer.Span{From: begin, To: next.From, State: gate.None, OpenIf: [][]situation.Need{}})
+		list = append(list, answer.Span{From: begin, To: next.From, State: rule.None, OpenIf: [][]situation.Need{}})
 	}
 	if last := len(list) - 1; last >= 0 && list[last].State == next.State && slices.EqualFunc(list[last].OpenIf, next.OpenIf, slices.Equal[[]situation.Need]) {
 		list[last].To = next.To
@@ -75,10 +76,10 @@ func until(list []answer.Span, to time.Time) []answer.Span {
 	last := len(list) - 1
 	switch {
 	case last < 0 || !list[last].To.Before(to):
-	case list[last].State == gate.None:
+	case list[last].State == rule.None:
 		list[last].To = to
 	default:
-		list = append(list, answer.Span{From: list[last].To, To: to, State: gate.None, OpenIf: [][]situation.Need{}})
+		list = append(list, answer.Span{From: list[last].To, To: to, State: rule.None, OpenIf: [][]situation.Need{}})
 	}
 	return list
 }
@@ -88,8 +89,7 @@ func until(list []answer.Span, to time.Time) []answer.Span {
 func (a Answers) ends(u directory.UserID, within *atlas.System) (ends []time.Time) {
 	book := a.Atlas.Book
 	seats := slices.ContainsFunc(a.Atlas.Systems, func(s *atlas.System) bool {
-		g, is := s.Gate.(gate.Seated)
-		return is && (within == nil || within == s) && slices.ContainsFunc(g.Seats(book), func(p gate.Seats) bool { return p.Seats > 0 })
+		return (within == nil || within == s) && slices.ContainsFunc(s.Site.Seats(book), func(p gate.Seats) bool { return p.Seats > 0 })
 	})
 	for x := range book.AllUsers {
 		if (x == u || seats) && book.Bounded(x) && !book.User(x).Expires.IsZero() {

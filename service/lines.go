@@ -8,8 +8,8 @@ import (
 	"gatemap/answer"
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
-	"gatemap/core/gate"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 	"gatemap/mapfile"
 )
@@ -51,7 +51,7 @@ func (h *Head) Opens(_ context.Context, written string) (*answer.Opened, error) 
 	}
 	o := &answer.Opened{Group: book.GroupName(g), Lines: []answer.Line{}}
 	for _, s := range h.Atlas.Systems {
-		lines := h.lines(s, func(c *gate.Crowd) bool {
+		lines := h.lines(s, func(c *rule.Rule) bool {
 			return slices.ContainsFunc(c.Groups, func(named directory.GroupID) bool { return book.Flows(g, named) })
 		})
 		for i := range lines {
@@ -65,30 +65,30 @@ func (h *Head) Opens(_ context.Context, written string) (*answer.Opened, error) 
 	return o, nil
 }
 
-// lines are those lines of a system of which some crowd is wanted; without wanted
+// lines are those lines of a system of which some rule is wanted; without wanted
 // all of them.
-func (h *Head) lines(s *atlas.System, wanted func(*gate.Crowd) bool) []answer.Line {
+func (h *Head) lines(s *atlas.System, wanted func(*rule.Rule) bool) []answer.Line {
 	all := wanted == nil
-	crowds := map[string][]*gate.Crowd{}
-	for _, c := range s.Site.Roster.All() {
-		if all || wanted(c) {
-			crowds[c.Line()] = append(crowds[c.Line()], c)
+	rules := map[string][]*rule.Rule{}
+	for _, r := range s.Site.Index.All() {
+		if all || wanted(r) {
+			rules[r.Name] = append(rules[r.Name], r)
 		}
 	}
 	lines := []answer.Line{}
-	if len(crowds) == 0 && !all {
+	if len(rules) == 0 && !all {
 		return lines
 	}
 	written := h.Folder.entries(s.Document.Place.File)
 	for _, named := range s.Lines() {
-		if len(crowds[named]) == 0 && (!all || !slices.Contains(s.Site.Statements, named)) {
+		if len(rules[named]) == 0 {
 			continue
 		}
 		at := s.Site.Places[named]
 		line := answer.Line{Line: named, System: s.Name(), Type: s.Document.Type.Name, File: at.File, Row: int(at.Line), Groups: []string{}}
-		for _, c := range crowds[named] {
-			line.People = max(line.People, h.Atlas.People(s, c))
-			line.Groups = append(line.Groups, groupNames(h.Atlas.Book, c.Groups)...)
+		for _, r := range rules[named] {
+			line.People = max(line.People, h.Atlas.People(r))
+			line.Groups = append(line.Groups, groupNames(h.Atlas.Book, r.Groups)...)
 		}
 		if e, ok := written[at]; ok {
 			line.List, line.Number, line.Value = e.list, e.number, e.value

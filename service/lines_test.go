@@ -3,6 +3,8 @@ package service_test
 import (
 	"encoding/json"
 	"fmt"
+	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"slices"
 	"testing"
 
@@ -13,7 +15,6 @@ import (
 	"gatemap/core/atlas"
 	"gatemap/core/change"
 	"gatemap/core/finding"
-	"gatemap/core/gate"
 	"gatemap/core/situation"
 	"gatemap/operator"
 	"gatemap/service"
@@ -21,8 +22,8 @@ import (
 	"gatemap/store"
 )
 
-func passes(p *answer.Probe) map[string]gate.Pass {
-	by := map[string]gate.Pass{}
+func passes(p *answer.Probe) map[string]rule.Pass {
+	by := map[string]rule.Pass{}
 	for _, pass := range p.Passes {
 		by[pass.Line] = pass
 	}
@@ -57,17 +58,17 @@ func TestAProbeAgreesWithTheAnswer(t *testing.T) {
 				}
 				for _, r := range probe.Routes {
 					if pass, known := by[r.Mapping]; known { // a default is no line
-						assert.NotContains(t, []gate.Fate{gate.Others, gate.Elsewhere}, pass.Fate, "%s holds %s %s of %s by %s", u.Name, e.Right, e.Object, e.System, r.Mapping)
+						assert.NotContains(t, []rule.Fate{rule.Others, rule.Elsewhere}, pass.Fate, "%s holds %s %s of %s by %s", u.Name, e.Right, e.Object, e.System, r.Mapping)
 					}
 				}
 				for _, stop := range probe.ShutBy {
 					pass, known := by[stop.At]
 					switch {
 					case !known:
-					case stop.Reason == gate.ByCondition:
-						assert.Equal(t, gate.Unmet, pass.Fate, "%s %s %s: %+v", u.Name, e.System, e.Right, stop)
-					case stop.Reason == gate.ByDeny, stop.Reason == gate.ByLimit, stop.Reason == gate.ByRule:
-						assert.Equal(t, gate.Decides, pass.Fate, "%s %s %s: %+v", u.Name, e.System, e.Right, stop)
+					case stop.Reason == rule.ByCondition:
+						assert.Equal(t, rule.Unmet, pass.Fate, "%s %s %s: %+v", u.Name, e.System, e.Right, stop)
+					case stop.Reason == rule.ByDeny, stop.Reason == rule.ByLimit, stop.Reason == rule.ByRule:
+						assert.Equal(t, rule.Decides, pass.Fate, "%s %s %s: %+v", u.Name, e.System, e.Right, stop)
 					}
 				}
 			}
@@ -80,43 +81,43 @@ func TestWhatAProbeSays(t *testing.T) {
 	for name, x := range map[string]struct {
 		user, system, right, object string
 		facts                       map[string]string
-		fates                       map[string]gate.Pass
+		fates                       map[string]rule.Pass
 	}{
-		"ordered rules": {"ilse.okonjo", "core-net", "ssh", "dome", map[string]string{"from": "198.51.100.9", "at": "2026-11-23T12:00:00Z"}, map[string]gate.Pass{
-			"core-net/dome engineers to the dome": {Fate: gate.Others, Lacks: []string{"group:cindervale/dome-engineers"}},
-			"core-net/crew to the dome by night":  {Fate: gate.Unmet, Needs: needs("window:night")},
-			"core-net/nobody else to the dome":    {Fate: gate.Decides},
-			"core-net/nobody pings":               {Fate: gate.Elsewhere},
+		"ordered rules": {"ilse.okonjo", "core-net", "ssh", "dome", map[string]string{"from": "198.51.100.9", "at": "2026-11-23T12:00:00Z"}, map[string]rule.Pass{
+			"core-net/dome engineers to the dome": {Fate: rule.Others, Lacks: []string{"group:cindervale/dome-engineers"}},
+			"core-net/crew to the dome by night":  {Fate: rule.Unmet, Needs: needs("window:night")},
+			"core-net/nobody else to the dome":    {Fate: rule.Decides},
+			"core-net/nobody pings":               {Fate: rule.Elsewhere},
 		}},
-		"what waits for a fact": {"ilse.okonjo", "archive", "frames:write", "/raw/2026", nil, map[string]gate.Pass{
-			"archive/mapping 2":            {Fate: gate.May, Needs: needs("network:summit", "window:night")},
-			"archive/nothing at high risk": {Fate: gate.May, Needs: needs("risk:high")},
-			"archive/mapping 6":            {Fate: gate.Others, Lacks: []string{"group:cindervale/archivists"}},
-			"archive/mapping 10":           {Fate: gate.Others, Lacks: nil}, // it names something that does not exist
+		"what waits for a fact": {"ilse.okonjo", "archive", "frames:write", "/raw/2026", nil, map[string]rule.Pass{
+			"archive/mapping 2":            {Fate: rule.May, Needs: needs("network:summit", "window:night")},
+			"archive/nothing at high risk": {Fate: rule.May, Needs: needs("risk:high")},
+			"archive/mapping 6":            {Fate: rule.Others, Lacks: []string{"group:cindervale/archivists"}},
+			"archive/mapping 10":           {Fate: rule.Others, Lacks: nil}, // it names something that does not exist
 		}},
-		"two locks": {"ilse.okonjo", "night-files", "read", "logs:/shift", nil, map[string]gate.Pass{
-			"night-files/logs door entry 1":   {Fate: gate.Decides},
-			"night-files/logs:/shift entry 2": {Fate: gate.Decides},
-			"night-files/logs:/ entry 1":      {Fate: gate.Elsewhere},
-			"night-files/charts door entry 1": {Fate: gate.Elsewhere},
-			"night-files/logs:/shift entry 1": {Fate: gate.Others, Lacks: []string{"group:cindervale/shift-leads"}},
+		"two locks": {"ilse.okonjo", "night-files", "read", "logs:/shift", nil, map[string]rule.Pass{
+			"night-files/logs door entry 1":   {Fate: rule.Decides},
+			"night-files/logs:/shift entry 2": {Fate: rule.Decides},
+			"night-files/logs:/ entry 1":      {Fate: rule.Elsewhere},
+			"night-files/charts door entry 1": {Fate: rule.Elsewhere},
+			"night-files/logs:/shift entry 1": {Fate: rule.Others, Lacks: []string{"group:cindervale/shift-leads"}},
 		}},
-		"claims": {"ilse.okonjo", "cloud-link", "sign-in", "compute", nil, map[string]gate.Pass{
-			"cloud-link/compute claim mail 1": {Fate: gate.Decides},
-			"cloud-link/compute admit 1":      {Fate: gate.Decides},
-			"cloud-link/compute admit 2":      {Fate: gate.Others, Lacks: []string{"group:cindervale/suspended"}},
+		"claims": {"ilse.okonjo", "cloud-link", "sign-in", "compute", nil, map[string]rule.Pass{
+			"cloud-link/compute claim mail 1": {Fate: rule.Decides},
+			"cloud-link/compute admit 1":      {Fate: rule.Decides},
+			"cloud-link/compute admit 2":      {Fate: rule.Others, Lacks: []string{"group:cindervale/suspended"}},
 		}},
-		"tags": {"ilse.okonjo", "remote-access", "admit", "vpn", map[string]string{"device": "managed"}, map[string]gate.Pass{
-			"remote-access/tag crew 1":      {Fate: gate.Decides},
-			"remote-access/crew by vpn":     {Fate: gate.Decides},
-			"remote-access/staff by vpn":    {Fate: gate.Overtaken},
-			"remote-access/partners by vpn": {Fate: gate.Others, Lacks: []string{"group:cindervale/partners"}},
-			"remote-access/staff on wifi":   {Fate: gate.Elsewhere},
+		"tags": {"ilse.okonjo", "remote-access", "admit", "vpn", map[string]string{"device": "managed"}, map[string]rule.Pass{
+			"remote-access/tag crew 1":      {Fate: rule.Decides},
+			"remote-access/crew by vpn":     {Fate: rule.Decides},
+			"remote-access/staff by vpn":    {Fate: rule.Overtaken},
+			"remote-access/partners by vpn": {Fate: rule.Others, Lacks: []string{"group:cindervale/partners"}},
+			"remote-access/staff on wifi":   {Fate: rule.Elsewhere},
 		}},
-		"policies": {"ilse.okonjo", "sign-in-desk", "sign-in", "ledger", map[string]string{"from": "203.0.113.9", "client": "browser"}, map[string]gate.Pass{
-			"sign-in-desk/no old clients":          {Fate: gate.Unmet, Needs: needs("client:legacy")},
-			"sign-in-desk/stronger from outside":   {Fate: gate.Unmet, Needs: needs("not-network:summit|office")},
-			"sign-in-desk/books on sound machines": {Fate: gate.Others, Lacks: []string{"group:cindervale/accounting"}},
+		"policies": {"ilse.okonjo", "sign-in-desk", "sign-in", "ledger", map[string]string{"from": "203.0.113.9", "client": "browser"}, map[string]rule.Pass{
+			"sign-in-desk/no old clients":          {Fate: rule.Unmet, Needs: needs("client:legacy")},
+			"sign-in-desk/stronger from outside":   {Fate: rule.Unmet, Needs: needs("not-network:summit|office")},
+			"sign-in-desk/books on sound machines": {Fate: rule.Others, Lacks: []string{"group:cindervale/accounting"}},
 		}},
 	} {
 		t.Run(name, func(t *testing.T) {

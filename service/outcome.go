@@ -173,19 +173,13 @@ const maxSituations = 16
 func (w *tried) seats() []answer.TurnedSeats {
 	var all []answer.TurnedSeats
 	for _, s := range w.trial.Atlas.Systems {
-		g, ok := s.Gate.(gate.Seated)
-		if !ok {
-			continue
-		}
 		before := map[string]gate.Seats{}
 		if old, err := w.head.Atlas.System(s.Name()); err == nil {
-			if o, ok := old.Gate.(gate.Seated); ok {
-				for _, x := range o.Seats(w.head.Atlas.Book) {
-					before[x.Product] = x
-				}
+			for _, x := range old.Site.Seats(w.head.Atlas.Book) {
+				before[x.Product] = x
 			}
 		}
-		for _, x := range g.Seats(w.trial.Atlas.Book) {
+		for _, x := range s.Site.Seats(w.trial.Atlas.Book) {
 			if b := before[x.Product]; b != x {
 				all = append(all, answer.TurnedSeats{Product: s.Name() + "/" + x.Product, Seats: x.Seats, Before: b.Holders, After: x.Holders})
 			}

@@ -10,8 +10,8 @@ import (
 
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
-	"gatemap/core/gate"
 	"gatemap/core/plain"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 	"gatemap/tools/bigmap/world"
 )
@@ -97,10 +97,10 @@ func disagreement(t *testing.T, w *plain.World, a *atlas.Atlas, u directory.User
 // standing is a point with the state of an entitlement to it.
 type standing struct {
 	point plain.Point
-	state gate.State
+	state rule.State
 }
 
-func differs(want map[plain.Point]gate.State, got []standing) string {
+func differs(want map[plain.Point]rule.State, got []standing) string {
 	for _, x := range got {
 		if want[x.point] != x.state {
 			return fmt.Sprintf("%s on %s is %s, plainly %s", x.point.Right, x.point.Object, x.state, want[x.point])
@@ -119,11 +119,11 @@ func TestAListingIsThatOfEachSystem(t *testing.T) {
 	for _, facts := range situations {
 		known, err := a.Facts(given(t, facts))
 		require.NoError(t, err)
-		q, list := a.Question(0, known), []gate.Entitlement(nil)
+		q, list := a.Question(0, known), []rule.Entitlement(nil)
 		for u := range directory.UserID(a.Book.Users()) {
 			q.Turn(u)
 			list = a.AppendReach(list[:0], q)
-			want := []gate.Entitlement{}
+			want := []rule.Entitlement{}
 			for _, s := range a.Systems {
 				want = append(want, a.Reach(u, known, s)...)
 			}

@@ -12,6 +12,7 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -34,13 +35,13 @@ func (a Answers) Matrix(ctx context.Context, system, group, right string, s situ
 		return nil, &situation.FieldError{Field: "group", Value: group, Problem: fmt.Sprintf("a matrix is of at most %d people, and these are %d: name a smaller group", maxRows, len(people))}
 	}
 	pattern := gate.Pattern{Text: place.Text{Value: cmp.Or(right, "*")}}
-	held := make([]map[answer.Column]gate.Entitlement, len(people))
+	held := make([]map[answer.Column]rule.Entitlement, len(people))
 	columns := map[answer.Column]bool{}
 	for i, u := range people {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		held[i] = map[answer.Column]gate.Entitlement{}
+		held[i] = map[answer.Column]rule.Entitlement{}
 		for _, e := range a.Atlas.Reach(u, facts, within) {
 			if pattern.Matches(e.Right) {
 				c := answer.Column{System: e.System, Object: e.Object, Right: e.Right}
@@ -57,7 +58,7 @@ func (a Answers) Matrix(ctx context.Context, system, group, right string, s situ
 		if len(held[i]) == 0 {
 			continue
 		}
-		row := answer.Row{User: a.Atlas.Book.UserName(u), States: make([]gate.State, len(m.Columns))}
+		row := answer.Row{User: a.Atlas.Book.UserName(u), States: make([]rule.State, len(m.Columns))}
 		for j, c := range m.Columns {
 			e := held[i][c]
 			row.States[j] = e.State

@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"gatemap/answer"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 	"gatemap/service"
 )
@@ -32,7 +32,7 @@ func TestAMatrixIsWhatAskingOneByOneSays(t *testing.T) {
 	for _, row := range m.Rows {
 		reach, err := a.Reach(ctx, row.User, "", situation.Situation{})
 		require.NoError(t, err)
-		held := map[answer.Column]gate.State{}
+		held := map[answer.Column]rule.State{}
 		for _, e := range reach.Entitlements {
 			held[answer.Column{System: e.System, Object: e.Object, Right: e.Right}] = e.State
 		}
@@ -97,7 +97,7 @@ func TestAWeekIsWhatAskingAtEachMomentSays(t *testing.T) {
 				given.At = at
 				reach, err := a.Reach(ctx, user, "", given)
 				require.NoError(t, err)
-				held := map[answer.Column]gate.Entitlement{}
+				held := map[answer.Column]rule.Entitlement{}
 				for _, e := range reach.Entitlements {
 					held[answer.Column{System: e.System, Object: e.Object, Right: e.Right}] = e
 				}

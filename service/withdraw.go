@@ -9,7 +9,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/core/directory"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 	"gatemap/mapfile"
 	"gatemap/operator"
@@ -74,7 +74,7 @@ func (s *Service) Withdraw(ctx context.Context, by operator.Actor, named, user, 
 }
 
 // throughWords says by which group a route comes, and what can be done about it.
-func throughWords(user string, r gate.Route) string {
+func throughWords(user string, r rule.Route) string {
 	if len(r.Path) == 0 {
 		return fmt.Sprintf("line %s gives it to everyone: add the person to its exceptions", r.Mapping)
 	}

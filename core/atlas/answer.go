@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"gatemap/core/directory"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -39,19 +39,19 @@ func known(b *bool) situation.Truth {
 }
 
 // Question asks about a user in a situation.
-func (a *Atlas) Question(u directory.UserID, f *situation.Facts) *gate.Question {
-	return &gate.Question{Book: a.Book, Subject: a.Book.Subject(u), Facts: f}
+func (a *Atlas) Question(u directory.UserID, f *situation.Facts) *rule.Question {
+	return &rule.Question{Book: a.Book, Subject: a.Book.Subject(u), Facts: f}
 }
 
 // Reach lists everything that a user holds in a situation, in whatever state
 // but none, by system, object and right. within limits it to one system; nil
 // means all.
-func (a *Atlas) Reach(u directory.UserID, f *situation.Facts, within *System) []gate.Entitlement {
+func (a *Atlas) Reach(u directory.UserID, f *situation.Facts, within *System) []rule.Entitlement {
 	q := a.Question(u, f)
 	if within != nil {
 		return a.In(q, within)
 	}
-	scratch := listings.Get().(*[]gate.Entitlement)
+	scratch := listings.Get().(*[]rule.Entitlement)
 	all := a.AppendReach((*scratch)[:0], q)
 	list := slices.Clone(all)
 	clear(all)
@@ -61,18 +61,18 @@ func (a *Atlas) Reach(u directory.UserID, f *situation.Facts, within *System) []
 }
 
 // listings are where listings are put together before their length is known.
-var listings = sync.Pool{New: func() any { return new([]gate.Entitlement) }}
+var listings = sync.Pool{New: func() any { return new([]rule.Entitlement) }}
 
 // AppendReach adds everything that the subject of a question holds to a list, as Reach
 // does: for those who ask about many users one after the other.
-func (a *Atlas) AppendReach(list []gate.Entitlement, q *gate.Question) []gate.Entitlement {
+func (a *Atlas) AppendReach(list []rule.Entitlement, q *rule.Question) []rule.Entitlement {
 	marks, sheet := q.Words(len(a.Systems)/64+1), q.Words(len(a.touch.base))
 	a.touch.mark(q, sheet, marks)
-	l := listing{atlas: a, question: q, visit: func(e gate.Entitlement) { list = append(list, e) }}
+	l := listing{atlas: a, question: q, visit: func(e rule.Entitlement) { list = append(list, e) }}
 	add := l.add
 	for i, s := range a.Systems {
 		if !s.quiet || marks[i/64]&(1<<(i%64)) != 0 {
-			q.Give(&s.Site.Roster, a.touch.of(sheet, i))
+			q.Give(&s.Site.Index, a.touch.of(sheet, i))
 			l.of(s, add)
 		}
 	}
@@ -80,14 +80,14 @@ func (a *Atlas) AppendReach(list []gate.Entitlement, q *gate.Question) []gate.En
 }
 
 // In lists what the subject of a question holds in one system, as Reach does.
-func (a *Atlas) In(q *gate.Question, s *System) []gate.Entitlement {
-	var held []gate.Entitlement
-	a.reachIn(q, s, func(e gate.Entitlement) { held = append(held, e) })
+func (a *Atlas) In(q *rule.Question, s *System) []rule.Entitlement {
+	var held []rule.Entitlement
+	a.reachIn(q, s, func(e rule.Entitlement) { held = append(held, e) })
 	return held
 }
 
 // reachIn hands on everything that the subject holds in one system.
-func (a *Atlas) reachIn(q *gate.Question, s *System, visit func(gate.Entitlement)) {
+func (a *Atlas) reachIn(q *rule.Question, s *System, visit func(rule.Entitlement)) {
 	l := listing{atlas: a, question: q, visit: visit}
 	l.of(s, l.add)
 }
@@ -96,23 +96,23 @@ func (a *Atlas) reachIn(q *gate.Question, s *System, visit func(gate.Entitlement
 // What stands around a system is asked only where it gives something.
 type listing struct {
 	atlas    *Atlas
-	question *gate.Question
+	question *rule.Question
 	system   *System
-	around   gate.Verdict
-	visit    func(gate.Entitlement)
+	around   rule.Verdict
+	visit    func(rule.Entitlement)
 }
 
 // of lists one system; add is the listing's own, made once for all.
-func (l *listing) of(s *System, add func(gate.Entitlement)) {
-	l.system, l.around = s, gate.Verdict{}
+func (l *listing) of(s *System, add func(rule.Entitlement)) {
+	l.system, l.around = s, rule.Verdict{}
 	s.Gate.Reach(l.question, add)
 }
 
-func (l *listing) add(e gate.Entitlement) {
-	if l.around.State == gate.None {
+func (l *listing) add(e rule.Entitlement) {
+	if l.around.State == rule.None {
 		l.around = l.atlas.account(l.question).And(l.system.around(l.question))
 	}
-	if l.around.State != gate.Open {
+	if l.around.State != rule.Open {
 		e.Judge(l.around.And(e.Verdict()))
 	}
 	e.Settle(l.question.Facts)
@@ -120,9 +120,9 @@ func (l *listing) add(e gate.Entitlement) {
 }
 
 // Decide answers a question for one point of a system.
-func (a *Atlas) Decide(q *gate.Question, s *System, p gate.Point) gate.Entitlement {
+func (a *Atlas) Decide(q *rule.Question, s *System, p rule.Permission) rule.Entitlement {
 	e := p.Decide(q)
-	if e.State != gate.None {
+	if e.State != rule.None {
 		e.Judge(a.account(q).And(s.around(q)).And(e.Verdict()))
 	}
 	e.Settle(q.Facts)
@@ -131,14 +131,14 @@ func (a *Atlas) Decide(q *gate.Question, s *System, p gate.Point) gate.Entitleme
 
 // account is what the user's account allows: nothing once it is switched off
 // or has ended.
-func (a *Atlas) account(q *gate.Question) gate.Verdict {
+func (a *Atlas) account(q *rule.Question) rule.Verdict {
 	if !a.Book.Bounded(q.Subject.ID) {
-		return gate.Opened
+		return rule.Opened
 	}
 	u := q.Subject.User()
-	verdict := gate.Opened
+	verdict := rule.Opened
 	if !u.IsActive() {
-		verdict = q.ShutFor(gate.ByInactive, a.Book.UserName(q.Subject.ID), "")
+		verdict = q.ShutFor(rule.ByInactive, a.Book.UserName(q.Subject.ID), "")
 	}
 	if u.Expires.IsZero() {
 		return verdict
@@ -147,32 +147,32 @@ func (a *Atlas) account(q *gate.Question) gate.Verdict {
 	case !at.IsZero() && at.Before(u.Expires.Time):
 		return verdict
 	case q.Brief && at.IsZero():
-		return verdict.And(gate.Verdict{State: gate.Depends})
+		return verdict.And(rule.Verdict{State: rule.Depends})
 	case q.Brief:
-		return gate.Verdict{State: gate.Shut}
+		return rule.Verdict{State: rule.Shut}
 	case at.IsZero():
-		return verdict.And(gate.DependsOn(situation.All(situation.Before(u.Expires.Time))))
+		return verdict.And(rule.DependsOn(situation.All(situation.Before(u.Expires.Time))))
 	}
-	return verdict.And(gate.ShutFor(gate.ByExpired, a.Book.UserName(q.Subject.ID), u.Expires.Format(time.RFC3339)))
+	return verdict.And(rule.ShutFor(rule.ByExpired, a.Book.UserName(q.Subject.ID), u.Expires.Format(time.RFC3339)))
 }
 
 // around is what stands around a system's own decision: the attributes that it
 // requires and what stands in front of it.
-func (s *System) around(q *gate.Question) gate.Verdict {
-	verdict := gate.Opened
+func (s *System) around(q *rule.Question) rule.Verdict {
+	verdict := rule.Opened
 	for i, attribute := range s.Document.Requires {
 		if q.Book.Lacks(q.Subject.ID, s.requires[i]) {
 			if q.Brief {
-				return gate.Verdict{State: gate.Shut}
+				return rule.Verdict{State: rule.Shut}
 			}
-			verdict = verdict.And(gate.ShutFor(gate.ByPrerequisite, s.Name()+"/requires", attribute))
+			verdict = verdict.And(rule.ShutFor(rule.ByPrerequisite, s.Name()+"/requires", attribute))
 		}
 	}
 	return s.behind(q, verdict)
 }
 
 // behind is what of a verdict is left behind all that stands in front of a system.
-func (s *System) behind(q *gate.Question, verdict gate.Verdict) gate.Verdict {
+func (s *System) behind(q *rule.Question, verdict rule.Verdict) rule.Verdict {
 	for i := range s.front {
 		verdict = verdict.And(s.front[i].verdict(q))
 	}
@@ -180,7 +180,7 @@ func (s *System) behind(q *gate.Question, verdict gate.Verdict) gate.Verdict {
 }
 
 // lacking lists the required attributes that the subject does not have.
-func (s *System) lacking(q *gate.Question) []string {
+func (s *System) lacking(q *rule.Question) []string {
 	var names []string
 	for i, attribute := range s.Document.Requires {
 		if q.Book.Lacks(q.Subject.ID, s.requires[i]) {
@@ -205,7 +205,7 @@ func (a *Atlas) Lacking(s *System, visit func(u directory.UserID, lacks []string
 		}
 		q.Turn(u)
 		given := false
-		if s.Gate.Reach(q, func(gate.Entitlement) { given = true }); given {
+		if s.Gate.Reach(q, func(rule.Entitlement) { given = true }); given {
 			visit(u, s.lacking(q))
 		}
 	}

@@ -3,6 +3,7 @@ package atlas
 import (
 	"errors"
 	"fmt"
+	"gatemap/core/rule"
 	"slices"
 	"strings"
 
@@ -11,17 +12,16 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/name"
 	"gatemap/core/place"
-	"gatemap/core/situation"
 )
 
 // front is one compiled thing in front of a system: a condition, a choice, or
 // the point of another gate.
 type front struct {
-	line      gate.Line
-	condition situation.Condition
+	line      rule.Line
+	condition *rule.Rule
 	any       []front
 	system    *System
-	point     gate.Point
+	point     rule.Permission
 	broken    bool // it names something that does not exist, so nothing gets through
 }
 
@@ -39,8 +39,8 @@ func (a *Atlas) front(s *System, d *gate.Front, label string, errs *place.Errors
 	}
 	switch {
 	case d.When != nil:
-		condition, usable := s.Site.When(d.When, f.line, gate.Giving)
-		f.condition, f.broken = condition, !usable
+		condition, usable := s.Site.When(d.When, f.line, rule.Giving)
+		f.condition, f.broken = &rule.Rule{Line: f.line, When: condition}, !usable
 	case d.Any != nil:
 		for j := range d.Any {
 			f.any = append(f.any, a.front(s, &d.Any[j], fmt.Sprintf("%s.%d", label, j+1), errs))
@@ -80,11 +80,6 @@ func (a *Atlas) passage(s *System, d *gate.Front, f *front, errs *place.Errors) 
 		a.reportFront(s, ref, err, f.line)
 		return
 	}
-	gateInFront, ok := target.Gate.(gate.Passable)
-	if !ok {
-		errs.Addf(d.Place, "a system of type %s cannot be in front of another", typ)
-		return
-	}
 	keys := gate.Passage{}
 	for key, value := range d.Gate {
 		if key != typ {
@@ -92,9 +87,13 @@ func (a *Atlas) passage(s *System, d *gate.Front, f *front, errs *place.Errors) 
 		}
 	}
 	f.system = target
-	if f.point, err = gateInFront.Passage(s.Name(), part, keys); err != nil {
+	if f.point, err = target.Gate.InFront(s.Name(), part, keys); err != nil {
 		f.broken = true
 		var missing *directory.NotFoundError
+		if errors.Is(err, gate.ErrNotInFront) {
+			errs.Addf(d.Place, "a system of type %s cannot be in front of another", typ)
+			return
+		}
 		if !errors.As(err, &missing) {
 			errs.Addf(d.Place, "behind %s: %v", target.Name(), err)
 			return
@@ -103,7 +102,7 @@ func (a *Atlas) passage(s *System, d *gate.Front, f *front, errs *place.Errors) 
 	}
 }
 
-func (a *Atlas) reportFront(s *System, ref name.Ref, err error, line gate.Line) {
+func (a *Atlas) reportFront(s *System, ref name.Ref, err error, line rule.Line) {
 	f := directory.ReportMissing(ref, err, "Line "+line.Name)
 	f.Code = finding.UnknownName
 	f.Where.System, f.Where.Rule = s.Name(), line.Rule()
@@ -112,12 +111,12 @@ func (a *Atlas) reportFront(s *System, ref name.Ref, err error, line gate.Line) 
 
 // verdict is what the front lets through. What it does not is shut by the gate,
 // with its own reason as the detail.
-func (f *front) verdict(q *gate.Question) gate.Verdict {
+func (f *front) verdict(q *rule.Question) rule.Verdict {
 	switch {
 	case f.broken:
-		return q.ShutFor(gate.ByGate, f.line.Name, "it names something that does not exist")
+		return q.ShutFor(rule.ByGate, f.line.Name, "it names something that does not exist")
 	case f.any != nil:
-		var some gate.Either
+		var some rule.Either
 		for i := range f.any {
 			some.Add(q, f.any[i].verdict(q))
 		}
@@ -125,35 +124,35 @@ func (f *front) verdict(q *gate.Question) gate.Verdict {
 	case f.point != nil:
 		return f.through(q)
 	}
-	v := gate.Conditional(&f.condition, q, f.line)
+	v := f.condition.Gives(q)
 	for i := range v.ShutBy {
-		v.ShutBy[i].Reason = gate.ByGate
+		v.ShutBy[i].Reason = rule.ByGate
 	}
 	return v
 }
 
 // through asks the gate in front, with all that stands in front of that.
-func (f *front) through(q *gate.Question) gate.Verdict {
+func (f *front) through(q *rule.Question) rule.Verdict {
 	e := f.point.Decide(q)
-	if e.State == gate.None {
+	if e.State == rule.None {
 		if q.Brief {
-			return gate.Verdict{State: gate.Shut}
+			return rule.Verdict{State: rule.Shut}
 		}
-		return gate.ShutFor(gate.ByGate, f.system.Name()+"/"+e.Right+" on "+e.Object, "none: no line of it lets the user through")
+		return rule.ShutFor(rule.ByGate, f.system.Name()+"/"+e.Right+" on "+e.Object, "none: no line of it lets the user through")
 	}
 	v := f.system.around(q).And(e.Verdict())
 	if q.Brief {
 		return v
 	}
-	stops := make([]gate.Stop, 0, len(v.ShutBy))
+	stops := make([]rule.Stop, 0, len(v.ShutBy))
 	for _, s := range v.ShutBy {
 		detail := string(s.Reason)
-		if s.Reason == gate.ByGate {
+		if s.Reason == rule.ByGate {
 			detail = "" // the reason of the gate in front of the gate in front
 		}
-		stops = append(stops, gate.Stop{Reason: gate.ByGate, At: s.At, Detail: strings.TrimSpace(detail + " " + s.Detail)})
+		stops = append(stops, rule.Stop{Reason: rule.ByGate, At: s.At, Detail: strings.TrimSpace(detail + " " + s.Detail)})
 	}
-	if v.State == gate.Shut {
+	if v.State == rule.Shut {
 		v.ShutBy = stops
 	}
 	return v

@@ -13,6 +13,7 @@ import (
 	"gatemap/core/gate/network"
 	"gatemap/core/gate/signin"
 	"gatemap/core/name"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -58,25 +59,25 @@ func TestWhatStandsInFrontAgreesWithAskingStepByStep(t *testing.T) {
 			front = append(front, gate.Front{Any: list})
 		}
 		given := situation.Situation{Strength: rapid.SampledFrom([]situation.Strength{"", "aal1", "aal2"}).Draw(t, "strength")}
-		step := map[string]gate.State{"door": map[situation.Strength]gate.State{"": gate.Depends, "aal1": gate.Shut, "aal2": gate.Open}[given.Strength]}
-		step["vpn"], step["office"] = gate.Depends, gate.Depends
+		step := map[string]rule.State{"door": map[situation.Strength]rule.State{"": rule.Depends, "aal1": rule.Shut, "aal2": rule.Open}[given.Strength]}
+		step["vpn"], step["office"] = rule.Depends, rule.Depends
 		if rapid.Bool().Draw(t, "device known") {
 			given.Device = &situation.Properties{Managed: rapid.Bool().Draw(t, "managed")}
-			step["vpn"] = map[bool]gate.State{true: gate.Open, false: gate.Shut}[given.Device.Managed]
+			step["vpn"] = map[bool]rule.State{true: rule.Open, false: rule.Shut}[given.Device.Managed]
 		}
 		given.Access = rapid.SampledFrom([]situation.Access{"", "vpn", "wired"}).Draw(t, "access")
-		step["vpn"] = min(step["vpn"], map[situation.Access]gate.State{"": gate.Depends, "vpn": gate.Open, "wired": gate.Shut}[given.Access])
+		step["vpn"] = min(step["vpn"], map[situation.Access]rule.State{"": rule.Depends, "vpn": rule.Open, "wired": rule.Shut}[given.Access])
 		if rapid.Bool().Draw(t, "address known") {
 			inside := rapid.Bool().Draw(t, "inside")
 			given.From = netip.MustParseAddr(map[bool]string{true: "203.0.113.1", false: "192.0.2.1"}[inside])
-			step["office"] = map[bool]gate.State{true: gate.Open, false: gate.Shut}[inside]
+			step["office"] = map[bool]rule.State{true: rule.Open, false: rule.Shut}[inside]
 		}
-		want := gate.Open
+		want := rule.Open
 		for _, n := range all {
 			want = min(want, step[n])
 		}
 		if len(either) > 0 {
-			best := gate.Shut
+			best := rule.Shut
 			for _, n := range either {
 				best = max(best, step[n])
 			}

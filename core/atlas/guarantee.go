@@ -11,6 +11,7 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/name"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -69,7 +70,7 @@ func (g *Given) situation() (situation.Situation, error) {
 type Promise struct {
 	Document *Guarantee
 	Site     *gate.Site
-	Crowd    *gate.Crowd // whom it is about; for at_most everyone
+	Crowd    *rule.Rule // whom it is about; for at_most everyone
 	Facts    *situation.Facts
 	Sure     bool // it has a situation
 	Things   []Thing
@@ -81,7 +82,7 @@ type Thing struct {
 	System *System // nil: the name leads to nothing
 	Right  gate.Pattern
 	Object string
-	Points []gate.Point
+	Points []rule.Permission
 	Listed bool
 }
 
@@ -96,7 +97,7 @@ func (p *Promise) Lost() (names []string) {
 }
 
 func (a *Atlas) promise(d *Guarantee, errs *place.Errors) *Promise {
-	site := &gate.Site{System: &gate.System{Name: "guarantee"}, Book: a.Book, Frame: a.Frame, Errors: errs, Claims: a.claimant}
+	site := &gate.Site{System: &gate.System{Name: "guarantee"}, Book: a.Book, Frame: a.Frame, Errors: errs, Gate: a.gateOf}
 	for _, s := range a.Systems {
 		site.Systems = append(site.Systems, s.Document)
 	}
@@ -126,7 +127,7 @@ func (a *Atlas) promise(d *Guarantee, errs *place.Errors) *Promise {
 	case d.Nobody != nil:
 		p.Crowd = site.People(d.Nobody, line)
 	default:
-		p.Crowd = site.EveryoneBut(nil, line, gate.Taking)
+		p.Crowd = site.EveryoneBut(line, nil, nil, rule.Taking)
 	}
 	site.Finish()
 	for i := range things {
@@ -145,7 +146,7 @@ func (a *Atlas) promise(d *Guarantee, errs *place.Errors) *Promise {
 	return p
 }
 
-func (a *Atlas) thing(site *gate.Site, d *What, line gate.Line) Thing {
+func (a *Atlas) thing(site *gate.Site, d *What, line rule.Line) Thing {
 	t := Thing{Right: d.Right, Object: d.Object}
 	s, err := a.System(d.System.Name)
 	if err != nil {
@@ -195,7 +196,7 @@ func (a *Atlas) thing(site *gate.Site, d *What, line gate.Line) Thing {
 }
 
 // undeclared warns of an object that is not declared, for which another decides.
-func (a *Atlas) undeclared(site *gate.Site, d *What, t *Thing, line gate.Line) {
+func (a *Atlas) undeclared(site *gate.Site, d *What, t *Thing, line rule.Line) {
 	if len(t.Points) == 0 {
 		return
 	}
@@ -209,14 +210,14 @@ func (a *Atlas) undeclared(site *gate.Site, d *What, t *Thing, line gate.Line) {
 }
 
 // note notes what is found in what a guarantee asks for, which is of another system.
-func note(site *gate.Site, line gate.Line, f finding.Finding) {
+func note(site *gate.Site, line rule.Line, f finding.Finding) {
 	f.Where.Rule = line.Rule()
 	site.Findings = append(site.Findings, f)
 }
 
 // DecidedAt is the declared object that decides where the one that is asked about is not
 // declared; "" where it is, and where nobody can ask.
-func (a *Atlas) DecidedAt(p gate.Point) string {
+func (a *Atlas) DecidedAt(p rule.Permission) string {
 	if a.Book.UserCount() == 0 {
 		return ""
 	}
@@ -228,13 +229,13 @@ const manyObjects = 64
 
 // Held are the entitlements of a thing that a user holds, in whatever state but
 // none.
-func (a *Atlas) Held(q *gate.Question, t *Thing) []gate.Entitlement {
+func (a *Atlas) Held(q *rule.Question, t *Thing) []rule.Entitlement {
 	if t.System == nil {
 		return nil
 	}
-	var held []gate.Entitlement
+	var held []rule.Entitlement
 	for _, p := range t.Points {
-		if e := a.Decide(q, t.System, p); e.State != gate.None {
+		if e := a.Decide(q, t.System, p); e.State != rule.None {
 			held = append(held, e)
 		}
 	}
@@ -242,9 +243,9 @@ func (a *Atlas) Held(q *gate.Question, t *Thing) []gate.Entitlement {
 		return held
 	}
 	asked := held // what is listed comes once
-	a.reachIn(q, t.System, func(e gate.Entitlement) {
+	a.reachIn(q, t.System, func(e rule.Entitlement) {
 		if t.Right.Matches(e.Right) && (t.Object == "" || t.Object == e.Object) {
-			if !slices.ContainsFunc(asked, func(x gate.Entitlement) bool { return x.Object == e.Object && x.Right == e.Right }) {
+			if !slices.ContainsFunc(asked, func(x rule.Entitlement) bool { return x.Object == e.Object && x.Right == e.Right }) {
 				held = append(held, e)
 			}
 		}

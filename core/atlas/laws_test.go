@@ -17,6 +17,7 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/name/nametest"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -36,7 +37,7 @@ func draw(t *rapid.T) drawn {
 // thing is a point by its names.
 type thing struct{ system, object, right string }
 
-func (d drawn) point(t *rapid.T, x thing) (*atlas.System, gate.Point) {
+func (d drawn) point(t *rapid.T, x thing) (*atlas.System, rule.Permission) {
 	s, err := d.a.System(x.system)
 	require.NoError(t, err)
 	p, err := s.Gate.At(x.object, x.right)
@@ -94,7 +95,7 @@ func TestAskingForEveryoneIsAskingEach(t *testing.T) {
 				alone := d.a.Why(u, d.facts, s, p)
 				require.Equal(t, alone.State, holders.States[u], "%v of %s", x, d.a.Book.UserName(u))
 				require.Equal(t, alone.State, d.a.State(turned(d, u), s, p))
-				if alone.State != gate.None {
+				if alone.State != rule.None {
 					held++
 					got := holders.Entitlement(u)
 					require.Subset(t, got.Routes, alone.Routes, "those that decide are some of them")
@@ -127,7 +128,7 @@ func TestAskingForEveryoneIsAskingEach(t *testing.T) {
 	})
 }
 
-func turned(d drawn, u directory.UserID) *gate.Question {
+func turned(d drawn, u directory.UserID) *rule.Question {
 	q := d.a.Brief(d.facts)
 	q.Turn(u)
 	return q
@@ -150,12 +151,12 @@ func TestAWayIsEnough(t *testing.T) {
 				s, p := d.point(t, x)
 				e := d.a.Why(u, d.facts, s, p)
 				ways := d.a.Ways(d.a.Question(u, d.facts), d.given, s, p, &e)
-				if e.State >= gate.Depends {
+				if e.State >= rule.Depends {
 					require.Empty(t, ways)
 				}
 				for _, w := range ways {
 					is, needs := d.after(t, u, w.Changes)
-					if e.State == gate.None {
+					if e.State == rule.None {
 						in++
 						d.brings(t, is, u, x, w)
 					} else {
@@ -164,17 +165,17 @@ func TestAWayIsEnough(t *testing.T) {
 					if strings.HasPrefix(w.Changes[0], "attribute:title=") {
 						set++
 					}
-					if w.State == gate.Depends {
+					if w.State == rule.Depends {
 						facts, err := is.Facts(d.given)
 						require.NoError(t, err)
-						require.Equal(t, gate.Depends, why(t, is, u, x, facts).State, "%v for %v", w.Changes, x)
+						require.Equal(t, rule.Depends, why(t, is, u, x, facts).State, "%v for %v", w.Changes, x)
 						continue
 					}
 					for range 3 {
 						if full, met := d.meeting(t, is, needs); met {
 							facts, err := is.Facts(full)
 							require.NoError(t, err)
-							require.Equal(t, gate.Open, why(t, is, u, x, facts).State, "%v for %v with %v, was %v", w.Changes, x, full.Facts(), e)
+							require.Equal(t, rule.Open, why(t, is, u, x, facts).State, "%v for %v with %v, was %v", w.Changes, x, full.Facts(), e)
 						}
 					}
 				}
@@ -185,7 +186,7 @@ func TestAWayIsEnough(t *testing.T) {
 	require.NotZero(t, in*past*set)
 }
 
-func why(t *rapid.T, a *atlas.Atlas, u directory.UserID, x thing, facts *situation.Facts) gate.Entitlement {
+func why(t *rapid.T, a *atlas.Atlas, u directory.UserID, x thing, facts *situation.Facts) rule.Entitlement {
 	s, err := a.System(x.system)
 	require.NoError(t, err)
 	p, err := s.Gate.At(x.object, x.right)
@@ -270,7 +271,7 @@ func (d drawn) brings(t *rapid.T, a *atlas.Atlas, u directory.UserID, x thing, w
 func usable(a *atlas.Atlas, u directory.UserID, f *situation.Facts) map[thing]bool {
 	all := map[thing]bool{}
 	for _, e := range a.Reach(u, f, nil) {
-		if e.State >= gate.Depends {
+		if e.State >= rule.Depends {
 			all[thing{e.System, e.Object, e.Right}] = true
 		}
 	}
@@ -300,7 +301,7 @@ func TestAWalkTellsOfEveryLine(t *testing.T) {
 		for u := range directory.UserID(d.a.Book.Users()) {
 			for _, x := range d.things() {
 				s, p := d.point(t, x)
-				fates := map[string]gate.Fate{}
+				fates := map[string]rule.Fate{}
 				var told []string
 				for _, step := range d.a.Walk(u, d.facts, s, p) {
 					told, fates[step.Line] = append(told, step.Line), step.Fate
@@ -308,15 +309,15 @@ func TestAWalkTellsOfEveryLine(t *testing.T) {
 				told = slices.DeleteFunc(told, func(line string) bool { return !slices.Contains(s.Lines(), line) })
 				require.True(t, slices.Equal(s.Lines(), told), "%v, told %v", s.Lines(), told)
 				own := p.Decide(d.a.Question(u, d.facts))
-				if own.State != gate.Open {
+				if own.State != rule.Open {
 					continue
 				}
 				known, decides := 0, false
 				for _, r := range own.Routes {
 					if fate, is := fates[r.Mapping]; is {
 						known++
-						decides = decides || fate == gate.Decides
-						require.NotEqual(t, gate.Others, fate, "%s of %v", r.Mapping, x)
+						decides = decides || fate == rule.Decides
+						require.NotEqual(t, rule.Others, fate, "%s of %v", r.Mapping, x)
 					}
 				}
 				require.True(t, decides || known == 0, "%v is open by a line that decides: %v %+v", x, fates, own)
@@ -352,8 +353,8 @@ func TestThoseAlikeHoldTheSame(t *testing.T) {
 	})
 }
 
-func states(list []gate.Entitlement) map[thing]gate.State {
-	all := map[thing]gate.State{}
+func states(list []rule.Entitlement) map[thing]rule.State {
+	all := map[thing]rule.State{}
 	for _, e := range list {
 		all[thing{e.System, e.Object, e.Right}] = e.State
 	}
@@ -366,14 +367,14 @@ func TestForHowManyALineIs(t *testing.T) {
 		d := draw(t)
 		s, err := d.a.System(rapid.SampledFrom([]string{"archive", "desk", "hosts", "suite", "wall"}).Draw(t, "system"))
 		require.NoError(t, err)
-		for _, c := range s.Site.Roster.All() {
+		for _, c := range s.Site.Index.All() {
 			want := 0
 			for u := range directory.UserID(d.a.Book.Users()) {
 				if c.Has(turned(d, u)) {
 					want++
 				}
 			}
-			assert.Equal(t, want, d.a.People(s, c), c.Line())
+			assert.Equal(t, want, d.a.People(c))
 		}
 	})
 }
@@ -398,7 +399,7 @@ func TestMoreFactsChangeOnlyWhatDepends(t *testing.T) {
 				more[field] = value
 			}
 		}
-		at := func(u directory.UserID, facts map[string]string) map[thing]gate.State {
+		at := func(u directory.UserID, facts map[string]string) map[thing]rule.State {
 			s, err := situation.Parse(func(f string) string { return facts[f] })
 			require.NoError(t, err)
 			f, err := d.a.Facts(s)
@@ -408,9 +409,9 @@ func TestMoreFactsChangeOnlyWhatDepends(t *testing.T) {
 		for u := range directory.UserID(d.a.Book.Users()) {
 			before, after := at(u, few), at(u, more)
 			for _, x := range slices.Concat(slices.Collect(maps.Keys(before)), slices.Collect(maps.Keys(after))) {
-				if before[x] != gate.Depends {
+				if before[x] != rule.Depends {
 					require.Equal(t, before[x], after[x], "%v, with %v and then %v", x, few, more)
-				} else if after[x] != gate.Depends {
+				} else if after[x] != rule.Depends {
 					settled++
 				}
 			}

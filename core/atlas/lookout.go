@@ -5,7 +5,7 @@ import (
 	"strings"
 
 	"gatemap/core/directory"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 // lookout is what a system, with all that stands in front of it, looks at in a
@@ -14,15 +14,15 @@ type lookout struct {
 	atlas      *Atlas
 	attributes []string // whose values matter
 	required   []string // of which it matters whether there is a value
-	crowds     []*gate.Crowd
-	heeds      []gate.Heed
+	rules      []*rule.Rule
+	depends    []rule.Dependencies
 	claims     map[[3]string]bool // by party, claim and value
 	lines      bool               // of what is shown, it matters whether there is any
 }
 
 // lookout is what a system looks at for one point, or, without one, for
 // anything; with lines, of what is shown it matters only whether there is any.
-func (a *Atlas) lookout(s *System, p gate.Point, lines bool) *lookout {
+func (a *Atlas) lookout(s *System, p rule.Permission, lines bool) *lookout {
 	l := &lookout{atlas: a, attributes: []string{"ACTIVE", "EXPIRES"}, claims: map[[3]string]bool{}, lines: lines}
 	l.look(s, p)
 	slices.Sort(l.attributes)
@@ -31,7 +31,7 @@ func (a *Atlas) lookout(s *System, p gate.Point, lines bool) *lookout {
 }
 
 // look adds what a system looks at, with all that stands in front of it.
-func (l *lookout) look(s *System, p gate.Point) {
+func (l *lookout) look(s *System, p rule.Permission) {
 	l.required = append(l.required, s.requires...)
 	for i := range s.front {
 		l.front(&s.front[i])
@@ -40,43 +40,39 @@ func (l *lookout) look(s *System, p gate.Point) {
 }
 
 // gate adds what the gate of a system looks at by itself.
-func (l *lookout) gate(s *System, p gate.Point) {
-	if heedful, ok := s.Gate.(gate.Heedful); ok {
-		heed := heedful.Heeds(l.atlas.Book, p)
-		l.attributes = append(l.attributes, heed.Attributes...)
-		l.heeds = append(l.heeds, heed)
-		if l.lines {
-			l.required = append(l.required, heed.Shown...)
-		} else {
-			l.attributes = append(l.attributes, heed.Shown...)
-		}
+func (l *lookout) gate(s *System, p rule.Permission) {
+	var depends rule.Dependencies
+	rules := s.Site.Index.All()
+	if p == nil {
+		depends = s.Gate.Depends(l.atlas.Book)
+	} else {
+		depends, rules = p.Depends(l.atlas.Book), s.Site.Index.Some(p.Lines())
 	}
-	crowds := s.Site.Roster.All()
-	if p != nil {
-		crowds = s.Site.Roster.Some(p.Lines())
+	l.attributes = append(l.attributes, depends.Attributes...)
+	l.depends = append(l.depends, depends)
+	if l.lines {
+		l.required = append(l.required, depends.Shown...)
+	} else {
+		l.attributes = append(l.attributes, depends.Shown...)
 	}
-	for _, c := range crowds {
-		l.crowds = append(l.crowds, c)
-		for _, ref := range c.Claims() {
-			l.claim(ref)
+	l.rules = append(l.rules, rules...)
+	for _, r := range rules {
+		for _, c := range r.Claims {
+			l.claim(c)
 		}
 	}
 }
 
 // claim adds what a claim that a line looks at depends on.
-func (l *lookout) claim(ref gate.ClaimRef) {
-	key := [3]string{ref.Party.Name, ref.Claim, ref.Is}
-	if l.claims[key] {
+func (l *lookout) claim(c *rule.Claim) {
+	key := [3]string{c.Party, c.Claim, c.Is}
+	if l.claims[key] || c.By == nil {
 		return
 	}
 	l.claims[key] = true
-	system, party, _ := strings.Cut(ref.Party.Name, "/")
-	s, err := l.atlas.System(system)
-	if err != nil {
-		return
-	}
-	if p, err := s.Gate.At(party, "claim "+ref.Claim+"="+ref.Is); err == nil {
-		l.gate(s, p)
+	system, _, _ := strings.Cut(c.Party, "/")
+	if s, err := l.atlas.System(system); err == nil {
+		l.gate(s, c.By)
 	}
 }
 
@@ -102,11 +98,11 @@ func (l *lookout) sort(s *directory.Sorting) {
 	for _, attribute := range l.required {
 		s.Split(book, nil, book.Without(attribute))
 	}
-	for _, c := range l.crowds {
+	for _, c := range l.rules {
 		s.Split(book, c.Groups, c.Users)
-		s.Split(book, c.Except().Groups, c.Except().Users)
+		s.Split(book, c.Except.Groups, c.Except.Users)
 	}
-	for _, h := range l.heeds {
+	for _, h := range l.depends {
 		for _, g := range h.Groups {
 			s.Split(book, []directory.GroupID{g}, nil)
 		}

@@ -88,7 +88,7 @@ func Compile(m *Map) (*Atlas, error) {
 }
 
 func (a *Atlas) compile(d *gate.System, all []*gate.System) *System {
-	site := &gate.Site{System: d, Book: a.Book, Frame: a.Frame, Errors: &place.Errors{}, Systems: all, Claims: a.claimant}
+	site := &gate.Site{System: d, Book: a.Book, Frame: a.Frame, Errors: &place.Errors{}, Systems: all, Gate: a.gateOf}
 	if d.Directory.Name != "" && !a.hasDirectory(d.Directory.Name) {
 		site.Missing("directory", d.Directory, name.Near(d.Directory.Name, a.DirectoryNames), site.Line("directory", d.Place))
 	}
@@ -99,12 +99,11 @@ func (a *Atlas) compile(d *gate.System, all []*gate.System) *System {
 	return s
 }
 
-// claimant finds the system that gives claims.
-func (a *Atlas) claimant(system string) (gate.Claimant, bool) {
+// gateOf finds the gate of a system.
+func (a *Atlas) gateOf(system string) (gate.Gate, bool) {
 	s, err := a.System(system)
 	if err != nil {
 		return nil, false
 	}
-	c, ok := s.Gate.(gate.Claimant)
-	return c, ok
+	return s.Gate, true
 }

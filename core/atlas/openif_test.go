@@ -13,7 +13,7 @@ import (
 	"gatemap/core/atlas"
 	"gatemap/core/atlas/atlastest"
 	"gatemap/core/directory"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -44,13 +44,13 @@ func TestOpenIfIsExact(t *testing.T) {
 	})
 }
 
-func exact(t *rapid.T, a *atlas.Atlas, u directory.UserID, e gate.Entitlement, full []situation.Situation) {
+func exact(t *rapid.T, a *atlas.Atlas, u directory.UserID, e rule.Entitlement, full []situation.Situation) {
 	what := fmt.Sprintf("%s: %s %s %s is %s, if %v", a.Book.UserName(u), e.System, e.Object, e.Right, e.State, e.OpenIf)
 	switch e.State {
-	case gate.Open:
+	case rule.Open:
 		require.Equal(t, [][]situation.Need{{}}, e.OpenIf, what)
 		return
-	case gate.Shut:
+	case rule.Shut:
 		require.Empty(t, e.OpenIf, what)
 		return
 	}
@@ -73,7 +73,7 @@ func exact(t *rapid.T, a *atlas.Atlas, u directory.UserID, e gate.Entitlement, f
 	for _, x := range full {
 		facts, err := a.Facts(x)
 		require.NoError(t, err)
-		is := a.Decide(a.Question(u, facts), s, p).State == gate.Open
+		is := a.Decide(a.Question(u, facts), s, p).State == rule.Open
 		said := slices.ContainsFunc(e.OpenIf, func(way []situation.Need) bool {
 			return !slices.ContainsFunc(way, func(n situation.Need) bool { return !atlastest.Met(a, n, x) })
 		})

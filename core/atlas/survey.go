@@ -2,8 +2,8 @@ package atlas
 
 import (
 	"gatemap/core/directory"
-	"gatemap/core/gate"
 	"gatemap/core/parallel"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -13,7 +13,7 @@ type Class struct {
 	// Held are the entitlements of each of them, in whatever state but none, by
 	// object and right: with needs, reasons and the routes of the first of the
 	// users; or, where the survey is brief, with their states alone.
-	Held []gate.Entitlement
+	Held []rule.Entitlement
 }
 
 // Depth is how much a survey tells.
@@ -43,15 +43,15 @@ func (a *Atlas) Survey(f *situation.Facts, depth Depth, visit func(*System, []Cl
 
 // Classes is a survey of one system, by lines, of those users alone about whom it is worth
 // asking: worth is asked once for users who are alike.
-func (a *Atlas) Classes(f *situation.Facts, s *System, worth func(*gate.Question) bool) []Class {
+func (a *Atlas) Classes(f *situation.Facts, s *System, worth func(*rule.Question) bool) []Class {
 	return a.classesOf(a.Unturned(f), s, Lines, worth)
 }
 
-func (a *Atlas) classes(q *gate.Question, s *System, depth Depth) []Class {
-	return a.classesOf(q, s, depth, func(*gate.Question) bool { return true })
+func (a *Atlas) classes(q *rule.Question, s *System, depth Depth) []Class {
+	return a.classesOf(q, s, depth, func(*rule.Question) bool { return true })
 }
 
-func (a *Atlas) classesOf(q *gate.Question, s *System, depth Depth, worth func(*gate.Question) bool) []Class {
+func (a *Atlas) classesOf(q *rule.Question, s *System, depth Depth, worth func(*rule.Question) bool) []Class {
 	sorting := a.lookout(s, nil, depth == Lines).sorted()
 	kinds := sorting.Kinds()
 	sorting.Drop()

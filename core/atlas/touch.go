@@ -2,7 +2,7 @@ package atlas
 
 import (
 	"gatemap/core/directory"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 // touch finds the lines of all systems that name a subject, in one pass over its
@@ -21,12 +21,12 @@ func newTouch(a *Atlas) *touch {
 	t := &touch{start: make([]uint32, a.Book.Groups()+1), users: map[directory.UserID][]uint32{}}
 	for i, s := range a.Systems {
 		t.from = append(t.from, uint32(len(t.base)))
-		for range s.Site.Roster.Words() {
+		for range s.Site.Index.Words() {
 			t.system, t.base = append(t.system, uint16(i)), append(t.base, 0)
 		}
 	}
 	t.from = append(t.from, uint32(len(t.base)))
-	t.each(a, func(c *gate.Crowd, bit uint32) {
+	t.each(a, func(c *rule.Rule, bit uint32) {
 		if c.Everyone {
 			t.base[bit/64] |= 1 << (bit % 64)
 		}
@@ -42,7 +42,7 @@ func newTouch(a *Atlas) *touch {
 	}
 	t.bits = make([]uint32, t.start[a.Book.Groups()])
 	next := make([]uint32, a.Book.Groups())
-	t.each(a, func(c *gate.Crowd, bit uint32) {
+	t.each(a, func(c *rule.Rule, bit uint32) {
 		for _, g := range c.Groups {
 			t.bits[t.start[g]+next[g]] = bit
 			next[g]++
@@ -51,10 +51,10 @@ func newTouch(a *Atlas) *touch {
 	return t
 }
 
-// each visits the crowds that may have somebody, with their bits.
-func (t *touch) each(a *Atlas, visit func(*gate.Crowd, uint32)) {
+// each visits the rules that may have somebody, with their bits.
+func (t *touch) each(a *Atlas, visit func(*rule.Rule, uint32)) {
 	for i, s := range a.Systems {
-		for _, c := range s.Site.Roster.All() {
+		for _, c := range s.Site.Index.All() {
 			if !c.Nobody() {
 				visit(c, t.from[i]*64+c.Number())
 			}
@@ -65,7 +65,7 @@ func (t *touch) each(a *Atlas, visit func(*gate.Crowd, uint32)) {
 // mark fills a sheet with the lines that name the subject, claims and exceptions
 // aside, and marks the systems whose they are, but for those of everyone: a bit for
 // each.
-func (t *touch) mark(q *gate.Question, sheet, systems []uint64) {
+func (t *touch) mark(q *rule.Question, sheet, systems []uint64) {
 	copy(sheet, t.base)
 	put := func(bits []uint32) {
 		for _, bit := range bits {
@@ -84,6 +84,6 @@ func (t *touch) mark(q *gate.Question, sheet, systems []uint64) {
 }
 
 // of is the part of a sheet that belongs to a system.
-func (t *touch) of(sheet []uint64, system int) gate.Held {
+func (t *touch) of(sheet []uint64, system int) rule.Held {
 	return sheet[t.from[system]:t.from[system+1]]
 }

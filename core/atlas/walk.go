@@ -6,58 +6,58 @@ import (
 	"strings"
 
 	"gatemap/core/directory"
-	"gatemap/core/gate"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
 // Walk says of every line of a system what becomes of it on the way to the answer
 // for one point: in the order in which the lines are written, after what the system decides
 // by besides lines. What stands around the system is left out.
-func (a *Atlas) Walk(u directory.UserID, f *situation.Facts, s *System, p gate.Point) []gate.Pass {
+func (a *Atlas) Walk(u directory.UserID, f *situation.Facts, s *System, p rule.Permission) []rule.Pass {
 	steps, _ := a.walk(a.Question(u, f), s, p)
 	return steps
 }
 
 // walk is Walk, with what the system decides by itself.
-func (a *Atlas) walk(q *gate.Question, s *System, p gate.Point) (steps []gate.Pass, own gate.Entitlement) {
-	q.Passes = gate.Passes{}
+func (a *Atlas) walk(q *rule.Question, s *System, p rule.Permission) (steps []rule.Pass, own rule.Entitlement) {
+	q.Passes = rule.Passes{}
 	own = p.Decide(q)
 	decided, about := deciding(own), p.Lines()
-	crowds := map[string][]*gate.Crowd{}
-	for _, c := range s.Site.Roster.All() {
-		crowds[c.Line()] = append(crowds[c.Line()], c)
+	rules := map[string][]*rule.Rule{}
+	for _, c := range s.Site.Index.All() {
+		rules[c.Name] = append(rules[c.Name], c)
 	}
 	lines := s.Lines()
 	for _, line := range besides(q.Passes, decided, own, lines) {
-		steps = append(steps, gate.Pass{Line: line, Fate: gate.Decides, Part: decided[line]}.Settled())
+		steps = append(steps, rule.Pass{Line: line, Fate: rule.Decides, Part: decided[line]}.Settled())
 	}
 	for _, line := range lines {
-		step := gate.Pass{Line: line, Fate: gate.Elsewhere}
+		step := rule.Pass{Line: line, Fate: rule.Elsewhere}
 		met, came := q.Passes[line]
-		for _, c := range crowds[line] {
+		for _, c := range rules[line] {
 			step.Part = c.Part()
 			switch {
 			case c.Off():
-				step.Fate = gate.Off
+				step.Fate = rule.Off
 			case !about.Includes(c.Number()):
-				if came && met.Fate == gate.Elsewhere {
+				if came && met.Fate == rule.Elsewhere {
 					step.Lacks = append(met.Lacks, c.Lacks(q)...)
 				}
 			case c.Has(q):
-				step.Fate = gate.Overtaken
-			case step.Fate == gate.Elsewhere:
-				step.Fate, step.Lacks = gate.Others, c.Lacks(q)
+				step.Fate = rule.Overtaken
+			case step.Fate == rule.Elsewhere:
+				step.Fate, step.Lacks = rule.Others, c.Lacks(q)
 			}
 		}
-		if came && (step.Fate == gate.Overtaken || len(crowds[line]) == 0) {
+		if came && step.Fate == rule.Overtaken {
 			met.Part = cmp.Or(met.Part, step.Part)
 			step = met
 		}
-		if part, is := decided[line]; is && step.Fate != gate.May && step.Fate != gate.Unmet && met.Fate != gate.Overtaken {
-			step.Fate, step.Lacks, step.Part = gate.Decides, nil, cmp.Or(step.Part, part)
+		if part, is := decided[line]; is && step.Fate != rule.May && step.Fate != rule.Unmet && met.Fate != rule.Overtaken {
+			step.Fate, step.Lacks, step.Part = rule.Decides, nil, cmp.Or(step.Part, part)
 		}
-		step.Part = cmp.Or(step.Part, gate.Gives)
+		step.Part = cmp.Or(step.Part, rule.Gives)
 		steps = append(steps, step.Settled())
 	}
 	return steps, own
@@ -65,9 +65,9 @@ func (a *Atlas) walk(q *gate.Question, s *System, p gate.Point) (steps []gate.Pa
 
 // besides are what an answer is decided by that is no line of the lists: an override,
 // the sources, a default.
-func besides(passes gate.Passes, decided map[string]gate.Part, own gate.Entitlement, lines []string) (others []string) {
+func besides(passes rule.Passes, decided map[string]rule.Part, own rule.Entitlement, lines []string) (others []string) {
 	for line := range decided {
-		if !slices.Contains(lines, line) && strings.HasPrefix(line, own.System+"/") && passes[line].Fate != gate.Overtaken {
+		if !slices.Contains(lines, line) && strings.HasPrefix(line, own.System+"/") && passes[line].Fate != rule.Overtaken {
 			others = append(others, line)
 		}
 	}
@@ -77,14 +77,14 @@ func besides(passes gate.Passes, decided map[string]gate.Part, own gate.Entitlem
 
 // deciding are the lines that have a part in an entitlement without a condition, with what
 // they do.
-func deciding(e gate.Entitlement) map[string]gate.Part {
-	lines := map[string]gate.Part{}
+func deciding(e rule.Entitlement) map[string]rule.Part {
+	lines := map[string]rule.Part{}
 	for _, r := range e.Routes {
-		lines[r.Mapping] = gate.Gives
+		lines[r.Mapping] = rule.Gives
 	}
 	for _, stop := range e.ShutBy {
-		if stop.Reason != gate.ByCondition {
-			lines[stop.At] = gate.Takes
+		if stop.Reason != rule.ByCondition {
+			lines[stop.At] = rule.Takes
 		}
 	}
 	return lines
@@ -92,16 +92,16 @@ func deciding(e gate.Entitlement) map[string]gate.Part {
 
 // Why answers for one point of a system by the lines that decide, and says what is lacking
 // where the state is none.
-func (a *Atlas) Why(u directory.UserID, f *situation.Facts, s *System, p gate.Point) gate.Entitlement {
+func (a *Atlas) Why(u directory.UserID, f *situation.Facts, s *System, p rule.Permission) rule.Entitlement {
 	e, _ := a.Explain(u, f, s, p)
 	return e
 }
 
 // Explain is Why, with what becomes of the lines that decide, or may.
-func (a *Atlas) Explain(u directory.UserID, f *situation.Facts, s *System, p gate.Point) (gate.Entitlement, []gate.Pass) {
+func (a *Atlas) Explain(u directory.UserID, f *situation.Facts, s *System, p rule.Permission) (rule.Entitlement, []rule.Pass) {
 	q := a.Question(u, f)
 	e := a.Decide(q, s, p)
-	if e.State == gate.None {
+	if e.State == rule.None {
 		e.Misses = p.Misses(q)
 		for _, attribute := range s.lacking(q) {
 			for i := range e.Misses {
@@ -111,12 +111,12 @@ func (a *Atlas) Explain(u directory.UserID, f *situation.Facts, s *System, p gat
 	}
 	steps, own := a.walk(q, s, p)
 	e.Routes = byWhat(e.Routes, own, steps)
-	return e, slices.DeleteFunc(steps, func(step gate.Pass) bool {
+	return e, slices.DeleteFunc(steps, func(step rule.Pass) bool {
 		switch step.Fate {
-		case gate.Decides, gate.May, gate.Watched:
-			return e.State == gate.None
-		case gate.Elsewhere:
-			return e.State != gate.None || len(step.Lacks) == 0
+		case rule.Decides, rule.May, rule.Watched:
+			return e.State == rule.None
+		case rule.Elsewhere:
+			return e.State != rule.None || len(step.Lacks) == 0
 		}
 		return true
 	})
@@ -124,16 +124,16 @@ func (a *Atlas) Explain(u directory.UserID, f *situation.Facts, s *System, p gat
 
 // byWhat are the routes by lines that decide: where it is open those that give it surely,
 // where it depends those that may, and where it is shut those that gave it but for that.
-func byWhat(routes []gate.Route, own gate.Entitlement, steps []gate.Pass) []gate.Route {
-	fates := map[string]gate.Fate{}
+func byWhat(routes []rule.Route, own rule.Entitlement, steps []rule.Pass) []rule.Route {
+	fates := map[string]rule.Fate{}
 	for _, step := range steps {
 		fates[step.Line] = step.Fate
 	}
-	for _, fit := range [][]gate.Fate{{gate.Decides}, {gate.Decides, gate.May}} {
-		if own.State < gate.Open && len(fit) == 1 {
+	for _, fit := range [][]rule.Fate{{rule.Decides}, {rule.Decides, rule.May}} {
+		if own.State < rule.Open && len(fit) == 1 {
 			continue
 		}
-		kept := slices.DeleteFunc(slices.Clone(routes), func(r gate.Route) bool {
+		kept := slices.DeleteFunc(slices.Clone(routes), func(r rule.Route) bool {
 			fate, known := fates[r.Mapping]
 			return known && !slices.Contains(fit, fate)
 		})
@@ -147,37 +147,31 @@ func byWhat(routes []gate.Route, own gate.Entitlement, steps []gate.Pass) []gate
 // Lines lists the names of the lines of the gate, in the order in which they are
 // written.
 func (s *System) Lines() []string {
-	lines := slices.Clone(s.Site.Statements)
+	var lines []string
 	seen := map[string]bool{}
-	for _, c := range s.Site.Roster.All() {
-		if line := c.Line(); !seen[line] {
-			seen[line] = true
-			lines = append(lines, line)
+	for _, c := range s.Site.Index.All() {
+		if !seen[c.Name] {
+			seen[c.Name] = true
+			lines = append(lines, c.Name)
 		}
 	}
 	slices.SortStableFunc(lines, func(a, b string) int { return place.Compare(s.Site.Places[a], s.Site.Places[b]) })
 	return lines
 }
 
-// People counts those for whom a line of a system is, by one of its crowds.
-func (a *Atlas) People(s *System, c *gate.Crowd) int {
-	among := []*gate.Crowd{c}
-	var only func(*gate.Question) bool // of those whom the crowd has; nil: all of them
-	if g, ok := s.Gate.(gate.Indirect); ok {
-		if crowds, is := g.Comers(c.Line()); is != nil {
-			among, only = crowds, is
-		}
-	}
+// People counts those for whom a line is, by one of its rules.
+func (a *Atlas) People(r *rule.Rule) int {
+	candidates := rule.Candidates(a.Book, []*rule.Rule{r})
 	switch {
-	case c.Nobody():
+	case r.Nobody():
 		return 0
-	case len(c.Claims()) == 0 && !c.Excepts() && only == nil:
-		return len(gate.Candidates(a.Book, among))
+	case len(r.Claims) == 0 && !r.Excepts() && r.Only == nil:
+		return len(candidates)
 	}
 	q := a.Brief(a.Frame.Facts(situation.Situation{}, nil))
 	n := 0
-	for _, u := range gate.Candidates(a.Book, among) {
-		if q.Turn(u); c.Has(q) && (only == nil || only(q)) {
+	for _, u := range candidates {
+		if q.Turn(u); r.Has(q) {
 			n++
 		}
 	}

@@ -6,7 +6,7 @@ import (
 	"strings"
 
 	"gatemap/core/directory"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -14,7 +14,7 @@ import (
 // or that is shut, with what else it brings.
 type Way struct {
 	Changes []string   `json:"changes" doc:"What has to be so, all of it: group:NAME (a membership), attribute:NAME=VALUE, attribute:NAME (any value), account:active, account:longer, or a need." nullable:"false"`
-	State   gate.State `json:"state" doc:"What becomes of the entitlement: open, or depends."`
+	State   rule.State `json:"state" doc:"What becomes of the entitlement: open, or depends."`
 	Brings  int        `json:"brings" doc:"How many other entitlements open or depend then that do not now."`
 	Sample  []string   `json:"sample,omitempty" doc:"Some of these, as SYSTEM RIGHT on OBJECT."`
 }
@@ -30,11 +30,11 @@ const (
 
 // Ways lists what is enough for an entitlement that a user does not hold, or that is shut:
 // what brings the least else comes first. given is the situation of the question.
-func (a *Atlas) Ways(q *gate.Question, given situation.Situation, s *System, p gate.Point, e *gate.Entitlement) []Way {
+func (a *Atlas) Ways(q *rule.Question, given situation.Situation, s *System, p rule.Permission, e *rule.Entitlement) []Way {
 	switch e.State {
-	case gate.Shut:
+	case rule.Shut:
 		return a.waysPast(q, given, s, p)
-	case gate.None:
+	case rule.None:
 		return a.waysIn(q, given, s, p, e)
 	}
 	return nil
@@ -42,7 +42,7 @@ func (a *Atlas) Ways(q *gate.Question, given situation.Situation, s *System, p g
 
 // waysIn are the groups, and the values that rules of groups ask for, that give an
 // entitlement; what then shuts it has to be otherwise too.
-func (a *Atlas) waysIn(q *gate.Question, given situation.Situation, s *System, p gate.Point, e *gate.Entitlement) []Way {
+func (a *Atlas) waysIn(q *rule.Question, given situation.Situation, s *System, p rule.Permission, e *rule.Entitlement) []Way {
 	now := usable(a.AppendReach(nil, q))
 	asked := e.System + " " + e.Right + " on " + e.Object
 	var ways []Way
@@ -54,9 +54,9 @@ func (a *Atlas) waysIn(q *gate.Question, given situation.Situation, s *System, p
 		then := is.Decide(with, s, p)
 		w := Way{Changes: changes, State: then.State}
 		switch then.State {
-		case gate.None:
+		case rule.None:
 			continue
-		case gate.Shut:
+		case rule.Shut:
 			past := is.waysPast(with, given, s, p)
 			if len(past) == 0 {
 				continue
@@ -65,7 +65,7 @@ func (a *Atlas) waysIn(q *gate.Question, given situation.Situation, s *System, p
 		}
 		for _, other := range is.AppendReach(nil, with) {
 			name := other.System + " " + other.Right + " on " + other.Object
-			if other.State < gate.Depends || now[name] || name == asked {
+			if other.State < rule.Depends || now[name] || name == asked {
 				continue
 			}
 			if w.Brings++; len(w.Sample) < maxSample {
@@ -83,10 +83,9 @@ func (a *Atlas) waysIn(q *gate.Question, given situation.Situation, s *System, p
 // joined is a question about its user as a member of a group, and the map to ask: listed
 // there, or, where a rule makes the members, with the values that a member has of what the
 // rule reads. It is nil where that is not enough.
-func (a *Atlas) joined(q *gate.Question, g directory.GroupID) (is *Atlas, with *gate.Question, changes []string) {
-	rule := a.Book.Group(g).Rule
-	if rule == nil {
-		return a, &gate.Question{Book: q.Book, Facts: q.Facts, Subject: a.Book.SubjectWith(q.Subject.ID, g)}, []string{"group:" + a.Book.GroupName(g)}
+func (a *Atlas) joined(q *rule.Question, g directory.GroupID) (is *Atlas, with *rule.Question, changes []string) {
+	if a.Book.Group(g).Rule == nil {
+		return a, &rule.Question{Book: q.Book, Facts: q.Facts, Subject: a.Book.SubjectWith(q.Subject.ID, g)}, []string{"group:" + a.Book.GroupName(g)}
 	}
 	record, values := a.Book.LikeMembers(g, q.Subject.ID)
 	if record == nil {
@@ -107,10 +106,10 @@ func (a *Atlas) joined(q *gate.Question, g directory.GroupID) (is *Atlas, with *
 	return is, is.Question(q.Subject.ID, q.Facts), changes
 }
 
-func usable(list []gate.Entitlement) map[string]bool {
+func usable(list []rule.Entitlement) map[string]bool {
 	names := map[string]bool{}
 	for _, e := range list {
-		if e.State >= gate.Depends {
+		if e.State >= rule.Depends {
 			names[e.System+" "+e.Right+" on "+e.Object] = true
 		}
 	}
@@ -118,7 +117,7 @@ func usable(list []gate.Entitlement) map[string]bool {
 }
 
 // candidates are the groups that lines would give it to.
-func (a *Atlas) candidates(misses []gate.Miss) []directory.GroupID {
+func (a *Atlas) candidates(misses []rule.Miss) []directory.GroupID {
 	var ids []directory.GroupID
 	for _, m := range misses {
 		for _, lack := range m.Lacks {
@@ -136,7 +135,7 @@ func (a *Atlas) candidates(misses []gate.Miss) []directory.GroupID {
 
 // waysPast are what is enough past all that shuts an entitlement: what the account lacks,
 // and situations that are otherwise in as few facts as possible.
-func (a *Atlas) waysPast(q *gate.Question, given situation.Situation, s *System, p gate.Point) []Way {
+func (a *Atlas) waysPast(q *rule.Question, given situation.Situation, s *System, p rule.Permission) []Way {
 	fixes := a.fixes(q, s)
 	facts := given.Facts()
 	fields := slices.DeleteFunc(slices.Clone(situation.Fields), func(field string) bool { _, is := facts[field]; return !is })
@@ -156,12 +155,12 @@ func (a *Atlas) waysPast(q *gate.Question, given situation.Situation, s *System,
 			if err != nil {
 				continue
 			}
-			e := a.beyond(&gate.Question{Book: q.Book, Subject: q.Subject, Facts: known}, s, p)
-			if e.State < gate.Depends {
+			e := a.beyond(&rule.Question{Book: q.Book, Subject: q.Subject, Facts: known}, s, p)
+			if e.State < rule.Depends {
 				continue
 			}
 			for _, needs := range e.OpenIf {
-				w := Way{Changes: slices.Clone(fixes), State: gate.Open}
+				w := Way{Changes: slices.Clone(fixes), State: rule.Open}
 				for _, n := range needs {
 					w.Changes = append(w.Changes, string(n))
 				}
@@ -178,7 +177,7 @@ func (a *Atlas) waysPast(q *gate.Question, given situation.Situation, s *System,
 }
 
 // fixes are what would have to be otherwise of the account and its attributes.
-func (a *Atlas) fixes(q *gate.Question, s *System) (changes []string) {
+func (a *Atlas) fixes(q *rule.Question, s *System) (changes []string) {
 	u := q.Subject.User()
 	if !u.IsActive() {
 		changes = append(changes, "account:active")
@@ -193,9 +192,9 @@ func (a *Atlas) fixes(q *gate.Question, s *System) (changes []string) {
 }
 
 // beyond is the answer for one point but for what fixes are for.
-func (a *Atlas) beyond(q *gate.Question, s *System, p gate.Point) gate.Entitlement {
+func (a *Atlas) beyond(q *rule.Question, s *System, p rule.Permission) rule.Entitlement {
 	e := p.Decide(q)
-	if e.State != gate.None {
+	if e.State != rule.None {
 		e.Judge(s.behind(q, e.Verdict()))
 	}
 	e.Settle(q.Facts)

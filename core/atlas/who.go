@@ -2,33 +2,33 @@ package atlas
 
 import (
 	"gatemap/core/directory"
-	"gatemap/core/gate"
 	"gatemap/core/parallel"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
 // Holders are those who hold one point of a system, in whatever state but none.
 type Holders struct {
-	States []gate.State // by user
+	States []rule.State // by user
 	Count  int
 
 	atlas    *Atlas
 	system   *System
-	point    gate.Point
-	question *gate.Question
+	point    rule.Permission
+	question *rule.Question
 }
 
 // Users yields them, in the order of names.
 func (h *Holders) Users(yield func(directory.UserID) bool) {
 	for u := range h.atlas.Book.AllUsers {
-		if h.States[u] != gate.None && !yield(u) {
+		if h.States[u] != rule.None && !yield(u) {
 			return
 		}
 	}
 }
 
 // Entitlement says what a user has.
-func (h *Holders) Entitlement(u directory.UserID) gate.Entitlement {
+func (h *Holders) Entitlement(u directory.UserID) rule.Entitlement {
 	h.question.Turn(u)
 	return h.atlas.Decide(h.question, h.system, h.point)
 }
@@ -36,11 +36,11 @@ func (h *Holders) Entitlement(u directory.UserID) gate.Entitlement {
 // Who finds everyone who holds one point of a system, in whatever state but
 // none. Users who are alike to it are answered once. What it gives belongs to one
 // goroutine.
-func (a *Atlas) Who(f *situation.Facts, s *System, p gate.Point) *Holders {
+func (a *Atlas) Who(f *situation.Facts, s *System, p rule.Permission) *Holders {
 	sorting := a.lookout(s, p, false).sorted()
 	defer sorting.Drop()
 	firsts, of := sorting.Firsts()
-	states := make([]gate.State, len(firsts))
+	states := make([]rule.State, len(firsts))
 	parallel.For(len(firsts), 64, func(from, to int) {
 		q := a.Brief(f)
 		for kind := from; kind < to; kind++ {
@@ -48,14 +48,14 @@ func (a *Atlas) Who(f *situation.Facts, s *System, p gate.Point) *Holders {
 			states[kind] = a.State(q, s, p)
 		}
 	})
-	h := &Holders{States: make([]gate.State, len(of)), atlas: a, system: s, point: p, question: a.Unturned(f)}
+	h := &Holders{States: make([]rule.State, len(of)), atlas: a, system: s, point: p, question: a.Unturned(f)}
 	for u, kind := range of {
 		if kind == directory.NoKind {
 			continue
 		}
 		state := states[kind]
 		h.States[u] = state
-		if state != gate.None {
+		if state != rule.None {
 			h.Count++
 		}
 	}
@@ -63,19 +63,19 @@ func (a *Atlas) Who(f *situation.Facts, s *System, p gate.Point) *Holders {
 }
 
 // Unturned is a question about nobody yet, to be turned to users; there may be none.
-func (a *Atlas) Unturned(f *situation.Facts) *gate.Question {
-	return &gate.Question{Book: a.Book, Subject: &directory.Subject{}, Facts: f}
+func (a *Atlas) Unturned(f *situation.Facts) *rule.Question {
+	return &rule.Question{Book: a.Book, Subject: &directory.Subject{}, Facts: f}
 }
 
 // Brief is a question for states alone, to be turned to users.
-func (a *Atlas) Brief(f *situation.Facts) *gate.Question {
-	return &gate.Question{Book: a.Book, Subject: &directory.Subject{}, Facts: f, Brief: true}
+func (a *Atlas) Brief(f *situation.Facts) *rule.Question {
+	return &rule.Question{Book: a.Book, Subject: &directory.Subject{}, Facts: f, Brief: true}
 }
 
 // State answers a brief question for one point.
-func (a *Atlas) State(q *gate.Question, s *System, p gate.Point) gate.State {
+func (a *Atlas) State(q *rule.Question, s *System, p rule.Permission) rule.State {
 	own := p.Decide(q).State
-	if own == gate.None {
+	if own == rule.None {
 		return own
 	}
 	return min(own, a.account(q).State, s.around(q).State)

@@ -112,10 +112,8 @@ func (a *Atlas) finish(guarantees []*Guarantee, errs *place.Errors, fresh func(*
 		for i := range s.Document.Behind {
 			s.front = append(s.front, a.front(s, &s.Document.Behind[i], fmt.Sprintf("behind %d", i+1), errs))
 		}
-		if g, ok := s.Gate.(gate.Sparing); ok {
-			giving := g.Giving()
-			s.quiet = giving != nil && s.Site.Roster.Quiet(giving)
-		}
+		giving, needed := s.Gate.Giving()
+		s.quiet = needed && s.Site.Index.Quiet(giving)
 	}
 	a.touch = newTouch(a)
 	return a.promises(guarantees, errs)
@@ -135,8 +133,8 @@ func (a *Atlas) promises(guarantees []*Guarantee, errs *place.Errors) error {
 func (a *Atlas) Shifted(before *Atlas) []directory.UserID {
 	var users []directory.UserID
 	for _, s := range a.Systems {
-		if g, ok := s.Gate.(gate.Shared); ok {
-			users = append(users, g.Shifted(before.Book, a.Book)...)
+		for _, x := range s.Site.Shared {
+			users = append(users, x.Shifted(before.Book, a.Book)...)
 		}
 	}
 	slices.Sort(users)
@@ -159,10 +157,9 @@ func (a *Atlas) Fresh(before *Atlas) []*System {
 // that matters to it.
 func (s *System) leansOn(groups []directory.GroupID, book *directory.Book) bool {
 	now := gate.Site{System: s.Document, Book: book}
-	grouped, _ := s.Gate.(gate.Grouped)
 	return slices.ContainsFunc(groups, func(g directory.GroupID) bool {
 		return s.Site.Uncounted(g) != now.Uncounted(g) &&
-			(grouped != nil && grouped.TakesName(book.Group(g).Name) || slices.ContainsFunc(s.Site.Mapped, func(m gate.Mapped) bool { return m.Group == g }))
+			(s.Site.TakesName(book.Group(g).Name) || slices.ContainsFunc(s.Site.Mapped, func(m gate.Mapped) bool { return m.Group == g }))
 	})
 }
 
@@ -174,13 +171,12 @@ func (s *System) means(book *directory.Book) bool {
 		return false
 	}
 	now := gate.Site{System: s.Document, Book: book}
-	grouped, _ := s.Gate.(gate.Grouped)
 	for _, g := range groups {
 		site := &now
 		if book.Gone(g) {
 			site = s.Site
 		}
-		if grouped != nil && (grouped.TakesName(bare(book.GroupName(g))) || grouped.TakesName(bare(book.Former(g)))) && site.Counts(g) {
+		if (s.Site.TakesName(bare(book.GroupName(g))) || s.Site.TakesName(bare(book.Former(g)))) && site.Counts(g) {
 			return true
 		}
 	}
@@ -222,7 +218,7 @@ func added(before, now *situation.Frame) []string {
 // misses says whether a system asks for one of some names of networks and windows,
 // which led to nothing so far.
 func (s *System) misses(names []string) bool {
-	if _, all := s.Gate.(gate.Networked); all && len(names) > 0 {
+	if s.Site.AllNetworks && len(names) > 0 {
 		return true
 	}
 	return len(names) > 0 && slices.ContainsFunc(s.Site.Findings, func(f finding.Finding) bool {

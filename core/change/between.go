@@ -6,8 +6,8 @@ import (
 
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
-	"gatemap/core/gate"
 	"gatemap/core/name"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -40,7 +40,7 @@ func Between(before, after *atlas.Atlas, s situation.Situation, limit, keep int)
 		people = touched[:o.Looked]
 	}
 	for _, p := range people {
-		var x, y []gate.Entitlement
+		var x, y []rule.Entitlement
 		if p.was {
 			x = before.Reach(p.before, was, nil)
 		}

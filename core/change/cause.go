@@ -5,7 +5,7 @@ import (
 
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 // CauseKind says why an entitlement is gained or lost.
@@ -28,27 +28,27 @@ type Cause struct {
 	Gain bool      `json:"gain" doc:"Whether it is why something is gained, or lost."`
 	Name string    `json:"name,omitempty" doc:"The group, the line, the system, or what shuts it; missing where it is the account."`
 	In   string    `json:"in,omitempty" doc:"Of nesting: the outer group."`
-	Stop gate.Stop `json:"stop" doc:"Of what shuts it: the reason."`
+	Stop rule.Stop `json:"stop" doc:"Of what shuts it: the reason."`
 }
 
 // GainCause and LossCause say why a user gains or loses an entitlement. was and is are the
 // entitlement before and after; nil: not held.
-func (t *Trial) GainCause(user string, was, is *gate.Entitlement) Cause {
+func (t *Trial) GainCause(user string, was, is *rule.Entitlement) Cause {
 	c := cause(t.before, user, is, was)
 	c.Gain = true
 	return c
 }
 
-func (t *Trial) LossCause(user string, was, is *gate.Entitlement) Cause {
+func (t *Trial) LossCause(user string, was, is *rule.Entitlement) Cause {
 	return cause(t.Atlas, user, was, is)
 }
 
 // cause says why what is held otherwise is not held by a map.
-func cause(without *atlas.Atlas, user string, held, not *gate.Entitlement) Cause {
+func cause(without *atlas.Atlas, user string, held, not *rule.Entitlement) Cause {
 	if not != nil && len(not.ShutBy) > 0 {
 		stop := not.ShutBy[0]
-		if stop.Reason == gate.ByInactive || stop.Reason == gate.ByExpired {
-			return Cause{Kind: ByStop, Stop: gate.Stop{Reason: stop.Reason}} // of whomever
+		if stop.Reason == rule.ByInactive || stop.Reason == rule.ByExpired {
+			return Cause{Kind: ByStop, Stop: rule.Stop{Reason: stop.Reason}} // of whomever
 		}
 		return Cause{Kind: ByStop, Name: stop.At, Stop: stop}
 	}
@@ -71,7 +71,7 @@ func cause(without *atlas.Atlas, user string, held, not *gate.Entitlement) Cause
 }
 
 // broken says where a route does not go on by the groups of another map.
-func broken(book *directory.Book, u directory.UserID, r gate.Route) (Cause, bool) {
+func broken(book *directory.Book, u directory.UserID, r rule.Route) (Cause, bool) {
 	before := directory.GroupID(0)
 	for i, hop := range r.Path {
 		g, err := book.LookGroup(hop.Group, "")

@@ -13,7 +13,7 @@ import (
 	"gatemap/core/check"
 	"gatemap/core/directory"
 	"gatemap/core/finding"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -22,22 +22,22 @@ type Pair struct {
 	System string           `json:"system"`
 	Object string           `json:"object"`
 	Right  string           `json:"right"`
-	First  gate.Entitlement `json:"first"`
-	Second gate.Entitlement `json:"second"`
+	First  rule.Entitlement `json:"first"`
+	Second rule.Entitlement `json:"second"`
 }
 
 // Compared are two people side by side.
 type Compared struct {
-	OnlyFirst  []gate.Entitlement `json:"only_first" nullable:"false"`
-	OnlySecond []gate.Entitlement `json:"only_second" nullable:"false"`
-	Both       []gate.Entitlement `json:"both" doc:"What both hold alike." nullable:"false"`
+	OnlyFirst  []rule.Entitlement `json:"only_first" nullable:"false"`
+	OnlySecond []rule.Entitlement `json:"only_second" nullable:"false"`
+	Both       []rule.Entitlement `json:"both" doc:"What both hold alike." nullable:"false"`
 	Differ     []Pair             `json:"differ" doc:"What both hold, but not alike." nullable:"false"`
 }
 
 // People compares what two people hold in one situation.
 func People(a *atlas.Atlas, first, second directory.UserID, f *situation.Facts) Compared {
-	c := Compared{OnlyFirst: []gate.Entitlement{}, OnlySecond: []gate.Entitlement{}, Both: []gate.Entitlement{}, Differ: []Pair{}}
-	sideBySide(a.Reach(first, f, nil), a.Reach(second, f, nil), func(x, y *gate.Entitlement) {
+	c := Compared{OnlyFirst: []rule.Entitlement{}, OnlySecond: []rule.Entitlement{}, Both: []rule.Entitlement{}, Differ: []Pair{}}
+	sideBySide(a.Reach(first, f, nil), a.Reach(second, f, nil), func(x, y *rule.Entitlement) {
 		switch {
 		case y == nil:
 			c.OnlyFirst = append(c.OnlyFirst, *x)
@@ -52,14 +52,14 @@ func People(a *atlas.Atlas, first, second directory.UserID, f *situation.Facts) 
 	return c
 }
 
-func order(a, b *gate.Entitlement) int {
+func order(a, b *rule.Entitlement) int {
 	return cmp.Or(strings.Compare(a.System, b.System), strings.Compare(a.Object, b.Object), strings.Compare(a.Right, b.Right))
 }
 
 // sideBySide walks two lists; where one side lacks an entitlement it is nil.
-func sideBySide(first, second []gate.Entitlement, visit func(x, y *gate.Entitlement)) {
-	for _, list := range [][]gate.Entitlement{first, second} {
-		slices.SortStableFunc(list, func(a, b gate.Entitlement) int { return order(&a, &b) })
+func sideBySide(first, second []rule.Entitlement, visit func(x, y *rule.Entitlement)) {
+	for _, list := range [][]rule.Entitlement{first, second} {
+		slices.SortStableFunc(list, func(a, b rule.Entitlement) int { return order(&a, &b) })
 	}
 	i, j := 0, 0
 	for i < len(first) || j < len(second) {
@@ -87,7 +87,7 @@ func sideBySide(first, second []gate.Entitlement, visit func(x, y *gate.Entitlem
 }
 
 // alike says that two entitlements come to the same, by whatever routes.
-func alike(x, y *gate.Entitlement) bool {
+func alike(x, y *rule.Entitlement) bool {
 	return x.State == y.State && x.Breadth == y.Breadth && slices.EqualFunc(x.OpenIf, y.OpenIf, slices.Equal[[]situation.Need]) &&
 		reflect.DeepEqual(x.Reply, y.Reply) && reflect.DeepEqual(x.Claims, y.Claims)
 }
@@ -108,14 +108,14 @@ type Outcome struct {
 // Held is an entitlement of a user: as it is after a gain, or was before a loss.
 type Held struct {
 	User        string           `json:"user"`
-	Entitlement gate.Entitlement `json:"entitlement"`
+	Entitlement rule.Entitlement `json:"entitlement"`
 }
 
 // Changed is an entitlement before and after.
 type Changed struct {
 	User   string           `json:"user"`
-	Before gate.Entitlement `json:"before"`
-	After  gate.Entitlement `json:"after"`
+	Before rule.Entitlement `json:"before"`
+	After  rule.Entitlement `json:"after"`
 }
 
 // TurnedFindings are findings that are in one map alone.
@@ -186,7 +186,7 @@ func everyone(before, after *atlas.Atlas) []string {
 	return names
 }
 
-func reach(a *atlas.Atlas, user string, f *situation.Facts) []gate.Entitlement {
+func reach(a *atlas.Atlas, user string, f *situation.Facts) []rule.Entitlement {
 	u, err := a.Book.FindUser(user, "")
 	if err != nil {
 		return nil
@@ -194,13 +194,13 @@ func reach(a *atlas.Atlas, user string, f *situation.Facts) []gate.Entitlement {
 	return a.Reach(u, f, nil)
 }
 
-func (o *Outcome) user(user string, before, after []gate.Entitlement) {
-	sideBySide(before, after, func(x, y *gate.Entitlement) { o.point(user, x, y) })
+func (o *Outcome) user(user string, before, after []rule.Entitlement) {
+	sideBySide(before, after, func(x, y *rule.Entitlement) { o.point(user, x, y) })
 }
 
 // point notes one entitlement of a user before and after; nil is none.
-func (o *Outcome) point(user string, x, y *gate.Entitlement) {
-	was, is := x != nil && x.State >= gate.Depends, y != nil && y.State >= gate.Depends
+func (o *Outcome) point(user string, x, y *rule.Entitlement) {
+	was, is := x != nil && x.State >= rule.Depends, y != nil && y.State >= rule.Depends
 	switch {
 	case is && !was:
 		o.Gains = append(o.Gains, Held{user, *y})
@@ -219,8 +219,8 @@ func (o *Outcome) point(user string, x, y *gate.Entitlement) {
 
 // meansOther says whether something depends on a network or a window that is another
 // under the same name.
-func (o *Outcome) meansOther(e *gate.Entitlement) bool {
-	if len(o.meant) == 0 || e.State != gate.Depends {
+func (o *Outcome) meansOther(e *rule.Entitlement) bool {
+	if len(o.meant) == 0 || e.State != rule.Depends {
 		return false
 	}
 	return slices.ContainsFunc(e.Needs, func(n situation.Need) bool {
@@ -243,8 +243,8 @@ func meant(before, after *situation.Frame) map[string]bool {
 
 // rerouted says that two entitlements come by different routes. A line that has a
 // number for a name is not another because its number is.
-func rerouted(x, y *gate.Entitlement) bool {
-	return !slices.EqualFunc(x.Routes, y.Routes, func(a, b gate.Route) bool {
+func rerouted(x, y *rule.Entitlement) bool {
+	return !slices.EqualFunc(x.Routes, y.Routes, func(a, b rule.Route) bool {
 		return a.Direct == b.Direct && slices.Equal(a.Path, b.Path) && (a.Mapping == b.Mapping || numbered(a.Mapping) && numbered(b.Mapping))
 	})
 }
@@ -255,8 +255,8 @@ func numbered(line string) bool {
 }
 
 // missing is the entitlement that nobody gives.
-func missing(like *gate.Entitlement) gate.Entitlement {
-	e := gate.Entitlement{System: like.System, Object: like.Object, Right: like.Right}
+func missing(like *rule.Entitlement) rule.Entitlement {
+	e := rule.Entitlement{System: like.System, Object: like.Object, Right: like.Right}
 	e.Settle(nil)
 	return e
 }

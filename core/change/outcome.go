@@ -11,6 +11,7 @@ import (
 	"gatemap/core/finding"
 	"gatemap/core/gate"
 	"gatemap/core/parallel"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -66,7 +67,7 @@ func (t *Trial) bySystem(s situation.Situation, people []person) (*Outcome, erro
 			is, part := t.Atlas.Systems[i], &parts[i]
 			part.routes, part.meant = o.routes, o.meant
 			if old, err := t.before.System(is.Name()); err != nil {
-				part.alone(t.Atlas, is, after, touched, func(user string, held []gate.Entitlement) { part.user(user, nil, held) })
+				part.alone(t.Atlas, is, after, touched, func(user string, held []rule.Entitlement) { part.user(user, nil, held) })
 			} else if s.DeviceName != "" || !t.settled(old, is, other) {
 				errs[i] = t.compare(part, is, before, after, everyone, touched)
 			}
@@ -78,7 +79,7 @@ func (t *Trial) bySystem(s situation.Situation, people []person) (*Outcome, erro
 	o.join(parts)
 	for _, was := range t.before.Systems {
 		if _, err := t.Atlas.System(was.Name()); err != nil {
-			o.alone(t.before, was, before, touched, func(user string, held []gate.Entitlement) { o.user(user, held, nil) })
+			o.alone(t.before, was, before, touched, func(user string, held []rule.Entitlement) { o.user(user, held, nil) })
 		}
 	}
 	o.sort()
@@ -86,7 +87,7 @@ func (t *Trial) bySystem(s situation.Situation, people []person) (*Outcome, erro
 }
 
 // alone hands on what everyone but some holds in a system that comes or goes.
-func (o *Outcome) alone(a *atlas.Atlas, s *atlas.System, facts *situation.Facts, done []directory.UserID, note func(string, []gate.Entitlement)) {
+func (o *Outcome) alone(a *atlas.Atlas, s *atlas.System, facts *situation.Facts, done []directory.UserID, note func(string, []rule.Entitlement)) {
 	q := a.Unturned(facts)
 	for _, users := range atlas.Alike(a, s, a, s, a.Book.Everyone()) {
 		q.Turn(users[0])
@@ -110,7 +111,7 @@ func (t *Trial) reach(o *Outcome, users []directory.UserID, before, after *situa
 		part := &parts[from/piece]
 		part.routes, part.meant = o.routes, o.meant
 		was, is := t.before.Unturned(before), t.Atlas.Unturned(after)
-		var x, y []gate.Entitlement
+		var x, y []rule.Entitlement
 		for _, u := range users[from:to] {
 			if x, y = x[:0], y[:0]; t.before.Book.HasUser(u) {
 				was.Turn(u)
@@ -141,20 +142,20 @@ func (t *Trial) named(fresh []*atlas.System) []directory.UserID {
 	renamed := slices.DeleteFunc(t.Atlas.Book.Moved(), func(g directory.GroupID) bool { return !t.Atlas.Book.Renamed(g) })
 	for _, s := range fresh {
 		old := t.old(s)
-		if _, byName := s.Gate.(gate.Grouped); byName {
+		if s.Site.ByName() {
 			users = append(users, t.Atlas.Book.Among(renamed, nil)...)
 		}
 		if old.Document == s.Document {
 			// It looks at one that is otherwise, groups count otherwise in it, or a name
 			// leads to something now, or no longer.
 			if !slices.Equal(lost(s), lost(old)) {
-				users = append(users, gate.Candidates(t.before.Book, old.Site.Roster.All())...)
-				users = append(users, gate.Candidates(t.Atlas.Book, s.Site.Roster.All())...)
+				users = append(users, rule.Candidates(t.before.Book, old.Site.Index.All())...)
+				users = append(users, rule.Candidates(t.Atlas.Book, s.Site.Index.All())...)
 			}
 			continue
 		}
 		who, ok := gate.Differing(old.Document, s.Document)
-		if !ok || shows(old.Gate, s.Gate) {
+		if !ok || shows(old, s) {
 			return t.Atlas.Book.Everyone()
 		}
 		for _, atlas := range []*atlas.Atlas{t.before, t.Atlas} {
@@ -184,23 +185,18 @@ func lost(s *atlas.System) (names []string) {
 // everyone what it did not, or shares something out.
 func (t *Trial) besides(s *atlas.System, named []directory.UserID) []directory.UserID {
 	old := t.old(s)
-	if len(t.Atlas.Book.Reshaped()) == 0 || old.Document != s.Document || !shows(old.Gate, s.Gate) {
+	if len(t.Atlas.Book.Reshaped()) == 0 || old.Document != s.Document || !shows(old, s) {
 		return named
 	}
-	users := slices.Concat(named, gate.Candidates(t.before.Book, old.Site.Roster.All()), gate.Candidates(t.Atlas.Book, s.Site.Roster.All()))
+	users := slices.Concat(named, rule.Candidates(t.before.Book, old.Site.Index.All()), rule.Candidates(t.Atlas.Book, s.Site.Index.All()))
 	slices.Sort(users)
 	return slices.Compact(users)
 }
 
-// shows says whether a gate shows to everyone what another did not, or holds
-// something that is shared out.
-func shows(old, now gate.Gate) bool {
-	if _, shared := now.(gate.Shared); shared {
-		return true
-	}
-	was, public := old.(gate.Public)
-	is, still := now.(gate.Public)
-	return public != still || public && !slices.Equal(was.Public(), is.Public())
+// shows says whether a system shows to everyone what it did not, or holds something that is
+// shared out.
+func shows(old, now *atlas.System) bool {
+	return len(old.Site.Shared)+len(now.Site.Shared) > 0 || !slices.Equal(old.Gate.Public(), now.Gate.Public())
 }
 
 // members are the groups and users whom lines name; ok is false if a line
@@ -245,7 +241,7 @@ func (t *Trial) compare(o *Outcome, fresh *atlas.System, before, after *situatio
 	}
 	old := t.old(fresh)
 	was, is := t.before.Unturned(before), t.Atlas.Unturned(after)
-	oldPoints, freshPoints := points{old, map[[2]string]gate.Point{}}, points{fresh, map[[2]string]gate.Point{}}
+	oldPoints, freshPoints := points{old, map[[2]string]rule.Permission{}}, points{fresh, map[[2]string]rule.Permission{}}
 	for _, users := range atlas.Alike(t.before, old, t.Atlas, fresh, named) {
 		was.Turn(users[0])
 		is.Turn(users[0])
@@ -273,15 +269,15 @@ func (t *Trial) compare(o *Outcome, fresh *atlas.System, before, after *situatio
 
 // difference is something that is held before or after, or both, but not alike;
 // where it is not held at all, the point is nil.
-type difference struct{ was, is gate.Point }
+type difference struct{ was, is rule.Permission }
 
 // points finds points of a system, each once.
 type points struct {
 	system *atlas.System
-	known  map[[2]string]gate.Point
+	known  map[[2]string]rule.Permission
 }
 
-func (p *points) of(e *gate.Entitlement) (gate.Point, error) {
+func (p *points) of(e *rule.Entitlement) (rule.Permission, error) {
 	if e == nil {
 		return nil, nil
 	}
@@ -294,8 +290,8 @@ func (p *points) of(e *gate.Entitlement) (gate.Point, error) {
 	return point, err
 }
 
-func differing(o *Outcome, old, fresh *points, before, after []gate.Entitlement) (all []difference, err error) {
-	sideBySide(before, after, func(x, y *gate.Entitlement) {
+func differing(o *Outcome, old, fresh *points, before, after []rule.Entitlement) (all []difference, err error) {
+	sideBySide(before, after, func(x, y *rule.Entitlement) {
 		if x == nil || y == nil || !alike(x, y) || rerouted(x, y) || o.meansOther(x) {
 			was, oldErr := old.of(x)
 			is, freshErr := fresh.of(y)
@@ -306,7 +302,7 @@ func differing(o *Outcome, old, fresh *points, before, after []gate.Entitlement)
 	return all, err
 }
 
-func decided(a *atlas.Atlas, q *gate.Question, s *atlas.System, p gate.Point) *gate.Entitlement {
+func decided(a *atlas.Atlas, q *rule.Question, s *atlas.System, p rule.Permission) *rule.Entitlement {
 	if p == nil {
 		return nil
 	}

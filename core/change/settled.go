@@ -5,7 +5,6 @@ import (
 	"slices"
 
 	"gatemap/core/atlas"
-	"gatemap/core/gate"
 	"gatemap/core/name"
 	"gatemap/core/situation"
 )
@@ -27,8 +26,7 @@ func (t *Trial) settled(old, is *atlas.System, other map[string]bool) bool {
 		if before.Document != x.Document && !reflect.DeepEqual(before.Document, x.Document) {
 			return true
 		}
-		_, networked := x.Gate.(gate.Networked)
-		return shows(before.Gate, x.Gate) || networked && len(other) > 0 || mentions(reflect.ValueOf(x.Document), other)
+		return shows(before, x) || x.Site.AllNetworks && len(other) > 0 || mentions(reflect.ValueOf(x.Document), other)
 	})
 }
 

@@ -20,6 +20,7 @@ import (
 	"gatemap/core/name"
 	"gatemap/core/name/nametest"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -210,7 +211,7 @@ func TestComparingIsTheSameBothWays(t *testing.T) {
 	})
 }
 
-func names(list []gate.Entitlement) (all []string) {
+func names(list []rule.Entitlement) (all []string) {
 	for _, e := range list {
 		all = append(all, e.System+" "+e.Object+" "+e.Right)
 	}

@@ -7,7 +7,7 @@ import (
 
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 // Guaranteed is a guarantee and whether it holds.
@@ -25,7 +25,7 @@ type Guaranteed struct {
 // Evidence is what one user holds.
 type Evidence struct {
 	User        string           `json:"user"`
-	Entitlement gate.Entitlement `json:"entitlement"`
+	Entitlement rule.Entitlement `json:"entitlement"`
 }
 
 // Broken says that it does not hold.
@@ -51,7 +51,7 @@ func look(a *atlas.Atlas, p *atlas.Promise) Guaranteed {
 		return g
 	}
 	every := p.Document.Every != nil
-	about := func(u directory.UserID) (*gate.Question, bool) {
+	about := func(u directory.UserID) (*rule.Question, bool) {
 		q := a.Question(u, p.Facts)
 		return q, p.Crowd.Has(q) && !(every && gone(q))
 	}
@@ -61,7 +61,7 @@ func look(a *atlas.Atlas, p *atlas.Promise) Guaranteed {
 		if !is {
 			continue
 		}
-		accounts := []*gate.Question{q}
+		accounts := []*rule.Question{q}
 		if p.Document.Per != "account" {
 			first := true
 			for _, other := range a.Book.Accounts(u) {
@@ -129,7 +129,7 @@ func judge(g *Guaranteed, p *atlas.Promise, asked, broken int) {
 }
 
 // gone says that an account is switched off, or has surely ended.
-func gone(q *gate.Question) bool {
+func gone(q *rule.Question) bool {
 	u := q.Subject.User()
 	return !u.IsActive() || !u.Expires.IsZero() && !q.Facts.At.IsZero() && !q.Facts.At.Before(u.Expires.Time)
 }
@@ -137,10 +137,10 @@ func gone(q *gate.Question) bool {
 // holds says whether someone can do all the things of a promise by any of some accounts, and
 // with what. In a given situation only what is open counts for every; otherwise what
 // depends counts too, if there is a way.
-func holds(a *atlas.Atlas, p *atlas.Promise, accounts []*gate.Question) (held []Evidence, can bool) {
-	least := gate.Depends
+func holds(a *atlas.Atlas, p *atlas.Promise, accounts []*rule.Question) (held []Evidence, can bool) {
+	least := rule.Depends
 	if p.Sure && p.Document.Every != nil {
-		least = gate.Open
+		least = rule.Open
 	}
 	can = true
 	for i := range p.Things {

@@ -15,6 +15,7 @@ import (
 	"gatemap/core/name"
 	"gatemap/core/name/nametest"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -100,7 +101,7 @@ func TestEvidenceShowsTheRoutes(t *testing.T) {
 	got := check.Guarantees(a)[0]
 	require.Len(t, got.Evidence, 1)
 	assert.Equal(t, "d/teo", got.Evidence[0].User)
-	assert.Equal(t, []gate.Route{{Mapping: "tools/mapping 2", Path: []gate.Hop{{Group: "d/science", How: "direct"}}}}, got.Evidence[0].Entitlement.Routes)
+	assert.Equal(t, []rule.Route{{Mapping: "tools/mapping 2", Path: []rule.Hop{{Group: "d/science", How: "direct"}}}}, got.Evidence[0].Entitlement.Routes)
 }
 
 func TestGuaranteesThatAreWrong(t *testing.T) {

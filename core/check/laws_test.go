@@ -22,6 +22,7 @@ import (
 	"gatemap/core/gate/licences"
 	"gatemap/core/gate/network"
 	"gatemap/core/gate/roles"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -32,8 +33,8 @@ func thing(system, right, object string) atlas.What {
 }
 
 // everywhere is what everyone can use in several situations, for sure or perhaps.
-func everywhere(t require.TestingT, a *atlas.Atlas) map[string]gate.State {
-	all := map[string]gate.State{}
+func everywhere(t require.TestingT, a *atlas.Atlas) map[string]rule.State {
+	all := map[string]rule.State{}
 	for i, facts := range []map[string]string{
 		{}, {"device": "managed"}, {"device": "none", "strength": "aal1"}, {"strength": "aal2", "from": "203.0.113.9"}, {"from": "198.51.100.9", "device": "managed,compliant"},
 	} {
@@ -43,7 +44,7 @@ func everywhere(t require.TestingT, a *atlas.Atlas) map[string]gate.State {
 		require.NoError(t, err)
 		for u := range directory.UserID(a.Book.Users()) {
 			for _, e := range a.Reach(u, known, nil) {
-				if e.State < gate.Depends {
+				if e.State < rule.Depends {
 					continue
 				}
 				all[fmt.Sprint(i, " ", u, " ", e.System, " ", e.Object, " ", e.Right, " ", e.Breadth)] = e.State
@@ -112,7 +113,7 @@ func TestLinesThatAddNothingCanGo(t *testing.T) {
 		m := atlastest.Draw(t)
 		a, err := atlas.Compile(m)
 		require.NoError(t, err)
-		var before map[string]gate.State
+		var before map[string]rule.State
 		for _, f := range check.Findings(a) {
 			if f.Code != finding.Shadowed && f.Code != finding.Redundant {
 				continue
@@ -163,9 +164,9 @@ func TestLinesThatAreLockedOutOpenNothing(t *testing.T) {
 
 // held is what a user holds of something, as why says it of each object on which it can be
 // asked, or as reach lists it.
-func held(t *rapid.T, a *atlas.Atlas, s *atlas.System, u directory.UserID, facts *situation.Facts, about atlas.What) (all []gate.Entitlement) {
+func held(t *rapid.T, a *atlas.Atlas, s *atlas.System, u directory.UserID, facts *situation.Facts, about atlas.What) (all []rule.Entitlement) {
 	if strings.Contains(about.Right.Value, "*") {
-		return slices.DeleteFunc(a.Reach(u, facts, s), func(e gate.Entitlement) bool { return !about.Right.Matches(e.Right) })
+		return slices.DeleteFunc(a.Reach(u, facts, s), func(e rule.Entitlement) bool { return !about.Right.Matches(e.Right) })
 	}
 	objects := []string{about.Object}
 	if about.Object == "" {
@@ -197,7 +198,7 @@ func TestGuaranteesAreWhatAskingEveryoneSays(t *testing.T) {
 		can := map[string]bool{}
 		lacking := 0
 		for u := range directory.UserID(a.Book.Users()) {
-			has := slices.ContainsFunc(held(t, a, s, u, facts, about), func(e gate.Entitlement) bool { return e.Surely() >= gate.Depends })
+			has := slices.ContainsFunc(held(t, a, s, u, facts, about), func(e rule.Entitlement) bool { return e.Surely() >= rule.Depends })
 			if has {
 				can[a.Book.UserName(u)] = true
 			} else if a.Book.User(u).IsActive() {

@@ -10,7 +10,7 @@ import (
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
 	"gatemap/core/finding"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -81,17 +81,23 @@ func (l *locks) oneByOne() (whole bool) {
 	q := l.atlas.Unturned(l.atlas.Frame.Facts(situation.Situation{}, nil))
 	l.seen = map[directory.UserID]bool{}
 	unsettled := false
-	for _, c := range l.system.Site.Roster.All() {
-		if c.Part() != gate.Gives || c.Nobody() || l.opens(c.Line()) {
+	for _, c := range l.system.Site.Index.All() {
+		if c.Part() != rule.Gives || c.Nobody() || l.opens(c.Name) {
 			continue
 		}
-		left := looked
+		left, tries := looked, few*few
 		if among(book, c, few*looked) <= few*looked {
 			left = few * looked
 		}
 		for u := range candidates(book, c) {
 			if l.seen[u] || !book.User(u).IsActive() {
 				continue
+			}
+			if c.Only != nil && tries > 0 {
+				if q.Turn(u); !c.Has(q) {
+					tries--
+					continue
+				}
 			}
 			if left--; left < 0 {
 				unsettled = true
@@ -100,24 +106,39 @@ func (l *locks) oneByOne() (whole bool) {
 			l.seen[u] = true
 			q.Turn(u)
 			l.note(l.atlas.In(q, l.system))
-			if l.opens(c.Line()) {
+			if l.opens(c.Name) {
 				break
 			}
 		}
 	}
-	return !unsettled && !slices.ContainsFunc(l.system.Site.Statements, func(line string) bool { return !l.opens(line) })
+	return !unsettled
 }
 
 // candidates are the users among whom all are for whom a line is, in no order.
-func candidates(book *directory.Book, c *gate.Crowd) iter.Seq[directory.UserID] {
-	if c.Everyone || len(c.Claims()) > 0 {
+func candidates(book *directory.Book, c *rule.Rule) iter.Seq[directory.UserID] {
+	if c.Tested {
+		from, everyone := c.Only.From()
+		if everyone {
+			return book.AllUsers
+		}
+		return func(yield func(directory.UserID) bool) {
+			for _, r := range from {
+				for u := range candidates(book, r) {
+					if !yield(u) {
+						return
+					}
+				}
+			}
+		}
+	}
+	if c.Everyone || len(c.Claims) > 0 {
 		return book.AllUsers
 	}
 	return book.Below(c.Groups, c.Users)
 }
 
 // among counts candidates, to a most.
-func among(book *directory.Book, c *gate.Crowd, most int) (n int) {
+func among(book *directory.Book, c *rule.Rule, most int) (n int) {
 	for range candidates(book, c) {
 		if n++; n > most {
 			break
@@ -127,33 +148,32 @@ func among(book *directory.Book, c *gate.Crowd, most int) (n int) {
 }
 
 // worth says whether someone may open a line that nobody has opened so far.
-func (l *locks) worth() func(*gate.Question) bool {
-	statements := slices.ContainsFunc(l.system.Site.Statements, func(line string) bool { return !l.opens(line) })
-	shut := slices.DeleteFunc(slices.Clone(l.system.Site.Roster.All()), func(c *gate.Crowd) bool {
-		return c.Part() != gate.Gives || c.Nobody() || l.opens(c.Line())
+func (l *locks) worth() func(*rule.Question) bool {
+	shut := slices.DeleteFunc(slices.Clone(l.system.Site.Index.All()), func(c *rule.Rule) bool {
+		return c.Part() != rule.Gives || c.Nobody() || l.opens(c.Name)
 	})
-	return func(q *gate.Question) bool {
-		return q.Subject.User().IsActive() && (statements || slices.ContainsFunc(shut, func(c *gate.Crowd) bool { return c.Has(q) }))
+	return func(q *rule.Question) bool {
+		return q.Subject.User().IsActive() && (slices.ContainsFunc(shut, func(c *rule.Rule) bool { return c.Has(q) }))
 	}
 }
 
 func (l *locks) opens(line string) bool { return l.lines[line] != nil && l.lines[line].opens }
 
-var personal = []gate.Reason{gate.ByInactive, gate.ByExpired, gate.ByPrerequisite, gate.ByNoSeat, gate.ByOverride}
+var personal = []rule.Reason{rule.ByInactive, rule.ByExpired, rule.ByPrerequisite, rule.ByNoSeat, rule.ByOverride}
 
 // note notes what someone holds.
-func (l *locks) note(held []gate.Entitlement) {
+func (l *locks) note(held []rule.Entitlement) {
 	for i := range held {
 		e := &held[i]
-		own := slices.ContainsFunc(e.ShutBy, func(s gate.Stop) bool { return slices.Contains(personal, s.Reason) })
+		own := slices.ContainsFunc(e.ShutBy, func(s rule.Stop) bool { return slices.Contains(personal, s.Reason) })
 		for _, r := range e.Routes {
 			x := l.lines[r.Mapping]
 			if x == nil {
 				x = &lock{by: map[string]bool{}}
 				l.lines[r.Mapping] = x
 			}
-			if e.State != gate.Shut || own {
-				x.opens = x.opens || e.State != gate.Shut
+			if e.State != rule.Shut || own {
+				x.opens = x.opens || e.State != rule.Shut
 				continue
 			}
 			for _, s := range e.ShutBy {

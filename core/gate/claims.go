@@ -1,12 +1,17 @@
 package gate
 
 import (
-	"slices"
+	"errors"
 	"strings"
 
+	"gatemap/core/directory"
 	"gatemap/core/name"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 )
+
+// SignIn is the right to sign in, to a relying party or an application.
+const SignIn = "sign-in"
 
 // ClaimRef names a value of a claim of a relying party.
 type ClaimRef struct {
@@ -16,32 +21,9 @@ type ClaimRef struct {
 	Is    string      `yaml:"is,required" doc:"Its value."`
 }
 
-// Claimant gives claims: a federation.
-type Claimant interface {
-	// Carries says whether a user's sign-in to a party is admitted and
-	// carries a claim of that value. HasParty says whether there is such a
-	// party, and PartyNames yields them.
-	Carries(q *Question, party, claim, value string) bool
-	HasParty(party string) bool
-	PartyNames(yield func(string) bool)
-}
-
-// claimed is one claim that a crowd looks at. What gives claims is compiled
-// later than what looks at them, so test is filled in when all systems are.
-type claimed struct {
-	ref  ClaimRef
-	text string // SYSTEM/PARTY claim=value
-	test func(*Question) bool
-	lost bool // the name leads to nothing
-}
-
-func (c *Crowd) byClaim(q *Question) bool {
-	return slices.ContainsFunc(c.claims, func(x *claimed) bool { return !x.lost && x.test(q) })
-}
-
 // lean notes that this system needs an answer from another, and says whether
 // there is one of that name.
-func (s *Site) lean(ref name.Ref, system string, line Line) bool {
+func (s *Site) lean(ref name.Ref, system string, line rule.Line) bool {
 	names := func(yield func(string) bool) {
 		for _, other := range s.Systems {
 			if !yield(other.Name) {
@@ -59,26 +41,31 @@ func (s *Site) lean(ref name.Ref, system string, line Line) bool {
 	return false
 }
 
-// claim compiles a claim that a line looks at.
-func (s *Site) claim(ref ClaimRef, line Line) *claimed {
+// claim compiles a claim that a line looks at: the permission to have it in a sign-in. What
+// gives claims is compiled later than what looks at them.
+func (s *Site) claim(ref ClaimRef, line rule.Line) *rule.Claim {
 	system, party, _ := strings.Cut(ref.Party.Name, "/")
-	c := &claimed{ref: ref, text: ref.Party.Name + " " + ref.Claim + "=" + ref.Is}
+	c := &rule.Claim{Party: ref.Party.Name, Claim: ref.Claim, Is: ref.Is}
 	if !s.lean(ref.Party, system, line) {
-		c.lost = true
 		return c
 	}
 	s.later = append(s.later, func() {
-		claimant, ok := s.Claims(system)
-		if !ok || !claimant.HasParty(party) {
-			var near []string
-			if ok {
-				near = name.Near(party, claimant.PartyNames)
+		var near []string
+		g, ok := s.Gate(system)
+		if ok && party != "" {
+			_, err := g.At(party, SignIn)
+			if err == nil && g.Catalogue().Open {
+				if c.By, err = g.At(party, "claim "+ref.Claim+"="+ref.Is); err != nil {
+					c.By = &rule.Entry{Decision: &rule.Decision{Index: &rule.Index{}}} // no rule gives it
+				}
+				return
 			}
-			s.Missing("relying party", ref.Party, near, line)
-			c.lost = true
-			return
+			var missing *directory.NotFoundError
+			if errors.As(err, &missing) {
+				near = missing.Near
+			}
 		}
-		c.test = func(q *Question) bool { return claimant.Carries(q, party, ref.Claim, ref.Is) }
+		s.Missing("relying party", ref.Party, near, line)
 	})
 	return c
 }

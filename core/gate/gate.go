@@ -1,12 +1,16 @@
+// Package gate holds what the systems of a map have in common as they are written: who and
+// when, and what a gate type must say of itself. It decides nothing: that is for the rules
+// into which a gate type translates its document (package rule).
 package gate
 
 import (
+	"errors"
 	"fmt"
-	"slices"
 
 	"gatemap/core/directory"
 	"gatemap/core/name"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -29,20 +33,52 @@ type Document interface {
 
 // Gate decides for one system. It is immutable and safe for use by many. What
 // it answers leaves out the account, the prerequisites and the gates in front,
-// which are the same for all types.
+// which are the same for all types. A gate type says here all that there is to say of it:
+// a *rule.Listing says most of it for those types whose permissions can be listed.
 type Gate interface {
-	// At finds the point that a question is about. An empty object asks for
+	// At finds the permission that a question is about. An empty object asks for
 	// the gate's own default. The error is a *directory.NotFoundError, or an
-	// *ObjectNeededError.
-	At(object, right string) (Point, error)
+	// *rule.ObjectNeededError.
+	At(object, right string) (rule.Permission, error)
 	// Reach hands every entitlement that the subject holds, in whatever state
 	// but none, to add, by object and right.
-	Reach(q *Question, add func(Entitlement))
+	Reach(q *rule.Question, add func(rule.Entitlement))
+	// Giving are the lines without any of which there is nothing to list; needed is false
+	// where something is listed for everyone.
+	Giving() (lines rule.LineSet, needed bool)
+	// Public names what is listed for everyone.
+	Public() []string
+	// Depends is what listings look at in a subject besides whom lines name.
+	Depends(*directory.Book) rule.Dependencies
 	// Catalogue lists what can be asked about by name.
 	Catalogue() Catalogue
 	// Check reports what is wrong, useless or risky in this gate.
 	Check(r *Report)
+	// InFront finds the permission that must be had to come to a system behind this one. to
+	// is the name of that system, part is what follows the slash in the reference, and
+	// keys are what the type asks for. The error says what is missing.
+	InFront(to, part string, keys Passage) (rule.Permission, error)
 }
+
+// ErrNotInFront is the error of gate types that cannot stand in front of a system.
+var ErrNotInFront = errors.New("a system of this type cannot be in front of another")
+
+// NotInFront is for the gates of these.
+type NotInFront struct{}
+
+// InFront says so.
+func (NotInFront) InFront(string, string, Passage) (rule.Permission, error) {
+	return nil, ErrNotInFront
+}
+
+// Effect says what a line does, where it is not clear from the list in which it stands.
+type Effect string
+
+// Values lists the effects; allow is the default.
+func (Effect) Values() []string { return []string{"allow", "deny"} }
+
+// Of is what the line does to those whom it names.
+func (e Effect) Of() rule.Effect { return rule.Effect(e == "deny") }
 
 // Catalogue is the objects and rights of a system that have names, in order. A question
 // may name others too, such as a path below an object, an address or a command line.
@@ -59,40 +95,13 @@ type Role struct {
 	Rights []string `json:"rights" doc:"The rights that it gives; of an app with their breadth." nullable:"false"`
 }
 
-// Indirect is a gate of which some lines are for those to whom other lines give
-// something: Comers gives the crowds of these, and says of a subject whom one has whether
-// the line is for it. For all other lines it gives nil.
-type Indirect interface {
-	Comers(line string) (crowds []*Crowd, is func(*Question) bool)
-}
-
-// Sparing is a gate that lists nothing for users whom none of its giving lines covers.
-type Sparing interface {
-	Giving() Held // these lines
-}
-
-// Grouped is a gate that looks at groups that no line of it names: TakesName says
-// whether it looks at those of a name.
-type Grouped interface {
-	TakesName(group string) bool
-}
-
-// Networked is a gate that knows the networks of the map by their names, whether its
-// lines name them or not.
-type Networked interface {
-	Networks()
-}
-
-// Shared is a gate in which what one user holds can depend on the others, as
-// with seats: Shifted lists those for whom it does otherwise in one book than in
-// another, in which the same lines name them.
+// Shared is something of which one has less because another has it, as with seats.
 type Shared interface {
+	// Shifted lists those for whom it is otherwise in one book than in another, in which
+	// the same lines name them.
 	Shifted(before, after *directory.Book) []directory.UserID
-}
-
-// Seated is a gate that gives out numbered seats.
-type Seated interface {
-	Seats(*directory.Book) []Seats
+	// Count counts what there is and who has it.
+	Count(*directory.Book) Seats
 }
 
 // Seats are the seats of one product, and how many hold it, with a seat or without.
@@ -100,130 +109,6 @@ type Seats struct {
 	Product string `json:"product"`
 	Seats   int    `json:"seats"`
 	Holders int    `json:"holders" doc:"How many hold it, with a seat or without."`
-}
-
-// Public is a gate of which lines show something to those too whom they do not
-// name: what is listed for everyone because of them.
-type Public interface {
-	Public() []string
-}
-
-// Heedful is a gate that looks at more of a subject than whom its lines name.
-type Heedful interface {
-	// Heeds says what it looks at for one point, or, without one, for anything.
-	Heeds(*directory.Book, Point) Heed
-}
-
-// Heed is what a gate looks at besides lines: subjects who are alike in it, and
-// of one directory, are answered alike.
-type Heed struct {
-	Attributes []string             // by folded name
-	Groups     []directory.GroupID  // whether the subject is in each of them
-	Users      [][]directory.UserID // whether the subject is one of each of these, or of the others
-	Apart      []directory.UserID   // those whom it looks at one by one
-	// Shown are attributes, and sets of groups, whose values or names are handed
-	// on: all that is decided by them is whether there is any.
-	Shown       []string
-	ShownGroups [][]directory.GroupID
-}
-
-// Join adds what another looks at.
-func (h *Heed) Join(other Heed) {
-	h.Attributes, h.Groups = append(h.Attributes, other.Attributes...), append(h.Groups, other.Groups...)
-	h.Users, h.Apart = append(h.Users, other.Users...), append(h.Apart, other.Apart...)
-	h.Shown, h.ShownGroups = append(h.Shown, other.Shown...), append(h.ShownGroups, other.ShownGroups...)
-}
-
-// Point is one object and right of a gate.
-type Point interface {
-	// Object is the object that is meant, also where the question left it out.
-	Object() string
-	// Decide answers for the subject of the question; Misses is left out.
-	Decide(q *Question) Entitlement
-	// Misses lists the lines that would give it to the subject, none of which
-	// does.
-	Misses(q *Question) []Miss
-	// Lines are the lines that Decide looks at.
-	Lines() Held
-}
-
-// Question is a subject in a situation. It belongs to one goroutine.
-type Question struct {
-	Book    *directory.Book
-	Subject *directory.Subject
-	Facts   *situation.Facts
-	// Brief asks for states alone: needs, reasons and routes are left out, and
-	// for the common gate types nothing is allocated.
-	Brief bool
-	// Passes, where it is not nil, is filled in with the lines that are come to.
-	Passes Passes
-
-	ways  [][]Hop // beside the groups of the subject, once asked for
-	marks marks
-	slab  []Route // in which the routes of the answers lie
-}
-
-// room gives room for up to n routes, in memory that the answers of a question share.
-func (q *Question) room(n int) []Route {
-	const some = 64
-	if cap(q.slab)-len(q.slab) < n {
-		q.slab = make([]Route, 0, max(some, n))
-	}
-	return q.slab[len(q.slab):]
-}
-
-// kept keeps the routes that were put into the room.
-func (q *Question) kept(routes []Route) []Route {
-	if len(routes) == 0 {
-		return nil
-	}
-	q.slab = q.slab[:len(q.slab)+len(routes)]
-	return slices.Clip(routes)
-}
-
-// Turn asks the same about another user.
-func (q *Question) Turn(u directory.UserID) {
-	q.Subject.Turn(q.Book, u)
-	q.ways = q.ways[:0]
-	q.marks.clear()
-}
-
-// way is the subject's shortest path to a group, as hops; nil if there is
-// none. It is computed once for a question.
-func (q *Question) way(g directory.GroupID) []Hop {
-	at, in := q.Subject.Place(g)
-	if !in {
-		return nil
-	}
-	if len(q.ways) == 0 {
-		groups := len(q.Subject.Groups())
-		q.ways = slices.Grow(q.ways, groups)[:groups]
-		clear(q.ways)
-	}
-	if q.ways[at] == nil {
-		path := q.Subject.Path(g)
-		hops := make([]Hop, len(path))
-		for i, step := range path {
-			hops[i] = Hop{q.Book.GroupName(step.Group), string(step.How)}
-		}
-		q.ways[at] = hops
-	}
-	return q.ways[at]
-}
-
-// RouteBy is the route by a group to a line that gives something for being in it.
-func (q *Question) RouteBy(line string, g directory.GroupID) Route {
-	return Route{Mapping: line, Path: q.way(g)}
-}
-
-// ObjectNeededError says that a question must name its object.
-type ObjectNeededError struct {
-	System  string
-	Objects []string // some to choose from
-}
-
-func (e *ObjectNeededError) Error() string {
-	return fmt.Sprintf("system %s has several objects: say which one is meant", e.System)
 }
 
 // System is a system as written: what all types have in common, and its gate.
@@ -262,12 +147,4 @@ func (p *Passage) Set(key string, value any) error {
 	}
 	(*p)[key] = text
 	return nil
-}
-
-// Passable is a gate that can stand in front of a system.
-type Passable interface {
-	// Passage finds the point that must be passed. to is the name of the
-	// system behind it, part is what follows the slash in the reference, and
-	// keys are what the type asks for. The error says what is missing.
-	Passage(to, part string, keys Passage) (Point, error)
 }

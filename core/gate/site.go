@@ -12,6 +12,7 @@ import (
 	"gatemap/core/finding"
 	"gatemap/core/name"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -22,10 +23,10 @@ type Site struct {
 	Book   *directory.Book
 	Frame  *situation.Frame
 	Errors *place.Errors
-	// Systems are all systems of the map as written, and Claims finds what
-	// gives claims, once all are compiled.
+	// Systems are all systems of the map as written, and Gate finds the gate of one, once
+	// all are compiled.
 	Systems []*System
-	Claims  func(system string) (Claimant, bool)
+	Gate    func(system string) (Gate, bool)
 
 	Findings []finding.Finding
 	lost     int // names that lead to nothing
@@ -38,13 +39,18 @@ type Site struct {
 	Refers directory.Party
 	// Places tells where each line stands, by its name.
 	Places map[string]place.Place
-	// Statements are the names of lines that say nothing of whom they are for.
-	Statements []string
 	// Leans lists the systems that this one needs an answer from.
 	Leans []name.Ref
 
-	// Roster finds the lines that are for a subject.
-	Roster Roster
+	// Index finds the lines that are for a subject.
+	Index rule.Index
+	// Shared is what there is not enough of for everyone.
+	Shared []Shared
+	// AllNetworks says that the gate knows the networks of the map by their names, whether
+	// its lines name them or not.
+	AllNetworks bool
+
+	takesName []func(group string) bool
 
 	later []func()
 }
@@ -55,7 +61,7 @@ func (s *Site) Finish() {
 		do()
 	}
 	s.later = nil
-	s.Roster.seal(s.Book.Groups())
+	s.Index.Seal(s.Book.Groups())
 }
 
 // Mapped is a group that a line names.
@@ -65,15 +71,50 @@ type Mapped struct {
 	Line  string
 }
 
-// Line is one line of a gate: a mapping, a rule, a limit.
-type Line struct {
-	Name  string // SYSTEM/NAME
-	Place place.Place
+// Networks are the networks of the map.
+func (s *Site) Networks() []situation.Network {
+	s.AllNetworks = true
+	return s.Frame.Networks
+}
+
+// Named are values of the groups that count here and of which the name gives one; groups of
+// which the name does not start with start, or does not have part in it, give none.
+func Named[T any](s *Site, start, part string, give func(group string) (T, bool)) rule.ByGroup[T] {
+	s.takesName = append(s.takesName, func(group string) bool { _, ok := give(group); return ok })
+	values := map[directory.GroupID]T{}
+	for g, group := range s.Book.GroupsFrom(start) {
+		if !strings.HasPrefix(group, start) || !strings.Contains(group, part) {
+			continue
+		}
+		if value, ok := give(group); ok && s.Counts(g) {
+			values[g] = value
+			s.Named = append(s.Named, g) // it opens something
+		}
+	}
+	return rule.NewByGroup(s.Book.Groups(), values)
+}
+
+// TakesName says whether the gate looks at groups of a name, which no line of it names.
+func (s *Site) TakesName(group string) bool {
+	return slices.ContainsFunc(s.takesName, func(takes func(string) bool) bool { return takes(group) })
+}
+
+// ByName says whether the gate looks at the names of groups at all.
+func (s *Site) ByName() bool { return s.takesName != nil }
+
+// Seats counts the seats of what is shared out, by product.
+func (s *Site) Seats(book *directory.Book) []Seats {
+	var all []Seats
+	for _, x := range s.Shared {
+		all = append(all, x.Count(book))
+	}
+	slices.SortStableFunc(all, func(a, b Seats) int { return strings.Compare(a.Product, b.Product) })
+	return all
 }
 
 // Line names a line.
-func (s *Site) Line(own string, at place.Place) Line {
-	l := Line{s.System.Name + "/" + own, at}
+func (s *Site) Line(own string, at place.Place) rule.Line {
+	l := rule.Line{Name: s.System.Name + "/" + own, Place: at}
 	if s.Places == nil {
 		s.Places = map[string]place.Place{}
 	}
@@ -83,52 +124,54 @@ func (s *Site) Line(own string, at place.Place) Line {
 
 // Numbered names a line that has no name of its own, by its kind and its index
 // from 0: "mapping 1" is the first.
-func (s *Site) Numbered(kind string, index int, at place.Place) Line {
+func (s *Site) Numbered(kind string, index int, at place.Place) rule.Line {
 	return s.Line(kind+" "+strconv.Itoa(index+1), at)
 }
 
-// Rule is the line's name without the system's.
-func (l Line) Rule() string {
-	_, rule, _ := strings.Cut(l.Name, "/")
-	return rule
-}
-
 // Find adds a finding about a line.
-func (s *Site) Find(code finding.Code, line Line, message, fix string, names ...string) {
+func (s *Site) Find(code finding.Code, line rule.Line, message, fix string, names ...string) {
 	s.add(finding.New(code, line.Place, message, fix, names...), line)
 }
 
-func (s *Site) add(f finding.Finding, line Line) {
+func (s *Site) add(f finding.Finding, line rule.Line) {
 	f.Where.System, f.Where.Rule = s.System.Name, line.Rule()
 	s.Findings = append(s.Findings, f)
 }
 
 // Missing reports a name in a line that leads to nothing.
-func (s *Site) Missing(kind string, ref name.Ref, near []string, line Line) {
+func (s *Site) Missing(kind string, ref name.Ref, near []string, line rule.Line) {
 	err := &directory.NotFoundError{Kind: kind, Name: ref.Name, Near: near}
 	s.add(directory.ReportMissing(ref, err, "Line "+line.Name), line)
 }
 
-// Effect says what a line does to those whom it names.
-type Effect bool
-
-// A line that gives stops giving when it names something that does not exist; a line
-// that takes keeps taking from those that it can name.
-const (
-	Giving Effect = false
-	Taking Effect = true
-)
-
-// Who compiles who a line is for: nobody, where it is switched off.
-func (s *Site) Who(w *Who, line Line, effect Effect) *Crowd {
+// Rule compiles a line: for whom it is, and on what condition. A line that gives has
+// nobody where a name in it leads to nothing, and none has anybody that is switched off.
+func (s *Site) Rule(line rule.Line, w *Who, when *situation.When, effect rule.Effect) *rule.Rule {
 	found, mapped, named := len(s.Findings), len(s.Mapped), len(s.Named)
-	c := s.who(w, line, effect)
+	r := s.who(w, line, effect)
 	if w.Off {
 		s.Findings = append(s.Findings[:found], misspelt(s.Findings[found:])...)
 		s.Mapped, s.Named = s.Mapped[:mapped], s.Named[:named]
-		c.SwitchOff()
+		r.SwitchOff()
 	}
-	return c
+	s.on(r, when)
+	return r
+}
+
+// EveryoneBut compiles a line that is for all but an exception.
+func (s *Site) EveryoneBut(line rule.Line, except *directory.People, when *situation.When, effect rule.Effect) *rule.Rule {
+	party, _ := s.Party(except, line)
+	r := s.Index.Enter(&rule.Rule{Line: line, Everyone: true, Except: party, Effect: effect})
+	s.on(r, when)
+	return r
+}
+
+// on puts a rule under a condition.
+func (s *Site) on(r *rule.Rule, when *situation.When) {
+	var usable bool
+	if r.When, usable = s.When(when, r.Line, r.Effect); !usable {
+		r.Break()
+	}
 }
 
 // misspelt are the findings about names that lead to nothing, or to too much.
@@ -136,13 +179,8 @@ func misspelt(list []finding.Finding) []finding.Finding {
 	return slices.DeleteFunc(slices.Clone(list), func(f finding.Finding) bool { return f.Code != finding.UnknownName && f.Code != finding.AmbiguousName })
 }
 
-// SwitchOff makes a crowd nobody's, as of a line that is switched off.
-func (c *Crowd) SwitchOff() {
-	c.off, c.Everyone, c.Groups, c.Users, c.claims = true, false, nil, nil, nil
-}
-
-func (s *Site) who(w *Who, line Line, effect Effect) *Crowd {
-	c := s.Roster.enter(&Crowd{line: line.Name, Everyone: w.Everyone, giving: effect == Giving})
+func (s *Site) who(w *Who, line rule.Line, effect rule.Effect) *rule.Rule {
+	c := s.Index.Enter(&rule.Rule{Line: line, Everyone: w.Everyone, Effect: effect})
 	if w.Empty() {
 		s.Errors.Addf(line.Place, "line %s names nobody: it needs groups, users or everyone: true", line.Name)
 	}
@@ -169,40 +207,36 @@ func (s *Site) who(w *Who, line Line, effect Effect) *Crowd {
 		}
 	}
 	for _, r := range w.Claims {
-		c.claims = append(c.claims, s.claim(r, line))
+		c.Claims = append(c.Claims, s.claim(r, line))
 	}
 	excepted, exceptWhole := s.Party(w.Except, line)
-	c.except = excepted
-	c.broken = effect == Giving && !(whole && exceptWhole)
+	c.Except = excepted
+	if effect == rule.Giving && !(whole && exceptWhole) {
+		c.Break()
+	}
 	c.Groups, c.Users = s.Book.InOrder(unique(c.Groups)), s.Book.UsersInOrder(unique(c.Users))
 	return c
 }
 
 // People compiles people who are looked at for membership alone, whatever the
 // groups' kind and reach.
-func (s *Site) People(w *Who, line Line) *Crowd {
+func (s *Site) People(w *Who, line rule.Line) *rule.Rule {
 	if w.Empty() {
 		s.Errors.Addf(line.Place, "line %s names nobody: it needs groups, users or everyone: true", line.Name)
 	}
 	party, _ := s.Party(&directory.People{Users: w.Users, Groups: w.Groups}, line)
-	c := s.EveryoneBut(w.Except, line, Taking)
+	c := s.EveryoneBut(line, w.Except, nil, rule.Taking)
 	c.Everyone, c.Users, c.Groups = w.Everyone, s.Book.UsersInOrder(unique(party.Users)), s.Book.InOrder(unique(party.Groups))
 	for _, r := range w.Claims {
-		c.claims = append(c.claims, s.claim(r, line))
+		c.Claims = append(c.Claims, s.claim(r, line))
 	}
 	return c
-}
-
-// EveryoneBut compiles the crowd of a line that holds for all but an exception.
-func (s *Site) EveryoneBut(except *directory.People, line Line, effect Effect) *Crowd {
-	party, _ := s.Party(except, line)
-	return s.Roster.enter(&Crowd{line: line.Name, Everyone: true, except: party, giving: effect == Giving})
 }
 
 // Party compiles users and groups that are looked at for membership alone,
 // whatever the groups' kind and reach. whole is false if a name leads to
 // nothing.
-func (s *Site) Party(p *directory.People, line Line) (party directory.Party, whole bool) {
+func (s *Site) Party(p *directory.People, line rule.Line) (party directory.Party, whole bool) {
 	if p == nil {
 		return directory.Party{}, true
 	}
@@ -230,7 +264,7 @@ func unique[T cmp.Ordered](list []T) []T {
 	return slices.Compact(list)
 }
 
-func (s *Site) group(r name.Ref, line Line) (directory.GroupID, bool) {
+func (s *Site) group(r name.Ref, line rule.Line) (directory.GroupID, bool) {
 	g, ok := named(s, r, line, s.Book.LookGroup, s.Book.FindGroup)
 	if ok {
 		s.Refers.Groups = append(s.Refers.Groups, g)
@@ -238,7 +272,7 @@ func (s *Site) group(r name.Ref, line Line) (directory.GroupID, bool) {
 	return g, ok
 }
 
-func (s *Site) user(r name.Ref, line Line) (directory.UserID, bool) {
+func (s *Site) user(r name.Ref, line rule.Line) (directory.UserID, bool) {
 	u, ok := named(s, r, line, s.Book.LookUser, s.Book.FindUser)
 	if ok {
 		s.Refers.Users = append(s.Refers.Users, u)
@@ -248,7 +282,7 @@ func (s *Site) user(r name.Ref, line Line) (directory.UserID, bool) {
 
 // named looks a name up, and reports one that leads to nothing: the first of them
 // with the nearest names.
-func named[ID any](s *Site, r name.Ref, line Line, look, find func(written, home string) (ID, error)) (ID, bool) {
+func named[ID any](s *Site, r name.Ref, line rule.Line, look, find func(written, home string) (ID, error)) (ID, bool) {
 	id, err := look(r.Name, "")
 	if err != nil {
 		if s.lost++; s.lost <= directory.Suggested {
@@ -289,7 +323,7 @@ func (s *Site) outOfReach(g directory.GroupID) string {
 }
 
 // counts is Counts, and reports where a group that a line names does not.
-func (s *Site) counts(g directory.GroupID, r name.Ref, line Line) bool {
+func (s *Site) counts(g directory.GroupID, r name.Ref, line rule.Line) bool {
 	full := s.Book.GroupName(g)
 	if s.Book.Group(g).Kind == "mail" {
 		s.add(finding.New(finding.MailGroup, r.Place,
@@ -309,7 +343,7 @@ func (s *Site) counts(g directory.GroupID, r name.Ref, line Line) bool {
 
 // When compiles the condition of a line. usable is false for a line that gives
 // and has a name in its condition that leads to nothing.
-func (s *Site) When(w *situation.When, line Line, effect Effect) (c situation.Condition, usable bool) {
+func (s *Site) When(w *situation.When, line rule.Line, effect rule.Effect) (c situation.Condition, usable bool) {
 	resolve := func(ref name.Ref) (uint32, string, bool) {
 		g, ok := s.group(ref, line)
 		if !ok {
@@ -321,16 +355,13 @@ func (s *Site) When(w *situation.When, line Line, effect Effect) (c situation.Co
 	c, whole := s.Frame.Compile(w, resolve, func(kind string, ref name.Ref, near []string) {
 		s.Missing(kind, ref, near, line)
 	})
-	return c, whole || effect == Taking
+	return c, whole || effect == rule.Taking
 }
 
-// Break makes a crowd that has nobody: its line gives nothing.
-func (c *Crowd) Break() { c.broken = true }
-
 // UnknownRight reports a right, or a pattern of rights, that nothing is called.
-func (s *Site) UnknownRight(line Line, at place.Place, right string, all iter.Seq[string]) {
+func (s *Site) UnknownRight(line rule.Line, at place.Place, right string, all iter.Seq[string]) {
 	end := name.DidYouMean(name.Near(right, all))
-	s.Find(finding.UnknownRight, Line{line.Name, at},
+	s.Find(finding.UnknownRight, rule.Line{Name: line.Name, Place: at},
 		fmt.Sprintf("Line %s names the right %q, but %s has no such right%s", line.Name, right, s.System.Name, cmp.Or(end, ".")),
 		"Correct it, or add the right to the catalogue.", right)
 }

@@ -13,6 +13,7 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/name"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -69,11 +70,11 @@ func TestCrowds(t *testing.T) {
 		b := nested(t)
 		s := site(b)
 		wideDoc, narrowDoc := drawWho(t), drawWho(t)
-		wide, narrow := s.Who(wideDoc, gate.Line{Name: "s/wide"}, gate.Giving), s.Who(narrowDoc, gate.Line{Name: "s/narrow"}, gate.Giving)
+		wide, narrow := s.Rule(rule.Line{Name: "s/wide"}, wideDoc, nil, rule.Giving), s.Rule(rule.Line{Name: "s/narrow"}, narrowDoc, nil, rule.Giving)
 		covers := wide.Covers(b, narrow)
 		s.Finish()
 		for u := range directory.UserID(b.Users()) {
-			q := &gate.Question{Book: b, Subject: b.Subject(u)}
+			q := &rule.Question{Book: b, Subject: b.Subject(u)}
 			if covers && narrow.Has(q) && !wide.Has(q) {
 				t.Fatalf("%+v is said to cover %+v, but not for u%d", wideDoc, narrowDoc, u)
 			}
@@ -100,7 +101,7 @@ func TestCrowds(t *testing.T) {
 			if wide.Has(q) != has || has != (wide.Lacks(q) == nil) {
 				t.Fatalf("%+v has u%d: %v, plainly %v, lacks %v", wideDoc, u, wide.Has(q), has, wide.Lacks(q))
 			}
-			if has && len(wide.Routes(q, "s/wide")) == 0 {
+			if has && len(wide.Routes(q)) == 0 {
 				t.Fatalf("no route for u%d by %+v", u, wideDoc)
 			}
 		}
@@ -131,7 +132,7 @@ func TestWhereGroupsCount(t *testing.T) {
 			if s.Counts(g) {
 				got = append(got, n)
 			}
-			crowd := s.Who(&gate.Who{Groups: []name.Ref{{Name: n}}}, gate.Line{Name: "s/line"}, gate.Giving)
+			crowd := s.Rule(rule.Line{Name: "s/line"}, &gate.Who{Groups: []name.Ref{{Name: n}}}, nil, rule.Giving)
 			assert.Equal(t, s.Counts(g), !crowd.Nobody(), n)
 		}
 		assert.Equal(t, c.counts, got, c.directory)
@@ -142,7 +143,7 @@ func TestWhereGroupsCount(t *testing.T) {
 func TestLinesForNobodyDoNotLoad(t *testing.T) {
 	var errs place.Errors
 	s := site(directory.Build(nil, &errs))
-	s.Who(&gate.Who{}, gate.Line{Name: "s/mapping 1", Place: place.Place{File: "s.yaml", Line: 5}}, gate.Giving)
+	s.Rule(rule.Line{Name: "s/mapping 1", Place: place.Place{File: "s.yaml", Line: 5}}, &gate.Who{}, nil, rule.Giving)
 	assert.EqualError(t, s.Errors.Err(), "s.yaml:5: line s/mapping 1 names nobody: it needs groups, users or everyone: true")
 }
 
@@ -162,7 +163,7 @@ func TestGroupsBesideEveryone(t *testing.T) {
 		{gate.Who{Groups: crew}, 0},
 	} {
 		s := site(b)
-		crowd := s.Who(&c.who, gate.Line{Name: "s/mapping 1"}, gate.Giving)
+		crowd := s.Rule(rule.Line{Name: "s/mapping 1"}, &c.who, nil, rule.Giving)
 		assert.Equal(t, c.who.Off, crowd.Nobody(), "%+v", c.who)
 		require.Len(t, s.Findings, c.found, "%+v", c.who)
 		if c.found > 0 {

@@ -14,6 +14,7 @@ import (
 	"gatemap/core/gate/roles"
 	"gatemap/core/gate/signin"
 	"gatemap/core/name"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -36,10 +37,10 @@ func (a *Asker) At(s situation.Situation) *Asker {
 }
 
 // State answers for one point.
-func (w *World) State(a *Asker, in string, p Point) gate.State {
+func (w *World) State(a *Asker, in string, p Point) rule.State {
 	s := w.systems[name.Fold(in)]
 	own := s.reading(a.q).own(p)
-	if own == gate.None {
+	if own == rule.None {
 		return own
 	}
 	return min(own, s.around(a.q))
@@ -47,13 +48,13 @@ func (w *World) State(a *Asker, in string, p Point) gate.State {
 
 // Reach lists everything that the user holds in a system, in whatever state but
 // none.
-func (w *World) Reach(a *Asker, in string) map[Point]gate.State {
+func (w *World) Reach(a *Asker, in string) map[Point]rule.State {
 	s := w.systems[name.Fold(in)]
-	held := map[Point]gate.State{}
+	held := map[Point]rule.State{}
 	around := s.around(a.q)
 	gates := s.reading(a.q)
 	for _, p := range gates.points() {
-		if own := gates.own(p); own != gate.None {
+		if own := gates.own(p); own != rule.None {
 			held[p] = min(own, around)
 		}
 	}
@@ -63,46 +64,46 @@ func (w *World) Reach(a *Asker, in string) map[Point]gate.State {
 // reading is how a gate type is read: what it decides by itself for a point, and
 // which points a listing tells, whether the user holds them or not.
 type reading struct {
-	own    func(Point) gate.State
+	own    func(Point) rule.State
 	points func() []Point
 }
 
 func (s *system) reading(q *asked) reading {
 	switch d := s.Gate.(type) {
 	case *roles.Document:
-		return reading{func(p Point) gate.State { return s.roles(q, d, p) }, func() []Point { return rolePoints(d) }}
+		return reading{func(p Point) rule.State { return s.roles(q, d, p) }, func() []Point { return rolePoints(d) }}
 	case *licences.Document:
-		return reading{func(p Point) gate.State { return s.licences(q, d, p) }, func() []Point { return licencePoints(d) }}
+		return reading{func(p Point) rule.State { return s.licences(q, d, p) }, func() []Point { return licencePoints(d) }}
 	case *firewall.Document:
-		return reading{func(p Point) gate.State { return s.firewall(q, d, p) }, func() []Point { return s.firewallPoints(q, d) }}
+		return reading{func(p Point) rule.State { return s.firewall(q, d, p) }, func() []Point { return s.firewallPoints(q, d) }}
 	case *network.Document:
-		return reading{func(p Point) gate.State { return s.network(q, d, p) }, func() []Point { return networkPoints(d) }}
+		return reading{func(p Point) rule.State { return s.network(q, d, p) }, func() []Point { return networkPoints(d) }}
 	case *app.Document:
-		return reading{func(p Point) gate.State { return s.app(q, d, p) }, func() []Point { return appPoints(d) }}
+		return reading{func(p Point) rule.State { return s.app(q, d, p) }, func() []Point { return appPoints(d) }}
 	case *files.Document:
-		return reading{func(p Point) gate.State { return s.files(q, d, p) }, func() []Point { return filePoints(d) }}
+		return reading{func(p Point) rule.State { return s.files(q, d, p) }, func() []Point { return filePoints(d) }}
 	case *hosts.Document:
-		return reading{func(p Point) gate.State { return s.hosts(q, d, p) }, func() []Point { return s.hostPoints(q, d) }}
+		return reading{func(p Point) rule.State { return s.hosts(q, d, p) }, func() []Point { return s.hostPoints(q, d) }}
 	case *federation.Document:
-		return reading{func(p Point) gate.State { return s.federation(q, d, p) }, func() []Point { return s.federationPoints(q, d) }}
+		return reading{func(p Point) rule.State { return s.federation(q, d, p) }, func() []Point { return s.federationPoints(q, d) }}
 	case *signin.Document:
-		return reading{func(p Point) gate.State { return s.signin(q, d, p) }, func() []Point { return s.signinPoints(d) }}
+		return reading{func(p Point) rule.State { return s.signin(q, d, p) }, func() []Point { return s.signinPoints(d) }}
 	}
 	panic("a gate type that the plain reading does not know")
 }
 
 // around is what the account, the prerequisites and what stands in front leave.
-func (s *system) around(q *asked) gate.State {
-	state := gate.Open
+func (s *system) around(q *asked) rule.State {
+	state := rule.Open
 	if !q.IsActive() {
-		state = gate.Shut
+		state = rule.Shut
 	}
 	if !q.Expires.IsZero() {
 		switch at := q.sit.At; {
 		case at.IsZero():
-			state = min(state, gate.Depends)
+			state = min(state, rule.Depends)
 		case !at.Before(q.Expires.Time):
-			state = gate.Shut
+			state = rule.Shut
 		}
 	}
 	for _, attribute := range s.Requires {
@@ -111,7 +112,7 @@ func (s *system) around(q *asked) gate.State {
 			has = has || v.Text != ""
 		}
 		if !has {
-			state = gate.Shut
+			state = rule.Shut
 		}
 	}
 	for i := range s.Behind {
@@ -120,12 +121,12 @@ func (s *system) around(q *asked) gate.State {
 	return state
 }
 
-func (s *system) front(q *asked, f *gate.Front) gate.State {
+func (s *system) front(q *asked, f *gate.Front) rule.State {
 	switch {
 	case f.When != nil:
 		return gives(q.sit.holds(f.When))
 	case f.Any != nil:
-		best := gate.None
+		best := rule.None
 		for i := range f.Any {
 			best = max(best, s.front(q, &f.Any[i]))
 		}
@@ -135,8 +136,8 @@ func (s *system) front(q *asked, f *gate.Front) gate.State {
 		named, part, _ := strings.Cut(f.Gate[typ], "/")
 		return s.world.systems[name.Fold(named)], part
 	}
-	pass := func(other *system, p Point) gate.State {
-		return max(gate.Shut, min(other.reading(q).own(p), other.around(q)))
+	pass := func(other *system, p Point) rule.State {
+		return max(rule.Shut, min(other.reading(q).own(p), other.around(q)))
 	}
 	if other, _ := at("signin"); other != nil {
 		return pass(other, Point{s.Name, "sign-in"})
@@ -151,7 +152,7 @@ func (s *system) front(q *asked, f *gate.Front) gate.State {
 	if other, _ := at("firewall"); other != nil {
 		p := Point{f.Gate["to"], f.Gate["service"]}
 		if _, refused, _, _ := other.walked(q, other.Gate.(*firewall.Document), p); refused {
-			return gate.Shut
+			return rule.Shut
 		}
 		return pass(other, p)
 	}

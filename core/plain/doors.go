@@ -9,6 +9,7 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/gate/firewall"
 	"gatemap/core/name"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -128,16 +129,16 @@ type part struct {
 
 // firewall: section 5.3. The question is asked for one address and number out of
 // each part in which no rule begins or ends.
-func (s *system) firewall(q *asked, d *firewall.Document, p Point) gate.State {
+func (s *system) firewall(q *asked, d *firewall.Document, p Point) rule.State {
 	switch permitted, refused, sure, shut := s.walked(q, d, p); {
 	case permitted && !refused && sure:
-		return gate.Open
+		return rule.Open
 	case permitted:
-		return gate.Depends
+		return rule.Depends
 	case shut:
-		return gate.Shut
+		return rule.Shut
 	}
-	return gate.None
+	return rule.None
 }
 
 // walked says whether some part is permitted, and some refused; whether all permitted ones
@@ -169,11 +170,11 @@ func (s *system) walked(q *asked, d *firewall.Document, p Point) (permitted, ref
 			}
 		}
 		switch first(steps, d.Default == "permit") {
-		case gate.Open:
+		case rule.Open:
 			permitted = true
-		case gate.Depends:
+		case rule.Depends:
 			permitted, sure = true, false
-		case gate.Shut:
+		case rule.Shut:
 			refused, shut = true, true
 		default:
 			refused = true

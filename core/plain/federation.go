@@ -10,6 +10,7 @@ import (
 	"gatemap/core/gate/federation"
 	"gatemap/core/gate/signin"
 	"gatemap/core/name"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -52,7 +53,7 @@ func (s *system) claims(q *asked, p *federation.Party) map[string][]string {
 
 // admitted: one refusal that holds refuses, else one permit admits, else the
 // default.
-func (s *system) admitted(q *asked, p *federation.Party, claims map[string][]string) gate.State {
+func (s *system) admitted(q *asked, p *federation.Party, claims map[string][]string) rule.State {
 	holds := func(t *federation.Test) bool {
 		if t.Claim == "" {
 			return s.has(q, &t.Who)
@@ -71,11 +72,11 @@ func (s *system) admitted(q *asked, p *federation.Party, claims map[string][]str
 	}
 	switch {
 	case !permitted:
-		return gate.None
+		return rule.None
 	case refused:
-		return gate.Shut
+		return rule.Shut
 	}
-	return gate.Open
+	return rule.Open
 }
 
 func (s *system) federationPoints(q *asked, d *federation.Document) (points []Point) {
@@ -92,7 +93,7 @@ func (s *system) federationPoints(q *asked, d *federation.Document) (points []Po
 }
 
 // federation: section 5.8.
-func (s *system) federation(q *asked, d *federation.Document, at Point) gate.State {
+func (s *system) federation(q *asked, d *federation.Document, at Point) rule.State {
 	for i := range d.Parties {
 		p := &d.Parties[i]
 		if p.Party.Value != at.Object {
@@ -105,10 +106,10 @@ func (s *system) federation(q *asked, d *federation.Document, at Point) gate.Sta
 		}
 		claim, value, _ := strings.Cut(strings.TrimPrefix(at.Right, "claim "), "=")
 		if slices.Contains(claims[claim], value) {
-			return max(state, gate.Shut)
+			return max(state, rule.Shut)
 		}
 	}
-	return gate.None
+	return rule.None
 }
 
 // carries says whether a user is admitted to a party with a claim.
@@ -119,7 +120,7 @@ func (w *World) carries(q *asked, c gate.ClaimRef) bool {
 	for i := range d.Parties {
 		if p := &d.Parties[i]; p.Party.Value == party {
 			claims := s.claims(q, p)
-			return s.admitted(q, p, claims) == gate.Open && slices.Contains(claims[c.Claim], c.Is)
+			return s.admitted(q, p, claims) == rule.Open && slices.Contains(claims[c.Claim], c.Is)
 		}
 	}
 	return false
@@ -147,8 +148,8 @@ func behind(list []gate.Front, system string) bool {
 }
 
 // signin: section 5.9.
-func (s *system) signin(q *asked, d *signin.Document, p Point) gate.State {
-	state, given := gate.Open, gate.None
+func (s *system) signin(q *asked, d *signin.Document, p Point) rule.State {
+	state, given := rule.Open, rule.None
 	for _, i := range mine(s, q, d.Policies, func(c *signin.Policy) *gate.Who { return &c.Who }) {
 		c := &d.Policies[i]
 		about := slices.ContainsFunc(c.Apps, func(r name.Ref) bool { return r.Name == "all" || name.Equal(r.Name, p.Object) })
@@ -167,7 +168,7 @@ func (s *system) signin(q *asked, d *signin.Document, p Point) gate.State {
 		}
 	}
 	if d.Default == "block" {
-		if given == gate.None {
+		if given == rule.None {
 			return given
 		}
 		return min(state, given)

@@ -6,6 +6,7 @@ import (
 
 	"gatemap/core/gate"
 	"gatemap/core/gate/roles"
+	"gatemap/core/rule"
 )
 
 func rolePoints(d *roles.Document) (points []Point) {
@@ -18,11 +19,11 @@ func rolePoints(d *roles.Document) (points []Point) {
 }
 
 // roles: section 5.1.
-func (s *system) roles(q *asked, d *roles.Document, p Point) gate.State {
-	allow, kept := gate.None, gate.Open
+func (s *system) roles(q *asked, d *roles.Document, p Point) rule.State {
+	allow, kept := rule.None, rule.Open
 	for _, common := range d.EveryoneHas {
 		if s.once("right", common.Name, p.Right, func() bool { return hasRight(d, common.Name, p.Right) }) && s.once("down", "/", p.Object, func() bool { return comesDown(d, "/", p.Object) }) {
-			allow = gate.Open
+			allow = rule.Open
 		}
 	}
 	for _, i := range mine(s, q, d.Mappings, func(m *roles.Mapping) *gate.Who { return &m.Who }) {
@@ -37,7 +38,7 @@ func (s *system) roles(q *asked, d *roles.Document, p Point) gate.State {
 			allow = max(allow, gives(t))
 		}
 	}
-	if allow == gate.None {
+	if allow == rule.None {
 		return allow
 	}
 	for _, l := range d.Limits {

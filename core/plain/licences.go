@@ -9,6 +9,7 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/gate/licences"
 	"gatemap/core/name"
+	"gatemap/core/rule"
 )
 
 func licencePoints(d *licences.Document) (points []Point) {
@@ -40,7 +41,7 @@ func (s *system) features(q *asked, d *licences.Document, p *licences.Product) m
 }
 
 // licences: section 5.2.
-func (s *system) licences(q *asked, d *licences.Document, p Point) gate.State {
+func (s *system) licences(q *asked, d *licences.Document, p Point) rule.State {
 	for i := range d.Products {
 		product := &d.Products[i]
 		if product.Name.Value != p.Object || product.Off {
@@ -48,7 +49,7 @@ func (s *system) licences(q *asked, d *licences.Document, p Point) gate.State {
 		}
 		has := s.features(q, d, product)
 		if !has[p.Right] {
-			return gate.None
+			return rule.None
 		}
 		needs := map[string][]string{}
 		for _, f := range product.Features {
@@ -61,17 +62,17 @@ func (s *system) licences(q *asked, d *licences.Document, p Point) gate.State {
 			return has[f] && !slices.ContainsFunc(needs[f], func(n string) bool { return !works(n) })
 		}
 		if !works(p.Right) {
-			return gate.Shut
+			return rule.Shut
 		}
 		return s.seat(q, d, product)
 	}
-	return gate.None
+	return rule.None
 }
 
 // seat: those in front in the line, while they are there, have the seats.
-func (s *system) seat(q *asked, d *licences.Document, p *licences.Product) gate.State {
+func (s *system) seat(q *asked, d *licences.Document, p *licences.Product) rule.State {
 	if p.Seats == nil {
-		return gate.Open
+		return rule.Open
 	}
 	var before []directory.Instant // when those in front end
 	for _, u := range s.line(d, p) {
@@ -92,20 +93,20 @@ func (s *system) seat(q *asked, d *licences.Document, p *licences.Product) gate.
 	if at := q.sit.At; !at.IsZero() {
 		ended := !q.Expires.IsZero() && !at.Before(q.Expires.Time)
 		if ended || there(at) < *p.Seats {
-			return gate.Open
+			return rule.Open
 		}
-		return gate.Shut
+		return rule.Shut
 	}
 	if len(before) < *p.Seats {
-		return gate.Open
+		return rule.Open
 	}
 	for _, end := range before {
 		own := q.Expires.IsZero() || end.Before(q.Expires.Time)
 		if !end.IsZero() && own && there(end.Time) < *p.Seats {
-			return gate.Depends
+			return rule.Depends
 		}
 	}
-	return gate.Shut
+	return rule.Shut
 }
 
 // line lists the active holders of a product in the order of seating; it is the

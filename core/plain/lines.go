@@ -9,6 +9,7 @@ import (
 	"gatemap/core/gate/files"
 	"gatemap/core/gate/hosts"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 )
 
 func appPoints(d *app.Document) (points []Point) {
@@ -21,8 +22,8 @@ func appPoints(d *app.Document) (points []Point) {
 }
 
 // app: section 5.5.
-func (s *system) app(q *asked, d *app.Document, p Point) gate.State {
-	wide, denied := gate.None, gate.Open
+func (s *system) app(q *asked, d *app.Document, p Point) rule.State {
+	wide, denied := rule.None, rule.Open
 	for _, i := range mine(s, q, d.Mappings, func(m *app.Mapping) *gate.Who { return &m.Who }) {
 		m := &d.Mappings[i]
 		breadth, ok := d.Roles[m.Role.Name][p.Object][p.Right]
@@ -35,7 +36,7 @@ func (s *system) app(q *asked, d *app.Document, p Point) gate.State {
 			denied = min(denied, takes(t))
 		}
 	}
-	if wide == gate.None {
+	if wide == rule.None {
 		return wide
 	}
 	return min(wide, denied)
@@ -69,22 +70,22 @@ func granted(list []files.Grant, right string) bool {
 }
 
 // files: section 5.6.
-func (s *system) files(q *asked, d *files.Document, p Point) gate.State {
+func (s *system) files(q *asked, d *files.Document, p Point) rule.State {
 	share, path, _ := strings.Cut(p.Object, ":")
 	for i := range d.Shares {
 		if sh := &d.Shares[i]; sh.Share.Value == share {
 			state := s.folder(q, sh, path, p.Right)
-			if state == gate.None || q.sit.Via == "local" {
+			if state == rule.None || q.sit.Via == "local" {
 				return state
 			}
 			allowed, denied := s.entries(q, sh.Door, p.Right)
 			if !allowed || denied {
-				return gate.Shut
+				return rule.Shut
 			}
 			return state
 		}
 	}
-	return gate.None
+	return rule.None
 }
 
 func (s *system) entries(q *asked, list []files.Entry, right string) (allowed, denied bool) {
@@ -96,8 +97,8 @@ func (s *system) entries(q *asked, list []files.Entry, right string) (allowed, d
 
 // folder is the lock of a folder: what decides nearest, and whether anything
 // behind a denial allows.
-func (s *system) folder(q *asked, sh *files.Share, path, right string) gate.State {
-	state := gate.Open
+func (s *system) folder(q *asked, sh *files.Share, path, right string) rule.State {
+	state := rule.Open
 	for at := path; ; at = at[:strings.LastIndex(at, "/")] {
 		if at == "" {
 			at = "/"
@@ -109,17 +110,17 @@ func (s *system) folder(q *asked, sh *files.Share, path, right string) gate.Stat
 			}
 			allowed, denied := s.entries(q, f.Entries, right)
 			if denied {
-				state = gate.Shut
+				state = rule.Shut
 			}
 			if allowed {
 				return state
 			}
 			if f.Inherits != nil && !*f.Inherits {
-				return gate.None
+				return rule.None
 			}
 		}
 		if at == "/" {
-			return gate.None
+			return rule.None
 		}
 	}
 }
@@ -144,13 +145,13 @@ func (s *system) hostPoints(q *asked, d *hosts.Document) (points []Point) {
 }
 
 // hosts: section 5.7.
-func (s *system) hosts(q *asked, d *hosts.Document, p Point) gate.State {
+func (s *system) hosts(q *asked, d *hosts.Document, p Point) rule.State {
 	on := func(sets []string) bool {
 		return slices.ContainsFunc(sets, func(set string) bool {
 			return set == p.Object || slices.ContainsFunc(d.Hosts[set], func(h place.Text) bool { return h.Value == p.Object })
 		})
 	}
-	login, kept := gate.None, gate.Open
+	login, kept := rule.None, rule.Open
 	for _, i := range mine(s, q, d.Login, func(l *hosts.Login) *gate.Who { return &l.Who }) {
 		l := &d.Login[i]
 		if !on(names(l.Hosts)) {
@@ -162,7 +163,7 @@ func (s *system) hosts(q *asked, d *hosts.Document, p Point) gate.State {
 			login = max(login, gives(t))
 		}
 	}
-	if login != gate.None {
+	if login != rule.None {
 		login = min(login, kept)
 	}
 	if p.Right == "login" {
@@ -171,15 +172,15 @@ func (s *system) hosts(q *asked, d *hosts.Document, p Point) gate.State {
 	rest := strings.TrimPrefix(p.Right, "run ")
 	at := strings.LastIndex(rest, " as ")
 	command, as := rest[:at], rest[at+4:]
-	run := gate.None
+	run := rule.None
 	for _, i := range mine(s, q, d.Elevate, func(e *hosts.Elevate) *gate.Who { return &e.Who }) {
 		e := &d.Elevate[i]
 		if e.As == as && on(names(e.Hosts)) && matches(e.Commands, command) && !matches(e.Except, command) {
 			run = max(run, gives(q.sit.holds(e.When)))
 		}
 	}
-	if run == gate.None {
+	if run == rule.None {
 		return run
 	}
-	return min(run, max(login, gate.Shut))
+	return min(run, max(login, rule.Shut))
 }

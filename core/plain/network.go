@@ -3,9 +3,9 @@ package plain
 import (
 	"slices"
 
-	"gatemap/core/gate"
 	"gatemap/core/gate/network"
 	"gatemap/core/name"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -41,17 +41,17 @@ func (s *system) tags(q *asked, d *network.Document) (tags []string) {
 }
 
 // network: section 5.4.
-func (s *system) network(q *asked, d *network.Document, p Point) gate.State {
-	known := gate.Open
+func (s *system) network(q *asked, d *network.Document, p Point) rule.State {
+	known := rule.Open
 	if len(d.Sources) > 0 && !slices.ContainsFunc(d.Sources, func(r name.Ref) bool { return name.Equal(r.Name, q.home) }) {
-		known = gate.Shut
+		known = rule.Shut
 	}
 	tags := s.tags(q, d)
 	if p.Object == "tag" {
 		if slices.Contains(tags, p.Right) {
 			return known
 		}
-		return gate.None
+		return rule.None
 	}
 	override := ""
 	if d.Override != nil {
@@ -79,8 +79,8 @@ func (s *system) network(q *asked, d *network.Document, p Point) gate.State {
 		}
 	}
 	state := first(steps, false)
-	if state != gate.None && override == "never" {
-		return gate.Shut
+	if state != rule.None && override == "never" {
+		return rule.Shut
 	}
 	return min(state, known)
 }

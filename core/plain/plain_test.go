@@ -9,8 +9,8 @@ import (
 
 	"gatemap/core/atlas/atlastest"
 	"gatemap/core/directory"
-	"gatemap/core/gate"
 	"gatemap/core/plain"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -30,7 +30,7 @@ func TestThePlainReadingAndTheEngineAgree(t *testing.T) {
 			require.ElementsMatch(t, w.Groups(person), groups)
 			asker := w.Ask(person, given)
 			for _, s := range a.Systems {
-				got := map[plain.Point]gate.State{}
+				got := map[plain.Point]rule.State{}
 				for _, e := range a.Reach(u, facts, s) {
 					got[plain.Point{Object: e.Object, Right: e.Right}] = e.State
 				}
@@ -61,13 +61,13 @@ func TestThePlainReadingAgreesOnOpenIf(t *testing.T) {
 				for _, x := range full {
 					is := w.Reach(w.Ask(person, x), s.Name())
 					for _, e := range held {
-						if e.State == gate.Depends {
+						if e.State == rule.Depends {
 							depends++
 						}
 						said := slices.ContainsFunc(e.OpenIf, func(way []situation.Need) bool {
 							return !slices.ContainsFunc(way, func(n situation.Need) bool { return !atlastest.Met(a, n, x) })
 						})
-						require.Equal(t, said, is[plain.Point{Object: e.Object, Right: e.Right}] == gate.Open, "%s: %s %s of %s is open if %v; with %v", a.Book.UserName(u), e.Right, e.Object, e.System, e.OpenIf, x.Facts())
+						require.Equal(t, said, is[plain.Point{Object: e.Object, Right: e.Right}] == rule.Open, "%s: %s %s of %s is open if %v; with %v", a.Book.UserName(u), e.Right, e.Object, e.System, e.OpenIf, x.Facts())
 					}
 				}
 			}

@@ -7,8 +7,8 @@ import (
 	"time"
 
 	"gatemap/core/atlas"
-	"gatemap/core/gate"
 	"gatemap/core/name"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -91,8 +91,8 @@ func (s *sit) holds(w *situation.When) situation.Truth {
 
 // gives is the state of a line that gives under a condition; takes is what one
 // that takes leaves.
-func gives(t situation.Truth) gate.State { return gate.Shut + gate.State(t) }
-func takes(t situation.Truth) gate.State { return gives(yes - t) }
+func gives(t situation.Truth) rule.State { return rule.Shut + rule.State(t) }
+func takes(t situation.Truth) rule.State { return gives(yes - t) }
 
 // step is a line of an ordered list whose who has the user.
 type step struct {
@@ -101,7 +101,7 @@ type step struct {
 }
 
 // first goes through an ordered list (section 2).
-func first(steps []step, permit bool) gate.State {
+func first(steps []step, permit bool) rule.State {
 	may := map[bool]bool{}
 	some := permit
 	for _, s := range steps {
@@ -121,11 +121,11 @@ func first(steps []step, permit bool) gate.State {
 	}
 	switch {
 	case may[true] && may[false]:
-		return gate.Depends
+		return rule.Depends
 	case may[true]:
-		return gate.Open
+		return rule.Open
 	case some:
-		return gate.Shut
+		return rule.Shut
 	}
-	return gate.None
+	return rule.None
 }

@@ -68,6 +68,11 @@ type clause struct {
 	is   *Literal
 }
 
+// And is the condition that both hold.
+func (c *Condition) And(d *Condition) Condition {
+	return newCondition(slices.Concat(c.clauses, d.clauses))
+}
+
 // Always says that the condition holds in every situation.
 func (c *Condition) Always() bool { return len(c.clauses) == 0 }
 

@@ -16,8 +16,8 @@ import (
 	"gatemap/core/check"
 	"gatemap/core/directory"
 	"gatemap/core/finding"
-	"gatemap/core/gate"
 	"gatemap/core/plain"
+	"gatemap/core/rule"
 	"gatemap/mapfile"
 	"gatemap/service"
 	"gatemap/stage"
@@ -92,7 +92,7 @@ func (b *bench) quantiles() error {
 	}
 	for range 2 { // the first is to warm up
 		reach, again, who = reach[:0], again[:0], who[:0]
-		q, used := b.atlas.Question(0, b.facts), []gate.Entitlement(nil)
+		q, used := b.atlas.Question(0, b.facts), []rule.Entitlement(nil)
 		runtime.GC()
 		for _, u := range b.users {
 			clock(&again, func() {
@@ -100,7 +100,7 @@ func (b *bench) quantiles() error {
 				used = b.atlas.AppendReach(used[:0], q)
 			})
 		}
-		var list []gate.Entitlement
+		var list []rule.Entitlement
 		for i, u := range b.users {
 			clock(&reach, func() { list = b.atlas.Reach(u, b.facts, nil) })
 			if i%10 != 0 || len(list) == 0 {
@@ -124,7 +124,7 @@ func (b *bench) quantiles() error {
 }
 
 // at finds what an entitlement is about.
-func (b *bench) at(e *gate.Entitlement) (*atlas.System, gate.Point, error) {
+func (b *bench) at(e *rule.Entitlement) (*atlas.System, rule.Permission, error) {
 	s, err := b.atlas.System(e.System)
 	if err != nil {
 		return nil, nil, err
@@ -139,14 +139,14 @@ func (b *bench) decisions() error {
 	for _, typ := range []string{"roles", "firewall", "network", "signin"} {
 		type question struct {
 			system *atlas.System
-			point  gate.Point
+			point  rule.Permission
 			plain  plain.Point
 			user   int
 		}
 		var all []question
 		q := b.atlas.Brief(b.facts)
 		for i, u := range b.users {
-			var own []gate.Entitlement
+			var own []rule.Entitlement
 			q.Turn(u)
 			for _, s := range b.atlas.Systems {
 				if s.Document.Type.Name == typ {
@@ -166,7 +166,7 @@ func (b *bench) decisions() error {
 		if len(all) == 0 {
 			return fmt.Errorf("nobody in the sample holds anything of the type %s", typ)
 		}
-		want, got := make([]gate.State, len(all)), make([]gate.State, len(all))
+		want, got := make([]rule.State, len(all)), make([]rule.State, len(all))
 		const rounds = 100
 		own, other := inTurn(5, func() {
 			for range rounds {

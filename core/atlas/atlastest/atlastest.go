@@ -121,7 +121,7 @@ func System(t *rapid.T, n string) *gate.System {
 			d.Mappings = append(d.Mappings, roles.Mapping{
 				Who: Who(t), Role: ref(rapid.SampledFrom([]string{"reader", "keeper"}).Draw(t, "role")), When: When(t),
 				Object: roles.Path{Text: text(rapid.SampledFrom([]string{"/", "/raw", "/raw/2026"}).Draw(t, "object"))},
-				Effect: rapid.SampledFrom([]roles.Effect{"", "", "deny"}).Draw(t, "effect"),
+				Effect: rapid.SampledFrom([]gate.Effect{"", "", "deny"}).Draw(t, "effect"),
 			})
 		}
 		s.Type, s.Gate, s.Requires = ref("roles"), d, []string{"emails"}
@@ -159,7 +159,7 @@ func System(t *rapid.T, n string) *gate.System {
 	case "hosts":
 		d := &hosts.Document{Hosts: map[string][]place.Text{"domes": {text("dome1.cindervale.example"), text("dome2.cindervale.example")}}}
 		for range lines.Draw(t, "lines") {
-			d.Login = append(d.Login, hosts.Login{Who: Who(t), Hosts: nametest.Refs("domes"), When: When(t), Effect: rapid.SampledFrom([]hosts.Effect{"", "", "deny"}).Draw(t, "effect")})
+			d.Login = append(d.Login, hosts.Login{Who: Who(t), Hosts: nametest.Refs("domes"), When: When(t), Effect: rapid.SampledFrom([]gate.Effect{"", "", "deny"}).Draw(t, "effect")})
 		}
 		s.Type, s.Gate = ref("hosts"), d
 	case "share":

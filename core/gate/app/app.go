@@ -10,6 +10,7 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/name"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -61,32 +62,28 @@ type Team struct {
 	gate.Who `yaml:",inline"`
 }
 
-// desk is the compiled gate.
-type desk struct {
+// compiled is the compiled gate.
+type compiled struct {
+	*rule.Listing
+	gate.NotInFront
 	system   string
-	points   []point // by module and action
+	actions  []action // by module and name
 	narrow   bool
-	mappings []mapping
-	roster   *gate.Roster
-	giving   gate.Held // every mapping
+	mappings []*rule.Rule
 	roles    map[string]map[string]Actions
 }
 
-type mapping struct {
-	line  gate.Line
-	crowd *gate.Crowd
-	when  situation.Condition
-}
-
-// opinion is what one mapping's role says of an action.
-type opinion struct {
-	mapping int
-	width   int
+// action is one action of one module, with how far each mapping's role goes: -1 where it does
+// not say.
+type action struct {
+	module, name string
+	widths       []int
+	decision     *rule.Decision
 }
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	t := &desk{system: s.System.Name, narrow: d.Merge == "narrowest", roster: &s.Roster, roles: d.Roles}
+	t := &compiled{system: s.System.Name, narrow: d.Merge == "narrowest", roles: d.Roles, Listing: rule.NewListing(s.System.Name, &s.Index)}
 	for _, module := range slices.Sorted(maps.Keys(d.Modules)) {
 		actions := make([]string, len(d.Modules[module]))
 		for i, a := range d.Modules[module] {
@@ -94,7 +91,7 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 		}
 		slices.Sort(actions)
 		for _, a := range slices.Compact(actions) {
-			t.points = append(t.points, point{desk: t, module: module, action: a})
+			t.actions = append(t.actions, action{module: module, name: a})
 		}
 	}
 	for _, role := range slices.Sorted(maps.Keys(d.Roles)) {
@@ -104,13 +101,18 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 		d.mapping(s, t, i)
 	}
 	for i := range d.Teams {
-		s.Who(&d.Teams[i].Who, s.Line("team "+d.Teams[i].Team, d.Teams[i].Place), gate.Giving)
+		s.Rule(s.Line("team "+d.Teams[i].Team, d.Teams[i].Place), &d.Teams[i].Who, nil, rule.Giving)
+	}
+	for i := range t.actions {
+		a := &t.actions[i]
+		t.decide(s, a)
+		t.Add(a.module, a.name, a.decision, a.decision.Nearest.Gives, false)
 	}
 	return t
 }
 
 // checkRole reports modules and actions that a role names and nobody declares.
-func (d *Document) checkRole(s *gate.Site, t *desk, role string) {
+func (d *Document) checkRole(s *gate.Site, t *compiled, role string) {
 	line := s.Line("role "+role, s.System.Place)
 	for _, module := range slices.Sorted(maps.Keys(d.Roles[role])) {
 		if _, ok := d.Modules[module]; !ok {
@@ -118,36 +120,74 @@ func (d *Document) checkRole(s *gate.Site, t *desk, role string) {
 			continue
 		}
 		for _, action := range slices.Sorted(maps.Keys(d.Roles[role][module])) {
-			if _, ok := t.find(module, action); !ok {
-				s.UnknownRight(line, line.Place, action, t.actions(module))
+			if !slices.Contains(slices.Collect(t.names(module)), action) {
+				s.UnknownRight(line, line.Place, action, t.names(module))
 			}
 		}
 	}
 }
 
-func (d *Document) mapping(s *gate.Site, t *desk, i int) {
+func (d *Document) mapping(s *gate.Site, t *compiled, i int) {
 	doc := &d.Mappings[i]
-	m := mapping{line: s.Numbered("mapping", i, doc.Place)}
-	m.crowd = s.Who(&doc.Who, m.line, gate.Giving)
-	when, usable := s.When(doc.When, m.line, gate.Giving)
-	m.when = when
-	if !usable {
-		m.crowd.Break()
-	}
+	r := s.Rule(s.Numbered("mapping", i, doc.Place), &doc.Who, doc.When, rule.Giving)
+	r.Reason = rule.ByDeny
 	role, ok := d.Roles[doc.Role.Name]
 	if !ok {
-		s.Missing("role", doc.Role, name.Near(doc.Role.Name, maps.Keys(d.Roles)), m.line)
-		m.crowd.Break()
+		s.Missing("role", doc.Role, name.Near(doc.Role.Name, maps.Keys(d.Roles)), r.Line)
+		r.Break()
 	}
-	t.mappings = append(t.mappings, m)
-	t.giving.Add(m.crowd)
-	for j := range t.points {
-		p := &t.points[j]
-		if breadth, ok := role[p.module][p.action]; ok {
-			p.opinions = append(p.opinions, opinion{i, breadth.width()})
-			if breadth.width() > 0 {
-				p.giving.Add(m.crowd)
-			}
+	t.mappings = append(t.mappings, r)
+	for j := range t.actions {
+		a, width := &t.actions[j], -1
+		if breadth, ok := role[a.module][a.name]; ok {
+			width = breadth.width()
+		}
+		a.widths = append(a.widths, width)
+	}
+}
+
+// decide makes what decides on an action: an opinion that is not none gives it, and, where
+// the narrowest counts, none denies it.
+func (t *compiled) decide(s *gate.Site, a *action) {
+	level := &rule.Level{}
+	for i, width := range a.widths {
+		switch {
+		case width > 0:
+			level.Gives.Add(t.mappings[i])
+		case width == 0 && t.narrow:
+			level.Takes.Add(t.mappings[i])
 		}
 	}
+	a.decision = &rule.Decision{Index: &s.Index, Nearest: level}
+	a.decision.Finish = func(q *rule.Question, e rule.Entitlement) rule.Entitlement {
+		if e.State >= rule.Depends {
+			e.Breadth = breadths[t.breadth(q, a)]
+		}
+		return e
+	}
+}
+
+// breadth is the widest that is surely there, or, where none is, that may be; or the
+// narrowest that may be.
+func (t *compiled) breadth(q *rule.Question, a *action) int {
+	sure, perhaps, narrowest := 0, 0, len(breadths)-1
+	for i, width := range a.widths {
+		if width <= 0 || !t.mappings[i].Has(q) {
+			continue
+		}
+		truth := t.mappings[i].When.Holds(q.Facts)
+		if truth == situation.True {
+			sure = max(sure, width)
+		}
+		if truth != situation.False {
+			perhaps, narrowest = max(perhaps, width), min(narrowest, width)
+		}
+	}
+	switch {
+	case t.narrow:
+		return narrowest
+	case sure > 0:
+		return sure
+	}
+	return perhaps
 }

@@ -15,6 +15,7 @@ import (
 	"gatemap/core/gate/app"
 	"gatemap/core/name"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -30,7 +31,7 @@ func compile(t require.TestingT, doc *app.Document) (*atlas.Atlas, *atlas.System
 var breadths = []app.Breadth{"none", "own", "team", "all"}
 
 // plain takes the widest or the narrowest opinion with every fact known.
-func plain(doc *app.Document, action string, risk situation.Risk) (gate.State, string) {
+func plain(doc *app.Document, action string, risk situation.Risk) (rule.State, string) {
 	least, most, asked, wide := 9, -1, false, false
 	for _, m := range doc.Mappings {
 		b, ok := doc.Roles[m.Role.Name]["m"][action]
@@ -50,11 +51,11 @@ func plain(doc *app.Document, action string, risk situation.Risk) (gate.State, s
 	}
 	switch {
 	case !wide:
-		return gate.None, ""
+		return rule.None, ""
 	case !asked || width <= 0:
-		return gate.Shut, ""
+		return rule.Shut, ""
 	}
-	return gate.Open, string(breadths[width])
+	return rule.Open, string(breadths[width])
 }
 
 func TestOpinionsAgreeWithTakingThemOneByOne(t *testing.T) {
@@ -80,7 +81,7 @@ func TestOpinionsAgreeWithTakingThemOneByOne(t *testing.T) {
 			doc.Mappings = append(doc.Mappings, m)
 		}
 		a, s := compile(t, doc)
-		ask := func(action string, risk situation.Risk) gate.Entitlement {
+		ask := func(action string, risk situation.Risk) rule.Entitlement {
 			p, err := s.Gate.At("m", action)
 			require.NoError(t, err)
 			f, err := a.Facts(situation.Situation{Risk: risk})
@@ -95,10 +96,10 @@ func TestOpinionsAgreeWithTakingThemOneByOne(t *testing.T) {
 				if got.State != want || got.Breadth != breadth {
 					t.Fatalf("%s at risk %s: %v %s %v, plainly %v %s", action, risk, got.State, got.Breadth, got.ShutBy, want, breadth)
 				}
-				if partial.State != gate.Depends && partial.State != want {
+				if partial.State != rule.Depends && partial.State != want {
 					t.Fatalf("%s: %v with the risk unknown, %v at %s", action, partial.State, want, risk)
 				}
-				if partial.State == gate.Open && slices.Index(breadths, app.Breadth(partial.Breadth)) > slices.Index(breadths, app.Breadth(breadth)) {
+				if partial.State == rule.Open && slices.Index(breadths, app.Breadth(partial.Breadth)) > slices.Index(breadths, app.Breadth(breadth)) {
 					t.Fatalf("%s: goes as far as %s with the risk unknown, but only as far as %s at %s", action, partial.Breadth, breadth, risk)
 				}
 			}

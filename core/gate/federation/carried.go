@@ -5,9 +5,8 @@ import (
 	"slices"
 	"strings"
 
-	"gatemap/core/directory"
 	"gatemap/core/filter"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 // given is a value of a claim, with the right that it is.
@@ -24,39 +23,22 @@ type carried struct {
 
 func (c carried) same(other carried) bool { return c.claim == other.claim && c.value == other.value }
 
-// gift is what a group gives by a rule.
-type gift struct {
-	rule *claim
-	given
-}
-
-// allGifts are the gifts of all groups.
-func (b *bureau) allGifts() map[directory.GroupID][]gift {
-	all := map[directory.GroupID][]gift{}
-	for i := range b.parties {
-		for j := range b.parties[i].claims {
-			c := &b.parties[i].claims[j]
-			for g, gives := range c.groups.All() {
-				all[g] = append(all[g], gift{c, gives})
-			}
+// Derive works out what the groups of a subject give, a bit for each gift.
+func (b *compiled) Derive(q *rule.Question, into rule.Held) {
+	for numbers := range b.byGroup.Among(q.Subject.Groups()) {
+		for _, n := range numbers {
+			into.Put(n)
 		}
 	}
-	return all
 }
 
-// given adds what the groups of a subject give to a list.
-func (b *bureau) given(s *directory.Subject, to []gift) []gift {
-	for gifts := range b.gifts.Among(s.Groups()) {
-		to = append(to, gifts...)
-	}
-	return to
-}
-
-// carried adds what a user's sign-in carries to a list, by claim and value: a value
-// stands there once for each rule that adds it.
-func (p *party) carried(q *gate.Question, gifts []gift, to []carried) []carried {
-	for n := range q.Held(p.roster).Among(p.crowds) {
-		to = p.claims[n-p.first].carry(q, gifts, to)
+// carried adds what a user's sign-in carries of a claim, or, without one, of all, to a list,
+// by claim and value: a value stands there once for each rule that adds it.
+func (p *party) carried(q *rule.Question, claim string, to []carried) []carried {
+	for n := range q.Held(p.of.index).Among(p.lines) {
+		if c := p.claims[n-p.first]; claim == "" || c.doc.Claim == claim {
+			to = c.carry(q, p.of, to)
+		}
 	}
 	slices.SortStableFunc(to, func(a, b carried) int {
 		return cmp.Or(strings.Compare(a.claim, b.claim), strings.Compare(a.value, b.value))
@@ -65,12 +47,13 @@ func (p *party) carried(q *gate.Question, gifts []gift, to []carried) []carried 
 }
 
 // carry adds what a rule adds to the sign-in of someone for whom it is.
-func (c *claim) carry(q *gate.Question, gifts []gift, to []carried) []carried {
+func (c *claim) carry(q *rule.Question, b *compiled, to []carried) []carried {
 	switch {
 	case c.doc.FromGroups:
-		for _, g := range gifts {
-			if g.rule == c && g.value != "" {
-				to = append(to, carried{g.given, c.doc.Claim, c})
+		have := q.Derived(b, len(b.gifts)/64+1)
+		for n := range have.Between(c.gifts, c.giftsTo) {
+			if g := b.gifts[n]; g.value != "" {
+				to = append(to, carried{g, c.doc.Claim, c})
 			}
 		}
 	case c.from != "":

@@ -4,29 +4,25 @@ import (
 	"strings"
 
 	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 // Check looks at the claims of each party, and at who is let in.
-func (b *bureau) Check(r *gate.Report) {
-	for i := range b.parties {
-		p := &b.parties[i]
-		for j := range p.claims {
-			if c := &p.claims[j]; c.limits {
-				r.DirectUsers(c.crowd, c.line)
-			}
-			r.Redundant(j, len(p.claims), func(i int) gate.Line { return p.claims[i].line },
-				func(wide, narrow int) bool { return p.claims[wide].wider(r, &p.claims[narrow]) })
+func (b *compiled) Check(r *gate.Report) {
+	for _, p := range b.parties {
+		claims := make([]*rule.Rule, len(p.claims))
+		for i, c := range p.claims {
+			claims[i] = c.Rule
 		}
-		for j := range p.admit {
-			t := &p.admit[j]
-			if !t.permit {
-				continue
-			}
-			if t.who {
-				r.DirectUsers(t.crowd, t.line)
-			}
-			r.Redundant(j, len(p.admit), func(i int) gate.Line { return p.admit[i].line },
-				func(wide, narrow int) bool { return p.admit[wide].wider(r, &p.admit[narrow]) })
+		for i := range claims {
+			r.Mapped(claims, i, func(wide, narrow int) bool { return p.claims[wide].wider(r, p.claims[narrow]) })
+		}
+		permits := make([]*rule.Rule, len(p.permits))
+		for i, t := range p.permits {
+			permits[i] = t.Rule
+		}
+		for i := range permits {
+			r.Mapped(permits, i, func(wide, narrow int) bool { return p.permits[wide].wider(r, p.permits[narrow]) })
 		}
 	}
 }
@@ -37,7 +33,7 @@ func (c *claim) wider(r *gate.Report, narrow *claim) bool {
 	a, b := c.doc, narrow.doc
 	same := a.Claim == b.Claim && c.from == narrow.from && a.FromGroups == b.FromGroups &&
 		a.Matching.Value == b.Matching.Value && a.Pattern.source() == b.Pattern.source() && a.Value == b.Value
-	return same && c.crowd.Covers(r.Book, narrow.crowd)
+	return same && c.Covers(r.Book, narrow.Rule)
 }
 
 func (e Expression) source() string {
@@ -49,11 +45,11 @@ func (e Expression) source() string {
 
 // wider says whether a statement permits all whom another permits.
 func (t *statement) wider(r *gate.Report, narrow *statement) bool {
-	if !t.permit || t.who != narrow.who {
+	if t.Tested != narrow.Tested {
 		return false
 	}
-	if t.who {
-		return t.crowd.Covers(r.Book, narrow.crowd)
+	if !t.Tested {
+		return t.Covers(r.Book, narrow.Rule)
 	}
 	a, b := t.test, narrow.test
 	return a.Claim == b.Claim && (a.Is != nil && b.Is != nil && *a.Is == *b.Is ||

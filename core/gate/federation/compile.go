@@ -7,166 +7,175 @@ import (
 	"strings"
 
 	"gatemap/core/directory"
-	"gatemap/core/filter"
 	"gatemap/core/gate"
 	"gatemap/core/name"
+	"gatemap/core/rule"
 )
 
-// bureau is the compiled gate.
-type bureau struct {
+// compiled is the compiled gate.
+type compiled struct {
 	system  string
-	parties []party
-	byName  []int // the parties in the order of their names
-	gifts   gate.ByGroup[[]gift]
-}
-
-// TakesName says whether a claim is made of the name of a group.
-func (b *bureau) TakesName(group string) bool {
-	return slices.ContainsFunc(b.parties, func(p party) bool {
-		return slices.ContainsFunc(p.claims, func(c claim) bool {
-			if !c.doc.FromGroups {
-				return false
-			}
-			_, ok := c.doc.valueOf(group)
-			return ok
-		})
-	})
+	index   *rule.Index
+	parties []*party
+	byName  []*party               // in the order of their names
+	gifts   []given                // what groups give by rules: one rule after the other
+	byGroup rule.ByGroup[[]uint32] // the numbers of what a group gives
 }
 
 type party struct {
-	name   string
-	claims []claim
-	crowds gate.Held // of the claims
-	first  uint32    // number of the crowd of the first claim; the others follow
-	roster *gate.Roster
-	admit  []statement
-	permit bool // the default
-	tests  *directory.Memo[gate.Heed]
+	of       *compiled
+	name     string
+	claims   []*claim
+	lines    rule.LineSet // the claims
+	first    uint32       // number of the first of them; the others follow
+	permits  []*statement
+	decision *rule.Decision // on signing in
+	door     *rule.Door     // the same, before what a sign-in carries
 }
 
 type claim struct {
-	line   gate.Line
-	doc    *Claim
-	from   string // folded
-	limits bool   // it has a who of its own
-	crowd  *gate.Crowd
-	right  string // of the value that it has written
-	// groups are the values of the groups that count here and give one.
-	groups gate.ByGroup[given]
+	*rule.Rule
+	doc   *Claim
+	from  string // folded
+	right string // of the value that it has written
+	// groups are the values of the groups that count here and give one; gifts are the
+	// numbers of these.
+	groups         rule.ByGroup[given]
+	gifts, giftsTo uint32
 }
 
+// statement is a statement that permits.
 type statement struct {
-	line   gate.Line
-	permit bool
-	test   *Test
-	who    bool
-	crowd  *gate.Crowd
+	*rule.Rule
+	test *Test
 }
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	b := &bureau{system: s.System.Name}
+	b := &compiled{system: s.System.Name, index: &s.Index}
 	for i := range d.Parties {
 		p := &d.Parties[i]
 		if b.find(p.Party.Value) != nil {
 			s.Errors.Addf(p.Party.Place, "relying party %s is here twice", p.Party.Value)
 		}
-		b.parties, b.byName = append(b.parties, compileParty(s, p)), append(b.byName, i)
+		b.parties = append(b.parties, b.party(s, p))
 	}
-	b.gifts = gate.NewByGroup(s.Book.Groups(), b.allGifts())
-	slices.SortStableFunc(b.byName, func(x, y int) int { return strings.Compare(b.parties[x].name, b.parties[y].name) })
+	b.number(s)
+	b.byName = slices.Clone(b.parties)
+	slices.SortStableFunc(b.byName, func(x, y *party) int { return strings.Compare(x.name, y.name) })
 	return b
 }
 
-func compileParty(s *gate.Site, d *Party) party {
-	p := party{name: d.Party.Value, permit: d.Default == "permit", roster: &s.Roster, tests: &directory.Memo[gate.Heed]{}}
+func (b *compiled) party(s *gate.Site, d *Party) *party {
+	p := &party{of: b, name: d.Party.Value, decision: &rule.Decision{Index: b.index, Nearest: &rule.Level{}}}
+	p.door = &rule.Door{Decision: p.decision, Reason: rule.ByAdmit, At: b.system + "/" + p.name + " admit", None: "no statement lets the user in"}
+	if d.Default == "permit" {
+		p.decision.Default = []rule.Route{{Mapping: b.system + "/" + p.name + " default", Path: []rule.Hop{}}}
+	}
+	p.decision.Finish = func(q *rule.Question, e rule.Entitlement) rule.Entitlement {
+		if e.State != rule.None && !q.Brief {
+			e.Claims = claims(p.carried(q, "", nil))
+		}
+		return e
+	}
 	for i := range d.Claims {
-		c := &d.Claims[i]
-		line := s.Numbered(p.name+" claim "+c.Claim, i, c.Place)
-		sources := 0
-		for _, is := range []bool{c.From != "", c.FromGroups, c.Value != "" && !c.FromGroups} {
-			if is {
-				sources++
-			}
-		}
-		if sources != 1 {
-			s.Errors.Addf(c.Place, "claim %s takes its values from one place: from, from_groups: true, or value", c.Claim)
-		}
-		compiled := claim{line: line, doc: c, from: name.Fold(c.From), limits: !c.Who.Empty(), right: claimRight(c.Claim, c.Value)}
-		if compiled.limits {
-			compiled.crowd = s.Who(&c.Who, line, gate.Giving)
-		} else {
-			compiled.crowd = s.EveryoneBut(c.Except, line, gate.Giving)
-		}
-		if c.Off {
-			compiled.crowd.SwitchOff()
-		}
-		if c.FromGroups {
-			compiled.groups = gate.NewByGroup(s.Book.Groups(), groupValues(s, c))
-			for g := range compiled.groups.All() {
-				s.Named = append(s.Named, g) // it opens something: a claim
-			}
-		}
+		c := p.claim(s, i, &d.Claims[i])
 		if i == 0 {
-			p.first = compiled.crowd.Number()
+			p.first = c.Number()
 		}
-		p.crowds.Add(compiled.crowd)
-		p.claims = append(p.claims, compiled)
+		p.lines.Add(c.Rule)
+		p.claims = append(p.claims, c)
 	}
 	for i := range d.Admit {
-		if statement := compileStatement(s, p.name, i, &d.Admit[i]); !d.Admit[i].Off {
-			p.admit = append(p.admit, statement)
-		} else if statement.crowd != nil {
-			statement.crowd.SwitchOff()
-		}
+		p.statement(s, i, &d.Admit[i])
 	}
 	return p
 }
 
-func compileStatement(s *gate.Site, party string, i int, d *Statement) statement {
-	line := s.Numbered(party+" admit", i, d.Place)
-	c := statement{line: line, permit: d.Permit != nil, test: d.Permit}
+func (p *party) claim(s *gate.Site, i int, d *Claim) *claim {
+	line := s.Numbered(p.name+" claim "+d.Claim, i, d.Place)
+	sources := 0
+	for _, is := range []bool{d.From != "", d.FromGroups, d.Value != "" && !d.FromGroups} {
+		if is {
+			sources++
+		}
+	}
+	if sources != 1 {
+		s.Errors.Addf(d.Place, "claim %s takes its values from one place: from, from_groups: true, or value", d.Claim)
+	}
+	c := &claim{doc: d, from: name.Fold(d.From), right: claimRight(d.Claim, d.Value)}
+	if !d.Who.Empty() {
+		c.Rule = s.Rule(line, &d.Who, nil, rule.Giving)
+	} else {
+		c.Rule = s.EveryoneBut(line, d.Except, nil, rule.Giving)
+	}
+	if d.Off {
+		c.SwitchOff()
+	}
+	if d.FromGroups {
+		start, part := d.Matching.literals()
+		c.groups = gate.Named(s, start, part, func(group string) (given, bool) {
+			value, ok := d.valueOf(group)
+			return given{value, claimRight(d.Claim, value)}, ok
+		})
+	}
+	return c
+}
+
+// number gives what groups give its numbers.
+func (b *compiled) number(s *gate.Site) {
+	all := map[directory.GroupID][]uint32{}
+	for _, p := range b.parties {
+		for _, c := range p.claims {
+			c.gifts = uint32(len(b.gifts))
+			for g, gives := range c.groups.All() {
+				all[g] = append(all[g], uint32(len(b.gifts)))
+				b.gifts = append(b.gifts, gives)
+			}
+			c.giftsTo = uint32(len(b.gifts))
+		}
+	}
+	b.byGroup = rule.NewByGroup(s.Book.Groups(), all)
+}
+
+// statement compiles a statement: about who the user is, or about a claim.
+func (p *party) statement(s *gate.Site, i int, d *Statement) {
+	line := s.Numbered(p.name+" admit", i, d.Place)
 	if (d.Permit == nil) == (d.Refuse == nil) {
 		s.Errors.Addf(d.Place, "line %s is either permit or refuse", line.Name)
-		c.test = &Test{}
-		return c
+		return
 	}
-	effect := gate.Giving
-	if !c.permit {
-		c.test, effect = d.Refuse, gate.Taking
+	t, effect := d.Permit, rule.Giving
+	if t == nil {
+		t, effect = d.Refuse, rule.Taking
 	}
-	t := c.test
 	fits := 0
 	for _, f := range []*string{t.Is, t.Starts, t.Ends} {
 		if f != nil {
 			fits++
 		}
 	}
-	if c.who = t.Claim == ""; !c.who {
-		s.Statements = append(s.Statements, line.Name)
-	}
+	x := &statement{test: t}
 	switch {
-	case c.who && fits == 0:
-		c.crowd = s.Who(&t.Who, line, effect)
-	case c.who || fits != 1 || !t.Who.Empty():
+	case t.Claim == "" && fits == 0:
+		x.Rule = s.Rule(line, &t.Who, nil, effect)
+	case t.Claim == "" || fits != 1 || !t.Who.Empty():
 		s.Errors.Addf(d.Place, "line %s is about a claim with one of is, starts and ends, or about who the user is", line.Name)
+		return
+	default:
+		x.Rule = s.EveryoneBut(line, nil, nil, effect)
+		x.Only, x.Tested = &carries{party: p, test: t}, true
 	}
-	return c
-}
-
-// groupValues are the values that groups give by a claim rule.
-func groupValues(s *gate.Site, d *Claim) map[directory.GroupID]given {
-	values := map[directory.GroupID]given{}
-	start, part := d.Matching.literals()
-	for g, group := range s.Book.GroupsFrom(start) {
-		if !strings.HasPrefix(group, start) || !strings.Contains(group, part) {
-			continue
-		}
-		if value, ok := d.valueOf(group); ok && s.Counts(g) {
-			values[g] = given{value, claimRight(d.Claim, value)}
-		}
+	x.Reason = rule.ByAdmit
+	switch {
+	case d.Off:
+		x.SwitchOff()
+	case effect == rule.Giving:
+		p.permits = append(p.permits, x)
+		p.decision.Nearest.Gives.Add(x.Rule)
+	default:
+		p.decision.Nearest.Takes.Add(x.Rule)
 	}
-	return values
 }
 
 // valueOf is the value that a group of some name gives.
@@ -186,101 +195,20 @@ func (d *Claim) valueOf(group string) (value string, ok bool) {
 	return string(re.ExpandString(nil, value, group, match)), true
 }
 
-// Heeds says which claims statements test, and for one claim who has the value in
-// question. Attributes and names of groups that give claims are shown.
-func (b *bureau) Heeds(book *directory.Book, at gate.Point) gate.Heed {
-	var h gate.Heed
-	if p, ok := at.(*point); ok {
-		h = p.party.tested(book)
-		if p.claim != "" {
-			h.Join(p.party.heed(book, p.claim, p.is))
-		}
-		return h
-	}
-	for i := range b.parties {
-		p := &b.parties[i]
-		h.Join(p.tested(book))
-		for j := range p.claims {
-			c := &p.claims[j]
-			if c.from != "" {
-				h.Shown = append(h.Shown, c.from)
-			}
-			var groups []directory.GroupID
-			for g := range c.groups.All() {
-				groups = append(groups, g)
-			}
-			h.ShownGroups = append(h.ShownGroups, groups)
-		}
-	}
-	return h
-}
-
-// tested is what statements test of claims, computed once for a book.
-func (p *party) tested(book *directory.Book) gate.Heed {
-	return p.tests.Of(book, func() (h gate.Heed) {
-		p.eachTest(func(t *Test) { h.Join(p.heed(book, t.Claim, t.fits)) })
-		return h
-	})
-}
-
-// heed is what says whether a user has a claim with a value that fits, besides
-// the crowds of the rules.
-func (p *party) heed(book *directory.Book, claim string, fits func(string) bool) gate.Heed {
-	var h gate.Heed
-	for i := range p.claims {
-		c := &p.claims[i]
-		if c.doc.Claim != claim {
-			continue
-		}
-		for g, gives := range c.groups.All() {
-			if fits(gives.value) {
-				h.Groups = append(h.Groups, g)
-			}
-		}
-		if c.from != "" {
-			h.Users = append(h.Users, book.Parted(c.from, func(v []filter.Value) bool { return anyFits(v, fits) }))
-		}
-	}
-	return h
-}
-
-// eachTest visits the tests of claims in statements.
-func (p *party) eachTest(visit func(*Test)) {
-	for i := range p.admit {
-		if t := &p.admit[i]; !t.who {
-			visit(t.test)
-		}
-	}
-}
-
-func (b *bureau) find(written string) *party {
-	for i := range b.parties {
-		if b.parties[i].name == written {
-			return &b.parties[i]
+func (b *compiled) find(written string) *party {
+	for _, p := range b.parties {
+		if p.name == written {
+			return p
 		}
 	}
 	return nil
 }
 
-// HasParty says whether there is a relying party of that name.
-func (b *bureau) HasParty(written string) bool { return b.find(written) != nil }
-
-// PartyNames yields the relying parties.
-func (b *bureau) PartyNames(yield func(string) bool) {
-	for i := range b.parties {
-		if !yield(b.parties[i].name) {
+// names yields the relying parties.
+func (b *compiled) names(yield func(string) bool) {
+	for _, p := range b.parties {
+		if !yield(p.name) {
 			return
 		}
 	}
-}
-
-// Carries says whether a user is admitted to a party with a claim of that
-// value, whatever the state of the account.
-func (b *bureau) Carries(q *gate.Question, written, claim, value string) bool {
-	p := b.find(written)
-	if p == nil {
-		return false
-	}
-	is := func(v string) bool { return v == value }
-	return p.admitted(q) == gate.Open && p.carries(q, claim, is)
 }

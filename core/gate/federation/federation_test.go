@@ -20,6 +20,7 @@ import (
 	"gatemap/core/name"
 	"gatemap/core/name/nametest"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -58,7 +59,7 @@ func compile(t require.TestingT, d *directory.Document, doc *federation.Document
 	return a, link
 }
 
-func ask(t require.TestingT, a *atlas.Atlas, s *atlas.System, object, right string) gate.Entitlement {
+func ask(t require.TestingT, a *atlas.Atlas, s *atlas.System, object, right string) rule.Entitlement {
 	p, err := s.Gate.At(object, right)
 	require.NoError(t, err)
 	f, err := a.Facts(situation.Situation{})
@@ -85,16 +86,16 @@ func TestClaims(t *testing.T) {
 		{Party: place.Text{Value: "compute"}, Claims: claims(), Admit: []federation.Statement{{Permit: &federation.Test{Claim: "mail", Ends: &yes}}}},
 	}})
 	e := ask(t, a, s, "compute", "sign-in")
-	assert.Equal(t, gate.Open, e.State)
+	assert.Equal(t, rule.Open, e.State)
 	assert.Equal(t, map[string][]string{
 		"mail": {"i@ridge.example", "ilse@cindervale.example"}, "role": {"c/operator", "c/viewer"},
 		"group": {"cloud-operator", "cloud-viewer"}, "tier": {"gold"},
 	}, e.Claims, "a mail group is no claim")
-	assert.Equal(t, gate.None, ask(t, a, s, "compute", "claim role=c/list").State)
+	assert.Equal(t, rule.None, ask(t, a, s, "compute", "claim role=c/list").State)
 	assert.Empty(t, ask(t, a, s, "", "claim group=suspended").Misses, "no group that matches gives it")
 	planner, err := a.System("a-planner")
 	require.NoError(t, err)
-	assert.Equal(t, gate.Open, ask(t, a, planner, "planner", "calendar").State)
+	assert.Equal(t, rule.Open, ask(t, a, planner, "planner", "calendar").State)
 	for _, bad := range [][2]string{{"compote", "sign-in"}, {"compute", "signin"}, {"compute", "claim rule=x"}, {"compute", "claim role"}} {
 		_, err := s.Gate.At(bad[0], bad[1])
 		assert.Error(t, err, bad)
@@ -151,23 +152,23 @@ func TestAdmissionAgreesWithEvaluatingStepByStep(t *testing.T) {
 			}
 		}
 		would := permitted || party.Default == "permit"
-		want := gate.Open
+		want := rule.Open
 		switch {
 		case !would:
-			want = gate.None
+			want = rule.None
 		case refused:
-			want = gate.Shut
+			want = rule.Shut
 		}
 		a, s := compile(t, world(member, mail), &federation.Document{Parties: []federation.Party{party}})
 		if got := ask(t, a, s, "compute", "sign-in"); got.State != want {
 			t.Fatalf("sign-in is %v %v, step by step %v", got.State, got.ShutBy, want)
 		}
 		for _, v := range []string{"c/operator", "c/viewer", "c/list"} {
-			claim := gate.None
+			claim := rule.None
 			if slices.Contains(have["role"], v) {
-				claim = gate.Shut
-				if want == gate.Open {
-					claim = gate.Open
+				claim = rule.Shut
+				if want == rule.Open {
+					claim = rule.Open
 				}
 			}
 			if got := ask(t, a, s, "compute", "claim role="+v); got.State != claim {
@@ -176,8 +177,8 @@ func TestAdmissionAgreesWithEvaluatingStepByStep(t *testing.T) {
 		}
 		planner, err := a.System("a-planner")
 		require.NoError(t, err)
-		opens := want == gate.Open && slices.Contains(have["role"], "c/operator")
-		if got := ask(t, a, planner, "planner", "calendar"); (got.State == gate.Open) != opens {
+		opens := want == rule.Open && slices.Contains(have["role"], "c/operator")
+		if got := ask(t, a, planner, "planner", "calendar"); (got.State == rule.Open) != opens {
 			t.Fatalf("the planner is %v, but the claim holds: %v", got.State, opens)
 		}
 	})

@@ -8,6 +8,7 @@ import (
 
 	"gatemap/core/gate"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 )
 
 // Type is this gate type.
@@ -78,48 +79,47 @@ func bitsOf(list []Grant) (all grants) {
 
 func (g grants) has(right int) bool { return g&(1<<right) != 0 }
 
-// cabinet is the compiled gate.
-type cabinet struct {
+// compiled is the compiled gate.
+type compiled struct {
+	*rule.Listing
+	gate.NotInFront
 	system string
-	roster *gate.Roster
 	shares []share // by name
 }
 
 type share struct {
 	name    string
-	doorAt  string // the name of the door, where no entry of it allows
 	door    []entry
-	folders []folder  // by path
-	giving  gate.Held // the entries of folders that allow
+	folders []folder // by path
 }
 
 type folder struct {
-	path     string
-	object   string // share:/path
-	declared bool
-	parent   int // -1: takes nothing from above
-	entries  []entry
+	path      string
+	object    string // share:/path
+	declared  bool
+	parent    int // -1: takes nothing from above
+	entries   []entry
+	decisions []*rule.Decision // by right
 }
 
 // entry is one side of an entry: what it allows, or what it denies.
 type entry struct {
-	line  gate.Line
-	crowd *gate.Crowd
+	*rule.Rule
 	grant grants
-	deny  bool
 }
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	c := &cabinet{system: s.System.Name, roster: &s.Roster}
+	c := &compiled{system: s.System.Name, Listing: rule.NewListing(s.System.Name, &s.Index)}
 	for i := range d.Shares {
 		c.shares = append(c.shares, compileShare(s, &d.Shares[i]))
 	}
 	slices.SortStableFunc(c.shares, func(a, b share) int { return strings.Compare(a.name, b.name) })
-	for i := 1; i < len(c.shares); i++ {
-		if c.shares[i].name == c.shares[i-1].name {
+	for i := range c.shares {
+		if i > 0 && c.shares[i].name == c.shares[i-1].name {
 			s.Errors.Addf(s.System.Place, "share %s is in system %s twice", c.shares[i].name, s.System.Name)
 		}
+		c.decide(s, &c.shares[i])
 	}
 	return c
 }
@@ -129,7 +129,7 @@ func compileShare(s *gate.Site, d *Share) share {
 	if name == "" || strings.Contains(name, ":") {
 		s.Errors.Addf(d.Share.Place, "a share's name is not empty and has no colon in it")
 	}
-	sh := share{name: name, doorAt: s.System.Name + "/" + name + " door", door: compileEntries(s, d.Door, name+" door")}
+	sh := share{name: name, door: compileEntries(s, d.Door, name+" door", rule.ByDoor)}
 	folders := slices.Clone(d.Folders)
 	for i := range folders {
 		p := &folders[i].Path.Value
@@ -155,20 +155,13 @@ func compileShare(s *gate.Site, d *Share) share {
 		if f.Inherits == nil || *f.Inherits {
 			parent = sh.nearest(path)
 		}
-		entries := compileEntries(s, f.Entries, name+":"+path)
-		for j := range entries {
-			if !entries[j].deny {
-				sh.giving.Add(entries[j].crowd)
-			}
-		}
-		sh.folders = append(sh.folders, folder{
-			path: path, object: name + ":" + path, declared: true, parent: parent, entries: entries,
-		})
+		entries := compileEntries(s, f.Entries, name+":"+path, rule.ByDeny)
+		sh.folders = append(sh.folders, folder{path: path, object: name + ":" + path, declared: true, parent: parent, entries: entries})
 	}
 	return sh
 }
 
-func compileEntries(s *gate.Site, list []Entry, kind string) []entry {
+func compileEntries(s *gate.Site, list []Entry, kind string, reason rule.Reason) []entry {
 	var entries []entry
 	for i := range list {
 		e := &list[i]
@@ -178,13 +171,72 @@ func compileEntries(s *gate.Site, list []Entry, kind string) []entry {
 			continue
 		}
 		if len(e.Deny) > 0 {
-			entries = append(entries, entry{line, s.Who(&e.Who, line, gate.Taking), bitsOf(e.Deny), true})
+			entries = append(entries, entry{s.Rule(line, &e.Who, nil, rule.Taking), bitsOf(e.Deny)})
+			entries[len(entries)-1].Reason = reason
 		}
 		if len(e.Allow) > 0 {
-			entries = append(entries, entry{line, s.Who(&e.Who, line, gate.Giving), bitsOf(e.Allow), false})
+			entries = append(entries, entry{s.Rule(line, &e.Who, nil, rule.Giving), bitsOf(e.Allow)})
 		}
 	}
 	return entries
+}
+
+// decide makes what decides on each right of each folder of a share: its own entries before
+// those of its parent, and so on, and then the door. A folder without entries of its own for
+// a right is decided as its parent.
+func (c *compiled) decide(s *gate.Site, sh *share) {
+	doors := make([]rule.Lock, len(rights))
+	for right := range rights {
+		doors[right] = throughShare{&rule.Door{
+			Decision: &rule.Decision{Index: &s.Index, Nearest: level(sh.door, right, nil)},
+			Reason:   rule.ByDoor, At: c.system + "/" + sh.name + " door",
+		}}
+	}
+	for i := range sh.folders {
+		f := &sh.folders[i]
+		for right := range rights {
+			var above *rule.Decision
+			var next *rule.Level
+			if f.parent >= 0 {
+				above = sh.folders[f.parent].decisions[right]
+				next = above.Nearest
+			}
+			own := level(f.entries, right, next)
+			d := above
+			if above == nil || !own.Gives.Empty() || !own.Takes.Empty() {
+				d = &rule.Decision{Index: &s.Index, Nearest: own, Locks: doors[right : right+1]}
+			}
+			f.decisions = append(f.decisions, d)
+			if gives, _ := d.Gives(); f.declared {
+				c.Add(f.object, rights[right], d, gives, false)
+			}
+		}
+	}
+}
+
+func level(entries []entry, right int, next *rule.Level) *rule.Level {
+	l := &rule.Level{Next: next}
+	for _, e := range entries {
+		if !e.grant.has(right) {
+			continue
+		}
+		if e.Effect == rule.Giving {
+			l.Gives.Add(e.Rule)
+		} else {
+			l.Takes.Add(e.Rule)
+		}
+	}
+	return l
+}
+
+// throughShare is the door of a share, which is not asked on the host itself.
+type throughShare struct{ *rule.Door }
+
+func (t throughShare) Verdict(q *rule.Question) rule.Verdict {
+	if q.Facts.Via == "local" {
+		return rule.Opened
+	}
+	return t.Door.Verdict(q)
 }
 
 // nearest finds the folder that decides for a path: itself or its nearest

@@ -18,6 +18,7 @@ import (
 	"gatemap/core/name"
 	"gatemap/core/name/nametest"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -35,7 +36,7 @@ func compile(t require.TestingT, member [2]bool, doc *files.Document) (*atlas.At
 	return a, a.Systems[0]
 }
 
-func why(t require.TestingT, a *atlas.Atlas, s *atlas.System, object, right, via string) gate.Entitlement {
+func why(t require.TestingT, a *atlas.Atlas, s *atlas.System, object, right, via string) rule.Entitlement {
 	p, err := s.Gate.At(object, right)
 	require.NoError(t, err)
 	f, err := a.Facts(situation.Situation{Via: situation.Via(via)})
@@ -62,7 +63,7 @@ func matches(w gate.Who, member [2]bool) bool {
 
 // plain walks the entries of one folder after the other, and then the door, by
 // the words of docs/model.md section 5.6.
-func plain(sh files.Share, member [2]bool, at, right string, local bool) gate.State {
+func plain(sh files.Share, member [2]bool, at, right string, local bool) rule.State {
 	chain := []files.Folder{}
 	for path := at; ; {
 		stop := path == "/"
@@ -107,11 +108,11 @@ func plain(sh files.Share, member [2]bool, at, right string, local bool) gate.St
 	}
 	switch {
 	case !allowedBehind:
-		return gate.None
+		return rule.None
 	case decided == "deny" || !local && !door:
-		return gate.Shut
+		return rule.Shut
 	}
-	return gate.Open
+	return rule.Open
 }
 
 func lastSlash(path string) int {
@@ -160,7 +161,7 @@ func TestDecisionsAgreeWithAPlainWalk(t *testing.T) {
 		a, s := compile(t, member, &files.Document{Shares: []files.Share{sh}})
 		f, err := a.Facts(situation.Situation{})
 		require.NoError(t, err)
-		listed := map[string]gate.State{}
+		listed := map[string]rule.State{}
 		for _, e := range a.Reach(0, f, nil) {
 			listed[e.Object+e.Right] = e.State
 		}
@@ -228,9 +229,9 @@ func TestObjectsAndErrors(t *testing.T) {
 	}}
 	a, s := compile(t, [2]bool{true, false}, doc)
 	e := why(t, a, s, "logs:/shift/monday/", "read", "")
-	assert.Equal(t, gate.Open, e.State)
+	assert.Equal(t, rule.Open, e.State)
 	assert.Equal(t, "logs:/shift", e.DecidedAt)
-	assert.Equal(t, gate.None, why(t, a, s, "logs", "read", "").State)
+	assert.Equal(t, rule.None, why(t, a, s, "logs", "read", "").State)
 	for _, bad := range [][2]string{{"logs:/shift", "execute"}, {"lugs:/", "read"}, {"logs:shift", "read"}, {"", "read"}} {
 		_, err := s.Gate.At(bad[0], bad[1])
 		assert.Error(t, err, bad)

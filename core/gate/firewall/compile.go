@@ -8,46 +8,42 @@ import (
 
 	"gatemap/core/gate"
 	"gatemap/core/name"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
-// wall is the compiled gate.
-type wall struct {
-	system   string
-	zones    map[string][]span // by folded name: zones and named networks
-	names    []string          // of zones, as written
-	services map[string][]Service
-	rules    []rule
-	permit   bool // the default
-	listed   []*point
-	roster   *gate.Roster
-	giving   gate.Held // the rules that permit
+// compiled is the compiled gate.
+type compiled struct {
+	system    string
+	index     *rule.Index
+	zones     map[string][]span // by folded name: zones and named networks
+	names     []string          // of zones, as written
+	services  map[string][]Service
+	rules     []*entry
+	giving    rule.LineSet // those that permit
+	byDefault []rule.Route // the default, where it permits; nil: it refuses
+	listed    []*point
 }
 
-type rule struct {
-	line     gate.Line
-	crowd    *gate.Crowd
-	permit   bool
+// entry is one rule of the list.
+type entry struct {
+	*rule.Rule
+	always   bool // it has no condition but the source
 	from     []span
-	source   situation.Condition
 	to       []span
 	toNames  []string
 	services []Service
 	svcNames []string
-	when     situation.Condition
-	// conditions are source and when, which must both hold; listed are the
-	// points of the wall's listing that it is about.
-	conditions []*situation.Condition
-	listed     []int
+	listed   []int // the points of the listing that it is about
 }
-
-// Networks says that the gate knows all networks.
-func (*wall) Networks() {}
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	w := &wall{system: s.System.Name, zones: map[string][]span{}, services: d.Services, permit: d.Default == "permit", roster: &s.Roster}
-	for _, n := range s.Frame.Networks {
+	w := &compiled{system: s.System.Name, index: &s.Index, zones: map[string][]span{}, services: d.Services}
+	if d.Default == "permit" {
+		w.byDefault = []rule.Route{{Mapping: w.system + "/default", Path: []rule.Hop{}}}
+	}
+	for _, n := range s.Networks() {
 		w.zones[name.Fold(n.Name)] = spansOf(n.Prefixes)
 	}
 	for zone, ranges := range d.Zones {
@@ -61,14 +57,10 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 	slices.Sort(w.names)
 	rules := d.limited(s)
 	for i := range rules {
-		w.rules = append(w.rules, w.rule(s, &rules[i]))
-	}
-	for i := range w.rules {
-		r := &w.rules[i]
-		if r.permit {
-			w.giving.Add(r.crowd)
+		r := w.entry(s, &rules[i])
+		if w.rules = append(w.rules, r); r.Effect == rule.Giving {
+			w.giving.Add(r.Rule)
 		}
-		r.conditions = []*situation.Condition{&r.source, &r.when}
 	}
 	w.list()
 	return w
@@ -95,43 +87,41 @@ func (d *Document) limited(s *gate.Site) []Rule {
 	return d.Rules
 }
 
-func (w *wall) rule(s *gate.Site, d *Rule) rule {
-	r := rule{line: s.Line(d.Name, d.Place), permit: d.Action == "permit", to: everywhere, from: everywhere, services: []Service{{High: maxPort}}}
-	effect := gate.Taking
-	if r.permit {
-		effect = gate.Giving
+func (w *compiled) entry(s *gate.Site, d *Rule) *entry {
+	line, effect := s.Line(d.Name, d.Place), rule.Taking
+	if d.Action == "permit" {
+		effect = rule.Giving
 	}
+	r := &entry{to: everywhere, from: everywhere, services: []Service{{High: maxPort}}}
 	if d.Who.Empty() {
-		r.crowd = s.EveryoneBut(d.Except, r.line, effect)
+		r.Rule = s.EveryoneBut(line, d.Except, d.When, effect)
 	} else {
-		r.crowd = s.Who(&d.Who, r.line, effect)
+		r.Rule = s.Rule(line, &d.Who, d.When, effect)
 	}
 	if d.Off {
-		r.crowd.SwitchOff()
+		r.SwitchOff()
 	}
-	when, usable := s.When(d.When, r.line, effect)
-	r.when = when
+	r.always = r.When.Always()
+	usable := true
 	if len(d.From) > 0 {
-		var ok bool
-		r.from, _, ok = w.ranges(s, d.From, r.line)
-		if usable = usable && ok; ok {
-			r.source = situation.SourceIn(joined(d.From), toPrefixes(r.from))
-		} else {
-			r.from = everywhere
+		from, _, ok := w.ranges(s, d.From, line)
+		if usable = ok || effect == rule.Taking; ok {
+			source := situation.SourceIn(joined(d.From), toPrefixes(from))
+			r.from, r.When = from, source.And(&r.When)
 		}
 	}
 	if len(d.To) > 0 {
 		var ok bool
-		r.to, r.toNames, ok = w.ranges(s, d.To, r.line)
-		usable = usable && (ok || !r.permit)
+		r.to, r.toNames, ok = w.ranges(s, d.To, line)
+		usable = usable && ok
 	}
 	if len(d.Services) > 0 {
 		var ok bool
-		r.services, r.svcNames, ok = w.lookupServices(s, d.Services, r.line)
-		usable = usable && (ok || !r.permit)
+		r.services, r.svcNames, ok = w.lookupServices(s, d.Services, line)
+		usable = usable && ok
 	}
-	if !usable && r.permit {
-		r.crowd.Break()
+	if !usable && effect == rule.Giving {
+		r.Break()
 	}
 	return r
 }
@@ -153,7 +143,7 @@ func toPrefixes(spans []span) []netip.Prefix {
 }
 
 // ranges looks up zones, named networks, addresses and prefixes.
-func (w *wall) ranges(s *gate.Site, refs []name.Ref, line gate.Line) (spans []span, names []string, ok bool) {
+func (w *compiled) ranges(s *gate.Site, refs []name.Ref, line rule.Line) (spans []span, names []string, ok bool) {
 	ok = true
 	for _, ref := range refs {
 		part, found := w.destination(ref.Name)
@@ -167,7 +157,7 @@ func (w *wall) ranges(s *gate.Site, refs []name.Ref, line gate.Line) (spans []sp
 	return spans, names, ok
 }
 
-func (w *wall) zoneNames(s *gate.Site) iter.Seq[string] {
+func (w *compiled) zoneNames(s *gate.Site) iter.Seq[string] {
 	return func(yield func(string) bool) {
 		for _, n := range w.names {
 			if !yield(n) {
@@ -183,7 +173,7 @@ const anyName = "any"
 
 // destination reads what a question or a rule is about: a zone, a named
 // network, an address, a prefix, a range FROM-TO, or any.
-func (w *wall) destination(written string) ([]span, bool) {
+func (w *compiled) destination(written string) ([]span, bool) {
 	if zone, ok := w.zones[name.Fold(written)]; ok {
 		return zone, true
 	}
@@ -204,7 +194,7 @@ func (w *wall) destination(written string) ([]span, bool) {
 	return nil, false
 }
 
-func (w *wall) lookupServices(s *gate.Site, refs []name.Ref, line gate.Line) (list []Service, names []string, ok bool) {
+func (w *compiled) lookupServices(s *gate.Site, refs []name.Ref, line rule.Line) (list []Service, names []string, ok bool) {
 	ok = true
 	for _, ref := range refs {
 		part, found := w.service(ref.Name)
@@ -218,7 +208,7 @@ func (w *wall) lookupServices(s *gate.Site, refs []name.Ref, line gate.Line) (li
 	return list, names, ok
 }
 
-func (w *wall) serviceNames(yield func(string) bool) {
+func (w *compiled) serviceNames(yield func(string) bool) {
 	for n := range w.services {
 		if !yield(n) {
 			return
@@ -227,7 +217,7 @@ func (w *wall) serviceNames(yield func(string) bool) {
 }
 
 // service reads a service by name, or as tcp/443.
-func (w *wall) service(written string) ([]Service, bool) {
+func (w *compiled) service(written string) ([]Service, bool) {
 	if list, ok := w.services[written]; ok {
 		return list, true
 	}

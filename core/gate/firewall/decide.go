@@ -6,7 +6,8 @@ import (
 
 	"go4.org/netipx"
 
-	"gatemap/core/gate"
+	"gatemap/core/directory"
+	"gatemap/core/rule"
 )
 
 func spanFrom(a, b netip.Addr) span { return netipx.IPRangeFrom(a, b) }
@@ -14,53 +15,37 @@ func spanFrom(a, b netip.Addr) span { return netipx.IPRangeFrom(a, b) }
 // point is a destination and a service, each of one part or of several. It is
 // cut once, where any of the rules that touch it begins or ends.
 type point struct {
-	wall    *wall
+	wall    *compiled
 	object  string
 	right   string
-	rules   []*rule // those that touch it
-	rows    []row
-	columns []column
-	meets   [][]uint32 // by row and column: the rules that are about that part
+	rules   []*entry // those that touch it
+	rows    []group[span]
+	columns []group[Service]
+	parts   []*rule.Decision // by row and column
+	whole   bool             // no part of it is enough
 }
 
-// row is a part of the destination that the same rules are about, and column
-// a part of the service.
-type row struct {
-	to []span
-	in []bool // by rule
-}
-
-type column struct {
-	services []Service
-	in       []bool // by rule
-}
-
-func newPoint(w *wall, object, right string, to []span, services []Service) *point {
+func newPoint(w *compiled, object, right string, to []span, services []Service) *point {
 	p := &point{wall: w, object: object, right: right}
 	var destinations [][]span
 	var others []Service
-	for i := range w.rules {
-		if r := &w.rules[i]; shares(services, r.services) && overlap(to, r.to) {
+	for _, r := range w.rules {
+		if shares(services, r.services) && overlap(to, r.to) {
 			p.rules = append(p.rules, r)
 			destinations, others = append(destinations, r.to), append(others, r.services...)
 		}
 	}
-	inTo := func(r *rule, s span) bool { return inSpans(r.to, s.From()) }
-	for _, g := range grouped(cut(to, destinations), p.rules, inTo) {
-		p.rows = append(p.rows, row{g.parts, g.in})
-	}
-	for _, g := range grouped(atoms(services, others), p.rules, (*rule).serves) {
-		p.columns = append(p.columns, column{g.parts, g.in})
-	}
-	for i := range p.rows {
-		for j := range p.columns {
-			var meets []uint32
-			for k := range p.rules {
-				if p.rows[i].in[k] && p.columns[j].in[k] {
-					meets = append(meets, uint32(k))
+	p.rows = grouped(cut(to, destinations), p.rules, func(r *entry, s span) bool { return inSpans(r.to, s.From()) })
+	p.columns = grouped(atoms(services, others), p.rules, (*entry).serves)
+	for _, row := range p.rows {
+		for _, column := range p.columns {
+			d := &rule.Decision{Index: w.index, Default: w.byDefault}
+			for k, r := range p.rules {
+				if row.in[k] && column.in[k] {
+					d.Ordered.Add(r.Rule)
 				}
 			}
-			p.meets = append(p.meets, meets)
+			p.parts = append(p.parts, d)
 		}
 	}
 	return p
@@ -68,15 +53,18 @@ func newPoint(w *wall, object, right string, to []span, services []Service) *poi
 
 func (p *point) Object() string { return p.object }
 
-func (p *point) Lines() gate.Held {
-	var lines gate.Held
+// Lines are the rules that touch it.
+func (p *point) Lines() (lines rule.LineSet) {
 	for _, r := range p.rules {
-		lines.Add(r.crowd)
+		lines.Add(r.Rule)
 	}
 	return lines
 }
 
-func (r *rule) serves(a Service) bool {
+// Depends is nothing beside the lines.
+func (*point) Depends(*directory.Book) (d rule.Dependencies) { return d }
+
+func (r *entry) serves(a Service) bool {
 	return slices.ContainsFunc(r.services, func(s Service) bool { return s.holds(a.Proto, a.Low) })
 }
 
@@ -87,7 +75,7 @@ type group[T any] struct {
 }
 
 // grouped puts parts together that are in the same rules.
-func grouped[T any](parts []T, rules []*rule, in func(*rule, T) bool) []group[T] {
+func grouped[T any](parts []T, rules []*entry, in func(*entry, T) bool) []group[T] {
 	var groups []group[T]
 	for _, part := range parts {
 		key := make([]bool, len(rules))
@@ -104,115 +92,79 @@ func grouped[T any](parts []T, rules []*rule, in func(*rule, T) bool) []group[T]
 	return groups
 }
 
-// field is a part of the question in which every packet meets the same rules.
-type field struct {
-	verdict gate.Verdict
-	winner  int   // the first permitting rule that may decide; -1: none
-	further []int // the others
-	lastly  bool  // the default permits, and may decide
-}
-
 // Decide asks each part of the question, and puts the answers together
 // (docs/model.md section 5.3).
-func (p *point) Decide(q *gate.Question) gate.Entitlement {
-	e := gate.Entitlement{System: p.wall.system, Object: p.object, Right: p.right}
+func (p *point) Decide(q *rule.Question) rule.Entitlement {
+	e := rule.Entitlement{System: p.wall.system, Object: p.object, Right: p.right}
 	if q.Brief {
 		e.State = p.brief(q)
 		return e
 	}
-	grid := make([][]field, len(p.rows))
-	for i := range p.rows {
-		grid[i] = make([]field, len(p.columns))
-		for j := range p.columns {
-			grid[i][j] = p.ask(q, i, j)
-		}
+	grid := make([]rule.Match, len(p.parts))
+	for i, part := range p.parts {
+		grid[i] = part.Match(q)
 	}
-	e.Judge(p.together(grid))
-	e.Routes = p.routes(q, grid, e.State)
+	verdict := p.together(grid)
+	if verdict.State == rule.Depends && p.whole && slices.ContainsFunc(grid, refused) {
+		verdict = rule.ShutFor(rule.ByRule, p.wall.system+"/"+p.object, "only a part of it is permitted")
+	}
+	e.Judge(verdict)
+	p.come(q, grid, &e)
 	return e
 }
 
+func refused(m rule.Match) bool { return m.Verdict.State < rule.Depends }
+
 // brief is Decide for the state alone.
-func (p *point) brief(q *gate.Question) gate.State {
-	refused, permitted, sure, shut := false, false, true, false
-	for i := range p.rows {
-		for j := range p.columns {
-			switch p.ask(q, i, j).verdict.State {
-			case gate.Open:
-				permitted = true
-			case gate.Depends:
-				permitted, sure = true, false
-			case gate.Shut:
-				refused, shut = true, true
-			default:
-				refused = true
-			}
-		}
+func (p *point) brief(q *rule.Question) rule.State {
+	best, worst := rule.None, rule.Open
+	for _, part := range p.parts {
+		state := part.Match(q).Verdict.State
+		best, worst = max(best, state), min(worst, state)
 	}
 	switch {
-	case !refused && sure:
-		return gate.Open
-	case permitted:
-		return gate.Depends
-	case shut:
-		return gate.Shut
+	case worst >= rule.Depends:
+		return worst
+	case best >= rule.Depends && p.whole:
+		return rule.Shut
+	case best >= rule.Depends:
+		return rule.Depends
 	}
-	return gate.None
+	return best
 }
 
-// ask walks the rules that are about one part.
-func (p *point) ask(q *gate.Question, row, column int) field {
-	walk, held := gate.FirstMatch(q), q.Held(p.wall.roster)
-	for _, i := range p.meets[row*len(p.columns)+column] {
-		if r := p.rules[i]; held.Has(r.crowd.Number()) && !walk.Meet(&r.line, r.permit, r.conditions, int(i)) {
-			break
-		}
-	}
-	var f field
-	f.verdict, f.winner = walk.End(p.wall.permit)
-	f.further, f.lastly = walk.Further(p.wall.permit)
-	return f
-}
-
-// routes are the ways by the rules that permit some part, or, where nothing is
+// come adds the ways by the rules that permit some part, or, where nothing is
 // permitted, by those that would.
-func (p *point) routes(q *gate.Question, grid [][]field, state gate.State) []gate.Route {
-	if state == gate.None {
-		return nil
+func (p *point) come(q *rule.Question, grid []rule.Match, e *rule.Entitlement) {
+	if e.State == rule.None {
+		return
 	}
-	wins := make([]bool, len(p.rules))
 	byDefault := false
-	for _, row := range grid {
-		for _, f := range row {
-			if f.winner >= 0 {
-				wins[f.winner] = true
-			}
-			for _, i := range f.further {
-				wins[i] = true
-			}
-			byDefault = byDefault || f.lastly
+	var by rule.LineSet
+	for i := range grid {
+		for _, r := range grid[i].May {
+			by.Add(r)
 		}
-	}
-	var routes []gate.Route
-	for i, r := range p.rules {
-		if r.permit && r.crowd.Has(q) && (wins[i] || state == gate.Shut) {
-			routes = append(routes, r.crowd.Routes(q, r.line.Name)...)
+		if e.State == rule.Shut {
+			for _, r := range p.parts[i].Giving(q) {
+				by.Add(r)
+			}
 		}
+		byDefault = byDefault || grid[i].Default || e.State == rule.Shut
 	}
-	if byDefault || p.wall.permit && state == gate.Shut {
-		routes = append(routes, gate.Route{Mapping: p.wall.system + "/default", Path: []gate.Hop{}})
+	for _, r := range p.wall.index.Some(by) {
+		e.Come(r.Routes(q))
 	}
-	return routes
+	if byDefault {
+		e.Come(p.wall.byDefault)
+	}
 }
 
-func (p *point) Misses(q *gate.Question) []gate.Miss {
-	var misses []gate.Miss
+// Misses lists the rules that would permit some part.
+func (p *point) Misses(q *rule.Question) (misses []rule.Miss) {
 	for _, r := range p.rules {
-		if !r.permit {
-			continue
-		}
-		if lacks := r.crowd.Lacks(q); lacks != nil {
-			misses = append(misses, gate.Miss{Mapping: r.line.Name, Lacks: lacks})
+		if r.Effect == rule.Giving {
+			misses = r.Miss(q, misses)
 		}
 	}
 	return misses

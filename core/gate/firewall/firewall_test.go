@@ -18,6 +18,7 @@ import (
 	"gatemap/core/gate/firewall"
 	"gatemap/core/name"
 	"gatemap/core/name/nametest"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -60,7 +61,7 @@ func compile(t require.TestingT, doc *firewall.Document) (*atlas.Atlas, *atlas.S
 	return a, a.Systems[0]
 }
 
-func ask(t require.TestingT, a *atlas.Atlas, s *atlas.System, user int, object, right string, given situation.Situation) gate.Entitlement {
+func ask(t require.TestingT, a *atlas.Atlas, s *atlas.System, user int, object, right string, given situation.Situation) rule.Entitlement {
 	p, err := s.Gate.At(object, right)
 	require.NoError(t, err)
 	f, err := a.Facts(given)
@@ -201,19 +202,19 @@ func TestAnswersAgreeWithEveryPacket(t *testing.T) {
 						named++
 					}
 				}
-				want := gate.Depends
+				want := rule.Depends
 				switch {
 				case no == 0:
-					want = gate.Open
+					want = rule.Open
 				case yes == 0 && named == 0:
-					want = gate.None
+					want = rule.None
 				case yes == 0:
-					want = gate.Shut
+					want = rule.Shut
 				}
 				if e.State != want {
 					t.Fatalf("%s on %s, inside %v, night %v: %v %v %v, but %d packets permitted, %d not, %d named", right, object, inside, night, e.State, e.Needs, e.ShutBy, yes, no, named)
 				}
-				if want == gate.Depends {
+				if want == rule.Depends {
 					keepsToPermitted(t, doc, e, object, right, user, inside, night)
 				}
 				partial := full
@@ -223,7 +224,7 @@ func TestAnswersAgreeWithEveryPacket(t *testing.T) {
 				if !knowTime {
 					partial.At = time.Time{}
 				}
-				if p := ask(t, a, s, user, object, right, partial); p.State != gate.Depends && p.State != want {
+				if p := ask(t, a, s, user, object, right, partial); p.State != rule.Depends && p.State != want {
 					t.Fatalf("%s on %s: %v with facts left out, %v with inside %v, night %v", right, object, p.State, want, inside, night)
 				}
 			}
@@ -233,7 +234,7 @@ func TestAnswersAgreeWithEveryPacket(t *testing.T) {
 
 // keepsToPermitted reads the needs of a partly permitted answer back, and asks
 // every packet that keeps to them: all of these must be permitted.
-func keepsToPermitted(t *rapid.T, doc *firewall.Document, e gate.Entitlement, object, right string, user int, inside, night bool) {
+func keepsToPermitted(t *rapid.T, doc *firewall.Document, e rule.Entitlement, object, right string, user int, inside, night bool) {
 	var to []netip.Prefix
 	var ports []firewall.Service
 	for _, n := range e.Needs {
@@ -341,9 +342,9 @@ func TestDestinations(t *testing.T) {
 		{Name: "crew", Action: "permit", Who: gate.Who{Groups: nametest.Refs("crew")}, To: nametest.Refs("192.0.2.0/26"), Services: nametest.Refs("tcp/22")},
 	}}
 	a, s := compile(t, doc)
-	for object, want := range map[string]gate.State{
-		"dome": gate.Open, "DOME": gate.Open, "192.0.2.63": gate.Open, "192.0.2.60-192.0.2.63": gate.Open, "192.0.2.0/25": gate.Depends,
-		"summit": gate.None, "any": gate.Depends, "2001:db8::1": gate.None,
+	for object, want := range map[string]rule.State{
+		"dome": rule.Open, "DOME": rule.Open, "192.0.2.63": rule.Open, "192.0.2.60-192.0.2.63": rule.Open, "192.0.2.0/25": rule.Depends,
+		"summit": rule.None, "any": rule.Depends, "2001:db8::1": rule.None,
 	} {
 		assert.Equal(t, want, ask(t, a, s, 0, object, "tcp/22", situation.Situation{}).State, object)
 	}
@@ -358,7 +359,7 @@ func TestDestinations(t *testing.T) {
 // In front of a system the wall must let through to all of a destination by all of a service:
 // a part of it is not enough, and is nothing that could be met.
 func TestTheWallInFront(t *testing.T) {
-	rule := func(action firewall.Action, group, to, service string, when *situation.When) firewall.Rule {
+	entry := func(action firewall.Action, group, to, service string, when *situation.When) firewall.Rule {
 		r := firewall.Rule{Action: action, To: nametest.Refs(to), Services: nametest.Refs(service), When: when}
 		if group != "" {
 			r.Groups = nametest.Refs(group)
@@ -373,21 +374,21 @@ func TestTheWallInFront(t *testing.T) {
 		what  string
 		rules []firewall.Rule
 		given situation.Situation
-		state gate.State
+		state rule.State
 		ways  string
-		point gate.State // asked about the same without standing in front
+		point rule.State // asked about the same without standing in front
 	}{
-		{"all of it", []firewall.Rule{rule("permit", "crew", "all", "web", nil)}, situation.Situation{}, gate.Open, "[[]]", gate.Open},
-		{"more than all", []firewall.Rule{rule("permit", "", "all", "web", nil)}, situation.Situation{}, gate.Open, "[[]]", gate.Open},
-		{"a part of the addresses", []firewall.Rule{rule("permit", "crew", "low", "web", nil)}, situation.Situation{}, gate.Shut, "[]", gate.Depends},
-		{"a part of the ports", []firewall.Rule{rule("permit", "crew", "all", "tls", nil)}, situation.Situation{}, gate.Shut, "[]", gate.Depends},
-		{"part by part", []firewall.Rule{rule("permit", "crew", "low", "web", nil), rule("permit", "crew", "high", "web", nil)}, situation.Situation{}, gate.Open, "[[]]", gate.Open},
-		{"but for a part", []firewall.Rule{rule("refuse", "", "low", "web", nil), rule("permit", "crew", "all", "web", nil)}, situation.Situation{}, gate.Shut, "[]", gate.Depends},
-		{"by night", []firewall.Rule{rule("permit", "crew", "all", "web", night)}, situation.Situation{}, gate.Depends, "[[window:night]]", gate.Depends},
-		{"by night, at night", []firewall.Rule{rule("permit", "crew", "all", "web", night)}, monday(20), gate.Open, "[[]]", gate.Open},
-		{"by night, at noon", []firewall.Rule{rule("permit", "crew", "all", "web", night)}, monday(12), gate.Shut, "[]", gate.Shut},
-		{"a part by night", []firewall.Rule{rule("permit", "crew", "low", "web", night)}, situation.Situation{}, gate.Shut, "[]", gate.Depends},
-		{"for others", []firewall.Rule{rule("permit", "science", "all", "web", nil)}, situation.Situation{}, gate.None, "[]", gate.None},
+		{"all of it", []firewall.Rule{entry("permit", "crew", "all", "web", nil)}, situation.Situation{}, rule.Open, "[[]]", rule.Open},
+		{"more than all", []firewall.Rule{entry("permit", "", "all", "web", nil)}, situation.Situation{}, rule.Open, "[[]]", rule.Open},
+		{"a part of the addresses", []firewall.Rule{entry("permit", "crew", "low", "web", nil)}, situation.Situation{}, rule.Shut, "[]", rule.Depends},
+		{"a part of the ports", []firewall.Rule{entry("permit", "crew", "all", "tls", nil)}, situation.Situation{}, rule.Shut, "[]", rule.Depends},
+		{"part by part", []firewall.Rule{entry("permit", "crew", "low", "web", nil), entry("permit", "crew", "high", "web", nil)}, situation.Situation{}, rule.Open, "[[]]", rule.Open},
+		{"but for a part", []firewall.Rule{entry("refuse", "", "low", "web", nil), entry("permit", "crew", "all", "web", nil)}, situation.Situation{}, rule.Shut, "[]", rule.Depends},
+		{"by night", []firewall.Rule{entry("permit", "crew", "all", "web", night)}, situation.Situation{}, rule.Depends, "[[window:night]]", rule.Depends},
+		{"by night, at night", []firewall.Rule{entry("permit", "crew", "all", "web", night)}, monday(20), rule.Open, "[[]]", rule.Open},
+		{"by night, at noon", []firewall.Rule{entry("permit", "crew", "all", "web", night)}, monday(12), rule.Shut, "[]", rule.Shut},
+		{"a part by night", []firewall.Rule{entry("permit", "crew", "low", "web", night)}, situation.Situation{}, rule.Shut, "[]", rule.Depends},
+		{"for others", []firewall.Rule{entry("permit", "science", "all", "web", nil)}, situation.Situation{}, rule.None, "[]", rule.None},
 	} {
 		doc := &firewall.Document{
 			Zones:    map[string][]situation.Range{"low": ranges("192.0.2.0/29"), "high": ranges("192.0.2.8/29"), "all": ranges("192.0.2.0/28")},
@@ -395,7 +396,7 @@ func TestTheWallInFront(t *testing.T) {
 			Rules:    c.rules,
 		}
 		a, s := compile(t, doc)
-		front, err := s.Gate.(gate.Passable).Passage("", "", gate.Passage{"to": "all", "service": "web"})
+		front, err := s.Gate.InFront("", "", gate.Passage{"to": "all", "service": "web"})
 		require.NoError(t, err)
 		facts, err := a.Facts(c.given)
 		require.NoError(t, err)
@@ -408,7 +409,7 @@ func TestTheWallInFront(t *testing.T) {
 	}
 	_, s := compile(t, &firewall.Document{})
 	for _, keys := range []gate.Passage{{}, {"to": "192.0.2.1"}, {"service": "tcp/22"}, {"to": "192.0.2.1", "service": "tcp/22", "by": "x"}, {"to": "nowhere", "service": "tcp/22"}} {
-		_, err := s.Gate.(gate.Passable).Passage("", "", keys)
+		_, err := s.Gate.InFront("", "", keys)
 		assert.Error(t, err, "%v", keys)
 	}
 }

@@ -8,38 +8,44 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/name"
+	"gatemap/core/rule"
 )
 
 // Giving are the lines without any of which there is nothing to list: with a
 // permitting default there is none such, as it is for everyone.
-func (w *wall) Giving() gate.Held {
-	if w.permit {
+func (w *compiled) Giving() (lines rule.LineSet, needed bool) { return w.giving, w.byDefault == nil }
+
+// Public is what everyone may have by the default.
+func (w *compiled) Public() []string {
+	if w.byDefault == nil {
 		return nil
 	}
-	return w.giving
+	return []string{anyName}
 }
+
+// Depends is nothing beside the lines.
+func (*compiled) Depends(*directory.Book) (d rule.Dependencies) { return d }
 
 // Reach lists what the rules that permit something to the subject are about:
 // their destinations and services, by the names that they use.
-func (w *wall) Reach(q *gate.Question, add func(gate.Entitlement)) {
-	held := q.Held(w.roster)
-	if !w.permit && !held.Meets(w.giving) {
+func (w *compiled) Reach(q *rule.Question, add func(rule.Entitlement)) {
+	held := q.Held(w.index)
+	if w.byDefault == nil && !held.Meets(w.giving) {
 		return
 	}
 	asked := make([]bool, len(w.listed))
-	for i := range w.rules {
-		r := &w.rules[i]
-		if r.permit && held.Has(r.crowd.Number()) {
+	for _, r := range w.rules {
+		if held.Has(r.Number()) {
 			for _, p := range r.listed {
 				asked[p] = true
 			}
 		}
 	}
 	for i, p := range w.listed {
-		if !asked[i] && !(w.permit && p.object == anyName && p.right == anyName) {
+		if !asked[i] && !(w.byDefault != nil && p.object == anyName && p.right == anyName) {
 			continue
 		}
-		if e := p.Decide(q); e.State != gate.None {
+		if e := p.Decide(q); e.State != rule.None {
 			add(e)
 		}
 	}
@@ -47,15 +53,15 @@ func (w *wall) Reach(q *gate.Question, add func(gate.Entitlement)) {
 
 // list makes the points that listings ask, once: those that permitting rules
 // are about, by object and right.
-func (w *wall) list() {
+func (w *compiled) list() {
 	type pair struct{ object, right string }
 	compare := func(a, b pair) int {
 		return cmp.Or(strings.Compare(a.object, b.object), strings.Compare(a.right, b.right))
 	}
 	of := make([][]pair, len(w.rules))
 	var pairs []pair
-	for i := range w.rules {
-		if r := &w.rules[i]; r.permit {
+	for i, r := range w.rules {
+		if r.Effect == rule.Giving {
 			for _, to := range orAny(r.toNames) {
 				for _, service := range orAny(r.svcNames) {
 					of[i] = append(of[i], pair{to, service})
@@ -64,7 +70,7 @@ func (w *wall) list() {
 			pairs = append(pairs, of[i]...)
 		}
 	}
-	if w.permit {
+	if w.byDefault != nil {
 		pairs = append(pairs, pair{anyName, anyName})
 	}
 	slices.SortFunc(pairs, compare)
@@ -90,13 +96,13 @@ func orAny(names []string) []string {
 }
 
 // At finds a service at a destination.
-func (w *wall) At(object, right string) (gate.Point, error) {
+func (w *compiled) At(object, right string) (rule.Permission, error) {
 	services, ok := w.service(right)
 	if !ok {
 		return nil, &directory.NotFoundError{Kind: "service", Name: right, Near: name.Near(right, w.serviceNames), Within: w.system}
 	}
 	if object == "" {
-		return nil, &gate.ObjectNeededError{System: w.system, Objects: w.names}
+		return nil, &rule.ObjectNeededError{System: w.system, Objects: w.names}
 	}
 	to, ok := w.destination(object)
 	if !ok {
@@ -105,8 +111,9 @@ func (w *wall) At(object, right string) (gate.Point, error) {
 	return newPoint(w, object, right, to, services), nil
 }
 
-// Passage asks for the service at the destination that the keys name.
-func (w *wall) Passage(_, _ string, keys gate.Passage) (gate.Point, error) {
+// InFront asks for the service at the destination that the keys name: to all of it, as no part
+// of it is enough.
+func (w *compiled) InFront(_, _ string, keys gate.Passage) (rule.Permission, error) {
 	if keys["to"] == "" || keys["service"] == "" || len(keys) > 2 {
 		return nil, errKeys
 	}
@@ -114,34 +121,19 @@ func (w *wall) Passage(_, _ string, keys gate.Passage) (gate.Point, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &passage{all.(*point)}, nil
+	p := *all.(*point)
+	p.whole = true
+	return &p, nil
 }
 
-// passage is being let through to all of a destination by all of a service.
-type passage struct{ *point }
-
-// Decide is as of the point, but that no part of it is enough.
-func (p *passage) Decide(q *gate.Question) gate.Entitlement {
-	e := p.point.Decide(q)
-	if e.State != gate.Depends || p.everywhere(q) {
-		return e
+// Catalogue lists the zones and the services, and the addresses and ports that permitting
+// rules name.
+func (w *compiled) Catalogue() gate.Catalogue {
+	c := gate.Catalogue{Objects: slices.Clone(w.names), Rights: slices.Collect(w.serviceNames)}
+	for _, p := range w.listed {
+		c.Objects, c.Rights = append(c.Objects, p.object), append(c.Rights, p.right)
 	}
-	if q.Brief {
-		e.Judge(gate.Verdict{State: gate.Shut})
-	} else {
-		e.Judge(gate.ShutFor(gate.ByRule, p.wall.system+"/"+p.object, "only a part of it is permitted"))
-	}
-	return e
-}
-
-// everywhere says whether every part may be permitted.
-func (p *point) everywhere(q *gate.Question) bool {
-	for i := range p.rows {
-		for j := range p.columns {
-			if p.ask(q, i, j).verdict.State < gate.Depends {
-				return false
-			}
-		}
-	}
-	return true
+	slices.Sort(c.Objects)
+	slices.Sort(c.Rights)
+	return gate.Catalogue{Objects: slices.Compact(c.Objects), Rights: slices.Compact(c.Rights), Open: true}
 }

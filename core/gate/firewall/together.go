@@ -5,38 +5,30 @@ import (
 	"slices"
 	"strings"
 
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
 // together joins the answers of all parts: all permitted is open, none is none
 // or shut, and some depends on keeping to the permitted part.
-func (p *point) together(grid [][]field) gate.Verdict {
-	all := gate.Opened
-	closed := gate.Verdict{}
-	permitted, refused := 0, 0
-	for _, row := range grid {
-		for _, f := range row {
-			switch f.verdict.State {
-			case gate.None:
-				refused++
-			case gate.Shut:
-				refused++
-				if closed.State == gate.None {
-					closed = f.verdict
-				} else {
-					closed = closed.And(f.verdict)
-				}
-			default:
-				permitted++
-				all = all.And(f.verdict)
-			}
+func (p *point) together(grid []rule.Match) rule.Verdict {
+	all, closed := rule.Opened, rule.Verdict{}
+	permitted := 0
+	for _, m := range grid {
+		switch {
+		case m.Verdict.State >= rule.Depends:
+			permitted++
+			all = all.And(m.Verdict)
+		case closed.State == rule.None:
+			closed = m.Verdict
+		case m.Verdict.State == rule.Shut:
+			closed = closed.And(m.Verdict)
 		}
 	}
-	switch {
-	case refused == 0:
+	switch permitted {
+	case len(grid):
 		return all
-	case permitted == 0:
+	case 0:
 		return closed
 	}
 	return p.part(grid)
@@ -44,57 +36,57 @@ func (p *point) together(grid [][]field) gate.Verdict {
 
 // part describes the largest permitted part that is a set of destinations by a
 // set of services, as needs.
-func (p *point) part(grid [][]field) gate.Verdict {
+func (p *point) part(grid []rule.Match) rule.Verdict {
 	best := p.widest(grid)
-	verdict := gate.Opened
+	verdict := rule.Opened
 	var to []span
 	rows := 0
-	for i := range grid {
-		if !contains(permittedIn(grid[i]), best) {
+	for i := range p.rows {
+		if !contains(p.permitted(grid, i), best) {
 			continue
 		}
 		rows++
-		to = append(to, p.rows[i].to...)
+		to = append(to, p.rows[i].parts...)
 		for _, c := range best {
-			verdict = verdict.And(grid[i][c].verdict)
+			verdict = verdict.And(grid[i*len(p.columns)+c].Verdict)
 		}
 	}
 	var services, all []Service
 	for c := range p.columns {
-		all = append(all, p.columns[c].services...)
+		all = append(all, p.columns[c].parts...)
 		if slices.Contains(best, c) {
-			services = append(services, p.columns[c].services...)
+			services = append(services, p.columns[c].parts...)
 		}
 	}
 	sortServices(services)
-	if rows < len(grid) {
-		verdict = verdict.And(gate.DependsOn(situation.All(situation.Other(situation.Need("to:" + prefixes(to))))))
+	if rows < len(p.rows) {
+		verdict = verdict.And(rule.DependsOn(situation.All(situation.Other(situation.Need("to:" + prefixes(to))))))
 	}
 	if len(best) < len(p.columns) {
-		verdict = verdict.And(gate.DependsOn(situation.All(situation.Other(situation.Need("port:" + ports(all, services))))))
+		verdict = verdict.And(rule.DependsOn(situation.All(situation.Other(situation.Need("port:" + ports(all, services))))))
 	}
 	return verdict
 }
 
 // widest picks the set of columns that is permitted for the most addresses,
 // counted once for each service in it.
-func (p *point) widest(grid [][]field) []int {
+func (p *point) widest(grid []rule.Match) []int {
 	var best []int
 	most := -1.0
-	for i := range grid {
-		columns := permittedIn(grid[i])
+	for i := range p.rows {
+		columns := p.permitted(grid, i)
 		if len(columns) == 0 {
 			continue
 		}
 		size := 0.0
-		for j := range grid {
-			if contains(permittedIn(grid[j]), columns) {
-				size += weight(p.rows[j].to)
+		for j := range p.rows {
+			if contains(p.permitted(grid, j), columns) {
+				size += weight(p.rows[j].parts)
 			}
 		}
 		numbers := 0
 		for _, c := range columns {
-			for _, s := range p.columns[c].services {
+			for _, s := range p.columns[c].parts {
 				numbers += s.High - s.Low + 1
 			}
 		}
@@ -111,10 +103,11 @@ func sortServices(list []Service) {
 	})
 }
 
-func permittedIn(row []field) []int {
+// permitted are the columns of a row that are permitted, or may be.
+func (p *point) permitted(grid []rule.Match, row int) []int {
 	var columns []int
-	for i, f := range row {
-		if f.verdict.State >= gate.Depends {
+	for i := range p.columns {
+		if !refused(grid[row*len(p.columns)+i]) {
 			columns = append(columns, i)
 		}
 	}

@@ -9,6 +9,7 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/name"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -26,19 +27,13 @@ type Document struct {
 	Elevate []Elevate               `yaml:"elevate" doc:"Who may run what as whom."`
 }
 
-// Effect says what a login line does.
-type Effect string
-
-// Values lists the effects; allow is the default.
-func (Effect) Values() []string { return []string{"allow", "deny"} }
-
 // Login lets in, or keeps out.
 type Login struct {
 	Place    place.Place `yaml:"-"`
 	gate.Who `yaml:",inline"`
 	Hosts    []name.Ref      `yaml:"hosts,required" doc:"Sets of hosts, or hosts."`
 	When     *situation.When `yaml:"when" doc:"In which situations."`
-	Effect   Effect          `yaml:"effect" doc:"deny: keeps out, whoever lets in."`
+	Effect   gate.Effect     `yaml:"effect" doc:"deny: keeps out, whoever lets in."`
 }
 
 // Elevate lets commands be run as another account.
@@ -53,24 +48,21 @@ type Elevate struct {
 	Password bool            `yaml:"password" doc:"true: the user's own password is asked for."`
 }
 
-// yard is the compiled gate.
-type yard struct {
+// compiled is the compiled gate.
+type compiled struct {
+	*rule.Listing
 	system string
+	index  *rule.Index
 	hosts  []string // by name
 	logins []line
 	lifts  []line
-	listed []*point
-	roster *gate.Roster
-	giving gate.Held // the lines that do not deny
+	doors  map[string]*rule.Decision // by host: logging in
 }
 
 // line is a login or an elevate line.
 type line struct {
-	gate.Line
-	crowd    *gate.Crowd
+	*rule.Rule
 	hosts    []string
-	when     situation.Condition
-	deny     bool
 	commands []gate.Pattern
 	except   []gate.Pattern
 	as       string
@@ -78,7 +70,7 @@ type line struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	y := &yard{system: s.System.Name, roster: &s.Roster}
+	y := &compiled{system: s.System.Name, index: &s.Index, doors: map[string]*rule.Decision{}, Listing: rule.NewListing(s.System.Name, &s.Index)}
 	for _, set := range d.Hosts {
 		for _, h := range set {
 			y.hosts = append(y.hosts, h.Value)
@@ -88,46 +80,37 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 	y.hosts = slices.Compact(y.hosts)
 	for i := range d.Login {
 		l := &d.Login[i]
-		effect := gate.Giving
-		if l.Effect == "deny" {
-			effect = gate.Taking
-		}
-		y.logins = append(y.logins, d.line(s, y, s.Numbered("login", i, l.Place), &l.Who, l.Hosts, l.When, effect))
+		r := s.Rule(s.Numbered("login", i, l.Place), &l.Who, l.When, l.Effect.Of())
+		y.logins = append(y.logins, line{Rule: r, hosts: d.hosts(s, y, r, l.Hosts)})
 	}
 	for i := range d.Elevate {
 		e := &d.Elevate[i]
-		l := d.line(s, y, s.Numbered("elevate", i, e.Place), &e.Who, e.Hosts, e.When, gate.Giving)
-		l.commands, l.except, l.as = e.Commands, e.Except, e.As
-		y.lifts = append(y.lifts, l)
+		r := s.Rule(s.Numbered("elevate", i, e.Place), &e.Who, e.When, rule.Giving)
+		y.lifts = append(y.lifts, line{Rule: r, hosts: d.hosts(s, y, r, e.Hosts), commands: e.Commands, except: e.Except, as: e.As})
 	}
 	y.list()
 	return y
 }
 
-func (d *Document) line(s *gate.Site, y *yard, at gate.Line, who *gate.Who, sets []name.Ref, when *situation.When, effect gate.Effect) line {
-	l := line{Line: at, crowd: s.Who(who, at, effect), deny: effect == gate.Taking}
-	if !l.deny {
-		y.giving.Add(l.crowd)
-	}
-	condition, usable := s.When(when, at, effect)
-	l.when = condition
+// hosts are those of a line. One that gives, and names a set that there is not, gives nothing.
+func (d *Document) hosts(s *gate.Site, y *compiled, r *rule.Rule, sets []name.Ref) (hosts []string) {
+	r.Reason = rule.ByDeny
 	for _, ref := range sets {
 		if set, ok := d.Hosts[ref.Name]; ok {
 			for _, h := range set {
-				l.hosts = append(l.hosts, h.Value)
+				hosts = append(hosts, h.Value)
 			}
 			continue
 		}
 		if slices.Contains(y.hosts, ref.Name) {
-			l.hosts = append(l.hosts, ref.Name)
+			hosts = append(hosts, ref.Name)
 			continue
 		}
 		names := slices.Sorted(maps.Keys(d.Hosts))
-		s.Missing("host or set of hosts", ref, name.Near(ref.Name, slices.Values(append(names, y.hosts...))), at)
-		usable = usable && effect == gate.Taking
+		s.Missing("host or set of hosts", ref, name.Near(ref.Name, slices.Values(append(names, y.hosts...))), r.Line)
+		if r.Effect == rule.Giving {
+			r.Break()
+		}
 	}
-	if !usable {
-		l.crowd.Break()
-	}
-	return l
+	return hosts
 }

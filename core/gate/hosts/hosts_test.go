@@ -17,6 +17,7 @@ import (
 	"gatemap/core/name"
 	"gatemap/core/name/nametest"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -55,7 +56,7 @@ func matches(list []gate.Pattern, command string) bool {
 
 // plain asks line after line with every fact known; an empty command is a
 // login.
-func plain(doc *hosts.Document, host, command, as, risk string) gate.State {
+func plain(doc *hosts.Document, host, command, as, risk string) rule.State {
 	given, open, denied := false, false, false
 	if command == "" {
 		for _, l := range doc.Login {
@@ -74,15 +75,15 @@ func plain(doc *hosts.Document, host, command, as, risk string) gate.State {
 				given, open = true, open || holds(e.When, risk)
 			}
 		}
-		denied = plain(doc, host, "", "", risk) != gate.Open
+		denied = plain(doc, host, "", "", risk) != rule.Open
 	}
 	switch {
 	case !given:
-		return gate.None
+		return rule.None
 	case denied || !open:
-		return gate.Shut
+		return rule.Shut
 	}
-	return gate.Open
+	return rule.Open
 }
 
 func TestDecisionsAgreeWithAPlainWalk(t *testing.T) {
@@ -125,7 +126,7 @@ func TestDecisionsAgreeWithAPlainWalk(t *testing.T) {
 					if command == "" {
 						right = "login"
 					}
-					ask := func(risk string) gate.Entitlement {
+					ask := func(risk string) rule.Entitlement {
 						p, err := s.Gate.At(host, right)
 						require.NoError(t, err)
 						f, err := a.Facts(situation.Situation{Risk: situation.Risk(risk)})
@@ -138,7 +139,7 @@ func TestDecisionsAgreeWithAPlainWalk(t *testing.T) {
 						if got := ask(risk); got.State != want {
 							t.Fatalf("%s on %s at risk %s: %v %v, plainly %v", right, host, risk, got.State, got.ShutBy, want)
 						}
-						if partial.State != gate.Depends && partial.State != want {
+						if partial.State != rule.Depends && partial.State != want {
 							t.Fatalf("%s on %s: %v with the risk unknown, %v at %s", right, host, partial.State, want, risk)
 						}
 					}

@@ -6,33 +6,38 @@ import (
 
 	"gatemap/core/finding"
 	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 // Check looks at the seats of each product and at each mapping.
-func (t *shelf) Check(r *gate.Report) {
+func (t *compiled) Check(r *gate.Report) {
 	for i := range t.products {
 		p := &t.products[i]
-		t.checkSeats(r, p)
-		for j := range p.mappings {
-			m := &p.mappings[j]
-			r.DirectUsers(m.crowd, m.line)
-			r.Redundant(j, len(p.mappings), func(i int) gate.Line { return p.mappings[i].line },
-				func(wide, narrow int) bool { return p.wider(r, wide, narrow) })
+		p.checkSeats(r)
+		rules := make([]*rule.Rule, len(p.mappings))
+		for j := range rules {
+			rules[j] = p.mappings[j].Rule
+		}
+		for j := range rules {
+			r.Mapped(rules, j, func(wide, narrow int) bool { return p.wider(r, wide, narrow) })
 		}
 	}
 }
 
-func (t *shelf) checkSeats(r *gate.Report, p *product) {
-	holders := p.seating(r.Book).holders
-	if !p.limited || len(holders) <= p.seats {
+func (p *product) checkSeats(r *gate.Report) {
+	if p.seats == nil {
+		return
+	}
+	holders, seats := p.seats.of(r.Book).holders, p.seats.seats
+	if len(holders) <= seats {
 		return
 	}
 	var names []string
-	for _, u := range holders[p.seats:] {
+	for _, u := range holders[seats:] {
 		names = append(names, r.Book.UserName(u))
 	}
-	r.Find(finding.NoSeat, p.line,
-		fmt.Sprintf("Product %s has %d seats and %d holders; without a seat: %s.", p.name, p.seats, len(holders), strings.Join(names, ", ")),
+	r.Find(finding.NoSeat, p.Line,
+		fmt.Sprintf("Product %s has %d seats and %d holders; without a seat: %s.", p.name, seats, len(holders), strings.Join(names, ", ")),
 		"Buy more seats, or remove the product from someone who does not need it.", names...)
 }
 
@@ -44,5 +49,5 @@ func (p *product) wider(r *gate.Report, wide, narrow int) bool {
 			return false
 		}
 	}
-	return p.mappings[wide].crowd.Covers(r.Book, p.mappings[narrow].crowd)
+	return p.mappings[wide].Covers(r.Book, p.mappings[narrow].Rule)
 }

@@ -5,65 +5,72 @@ import (
 	"slices"
 	"strings"
 
-	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/name"
+	"gatemap/core/rule"
 )
 
-// shelf is the compiled gate.
-type shelf struct {
+// compiled is the compiled gate.
+type compiled struct {
+	*rule.Listing
+	gate.NotInFront
 	system   string
-	roster   *gate.Roster
 	products []product // by name
 }
 
 type product struct {
+	rule.Line
 	name     string
-	line     gate.Line
 	features []feature // by name
 	mappings []mapping // those of this product, in the order of writing
-	giving   gate.Held // all of them
-	limited  bool
+	seats    *seats    // nil: as many as one likes
 	off      bool
-	seats    int
-	seatings *directory.Memo[*seating]
 }
 
 type feature struct {
-	name  string
-	needs []int
+	name     string
+	needs    []int
+	decision *rule.Decision
 }
 
 type mapping struct {
-	line  gate.Line
-	crowd *gate.Crowd
+	*rule.Rule
 	gives []bool // by feature
 }
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	t := &shelf{system: s.System.Name, roster: &s.Roster}
+	t := &compiled{system: s.System.Name, Listing: rule.NewListing(s.System.Name, &s.Index)}
 	for i := range d.Products {
 		t.products = append(t.products, compileProduct(s, &d.Products[i]))
 	}
 	slices.SortStableFunc(t.products, func(a, b product) int { return strings.Compare(a.name, b.name) })
 	for i := 1; i < len(t.products); i++ {
 		if t.products[i].name == t.products[i-1].name {
-			s.Errors.Addf(t.products[i].line.Place, "product %s is here twice; it is also at %s", t.products[i].name, t.products[i-1].line.Place)
+			s.Errors.Addf(t.products[i].Place, "product %s is here twice; it is also at %s", t.products[i].name, t.products[i-1].Place)
 		}
 	}
 	for i := range d.Mappings {
 		t.compileMapping(s, &d.Mappings[i], i)
 	}
+	for i := range t.products {
+		p := &t.products[i]
+		p.decide(s)
+		for j := range p.features {
+			d := p.features[j].decision
+			t.Add(p.name, p.features[j].name, d, d.Nearest.Gives, false)
+		}
+	}
 	return t
 }
 
 func compileProduct(s *gate.Site, d *Product) product {
-	p := product{name: d.Name.Value, line: s.Line("product "+d.Name.Value, d.Place), seatings: &directory.Memo[*seating]{}, off: d.Off}
+	p := product{name: d.Name.Value, Line: s.Line("product "+d.Name.Value, d.Place), off: d.Off}
 	if d.Seats != nil {
-		p.limited, p.seats = true, *d.Seats
-		if p.seats < 0 {
-			s.Errors.Addf(d.Place, "product %s cannot have %d seats", p.name, p.seats)
+		p.seats = &seats{product: p.name, line: p.Line, seats: *d.Seats}
+		s.Shared = append(s.Shared, p.seats)
+		if *d.Seats < 0 {
+			s.Errors.Addf(d.Place, "product %s cannot have %d seats", p.name, *d.Seats)
 		}
 	}
 	features := slices.Clone(d.Features)
@@ -78,7 +85,7 @@ func compileProduct(s *gate.Site, d *Product) product {
 		for _, ref := range f.Needs {
 			j, ok := p.feature(ref.Name)
 			if !ok {
-				s.Missing("feature", ref, name.Near(ref.Name, p.featureNames()), p.line)
+				s.Missing("feature", ref, name.Near(ref.Name, p.featureNames()), p.Line)
 				continue
 			}
 			p.features[i].needs = append(p.features[i].needs, j)
@@ -87,12 +94,11 @@ func compileProduct(s *gate.Site, d *Product) product {
 	return p
 }
 
-func (t *shelf) compileMapping(s *gate.Site, d *Mapping, i int) {
-	line := s.Numbered("mapping", i, d.Place)
-	m := mapping{line: line, crowd: s.Who(&d.Who, line, gate.Giving)}
+func (t *compiled) compileMapping(s *gate.Site, d *Mapping, i int) {
+	m := mapping{Rule: s.Rule(s.Numbered("mapping", i, d.Place), &d.Who, nil, rule.Giving)}
 	p := t.product(d.Product.Name)
 	if p == nil {
-		s.Missing("product", d.Product, name.Near(d.Product.Name, t.productNames()), line)
+		s.Missing("product", d.Product, name.Near(d.Product.Name, t.productNames()), m.Line)
 		return
 	}
 	m.gives = make([]bool, len(p.features))
@@ -102,20 +108,43 @@ func (t *shelf) compileMapping(s *gate.Site, d *Mapping, i int) {
 	for _, ref := range d.Without {
 		j, ok := p.feature(ref.Name)
 		if !ok {
-			s.Missing("feature", ref, name.Near(ref.Name, p.featureNames()), line)
-			m.crowd.Break()
+			s.Missing("feature", ref, name.Near(ref.Name, p.featureNames()), m.Line)
+			m.Break()
 			continue
 		}
 		m.gives[j] = false
 	}
 	if p.off {
-		m.crowd.SwitchOff()
+		m.SwitchOff()
 	}
 	p.mappings = append(p.mappings, m)
-	p.giving.Add(m.crowd)
+	if p.seats != nil {
+		p.seats.mappings = append(p.seats.mappings, m.Rule)
+	}
 }
 
-func (t *shelf) product(written string) *product {
+// decide makes what decides on each feature: the mappings that give it, a seat, and the
+// features that it needs.
+func (p *product) decide(s *gate.Site) {
+	works := &working{index: &s.Index, product: p}
+	for i := range p.features {
+		f := &p.features[i]
+		f.decision = &rule.Decision{Index: &s.Index, Nearest: &rule.Level{}}
+		for _, m := range p.mappings {
+			if m.gives[i] {
+				f.decision.Nearest.Gives.Add(m.Rule)
+			}
+		}
+		if p.seats != nil {
+			f.decision.Locks = append(f.decision.Locks, p.seats)
+		}
+		if f.needs != nil {
+			f.decision.Locks = append(f.decision.Locks, &needed{works, f.needs})
+		}
+	}
+}
+
+func (t *compiled) product(written string) *product {
 	for i := range t.products {
 		if t.products[i].name == written {
 			return &t.products[i]
@@ -128,7 +157,7 @@ func (p *product) feature(written string) (int, bool) {
 	return slices.BinarySearchFunc(p.features, written, func(f feature, w string) int { return strings.Compare(f.name, w) })
 }
 
-func (t *shelf) productNames() iter.Seq[string] {
+func (t *compiled) productNames() iter.Seq[string] {
 	return func(yield func(string) bool) {
 		for i := range t.products {
 			if !yield(t.products[i].name) {

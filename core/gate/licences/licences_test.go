@@ -17,6 +17,7 @@ import (
 	"gatemap/core/name"
 	"gatemap/core/name/nametest"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -26,7 +27,7 @@ func compile(t require.TestingT, d *directory.Document, doc *licences.Document) 
 	return a, a.Systems[0]
 }
 
-func why(t require.TestingT, a *atlas.Atlas, s *atlas.System, user, feature string, at time.Time) gate.Entitlement {
+func why(t require.TestingT, a *atlas.Atlas, s *atlas.System, user, feature string, at time.Time) rule.Entitlement {
 	u, err := a.Book.FindUser(user, "")
 	require.NoError(t, err)
 	point, err := s.Gate.At("suite", feature)
@@ -53,18 +54,18 @@ func TestFeatures(t *testing.T) {
 		},
 	})
 	var never time.Time
-	assert.Equal(t, gate.Open, why(t, a, s, "ilse", "farm", never).State, "the union over the mappings")
-	assert.Equal(t, gate.Open, why(t, a, s, "ilse", "hen", never).State, "features that need each other are there together")
+	assert.Equal(t, rule.Open, why(t, a, s, "ilse", "farm", never).State, "the union over the mappings")
+	assert.Equal(t, rule.Open, why(t, a, s, "ilse", "hen", never).State, "features that need each other are there together")
 	e := why(t, a, s, "teo", "cluster", never)
-	assert.Equal(t, []gate.Stop{{Reason: gate.ByFeature, At: "s/product suite", Detail: "pipeline"}}, e.ShutBy)
-	assert.Equal(t, gate.Shut, why(t, a, s, "teo", "farm", never).State, "what is needed must itself work")
+	assert.Equal(t, []rule.Stop{{Reason: rule.ByFeature, At: "s/product suite", Detail: "pipeline"}}, e.ShutBy)
+	assert.Equal(t, rule.Shut, why(t, a, s, "teo", "farm", never).State, "what is needed must itself work")
 	e = why(t, a, s, "teo", "pipeline", never)
-	assert.Equal(t, gate.None, e.State)
-	assert.Equal(t, []gate.Miss{{Mapping: "s/mapping 1", Lacks: []string{"group:d/crew"}}}, e.Misses)
+	assert.Equal(t, rule.None, e.State)
+	assert.Equal(t, []rule.Miss{{Mapping: "s/mapping 1", Lacks: []string{"group:d/crew"}}}, e.Misses)
 	e = why(t, a, s, "ilse", "viewer", never)
-	assert.Equal(t, []gate.Route{
-		{Mapping: "s/mapping 2", Path: []gate.Hop{{Group: "d/science", How: "direct"}}},
-		{Mapping: "s/mapping 3", Direct: true, Path: []gate.Hop{}},
+	assert.Equal(t, []rule.Route{
+		{Mapping: "s/mapping 2", Path: []rule.Hop{{Group: "d/science", How: "direct"}}},
+		{Mapping: "s/mapping 3", Direct: true, Path: []rule.Hop{}},
 	}, e.Routes)
 }
 
@@ -91,7 +92,7 @@ func TestNamesOfProductsAndFeatures(t *testing.T) {
 	p, err := s.Gate.At("", "queue")
 	require.NoError(t, err)
 	assert.Equal(t, "planner", p.Object())
-	var needed *gate.ObjectNeededError
+	var needed *rule.ObjectNeededError
 	_, err = s.Gate.At("", "viewer")
 	require.ErrorAs(t, err, &needed)
 	assert.Equal(t, []string{"planner", "suite"}, needed.Objects)
@@ -150,7 +151,7 @@ func TestSeatsAgreeWithFillingThemOneByOne(t *testing.T) {
 			Products: []licences.Product{{Name: place.Text{Value: "suite"}, Seats: &seats, Features: []licences.Feature{{Name: "viewer"}}}},
 			Mappings: mappings,
 		})
-		states := map[int]map[gate.State]bool{}
+		states := map[int]map[rule.State]bool{}
 		for at := range 7 {
 			var queue []int
 			for i := range n {
@@ -160,19 +161,19 @@ func TestSeatsAgreeWithFillingThemOneByOne(t *testing.T) {
 			}
 			slices.SortStableFunc(queue, func(x, y int) int { return rank[x] - rank[y] })
 			for i := range n {
-				want := gate.Shut
+				want := rule.Shut
 				switch p := slices.Index(queue, i); {
 				case rank[i] == 9:
-					want = gate.None
+					want = rule.None
 				case p >= 0 && p < seats:
-					want = gate.Open
+					want = rule.Open
 				}
 				got := why(t, a, s, fmt.Sprintf("u%d", i), "viewer", day(at))
 				if got.State != want {
 					t.Fatalf("u%d on day %d: %v %v, plainly %v", i, at, got.State, got.ShutBy, want)
 				}
 				if states[i] == nil {
-					states[i] = map[gate.State]bool{}
+					states[i] = map[rule.State]bool{}
 				}
 				states[i][want] = true
 			}
@@ -180,7 +181,7 @@ func TestSeatsAgreeWithFillingThemOneByOne(t *testing.T) {
 		for i := range n {
 			got := why(t, a, s, fmt.Sprintf("u%d", i), "viewer", time.Time{})
 			one := len(states[i]) == 1 && states[i][got.State]
-			mixed := got.State == gate.Depends && states[i][gate.Open]
+			mixed := got.State == rule.Depends && states[i][rule.Open]
 			if !one && !mixed {
 				t.Fatalf("u%d with no time: %v %v, but over time %v", i, got.State, got.Needs, states[i])
 			}

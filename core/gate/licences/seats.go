@@ -9,7 +9,18 @@ import (
 
 	"gatemap/core/directory"
 	"gatemap/core/gate"
+	"gatemap/core/rule"
+	"gatemap/core/situation"
 )
+
+// seats are the seats of a product, as a lock: those who hold it and have none are shut out.
+type seats struct {
+	product  string
+	line     rule.Line
+	mappings []*rule.Rule
+	seats    int
+	seatings directory.Memo[*seating]
+}
 
 // seating says from when on each holder of a product past its seats has one.
 // Those who are seated from the start are not in it.
@@ -21,20 +32,77 @@ type seating struct {
 // never is the time at which a seat frees that nobody's end will free.
 var never = time.Unix(1<<40, 0)
 
-// seating is computed when it is first asked for: a mapping can look at
+// of is the seating by a book, computed when it is first asked for: a mapping can look at
 // claims, which are known once all systems are compiled.
-func (p *product) seating(book *directory.Book) *seating {
+func (p *seats) of(book *directory.Book) *seating {
 	return p.seatings.Of(book, func() *seating {
 		if base, touched := book.Base(); base != nil && p.unmoved(base, book, touched) {
-			return p.seating(base)
+			return p.of(base)
 		}
-		return seat(book, p)
+		return p.seat(book)
 	})
+}
+
+// Verdict says whether the subject, who holds the product, has a seat. Accounts
+// that are switched off or have ended take none, and are shut anyway.
+func (p *seats) Verdict(q *rule.Question) rule.Verdict {
+	from, waiting := p.of(q.Book).from[q.Subject.ID]
+	if !waiting {
+		return rule.Opened
+	}
+	short := q.ShutFor(rule.ByNoSeat, p.line.Name, "")
+	at, ends := q.Facts.At, q.Subject.User().Expires
+	switch {
+	case !at.IsZero() && !ends.IsZero() && !at.Before(ends.Time):
+		return rule.Opened
+	case from == never, !ends.IsZero() && !from.Before(ends.Time):
+		return short
+	case at.IsZero():
+		if q.Brief {
+			return rule.Verdict{State: rule.Depends}
+		}
+		return rule.DependsOn(situation.All(situation.After(from)))
+	case at.Before(from):
+		return short
+	}
+	return rule.Opened
+}
+
+// Lines are the mappings of the product.
+func (p *seats) Lines() rule.LineSet { return rule.Lines(p.mappings...) }
+
+// Depends are those who wait for a seat, who are looked at one by one.
+func (p *seats) Depends(book *directory.Book) rule.Dependencies {
+	return rule.Dependencies{Apart: slices.Collect(maps.Keys(p.of(book).from))}
+}
+
+// Shifted lists those whose seat is another in one book than in another.
+func (p *seats) Shifted(before, after *directory.Book) (users []directory.UserID) {
+	old, now := p.of(before), p.of(after)
+	if old == now {
+		return nil
+	}
+	for u, from := range old.from {
+		if later, waits := now.from[u]; !waits || !later.Equal(from) {
+			users = append(users, u)
+		}
+	}
+	for u := range now.from {
+		if _, waited := old.from[u]; !waited {
+			users = append(users, u)
+		}
+	}
+	return users
+}
+
+// Count counts the holders.
+func (p *seats) Count(book *directory.Book) gate.Seats {
+	return gate.Seats{Product: p.product, Seats: p.seats, Holders: len(p.of(book).holders)}
 }
 
 // unmoved says that none of some users stands otherwise in the line for a seat
 // in one book than in another.
-func (p *product) unmoved(before, after *directory.Book, users []directory.UserID) bool {
+func (p *seats) unmoved(before, after *directory.Book, users []directory.UserID) bool {
 	type place struct {
 		active bool
 		ends   time.Time
@@ -44,42 +112,15 @@ func (p *product) unmoved(before, after *directory.Book, users []directory.UserI
 		if !book.HasUser(u) {
 			return nil
 		}
-		q := &gate.Question{Book: book, Subject: book.Subject(u), Brief: true}
+		q := &rule.Question{Book: book, Subject: book.Subject(u), Brief: true}
 		for i := range p.mappings {
-			if p.mappings[i].crowd.Has(q) {
+			if p.mappings[i].Has(q) {
 				places = append(places, place{book.User(u).IsActive(), book.User(u).Expires.Time, uint64(i)})
 			}
 		}
 		return places
 	}
 	return !slices.ContainsFunc(users, func(u directory.UserID) bool { return !slices.Equal(at(before, u), at(after, u)) })
-}
-
-// Shifted lists those whose seat depends on others and is another in one book
-// than in another.
-func (t *shelf) Shifted(before, after *directory.Book) []directory.UserID {
-	var users []directory.UserID
-	for i := range t.products {
-		p := &t.products[i]
-		if !p.limited {
-			continue
-		}
-		old, now := p.seating(before), p.seating(after)
-		if old == now {
-			continue
-		}
-		for u, from := range old.from {
-			if later, waits := now.from[u]; !waits || !later.Equal(from) {
-				users = append(users, u)
-			}
-		}
-		for u := range now.from {
-			if _, waited := old.from[u]; !waited {
-				users = append(users, u)
-			}
-		}
-	}
-	return users
 }
 
 // seat puts the holders of a product in order (direct ones first, then by the
@@ -89,12 +130,8 @@ func (t *shelf) Shifted(before, after *directory.Book) []directory.UserID {
 // The next in line is seated once fewer than the number of seats before it
 // are still there, which is when the shortest-lived of the longest-lived ones
 // that fill all seats ends.
-func seat(book *directory.Book, p *product) *seating {
-	s := &seating{from: map[directory.UserID]time.Time{}}
-	if !p.limited {
-		return s
-	}
-	s.holders = line(book, p)
+func (p *seats) seat(book *directory.Book) *seating {
+	s := &seating{holders: p.queue(book), from: map[directory.UserID]time.Time{}}
 	var seated ends
 	for _, u := range s.holders {
 		if len(seated) >= p.seats {
@@ -118,30 +155,30 @@ func ending(u *directory.User) time.Time {
 	return u.Expires.Time
 }
 
-// line lists the active holders in the order of seating.
-func line(book *directory.Book, p *product) []directory.UserID {
+// queue lists the active holders in the order of seating.
+func (p *seats) queue(book *directory.Book) []directory.UserID {
 	type holder struct {
 		user   directory.UserID
 		direct int
 		first  int
 	}
 	var all []holder
-	q := &gate.Question{Book: book, Subject: &directory.Subject{}}
-	for _, u := range p.candidates(book) {
+	q := &rule.Question{Book: book, Subject: &directory.Subject{}}
+	for _, u := range rule.Candidates(book, p.mappings) {
 		if !book.User(u).IsActive() {
 			continue
 		}
 		h := holder{user: u, direct: 1, first: -1}
 		q.Turn(u)
 		for i := range p.mappings {
-			c := p.mappings[i].crowd
-			if !c.Has(q) {
+			m := p.mappings[i]
+			if !m.Has(q) {
 				continue
 			}
 			if h.first < 0 {
 				h.first = i
 			}
-			if slices.Contains(c.Users, u) {
+			if slices.Contains(m.Users, u) {
 				h.direct = 0
 			}
 		}
@@ -160,26 +197,6 @@ func line(book *directory.Book, p *product) []directory.UserID {
 	return users
 }
 
-// Heeds says that those who wait for a seat are looked at one by one.
-func (t *shelf) Heeds(book *directory.Book, _ gate.Point) gate.Heed {
-	var h gate.Heed
-	for i := range t.products {
-		if p := &t.products[i]; p.limited {
-			h.Apart = slices.AppendSeq(h.Apart, maps.Keys(p.seating(book).from))
-		}
-	}
-	return h
-}
-
-// candidates are the users among whom all holders of a product are.
-func (p *product) candidates(book *directory.Book) []directory.UserID {
-	var crowds []*gate.Crowd
-	for i := range p.mappings {
-		crowds = append(crowds, p.mappings[i].crowd)
-	}
-	return gate.Candidates(book, crowds)
-}
-
 // ends is a heap of points in time, the earliest on top.
 type ends []time.Time
 
@@ -191,15 +208,4 @@ func (e *ends) Pop() any {
 	last := (*e)[len(*e)-1]
 	*e = (*e)[:len(*e)-1]
 	return last
-}
-
-// Seats counts the holders of the products of which the seats are numbered.
-func (t *shelf) Seats(book *directory.Book) []gate.Seats {
-	var all []gate.Seats
-	for i := range t.products {
-		if p := &t.products[i]; p.limited {
-			all = append(all, gate.Seats{Product: p.name, Seats: p.seats, Holders: len(p.seating(book).holders)})
-		}
-	}
-	return all
 }

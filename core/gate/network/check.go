@@ -5,51 +5,47 @@ import (
 	"slices"
 
 	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 var errAccess = errors.New("it takes the key access (vpn, wifi or wired), and no other")
 
 // Check looks at each policy against those before it.
-func (p *porter) Check(r *gate.Report) {
-	for i := range p.tags {
-		r.DirectUsers(p.tags[i].crowd, p.tags[i].line)
-		p.checkTag(r, i)
+func (p *compiled) Check(r *gate.Report) {
+	rules := make([]*rule.Rule, len(p.tags.rules))
+	for i := range rules {
+		rules[i] = p.tags.rules[i].Rule
+	}
+	for i := range rules {
+		covers := func(wide, narrow int) bool { return rules[wide].Covers(r.Book, rules[narrow]) }
+		if !p.tags.first {
+			r.Mapped(rules, i, func(wide, narrow int) bool {
+				return p.tags.rules[wide].id == p.tags.rules[narrow].id && covers(wide, narrow)
+			})
+			continue
+		}
+		r.DirectUsers(rules[i])
+		if by := slices.IndexFunc(rules[:i], func(before *rule.Rule) bool { return before.Covers(r.Book, rules[i]) }); by >= 0 {
+			r.Shadowed(rules[i].Line, rules[by:by+1])
+		}
 	}
 	for i := range p.policies {
-		c := &p.policies[i]
-		if !c.anyone && c.admit {
-			r.DirectUsers(c.crowd, c.line)
+		if c := &p.policies[i]; c.Effect == rule.Giving {
+			r.DirectUsers(c.Rule)
 		}
 		p.order(r, i)
 	}
 }
 
-// checkTag reports a tag rule that is idle: because an earlier one decides, where
-// the first counts; because another gives the same tag, where all do.
-func (p *porter) checkTag(r *gate.Report, index int) {
-	covers := func(wide, narrow int) bool { return p.tags[wide].crowd.Covers(r.Book, p.tags[narrow].crowd) }
-	if !p.first {
-		r.Redundant(index, len(p.tags), func(i int) gate.Line { return p.tags[i].line },
-			func(wide, narrow int) bool { return p.tags[wide].tag == p.tags[narrow].tag && covers(wide, narrow) })
-		return
-	}
-	for i := range index {
-		if covers(i, index) {
-			r.Shadowed(p.tags[index].line, []gate.Line{p.tags[i].line})
-			return
-		}
-	}
-}
-
 // order reports a policy that can never decide because earlier ones cover it,
 // and a policy for everyone that empties later ones of the other verdict.
-func (p *porter) order(r *gate.Report, i int) {
+func (p *compiled) order(r *gate.Report, i int) {
 	c := &p.policies[i]
-	if c.broken || c.crowd.Nobody() {
+	if c.Nobody() {
 		return
 	}
 	left := slices.Clone(c.ways)
-	var by []gate.Line
+	var by []*rule.Rule
 	for j := range p.policies[:i] {
 		before := &p.policies[j]
 		if !before.covers(r, c) {
@@ -58,39 +54,37 @@ func (p *porter) order(r *gate.Report, i int) {
 		n := len(left)
 		left = slices.DeleteFunc(left, func(w string) bool { return slices.Contains(before.ways, w) })
 		if len(left) < n {
-			by = append(by, before.line)
+			by = append(by, before.Rule)
 		}
 	}
 	if len(left) == 0 {
-		r.Shadowed(c.line, by)
+		r.Shadowed(c.Line, by)
 	}
-	if !c.everyone() || !c.when.Always() {
+	if !c.everyone() || !c.When.Always() {
 		return
 	}
-	var emptied []gate.Line
+	var emptied []*rule.Rule
 	for j := i + 1; j < len(p.policies); j++ {
 		after := &p.policies[j]
 		inside := !slices.ContainsFunc(after.ways, func(w string) bool { return !slices.Contains(c.ways, w) })
-		if inside && after.admit != c.admit && !after.everyone() && !after.broken && !after.crowd.Off() {
-			emptied = append(emptied, after.line)
+		if inside && after.Effect != c.Effect && !after.everyone() && !after.Broken() && !after.Off() {
+			emptied = append(emptied, after.Rule)
 		}
 	}
 	if emptied != nil {
-		r.TooEarly(c.line, emptied)
+		r.TooEarly(c.Line, emptied)
 	}
 }
 
-func (c *policy) everyone() bool {
-	return c.crowd.Everyone && !c.crowd.Excepts() && c.tags == nil
-}
+func (c *policy) everyone() bool { return c.Everyone && !c.Excepts() && c.tags == nil }
 
 // covers says whether a policy surely matches whenever another does.
 func (c *policy) covers(r *gate.Report, o *policy) bool {
-	if c.broken || !c.when.Always() || !c.crowd.Covers(r.Book, o.crowd) {
+	if !c.When.Always() || !c.Covers(r.Book, o.Rule) {
 		return false
 	}
 	if c.tags == nil {
 		return true
 	}
-	return o.tags != nil && !slices.ContainsFunc(o.tags, func(t string) bool { return !slices.Contains(c.tags, t) })
+	return o.tags != nil && !slices.ContainsFunc(o.tags.names, func(t string) bool { return !slices.Contains(c.tags.names, t) })
 }

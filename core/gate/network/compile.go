@@ -5,156 +5,114 @@ import (
 	"slices"
 	"time"
 
-	"gatemap/core/directory"
-	"gatemap/core/filter"
 	"gatemap/core/gate"
 	"gatemap/core/name"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
 // ways are the objects of this type.
 var ways = situation.Access("").Values()
 
-const admit = "admit"
+// byName are they in the order of listings.
+var byName = slices.Sorted(slices.Values(ways))
 
-// porter is the compiled gate.
-type porter struct {
+const (
+	admit     = "admit"
+	tagObject = "tag"
+)
+
+// compiled is the compiled gate.
+type compiled struct {
+	*rule.Listing
 	system   string
-	sources  []string // folded names; nil: all
-	homes    []bool   // by number of a directory: whether it is one of them
-	override string   // folded
-	first    bool
-	fallback string // the default tag
-	spare    uint32 // its number
-	lines    struct{ override, sources string }
-	tags     []tagRule
-	tagging  gate.Held // their crowds
+	index    *rule.Index
+	override *override // nil: there is none
+	tags     tags
 	policies []policy
-	crowds   map[string]*gate.Held // of the policies that are about each kind of network
-	roster   *gate.Roster
-	names    []string // of tags, in the order of listings
-}
-
-type tagRule struct {
-	line  gate.Line
-	crowd *gate.Crowd
-	tag   string
-	id    uint32
 }
 
 type policy struct {
-	line   gate.Line
-	anyone bool // no who of its own: the tags alone say for whom
-	crowd  *gate.Crowd
-	tags   []string
-	needs  gate.Held // a bit for each of the tags
-	ways   []string
-	when   situation.Condition
-	admit  bool
-	reply  map[string]any
-	broken bool
-	// conditions is when, in the form that ordered lists take.
-	conditions []*situation.Condition
+	*rule.Rule
+	ways  []string
+	tags  *tagged
+	reply map[string]any
 }
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	p := &porter{system: s.System.Name, crowds: map[string]*gate.Held{}, roster: &s.Roster}
-	for _, way := range ways {
-		p.crowds[way] = &gate.Held{}
-	}
-	p.lines.override, p.lines.sources = p.system+"/override", p.system+"/sources"
+	p := &compiled{system: s.System.Name, index: &s.Index, Listing: rule.NewListing(s.System.Name, &s.Index)}
+	known := &sources{index: p.index, line: p.system + "/sources"}
 	for _, ref := range d.Sources {
-		d.source(s, p, ref)
-	}
-	for _, dir := range s.Book.Directories() {
-		p.homes = append(p.homes, slices.Contains(p.sources, name.Fold(dir.Name)))
+		d.source(s, known, ref)
 	}
 	if d.Override != nil {
-		p.override = name.Fold(d.Override.Attribute)
+		p.override = &override{name.Fold(d.Override.Attribute), p.system + "/override"}
 	}
-	if d.Tags != nil {
-		p.first, p.fallback = d.Tags.Match == "first", d.Tags.Default
-		for i := range d.Tags.Rules {
-			p.names = append(p.names, d.Tags.Rules[i].Tag)
-		}
-		if p.fallback != "" {
-			p.names = append(p.names, p.fallback)
-		}
-		slices.Sort(p.names)
-		p.names = slices.Compact(p.names)
-		p.spare = p.tagID(p.fallback)
-		for i := range d.Tags.Rules {
-			r := &d.Tags.Rules[i]
-			line := s.Numbered("tag "+r.Tag, i, r.Place)
-			t := tagRule{line, s.Who(&r.Who, line, gate.Giving), r.Tag, p.tagID(r.Tag)}
-			p.tags = append(p.tags, t)
-			p.tagging.Add(t.crowd)
-		}
-	}
+	p.tags.compile(s, d.Tags)
 	for i := range d.Policies {
 		p.policies = append(p.policies, d.policy(s, p, &d.Policies[i]))
 	}
-	for i := range p.policies {
-		c := &p.policies[i]
-		c.conditions = []*situation.Condition{&c.when}
-		c.needs = make(gate.Held, len(p.names)/64+1)
-		for _, tag := range c.tags {
-			c.needs.Put(p.tagID(tag))
-		}
-		for _, way := range c.ways {
-			p.crowds[way].Add(c.crowd)
-		}
+	for _, tag := range p.tags.names {
+		decision := p.tags.decision(tag)
+		decision.Locks = known.locks()
+		p.Add(tagObject, tag, decision, decision.Nearest.Gives, decision.Default != nil)
+	}
+	for _, way := range byName {
+		p.Add(way, admit, p.decision(way, known), rule.LineSet{}, true)
 	}
 	return p
 }
 
-func (d *Document) source(s *gate.Site, p *porter, ref name.Ref) {
+func (d *Document) source(s *gate.Site, known *sources, ref name.Ref) {
 	var all []string
-	for _, dir := range s.Book.Directories() {
+	known.homes = append(known.homes, make([]bool, len(s.Book.Directories())-len(known.homes))...)
+	for i, dir := range s.Book.Directories() {
 		if name.Equal(dir.Name, ref.Name) {
-			p.sources = append(p.sources, name.Fold(dir.Name))
+			known.homes[i] = true
 			return
 		}
 		all = append(all, dir.Name)
 	}
-	p.sources = append(p.sources, name.Fold(ref.Name))
 	s.Missing("directory", ref, name.Near(ref.Name, slices.Values(all)), s.Line("sources", ref.Place))
 }
 
-func (d *Document) policy(s *gate.Site, p *porter, doc *Policy) policy {
-	line := s.Line(doc.Name, doc.Place)
-	c := policy{line: line, admit: doc.Verdict == "admit", ways: ways, anyone: doc.Who.Empty() && len(doc.Tags) > 0}
-	effect := gate.Taking
-	if c.admit {
-		effect = gate.Giving
+func (d *Document) policy(s *gate.Site, p *compiled, doc *Policy) policy {
+	line, effect := s.Line(doc.Name, doc.Place), rule.Taking
+	if doc.Verdict == "admit" {
+		effect = rule.Giving
 	}
-	if c.anyone {
-		c.crowd = s.EveryoneBut(doc.Except, line, effect)
+	c := policy{ways: ways}
+	when := doc.When
+	if when != nil && len(when.Access) > 0 {
+		c.ways = nil
+		for _, w := range when.Access {
+			c.ways = append(c.ways, string(w))
+		}
+		rest := *when
+		rest.Access, when = nil, &rest
+	}
+	tested := doc.Who.Empty() && len(doc.Tags) > 0
+	if tested {
+		c.Rule = s.EveryoneBut(line, doc.Except, when, effect)
 	} else {
-		c.crowd = s.Who(&doc.Who, line, effect)
+		c.Rule = s.Rule(line, &doc.Who, when, effect)
 	}
 	if doc.Off {
-		c.crowd.SwitchOff()
+		c.SwitchOff()
+	}
+	if len(doc.Tags) > 0 {
+		c.tags = &tagged{tags: &p.tags}
+		c.Only, c.Tested = c.tags, tested
 	}
 	for _, ref := range doc.Tags {
-		if !slices.Contains(slices.Collect(p.tagNames), ref.Name) {
-			s.Missing("tag", ref, name.Near(ref.Name, p.tagNames), line)
-			c.broken = c.admit
-		}
-		c.tags = append(c.tags, ref.Name)
-	}
-	if doc.When != nil {
-		rest := *doc.When
-		if len(rest.Access) > 0 {
-			c.ways = nil
-			for _, w := range rest.Access {
-				c.ways = append(c.ways, string(w))
+		if !slices.Contains(p.tags.names, ref.Name) {
+			s.Missing("tag", ref, name.Near(ref.Name, slices.Values(p.tags.names)), line)
+			if effect == rule.Giving {
+				c.Break()
 			}
-			rest.Access = nil
 		}
-		when, usable := s.When(&rest, line, effect)
-		c.when, c.broken = when, c.broken || !usable
+		c.tags.add(ref.Name)
 	}
 	if doc.Reply != nil {
 		c.reply = d.reply(s, doc.Reply, line)
@@ -162,7 +120,30 @@ func (d *Document) policy(s *gate.Site, p *porter, doc *Policy) policy {
 	return c
 }
 
-func (d *Document) reply(s *gate.Site, r *Reply, line gate.Line) map[string]any {
+// decision is what decides on admission to a kind of network: the sources come first, then
+// the override, then the policies about it.
+func (p *compiled) decision(way string, known *sources) *rule.Decision {
+	d := &rule.Decision{Index: p.index, Locks: known.locks()}
+	replies := map[*rule.Rule]map[string]any{}
+	for i := range p.policies {
+		if c := &p.policies[i]; slices.Contains(c.ways, way) {
+			d.Ordered.Add(c.Rule)
+			replies[c.Rule] = c.reply
+		}
+	}
+	if p.override != nil {
+		d.Always, d.Locks = p.override, append(d.Locks, p.override)
+	}
+	d.Finish = func(_ *rule.Question, e rule.Entitlement) rule.Entitlement {
+		if by := e.By(); by != nil && e.State >= rule.Depends {
+			e.Reply = replies[by]
+		}
+		return e
+	}
+	return d
+}
+
+func (d *Document) reply(s *gate.Site, r *Reply, line rule.Line) map[string]any {
 	reply := map[string]any{}
 	put := func(key, value string) {
 		if value != "" {
@@ -188,52 +169,4 @@ func (d *Document) reply(s *gate.Site, r *Reply, line gate.Line) map[string]any 
 		s.Missing("address list", r.ACL, name.Near(r.ACL.Name, maps.Keys(d.ACLs)), line)
 	}
 	return reply
-}
-
-// tagNames yields every tag that a rule or the default gives.
-func (p *porter) tagNames(yield func(string) bool) { slices.Values(p.names)(yield) }
-
-// tagID is the number of a tag; one that nobody gets has the number after all.
-func (p *porter) tagID(tag string) uint32 {
-	if i, ok := slices.BinarySearch(p.names, tag); ok {
-		return uint32(i)
-	}
-	return uint32(len(p.names))
-}
-
-// tagsOf are the tags that a user gets, a bit for each.
-func (p *porter) tagsOf(q *gate.Question) gate.Held {
-	tags := gate.Held(q.Words(len(p.names)/64 + 1))
-	some := false
-	for i := range q.Held(p.roster).Among(p.tagging) { // the tags come first
-		tags.Put(p.tags[i].id)
-		if some = true; p.first {
-			break
-		}
-	}
-	if !some && p.fallback != "" {
-		tags.Put(p.spare)
-	}
-	return tags
-}
-
-// Heeds says that the override is looked at.
-func (p *porter) Heeds(*directory.Book, gate.Point) gate.Heed {
-	if p.override == "" {
-		return gate.Heed{}
-	}
-	return gate.Heed{Attributes: []string{p.override}}
-}
-
-// overriding is the value of the attribute that decides before any policy.
-func (p *porter) overriding(q *gate.Question) string {
-	if p.override == "" {
-		return ""
-	}
-	for _, v := range q.Subject.User().Attributes.Get(p.override) {
-		if v.Kind != filter.Complex {
-			return v.Text
-		}
-	}
-	return ""
 }

@@ -19,6 +19,7 @@ import (
 	"gatemap/core/gate/network"
 	"gatemap/core/name"
 	"gatemap/core/name/nametest"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -51,7 +52,7 @@ func compile(t require.TestingT, dirs []*directory.Document, doc *network.Docume
 	return a, a.Systems[0]
 }
 
-func ask(t require.TestingT, a *atlas.Atlas, s *atlas.System, user, object, right, risk string) gate.Entitlement {
+func ask(t require.TestingT, a *atlas.Atlas, s *atlas.System, user, object, right, risk string) rule.Entitlement {
 	u, err := a.Book.FindUser(user, "")
 	require.NoError(t, err)
 	p, err := s.Gate.At(object, right)
@@ -79,9 +80,9 @@ func plainTags(doc *network.Document, member [2]bool) []string {
 }
 
 // plain walks the policies with every fact known.
-func plain(doc *network.Document, member [2]bool, override, way, risk string) gate.State {
+func plain(doc *network.Document, member [2]bool, override, way, risk string) rule.State {
 	if override == "always" {
-		return gate.Open
+		return rule.Open
 	}
 	tags := plainTags(doc, member)
 	named, decided, admitted := false, false, false
@@ -100,11 +101,11 @@ func plain(doc *network.Document, member [2]bool, override, way, risk string) ga
 	}
 	switch {
 	case !named:
-		return gate.None
+		return rule.None
 	case !admitted || override == "never":
-		return gate.Shut
+		return rule.Shut
 	}
-	return gate.Open
+	return rule.Open
 }
 
 func draw(t *rapid.T) *network.Document {
@@ -156,7 +157,7 @@ func TestAdmissionAgreesWithWalkingThePolicies(t *testing.T) {
 				if got.State != want {
 					t.Fatalf("%s at risk %s, override %q: %v %v, plainly %v", way, risk, override, got.State, got.ShutBy, want)
 				}
-				if partial.State != gate.Depends && partial.State != want {
+				if partial.State != rule.Depends && partial.State != want {
 					t.Fatalf("%s: %v with the risk unknown, %v at %s", way, partial.State, want, risk)
 				}
 			}
@@ -219,7 +220,7 @@ func TestShadowedPoliciesDecideNothing(t *testing.T) {
 				for _, way := range ways {
 					for _, risk := range risks {
 						x, y := plain(doc, member, "", way, risk), plain(&without, member, "", way, risk)
-						if (x == gate.Open) != (y == gate.Open) {
+						if (x == rule.Open) != (y == rule.Open) {
 							t.Fatalf("%s decides %s for %v at %s", f.Where.Rule, way, member, risk)
 						}
 					}
@@ -238,9 +239,9 @@ func TestSourcesAndReplies(t *testing.T) {
 	a, s := compile(t, world([2]bool{true, false}, ""), doc)
 	e := ask(t, a, s, "d/ilse", "vpn", "admit", "")
 	assert.Equal(t, map[string]any{"class": "crew", "vlan": 40, "session_timeout": "8h", "acl": "nil"}, e.Reply)
-	assert.Equal(t, gate.None, ask(t, a, s, "d/ilse", "wifi", "admit", "").State)
+	assert.Equal(t, rule.None, ask(t, a, s, "d/ilse", "wifi", "admit", "").State)
 	e = ask(t, a, s, "e/ana", "vpn", "admit", "")
-	assert.Equal(t, []gate.Stop{{Reason: gate.BySource, At: "s/sources", Detail: "e"}}, e.ShutBy)
+	assert.Equal(t, []rule.Stop{{Reason: rule.BySource, At: "s/sources", Detail: "e"}}, e.ShutBy)
 	require.Len(t, s.Site.Findings, 1, "the address list does not exist")
 
 	bad := 5000

@@ -4,40 +4,32 @@ import (
 	"slices"
 
 	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 // Check looks at each mapping that gives.
-func (t *tree) Check(r *gate.Report) {
+func (t *compiled) Check(r *gate.Report) {
+	all := make([]*rule.Rule, len(t.mappings))
+	for i := range t.mappings {
+		all[i] = t.mappings[i].Rule
+	}
 	for i := range t.mappings {
 		m := &t.mappings[i]
-		if m.deny || m.crowd.Nobody() {
+		if m.Effect == rule.Taking || m.Nobody() {
 			continue
 		}
-		r.DirectUsers(m.crowd, m.line)
-		if m.crowd.Everyone && m.when.Always() && t.all().in(m.rights) {
-			r.AllToEveryone(m.line, m.object)
+		if m.Everyone && m.When.Always() && m.rights.all(len(t.rights)) {
+			r.AllToEveryone(m.Line, m.object)
 		}
-		r.Redundant(i, len(t.mappings), func(i int) gate.Line { return t.mappings[i].line },
-			func(wide, narrow int) bool { return t.wider(r, wide, narrow) })
+		r.Mapped(all, i, func(wide, narrow int) bool { return t.wider(r, wide, narrow) })
 	}
-}
-
-func (t *tree) all() set {
-	s := newSet(len(t.rights))
-	for i := range t.rights {
-		s.put(i)
-	}
-	return s
 }
 
 // wider says whether a mapping covers the same people, resources and rights as
 // another, on no harder condition.
-func (t *tree) wider(r *gate.Report, wide, narrow int) bool {
+func (t *compiled) wider(r *gate.Report, wide, narrow int) bool {
 	o, m := &t.mappings[wide], &t.mappings[narrow]
-	if o.deny || !m.rights.in(o.rights) || m.rights.empty() {
-		return false
-	}
-	if !o.when.Covers(&m.when) {
+	if o.Effect == rule.Taking || !m.rights.in(o.rights) || m.rights.empty() || !o.When.Covers(&m.When) {
 		return false
 	}
 	applies := false
@@ -49,5 +41,5 @@ func (t *tree) wider(r *gate.Report, wide, narrow int) bool {
 			}
 		}
 	}
-	return applies && o.crowd.Covers(r.Book, m.crowd)
+	return applies && o.Covers(r.Book, m.Rule)
 }

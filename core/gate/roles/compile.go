@@ -7,67 +7,42 @@ import (
 
 	"gatemap/core/gate"
 	"gatemap/core/name"
-	"gatemap/core/situation"
+	"gatemap/core/rule"
 )
 
-// tree is the compiled gate.
-type tree struct {
+// compiled is the compiled gate.
+type compiled struct {
+	*rule.Listing
+	gate.NotInFront
 	system    string
 	rights    []string // the catalogue, sorted
 	roles     map[string]set
 	resources []resource
 	mappings  []mapping
-	limits    []limit
-	roster    *gate.Roster
-	byCrowd   []int     // by number of a crowd: its mapping
-	giving    gate.Held // the mappings that do not deny
-	// listed is a bit for each declared resource and right that a mapping gives:
-	// by the number of its crowd.
-	listed [][]uint64
-	cells  int // how many there are
+	limits    []mapping
 }
 
 type resource struct {
-	path     string
-	declared bool // the root is there even where nobody declares it
-	sealed   bool
-	parent   int // -1 at the root
-	tags     map[string]string
-	mappings []int   // those that apply here, in the order of writing
-	cells    []*cell // by right
+	path      string
+	declared  bool // the root is there even where nobody declares it
+	sealed    bool
+	parent    int // -1 at the root
+	tags      map[string]string
+	mappings  []int            // those that apply here, in the order of writing
+	decisions []*rule.Decision // by right
 }
 
-// cell is the lines that decide on a right of a resource. Many have the same in
-// common, and are answered at once.
-type cell struct {
-	number int
-	// gives and takes are mappings by the number of their crowds, so that those which
-	// have a subject are found by bits.
-	gives, takes gate.Held
-	limits       []*limit
-}
-
+// mapping is a mapping, or a limit, which has no tags.
 type mapping struct {
-	line   gate.Line
-	crowd  *gate.Crowd
+	*rule.Rule
 	rights set
-	deny   bool
 	object string
 	where  map[string]string
-	when   situation.Condition
-}
-
-type limit struct {
-	line   gate.Line
-	crowd  *gate.Crowd
-	rights set
-	object string
-	when   situation.Condition
 }
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	c := compiler{Site: s, doc: d, tree: &tree{system: s.System.Name}, sets: map[string]set{}}
+	c := compiler{Site: s, doc: d, tree: &compiled{system: s.System.Name, Listing: rule.NewListing(s.System.Name, &s.Index)}, sets: map[string]set{}}
 	c.catalogue()
 	c.grow()
 	for _, role := range slices.Sorted(maps.Keys(d.Roles)) {
@@ -90,7 +65,7 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 type compiler struct {
 	*gate.Site
 	doc  *Document
-	tree *tree
+	tree *compiled
 	sets map[string]set // the rights of each role, computed once
 }
 
@@ -141,7 +116,7 @@ func (c *compiler) grow() {
 
 // nearest finds the resource that decides for a path: itself or its nearest
 // declared ancestor.
-func (t *tree) nearest(path string) int {
+func (t *compiled) nearest(path string) int {
 	for i := len(t.resources) - 1; i > 0; i-- {
 		if within(path, t.resources[i].path) {
 			return i
@@ -179,7 +154,7 @@ func (c *compiler) role(role string, trail []string) set {
 }
 
 // patterns turns patterns into the set of rights that they describe.
-func (c *compiler) patterns(list []gate.Pattern, line gate.Line) set {
+func (c *compiler) patterns(list []gate.Pattern, line rule.Line) set {
 	rights := newSet(len(c.tree.rights))
 	for _, p := range list {
 		some := false
@@ -199,56 +174,48 @@ func (c *compiler) patterns(list []gate.Pattern, line gate.Line) set {
 
 func (c *compiler) common(ref name.Ref) {
 	line := c.Line("everyone_has "+ref.Name, ref.Place)
-	m := mapping{line: line, crowd: c.EveryoneBut(nil, line, gate.Giving), object: "/"}
-	m.rights = c.named(ref, line, m.crowd)
+	m := mapping{Rule: c.EveryoneBut(line, nil, nil, rule.Giving), object: "/"}
+	m.rights = c.named(ref, m.Rule)
 	c.tree.mappings = append(c.tree.mappings, m)
 }
 
 // named gives the rights of a role by reference; one that does not exist
 // breaks the line.
-func (c *compiler) named(ref name.Ref, line gate.Line, crowd *gate.Crowd) set {
+func (c *compiler) named(ref name.Ref, r *rule.Rule) set {
 	if _, ok := c.doc.Roles[ref.Name]; ok {
 		return c.role(ref.Name, nil)
 	}
-	c.Missing("role", ref, name.Near(ref.Name, maps.Keys(c.doc.Roles)), line)
-	crowd.Break()
+	c.Missing("role", ref, name.Near(ref.Name, maps.Keys(c.doc.Roles)), r.Line)
+	r.Break()
 	return newSet(len(c.tree.rights))
 }
 
 func (c *compiler) mapping(i int) {
 	d := &c.doc.Mappings[i]
-	line := c.Numbered("mapping", i, d.Place)
-	m := mapping{line: line, deny: d.Effect == "deny", where: d.Where, object: d.Object.Value}
-	effect := gate.Giving
-	if m.deny {
-		effect = gate.Taking
+	m := mapping{Rule: c.Rule(c.Numbered("mapping", i, d.Place), &d.Who, d.When, d.Effect.Of()), where: d.Where, object: d.Object.Value}
+	m.Reason = rule.ByDeny
+	if !c.declared(d.Object, m.Line) {
+		m.Break()
 	}
-	m.crowd = c.Who(&d.Who, line, effect)
-	when, usable := c.When(d.When, line, effect)
-	m.when = when
-	if !usable || !c.declared(d.Object, line) {
-		m.crowd.Break()
-	}
-	m.rights = c.named(d.Role, line, m.crowd)
+	m.rights = c.named(d.Role, m.Rule)
 	c.tree.mappings = append(c.tree.mappings, m)
 }
 
 func (c *compiler) limit(i int) {
 	d := &c.doc.Limits[i]
 	line := c.Line(d.Name, d.Place)
-	l := limit{line: line, object: d.Object.Value, rights: c.patterns(d.Rights, line)}
-	l.crowd = c.EveryoneBut(d.Except, line, gate.Taking)
-	l.when, _ = c.When(d.When, line, gate.Taking)
+	l := mapping{object: d.Object.Value, rights: c.patterns(d.Rights, line), Rule: c.EveryoneBut(line, d.Except, d.When, rule.Taking)}
+	l.Reason = rule.ByLimit
 	c.declared(d.Object, line)
 	if d.Off {
-		l.crowd.SwitchOff()
+		l.SwitchOff()
 	}
 	c.tree.limits = append(c.tree.limits, l)
 }
 
 // declared reports an object that is no declared resource. The root always is
 // one.
-func (c *compiler) declared(p Path, line gate.Line) bool {
+func (c *compiler) declared(p Path, line rule.Line) bool {
 	paths := make([]string, len(c.tree.resources))
 	for i, r := range c.tree.resources {
 		if r.path == p.Value {

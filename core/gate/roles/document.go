@@ -47,19 +47,13 @@ type Role struct {
 	Without  []gate.Pattern `yaml:"without" doc:"Rights, or patterns with *, that it does not have after all."`
 }
 
-// Effect says what a mapping does.
-type Effect string
-
-// Values lists the effects; allow is the default.
-func (Effect) Values() []string { return []string{"allow", "deny"} }
-
 // Mapping gives a role on a resource and all below it, or denies it.
 type Mapping struct {
 	Place    place.Place `yaml:"-"`
 	gate.Who `yaml:",inline"`
 	Role     name.Ref          `yaml:"role,required" doc:"The role."`
 	Object   Path              `yaml:"object,required" doc:"The resource on which, with all below it."`
-	Effect   Effect            `yaml:"effect" doc:"deny: takes the role's rights away, whoever gives them."`
+	Effect   gate.Effect       `yaml:"effect" doc:"deny: takes the role's rights away, whoever gives them."`
 	Where    map[string]string `yaml:"where" doc:"Tags that the resource must have."`
 	When     *situation.When   `yaml:"when" doc:"In which situations."`
 }

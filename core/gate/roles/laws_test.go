@@ -10,15 +10,15 @@ import (
 	"gatemap/core/atlas"
 	"gatemap/core/check"
 	"gatemap/core/finding"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 // everything is what all people hold in a situation, by person, object and
 // right.
-func everything(t require.TestingT, a *atlas.Atlas, from, risk string) map[string]gate.State {
+func everything(t require.TestingT, a *atlas.Atlas, from, risk string) map[string]rule.State {
 	f, err := a.Facts(situationOf(t, from, risk))
 	require.NoError(t, err)
-	all := map[string]gate.State{}
+	all := map[string]rule.State{}
 	for _, p := range people {
 		u, err := a.Book.FindUser(p, "")
 		require.NoError(t, err)
@@ -72,8 +72,8 @@ func TestRedundantAndLockedOutLinesDoNothing(t *testing.T) {
 						u, err := a.Book.FindUser(p, "")
 						require.NoError(t, err)
 						for _, e := range a.Reach(u, facts, s) {
-							given := slices.ContainsFunc(e.Routes, func(r gate.Route) bool { return r.Mapping == "s/"+f.Where.Rule })
-							if given && e.State > gate.Shut {
+							given := slices.ContainsFunc(e.Routes, func(r rule.Route) bool { return r.Mapping == "s/"+f.Where.Rule })
+							if given && e.State > rule.Shut {
 								t.Fatalf("%s gives %s %s to %s, which is %v at %v", f.Where.Rule, e.Right, e.Object, p, e.State, x)
 							}
 						}
@@ -100,7 +100,7 @@ func TestWaysInLeadIn(t *testing.T) {
 				point, err := s.Gate.At("/", right)
 				require.NoError(t, err)
 				e := a.Why(u, f, s, point)
-				if e.State != gate.None {
+				if e.State != rule.None {
 					continue
 				}
 				for _, way := range a.Ways(a.Question(u, f), situationOf(t, "", ""), s, point, &e) {
@@ -117,11 +117,11 @@ func TestWaysInLeadIn(t *testing.T) {
 					before, after := everything(t, a, "", ""), everything(t, b, "", "")
 					gained := -1 // the one asked about
 					for k, state := range after {
-						if state >= gate.Depends && before[k] < gate.Depends {
+						if state >= rule.Depends && before[k] < rule.Depends {
 							gained++
 						}
 					}
-					if gained >= 0 && way.State >= gate.Depends && gained != way.Brings {
+					if gained >= 0 && way.State >= rule.Depends && gained != way.Brings {
 						t.Fatalf("%s for %s is said to bring %d, and brings %d", way.Changes, person, way.Brings, gained)
 					}
 				}

@@ -18,6 +18,7 @@ import (
 	"gatemap/core/name"
 	"gatemap/core/name/nametest"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -171,7 +172,7 @@ func (o oracle) tag(resource, key string) string {
 	return ""
 }
 
-func (o oracle) state(p int, resource, right string) gate.State {
+func (o oracle) state(p int, resource, right string) rule.State {
 	given, open, denied := false, false, false
 	for _, common := range o.doc.EveryoneHas {
 		if o.comesDown("/", resource) && o.has(common.Name, right) {
@@ -192,19 +193,19 @@ func (o oracle) state(p int, resource, right string) gate.State {
 		given, open = true, open || o.holds(m.When)
 	}
 	if !given {
-		return gate.None
+		return rule.None
 	}
 	for _, l := range o.doc.Limits {
 		under := l.Object.Value == "/" || resource == l.Object.Value || strings.HasPrefix(resource, l.Object.Value+"/")
 		excepted := l.Except != nil && o.in(p, l.Except.Groups)
 		if under && !excepted && matches(l.Rights, right) && o.holds(l.When) {
-			return gate.Shut
+			return rule.Shut
 		}
 	}
 	if denied || !open {
-		return gate.Shut
+		return rule.Shut
 	}
-	return gate.Open
+	return rule.Open
 }
 
 var catalogue = []string{"frames:list", "frames:read", "jobs:run"}
@@ -307,7 +308,7 @@ func TestDecisionsAgreeWithAPlainWalk(t *testing.T) {
 		p := rapid.IntRange(0, 2).Draw(t, "person")
 		u, err := a.Book.FindUser(people[p], "")
 		require.NoError(t, err)
-		listed := map[string]gate.State{}
+		listed := map[string]rule.State{}
 		for _, e := range a.Reach(u, partial, nil) {
 			listed[e.Object+e.Right] = e.State
 		}
@@ -330,7 +331,7 @@ func TestDecisionsAgreeWithAPlainWalk(t *testing.T) {
 						if e := a.Why(u, full, s, point); e.State != want {
 							t.Fatalf("%s may %s on %s from %s at risk %s: %v, plainly %v", people[p], right, r.Path.Value, from, risk, e.State, want)
 						}
-						consistent := got.State == gate.Depends && want != gate.None || got.State == want
+						consistent := got.State == rule.Depends && want != rule.None || got.State == want
 						if !consistent {
 							t.Fatalf("%s %s: %v with facts left out, but %v from %s at risk %s", r.Path.Value, right, got.State, want, from, risk)
 						}

@@ -14,6 +14,7 @@ import (
 	"gatemap/core/name"
 	"gatemap/core/name/nametest"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -43,7 +44,7 @@ func rightsOf(list ...string) []place.Text {
 	return all
 }
 
-func ask(t *testing.T, a *atlas.Atlas, s *atlas.System, user, right, object string) gate.Entitlement {
+func ask(t *testing.T, a *atlas.Atlas, s *atlas.System, user, right, object string) rule.Entitlement {
 	t.Helper()
 	u, err := a.Book.FindUser(user, "")
 	require.NoError(t, err)
@@ -62,22 +63,22 @@ func to(group, role, object string) roles.Mapping {
 
 func TestRolesComeDownTheTree(t *testing.T) {
 	a, s := compile(t, world(member), archive(to("crew", "chief", "/"), to("science", "curator", "/raw/embargo")))
-	assert.Equal(t, gate.Open, ask(t, a, s, "ilse", "frames:purge", "/raw").State, "without does not reach into the role that includes")
-	assert.Equal(t, gate.None, ask(t, a, s, "ilse", "frames:read", "/raw/embargo").State, "a sealed resource takes nothing from above")
-	assert.Equal(t, gate.None, ask(t, a, s, "ilse", "frames:read", "/raw/embargo/comet").State)
-	assert.Equal(t, gate.Open, ask(t, a, s, "teo", "frames:read", "/raw/embargo/comet").State, "what is on the sealed resource comes down")
-	assert.Equal(t, gate.None, ask(t, a, s, "teo", "frames:purge", "/raw/embargo").State)
-	assert.Equal(t, gate.None, ask(t, a, s, "teo", "frames:read", "/raw").State)
+	assert.Equal(t, rule.Open, ask(t, a, s, "ilse", "frames:purge", "/raw").State, "without does not reach into the role that includes")
+	assert.Equal(t, rule.None, ask(t, a, s, "ilse", "frames:read", "/raw/embargo").State, "a sealed resource takes nothing from above")
+	assert.Equal(t, rule.None, ask(t, a, s, "ilse", "frames:read", "/raw/embargo/comet").State)
+	assert.Equal(t, rule.Open, ask(t, a, s, "teo", "frames:read", "/raw/embargo/comet").State, "what is on the sealed resource comes down")
+	assert.Equal(t, rule.None, ask(t, a, s, "teo", "frames:purge", "/raw/embargo").State)
+	assert.Equal(t, rule.None, ask(t, a, s, "teo", "frames:read", "/raw").State)
 }
 
 func TestThePathThatIsNotDeclared(t *testing.T) {
 	a, s := compile(t, world(member), archive(to("crew", "curator", "/raw")))
 	e := ask(t, a, s, "ilse", "frames:read", "/raw/2026/november/")
-	assert.Equal(t, gate.Open, e.State)
+	assert.Equal(t, rule.Open, e.State)
 	assert.Equal(t, "/raw/2026/november", e.Object)
 	assert.Equal(t, "/raw", e.DecidedAt)
 	e = ask(t, a, s, "ilse", "frames:read", "/rawer")
-	assert.Equal(t, gate.None, e.State, "a longer name is not below a shorter one")
+	assert.Equal(t, rule.None, e.State, "a longer name is not below a shorter one")
 	assert.Equal(t, "/", e.DecidedAt)
 	assert.Equal(t, "/", ask(t, a, s, "ilse", "frames:read", "").Object)
 	_, err := s.Gate.At("raw", "frames:read")
@@ -89,9 +90,9 @@ func TestCommonRoles(t *testing.T) {
 	doc.EveryoneHas = nametest.Refs("lister", "listr")
 	a, s := compile(t, world(member), doc)
 	e := ask(t, a, s, "rana", "frames:list", "/raw")
-	assert.Equal(t, gate.Open, e.State)
-	assert.Equal(t, []gate.Route{{Mapping: "s/everyone_has lister", Path: []gate.Hop{}}}, e.Routes)
-	assert.Equal(t, gate.None, ask(t, a, s, "rana", "frames:list", "/raw/embargo").State, "sealing stops them")
+	assert.Equal(t, rule.Open, e.State)
+	assert.Equal(t, []rule.Route{{Mapping: "s/everyone_has lister", Path: []rule.Hop{}}}, e.Routes)
+	assert.Equal(t, rule.None, ask(t, a, s, "rana", "frames:list", "/raw/embargo").State, "sealing stops them")
 	require.Len(t, s.Site.Findings, 1)
 	assert.Contains(t, s.Site.Findings[0].Message, "did you mean lister?")
 }
@@ -108,24 +109,24 @@ func TestMisspeltNamesErrToShut(t *testing.T) {
 		"window": {Who: gate.Who{Groups: nametest.Refs("crew")}, Role: name.Ref{Name: "curator"}, Object: path("/"), When: window},
 	} {
 		a, s := compile(t, world(member), archive(m))
-		assert.Equal(t, gate.None, ask(t, a, s, "ilse", "frames:read", "/raw").State, what)
+		assert.Equal(t, rule.None, ask(t, a, s, "ilse", "frames:read", "/raw").State, what)
 		require.Len(t, s.Site.Findings, 1, what)
 		assert.Equal(t, finding.UnknownName, s.Site.Findings[0].Code, what)
 	}
 	deny := roles.Mapping{Who: gate.Who{Groups: nametest.Refs("crew", "crw")}, Role: name.Ref{Name: "curator"}, Object: path("/"), Effect: "deny", When: window}
 	a, s := compile(t, world(member), archive(to("crew", "curator", "/"), deny))
-	assert.Equal(t, gate.Shut, ask(t, a, s, "ilse", "frames:read", "/raw").State)
+	assert.Equal(t, rule.Shut, ask(t, a, s, "ilse", "frames:read", "/raw").State)
 	doc := archive(to("crew", "curator", "/"))
 	doc.Limits = []roles.Limit{{Name: "l", Rights: patterns("frames:*"), Object: path("/"), When: window, Except: &directory.People{Groups: nametest.Refs("crw")}}}
 	a, s = compile(t, world(member), doc)
-	assert.Equal(t, gate.Shut, ask(t, a, s, "ilse", "frames:read", "/raw").State)
+	assert.Equal(t, rule.Shut, ask(t, a, s, "ilse", "frames:read", "/raw").State)
 }
 
 func TestWhatIsLacking(t *testing.T) {
 	excepted := roles.Mapping{Who: gate.Who{Everyone: true, Except: &directory.People{Groups: nametest.Refs("data"), Users: nametest.Refs("rana")}}, Role: name.Ref{Name: "lister"}, Object: path("/")}
 	a, s := compile(t, world(member), archive(
 		roles.Mapping{Who: gate.Who{Groups: nametest.Refs("crew", "science"), Users: nametest.Refs("teo")}, Role: name.Ref{Name: "curator"}, Object: path("/")}, excepted))
-	assert.Equal(t, []gate.Miss{
+	assert.Equal(t, []rule.Miss{
 		{Mapping: "s/mapping 1", Lacks: []string{"group:d/crew", "group:d/science", "user:d/teo"}},
 		{Mapping: "s/mapping 2", Lacks: []string{"not-user:d/rana", "not-group:d/data"}},
 	}, ask(t, a, s, "rana", "frames:list", "/raw").Misses)

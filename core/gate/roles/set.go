@@ -38,3 +38,13 @@ func (s set) in(t set) bool {
 	}
 	return true
 }
+
+// all says whether every right of n is in s.
+func (s set) all(n int) bool {
+	for i := range n {
+		if !s.has(i) {
+			return false
+		}
+	}
+	return true
+}

@@ -15,6 +15,7 @@ import (
 	"gatemap/core/gate/signin"
 	"gatemap/core/name"
 	"gatemap/core/name/nametest"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
@@ -33,7 +34,7 @@ func compile(t require.TestingT, doc *signin.Document) (*atlas.Atlas, *atlas.Sys
 
 type facts struct{ strength, device, risk string }
 
-func ask(t require.TestingT, a *atlas.Atlas, s *atlas.System, app string, f facts) gate.Entitlement {
+func ask(t require.TestingT, a *atlas.Atlas, s *atlas.System, app string, f facts) rule.Entitlement {
 	given, err := situation.Parse(func(field string) string {
 		return map[string]string{"strength": f.strength, "device": f.device, "risk": f.risk}[field]
 	})
@@ -46,7 +47,7 @@ func ask(t require.TestingT, a *atlas.Atlas, s *atlas.System, app string, f fact
 }
 
 // plain applies the policies one by one with every fact known.
-func plain(doc *signin.Document, app string, f facts) gate.State {
+func plain(doc *signin.Document, app string, f facts) rule.State {
 	shut, let, would := false, false, false
 	for _, p := range doc.Policies {
 		concerns := slices.ContainsFunc(p.Apps, func(r name.Ref) bool { return r.Name == "all" || r.Name == app })
@@ -68,11 +69,11 @@ func plain(doc *signin.Document, app string, f facts) gate.State {
 	}
 	switch {
 	case doc.Default == "block" && !would:
-		return gate.None
+		return rule.None
 	case shut || doc.Default == "block" && !let:
-		return gate.Shut
+		return rule.Shut
 	}
-	return gate.Open
+	return rule.Open
 }
 
 func TestPoliciesAgreeWithApplyingThemOneByOne(t *testing.T) {
@@ -105,7 +106,7 @@ func TestPoliciesAgreeWithApplyingThemOneByOne(t *testing.T) {
 						t.Fatalf("%v: %v %v, plainly %v", f, got.State, got.ShutBy, want)
 					}
 					fits := (some.strength == "" || some.strength == strength) && (some.device == "" || some.device == device) && (some.risk == "" || some.risk == risk)
-					if fits && partial.State != gate.Depends && partial.State != want {
+					if fits && partial.State != rule.Depends && partial.State != want {
 						t.Fatalf("%v with %v, but %v with %v", partial.State, some, want, f)
 					}
 				}
@@ -118,8 +119,8 @@ func TestWatchedPoliciesAreReportedAndChangeNothing(t *testing.T) {
 	watched := signin.Policy{Name: "risky", Who: gate.Who{Everyone: true}, Apps: nametest.Refs("all"), When: &situation.When{Risk: []situation.Risk{"high"}}, Then: signin.Then{Block: true}, Mode: "watch"}
 	a, s := compile(t, &signin.Document{Policies: []signin.Policy{watched}})
 	e := ask(t, a, s, "ledger", facts{risk: "high"})
-	assert.Equal(t, gate.Open, e.State)
-	assert.Equal(t, []gate.Watch{{Policy: "door/risky", Would: "block", State: gate.Shut}}, e.Watch)
+	assert.Equal(t, rule.Open, e.State)
+	assert.Equal(t, []rule.Watch{{Policy: "door/risky", Would: "block", State: rule.Shut}}, e.Watch)
 	assert.Empty(t, ask(t, a, s, "ledger", facts{risk: "low"}).Watch)
 }
 

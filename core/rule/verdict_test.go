@@ -1,42 +1,39 @@
-package gate_test
+package rule_test
 
 import (
-	"regexp"
 	"slices"
-	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"pgregory.net/rapid"
 
-	"gatemap/core/gate"
-	"gatemap/core/place"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 
-func verdict() *rapid.Generator[gate.Verdict] {
-	return rapid.Custom(func(t *rapid.T) gate.Verdict {
+func verdict() *rapid.Generator[rule.Verdict] {
+	return rapid.Custom(func(t *rapid.T) rule.Verdict {
 		switch rapid.IntRange(0, 2).Draw(t, "state") {
 		case 0:
-			return gate.ShutFor(gate.ByDeny, rapid.SampledFrom([]string{"a", "b"}).Draw(t, "at"), "")
+			return rule.ShutFor(rule.ByDeny, rapid.SampledFrom([]string{"a", "b"}).Draw(t, "at"), "")
 		case 1:
 			return on(rapid.SliceOfNDistinct(rapid.SampledFrom([]situation.Need{"window:night", "network:summit", "risk:low"}), 1, 3, rapid.ID).Draw(t, "needs")...)
 		}
-		return gate.Opened
+		return rule.Opened
 	})
 }
 
 // on is the verdict that depends on some needs, all of them.
-func on(needs ...situation.Need) gate.Verdict {
+func on(needs ...situation.Need) rule.Verdict {
 	list := make([]*situation.Literal, len(needs))
 	for i, n := range needs {
 		list[i] = situation.Other(n)
 	}
-	return gate.DependsOn(situation.All(list...))
+	return rule.DependsOn(situation.All(list...))
 }
 
-func same(a, b gate.Verdict) bool {
-	key := func(s []gate.Stop) []string {
+func same(a, b rule.Verdict) bool {
+	key := func(s []rule.Stop) []string {
 		var k []string
 		for _, x := range s {
 			k = append(k, x.At)
@@ -55,16 +52,16 @@ func TestVerdictLaws(t *testing.T) {
 			t.Fatal("and does not commute")
 		case !same(a.And(b).And(c), a.And(b.And(c))):
 			t.Fatal("and does not associate")
-		case !same(a.And(a), a), !same(a.And(gate.Opened), a):
+		case !same(a.And(a), a), !same(a.And(rule.Opened), a):
 			t.Fatal("and changes what it should keep")
 		case a.And(b).State != min(a.State, b.State):
 			t.Fatal("and is not the lowest")
 		}
-		e := either([]gate.Verdict{a, b, c})
-		if e.State != max(a.State, b.State, c.State) || !same(e, either([]gate.Verdict{c, a, b})) {
+		e := either([]rule.Verdict{a, b, c})
+		if e.State != max(a.State, b.State, c.State) || !same(e, either([]rule.Verdict{c, a, b})) {
 			t.Fatalf("either of %v %v %v is %v", a, b, c, e)
 		}
-		if !e.If.None() != (e.State == gate.Depends) || (len(e.ShutBy) > 0) != (e.State == gate.Shut) {
+		if !e.If.None() != (e.State == rule.Depends) || (len(e.ShutBy) > 0) != (e.State == rule.Shut) {
 			t.Fatalf("reasons of another state: %v", e)
 		}
 	})
@@ -72,37 +69,26 @@ func TestVerdictLaws(t *testing.T) {
 
 func TestEitherLeavesOutHarderAlternatives(t *testing.T) {
 	easy, hard, other := on("window:night"), on("window:night", "network:summit"), on("device:managed")
-	assert.Equal(t, "(window:night)", either([]gate.Verdict{hard, easy}).If.String())
-	assert.Equal(t, "(device:managed) or (window:night)", either([]gate.Verdict{easy, hard, other}).If.String())
-	assert.Equal(t, gate.None, either(nil).State)
-}
-
-func TestPatternsMatchLikeRegularExpressions(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
-		p := rapid.StringMatching(`[ab*]{0,6}`).Draw(t, "pattern")
-		s := rapid.StringMatching(`[ab]{0,8}`).Draw(t, "text")
-		want := regexp.MustCompile("^" + strings.ReplaceAll(p, "*", ".*") + "$").MatchString(s)
-		if (gate.Pattern{Text: place.Text{Value: p}}).Matches(s) != want {
-			t.Fatalf("%q on %q", p, s)
-		}
-	})
+	assert.Equal(t, "(window:night)", either([]rule.Verdict{hard, easy}).If.String())
+	assert.Equal(t, "(device:managed) or (window:night)", either([]rule.Verdict{easy, hard, other}).If.String())
+	assert.Equal(t, rule.None, either(nil).State)
 }
 
 func TestStatesGoThroughText(t *testing.T) {
-	for _, s := range []gate.State{gate.None, gate.Shut, gate.Depends, gate.Open} {
+	for _, s := range []rule.State{rule.None, rule.Shut, rule.Depends, rule.Open} {
 		written, _ := s.MarshalText()
-		var back gate.State
+		var back rule.State
 		assert.NoError(t, back.UnmarshalText(written))
 		assert.Equal(t, s, back)
 	}
-	var s gate.State
+	var s rule.State
 	assert.Error(t, s.UnmarshalText([]byte("ajar")))
 }
 
-func either(all []gate.Verdict) gate.Verdict {
-	var x gate.Either
+func either(all []rule.Verdict) rule.Verdict {
+	var x rule.Either
 	for _, v := range all {
-		x.Add(&gate.Question{}, v)
+		x.Add(&rule.Question{}, v)
 	}
 	return x.Verdict()
 }

@@ -1,4 +1,4 @@
-package gate_test
+package rule_test
 
 import (
 	"maps"
@@ -9,7 +9,7 @@ import (
 	"pgregory.net/rapid"
 
 	"gatemap/core/directory"
-	"gatemap/core/gate"
+	"gatemap/core/rule"
 )
 
 // ByGroup is a map from groups to values.
@@ -19,7 +19,7 @@ func TestByGroupIsAMap(t *testing.T) {
 		values := rapid.MapOf(
 			rapid.Map(rapid.IntRange(0, groups-1), func(g int) directory.GroupID { return directory.GroupID(g) }),
 			rapid.IntRange(1, 9)).Draw(t, "values")
-		n := gate.NewByGroup(groups, values)
+		n := rule.NewByGroup(groups, values)
 		assert.Equal(t, values, maps.Collect(n.All()))
 		var some []directory.GroupID
 		var want []int
@@ -33,6 +33,6 @@ func TestByGroupIsAMap(t *testing.T) {
 		}
 		assert.Equal(t, want, slices.Collect(n.Among(some)))
 	})
-	var none gate.ByGroup[string]
+	var none rule.ByGroup[string]
 	assert.Empty(t, slices.Collect(none.Among([]directory.GroupID{7})), "the zero value has none")
 }

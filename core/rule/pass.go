@@ -1,4 +1,4 @@
-package gate
+package rule
 
 import "gatemap/core/situation"
 
@@ -50,34 +50,29 @@ func (s Pass) Settled() Pass {
 // Passes are what a question came to, by the names of lines.
 type Passes map[string]Pass
 
-// Note keeps what came of the condition of a line, where Passes asks for it. Of
+// Note keeps what came of the condition of a rule, where Passes asks for it. Of
 // several parts of a question, the one in which the line does most counts.
-func (q *Question) Note(line *Line, truth situation.Truth, when ...*situation.Condition) {
+func (q *Question) Note(r *Rule, truth situation.Truth) {
 	if q.Passes == nil {
 		return
 	}
-	s := Pass{Line: line.Name, Fate: Unmet}
+	s := Pass{Line: r.Name, Fate: Unmet}
 	switch truth {
 	case situation.True:
 		s.Fate = Decides
 	case situation.Unknown:
-		s.Fate = May
+		s.Fate, s.Needs = May, r.When.Needs(q.Facts)
+	default:
+		s.Needs = r.When.Unmet(q.Facts)
 	}
-	if old, known := q.Passes[line.Name]; known && rank(old.Fate) <= rank(s.Fate) {
+	if old, known := q.Passes[r.Name]; known && rank(old.Fate) <= rank(s.Fate) {
 		return
 	}
-	for _, c := range when {
-		if truth == situation.Unknown {
-			s.Needs = union(s.Needs, c.Needs(q.Facts))
-		} else if truth == situation.False {
-			s.Needs = union(s.Needs, c.Unmet(q.Facts))
-		}
-	}
-	q.Passes[line.Name] = s
+	q.Passes[r.Name] = s
 }
 
-// Asking notes that a line whose condition was noted asks for something.
-func (q *Question) Asking(line *Line) {
+// asking notes that a line whose condition was noted asks for something.
+func (q *Question) asking(line *Rule) {
 	if met, known := q.Passes[line.Name]; known {
 		met.Part = Asks
 		q.Passes[line.Name] = met
@@ -85,7 +80,7 @@ func (q *Question) Asking(line *Line) {
 }
 
 // Watching notes a line that is only watched, unless the situation contradicts it.
-func (q *Question) Watching(line *Line) {
+func (q *Question) Watching(line *Rule) {
 	if met, known := q.Passes[line.Name]; known && met.Fate != Unmet {
 		met.Fate = Watched
 		q.Passes[line.Name] = met
@@ -93,19 +88,8 @@ func (q *Question) Watching(line *Line) {
 }
 
 // Wanting notes what a resource lacks for a line to be about it.
-func (q *Question) Wanting(line *Line, lacks []string) {
+func (q *Question) Wanting(line *Rule, lacks []string) {
 	q.Passes[line.Name] = Pass{Line: line.Name, Fate: Elsewhere, Lacks: lacks}
-}
-
-// Outrank notes that one line decides over all that were noted.
-func (q *Question) Outrank(line *Line) {
-	for name, met := range q.Passes {
-		if met.Fate != Unmet {
-			met.Fate, met.Needs = Overtaken, nil
-			q.Passes[name] = met
-		}
-	}
-	q.Note(line, situation.True)
 }
 
 // Overtaken notes a line that comes too late.

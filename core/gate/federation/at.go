@@ -1,0 +1,199 @@
+package federation
+
+import (
+	"errors"
+	"slices"
+	"strings"
+
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/name"
+	"gatemap/core/rule"
+)
+
+// point is one value of a claim of a sign-in.
+type point struct {
+	party        *party
+	claim, value string
+}
+
+func (p *point) Object() string { return p.party.name }
+
+func (p *point) is(value string) bool { return value == p.value }
+
+// Lines are the rules for the claim, and the statements with what these are about.
+func (p *point) Lines() rule.LineSet {
+	lines := p.party.decision.Lines()
+	for _, c := range p.party.claims {
+		if c.doc.Claim == p.claim {
+			lines.Add(c.Rule)
+		}
+	}
+	return lines
+}
+
+// Depends is what says who has the value, and what the statements look at.
+func (p *point) Depends(book *directory.Book) rule.Dependencies {
+	d := p.party.decision.Depends(book)
+	d.Join(p.party.depends(book, p.claim, p.is))
+	return d
+}
+
+// Decide is by the rules that add the value, and by whether the sign-in is admitted.
+func (p *point) Decide(q *rule.Question) rule.Entitlement {
+	if !p.party.carries(q, p.claim, p.is) {
+		return rule.Entitlement{System: p.party.of.system, Object: p.party.name, Right: claimRight(p.claim, p.value)}
+	}
+	var with []carried
+	if !q.Brief {
+		with = slices.DeleteFunc(p.party.carried(q, p.claim, nil), func(c carried) bool { return c.value != p.value })
+	}
+	return p.party.value(q, claimRight(p.claim, p.value), with, p.party.door.Verdict(q))
+}
+
+// value is the entitlement to a value that some rules add.
+func (p *party) value(q *rule.Question, right string, by []carried, admission rule.Verdict) rule.Entitlement {
+	e := rule.Entitlement{System: p.of.system, Object: p.name, Right: right}
+	for _, c := range by {
+		e.Come(c.rule.routes(q, c.value))
+	}
+	e.Judge(admission)
+	return e
+}
+
+// routes are the ways to a value by a rule: those by the groups whose names make it, or
+// those to the rule.
+func (c *claim) routes(q *rule.Question, value string) (all []rule.Route) {
+	if !c.doc.FromGroups || q.Brief {
+		return c.Routes(q)
+	}
+	for _, g := range q.Subject.Groups() {
+		if gives, ok := c.groups.At(g); ok && gives.value == value {
+			all = append(all, q.RouteBy(c.Name, g))
+		}
+	}
+	return all
+}
+
+// Misses lists the rules that would add the value.
+func (p *point) Misses(q *rule.Question) (misses []rule.Miss) {
+	for _, c := range p.party.claims {
+		if c.doc.Claim == p.claim {
+			if lacks := c.lacks(q, p.value); lacks != nil {
+				misses = append(misses, rule.Miss{Mapping: c.Name, Lacks: lacks})
+			}
+		}
+	}
+	return misses
+}
+
+// lacks is what would make a claim rule give a value; nil if nothing would.
+func (c *claim) lacks(q *rule.Question, value string) []string {
+	switch {
+	case c.from != "":
+		return append(c.Lacks(q), "attribute:"+c.doc.From)
+	case !c.doc.FromGroups && c.doc.Value == value:
+		return c.Lacks(q)
+	case c.doc.FromGroups:
+		lacks := c.Lacks(q)
+		for g, gives := range c.groups.All() {
+			if gives.value == value {
+				lacks = append(lacks, "group:"+q.Book.GroupName(g))
+			}
+		}
+		return lacks
+	}
+	return nil
+}
+
+// Reach lists signing in to each party and the claims that go along.
+func (b *compiled) Reach(q *rule.Question, add func(rule.Entitlement)) {
+	var all []carried
+	for _, p := range b.byName {
+		all = p.carried(q, "", all[:0])
+		e := rule.Entitlement{System: b.system, Object: p.name, Right: gate.SignIn}
+		p.decision.Judge(q, &e)
+		admission := p.door.Told(q, &e)
+		for from := 0; from < len(all); {
+			to := from + 1
+			for to < len(all) && all[to].same(all[from]) {
+				to++
+			}
+			add(p.value(q, all[from].right, all[from:to], admission))
+			from = to
+		}
+		if e.State != rule.None {
+			if !q.Brief {
+				e.Claims = claims(all)
+			}
+			add(e)
+		}
+	}
+}
+
+// Giving is nothing in particular: a claim can be for everyone.
+func (b *compiled) Giving() (lines rule.LineSet, needed bool) { return lines, false }
+
+// Public are the parties, which may show something to everyone.
+func (b *compiled) Public() []string { return slices.Collect(b.names) }
+
+// Depends is what statements are about; attributes and names of groups that give claims are
+// shown.
+func (b *compiled) Depends(book *directory.Book) (d rule.Dependencies) {
+	for _, p := range b.parties {
+		d.Join(p.decision.Depends(book))
+		for _, c := range p.claims {
+			if c.from != "" {
+				d.Shown = append(d.Shown, c.from)
+			}
+			var groups []directory.GroupID
+			for g := range c.groups.All() {
+				groups = append(groups, g)
+			}
+			d.ShownGroups = append(d.ShownGroups, groups)
+		}
+	}
+	return d
+}
+
+// At finds signing in to a party ("sign-in"), or a claim ("claim NAME=VALUE").
+// The party can be left out where there is only one.
+func (b *compiled) At(object, right string) (rule.Permission, error) {
+	if object == "" {
+		if len(b.parties) != 1 {
+			return nil, &rule.ObjectNeededError{System: b.system, Objects: slices.Collect(b.names)}
+		}
+		object = b.parties[0].name
+	}
+	p := b.find(object)
+	if p == nil {
+		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, b.names), Within: b.system}
+	}
+	if right == gate.SignIn {
+		return &rule.Entry{System: b.system, On: object, Right: right, Decision: p.decision}, nil
+	}
+	written, isClaim := strings.CutPrefix(right, "claim ")
+	wanted, value, ok := strings.Cut(written, "=")
+	known := slices.ContainsFunc(p.claims, func(c *claim) bool { return c.doc.Claim == wanted })
+	if !isClaim || !ok || !known {
+		near := []string{gate.SignIn}
+		for _, c := range p.claims {
+			near = append(near, "claim "+c.doc.Claim+"=VALUE")
+		}
+		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: slices.Compact(near), Within: b.system}
+	}
+	return &point{p, wanted, value}, nil
+}
+
+// InFront asks for signing in to the party that the reference names.
+func (b *compiled) InFront(_, part string, keys gate.Passage) (rule.Permission, error) {
+	if part == "" || len(keys) > 0 {
+		return nil, errors.New("it is written SYSTEM/PARTY, and takes no other keys")
+	}
+	return b.At(part, gate.SignIn)
+}
+
+// Catalogue lists the relying parties; the right is signing in.
+func (b *compiled) Catalogue() gate.Catalogue {
+	return gate.Catalogue{Objects: slices.Collect(b.names), Rights: []string{gate.SignIn}, Open: true}
+}

@@ -1,0 +1,143 @@
+package federation
+
+import (
+	"slices"
+	"strings"
+
+	"gatemap/core/directory"
+	"gatemap/core/filter"
+	"gatemap/core/rule"
+)
+
+// carries is the fact that a user's sign-in carries a claim with a value that passes a test.
+type carries struct {
+	party   *party
+	test    *Test
+	depends directory.Memo[rule.Dependencies]
+}
+
+// Holds says whether it does. It works nothing else out.
+func (c *carries) Holds(q *rule.Question) bool {
+	return c.party.carries(q, c.test.Claim, c.test.fits)
+}
+
+// Routes are the ways by the claims that fit: from the groups, or other keys, from which they
+// come.
+func (c *carries) Routes(q *rule.Question, line string) (routes []rule.Route) {
+	for _, x := range c.party.carried(q, c.test.Claim, nil) {
+		if !c.test.fits(x.value) {
+			continue
+		}
+		q.Note(x.rule.Rule, x.rule.When.Holds(q.Facts))
+		for _, r := range x.rule.routes(q, x.value) {
+			r.Mapping, r.By, r.Direct = line, "claim:"+c.test.Claim, false
+			if !slices.ContainsFunc(routes, func(x rule.Route) bool { return slices.Equal(x.Path, r.Path) }) {
+				routes = append(routes, r)
+			}
+		}
+	}
+	if routes == nil {
+		routes = []rule.Route{{Mapping: line, By: "claim:" + c.test.Claim, Path: []rule.Hop{}}}
+	}
+	return routes
+}
+
+// Lacks is the claim.
+func (c *carries) Lacks(*rule.Question) []string {
+	return []string{"claim:" + c.party.name + " " + c.test.Claim + c.test.wanted()}
+}
+
+// From are the rules that add to the claim.
+func (c *carries) From() (rules []*rule.Rule, everyone bool) {
+	for _, x := range c.party.claims {
+		if x.doc.Claim == c.test.Claim {
+			rules = append(rules, x.Rule)
+		}
+	}
+	return rules, false
+}
+
+// Lines are these too, and Depends is what says whether a user has the claim besides.
+func (c *carries) Lines() rule.LineSet {
+	rules, _ := c.From()
+	return rule.Lines(rules...)
+}
+
+func (c *carries) Depends(book *directory.Book) rule.Dependencies {
+	return c.depends.Of(book, func() rule.Dependencies { return c.party.depends(book, c.test.Claim, c.test.fits) })
+}
+
+// carries says whether a user's sign-in carries a claim with a value that fits.
+func (p *party) carries(q *rule.Question, claim string, fits func(string) bool) bool {
+	for n := range q.Held(p.of.index).Among(p.lines) {
+		c := p.claims[n-p.first]
+		if c.doc.Claim == claim && c.some(q, fits) {
+			return true
+		}
+	}
+	return false
+}
+
+// depends is what says whether a user has a claim with a value that fits, besides for whom
+// the rules are.
+func (p *party) depends(book *directory.Book, claim string, fits func(string) bool) (d rule.Dependencies) {
+	for _, c := range p.claims {
+		if c.doc.Claim != claim {
+			continue
+		}
+		for g, gives := range c.groups.All() {
+			if fits(gives.value) {
+				d.Groups = append(d.Groups, g)
+			}
+		}
+		if c.from != "" {
+			d.Users = append(d.Users, book.Parted(c.from, func(v []filter.Value) bool { return anyFits(v, fits) }))
+		}
+	}
+	return d
+}
+
+// some says whether one of the values that a claim rule adds fits.
+func (c *claim) some(q *rule.Question, fits func(string) bool) bool {
+	switch {
+	case c.doc.FromGroups:
+		for gives := range c.groups.Among(q.Subject.Groups()) {
+			if gives.value != "" && fits(gives.value) {
+				return true
+			}
+		}
+		return false
+	case c.from != "":
+		return anyFits(q.Subject.Values(c.from), fits)
+	}
+	return c.doc.Value != "" && fits(c.doc.Value)
+}
+
+func anyFits(values []filter.Value, fits func(string) bool) bool {
+	return slices.ContainsFunc(values, func(v filter.Value) bool {
+		text := plain(v)
+		return text != "" && fits(text)
+	})
+}
+
+// fits says whether a value of the claim is one that the test is about.
+func (t *Test) fits(v string) bool {
+	switch {
+	case t.Is != nil:
+		return v == *t.Is
+	case t.Starts != nil:
+		return strings.HasPrefix(v, *t.Starts)
+	}
+	return strings.HasSuffix(v, *t.Ends)
+}
+
+// wanted writes what a test asks of a claim.
+func (t *Test) wanted() string {
+	switch {
+	case t.Is != nil:
+		return "=" + *t.Is
+	case t.Starts != nil:
+		return "=" + *t.Starts + "…"
+	}
+	return "=…" + *t.Ends
+}

@@ -1,0 +1,428 @@
+package rule
+
+import (
+	"slices"
+	"strings"
+
+	"gatemap/core/directory"
+	"gatemap/core/situation"
+)
+
+// Decision is the rules about something, and how they combine. All that decides in a gate
+// is one of these: lists in which the first match decides, denials that stand over what is
+// allowed, the nearest of several locks, and limits and policies that all hold.
+type Decision struct {
+	Index *Index
+	// Only, where it is not nil, must hold for there to be anything. For whom Always holds
+	// nothing matters but the locks.
+	Only, Always Fact
+	// Ordered are rules of which the first that matches decides.
+	Ordered LineSet
+	// Nearest are those that are about the thing itself, with those further away behind
+	// them, in the place of ordered ones.
+	Nearest *Level
+	// Default is the route of those who are let in where no rule lets them in; nil: nobody is.
+	Default []Route
+	// Limits take from everyone whom they are for, whatever gives; Asks ask for what is in
+	// their Then.
+	Limits, Asks LineSet
+	// Watched take or ask, and change nothing.
+	Watched LineSet
+	// Locks must all let through, too.
+	Locks []Lock
+	// Finish, where it is not nil, adds what goes along, whatever the state.
+	Finish func(*Question, Entitlement) Entitlement
+
+	number int // in the listing of its gate, from 1
+}
+
+// Level is the rules at one distance. The first distance at which a rule gives decides; at
+// it, and before it, a denial stands over what is allowed (docs/model.md section 5.6). Gate
+// types without a distance have one level.
+type Level struct {
+	Gives, Takes LineSet
+	Next         *Level
+}
+
+// Lock is something that must let through besides the rules of a decision.
+type Lock interface {
+	Verdict(*Question) Verdict
+	// Lines are the rules that it looks at, and Depends is what it looks at besides.
+	Lines() LineSet
+	Depends(*directory.Book) Dependencies
+}
+
+// Judge sets the state of an entitlement, its reasons and routes.
+func (d *Decision) Judge(q *Question, e *Entitlement) {
+	if d.Only != nil && !d.Only.Holds(q) {
+		return
+	}
+	held := q.Held(d.Index)
+	var own Verdict
+	switch {
+	case d.Always != nil && d.Always.Holds(q):
+		own = Opened
+		if !q.Brief {
+			e.Routes = d.Always.Routes(q, "")
+		}
+	case d.Ordered.Empty():
+		own = d.nearest(q, held, e)
+	default:
+		own = d.ordered(q, e)
+	}
+	if own.State == None {
+		return
+	}
+	for n := range held.Among(d.Limits) {
+		if r := d.Index.rules[n]; r.fits(q) {
+			own = own.And(r.takes(q))
+		}
+	}
+	for n := range held.Among(d.Asks) {
+		if r := d.Index.rules[n]; r.fits(q) {
+			own = own.And(r.asks(q))
+		}
+	}
+	for _, lock := range d.Locks {
+		own = own.And(lock.Verdict(q))
+	}
+	e.Judge(own)
+}
+
+// deny is what is denied to the subject, wherever.
+func (d *Decision) deny(q *Question) Verdict {
+	denied, held := Opened, q.Held(d.Index)
+	for l := d.Nearest; l != nil; l = l.Next {
+		for n := range held.Among(l.Takes) {
+			if r := d.Index.rules[n]; r.fits(q) {
+				if v := r.takes(q); v.State == Shut {
+					denied = denied.And(v)
+				}
+			}
+		}
+	}
+	return denied
+}
+
+// nearest is the best of what the nearest rules give, unless one denies.
+func (d *Decision) nearest(q *Question, held Held, e *Entitlement) Verdict {
+	var allows Either
+	denied, kept := Opened, Opened
+	for l := d.Nearest; l != nil && allows.None(); l = l.Next {
+		for n := range held.Among(l.Gives) {
+			if r := d.Index.rules[n]; r.fits(q) {
+				allows.Add(q, r.Gives(q))
+				if q.Brief {
+					if allows.best == Open {
+						break
+					}
+					continue
+				}
+				e.Come(r.Routes(q))
+			}
+		}
+		if allows.None() && d.Default == nil && l.Next == nil {
+			break
+		}
+		for n := range held.Among(l.Takes) {
+			if r := d.Index.rules[n]; r.fits(q) {
+				if v := r.takes(q); v.State == Shut {
+					denied = denied.And(v)
+				} else {
+					kept = kept.And(v)
+				}
+			}
+		}
+	}
+	if allows.None() {
+		if d.Default == nil {
+			return Verdict{}
+		}
+		allows.best = Open
+		if !q.Brief {
+			e.Routes = d.Default
+		}
+	}
+	if denied.State == Shut {
+		return denied
+	}
+	return allows.Verdict().And(kept)
+}
+
+// Match is what came of ordered rules.
+type Match struct {
+	Verdict Verdict
+	May     []*Rule // those that may let in, in order; of a brief question there are none
+	Default bool    // nothing before the end of the list is sure to decide
+	first   *Rule   // of May, of a brief question too
+}
+
+// Match walks the ordered rules.
+func (d *Decision) Match(q *Question) Match {
+	w := walk{q: q, passed: situation.Anyway}
+	more := true
+	for n := range q.Held(d.Index).Among(d.Ordered) {
+		r := d.Index.rules[n]
+		if !r.fits(q) {
+			continue
+		}
+		if !more {
+			q.Overtaken(&r.Line)
+		} else if more = w.meet(r); !more && q.Passes == nil {
+			break
+		}
+	}
+	v := w.end(d.Default != nil)
+	return Match{v, w.may, !w.decided, w.winner}
+}
+
+// Giving are the ordered rules for the subject that let in, if they are come to.
+func (d *Decision) Giving(q *Question) (giving []*Rule) {
+	for n := range q.Held(d.Index).Among(d.Ordered) {
+		if r := d.Index.rules[n]; r.Effect == Giving && r.fits(q) {
+			giving = append(giving, r)
+		}
+	}
+	return giving
+}
+
+// ordered is what the first match says: by the rules that may let in, or, where nothing
+// does, by those that would.
+func (d *Decision) ordered(q *Question, e *Entitlement) Verdict {
+	m := d.Match(q)
+	e.by = m.first
+	if q.Brief || m.Verdict.State == None {
+		return m.Verdict
+	}
+	by, byDefault := m.May, m.Default
+	if m.Verdict.State == Shut {
+		by, byDefault = d.Giving(q), true
+	}
+	for _, r := range by {
+		e.Come(r.Routes(q))
+	}
+	if byDefault {
+		e.Come(d.Default)
+	}
+	return m.Verdict
+}
+
+// holds is whether the condition of a rule that is for the subject holds, which is noted.
+func (r *Rule) holds(q *Question) situation.Truth {
+	truth := r.When.Holds(q.Facts)
+	if q.Passes != nil {
+		q.Note(r, truth)
+	}
+	return truth
+}
+
+// unmet is what the situation contradicts of a rule that gives.
+func (r *Rule) unmet(q *Question) []Stop {
+	var stops []Stop
+	for _, n := range r.When.Unmet(q.Facts) {
+		stops = append(stops, Stop{ByCondition, r.Name, string(n)})
+	}
+	return stops
+}
+
+// Gives is the verdict of a rule that gives: under its condition.
+func (r *Rule) Gives(q *Question) Verdict {
+	switch r.holds(q) {
+	case situation.True:
+		return Opened
+	case situation.Unknown:
+		if q.Brief {
+			return Verdict{State: Depends}
+		}
+		return DependsOn(r.When.Ways(q.Facts))
+	}
+	if q.Brief {
+		return Verdict{State: Shut}
+	}
+	return Verdict{State: Shut, ShutBy: r.unmet(q)}
+}
+
+// takes is the verdict of a rule that takes: shut where its condition holds, open where it
+// does not, and where it is unknown the opposite of it is needed.
+func (r *Rule) takes(q *Question) Verdict {
+	switch r.holds(q) {
+	case situation.True:
+		return q.ShutFor(r.Reason, r.Name, "")
+	case situation.Unknown:
+		if q.Brief {
+			return Verdict{State: Depends}
+		}
+		return DependsOn(r.When.Opposites(q.Facts))
+	}
+	return Opened
+}
+
+// asks is the verdict of a rule that asks for something: that it is met, or that the rule's
+// condition does not hold (docs/model.md section 5.9).
+func (r *Rule) asks(q *Question) Verdict {
+	matches := r.holds(q)
+	q.asking(r)
+	if matches == situation.False {
+		return Opened
+	}
+	met, verdict := situation.True, Opened
+	for i := range r.Then {
+		c := &r.Then[i]
+		truth := c.Holds(q.Facts)
+		met = min(met, truth)
+		switch {
+		case q.Brief || truth == situation.True:
+		case truth == situation.Unknown:
+			verdict = verdict.And(DependsOn(c.Ways(q.Facts)))
+		default:
+			verdict = verdict.And(ShutFor(r.Reason, r.Name, string(c.Unmet(q.Facts)[0])))
+		}
+	}
+	switch {
+	case met == situation.True:
+		return Opened
+	case q.Brief && met == situation.False && matches == situation.True:
+		return Verdict{State: Shut}
+	case q.Brief:
+		return Verdict{State: Depends}
+	case matches == situation.True:
+		return verdict
+	}
+	return DependsOn(verdict.If.Or(r.When.Opposites(q.Facts)))
+}
+
+// Alone is what a rule by itself leaves of a permission, as one that takes or asks.
+func (r *Rule) Alone(q *Question) Verdict {
+	if r.Then != nil {
+		return r.asks(q)
+	}
+	return r.takes(q)
+}
+
+// Gives are the rules without any of which there is nothing to have: none, and false, where
+// there is a default.
+func (d *Decision) Gives() (gives LineSet, needed bool) {
+	for n := range d.Ordered.All() {
+		if d.Index.rules[n].Effect == Giving {
+			gives.put(n)
+		}
+	}
+	for l := d.Nearest; l != nil; l = l.Next {
+		gives.Join(l.Gives)
+	}
+	return gives, d.Default == nil
+}
+
+// Lines are the rules that a decision looks at, with those that facts come from.
+func (d *Decision) Lines() LineSet {
+	var lines LineSet
+	for _, s := range []LineSet{d.Ordered, d.Limits, d.Asks, d.Watched} {
+		lines.Join(s)
+	}
+	for l := d.Nearest; l != nil; l = l.Next {
+		lines.Join(l.Gives)
+		lines.Join(l.Takes)
+	}
+	for _, lock := range d.Locks {
+		lines.Join(lock.Lines())
+	}
+	for _, fact := range d.facts(lines) {
+		lines.Join(fact.Lines())
+	}
+	return lines
+}
+
+// facts are those that a decision looks at, which has some lines.
+func (d *Decision) facts(lines LineSet) (facts []Fact) {
+	add := func(f Fact) {
+		if f != nil && !slices.Contains(facts, f) {
+			facts = append(facts, f)
+		}
+	}
+	add(d.Only)
+	add(d.Always)
+	for _, r := range d.Index.Some(lines) {
+		add(r.Only)
+	}
+	return facts
+}
+
+// Depends is what a decision looks at in a subject besides whom its lines name.
+func (d *Decision) Depends(book *directory.Book) Dependencies {
+	var seen []Fact
+	return d.depends(book, &seen)
+}
+
+// depends is Depends, but for facts that were seen before.
+func (d *Decision) depends(book *directory.Book, seen *[]Fact) (all Dependencies) {
+	for _, fact := range d.facts(d.Lines()) {
+		if !slices.Contains(*seen, fact) {
+			*seen = append(*seen, fact)
+			all.Join(fact.Depends(book))
+		}
+	}
+	for _, lock := range d.Locks {
+		all.Join(lock.Depends(book))
+	}
+	return all
+}
+
+// Misses lists the rules that would give something to the subject, none of which does.
+func (d *Decision) Misses(q *Question) (misses []Miss) {
+	gives, _ := d.Gives()
+	for _, r := range d.Index.Some(gives) {
+		misses = r.Miss(q, misses)
+	}
+	return misses
+}
+
+// Miss adds a rule that is not for the subject, with what is lacking, if that can be had.
+func (r *Rule) Miss(q *Question, to []Miss) []Miss {
+	if lacks := r.Lacks(q); lacks != nil {
+		return append(to, Miss{Mapping: r.Name, Lacks: lacks})
+	}
+	return to
+}
+
+// Door is a decision that must let through besides the rules of another. What shuts it is
+// told as its own reason.
+type Door struct {
+	*Decision
+	Reason   Reason
+	At, None string // where nothing lets through: at what, and in which words
+}
+
+// Verdict is what the door says.
+func (d *Door) Verdict(q *Question) Verdict {
+	var e Entitlement
+	d.Judge(q, &e)
+	return d.Told(q, &e)
+}
+
+// Told is what the door says, of an entitlement that its decision has judged.
+func (d *Door) Told(q *Question, e *Entitlement) Verdict {
+	switch {
+	case e.State == None:
+		return d.deny(q).And(q.ShutFor(d.Reason, d.At, d.None))
+	case e.State != Shut || q.Brief:
+		return e.Verdict()
+	}
+	v := Verdict{State: Shut}
+	for _, s := range e.ShutBy {
+		if s.Reason != d.Reason {
+			s = Stop{d.Reason, s.At, strings.TrimSpace(string(s.Reason) + " " + s.Detail)}
+		}
+		v.ShutBy = append(v.ShutBy, s)
+	}
+	return v
+}
+
+// If is a lock that is a condition on the situation.
+type If struct{ *Rule }
+
+// Verdict is that of the condition.
+func (c If) Verdict(q *Question) Verdict { return c.Gives(q) }
+
+// Lines are none, and it depends on nobody.
+func (If) Lines() LineSet                           { return LineSet{} }
+func (If) Depends(*directory.Book) (d Dependencies) { return d }

@@ -1,0 +1,77 @@
+package rule
+
+import (
+	"slices"
+
+	"gatemap/core/directory"
+	"gatemap/core/situation"
+)
+
+// Question is a subject in a situation. It belongs to one goroutine.
+type Question struct {
+	Book    *directory.Book
+	Subject *directory.Subject
+	Facts   *situation.Facts
+	// Brief asks for states alone: needs, reasons and routes are left out, and
+	// for the common gate types nothing is allocated.
+	Brief bool
+	// Passes, where it is not nil, is filled in with the lines that are come to.
+	Passes Passes
+
+	ways  [][]Hop // beside the groups of the subject, once asked for
+	marks marks
+	slab  []Route // in which the routes of the answers lie
+}
+
+// room gives room for up to n routes, in memory that the answers of a question share.
+func (q *Question) room(n int) []Route {
+	const some = 64
+	if cap(q.slab)-len(q.slab) < n {
+		q.slab = make([]Route, 0, max(some, n))
+	}
+	return q.slab[len(q.slab):]
+}
+
+// kept keeps the routes that were put into the room.
+func (q *Question) kept(routes []Route) []Route {
+	if len(routes) == 0 {
+		return nil
+	}
+	q.slab = q.slab[:len(q.slab)+len(routes)]
+	return slices.Clip(routes)
+}
+
+// Turn asks the same about another user.
+func (q *Question) Turn(u directory.UserID) {
+	q.Subject.Turn(q.Book, u)
+	q.ways = q.ways[:0]
+	q.marks.clear()
+}
+
+// way is the subject's shortest path to a group, as hops; nil if there is
+// none. It is computed once for a question.
+func (q *Question) way(g directory.GroupID) []Hop {
+	at, in := q.Subject.Place(g)
+	if !in {
+		return nil
+	}
+	if len(q.ways) == 0 {
+		groups := len(q.Subject.Groups())
+		q.ways = slices.Grow(q.ways, groups)[:groups]
+		clear(q.ways)
+	}
+	if q.ways[at] == nil {
+		path := q.Subject.Path(g)
+		hops := make([]Hop, len(path))
+		for i, step := range path {
+			hops[i] = Hop{q.Book.GroupName(step.Group), string(step.How)}
+		}
+		q.ways[at] = hops
+	}
+	return q.ways[at]
+}
+
+// RouteBy is the route by a group to a line that gives something for being in it.
+func (q *Question) RouteBy(line string, g directory.GroupID) Route {
+	return Route{Mapping: line, Path: q.way(g)}
+}
