@@ -133,17 +133,15 @@ func (f *front) verdict(q *rule.Question) rule.Verdict {
 
 // through asks the gate in front, with all that stands in front of that.
 func (f *front) through(q *rule.Question) rule.Verdict {
+	if q.Brief {
+		state := max(rule.Shut, f.point.State(q))
+		return rule.Verdict{State: min(state, f.system.around(q).State)}
+	}
 	e := f.point.Decide(q)
 	if e.State == rule.None {
-		if q.Brief {
-			return rule.Verdict{State: rule.Shut}
-		}
 		return rule.ShutFor(rule.ByGate, f.system.Name()+"/"+e.Right+" on "+e.Object, "none: no line of it lets the user through")
 	}
 	v := f.system.around(q).And(e.Verdict())
-	if q.Brief {
-		return v
-	}
 	stops := make([]rule.Stop, 0, len(v.ShutBy))
 	for _, s := range v.ShutBy {
 		detail := string(s.Reason)

@@ -74,7 +74,7 @@ func (a *Atlas) Brief(f *situation.Facts) *rule.Question {
 
 // State answers a brief question for one point.
 func (a *Atlas) State(q *rule.Question, s *System, p rule.Permission) rule.State {
-	own := p.Decide(q).State
+	own := p.State(q)
 	if own == rule.None {
 		return own
 	}

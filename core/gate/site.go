@@ -161,7 +161,7 @@ func (s *Site) Rule(line rule.Line, w *Who, when *situation.When, effect rule.Ef
 // EveryoneBut compiles a line that is for all but an exception.
 func (s *Site) EveryoneBut(line rule.Line, except *directory.People, when *situation.When, effect rule.Effect) *rule.Rule {
 	party, _ := s.Party(except, line)
-	r := s.Index.Enter(&rule.Rule{Line: line, Everyone: true, Except: party, Effect: effect})
+	r := s.Index.Enter(rule.Rule{Line: line, Everyone: true, Except: party, Effect: effect})
 	s.on(r, when)
 	return r
 }
@@ -180,7 +180,7 @@ func misspelt(list []finding.Finding) []finding.Finding {
 }
 
 func (s *Site) who(w *Who, line rule.Line, effect rule.Effect) *rule.Rule {
-	c := s.Index.Enter(&rule.Rule{Line: line, Everyone: w.Everyone, Effect: effect})
+	c := s.Index.Enter(rule.Rule{Line: line, Everyone: w.Everyone, Effect: effect})
 	if w.Empty() {
 		s.Errors.Addf(line.Place, "line %s names nobody: it needs groups, users or everyone: true", line.Name)
 	}

@@ -13,9 +13,10 @@ import (
 // allowed, the nearest of several locks, and limits and policies that all hold.
 type Decision struct {
 	Index *Index
-	// Only, where it is not nil, must hold for there to be anything. For whom Always holds
-	// nothing matters but the locks.
-	Only, Always Fact
+	// Only, where it is not nil, must hold for there to be anything.
+	Only Fact
+	// Override, where it is not nil, comes before all rules.
+	Override Override
 	// Ordered are rules of which the first that matches decides.
 	Ordered LineSet
 	// Nearest are those that are about the thing itself, with those further away behind
@@ -30,7 +31,8 @@ type Decision struct {
 	Watched LineSet
 	// Locks must all let through, too.
 	Locks []Lock
-	// Finish, where it is not nil, adds what goes along, whatever the state.
+	// Finish, where it is not nil, adds what goes along, whatever the state; brief questions
+	// have nothing of it.
 	Finish func(*Question, Entitlement) Entitlement
 
 	number int // in the listing of its gate, from 1
@@ -52,26 +54,54 @@ type Lock interface {
 	Depends(*directory.Book) Dependencies
 }
 
+// Override is something that decides before any rule.
+type Override interface {
+	// Says is what gives to the subject whatever the rules say, and what takes from it, if
+	// something gives; Routes are the ways to what is given.
+	Says(*Question) (gives, takes Verdict)
+	Routes() []Route
+	// Depends is what it looks at in a subject.
+	Depends(*directory.Book) Dependencies
+}
+
 // Judge sets the state of an entitlement, its reasons and routes.
 func (d *Decision) Judge(q *Question, e *Entitlement) {
+	routes := e
+	if q.Brief {
+		routes = nil
+	}
+	e.Judge(d.verdict(q, routes))
+}
+
+// verdict is the verdict of a decision, and adds the routes to an entitlement, if there is one.
+func (d *Decision) verdict(q *Question, e *Entitlement) Verdict {
 	if d.Only != nil && !d.Only.Holds(q) {
-		return
+		return Verdict{}
 	}
 	held := q.Held(d.Index)
-	var own Verdict
-	switch {
-	case d.Always != nil && d.Always.Holds(q):
-		own = Opened
-		if !q.Brief {
-			e.Routes = d.Always.Routes(q, "")
+	if e != nil {
+		for n := range held.Among(d.Watched) {
+			d.Index.rules[n].watch(q, e)
 		}
+	}
+	var own, over Verdict
+	if d.Override != nil {
+		if own, over = d.Override.Says(q); own.State != None && e != nil {
+			e.Routes = d.Override.Routes()
+		}
+	}
+	switch {
+	case own.State != None:
 	case d.Ordered.Empty():
 		own = d.nearest(q, held, e)
 	default:
 		own = d.ordered(q, e)
 	}
 	if own.State == None {
-		return
+		return own
+	}
+	if d.Override != nil {
+		own = own.And(over)
 	}
 	for n := range held.Among(d.Limits) {
 		if r := d.Index.rules[n]; r.fits(q) {
@@ -86,7 +116,7 @@ func (d *Decision) Judge(q *Question, e *Entitlement) {
 	for _, lock := range d.Locks {
 		own = own.And(lock.Verdict(q))
 	}
-	e.Judge(own)
+	return own
 }
 
 // deny is what is denied to the subject, wherever.
@@ -112,13 +142,12 @@ func (d *Decision) nearest(q *Question, held Held, e *Entitlement) Verdict {
 		for n := range held.Among(l.Gives) {
 			if r := d.Index.rules[n]; r.fits(q) {
 				allows.Add(q, r.Gives(q))
-				if q.Brief {
-					if allows.best == Open {
-						break
-					}
-					continue
+				if q.Brief && allows.best == Open {
+					break
 				}
-				e.Come(r.Routes(q))
+				if e != nil {
+					e.Come(r.Routes(q))
+				}
 			}
 		}
 		if allows.None() && d.Default == nil && l.Next == nil {
@@ -139,7 +168,7 @@ func (d *Decision) nearest(q *Question, held Held, e *Entitlement) Verdict {
 			return Verdict{}
 		}
 		allows.best = Open
-		if !q.Brief {
+		if e != nil {
 			e.Routes = d.Default
 		}
 	}
@@ -154,12 +183,14 @@ type Match struct {
 	Verdict Verdict
 	May     []*Rule // those that may let in, in order; of a brief question there are none
 	Default bool    // nothing before the end of the list is sure to decide
-	first   *Rule   // of May, of a brief question too
 }
 
 // Match walks the ordered rules.
 func (d *Decision) Match(q *Question) Match {
-	w := walk{q: q, passed: situation.Anyway}
+	w := walk{q: q}
+	if !q.Brief {
+		w.told = &told{passed: situation.Anyway}
+	}
 	more := true
 	for n := range q.Held(d.Index).Among(d.Ordered) {
 		r := d.Index.rules[n]
@@ -172,8 +203,11 @@ func (d *Decision) Match(q *Question) Match {
 			break
 		}
 	}
-	v := w.end(d.Default != nil)
-	return Match{v, w.may, !w.decided, w.winner}
+	m := Match{Verdict: w.end(d.Default != nil), Default: !w.decided}
+	if w.told != nil {
+		m.May = w.may
+	}
+	return m
 }
 
 // Giving are the ordered rules for the subject that let in, if they are come to.
@@ -190,9 +224,11 @@ func (d *Decision) Giving(q *Question) (giving []*Rule) {
 // does, by those that would.
 func (d *Decision) ordered(q *Question, e *Entitlement) Verdict {
 	m := d.Match(q)
-	e.by = m.first
-	if q.Brief || m.Verdict.State == None {
+	if e == nil || m.Verdict.State == None {
 		return m.Verdict
+	}
+	if len(m.May) > 0 {
+		e.by = m.May[0]
 	}
 	by, byDefault := m.May, m.Default
 	if m.Verdict.State == Shut {
@@ -291,12 +327,20 @@ func (r *Rule) asks(q *Question) Verdict {
 	return DependsOn(verdict.If.Or(r.When.Opposites(q.Facts)))
 }
 
-// Alone is what a rule by itself leaves of a permission, as one that takes or asks.
-func (r *Rule) Alone(q *Question) Verdict {
-	if r.Then != nil {
-		return r.asks(q)
+// watch tells what a rule that is only watched would have done.
+func (r *Rule) watch(q *Question, e *Entitlement) {
+	if !r.fits(q) {
+		return
 	}
-	return r.takes(q)
+	alone := r.takes
+	if r.Then != nil {
+		alone = r.asks
+	}
+	v := alone(q)
+	q.watching(r)
+	if r.When.Holds(q.Facts) != situation.False {
+		e.Watch = append(e.Watch, Watch{Policy: r.Name, Would: r.Would, State: v.State})
+	}
 }
 
 // Gives are the rules without any of which there is nothing to have: none, and false, where
@@ -340,7 +384,6 @@ func (d *Decision) facts(lines LineSet) (facts []Fact) {
 		}
 	}
 	add(d.Only)
-	add(d.Always)
 	for _, r := range d.Index.Some(lines) {
 		add(r.Only)
 	}
@@ -363,6 +406,9 @@ func (d *Decision) depends(book *directory.Book, seen *[]Fact) (all Dependencies
 	}
 	for _, lock := range d.Locks {
 		all.Join(lock.Depends(book))
+	}
+	if d.Override != nil {
+		all.Join(d.Override.Depends(book))
 	}
 	return all
 }
@@ -393,28 +439,27 @@ type Door struct {
 }
 
 // Verdict is what the door says.
-func (d *Door) Verdict(q *Question) Verdict {
-	var e Entitlement
-	d.Judge(q, &e)
-	return d.Told(q, &e)
-}
+func (d *Door) Verdict(q *Question) Verdict { return d.Told(q, d.verdict(q, nil)) }
 
-// Told is what the door says, of an entitlement that its decision has judged.
-func (d *Door) Told(q *Question, e *Entitlement) Verdict {
+// Told is what the door says where its decision says something.
+func (d *Door) Told(q *Question, v Verdict) Verdict {
 	switch {
-	case e.State == None:
-		return d.deny(q).And(q.ShutFor(d.Reason, d.At, d.None))
-	case e.State != Shut || q.Brief:
-		return e.Verdict()
+	case q.Brief:
+		v.State = max(v.State, Shut)
+		return v
+	case v.State == None:
+		return d.deny(q).And(ShutFor(d.Reason, d.At, d.None))
+	case v.State != Shut:
+		return v
 	}
-	v := Verdict{State: Shut}
-	for _, s := range e.ShutBy {
+	told := Verdict{State: Shut}
+	for _, s := range v.ShutBy {
 		if s.Reason != d.Reason {
 			s = Stop{d.Reason, s.At, strings.TrimSpace(string(s.Reason) + " " + s.Detail)}
 		}
-		v.ShutBy = append(v.ShutBy, s)
+		told.ShutBy = append(told.ShutBy, s)
 	}
-	return v
+	return told
 }
 
 // If is a lock that is a condition on the situation.

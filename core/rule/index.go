@@ -13,6 +13,7 @@ import (
 // in once all systems are compiled.
 type Index struct {
 	rules     []*Rule
+	slab      []Rule            // where the last of them lie
 	always    []uint64          // a bit for each rule: those for everyone
 	groups    ByGroup[[]uint32] // the rules that name a group
 	users     map[directory.UserID][]uint32
@@ -21,11 +22,15 @@ type Index struct {
 	claiming  []*Rule
 }
 
-// Enter gives a new rule its number.
-func (r *Index) Enter(c *Rule) *Rule {
+// Enter gives a new rule its number, and its place beside the others.
+func (r *Index) Enter(c Rule) *Rule {
 	c.index, c.number = r, uint32(len(r.rules))
-	r.rules = append(r.rules, c)
-	return c
+	if len(r.slab) == cap(r.slab) {
+		r.slab = make([]Rule, 0, max(4, min(len(r.rules), 256)))
+	}
+	r.slab = append(r.slab, c)
+	r.rules = append(r.rules, &r.slab[len(r.slab)-1])
+	return r.rules[c.number]
 }
 
 // Seal makes the indices, once all systems are compiled. Rules that a lost name has broken have nobody.

@@ -7,13 +7,17 @@ import "gatemap/core/situation"
 type walk struct {
 	q                         *Question
 	allowed, refused, decided bool
-	stopped, waiting          bool           // there are stops; and pending ones
-	may                       []*Rule        // the permitting lines that may decide, of a question that is not brief
-	winner                    *Rule          // the first of them
-	ways                      situation.Ways // by the permitting lines so far
-	passed                    situation.Ways // how the refusing lines so far are passed
-	stops                     []Stop
-	pending                   []Stop // refusals that count once a permitting line follows
+	stopped, waiting          bool // there are stops; and pending ones
+	*told                          // of a question that is not brief
+}
+
+// told is what is to be told of a walk.
+type told struct {
+	may     []*Rule        // the permitting lines that may decide
+	ways    situation.Ways // by the permitting lines so far
+	passed  situation.Ways // how the refusing lines so far are passed
+	stops   []Stop
+	pending []Stop // refusals that count once a permitting line follows
 }
 
 // meet comes to the next line that is for the subject. more is false once no line that
@@ -42,9 +46,6 @@ func (w *walk) meet(r *Rule) (more bool) {
 	}
 	if permit {
 		w.allowed = true
-		if w.winner == nil {
-			w.winner = r
-		}
 	} else {
 		w.refused, w.waiting = true, true
 		if !w.q.Brief {
@@ -58,8 +59,12 @@ func (w *walk) meet(r *Rule) (more bool) {
 // permit says that a permitting line comes: the refusals before it are what
 // shuts it.
 func (w *walk) permit() {
-	w.stopped = w.stopped || w.waiting
-	w.stops, w.pending, w.waiting = append(w.stops, w.pending...), nil, false
+	if w.waiting {
+		w.stopped, w.waiting = true, false
+		if w.told != nil {
+			w.stops, w.pending = append(w.stops, w.pending...), nil
+		}
+	}
 }
 
 // end comes to the end of the list with its default.
@@ -71,6 +76,8 @@ func (w *walk) end(permit bool) Verdict {
 		w.allowed, w.refused = w.allowed || permit, w.refused || !permit
 	}
 	switch {
+	case w.allowed && w.refused && w.told == nil:
+		return Verdict{State: Depends}
 	case w.allowed && w.refused:
 		if permit && !w.decided {
 			w.ways = w.ways.Or(w.passed)
@@ -78,6 +85,8 @@ func (w *walk) end(permit bool) Verdict {
 		return DependsOn(w.ways)
 	case w.allowed:
 		return Opened
+	case w.stopped && w.told == nil:
+		return Verdict{State: Shut}
 	case w.stopped:
 		return Verdict{State: Shut, ShutBy: union(nil, w.stops)}
 	}

@@ -79,8 +79,8 @@ func (q *Question) asking(line *Rule) {
 	}
 }
 
-// Watching notes a line that is only watched, unless the situation contradicts it.
-func (q *Question) Watching(line *Rule) {
+// watching notes a line that is only watched, unless the situation contradicts it.
+func (q *Question) watching(line *Rule) {
 	if met, known := q.Passes[line.Name]; known && met.Fate != Unmet {
 		met.Fate = Watched
 		q.Passes[line.Name] = met

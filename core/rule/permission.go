@@ -14,6 +14,8 @@ type Permission interface {
 	Object() string
 	// Decide answers for the subject of the question; Misses is left out.
 	Decide(*Question) Entitlement
+	// State answers a brief question.
+	State(*Question) State
 	// Misses lists the lines that would give it to the subject, none of which
 	// does.
 	Misses(*Question) []Miss
@@ -33,6 +35,9 @@ type Entry struct {
 
 // Object is the object of the entry.
 func (e *Entry) Object() string { return e.On }
+
+// State answers a brief question.
+func (e *Entry) State(q *Question) State { return e.verdict(q, nil).State }
 
 // Decide answers for the subject of the question.
 func (e *Entry) Decide(q *Question) Entitlement {
@@ -133,7 +138,7 @@ func (v *view) decide(d *Decision) (e Entitlement) {
 		return v.answers[v.places[d.number]-1]
 	}
 	d.Judge(v.question, &e)
-	if d.Finish != nil {
+	if d.Finish != nil && !v.question.Brief {
 		e = d.Finish(v.question, e)
 	}
 	if v.places != nil {

@@ -31,10 +31,28 @@ const (
 	Taking Effect = true
 )
 
-// Rule is one line of a gate, compiled: for whom it is, and on what condition.
+// Rule is one line of a gate, compiled: for whom it is, and on what condition. What every
+// question looks at comes first.
 type Rule struct {
-	Line
+	// When must hold for the rule to apply.
+	When situation.Condition
+	// Only, where it is not nil, must hold as well. Where Tested is set it alone says for
+	// whom the rule is, and by which routes they come to it.
+	Only   Fact
+	Tested bool
 	Effect Effect
+
+	broken, off bool
+	number      uint32
+	index       *Index
+
+	// Then is what the rule asks of those to whom it applies; Would says in words what it
+	// does, where it is only watched.
+	Then  []situation.Condition
+	Would string
+	Line
+	// Reason is what a rule that takes shuts by.
+	Reason Reason
 	// Everyone, Users, Groups and Claims say for whom it is, any one of them; Except are
 	// those who are not meant, whatever else names them.
 	Everyone bool
@@ -42,20 +60,6 @@ type Rule struct {
 	Groups   []directory.GroupID
 	Claims   []*Claim
 	Except   directory.Party
-	// Only, where it is not nil, must hold as well. Where Tested is set it alone says for
-	// whom the rule is, and by which routes they come to it.
-	Only   Fact
-	Tested bool
-	// When must hold for the rule to apply.
-	When situation.Condition
-	// Then is what the rule asks of those to whom it applies.
-	Then []situation.Condition
-	// Reason is what a rule that takes shuts by.
-	Reason Reason
-
-	broken, off bool
-	index       *Index
-	number      uint32
 }
 
 // Fact is something that is worked out about a subject before rules are looked at.
@@ -90,9 +94,9 @@ func (c *Claim) held(q *Question) bool {
 	}
 	brief, passes := q.Brief, q.Passes
 	q.Brief, q.Passes = true, nil
-	e := c.By.Decide(q)
+	state := c.By.State(q)
 	q.Brief, q.Passes = brief, passes
-	return e.State == Open
+	return state == Open
 }
 
 // Break makes a rule that has nobody: its line gives nothing.

@@ -100,14 +100,17 @@ func DependsOn(ways situation.Ways) Verdict { return Verdict{State: Depends, If:
 // And joins two verdicts that must both hold: the lower state, with all
 // reasons of that state.
 func (v Verdict) And(w Verdict) Verdict {
-	switch {
-	case v.State < w.State:
-		return v
-	case w.State < v.State:
-		return w
-	case v.State == Open:
+	if v.State == w.State && v.State != Open {
+		return v.both(w)
+	}
+	if v.State < w.State {
 		return v
 	}
+	return w
+}
+
+// both has the reasons of two verdicts of the same state.
+func (v Verdict) both(w Verdict) Verdict {
 	return Verdict{v.State, v.If.And(w.If), union(v.ShutBy, w.ShutBy)}
 }
 

@@ -15,6 +15,8 @@ import (
 type point struct {
 	party        *party
 	claim, value string
+	right        string
+	lines        rule.LineSet // the rules that add to the claim
 }
 
 func (p *point) Object() string { return p.party.name }
@@ -24,11 +26,7 @@ func (p *point) is(value string) bool { return value == p.value }
 // Lines are the rules for the claim, and the statements with what these are about.
 func (p *point) Lines() rule.LineSet {
 	lines := p.party.decision.Lines()
-	for _, c := range p.party.claims {
-		if c.doc.Claim == p.claim {
-			lines.Add(c.Rule)
-		}
-	}
+	lines.Join(p.lines)
 	return lines
 }
 
@@ -39,16 +37,21 @@ func (p *point) Depends(book *directory.Book) rule.Dependencies {
 	return d
 }
 
+// State answers a brief question.
+func (p *point) State(q *rule.Question) rule.State {
+	if !p.party.carries(q, p.lines, p.is) {
+		return rule.None
+	}
+	return p.party.door.Verdict(q).State
+}
+
 // Decide is by the rules that add the value, and by whether the sign-in is admitted.
 func (p *point) Decide(q *rule.Question) rule.Entitlement {
-	if !p.party.carries(q, p.claim, p.is) {
-		return rule.Entitlement{System: p.party.of.system, Object: p.party.name, Right: claimRight(p.claim, p.value)}
+	with := slices.DeleteFunc(p.party.carried(q, p.claim, nil), func(c carried) bool { return c.value != p.value })
+	if len(with) == 0 {
+		return rule.Entitlement{System: p.party.of.system, Object: p.party.name, Right: p.right}
 	}
-	var with []carried
-	if !q.Brief {
-		with = slices.DeleteFunc(p.party.carried(q, p.claim, nil), func(c carried) bool { return c.value != p.value })
-	}
-	return p.party.value(q, claimRight(p.claim, p.value), with, p.party.door.Verdict(q))
+	return p.party.value(q, p.right, with, p.party.door.Verdict(q))
 }
 
 // value is the entitlement to a value that some rules add.
@@ -113,7 +116,7 @@ func (b *compiled) Reach(q *rule.Question, add func(rule.Entitlement)) {
 		all = p.carried(q, "", all[:0])
 		e := rule.Entitlement{System: b.system, Object: p.name, Right: gate.SignIn}
 		p.decision.Judge(q, &e)
-		admission := p.door.Told(q, &e)
+		admission := p.door.Told(q, e.Verdict())
 		for from := 0; from < len(all); {
 			to := from + 1
 			for to < len(all) && all[to].same(all[from]) {
@@ -182,7 +185,7 @@ func (b *compiled) At(object, right string) (rule.Permission, error) {
 		}
 		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: slices.Compact(near), Within: b.system}
 	}
-	return &point{p, wanted, value}, nil
+	return &point{p, wanted, value, right, p.adding(wanted)}, nil
 }
 
 // InFront asks for signing in to the party that the reference names.

@@ -13,12 +13,13 @@ import (
 type carries struct {
 	party   *party
 	test    *Test
+	lines   rule.LineSet // the rules that add to the claim
 	depends directory.Memo[rule.Dependencies]
 }
 
 // Holds says whether it does. It works nothing else out.
 func (c *carries) Holds(q *rule.Question) bool {
-	return c.party.carries(q, c.test.Claim, c.test.fits)
+	return c.party.carries(q, c.lines, c.test.fits)
 }
 
 // Routes are the ways by the claims that fit: from the groups, or other keys, from which they
@@ -49,29 +50,30 @@ func (c *carries) Lacks(*rule.Question) []string {
 
 // From are the rules that add to the claim.
 func (c *carries) From() (rules []*rule.Rule, everyone bool) {
-	for _, x := range c.party.claims {
-		if x.doc.Claim == c.test.Claim {
-			rules = append(rules, x.Rule)
-		}
-	}
-	return rules, false
+	return c.party.of.index.Some(c.lines), false
 }
 
 // Lines are these too, and Depends is what says whether a user has the claim besides.
-func (c *carries) Lines() rule.LineSet {
-	rules, _ := c.From()
-	return rule.Lines(rules...)
-}
+func (c *carries) Lines() rule.LineSet { return c.lines }
 
 func (c *carries) Depends(book *directory.Book) rule.Dependencies {
 	return c.depends.Of(book, func() rule.Dependencies { return c.party.depends(book, c.test.Claim, c.test.fits) })
 }
 
-// carries says whether a user's sign-in carries a claim with a value that fits.
-func (p *party) carries(q *rule.Question, claim string, fits func(string) bool) bool {
-	for n := range q.Held(p.of.index).Among(p.lines) {
-		c := p.claims[n-p.first]
-		if c.doc.Claim == claim && c.some(q, fits) {
+// adding are the rules that add to a claim.
+func (p *party) adding(claim string) (lines rule.LineSet) {
+	for _, c := range p.claims {
+		if c.doc.Claim == claim {
+			lines.Add(c.Rule)
+		}
+	}
+	return lines
+}
+
+// carries says whether one of some rules adds a value that fits to a user's sign-in.
+func (p *party) carries(q *rule.Question, by rule.LineSet, fits func(string) bool) bool {
+	for n := range q.Held(p.of.index).Among(by) {
+		if p.claims[n-p.first].some(q, fits) {
 			return true
 		}
 	}

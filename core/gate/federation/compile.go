@@ -73,7 +73,7 @@ func (b *compiled) party(s *gate.Site, d *Party) *party {
 		p.decision.Default = []rule.Route{{Mapping: b.system + "/" + p.name + " default", Path: []rule.Hop{}}}
 	}
 	p.decision.Finish = func(q *rule.Question, e rule.Entitlement) rule.Entitlement {
-		if e.State != rule.None && !q.Brief {
+		if e.State != rule.None {
 			e.Claims = claims(p.carried(q, "", nil))
 		}
 		return e
@@ -164,7 +164,7 @@ func (p *party) statement(s *gate.Site, i int, d *Statement) {
 		return
 	default:
 		x.Rule = s.EveryoneBut(line, nil, nil, effect)
-		x.Only, x.Tested = &carries{party: p, test: t}, true
+		x.Only, x.Tested = &carries{party: p, test: t, lines: p.adding(t.Claim)}, true
 	}
 	x.Reason = rule.ByAdmit
 	switch {

@@ -96,10 +96,6 @@ func grouped[T any](parts []T, rules []*entry, in func(*entry, T) bool) []group[
 // (docs/model.md section 5.3).
 func (p *point) Decide(q *rule.Question) rule.Entitlement {
 	e := rule.Entitlement{System: p.wall.system, Object: p.object, Right: p.right}
-	if q.Brief {
-		e.State = p.brief(q)
-		return e
-	}
 	grid := make([]rule.Match, len(p.parts))
 	for i, part := range p.parts {
 		grid[i] = part.Match(q)
@@ -115,8 +111,8 @@ func (p *point) Decide(q *rule.Question) rule.Entitlement {
 
 func refused(m rule.Match) bool { return m.Verdict.State < rule.Depends }
 
-// brief is Decide for the state alone.
-func (p *point) brief(q *rule.Question) rule.State {
+// State is Decide for the state alone.
+func (p *point) State(q *rule.Question) rule.State {
 	best, worst := rule.None, rule.Open
 	for _, part := range p.parts {
 		state := part.Match(q).Verdict.State

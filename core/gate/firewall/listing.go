@@ -45,7 +45,11 @@ func (w *compiled) Reach(q *rule.Question, add func(rule.Entitlement)) {
 		if !asked[i] && !(w.byDefault != nil && p.object == anyName && p.right == anyName) {
 			continue
 		}
-		if e := p.Decide(q); e.State != rule.None {
+		if q.Brief {
+			if state := p.State(q); state != rule.None {
+				add(rule.Entitlement{System: w.system, Object: p.object, Right: p.right, State: state})
+			}
+		} else if e := p.Decide(q); e.State != rule.None {
 			add(e)
 		}
 	}

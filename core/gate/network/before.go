@@ -1,6 +1,7 @@
 package network
 
 import (
+	"slices"
 	"strings"
 
 	"gatemap/core/directory"
@@ -34,45 +35,32 @@ func (s *sources) Verdict(q *rule.Question) rule.Verdict {
 func (*sources) Lines() rule.LineSet                           { return rule.LineSet{} }
 func (*sources) Depends(*directory.Book) (d rule.Dependencies) { return d }
 
-// override is an attribute that decides before any policy: as a fact, that one is always
-// admitted, and as a lock, that one never is.
+// override is an attribute that decides before any policy.
 type override struct {
 	attribute string // folded
 	line      string
 }
 
-// says is what it says of the subject: the first plain value of the attribute.
-func (o *override) says(q *rule.Question, word string) bool {
-	for _, v := range q.Subject.User().Attributes.Get(o.attribute) {
-		if v.Kind != filter.Complex {
-			return strings.EqualFold(v.Text, word)
-		}
+// Says goes by the first plain value of the attribute: always is admitted, never is not.
+func (o *override) Says(q *rule.Question) (gives, takes rule.Verdict) {
+	values := q.Subject.User().Attributes.Get(o.attribute)
+	at := slices.IndexFunc(values, func(v filter.Value) bool { return v.Kind != filter.Complex })
+	switch {
+	case at < 0:
+	case strings.EqualFold(values[at].Text, "always"):
+		gives = rule.Opened
+	case strings.EqualFold(values[at].Text, "never"):
+		return gives, q.ShutFor(rule.ByOverride, o.line, "")
 	}
-	return false
+	return gives, rule.Opened
 }
 
-// Holds says whether the subject is always admitted.
-func (o *override) Holds(q *rule.Question) bool { return o.says(q, "always") }
-
 // Routes is the one by the attribute.
-func (o *override) Routes(*rule.Question, string) []rule.Route {
+func (o *override) Routes() []rule.Route {
 	return []rule.Route{{Mapping: o.line, Direct: true, Path: []rule.Hop{}}}
 }
 
-// Lacks and From say nothing: no line asks for it.
-func (*override) Lacks(*rule.Question) []string     { return nil }
-func (*override) From() (none []*rule.Rule, _ bool) { return nil, true }
-
-// Verdict is shut for those who are never admitted.
-func (o *override) Verdict(q *rule.Question) rule.Verdict {
-	if o.says(q, "never") {
-		return q.ShutFor(rule.ByOverride, o.line, "")
-	}
-	return rule.Opened
-}
-
-// Lines are none, and it depends on the attribute.
-func (*override) Lines() rule.LineSet { return rule.LineSet{} }
+// Depends is the attribute.
 func (o *override) Depends(*directory.Book) rule.Dependencies {
 	return rule.Dependencies{Attributes: []string{o.attribute}}
 }

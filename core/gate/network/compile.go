@@ -132,7 +132,7 @@ func (p *compiled) decision(way string, known *sources) *rule.Decision {
 		}
 	}
 	if p.override != nil {
-		d.Always, d.Locks = p.override, append(d.Locks, p.override)
+		d.Override = p.override
 	}
 	d.Finish = func(_ *rule.Question, e rule.Entitlement) rule.Entitlement {
 		if by := e.By(); by != nil && e.State >= rule.Depends {

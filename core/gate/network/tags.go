@@ -103,7 +103,12 @@ func (t *tagged) add(tag string) {
 // Holds says whether the subject gets one of them.
 func (t *tagged) Holds(q *rule.Question) bool {
 	have := t.tags.of(q)
-	return slices.ContainsFunc(t.ids, have.Has)
+	for _, id := range t.ids {
+		if have.Has(id) {
+			return true
+		}
+	}
+	return false
 }
 
 // Routes are the ways to the tags, by the names of these.

@@ -28,7 +28,6 @@ type compiled struct {
 type policy struct {
 	*rule.Rule
 	apps    []string // nil: all
-	would   string   // what it would do
 	block   bool
 	watched bool
 }
@@ -64,8 +63,8 @@ func standsBehind(list []gate.Front, system string) bool {
 }
 
 func (g *compiled) policy(s *gate.Site, d *Policy) policy {
-	p := policy{Rule: s.Rule(s.Line(d.Name, d.Place), &d.Who, d.When, rule.Taking), block: d.Then.Block, watched: d.Mode == "watch", would: d.Then.would()}
-	p.Reason = rule.ByPolicy
+	p := policy{Rule: s.Rule(s.Line(d.Name, d.Place), &d.Who, d.When, rule.Taking), block: d.Then.Block, watched: d.Mode == "watch"}
+	p.Reason, p.Would = rule.ByPolicy, d.Then.would()
 	if !p.block {
 		p.Then = []situation.Condition{}
 	}
@@ -107,12 +106,10 @@ func (g *compiled) decision(app string) *rule.Decision {
 	if !g.block {
 		d.Default = []rule.Route{{Mapping: g.system + "/default", Path: []rule.Hop{}}}
 	}
-	var watched []*policy
 	for i := range g.policies {
 		switch p := &g.policies[i]; {
 		case p.apps != nil && !slices.Contains(p.apps, app):
 		case p.watched:
-			watched = append(watched, p)
 			d.Watched.Add(p.Rule)
 		case p.block:
 			d.Limits.Add(p.Rule)
@@ -123,28 +120,7 @@ func (g *compiled) decision(app string) *rule.Decision {
 			}
 		}
 	}
-	if watched != nil {
-		d.Finish = func(q *rule.Question, e rule.Entitlement) rule.Entitlement { return watch(q, e, watched) }
-	}
 	return d
-}
-
-// watch adds what policies that are only watched would have done.
-func watch(q *rule.Question, e rule.Entitlement, watched []*policy) rule.Entitlement {
-	if q.Brief {
-		return e
-	}
-	for _, p := range watched {
-		if !p.Has(q) {
-			continue
-		}
-		v := p.Alone(q)
-		q.Watching(p.Rule)
-		if p.When.Holds(q.Facts) != situation.False {
-			e.Watch = append(e.Watch, rule.Watch{Policy: p.Name, Would: p.would, State: v.State})
-		}
-	}
-	return e
 }
 
 // At finds signing in to a system.
