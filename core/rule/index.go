@@ -162,6 +162,13 @@ func (h Held) Has(number uint32) bool { return has(h, number) }
 func (h Held) Put(number uint32)  { put(h, number) }
 func (h Held) Drop(number uint32) { h[number/64] &^= 1 << (number % 64) }
 
+// join sets the bits of a set.
+func (h Held) join(s LineSet) {
+	for w, word := range s.words {
+		h[s.from+w] |= word
+	}
+}
+
 // Meets says whether the subject is in any of some rules.
 func (h Held) Meets(some LineSet) bool {
 	for w, word := range some.words {

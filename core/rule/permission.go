@@ -49,15 +49,15 @@ func (e *Entry) Decide(q *Question) Entitlement {
 	return x
 }
 
-// Listing is the permissions that a gate lists by name.
+// Listing is the permissions that a gate lists by name, by object and right.
 type Listing struct {
 	system    string
 	index     *Index
 	all       []listed
-	decisions int
-	for_      LineSet   // the rules that list something
-	by        []LineSet // by rule: the places of what it lists
-	everyone  LineSet   // the places of what is listed for everyone
+	decisions []placed  // by number, from 1
+	by        []LineSet // by rule: the decisions on what it lists
+	lines     LineSet   // the rules that list something
+	everyone  LineSet   // the decisions on what is listed for everyone
 }
 
 type listed struct {
@@ -65,60 +65,89 @@ type listed struct {
 	*Decision
 }
 
-// NewListing begins the listing of a system.
-func NewListing(system string, index *Index) *Listing { return &Listing{system: system, index: index} }
+// placed is a decision with the places of what it decides on.
+type placed struct {
+	*Decision
+	at LineSet
+}
 
-// Add adds a permission: for those for whom some rules are, or for everyone.
+// NewListing begins the listing of a system.
+func NewListing(system string, index *Index) *Listing {
+	return &Listing{system: system, index: index, decisions: make([]placed, 1)}
+}
+
+// Add adds a permission. What a decision decides on is listed for those for whom some rules
+// are, or for everyone.
 func (l *Listing) Add(object, right string, d *Decision, by LineSet, everyone bool) {
 	if d.number == 0 {
-		l.decisions++
-		d.number = l.decisions
+		d.number = len(l.decisions)
+		l.decisions = append(l.decisions, placed{Decision: d})
+		l.list(uint32(d.number), by, everyone)
 	}
-	place := uint32(len(l.all))
+	l.decisions[d.number].at.put(uint32(len(l.all)))
 	l.all = append(l.all, listed{object, right, d})
+}
+
+func (l *Listing) list(decision uint32, by LineSet, everyone bool) {
 	if everyone {
-		l.everyone.put(place)
+		l.everyone.put(decision)
 	}
 	for n := range by.All() {
 		for len(l.by) <= int(n) {
 			l.by = append(l.by, LineSet{})
 		}
-		l.by[n].put(place)
-		l.for_.put(n)
+		l.by[n].put(decision)
+		l.lines.put(n)
 	}
 }
 
 // Reach hands every permission that the subject holds, in whatever state but none, to add.
 func (l *Listing) Reach(q *Question, add func(Entitlement)) {
 	held := q.Held(l.index)
-	if l.everyone.Empty() && !held.Meets(l.for_) {
+	if l.everyone.Empty() && !held.Meets(l.lines) {
 		return
 	}
-	places := q.Words(len(l.all)/64 + 1)
-	copy(places[l.everyone.from:], l.everyone.words)
-	for n := range held.Among(l.for_) {
-		for w, word := range l.by[n].words {
-			places[l.by[n].from+w] |= word
+	asked := Held(q.Words(len(l.decisions)/64 + 1))
+	asked.join(l.everyone)
+	for n := range held.Among(l.lines) {
+		asked.join(l.by[n])
+	}
+	if len(l.decisions) > len(l.all) {
+		for n := range asked.Between(0, uint32(len(l.decisions))) {
+			d := l.decisions[n].Decision
+			l.add(&l.all[n-1], d.answer(q), add)
 		}
+		return
 	}
-	v := view{question: q}
-	if l.decisions < len(l.all) {
-		scratch := answers.Get().(*[]Entitlement)
-		v.places, v.answers = q.Words(l.decisions+1), (*scratch)[:0]
-		defer func() {
-			clear(v.answers)
-			*scratch = v.answers
-			answers.Put(scratch)
-		}()
+	scratch := answers.Get().(*[]Entitlement)
+	v := view{q, q.Words(len(l.decisions)), (*scratch)[:0]}
+	places := Held(q.Words(len(l.all)/64 + 1))
+	for n := range asked.Between(0, uint32(len(l.decisions))) {
+		places.join(l.decisions[n].at)
 	}
-	all := LineSet{words: places}
-	for at := range all.All() {
-		x := &l.all[at]
-		e := v.decide(x.Decision)
-		if e.System, e.Object, e.Right = l.system, x.object, x.right; e.State != None {
-			add(e)
-		}
+	for at := range places.Between(0, uint32(len(l.all))) {
+		l.add(&l.all[at], v.answer(l.all[at].Decision), add)
 	}
+	clear(v.answers)
+	*scratch = v.answers
+	answers.Put(scratch)
+}
+
+// add hands on the answer of a decision as one to something listed.
+func (l *Listing) add(x *listed, e Entitlement, add func(Entitlement)) {
+	if e.State != None {
+		e.System, e.Object, e.Right = l.system, x.object, x.right
+		add(e)
+	}
+}
+
+// answer asks the decision.
+func (d *Decision) answer(q *Question) (e Entitlement) {
+	d.Judge(q, &e)
+	if d.Finish != nil && !q.Brief {
+		e = d.Finish(q, e)
+	}
+	return e
 }
 
 // view is a listing as one question sees it: what was answered already, by the number of
@@ -132,20 +161,13 @@ type view struct {
 // answers are where those of one listing are kept.
 var answers = sync.Pool{New: func() any { return new([]Entitlement) }}
 
-// decide asks a decision, once.
-func (v *view) decide(d *Decision) (e Entitlement) {
-	if v.places != nil && v.places[d.number] != 0 {
-		return v.answers[v.places[d.number]-1]
-	}
-	d.Judge(v.question, &e)
-	if d.Finish != nil && !v.question.Brief {
-		e = d.Finish(v.question, e)
-	}
-	if v.places != nil {
-		v.answers = append(v.answers, e)
+// answer asks a decision, once.
+func (v *view) answer(d *Decision) Entitlement {
+	if v.places[d.number] == 0 {
+		v.answers = append(v.answers, d.answer(v.question))
 		v.places[d.number] = uint64(len(v.answers))
 	}
-	return e
+	return v.answers[v.places[d.number]-1]
 }
 
 // Find is what decides on something that is listed.
@@ -160,17 +182,13 @@ func (l *Listing) Find(object, right string) (*Decision, bool) {
 
 // Giving are the rules without any of which there is nothing to list; needed is false where
 // something is listed for everyone.
-func (l *Listing) Giving() (giving LineSet, needed bool) { return l.for_, l.everyone.Empty() }
+func (l *Listing) Giving() (giving LineSet, needed bool) { return l.lines, l.everyone.Empty() }
 
 // Depends is what the listing looks at in a subject besides whom lines name.
 func (l *Listing) Depends(book *directory.Book) (all Dependencies) {
-	done := make([]bool, l.decisions+1)
 	var seen []Fact
-	for i := range l.all {
-		if d := l.all[i].Decision; !done[d.number] {
-			done[d.number] = true
-			all.Join(d.depends(book, &seen))
-		}
+	for _, d := range l.decisions[1:] {
+		all.Join(d.depends(book, &seen))
 	}
 	return all
 }
@@ -200,8 +218,10 @@ func (e *ObjectNeededError) Error() string {
 
 // Public names what is listed for everyone.
 func (l *Listing) Public() (names []string) {
-	for at := range l.everyone.All() {
-		names = append(names, l.all[at].right+" on "+l.all[at].object)
+	for n := range l.everyone.All() {
+		for at := range l.decisions[n].at.All() {
+			names = append(names, l.all[at].right+" on "+l.all[at].object)
+		}
 	}
 	return names
 }
