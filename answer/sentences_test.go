@@ -49,7 +49,7 @@ func agrees(t *rapid.T, w *answer.Why, said string, line rule.Pass) (decides int
 			require.False(t, w.State == rule.Open && line.Fate == rule.May, "%s\n%s", line.Line, said)
 		}
 	}
-	named := regexp.MustCompile(`(?m)(^| )` + regexp.QuoteMeta(line.Line) + `[ :.)]`).MatchString(said)
+	named := regexp.MustCompile(`(?m)(^|[ (])` + regexp.QuoteMeta(line.Line) + `[ :.)]`).MatchString(said)
 	switch line.Fate {
 	case rule.Decides:
 		require.True(t, named, "%s decides\n%s", line.Line, said)

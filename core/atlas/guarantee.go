@@ -127,7 +127,7 @@ func (a *Atlas) promise(d *Guarantee, errs *place.Errors) *Promise {
 	case d.Nobody != nil:
 		p.Crowd = site.People(d.Nobody, line)
 	default:
-		p.Crowd = site.EveryoneBut(line, nil, nil, rule.Taking)
+		p.Crowd = site.EveryoneBut(line, &gate.Who{}, nil, rule.Taking)
 	}
 	site.Finish()
 	for i := range things {

@@ -11,6 +11,7 @@ import (
 	"gatemap/core/atlas/atlastest"
 	"gatemap/core/check"
 	"gatemap/core/directory"
+	"gatemap/core/gate/network"
 	"gatemap/core/situation"
 )
 
@@ -31,7 +32,7 @@ func dropOff(v reflect.Value) (dropped bool) {
 		for i := range v.Len() {
 			item := v.Index(i)
 			if item.Kind() == reflect.Struct {
-				if off := item.FieldByName("Off"); off.IsValid() && off.Bool() {
+				if off := item.FieldByName("Off"); off.IsValid() && off.Bool() && item.Type() != reflect.TypeFor[network.TagRule]() { // a tag is known by its name
 					dropped = true
 					continue
 				}

@@ -6,6 +6,8 @@ import (
 	"strings"
 
 	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/name"
 	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
@@ -84,8 +86,21 @@ func (a *Atlas) waysIn(q *rule.Question, given situation.Situation, s *System, p
 // there, or, where a rule makes the members, with the values that a member has of what the
 // rule reads. It is nil where that is not enough.
 func (a *Atlas) joined(q *rule.Question, g directory.GroupID) (is *Atlas, with *rule.Question, changes []string) {
-	if a.Book.Group(g).Rule == nil {
-		return a, &rule.Question{Book: q.Book, Facts: q.Facts, Subject: a.Book.SubjectWith(q.Subject.ID, g)}, []string{"group:" + a.Book.GroupName(g)}
+	if own := a.Book.Group(g); own.Rule == nil {
+		changes = []string{"group:" + a.Book.GroupName(g)}
+		with = &rule.Question{Book: q.Book, Facts: q.Facts, Subject: a.Book.SubjectWith(q.Subject.ID, g)}
+		if !a.takesPart(q, with) {
+			return a, with, changes
+		}
+		listed := directory.Members{}
+		if own.Members != nil {
+			listed = *own.Members
+		}
+		listed.Users = append(slices.Clip(listed.Users), name.Ref{Name: a.Book.UserName(q.Subject.ID)})
+		record := *own
+		record.Members = &listed
+		is, with = a.edited(q, directory.Edit{Groups: map[directory.GroupID]*directory.Group{g: &record}})
+		return is, with, changes
 	}
 	record, values := a.Book.LikeMembers(g, q.Subject.ID)
 	if record == nil {
@@ -94,16 +109,37 @@ func (a *Atlas) joined(q *rule.Question, g directory.GroupID) (is *Atlas, with *
 	for _, x := range values {
 		changes = append(changes, "attribute:"+x.Name+"="+x.Values[0].Text)
 	}
-	book, ok := a.Book.With(directory.Edit{Users: map[directory.UserID]*directory.User{q.Subject.ID: record}})
+	is, with = a.edited(q, directory.Edit{Users: map[directory.UserID]*directory.User{q.Subject.ID: record}})
+	return is, with, changes
+}
+
+// takesPart says whether a user has a share of something of which there is not enough for
+// everyone, as one question has it, and not as another has: then it can matter who else has one.
+func (a *Atlas) takesPart(before, after *rule.Question) bool {
+	return slices.ContainsFunc(a.Systems, func(s *System) bool {
+		return slices.ContainsFunc(s.Site.Shared, func(x gate.Shared) bool {
+			for _, r := range s.Site.Index.Some(x.Lines()) {
+				if r.Has(after) && !r.Has(before) {
+					return true
+				}
+			}
+			return false
+		})
+	})
+}
+
+// edited is a question about the same user by an edited book, which leaves all systems as they
+// are, and the map to ask.
+func (a *Atlas) edited(q *rule.Question, e directory.Edit) (*Atlas, *rule.Question) {
+	book, ok := a.Book.With(e)
 	if !ok {
-		return nil, nil, nil
+		return nil, nil
 	}
-	// Other values of a user leave all systems as they are.
 	is, err := a.With(Changed{Title: a.Title, Book: book, Frame: a.Frame})
 	if err != nil {
-		return nil, nil, nil
+		return nil, nil
 	}
-	return is, is.Question(q.Subject.ID, q.Facts), changes
+	return is, is.Question(q.Subject.ID, q.Facts)
 }
 
 func usable(list []rule.Entitlement) map[string]bool {
@@ -137,6 +173,10 @@ func (a *Atlas) candidates(misses []rule.Miss) []directory.GroupID {
 // and situations that are otherwise in as few facts as possible.
 func (a *Atlas) waysPast(q *rule.Question, given situation.Situation, s *System, p rule.Permission) []Way {
 	fixes := a.fixes(q, s)
+	a, q = a.mended(q, s, p, fixes)
+	if a == nil {
+		return nil
+	}
 	facts := given.Facts()
 	fields := slices.DeleteFunc(slices.Clone(situation.Fields), func(field string) bool { _, is := facts[field]; return !is })
 	var ways []Way
@@ -199,6 +239,21 @@ func (a *Atlas) beyond(q *rule.Question, s *System, p rule.Permission) rule.Enti
 	}
 	e.Settle(q.Facts)
 	return e
+}
+
+// mended is a question about the same user with an account that is in order, and the map to
+// ask, where that matters to something that is shared out: who has an account takes a share.
+func (a *Atlas) mended(q *rule.Question, s *System, p rule.Permission, fixes []string) (*Atlas, *rule.Question) {
+	account := slices.ContainsFunc(fixes, func(f string) bool { return strings.HasPrefix(f, "account:") })
+	if !account || !slices.ContainsFunc(s.Site.Shared, func(x gate.Shared) bool { return x.Lines().Shares(p.Lines()) }) {
+		return a, q
+	}
+	record := *q.Subject.User()
+	record.Active = nil
+	if slices.Contains(fixes, "account:longer") {
+		record.Expires = directory.Instant{}
+	}
+	return a.edited(q, directory.Edit{Users: map[directory.UserID]*directory.User{q.Subject.ID: &record}})
 }
 
 // subsets yields the subsets of a list that have so many elements.

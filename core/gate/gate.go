@@ -100,6 +100,8 @@ type Shared interface {
 	// Shifted lists those for whom it is otherwise in one book than in another, in which
 	// the same lines name them.
 	Shifted(before, after *directory.Book) []directory.UserID
+	// Lines are the lines that give a share of it.
+	Lines() rule.LineSet
 	// Count counts what there is and who has it.
 	Count(*directory.Book) Seats
 }

@@ -147,31 +147,37 @@ func (s *Site) Missing(kind string, ref name.Ref, near []string, line rule.Line)
 // Rule compiles a line: for whom it is, and on what condition. A line that gives has
 // nobody where a name in it leads to nothing, and none has anybody that is switched off.
 func (s *Site) Rule(line rule.Line, w *Who, when *situation.When, effect rule.Effect) *rule.Rule {
+	return s.compile(w.Off, func() *rule.Rule { return s.on(s.who(w, line, effect), when) })
+}
+
+// EveryoneBut compiles a line that is for all but whom it excepts.
+func (s *Site) EveryoneBut(line rule.Line, w *Who, when *situation.When, effect rule.Effect) *rule.Rule {
+	return s.compile(w.Off, func() *rule.Rule {
+		party, _ := s.Party(w.Except, line)
+		return s.on(s.Index.Enter(rule.Rule{Line: line, Everyone: true, Except: party, Effect: effect}), when)
+	})
+}
+
+// compile compiles a line. One that is switched off has nobody, and of all that it names
+// nothing stays but what is misspelt.
+func (s *Site) compile(off bool, line func() *rule.Rule) *rule.Rule {
 	found, mapped, named := len(s.Findings), len(s.Mapped), len(s.Named)
-	r := s.who(w, line, effect)
-	if w.Off {
+	r := line()
+	if off {
 		s.Findings = append(s.Findings[:found], misspelt(s.Findings[found:])...)
 		s.Mapped, s.Named = s.Mapped[:mapped], s.Named[:named]
 		r.SwitchOff()
 	}
-	s.on(r, when)
-	return r
-}
-
-// EveryoneBut compiles a line that is for all but an exception.
-func (s *Site) EveryoneBut(line rule.Line, except *directory.People, when *situation.When, effect rule.Effect) *rule.Rule {
-	party, _ := s.Party(except, line)
-	r := s.Index.Enter(rule.Rule{Line: line, Everyone: true, Except: party, Effect: effect})
-	s.on(r, when)
 	return r
 }
 
 // on puts a rule under a condition.
-func (s *Site) on(r *rule.Rule, when *situation.When) {
+func (s *Site) on(r *rule.Rule, when *situation.When) *rule.Rule {
 	var usable bool
 	if r.When, usable = s.When(when, r.Line, r.Effect); !usable {
 		r.Break()
 	}
+	return r
 }
 
 // misspelt are the findings about names that lead to nothing, or to too much.
@@ -225,7 +231,7 @@ func (s *Site) People(w *Who, line rule.Line) *rule.Rule {
 		s.Errors.Addf(line.Place, "line %s names nobody: it needs groups, users or everyone: true", line.Name)
 	}
 	party, _ := s.Party(&directory.People{Users: w.Users, Groups: w.Groups}, line)
-	c := s.EveryoneBut(line, w.Except, nil, rule.Taking)
+	c := s.EveryoneBut(line, &Who{Except: w.Except}, nil, rule.Taking)
 	c.Everyone, c.Users, c.Groups = w.Everyone, s.Book.UsersInOrder(unique(party.Users)), s.Book.InOrder(unique(party.Groups))
 	for _, r := range w.Claims {
 		c.Claims = append(c.Claims, s.claim(r, line))

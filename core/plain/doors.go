@@ -69,6 +69,10 @@ func orAny(refs []name.Ref) []string {
 
 func (s *system) firewallPoints(q *asked, d *firewall.Document) (points []Point) {
 	seen := map[Point]bool{}
+	if d.Default == "permit" {
+		points = append(points, Point{"any", "any"})
+		seen[points[0]] = true
+	}
 	for i := range d.Rules {
 		r := &d.Rules[i]
 		if r.Action != "permit" || !s.forUser(q, &r.Who) {
@@ -203,7 +207,7 @@ func parts(asked []netipx.IPRange, wanted []firewall.Service, rules []*wallRule)
 		}
 	}
 	number := func(proto string, n int) {
-		if slices.ContainsFunc(wanted, func(v firewall.Service) bool { return v.Proto == proto && v.Low <= n && n <= v.High }) {
+		if slices.ContainsFunc(wanted, func(v firewall.Service) bool { return (v.Proto == "" || v.Proto == proto) && v.Low <= n && n <= v.High }) {
 			numbers[part{proto: proto, number: n}] = true
 		}
 	}

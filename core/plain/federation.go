@@ -131,7 +131,7 @@ func (s *system) signinPoints(d *signin.Document) (points []Point) {
 		listed := behind(other.Behind, s.Name)
 		for i := range d.Policies {
 			for _, r := range d.Policies[i].Apps {
-				listed = listed || d.Policies[i].Mode != "disabled" && name.Equal(r.Name, other.Name)
+				listed = listed || d.Policies[i].Mode != "disabled" && !d.Policies[i].Off && name.Equal(r.Name, other.Name)
 			}
 		}
 		if listed {

@@ -3,7 +3,6 @@ package rule
 import (
 	"iter"
 	"math/bits"
-	"slices"
 
 	"gatemap/core/directory"
 )
@@ -272,9 +271,14 @@ func (s LineSet) Includes(number uint32) bool {
 	return w >= 0 && w < len(s.words) && s.words[w]&(1<<(number%64)) != 0
 }
 
-// Same says whether two sets have the same rules.
-func (s LineSet) Same(other LineSet) bool {
-	return s.from == other.from && slices.Equal(s.words, other.words)
+// Shares says whether two sets have a rule in common.
+func (s LineSet) Shares(other LineSet) bool {
+	for n := range s.All() {
+		if other.Includes(n) {
+			return true
+		}
+	}
+	return false
 }
 
 // recent is how many indices a question remembers, besides that which was given.

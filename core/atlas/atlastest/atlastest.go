@@ -3,7 +3,6 @@
 package atlastest
 
 import (
-	"fmt"
 	"net/netip"
 
 	"pgregory.net/rapid"
@@ -11,15 +10,6 @@ import (
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
 	"gatemap/core/gate"
-	"gatemap/core/gate/app"
-	"gatemap/core/gate/federation"
-	"gatemap/core/gate/files"
-	"gatemap/core/gate/firewall"
-	"gatemap/core/gate/hosts"
-	"gatemap/core/gate/licences"
-	"gatemap/core/gate/network"
-	"gatemap/core/gate/roles"
-	"gatemap/core/gate/signin"
 	"gatemap/core/name"
 	"gatemap/core/name/nametest"
 	"gatemap/core/place"
@@ -66,9 +56,42 @@ func Draw(t *rapid.T) *atlas.Map {
 
 var weekdays = []situation.Day{"mon", "tue", "wed", "thu", "fri", "sat", "sun"}
 
+// Known is a map without what is of a type that the table does not have.
+func Known(m *atlas.Map) *atlas.Map {
+	known := *m
+	known.Systems = nil
+	for _, s := range m.Systems {
+		if s.Type.Name == Cabinet.Name {
+			continue
+		}
+		bare := *s
+		bare.Behind = without(s.Behind, Cabinet.Name)
+		known.Systems = append(known.Systems, &bare)
+	}
+	return &known
+}
+
+// without are fronts but for those of a gate type.
+func without(list []gate.Front, typ string) (kept []gate.Front) {
+	for _, f := range list {
+		if _, is := f.Gate[typ]; is {
+			continue
+		}
+		if f.Any != nil {
+			f.Any = without(f.Any, typ)
+		}
+		kept = append(kept, f)
+	}
+	return kept
+}
+
 // Asked draws a map, compiled, and a situation to ask it about.
 func Asked(t *rapid.T) (m *atlas.Map, a *atlas.Atlas, given situation.Situation, facts *situation.Facts) {
-	m = Draw(t)
+	return Ask(t, Draw(t))
+}
+
+// Ask compiles a map, and draws a situation to ask it about.
+func Ask(t *rapid.T, m *atlas.Map) (_ *atlas.Map, a *atlas.Atlas, given situation.Situation, facts *situation.Facts) {
 	a, err := atlas.Compile(m)
 	must(err)
 	given = Situation(t)
@@ -83,7 +106,12 @@ func User(t *rapid.T, n string) *directory.User {
 	if title := rapid.SampledFrom([]string{"", "Cook", "Astronomer"}).Draw(t, "title"); title != "" {
 		must(u.Attributes.Set("title", title))
 	}
-	must(u.Attributes.Set("emails", n+"@cindervale.example"))
+	if rapid.IntRange(0, 7).Draw(t, "mail") > 0 {
+		must(u.Attributes.Set("emails", n+"@cindervale.example"))
+	}
+	if remote := rapid.SampledFrom([]string{"", "", "", "always", "never"}).Draw(t, "remote"); remote != "" {
+		must(u.Attributes.Set("remote", remote))
+	}
 	if rapid.IntRange(0, 5).Draw(t, "off") == 0 {
 		u.Active = new(bool)
 	}
@@ -103,100 +131,6 @@ func Group(t *rapid.T, n string) *directory.Group {
 	return g
 }
 
-// Systems are the systems of a drawn map.
-var Systems = []string{"archive", "claims", "desk", "door", "hosts", "share", "suite", "vpn", "wall"}
-
-// System draws one of them.
-func System(t *rapid.T, n string) *gate.System {
-	s := &gate.System{Name: n}
-	lines := rapid.IntRange(0, 3)
-	switch n {
-	case "archive":
-		d := &roles.Document{
-			Rights:    []place.Text{text("frames:read"), text("frames:write")},
-			Resources: []roles.Resource{{Path: roles.Path{Text: text("/raw")}}, {Path: roles.Path{Text: text("/raw/2026")}, Sealed: rapid.Bool().Draw(t, "sealed")}},
-			Roles:     map[string]*roles.Role{"reader": {Rights: patterns("frames:read")}, "keeper": {Rights: patterns("*")}},
-		}
-		for range lines.Draw(t, "lines") {
-			d.Mappings = append(d.Mappings, roles.Mapping{
-				Who: Who(t), Role: ref(rapid.SampledFrom([]string{"reader", "keeper"}).Draw(t, "role")), When: When(t),
-				Object: roles.Path{Text: text(rapid.SampledFrom([]string{"/", "/raw", "/raw/2026"}).Draw(t, "object"))},
-				Effect: rapid.SampledFrom([]gate.Effect{"", "", "deny"}).Draw(t, "effect"),
-			})
-		}
-		s.Type, s.Gate, s.Requires = ref("roles"), d, []string{"emails"}
-		if rapid.Bool().Draw(t, "behind") {
-			s.Behind = []gate.Front{{Gate: gate.Passage{"signin": "door"}}}
-		}
-	case "claims":
-		p := federation.Party{Party: text("portal"), Default: rapid.SampledFrom([]federation.Action{"permit", "refuse"}).Draw(t, "default")}
-		for range lines.Draw(t, "lines") {
-			p.Claims = append(p.Claims, rapid.SampledFrom([]federation.Claim{
-				{Claim: "role", FromGroups: true}, {Claim: "mail", From: "emails"}, {Claim: "staff", Value: "yes", Who: Who(t)},
-			}).Draw(t, "claim"))
-		}
-		if is := "crew"; rapid.Bool().Draw(t, "admit") {
-			p.Admit = []federation.Statement{{Permit: &federation.Test{Claim: "role", Is: &is}}}
-		}
-		s.Type, s.Gate = ref("federation"), &federation.Document{Parties: []federation.Party{p}}
-	case "desk":
-		d := &app.Document{
-			Modules: map[string][]place.Text{"report": {text("view"), text("edit")}},
-			Roles:   map[string]map[string]app.Actions{"writer": {"report": {"view": "all", "edit": "own"}}, "reader": {"report": {"view": "own", "edit": "none"}}},
-			Merge:   rapid.SampledFrom([]app.Merge{"", "narrowest"}).Draw(t, "merge"),
-		}
-		for range lines.Draw(t, "lines") {
-			d.Mappings = append(d.Mappings, app.Mapping{Who: Who(t), Role: ref(rapid.SampledFrom([]string{"writer", "reader"}).Draw(t, "role")), When: When(t)})
-		}
-		s.Type, s.Gate = ref("app"), d
-	case "door":
-		d := &signin.Document{}
-		for i := range lines.Draw(t, "lines") {
-			then := rapid.SampledFrom([]signin.Then{{Block: true}, {Require: []signin.Requirement{"aal2"}}, {Require: []signin.Requirement{"managed-device"}}}).Draw(t, "then")
-			d.Policies = append(d.Policies, signin.Policy{Name: fmt.Sprint("policy ", i), Who: Who(t), Apps: nametest.Refs("all"), When: When(t), Then: then})
-		}
-		s.Type, s.Gate = ref("signin"), d
-	case "hosts":
-		d := &hosts.Document{Hosts: map[string][]place.Text{"domes": {text("dome1.cindervale.example"), text("dome2.cindervale.example")}}}
-		for range lines.Draw(t, "lines") {
-			d.Login = append(d.Login, hosts.Login{Who: Who(t), Hosts: nametest.Refs("domes"), When: When(t), Effect: rapid.SampledFrom([]gate.Effect{"", "", "deny"}).Draw(t, "effect")})
-		}
-		s.Type, s.Gate = ref("hosts"), d
-	case "share":
-		share := files.Share{Share: text("logs"), Door: []files.Entry{{Who: gate.Who{Everyone: true}, Allow: []files.Grant{"full"}}}}
-		for range lines.Draw(t, "lines") {
-			share.Folders = append(share.Folders, files.Folder{Path: text("/" + fmt.Sprint(len(share.Folders))), Entries: []files.Entry{{Who: Who(t), Allow: []files.Grant{"editor"}}, {Who: Who(t), Deny: []files.Grant{"write"}}}})
-		}
-		s.Type, s.Gate = ref("files"), &files.Document{Shares: []files.Share{share}}
-	case "suite":
-		d := &licences.Document{Products: []licences.Product{{Name: text("planner"), Features: []licences.Feature{{Name: "calendar"}, {Name: "rooms", Needs: nametest.Refs("calendar")}}}}}
-		for range lines.Draw(t, "lines") {
-			d.Mappings = append(d.Mappings, licences.Mapping{Who: Who(t), Product: ref("planner"), Without: nametest.Refs(some(t, []string{"calendar", "rooms"}, 0, 1)...)})
-		}
-		s.Type, s.Gate = ref("licences"), d
-		if rapid.Bool().Draw(t, "behind") {
-			s.Behind = []gate.Front{{When: &situation.When{Device: []situation.Property{"managed"}}}}
-		}
-	case "vpn":
-		d := &network.Document{}
-		for i := range lines.Draw(t, "lines") {
-			d.Policies = append(d.Policies, network.Policy{Name: fmt.Sprint("policy ", i), Who: Who(t), When: When(t), Verdict: rapid.SampledFrom([]network.Verdict{"admit", "refuse"}).Draw(t, "verdict")})
-		}
-		s.Type, s.Gate = ref("network"), d
-	case "wall":
-		d := &firewall.Document{Zones: map[string][]situation.Range{"dome": {{Prefix: netip.MustParsePrefix("192.0.2.0/24")}}}}
-		for i := range lines.Draw(t, "lines") {
-			d.Rules = append(d.Rules, firewall.Rule{
-				Name: fmt.Sprint("rule ", i), Who: Who(t), To: nametest.Refs("dome"), When: When(t),
-				Services: nametest.Refs(rapid.SampledFrom([]string{"tcp/22", "tcp/443"}).Draw(t, "service")),
-				Action:   rapid.SampledFrom([]firewall.Action{"permit", "refuse"}).Draw(t, "action"),
-			})
-		}
-		s.Type, s.Gate = ref("firewall"), d
-	}
-	return s
-}
-
 // Who draws whom a line is for.
 func Who(t *rapid.T) gate.Who {
 	w := gate.Who{}
@@ -211,6 +145,17 @@ func Who(t *rapid.T) gate.Who {
 	w.Off = rapid.IntRange(0, 7).Draw(t, "off") == 0
 	if rapid.IntRange(0, 3).Draw(t, "but") == 0 {
 		w.Except = &directory.People{Groups: full(some(t, Groups, 1, 1))}
+	}
+	return w
+}
+
+// ByClaim draws whom a line is for, by claims of the system claims too.
+func ByClaim(t *rapid.T) gate.Who {
+	w := Who(t)
+	if !w.Everyone && rapid.IntRange(0, 3).Draw(t, "by claim") == 0 {
+		claim := rapid.SampledFrom([]gate.ClaimRef{{Claim: "role", Is: "crew"}, {Claim: "staff", Is: "yes"}, {Claim: "mail", Is: "ilse@cindervale.example"}}).Draw(t, "claim")
+		claim.Party = ref("claims/portal")
+		w.Claims = []gate.ClaimRef{claim}
 	}
 	return w
 }

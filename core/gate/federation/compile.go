@@ -107,12 +107,9 @@ func (p *party) claim(s *gate.Site, i int, d *Claim) *claim {
 	if !d.Who.Empty() {
 		c.Rule = s.Rule(line, &d.Who, nil, rule.Giving)
 	} else {
-		c.Rule = s.EveryoneBut(line, d.Except, nil, rule.Giving)
+		c.Rule = s.EveryoneBut(line, &d.Who, nil, rule.Giving)
 	}
-	if d.Off {
-		c.SwitchOff()
-	}
-	if d.FromGroups {
+	if d.FromGroups && !d.Off {
 		start, part := d.Matching.literals()
 		c.groups = gate.Named(s, start, part, func(group string) (given, bool) {
 			value, ok := d.valueOf(group)
@@ -155,21 +152,21 @@ func (p *party) statement(s *gate.Site, i int, d *Statement) {
 			fits++
 		}
 	}
-	x := &statement{test: t}
+	x, who := &statement{test: t}, t.Who
+	who.Off = who.Off || d.Off
 	switch {
 	case t.Claim == "" && fits == 0:
-		x.Rule = s.Rule(line, &t.Who, nil, effect)
+		x.Rule = s.Rule(line, &who, nil, effect)
 	case t.Claim == "" || fits != 1 || !t.Who.Empty():
 		s.Errors.Addf(d.Place, "line %s is about a claim with one of is, starts and ends, or about who the user is", line.Name)
 		return
 	default:
-		x.Rule = s.EveryoneBut(line, nil, nil, effect)
+		x.Rule = s.EveryoneBut(line, &who, nil, effect)
 		x.Only, x.Tested = &carries{party: p, test: t, lines: p.adding(t.Claim)}, true
 	}
 	x.Reason = rule.ByAdmit
 	switch {
-	case d.Off:
-		x.SwitchOff()
+	case x.Off():
 	case effect == rule.Giving:
 		p.permits = append(p.permits, x)
 		p.decision.Nearest.Gives.Add(x.Rule)

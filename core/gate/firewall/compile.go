@@ -94,12 +94,9 @@ func (w *compiled) entry(s *gate.Site, d *Rule) *entry {
 	}
 	r := &entry{to: everywhere, from: everywhere, services: []Service{{High: maxPort}}}
 	if d.Who.Empty() {
-		r.Rule = s.EveryoneBut(line, d.Except, d.When, effect)
+		r.Rule = s.EveryoneBut(line, &d.Who, d.When, effect)
 	} else {
 		r.Rule = s.Rule(line, &d.Who, d.When, effect)
-	}
-	if d.Off {
-		r.SwitchOff()
 	}
 	r.always = r.When.Always()
 	usable := true

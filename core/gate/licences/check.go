@@ -19,7 +19,8 @@ func (t *compiled) Check(r *gate.Report) {
 			rules[j] = p.mappings[j].Rule
 		}
 		for j := range rules {
-			r.Mapped(rules, j, func(wide, narrow int) bool { return p.wider(r, wide, narrow) })
+			// Where seats are numbered, who gets one can go by any mapping.
+			r.Mapped(rules, j, func(wide, narrow int) bool { return p.seats == nil && p.wider(r, wide, narrow) })
 		}
 	}
 }

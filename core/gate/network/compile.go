@@ -94,12 +94,9 @@ func (d *Document) policy(s *gate.Site, p *compiled, doc *Policy) policy {
 	}
 	tested := doc.Who.Empty() && len(doc.Tags) > 0
 	if tested {
-		c.Rule = s.EveryoneBut(line, doc.Except, when, effect)
+		c.Rule = s.EveryoneBut(line, &doc.Who, when, effect)
 	} else {
 		c.Rule = s.Rule(line, &doc.Who, when, effect)
-	}
-	if doc.Off {
-		c.SwitchOff()
 	}
 	if len(doc.Tags) > 0 {
 		c.tags = &tagged{tags: &p.tags}

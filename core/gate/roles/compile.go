@@ -174,7 +174,7 @@ func (c *compiler) patterns(list []gate.Pattern, line rule.Line) set {
 
 func (c *compiler) common(ref name.Ref) {
 	line := c.Line("everyone_has "+ref.Name, ref.Place)
-	m := mapping{Rule: c.EveryoneBut(line, nil, nil, rule.Giving), object: "/"}
+	m := mapping{Rule: c.EveryoneBut(line, &gate.Who{}, nil, rule.Giving), object: "/"}
 	m.rights = c.named(ref, m.Rule)
 	c.tree.mappings = append(c.tree.mappings, m)
 }
@@ -204,12 +204,9 @@ func (c *compiler) mapping(i int) {
 func (c *compiler) limit(i int) {
 	d := &c.doc.Limits[i]
 	line := c.Line(d.Name, d.Place)
-	l := mapping{object: d.Object.Value, rights: c.patterns(d.Rights, line), Rule: c.EveryoneBut(line, d.Except, d.When, rule.Taking)}
+	l := mapping{object: d.Object.Value, rights: c.patterns(d.Rights, line), Rule: c.EveryoneBut(line, &gate.Who{Except: d.Except, Off: d.Off}, d.When, rule.Taking)}
 	l.Reason = rule.ByLimit
 	c.declared(d.Object, line)
-	if d.Off {
-		l.SwitchOff()
-	}
 	c.tree.limits = append(c.tree.limits, l)
 }
 

@@ -45,7 +45,9 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 	for i := range d.Policies {
 		if d.Policies[i].Mode != "disabled" {
 			p := g.policy(s, &d.Policies[i])
-			g.policies = append(g.policies, p)
+			if g.policies = append(g.policies, p); p.Off() {
+				continue
+			}
 			listed = append(listed, slices.DeleteFunc(slices.Clone(p.apps), func(a string) bool { return !slices.Contains(g.apps, a) })...)
 		}
 	}
