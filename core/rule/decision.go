@@ -33,9 +33,17 @@ type Decision struct {
 	Locks []Lock
 	// Finish, where it is not nil, adds what goes along, whatever the state; brief questions
 	// have nothing of it.
-	Finish func(*Question, Entitlement) Entitlement
+	// by is the first ordered rule that may let in.
+	Finish func(q *Question, state State, by *Rule) Extra
 
 	number int // in the listing of its gate, from 1
+}
+
+// Extra is what goes along with an entitlement.
+type Extra struct {
+	Breadth string
+	Reply   map[string]any
+	Claims  map[string][]string
 }
 
 // Level is the rules at one distance. The first distance at which a rule gives decides; at
@@ -92,6 +100,10 @@ func (d *Decision) verdict(q *Question, e *Entitlement) Verdict {
 	}
 	switch {
 	case own.State != None:
+	case d.Nearest == nil && d.Default != nil && d.Ordered.Empty():
+		if own = Opened; e != nil {
+			e.Routes = d.Default
+		}
 	case d.Ordered.Empty():
 		own = d.nearest(q, held, e)
 	default:

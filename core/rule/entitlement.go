@@ -47,9 +47,6 @@ func (e *Entitlement) Surely() State {
 	return Depends
 }
 
-// By is the first rule that may let in, of those that are ordered; nil: there is none.
-func (e *Entitlement) By() *Rule { return e.by }
-
 // Verdict gives them back.
 func (e *Entitlement) Verdict() Verdict { return Verdict{e.State, e.ways, e.ShutBy} }
 

@@ -43,9 +43,8 @@ func (e *Entry) State(q *Question) State { return e.verdict(q, nil).State }
 func (e *Entry) Decide(q *Question) Entitlement {
 	x := Entitlement{System: e.System, Object: e.On, Right: e.Right}
 	e.Judge(q, &x)
-	if x.DecidedAt = e.DecidedAt; e.Finish != nil {
-		x = e.Finish(q, x)
-	}
+	x.DecidedAt = e.DecidedAt
+	e.finish(q, &x)
 	return x
 }
 
@@ -114,8 +113,9 @@ func (l *Listing) Reach(q *Question, add func(Entitlement)) {
 	}
 	if len(l.decisions) > len(l.all) {
 		for n := range asked.Between(0, uint32(len(l.decisions))) {
-			d := l.decisions[n].Decision
-			l.add(&l.all[n-1], d.answer(q), add)
+			var e Entitlement
+			l.decisions[n].answer(q, &e)
+			l.add(&l.all[n-1], &e, add)
 		}
 		return
 	}
@@ -134,20 +134,27 @@ func (l *Listing) Reach(q *Question, add func(Entitlement)) {
 }
 
 // add hands on the answer of a decision as one to something listed.
-func (l *Listing) add(x *listed, e Entitlement, add func(Entitlement)) {
+func (l *Listing) add(x *listed, e *Entitlement, add func(Entitlement)) {
 	if e.State != None {
 		e.System, e.Object, e.Right = l.system, x.object, x.right
-		add(e)
+		add(*e)
 	}
 }
 
 // answer asks the decision.
-func (d *Decision) answer(q *Question) (e Entitlement) {
-	d.Judge(q, &e)
-	if d.Finish != nil && !q.Brief {
-		e = d.Finish(q, e)
+func (d *Decision) answer(q *Question, e *Entitlement) {
+	d.Judge(q, e)
+	if !q.Brief {
+		d.finish(q, e)
 	}
-	return e
+}
+
+// finish adds what goes along with an entitlement.
+func (d *Decision) finish(q *Question, e *Entitlement) {
+	if d.Finish != nil {
+		extra := d.Finish(q, e.State, e.by)
+		e.Breadth, e.Reply, e.Claims = extra.Breadth, extra.Reply, extra.Claims
+	}
 }
 
 // view is a listing as one question sees it: what was answered already, by the number of
@@ -162,12 +169,13 @@ type view struct {
 var answers = sync.Pool{New: func() any { return new([]Entitlement) }}
 
 // answer asks a decision, once.
-func (v *view) answer(d *Decision) Entitlement {
+func (v *view) answer(d *Decision) *Entitlement {
 	if v.places[d.number] == 0 {
-		v.answers = append(v.answers, d.answer(v.question))
+		v.answers = append(v.answers, Entitlement{})
 		v.places[d.number] = uint64(len(v.answers))
+		d.answer(v.question, &v.answers[len(v.answers)-1])
 	}
-	return v.answers[v.places[d.number]-1]
+	return &v.answers[v.places[d.number]-1]
 }
 
 // Find is what decides on something that is listed.

@@ -159,11 +159,11 @@ func (t *compiled) decide(s *gate.Site, a *action) {
 		}
 	}
 	a.decision = &rule.Decision{Index: &s.Index, Nearest: level}
-	a.decision.Finish = func(q *rule.Question, e rule.Entitlement) rule.Entitlement {
-		if e.State >= rule.Depends {
-			e.Breadth = breadths[t.breadth(q, a)]
+	a.decision.Finish = func(q *rule.Question, state rule.State, _ *rule.Rule) (x rule.Extra) {
+		if state >= rule.Depends {
+			x.Breadth = breadths[t.breadth(q, a)]
 		}
-		return e
+		return x
 	}
 }
 
@@ -171,11 +171,10 @@ func (t *compiled) decide(s *gate.Site, a *action) {
 // narrowest that may be.
 func (t *compiled) breadth(q *rule.Question, a *action) int {
 	sure, perhaps, narrowest := 0, 0, len(breadths)-1
-	for i, width := range a.widths {
-		if width <= 0 || !t.mappings[i].Has(q) {
-			continue
-		}
-		truth := t.mappings[i].When.Holds(q.Facts)
+	first := t.mappings[0].Number() // the others follow
+	for n := range q.Held(a.decision.Index).Among(a.decision.Nearest.Gives) {
+		i := n - first
+		width, truth := a.widths[i], t.mappings[i].When.Holds(q.Facts)
 		if truth == situation.True {
 			sure = max(sure, width)
 		}

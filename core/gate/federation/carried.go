@@ -40,6 +40,9 @@ func (p *party) carried(q *rule.Question, claim string, to []carried) []carried 
 			to = c.carry(q, p.of, to)
 		}
 	}
+	if len(to) < 2 {
+		return to
+	}
 	slices.SortStableFunc(to, func(a, b carried) int {
 		return cmp.Or(strings.Compare(a.claim, b.claim), strings.Compare(a.value, b.value))
 	})

@@ -72,11 +72,11 @@ func (b *compiled) party(s *gate.Site, d *Party) *party {
 	if d.Default == "permit" {
 		p.decision.Default = []rule.Route{{Mapping: b.system + "/" + p.name + " default", Path: []rule.Hop{}}}
 	}
-	p.decision.Finish = func(q *rule.Question, e rule.Entitlement) rule.Entitlement {
-		if e.State != rule.None {
-			e.Claims = claims(p.carried(q, "", nil))
+	p.decision.Finish = func(q *rule.Question, state rule.State, _ *rule.Rule) (x rule.Extra) {
+		if state != rule.None {
+			x.Claims = claims(p.carried(q, "", nil))
 		}
-		return e
+		return x
 	}
 	for i := range d.Claims {
 		c := p.claim(s, i, &d.Claims[i])

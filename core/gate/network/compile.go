@@ -131,11 +131,11 @@ func (p *compiled) decision(way string, known *sources) *rule.Decision {
 	if p.override != nil {
 		d.Override = p.override
 	}
-	d.Finish = func(_ *rule.Question, e rule.Entitlement) rule.Entitlement {
-		if by := e.By(); by != nil && e.State >= rule.Depends {
-			e.Reply = replies[by]
+	d.Finish = func(_ *rule.Question, state rule.State, by *rule.Rule) (x rule.Extra) {
+		if by != nil && state >= rule.Depends {
+			x.Reply = replies[by]
 		}
-		return e
+		return x
 	}
 	return d
 }

@@ -27,9 +27,9 @@ func (t *compiled) At(object, right string) (rule.Permission, error) {
 	at := t.nearest(object)
 	r := &t.resources[at]
 	d := *r.decisions[i]
-	d.Finish = func(q *rule.Question, e rule.Entitlement) rule.Entitlement {
+	d.Finish = func(q *rule.Question, _ rule.State, _ *rule.Rule) (x rule.Extra) {
 		t.wanting(q, at, i)
-		return e
+		return x
 	}
 	e := &rule.Entry{System: t.system, On: object, Right: right, Decision: &d}
 	if r.path != object {

@@ -104,8 +104,10 @@ func (t *Then) would() string {
 // decision is what decides on signing in to a system: every policy that matches applies,
 // one block shuts, and requirements add up (docs/model.md section 5.9).
 func (g *compiled) decision(app string) *rule.Decision {
-	d := &rule.Decision{Index: g.index, Nearest: &rule.Level{}}
-	if !g.block {
+	d := &rule.Decision{Index: g.index}
+	if g.block {
+		d.Nearest = &rule.Level{}
+	} else {
 		d.Default = []rule.Route{{Mapping: g.system + "/default", Path: []rule.Hop{}}}
 	}
 	for i := range g.policies {
