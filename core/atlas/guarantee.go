@@ -70,7 +70,7 @@ func (g *Given) situation() (situation.Situation, error) {
 type Promise struct {
 	Document *Guarantee
 	Site     *gate.Site
-	Crowd    *rule.Rule // whom it is about; for at_most everyone
+	Who    *rule.Rule // whom it is about; for at_most everyone
 	Facts    *situation.Facts
 	Sure     bool // it has a situation
 	Things   []Thing
@@ -123,11 +123,11 @@ func (a *Atlas) promise(d *Guarantee, errs *place.Errors) *Promise {
 	}
 	switch {
 	case d.Every != nil:
-		p.Crowd = site.People(d.Every, line)
+		p.Who = site.People(d.Every, line)
 	case d.Nobody != nil:
-		p.Crowd = site.People(d.Nobody, line)
+		p.Who = site.People(d.Nobody, line)
 	default:
-		p.Crowd = site.EveryoneBut(line, &gate.Who{}, nil, rule.Taking)
+		p.Who = site.EveryoneBut(line, &gate.Who{}, nil, rule.Taking)
 	}
 	site.Finish()
 	for i := range things {

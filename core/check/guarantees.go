@@ -53,7 +53,7 @@ func look(a *atlas.Atlas, p *atlas.Promise) Guaranteed {
 	every := p.Document.Every != nil
 	about := func(u directory.UserID) (*rule.Question, bool) {
 		q := a.Question(u, p.Facts)
-		return q, p.Crowd.Has(q) && !(every && gone(q))
+		return q, p.Who.Has(q) && !(every && gone(q))
 	}
 	asked, broken := 0, 0
 	for u := range a.Book.AllUsers {

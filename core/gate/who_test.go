@@ -63,9 +63,9 @@ func site(b *directory.Book) *gate.Site {
 	return &gate.Site{System: &gate.System{Name: "s"}, Book: b, Frame: &situation.Frame{}, Errors: &place.Errors{}}
 }
 
-// A crowd has those whom its keys name and no exception does; one that is said
+// A rule has those whom its keys name and no exception does; one that is said
 // to cover another has everyone in it; and whoever it has, it has a route for.
-func TestCrowds(t *testing.T) {
+func TestRules(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		b := nested(t)
 		s := site(b)
@@ -132,8 +132,8 @@ func TestWhereGroupsCount(t *testing.T) {
 			if s.Counts(g) {
 				got = append(got, n)
 			}
-			crowd := s.Rule(rule.Line{Name: "s/line"}, &gate.Who{Groups: []name.Ref{{Name: n}}}, nil, rule.Giving)
-			assert.Equal(t, s.Counts(g), !crowd.Nobody(), n)
+			r := s.Rule(rule.Line{Name: "s/line"}, &gate.Who{Groups: []name.Ref{{Name: n}}}, nil, rule.Giving)
+			assert.Equal(t, s.Counts(g), !r.Nobody(), n)
 		}
 		assert.Equal(t, c.counts, got, c.directory)
 		assert.Len(t, s.Findings, 6-len(c.counts), "one for each that does not count")
@@ -163,8 +163,8 @@ func TestGroupsBesideEveryone(t *testing.T) {
 		{gate.Who{Groups: crew}, 0},
 	} {
 		s := site(b)
-		crowd := s.Rule(rule.Line{Name: "s/mapping 1"}, &c.who, nil, rule.Giving)
-		assert.Equal(t, c.who.Off, crowd.Nobody(), "%+v", c.who)
+		r := s.Rule(rule.Line{Name: "s/mapping 1"}, &c.who, nil, rule.Giving)
+		assert.Equal(t, c.who.Off, r.Nobody(), "%+v", c.who)
 		require.Len(t, s.Findings, c.found, "%+v", c.who)
 		if c.found > 0 {
 			assert.Equal(t, finding.BesideEveryone, s.Findings[0].Code)

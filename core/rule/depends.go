@@ -1,6 +1,9 @@
 package rule
 
-import "gatemap/core/directory"
+import (
+	"gatemap/core/directory"
+	"slices"
+)
 
 // Dependencies are what is looked at in a subject besides whom lines name: subjects who
 // are alike in it, and of one directory, are answered alike.
@@ -20,4 +23,91 @@ func (d *Dependencies) Join(other Dependencies) {
 	d.Attributes, d.Groups = append(d.Attributes, other.Attributes...), append(d.Groups, other.Groups...)
 	d.Users, d.Apart = append(d.Users, other.Users...), append(d.Apart, other.Apart...)
 	d.Shown, d.ShownGroups = append(d.Shown, other.Shown...), append(d.ShownGroups, other.ShownGroups...)
+}
+
+// Gives are the rules without any of which there is nothing to have: none, and false, where
+// there is a default.
+func (d *Decision) Gives() (gives LineSet, needed bool) {
+	for n := range d.Ordered.All() {
+		if d.Index.rules[n].Effect == Giving {
+			gives.put(n)
+		}
+	}
+	for l := d.Nearest; l != nil; l = l.Next {
+		gives.Join(l.Gives)
+	}
+	return gives, d.Default == nil
+}
+
+// Lines are the rules that a decision looks at, with those that facts come from.
+func (d *Decision) Lines() LineSet {
+	var lines LineSet
+	for _, s := range []LineSet{d.Ordered, d.Limits, d.Asks, d.Watched} {
+		lines.Join(s)
+	}
+	for l := d.Nearest; l != nil; l = l.Next {
+		lines.Join(l.Gives)
+		lines.Join(l.Takes)
+	}
+	for _, lock := range d.Locks {
+		lines.Join(lock.Lines())
+	}
+	for _, fact := range d.facts(lines) {
+		lines.Join(fact.Lines())
+	}
+	return lines
+}
+
+// facts are those that a decision looks at, which has some lines.
+func (d *Decision) facts(lines LineSet) (facts []Fact) {
+	add := func(f Fact) {
+		if f != nil && !slices.Contains(facts, f) {
+			facts = append(facts, f)
+		}
+	}
+	add(d.Only)
+	for _, r := range d.Index.Some(lines) {
+		add(r.Only)
+	}
+	return facts
+}
+
+// Depends is what a decision looks at in a subject besides whom its lines name.
+func (d *Decision) Depends(book *directory.Book) Dependencies {
+	var seen []Fact
+	return d.depends(book, &seen)
+}
+
+// depends is Depends, but for facts that were seen before.
+func (d *Decision) depends(book *directory.Book, seen *[]Fact) (all Dependencies) {
+	for _, fact := range d.facts(d.Lines()) {
+		if !slices.Contains(*seen, fact) {
+			*seen = append(*seen, fact)
+			all.Join(fact.Depends(book))
+		}
+	}
+	for _, lock := range d.Locks {
+		all.Join(lock.Depends(book))
+	}
+	if d.Override != nil {
+		all.Join(d.Override.Depends(book))
+	}
+	return all
+}
+
+// Misses lists the rules that would give something to the subject, none of which does.
+func (d *Decision) Misses(q *Question) (misses []Miss) {
+	gives, _ := d.Gives()
+	for _, r := range d.Index.Some(gives) {
+		misses = r.Miss(q, misses)
+	}
+	return misses
+}
+
+// Miss adds a rule that is not for the subject, with what is lacking, if that can be had.
+func (r *Rule) Miss(q *Question, to []Miss) []Miss {
+	if lacks := r.Lacks(q); lacks != nil {
+		return append(to, Miss{Mapping: r.Name, Lacks: lacks})
+	}
+	return to
 }

@@ -34,32 +34,30 @@ const (
 // Rule is one line of a gate, compiled: for whom it is, and on what condition. What every
 // question looks at comes first.
 type Rule struct {
-	// When must hold for the rule to apply.
-	When situation.Condition
-	// Only, where it is not nil, must hold as well. Where Tested is set it alone says for
-	// whom the rule is, and by which routes they come to it.
-	Only   Fact
-	Tested bool
-	Effect Effect
-
 	broken, off bool
 	number      uint32
 	index       *Index
-
+	// Everyone, Users, Groups and Claims say for whom it is, any one of them; Except are
+	// those who are not meant, whatever else names them.
+	Everyone bool
+	Effect   Effect
+	// Only, where it is not nil, must hold as well. Where Tested is set it alone says for
+	// whom the rule is, and by which routes they come to it.
+	Tested bool
+	Only   Fact
+	Groups []directory.GroupID
+	Users  []directory.UserID
+	Claims []*Claim
+	// When must hold for the rule to apply.
+	When   situation.Condition
+	Except directory.Party
+	Line
+	// Reason is what a rule that takes shuts by.
+	Reason Reason
 	// Then is what the rule asks of those to whom it applies; Would says in words what it
 	// does, where it is only watched.
 	Then  []situation.Condition
 	Would string
-	Line
-	// Reason is what a rule that takes shuts by.
-	Reason Reason
-	// Everyone, Users, Groups and Claims say for whom it is, any one of them; Except are
-	// those who are not meant, whatever else names them.
-	Everyone bool
-	Users    []directory.UserID
-	Groups   []directory.GroupID
-	Claims   []*Claim
-	Except   directory.Party
 }
 
 // Fact is something that is worked out about a subject before rules are looked at.

@@ -2,6 +2,7 @@ package roles
 
 import (
 	"encoding/binary"
+	"slices"
 
 	"gatemap/core/rule"
 )
@@ -10,52 +11,71 @@ import (
 // those of the declared ones. Many have the same in common, and one decision.
 func (c *compiler) apply() {
 	t := c.tree
-	known, key := map[string]*rule.Decision{}, []byte{}
+	alike := map[string][]*rule.Decision{}
+	var key []byte
 	for i := range t.resources {
 		r := &t.resources[i]
+		var limits []int
 		for j := range t.mappings {
 			if t.reaches(i, t.mappings[j].object) && tagged(r.tags, t.mappings[j].where) {
 				r.mappings = append(r.mappings, j)
 			}
 		}
-		for right := range t.rights {
-			gives, takes, limits := t.about(r, right)
-			key = key[:0]
-			for _, lines := range []rule.LineSet{gives, takes, limits} {
-				for n := range lines.All() {
-					key = binary.AppendUvarint(key, uint64(n)+1)
-				}
-				key = append(key, 0)
+		for j := range t.limits {
+			if within(r.path, t.limits[j].object) {
+				limits = append(limits, j)
 			}
-			d := known[string(key)]
-			if d == nil {
-				d = &rule.Decision{Index: &c.Index, Nearest: &rule.Level{Gives: gives, Takes: takes}, Limits: limits}
-				known[string(key)] = d
+		}
+		key = key[:0]
+		for _, list := range [][]int{r.mappings, limits} {
+			for _, j := range list {
+				key = binary.AppendUvarint(key, uint64(j)+1)
 			}
-			if r.decisions = append(r.decisions, d); r.declared {
-				t.Add(r.path, t.rights[right], d, gives, false)
-			}
+			key = append(key, 0)
+		}
+		known := alike[string(key)]
+		if known == nil {
+			known = c.decisions(r.mappings, limits)
+			alike[string(key)] = known
+		}
+		if r.decisions = known; !r.declared {
+			continue
+		}
+		for right, d := range known {
+			t.Add(r.path, t.rights[right], d, d.Nearest.Gives, false)
 		}
 	}
 }
 
-// about are the mappings that give a right of a resource, those that deny it, and the limits.
-func (t *compiled) about(r *resource, right int) (gives, takes, limits rule.LineSet) {
-	for _, j := range r.mappings {
-		if m := &t.mappings[j]; !m.rights.has(right) {
-			continue
-		} else if m.Effect == rule.Giving {
-			gives.Add(m.Rule)
-		} else {
-			takes.Add(m.Rule)
+// decisions are what decides on each right: the mappings that give it, those that deny it, and
+// the limits. Rights on which the same decide have one.
+func (c *compiler) decisions(mappings, limits []int) (all []*rule.Decision) {
+	t := c.tree
+	for right := range t.rights {
+		d := &rule.Decision{Index: &c.Index, Nearest: &rule.Level{}}
+		for _, j := range mappings {
+			switch m := &t.mappings[j]; {
+			case !m.rights.has(right):
+			case m.Effect == rule.Giving:
+				d.Nearest.Gives.Add(m.Rule)
+			default:
+				d.Nearest.Takes.Add(m.Rule)
+			}
 		}
-	}
-	for j := range t.limits {
-		if l := &t.limits[j]; l.rights.has(right) && within(r.path, l.object) {
-			limits.Add(l.Rule)
+		for _, j := range limits {
+			if l := &t.limits[j]; l.rights.has(right) {
+				d.Limits.Add(l.Rule)
+			}
 		}
+		same := slices.IndexFunc(all, func(x *rule.Decision) bool {
+			return x.Nearest.Gives.Same(d.Nearest.Gives) && x.Nearest.Takes.Same(d.Nearest.Takes) && x.Limits.Same(d.Limits)
+		})
+		if same >= 0 {
+			d = all[same]
+		}
+		all = append(all, d)
 	}
-	return gives, takes, limits
+	return all
 }
 
 // reaches says whether something on object comes down to a resource: object is
