@@ -26,7 +26,7 @@ func newTouch(a *Atlas) *touch {
 		}
 	}
 	t.from = append(t.from, uint32(len(t.base)))
-	t.each(a, func(c *rule.Rule, bit uint32) {
+	t.each(a, func(c *rule.Naming, bit uint32) {
 		if c.Everyone {
 			t.base[bit/64] |= 1 << (bit % 64)
 		}
@@ -42,7 +42,7 @@ func newTouch(a *Atlas) *touch {
 	}
 	t.bits = make([]uint32, t.start[a.Book.Groups()])
 	next := make([]uint32, a.Book.Groups())
-	t.each(a, func(c *rule.Rule, bit uint32) {
+	t.each(a, func(c *rule.Naming, bit uint32) {
 		for _, g := range c.Groups {
 			t.bits[t.start[g]+next[g]] = bit
 			next[g]++
@@ -52,12 +52,11 @@ func newTouch(a *Atlas) *touch {
 }
 
 // each visits the rules that may have somebody, with their bits.
-func (t *touch) each(a *Atlas, visit func(*rule.Rule, uint32)) {
+func (t *touch) each(a *Atlas, visit func(*rule.Naming, uint32)) {
 	for i, s := range a.Systems {
-		for _, c := range s.Site.Index.All() {
-			if !c.Nobody() {
-				visit(c, t.from[i]*64+c.Number())
-			}
+		named := s.Site.Index.Naming()
+		for j := range named {
+			visit(&named[j], t.from[i]*64+named[j].Number)
 		}
 	}
 }

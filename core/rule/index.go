@@ -16,7 +16,20 @@ type Index struct {
 	sieve     [8]uint64 // a bit for several users, of whom one may be among these
 	excepting LineSet   // a bit for each rule: those that except somebody
 	claiming  []*Rule
+	naming    []Naming
 }
+
+// Naming is whom a rule names, of one that may have somebody: side by side for those who go
+// through all rules of a map.
+type Naming struct {
+	Number   uint32
+	Everyone bool
+	Groups   []directory.GroupID
+	Users    []directory.UserID
+}
+
+// Naming lists whom the rules name.
+func (r *Index) Naming() []Naming { return r.naming }
 
 // Enter gives a new rule its number, and its place beside the others.
 func (r *Index) Enter(c Rule) *Rule {
@@ -34,10 +47,13 @@ func (r *Index) Seal(groups int) {
 	r.always = make([]uint64, len(r.rules)/64+1)
 	r.users = map[directory.UserID][]uint32{}
 	byGroup := map[directory.GroupID][]uint32{}
-	r.excepting, r.claiming = LineSet{}, nil
+	r.excepting, r.claiming, r.naming = LineSet{}, nil, make([]Naming, 0, len(r.rules))
 	for _, c := range r.rules {
 		if c.wreck() {
 			continue
+		}
+		if !c.Nobody() {
+			r.naming = append(r.naming, Naming{c.number, c.Everyone, c.Groups, c.Users})
 		}
 		if c.Everyone {
 			put(r.always, c.number)
