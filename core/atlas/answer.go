@@ -86,6 +86,17 @@ func (a *Atlas) In(q *rule.Question, s *System) []rule.Entitlement {
 	return held
 }
 
+// By hands what the subject of a question holds of what one line of a system gives to visit,
+// or more than that, until visit has enough.
+func (a *Atlas) By(q *rule.Question, s *System, r *rule.Rule, visit func(rule.Entitlement) (more bool)) {
+	more := true
+	l := listing{atlas: a, question: q, system: s, visit: func(e rule.Entitlement) { more = visit(e) }}
+	s.Gate.By(r, q, func(e rule.Entitlement) bool {
+		l.add(e)
+		return more
+	})
+}
+
 // reachIn hands on everything that the subject holds in one system.
 func (a *Atlas) reachIn(q *rule.Question, s *System, visit func(rule.Entitlement)) {
 	l := listing{atlas: a, question: q, visit: visit}

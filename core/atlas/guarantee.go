@@ -70,7 +70,7 @@ func (g *Given) situation() (situation.Situation, error) {
 type Promise struct {
 	Document *Guarantee
 	Site     *gate.Site
-	Who    *rule.Rule // whom it is about; for at_most everyone
+	Who      *rule.Rule // whom it is about; for at_most everyone
 	Facts    *situation.Facts
 	Sure     bool // it has a situation
 	Things   []Thing

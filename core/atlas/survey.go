@@ -41,29 +41,29 @@ func (a *Atlas) Survey(f *situation.Facts, depth Depth, visit func(*System, []Cl
 	})
 }
 
-// Classes is a survey of one system, by lines, of those users alone about whom it is worth
-// asking: worth is asked once for users who are alike.
-func (a *Atlas) Classes(f *situation.Facts, s *System, worth func(*rule.Question) bool) []Class {
-	return a.classesOf(a.Unturned(f), s, Lines, worth)
+// Kinds visits users who come to different things in one system, or by different lines: of
+// those who are alike, one.
+func (a *Atlas) Kinds(f *situation.Facts, s *System, visit func(*rule.Question)) {
+	a.kinds(a.Unturned(f), s, true, func(q *rule.Question, _ []directory.UserID) { visit(q) })
 }
 
-func (a *Atlas) classes(q *rule.Question, s *System, depth Depth) []Class {
-	return a.classesOf(q, s, depth, func(*rule.Question) bool { return true })
-}
-
-func (a *Atlas) classesOf(q *rule.Question, s *System, depth Depth, worth func(*rule.Question) bool) []Class {
-	sorting := a.lookout(s, nil, depth == Lines).sorted()
-	kinds := sorting.Kinds()
-	sorting.Drop()
-	var classes []Class
-	for kind := range kinds.Count() {
-		users := kinds.Users(kind)
-		if q.Turn(users[0]); !worth(q) {
-			continue
-		}
+func (a *Atlas) classes(q *rule.Question, s *System, depth Depth) (classes []Class) {
+	a.kinds(q, s, depth == Lines, func(q *rule.Question, users []directory.UserID) {
 		if held := a.In(q, s); len(held) > 0 {
 			classes = append(classes, Class{users, held})
 		}
-	}
+	})
 	return classes
+}
+
+// kinds visits the users who are alike to a system, with a question about the first of them.
+func (a *Atlas) kinds(q *rule.Question, s *System, lines bool, visit func(*rule.Question, []directory.UserID)) {
+	sorting := a.lookout(s, nil, lines).sorted()
+	kinds := sorting.Kinds()
+	sorting.Drop()
+	for kind := range kinds.Count() {
+		users := kinds.Users(kind)
+		q.Turn(users[0])
+		visit(q, users)
+	}
 }

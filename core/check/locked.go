@@ -42,7 +42,6 @@ type locks struct {
 	atlas  *atlas.Atlas
 	system *atlas.System
 	lines  map[string]*lock
-	seen   map[directory.UserID]bool
 }
 
 // lock is what becomes of everything that a line gives.
@@ -54,9 +53,14 @@ type lock struct {
 // find looks at those for whom the lines are until each line opens something.
 func (l *locks) find() (found []finding.Finding) {
 	if !l.oneByOne() {
-		for _, c := range l.atlas.Classes(l.atlas.Frame.Facts(situation.Situation{}, nil), l.system, l.worth()) {
-			l.note(c.Held)
-		}
+		shut := slices.DeleteFunc(slices.Clone(l.system.Site.Index.All()), func(c *rule.Rule) bool { return l.settled(c) })
+		l.atlas.Kinds(l.atlas.Frame.Facts(situation.Situation{}, nil), l.system, func(q *rule.Question) {
+			for _, c := range shut {
+				if c.Has(q) && !l.settled(c) && q.Subject.User().IsActive() {
+					l.look(q, c)
+				}
+			}
+		})
 	}
 	places := l.system.Site.Places
 	for _, line := range slices.Sorted(maps.Keys(l.lines)) {
@@ -74,15 +78,14 @@ func (l *locks) find() (found []finding.Finding) {
 	return found
 }
 
-// oneByOne looks at people one by one, those for whom lines are; whole is false where that
-// does not settle every line.
+// oneByOne looks at people one by one, those for whom a line is, until it opens something for
+// someone; whole is false where that does not settle every line.
 func (l *locks) oneByOne() (whole bool) {
 	book := l.atlas.Book
 	q := l.atlas.Unturned(l.atlas.Frame.Facts(situation.Situation{}, nil))
-	l.seen = map[directory.UserID]bool{}
-	unsettled := false
+	whole = true
 	for _, c := range l.system.Site.Index.All() {
-		if c.Part() != rule.Gives || c.Nobody() || l.opens(c.Name) {
+		if l.settled(c) {
 			continue
 		}
 		left, tries := looked, few*few
@@ -90,28 +93,24 @@ func (l *locks) oneByOne() (whole bool) {
 			left = few * looked
 		}
 		for u := range candidates(book, c) {
-			if l.seen[u] || !book.User(u).IsActive() {
+			if !book.User(u).IsActive() {
 				continue
 			}
-			if c.Only != nil && tries > 0 {
-				if q.Turn(u); !c.Has(q) {
-					tries--
-					continue
-				}
+			q.Turn(u)
+			if c.Only != nil && tries > 0 && !c.Has(q) {
+				tries--
+				continue
 			}
 			if left--; left < 0 {
-				unsettled = true
+				whole = false
 				break
 			}
-			l.seen[u] = true
-			q.Turn(u)
-			l.note(l.atlas.In(q, l.system))
-			if l.opens(c.Name) {
+			if l.look(q, c); l.opens(c.Name) {
 				break
 			}
 		}
 	}
-	return !unsettled
+	return whole
 }
 
 // candidates are the users among whom all are for whom a line is, in no order.
@@ -147,38 +146,39 @@ func among(book *directory.Book, c *rule.Rule, most int) (n int) {
 	return n
 }
 
-// worth says whether someone may open a line that nobody has opened so far.
-func (l *locks) worth() func(*rule.Question) bool {
-	shut := slices.DeleteFunc(slices.Clone(l.system.Site.Index.All()), func(c *rule.Rule) bool {
-		return c.Part() != rule.Gives || c.Nobody() || l.opens(c.Name)
+// settled says that there is nothing to find out about a line: it gives nothing, or opens
+// something.
+func (l *locks) settled(c *rule.Rule) bool {
+	return c.Part() != rule.Gives || c.Nobody() || l.opens(c.Name)
+}
+
+// look notes what somebody holds by a line, until that opens something.
+func (l *locks) look(q *rule.Question, c *rule.Rule) {
+	l.atlas.By(q, l.system, c, func(e rule.Entitlement) bool {
+		l.note(&e)
+		return !l.opens(c.Name)
 	})
-	return func(q *rule.Question) bool {
-		return q.Subject.User().IsActive() && (slices.ContainsFunc(shut, func(c *rule.Rule) bool { return c.Has(q) }))
-	}
 }
 
 func (l *locks) opens(line string) bool { return l.lines[line] != nil && l.lines[line].opens }
 
 var personal = []rule.Reason{rule.ByInactive, rule.ByExpired, rule.ByPrerequisite, rule.ByNoSeat, rule.ByOverride}
 
-// note notes what someone holds.
-func (l *locks) note(held []rule.Entitlement) {
-	for i := range held {
-		e := &held[i]
-		own := slices.ContainsFunc(e.ShutBy, func(s rule.Stop) bool { return slices.Contains(personal, s.Reason) })
-		for _, r := range e.Routes {
-			x := l.lines[r.Mapping]
-			if x == nil {
-				x = &lock{by: map[string]bool{}}
-				l.lines[r.Mapping] = x
-			}
-			if e.State != rule.Shut || own {
-				x.opens = x.opens || e.State != rule.Shut
-				continue
-			}
-			for _, s := range e.ShutBy {
-				x.by[s.At] = true
-			}
+// note notes something that someone holds.
+func (l *locks) note(e *rule.Entitlement) {
+	own := slices.ContainsFunc(e.ShutBy, func(s rule.Stop) bool { return slices.Contains(personal, s.Reason) })
+	for _, r := range e.Routes {
+		x := l.lines[r.Mapping]
+		if x == nil {
+			x = &lock{by: map[string]bool{}}
+			l.lines[r.Mapping] = x
+		}
+		if e.State != rule.Shut || own {
+			x.opens = x.opens || e.State != rule.Shut
+			continue
+		}
+		for _, s := range e.ShutBy {
+			x.by[s.At] = true
 		}
 	}
 }

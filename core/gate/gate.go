@@ -43,6 +43,9 @@ type Gate interface {
 	// Reach hands every entitlement that the subject holds, in whatever state
 	// but none, to add, by object and right.
 	Reach(q *rule.Question, add func(rule.Entitlement))
+	// By hands what the subject holds of what one line gives to add, or more than that, until
+	// add has enough: of several things that are held alike one will do.
+	By(r *rule.Rule, q *rule.Question, add func(rule.Entitlement) (more bool))
 	// Giving are the lines without any of which there is nothing to list; needed is false
 	// where something is listed for everyone.
 	Giving() (lines rule.LineSet, needed bool)

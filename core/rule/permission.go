@@ -133,6 +133,28 @@ func (l *Listing) Reach(q *Question, add func(Entitlement)) {
 	answers.Put(scratch)
 }
 
+// By hands what the subject holds of what one rule lists to add, in whatever state but none,
+// until add has enough.
+func (l *Listing) By(r *Rule, q *Question, add func(Entitlement) (more bool)) {
+	if int(r.number) >= len(l.by) {
+		return
+	}
+	for n := range l.by[r.number].All() {
+		var e Entitlement
+		if l.decisions[n].answer(q, &e); e.State == None {
+			continue
+		}
+		for at := range l.decisions[n].at.All() {
+			x, more := &l.all[at], false
+			l.add(x, &e, func(e Entitlement) { more = add(e) })
+			if !more {
+				return
+			}
+			break // whatever else it decides on is held alike
+		}
+	}
+}
+
 // add hands on the answer of a decision as one to something listed.
 func (l *Listing) add(x *listed, e *Entitlement, add func(Entitlement)) {
 	if e.State != None {

@@ -113,23 +113,43 @@ func (c *claim) lacks(q *rule.Question, value string) []string {
 func (b *compiled) Reach(q *rule.Question, add func(rule.Entitlement)) {
 	var all []carried
 	for _, p := range b.byName {
-		all = p.carried(q, "", all[:0])
-		e := rule.Entitlement{System: b.system, Object: p.name, Right: gate.SignIn}
-		p.decision.Judge(q, &e)
-		admission := p.door.Told(q, e.Verdict())
-		for from := 0; from < len(all); {
-			to := from + 1
-			for to < len(all) && all[to].same(all[from]) {
-				to++
-			}
-			add(p.value(q, all[from].right, all[from:to], admission))
-			from = to
+		all = p.reach(q, all[:0], add)
+	}
+}
+
+// reach lists signing in to a party, and the claims that go along, which are put into a list.
+func (p *party) reach(q *rule.Question, to []carried, add func(rule.Entitlement)) []carried {
+	all := p.carried(q, "", to)
+	e := rule.Entitlement{System: p.of.system, Object: p.name, Right: gate.SignIn}
+	p.decision.Judge(q, &e)
+	admission := p.door.Told(q, e.Verdict())
+	for from := 0; from < len(all); {
+		to := from + 1
+		for to < len(all) && all[to].same(all[from]) {
+			to++
 		}
-		if e.State != rule.None {
-			if !q.Brief {
-				e.Claims = claims(all)
-			}
-			add(e)
+		add(p.value(q, all[from].right, all[from:to], admission))
+		from = to
+	}
+	if e.State != rule.None {
+		if !q.Brief {
+			e.Claims = claims(all)
+		}
+		add(e)
+	}
+	return all
+}
+
+// By hands on what the subject holds of the party of a rule.
+func (b *compiled) By(r *rule.Rule, q *rule.Question, add func(rule.Entitlement) (more bool)) {
+	for _, p := range b.parties {
+		if lines := p.decision.Lines(); !lines.Includes(r.Number()) && !p.lines.Includes(r.Number()) {
+			continue
+		}
+		more := true
+		p.reach(q, nil, func(e rule.Entitlement) { more = more && add(e) })
+		if !more {
+			return
 		}
 	}
 }

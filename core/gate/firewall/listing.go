@@ -55,6 +55,20 @@ func (w *compiled) Reach(q *rule.Question, add func(rule.Entitlement)) {
 	}
 }
 
+// By hands on what the rule permits to the subject.
+func (w *compiled) By(r *rule.Rule, q *rule.Question, add func(rule.Entitlement) (more bool)) {
+	for _, x := range w.rules {
+		if x.Rule != r {
+			continue
+		}
+		for _, at := range x.listed {
+			if e := w.listed[at].Decide(q); e.State != rule.None && !add(e) {
+				return
+			}
+		}
+	}
+}
+
 // list makes the points that listings ask, once: those that permitting rules
 // are about, by object and right.
 func (w *compiled) list() {

@@ -59,7 +59,9 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 		p.Add(tagObject, tag, decision, decision.Nearest.Gives, decision.Default != nil)
 	}
 	for _, way := range byName {
-		p.Add(way, admit, p.decision(way, known), rule.LineSet{}, true)
+		d := p.decision(way, known)
+		gives, _ := d.Gives()
+		p.Add(way, admit, d, gives, true)
 	}
 	return p
 }
