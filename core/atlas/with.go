@@ -128,13 +128,18 @@ func (a *Atlas) promises(guarantees []*Guarantee, errs *place.Errors) error {
 }
 
 // Shifted lists the users whose entitlements can differ between this atlas and
-// one before it, though neither they nor a system was changed: where what one
+// one before it, though nothing about them was changed: where what one
 // holds depends on the others.
 func (a *Atlas) Shifted(before *Atlas) []directory.UserID {
 	var users []directory.UserID
-	for _, s := range a.Systems {
-		for _, x := range s.Site.Shared {
-			users = append(users, x.Shifted(before.Book, a.Book)...)
+	for i, s := range a.Systems {
+		were := before.Systems[i].Site.Shared
+		for j, x := range s.Site.Shared {
+			var was gate.Shared
+			if j < len(were) {
+				was = were[j]
+			}
+			users = append(users, x.Shifted(was, before.Book, a.Book)...)
 		}
 	}
 	slices.Sort(users)

@@ -100,9 +100,9 @@ type Role struct {
 
 // Shared is something of which one has less because another has it, as with seats.
 type Shared interface {
-	// Shifted lists those for whom it is otherwise in one book than in another, in which
-	// the same lines name them.
-	Shifted(before, after *directory.Book) []directory.UserID
+	// Shifted lists those for whom it is otherwise by a book than it was by one before, as what
+	// was in this place then.
+	Shifted(was Shared, before, after *directory.Book) []directory.UserID
 	// Lines are the lines that give a share of it.
 	Lines() rule.LineSet
 	// Count counts what there is and who has it.

@@ -76,9 +76,13 @@ func (p *seats) Depends(book *directory.Book) rule.Dependencies {
 	return rule.Dependencies{Apart: slices.Collect(maps.Keys(p.of(book).from))}
 }
 
-// Shifted lists those whose seat is another in one book than in another.
-func (p *seats) Shifted(before, after *directory.Book) (users []directory.UserID) {
-	old, now := p.of(before), p.of(after)
+// Shifted lists those whose seat is another by a book than it was. Both are asked about the book
+// of which they were compiled, as each knows nobody else.
+func (p *seats) Shifted(was gate.Shared, before, after *directory.Book) (users []directory.UserID) {
+	old, now := &seating{}, p.of(after)
+	if same, is := was.(*seats); is {
+		old = same.of(before)
+	}
 	if old == now {
 		return nil
 	}
