@@ -2,6 +2,7 @@ package answer
 
 import (
 	"encoding/json"
+
 	"gatemap/core/rule"
 )
 

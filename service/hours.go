@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"gatemap/core/rule"
 	"slices"
 	"time"
 
@@ -10,6 +9,7 @@ import (
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
 	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
 

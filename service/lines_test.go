@@ -3,8 +3,6 @@ package service_test
 import (
 	"encoding/json"
 	"fmt"
-	"gatemap/core/gate"
-	"gatemap/core/rule"
 	"slices"
 	"testing"
 
@@ -15,6 +13,8 @@ import (
 	"gatemap/core/atlas"
 	"gatemap/core/change"
 	"gatemap/core/finding"
+	"gatemap/core/gate"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 	"gatemap/operator"
 	"gatemap/service"

@@ -3,7 +3,6 @@ package atlas
 import (
 	"errors"
 	"fmt"
-	"gatemap/core/rule"
 	"slices"
 	"strings"
 
@@ -12,6 +11,7 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/name"
 	"gatemap/core/place"
+	"gatemap/core/rule"
 )
 
 // front is one compiled thing in front of a system: a condition, a choice, or

@@ -2,12 +2,13 @@ package gate
 
 import (
 	"fmt"
+	"slices"
+
 	"gatemap/core/directory"
 	"gatemap/core/finding"
 	"gatemap/core/name"
 	"gatemap/core/rule"
 	"gatemap/core/situation"
-	"slices"
 )
 
 // Rule compiles a line: for whom it is, and on what condition. A line that gives has

@@ -1,8 +1,9 @@
 package rule
 
 import (
-	"gatemap/core/directory"
 	"slices"
+
+	"gatemap/core/directory"
 )
 
 // Dependencies are what is looked at in a subject besides whom lines name: subjects who

@@ -1,8 +1,9 @@
 package rule
 
 import (
-	"gatemap/core/directory"
 	"strings"
+
+	"gatemap/core/directory"
 )
 
 // Lock is something that must let through besides the rules of a decision.
