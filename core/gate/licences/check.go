@@ -2,8 +2,10 @@ package licences
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
+	"gatemap/core/directory"
 	"gatemap/core/finding"
 	"gatemap/core/gate"
 	"gatemap/core/rule"
@@ -19,10 +21,19 @@ func (t *compiled) Check(r *gate.Report) {
 			rules[j] = p.mappings[j].Rule
 		}
 		for j := range rules {
-			// Where seats are numbered, who gets one can go by any mapping.
-			r.Mapped(rules, j, func(wide, narrow int) bool { return p.seats == nil && p.wider(r, wide, narrow) })
+			r.Mapped(rules, j, func(wide, narrow int) bool {
+				return p.wider(r, wide, narrow) && (p.seats == nil || seatsBefore(rules, wide, narrow))
+			})
 		}
 	}
+}
+
+// seatsBefore says whether one mapping seats those of another no later than that one does: it
+// is written before it, and names itself whom that names.
+func seatsBefore(rules []*rule.Rule, wide, narrow int) bool {
+	return wide < narrow && !slices.ContainsFunc(rules[narrow].Users, func(u directory.UserID) bool {
+		return !slices.Contains(rules[wide].Users, u)
+	})
 }
 
 func (p *product) checkSeats(r *gate.Report) {
