@@ -129,7 +129,7 @@ func byWhat(routes []rule.Route, own rule.Entitlement, steps []rule.Pass) []rule
 	for _, step := range steps {
 		fates[step.Line] = step.Fate
 	}
-	for _, fit := range [][]rule.Fate{{rule.Decides}, {rule.Decides, rule.May}} {
+	for _, fit := range [][]rule.Fate{{rule.Decides}, {rule.Decides, rule.May}, {rule.Decides, rule.May, rule.Unmet}} {
 		if own.State < rule.Open && len(fit) == 1 {
 			continue
 		}

@@ -41,7 +41,7 @@ func (m *marks) clear() {
 	m.words = m.words[:0]
 }
 
-// LineSet says which rules of an index have the subject.
+// Held says which rules of an index have the subject.
 func (q *Question) Held(r *Index) Held {
 	if q.marks.last.index != r {
 		q.marks.last = q.marks.of(q, r)
