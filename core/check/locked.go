@@ -115,25 +115,11 @@ func (l *locks) oneByOne() (whole bool) {
 
 // candidates are the users among whom all are for whom a line is, in no order.
 func candidates(book *directory.Book, c *rule.Rule) iter.Seq[directory.UserID] {
-	if c.Tested {
-		from, everyone := c.Only.From()
-		if everyone {
-			return book.AllUsers
-		}
-		return func(yield func(directory.UserID) bool) {
-			for _, r := range from {
-				for u := range candidates(book, r) {
-					if !yield(u) {
-						return
-					}
-				}
-			}
-		}
-	}
-	if c.Everyone || len(c.Claims) > 0 {
+	groups, users, everyone := rule.Among(c)
+	if everyone {
 		return book.AllUsers
 	}
-	return book.Below(c.Groups, c.Users)
+	return book.Below(groups, users)
 }
 
 // among counts candidates, to a most.

@@ -29,8 +29,7 @@ type Decision struct {
 	// Locks must all let through, too.
 	Locks []Lock
 	// Finish, where it is not nil, adds what goes along, whatever the state; brief questions
-	// have nothing of it.
-	// by is the first ordered rule that may let in.
+	// have nothing of it. by is the first ordered rule that may let in.
 	Finish func(q *Question, state State, by *Rule) Extra
 
 	number int // in the listing of its gate, from 1
@@ -77,8 +76,8 @@ func (d *Decision) verdict(q *Question, e *Entitlement) Verdict {
 	}
 	held := q.Held(d.Index)
 	if e != nil {
-		for n := range held.Among(d.Watched) {
-			d.Index.rules[n].watch(q, e)
+		for r := range d.Index.about(q, held, d.Watched) {
+			r.watch(q, e)
 		}
 	}
 	var own, over Verdict
@@ -89,7 +88,7 @@ func (d *Decision) verdict(q *Question, e *Entitlement) Verdict {
 	}
 	switch {
 	case own.State != None:
-	case d.Nearest == nil && d.Default != nil && d.Ordered.Empty():
+	case d.Nearest == nil && d.Default != nil && d.Ordered.Empty(): // as nearest, for less work
 		if own = Opened; e != nil {
 			e.Routes = d.Default
 		}
@@ -104,15 +103,11 @@ func (d *Decision) verdict(q *Question, e *Entitlement) Verdict {
 	if d.Override != nil {
 		own = own.And(over)
 	}
-	for n := range held.Among(d.Limits) {
-		if r := d.Index.rules[n]; r.fits(q) {
-			own = own.And(r.takes(q))
-		}
+	for r := range d.Index.about(q, held, d.Limits) {
+		own = own.And(r.takes(q))
 	}
-	for n := range held.Among(d.Asks) {
-		if r := d.Index.rules[n]; r.fits(q) {
-			own = own.And(r.asks(q))
-		}
+	for r := range d.Index.about(q, held, d.Asks) {
+		own = own.And(r.asks(q))
 	}
 	for _, lock := range d.Locks {
 		own = own.And(lock.Verdict(q))
@@ -125,29 +120,19 @@ func (d *Decision) nearest(q *Question, held Held, e *Entitlement) Verdict {
 	var allows Either
 	denied, kept := Opened, Opened
 	for l := d.Nearest; l != nil && allows.None(); l = l.Next {
-		for n := range held.Among(l.Gives) {
-			if r := d.Index.rules[n]; r.fits(q) {
-				allows.Add(q, r.Gives(q))
-				if q.Brief && allows.best == Open {
-					break
-				}
-				if e != nil {
-					e.Come(r.Routes(q))
-				}
+		for r := range d.Index.about(q, held, l.Gives) {
+			allows.Add(q, r.Gives(q))
+			if q.Brief && allows.best == Open {
+				break
+			}
+			if e != nil {
+				e.Come(r.Routes(q))
 			}
 		}
 		if allows.None() && d.Default == nil && l.Next == nil {
 			break
 		}
-		for n := range held.Among(l.Takes) {
-			if r := d.Index.rules[n]; r.fits(q) {
-				if v := r.takes(q); v.State == Shut {
-					denied = denied.And(v)
-				} else {
-					kept = kept.And(v)
-				}
-			}
-		}
+		d.takes(q, held, l.Takes, &denied, &kept)
 	}
 	if allows.None() {
 		if d.Default == nil {
@@ -164,6 +149,17 @@ func (d *Decision) nearest(q *Question, held Held, e *Entitlement) Verdict {
 	return allows.Verdict().And(kept)
 }
 
+// takes adds what some rules take: what is surely denied, and what is kept from being open.
+func (d *Decision) takes(q *Question, held Held, some LineSet, denied, kept *Verdict) {
+	for r := range d.Index.about(q, held, some) {
+		if v := r.takes(q); v.State == Shut {
+			*denied = denied.And(v)
+		} else {
+			*kept = kept.And(v)
+		}
+	}
+}
+
 // Match is what came of ordered rules.
 type Match struct {
 	Verdict Verdict
@@ -178,11 +174,7 @@ func (d *Decision) Match(q *Question) Match {
 		w.told = &told{passed: situation.Anyway}
 	}
 	more := true
-	for n := range q.Held(d.Index).Among(d.Ordered) {
-		r := d.Index.rules[n]
-		if !r.fits(q) {
-			continue
-		}
+	for r := range d.Index.about(q, q.Held(d.Index), d.Ordered) {
 		if !more {
 			q.Overtaken(&r.Line)
 		} else if more = w.meet(r); !more && q.Passes == nil {
@@ -198,8 +190,8 @@ func (d *Decision) Match(q *Question) Match {
 
 // Giving are the ordered rules for the subject that let in, if they are come to.
 func (d *Decision) Giving(q *Question) (giving []*Rule) {
-	for n := range q.Held(d.Index).Among(d.Ordered) {
-		if r := d.Index.rules[n]; r.Effect == Giving && r.fits(q) {
+	for r := range d.Index.about(q, q.Held(d.Index), d.Ordered) {
+		if r.Effect == Giving {
 			giving = append(giving, r)
 		}
 	}

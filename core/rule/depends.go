@@ -75,23 +75,27 @@ func (d *Decision) facts(lines LineSet) (facts []Fact) {
 
 // Depends is what a decision looks at in a subject besides whom its lines name.
 func (d *Decision) Depends(book *directory.Book) Dependencies {
-	var seen []Fact
-	return d.depends(book, &seen)
+	return d.depends(book, map[any]bool{})
 }
 
-// depends is Depends, but for facts that were seen before.
-func (d *Decision) depends(book *directory.Book, seen *[]Fact) (all Dependencies) {
-	for _, fact := range d.facts(d.Lines()) {
-		if !slices.Contains(*seen, fact) {
-			*seen = append(*seen, fact)
-			all.Join(fact.Depends(book))
+// depends is Depends, but for facts, locks and overrides that were seen before.
+func (d *Decision) depends(book *directory.Book, seen map[any]bool) (all Dependencies) {
+	add := func(x interface {
+		Depends(*directory.Book) Dependencies
+	}) {
+		if !seen[x] {
+			seen[x] = true
+			all.Join(x.Depends(book))
 		}
 	}
+	for _, fact := range d.facts(d.Lines()) {
+		add(fact)
+	}
 	for _, lock := range d.Locks {
-		all.Join(lock.Depends(book))
+		add(lock)
 	}
 	if d.Override != nil {
-		all.Join(d.Override.Depends(book))
+		add(d.Override)
 	}
 	return all
 }

@@ -88,9 +88,6 @@ func (r *Rule) asks(q *Question) Verdict {
 
 // watch tells what a rule that is only watched would have done.
 func (r *Rule) watch(q *Question, e *Entitlement) {
-	if !r.fits(q) {
-		return
-	}
 	alone := r.takes
 	if r.Then != nil {
 		alone = r.asks

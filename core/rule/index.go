@@ -2,6 +2,7 @@ package rule
 
 import (
 	"gatemap/core/directory"
+	"iter"
 )
 
 // Index finds the lines of one system that are for a subject, by the groups
@@ -123,6 +124,18 @@ func (r *Index) Some(lines LineSet) []*Rule {
 	return some
 }
 
+// about yields those of some rules that are for the subject, with what else they ask for, by
+// the bits of those whose principals have it.
+func (r *Index) about(q *Question, held Held, some LineSet) iter.Seq[*Rule] {
+	return func(yield func(*Rule) bool) {
+		for n := range held.Among(some) {
+			if x := r.rules[n]; x.fits(q) && !yield(x) {
+				return
+			}
+		}
+	}
+}
+
 // Quiet says that no line has anyone but those whom it names by groups, or in
 // person: nobody comes in as everyone, or by a claim.
 func (r *Index) Quiet(lines LineSet) bool {
@@ -145,21 +158,28 @@ func (r *Index) Groups(yield func(directory.GroupID) bool) {
 // Candidates lists users among whom all are whom some rule has: those in its
 // groups and those whom it names, or everyone where it asks for more.
 func Candidates(book *directory.Book, rules []*Rule) []directory.UserID {
-	var groups []directory.GroupID
-	var users []directory.UserID
-	for _, c := range rules {
-		if c.Tested {
-			from, everyone := c.Only.From()
-			if everyone {
-				return book.Everyone()
-			}
-			users = append(users, Candidates(book, from)...)
-			continue
-		}
-		if c.Everyone || len(c.Claims) > 0 {
-			return book.Everyone()
-		}
-		groups, users = append(groups, c.Groups...), append(users, c.Users...)
+	groups, users, everyone := Among(rules...)
+	if everyone {
+		return book.Everyone()
 	}
 	return book.Among(groups, users)
+}
+
+// Among are the groups and users among whom all are whom some rules have, if not everyone may
+// be one of these.
+func Among(rules ...*Rule) (groups []directory.GroupID, users []directory.UserID, everyone bool) {
+	for _, r := range rules {
+		named, persons, all := r.Groups, r.Users, r.Everyone || len(r.Claims) > 0
+		if r.Tested {
+			var from []*Rule
+			if from, all = r.Only.From(); !all {
+				named, persons, all = Among(from...)
+			}
+		}
+		if all {
+			return nil, nil, true
+		}
+		groups, users = append(groups, named...), append(users, persons...)
+	}
+	return groups, users, false
 }

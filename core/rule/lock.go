@@ -58,15 +58,9 @@ func (If) Depends(*directory.Book) (d Dependencies) { return d }
 
 // deny is what is denied to the subject, wherever.
 func (d *Decision) deny(q *Question) Verdict {
-	denied, held := Opened, q.Held(d.Index)
+	denied, kept, held := Opened, Opened, q.Held(d.Index)
 	for l := d.Nearest; l != nil; l = l.Next {
-		for n := range held.Among(l.Takes) {
-			if r := d.Index.rules[n]; r.fits(q) {
-				if v := r.takes(q); v.State == Shut {
-					denied = denied.And(v)
-				}
-			}
-		}
+		d.takes(q, held, l.Takes, &denied, &kept)
 	}
 	return denied
 }

@@ -34,21 +34,21 @@ func (w *walk) meet(r *Rule) (more bool) {
 	switch {
 	case truth == situation.False && permit:
 		w.stopped = true
-		if !w.q.Brief {
+		if w.told != nil {
 			w.stops = append(w.stops, r.unmet(w.q)...)
 		}
 		return true
 	case truth == situation.False:
 		return true
 	}
-	if !w.q.Brief {
+	if w.told != nil {
 		w.note(r, permit, truth)
 	}
 	if permit {
 		w.allowed = true
 	} else {
 		w.refused, w.waiting = true, true
-		if !w.q.Brief {
+		if w.told != nil {
 			w.pending = append(w.pending, Stop{ByRule, r.Name, ""})
 		}
 	}

@@ -50,8 +50,8 @@ func (e *Entry) Decide(q *Question) Entitlement {
 
 // Listing is the permissions that a gate lists by name, by object and right.
 type Listing struct {
-	system    string
-	index     *Index
+	System    string
+	Index     *Index
 	all       []listed
 	decisions []placed  // by number, from 1
 	by        []LineSet // by rule: the decisions on what it lists
@@ -72,7 +72,12 @@ type placed struct {
 
 // NewListing begins the listing of a system.
 func NewListing(system string, index *Index) *Listing {
-	return &Listing{system: system, index: index, decisions: make([]placed, 1)}
+	return &Listing{System: system, Index: index, decisions: make([]placed, 1)}
+}
+
+// Entry is a permission of the system on which a decision decides, listed or not.
+func (l *Listing) Entry(object, right string, d *Decision) *Entry {
+	return &Entry{System: l.System, On: object, Right: right, Decision: d}
 }
 
 // Add adds a permission. What a decision decides on is listed for those for whom some rules
@@ -102,7 +107,7 @@ func (l *Listing) list(decision uint32, by LineSet, everyone bool) {
 
 // Reach hands every permission that the subject holds, in whatever state but none, to add.
 func (l *Listing) Reach(q *Question, add func(Entitlement)) {
-	held := q.Held(l.index)
+	held := q.Held(l.Index)
 	if l.everyone.Empty() && !held.Meets(l.lines) {
 		return
 	}
@@ -112,7 +117,7 @@ func (l *Listing) Reach(q *Question, add func(Entitlement)) {
 		asked.join(l.by[n])
 	}
 	if len(l.decisions) > len(l.all) {
-		for n := range asked.Between(0, uint32(len(l.decisions))) {
+		for n := range asked.All() {
 			var e Entitlement
 			l.decisions[n].answer(q, &e)
 			l.add(&l.all[n-1], &e, add)
@@ -122,10 +127,10 @@ func (l *Listing) Reach(q *Question, add func(Entitlement)) {
 	scratch := answers.Get().(*[]Entitlement)
 	v := view{q, q.Words(len(l.decisions)), (*scratch)[:0]}
 	places := Held(q.Words(len(l.all)/64 + 1))
-	for n := range asked.Between(0, uint32(len(l.decisions))) {
+	for n := range asked.All() {
 		places.join(l.decisions[n].at)
 	}
-	for at := range places.Between(0, uint32(len(l.all))) {
+	for at := range places.All() {
 		l.add(&l.all[at], v.answer(l.all[at].Decision), add)
 	}
 	clear(v.answers)
@@ -134,23 +139,18 @@ func (l *Listing) Reach(q *Question, add func(Entitlement)) {
 }
 
 // By hands what the subject holds of what one rule lists to add, in whatever state but none,
-// until add has enough.
+// until add has enough: of what one decision decides on, the first.
 func (l *Listing) By(r *Rule, q *Question, add func(Entitlement) (more bool)) {
 	if int(r.number) >= len(l.by) {
 		return
 	}
 	for n := range l.by[r.number].All() {
 		var e Entitlement
-		if l.decisions[n].answer(q, &e); e.State == None {
-			continue
-		}
-		for at := range l.decisions[n].at.All() {
-			x, more := &l.all[at], false
-			l.add(x, &e, func(e Entitlement) { more = add(e) })
-			if !more {
-				return
-			}
-			break // whatever else it decides on is held alike
+		l.decisions[n].answer(q, &e)
+		more := true
+		l.add(&l.all[l.decisions[n].at.first()], &e, func(e Entitlement) { more = add(e) })
+		if !more {
+			return
 		}
 	}
 }
@@ -158,7 +158,7 @@ func (l *Listing) By(r *Rule, q *Question, add func(Entitlement) (more bool)) {
 // add hands on the answer of a decision as one to something listed.
 func (l *Listing) add(x *listed, e *Entitlement, add func(Entitlement)) {
 	if e.State != None {
-		e.System, e.Object, e.Right = l.system, x.object, x.right
+		e.System, e.Object, e.Right = l.System, x.object, x.right
 		add(*e)
 	}
 }
@@ -216,9 +216,9 @@ func (l *Listing) Giving() (giving LineSet, needed bool) { return l.lines, l.eve
 
 // Depends is what the listing looks at in a subject besides whom lines name.
 func (l *Listing) Depends(book *directory.Book) (all Dependencies) {
-	var seen []Fact
+	seen := map[any]bool{}
 	for _, d := range l.decisions[1:] {
-		all.Join(d.depends(book, &seen))
+		all.Join(d.depends(book, seen))
 	}
 	return all
 }

@@ -47,6 +47,22 @@ func (h Held) Among(some LineSet) iter.Seq[uint32] {
 	}
 }
 
+// All yields the numbers of the bits that are set.
+func (h Held) All() iter.Seq[uint32] { return numbers(h, 0) }
+
+// numbers yields the numbers of bits, of which the first word has a number.
+func numbers(words []uint64, first int) iter.Seq[uint32] {
+	return func(yield func(uint32) bool) {
+		for w, word := range words {
+			for ; word != 0; word &= word - 1 {
+				if !yield(uint32((first+w)*64 + bits.TrailingZeros64(word))) {
+					return
+				}
+			}
+		}
+	}
+}
+
 // Between yields the bits from one number to before another.
 func (h Held) Between(from, to uint32) iter.Seq[uint32] {
 	return func(yield func(uint32) bool) {
@@ -108,17 +124,10 @@ func (s *LineSet) Join(other LineSet) {
 }
 
 // All yields the numbers in a set.
-func (s LineSet) All() iter.Seq[uint32] {
-	return func(yield func(uint32) bool) {
-		for w, word := range s.words {
-			for ; word != 0; word &= word - 1 {
-				if !yield(uint32((s.from+w)*64 + bits.TrailingZeros64(word))) {
-					return
-				}
-			}
-		}
-	}
-}
+func (s LineSet) All() iter.Seq[uint32] { return numbers(s.words, s.from) }
+
+// first is the lowest number in a set that is not empty.
+func (s LineSet) first() uint32 { return uint32(s.from*64 + bits.TrailingZeros64(s.words[0])) }
 
 // Includes says whether the rule of that number is in the set.
 func (s LineSet) Includes(number uint32) bool {

@@ -66,7 +66,6 @@ type Team struct {
 type compiled struct {
 	*rule.Listing
 	gate.NotInFront
-	system   string
 	actions  []action // by module and name
 	narrow   bool
 	mappings []*rule.Rule
@@ -83,7 +82,7 @@ type action struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	t := &compiled{system: s.System.Name, narrow: d.Merge == "narrowest", roles: d.Roles, Listing: rule.NewListing(s.System.Name, &s.Index)}
+	t := &compiled{narrow: d.Merge == "narrowest", roles: d.Roles, Listing: rule.NewListing(s.System.Name, &s.Index)}
 	for _, module := range slices.Sorted(maps.Keys(d.Modules)) {
 		actions := make([]string, len(d.Modules[module]))
 		for i, a := range d.Modules[module] {

@@ -17,7 +17,7 @@ var breadths = Breadth("").Values()
 // has an action of that name.
 func (t *compiled) At(object, right string) (rule.Permission, error) {
 	if object != "" && !slices.Contains(t.Objects(), object) {
-		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(t.Objects())), Within: t.system}
+		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(t.Objects())), Within: t.System}
 	}
 	var found *action
 	var modules []string
@@ -28,11 +28,11 @@ func (t *compiled) At(object, right string) (rule.Permission, error) {
 	}
 	switch len(modules) {
 	case 0:
-		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: name.Near(right, t.names(object)), Within: t.system}
+		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: name.Near(right, t.names(object)), Within: t.System}
 	case 1:
-		return &rule.Entry{System: t.system, On: found.module, Right: right, Decision: found.decision}, nil
+		return t.Entry(found.module, right, found.decision), nil
 	}
-	return nil, &rule.ObjectNeededError{System: t.system, Objects: modules}
+	return nil, &rule.ObjectNeededError{System: t.System, Objects: modules}
 }
 
 // names yields the actions of a module, or of all for an empty name.
@@ -77,7 +77,7 @@ func (t *compiled) Check(r *gate.Report) {
 			r.Mapped(t.mappings, i, func(wide, narrow int) bool { return t.wider(r, wide, narrow) })
 		}
 		if all && m.Everyone && m.When.Always() && !m.Nobody() {
-			r.AllToEveryone(m.Line, t.system)
+			r.AllToEveryone(m.Line, t.System)
 		}
 	}
 }

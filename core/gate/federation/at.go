@@ -143,7 +143,7 @@ func (p *party) reach(q *rule.Question, to []carried, add func(rule.Entitlement)
 // By hands on what the subject holds of the party of a rule.
 func (b *compiled) By(r *rule.Rule, q *rule.Question, add func(rule.Entitlement) (more bool)) {
 	for _, p := range b.parties {
-		if lines := p.decision.Lines(); !lines.Includes(r.Number()) && !p.lines.Includes(r.Number()) {
+		if !p.all.Includes(r.Number()) {
 			continue
 		}
 		more := true

@@ -27,6 +27,7 @@ type party struct {
 	name     string
 	claims   []*claim
 	lines    rule.LineSet // the claims
+	all      rule.LineSet // the claims and the statements
 	first    uint32       // number of the first of them; the others follow
 	permits  []*statement
 	decision *rule.Decision // on signing in
@@ -89,6 +90,8 @@ func (b *compiled) party(s *gate.Site, d *Party) *party {
 	for i := range d.Admit {
 		p.statement(s, i, &d.Admit[i])
 	}
+	p.all = p.decision.Lines()
+	p.all.Join(p.lines)
 	return p
 }
 

@@ -15,11 +15,11 @@ import (
 func (c *compiled) At(object, right string) (rule.Permission, error) {
 	index := slices.Index(rights, right)
 	if index < 0 {
-		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: name.Near(right, slices.Values(rights)), Within: c.system}
+		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: name.Near(right, slices.Values(rights)), Within: c.System}
 	}
 	if object == "" {
 		if len(c.shares) != 1 {
-			return nil, &rule.ObjectNeededError{System: c.system, Objects: slices.Collect(c.objects)}
+			return nil, &rule.ObjectNeededError{System: c.System, Objects: slices.Collect(c.objects)}
 		}
 		object = c.shares[0].name
 	}
@@ -34,14 +34,14 @@ func (c *compiled) At(object, right string) (rule.Permission, error) {
 		s := &c.shares[i]
 		if s.name == shareName && strings.HasPrefix(path, "/") {
 			f := &s.folders[s.nearest(path)]
-			e := &rule.Entry{System: c.system, On: s.name + ":" + path, Right: right, Decision: f.decisions[index]}
+			e := c.Entry(s.name+":"+path, right, f.decisions[index])
 			if f.object != e.On {
 				e.DecidedAt = f.object
 			}
 			return e, nil
 		}
 	}
-	return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, c.objects), Within: c.system}
+	return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, c.objects), Within: c.System}
 }
 
 func (c *compiled) objects(yield func(string) bool) {

@@ -83,7 +83,6 @@ func (g grants) has(right int) bool { return g&(1<<right) != 0 }
 type compiled struct {
 	*rule.Listing
 	gate.NotInFront
-	system string
 	shares []share // by name
 }
 
@@ -110,7 +109,7 @@ type entry struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	c := &compiled{system: s.System.Name, Listing: rule.NewListing(s.System.Name, &s.Index)}
+	c := &compiled{Listing: rule.NewListing(s.System.Name, &s.Index)}
 	for i := range d.Shares {
 		c.shares = append(c.shares, compileShare(s, &d.Shares[i]))
 	}
@@ -189,7 +188,7 @@ func (c *compiled) decide(s *gate.Site, sh *share) {
 	for right := range rights {
 		doors[right] = throughShare{&rule.Door{
 			Decision: &rule.Decision{Index: &s.Index, Nearest: level(sh.door, right, nil)},
-			Reason:   rule.ByDoor, At: c.system + "/" + sh.name + " door",
+			Reason:   rule.ByDoor, At: c.System + "/" + sh.name + " door",
 		}}
 	}
 	for i := range sh.folders {

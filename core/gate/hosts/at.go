@@ -17,10 +17,6 @@ const login = "login"
 // run writes the right to run a command.
 func run(command, as string) string { return "run " + command + " as " + as }
 
-func (y *compiled) entry(host, right string, d *rule.Decision) *rule.Entry {
-	return &rule.Entry{System: y.system, On: host, Right: right, Decision: d}
-}
-
 // decision is what some lines decide: a denial stands over what is let in.
 func (y *compiled) decision(lines []line, about func(*line) bool) *rule.Decision {
 	level := &rule.Level{}
@@ -33,7 +29,7 @@ func (y *compiled) decision(lines []line, about func(*line) bool) *rule.Decision
 			level.Takes.Add(l.Rule)
 		}
 	}
-	return &rule.Decision{Index: y.index, Nearest: level}
+	return &rule.Decision{Index: y.Index, Nearest: level}
 }
 
 // run is what decides on running a command as an account: the elevate lines, and logging in.
@@ -42,7 +38,7 @@ func (y *compiled) run(host, command, as string) *rule.Decision {
 	d := y.decision(y.lifts, func(l *line) bool {
 		return slices.Contains(l.hosts, host) && l.as == as && slices.ContainsFunc(l.commands, matches) && !slices.ContainsFunc(l.except, matches)
 	})
-	d.Locks = []rule.Lock{&rule.Door{Decision: y.doors[host], Reason: rule.ByLogin, At: y.system + "/login", None: "none: no line lets the user log in to " + host}}
+	d.Locks = []rule.Lock{&rule.Door{Decision: y.doors[host], Reason: rule.ByLogin, At: y.System + "/login", None: "none: no line lets the user log in to " + host}}
 	return d
 }
 
@@ -80,25 +76,25 @@ func (y *compiled) list() {
 func (y *compiled) At(object, right string) (rule.Permission, error) {
 	if object == "" {
 		if len(y.hosts) != 1 {
-			return nil, &rule.ObjectNeededError{System: y.system, Objects: y.hosts}
+			return nil, &rule.ObjectNeededError{System: y.System, Objects: y.hosts}
 		}
 		object = y.hosts[0]
 	}
 	if !slices.Contains(y.hosts, object) {
-		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(y.hosts)), Within: y.system}
+		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(y.hosts)), Within: y.System}
 	}
 	if right == login {
-		return y.entry(object, login, y.doors[object]), nil
+		return y.Entry(object, login, y.doors[object]), nil
 	}
 	command, ok := strings.CutPrefix(right, "run ")
 	at := strings.LastIndex(command, " as ")
 	if !ok || at <= 0 || at+len(" as ") == len(command) {
 		return nil, &directory.NotFoundError{
-			Kind: "right", Name: right, Within: y.system,
+			Kind: "right", Name: right, Within: y.System,
 			Near: append(name.Near(right, slices.Values([]string{login})), "run COMMAND as ACCOUNT"),
 		}
 	}
-	return y.entry(object, right, y.run(object, command[:at], command[at+len(" as "):])), nil
+	return y.Entry(object, right, y.run(object, command[:at], command[at+len(" as "):])), nil
 }
 
 // InFront asks for logging in to the host that the key host names.

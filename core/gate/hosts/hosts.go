@@ -51,8 +51,6 @@ type Elevate struct {
 // compiled is the compiled gate.
 type compiled struct {
 	*rule.Listing
-	system string
-	index  *rule.Index
 	hosts  []string // by name
 	logins []line
 	lifts  []line
@@ -70,7 +68,7 @@ type line struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	y := &compiled{system: s.System.Name, index: &s.Index, doors: map[string]*rule.Decision{}, Listing: rule.NewListing(s.System.Name, &s.Index)}
+	y := &compiled{doors: map[string]*rule.Decision{}, Listing: rule.NewListing(s.System.Name, &s.Index)}
 	for _, set := range d.Hosts {
 		for _, h := range set {
 			y.hosts = append(y.hosts, h.Value)

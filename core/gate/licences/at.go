@@ -72,18 +72,18 @@ func (t *compiled) At(object, right string) (rule.Permission, error) {
 		}
 		if f, ok := p.feature(right); ok {
 			having = append(having, p.name)
-			found = &rule.Entry{System: t.system, On: p.name, Right: right, Decision: p.features[f].decision}
+			found = t.Entry(p.name, right, p.features[f].decision)
 		}
 	}
 	switch {
 	case len(having) == 1:
 		return found, nil
 	case len(having) > 1:
-		return nil, &rule.ObjectNeededError{System: t.system, Objects: having}
+		return nil, &rule.ObjectNeededError{System: t.System, Objects: having}
 	case object != "" && t.product(object) == nil:
-		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, t.productNames()), Within: t.system}
+		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, t.productNames()), Within: t.System}
 	}
-	return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: name.Near(right, t.features(object)), Within: t.system}
+	return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: name.Near(right, t.features(object)), Within: t.System}
 }
 
 func (t *compiled) features(object string) func(func(string) bool) {

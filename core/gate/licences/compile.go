@@ -14,7 +14,6 @@ import (
 type compiled struct {
 	*rule.Listing
 	gate.NotInFront
-	system   string
 	products []product // by name
 }
 
@@ -40,7 +39,7 @@ type mapping struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	t := &compiled{system: s.System.Name, Listing: rule.NewListing(s.System.Name, &s.Index)}
+	t := &compiled{Listing: rule.NewListing(s.System.Name, &s.Index)}
 	for i := range d.Products {
 		t.products = append(t.products, compileProduct(s, &d.Products[i]))
 	}

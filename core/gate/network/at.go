@@ -15,20 +15,20 @@ func (p *compiled) At(object, right string) (rule.Permission, error) {
 	objects := append(slices.Clone(ways), tagObject)
 	switch {
 	case object == "" && right == admit:
-		return nil, &rule.ObjectNeededError{System: p.system, Objects: ways}
+		return nil, &rule.ObjectNeededError{System: p.System, Objects: ways}
 	case object != "" && !slices.Contains(objects, object):
-		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(objects)), Within: p.system}
+		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(objects)), Within: p.System}
 	case object == "":
 		object = tagObject
 	}
 	d, ok := p.Find(object, right)
 	switch {
 	case ok:
-		return &rule.Entry{System: p.system, On: object, Right: right, Decision: d}, nil
+		return p.Entry(object, right, d), nil
 	case object == tagObject:
-		return nil, &directory.NotFoundError{Kind: "tag", Name: right, Near: name.Near(right, slices.Values(p.tags.names)), Within: p.system}
+		return nil, &directory.NotFoundError{Kind: "tag", Name: right, Near: name.Near(right, slices.Values(p.tags.names)), Within: p.System}
 	}
-	return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: []string{admit}, Within: p.system}
+	return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: []string{admit}, Within: p.System}
 }
 
 // InFront asks for admission to the kind of network that the key access names, and for being
@@ -40,9 +40,9 @@ func (p *compiled) InFront(_, _ string, keys gate.Passage) (rule.Permission, err
 	way := keys["access"]
 	d, _ := p.Find(way, admit)
 	on := *d
-	is := &rule.Rule{Line: rule.Line{Name: p.system + "/" + way}, When: situation.AccessBy(situation.Access(way))}
+	is := &rule.Rule{Line: rule.Line{Name: p.System + "/" + way}, When: situation.AccessBy(situation.Access(way))}
 	on.Locks = append(slices.Clip(on.Locks), rule.If{Rule: is})
-	return &rule.Entry{System: p.system, On: way, Right: admit, Decision: &on}, nil
+	return p.Entry(way, admit, &on), nil
 }
 
 // Public are the tags: a policy that asks for one which nobody gives is broken.

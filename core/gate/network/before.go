@@ -11,7 +11,6 @@ import (
 
 // sources is the lock that is open to the users of some directories.
 type sources struct {
-	index *rule.Index
 	line  string
 	homes []bool // by number of a directory: whether it is one of them; nil: all are
 }

@@ -25,8 +25,6 @@ const (
 // compiled is the compiled gate.
 type compiled struct {
 	*rule.Listing
-	system   string
-	index    *rule.Index
 	override *override // nil: there is none
 	tags     tags
 	policies []policy
@@ -41,13 +39,13 @@ type policy struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	p := &compiled{system: s.System.Name, index: &s.Index, Listing: rule.NewListing(s.System.Name, &s.Index)}
-	known := &sources{index: p.index, line: p.system + "/sources"}
+	p := &compiled{Listing: rule.NewListing(s.System.Name, &s.Index)}
+	known := &sources{line: p.System + "/sources"}
 	for _, ref := range d.Sources {
 		d.source(s, known, ref)
 	}
 	if d.Override != nil {
-		p.override = &override{name.Fold(d.Override.Attribute), p.system + "/override"}
+		p.override = &override{name.Fold(d.Override.Attribute), p.System + "/override"}
 	}
 	p.tags.compile(s, d.Tags)
 	for i := range d.Policies {
@@ -122,7 +120,7 @@ func (d *Document) policy(s *gate.Site, p *compiled, doc *Policy) policy {
 // decision is what decides on admission to a kind of network: the sources come first, then
 // the override, then the policies about it.
 func (p *compiled) decision(way string, known *sources) *rule.Decision {
-	d := &rule.Decision{Index: p.index, Locks: known.locks()}
+	d := &rule.Decision{Index: p.Index, Locks: known.locks()}
 	replies := map[*rule.Rule]map[string]any{}
 	for i := range p.policies {
 		if c := &p.policies[i]; slices.Contains(c.ways, way) {

@@ -18,11 +18,11 @@ func (t *compiled) At(object, right string) (rule.Permission, error) {
 	}
 	i, ok := slices.BinarySearch(t.rights, right)
 	if !ok {
-		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: name.Near(right, slices.Values(t.rights)), Within: t.system}
+		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: name.Near(right, slices.Values(t.rights)), Within: t.System}
 	}
 	object = clean(object)
 	if !valid(object) {
-		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, t.paths), Within: t.system}
+		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, t.paths), Within: t.System}
 	}
 	at := t.nearest(object)
 	r := &t.resources[at]
@@ -31,7 +31,7 @@ func (t *compiled) At(object, right string) (rule.Permission, error) {
 		t.wanting(q, at, i)
 		return x
 	}
-	e := &rule.Entry{System: t.system, On: object, Right: right, Decision: &d}
+	e := t.Entry(object, right, &d)
 	if r.path != object {
 		e.DecidedAt = r.path
 	}

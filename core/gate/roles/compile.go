@@ -14,7 +14,6 @@ import (
 type compiled struct {
 	*rule.Listing
 	gate.NotInFront
-	system    string
 	rights    []string // the catalogue, sorted
 	roles     map[string]set
 	resources []resource
@@ -42,7 +41,7 @@ type mapping struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	c := compiler{Site: s, doc: d, tree: &compiled{system: s.System.Name, Listing: rule.NewListing(s.System.Name, &s.Index)}, sets: map[string]set{}}
+	c := compiler{Site: s, doc: d, tree: &compiled{Listing: rule.NewListing(s.System.Name, &s.Index)}, sets: map[string]set{}}
 	c.catalogue()
 	c.grow()
 	for _, role := range slices.Sorted(maps.Keys(d.Roles)) {

@@ -18,8 +18,6 @@ var errThen = errors.New(`it is block, or {require: [aal2, managed-device, …]}
 // one, or that it names.
 type compiled struct {
 	*rule.Listing
-	system   string
-	index    *rule.Index
 	block    bool // the default
 	policies []policy
 	apps     []string // all systems of the map, by name
@@ -34,7 +32,7 @@ type policy struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	g := &compiled{system: s.System.Name, index: &s.Index, block: d.Default == "block", Listing: rule.NewListing(s.System.Name, &s.Index)}
+	g := &compiled{block: d.Default == "block", Listing: rule.NewListing(s.System.Name, &s.Index)}
 	var listed []string
 	for _, other := range s.Systems {
 		g.apps = append(g.apps, other.Name)
@@ -104,11 +102,11 @@ func (t *Then) would() string {
 // decision is what decides on signing in to a system: every policy that matches applies,
 // one block shuts, and requirements add up (docs/model.md section 5.9).
 func (g *compiled) decision(app string) *rule.Decision {
-	d := &rule.Decision{Index: g.index}
+	d := &rule.Decision{Index: g.Index}
 	if g.block {
 		d.Nearest = &rule.Level{}
 	} else {
-		d.Default = []rule.Route{{Mapping: g.system + "/default", Path: []rule.Hop{}}}
+		d.Default = []rule.Route{{Mapping: g.System + "/default", Path: []rule.Hop{}}}
 	}
 	for i := range g.policies {
 		switch p := &g.policies[i]; {
@@ -130,16 +128,16 @@ func (g *compiled) decision(app string) *rule.Decision {
 // At finds signing in to a system.
 func (g *compiled) At(object, right string) (rule.Permission, error) {
 	if right != gate.SignIn {
-		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: []string{gate.SignIn}, Within: g.system}
+		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: []string{gate.SignIn}, Within: g.System}
 	}
 	if object == "" {
-		return nil, &rule.ObjectNeededError{System: g.system, Objects: g.Objects()}
+		return nil, &rule.ObjectNeededError{System: g.System, Objects: g.Objects()}
 	}
 	i := slices.IndexFunc(g.apps, func(a string) bool { return name.Equal(a, object) })
 	if i < 0 {
-		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(g.apps)), Within: g.system}
+		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(g.apps)), Within: g.System}
 	}
-	return &rule.Entry{System: g.system, On: g.apps[i], Right: right, Decision: g.decision(g.apps[i])}, nil
+	return g.Entry(g.apps[i], right, g.decision(g.apps[i])), nil
 }
 
 // InFront asks for signing in to the system behind.
