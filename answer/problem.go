@@ -94,6 +94,8 @@ func ProblemOf(err error) *Problem {
 		}
 	case errors.Is(err, context.Canceled):
 		return &Problem{Title: "Given up", Status: StatusGivenUp, Detail: "whoever asked has gone"}
+	case errors.Is(err, context.DeadlineExceeded):
+		return &Problem{Title: "Too much at once", Status: http.StatusServiceUnavailable, Detail: "what goes before this takes long; try again in a moment", Wait: 1}
 	case errors.As(err, &notNow):
 		return &Problem{Type: typeNotNow, Title: "Conflict", Status: http.StatusConflict, Detail: notNow.Error()}
 	}

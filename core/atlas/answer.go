@@ -111,11 +111,13 @@ type listing struct {
 	system   *System
 	around   rule.Verdict
 	visit    func(rule.Entitlement)
+
+	own, both situation.Ways // of the last that depends, without and with what stands around
 }
 
 // of lists one system; add is the listing's own, made once for all.
 func (l *listing) of(s *System, add func(rule.Entitlement)) {
-	l.system, l.around = s, rule.Verdict{}
+	l.system, l.around, l.own = s, rule.Verdict{}, situation.Ways{}
 	s.Gate.Reach(l.question, add)
 }
 
@@ -124,10 +126,23 @@ func (l *listing) add(e rule.Entitlement) {
 		l.around = l.atlas.account(l.question).And(l.system.around(l.question))
 	}
 	if l.around.State != rule.Open {
-		e.Judge(l.around.And(e.Verdict()))
+		e.Judge(l.within(e.Verdict()))
 	}
-	e.Settle(l.question.Facts)
+	e.Settle(l.question)
 	l.visit(e)
+}
+
+// within joins the verdict of an entitlement to what stands around its system. Many depend on
+// the same.
+func (l *listing) within(v rule.Verdict) rule.Verdict {
+	if v.State != rule.Depends || l.around.State != rule.Depends {
+		return l.around.And(v)
+	}
+	if l.own.None() || !l.own.Same(v.If) {
+		l.own, l.both = v.If, l.around.If.And(v.If)
+	}
+	v.If = l.both
+	return v
 }
 
 // Decide answers a question for one point of a system.
@@ -136,7 +151,7 @@ func (a *Atlas) Decide(q *rule.Question, s *System, p rule.Permission) rule.Enti
 	if e.State != rule.None {
 		e.Judge(a.account(q).And(s.around(q)).And(e.Verdict()))
 	}
-	e.Settle(q.Facts)
+	e.Settle(q)
 	return e
 }
 

@@ -237,7 +237,7 @@ func (a *Atlas) beyond(q *rule.Question, s *System, p rule.Permission) rule.Enti
 	if e.State != rule.None {
 		e.Judge(s.behind(q, e.Verdict()))
 	}
-	e.Settle(q.Facts)
+	e.Settle(q)
 	return e
 }
 

@@ -20,24 +20,18 @@ var groups = Analyzer{
 				}
 			}
 		}
-		active := p.Atlas.Book.ActiveMembers()
+		active, inactive := p.Atlas.Book.ActiveMembers(), p.Atlas.Book.InactiveMembers()
 		for g := range p.Atlas.Book.AllGroups {
-			p.group(g, mapped[g], active[g])
+			p.group(g, mapped[g], active[g], inactive[g])
 		}
 	},
 }
 
-// group looks at one group with so many active members; line names a line that
-// maps it, if any does.
-func (p *Pass) group(g directory.GroupID, line string, active int) {
+// group looks at one group with so many active members, and the direct members who are
+// inactive; line names a line that maps it, if any does.
+func (p *Pass) group(g directory.GroupID, line string, active int, inactive []string) {
 	book := p.Atlas.Book
 	group, full := book.Group(g), book.GroupName(g)
-	var inactive []string
-	for _, u := range book.DirectMembers(g) {
-		if !book.User(u).IsActive() {
-			inactive = append(inactive, book.UserName(u))
-		}
-	}
 	if line != "" && active == 0 && group.Kind != "mail" {
 		p.Add(finding.New(finding.EmptyGroup, group.Place,
 			fmt.Sprintf("Group %s has no active members, but line %s maps it.", full, line),

@@ -2,10 +2,13 @@ package check
 
 import (
 	"fmt"
+	"iter"
 	"maps"
 	"slices"
 	"strings"
 
+	"gatemap/core/atlas"
+	"gatemap/core/directory"
 	"gatemap/core/finding"
 	"gatemap/core/name"
 	"gatemap/core/place"
@@ -16,27 +19,16 @@ var lookAlikes = Analyzer{
 	Doc:  "Names of users, groups or systems that look the same and are not, because they mix scripts (Unicode Technical Standard 39).",
 	Run: func(p *Pass) {
 		book := p.Atlas.Book
-		users, groups, systems := looks{}, looks{}, looks{}
-		for u := range book.AllUsers {
-			users.add(book.User(u).Name, book.UserName(u), book.User(u).Place)
-		}
-		for g := range book.AllGroups {
-			groups.add(book.Group(g).Name, book.GroupName(g), book.Group(g).Place)
-		}
-		for _, s := range p.Atlas.Systems {
-			systems.add(s.Name(), s.Name(), s.Document.Place)
-		}
-		users.tell(p, "users")
-		groups.tell(p, "groups")
-		systems.tell(p, "systems")
+		alike(p, "users", book.AllUsers, func(u directory.UserID) named {
+			return named{book.User(u).Name, book.UserName(u), book.User(u).Place}
+		})
+		alike(p, "groups", book.AllGroups, func(g directory.GroupID) named {
+			return named{book.Group(g).Name, book.GroupName(g), book.Group(g).Place}
+		})
+		alike(p, "systems", slices.Values(p.Atlas.Systems), func(s *atlas.System) named {
+			return named{s.Name(), s.Name(), s.Document.Place}
+		})
 	},
-}
-
-// looks are names of one kind: those that have a character beyond ASCII, which may look
-// like another, by how they look, and all others.
-type looks struct {
-	beyond map[string][]named
-	plain  []named
 }
 
 type named struct {
@@ -44,33 +36,27 @@ type named struct {
 	place     place.Place
 }
 
-func (l *looks) add(own, full string, at place.Place) {
-	x := named{own, full, at}
-	if name.ASCII(own) {
-		l.plain = append(l.plain, x)
-		return
-	}
-	if l.beyond == nil {
-		l.beyond = map[string][]named{}
-	}
-	key := name.Skeleton(own)
-	l.beyond[key] = append(l.beyond[key], x)
-}
-
-// tell tells of names that look the same. Names that are equal belong to one person, or
-// are told of otherwise; names of ASCII alone are not compared with each other.
-func (l *looks) tell(p *Pass, kind string) {
-	if l.beyond == nil {
-		return
-	}
-	for _, x := range l.plain {
-		key := name.Skeleton(x.own)
-		if _, meant := l.beyond[key]; meant {
-			l.beyond[key] = append(l.beyond[key], x)
+// alike tells of names of one kind that look the same. Names that are equal belong to one
+// person, or are told of otherwise; names of ASCII alone are not compared with each other.
+func alike[T any](p *Pass, kind string, all iter.Seq[T], of func(T) named) {
+	looks := map[string][]named{}
+	for t := range all {
+		if x := of(t); !name.ASCII(x.own) {
+			key := name.Skeleton(x.own)
+			looks[key] = append(looks[key], x)
 		}
 	}
-	for _, key := range slices.Sorted(maps.Keys(l.beyond)) {
-		alike := l.beyond[key]
+	if len(looks) == 0 {
+		return
+	}
+	for t := range all {
+		x := of(t)
+		if key := name.Skeleton(x.own); name.ASCII(x.own) && looks[key] != nil {
+			looks[key] = append(looks[key], x)
+		}
+	}
+	for _, key := range slices.Sorted(maps.Keys(looks)) {
+		alike := looks[key]
 		slices.SortFunc(alike, func(a, b named) int { return strings.Compare(a.full, b.full) })
 		if !slices.ContainsFunc(alike[1:], func(x named) bool { return !name.Equal(x.own, alike[0].own) }) {
 			continue

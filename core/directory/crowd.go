@@ -42,6 +42,21 @@ func (b *Book) ActiveMembers() []int {
 	return counts
 }
 
+// InactiveMembers lists, by group, the names of the direct members whose account is switched
+// off, in their order.
+func (b *Book) InactiveMembers() map[GroupID][]string {
+	inactive := map[GroupID][]string{}
+	for u := range b.AllUsers {
+		if b.User(u).IsActive() {
+			continue
+		}
+		for _, l := range b.userGroups.at(uint32(u)) {
+			inactive[l.group()] = append(inactive[l.group()], b.UserName(u))
+		}
+	}
+	return inactive
+}
+
 // ListedUsers are the users whom a group lists by name.
 func (b *Book) ListedUsers(g GroupID) []UserID {
 	var users []UserID

@@ -232,22 +232,21 @@ type AttributeUse struct {
 // AttributeUses lists the attributes that users have beside those of every record, by folded
 // name.
 func (b *Book) AttributeUses() (list []AttributeUse) {
-	lone := map[string]int{} // beside list
+	left := map[string]int{} // where in the list those are of which nobody is known yet
 	for _, folded := range slices.Sorted(maps.Keys(b.attributes)) {
 		if b.attributes[folded] > 0 {
-			lone[folded] = len(list)
+			left[folded] = len(list)
 			list = append(list, AttributeUse{Users: b.attributes[folded]})
 		}
 	}
-	left := len(list)
 	for u := range b.AllUsers {
 		for _, a := range b.User(u).Attributes {
-			if at, is := lone[a.folded]; is && list[at].Name == "" {
+			if at, is := left[a.folded]; is {
 				list[at].Name, list[at].First = a.Name, u
-				left--
+				delete(left, a.folded)
 			}
 		}
-		if left == 0 {
+		if len(left) == 0 {
 			break
 		}
 	}

@@ -68,7 +68,11 @@ func (s *Sorting) Further(b *Book, attributes []string) {
 func (b *Book) Without(attribute string) []UserID {
 	type key string
 	return b.once(key(attribute), func() any {
-		return b.Parted(attribute, func(v []filter.Value) bool { return !valued(v) })
+		lacking := b.Lacking(attribute)
+		if len(lacking) <= b.UserCount()/2 {
+			return lacking
+		}
+		return b.lacking(attribute, false)
 	}).([]UserID)
 }
 
@@ -76,20 +80,17 @@ func (b *Book) Without(attribute string) []UserID {
 // names. It is computed once.
 func (b *Book) Lacking(attribute string) []UserID {
 	type key string
-	return b.once(key(attribute), func() any {
-		c := b.column(attribute)
-		lacks := make([]bool, len(c.distinct))
-		for n, first := range c.first {
-			lacks[n] = b.Lacks(first, attribute)
+	return b.once(key(attribute), func() any { return b.lacking(attribute, true) }).([]UserID)
+}
+
+// lacking are the users who lack an attribute, or those who do not.
+func (b *Book) lacking(attribute string, lack bool) (users []UserID) {
+	for u := range b.AllUsers {
+		if b.Lacks(u, attribute) == lack {
+			users = append(users, u)
 		}
-		var users []UserID
-		for u := range b.AllUsers {
-			if lacks[c.of[u]] {
-				users = append(users, u)
-			}
-		}
-		return users
-	}).([]UserID)
+	}
+	return users
 }
 
 // Parted lists the users whose values of an attribute, by its folded name, fit,

@@ -116,13 +116,24 @@ var rank = map[Severity]int{Error: 0, Warning: 1, Note: 2}
 // Sort puts errors first, then warnings and notes; within them by code and
 // place.
 func Sort(list []Finding) {
-	slices.SortStableFunc(list, func(a, b Finding) int {
+	order := make([]int, len(list)) // numbers move faster than findings
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(i, j int) int {
+		a, b := &list[i], &list[j]
+		if a.Code != b.Code {
+			return cmp.Or(cmp.Compare(rank[a.Severity], rank[b.Severity]), strings.Compare(string(a.Code), string(b.Code)))
+		}
 		return cmp.Or(
-			cmp.Compare(rank[a.Severity], rank[b.Severity]),
-			strings.Compare(string(a.Code), string(b.Code)),
 			strings.Compare(a.Where.File, b.Where.File),
 			cmp.Compare(a.Where.Line, b.Where.Line),
 			cmp.Compare(a.Where.Column, b.Where.Column),
+			cmp.Compare(i, j),
 		)
 	})
+	was := slices.Clone(list)
+	for i, from := range order {
+		list[i] = was[from]
+	}
 }

@@ -60,7 +60,7 @@ func (s *Site) Finish() {
 	for _, do := range s.later {
 		do()
 	}
-	s.later = nil
+	s.later, s.Gate, s.Systems = nil, nil, nil // they would keep the map in which it was compiled
 	s.Index.Seal(s.Book.Groups())
 }
 

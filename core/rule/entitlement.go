@@ -61,13 +61,14 @@ func (e *Entitlement) Come(routes []Route) {
 
 // Settle works out what it needs, and makes every list that is nil an empty one, so that
 // it is written as one.
-func (e *Entitlement) Settle(f *situation.Facts) {
+func (e *Entitlement) Settle(q *Question) {
 	e.OpenIf, e.Needs = noWays, noNeeds
 	switch e.State {
 	case Open:
 		e.OpenIf = anyway
 	case Depends:
-		e.OpenIf, e.Needs, e.More = f.Told(e.ways)
+		t := q.word(e.ways)
+		e.OpenIf, e.Needs, e.More = t.openIf, t.needs, t.more
 	}
 	e.ways, e.by = situation.Ways{}, nil // equal entitlements are equal values
 	if e.ShutBy == nil {

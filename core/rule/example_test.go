@@ -39,7 +39,7 @@ func ExampleDecision() {
 	for u := range book.AllUsers {
 		q := &rule.Question{Book: book, Subject: book.Subject(u), Facts: frame.Facts(situation.Situation{}, nil)}
 		e := lamp.Decide(q)
-		e.Settle(q.Facts)
+		e.Settle(q)
 		fmt.Println(book.UserName(u), e.State, e.OpenIf, e.ShutBy)
 	}
 	// Output:

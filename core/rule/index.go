@@ -1,8 +1,9 @@
 package rule
 
 import (
-	"gatemap/core/directory"
 	"iter"
+
+	"gatemap/core/directory"
 )
 
 // Index finds the lines of one system that are for a subject, by the groups

@@ -21,6 +21,24 @@ type Question struct {
 	ways  [][]Hop // beside the groups of the subject, once asked for
 	marks marks
 	slab  []Route // in which the routes of the answers lie
+	told  wording
+}
+
+// wording is what ways come to in words, as Told of situation.Facts gives it.
+type wording struct {
+	ways   situation.Ways
+	openIf [][]situation.Need
+	needs  []situation.Need
+	more   bool
+}
+
+// word puts ways into words: those of one entitlement are mostly those of the one before.
+func (q *Question) word(ways situation.Ways) *wording {
+	if t := &q.told; t.openIf == nil || !t.ways.Same(ways) {
+		t.ways = ways
+		t.openIf, t.needs, t.more = q.Facts.Told(ways)
+	}
+	return &q.told
 }
 
 // room gives room for up to n routes, in memory that the answers of a question share.

@@ -34,6 +34,11 @@ func Any(literals ...*Literal) Ways {
 // None says that there is no way.
 func (w Ways) None() bool { return len(w.list) == 0 }
 
+// Same says that both are one value and its copy. Others may be equal all the same.
+func (w Ways) Same(v Ways) bool {
+	return w.more == v.more && len(w.list) == len(v.list) && (len(w.list) == 0 || &w.list[0] == &v.list[0])
+}
+
 // What is worked out at the most: ways in between, and ways that are given.
 const (
 	mostWithin = 512

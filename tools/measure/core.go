@@ -309,7 +309,7 @@ func (b *bench) aRule() string {
 func (b *bench) findings() error {
 	var list []finding.Finding
 	own := timed(1, func() { list = check.Findings(b.atlas) })
-	b.rows = append(b.rows, row{work: fmt.Sprintf("all findings (%d)", len(list)), own: own})
+	b.rows = append(b.rows, row{work: fmt.Sprintf("all findings (%d)", len(list)), own: own, baseline: "4 s", other: 4 * time.Second, least: 1})
 	return nil
 }
 
