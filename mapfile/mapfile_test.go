@@ -2,7 +2,9 @@ package mapfile_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"strings"
+	"sync"
 	"testing"
 	"testing/fstest"
 
@@ -186,4 +188,22 @@ func FuzzParse(f *testing.F) {
 			_, _ = atlas.Compile(m)
 		}
 	})
+}
+
+// Maps that are put together at the same time of what was read once do not write to it.
+func TestReadingsAtTheSameTime(t *testing.T) {
+	first := mapfile.File{Path: mapfile.Head, Content: []byte("title: Dome\nwindows: {night: {days: [mon], from: \"20:00\", to: \"06:00\"}}\n")}
+	read, err := mapfile.Read([]mapfile.File{first}, types.Table, connectors.Kinds())
+	require.NoError(t, err)
+	var all sync.WaitGroup
+	for i := range 8 {
+		all.Go(func() {
+			own := mapfile.File{Path: "own.yaml", Content: fmt.Appendf(nil, "directory: d%d\n", i)}
+			next, err := read.With([]mapfile.File{first, own})
+			if assert.NoError(t, err) {
+				assert.Equal(t, "night", next.Map.Windows[0].Name)
+			}
+		})
+	}
+	all.Wait()
 }

@@ -174,8 +174,9 @@ func (h *head) into(m *atlas.Map, errs *place.Errors) {
 	}
 	for _, n := range slices.Sorted(maps.Keys(h.Windows)) {
 		if w := h.Windows[n]; w != nil {
-			w.Name = n
-			m.Windows = append(m.Windows, *w)
+			named := *w // what was read is shared by all maps that are put together of it
+			named.Name = n
+			m.Windows = append(m.Windows, named)
 		}
 	}
 }

@@ -1,7 +1,6 @@
 package server
 
 import (
-	"bytes"
 	"net/http"
 	"sync"
 
@@ -70,16 +69,17 @@ func (k *kept) put(head *service.Head, question string, a keptAnswer) {
 // answerCopy takes down an answer while it is given, unless it is too long to be
 // kept.
 type answerCopy struct {
-	bytes.Buffer
+	body []byte
 	long bool
 }
 
 func (c *answerCopy) Write(p []byte) (int, error) {
-	if c.long = c.long || c.Len()+len(p) > longestKept; c.long {
-		c.Buffer = bytes.Buffer{}
-		return len(p), nil
+	if c.long = c.long || len(c.body)+len(p) > longestKept; c.long {
+		c.body = nil
+	} else {
+		c.body = append(c.body, p...)
 	}
-	return c.Buffer.Write(p)
+	return len(p), nil
 }
 
 // keep answers what was asked before from memory. It stands behind whatever
@@ -96,12 +96,12 @@ func (s *Server) keep(next http.Handler) http.Handler {
 			_, _ = w.Write(a.body)
 			return
 		}
-		var body answerCopy
+		var given answerCopy
 		ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
-		ww.Tee(&body)
+		ww.Tee(&given)
 		next.ServeHTTP(ww, r)
-		if ww.Status() == http.StatusOK && !body.long && s.service.Head() == head {
-			s.kept.put(head, question, keptAnswer{w.Header().Get("Content-Type"), body.Bytes()})
+		if ww.Status() == http.StatusOK && !given.long && s.service.Head() == head {
+			s.kept.put(head, question, keptAnswer{w.Header().Get("Content-Type"), given.body})
 		}
 	})
 }

@@ -332,9 +332,13 @@ func TestACleanStop(t *testing.T) {
 	defer conn.Close()
 	// Half a request is on its way when the stop comes.
 	body := `{"token":"wrong"}`
-	_, err = io.WriteString(conn, "POST /api/v1/sign-in HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 17\r\n\r\n"+body[:5])
+	_, err = io.WriteString(conn, "POST /api/v1/sign-in HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 17\r\nExpect: 100-continue\r\n\r\n")
 	require.NoError(t, err)
-	time.Sleep(50 * time.Millisecond)
+	reading := make([]byte, len("HTTP/1.1 100 Continue\r\n\r\n")) // the body is waited for
+	_, err = io.ReadFull(conn, reading)
+	require.NoError(t, err)
+	_, err = io.WriteString(conn, body[:5])
+	require.NoError(t, err)
 	stop()
 	time.Sleep(50 * time.Millisecond)
 	_, err = io.WriteString(conn, body[5:])

@@ -36,6 +36,8 @@ func (s *Service) CommitTrial(ctx context.Context, by operator.Actor, named stri
 	if strings.TrimSpace(c.Reason) == "" {
 		return nil, badField("reason", "", "a commit needs a reason")
 	}
+	s.committing.Lock()
+	defer s.committing.Unlock()
 	if c.Key != "" {
 		r, again, err := s.store.RevisionByKey(ctx, by.Name+" "+c.Key)
 		if err != nil {
@@ -53,8 +55,6 @@ func (s *Service) CommitTrial(ctx context.Context, by operator.Actor, named stri
 			Title: "Version missing", Status: 428, Field: "If-Match", Detail: "a commit is of the version that you have seen: send the ETag of the trial in If-Match",
 		}
 	}
-	s.committing.Lock()
-	defer s.committing.Unlock()
 	t, err := s.kept(ctx, named)
 	if err != nil {
 		return nil, err

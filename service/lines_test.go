@@ -33,6 +33,9 @@ func passes(p *answer.Probe) map[string]rule.Pass {
 // For everyone, everything that they hold and several situations: a probe tells of every
 // line once, and agrees with the answer on which of them have a part in it.
 func TestAProbeAgreesWithTheAnswer(t *testing.T) {
+	if testing.Short() {
+		t.Skip("a law of what is computed, not of what is done at once")
+	}
 	s := demoService(t)
 	h := s.Head()
 	for _, facts := range situations[:4] {
@@ -228,21 +231,48 @@ func TestAnImpactNeedsNoTrial(t *testing.T) {
 
 func TestTrialsComeByPage(t *testing.T) {
 	s := demoService(t)
-	for _, name := range []string{"b", "a", "c"} {
+	for _, name := range []string{"b", "Ab", "a_c", "a-d", "a", "C", "a.e", "aB2"} {
 		begin(t, s, name)
 	}
-	var names []string
-	for after := ""; ; {
-		page, err := s.Trials(ctx, ada, 2, after)
-		require.NoError(t, err)
-		for _, x := range page.Trials {
-			names = append(names, x.Name)
+	whole, err := s.Trials(ctx, ada, 0, "")
+	require.NoError(t, err)
+	require.Len(t, whole.Trials, 8)
+	for limit := 1; limit <= 9; limit++ {
+		var all []answer.Trial
+		for after := ""; ; {
+			page, err := s.Trials(ctx, ada, limit, after)
+			require.NoError(t, err)
+			all = append(all, page.Trials...)
+			if after = page.Next; after == "" {
+				break
+			}
 		}
-		if after = page.Next; after == "" {
-			break
-		}
+		assert.Equal(t, whole.Trials, all, "pages of %d", limit)
 	}
-	assert.Equal(t, []string{"a", "b", "c"}, names)
+}
+
+// What trials are is worked out once for a revision, however many there are.
+func TestManyTrialsAreWorkedOutOnce(t *testing.T) {
+	s := demoService(t)
+	for i := range 20 {
+		begin(t, s, fmt.Sprintf("t%d", i))
+		_, err := s.Stage(ctx, ada, fmt.Sprintf("t%d", i), 0, []stage.Change{{Do: stage.RemoveLine, System: "archive", List: "mappings", Line: "1"}})
+		require.NoError(t, err)
+	}
+	first, err := s.Trials(ctx, ada, 0, "")
+	require.NoError(t, err)
+	again, err := s.Trials(ctx, ada, 0, "")
+	require.NoError(t, err)
+	require.Len(t, first.Trials, 20)
+	for i := range first.Trials {
+		assert.Same(t, &first.Trials[i].Changes[0], &again.Trials[i].Changes[0])
+	}
+	_, err = s.CommitTrial(ctx, ada, "t0", service.Committing{Version: first.Trials[0].Version, Reason: "it goes", Override: "a test"})
+	require.NoError(t, err)
+	after, err := s.Trials(ctx, ada, 0, "")
+	require.NoError(t, err)
+	require.Len(t, after.Trials, 19)
+	assert.False(t, after.Trials[0].Applies, "it is gone already")
 }
 
 func TestFindingsComeByPage(t *testing.T) {

@@ -90,16 +90,16 @@ func (s *Service) SetOperator(ctx context.Context, by operator.Actor, named stri
 		o.Inactive = *in.Inactive
 		changed = append(changed, fmt.Sprintf("inactive %t", o.Inactive))
 	}
-	if err := s.adminStays(ctx, &o, false); err != nil {
-		return nil, err
-	}
 	if known {
 		err = s.store.UpdateOperator(ctx, &o, auditOf(by, "operator", o.Name, done, strings.Join(changed, ", ")))
 		o.Version++
 	} else {
 		err = s.store.CreateOperator(ctx, &o, auditOf(by, "operator", o.Name, done, strings.Join(append([]string{"new"}, changed...), ", ")))
 	}
-	if errors.Is(err, store.ErrMoved) || errors.Is(err, store.ErrTaken) {
+	switch {
+	case errors.Is(err, store.ErrLastAdmin):
+		return nil, lastAdmin(named)
+	case errors.Is(err, store.ErrMoved) || errors.Is(err, store.ErrTaken):
 		return nil, &answer.ConflictError{Message: fmt.Sprintf("operator %s was changed by someone else at the same time", named)}
 	}
 	return describeOperator(&o), errors.Join(err, s.readKeys(ctx)) // what tokens can do depends on it
@@ -173,10 +173,10 @@ func (s *Service) RemoveOperator(ctx context.Context, by operator.Actor, named s
 	if !known {
 		return &directory.NotFoundError{Kind: "operator", Name: named}
 	}
-	if err := s.adminStays(ctx, &o, true); err != nil {
-		return err
-	}
 	err = s.store.RemoveOperator(ctx, o.Name, auditOf(by, "operator", o.Name, done, "removed"))
+	if errors.Is(err, store.ErrLastAdmin) {
+		return lastAdmin(o.Name)
+	}
 	return errors.Join(err, s.readKeys(ctx))
 }
 
@@ -190,28 +190,6 @@ func (s *Service) UntieManager(ctx context.Context, by operator.Actor, user stri
 	return err
 }
 
-// adminStays sees that someone is left who may administer.
-func (s *Service) adminStays(ctx context.Context, o *store.Operator, gone bool) error {
-	if !gone && !o.Inactive && o.Role == string(operator.Admin) {
-		return nil
-	}
-	was, known, err := s.store.Operator(ctx, o.Name)
-	if err != nil || !known || was.Inactive || was.Role != string(operator.Admin) {
-		return err
-	}
-	for _, t := range s.keys.Load().All() {
-		if t.Role == string(operator.Admin) && t.Owner == store.Host && t.Holds(time.Now()) {
-			return nil
-		}
-	}
-	list, err := s.store.Operators(ctx)
-	if err != nil {
-		return err
-	}
-	for _, other := range list {
-		if !strings.EqualFold(other.Name, o.Name) && !other.Inactive && other.Role == string(operator.Admin) {
-			return nil
-		}
-	}
-	return &answer.ConflictError{Message: fmt.Sprintf("%s is the last admin: make someone else admin first", o.Name)}
+func lastAdmin(named string) error {
+	return &answer.ConflictError{Message: fmt.Sprintf("%s is the last admin: make someone else admin first", named)}
 }

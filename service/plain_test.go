@@ -27,6 +27,9 @@ var more = []map[string]string{
 // and every system in twenty situations is what a plain reading of the lines
 // says: nothing more, nothing less, and in the same state.
 func TestTheEngineSaysWhatAPlainReadingSays(t *testing.T) {
+	if testing.Short() {
+		t.Skip("a law of what is computed, not of what is done at once")
+	}
 	f, a := made(t, t.TempDir(), world.Sizes["S"], 1)
 	w := plain.New(f.Map)
 	for _, u := range w.Users() {

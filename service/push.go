@@ -16,11 +16,15 @@ import (
 
 // pushedTo is what was pushed to a directory, read once.
 type pushedTo struct {
-	from      uintptr // the records' resources that it was read from
+	from      connect.Records // that it was read from, which it keeps
 	directory *scim.Directory
 }
 
-func identity(r connect.Records) uintptr { return reflect.ValueOf(r.Resources).Pointer() }
+// is says whether it was read from records. Both keep theirs, so that the resources of others
+// are never at the same place.
+func (p *pushedTo) is(r connect.Records) bool {
+	return p.directory != nil && reflect.ValueOf(p.from.Resources).Pointer() == reflect.ValueOf(r.Resources).Pointer()
+}
 
 // Pushed is what was pushed to a directory and is in force.
 func (s *Service) Pushed(named string) (*scim.Directory, error) {
@@ -28,12 +32,12 @@ func (s *Service) Pushed(named string) (*scim.Directory, error) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	r := s.Head().Folder.Records[named]
-	if l.pushed.directory == nil || l.pushed.from != identity(r) {
+	if !l.pushed.is(r) {
 		d, err := scim.Read(r, s.extensions(named))
 		if err != nil {
 			return nil, err
 		}
-		l.pushed = pushedTo{identity(r), d}
+		l.pushed = pushedTo{r, d}
 	}
 	return l.pushed.directory, nil
 }
@@ -82,7 +86,7 @@ func (s *Service) Push(ctx context.Context, named, reason string, turn func(*sci
 	}
 	l.lately.note(taken, time.Now())
 	l.mu.Lock()
-	l.pushed = pushedTo{identity(s.Head().Folder.Records[named]), after}
+	l.pushed = pushedTo{s.Head().Folder.Records[named], after}
 	l.mu.Unlock()
 	if w := l.waiting(); w != nil {
 		return s.along(ctx, w, before, after)

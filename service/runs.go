@@ -34,13 +34,6 @@ type Intaking struct {
 	By      operator.Actor
 }
 
-// BusyError says that a directory has a run already.
-type BusyError struct{ Directory string }
-
-func (e *BusyError) Error() string {
-	return fmt.Sprintf("a run of directory %s is in progress; wait until it ends", e.Directory)
-}
-
 func busy(named string) error {
 	return &answer.ConflictError{Message: fmt.Sprintf("a run of directory %s is in progress; wait until it ends", named)}
 }

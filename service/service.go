@@ -38,8 +38,9 @@ type Service struct {
 	throttle   *throttle
 	hashing    *hashing
 	refusals   refusals
-	room       chan struct{}              // for heavy work (atWork)
-	tried      *lru.Cache[string, *tried] // trials, computed, by name
+	room       chan struct{}                      // for heavy work (atWork)
+	tried      *lru.Cache[string, *tried]         // trials, computed, by name
+	told       *lru.Cache[trialOn, *answer.Trial] // what trials are
 
 	lanesMu sync.Mutex
 	lanes   map[string]*lane // by the folded names of directories
@@ -80,6 +81,7 @@ func OpenSealed(ctx context.Context, folder, keyFile string, log *slog.Logger) (
 	}
 	s := &Service{store: st, log: log, lanes: map[string]*lane{}, throttle: newThrottle(), hashing: newHashing(), room: make(chan struct{}, max(2, runtime.GOMAXPROCS(0)))}
 	s.tried, _ = lru.New[string, *tried](maxTried) // fails without room alone
+	s.told, _ = lru.New[trialOn, *answer.Trial](maxTold)
 	s.closing, s.stop = context.WithCancel(context.Background())
 	if err := errors.Join(s.load(ctx), s.cutOff(ctx)); err != nil {
 		_ = st.Close()

@@ -39,8 +39,12 @@ type tried struct {
 	outcomes
 }
 
-// maxTried is how many trials are kept computed.
-const maxTried = 16
+// maxTried is how many trials are kept computed, and maxTold of how many is kept what they
+// are.
+const (
+	maxTried = 16
+	maxTold  = 4096
+)
 
 // trialName is what a trial may be called: it stands in addresses.
 var trialName = regexp.MustCompile(`^[a-zA-Z0-9][a-zA-Z0-9._-]{0,63}$`)
@@ -72,20 +76,17 @@ func (s *Service) createTrial(ctx context.Context, by operator.Actor, t *store.T
 // Trials lists the open trials by name; a limit of 0 is all. The cursor is the name of
 // the last trial on the page before. Trials that someone may not see are left out.
 func (s *Service) Trials(ctx context.Context, by operator.Actor, limit int, cursor string) (*answer.Trials, error) {
-	list, err := s.store.Trials(ctx)
+	list, err := s.store.TrialsAfter(ctx, cursor)
 	if err != nil {
 		return nil, err
 	}
 	list = slices.DeleteFunc(list, func(t store.Trial) bool { return mayTouch(by, &t) != nil })
 	all := &answer.Trials{Trials: []answer.Trial{}}
+	if limit > 0 && len(list) > limit {
+		list = list[:limit]
+		all.Next = list[limit-1].Name
+	}
 	for i := range list {
-		if name.Fold(list[i].Name) <= name.Fold(cursor) && cursor != "" {
-			continue
-		}
-		if limit > 0 && len(all.Trials) == limit {
-			all.Next = list[i-1].Name
-			break
-		}
 		t, err := s.describe(&list[i])
 		if err != nil {
 			return nil, err
@@ -112,7 +113,7 @@ func (s *Service) kept(ctx context.Context, named string) (*store.Trial, error) 
 		return nil, err
 	}
 	if !ok {
-		all, err := s.store.Trials(ctx)
+		all, err := s.store.TrialsAfter(ctx, "")
 		if err != nil {
 			return nil, err
 		}
@@ -136,8 +137,21 @@ func (s *Service) touched(ctx context.Context, by operator.Actor, named string) 
 	return t, mayTouch(by, t)
 }
 
+// trialOn is a version of a trial on a revision.
+type trialOn struct {
+	name              string // folded
+	version, revision int
+}
+
+// describe says what a trial is, on the head. That is kept for many more trials than can be
+// kept computed.
 func (s *Service) describe(t *store.Trial) (*answer.Trial, error) {
+	of := trialOn{name.Fold(t.Name), t.Version, s.Head().Revision.Number}
+	if d, known := s.told.Get(of); known {
+		return new(*d), nil
+	}
 	w := s.work(t)
+	of.revision = w.head.Revision.Number
 	d := &answer.Trial{
 		Name: t.Name, Note: t.Note, Author: t.Author, Created: t.Created, Base: t.Base, Version: t.Version, Reverts: t.Reverts,
 		Changes: []answer.Staged{}, Applies: w.err == nil,
@@ -150,6 +164,7 @@ func (s *Service) describe(t *store.Trial) (*answer.Trial, error) {
 	} else {
 		d.Notices = w.notices()
 	}
+	s.told.Add(of, new(*d))
 	return d, nil
 }
 

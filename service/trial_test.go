@@ -2,13 +2,16 @@ package service_test
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"log/slog"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"gatemap/answer"
 	"gatemap/connect"
 	"gatemap/demo"
 	"gatemap/operator"
@@ -69,6 +72,8 @@ func TestATrialTellsWhoGainsAndLosesAndIsCommitted(t *testing.T) {
 	again, err := s.CommitTrial(t.Context(), ada, "season", service.Committing{Version: version(s, "season"), Reason: "She starts on Monday", Key: "k1"})
 	require.NoError(t, err)
 	assert.True(t, again.Again)
+	_, err = s.CommitTrial(t.Context(), ada, "other", service.Committing{Version: 1, Reason: "She starts on Monday", Key: "k1"})
+	assert.ErrorContains(t, err, "this key committed the trial season as revision 2")
 	back, err := s.Revert(t.Context(), ada, 2, "")
 	require.NoError(t, err)
 	for _, c := range back.Changes {
@@ -76,6 +81,28 @@ func TestATrialTellsWhoGainsAndLosesAndIsCommitted(t *testing.T) {
 	}
 	_, err = s.CommitTrial(t.Context(), ada, back.Name, service.Committing{Version: version(s, back.Name), Reason: "Not yet"})
 	require.NoError(t, err)
+}
+
+// A commit that is asked for several times at once, by one key, is made once.
+func TestACommitAskedForAtOnce(t *testing.T) {
+	s := demoService(t)
+	begin(t, s, "season", stage.Change{Do: stage.RemoveLine, System: "archive", List: "mappings", Line: "1"})
+	c := service.Committing{Version: version(s, "season"), Reason: "it goes", Override: "a test", Key: "k"}
+	var all sync.WaitGroup
+	got, failed := make([]*answer.Committed, 4), make([]error, 4)
+	for i := range got {
+		all.Go(func() { got[i], failed[i] = s.CommitTrial(context.Background(), ada, "season", c) })
+	}
+	all.Wait()
+	again := 0
+	for i := range got {
+		require.NoError(t, failed[i])
+		assert.Equal(t, 2, got[i].Revision)
+		if got[i].Again {
+			again++
+		}
+	}
+	assert.Equal(t, len(got)-1, again)
 }
 
 // A revert takes back what its revision changed, line by line: another line of the same file

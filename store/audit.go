@@ -61,7 +61,7 @@ func (s *Store) audit(ctx context.Context, tx *tx, e Entry) error {
 	}
 	tx.head = s.signedHead(e.Number, hex.EncodeToString(hash))
 	_, err = tx.ExecContext(ctx, `INSERT INTO audit (number, at, actor, act, object, result, detail, origin, hash) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		e.Number, e.At.UTC().Format(time.RFC3339Nano), e.Actor, e.Act, e.Object, e.Result, e.Detail, e.Origin, hash)
+		e.Number, nanos(e.At), e.Actor, e.Act, e.Object, e.Result, e.Detail, e.Origin, hash)
 	return err
 }
 
@@ -84,29 +84,20 @@ type Asked struct {
 
 // Entries lists entries of the audit.
 func (s *Store) Entries(ctx context.Context, a Asked) ([]Entry, error) {
-	moment := func(t time.Time) string {
-		if t.IsZero() {
-			return ""
-		}
-		return t.UTC().Format(time.RFC3339Nano)
-	}
 	order := `number < ?5) ORDER BY number DESC`
 	if a.OldestFirst {
 		order = `number > ?5) ORDER BY number`
 	}
 	return query(ctx, s, scanEntry, `SELECT number, at, actor, act, object, result, detail, origin, hash FROM audit
-		WHERE (?1 = '' OR actor = ?1) AND (?2 = '' OR object = ?2) AND (?3 = '' OR at >= ?3) AND (?4 = '' OR at < ?4)
-		AND (?5 = 0 OR `+order+` LIMIT ?6`, a.Actor, a.Object, moment(a.From), moment(a.To), a.Last, a.Limit)
+		WHERE (?1 = '' OR actor = ?1) AND (?2 = '' OR object = ?2) AND (?3 = 0 OR at >= ?3) AND (?4 = 0 OR at < ?4)
+		AND (?5 = 0 OR `+order+` LIMIT ?6`, a.Actor, a.Object, nanos(a.From), nanos(a.To), a.Last, a.Limit)
 }
 
 func scanEntry(rows *sql.Rows, e *Entry) error {
-	var at string
+	var at int64
 	var hash []byte
 	err := rows.Scan(&e.Number, &at, &e.Actor, &e.Act, &e.Object, &e.Result, &e.Detail, &e.Origin, &hash)
-	if err == nil {
-		e.At, err = time.Parse(time.RFC3339Nano, at)
-	}
-	e.Hash = hex.EncodeToString(hash)
+	e.At, e.Hash = moment(at), hex.EncodeToString(hash)
 	return err
 }
 

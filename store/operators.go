@@ -29,14 +29,15 @@ func (s *Store) CreateOperator(ctx context.Context, o *Operator, e Entry) error 
 	o.Version = 1
 	return s.within(ctx, func(tx *tx) error {
 		result, err := tx.ExecContext(ctx, `INSERT INTO operators (name, role, display, password, totp, issuer, subject, off, created) VALUES (?, ?, ?, nullif(?, ''), nullif(?, ''), nullif(?, ''), nullif(?, ''), ?, ?) ON CONFLICT DO NOTHING`,
-			o.Name, o.Role, o.Display, o.Password, s.seal.close(o.TOTP, o.Name), o.Issuer, o.Subject, o.Inactive, o.Created.UTC().Format(time.RFC3339))
+			o.Name, o.Role, o.Display, o.Password, s.seal.close(o.TOTP, o.Name), o.Issuer, o.Subject, o.Inactive, seconds(o.Created))
 		return s.audited(ctx, tx, s.changedOne(result, err, ErrTaken), e)
 	})
 }
 
 // UpdateOperator writes an operator in the place of the version before. It ends the
 // sessions and the tokens of one who is inactive, or has another password, second factor
-// or provider. The error is ErrMoved where that version is not there.
+// or provider. The error is ErrMoved where that version is not there, and ErrLastAdmin
+// where nobody would be left who may administer.
 func (s *Store) UpdateOperator(ctx context.Context, o *Operator, e Entry) error {
 	was, known, err := s.Operator(ctx, o.Name)
 	if err != nil {
@@ -50,6 +51,11 @@ func (s *Store) UpdateOperator(ctx context.Context, o *Operator, e Entry) error 
 			o.Role, o.Display, o.Password, s.seal.close(o.TOTP, o.Name), o.Counter, o.Issuer, o.Subject, o.Inactive, o.Name, o.Version)
 		if err := s.changedOne(result, err, ErrMoved); err != nil {
 			return err
+		}
+		if was.administers() && !o.administers() {
+			if err := adminStays(ctx, tx); err != nil {
+				return err
+			}
 		}
 		if o.Inactive || o.Password != was.Password || o.TOTP != was.TOTP || o.Issuer != was.Issuer {
 			if err := signOut(ctx, tx, o.Name, &e); err != nil {
@@ -78,7 +84,7 @@ func signOut(ctx context.Context, tx *tx, name string, e *Entry) error {
 // UseCode notes that a code of the second factor was used; ok is false if it, or
 // a later one, was used before.
 func (s *Store) UseCode(ctx context.Context, name string, counter int64) (ok bool, err error) {
-	result, err := s.db.ExecContext(ctx, `UPDATE operators SET counter = ? WHERE name = ? AND counter < ?`, counter, name, counter)
+	result, err := s.exec(ctx, `UPDATE operators SET counter = ? WHERE name = ? AND counter < ?`, counter, name, counter)
 	err = s.changedOne(result, err, ErrMoved)
 	if errors.Is(err, ErrMoved) {
 		return false, nil
@@ -86,12 +92,39 @@ func (s *Store) UseCode(ctx context.Context, name string, counter int64) (ok boo
 	return err == nil, err
 }
 
+// ErrLastAdmin says that nobody would be left who may administer.
+var ErrLastAdmin = errors.New("nobody else may administer")
+
+const admin = "admin" // the role
+
+func (o *Operator) administers() bool { return o.Role == admin && !o.Inactive }
+
+// adminStays sees that someone is left who may administer: an operator, or who has a token
+// of the host.
+func adminStays(ctx context.Context, tx *tx) error {
+	var stays bool
+	err := tx.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM operators WHERE role = ?1 AND NOT off)
+		OR EXISTS (SELECT 1 FROM tokens WHERE role = ?1 AND owner = ?2 AND coalesce(expires, ?3 + 1) > ?3)`, admin, Host, nanos(time.Now())).Scan(&stays)
+	if err == nil && !stays {
+		return ErrLastAdmin
+	}
+	return err
+}
+
 // RemoveOperator removes an operator, and ends the sessions and the tokens. The error is
-// ErrMoved if there is none by this name.
+// ErrMoved if there is none by this name, and ErrLastAdmin where nobody would be left who may
+// administer.
 func (s *Store) RemoveOperator(ctx context.Context, name string, e Entry) error {
 	return s.within(ctx, func(tx *tx) error {
-		result, err := tx.ExecContext(ctx, `DELETE FROM operators WHERE name = ?`, name)
-		if err := s.changedOne(result, err, ErrMoved); err != nil {
+		var was Operator
+		err := tx.QueryRowContext(ctx, `DELETE FROM operators WHERE name = ? RETURNING role, off`, name).Scan(&was.Role, &was.Inactive)
+		if errors.Is(err, sql.ErrNoRows) {
+			return ErrMoved
+		}
+		if err == nil && was.administers() {
+			err = adminStays(ctx, tx)
+		}
+		if err != nil {
 			return err
 		}
 		if err := signOut(ctx, tx, name, &e); err != nil {
@@ -118,11 +151,9 @@ func (s *Store) OperatorBySubject(ctx context.Context, issuer, subject string) (
 
 func (s *Store) operators(ctx context.Context, which string, args ...any) ([]Operator, error) {
 	return query(ctx, s, func(rows *sql.Rows, o *Operator) error {
-		var created string
+		var created int64
 		err := rows.Scan(&o.Name, &o.Role, &o.Display, &o.Password, &o.TOTP, &o.Counter, &o.Issuer, &o.Subject, &o.Inactive, &o.Version, &created)
-		if err == nil {
-			o.Created, err = time.Parse(time.RFC3339, created)
-		}
+		o.Created = moment(created)
 		if err == nil && s.seal != nil {
 			o.TOTP, err = s.seal.open(o.TOTP, o.Name)
 		}
@@ -173,9 +204,9 @@ func (s *Store) BeginSession(ctx context.Context, x Session) (string, error) {
 	if x.Token != "" {
 		token = hash(x.Token)
 	}
-	_, err := s.db.ExecContext(ctx, `INSERT INTO sessions (hash, operator, token, user, how, expires) VALUES (?, nullif(?, ''), ?, nullif(?, ''), ?, ?)`,
-		hash(session), x.Operator, token, x.User, x.How, x.Expires.UTC().Format(time.RFC3339))
-	return session, s.explain(err)
+	_, err := s.exec(ctx, `INSERT INTO sessions (hash, operator, token, user, how, expires) VALUES (?, nullif(?, ''), ?, nullif(?, ''), ?, ?)`,
+		hash(session), x.Operator, token, x.User, x.How, seconds(x.Expires))
+	return session, err
 }
 
 // Session finds a session that holds now; ok is false if there is none.
@@ -183,14 +214,13 @@ func (s *Store) Session(ctx context.Context, session string, now time.Time) (x S
 	return firstOf(query(ctx, s, func(rows *sql.Rows, x *Session) error {
 		return rows.Scan(&x.Operator, &x.Token, &x.User, &x.How)
 	}, `SELECT coalesce(operator, ''), coalesce((SELECT name FROM tokens WHERE tokens.hash = sessions.token), ''), coalesce(user, ''), how FROM sessions WHERE hash = ? AND expires > ?`,
-		hash(session), now.UTC().Format(time.RFC3339)))
+		hash(session), nanos(now)))
 }
 
 // EndSession ends a session, and every other that is past its time.
 func (s *Store) EndSession(ctx context.Context, session string, now time.Time) error {
-	_, err := s.db.ExecContext(ctx, `DELETE FROM sessions WHERE hash = ? OR expires <= ?`,
-		hash(session), now.UTC().Format(time.RFC3339))
-	return s.explain(err)
+	_, err := s.exec(ctx, `DELETE FROM sessions WHERE hash = ? OR expires <= ?`, hash(session), nanos(now))
+	return err
 }
 
 // Setting gives a setting; "" if it was never set.

@@ -87,11 +87,9 @@ func firstOf[T any](list []T, err error) (first T, ok bool, _ error) {
 
 func (s *Store) revisions(ctx context.Context, which string, args ...any) ([]Revision, error) {
 	return query(ctx, s, func(rows *sql.Rows, r *Revision) error {
-		var at string
+		var at int64
 		err := rows.Scan(&r.Number, &at, &r.Author, &r.Reason, &r.Trial, &r.Changes, &r.Reverts, &r.Overrides, &r.Key)
-		if err == nil {
-			r.At, err = time.Parse(time.RFC3339, at)
-		}
+		r.At = moment(at)
 		return err
 	}, `SELECT number, at, author, reason, coalesce(trial, ''), changes, coalesce(reverts, 0), coalesce(overrides, ''), coalesce(key, '') FROM revisions `+which, args...)
 }
@@ -183,11 +181,7 @@ func (s *Store) Commit(ctx context.Context, r Revision, rows []Row) (Revision, e
 			return nil
 		}
 		r.Number = head + 1
-		pending := make([]Pending, len(put))
-		for i, row := range put {
-			pending[i] = Pending{row.Key, func() ([]byte, error) { return row.Body, nil }}
-		}
-		return s.write(ctx, tx, r, pending, slices.Collect(maps.Keys(old)))
+		return s.write(ctx, tx, r, put, slices.Collect(maps.Keys(old)))
 	})
 	return r, err
 }
@@ -196,8 +190,7 @@ func (s *Store) Commit(ctx context.Context, r Revision, rows []Row) (Revision, e
 // amended.
 var ErrMoved = errors.New("there is a newer revision")
 
-// Pending is a row whose body is made when it is written, so that many need not
-// be in memory at once.
+// Pending is a row whose body is made when it is to be written.
 type Pending struct {
 	Key  Key
 	Body func() ([]byte, error)
@@ -208,6 +201,14 @@ type Pending struct {
 // not the newest.
 func (s *Store) Amend(ctx context.Context, base int, r Revision, put []Pending, gone []Key) (Revision, error) {
 	r.Number = base + 1
+	rows := make([]Row, len(put)) // made before the transaction: other writes wait for that
+	for i, p := range put {
+		body, err := p.Body()
+		if err != nil {
+			return r, err
+		}
+		rows[i] = Row{p.Key, body}
+	}
 	err := s.within(ctx, func(tx *tx) error {
 		head, err := newest(ctx, tx.Tx)
 		if err != nil {
@@ -216,10 +217,10 @@ func (s *Store) Amend(ctx context.Context, base int, r Revision, put []Pending, 
 		if head != base {
 			return ErrMoved
 		}
-		for _, row := range put {
+		for _, row := range rows {
 			gone = append(gone, row.Key)
 		}
-		return s.write(ctx, tx, r, put, gone)
+		return s.write(ctx, tx, r, rows, gone)
 	})
 	return r, err
 }
@@ -230,10 +231,10 @@ func newest(ctx context.Context, tx *sql.Tx) (number int, err error) {
 }
 
 // write writes a revision: the rows that end with it, and those that begin.
-func (s *Store) write(ctx context.Context, tx *tx, r Revision, put []Pending, gone []Key) error {
+func (s *Store) write(ctx context.Context, tx *tx, r Revision, put []Row, gone []Key) error {
 	text := func(s string) sql.NullString { return sql.NullString{String: s, Valid: s != ""} }
 	if _, err := tx.ExecContext(ctx, `INSERT INTO revisions (number, at, author, reason, trial, changes, reverts, overrides, key) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		r.Number, r.At.UTC().Format(time.RFC3339), r.Author, r.Reason, text(r.Trial), r.Changes, sql.NullInt64{Int64: int64(r.Reverts), Valid: r.Reverts > 0}, text(r.Overrides), text(r.Key)); err != nil {
+		r.Number, seconds(r.At), r.Author, r.Reason, text(r.Trial), r.Changes, sql.NullInt64{Int64: int64(r.Reverts), Valid: r.Reverts > 0}, text(r.Overrides), text(r.Key)); err != nil {
 		return err
 	}
 	if r.Trial != "" {
@@ -259,17 +260,13 @@ func (s *Store) write(ctx context.Context, tx *tx, r Revision, put []Pending, go
 			return err
 		}
 	}
-	slices.SortFunc(put, func(a, b Pending) int { return a.Key.compare(b.Key) }) // as they are stored
+	slices.SortFunc(put, func(a, b Row) int { return a.Key.compare(b.Key) }) // as they are stored
 	begin, err := newBeginning(ctx, tx.Tx, r.Number)
 	if err != nil {
 		return err
 	}
-	for _, p := range put {
-		body, err := p.Body()
-		if err == nil {
-			err = begin.put(ctx, Row{p.Key, body})
-		}
-		if err != nil {
+	for _, row := range put {
+		if err := begin.put(ctx, row); err != nil {
 			return err
 		}
 	}

@@ -207,7 +207,7 @@ func ReplaceSeal(ctx context.Context, folder, keyFile string) (factors int64, er
 	if err != nil {
 		return 0, err
 	}
-	s := &Store{lock: lock, path: filepath.Join(folder, database), heads: heads{file: headFile(folder)}}
+	s := &Store{writer: make(writer, 1), lock: lock, path: filepath.Join(folder, database), heads: heads{file: headFile(folder)}}
 	if err := s.open(ctx); err != nil {
 		return 0, errors.Join(s.explain(err), s.Close())
 	}

@@ -26,6 +26,7 @@ var migrations embed.FS
 // Store is an open data folder. It is safe for use by many.
 type Store struct {
 	db       *sql.DB
+	writer   writer
 	lock     *flock.Flock
 	path     string
 	seal     *seal
@@ -89,7 +90,7 @@ func Open(ctx context.Context, folder, keyFile string) (*Store, error) {
 
 // openLocked opens a data folder whose lock is held; where it fails it gives that back.
 func openLocked(ctx context.Context, folder, keyFile string, lock *flock.Flock) (*Store, error) {
-	s := &Store{lock: lock, path: filepath.Join(folder, database), heads: heads{file: headFile(folder)}}
+	s := &Store{writer: make(writer, 1), lock: lock, path: filepath.Join(folder, database), heads: heads{file: headFile(folder)}}
 	err := s.open(ctx)
 	if err == nil {
 		err = s.unseal(ctx, keyFile)
@@ -240,36 +241,4 @@ func (s *Store) tryWrite(ctx context.Context) error {
 	}
 	var n int
 	return s.explain(s.db.QueryRowContext(ctx, `SELECT count(*) FROM settings`).Scan(&n))
-}
-
-// tx is a transaction that writes.
-type tx struct {
-	*sql.Tx
-	head Head // of the audit, once an entry was added
-}
-
-// within runs work in one transaction: all of it counts, or nothing.
-func (s *Store) within(ctx context.Context, work func(*tx) error) error {
-	begun, err := s.db.BeginTx(ctx, nil)
-	if err != nil {
-		return s.explain(err)
-	}
-	t := &tx{Tx: begun}
-	if err := work(t); err != nil {
-		return errors.Join(s.explain(err), ignoreDone(begun.Rollback()))
-	}
-	if err := begun.Commit(); err != nil {
-		return s.explain(err)
-	}
-	if t.head.Number == 0 {
-		return nil
-	}
-	return s.heads.keep(t.head)
-}
-
-func ignoreDone(err error) error {
-	if errors.Is(err, sql.ErrTxDone) {
-		return nil
-	}
-	return err
 }

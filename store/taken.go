@@ -18,15 +18,15 @@ func (s *Store) Taken(ctx context.Context, directory string, since time.Time) ([
 	return query(ctx, s, func(rows *sql.Rows, t *Taken) error {
 		var at int64
 		err := rows.Scan(&t.Directory, &at, &t.What)
-		t.At = time.UnixMicro(at)
+		t.At = moment(at)
 		return err
-	}, `SELECT directory, at, what FROM taken WHERE directory = ? AND at >= ? ORDER BY at`, directory, since.UnixMicro())
+	}, `SELECT directory, at, what FROM taken WHERE directory = ? AND at >= ? ORDER BY at`, directory, nanos(since))
 }
 
 // ForgetTaken forgets what was taken away from a directory before a time.
 func (s *Store) ForgetTaken(ctx context.Context, directory string, before time.Time) error {
-	_, err := s.db.ExecContext(ctx, `DELETE FROM taken WHERE directory = ? AND at < ?`, directory, before.UnixMicro())
-	return s.explain(err)
+	_, err := s.exec(ctx, `DELETE FROM taken WHERE directory = ? AND at < ?`, directory, nanos(before))
+	return err
 }
 
 // noteTaken notes what a revision takes away.
@@ -34,6 +34,6 @@ func noteTaken(ctx context.Context, tx *tx, t *Taken) error {
 	if t == nil {
 		return nil
 	}
-	_, err := tx.ExecContext(ctx, `INSERT INTO taken (directory, at, what) VALUES (?, ?, ?)`, t.Directory, t.At.UnixMicro(), t.What)
+	_, err := tx.ExecContext(ctx, `INSERT INTO taken (directory, at, what) VALUES (?, ?, ?)`, t.Directory, nanos(t.At), t.What)
 	return err
 }

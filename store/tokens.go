@@ -59,18 +59,14 @@ func (s *Store) CreateToken(ctx context.Context, t Token, instead bool, e Entry)
 		return "", err
 	}
 	optional := func(text string) sql.NullString { return sql.NullString{String: text, Valid: text != ""} }
-	expires := ""
-	if !t.Expires.IsZero() {
-		expires = t.Expires.UTC().Format(time.RFC3339)
-	}
 	err = s.within(ctx, func(tx *tx) error {
 		if instead {
 			if _, err := tx.ExecContext(ctx, `DELETE FROM tokens WHERE name = ?`, t.Name); err != nil {
 				return err
 			}
 		}
-		result, err := tx.ExecContext(ctx, `INSERT INTO tokens (hash, name, role, created, author, expires, systems, user, directory, owner) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
-			hash(token), t.Name, t.Role, t.Created.UTC().Format(time.RFC3339), t.Author, optional(expires), string(systems), optional(t.User), optional(t.Directory), optional(t.Owner))
+		result, err := tx.ExecContext(ctx, `INSERT INTO tokens (hash, name, role, created, author, expires, systems, user, directory, owner) VALUES (?, ?, ?, ?, ?, nullif(?, 0), ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
+			hash(token), t.Name, t.Role, seconds(t.Created), t.Author, seconds(t.Expires), string(systems), optional(t.User), optional(t.Directory), optional(t.Owner))
 		return s.audited(ctx, tx, s.changedOne(result, err, ErrTaken), e)
 	})
 	return token, err
@@ -85,7 +81,7 @@ func (s *Store) FirstToken(ctx context.Context, name string, now time.Time, e En
 	if err != nil || used {
 		return "", s.explain(err)
 	}
-	return s.CreateToken(ctx, Token{Name: name, Role: "admin", Owner: Host, Author: "gatemap", Created: now}, false, e)
+	return s.CreateToken(ctx, Token{Name: name, Role: admin, Owner: Host, Author: "gatemap", Created: now}, false, e)
 }
 
 // RevokeToken revokes a token by its name. The error is ErrMoved if there is none.
@@ -99,20 +95,15 @@ func (s *Store) RevokeToken(ctx context.Context, name string, e Entry) error {
 // Tokens returns what is known of all tokens.
 func (s *Store) Tokens(ctx context.Context) (*Keys, error) {
 	list, err := query(ctx, s, func(rows *sql.Rows, k *key) error {
-		var created, expires string
+		var created, expires int64
 		var systems []byte
 		err := rows.Scan(&k.hash, &k.Name, &k.Role, &created, &k.Author, &expires, &systems, &k.User, &k.Directory, &k.Owner, &k.OwnerRole, &k.off)
-		if err == nil {
-			k.Created, err = time.Parse(time.RFC3339, created)
-		}
-		if err == nil && expires != "" {
-			k.Expires, err = time.Parse(time.RFC3339, expires)
-		}
+		k.Created, k.Expires = moment(created), moment(expires)
 		if err == nil && systems != nil {
 			err = json.Unmarshal(systems, &k.Systems)
 		}
 		return err
-	}, `SELECT t.hash, t.name, t.role, t.created, t.author, coalesce(t.expires, ''), t.systems, coalesce(t.user, ''), coalesce(t.directory, ''),
+	}, `SELECT t.hash, t.name, t.role, t.created, t.author, coalesce(t.expires, 0), t.systems, coalesce(t.user, ''), coalesce(t.directory, ''),
 		coalesce(t.owner, ''), coalesce(o.role, ''), coalesce(o.off, t.owner IS NOT NULL AND t.owner <> 'host')
 		FROM tokens AS t LEFT JOIN operators AS o ON o.name = t.owner ORDER BY t.name`)
 	return &Keys{list}, err

@@ -31,7 +31,7 @@ func (s *Store) CreateTrial(ctx context.Context, t *Trial, e Entry) error {
 func insertTrial(ctx context.Context, tx *tx, t *Trial) error {
 	err := tx.QueryRowContext(ctx, `INSERT INTO trials (name, note, author, created, base, version, reverts, changes)
 		SELECT ?, ?, ?, ?, ?, max(?, last + 1), ?, ? FROM trial_versions WHERE true ON CONFLICT DO NOTHING RETURNING version`,
-		t.Name, t.Note, t.Author, t.Created.UTC().Format(time.RFC3339), t.Base, t.Version, sql.NullInt64{Int64: int64(t.Reverts), Valid: t.Reverts > 0}, t.Changes).Scan(&t.Version)
+		t.Name, t.Note, t.Author, seconds(t.Created), t.Base, t.Version, sql.NullInt64{Int64: int64(t.Reverts), Valid: t.Reverts > 0}, t.Changes).Scan(&t.Version)
 	if errors.Is(err, sql.ErrNoRows) {
 		return ErrTaken
 	}
@@ -72,9 +72,9 @@ func (s *Store) changedOne(result sql.Result, err, none error) error {
 	return nil
 }
 
-// Trials lists all trials, by name.
-func (s *Store) Trials(ctx context.Context) ([]Trial, error) {
-	return s.trials(ctx, `ORDER BY name`)
+// TrialsAfter lists the trials whose names come after one, by name; after "" all do.
+func (s *Store) TrialsAfter(ctx context.Context, name string) ([]Trial, error) {
+	return s.trials(ctx, `WHERE name > ? ORDER BY name`, name)
 }
 
 // Trial finds a trial; ok is false if there is none by this name.
@@ -84,11 +84,9 @@ func (s *Store) Trial(ctx context.Context, name string) (t Trial, ok bool, err e
 
 func (s *Store) trials(ctx context.Context, which string, args ...any) ([]Trial, error) {
 	return query(ctx, s, func(rows *sql.Rows, t *Trial) error {
-		var created string
+		var created int64
 		err := rows.Scan(&t.Name, &t.Note, &t.Author, &created, &t.Base, &t.Version, &t.Reverts, &t.Changes)
-		if err == nil {
-			t.Created, err = time.Parse(time.RFC3339, created)
-		}
+		t.Created = moment(created)
 		return err
 	}, `SELECT name, note, author, created, base, version, coalesce(reverts, 0), changes FROM trials `+which, args...)
 }

@@ -18,3 +18,6 @@ rest=$(go list ./... | grep -vxF "$properties")
 go test -count=1 -timeout 30m $properties -rapid.checks="$checks"
 # shellcheck disable=SC2086
 go test -count=1 -timeout 30m $rest
+# What many use at once, with the race detector; laws of what is computed are left out.
+go test -race -short -count=1 -timeout 30m ./mapfile ./server ./connect/...
+go test -race -short -count=1 -timeout 30m ./service ./store -rapid.checks=10

@@ -1,7 +1,6 @@
 package ldap_test
 
 import (
-	"context"
 	"errors"
 	"fmt"
 	"os"
@@ -10,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	goldap "github.com/go-ldap/ldap/v3"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -205,24 +205,28 @@ func TestFetchRefuses(t *testing.T) {
 	assert.Contains(t, r.Rejected[0].Error(), "the server refers to ldap://192.0.2.9/")
 }
 
+// stream follows a server until the test ends, and gives what was there at first.
+func (s *server) stream(source *directory.Source) (connect.Records, <-chan connect.Patch, <-chan error) {
+	s.t.Helper()
+	conn, err := ldap.New(source, s.host()).Connect(s.t.Context())
+	require.NoError(s.t, err)
+	s.t.Cleanup(func() { conn.Close() })
+	require.True(s.t, conn.Streams())
+	all, patches, ended := make(chan connect.Records, 1), make(chan connect.Patch, 100), make(chan error, 1)
+	go func() {
+		ended <- conn.Stream(s.t.Context(), tablesOf(s.t, source), func(int) {}, func(r connect.Records) error { all <- r; return nil },
+			func(p connect.Patch) error { patches <- p; return nil })
+	}()
+	return await(s.t, all), patches, ended
+}
+
 // What is changed on the server arrives as a patch, and what arrived makes the
 // records what a full run would bring.
 func TestStream(t *testing.T) {
 	t.Setenv("GATEMAP_SECRET_TEST", secret)
 	s := startSlapd(t, people(50), "127.0.0.1")
 	source := s.source()
-	conn, err := ldap.New(source, s.host()).Connect(t.Context())
-	require.NoError(t, err)
-	defer conn.Close()
-	require.True(t, conn.Streams())
-	ctx, cancel := context.WithCancel(t.Context())
-	defer cancel()
-	all, patches, ended := make(chan connect.Records, 1), make(chan connect.Patch, 16), make(chan error, 1)
-	go func() {
-		ended <- conn.Stream(ctx, tablesOf(t, source), func(int) {}, func(r connect.Records) error { all <- r; return nil },
-			func(p connect.Patch) error { patches <- p; return nil })
-	}()
-	records := await(t, all)
+	records, patches, ended := s.stream(source)
 	assert.Len(t, records.Users, 50)
 	assert.Len(t, records.Groups, 2)
 	for _, changes := range []string{
@@ -249,10 +253,40 @@ func TestStream(t *testing.T) {
 		assert.True(t, delta.Empty(), "%s: %+v", changes, delta)
 	}
 	s.Stop()
-	err = await(t, ended)
+	err := await(t, ended)
 	var e *ldap.Error
 	require.True(t, errors.As(err, &e), "%v", err)
 	s.start() // for the cleanup
+}
+
+// What changes all the time is handed on all the same.
+func TestAStreamThatNeverRests(t *testing.T) {
+	t.Setenv("GATEMAP_SECRET_TEST", secret)
+	s := startSlapd(t, people(5), "127.0.0.1")
+	_, patches, _ := s.stream(s.source())
+	for i := range 5 {
+		writes, err := goldap.DialURL(s.LDAP)
+		require.NoError(t, err)
+		defer writes.Close()
+		require.NoError(t, writes.Bind(admin, secret))
+		go func() {
+			for n := 0; t.Context().Err() == nil; n++ {
+				change := goldap.NewModifyRequest(fmt.Sprintf("uid=p%d,ou=people,%s", i, suffix), nil)
+				change.Replace("title", []string{fmt.Sprint("Observer ", n)})
+				if writes.Modify(change) != nil {
+					return
+				}
+			}
+		}()
+	}
+	several := make(chan struct{})
+	go func() {
+		for range 5 {
+			<-patches
+		}
+		close(several)
+	}()
+	await(t, several)
 }
 
 func await[T any](t *testing.T, from <-chan T) T {

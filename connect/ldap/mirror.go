@@ -147,6 +147,7 @@ func (m *mirror) next(ctx context.Context, events <-chan event) (connect.Patch, 
 	}
 	verify := time.NewTimer(time.Until(m.verified.Add(m.conn.client.source.Verify.Or(VerifyEvery))))
 	defer verify.Stop()
+	var since time.Time // the first change that waits
 	for {
 		select {
 		case <-ctx.Done():
@@ -183,7 +184,10 @@ func (m *mirror) next(ctx context.Context, events <-chan event) (connect.Patch, 
 			} else {
 				m.take(kind, e.id, e.entry, &rejected)
 			}
-			pause.Reset(quiet)
+			if since.IsZero() {
+				since = time.Now()
+			}
+			pause.Reset(min(quiet, time.Until(since.Add(longest))))
 		}
 	}
 }

@@ -13,8 +13,12 @@ import (
 	"gatemap/core/directory"
 )
 
-// quiet is how long a stream waits for more before it hands on what has changed.
-const quiet = 20 * time.Millisecond
+// quiet is how long a stream waits for more before it hands on what has changed, and longest
+// how long it does so where there is always more.
+const (
+	quiet   = 20 * time.Millisecond
+	longest = time.Second
+)
 
 // Streams says whether the server tells changes as they happen (RFC 4533).
 func (c *Conn) Streams() bool {
