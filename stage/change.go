@@ -138,6 +138,15 @@ func (c *Change) value() (v mapfile.Value, ok bool, err error) {
 	return v, err == nil, err
 }
 
+// given is the value of a change that needs one.
+func (c *Change) given() (mapfile.Value, error) {
+	v, ok, err := c.value()
+	if err == nil && !ok {
+		err = fmt.Errorf("%s needs a value", c.Do)
+	}
+	return v, err
+}
+
 // text reads a value that is a piece of text.
 func (c *Change) text() (string, error) {
 	var text string

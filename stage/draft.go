@@ -34,16 +34,17 @@ type Draft struct {
 
 	base  Base
 	texts map[string]*mapfile.Text // opened, by path
-	// fresh and gone are groups, by folded full name, that changes before made
-	// and took away.
-	fresh, gone map[string]bool
+	// fresh and gone are groups, by folded full name, that changes before made, with
+	// their names, and took away.
+	fresh map[string]string
+	gone  map[string]bool
 }
 
 // NewDraft begins a draft.
 func NewDraft(b Base) *Draft {
 	return &Draft{
 		Files: slices.Clone(b.Files), Records: maps.Clone(b.Records), Touched: map[string]map[connect.Named]bool{}, base: b,
-		texts: map[string]*mapfile.Text{}, fresh: map[string]bool{}, gone: map[string]bool{},
+		texts: map[string]*mapfile.Text{}, fresh: map[string]string{}, gone: map[string]bool{},
 	}
 }
 

@@ -23,7 +23,9 @@ type group struct {
 // group finds a group.
 func (d *Draft) group(named string) (*group, error) {
 	g := &group{}
-	if full, ok := d.isFresh(named); ok {
+	if full, ok, err := d.isFresh(named); err != nil {
+		return nil, err
+	} else if ok {
 		dir, own, _ := strings.Cut(full, "/")
 		g.full, g.dir = full, dir
 		return g, d.write(g, own)
@@ -50,14 +52,42 @@ func (d *Draft) write(g *group, own string) (err error) {
 	return err
 }
 
-func (d *Draft) isFresh(named string) (full string, ok bool) {
-	folded := name.Fold(named)
-	for full := range d.fresh {
-		if name.Fold(full) == folded || strings.HasSuffix(name.Fold(full), "/"+folded) {
-			return full, true
+// isFresh says whether a name means a group that an earlier change made. The error is a
+// *directory.NotFoundError where it may mean another as well.
+func (d *Draft) isFresh(named string) (full string, ok bool, err error) {
+	if strings.Contains(named, "/") {
+		full, ok = d.fresh[name.Fold(named)]
+		return full, ok, nil
+	}
+	all := d.called(named)
+	for _, one := range all {
+		if _, made := d.fresh[name.Fold(one)]; made {
+			full, ok = one, true
 		}
 	}
-	return "", false
+	if ok && len(all) > 1 {
+		return "", false, &directory.NotFoundError{Kind: "group", Name: named, Candidates: all}
+	}
+	return full, ok, nil
+}
+
+// stood says whether the base has a group by a full name that no change took away.
+func (d *Draft) stood(full string) bool {
+	_, err := d.base.Book.LookGroup(full, "")
+	return err == nil && !d.gone[name.Fold(full)]
+}
+
+// called are the full names of the groups that have a name in their directories.
+func (d *Draft) called(own string) (all []string) {
+	for _, x := range d.base.Map.Directories {
+		full := x.Name + "/" + own
+		if made, is := d.fresh[name.Fold(full)]; is {
+			all = append(all, made)
+		} else if d.stood(full) {
+			all = append(all, full)
+		}
+	}
+	return all
 }
 
 // put puts another record in the place of that of a group.
@@ -167,8 +197,7 @@ func (d *Draft) createGroup(c *Change) error {
 		}
 	}
 	c.Group = dir + "/" + own
-	_, err := d.base.Book.LookGroup(c.Group, "")
-	if _, again := d.isFresh(c.Group); again || err == nil && !d.gone[name.Fold(c.Group)] {
+	if _, again := d.fresh[name.Fold(c.Group)]; again || d.stood(c.Group) {
 		return moved("there is a group %s already", c.Group)
 	}
 	t, at, err := d.find("directory " + dir)
@@ -190,7 +219,7 @@ func (d *Draft) createGroup(c *Change) error {
 	} else {
 		t, err = t.Insert(at, t.Size(at), "groups", mapfile.ListValue(v))
 	}
-	d.fresh[c.Group] = true
+	d.fresh[name.Fold(c.Group)] = c.Group
 	c.noted()
 	return d.putting(t, err)
 }
@@ -209,7 +238,7 @@ func (d *Draft) removeGroup(c *Change) error {
 		return err
 	}
 	t, err := g.text.Remove(g.at)
-	delete(d.fresh, g.full)
+	delete(d.fresh, name.Fold(g.full))
 	d.gone[name.Fold(g.full)] = true
 	return d.putting(t, err)
 }

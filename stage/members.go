@@ -18,7 +18,9 @@ type one struct {
 // one finds who is meant as a member.
 func (d *Draft) one(named string) (*one, error) {
 	b := d.base.Book
-	if full, ok := d.isFresh(named); ok {
+	if full, ok, err := d.isFresh(named); err != nil {
+		return nil, err
+	} else if ok {
 		dir, own, _ := strings.Cut(full, "/")
 		return &one{"groups", full, dir, own, ""}, nil
 	}

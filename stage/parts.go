@@ -140,12 +140,10 @@ func (d *Draft) part(c *Change) error {
 	case SwitchLine, SwitchPart:
 		t, err = switched(c, t, spot)
 	default:
-		v, ok, valueErr := c.value()
+		v, valueErr := c.given()
 		switch {
 		case valueErr != nil:
 			return valueErr
-		case !ok:
-			return fmt.Errorf("%s needs a value", c.Do)
 		case v.String() == *c.Was:
 			return fmt.Errorf("%s in %s of %s already says that", c.item(), c.List, c.In())
 		}
@@ -213,9 +211,9 @@ func gateType(t *mapfile.Text, at mapfile.Spot) (gate.Type, bool) {
 
 // addFirst puts the first line or part under a key that is not there yet.
 func (d *Draft) addFirst(c *Change, t *mapfile.Text, at mapfile.Spot, key string) error {
-	v, ok, err := c.value()
-	if err != nil || !ok {
-		return fmt.Errorf("%s needs a value: %w", c.Do, err)
+	v, err := c.given()
+	if err != nil {
+		return err
 	}
 	if c.item() != "" {
 		v = mapfile.KeyValue(c.item(), v)
@@ -229,7 +227,7 @@ func (d *Draft) addFirst(c *Change, t *mapfile.Text, at mapfile.Spot, key string
 }
 
 func (d *Draft) addPart(c *Change, t *mapfile.Text, at mapfile.Spot) error {
-	v, _, err := c.value()
+	v, err := c.given()
 	if err != nil {
 		return err
 	}

@@ -23,7 +23,7 @@ func (d *Draft) renameGroup(c *Change) error {
 	}
 	c.Group = g.full
 	to := g.dir + "/" + c.To
-	if _, err := d.base.Book.LookGroup(to, ""); err == nil && !name.Equal(to, g.full) {
+	if _, made := d.fresh[name.Fold(to)]; (made || d.stood(to)) && !name.Equal(to, g.full) {
 		return moved("there is a group %s already", to)
 	}
 	own := strings.TrimPrefix(g.full, g.dir+"/")
@@ -34,11 +34,15 @@ func (d *Draft) renameGroup(c *Change) error {
 	}
 	d.put(t)
 	c.noted()
-	d.gone[name.Fold(g.full)] = true
-	d.fresh[to] = true
-	who := &one{"groups", g.full, g.dir, own, ""}
 	_, err = d.base.Book.LookGroup(own, "")
 	alone := err == nil // a bare name means this group everywhere
+	if _, made := d.fresh[name.Fold(g.full)]; made {
+		alone = len(d.called(own)) == 1
+	}
+	delete(d.fresh, name.Fold(g.full))
+	d.gone[name.Fold(g.full)] = true
+	d.fresh[name.Fold(to)] = to
+	who := &one{"groups", g.full, g.dir, own, ""}
 	for _, f := range slices.Clone(d.Files) {
 		if !strings.Contains(strings.ToLower(string(f.Content)), strings.ToLower(own)) {
 			continue

@@ -127,6 +127,42 @@ func TestRenaming(t *testing.T) {
 	assert.Contains(t, e.Reason, "an earlier change removes the group dome/crew")
 }
 
+// A group that an earlier change of the same trial made is renamed in what changes after it
+// wrote, and its first name is free.
+func TestRenamingWhatWasMadeHere(t *testing.T) {
+	d := stage.NewDraft(base(t))
+	require.NoError(t, d.ApplyAll([]stage.Change{
+		{Do: stage.CreateGroup, Group: "dome/dawn"},
+		{Do: stage.AddLine, System: "suite", List: "mappings", Value: json.RawMessage(`{"groups":["Dawn"],"role":"opener","object":"/"}`)},
+		{Do: stage.RenameGroup, Group: "dawn", To: "dusk"},
+		{Do: stage.Join, Group: "dusk", Member: "teo"},
+		{Do: stage.CreateGroup, Group: "dome/dawn"},
+	}))
+	after := text(d.Files)
+	assert.Contains(t, after, "{groups: [dusk], role: opener, object: /}")
+	assert.Contains(t, after, "{name: dusk, members: {users: [teo]}}")
+	_, err := mapfile.Parse(d.Files, types.Table, connectors.Kinds())
+	require.NoError(t, err, after)
+	assert.Error(t, d.Apply(&stage.Change{Do: stage.RenameGroup, Group: "dawn", To: "Dusk"}), "there is one")
+}
+
+// A bare name that has come to mean two groups is not taken for one of them.
+func TestNamesThatChangesMakeAmbiguous(t *testing.T) {
+	for _, c := range []stage.Change{{Do: stage.Join, Group: "crew", Member: "teo"}, {Do: stage.Join, Group: "all", Member: "crew"}, {Do: stage.RenameGroup, Group: "crew", To: "x"}} {
+		d := stage.NewDraft(base(t))
+		require.NoError(t, d.Apply(&stage.Change{Do: stage.CreateGroup, Group: "yard/crew"}))
+		var e *directory.NotFoundError
+		require.ErrorAs(t, d.Apply(&c), &e)
+		assert.Equal(t, []string{"dome/crew", "yard/crew"}, e.Candidates)
+	}
+	d := stage.NewDraft(base(t))
+	require.NoError(t, d.ApplyAll([]stage.Change{
+		{Do: stage.CreateGroup, Group: "yard/crew"},
+		{Do: stage.RenameGroup, Group: "dome/crew", To: "hands"},
+	}))
+	assert.Contains(t, text(d.Files), "{groups: [hands], role: opener", "it was written for the one")
+}
+
 // What cannot be made is said in words that help, and changes nothing.
 func TestChangesThatCannotBeMade(t *testing.T) {
 	for change, want := range map[string]string{
@@ -155,6 +191,10 @@ func TestChangesThatCannotBeMade(t *testing.T) {
 		`{"do":"move-line","system":"suite","list":"mappings","line":"1","before":"2","after":"2"}`: "before or after, not both",
 		`{"do":"add-part","document":"suite","list":"roles","value":{"rights":[]}}`:                 "name the key to add in part",
 		`{"do":"add-part","document":"suite","list":"roles","part":"opener","value":{}}`:            "has opener already",
+		`{"do":"add-part","document":"suite","list":"roles","part":"watcher","value":null}`:         "add-part needs a value",
+		`{"do":"add-part","document":"suite","list":"objects","part":"hall","value":null}`:          "add-part needs a value",
+		`{"do":"add-line","system":"suite","list":"limits","value":null}`:                           "add-line needs a value",
+		`{"do":"change-line","system":"suite","list":"mappings","line":"1","value":null}`:           "change-line needs a value",
 		`{"do":"remove-part","document":"suite","list":"mappings","part":"1"}`:                      "mappings of suite holds lines: use remove-line",
 		`{"do":"remove-line","system":"suite","list":"roles","line":"opener"}`:                      "roles of suite does not hold lines; the lines are in mappings, limits. Use remove-part",
 		`{"do":"remove-line","system":"map","list":"networks","line":"annex"}`:                      "map is not a system; only systems have lines",
