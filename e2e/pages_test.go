@@ -63,6 +63,29 @@ func TestWhyCanSheNotGetIn(t *testing.T) {
 	p.quiet()
 }
 
+// A page that shows what it has asked for asks no more until something changes.
+func TestTheConsoleRests(t *testing.T) {
+	demo := startDemo(t, "--data", t.TempDir())
+	p := signedIn(t, demo, "/")
+	p.sees("Broken guarantees")
+	asked := func() (asked int) {
+		return get(p, chromedp.Evaluate[int](`performance.getEntriesByType('resource').filter((r) => r.name.includes('/api/')).length`))
+	}
+	for path, shows := range map[string]string{
+		"/": "Broken guarantees", "/people": "ilse.okonjo", "/people?find=okonjo": "ilse.okonjo", "/groups": "night-crew", "/systems": "core-net", "/systems/core-net": "nobody pings",
+		"/findings": "error", "/guarantees": "State", "/history": "Revision", "/intake": "Directory", "/trials": "trial", "/people/cindervale/ilse.okonjo": "archive",
+	} {
+		p.do(chromedp.Navigate(demo.address + path))
+		p.sees(shows)
+		deadline := time.Now().Add(10 * time.Second)
+		for before := -1; before != asked(); time.Sleep(700 * time.Millisecond) {
+			require.True(t, time.Now().Before(deadline), "%s keeps asking", path)
+			before = asked()
+		}
+	}
+	p.quiet()
+}
+
 // An engineer moves a rule on the page of its system: what it does is told before it is
 // staged, the page shows the map with it, it is undone, staged again, and committed.
 func TestARuleIsMovedAndCommitted(t *testing.T) {

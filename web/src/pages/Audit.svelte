@@ -1,6 +1,7 @@
 <script lang="ts">
   /** What was done and refused, by whom and when. */
   import { api, type Entry, type MapInfo } from '../api/client';
+  import { ask } from '../lib/ask';
   import { place } from '../lib/place.svelte';
   import type { Column } from '../lib/rows';
   import { when } from '../lib/when';
@@ -19,7 +20,7 @@
     actor: part.actor, object: part.object, ...(part.since ? { from: `${part.since}T00:00:00Z` } : {}), ...(part.until ? { to: `${part.until}T23:59:59Z` } : {}),
   });
   $effect(() => {
-    api.audit(asked()).then((got) => ((entries = got.entries), (older = got.next ?? ''), (wrong = '')), (error: Error) => (wrong = error.message));
+    return ask(() => api.audit(asked()), (got) => ((entries = got.entries), (older = got.next ?? ''), (wrong = '')), (error: Error) => (wrong = error.message));
   });
 
   async function more() {

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** The start: the whole map, what changed lately, and what is wrong. */
   import { api, type Chart, type Findings, type Guaranteed, type MapInfo, type Revision, type Run } from '../api/client';
+  import { ask, together } from '../lib/ask';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
   import { when } from '../lib/when';
@@ -20,11 +21,13 @@
 
   $effect(() => {
     void revision.changes;
-    api.chart().then((got) => ((chart = got), (wrong = '')), (error: Error) => (wrong = error.message));
-    api.guarantees().then((got) => (broken = got.guarantees.filter((g) => g.state === 'broken')), () => {});
-    api.findings({ severity: 'error', limit: 6 }).then((got) => (found = got), () => {});
-    api.history().then((got) => (latest = got.revisions.slice(0, 5)), () => {});
-    api.runs().then((got) => (waiting = got.runs.filter((r) => r.state === 'waiting' || r.state === 'held')), () => {});
+    return together(
+      ask(() => api.chart(), (got) => ((chart = got), (wrong = '')), (error) => (wrong = error.message)),
+      ask(() => api.guarantees(), (got) => (broken = got.guarantees.filter((g) => g.state === 'broken'))),
+      ask(() => api.findings({ severity: 'error', limit: 6 }), (got) => (found = got)),
+      ask(() => api.history(), (got) => (latest = got.revisions.slice(0, 5))),
+      ask(() => api.runs(), (got) => (waiting = got.runs.filter((r) => r.state === 'waiting' || r.state === 'held'))),
+    );
   });
 </script>
 

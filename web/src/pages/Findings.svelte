@@ -1,6 +1,7 @@
 <script lang="ts">
   /** What is wrong, useless or risky, by kind. */
   import { api, type Finding, type Findings, type MapInfo } from '../api/client';
+  import { ask } from '../lib/ask';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
   import type { Column } from '../lib/rows';
@@ -46,16 +47,20 @@
   }
   $effect(() => {
     void revision.changes;
-    if (asTable && found && !found.pending) api.findings({ limit: 1000 }).then((got) => (table = got.findings), (error: Error) => (wrong = error.message));
+    if (!asTable || !found || found.pending) return;
+    return ask(() => api.findings({ limit: 1000 }), (got) => (table = got.findings), (error) => (wrong = error.message));
   });
 
   async function open(name: string, count = lists[name]?.total) {
     if (lists[name] && lists[name].total === count) return;
-    lists[name] = await api.findings({ code: name, limit: part, so_far: found?.pending ? 'true' : undefined });
+    const into = lists; // others take its place when the map changes
+    const got = await api.findings({ code: name, limit: part, so_far: found?.pending ? 'true' : undefined });
+    into[name] = got;
   }
   async function more(name: string) {
-    const next = await api.findings({ code: name, limit: part, cursor: lists[name]!.next ?? '' });
-    lists[name] = { ...next, findings: [...lists[name]!.findings, ...next.findings] };
+    const into = lists;
+    const next = await api.findings({ code: name, limit: part, cursor: into[name]!.next ?? '' });
+    into[name] = { ...next, findings: [...into[name]!.findings, ...next.findings] };
   }
 
   const columns: Column<Finding>[] = [

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** A group: who is in it and how, what holds it, what it opens, and what would go. */
   import { api, Problem, type DeviceMember, type GroupInfo, type Line, type MapInfo, type Member } from '../api/client';
+  import { ask, together } from '../lib/ask';
   import { givesWords, ruleOf, whenWords } from '../lib/gates';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
@@ -27,9 +28,11 @@
   $effect(() => {
     void revision.changes;
     void place.get('trial');
-    api.group(name).then((got) => ((group = got), (missing = null)), (error) => (missing = error as Problem));
-    api.members(name).then((got) => ((members = got.members), (devices = got.devices ?? []), (total = got.total), (cursor = got.next ?? '')), () => {});
-    api.opens(name).then((got) => (opens = got.lines), () => {});
+    return together(
+      ask(() => api.group(name), (got) => ((group = got), (missing = null)), (error) => (missing = error as Problem)),
+      ask(() => api.members(name), (got) => ((members = got.members), (devices = got.devices ?? []), (total = got.total), (cursor = got.next ?? ''))),
+      ask(() => api.opens(name), (got) => (opens = got.lines)),
+    );
   });
 
   async function more() {

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** What must stay true, and whether it is. */
   import { api, type Change, type Guaranteed, type MapInfo } from '../api/client';
+  import { ask } from '../lib/ask';
   import { keyOf } from '../lib/entry';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
@@ -18,7 +19,7 @@
   $effect(() => {
     void revision.changes;
     void place.get('trial');
-    api.guarantees().then((got) => ((all = got.guarantees), (wrong = '')), (error: Error) => (wrong = error.message));
+    return ask(() => api.guarantees(), (got) => ((all = got.guarantees), (wrong = '')), (error: Error) => (wrong = error.message));
   });
 
   const chosen = $derived(all?.find((g) => g.guarantee === place.get('guarantee')));

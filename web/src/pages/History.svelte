@@ -1,6 +1,7 @@
 <script lang="ts">
   /** Every revision: who, when, why, what was changed, and the way back. */
   import { api, type MapInfo, type Revision } from '../api/client';
+  import { ask } from '../lib/ask';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
   import { rights } from '../lib/rights.svelte';
@@ -21,13 +22,13 @@
 
   $effect(() => {
     void revision.now;
-    api.history().then((got) => ((all = got.revisions), (older = got.next ?? '')), (error: Error) => (wrong = error.message));
+    return ask(() => api.history(), (got) => ((all = got.revisions), (older = got.next ?? '')), (error: Error) => (wrong = error.message));
   });
   const chosen = $derived(Number(place.get('revision')) || 0);
   $effect(() => {
     one = null;
     whole = false;
-    if (chosen) api.revision(chosen).then((got) => ((one = got), (wrong = '')), (error: Error) => (wrong = error.message));
+    return chosen ? ask(() => api.revision(chosen), (got) => ((one = got), (wrong = '')), (error) => (wrong = error.message)) : undefined;
   });
 
   async function more() {

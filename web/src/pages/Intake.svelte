@@ -1,6 +1,7 @@
 <script lang="ts">
   /** The directories, what their sources would bring, and the log of every run. */
   import { api, type Directory, type MapInfo, type Preview, type Run } from '../api/client';
+  import { ask, askLater } from '../lib/ask';
   import { place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
   import { rights } from '../lib/rights.svelte';
@@ -25,9 +26,10 @@
   $effect(() => {
     void revision.changes;
     void again;
-    Promise.all([api.directories(), api.runs()]).then(
+    return ask(
+      () => Promise.all([api.directories(), api.runs()]),
       ([d, r]) => ((directories = d.directories), (runs = r.runs)),
-      (error: Error) => (wrong = error.message),
+      (error) => (wrong = error.message),
     );
   });
 
@@ -37,18 +39,21 @@
     run = preview = null;
     const id = chosen;
     if (!id) return;
-    let timer = 0;
-    const look = async () => {
-      try {
-        run = await api.run(id);
-        if (working(run)) timer = window.setTimeout(look, 400);
-        else if (run.state === 'waiting' || run.state === 'held') preview = await api.preview(id);
-      } catch (error) {
-        wrong = (error as Error).message;
-      }
+    let stop = () => {};
+    const look = (wait: number) => {
+      stop = askLater(
+        wait,
+        () => api.run(id),
+        (got) => {
+          run = got;
+          if (working(got)) look(400);
+          else if (got.state === 'waiting' || got.state === 'held') stop = ask(() => api.preview(id), (p) => (preview = p), (error) => (wrong = error.message));
+        },
+        (error) => (wrong = error.message),
+      );
     };
-    void look();
-    return () => clearTimeout(timer);
+    look(0);
+    return () => stop();
   });
 
   async function attempt(work: () => Promise<Run>) {

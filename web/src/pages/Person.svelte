@@ -1,5 +1,6 @@
 <script lang="ts">
   import { api, Problem, type Memberships as Held, type MapInfo, type Reach, type User } from '../api/client';
+  import { ask } from '../lib/ask';
   import { keyOf } from '../lib/entry';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
@@ -35,23 +36,19 @@
   $effect(() => {
     void revision.changes;
     void place.get('trial');
-    Promise.all([api.user(name), api.memberships(name)]).then(
+    return ask(
+      () => Promise.all([api.user(name), api.memberships(name)]),
       ([u, g]) => ((user = u), (groups = g), (missing = null)),
       (error) => (missing = error as Problem),
     );
   });
   $effect(() => {
-    api.search('', 'system', '', 200).then((page) => (titles = new Map(page.items.map((s) => [s.name, s.title ?? '']))), () => {});
+    return ask(() => api.search('', 'system', '', 200), (page) => (titles = new Map(page.items.map((s) => [s.name, s.title ?? '']))));
   });
   $effect(() => {
-    const stop = new AbortController();
     void revision.changes;
     void place.get('trial');
-    api.reach(name, situation.facts, stop.signal).then(
-      (got) => ((reach = got), (wrong = '')),
-      (error: Error) => !stop.signal.aborted && (wrong = error.message),
-    );
-    return () => stop.abort();
+    return ask((stop) => api.reach(name, situation.facts, stop), (got) => ((reach = got), (wrong = '')), (error) => (wrong = error.message));
   });
 
   const view = $derived(place.get('view'));

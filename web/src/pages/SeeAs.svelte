@@ -1,6 +1,7 @@
 <script lang="ts">
   /** What a person would see of what they hold, told to them: no account is touched. */
   import { api, type Entitlement, type MapInfo, type Reach } from '../api/client';
+  import { ask } from '../lib/ask';
   import { bySystem } from '../lib/entry';
   import { links, place } from '../lib/place.svelte';
   import { situation } from '../lib/situation.svelte';
@@ -16,16 +17,11 @@
   let wrong = $state('');
 
   $effect(() => {
-    const stop = new AbortController();
     void place.get('trial');
-    api.reach(name, situation.facts, stop.signal).then(
-      (got) => ((reach = got), (wrong = '')),
-      (error: Error) => !stop.signal.aborted && (wrong = error.message),
-    );
-    return () => stop.abort();
+    return ask((stop) => api.reach(name, situation.facts, stop), (got) => ((reach = got), (wrong = '')), (error) => (wrong = error.message));
   });
   $effect(() => {
-    api.search('', 'system', '', 200).then((page) => (titles = new Map(page.items.map((s) => [s.name, s.title ?? '']))), () => {});
+    return ask(() => api.search('', 'system', '', 200), (page) => (titles = new Map(page.items.map((s) => [s.name, s.title ?? '']))));
   });
 
   const first = $derived((reach?.display_name || name.slice(name.indexOf('/') + 1)).split(' ')[0]);

@@ -2,6 +2,7 @@
   /** A system: its gate as its type wants it drawn, its lines, a probe, and who holds what. */
   import { api, Problem, type Finding, type Line, type MapInfo, type SystemInfo } from '../api/client';
   import { drawn, pictures } from '../gates/pictures';
+  import { ask } from '../lib/ask';
   import { byList, givesWords, idle, isOff, listsOf, ruleOf, text, whenWords, whoWords, object } from '../lib/gates';
   import { fateWords, type Lit } from '../lib/lit';
   import { links, place } from '../lib/place.svelte';
@@ -29,7 +30,8 @@
   $effect(() => {
     void revision.changes;
     void place.get('trial');
-    Promise.all([api.system(name), api.lines(name)]).then(
+    return ask(
+      () => Promise.all([api.system(name), api.lines(name)]),
       ([s, l]) => ((system = s), (lines = l.lines), (missing = null)),
       (error) => (missing = error as Problem),
     );
@@ -37,10 +39,10 @@
   $effect(() => {
     void revision.changes;
     void place.get('trial');
-    api.findings({ system: name, limit: 1000 }).then((got) => (findings = got.findings), () => {});
+    return ask(() => api.findings({ system: name, limit: 1000 }), (got) => (findings = got.findings));
   });
   $effect(() => {
-    api.search('', 'system', '', 1000).then((page) => (systems = page.items.map((s) => s.name)), () => {});
+    return ask(() => api.search('', 'system', '', 1000), (page) => (systems = page.items.map((s) => s.name)));
   });
 
   const chosen = $derived(place.get('line'));

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { api, type Chart, type Findings, type MapInfo } from '../api/client';
+  import { ask, together } from '../lib/ask';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
   import { rights } from '../lib/rights.svelte';
@@ -15,8 +16,10 @@
   let wrong = $state('');
   $effect(() => {
     void revision.changes;
-    api.chart().then((got) => (chart = got), (error: Error) => (wrong = error.message));
-    api.findings({ limit: 1 }).then((got) => (found = got), () => {});
+    return together(
+      ask(() => api.chart(), (got) => (chart = got), (error) => (wrong = error.message)),
+      ask(() => api.findings({ limit: 1 }), (got) => (found = got)),
+    );
   });
 
   const example = 'system: new-system\ntype: roles\ntitle: What it is\nrights: ["thing:use"]\nresources: [{path: /}]\nroles: {user: {rights: ["thing:use"]}}\nmappings: []\n';

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** One trial: what is staged, what it would do, and the commit. */
   import { api, Problem, type Change, type Effected, type MapInfo, type Outcome, type Trial, type Turned } from '../api/client';
+  import { ask } from '../lib/ask';
   import { keyOf } from '../lib/entry';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
@@ -24,6 +25,7 @@
   let reason = $state('');
   let override = $state('');
   let done = $state(0);
+  let again = $state(0);
   let leaving = $state(false); // it may be gone before the service says so
   const key = crypto.randomUUID();
 
@@ -36,27 +38,34 @@
     void situation.key;
     void system;
     void routes;
-    if (!leaving) void load();
+    void again;
+    if (leaving) return;
+    return ask(
+      async (stop) => {
+        const now = await api.trial(name);
+        if (!stop.aborted) trial = now;
+        return look(now);
+      },
+      (seen) => (show(seen), (wrong = '')),
+      (error) => leaving || (wrong = error.message),
+    );
   });
 
-  async function load() {
-    try {
-      await show(await api.trial(name));
-      wrong = '';
-    } catch (error) {
-      if (leaving) return;
-      wrong = (error as Error).message;
-    }
+  interface Seen {
+    trial: Trial;
+    outcome: Outcome | null;
+    turned: Turned | null;
   }
 
-  async function show(now: Trial) {
-    trial = now;
-    if (!now.applies) {
-      outcome = turned = null;
-      return;
-    }
-    const [o, t] = await Promise.all([api.outcome(now.name, situation.facts, { system, effect: routes ? 'all' : '' }), api.turned(now.name)]);
-    [outcome, turned, items] = [o, t, o.items];
+  async function look(at: Trial): Promise<Seen> {
+    if (!at.applies) return { trial: at, outcome: null, turned: null };
+    const [outcome, turned] = await Promise.all([api.outcome(at.name, situation.facts, { system, effect: routes ? 'all' : '' }), api.turned(at.name)]);
+    return { trial: at, outcome, turned };
+  }
+
+  function show(seen: Seen) {
+    ({ trial, outcome, turned } = seen);
+    items = outcome?.items ?? [];
   }
 
   async function more() {
@@ -73,12 +82,12 @@
     } catch (error) {
       leaving = false;
       wrong = error instanceof Problem && error.status === 412 ? `${error.message} The page shows its current state.` : (error as Error).message;
-      if (error instanceof Problem && error.status === 412) void load();
+      if (error instanceof Problem && error.status === 412) again++;
     }
   }
 
-  const stage = (change: Change) => attempt(async () => show(await api.stage(name, [change])));
-  const unstage = (number: number) => attempt(async () => show(await api.unstage(name, number, trial!.version)));
+  const stage = (change: Change) => attempt(async () => show(await look(await api.stage(name, [change]))));
+  const unstage = (number: number) => attempt(async () => show(await look(await api.unstage(name, number, trial!.version))));
   const commit = () =>
     attempt(async () => {
       done = (await api.commit(name, reason, override, trial!.version, key)).revision;

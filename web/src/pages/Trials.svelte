@@ -1,6 +1,7 @@
 <script lang="ts">
   /** The trials that are open, and a place to begin one. */
   import { api, type MapInfo, type Trials } from '../api/client';
+  import { ask } from '../lib/ask';
   import { links, place } from '../lib/place.svelte';
   import { rights } from '../lib/rights.svelte';
   import { revision } from '../lib/revision.svelte';
@@ -15,7 +16,8 @@
 
   $effect(() => {
     void revision.changes;
-    api.trials().then(
+    return ask(
+      () => api.trials(),
       (got) => ((all = got), (wrong = '')),
       (error) => (wrong = error.message),
     );

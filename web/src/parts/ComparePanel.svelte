@@ -1,6 +1,7 @@
 <script lang="ts">
   /** Two people side by side. */
   import { api, type Compare, type Entitlement } from '../api/client';
+  import { ask } from '../lib/ask';
   import { links, place } from '../lib/place.svelte';
   import type { Column } from '../lib/rows';
   import { situation } from '../lib/situation.svelte';
@@ -20,7 +21,7 @@
     void place.get('trial');
     compared = null;
     if (!other) return;
-    api.compare(user, other, situation.facts).then((got) => ((compared = got), (wrong = '')), (error: Error) => (wrong = error.message));
+    return ask(() => api.compare(user, other, situation.facts), (got) => ((compared = got), (wrong = '')), (error: Error) => (wrong = error.message));
   });
 
   interface Row {

@@ -2,6 +2,7 @@
   /** A file of the map as text: changed, or rewritten, as a whole. */
   import { untrack } from 'svelte';
   import { api, type Change } from '../api/client';
+  import { ask } from '../lib/ask';
   import { place } from '../lib/place.svelte';
   import Notice from './Notice.svelte';
   import Stager from './Stager.svelte';
@@ -18,7 +19,8 @@
   $effect(() => {
     void place.get('trial');
     if (!path) return;
-    api.document(path).then(
+    return ask(
+      () => api.document(path),
       (got) => {
         if (text === was) text = got;
         was = got;

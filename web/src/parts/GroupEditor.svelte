@@ -3,6 +3,7 @@
    * it matches, and what would go if it went. */
   import { untrack } from 'svelte';
   import { api, type Change, type GroupInfo, type Matched } from '../api/client';
+  import { askLater } from '../lib/ask';
   import { links, place } from '../lib/place.svelte';
   import ListField from './ListField.svelte';
   import NameField from './NameField.svelte';
@@ -31,15 +32,9 @@
   $effect(() => {
     matched = null;
     if (act !== 'rule' || !text.trim()) return;
-    const stop = new AbortController();
-    const wait = setTimeout(() => {
-      const home = group.members_from === 'own' ? group.group.split('/')[0]! : '';
-      api.testRule(text, home, stop.signal).then((got) => (matched = got), () => {});
-    }, 150);
-    return () => {
-      clearTimeout(wait);
-      stop.abort();
-    };
+    const home = group.members_from === 'own' ? group.group.split('/')[0]! : '';
+    const rule = text;
+    return askLater(150, (stop) => api.testRule(rule, home, stop), (got) => (matched = got));
   });
 
   const change = $derived.by((): Change | null => {

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** Everyone who holds one thing. */
   import { api, type Holder, type SystemInfo } from '../api/client';
+  import { ask } from '../lib/ask';
   import { pointsOf } from '../lib/gates';
   import { links, place } from '../lib/place.svelte';
   import type { Column } from '../lib/rows';
@@ -25,9 +26,9 @@
     void situation.key;
     void place.get('trial');
     if (!object || !right) return;
-    const asked = `${object} ${right}`;
-    api.who(system.system, right, object, situation.facts).then(
-      (got) => asked === `${object} ${right}` && ((holders = got.users), (total = got.total), (cursor = got.next ?? ''), (above = got.decided_at ?? ''), (wrong = '')),
+    return ask(
+      () => api.who(system.system, right, object, situation.facts),
+      (got) => ((holders = got.users), (total = got.total), (cursor = got.next ?? ''), (above = got.decided_at ?? ''), (wrong = '')),
       (error: Error) => ((wrong = error.message), (holders = [])),
     );
   });

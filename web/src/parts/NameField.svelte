@@ -2,6 +2,7 @@
   /** A field that completes the names of what is on the map. Arrow keys choose, Enter
    * takes; a name that is typed whole is taken as it stands. */
   import { api, type Item, type Kind } from '../api/client';
+  import { askLater } from '../lib/ask';
 
   let { label, kind, value = $bindable(''), required = false, hint = '', onpick }: {
     label: string;
@@ -25,17 +26,12 @@
       found = [];
       return;
     }
-    const stop = new AbortController();
-    const wait = setTimeout(() => {
-      api.search(wanted, kind, '', 8, stop.signal).then(
-        (page) => ((found = page.items), (total = page.total), (at = page.items.length > 0 && onpick ? 0 : -1)),
-        () => (found = []),
-      );
-    }, 80);
-    return () => {
-      clearTimeout(wait);
-      stop.abort();
-    };
+    return askLater(
+      80,
+      (stop) => api.search(wanted, kind, '', 8, stop),
+      (page) => ((found = page.items), (total = page.total), (at = page.items.length > 0 && onpick ? 0 : -1)),
+      () => (found = []),
+    );
   });
 
   function take(item: Item) {

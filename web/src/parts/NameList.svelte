@@ -1,7 +1,9 @@
 <script lang="ts">
   /** All people, groups or systems: as a table where they are few, else page by page,
    * as the service finds them. */
+  import { untrack } from 'svelte';
   import { api, type Item, type Kind, type Page } from '../api/client';
+  import { askLater } from '../lib/ask';
   import { place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
   import { csv, type Column } from '../lib/rows';
@@ -33,21 +35,20 @@
 
   $effect(() => {
     void revision.now;
-    const stop = new AbortController();
-    const wait = setTimeout(async () => {
-      try {
-        const got = await api.search(find, kind, cursor, 50, stop.signal);
-        if (!find && !cursor && got.total <= few) all = await rest(got, () => {});
+    const [wanted, from, of] = [find, cursor, kind];
+    return askLater(
+      untrack(() => page) ? 120 : 0,
+      async (stop) => {
+        const got = await api.search(wanted, of, from, 50, stop);
+        return { got, whole: !wanted && !from && got.total <= few ? await rest(got, () => {}) : null };
+      },
+      ({ got, whole }) => {
+        if (whole) all = whole;
         page = got;
         wrong = '';
-      } catch (error) {
-        if (!stop.signal.aborted) wrong = (error as Error).message;
-      }
-    }, page ? 120 : 0);
-    return () => {
-      clearTimeout(wait);
-      stop.abort();
-    };
+      },
+      (error) => (wrong = error.message),
+    );
   });
 
   async function take() {

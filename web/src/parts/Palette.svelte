@@ -1,6 +1,7 @@
 <script lang="ts">
   /** Finds people, groups, systems, devices and lines, and runs actions, by their words. */
   import { api, type Item } from '../api/client';
+  import { askLater } from '../lib/ask';
   import { light } from '../lib/light.svelte';
   import { links, place } from '../lib/place.svelte';
   import { rights } from '../lib/rights.svelte';
@@ -56,17 +57,11 @@
       found = [];
       return;
     }
-    const stop = new AbortController();
-    const wait = setTimeout(async () => {
-      const kinds = await Promise.all(
-        (['user', 'group', 'system', 'line'] as const).map((kind) => api.search(wanted, kind, '', kind === 'user' ? 6 : 4, stop.signal).catch(() => null)),
-      );
-      if (!stop.signal.aborted) found = kinds.flatMap((page) => page?.items ?? []);
-    }, 80);
-    return () => {
-      clearTimeout(wait);
-      stop.abort();
-    };
+    return askLater(
+      80,
+      (stop) => Promise.all((['user', 'group', 'system', 'line'] as const).map((kind) => api.search(wanted, kind, '', kind === 'user' ? 6 : 4, stop).catch(() => null))),
+      (kinds) => (found = kinds.flatMap((page) => page?.items ?? [])),
+    );
   });
 
   function run(choice: Choice | undefined) {

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** A field that finds people as one types. Arrow keys choose, Enter opens. */
   import { api, type Page } from '../api/client';
+  import { askLater } from '../lib/ask';
   import { links, place } from '../lib/place.svelte';
 
   let { compact = false }: { compact?: boolean } = $props();
@@ -19,20 +20,12 @@
       found = null;
       return;
     }
-    const stop = new AbortController();
-    const wait = setTimeout(async () => {
-      try {
-        found = await api.search(wanted, 'user', '', shown, stop.signal);
-        wrong = '';
-        at = found.items.length > 0 ? 0 : -1;
-      } catch (error) {
-        if (!stop.signal.aborted) wrong = (error as Error).message;
-      }
-    }, 80);
-    return () => {
-      clearTimeout(wait);
-      stop.abort();
-    };
+    return askLater(
+      80,
+      (stop) => api.search(wanted, 'user', '', shown, stop),
+      (got) => ((found = got), (wrong = ''), (at = got.items.length > 0 ? 0 : -1)),
+      (error) => (wrong = error.message),
+    );
   });
 
   function choose(name: string) {

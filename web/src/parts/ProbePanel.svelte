@@ -1,6 +1,7 @@
 <script lang="ts">
   /** Picks a person and a thing, and says which line decides in the situation above. */
   import { api, type Probe, type SystemInfo } from '../api/client';
+  import { ask } from '../lib/ask';
   import { pointsOf, ruleOf } from '../lib/gates';
   import { fateWords, type Lit } from '../lib/lit';
   import { links, place } from '../lib/place.svelte';
@@ -30,21 +31,19 @@
       onlit(null);
       return;
     }
-    const stop = new AbortController();
-    api.probe(user, system.system, right, object, situation.facts, stop.signal).then(
+    return ask(
+      (stop) => api.probe(user, system.system, right, object, situation.facts, stop),
       (got) => {
         probe = got;
         wrong = '';
         onlit(new Map(got.passes.map((p) => [p.line, p])));
       },
-      (error: Error) => {
-        if (stop.signal.aborted) return;
+      (error) => {
         wrong = error.message;
         probe = null;
         onlit(null);
       },
     );
-    return () => stop.abort();
   });
 
   const ways = $derived(rights.stage ? (probe?.ways.filter((w) => w.stage?.length) ?? []) : []);

@@ -2,6 +2,7 @@
   /** One entitlement in full: its state, its route as a picture, and the answer
    * in sentences that can be pasted into a ticket. */
   import { api, type Entitlement, type Why } from '../api/client';
+  import { ask } from '../lib/ask';
   import { links, place } from '../lib/place.svelte';
   import { situation } from '../lib/situation.svelte';
   import Notice from './Notice.svelte';
@@ -15,14 +16,9 @@
   let copied = $state(false);
 
   $effect(() => {
-    const stop = new AbortController();
     copied = false;
     void place.get('trial');
-    api.why(user, entry, situation.facts, stop.signal).then(
-      (got) => ((why = got), (wrong = '')),
-      (error) => !stop.signal.aborted && (wrong = error.message),
-    );
-    return () => stop.abort();
+    return ask((stop) => api.why(user, entry, situation.facts, stop), (got) => ((why = got), (wrong = '')), (error) => (wrong = error.message));
   });
 
   async function copy() {

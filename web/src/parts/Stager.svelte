@@ -2,6 +2,7 @@
   /** What a change would do, and its way into a trial. */
   import { untrack } from 'svelte';
   import { api, type Change, type Impact } from '../api/client';
+  import { ask, askLater } from '../lib/ask';
   import { effectSign, tally } from '../lib/trial';
   import { trying } from '../lib/trying.svelte';
   import { rights } from '../lib/rights.svelte';
@@ -17,23 +18,13 @@
 
   const asked = $derived(change ? JSON.stringify(change) : '');
   $effect(() => {
-    api.trials().then((all) => (open = all.trials.map((t) => t.name)), () => {});
+    return ask(() => api.trials(), (all) => (open = all.trials.map((t) => t.name)));
   });
   $effect(() => {
     impact = null;
     problem = '';
     if (!asked) return;
-    const stop = new AbortController();
-    const wait = setTimeout(() => {
-      api.impact(JSON.parse(asked) as Change, {}, stop.signal).then(
-        (got) => (impact = got),
-        (error: Error) => !stop.signal.aborted && (problem = error.message),
-      );
-    }, 250);
-    return () => {
-      clearTimeout(wait);
-      stop.abort();
-    };
+    return askLater(250, (stop) => api.impact(JSON.parse(asked) as Change, {}, stop), (got) => (impact = got), (error) => (problem = error.message));
   });
 
   const turned = $derived(

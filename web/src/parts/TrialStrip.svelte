@@ -1,6 +1,7 @@
 <script lang="ts">
   /** Says that what is shown is as a trial would make it, and what was staged last. */
   import { api, type Trial } from '../api/client';
+  import { ask } from '../lib/ask';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
   import { trying } from '../lib/trying.svelte';
@@ -15,9 +16,9 @@
     trial = null;
     wrong = '';
     if (!name) return;
-    api.trials().then(
+    return ask(
+      () => api.trials(),
       (all) => {
-        if (name !== trying.name) return;
         trial = all.trials.find((t) => t.name.toLowerCase() === name.toLowerCase()) ?? null;
         if (!trial) wrong = `The trial ${name} is no longer open.`;
       },

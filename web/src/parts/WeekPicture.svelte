@@ -1,6 +1,7 @@
 <script lang="ts">
   /** A week, to the second: when each thing is open. Weeks that are alike share a line. */
   import { api, type Hours } from '../api/client';
+  import { ask } from '../lib/ask';
   import { fit } from '../lib/fit';
   import { place } from '../lib/place.svelte';
   import { situation } from '../lib/situation.svelte';
@@ -18,12 +19,11 @@
   $effect(() => {
     void situation.key;
     void place.get('trial');
-    const stop = new AbortController();
-    api.hours(user, { ...situation.facts, at: situation.get('at') || new Date().toISOString() }, stop.signal).then(
+    return ask(
+      (stop) => api.hours(user, { ...situation.facts, at: situation.get('at') || new Date().toISOString() }, stop),
       (got) => ((hours = got), (wrong = '')),
-      (error: Error) => !stop.signal.aborted && (wrong = error.message),
+      (error) => (wrong = error.message),
     );
-    return () => stop.abort();
   });
 
   const lines = $derived(hours ? weekLines(hours.weeks, hours.monday) : []);
