@@ -249,3 +249,42 @@ func TestAnotherNetworkMayTouchAnyone(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, 1, looked)
 }
+
+// Seats are told of a trial whose mappings name people and groups that came with it.
+func TestSeatsForThoseWhoCameWithTheTrial(t *testing.T) {
+	one := 1
+	drawn := func(users []*directory.User, groups []*directory.Group, to gate.Who) *atlas.Map {
+		return &atlas.Map{
+			Directories: []*directory.Document{{Name: "d", Users: users, Groups: groups}},
+			Systems: []*gate.System{{Name: "s", Gate: &licences.Document{
+				Products: []licences.Product{{Name: place.Text{Value: "suite"}, Seats: &one, Features: []licences.Feature{{Name: "viewer"}}}},
+				Mappings: []licences.Mapping{{Product: name.Ref{Name: "suite"}, Who: to}},
+			}}},
+		}
+	}
+	users := []*directory.User{{Name: "ilse"}, {Name: "teo"}}
+	was := drawn(users, nil, gate.Who{Users: nametest.Refs("ilse", "teo")})
+	for what, is := range map[string]*atlas.Map{
+		"a user who is switched off":      drawn(append(slices.Clone(users), &directory.User{Name: "zora", Active: new(bool)}), nil, gate.Who{Users: nametest.Refs("ilse", "zora")}),
+		"a user whom the mapping excepts": drawn(append(slices.Clone(users), &directory.User{Name: "zora"}), nil, gate.Who{Users: nametest.Refs("ilse", "zora"), Except: &directory.People{Users: nametest.Refs("zora")}}),
+		"a mapping that is off":           drawn(append(slices.Clone(users), &directory.User{Name: "zora"}), nil, gate.Who{Users: nametest.Refs("zora"), Off: true}),
+		"a user":                          drawn(append(slices.Clone(users), &directory.User{Name: "zora"}), nil, gate.Who{Users: nametest.Refs("ilse", "zora")}),
+		"an empty group":                  drawn(users, []*directory.Group{{Name: "crew"}}, gate.Who{Groups: nametest.Refs("crew")}),
+		"a group":                         drawn(users, []*directory.Group{{Name: "crew", Members: &directory.Members{Users: nametest.Refs("teo")}}}, gate.Who{Groups: nametest.Refs("crew")}),
+	} {
+		t.Run(what, func(t *testing.T) {
+			before, err := atlas.Compile(was)
+			require.NoError(t, err)
+			trial, err := change.Try(before, was, is)
+			require.NoError(t, err)
+			whole, err := atlas.Compile(is)
+			require.NoError(t, err)
+			want, err := change.Entitlements(before, whole, situation.Situation{})
+			require.NoError(t, err)
+			got, err := trial.Outcome(situation.Situation{})
+			require.NoError(t, err)
+			require.Equal(t, [3]any{want.Gains, want.Losses, want.Changes}, [3]any{got.Gains, got.Losses, got.Changes})
+			require.False(t, trial.Recompiled())
+		})
+	}
+}

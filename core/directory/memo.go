@@ -32,3 +32,14 @@ func (m *Memo[T]) Of(b *Book, work func() T) T {
 	m.mu.Unlock()
 	return made()
 }
+
+// Known gives what was made for a book, if somebody asked for it.
+func (m *Memo[T]) Known(b *Book) (made T, known bool) {
+	m.mu.Lock()
+	get, known := m.of[weak.Make(b)]
+	m.mu.Unlock()
+	if known {
+		made = get()
+	}
+	return made, known
+}

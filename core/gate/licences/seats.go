@@ -33,11 +33,14 @@ type seating struct {
 var never = time.Unix(1<<40, 0)
 
 // of is the seating by a book, computed when it is first asked for: a mapping can look at
-// claims, which are known once all systems are compiled.
+// claims, which are known once all systems are compiled. It is that of the book before an edit
+// where this is known and nobody moved. Where it is not, the mappings may have come with the
+// edit, and name people whom the book before does not have.
 func (p *seats) of(book *directory.Book) *seating {
 	return p.seatings.Of(book, func() *seating {
-		if base, touched := book.Base(); base != nil && p.unmoved(base, book, touched) {
-			return p.of(base)
+		base, touched := book.Base()
+		if was, known := p.seatings.Known(base); known && p.unmoved(base, book, touched) {
+			return was
 		}
 		return p.seat(book)
 	})
