@@ -116,3 +116,10 @@ func (p *Problem) Err() error {
 	}
 	return p
 }
+
+// Invalid says that a field of a call has a value that cannot be used (422).
+func Invalid(field, value, problem string) error {
+	return &Problem{
+		Title: "Invalid value", Status: 422, Field: field, Value: value, Problem: problem, Detail: field + ": " + problem,
+	}
+}

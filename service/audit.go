@@ -68,7 +68,7 @@ func (s *Service) Verify(ctx context.Context, kept string) (*answer.Verified, er
 func Verify(ctx context.Context, st *store.Store, kept string) (*answer.Verified, error) {
 	if kept != "" {
 		if _, err := store.ParseHead(kept); err != nil {
-			return nil, badField("against", kept, err.Error())
+			return nil, answer.Invalid("against", kept, err.Error())
 		}
 	}
 	head, err := st.Verify(ctx, kept)

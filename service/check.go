@@ -22,24 +22,19 @@ import (
 // open something, in one system or in any. The zero Tested is nobody.
 type Tested struct{ User, System string }
 
-// TestDirectory goes through everything that bringing in a directory needs, and through
-// what is looked for besides. Nothing is changed. tell is told each step as it is done. The
-// error is a *directory.NotFoundError: there is no such directory or system.
-func (s *Service) TestDirectory(ctx context.Context, named string, of Tested, tell func(answer.Step)) (*answer.Checked, error) {
-	return s.Head().Folder.Check(ctx, s.host, named, of, tell)
-}
-
-// CheckFolder is Service.TestDirectory for a map folder.
+// CheckFolder is Directory for a map folder.
 func CheckFolder(ctx context.Context, path string, host connect.Host, named string, of Tested, tell func(answer.Step)) (*answer.Checked, error) {
 	f, err := readFolder(path, named)
 	if err != nil {
 		return nil, err
 	}
-	return f.Check(ctx, host, named, of, tell)
+	return CheckDirectory(ctx, f, host, named, of, tell)
 }
 
-// Check is Service.TestDirectory for a folder.
-func (f *Folder) Check(ctx context.Context, host connect.Host, named string, of Tested, tell func(answer.Step)) (*answer.Checked, error) {
+// CheckDirectory goes through everything that bringing in a directory needs, and through
+// what is looked for besides. Nothing is changed. tell is told each step as it is done. The
+// error is a *directory.NotFoundError: there is no such directory or system.
+func CheckDirectory(ctx context.Context, f *Folder, host connect.Host, named string, of Tested, tell func(answer.Step)) (*answer.Checked, error) {
 	d := f.directory(named)
 	if d == nil {
 		return nil, f.missing(named)
@@ -58,8 +53,8 @@ func (f *Folder) Check(ctx context.Context, host connect.Host, named string, of 
 		return c.out, nil
 	}
 	for i, r := range records.Rejected {
-		if i == sampled {
-			c.step("rejected", "warned", "and %d more", len(records.Rejected)-sampled)
+		if i == fewRejected {
+			c.step("rejected", "warned", "and %d more", len(records.Rejected)-fewRejected)
 			break
 		}
 		c.step("rejected", "warned", "%s", r.Error())
@@ -84,6 +79,9 @@ func (f *Folder) Check(ctx context.Context, host connect.Host, named string, of 
 	}
 	return c.out, nil
 }
+
+// fewRejected is how many of the records that are rejected are told one by one.
+const fewRejected = 5
 
 type checking struct {
 	folder   *Folder

@@ -5,15 +5,11 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 	"time"
 
 	"gatemap/answer"
-	"gatemap/connect"
-	"gatemap/core/directory"
 	"gatemap/core/name"
-	"gatemap/mapfile"
 	"gatemap/operator"
 	"gatemap/stage"
 	"gatemap/store"
@@ -34,7 +30,7 @@ type Committing struct {
 // RFC 9110 section 15.5.13) or none is named (428, RFC 6585 section 3).
 func (s *Service) CommitTrial(ctx context.Context, by operator.Actor, named string, c Committing) (*answer.Committed, error) {
 	if strings.TrimSpace(c.Reason) == "" {
-		return nil, badField("reason", "", "a commit needs a reason")
+		return nil, answer.Invalid("reason", "", "a commit needs a reason")
 	}
 	s.committing.Lock()
 	defer s.committing.Unlock()
@@ -161,96 +157,4 @@ func (s *Service) overridden(by operator.Actor, w *tried, why string) (string, e
 		return "", err
 	}
 	return fmt.Sprintf("%s, because: %s (%s)", by.Name, why, strings.Join(stops, "; ")), nil
-}
-
-// maxRestored is how many records and documents a revert can put back; what is
-// more came in by an intake, and goes by one.
-const maxRestored = 5000
-
-// Revert begins a trial that reverts a revision, to be tried and committed like any
-// other. The error says what has been changed again since.
-func (s *Service) Revert(ctx context.Context, by operator.Actor, number int, named string) (*answer.Trial, error) {
-	r, ok, err := s.store.Revision(ctx, number)
-	if err != nil {
-		return nil, err
-	}
-	if !ok {
-		return nil, &directory.NotFoundError{Kind: "revision", Name: fmt.Sprint(number)}
-	}
-	if number == 1 {
-		return nil, &answer.ConflictError{Message: "revision 1 is the first: there is nothing to go back to"}
-	}
-	turns, err := s.store.Turned(ctx, number, maxRestored+1)
-	if err != nil {
-		return nil, err
-	}
-	if len(turns) > maxRestored {
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("revision %d changed more than %d records: run the intake of the directory instead", number, maxRestored)}
-	}
-	w := &tried{head: s.Head()}
-	for _, t := range turns {
-		w.changes = append(w.changes, staged{restoring(w.head.Folder, t), by.Name})
-	}
-	if s.try(ctx, w); w.err != nil {
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("revision %d cannot be reverted, because what it changed was changed again: %v", number, w.err)}
-	}
-	if err := s.mayConnect(ctx, by, w.head.Folder, w.folder); err != nil {
-		return nil, err
-	}
-	if named == "" {
-		named = fmt.Sprintf("revert-%d", number)
-	}
-	note := fmt.Sprintf("Reverts revision %d by %s: %s", number, r.Author, r.Reason)
-	return s.createTrial(ctx, by, &store.Trial{Name: named, Note: note, Reverts: number}, w.changes)
-}
-
-// restoring is the change that reverts a turn. Other lines of a document that were changed
-// since stay as they are.
-func restoring(f *Folder, t store.Turn) stage.Change {
-	if t.Key.Path != "" {
-		i := slices.IndexFunc(f.Files, func(x mapfile.File) bool { return x.Path == t.Key.Path })
-		if i >= 0 && t.Before != nil && t.After != nil {
-			if merged, ok := stage.Merge(t.After, t.Before, f.Files[i].Content); ok {
-				t.Before, t.After = merged, f.Files[i].Content
-			}
-		}
-		return stage.RestoreDocument(t.Key.Path, t.Before, t.After, func(content []byte) []byte {
-			text, err := json.Marshal(string(content))
-			if err != nil {
-				panic(err) // a text can be written
-			}
-			return text
-		})
-	}
-	return stage.RestoreRecord(t.Key.Directory, connect.Named{Kind: kinds[t.Key.Kind], Name: t.Key.Name}, t.Before, t.After)
-}
-
-func movedTrial(t *store.Trial) error {
-	return &answer.Problem{
-		Title: "Changed by someone else", Status: 412,
-		Detail: fmt.Sprintf("the trial %s has changed and is at version %d now: read it again, then repeat the call for that version", t.Name, t.Version),
-	}
-}
-
-func notNow(err error) error { return &answer.ConflictError{Message: err.Error()} }
-
-func badField(field, value, problem string) error {
-	return &answer.Problem{
-		Title: "Invalid value", Status: 422, Field: field, Value: value, Problem: problem, Detail: field + ": " + problem,
-	}
-}
-
-// badChange says which of some changes cannot be made.
-func badChange(i, of int, err error) error {
-	var missing *directory.NotFoundError
-	var forbidden *operator.ForbiddenError
-	if errors.As(err, &missing) || errors.As(err, &forbidden) {
-		return err
-	}
-	field := fmt.Sprintf("changes[%d]", i)
-	p := &answer.Problem{Title: "Invalid change", Status: 422, Field: field, Problem: err.Error(), Detail: err.Error()}
-	if of > 1 {
-		p.Detail = field + ": " + p.Detail
-	}
-	return p
 }

@@ -4,8 +4,6 @@ import (
 	"context"
 
 	"gatemap/answer"
-	"gatemap/connect"
-	"gatemap/core/directory"
 )
 
 // Directories lists the directories of the map, with their newest runs.
@@ -35,16 +33,8 @@ func (s *Service) Directories(ctx context.Context) (*answer.Directories, error) 
 	return all, nil
 }
 
-// kindOf is the name of the connector of a source, or map where there is none.
-func kindOf(s *directory.Source) string {
-	if from := connect.Of(s); from != nil {
-		return from.Connector().Name
-	}
-	return "map"
-}
-
-// pushed says whether the records of a source are pushed.
-func pushed(s *directory.Source) bool {
-	from := connect.Of(s)
-	return from != nil && from.Connector().From == connect.Pushed
+// TestDirectory goes through everything that bringing in a directory of the map in force
+// needs (see sourcecheck.Directory).
+func (s *Service) TestDirectory(ctx context.Context, named string, of Tested, tell func(answer.Step)) (*answer.Checked, error) {
+	return CheckDirectory(ctx, s.Head().Folder, s.host, named, of, tell)
 }

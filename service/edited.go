@@ -9,9 +9,7 @@ import (
 	"gatemap/store"
 )
 
-// base is what changes are made to.
-func (h *Head) base() stage.Base { return h.Folder.base(h.Atlas) }
-
+// base is what changes are made to: the folder, of which an atlas was compiled.
 func (f *Folder) base(a *atlas.Atlas) stage.Base {
 	return stage.Base{Files: f.Files, Records: f.Records, Map: f.Map, Book: a.Book, Codec: rowCodec{}}
 }

@@ -73,12 +73,3 @@ func differingFiles(head *Head, files map[string]string) ([]stage.Change, error)
 	}
 	return changes, nil
 }
-
-// Documents are the files of the map in force, by path.
-func (h *Head) Documents() map[string]string {
-	all := map[string]string{}
-	for _, f := range h.Folder.Files {
-		all[f.Path] = string(f.Content)
-	}
-	return all
-}

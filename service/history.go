@@ -37,6 +37,9 @@ func described(r store.Revision) answer.Revision {
 	return answer.Revision{Number: r.Number, At: r.At, Author: r.Author, Reason: r.Reason, Trial: r.Trial, Reverts: r.Reverts, Overrides: r.Overrides}
 }
 
+// mostTurned is how many of the records that a revision changed it lists.
+const mostTurned = 1000
+
 // Revision is one revision with what it changed. The error is a
 // *directory.NotFoundError.
 func (s *Service) Revision(ctx context.Context, number int) (*answer.Revision, error) {
@@ -65,13 +68,13 @@ func (s *Service) Revision(ctx context.Context, number int) (*answer.Revision, e
 // turned says in sentences what a revision changed in documents and records, for as many
 // rows as one shows.
 func (s *Service) turned(ctx context.Context, number int) ([]string, error) {
-	turns, err := s.store.Turned(ctx, number, shown+1)
+	turns, err := s.store.Turned(ctx, number, mostTurned+1)
 	if err != nil {
 		return nil, err
 	}
-	more := len(turns) > shown
+	more := len(turns) > mostTurned
 	if more {
-		turns = turns[:shown]
+		turns = turns[:mostTurned]
 	}
 	var lines []string
 	before, after := map[string]connect.Records{}, map[string]connect.Records{}
@@ -100,7 +103,7 @@ func (s *Service) turned(ctx context.Context, number int) ([]string, error) {
 		}
 	}
 	if more {
-		lines = append(lines, fmt.Sprintf("and more than these %d", shown))
+		lines = append(lines, fmt.Sprintf("and more than these %d", mostTurned))
 	}
 	return lines, nil
 }

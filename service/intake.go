@@ -18,10 +18,6 @@ import (
 	"gatemap/store"
 )
 
-// lookedAt is up to how many people it is computed for all of them what an intake
-// gives and takes.
-const lookedAt = 5000
-
 // prepared is an intake computed against one head: what would be in force if it
 // were committed.
 type prepared struct {
@@ -190,7 +186,7 @@ func (p *prepared) outcome() (*change.Summary, error) {
 	if p.atlas == p.head.Atlas {
 		return &change.Summary{}, nil
 	}
-	return p.trial.Summary(situation.Situation{}, lookedAt, shown)
+	return p.trial.Summary(situation.Situation{}, change.LookedAt, shown)
 }
 
 // commit makes a prepared intake the newest revision. Where the head has moved

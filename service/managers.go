@@ -3,22 +3,13 @@ package service
 import (
 	"context"
 	"fmt"
-	"slices"
 	"strings"
 
 	"gatemap/answer"
-	"gatemap/core/directory"
 	"gatemap/operator"
 	"gatemap/stage"
 	"gatemap/store"
 )
-
-// manages says whether a user may change the members of a group: named as its
-// manager, or a member of a group that is.
-func manages(book *directory.Book, u directory.UserID, g directory.GroupID) bool {
-	p := book.Managers(g)
-	return slices.Contains(p.Users, u) || slices.ContainsFunc(p.Groups, func(by directory.GroupID) bool { return book.Subject(u).In(by) })
-}
 
 // OwnGroups lists the groups that someone manages.
 func (s *Service) OwnGroups(by operator.Actor) (*answer.OwnGroups, error) {
@@ -29,7 +20,7 @@ func (s *Service) OwnGroups(by operator.Actor) (*answer.OwnGroups, error) {
 	}
 	all := &answer.OwnGroups{User: book.UserName(u), DisplayName: book.User(u).Attributes.First("displayName"), Groups: []answer.OwnGroup{}}
 	for g := range book.AllGroups {
-		if !manages(book, u, g) {
+		if !book.Manages(u, g) {
 			continue
 		}
 		own := answer.OwnGroup{Group: book.GroupName(g), Description: book.Group(g).Description, Members: []answer.Member{}}
@@ -59,7 +50,7 @@ func (s *Service) ChangeOwn(ctx context.Context, by operator.Actor, group string
 		return nil, err
 	}
 	g, err := book.FindGroup(group, "")
-	if err != nil || !manages(book, u, g) {
+	if err != nil || !book.Manages(u, g) {
 		// Whether there is such a group is not told to those who do not manage it.
 		return nil, &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s does not manage the group %s", by.Name, group)}
 	}
@@ -76,7 +67,7 @@ func (s *Service) ChangeOwn(ctx context.Context, by operator.Actor, group string
 		w.changes = append(w.changes, staged{stage.Change{Do: stage.Leave, Group: book.GroupName(g), Member: m}, by.Name})
 	}
 	if len(w.changes) == 0 {
-		return nil, badField("add", "", "name whom to add or remove")
+		return nil, answer.Invalid("add", "", "name whom to add or remove")
 	}
 	if s.try(ctx, w); w.err != nil {
 		return nil, badChange(0, 1, w.err)

@@ -46,10 +46,10 @@ var reservedNames = []string{operator.Service.Name, "host", "folder", "token", "
 // The error is an *answer.Problem or an *answer.ConflictError.
 func (s *Service) SetOperator(ctx context.Context, by operator.Actor, named string, version int, in answer.OperatorChange) (*answer.Operator, error) {
 	if !operatorName.MatchString(named) {
-		return nil, badField("name", named, "an operator's name has letters, digits and any of . _ @ -, at most 64 of them")
+		return nil, answer.Invalid("name", named, "an operator's name has letters, digits and any of . _ @ -, at most 64 of them")
 	}
 	if slices.Contains(reservedNames, strings.ToLower(named)) {
-		return nil, badField("name", named, "this name stands in the audit for the service or its host; take another")
+		return nil, answer.Invalid("name", named, "this name stands in the audit for the service or its host; take another")
 	}
 	o, known, err := s.store.Operator(ctx, named)
 	if err != nil {
@@ -68,7 +68,7 @@ func (s *Service) SetOperator(ctx context.Context, by operator.Actor, named stri
 	if in.Role != nil {
 		role, err := operator.ParseRole(*in.Role)
 		if err != nil {
-			return nil, badField("role", *in.Role, err.Error())
+			return nil, answer.Invalid("role", *in.Role, err.Error())
 		}
 		o.Role = string(role)
 		changed = append(changed, "role "+o.Role)
@@ -107,7 +107,7 @@ func (s *Service) SetOperator(ctx context.Context, by operator.Actor, named stri
 
 func (s *Service) setPassword(ctx context.Context, o *store.Operator, password string) error {
 	if err := operator.NewPassword(password, o.Name); err != nil {
-		return badField("password", "", err.Error())
+		return answer.Invalid("password", "", err.Error())
 	}
 	return s.hashing.do(ctx, func() { o.Password = operator.HashPassword(password) })
 }
@@ -132,7 +132,7 @@ func (s *Service) ChangeOwnPassword(ctx context.Context, by operator.Actor, old,
 	}
 	if !right {
 		s.Refused(ctx, by, "operator", "the old password is wrong")
-		return badField("old", "", "this is not your password")
+		return answer.Invalid("old", "", "this is not your password")
 	}
 	s.throttle.succeeded(name.Fold(o.Name), by.Origin)
 	if err := s.setPassword(ctx, &o, fresh); err != nil {

@@ -139,7 +139,7 @@ func (w *tried) effects(s situation.Situation) (*effects, error) {
 	if e := w.known[known]; e != nil {
 		return e, nil
 	}
-	o, looked, err := w.trial.OutcomeWithin(s, lookedAt)
+	o, looked, err := w.trial.OutcomeWithin(s, change.LookedAt)
 	if err != nil {
 		return nil, err
 	}

@@ -2,16 +2,11 @@ package service
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
 
-	"gatemap/connect"
-	"gatemap/core/name"
 	"gatemap/operator"
-	"gatemap/stage"
-	"gatemap/store"
 )
 
 // begun is a part of what is to be committed: by whom, and what they did.
@@ -32,31 +27,6 @@ func (s *Service) mayCommit(ctx context.Context, by operator.Actor, parts ...beg
 		s.Refused(ctx, by, "commit", err.Error())
 	}
 	return err
-}
-
-// mayStage says whether someone may stage a change.
-func mayStage(by operator.Actor, c *stage.Change) error {
-	if by.Systems == nil {
-		return nil
-	}
-	if c.IsLine() && by.Sees(c.System) {
-		return nil
-	}
-	return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s may change lines of %s, and nothing else", by.Name, strings.Join(by.Systems, ", "))}
-}
-
-// mayTouch says whether someone may see, change and remove a trial: who is limited to
-// some systems may only where they began it, and nobody staged anything else in it.
-func mayTouch(by operator.Actor, t *store.Trial) error {
-	if by.Systems == nil {
-		return nil
-	}
-	var changes []staged
-	err := json.Unmarshal(t.Changes, &changes)
-	if err == nil && t.Author == by.Name && !slices.ContainsFunc(changes, func(c staged) bool { return mayStage(by, &c.Change) != nil }) {
-		return nil
-	}
-	return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s is limited to %s, and to trials of its own with nothing else in them", by.Name, strings.Join(by.Systems, ", "))}
 }
 
 // mayConnect is nil if someone may make the change from one folder to another: they have
@@ -84,20 +54,6 @@ func (s *Service) mayConnect(ctx context.Context, by operator.Actor, before, aft
 		}
 	}
 	return nil
-}
-
-// targets are what the sources of directories connect to and read on the host, by the
-// folded names of the directories.
-func (f *Folder) targets() map[string]string {
-	all := map[string]string{}
-	for _, d := range f.written.Map.Directories {
-		if from := connect.Of(d.Source); from != nil {
-			if t := from.Targets(); t != nil {
-				all[name.Fold(d.Name)] = strings.Join(t, "\n")
-			}
-		}
-	}
-	return all
 }
 
 // exempt says for the audit that the two-person rule, where it is on, does not apply to

@@ -9,7 +9,6 @@ import (
 	"runtime/debug"
 	"sync"
 	"sync/atomic"
-	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
 
@@ -51,18 +50,6 @@ type Service struct {
 	stop    context.CancelFunc
 	working sync.WaitGroup // runs and streams
 }
-
-// Head is the newest revision, compiled. It is immutable.
-type Head struct {
-	Revision store.Revision
-	Folder   *Folder
-	Answers
-}
-
-var _ answer.Asker = (*Head)(nil)
-
-// HeadOf is a folder with the atlas compiled of it, without a revision.
-func HeadOf(f *Folder, a *atlas.Atlas) *Head { return &Head{Folder: f, Answers: From(a)} }
 
 // Open opens a data folder and compiles the newest revision in it. Without any
 // the map is empty.
@@ -126,67 +113,8 @@ func (s *Service) load(ctx context.Context) error {
 	return nil
 }
 
-func (s *Service) put(r store.Revision, f *Folder, a *atlas.Atlas) {
-	s.head.Store(&Head{r, f, From(a)})
-	s.tried.Purge() // they keep what was in force before
-	s.events.tell(Event{Revision: r.Number})
-}
-
 // Allow says what the map may read on the host; before it is called, variables alone.
 func (s *Service) Allow(host connect.Host) { s.host = host }
-
-// Head is what is in force.
-func (s *Service) Head() *Head { return s.head.Load() }
-
-// CommitFolder makes a folder the newest revision, where it differs from the
-// one in force. What the sources of live directories brought in stays, and so does what
-// the guards hold of what files of the folder bring: it waits as a run. A folder that
-// cannot be compiled changes nothing.
-func (s *Service) CommitFolder(ctx context.Context, f *Folder, author, reason string) (store.Revision, error) {
-	s.committing.Lock()
-	defer s.committing.Unlock()
-	head := s.Head()
-	var held []func() error
-	for _, d := range f.written.Map.Directories {
-		was, known := head.Folder.Records[d.Name]
-		if !known || d.Source == nil {
-			continue
-		}
-		now := f.Records[d.Name]
-		if !d.Source.Connection.Live && heldBy(head, d, now) == "" {
-			continue
-		}
-		f = f.with(d.Name, was)
-		if !d.Source.Connection.Live {
-			held = append(held, func() error { return s.holdFolder(ctx, d.Name, now) })
-		}
-	}
-	a, err := f.Compile("the folder")
-	if err != nil {
-		return store.Revision{}, err
-	}
-	rows, err := f.rows()
-	if err != nil {
-		return store.Revision{}, err
-	}
-	before := head.Revision.Number
-	exempt, err := s.exempt(ctx, "a folder on the host")
-	if err != nil {
-		return store.Revision{}, err
-	}
-	r, err := s.store.Commit(ctx, store.Revision{At: time.Now(), Author: author, Reason: reason, Exempt: exempt}, rows)
-	if err != nil {
-		return head.Revision, err
-	}
-	if r.Number != before {
-		s.put(r, f, a)
-		s.log.Info("revision committed", "revision", r.Number, "author", author, "reason", reason)
-	}
-	for _, hold := range held {
-		err = errors.Join(err, hold())
-	}
-	return r, err
-}
 
 // Ready says whether the service can answer, and write.
 func (s *Service) Ready(ctx context.Context) error { return s.store.Writable(ctx) }

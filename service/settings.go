@@ -53,7 +53,7 @@ func (s *Service) ChangeSettings(ctx context.Context, by operator.Actor, version
 				return nil, err
 			}
 			if !known {
-				return nil, badField("connect", named, "there is no such operator")
+				return nil, answer.Invalid("connect", named, "there is no such operator")
 			}
 			in.Connect[i] = o.Name
 		}

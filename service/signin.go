@@ -21,28 +21,6 @@ var (
 	wrongToken  = &answer.Problem{Title: "Wrong token", Status: 401, Detail: "this is not a token of this service"}
 )
 
-// ByToken is who acts by a token; ok is false if it does not open the service.
-func (s *Service) ByToken(token string) (a operator.Actor, ok bool) {
-	t, known := s.keys.Load().Find(token)
-	if !known || t.Directory != "" || !t.Holds(time.Now()) {
-		return operator.Actor{}, false
-	}
-	return tokenActor(t), true
-}
-
-// tokenActor is who acts by a token: whose it is, with the weaker of its role and theirs,
-// or the token itself where no person uses it.
-func tokenActor(t *store.Token) operator.Actor {
-	a := operator.Actor{Name: "token “" + t.Name + "”", Role: operator.Role(t.Role), How: "token", Systems: t.Systems, User: t.User, Program: t.Owner == "" && t.User == ""}
-	if t.Owner != "" {
-		a.Name, a.Token = t.Owner, t.Name
-	}
-	if t.OwnerRole != "" {
-		a.Role = operator.Least(a.Role, operator.Role(t.OwnerRole))
-	}
-	return a
-}
-
 // BySession is who acts in a session; ok is false if it does not hold.
 func (s *Service) BySession(ctx context.Context, session string) (a operator.Actor, ok bool, err error) {
 	if session == "" {
@@ -80,7 +58,7 @@ func (s *Service) SignIn(ctx context.Context, in SignIn, origin string) (session
 	as := in.Name
 	switch {
 	case (in.Token == "") == (in.Name == ""):
-		return "", a, badField("name", in.Name, "give a token, or a name and a password, and not both")
+		return "", a, answer.Invalid("name", in.Name, "give a token, or a name and a password, and not both")
 	case in.Token != "":
 		as = "token"
 	}
@@ -196,7 +174,7 @@ func (s *Service) manager(named string) (user string, ok bool) {
 		return "", false
 	}
 	for g := range book.AllGroups {
-		if manages(book, u, g) {
+		if book.Manages(u, g) {
 			return book.UserName(u), true
 		}
 	}

@@ -81,7 +81,7 @@ func describeToken(t *store.Token) answer.TokenInfo {
 func (s *Service) CreateToken(ctx context.Context, by operator.Actor, in answer.TokenChange) (*answer.Token, error) {
 	t := store.Token{Name: in.Name, Role: in.Role, Author: by.Name, Created: time.Now(), Systems: in.Systems}
 	if !operatorName.MatchString(in.Name) {
-		return nil, badField("name", in.Name, "a token's name has letters, digits and any of . _ @ -, at most 64 of them")
+		return nil, answer.Invalid("name", in.Name, "a token's name has letters, digits and any of . _ @ -, at most 64 of them")
 	}
 	if err := s.tokenOf(by, &t, in); err != nil {
 		return nil, err
@@ -95,7 +95,7 @@ func (s *Service) CreateToken(ctx context.Context, by operator.Actor, in answer.
 	}
 	if in.Expires != nil {
 		if t.Expires = *in.Expires; !t.Expires.After(t.Created) {
-			return nil, badField("expires", in.Expires.Format(time.RFC3339), "a token ends in the future")
+			return nil, answer.Invalid("expires", in.Expires.Format(time.RFC3339), "a token ends in the future")
 		}
 	}
 	token, err := s.store.CreateToken(ctx, t, false, auditOf(by, "token", t.Name, done, "role "+t.Role))
@@ -123,7 +123,7 @@ func (s *Service) tokenOf(by operator.Actor, t *store.Token, in answer.TokenChan
 	}
 	role, err := operator.ParseRole(in.Role)
 	if err != nil {
-		return badField("role", in.Role, err.Error())
+		return answer.Invalid("role", in.Role, err.Error())
 	}
 	if in.Service {
 		return by.May(operator.Administer)
@@ -136,7 +136,7 @@ func (s *Service) tokenOf(by operator.Actor, t *store.Token, in answer.TokenChan
 	case by.Program || by.Systems != nil || by.Token != "" && by.May(operator.Administer) != nil:
 		return &operator.ForbiddenError{Actor: by, Reason: "a token makes no other token: sign in to the console to make one"}
 	case operator.Least(role, by.Role) != role:
-		return badField("role", in.Role, fmt.Sprintf("a token of yours can have your own role, %s, or a weaker one", by.Role))
+		return answer.Invalid("role", in.Role, fmt.Sprintf("a token of yours can have your own role, %s, or a weaker one", by.Role))
 	}
 	return nil
 }
@@ -193,4 +193,26 @@ func (s *Service) Pushes(token string) string {
 		return t.Directory
 	}
 	return ""
+}
+
+// ByToken is who acts by a token; ok is false if it does not open the service.
+func (s *Service) ByToken(token string) (a operator.Actor, ok bool) {
+	t, known := s.keys.Load().Find(token)
+	if !known || t.Directory != "" || !t.Holds(time.Now()) {
+		return operator.Actor{}, false
+	}
+	return tokenActor(t), true
+}
+
+// tokenActor is who acts by a token: whose it is, with the weaker of its role and theirs,
+// or the token itself where no person uses it.
+func tokenActor(t *store.Token) operator.Actor {
+	a := operator.Actor{Name: "token “" + t.Name + "”", Role: operator.Role(t.Role), How: "token", Systems: t.Systems, User: t.User, Program: t.Owner == "" && t.User == ""}
+	if t.Owner != "" {
+		a.Name, a.Token = t.Owner, t.Name
+	}
+	if t.OwnerRole != "" {
+		a.Role = operator.Least(a.Role, operator.Role(t.OwnerRole))
+	}
+	return a
 }

@@ -1,7 +1,6 @@
 package service
 
 import (
-	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -12,8 +11,6 @@ import (
 	"time"
 
 	"gatemap/answer"
-	"gatemap/core/change"
-	"gatemap/core/directory"
 	"gatemap/core/name"
 	"gatemap/operator"
 	"gatemap/stage"
@@ -26,26 +23,6 @@ type staged struct {
 	By string `json:"by"`
 }
 
-// tried is a trial computed on one head. It is not changed.
-type tried struct {
-	head    *Head
-	version int
-	changes []staged // with what they take the place of, as it is on the head
-	folder  *Folder
-	draft   *stage.Draft
-	trial   *change.Trial
-	answers Answers
-	err     error // why it cannot be made on this head
-	outcomes
-}
-
-// maxTried is how many trials are kept computed, and maxTold of how many is kept what they
-// are.
-const (
-	maxTried = 16
-	maxTold  = 4096
-)
-
 // trialName is what a trial may be called: it stands in addresses.
 var trialName = regexp.MustCompile(`^[a-zA-Z0-9][a-zA-Z0-9._-]{0,63}$`)
 
@@ -57,7 +34,7 @@ func (s *Service) BeginTrial(ctx context.Context, by operator.Actor, named, note
 
 func (s *Service) createTrial(ctx context.Context, by operator.Actor, t *store.Trial, changes []staged) (*answer.Trial, error) {
 	if !trialName.MatchString(t.Name) {
-		return nil, badField("name", t.Name, "a trial's name has letters, digits, dots, dashes and underscores, at most 64 of them, and begins with a letter or a digit")
+		return nil, answer.Invalid("name", t.Name, "a trial's name has letters, digits, dots, dashes and underscores, at most 64 of them, and begins with a letter or a digit")
 	}
 	raw, err := json.Marshal(changes)
 	if err != nil {
@@ -106,163 +83,6 @@ func (s *Service) Trial(ctx context.Context, by operator.Actor, named string) (*
 	return s.describe(t)
 }
 
-// kept finds a trial in the store.
-func (s *Service) kept(ctx context.Context, named string) (*store.Trial, error) {
-	t, ok, err := s.store.Trial(ctx, named)
-	if err != nil {
-		return nil, err
-	}
-	if !ok {
-		all, err := s.store.TrialsAfter(ctx, "")
-		if err != nil {
-			return nil, err
-		}
-		return nil, &directory.NotFoundError{Kind: "trial", Name: named, Near: name.Near(named, func(yield func(string) bool) {
-			for i := range all {
-				if !yield(all[i].Name) {
-					return
-				}
-			}
-		})}
-	}
-	return &t, nil
-}
-
-// touched finds a trial that someone may see, change and remove.
-func (s *Service) touched(ctx context.Context, by operator.Actor, named string) (*store.Trial, error) {
-	t, err := s.kept(ctx, named)
-	if err != nil {
-		return nil, err
-	}
-	return t, mayTouch(by, t)
-}
-
-// trialOn is a version of a trial on a revision.
-type trialOn struct {
-	name              string // folded
-	version, revision int
-}
-
-// describe says what a trial is, on the head. That is kept for many more trials than can be
-// kept computed.
-func (s *Service) describe(t *store.Trial) (*answer.Trial, error) {
-	of := trialOn{name.Fold(t.Name), t.Version, s.Head().Revision.Number}
-	if d, known := s.told.Get(of); known {
-		return new(*d), nil
-	}
-	w := s.work(t)
-	of.revision = w.head.Revision.Number
-	d := &answer.Trial{
-		Name: t.Name, Note: t.Note, Author: t.Author, Created: t.Created, Base: t.Base, Version: t.Version, Reverts: t.Reverts,
-		Changes: []answer.Staged{}, Applies: w.err == nil,
-	}
-	for _, c := range w.changes {
-		d.Changes = append(d.Changes, answer.Staged{Sentence: c.Sentence(), By: c.By, Change: c.Change})
-	}
-	if w.err != nil {
-		d.Obstacle = w.err.Error()
-	} else {
-		d.Notices = w.notices()
-	}
-	s.told.Add(of, new(*d))
-	return d, nil
-}
-
-// notices says what is worth knowing before a trial is committed.
-func (w *tried) notices() (notices []string) {
-	var sourced []string
-	for _, d := range w.head.Folder.written.Map.Directories {
-		if len(w.draft.Touched[d.Name]) > 0 && d.Source != nil {
-			sourced = append(sourced, d.Name)
-		}
-	}
-	if sourced != nil {
-		notices = append(notices, fmt.Sprintf("Records of %s come from a source: make the change there too, or the next intake restores what the source has.", strings.Join(sourced, " and ")))
-	}
-	book := w.head.Atlas.Book
-	for _, c := range w.changes {
-		if c.Do == stage.SetUser && len(c.Value) > 0 && !book.HasAttribute(c.Attribute) && !name.Equal(c.Attribute, "expires") {
-			notices = append(notices, fmt.Sprintf("No user has the attribute %s so far%s", c.Attribute, cmp.Or(name.DidYouMean(name.Near(c.Attribute, book.AttributeNames())), ".")))
-		}
-	}
-	return notices
-}
-
-// work works a trial out on the head, unless that has been done.
-func (s *Service) work(t *store.Trial) *tried {
-	head, key := s.Head(), name.Fold(t.Name)
-	if w, known := s.tried.Get(key); known && w.head == head && w.version == t.Version {
-		return w
-	}
-	w := &tried{head: head, version: t.Version}
-	if err := json.Unmarshal(t.Changes, &w.changes); err != nil {
-		w.err = fmt.Errorf("the staged changes cannot be read: %w", err)
-		return w
-	}
-	s.try(context.Background(), w) // others wait for it, too
-	s.tried.Add(key, w)
-	return w
-}
-
-// standing finds a trial that can be made on the head, computed. The error is a
-// *directory.NotFoundError, or an *answer.ConflictError that says what is in its way.
-func (s *Service) standing(ctx context.Context, named string) (*store.Trial, *tried, error) {
-	t, err := s.kept(ctx, named)
-	if err != nil {
-		return nil, nil, err
-	}
-	w := s.work(t)
-	if w.err != nil {
-		return nil, nil, notNow(w.err)
-	}
-	return t, w, nil
-}
-
-// try makes the changes of a trial on its head, when there is room for it.
-func (s *Service) try(ctx context.Context, w *tried) {
-	if err := s.atWork(ctx, w.try); err != nil {
-		w.err = err
-	}
-}
-
-// atWork does work that may take as much memory as the map. Only some is done at once;
-// the rest waits, as long as who asks does. The error is that of the context.
-func (s *Service) atWork(ctx context.Context, work func()) error {
-	select {
-	case s.room <- struct{}{}:
-		defer func() { <-s.room }()
-		work()
-		return nil
-	case <-ctx.Done():
-		return ctx.Err()
-	}
-}
-
-// try makes the changes of a trial on its head.
-func (w *tried) try() {
-	w.draft = stage.NewDraft(w.head.base())
-	for i := range w.changes {
-		if err := w.draft.Apply(&w.changes[i].Change); err != nil {
-			var e *stage.Error
-			if errors.As(err, &e) {
-				e.Number = i + 1
-			}
-			w.err = err
-			return
-		}
-	}
-	if len(w.changes) == 0 {
-		w.folder, w.trial, w.answers = w.head.Folder, change.None(w.head.Atlas), w.head.Answers
-		return
-	}
-	if w.folder, w.err = w.head.Folder.edited(w.draft); w.err != nil {
-		return
-	}
-	if w.trial, w.err = change.Try(w.head.Atlas, w.head.Folder.Map, w.folder.Map); w.err == nil {
-		w.answers = From(w.trial.Atlas)
-	}
-}
-
 // Stage adds changes to a version of a trial; version 0 is whichever there is. It
 // is all of them or none. The error is an *answer.Problem that says which change
 // cannot be made and why.
@@ -304,7 +124,7 @@ func (s *Service) Stage(ctx context.Context, by operator.Actor, named string, ve
 func (s *Service) Unstage(ctx context.Context, by operator.Actor, named string, version, number int) (*answer.Trial, error) {
 	return s.restage(ctx, by, named, version, func(w *tried) (did string, err error) {
 		if number < 1 || number > len(w.changes) {
-			return "", badField("number", fmt.Sprint(number), fmt.Sprintf("the trial has %d changes", len(w.changes)))
+			return "", answer.Invalid("number", fmt.Sprint(number), fmt.Sprintf("the trial has %d changes", len(w.changes)))
 		}
 		did = "unstaged: " + w.changes[number-1].Sentence()
 		w.changes = slices.Delete(w.changes, number-1, number)
@@ -365,34 +185,4 @@ func (s *Service) RemoveTrial(ctx context.Context, by operator.Actor, named stri
 	s.tried.Remove(name.Fold(t.Name))
 	s.events.tell(Event{Trial: t.Name})
 	return nil
-}
-
-// Asked is what a question is asked of: the revision in force, or a trial.
-func (s *Service) Asked(ctx context.Context, trial string) (Answers, error) {
-	h, err := s.AskedHead(ctx, trial)
-	if err != nil {
-		return Answers{}, err
-	}
-	return h.Answers, nil
-}
-
-// AskedHead is Asked, with what is written. A trial bears the revision on which it
-// was computed. Whoever acts in the context must be allowed to see it.
-func (s *Service) AskedHead(ctx context.Context, trial string) (*Head, error) {
-	if trial == "" {
-		return s.Head(), nil
-	}
-	t, w, err := s.standing(ctx, trial)
-	if err == nil {
-		err = mayTouch(operator.From(ctx), t)
-	}
-	if err != nil {
-		return nil, err
-	}
-	return w.asHead(), nil
-}
-
-// asHead is the map with the trial in the place of a revision in force.
-func (w *tried) asHead() *Head {
-	return &Head{Revision: w.head.Revision, Folder: w.folder, Answers: w.answers}
 }

@@ -113,6 +113,10 @@ func continued[T any](before, is []T, name func(*T) string, same func(a, b *T) b
 	return list, true
 }
 
+// LookedAt is up to how many people outcomes are computed for all of them where they are shown
+// to somebody who waits.
+const LookedAt = 5000
+
 // OutcomeWithin is Outcome, but where a map was recompiled, has other users than before, and
 // more than so many, it looks at some of those whose records or groups differ, and says at
 // how many it looked; 0 is all. Where systems, networks or windows differ as well it always

@@ -161,6 +161,13 @@ func (b *Book) GroupHome(id GroupID) string { return b.directories[b.groups.home
 // Managers gives those who may change the members of a group.
 func (b *Book) Managers(id GroupID) Party { return b.managers[id] }
 
+// Manages says whether a user may change the members of a group: named as its manager, or a
+// member of a group that is.
+func (b *Book) Manages(u UserID, g GroupID) bool {
+	p := b.Managers(g)
+	return slices.Contains(p.Users, u) || slices.ContainsFunc(p.Groups, func(by GroupID) bool { return b.Subject(u).In(by) })
+}
+
 // once gives what work makes, which is done once for each key: something that
 // follows from the records of users alone, so that books with the same users share it.
 func (b *Book) once(key any, work func() any) any {
