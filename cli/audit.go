@@ -14,7 +14,7 @@ import (
 	"gatemap/answer"
 	"gatemap/client"
 	"gatemap/core/name"
-	"gatemap/service"
+	"gatemap/service/audit"
 	"gatemap/store"
 )
 
@@ -177,7 +177,7 @@ func (a *app) verified(ctx context.Context, data, seal, against string) (*answer
 		return nil, err
 	}
 	defer st.Close()
-	return service.Verify(ctx, st, against)
+	return audit.Verify(ctx, st, against)
 }
 
 // openData opens a data folder that is there.

@@ -17,7 +17,9 @@ import (
 	"gatemap/client"
 	"gatemap/operator"
 	"gatemap/server"
-	"gatemap/service"
+	"gatemap/service/content"
+	"gatemap/service/query"
+	"gatemap/workspace"
 )
 
 // trialsFile keeps the trials of a map folder. Files that begin with a dot are no part
@@ -27,8 +29,8 @@ const trialsFile = ".gatemap-trials.json"
 // local is a service of a map folder, for one command.
 type local struct {
 	dir, data string
-	service   *service.Service
-	before    *service.Head
+	service   *workspace.Service
+	before    *query.Head
 }
 
 // bench is where trials are kept: a service, or a map folder, of which one is made for
@@ -42,7 +44,7 @@ func (a *app) bench() (*client.Client, error) {
 		return a.service()
 	}
 	dir := folder.value
-	read, err := service.ReadFolder(dir)
+	read, err := content.ReadFolder(dir)
 	if err != nil {
 		return nil, err
 	}
@@ -56,19 +58,19 @@ func (a *app) bench() (*client.Client, error) {
 	}
 	a.local = &local{dir: dir, data: data}
 	ctx, quiet := context.Background(), slog.New(slog.DiscardHandler)
-	if a.local.service, err = service.Open(ctx, filepath.Join(data, "database"), quiet); err != nil {
+	if a.local.service, err = workspace.Open(ctx, filepath.Join(data, "database"), quiet, workspace.Options{}); err != nil {
 		return nil, err
 	}
 	s := a.local.service
 	s.Allow(host)
-	if _, err := s.CommitFolder(ctx, read, "folder", dir); err != nil {
+	if _, err := s.Folders.Commit(ctx, read, "folder", dir); err != nil {
 		return nil, err
 	}
 	a.local.before = s.Head()
 	if err := a.local.adopt(ctx); err != nil {
 		return nil, err
 	}
-	token, err := s.FirstToken(ctx)
+	token, err := s.Tokens.First(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -93,7 +95,7 @@ func (l *local) adopt(ctx context.Context) error {
 		return fmt.Errorf("%s cannot be read: %w", filepath.Join(l.dir, trialsFile), err)
 	}
 	for _, t := range all.Trials {
-		if err := l.service.Adopt(ctx, operator.Actor{Name: t.Author}, &t); err != nil {
+		if err := l.service.Trials.Adopt(ctx, operator.Actor{Name: t.Author}, &t); err != nil {
 			return err
 		}
 	}
@@ -113,7 +115,7 @@ func (l *local) close(ctx context.Context, done bool) error {
 			return err
 		}
 	}
-	all, err := l.service.Trials(ctx, operator.Service, 0, "")
+	all, err := l.service.Trials.List(ctx, operator.Service, 0, "")
 	if err != nil {
 		return err
 	}

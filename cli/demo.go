@@ -14,13 +14,15 @@ import (
 	"github.com/spf13/cobra"
 
 	"gatemap/answer"
+	"gatemap/cli/collector"
 	"gatemap/demo"
 	"gatemap/demo/provider"
 	"gatemap/operator"
 	"gatemap/server"
-	"gatemap/service"
+	"gatemap/service/content"
 	"gatemap/store"
 	"gatemap/web"
+	"gatemap/workspace"
 )
 
 func (a *app) demo() *cobra.Command {
@@ -82,7 +84,7 @@ func (a *app) runDemo(ctx context.Context, data, listen string, fresh bool) erro
 		return err
 	}
 	defer listener.Close()
-	svc, err := service.Open(ctx, filepath.Join(data, demoDatabase), log)
+	svc, err := collector.Open(ctx, filepath.Join(data, demoDatabase), log, "")
 	if err != nil {
 		return err
 	}
@@ -93,11 +95,11 @@ func (a *app) runDemo(ctx context.Context, data, listen string, fresh bool) erro
 	}
 	svc.Allow(host)
 	if svc.Head().Revision.Number == 0 {
-		folder, err := service.ReadFolder(filepath.Join(data, demoMap))
+		folder, err := content.ReadFolder(filepath.Join(data, demoMap))
 		if err != nil {
 			return err
 		}
-		if _, err := svc.CommitFolder(ctx, folder, "gatemap demo", "The demo map"); err != nil {
+		if _, err := svc.Folders.Commit(ctx, folder, "gatemap demo", "The demo map"); err != nil {
 			return err
 		}
 	}
@@ -111,12 +113,12 @@ func (a *app) runDemo(ctx context.Context, data, listen string, fresh bool) erro
 		return err
 	}
 	srv.Provider, srv.Address = provided, "http://"+listener.Addr().String()
-	svc.Follow()
+	svc.Follower.Follow()
 	a.greet(svc, listener.Addr().String(), data, token)
 	return srv.Serve(ctx, listener)
 }
 
-func (a *app) greet(svc *service.Service, address, data, token string) {
+func (a *app) greet(svc *workspace.Service, address, data, token string) {
 	h := svc.Head()
 	a.print("%s: %d people, %d groups, %d systems, %d findings\n\n", h.Atlas.Title, h.Atlas.Book.UserCount(), h.Atlas.Book.GroupCount(), len(h.Atlas.Systems), len(h.Found()))
 	a.print("  Console   http://%s/#token=%s\n            this link signs you in; or open http://%s and give the token\n", address, token, address)
@@ -141,7 +143,7 @@ var demoOperators = []provider.Person{
 
 // demoProvider starts the stand-in provider on a free port of this machine, and lets
 // the demo's operators sign in there.
-func (a *app) demoProvider(ctx context.Context, svc *service.Service, l net.Listener) (*server.Provider, error) {
+func (a *app) demoProvider(ctx context.Context, svc *workspace.Service, l net.Listener) (*server.Provider, error) {
 	at, err := a.listen("127.0.0.1:0")
 	if err != nil {
 		return nil, err
@@ -157,7 +159,7 @@ func (a *app) demoProvider(ctx context.Context, svc *service.Service, l net.List
 		if _, err := operator.ParseRole(o.Note); err != nil {
 			continue
 		}
-		if _, err := svc.SetOperator(ctx, operator.Service, o.Name, 0, answer.OperatorChange{Role: &o.Note, Display: &o.Display, Issuer: &issuer}); err != nil {
+		if _, err := svc.Operators.Set(ctx, operator.Service, o.Name, 0, answer.OperatorChange{Role: &o.Note, Display: &o.Display, Issuer: &issuer}); err != nil {
 			return nil, err
 		}
 	}
@@ -166,8 +168,8 @@ func (a *app) demoProvider(ctx context.Context, svc *service.Service, l net.List
 
 // demoSignIn gives the demo's token. A service shows its token only once; the
 // demo, which protects nothing, keeps it in a file beside its data.
-func demoSignIn(ctx context.Context, svc *service.Service, file string) (string, error) {
-	token, err := svc.FirstToken(ctx)
+func demoSignIn(ctx context.Context, svc *workspace.Service, file string) (string, error) {
+	token, err := svc.Tokens.First(ctx)
 	if err != nil {
 		return "", err
 	}

@@ -8,7 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"gatemap/answer"
-	"gatemap/service"
+	"gatemap/service/sourcecheck"
 )
 
 func (a *app) directory() *cobra.Command {
@@ -77,7 +77,7 @@ func directoryWords(d *answer.Directory) string {
 }
 
 func (a *app) directoryTest() *cobra.Command {
-	var of service.Tested
+	var of sourcecheck.Tested
 	cmd := &cobra.Command{
 		Use:   "test DIRECTORY",
 		Short: "Test the source of a directory step by step",
@@ -127,7 +127,7 @@ func stepsTable(c *answer.Checked) [][]string {
 }
 
 // check asks a folder, step by step, or a service.
-func (a *app) check(ctx context.Context, named string, of service.Tested, tell func(answer.Step)) (*answer.Checked, error) {
+func (a *app) check(ctx context.Context, named string, of sourcecheck.Tested, tell func(answer.Step)) (*answer.Checked, error) {
 	place, _, err := a.place()
 	if err != nil {
 		return nil, err
@@ -144,7 +144,7 @@ func (a *app) check(ctx context.Context, named string, of service.Tested, tell f
 	if err != nil {
 		return nil, err
 	}
-	return service.CheckFolder(ctx, dir, host, named, of, tell)
+	return sourcecheck.Folder(ctx, dir, host, named, of, tell)
 }
 
 func (a *app) stepText(s answer.Step) {

@@ -12,7 +12,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/client"
-	"gatemap/service"
+	"gatemap/service/intake"
 )
 
 func (a *app) trialCommit() *cobra.Command {
@@ -175,7 +175,7 @@ notes the revision, so that gatemap serve --map undoes nothing that is committed
 					return err
 				}
 			}
-			if err := service.WriteOrigin(args[0], d.Revision, d.Files); err != nil {
+			if err := intake.WriteOrigin(args[0], d.Revision, d.Files); err != nil {
 				return err
 			}
 			a.print("%s of revision %d written to %s\n", count(len(d.Files), "file", "files"), d.Revision, args[0])

@@ -15,8 +15,8 @@ import (
 	"golang.org/x/term"
 
 	"gatemap/answer"
+	"gatemap/cli/collector"
 	"gatemap/client"
-	"gatemap/service"
 	"gatemap/store"
 )
 
@@ -190,12 +190,12 @@ factors go with the old key: set them up again.`,
 				}
 				a.print("The seal has another key. Second factors to set up again: %d\n", factors)
 			}
-			svc, err := service.OpenSealed(cmd.Context(), data, seal, slog.New(slog.DiscardHandler))
+			svc, err := collector.Open(cmd.Context(), data, slog.New(slog.DiscardHandler), seal)
 			if err != nil {
 				return err
 			}
 			defer svc.Close()
-			named, token, err := svc.Recover(cmd.Context())
+			named, token, err := svc.Tokens.Recover(cmd.Context())
 			if err != nil {
 				return err
 			}

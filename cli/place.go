@@ -12,7 +12,8 @@ import (
 	"gatemap/client"
 	"gatemap/connect"
 	"gatemap/core/atlas"
-	"gatemap/service"
+	"gatemap/service/content"
+	"gatemap/service/query"
 )
 
 // asksNothing marks commands that ask neither a folder nor a service.
@@ -123,8 +124,8 @@ func (a *app) host(files string) (host connect.Host, err error) {
 	return host, err
 }
 
-func (a *app) openFolder(ctx context.Context, dir string) (*service.Head, error) {
-	folder, err := service.ReadFolder(dir)
+func (a *app) openFolder(ctx context.Context, dir string) (*query.Head, error) {
+	folder, err := content.ReadFolder(dir)
 	if err != nil {
 		return nil, err
 	}
@@ -139,7 +140,7 @@ func (a *app) openFolder(ctx context.Context, dir string) (*service.Head, error)
 	if err != nil {
 		return nil, err
 	}
-	return service.HeadOf(folder, compiled), nil
+	return query.HeadOf(folder, compiled), nil
 }
 
 // compileFolder compiles a map folder with everything that its sources hold.

@@ -13,10 +13,13 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"gatemap/cli/collector"
 	"gatemap/connect"
 	"gatemap/server"
-	"gatemap/service"
+	"gatemap/service/audit"
+	"gatemap/service/intake"
 	"gatemap/web"
+	"gatemap/workspace"
 )
 
 const defaultListen = "127.0.0.1:8470"
@@ -30,7 +33,7 @@ type serving struct {
 	cert, key    string
 	provider     server.Provider
 	secretFile   string
-	syslog       service.Syslog
+	syslog       audit.Syslog
 }
 
 func (a *app) serve() *cobra.Command {
@@ -93,14 +96,14 @@ func (a *app) runService(ctx context.Context, f *serving) error {
 		return err
 	}
 	defer listener.Close()
-	svc, err := service.OpenSealed(ctx, f.data, f.seal, log)
+	svc, err := collector.Open(ctx, f.data, log, f.seal)
 	if err != nil {
 		return err
 	}
 	defer svc.Close()
 	if a.mapDir != "" {
-		var moved *service.FolderMovedError
-		if err := svc.TakeFolder(ctx, a.mapDir, "gatemap serve", f.take); errors.As(err, &moved) {
+		var moved *intake.FolderMovedError
+		if err := svc.Folders.Take(ctx, a.mapDir, "gatemap serve", f.take); errors.As(err, &moved) {
 			a.print("%v\n\n", moved)
 		} else if err != nil && svc.Head().Revision.Number > 0 && !f.take {
 			a.print("Nothing was taken from the folder %s; revision %d stays in force:\n%v\n\n", a.mapDir, svc.Head().Revision.Number, err)
@@ -117,15 +120,15 @@ func (a *app) runService(ctx context.Context, f *serving) error {
 		return err
 	}
 	if f.syslog.Address != "" {
-		if err := svc.SendAudit(f.syslog); err != nil {
+		if err := svc.Audit.Send(f.syslog); err != nil {
 			return err
 		}
 	}
-	token, err := svc.FirstToken(ctx)
+	token, err := svc.Tokens.First(ctx)
 	if err != nil {
 		return err
 	}
-	svc.Follow()
+	svc.Follower.Follow()
 	if token != "" {
 		a.print("Token, shown only once: %s\n", token)
 	}
@@ -134,7 +137,7 @@ func (a *app) runService(ctx context.Context, f *serving) error {
 }
 
 // allow says what the map may read on this host.
-func (a *app) allow(svc *service.Service, f *serving) error {
+func (a *app) allow(svc *workspace.Service, f *serving) error {
 	files := cmp.Or(f.files, a.mapDir)
 	for _, folder := range []string{files, setting("secrets", a.secrets, "SECRETS").value} {
 		if folder == "" {
@@ -180,7 +183,7 @@ func (f *serving) outfit(srv *server.Server, l net.Listener, log *slog.Logger) (
 	return address, nil
 }
 
-func titleOf(svc *service.Service) string {
+func titleOf(svc *workspace.Service) string {
 	head := svc.Head()
 	if head.Revision.Number == 0 {
 		return "an empty map (bring one in with --map)"

@@ -16,7 +16,8 @@ import (
 	"gatemap/answer"
 	"gatemap/core/rule"
 	"gatemap/core/situation"
-	"gatemap/service"
+	"gatemap/service/query"
+	"gatemap/workspace"
 )
 
 func init() {
@@ -57,7 +58,7 @@ func repeated(e *huma.ErrorDetail) string {
 // the router open need no token; those of the others, which must see to that, need
 // one. What those of the router kept answer follows from the revision and the
 // question alone.
-func Operations(open, closed, kept chi.Router, s *service.Service, p *Provider, version string) *huma.OpenAPI {
+func Operations(open, closed, kept chi.Router, s *workspace.Service, p *Provider, version string) *huma.OpenAPI {
 	config := huma.DefaultConfig("Gate Map", version)
 	config.Info.Description = "What people can do, why, and why not."
 	config.OpenAPIPath = ""
@@ -134,7 +135,7 @@ func (a *Asking) asked() (trial string, given situation.Situation, err error) {
 func question[In, Out any, P interface {
 	*In
 	asked() (string, situation.Situation, error)
-}](api huma.API, s *service.Service, path, id, summary string, ask func(context.Context, service.Answers, *In, situation.Situation) (*Out, error)) {
+}](api huma.API, s *workspace.Service, path, id, summary string, ask func(context.Context, query.Answers, *In, situation.Situation) (*Out, error)) {
 	get(api, path, id, summary, func(ctx context.Context, in *In) (*Out, error) {
 		trial, given, err := P(in).asked()
 		if err != nil {
@@ -158,22 +159,22 @@ func (f *Facts) situation() (situation.Situation, error) {
 
 type reply[T any] struct{ Body *T }
 
-func questions(api huma.API, s *service.Service) {
-	question(api, s, "/reach", "reach", "Everything that a user holds", func(ctx context.Context, a service.Answers, in *struct {
+func questions(api huma.API, s *workspace.Service) {
+	question(api, s, "/reach", "reach", "Everything that a user holds", func(ctx context.Context, a query.Answers, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name." example:"cindervale/ilse.okonjo"`
 		System string `query:"system" doc:"Only this system."`
 		Asking
 	}, given situation.Situation) (*answer.Reach, error) {
 		return a.Reach(ctx, in.User, in.System, given)
 	})
-	question(api, s, "/person", "person", "Everything that a person holds, by account", func(ctx context.Context, a service.Answers, in *struct {
+	question(api, s, "/person", "person", "Everything that a person holds, by account", func(ctx context.Context, a query.Answers, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"Any account of the person, by name." example:"cindervale/ilse.okonjo"`
 		System string `query:"system" doc:"Only this system."`
 		Asking
 	}, given situation.Situation) (*answer.Person, error) {
 		return a.Person(ctx, in.User, in.System, given)
 	})
-	question(api, s, "/why", "why", "Why a user can do one thing, or why not", func(ctx context.Context, a service.Answers, in *struct {
+	question(api, s, "/why", "why", "Why a user can do one thing, or why not", func(ctx context.Context, a query.Answers, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name."`
 		System string `query:"system" required:"true" minLength:"1" doc:"The system."`
 		Right  string `query:"right" required:"true" minLength:"1" doc:"The right."`
@@ -182,7 +183,7 @@ func questions(api huma.API, s *service.Service) {
 	}, given situation.Situation) (*answer.Why, error) {
 		return a.Why(ctx, in.User, in.System, in.Right, in.Object, given)
 	})
-	question(api, s, "/who", "who", "Everyone who holds one right", func(ctx context.Context, a service.Answers, in *struct {
+	question(api, s, "/who", "who", "Everyone who holds one right", func(ctx context.Context, a query.Answers, in *struct {
 		System string `query:"system" required:"true" minLength:"1" doc:"The system."`
 		Right  string `query:"right" required:"true" minLength:"1" doc:"The right."`
 		Object string `query:"object" doc:"The object; missing: the system's own default."`
@@ -191,20 +192,20 @@ func questions(api huma.API, s *service.Service) {
 	}, given situation.Situation) (*answer.Who, error) {
 		return a.WhoPage(ctx, in.System, in.Right, in.Object, given, in.Limit, in.Cursor)
 	})
-	question(api, s, "/members", "members", "Everyone in a group, and how", func(ctx context.Context, a service.Answers, in *struct {
+	question(api, s, "/members", "members", "Everyone in a group, and how", func(ctx context.Context, a query.Answers, in *struct {
 		Group string `query:"group" required:"true" minLength:"1" doc:"The group, by name."`
 		Paging
 		Of
 	}, _ situation.Situation) (*answer.Members, error) {
 		return a.MembersPage(ctx, in.Group, in.Limit, in.Cursor)
 	})
-	question(api, s, "/memberships", "memberships", "Every group of a user, and how", func(ctx context.Context, a service.Answers, in *struct {
+	question(api, s, "/memberships", "memberships", "Every group of a user, and how", func(ctx context.Context, a query.Answers, in *struct {
 		User string `query:"user" required:"true" minLength:"1" doc:"The user, by name."`
 		Of
 	}, _ situation.Situation) (*answer.Memberships, error) {
 		return a.Memberships(ctx, in.User)
 	})
-	question(api, s, "/findings", "findings", "What is wrong, useless or risky in the map, with how many there are of which code", func(ctx context.Context, a service.Answers, in *struct {
+	question(api, s, "/findings", "findings", "What is wrong, useless or risky in the map, with how many there are of which code", func(ctx context.Context, a query.Answers, in *struct {
 		System   string `query:"system" doc:"Only findings of this system."`
 		Code     string `query:"code" doc:"Only findings with this code."`
 		Severity string `query:"severity" enum:"error,warning,note" doc:"Only findings of this severity."`
@@ -226,11 +227,11 @@ type Paging struct {
 	Cursor string `query:"cursor" doc:"next of the page before. Missing: the first page."`
 }
 
-func comparisons(api huma.API, s *service.Service) {
-	question(api, s, "/guarantees", "guarantees", "Every guarantee of the map, and whether it holds", func(ctx context.Context, a service.Answers, _ *Of, _ situation.Situation) (*answer.Guarantees, error) {
+func comparisons(api huma.API, s *workspace.Service) {
+	question(api, s, "/guarantees", "guarantees", "Every guarantee of the map, and whether it holds", func(ctx context.Context, a query.Answers, _ *Of, _ situation.Situation) (*answer.Guarantees, error) {
 		return a.Guarantees(ctx)
 	})
-	question(api, s, "/matrix", "matrix", "People against entitlements", func(ctx context.Context, a service.Answers, in *struct {
+	question(api, s, "/matrix", "matrix", "People against entitlements", func(ctx context.Context, a query.Answers, in *struct {
 		System string `query:"system" doc:"Only this system."`
 		Group  string `query:"group" doc:"Only members of this group."`
 		Right  string `query:"right" doc:"Only rights like this, with *."`
@@ -238,14 +239,14 @@ func comparisons(api huma.API, s *service.Service) {
 	}, given situation.Situation) (*answer.Matrix, error) {
 		return a.Matrix(ctx, in.System, in.Group, in.Right, given)
 	})
-	question(api, s, "/hours", "hours", "A week of a person, in spans of one state", func(ctx context.Context, a service.Answers, in *struct {
+	question(api, s, "/hours", "hours", "A week of a person, in spans of one state", func(ctx context.Context, a query.Answers, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name."`
 		System string `query:"system" doc:"Only this system."`
 		Asking
 	}, given situation.Situation) (*answer.Hours, error) {
 		return a.Hours(ctx, in.User, in.System, given)
 	})
-	question(api, s, "/compare", "compare", "Two people side by side", func(ctx context.Context, a service.Answers, in *struct {
+	question(api, s, "/compare", "compare", "Two people side by side", func(ctx context.Context, a query.Answers, in *struct {
 		First  string `query:"first" required:"true" minLength:"1" doc:"A user, by name."`
 		Second string `query:"second" required:"true" minLength:"1" doc:"Another user, by name."`
 		Asking
@@ -259,7 +260,7 @@ type Words struct {
 	Text string `query:"q" doc:"Words that must all occur; empty: everything."`
 }
 
-func lists(api huma.API, s *service.Service) {
+func lists(api huma.API, s *workspace.Service) {
 	get(api, "/search", "search", "Look for users, groups, systems and devices", func(ctx context.Context, in *struct {
 		Kind string `query:"kind" enum:"user,group,system,device,line" doc:"Only these; missing: all but the lines of systems."`
 		Words
@@ -299,7 +300,7 @@ func lists(api huma.API, s *service.Service) {
 		return s.Head().Map(ctx)
 	})
 	get(api, "/revisions", "history", "The revisions of the map, the newest first", func(ctx context.Context, in *struct{ Paging }) (*answer.Revisions, error) {
-		return s.History(ctx, in.Limit, in.Cursor)
+		return s.History.List(ctx, in.Limit, in.Cursor)
 	})
 }
 

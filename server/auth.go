@@ -14,7 +14,8 @@ import (
 
 	"gatemap/answer"
 	"gatemap/operator"
-	"gatemap/service"
+	"gatemap/service/access"
+	"gatemap/workspace"
 )
 
 // cookie is the name of the cookie that holds a console's session.
@@ -42,7 +43,7 @@ func (s *Server) authenticate(next http.Handler) http.Handler {
 		a.Origin = origin(r)
 		if a.How != "token" || bearer(r) == "" {
 			if err := crossOrigin.Check(r); err != nil {
-				s.service.Refused(r.Context(), a, r.Method+" "+r.URL.Path, "from a page of another origin")
+				s.service.Audit.Refused(r.Context(), a, r.Method+" "+r.URL.Path, "from a page of another origin")
 				writeProblem(w, &problem{Title: "Not allowed", Status: http.StatusForbidden, Detail: "this request came from a page of another origin: the console accepts only its own pages"})
 				return
 			}
@@ -86,13 +87,13 @@ func (s *Server) cutOff(ctx context.Context, r *http.Request, end context.Cancel
 // actor is who makes a request.
 func (s *Server) actor(r *http.Request) (operator.Actor, bool) {
 	if token := bearer(r); token != "" {
-		return s.service.ByToken(token)
+		return s.service.Tokens.ByToken(token)
 	}
 	c, err := r.Cookie(cookie)
 	if err != nil {
 		return operator.Actor{}, false
 	}
-	a, ok, err := s.service.BySession(r.Context(), c.Value)
+	a, ok, err := s.service.Sessions.BySession(r.Context(), c.Value)
 	if err != nil {
 		s.log.Error("session", "error", err)
 	}
@@ -142,7 +143,7 @@ const (
 )
 
 // authorize sees that who makes a call has the right that its operation needs.
-func authorize(s *service.Service) func(huma.Context, func(huma.Context)) {
+func authorize(s *workspace.Service) func(huma.Context, func(huma.Context)) {
 	return func(c huma.Context, next func(huma.Context)) {
 		o, by := c.Operation(), operator.From(c.Context())
 		right, _ := o.Extensions[rightOf].(string)
@@ -154,7 +155,7 @@ func authorize(s *service.Service) func(huma.Context, func(huma.Context)) {
 			next(c)
 			return
 		}
-		s.Refused(c.Context(), by, o.OperationID, err.Error())
+		s.Audit.Refused(c.Context(), by, o.OperationID, err.Error())
 		p := answer.ProblemOf(err)
 		c.SetHeader("Content-Type", p.ContentType(""))
 		c.SetStatus(p.Status)
@@ -184,7 +185,7 @@ func limited(by operator.Actor) error {
 }
 
 // sessions are the calls by which the console signs in and out.
-func sessions(api huma.API, s *service.Service, p *Provider) {
+func sessions(api huma.API, s *workspace.Service, p *Provider) {
 	open := func(method, path, id, summary string, status int) huma.Operation {
 		o := operation(method, path, id, summary, "", status)
 		o.Security = []map[string][]string{}
@@ -202,7 +203,7 @@ func sessions(api huma.API, s *service.Service, p *Provider) {
 		if in.foreign {
 			return nil, &problem{Title: "Not allowed", Status: http.StatusForbidden, Detail: "a page of another origin cannot sign in"}
 		}
-		session, _, err := s.SignIn(ctx, service.SignIn{Token: strings.TrimSpace(in.Body.Token), Name: in.Body.Name, Password: in.Body.Password, Code: in.Body.Code}, in.address)
+		session, _, err := s.Sessions.SignIn(ctx, access.SignIn{Token: strings.TrimSpace(in.Body.Token), Name: in.Body.Name, Password: in.Body.Password, Code: in.Body.Code}, in.address)
 		if err != nil {
 			var p *problem
 			if errors.As(err, &p) && p.Wait > 0 {
@@ -210,12 +211,12 @@ func sessions(api huma.API, s *service.Service, p *Provider) {
 			}
 			return nil, answer.ProblemOf(err)
 		}
-		return &cookieReply{sessionCookie(session, int(service.SessionLength.Seconds()), in.secure)}, nil
+		return &cookieReply{sessionCookie(session, int(access.SessionLength.Seconds()), in.secure)}, nil
 	})
 	huma.Register(api, open(http.MethodGet, "/sign-in", "signed-in", "Whether the console is signed in, as whom, and with which rights", http.StatusOK), func(ctx context.Context, in *struct {
 		Session string `cookie:"gatemap_session"`
 	}) (*reply[answer.SignedIn], error) {
-		a, ok, err := s.BySession(ctx, in.Session)
+		a, ok, err := s.Sessions.BySession(ctx, in.Session)
 		if err != nil {
 			return nil, answer.ProblemOf(err)
 		}
@@ -232,7 +233,7 @@ func sessions(api huma.API, s *service.Service, p *Provider) {
 		From
 		Session string `cookie:"gatemap_session"`
 	}) (*cookieReply, error) {
-		if err := s.SignOut(ctx, in.Session); err != nil {
+		if err := s.Sessions.SignOut(ctx, in.Session); err != nil {
 			return nil, answer.ProblemOf(err)
 		}
 		return &cookieReply{sessionCookie("", -1, in.secure)}, nil

@@ -28,7 +28,7 @@ func TestATokenForOneSystemSeesNoOther(t *testing.T) {
 	require.Equal(t, 200, r.commit(t, "force", r.seen(t, "force"), r.token, `{"reason":"r","override":"a test"}`))
 	stage("others", line("marker staged"))
 
-	made, err := r.service.CreateToken(ctx, operator.Service, answer.TokenChange{Name: "archive-only", Role: "admin", Systems: []string{"archive"}})
+	made, err := r.service.Tokens.Create(ctx, operator.Service, answer.TokenChange{Name: "archive-only", Role: "admin", Systems: []string{"archive"}})
 	require.NoError(t, err)
 	fill := strings.NewReplacer("{directory}", "cindervale", "{trial}", "others", "{number}", "1", "{id}", "1")
 	questions := []string{
@@ -62,7 +62,7 @@ func TestATokenForOneSystemSeesNoOther(t *testing.T) {
 	}
 	assert.Equal(t, 403, r.status(t, "GET", "/metrics", made.Token, ""))
 	assert.NotContains(t, answered, "events")
-	others, err := r.service.Trial(ctx, operator.Service, "others")
+	others, err := r.service.Trials.Find(ctx, operator.Service, "others")
 	require.NoError(t, err)
 	assert.Len(t, others.Changes, 1, "it unstages and removes nothing of others")
 

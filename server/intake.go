@@ -9,7 +9,9 @@ import (
 
 	"gatemap/answer"
 	"gatemap/operator"
-	"gatemap/service"
+	"gatemap/service/intake"
+	"gatemap/service/sourcecheck"
+	"gatemap/workspace"
 )
 
 // Numbered is the number of a run in a path.
@@ -19,9 +21,9 @@ type Numbered struct {
 
 // intakes are the operations on directories and their runs. What they answer
 // changes without a new revision, so it is never kept.
-func intakes(api huma.API, s *service.Service) {
+func intakes(api huma.API, s *workspace.Service) {
 	get(api, "/directories", "directories", "The directories, with their newest runs", func(ctx context.Context, _ *struct{}) (*answer.Directories, error) {
-		return s.Directories(ctx)
+		return s.Runs.Directories(ctx)
 	})
 	post(api, "/directories/{name}/intake", "run-intake", "Read the source of a directory and preview or commit the changes", operator.Intake, http.StatusAccepted, func(ctx context.Context, in *struct {
 		Name string `path:"name"`
@@ -30,7 +32,7 @@ func intakes(api huma.API, s *service.Service) {
 			Confirm bool `json:"confirm,omitempty" doc:"Commit it even then."`
 		}
 	}) (*answer.Run, error) {
-		run, err := s.Intake(ctx, unescape(in.Name), service.ByHand, service.Intaking{Commit: in.Body.Commit || in.Body.Confirm, Confirm: in.Body.Confirm, By: operator.From(ctx)})
+		run, err := s.Runs.Start(ctx, unescape(in.Name), intake.ByHand, intake.Intaking{Commit: in.Body.Commit || in.Body.Confirm, Confirm: in.Body.Confirm, By: operator.From(ctx)})
 		return &run, err
 	})
 	post(api, "/directories/{name}/test", "test-directory", "Test a directory's source step by step, and how one user comes to groups", operator.Intake, http.StatusOK, func(ctx context.Context, in *struct {
@@ -38,26 +40,26 @@ func intakes(api huma.API, s *service.Service) {
 		User   string `query:"user" doc:"A user to look for."`
 		System string `query:"system" doc:"The only system of which it is told what the groups of the user open there; missing: all."`
 	}) (*answer.Checked, error) {
-		return s.TestDirectory(ctx, unescape(in.Name), service.Tested{User: in.User, System: in.System}, func(answer.Step) {})
+		return s.Runs.TestDirectory(ctx, unescape(in.Name), sourcecheck.Tested{User: in.User, System: in.System}, func(answer.Step) {})
 	})
 	post(api, "/directories/{name}/token", "create-push-token", "Create the token that pushes records to a directory; the token before it stops working", operator.Administer, http.StatusCreated, func(ctx context.Context, in *struct {
 		Name string `path:"name"`
 	}) (*answer.Token, error) {
-		token, err := s.CreatePushToken(ctx, operator.From(ctx), unescape(in.Name))
+		token, err := s.Tokens.CreatePush(ctx, operator.From(ctx), unescape(in.Name))
 		return &answer.Token{Token: token}, err
 	})
 	get(api, "/runs", "runs", "The runs of intakes, the newest first", func(ctx context.Context, in *struct {
 		Directory string `query:"directory" doc:"Only runs of this directory."`
 		Paging
 	}) (*answer.Runs, error) {
-		return s.Runs(ctx, in.Directory, in.Limit, in.Cursor)
+		return s.Journal.List(ctx, in.Directory, in.Limit, in.Cursor)
 	})
 	get(api, "/runs/{id}", "run", "One run of an intake", func(ctx context.Context, in *Numbered) (*answer.Run, error) {
-		run, err := s.Run(ctx, in.ID)
+		run, err := s.Journal.Run(ctx, in.ID)
 		return &run, err
 	})
 	get(api, "/runs/{id}/preview", "preview", "The changes of a run", func(ctx context.Context, in *Numbered) (*answer.Preview, error) {
-		return s.Preview(ctx, in.ID)
+		return s.Journal.Preview(ctx, in.ID)
 	})
 	post(api, "/runs/{id}/commit", "commit-run", "Commit a run that waits, at the version that was seen", operator.Commit, http.StatusOK, func(ctx context.Context, in *struct {
 		Numbered
@@ -70,11 +72,11 @@ func intakes(api huma.API, s *service.Service) {
 		if err != nil {
 			return nil, err
 		}
-		run, err := s.CommitRun(ctx, in.ID, version, in.Body.Confirm, operator.From(ctx))
+		run, err := s.Runs.Commit(ctx, in.ID, version, in.Body.Confirm, operator.From(ctx))
 		return &run, err
 	})
 	post(api, "/runs/{id}/discard", "discard-run", "Discard a run that waits", operator.Intake, http.StatusOK, func(ctx context.Context, in *Numbered) (*answer.Run, error) {
-		run, err := s.DiscardRun(ctx, in.ID, operator.From(ctx))
+		run, err := s.Runs.Discard(ctx, in.ID, operator.From(ctx))
 		return &run, err
 	})
 	sse.Register(api, huma.Operation{
@@ -84,7 +86,7 @@ func intakes(api huma.API, s *service.Service) {
 	}, map[string]any{"run": answer.Run{}, "trial": answer.TrialChanged{}, "revision": answer.NewRevision{}, "hello": answer.Hello{}}, func(ctx context.Context, _ *struct{}, send sse.Sender) {
 		ctx, cancel := context.WithCancel(ctx)
 		defer cancel()
-		events := s.Events(ctx)
+		events := s.Events.Listen(ctx)
 		if send.Data(answer.Hello{Revision: s.Head().Revision.Number}) != nil {
 			return
 		}

@@ -10,16 +10,17 @@ import (
 	"gatemap/answer"
 	"gatemap/core/situation"
 	"gatemap/demo"
-	"gatemap/service"
+	"gatemap/service/content"
+	"gatemap/service/query"
 )
 
 // What is written is what encoding/json writes, byte for byte.
 func TestJSONIsThatOfTheStandardLibrary(t *testing.T) {
-	f, err := service.ReadFS(demo.Map())
+	f, err := content.ReadFS(demo.Map())
 	require.NoError(t, err)
 	a, err := f.Compile("demo")
 	require.NoError(t, err)
-	asked := service.From(a)
+	asked := query.From(a)
 	var all []any
 	note := func(v any, err error) {
 		require.NoError(t, err)

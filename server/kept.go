@@ -8,7 +8,7 @@ import (
 	"github.com/hashicorp/golang-lru/v2/simplelru"
 
 	"gatemap/operator"
-	"gatemap/service"
+	"gatemap/service/query"
 )
 
 // Answers follow from the revision and the question alone, so that those given
@@ -22,7 +22,7 @@ const (
 // kept holds the answers of one revision by question. It is safe for use by many.
 type kept struct {
 	lock    sync.Mutex
-	head    *service.Head
+	head    *query.Head
 	answers *simplelru.LRU[string, keptAnswer]
 	bytes   int
 }
@@ -40,7 +40,7 @@ func newKept() *kept {
 }
 
 // get finds an answer that was given by a head.
-func (k *kept) get(head *service.Head, question string) (keptAnswer, bool) {
+func (k *kept) get(head *query.Head, question string) (keptAnswer, bool) {
 	k.lock.Lock()
 	defer k.lock.Unlock()
 	if k.head != head {
@@ -50,7 +50,7 @@ func (k *kept) get(head *service.Head, question string) (keptAnswer, bool) {
 }
 
 // put keeps an answer of a head; those of another are forgotten.
-func (k *kept) put(head *service.Head, question string, a keptAnswer) {
+func (k *kept) put(head *query.Head, question string, a keptAnswer) {
 	k.lock.Lock()
 	defer k.lock.Unlock()
 	if k.head != head {

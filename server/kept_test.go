@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"gatemap/demo"
-	"gatemap/service"
+	"gatemap/service/content"
 )
 
 const question = "/api/v1/reach?user=cindervale/ilse.okonjo"
@@ -44,9 +44,9 @@ func TestAnswersGivenBefore(t *testing.T) {
 		changed[path] = &fstest.MapFile{Data: []byte(strings.ReplaceAll(string(content), "Ilse Okonjo", "Ilse Okonjo-Brandt"))}
 		return err
 	}))
-	folder, err := service.ReadFS(changed)
+	folder, err := content.ReadFS(changed)
 	require.NoError(t, err)
-	_, err = r.service.CommitFolder(ctx, folder, "test", "a new name")
+	_, err = r.service.Folders.Commit(ctx, folder, "test", "a new name")
 	require.NoError(t, err)
 	_, _, after := r.call(t, http.MethodGet, question, r.token, "")
 	assert.Contains(t, after, "Okonjo-Brandt")

@@ -159,7 +159,7 @@ func (s *Server) takeBody(w http.ResponseWriter, r *http.Request) error {
 	}
 	most, longest := int64(maxBody), longestBody
 	switch push := strings.HasPrefix(r.URL.Path, scimPath); {
-	case push && s.service.Pushes(bearer(r)) != "":
+	case push && s.service.Tokens.Pushes(bearer(r)) != "":
 		most, longest = maxPush, longestPush
 	case r.URL.Path == "/api/v1/sign-in":
 		most = maxSignIn

@@ -10,7 +10,8 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"gatemap/core/finding"
-	"gatemap/service"
+	"gatemap/service/query"
+	"gatemap/workspace"
 )
 
 // metrics counts what the server does and shows what the map holds, in the
@@ -20,7 +21,7 @@ type metrics struct {
 	requests *prometheus.HistogramVec
 }
 
-func newMetrics(s *service.Service) *metrics {
+func newMetrics(s *workspace.Service) *metrics {
 	m := &metrics{
 		registry: prometheus.NewRegistry(),
 		requests: prometheus.NewHistogramVec(prometheus.HistogramOpts{
@@ -28,14 +29,14 @@ func newMetrics(s *service.Service) *metrics {
 			Buckets: []float64{.0005, .001, .0025, .005, .01, .025, .05, .1, .25, .5, 1, 2.5, 5},
 		}, []string{"method", "route", "status"}),
 	}
-	gauge := func(name, help string, value func(*service.Head) int) {
+	gauge := func(name, help string, value func(*query.Head) int) {
 		m.registry.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: name, Help: help},
 			func() float64 { return float64(value(s.Head())) }))
 	}
-	gauge("gatemap_revision", "Number of the revision in force.", func(h *service.Head) int { return h.Revision.Number })
-	gauge("gatemap_users", "Users in the map.", func(h *service.Head) int { return h.Atlas.Book.UserCount() })
-	gauge("gatemap_groups", "Groups in the map.", func(h *service.Head) int { return h.Atlas.Book.GroupCount() })
-	gauge("gatemap_systems", "Systems in the map.", func(h *service.Head) int { return len(h.Atlas.Systems) })
+	gauge("gatemap_revision", "Number of the revision in force.", func(h *query.Head) int { return h.Revision.Number })
+	gauge("gatemap_users", "Users in the map.", func(h *query.Head) int { return h.Atlas.Book.UserCount() })
+	gauge("gatemap_groups", "Groups in the map.", func(h *query.Head) int { return h.Atlas.Book.GroupCount() })
+	gauge("gatemap_systems", "Systems in the map.", func(h *query.Head) int { return len(h.Atlas.Systems) })
 	m.registry.MustRegister(m.requests, findings{s}, collectors.NewGoCollector(),
 		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	return m
@@ -50,7 +51,7 @@ func (m *metrics) handler() http.Handler {
 }
 
 // findings counts the findings of the revision in force by severity.
-type findings struct{ service *service.Service }
+type findings struct{ service *workspace.Service }
 
 var findingsDesc = prometheus.NewDesc("gatemap_findings", "Findings in the map.", []string{"severity"}, nil)
 

@@ -10,8 +10,8 @@ import (
 
 	"gatemap/answer"
 	"gatemap/operator"
-	"gatemap/service"
 	"gatemap/store"
+	"gatemap/workspace"
 )
 
 // settings are the settings with their version.
@@ -43,9 +43,9 @@ type Called struct {
 }
 
 // administration are the operations on operators, tokens and settings.
-func administration(api huma.API, s *service.Service) {
+func administration(api huma.API, s *workspace.Service) {
 	read(api, "/operators", "operators", "Who works with the service", operator.Administer, func(ctx context.Context, _ *struct{}) (*answer.Operators, error) {
-		return s.Operators(ctx)
+		return s.Operators.List(ctx)
 	})
 	huma.Register(api, operation(http.MethodPut, "/operators/{name}", "set-operator", "Add or change an operator", operator.Administer, http.StatusOK), func(ctx context.Context, in *struct {
 		Called
@@ -56,38 +56,38 @@ func administration(api huma.API, s *service.Service) {
 		if err != nil {
 			return nil, err
 		}
-		o, err := s.SetOperator(ctx, operator.From(ctx), unescape(in.Name), version, in.Body)
+		o, err := s.Operators.Set(ctx, operator.From(ctx), unescape(in.Name), version, in.Body)
 		if err != nil {
 			return nil, answer.ProblemOf(err)
 		}
 		return &versioned[answer.Operator]{etag(o.Version), o}, nil
 	})
 	remove(api, "/operators/{name}", "remove-operator", "Remove an operator and sign them out", operator.Administer, func(ctx context.Context, in *Called) error {
-		return s.RemoveOperator(ctx, operator.From(ctx), unescape(in.Name))
+		return s.Operators.Remove(ctx, operator.From(ctx), unescape(in.Name))
 	})
 	post(api, "/operators/{name}/second-factor", "second-factor", "Create the secret of an operator's second factor; the one before it stops working", operator.Administer, http.StatusCreated, func(ctx context.Context, in *Called) (*answer.SecondFactor, error) {
-		return s.SecondFactor(ctx, operator.From(ctx), unescape(in.Name))
+		return s.Operators.SecondFactor(ctx, operator.From(ctx), unescape(in.Name))
 	})
 	remove(api, "/managers/{directory}/{name}", "untie-manager", "Let a manager of groups be tied anew to an account of the provider, at the next sign-in", operator.Administer, func(ctx context.Context, in *FullName) error {
-		return s.UntieManager(ctx, operator.From(ctx), in.full())
+		return s.Operators.UntieManager(ctx, operator.From(ctx), in.full())
 	})
 	huma.Register(api, operation(http.MethodPut, "/own-password", "change-own-password", "Change the caller's password; the caller's sessions and tokens end", operator.Read, http.StatusNoContent), func(ctx context.Context, in *struct{ Body answer.PasswordChange }) (*struct{}, error) {
-		if err := s.ChangeOwnPassword(ctx, operator.From(ctx), in.Body.Old, in.Body.New); err != nil {
+		if err := s.Operators.ChangeOwnPassword(ctx, operator.From(ctx), in.Body.Old, in.Body.New); err != nil {
 			return nil, answer.ProblemOf(err)
 		}
 		return &struct{}{}, nil
 	})
 	read(api, "/tokens", "tokens", "The tokens, without their secrets: all of them for an admin, their own for others", operator.Read, func(ctx context.Context, _ *struct{}) (*answer.Tokens, error) {
-		return s.Tokens(operator.From(ctx)), nil
+		return s.Tokens.List(operator.From(ctx)), nil
 	})
 	post(api, "/tokens", "create-token", "Create a token of the caller, or, as an admin, one of a service or a manager of groups; it is shown only once", operator.Read, http.StatusCreated, func(ctx context.Context, in *struct{ Body answer.TokenChange }) (*answer.Token, error) {
-		return s.CreateToken(ctx, operator.From(ctx), in.Body)
+		return s.Tokens.Create(ctx, operator.From(ctx), in.Body)
 	})
 	remove(api, "/tokens/{name}", "revoke-token", "Revoke a token: any as an admin, else an own one", operator.Read, func(ctx context.Context, in *Called) error {
-		return s.RevokeToken(ctx, operator.From(ctx), unescape(in.Name))
+		return s.Tokens.Revoke(ctx, operator.From(ctx), unescape(in.Name))
 	})
 	huma.Register(api, operation(http.MethodGet, "/settings", "settings", "The settings of the service", operator.Read, http.StatusOK), func(ctx context.Context, _ *struct{}) (*versioned[answer.Settings], error) {
-		return settings(s.Settings(ctx))
+		return settings(s.Rights.Settings(ctx))
 	})
 	huma.Register(api, operation(http.MethodPut, "/settings", "change-settings", "Change the settings of the service", operator.Administer, http.StatusOK), func(ctx context.Context, in *struct {
 		Version
@@ -97,7 +97,7 @@ func administration(api huma.API, s *service.Service) {
 		if err != nil {
 			return nil, err
 		}
-		return settings(s.ChangeSettings(ctx, operator.From(ctx), version, in.Body))
+		return settings(s.Rights.ChangeSettings(ctx, operator.From(ctx), version, in.Body))
 	})
 	read(api, "/audit", "audit", "What was done and what was refused", operator.Audit, func(ctx context.Context, in *struct {
 		Actor  string    `query:"actor" doc:"Only what this operator or token did."`
@@ -107,12 +107,12 @@ func administration(api huma.API, s *service.Service) {
 		Order  string    `query:"order" enum:"newest,oldest" default:"newest" doc:"Which entries come first."`
 		Paging
 	}) (*answer.Audit, error) {
-		return s.Audit(ctx, store.Asked{Actor: in.Actor, Object: in.Object, From: in.From, To: in.To, OldestFirst: in.Order == "oldest"}, in.Limit, in.Cursor)
+		return s.Audit.List(ctx, store.Asked{Actor: in.Actor, Object: in.Object, From: in.From, To: in.To, OldestFirst: in.Order == "oldest"}, in.Limit, in.Cursor)
 	})
 	read(api, "/audit/verify", "verify-audit", "Whether the audit is unchanged since it was written", operator.Audit, func(ctx context.Context, in *struct {
 		Against string `query:"against" doc:"A signed head that was kept: the audit must go on from it."`
 	}) (*answer.Verified, error) {
-		return s.Verify(ctx, in.Against)
+		return s.Audit.Verify(ctx, in.Against)
 	})
 	huma.Register(api, operation(http.MethodGet, "/backup", "backup", "A copy of the database, as it is at one moment", operator.Administer, http.StatusOK), func(context.Context, *struct{}) (*huma.StreamResponse, error) {
 		return &huma.StreamResponse{Body: func(c huma.Context) {
@@ -125,7 +125,7 @@ func administration(api huma.API, s *service.Service) {
 		}}, nil
 	})
 	read(api, "/own-groups", "own-groups", "The groups that the caller manages", operator.Members, func(ctx context.Context, _ *struct{}) (*answer.OwnGroups, error) {
-		return s.OwnGroups(operator.From(ctx))
+		return s.OwnGroups.List(operator.From(ctx))
 	})
 	post(api, "/own-groups/{directory}/{name}/members", "change-own-group", "Change the members of a group that the caller manages", operator.Members, http.StatusOK, func(ctx context.Context, in *struct {
 		FullName
@@ -135,6 +135,6 @@ func administration(api huma.API, s *service.Service) {
 			Reason string   `json:"reason,omitempty"`
 		}
 	}) (*answer.Committed, error) {
-		return s.ChangeOwn(ctx, operator.From(ctx), in.full(), in.Body.Add, in.Body.Remove, in.Body.Reason)
+		return s.OwnGroups.Change(ctx, operator.From(ctx), in.full(), in.Body.Add, in.Body.Remove, in.Body.Reason)
 	})
 }

@@ -9,14 +9,15 @@ import (
 	"gatemap/answer"
 	"gatemap/core/situation"
 	"gatemap/operator"
-	"gatemap/service"
+	"gatemap/service/query"
 	"gatemap/stage"
+	"gatemap/workspace"
 )
 
 // pictures registers what is drawn, and what helps to write a change: the lines of
 // systems, the way of an answer through them, the whole map at a glance.
-func pictures(api huma.API, s *service.Service) {
-	question(api, s, "/probe", "probe", "Why a user can do one thing, with the part that every line of the system plays", func(ctx context.Context, a service.Answers, in *struct {
+func pictures(api huma.API, s *workspace.Service) {
+	question(api, s, "/probe", "probe", "Why a user can do one thing, with the part that every line of the system plays", func(ctx context.Context, a query.Answers, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name."`
 		System string `query:"system" required:"true" minLength:"1" doc:"The system."`
 		Right  string `query:"right" required:"true" minLength:"1" doc:"The right."`
@@ -60,7 +61,7 @@ func pictures(api huma.API, s *service.Service) {
 	}) (*answer.Chart, error) {
 		return s.Head().Chart(in.Most), nil
 	})
-	question(api, s, "/rule-test", "test-rule", "Whom a rule would match", func(ctx context.Context, a service.Answers, in *struct {
+	question(api, s, "/rule-test", "test-rule", "Whom a rule would match", func(ctx context.Context, a query.Answers, in *struct {
 		Filter    string `query:"filter" required:"true" doc:"The rule (RFC 7644 section 3.4.2.2)."`
 		Directory string `query:"directory" doc:"Only users of this directory."`
 		Of
@@ -70,7 +71,7 @@ func pictures(api huma.API, s *service.Service) {
 }
 
 // impacts registers what is asked about a change.
-func impacts(api huma.API, s *service.Service) {
+func impacts(api huma.API, s *workspace.Service) {
 	post(api, "/impact", "impact", "What a change would do, without staging it", operator.Read, http.StatusOK, func(ctx context.Context, in *struct {
 		Asking
 		Body stage.Change
@@ -79,6 +80,6 @@ func impacts(api huma.API, s *service.Service) {
 		if err != nil {
 			return nil, err
 		}
-		return s.Impact(ctx, in.Trial, in.Body, given)
+		return s.Outcomes.Impact(ctx, in.Trial, in.Body, given)
 	})
 }

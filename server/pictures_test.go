@@ -116,7 +116,7 @@ func TestSettingsBearAVersion(t *testing.T) {
 // A token for some systems opens the lines and probes of these, and no others.
 func TestABoundTokenSeesItsLines(t *testing.T) {
 	r := start(t)
-	made, err := r.service.CreateToken(ctx, operator.Service, answer.TokenChange{Name: "lines", Role: "viewer", Systems: []string{"archive"}})
+	made, err := r.service.Tokens.Create(ctx, operator.Service, answer.TokenChange{Name: "lines", Role: "viewer", Systems: []string{"archive"}})
 	require.NoError(t, err)
 	for path, want := range map[string]int{
 		"/systems/archive/lines": 200, "/systems/core-net/lines": 403, "/chart": 403, "/findings": 403, "/rule-test?filter=active+eq+true": 403,

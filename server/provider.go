@@ -21,7 +21,8 @@ import (
 
 	"gatemap/answer"
 	"gatemap/operator"
-	"gatemap/service"
+	"gatemap/service/access"
+	"gatemap/workspace"
 )
 
 // Provider signs operators in by OpenID Connect: the code flow (OpenID Connect Core
@@ -186,7 +187,7 @@ func signInKept(value string, secure bool) http.Cookie {
 }
 
 // byProvider are the calls by which a provider signs someone in.
-func byProvider(api huma.API, s *service.Service, p *Provider) {
+func byProvider(api huma.API, s *workspace.Service, p *Provider) {
 	open := func(path, id, summary string) huma.Operation {
 		o := operation(http.MethodGet, path, id, summary, "", http.StatusSeeOther)
 		o.Security = []map[string][]string{}
@@ -222,17 +223,17 @@ func byProvider(api huma.API, s *service.Service, p *Provider) {
 		}
 		subject, named, err := p.end(ctx, in.State, in.Code, in.Kept)
 		if err != nil {
-			s.Refused(ctx, operator.Actor{Name: "provider", Origin: in.address}, "sign-in", err.Error())
+			s.Audit.Refused(ctx, operator.Actor{Name: "provider", Origin: in.address}, "sign-in", err.Error())
 		}
 		if errors.Is(err, errSignIn) {
 			return nil, &problem{Title: "Not signed in", Status: http.StatusForbidden, Detail: err.Error()}
 		} else if err != nil {
 			return nil, failed(err)
 		}
-		session, err := s.SignInBy(ctx, p.Issuer, subject, named, in.address)
+		session, err := s.Sessions.SignInBy(ctx, p.Issuer, subject, named, in.address)
 		if err != nil {
 			return nil, answer.ProblemOf(err)
 		}
-		return &redirect{http.StatusSeeOther, "/", []http.Cookie{sessionCookie(session, int(service.SessionLength.Seconds()), in.secure), signInKept("", in.secure)}}, nil
+		return &redirect{http.StatusSeeOther, "/", []http.Cookie{sessionCookie(session, int(access.SessionLength.Seconds()), in.secure), signInKept("", in.secure)}}, nil
 	})
 }

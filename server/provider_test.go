@@ -76,7 +76,7 @@ func fetched(t *testing.T, c *http.Client, address string) int {
 func TestSignInsThatOthersBegin(t *testing.T) {
 	r := start(t)
 	at := signingIn(t, r, "", provider.Person{Name: "edda"})
-	_, err := r.service.SetOperator(ctx, operator.Service, "edda", 0, answer.OperatorChange{Issuer: &at.issuer})
+	_, err := r.service.Operators.Set(ctx, operator.Service, "edda", 0, answer.OperatorChange{Issuer: &at.issuer})
 	require.NoError(t, err)
 	var back string
 	browser := at.browser(t, "edda", &back)
@@ -118,7 +118,7 @@ func TestManagersAreTied(t *testing.T) {
 	assert.Equal(t, 404, r.status(t, "DELETE", "/api/v1/managers/cindervale/greta.falk", r.token, ""))
 	assert.Equal(t, 200, at.as(t, "eve"), "an admin untied them")
 	assert.Equal(t, 403, at.as(t, "greta"))
-	log, err := r.service.Audit(ctx, store.Asked{Object: "cindervale/greta.falk"}, 10, "")
+	log, err := r.service.Audit.List(ctx, store.Asked{Object: "cindervale/greta.falk"}, 10, "")
 	require.NoError(t, err)
 	assert.Len(t, log.Entries, 3)
 }
@@ -148,11 +148,11 @@ func TestWhomAProviderSignsIn(t *testing.T) {
 			r := start(t)
 			at := signingIn(t, r, c.claim, provider.Person{Name: "edda", Claims: c.claims})
 			for _, name := range []string{"edda", mail} {
-				_, err := r.service.SetOperator(ctx, operator.Service, name, 0, answer.OperatorChange{Issuer: &at.issuer})
+				_, err := r.service.Operators.Set(ctx, operator.Service, name, 0, answer.OperatorChange{Issuer: &at.issuer})
 				require.NoError(t, err)
 			}
 			assert.Equal(t, c.want, at.as(t, "edda"))
-			log, err := r.service.Audit(ctx, store.Asked{Actor: "provider"}, 10, "")
+			log, err := r.service.Audit.List(ctx, store.Asked{Actor: "provider"}, 10, "")
 			require.NoError(t, err)
 			if c.want == 200 {
 				assert.Empty(t, log.Entries)

@@ -45,13 +45,13 @@ func TestEveryOperationByEveryRole(t *testing.T) {
 	for _, role := range operator.Roles {
 		tokens[role] = r.person(t, "some."+string(role), role)
 	}
-	token, err := r.service.CreateToken(ctx, operator.Service, answer.TokenChange{Name: "manager", User: "greta.falk"})
+	token, err := r.service.Tokens.Create(ctx, operator.Service, answer.TokenChange{Name: "manager", User: "greta.falk"})
 	require.NoError(t, err)
 	tokens[operator.Manager] = token.Token
 	all := operations()
 	require.Greater(t, len(all), 50)
 	own := ""
-	groups, err := r.service.OwnGroups(operator.Actor{User: "greta.falk"})
+	groups, err := r.service.OwnGroups.List(operator.Actor{User: "greta.falk"})
 	require.NoError(t, err)
 	own = strings.TrimPrefix(groups.Groups[0].Group, "cindervale/")
 	fill := strings.NewReplacer("{directory}", "cindervale", "{name}", own, "{trial}", "none", "{number}", "99", "{id}", "99")
@@ -134,7 +134,7 @@ func TestTheTablesOfRights(t *testing.T) {
 // A token for some systems opens these alone.
 func TestATokenForSomeSystems(t *testing.T) {
 	r := start(t)
-	made, err := r.service.CreateToken(ctx, operator.Service, answer.TokenChange{Name: "archive-only", Role: "editor", Systems: []string{"Archive"}})
+	made, err := r.service.Tokens.Create(ctx, operator.Service, answer.TokenChange{Name: "archive-only", Role: "editor", Systems: []string{"Archive"}})
 	require.NoError(t, err)
 	for path, want := range map[string]int{
 		"/reach?user=ilse.okonjo&system=archive": 200, "/reach?user=ilse.okonjo": 403, "/reach?user=ilse.okonjo&system=core-net": 403,
@@ -151,7 +151,7 @@ func TestATokenForSomeSystems(t *testing.T) {
 	assert.Equal(t, 403, r.status(t, "POST", "/api/v1/trials/lines/commit", made.Token, `{"reason":"x"}`))
 
 	soon := time.Now().Add(time.Second)
-	made, err = r.service.CreateToken(ctx, operator.Service, answer.TokenChange{Name: "short", Role: "viewer", Expires: &soon})
+	made, err = r.service.Tokens.Create(ctx, operator.Service, answer.TokenChange{Name: "short", Role: "viewer", Expires: &soon})
 	require.NoError(t, err)
 	assert.Equal(t, 200, r.status(t, "GET", "/api/v1/map", made.Token, ""))
 	assert.Eventually(t, func() bool { return r.status(t, "GET", "/api/v1/map", made.Token, "") == 401 }, 5*time.Second, 50*time.Millisecond)

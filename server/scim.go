@@ -70,7 +70,7 @@ type directoryKey struct{}
 // pushes lets through who brings the token of a directory.
 func (s *Server) pushes(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		named := s.service.Pushes(bearer(r))
+		named := s.service.Tokens.Pushes(bearer(r))
 		if named == "" {
 			w.Header().Set("WWW-Authenticate", `Bearer realm="Gate Map"`)
 			scimFail(w, &scim.Error{Status: http.StatusUnauthorized, Detail: "this call needs the token of a directory that takes pushes; gatemap directory token makes one"})
@@ -136,7 +136,7 @@ func (s *Server) shown(r *http.Request, d *scim.Directory, attributes, excluded 
 	if len(attributes) > 0 && len(excluded) > 0 {
 		return nil, &scim.Error{Status: http.StatusBadRequest, Type: "invalidValue", Detail: "attributes and excludedAttributes exclude each other"}
 	}
-	return &scim.Shown{Base: strings.TrimSuffix(s.Address, "/") + scimPath, Attributes: attributes, Excluded: excluded, Groups: s.service.PushedGroups(pushedTo(r), d)}, nil
+	return &scim.Shown{Base: strings.TrimSuffix(s.Address, "/") + scimPath, Attributes: attributes, Excluded: excluded, Groups: s.service.Pushes.PushedGroups(pushedTo(r), d)}, nil
 }
 
 // listed splits the values of a parameter at commas.
@@ -154,7 +154,7 @@ func listed(values []string) []string {
 
 // open reads what is in force and what of it a request wants to see.
 func (s *Server) open(r *http.Request) (*scim.Directory, *scim.Shown, error) {
-	d, err := s.service.Pushed(pushedTo(r))
+	d, err := s.service.Pushes.Pushed(pushedTo(r))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -210,7 +210,7 @@ func (s *Server) scimCreate(k connect.Kind) http.HandlerFunc {
 			return
 		}
 		var made *scim.Resource
-		err = s.service.Push(r.Context(), pushedTo(r), "A "+k.String()+" was pushed", func(d *scim.Directory) (next *scim.Directory, err error) {
+		err = s.service.Pushes.Push(r.Context(), pushedTo(r), "A "+k.String()+" was pushed", func(d *scim.Directory) (next *scim.Directory, err error) {
 			next, made, err = d.Create(k, body, time.Now())
 			return next, err
 		})
@@ -226,7 +226,7 @@ func (s *Server) scimChange(k connect.Kind, change func(*scim.Directory, *scim.R
 			return
 		}
 		var changed, was *scim.Resource
-		err = s.service.Push(r.Context(), pushedTo(r), "A "+k.String()+" was changed by a push", func(d *scim.Directory) (next *scim.Directory, err error) {
+		err = s.service.Pushes.Push(r.Context(), pushedTo(r), "A "+k.String()+" was changed by a push", func(d *scim.Directory) (next *scim.Directory, err error) {
 			old, err := d.Get(k, chi.URLParam(r, "id"))
 			if err == nil {
 				err = unmodified(r, old)
@@ -264,7 +264,7 @@ func (s *Server) answerChange(w http.ResponseWriter, r *http.Request, status int
 
 func (s *Server) scimDelete(k connect.Kind) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
-		err := s.service.Push(r.Context(), pushedTo(r), "A "+k.String()+" was removed by a push", func(d *scim.Directory) (*scim.Directory, error) {
+		err := s.service.Pushes.Push(r.Context(), pushedTo(r), "A "+k.String()+" was removed by a push", func(d *scim.Directory) (*scim.Directory, error) {
 			old, err := d.Get(k, chi.URLParam(r, "id"))
 			if err == nil {
 				err = unmodified(r, old)
@@ -340,7 +340,7 @@ func (s *Server) scimSearch(kinds ...connect.Kind) http.HandlerFunc {
 
 func (s *Server) answerList(w http.ResponseWriter, r *http.Request, kinds []connect.Kind, q scim.Query, attributes, excluded []string) {
 	q.Count = min(q.Count, scimMost)
-	d, err := s.service.Pushed(pushedTo(r))
+	d, err := s.service.Pushes.Pushed(pushedTo(r))
 	if err != nil {
 		s.scimError(w, r, err)
 		return

@@ -18,24 +18,25 @@ import (
 
 	"gatemap/operator"
 	"gatemap/server"
-	"gatemap/service"
+	"gatemap/service/content"
+	"gatemap/workspace"
 )
 
 // club is a service to which one directory is pushed.
 type club struct {
 	t          *testing.T
 	url, token string
-	service    *service.Service
+	service    *workspace.Service
 }
 
 // startClub starts a service to which a club is pushed; scim is how, unless it is {}.
 func startClub(t *testing.T, scim ...string) *club {
 	t.Helper()
 	log := slog.New(slog.NewTextHandler(io.Discard, nil))
-	s, err := service.Open(t.Context(), t.TempDir(), log)
+	s, err := workspace.Open(t.Context(), t.TempDir(), log, workspace.Options{})
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = s.Close() })
-	folder, err := service.ReadFS(fstest.MapFS{
+	folder, err := content.ReadFS(fstest.MapFS{
 		"gatemap.yaml": {Data: []byte("title: Cindervale\n")},
 		"club.yaml": {Data: []byte(`
 directory: club
@@ -53,9 +54,9 @@ mappings:
 `)},
 	})
 	require.NoError(t, err)
-	_, err = s.CommitFolder(t.Context(), folder, "test", "test")
+	_, err = s.Folders.Commit(t.Context(), folder, "test", "test")
 	require.NoError(t, err)
-	token, err := s.CreatePushToken(t.Context(), operator.Service, "club")
+	token, err := s.Tokens.CreatePush(t.Context(), operator.Service, "club")
 	require.NoError(t, err)
 	own := server.New(s, fstest.MapFS{}, "test", log)
 	srv := httptest.NewServer(own.Handler())
@@ -248,7 +249,7 @@ func TestPushesAreInForceAtOnce(t *testing.T) {
 
 	// What was pushed is there after a start.
 	again := c.user("again", `,"emails":[{"value":"a@club.example","type":"work"}]`)
-	revisions, err := c.service.History(t.Context(), 1, "")
+	revisions, err := c.service.History.List(t.Context(), 1, "")
 	require.NoError(t, err)
 	assert.Equal(t, "push to club", revisions.Revisions[0].Author)
 	assert.NotEmpty(t, again.id())
@@ -265,12 +266,12 @@ func TestPushTokens(t *testing.T) {
 	require.NoError(t, err)
 	response.Body.Close()
 	assert.Equal(t, 401, response.StatusCode, "the token of a directory opens nothing else")
-	c.token, err = c.service.CreatePushToken(t.Context(), operator.Service, "club")
+	c.token, err = c.service.Tokens.CreatePush(t.Context(), operator.Service, "club")
 	require.NoError(t, err)
 	assert.Equal(t, 200, c.call("GET", "/Users", "").status)
 	c.token = old
 	refused(t, c.call("GET", "/Users", ""), 401, "")
-	_, err = c.service.CreatePushToken(t.Context(), operator.Service, "clab")
+	_, err = c.service.Tokens.CreatePush(t.Context(), operator.Service, "clab")
 	assert.ErrorContains(t, err, "club")
 }
 

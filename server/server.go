@@ -16,7 +16,7 @@ import (
 	"github.com/go-chi/chi/v5/middleware"
 
 	"gatemap/operator"
-	"gatemap/service"
+	"gatemap/workspace"
 )
 
 // The limits of one connection.
@@ -31,7 +31,7 @@ const (
 
 // Server is the HTTP side of one service.
 type Server struct {
-	service *service.Service
+	service *workspace.Service
 	log     *slog.Logger
 	metrics *metrics
 	kept    *kept
@@ -49,7 +49,7 @@ type Server struct {
 }
 
 // New makes a server. console holds the built files of the console.
-func New(s *service.Service, console fs.FS, version string, log *slog.Logger) *Server {
+func New(s *workspace.Service, console fs.FS, version string, log *slog.Logger) *Server {
 	return &Server{service: s, log: log, metrics: newMetrics(s), kept: newKept(), limits: newLimits(), console: console, version: version}
 }
 

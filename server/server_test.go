@@ -28,14 +28,15 @@ import (
 	"gatemap/demo"
 	"gatemap/operator"
 	"gatemap/server"
-	"gatemap/service"
+	"gatemap/service/content"
+	"gatemap/workspace"
 )
 
 var ctx = context.Background()
 
 type running struct {
 	*httptest.Server
-	service *service.Service
+	service *workspace.Service
 	token   string
 	folder  string // of the data
 	log     *strings.Builder
@@ -49,9 +50,9 @@ func start(t *testing.T) *running {
 // person adds an operator, who gets a token.
 func (r *running) person(t *testing.T, named string, role operator.Role) string {
 	t.Helper()
-	_, err := r.service.SetOperator(ctx, operator.Service, named, 0, answer.OperatorChange{Role: new(string(role))})
+	_, err := r.service.Operators.Set(ctx, operator.Service, named, 0, answer.OperatorChange{Role: new(string(role))})
 	require.NoError(t, err)
-	made, err := r.service.CreateToken(ctx, operator.Actor{Name: named, Role: role}, answer.TokenChange{Name: named, Role: string(role)})
+	made, err := r.service.Tokens.Create(ctx, operator.Actor{Name: named, Role: role}, answer.TokenChange{Name: named, Role: string(role)})
 	require.NoError(t, err)
 	return made.Token
 }
@@ -62,14 +63,14 @@ func startOn(t *testing.T, files fs.FS) *running {
 	log := &strings.Builder{}
 	logger := slog.New(slog.NewTextHandler(log, nil))
 	data := t.TempDir()
-	s, err := service.Open(ctx, data, logger)
+	s, err := workspace.Open(ctx, data, logger, workspace.Options{})
 	require.NoError(t, err)
 	s.Allow(connect.Host{Files: files})
-	folder, err := service.ReadFS(files)
+	folder, err := content.ReadFS(files)
 	require.NoError(t, err)
-	_, err = s.CommitFolder(ctx, folder, "test", "demo")
+	_, err = s.Folders.Commit(ctx, folder, "test", "demo")
 	require.NoError(t, err)
-	token, err := s.FirstToken(ctx)
+	token, err := s.Tokens.First(ctx)
 	require.NoError(t, err)
 	console := fstest.MapFS{"index.html": {Data: []byte("<p>console</p>")}, "assets/a.js": {Data: []byte("1")}}
 	r := &running{httptest.NewServer(server.New(s, console, "test", logger).Handler()), s, token, data, log}
@@ -317,7 +318,7 @@ func TestTheClientTellsWhatItReached(t *testing.T) {
 
 // A stop lets what is being answered come to its end.
 func TestACleanStop(t *testing.T) {
-	s, err := service.Open(ctx, t.TempDir(), slog.New(slog.DiscardHandler))
+	s, err := workspace.Open(ctx, t.TempDir(), slog.New(slog.DiscardHandler), workspace.Options{})
 	require.NoError(t, err)
 	defer s.Close()
 	l, err := net.Listen("tcp", "127.0.0.1:0")

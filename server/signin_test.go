@@ -15,7 +15,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/operator"
-	"gatemap/service"
+	"gatemap/service/access"
 )
 
 // Many sign-ins at once take neither the memory of the host nor more tries than as many
@@ -64,11 +64,11 @@ func TestManySignInsAtOnce(t *testing.T) {
 func TestStreamsEndWithTheSignIn(t *testing.T) {
 	r := start(t)
 	password := "eleven domes in a row"
-	_, err := r.service.SetOperator(ctx, operator.Service, "edda", 0, answer.OperatorChange{Password: &password})
+	_, err := r.service.Operators.Set(ctx, operator.Service, "edda", 0, answer.OperatorChange{Password: &password})
 	require.NoError(t, err)
-	session, _, err := r.service.SignIn(ctx, service.SignIn{Name: "edda", Password: password}, "192.0.2.1")
+	session, _, err := r.service.Sessions.SignIn(ctx, access.SignIn{Name: "edda", Password: password}, "192.0.2.1")
 	require.NoError(t, err)
-	token, err := r.service.CreateToken(ctx, operator.Service, answer.TokenChange{Name: "short", Role: "viewer"})
+	token, err := r.service.Tokens.Create(ctx, operator.Service, answer.TokenChange{Name: "short", Role: "viewer"})
 	require.NoError(t, err)
 	stays, cancel := context.WithTimeout(t.Context(), time.Minute)
 	defer cancel()
@@ -89,10 +89,10 @@ func TestStreamsEndWithTheSignIn(t *testing.T) {
 	}
 	console, program, other := open("Cookie", "gatemap_session="+session), open("Authorization", "Bearer "+token.Token), open("Authorization", "Bearer "+r.token)
 	again := "twelve domes in a row"
-	_, err = r.service.SetOperator(ctx, operator.Service, "edda", 0, answer.OperatorChange{Password: &again})
+	_, err = r.service.Operators.Set(ctx, operator.Service, "edda", 0, answer.OperatorChange{Password: &again})
 	require.NoError(t, err)
 	assert.NoError(t, <-console)
-	require.NoError(t, r.service.RevokeToken(ctx, operator.Service, "short"))
+	require.NoError(t, r.service.Tokens.Revoke(ctx, operator.Service, "short"))
 	assert.NoError(t, <-program)
 	select {
 	case err := <-other:

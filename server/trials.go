@@ -11,8 +11,9 @@ import (
 
 	"gatemap/answer"
 	"gatemap/operator"
-	"gatemap/service"
+	"gatemap/service/changeset"
 	"gatemap/stage"
+	"gatemap/workspace"
 )
 
 // Tried is the name of a trial in a path.
@@ -57,9 +58,9 @@ func ofTrial[In any](api huma.API, method, path, id, summary string, right opera
 }
 
 // trials are the operations on trials and revisions.
-func trials(api huma.API, s *service.Service) {
+func trials(api huma.API, s *workspace.Service) {
 	get(api, "/trials", "trials", "The open trials, by name", func(ctx context.Context, in *struct{ Paging }) (*answer.Trials, error) {
-		return s.Trials(ctx, operator.From(ctx), in.Limit, in.Cursor)
+		return s.Trials.List(ctx, operator.From(ctx), in.Limit, in.Cursor)
 	})
 	ofTrial(api, http.MethodPost, "/trials", "begin-trial", "Begin a trial: empty, or with the differences of a map folder", operator.Stage, http.StatusCreated, func(ctx context.Context, in *struct {
 		Body struct {
@@ -69,12 +70,12 @@ func trials(api huma.API, s *service.Service) {
 		}
 	}) (*answer.Trial, error) {
 		if in.Body.Files != nil {
-			return s.TrialFrom(ctx, operator.From(ctx), in.Body.Name, in.Body.Note, in.Body.Files)
+			return s.Trials.BeginFrom(ctx, operator.From(ctx), in.Body.Name, in.Body.Note, in.Body.Files)
 		}
-		return s.BeginTrial(ctx, operator.From(ctx), in.Body.Name, in.Body.Note)
+		return s.Trials.Begin(ctx, operator.From(ctx), in.Body.Name, in.Body.Note)
 	})
 	ofTrial(api, http.MethodGet, "/trials/{trial}", "trial", "One trial, with its changes as sentences", operator.Read, http.StatusOK, func(ctx context.Context, in *Tried) (*answer.Trial, error) {
-		return s.Trial(ctx, operator.From(ctx), in.Trial)
+		return s.Trials.Find(ctx, operator.From(ctx), in.Trial)
 	})
 	ofTrial(api, http.MethodPost, "/trials/{trial}/changes", "stage", "Stage changes: all of them, or none", operator.Stage, http.StatusOK, func(ctx context.Context, in *struct {
 		Tried
@@ -87,7 +88,7 @@ func trials(api huma.API, s *service.Service) {
 		if err != nil {
 			return nil, err
 		}
-		return s.Stage(ctx, operator.From(ctx), in.Trial, version, in.Body.Changes)
+		return s.Trials.Stage(ctx, operator.From(ctx), in.Trial, version, in.Body.Changes)
 	})
 	ofTrial(api, http.MethodDelete, "/trials/{trial}/changes/{number}", "unstage", "Remove one staged change from a trial", operator.Stage, http.StatusOK, func(ctx context.Context, in *struct {
 		Tried
@@ -98,7 +99,7 @@ func trials(api huma.API, s *service.Service) {
 		if err != nil {
 			return nil, err
 		}
-		return s.Unstage(ctx, operator.From(ctx), in.Trial, version, in.Number)
+		return s.Trials.Unstage(ctx, operator.From(ctx), in.Trial, version, in.Number)
 	})
 	ofTrial(api, http.MethodPost, "/trials/{trial}/withdraw", "withdraw", "Stage that lines no longer give an entitlement to a user by name", operator.Stage, http.StatusOK, func(ctx context.Context, in *struct {
 		Tried
@@ -109,7 +110,7 @@ func trials(api huma.API, s *service.Service) {
 			Object string `json:"object,omitempty" doc:"Missing: the system's own default."`
 		}
 	}) (*answer.Trial, error) {
-		return s.Withdraw(ctx, operator.From(ctx), in.Trial, in.Body.User, in.Body.System, in.Body.Right, in.Body.Object)
+		return s.Trials.Withdraw(ctx, operator.From(ctx), in.Trial, in.Body.User, in.Body.System, in.Body.Right, in.Body.Object)
 	})
 	huma.Register(api, operation(http.MethodDelete, "/trials/{trial}", "remove-trial", "Remove a trial without committing it", operator.Stage, http.StatusNoContent), func(ctx context.Context, in *struct {
 		Tried
@@ -117,7 +118,7 @@ func trials(api huma.API, s *service.Service) {
 	}) (*struct{}, error) {
 		version, err := in.number()
 		if err == nil {
-			err = s.RemoveTrial(ctx, operator.From(ctx), in.Trial, version)
+			err = s.Trials.Remove(ctx, operator.From(ctx), in.Trial, version)
 		}
 		if err != nil {
 			return nil, answer.ProblemOf(err)
@@ -136,10 +137,10 @@ func trials(api huma.API, s *service.Service) {
 		if err != nil {
 			return nil, err
 		}
-		return s.Outcome(ctx, in.Trial, service.Outcoming{Situation: given, User: in.User, System: in.System, Effect: answer.Effect(in.Effect), Limit: in.Limit, Cursor: in.Cursor})
+		return s.Outcomes.Outcome(ctx, in.Trial, changeset.Outcoming{Situation: given, User: in.User, System: in.System, Effect: answer.Effect(in.Effect), Limit: in.Limit, Cursor: in.Cursor})
 	})
 	get(api, "/trials/{trial}/turned", "turned", "Which findings and guarantees a trial changes", func(ctx context.Context, in *Tried) (*answer.Turned, error) {
-		return s.Turned(ctx, in.Trial)
+		return s.Outcomes.Turned(ctx, in.Trial)
 	})
 	post(api, "/trials/{trial}/commit", "commit-trial", "Put a trial in force, as one revision", operator.Commit, http.StatusOK, func(ctx context.Context, in *struct {
 		Tried
@@ -154,7 +155,7 @@ func trials(api huma.API, s *service.Service) {
 		if err != nil {
 			return nil, err
 		}
-		return s.CommitTrial(ctx, operator.From(ctx), in.Trial, service.Committing{Version: version, Reason: in.Body.Reason, Override: in.Body.Override, Key: in.Key})
+		return s.Commits.Commit(ctx, operator.From(ctx), in.Trial, changeset.Committing{Version: version, Reason: in.Body.Reason, Override: in.Body.Override, Key: in.Key})
 	})
 	ofTrial(api, http.MethodPost, "/revisions/{number}/revert", "revert", "Begin a trial that reverts a revision", operator.Stage, http.StatusCreated, func(ctx context.Context, in *struct {
 		Number int `path:"number" minimum:"1" doc:"Number of the revision."`
@@ -162,12 +163,12 @@ func trials(api huma.API, s *service.Service) {
 			Name string `json:"name,omitempty" doc:"Name of the trial; missing: revert- and the number."`
 		}
 	}) (*answer.Trial, error) {
-		return s.Revert(ctx, operator.From(ctx), in.Number, in.Body.Name)
+		return s.Commits.Revert(ctx, operator.From(ctx), in.Number, in.Body.Name)
 	})
 	get(api, "/revisions/{number}", "revision", "One revision, with its changes as sentences", func(ctx context.Context, in *struct {
 		Number int `path:"number" minimum:"1" doc:"Number of the revision."`
 	}) (*answer.Revision, error) {
-		return s.Revision(ctx, in.Number)
+		return s.History.Revision(ctx, in.Number)
 	})
 	get(api, "/documents", "documents", "The files of the map, by path", func(ctx context.Context, in *struct {
 		Path string `query:"path" doc:"Only this file."`

@@ -14,7 +14,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/operator"
-	"gatemap/service"
+	"gatemap/service/intake"
 )
 
 const waysMap = `
@@ -52,10 +52,10 @@ func startWays(t *testing.T) *ways {
 	for _, role := range operator.Roles {
 		w.tokens[role] = w.person(t, "some."+string(role), role)
 	}
-	token, err := w.service.CreateToken(ctx, operator.Service, answer.TokenChange{Name: "manager", User: "greta"})
+	token, err := w.service.Tokens.Create(ctx, operator.Service, answer.TokenChange{Name: "manager", User: "greta"})
 	require.NoError(t, err)
 	w.tokens[operator.Manager] = token.Token
-	w.push, err = w.service.CreatePushToken(ctx, operator.Service, "club")
+	w.push, err = w.service.Tokens.CreatePush(ctx, operator.Service, "club")
 	require.NoError(t, err)
 	return w
 }
@@ -103,7 +103,7 @@ func (w *ways) run(token, body string) int64 {
 	var run answer.Run
 	require.NoError(w.t, json.Unmarshal([]byte(text), &run))
 	require.Eventually(w.t, func() bool {
-		r, err := w.service.Run(ctx, run.ID)
+		r, err := w.service.Journal.Run(ctx, run.ID)
 		return err == nil && !r.State.Running()
 	}, 10*time.Second, 2*time.Millisecond)
 	return run.ID
@@ -116,7 +116,7 @@ func TestEveryWayToARevision(t *testing.T) {
 	commits := func(role operator.Role) bool { return role.Has(operator.Commit) }
 	roles := append([]operator.Role{operator.Manager}, operator.Roles...)
 	for _, rule := range []bool{false, true} {
-		_, err := w.service.ChangeSettings(ctx, operator.Service, 0, answer.SettingsChange{TwoPersons: &rule})
+		_, err := w.service.Rights.ChangeSettings(ctx, operator.Service, 0, answer.SettingsChange{TwoPersons: &rule})
 		require.NoError(t, err)
 		for _, way := range []struct {
 			name string
@@ -165,7 +165,7 @@ func TestEveryWayToARevision(t *testing.T) {
 		before := w.service.Head().Revision.Number
 		w.post("/scim/v2/Users", w.push, fmt.Sprintf(`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"pushed-%v"}`, rule))
 		w.people()
-		_, err = w.service.Intake(ctx, "cindervale", service.BySchedule, service.Intaking{Commit: true, By: operator.Service})
+		_, err = w.service.Runs.Start(ctx, "cindervale", intake.BySchedule, intake.Intaking{Commit: true, By: operator.Service})
 		require.NoError(t, err)
 		assert.Eventually(t, func() bool { return w.service.Head().Revision.Number == before+2 }, 10*time.Second, 2*time.Millisecond)
 	}
@@ -201,7 +201,7 @@ func TestACommitIsOfTheVersionThatWasSeen(t *testing.T) {
 
 	// A manager's change is one call: no trial of theirs is there for others to add to.
 	assert.Equal(t, 200, w.post("/api/v1/own-groups/dome/crew/members", w.tokens[operator.Manager], `{"add":["cindervale/teo"]}`))
-	r, err := w.service.Revision(ctx, w.service.Head().Revision.Number)
+	r, err := w.service.History.Revision(ctx, w.service.Head().Revision.Number)
 	require.NoError(t, err)
 	assert.Empty(t, r.Trial)
 	assert.Len(t, r.Changes, 1)

@@ -39,6 +39,12 @@ const (
 	Restore        Do = "restore"
 )
 
+// Signed is a staged change with who staged it, as it is kept.
+type Signed struct {
+	Change
+	By string `json:"by"`
+}
+
 // Change is one staged change. Which fields it needs depends on what it does.
 type Change struct {
 	Do        Do              `json:"do" enum:"join,leave,set-user,create-group,rename-group,set-group,remove-group,add-line,change-line,move-line,remove-line,switch-line,add-part,change-part,move-part,remove-part,switch-part,write-document,remove-document,restore" doc:"What the change does."`

@@ -19,7 +19,7 @@ import (
 	"gatemap/core/plain"
 	"gatemap/core/rule"
 	"gatemap/mapfile"
-	"gatemap/service"
+	"gatemap/service/content"
 	"gatemap/stage"
 )
 
@@ -268,7 +268,7 @@ func (b *bench) loose(other string) string {
 // stagedToo measures a trial with the edit of files and records before it.
 func (b *bench) stagedToo(work string, c stage.Change) (err error) {
 	own := timed(5, func() {
-		var next *service.Folder
+		var next *content.Folder
 		if next, err = b.folder.Changed(b.atlas, []stage.Change{c}); err != nil {
 			return
 		}

@@ -13,10 +13,13 @@ import (
 	"time"
 
 	"gatemap/answer"
+	"gatemap/cli/collector"
 	"gatemap/connect"
 	"gatemap/core/directory"
 	"gatemap/operator"
-	"gatemap/service"
+	"gatemap/service/content"
+	"gatemap/service/intake"
+	"gatemap/workspace"
 )
 
 // taken is what a process of its own says of one intake: how long it takes from
@@ -59,8 +62,8 @@ func take(path string) error {
 		return err
 	}
 	start := time.Now()
-	events := s.Events(ctx)
-	run, err := s.Intake(ctx, "cindervale", service.ByHand, service.Intaking{Commit: true, By: operator.Service})
+	events := s.Events.Listen(ctx)
+	run, err := s.Runs.Start(ctx, "cindervale", intake.ByHand, intake.Intaking{Commit: true, By: operator.Service})
 	if err != nil {
 		return err
 	}
@@ -102,16 +105,16 @@ func copied(path string) (dir, folder string, err error) {
 
 // open is a service with the map that was copied into a directory, of which nothing else
 // stays in memory.
-func open(ctx context.Context, dir string) (*service.Service, error) {
+func open(ctx context.Context, dir string) (*workspace.Service, error) {
 	files := os.DirFS(filepath.Join(dir, "map"))
-	s, err := service.Open(ctx, filepath.Join(dir, "data"), slog.New(slog.DiscardHandler))
+	s, err := collector.Open(ctx, filepath.Join(dir, "data"), slog.New(slog.DiscardHandler), "")
 	if err != nil {
 		return nil, err
 	}
 	s.Allow(connect.Host{Files: files})
-	f, err := service.ReadFS(files)
+	f, err := content.ReadFS(files)
 	if err == nil {
-		_, err = s.CommitFolder(ctx, f, "measure", "a made-up map")
+		_, err = s.Folders.Commit(ctx, f, "measure", "a made-up map")
 	}
 	if err != nil {
 		return nil, errors.Join(err, s.Close())

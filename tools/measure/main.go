@@ -19,7 +19,7 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/plain"
 	"gatemap/core/situation"
-	"gatemap/service"
+	"gatemap/service/content"
 	"gatemap/tools/bigmap/world"
 )
 
@@ -51,7 +51,7 @@ func main() {
 // bench is a large map with what the measurements share.
 type bench struct {
 	path   string
-	folder *service.Folder
+	folder *content.Folder
 	atlas  *atlas.Atlas
 	plain  *plain.World       // once it is asked for
 	users  []directory.UserID // those of the samples, by a stride over all
@@ -104,7 +104,7 @@ func run(size string, seed uint64, only string) error {
 	if err := world.Write(path, s, seed); err != nil {
 		return err
 	}
-	if b.folder, err = service.ReadFolder(path); err != nil {
+	if b.folder, err = content.ReadFolder(path); err != nil {
 		return err
 	}
 	for _, step := range steps {

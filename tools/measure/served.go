@@ -20,8 +20,8 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"gatemap/cli/collector"
 	"gatemap/server"
-	"gatemap/service"
 )
 
 // served is what a process of its own says of the service: how long it takes from
@@ -41,11 +41,11 @@ func (b *bench) service() error {
 		return err
 	}
 	defer os.RemoveAll(data)
-	s, err := service.Open(context.Background(), data, slog.New(slog.DiscardHandler))
+	s, err := collector.Open(context.Background(), data, slog.New(slog.DiscardHandler), "")
 	if err != nil {
 		return err
 	}
-	if _, err := s.CommitFolder(context.Background(), b.folder, "measure", "a made-up map"); err != nil {
+	if _, err := s.Folders.Commit(context.Background(), b.folder, "measure", "a made-up map"); err != nil {
 		return err
 	}
 	if err := s.Close(); err != nil {
@@ -69,7 +69,7 @@ func (b *bench) service() error {
 func serve(data string) error {
 	start := time.Now()
 	ctx := context.Background()
-	s, err := service.Open(ctx, data, slog.New(slog.NewJSONHandler(io.Discard, nil)))
+	s, err := collector.Open(ctx, data, slog.New(slog.NewJSONHandler(io.Discard, nil)), "")
 	if err != nil {
 		return err
 	}
@@ -83,7 +83,7 @@ func serve(data string) error {
 	var m runtime.MemStats
 	runtime.ReadMemStats(&m)
 	got.Heap = m.HeapAlloc
-	token, err := s.FirstToken(ctx)
+	token, err := s.Tokens.First(ctx)
 	if err != nil {
 		return err
 	}

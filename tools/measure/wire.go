@@ -20,7 +20,8 @@ import (
 	"gatemap/connect/connectors"
 	"gatemap/connect/ldif"
 	"gatemap/core/place"
-	"gatemap/service"
+	"gatemap/service/events"
+	"gatemap/workspace"
 )
 
 // wire is a connector made up here: everything is in a file of directory entries, and what
@@ -145,8 +146,8 @@ func follow(path string) error {
 		return err
 	}
 	defer s.Close()
-	events := s.Events(ctx)
-	s.Follow()
+	events := s.Events.Listen(ctx)
+	s.Follower.Follow()
 	conn, err := listener.Accept()
 	if err != nil {
 		return err
@@ -178,8 +179,8 @@ func follow(path string) error {
 
 // meter takes the times from changes on the wire to answers.
 type meter struct {
-	service *service.Service
-	events  <-chan service.Event
+	service *workspace.Service
+	events  <-chan events.Event
 	conn    net.Conn
 	all     map[string][]time.Duration
 	err     error

@@ -22,15 +22,17 @@ import (
 	"time"
 
 	"gatemap/answer"
+	"gatemap/cli/collector"
 	"gatemap/client"
 	"gatemap/connect"
 	"gatemap/core/directory"
 	"gatemap/core/situation"
 	"gatemap/server"
-	"gatemap/service"
+	"gatemap/service/content"
 	"gatemap/stage"
 	"gatemap/tools/bigmap/world"
 	"gatemap/web"
+	"gatemap/workspace"
 )
 
 func main() {
@@ -61,7 +63,7 @@ source: {csv: {file: guests.csv}, users: {name: name, attributes: {title: title}
 // soak is one run.
 type soak struct {
 	folder  string
-	service *service.Service
+	service *workspace.Service
 	client  *client.Client
 	users   []string
 	group   string
@@ -150,18 +152,18 @@ func run(named string, seed uint64, length time.Duration, untimed bool) error {
 func (s *soak) start() (stop func(), err error) {
 	quiet := slog.New(slog.DiscardHandler)
 	ctx := context.Background()
-	f, err := service.ReadFolder(s.folder)
+	f, err := content.ReadFolder(s.folder)
 	if err != nil {
 		return nil, err
 	}
-	if s.service, err = service.Open(ctx, filepath.Join(s.folder, "data"), quiet); err != nil {
+	if s.service, err = collector.Open(ctx, filepath.Join(s.folder, "data"), quiet, ""); err != nil {
 		return nil, err
 	}
 	s.service.Allow(connect.Host{Files: os.DirFS(s.folder)})
-	if _, err := s.service.CommitFolder(ctx, f, "soak", "the map"); err != nil {
+	if _, err := s.service.Folders.Commit(ctx, f, "soak", "the map"); err != nil {
 		return nil, err
 	}
-	token, err := s.service.FirstToken(ctx)
+	token, err := s.service.Tokens.First(ctx)
 	if err != nil {
 		return nil, err
 	}

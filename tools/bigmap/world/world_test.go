@@ -2,6 +2,7 @@ package world
 
 import (
 	"crypto/sha256"
+	"gatemap/service/content"
 	"io/fs"
 	"os"
 	"strings"
@@ -9,8 +10,6 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-
-	"gatemap/service"
 )
 
 var small = Size{Name: "small", Users: 400, Groups: 90, Systems: 11, Memberships: 1500, Mappings: 200, Rules: 60}
@@ -42,7 +41,7 @@ func TestASeedMakesOneMap(t *testing.T) {
 // A made-up map has as much of everything as its size says, loads, and nests deep.
 func TestAMapIsAsLargeAsItsSizeSays(t *testing.T) {
 	folder, _ := written(t, small, 7)
-	f, err := service.ReadFolder(folder)
+	f, err := content.ReadFolder(folder)
 	require.NoError(t, err)
 	a, err := f.Compile("a made-up map")
 	require.NoError(t, err)

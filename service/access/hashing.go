@@ -1,0 +1,48 @@
+package access
+
+import (
+	"context"
+	"time"
+
+	"gatemap/answer"
+)
+
+// A password's hash takes 64 MiB while it is made (docs/security.md): so many are made
+// at once, and so many wait for that, for so long.
+const (
+	hashesAtOnce = 2
+	hashesQueued = 16
+	longestQueue = 5 * time.Second
+)
+
+// hashing bounds how many passwords are hashed at once.
+type hashing struct{ room, slots chan struct{} }
+
+func newHashing() *hashing {
+	return &hashing{make(chan struct{}, hashesAtOnce+hashesQueued), make(chan struct{}, hashesAtOnce)}
+}
+
+// do hashes a password when it is its turn. The error is an *answer.Problem where too
+// many wait, or that of the context.
+func (h *hashing) do(ctx context.Context, work func()) error {
+	select {
+	case h.room <- struct{}{}:
+		defer func() { <-h.room }()
+	default:
+		return errBusy
+	}
+	late := time.NewTimer(longestQueue)
+	defer late.Stop()
+	select {
+	case h.slots <- struct{}{}:
+		defer func() { <-h.slots }()
+	case <-late.C:
+		return errBusy
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	work()
+	return nil
+}
+
+var errBusy error = &answer.Problem{Title: "Busy", Status: 503, Wait: 5, Detail: "too many people sign in at this moment; try again in 5s"}

@@ -1,0 +1,76 @@
+package changeset
+
+import (
+	"context"
+	"encoding/json"
+	"maps"
+	"slices"
+
+	"gatemap/answer"
+	"gatemap/operator"
+	"gatemap/service/query"
+	"gatemap/stage"
+	"gatemap/store"
+)
+
+// BeginFrom makes a trial of the differences between the files of a folder and the
+// map in force. What sources bring in is left out: that comes by intake.
+func (s *Trials) BeginFrom(ctx context.Context, by operator.Actor, named, note string, files map[string]string) (*answer.Trial, error) {
+	if err := mayStage(by, &stage.Change{Do: stage.WriteDocument}); err != nil {
+		return nil, err
+	}
+	head := s.History.Head()
+	changes, err := differingFiles(head, files)
+	if err != nil {
+		return nil, err
+	}
+	if len(changes) == 0 {
+		return nil, &answer.ConflictError{Message: "the folder does not differ from the map in force: there is nothing to stage"}
+	}
+	w := &tried{head: head}
+	for _, c := range changes {
+		w.changes = append(w.changes, stage.Signed{Change: c, By: by.Name})
+	}
+	if s.bench.try(ctx, w); w.err != nil {
+		return nil, badChange(0, 1, w.err)
+	}
+	if err := s.Rights.MayConnect(ctx, by, head.Folder, w.folder); err != nil {
+		return nil, err
+	}
+	return s.create(ctx, by, &store.Trial{Name: named, Note: note}, w.changes)
+}
+
+// Adopt takes in a trial that was kept elsewhere, as it was staged there.
+func (s *Trials) Adopt(ctx context.Context, by operator.Actor, t *answer.Trial) error {
+	var changes []stage.Signed
+	for _, c := range t.Changes {
+		changes = append(changes, stage.Signed{Change: c.Change, By: c.By})
+	}
+	_, err := s.create(ctx, by, &store.Trial{Name: t.Name, Note: t.Note, Version: t.Version}, changes)
+	return err
+}
+
+// differingFiles are the changes that make the files of a map others.
+func differingFiles(head *query.Head, files map[string]string) ([]stage.Change, error) {
+	var changes []stage.Change
+	old := map[string]string{}
+	for _, f := range head.Folder.Files {
+		old[f.Path] = string(f.Content)
+	}
+	for _, path := range slices.Sorted(maps.Keys(files)) {
+		if was, known := old[path]; known && was == files[path] {
+			continue
+		}
+		text, err := json.Marshal(files[path])
+		if err != nil {
+			return nil, err
+		}
+		changes = append(changes, stage.Change{Do: stage.WriteDocument, Document: path, Value: text})
+	}
+	for _, path := range slices.Sorted(maps.Keys(old)) {
+		if _, stays := files[path]; !stays {
+			changes = append(changes, stage.Change{Do: stage.RemoveDocument, Document: path})
+		}
+	}
+	return changes, nil
+}

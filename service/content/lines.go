@@ -1,0 +1,58 @@
+package content
+
+import (
+	"gatemap/core/atlas"
+	"gatemap/core/place"
+	"gatemap/mapfile"
+	"slices"
+	"strings"
+)
+
+// Entry is an entry of a list of a file.
+type Entry struct {
+	List   string
+	Number int
+	Value  []byte // as JSON
+}
+
+// Text is a file of the folder, opened; false if there is none.
+func (f *Folder) Text(path string) (*mapfile.Text, bool) {
+	i := slices.IndexFunc(f.Files, func(x mapfile.File) bool { return x.Path == path })
+	if i < 0 {
+		return nil, false
+	}
+	text, err := mapfile.OpenText(f.Files[i])
+	return text, err == nil // it was read when the map was
+}
+
+// Entries are the entries of the lists of a file, by where they begin.
+func (f *Folder) Entries(path string) map[place.Place]Entry {
+	found := map[place.Place]Entry{}
+	text, ok := f.Text(path)
+	if !ok {
+		return found
+	}
+	for e := range text.Entries {
+		if value, err := mapfile.JSON(text.Flow(e.At)); err == nil {
+			found[place.Place{File: path, Line: e.Line, Column: e.Column}] = Entry{strings.Join(e.List, " > "), e.Number, value}
+		}
+	}
+	return found
+}
+
+// Document is what is written of a system, as JSON; nil if it cannot be found.
+func (f *Folder) Document(s *atlas.System) []byte {
+	text, ok := f.Text(s.Document.Place.File)
+	if !ok {
+		return nil
+	}
+	at, ok := text.Document("system", s.Name())
+	if !ok {
+		return nil
+	}
+	value, err := mapfile.JSON(text.Flow(at))
+	if err != nil {
+		return nil
+	}
+	return value
+}

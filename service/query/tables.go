@@ -1,0 +1,115 @@
+package query
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"gatemap/answer"
+	"gatemap/core/atlas"
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/place"
+	"gatemap/core/rule"
+	"gatemap/core/situation"
+)
+
+// Matrix puts people against entitlements, of one system or all, of one group's
+// members or everyone, of rights like a pattern or all.
+func (a Answers) Matrix(ctx context.Context, system, group, right string, s situation.Situation) (*answer.Matrix, error) {
+	facts, err := a.Atlas.Facts(s)
+	if err != nil {
+		return nil, err
+	}
+	within, err := a.within(system)
+	if err != nil {
+		return nil, err
+	}
+	people, err := a.people(group)
+	if err != nil {
+		return nil, err
+	}
+	if len(people) > maxRows {
+		return nil, &situation.FieldError{Field: "group", Value: group, Problem: fmt.Sprintf("a matrix is of at most %d people, and these are %d: name a smaller group", maxRows, len(people))}
+	}
+	pattern := gate.Pattern{Text: place.Text{Value: cmp.Or(right, "*")}}
+	held := make([]map[answer.Column]rule.Entitlement, len(people))
+	columns := map[answer.Column]bool{}
+	for i, u := range people {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		held[i] = map[answer.Column]rule.Entitlement{}
+		for _, e := range a.Atlas.Reach(u, facts, within) {
+			if pattern.Matches(e.Right) {
+				c := answer.Column{System: e.System, Object: e.Object, Right: e.Right}
+				held[i][c], columns[c] = e, true
+			}
+		}
+	}
+	m := &answer.Matrix{Situation: s.Facts(), Columns: []answer.Column{}, Rows: []answer.Row{}}
+	for c := range columns {
+		m.Columns = append(m.Columns, c)
+	}
+	slices.SortFunc(m.Columns, compareColumns)
+	for i, u := range people {
+		if len(held[i]) == 0 {
+			continue
+		}
+		row := answer.Row{User: a.Atlas.Book.UserName(u), States: make([]rule.State, len(m.Columns))}
+		for j, c := range m.Columns {
+			e := held[i][c]
+			row.States[j] = e.State
+			if e.Breadth != "" {
+				if row.Breadths == nil {
+					row.Breadths = make([]string, len(m.Columns))
+				}
+				row.Breadths[j] = e.Breadth
+			}
+			if e.Reply != nil {
+				if row.Replies == nil {
+					row.Replies = map[int]map[string]any{}
+				}
+				row.Replies[j] = e.Reply
+			}
+		}
+		m.Rows = append(m.Rows, row)
+	}
+	return m, nil
+}
+
+func compareColumns(a, b answer.Column) int {
+	return cmp.Or(strings.Compare(a.System, b.System), strings.Compare(a.Object, b.Object), strings.Compare(a.Right, b.Right))
+}
+
+// within finds a system; nil if none is named.
+func (a Answers) within(system string) (*atlas.System, error) {
+	if system == "" {
+		return nil, nil
+	}
+	return a.Atlas.System(system)
+}
+
+// people are the members of a group, or everyone.
+func (a Answers) people(group string) ([]directory.UserID, error) {
+	var people []directory.UserID
+	if group == "" {
+		for u := range a.Atlas.Book.AllUsers {
+			people = append(people, u)
+		}
+		return people, nil
+	}
+	g, err := a.Atlas.Book.FindGroup(group, "")
+	if err != nil {
+		return nil, err
+	}
+	for _, m := range a.Atlas.Book.Members(g) {
+		people = append(people, m.User)
+	}
+	return people, nil
+}
+
+// maxRows is how many people a matrix has at the most.
+const maxRows = 5000
