@@ -1,17 +1,13 @@
 package answer_test
 
 import (
-	"encoding/json"
-	"errors"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
 
 	"gatemap/answer"
 	"gatemap/core/atlas"
-	"gatemap/core/directory"
 	"gatemap/core/rule"
 	"gatemap/core/situation"
 )
@@ -136,27 +132,4 @@ func TestSentences(t *testing.T) {
 		assert.Equal(t, c.want, answer.Sentences(c.why, "Una"))
 	}
 	assert.True(t, strings.HasPrefix(answer.Sentences(why(rule.None, nil), "")[0], "d/u does not hold"))
-}
-
-// What an Asker's error says comes back whole from the other side of the API.
-func TestProblemsThereAndBack(t *testing.T) {
-	for _, err := range []error{
-		&directory.NotFoundError{Kind: "user", Name: "x", Near: []string{"y", "z"}},
-		&directory.NotFoundError{Kind: "user", Name: "x", Candidates: []string{"a/x", "b/x"}},
-		&directory.NotFoundError{Kind: "right", Name: "x", Within: "archive"},
-		&rule.ObjectNeededError{System: "s", Objects: []string{"a", "b"}},
-		&situation.FieldError{Field: "at", Value: "noon", Problem: "not a time"},
-	} {
-		sent, marshalErr := json.Marshal(answer.ProblemOf(err))
-		require.NoError(t, marshalErr)
-		var received answer.Problem
-		require.NoError(t, json.Unmarshal(sent, &received))
-		assert.Equal(t, err, received.Err())
-		assert.Equal(t, err.Error(), received.Detail)
-	}
-	hidden := answer.ProblemOf(errors.New("password is hunter2"))
-	assert.Equal(t, 500, hidden.Status)
-	assert.NotContains(t, hidden.Error(), "hunter2")
-	assert.Same(t, hidden, answer.ProblemOf(hidden))
-	assert.Equal(t, "Gone", (&answer.Problem{Title: "Gone"}).Error())
 }

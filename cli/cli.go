@@ -16,6 +16,7 @@ import (
 	"gatemap/answer"
 	"gatemap/core/name"
 	"gatemap/core/rule"
+	"gatemap/edge"
 )
 
 // Version is the version of the program; the build sets it.
@@ -59,15 +60,15 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 	if err == nil {
 		switch {
 		case a.refused:
-			return exitRefused
+			return edge.Refused
 		case a.failed:
-			return exitFailed
+			return edge.Failed
 		}
-		return exitDone
+		return edge.Done
 	}
 	fmt.Fprintf(errs, "gatemap: %s\n", name.Text(err.Error()))
 	code := a.exitCode(err)
-	if code == exitUsage {
+	if code == edge.Usage {
 		fmt.Fprintf(errs, "Try: %s --help\n", cmd.CommandPath())
 	}
 	return code

@@ -16,6 +16,7 @@ var layers = [][]string{
 	{"cmd/gatemap"},
 	{"cli"},
 	{"cli/collector", "server", "client"},
+	{"edge"},
 	{"workspace"},
 	{"service/intake", "service/changeset", "service/access"},
 	{"service/rights"},
@@ -46,7 +47,7 @@ var layers = [][]string{
 
 // knowsHTTP are the packages that may know that they are asked by HTTP: those at the edge, and
 // those that speak it to others.
-var knowsHTTP = []string{"cmd/gatemap", "cli", "server", "client", "web", "connect/scim", "demo", "demo/provider"}
+var knowsHTTP = []string{"cmd/gatemap", "cli", "server", "client", "web", "connect/scim", "demo", "demo/provider", "edge"}
 
 // barred are packages that the core keeps away from.
 var barred = []string{"net/http", "database/sql", "log", "log/slog", "os", "io/fs", "github.com/go-chi/chi/v5", "github.com/spf13/cobra", "go.yaml.in/yaml/v3"}

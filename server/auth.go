@@ -13,6 +13,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"gatemap/answer"
+	"gatemap/edge"
 	"gatemap/operator"
 	"gatemap/service/access"
 	"gatemap/workspace"
@@ -127,7 +128,7 @@ func requires(right operator.Right) func(http.Handler) http.Handler {
 				err = limited(by)
 			}
 			if err != nil {
-				writeProblem(w, answer.ProblemOf(err))
+				writeProblem(w, edge.Problem(err))
 				return
 			}
 			next.ServeHTTP(w, r)
@@ -156,7 +157,7 @@ func authorize(s *workspace.Service) func(huma.Context, func(huma.Context)) {
 			return
 		}
 		s.Audit.Refused(c.Context(), by, o.OperationID, err.Error())
-		p := answer.ProblemOf(err)
+		p := edge.Problem(err)
 		c.SetHeader("Content-Type", p.ContentType(""))
 		c.SetStatus(p.Status)
 		_ = writeJSON(c.BodyWriter(), p)
@@ -209,7 +210,7 @@ func sessions(api huma.API, s *workspace.Service, p *Provider) {
 			if errors.As(err, &p) && p.Wait > 0 {
 				return nil, huma.ErrorWithHeaders(p, http.Header{"Retry-After": {strconv.Itoa(p.Wait)}})
 			}
-			return nil, answer.ProblemOf(err)
+			return nil, edge.Problem(err)
 		}
 		return &cookieReply{sessionCookie(session, int(access.SessionLength.Seconds()), in.secure)}, nil
 	})
@@ -218,7 +219,7 @@ func sessions(api huma.API, s *workspace.Service, p *Provider) {
 	}) (*reply[answer.SignedIn], error) {
 		a, ok, err := s.Sessions.BySession(ctx, in.Session)
 		if err != nil {
-			return nil, answer.ProblemOf(err)
+			return nil, edge.Problem(err)
 		}
 		out := &answer.SignedIn{SignedIn: ok, Name: a.Name, Role: string(a.Role), Rights: []string{}, Provider: p != nil}
 		if ok {
@@ -234,7 +235,7 @@ func sessions(api huma.API, s *workspace.Service, p *Provider) {
 		Session string `cookie:"gatemap_session"`
 	}) (*cookieReply, error) {
 		if err := s.Sessions.SignOut(ctx, in.Session); err != nil {
-			return nil, answer.ProblemOf(err)
+			return nil, edge.Problem(err)
 		}
 		return &cookieReply{sessionCookie("", -1, in.secure)}, nil
 	})

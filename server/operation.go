@@ -6,7 +6,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"gatemap/answer"
+	"gatemap/edge"
 	"gatemap/operator"
 )
 
@@ -48,7 +48,7 @@ func call[In, Out any](api huma.API, o huma.Operation, work func(context.Context
 	huma.Register(api, o, func(ctx context.Context, in *In) (*reply[Out], error) {
 		out, err := work(ctx, in)
 		if err != nil {
-			return nil, answer.ProblemOf(err)
+			return nil, edge.Problem(err)
 		}
 		return &reply[Out]{out}, nil
 	})

@@ -9,6 +9,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 
 	"gatemap/answer"
+	"gatemap/edge"
 	"gatemap/operator"
 	"gatemap/store"
 	"gatemap/workspace"
@@ -17,7 +18,7 @@ import (
 // settings are the settings with their version.
 func settings(x *answer.Settings, err error) (*versioned[answer.Settings], error) {
 	if err != nil {
-		return nil, answer.ProblemOf(err)
+		return nil, edge.Problem(err)
 	}
 	return &versioned[answer.Settings]{etag(x.Version()), x}, nil
 }
@@ -26,7 +27,7 @@ func settings(x *answer.Settings, err error) (*versioned[answer.Settings], error
 func remove[In any](api huma.API, path, id, summary string, right operator.Right, work func(context.Context, *In) error) {
 	huma.Register(api, operation(http.MethodDelete, path, id, summary, right, http.StatusNoContent), func(ctx context.Context, in *In) (*struct{}, error) {
 		if err := work(ctx, in); err != nil {
-			return nil, answer.ProblemOf(err)
+			return nil, edge.Problem(err)
 		}
 		return &struct{}{}, nil
 	})
@@ -58,7 +59,7 @@ func administration(api huma.API, s *workspace.Service) {
 		}
 		o, err := s.Operators.Set(ctx, operator.From(ctx), unescape(in.Name), version, in.Body)
 		if err != nil {
-			return nil, answer.ProblemOf(err)
+			return nil, edge.Problem(err)
 		}
 		return &versioned[answer.Operator]{etag(o.Version), o}, nil
 	})
@@ -73,7 +74,7 @@ func administration(api huma.API, s *workspace.Service) {
 	})
 	huma.Register(api, operation(http.MethodPut, "/own-password", "change-own-password", "Change the caller's password; the caller's sessions and tokens end", operator.Read, http.StatusNoContent), func(ctx context.Context, in *struct{ Body answer.PasswordChange }) (*struct{}, error) {
 		if err := s.Operators.ChangeOwnPassword(ctx, operator.From(ctx), in.Body.Old, in.Body.New); err != nil {
-			return nil, answer.ProblemOf(err)
+			return nil, edge.Problem(err)
 		}
 		return &struct{}{}, nil
 	})

@@ -19,7 +19,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"golang.org/x/oauth2"
 
-	"gatemap/answer"
+	"gatemap/edge"
 	"gatemap/operator"
 	"gatemap/service/access"
 	"gatemap/workspace"
@@ -232,7 +232,7 @@ func byProvider(api huma.API, s *workspace.Service, p *Provider) {
 		}
 		session, err := s.Sessions.SignInBy(ctx, p.Issuer, subject, named, in.address)
 		if err != nil {
-			return nil, answer.ProblemOf(err)
+			return nil, edge.Problem(err)
 		}
 		return &redirect{http.StatusSeeOther, "/", []http.Cookie{sessionCookie(session, int(access.SessionLength.Seconds()), in.secure), signInKept("", in.secure)}}, nil
 	})

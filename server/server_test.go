@@ -26,6 +26,7 @@ import (
 	"gatemap/core/rule"
 	"gatemap/core/situation"
 	"gatemap/demo"
+	"gatemap/edge"
 	"gatemap/operator"
 	"gatemap/server"
 	"gatemap/service/content"
@@ -284,7 +285,7 @@ func TestTheClientGivesTheErrorsOfTheMap(t *testing.T) {
 	require.ErrorAs(t, err, &missing)
 	assert.Equal(t, "archive", missing.Within)
 	var needed *rule.ObjectNeededError
-	require.ErrorAs(t, (&answer.Problem{Type: answer.ProblemOf(&rule.ObjectNeededError{System: "s", Objects: []string{"a"}}).Type, Objects: []string{"a"}}).Err(), &needed)
+	require.ErrorAs(t, (&answer.Problem{Type: edge.Problem(&rule.ObjectNeededError{System: "s", Objects: []string{"a"}}).Type, Objects: []string{"a"}}).Err(), &needed)
 
 	wrong, err := client.New(r.URL, "wrong")
 	require.NoError(t, err)

@@ -10,6 +10,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"gatemap/answer"
+	"gatemap/edge"
 	"gatemap/operator"
 	"gatemap/service/changeset"
 	"gatemap/stage"
@@ -51,7 +52,7 @@ func ofTrial[In any](api huma.API, method, path, id, summary string, right opera
 	huma.Register(api, operation(method, path, id, summary, right, status), func(ctx context.Context, in *In) (*versioned[answer.Trial], error) {
 		t, err := work(ctx, in)
 		if err != nil {
-			return nil, answer.ProblemOf(err)
+			return nil, edge.Problem(err)
 		}
 		return &versioned[answer.Trial]{etag(t.Version), t}, nil
 	})
@@ -121,7 +122,7 @@ func trials(api huma.API, s *workspace.Service) {
 			err = s.Trials.Remove(ctx, operator.From(ctx), in.Trial, version)
 		}
 		if err != nil {
-			return nil, answer.ProblemOf(err)
+			return nil, edge.Problem(err)
 		}
 		return &struct{}{}, nil
 	})

@@ -2,7 +2,6 @@ package workspace_test
 
 import (
 	"encoding/json"
-	"errors"
 	"maps"
 	"slices"
 	"testing"
@@ -14,6 +13,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/connect"
+	"gatemap/edge"
 	"gatemap/operator"
 	"gatemap/service/changeset"
 	"gatemap/service/content"
@@ -108,7 +108,7 @@ func drawStaged(t *rapid.T) stage.Change {
 
 // refusal says that an error is one that tells people why, and no failure.
 func refusal(err error) bool {
-	return answer.ProblemOf(err).Status < 500
+	return edge.Problem(err).Status < 500
 }
 
 // What is committed and reverted is byte for byte what it was.
@@ -297,9 +297,8 @@ func TestATrialIsKeptAndOnlyOneVersionOfItChanged(t *testing.T) {
 	s := small(t, folder)
 	begin(t, s, "kept", stage.Change{Do: stage.Join, Group: "crew", Member: "teo"})
 	_, err := s.Trials.Stage(ctx, ada, "kept", 1, []stage.Change{{Do: stage.Join, Group: "crew", Member: "rana"}})
-	var p *answer.Problem
-	require.True(t, errors.As(err, &p))
-	assert.Equal(t, 412, p.Status)
+	var moved *answer.MovedError
+	require.ErrorAs(t, err, &moved)
 	_, err = s.Trials.Stage(ctx, ada, "kept", 2, []stage.Change{{Do: stage.Join, Group: "crew", Member: "rana"}, {Do: stage.Join, Group: "crew", Member: "rana"}})
 	assert.ErrorContains(t, err, "changes[1]: group dome/crew lists dome/rana already", "all of them or none")
 	require.NoError(t, s.Close())

@@ -180,9 +180,8 @@ func TestARunIsCommittedAsItWasSeen(t *testing.T) {
 	begin(t, o.Service, "wider", stage.Change{Do: stage.AddLine, System: "doors", List: "rules", Value: []byte(`{"name":"crew to the roof","action":"permit","groups":["crew"],"to":["roof","dome"]}`)})
 	require.NoError(t, commit(o.Service, ada, "wider", ""))
 	_, err = o.Runs.Commit(ctx, p.Run.ID, p.Run.Version, false, ada)
-	var problem *answer.Problem
-	require.ErrorAs(t, err, &problem)
-	assert.Equal(t, 412, problem.Status)
+	var moved *answer.MovedError
+	require.ErrorAs(t, err, &moved)
 	again, err := o.Journal.Preview(ctx, p.Run.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 2, again.Run.Version)

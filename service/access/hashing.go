@@ -3,8 +3,6 @@ package access
 import (
 	"context"
 	"time"
-
-	"gatemap/answer"
 )
 
 // A password's hash takes 64 MiB while it is made (docs/security.md): so many are made
@@ -22,7 +20,7 @@ func newHashing() *hashing {
 	return &hashing{make(chan struct{}, hashesAtOnce+hashesQueued), make(chan struct{}, hashesAtOnce)}
 }
 
-// do hashes a password when it is its turn. The error is an *answer.Problem where too
+// do hashes a password when it is its turn. The error is a *BusyError where too
 // many wait, or that of the context.
 func (h *hashing) do(ctx context.Context, work func()) error {
 	select {
@@ -45,4 +43,4 @@ func (h *hashing) do(ctx context.Context, work func()) error {
 	return nil
 }
 
-var errBusy error = &answer.Problem{Title: "Busy", Status: 503, Wait: 5, Detail: "too many people sign in at this moment; try again in 5s"}
+var errBusy error = &BusyError{longestQueue}

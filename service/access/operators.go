@@ -44,7 +44,7 @@ func describeOperator(o *store.Operator) *answer.Operator {
 var reservedNames = []string{operator.Service.Name, "host", "folder", "token", "push", "provider"}
 
 // Set adds an operator, where version is 0, or changes that version of one.
-// The error is an *answer.Problem or an *answer.ConflictError.
+// The error is an *answer.InvalidError, an *answer.MovedError or an *answer.ConflictError.
 func (s *Operators) Set(ctx context.Context, by operator.Actor, named string, version int, in answer.OperatorChange) (*answer.Operator, error) {
 	if !operatorName.MatchString(named) {
 		return nil, answer.Invalid("name", named, "an operator's name has letters, digits and any of . _ @ -, at most 64 of them")
@@ -63,7 +63,7 @@ func (s *Operators) Set(ctx context.Context, by operator.Actor, named string, ve
 		o = store.Operator{Name: named, Created: time.Now(), Role: string(operator.Viewer)}
 	}
 	if version > 0 && version != o.Version {
-		return nil, &answer.Problem{Title: "Changed by someone else", Status: 412, Detail: fmt.Sprintf("operator %s has changed and is at version %d now: read it again", named, o.Version)}
+		return nil, &answer.MovedError{Message: fmt.Sprintf("operator %s has changed and is at version %d now: read it again", named, o.Version)}
 	}
 	var changed []string
 	if in.Role != nil {
@@ -114,7 +114,7 @@ func (s *Operators) setPassword(ctx context.Context, o *store.Operator, password
 }
 
 // ChangeOwnPassword gives an operator who knows the password another one. The sessions and
-// the tokens of that operator end. The error is an *answer.Problem or an
+// the tokens of that operator end. The error is an *answer.InvalidError or an
 // *operator.ForbiddenError.
 func (s *Operators) ChangeOwnPassword(ctx context.Context, by operator.Actor, old, fresh string) error {
 	o, known, err := s.store.Operator(ctx, by.Name)
@@ -125,7 +125,7 @@ func (s *Operators) ChangeOwnPassword(ctx context.Context, by operator.Actor, ol
 		return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s has no password here: there is none to change", by.Name)}
 	}
 	if wait := s.throttle.begin(name.Fold(o.Name), by.Origin, time.Now()); wait > 0 {
-		return tooMany(wait)
+		return &WaitError{wait}
 	}
 	right := false
 	if err := s.hashing.do(ctx, func() { right = operator.CheckPassword(o.Password, old) }); err != nil {

@@ -18,8 +18,8 @@ const SessionLength = 12 * time.Hour
 
 // What everyone is told whose sign-in fails, whatever was wrong.
 var (
-	wrongSignIn = &answer.Problem{Title: "Not signed in", Status: 401, Detail: "name, password and code do not fit together"}
-	wrongToken  = &answer.Problem{Title: "Wrong token", Status: 401, Detail: "this is not a token of this service"}
+	wrongSignIn = &SignInError{"name, password and code do not fit together"}
+	wrongToken  = &SignInError{"this is not a token of this service"}
 )
 
 // BySession is who acts in a session; ok is false if it does not hold.
@@ -53,7 +53,8 @@ func (s *Sessions) BySession(ctx context.Context, session string) (a operator.Ac
 // where there is a second factor, a code.
 type SignIn struct{ Token, Name, Password, Code string }
 
-// SignIn gives out a session. The error is an *answer.Problem.
+// SignIn gives out a session. The error is a *SignInError, a *WaitError,
+// a *BusyError, or an *answer.InvalidError.
 func (s *Sessions) SignIn(ctx context.Context, in SignIn, origin string) (session string, a operator.Actor, err error) {
 	now := time.Now()
 	as := in.Name
@@ -64,7 +65,7 @@ func (s *Sessions) SignIn(ctx context.Context, in SignIn, origin string) (sessio
 		as = "token"
 	}
 	if wait := s.throttle.begin(name.Fold(in.Name), origin, now); wait > 0 {
-		return "", a, errors.Join(tooMany(wait), s.audit.Note(ctx, operator.Actor{Name: as, Origin: origin}, "sign-in", "", audit.Refused, "too many tries"))
+		return "", a, errors.Join(&WaitError{wait}, s.audit.Note(ctx, operator.Actor{Name: as, Origin: origin}, "sign-in", "", audit.Refused, "too many tries"))
 	}
 	x, a, err := s.check(ctx, in, now)
 	if err == nil {
@@ -153,12 +154,12 @@ func (s *Sessions) SignInBy(ctx context.Context, issuer, subject, named, origin 
 			return "", err
 		}
 		if !tied {
-			problem := &answer.Problem{Title: "Not signed in", Status: 403, Detail: fmt.Sprintf("%s signed in before as another account of the provider, or that account as someone else; an admin can untie them: gatemap operator untie %s", user, user)}
+			problem := &StrangerError{fmt.Sprintf("%s signed in before as another account of the provider, or that account as someone else; an admin can untie them: gatemap operator untie %s", user, user)}
 			return "", errors.Join(problem, s.audit.Note(ctx, a, "sign-in", "", audit.Refused, "provider: "+user+" is tied to another subject"))
 		}
 		x.User, a.Name = user, user
 	default:
-		problem := &answer.Problem{Title: "Not signed in", Status: 403, Detail: fmt.Sprintf("%s is no operator here, and manages no group; an admin can add operators", named)}
+		problem := &StrangerError{fmt.Sprintf("%s is no operator here, and manages no group; an admin can add operators", named)}
 		return "", errors.Join(problem, s.audit.Note(ctx, a, "sign-in", "", audit.Refused, "provider: no operator, and no manager of a group"))
 	}
 	if session, err = s.store.BeginSession(ctx, x); err != nil {

@@ -1,14 +1,11 @@
 package access
 
 import (
-	"fmt"
 	"net/netip"
 	"sync"
 	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
-
-	"gatemap/answer"
 )
 
 // After so many sign-ins that failed in a row, of one name from one address, or from one
@@ -105,12 +102,5 @@ func (t *throttle) takeBack(name, address string) {
 			x.failed = max(x.failed-1, 0)
 			t.tries.Add(key, x)
 		}
-	}
-}
-
-func tooMany(wait time.Duration) error {
-	return &answer.Problem{
-		Title: "Too many tries", Status: 429, Wait: int(wait.Seconds()) + 1,
-		Detail: fmt.Sprintf("too many failed sign-ins; try again in %s", wait.Round(time.Second)),
 	}
 }

@@ -78,7 +78,7 @@ func describeToken(t *store.Token) answer.TokenInfo {
 
 // Create creates a token and returns it: the only time that it is shown. It is of
 // whoever makes it, unless it is of a service or of a manager of groups, which takes an
-// admin. The error is an *answer.Problem, an *answer.ConflictError or an
+// admin. The error is an *answer.InvalidError, an *answer.ConflictError or an
 // *operator.ForbiddenError.
 func (s *Tokens) Create(ctx context.Context, by operator.Actor, in answer.TokenChange) (*answer.Token, error) {
 	t := store.Token{Name: in.Name, Role: in.Role, Author: by.Name, Created: time.Now(), Systems: in.Systems}

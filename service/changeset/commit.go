@@ -28,8 +28,8 @@ type Committing struct {
 // Commit makes a trial the newest revision. Where the map has moved since the
 // trial was staged, in what it does not touch, it is recomputed on what is in
 // force now. The error is an *answer.ConflictError that says what keeps it, an
-// *operator.ForbiddenError, or an *answer.Problem where there is a newer version (412,
-// RFC 9110 section 15.5.13) or none is named (428, RFC 6585 section 3).
+// *operator.ForbiddenError, an *answer.MovedError where there is a newer version, or an
+// *answer.UnseenError where none is named.
 func (s *Commits) Commit(ctx context.Context, by operator.Actor, named string, c Committing) (*answer.Committed, error) {
 	if strings.TrimSpace(c.Reason) == "" {
 		return nil, answer.Invalid("reason", "", "a commit needs a reason")
@@ -49,9 +49,7 @@ func (s *Commits) Commit(ctx context.Context, by operator.Actor, named string, c
 		}
 	}
 	if c.Version == 0 {
-		return nil, &answer.Problem{
-			Title: "Version missing", Status: 428, Field: "If-Match", Detail: "a commit is of the version that you have seen: send the ETag of the trial in If-Match",
-		}
+		return nil, &answer.UnseenError{Message: "a commit is of the version that you have seen: send the ETag of the trial in If-Match"}
 	}
 	t, err := s.bench.kept(ctx, named)
 	if err != nil {

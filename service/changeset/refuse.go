@@ -10,10 +10,7 @@ import (
 )
 
 func movedTrial(t *store.Trial) error {
-	return &answer.Problem{
-		Title: "Changed by someone else", Status: 412,
-		Detail: fmt.Sprintf("the trial %s has changed and is at version %d now: read it again, then repeat the call for that version", t.Name, t.Version),
-	}
+	return &answer.MovedError{Message: fmt.Sprintf("the trial %s has changed and is at version %d now: read it again, then repeat the call for that version", t.Name, t.Version)}
 }
 
 func notNow(err error) error { return &answer.ConflictError{Message: err.Error()} }
@@ -26,9 +23,9 @@ func badChange(i, of int, err error) error {
 		return err
 	}
 	field := fmt.Sprintf("changes[%d]", i)
-	p := &answer.Problem{Title: "Invalid change", Status: 422, Field: field, Problem: err.Error(), Detail: err.Error()}
+	e := &answer.InvalidError{Field: field, Problem: err.Error(), Message: err.Error()}
 	if of > 1 {
-		p.Detail = field + ": " + p.Detail
+		e.Message = field + ": " + e.Message
 	}
-	return p
+	return e
 }

@@ -22,7 +22,7 @@ import (
 // trialName is what a trial may be called: it stands in addresses.
 var trialName = regexp.MustCompile(`^[a-zA-Z0-9][a-zA-Z0-9._-]{0,63}$`)
 
-// Begin begins a trial. The error is an *answer.Problem where the name cannot be
+// Begin begins a trial. The error is an *answer.InvalidError where the name cannot be
 // used, and an *answer.ConflictError where it is taken.
 func (s *Trials) Begin(ctx context.Context, by operator.Actor, named, note string) (*answer.Trial, error) {
 	return s.create(ctx, by, &store.Trial{Name: named, Note: note}, nil)
@@ -80,7 +80,7 @@ func (s *Trials) Find(ctx context.Context, by operator.Actor, named string) (*an
 }
 
 // Stage adds changes to a version of a trial; version 0 is whichever there is. It
-// is all of them or none. The error is an *answer.Problem that says which change
+// is all of them or none. The error is an *answer.InvalidError that says which change
 // cannot be made and why.
 func (s *Trials) Stage(ctx context.Context, by operator.Actor, named string, version int, changes []stage.Change) (*answer.Trial, error) {
 	return s.restage(ctx, by, named, version, func(w *tried) (did string, err error) {

@@ -36,9 +36,7 @@ func (s *Runs) await(ctx context.Context, l *lane, r *run, entries ...store.Entr
 // worked out again, and not committed until someone has seen that.
 func (s *Runs) Commit(ctx context.Context, id int64, version int, confirm bool, by operator.Actor) (answer.Run, error) {
 	if version == 0 {
-		return answer.Run{}, &answer.Problem{
-			Title: "Version missing", Status: 428, Field: "If-Match", Detail: "a commit is of the changes that you have seen: send the version of the run in If-Match",
-		}
+		return answer.Run{}, &answer.UnseenError{Message: "a commit is of the changes that you have seen: send the version of the run in If-Match"}
 	}
 	l, r, err := s.open(ctx, id)
 	if err != nil {
@@ -66,7 +64,7 @@ func (s *Runs) Commit(ctx context.Context, id int64, version int, confirm bool, 
 }
 
 // workAgain works a run out on the map in force, where that has changed. The error is an
-// *answer.Problem (412) where the run would do something else now.
+// *answer.MovedError where the run would do something else now.
 func (s *Runs) workAgain(ctx context.Context, r *run) error {
 	r.mu.Lock()
 	p, before := r.prepared, *r.preview
@@ -103,10 +101,7 @@ func sameChanges(a, b answer.Preview) (bool, error) {
 }
 
 func overtaken(r answer.Run) error {
-	return &answer.Problem{
-		Title: "Worked out again", Status: 412,
-		Detail: fmt.Sprintf("the map has changed since run %d was worked out, and what it would change is at version %d now: look at its preview again, then commit that version", r.ID, r.Version),
-	}
+	return &answer.MovedError{Message: fmt.Sprintf("the map has changed since run %d was worked out, and what it would change is at version %d now: look at its preview again, then commit that version", r.ID, r.Version)}
 }
 
 // Discard lets a run that waits or is held go.

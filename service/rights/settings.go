@@ -27,7 +27,7 @@ const (
 )
 
 // ChangeSettings writes settings. A version that is not 0 must be that of the settings as
-// they are, else the error is an *answer.Problem.
+// they are, else the error is an *answer.MovedError.
 func (s *Rights) ChangeSettings(ctx context.Context, by operator.Actor, version int, in answer.SettingsChange) (*answer.Settings, error) {
 	s.history.Lock()
 	defer s.history.Unlock()
@@ -36,7 +36,7 @@ func (s *Rights) ChangeSettings(ctx context.Context, by operator.Actor, version 
 		return nil, err
 	}
 	if version != 0 && version != now.Version() {
-		return nil, &answer.Problem{Title: "Changed by someone else", Status: 412, Detail: "the settings have changed: read them again"}
+		return nil, &answer.MovedError{Message: "the settings have changed: read them again"}
 	}
 	values := map[string]string{}
 	var entries []store.Entry
