@@ -97,6 +97,16 @@ func ShutFor(reason Reason, at, detail string) Verdict {
 // DependsOn is the verdict that is open in some ways.
 func DependsOn(ways situation.Ways) Verdict { return Verdict{State: Depends, If: ways} }
 
+// Never says of a verdict that depends, of a question that is not brief, that what it depends on
+// cannot be.
+func (v Verdict) Never() bool {
+	if v.State != Depends {
+		return false
+	}
+	ways, more := v.If.Minimal()
+	return len(ways) == 0 && !more
+}
+
 // And joins two verdicts that must both hold: the lower state, with all
 // reasons of that state.
 func (v Verdict) And(w Verdict) Verdict {

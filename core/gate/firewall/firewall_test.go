@@ -224,8 +224,12 @@ func TestAnswersAgreeWithEveryPacket(t *testing.T) {
 				if !knowTime {
 					partial.At = time.Time{}
 				}
-				if p := ask(t, a, s, user, object, right, partial); p.State != rule.Depends && p.State != want {
+				p := ask(t, a, s, user, object, right, partial)
+				if p.State != rule.Depends && p.State != want {
 					t.Fatalf("%s on %s: %v with facts left out, %v with inside %v, night %v", right, object, p.State, want, inside, night)
+				}
+				if yes > 0 && p.Surely() < rule.Depends {
+					t.Fatalf("%s on %s: open in no way with facts left out, but %d packets are permitted with inside %v, night %v", right, object, yes, inside, night)
 				}
 			}
 		}
@@ -412,4 +416,22 @@ func TestTheWallInFront(t *testing.T) {
 		_, err := s.Gate.InFront("", "", keys)
 		assert.Error(t, err, "%v", keys)
 	}
+}
+
+// What of each part can be met, and not of all of them together, is told of the largest part of
+// which it can.
+func TestPartsThatDependOnOppositesAreToldApart(t *testing.T) {
+	doc := &firewall.Document{Zones: map[string][]situation.Range{}, Services: map[string][]firewall.Service{"web": services("tcp/1-2")}}
+	for z, p := range zonePrefixes {
+		doc.Zones[z] = ranges(p...)
+	}
+	doc.Rules = []firewall.Rule{
+		{Name: "not from the summit", Action: "refuse", From: nametest.Refs("summit"), To: nametest.Refs("odd")},
+		{Name: "low", Action: "permit", Who: gate.Who{Everyone: true}, To: nametest.Refs("odd")},
+		{Name: "from the summit", Action: "permit", Who: gate.Who{Everyone: true}, From: nametest.Refs("summit"), To: nametest.Refs("high")},
+	}
+	a, s := compile(t, doc)
+	e := ask(t, a, s, 0, "all", "web", situation.Situation{})
+	assert.Equal(t, rule.Depends, e.State)
+	assert.Equal(t, rule.Depends, e.Surely(), "%v", e.OpenIf)
 }

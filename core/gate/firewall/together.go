@@ -10,14 +10,18 @@ import (
 )
 
 // together joins the answers of all parts: all permitted is open, none is none
-// or shut, and some depends on keeping to the permitted part.
+// or shut, and some depends on keeping to the permitted part. A part of which what it depends
+// on cannot be is left out like one that is shut, where another is permitted.
 func (p *point) together(grid []rule.Match) rule.Verdict {
 	all, closed := rule.Opened, rule.Verdict{}
-	permitted := 0
+	permitted, possible := 0, 0
 	for _, m := range grid {
 		switch {
 		case m.Verdict.State >= rule.Depends:
 			permitted++
+			if !p.leftOut(m) {
+				possible++
+			}
 			all = all.And(m.Verdict)
 		case closed.State == rule.None:
 			closed = m.Verdict
@@ -25,31 +29,37 @@ func (p *point) together(grid []rule.Match) rule.Verdict {
 			closed = closed.And(m.Verdict)
 		}
 	}
-	switch permitted {
-	case len(grid):
-		return all
-	case 0:
+	switch {
+	case permitted == 0:
 		return closed
+	case permitted == len(grid) && (possible == 0 || p.whole || len(grid) == 1 || !all.Never()):
+		return all
+	case possible == 0:
+		return rule.DependsOn(situation.Ways{})
 	}
 	return p.part(grid)
 }
+
+// leftOut says of a part that it is not permitted, whatever the facts are.
+func (p *point) leftOut(m rule.Match) bool { return refused(m) || len(p.parts) > 1 && m.Verdict.Never() }
 
 // part describes the largest permitted part that is a set of destinations by a
 // set of services, as needs.
 func (p *point) part(grid []rule.Match) rule.Verdict {
 	best := p.widest(grid)
-	verdict := rule.Opened
-	var to []span
-	rows := 0
+	var rows []int
 	for i := range p.rows {
-		if !contains(p.permitted(grid, i), best) {
-			continue
+		if contains(p.permitted(grid, i), best) {
+			rows = append(rows, i)
 		}
-		rows++
+	}
+	verdict := p.all(grid, rule.Opened, rows, best)
+	if verdict.Never() {
+		rows, best, verdict = p.agreeing(grid, rows, best)
+	}
+	var to []span
+	for _, i := range rows {
 		to = append(to, p.rows[i].parts...)
-		for _, c := range best {
-			verdict = verdict.And(grid[i*len(p.columns)+c].Verdict)
-		}
 	}
 	var services, all []Service
 	for c := range p.columns {
@@ -59,13 +69,45 @@ func (p *point) part(grid []rule.Match) rule.Verdict {
 		}
 	}
 	sortServices(services)
-	if rows < len(p.rows) {
+	if len(rows) < len(p.rows) {
 		verdict = verdict.And(rule.DependsOn(situation.All(situation.Other(situation.Need("to:" + prefixes(to))))))
 	}
 	if len(best) < len(p.columns) {
 		verdict = verdict.And(rule.DependsOn(situation.All(situation.Other(situation.Need("port:" + ports(all, services))))))
 	}
 	return verdict
+}
+
+// all joins a verdict with those of the parts in some rows and columns.
+func (p *point) all(grid []rule.Match, v rule.Verdict, rows, columns []int) rule.Verdict {
+	for _, i := range rows {
+		for _, c := range columns {
+			v = v.And(grid[i*len(p.columns)+c].Verdict)
+		}
+	}
+	return v
+}
+
+// agreeing are the rows and columns that can be permitted together, of some of which each part
+// can be: the heaviest row, as many columns of it as agree, and the rows that agree with these.
+func (p *point) agreeing(grid []rule.Match, rows, columns []int) (kept, best []int, v rule.Verdict) {
+	heaviest := slices.SortedStableFunc(slices.Values(rows), func(i, j int) int {
+		return cmp.Compare(weight(p.rows[j].parts), weight(p.rows[i].parts))
+	})
+	v = rule.Opened
+	for _, c := range columns {
+		if w := p.all(grid, v, heaviest[:1], []int{c}); !w.Never() {
+			best, v = append(best, c), w
+		}
+	}
+	kept = heaviest[:1:1]
+	for _, i := range heaviest[1:] {
+		if w := p.all(grid, v, []int{i}, best); !w.Never() {
+			kept, v = append(kept, i), w
+		}
+	}
+	slices.Sort(kept)
+	return kept, best, v
 }
 
 // widest picks the set of columns that is permitted for the most addresses,
@@ -107,7 +149,7 @@ func sortServices(list []Service) {
 func (p *point) permitted(grid []rule.Match, row int) []int {
 	var columns []int
 	for i := range p.columns {
-		if !refused(grid[row*len(p.columns)+i]) {
+		if !p.leftOut(grid[row*len(p.columns)+i]) {
 			columns = append(columns, i)
 		}
 	}
