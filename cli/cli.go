@@ -36,8 +36,6 @@ type app struct {
 
 	input *bufio.Reader // of the input, once some were read
 
-	local *local // the service of a map folder, while a command runs on that
-
 	started bool // the arguments were understood
 	failed  bool // the answer is a failed check
 	refused bool // what was asked for is held
@@ -54,9 +52,6 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 	root.SetOut(out)
 	root.SetErr(errs)
 	cmd, err := root.ExecuteContextC(ctx)
-	if a.local != nil {
-		err = errors.Join(err, a.local.close(context.WithoutCancel(ctx), err == nil))
-	}
 	if err == nil {
 		switch {
 		case a.refused:

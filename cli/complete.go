@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -11,6 +12,7 @@ import (
 	"gatemap/core/gate/types"
 	"gatemap/core/name"
 	"gatemap/mapfile"
+	"gatemap/workspace"
 )
 
 // Where the map cannot be asked there are no completions, and never an error.
@@ -158,19 +160,35 @@ func (a *app) lines(system, list int) cobra.CompletionFunc {
 	}
 }
 
+// trialNames are the trials that are open, without what they are on the map.
+func (a *app) trialNames(ctx context.Context) ([]answer.Trial, error) {
+	folder, _, err := a.place()
+	if err != nil {
+		return nil, err
+	}
+	if folder.value != "" {
+		return workspace.TrialsIn(folder.value)
+	}
+	c, err := a.service()
+	if err != nil {
+		return nil, err
+	}
+	all, err := c.Trials(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return all.Trials, nil
+}
+
 // completeTrial completes the name of a trial, as the first argument or as the value of a
 // flag.
 func (a *app) completeTrial(cmd *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
-	c, err := a.bench()
-	if err != nil {
-		return nil, noFiles
-	}
-	all, err := c.Trials(cmd.Context())
+	all, err := a.trialNames(cmd.Context())
 	if err != nil {
 		return nil, noFiles
 	}
 	var names []string
-	for _, t := range all.Trials {
+	for _, t := range all {
 		if hasPrefixFold(t.Name, typed) {
 			names = append(names, cobra.CompletionWithDesc(t.Name, t.Note))
 		}

@@ -32,12 +32,7 @@ history records.`,
 			if version < 1 {
 				return &usageError{fmt.Sprintf("name the version of the trial that you have seen: --version N, which gatemap trial show %s prints", args[0])}
 			}
-			return withClient(a, cmd, a.bench, func(ctx context.Context, c *client.Client) (*answer.Committed, error) {
-				if a.local != nil {
-					if err := a.local.mayWrite(ctx, c, args[0]); err != nil {
-						return nil, err
-					}
-				}
+			return onChanger(a, cmd, func(ctx context.Context, c answer.Changer) (*answer.Committed, error) {
 				return c.CommitTrial(ctx, args[0], version, reason, override, key)
 			}, a.committedText, committedTable)
 		},
@@ -51,9 +46,9 @@ history records.`,
 }
 
 func (a *app) committedText(c *answer.Committed) error {
-	switch {
-	case a.local != nil:
-		a.print("Written to %s.\n", a.local.dir)
+	switch folder, _, _ := a.place(); {
+	case folder.value != "":
+		a.print("Written to %s.\n", folder.value)
 		return nil
 	case c.Again:
 		a.print("It was already committed, as revision %d.\n", c.Revision)
@@ -82,7 +77,7 @@ other trial. It is refused if what the revision changed was changed again later.
 			if err != nil || n < 1 {
 				return &usageError{fmt.Sprintf("%q is not the number of a revision; gatemap history lists them", args[0])}
 			}
-			return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) { return c.Revert(ctx, n, named) })
+			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) { return c.Revert(ctx, n, named) }, a.trialText, trialTable)
 		},
 	}
 	cmd.Flags().StringVar(&named, "name", "", "name of the trial (default: revert- and the number)")

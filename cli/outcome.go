@@ -11,7 +11,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"gatemap/answer"
-	"gatemap/client"
 	"gatemap/core/finding"
 	"gatemap/core/rule"
 )
@@ -23,7 +22,7 @@ type tried struct {
 }
 
 func (a *app) trialOutcome() *cobra.Command {
-	var part client.Part
+	var part answer.Part
 	cmd := also(&cobra.Command{
 		Use: "outcome TRIAL", Short: "Who gains and who loses what by a trial",
 		Long: `Shows what a trial would change: how much, for whom, in which systems, and which findings
@@ -51,7 +50,7 @@ that it cannot be committed.`,
 		if err != nil {
 			return err
 		}
-		return withClient(a, cmd, a.bench, func(ctx context.Context, c *client.Client) (*tried, error) {
+		return onChanger(a, cmd, func(ctx context.Context, c answer.Changer) (*tried, error) {
 			ask := c.Outcome
 			if a.format == asCSV && part.Limit == 0 && part.Cursor == "" {
 				ask = c.WholeOutcome

@@ -14,6 +14,7 @@ import (
 	"gatemap/core/atlas"
 	"gatemap/service/content"
 	"gatemap/service/query"
+	"gatemap/workspace"
 )
 
 // asksNothing marks commands that ask neither a folder nor a service.
@@ -56,21 +57,38 @@ func (a *app) asker(ctx context.Context) (answer.Asker, error) {
 	if err != nil {
 		return nil, err
 	}
-	switch {
-	case folder.value == "" || a.ofTrial != "":
-		c, err := a.bench()
-		if err != nil {
-			return nil, err
-		}
-		a.asked = c.Of(a.ofTrial)
-	default:
-		h, err := a.openFolder(ctx, folder.value)
-		if err != nil {
-			return nil, err
-		}
-		a.asked = h
+	asked, err := a.open(ctx, folder.value)
+	if err == nil {
+		a.asked = asked
 	}
-	return a.asked, nil
+	return asked, err
+}
+
+func (a *app) open(ctx context.Context, folder string) (answer.Asker, error) {
+	if folder != "" && a.ofTrial == "" {
+		return a.openFolder(ctx, folder)
+	}
+	c, err := a.changer(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return c.Of(ctx, a.ofTrial)
+}
+
+// changer is where the flags and the environment say that changes are staged.
+func (a *app) changer(ctx context.Context) (answer.Changer, error) {
+	folder, _, err := a.place()
+	if err != nil {
+		return nil, err
+	}
+	if folder.value == "" {
+		return a.service()
+	}
+	host, err := a.host(folder.value)
+	if err != nil {
+		return nil, err
+	}
+	return workspace.OpenFolder(ctx, folder.value, host)
 }
 
 // service is the service that the flags and the environment name.
@@ -118,29 +136,21 @@ func (a *app) host(files string) (host connect.Host, err error) {
 			return host, &usageError{fmt.Sprintf("%s: %v", secrets.by, err)}
 		}
 	}
-	if files != "" {
-		host.Files, err = connect.OpenFolder(files)
+	if files == "" {
+		return host, nil
 	}
-	return host, err
+	if host.Files, err = connect.OpenFolder(files); err != nil {
+		return host, &content.LoadError{From: files, Err: err}
+	}
+	return host, nil
 }
 
 func (a *app) openFolder(ctx context.Context, dir string) (*query.Head, error) {
-	folder, err := content.ReadFolder(dir)
-	if err != nil {
-		return nil, err
-	}
 	host, err := a.host(dir)
 	if err != nil {
 		return nil, err
 	}
-	if err := folder.Fetch(ctx, host, dir); err != nil {
-		return nil, err
-	}
-	compiled, err := folder.Compile(dir)
-	if err != nil {
-		return nil, err
-	}
-	return query.HeadOf(folder, compiled), nil
+	return workspace.ReadFolder(ctx, dir, host)
 }
 
 // compileFolder compiles a map folder with everything that its sources hold.

@@ -10,7 +10,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"gatemap/answer"
-	"gatemap/client"
 	"gatemap/core/directory"
 	"gatemap/core/situation"
 	"gatemap/mapfile"
@@ -31,7 +30,7 @@ func (a *app) staging(use, short, example string, args cobra.PositionalArgs, of 
 			if !dryRun {
 				return a.stage(cmd, args[0], change)
 			}
-			return withClient(a, cmd, a.bench, func(ctx context.Context, c *client.Client) (*answer.Impact, error) {
+			return onChanger(a, cmd, func(ctx context.Context, c answer.Changer) (*answer.Impact, error) {
 				return c.Impact(ctx, args[0], change, situation.Situation{})
 			}, a.impactText, func(i *answer.Impact) [][]string { return outcomeTable(&i.Outcome) })
 		},

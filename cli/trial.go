@@ -40,18 +40,26 @@ folder, and a commit writes its files. reach, why, who and the other questions t
 }
 
 // onTrial runs work that ends with a trial, and shows that.
-func (a *app) onTrial(cmd *cobra.Command, work func(context.Context, *client.Client) (*answer.Trial, error)) error {
-	return withClient(a, cmd, a.bench, work, a.trialText, trialTable)
+func (a *app) onTrial(cmd *cobra.Command, work func(context.Context, answer.Changer) (*answer.Trial, error)) error {
+	return onChanger(a, cmd, work, a.trialText, trialTable)
 }
 
 // withService runs work with the service and shows the result.
 func withService[T any](a *app, cmd *cobra.Command, work func(context.Context, *client.Client) (*T, error), text func(*T) error, table func(*T) [][]string) error {
-	return withClient(a, cmd, a.service, work, text, table)
+	c, err := a.service()
+	if err != nil {
+		return err
+	}
+	got, err := work(cmd.Context(), c)
+	if err != nil {
+		return err
+	}
+	return present(a, got, text, table)
 }
 
-// withClient is withService for whatever is asked.
-func withClient[T any](a *app, cmd *cobra.Command, open func() (*client.Client, error), work func(context.Context, *client.Client) (*T, error), text func(*T) error, table func(*T) [][]string, markdown ...func(*T) error) error {
-	c, err := open()
+// onChanger runs work where changes are staged, a service or a folder, and shows the result.
+func onChanger[T any](a *app, cmd *cobra.Command, work func(context.Context, answer.Changer) (*T, error), text func(*T) error, table func(*T) [][]string, markdown ...func(*T) error) error {
+	c, err := a.changer(cmd.Context())
 	if err != nil {
 		return err
 	}
@@ -67,7 +75,7 @@ func (a *app) trialBegin() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "begin TRIAL", Short: "Begin an empty trial", Example: `  gatemap trial begin season --note "The visitors leave"`, Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) {
+			return a.onTrial(cmd, func(ctx context.Context, c answer.Changer) (*answer.Trial, error) {
 				return c.BeginTrial(ctx, args[0], note, nil)
 			})
 		},
@@ -94,7 +102,7 @@ compared: they come in by intake.`,
 			for _, f := range list {
 				files[f.Path] = string(f.Content)
 			}
-			return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) {
+			return a.onTrial(cmd, func(ctx context.Context, c answer.Changer) (*answer.Trial, error) {
 				return c.BeginTrial(ctx, args[0], note, files)
 			})
 		},
@@ -107,7 +115,7 @@ func (a *app) trialList() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "The open trials", Example: "  gatemap trial list -o csv", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return withClient(a, cmd, a.bench, func(ctx context.Context, c *client.Client) (*answer.Trials, error) { return c.Trials(ctx) }, a.trialsText, trialsTable)
+			return onChanger(a, cmd, func(ctx context.Context, c answer.Changer) (*answer.Trials, error) { return c.Trials(ctx) }, a.trialsText, trialsTable)
 		},
 	}
 }
@@ -171,7 +179,7 @@ func (a *app) trialShow() *cobra.Command {
 	return &cobra.Command{
 		Use: "show TRIAL", Short: "The staged changes of a trial", Example: "  gatemap trial show season", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeArgs(a.completeTrial),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) { return c.Trial(ctx, args[0]) })
+			return a.onTrial(cmd, func(ctx context.Context, c answer.Changer) (*answer.Trial, error) { return c.Trial(ctx, args[0]) })
 		},
 	}
 }
@@ -180,7 +188,7 @@ func (a *app) trialRemove() *cobra.Command {
 	return &cobra.Command{
 		Use: "remove TRIAL", Short: "Remove a trial without committing it", Example: "  gatemap trial remove season", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeArgs(a.completeTrial),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := a.bench()
+			c, err := a.changer(cmd.Context())
 			if err == nil {
 				err = c.RemoveTrial(cmd.Context(), args[0])
 			}
@@ -197,7 +205,7 @@ func (a *app) trialUnstage() *cobra.Command {
 			if err != nil || n < 1 {
 				return &usageError{fmt.Sprintf("%q is not the number of a change; gatemap trial show %s shows them", args[1], args[0])}
 			}
-			return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) { return c.Unstage(ctx, args[0], n) })
+			return a.onTrial(cmd, func(ctx context.Context, c answer.Changer) (*answer.Trial, error) { return c.Unstage(ctx, args[0], n) })
 		},
 	}
 }
@@ -210,7 +218,7 @@ func (a *app) trialWithdraw() *cobra.Command {
 through a group, nothing is staged: the error names the group and what can be done instead.`,
 		Example: "  gatemap trial withdraw season thea.ondracek archive frames:purge --on /raw", Args: cobra.ExactArgs(4), ValidArgsFunction: a.completeArgs(a.completeTrial, a.names(answer.KindUser), a.names(answer.KindSystem), a.rights(2)),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) {
+			return a.onTrial(cmd, func(ctx context.Context, c answer.Changer) (*answer.Trial, error) {
 				return c.Withdraw(ctx, args[0], args[1], args[2], args[3], object)
 			})
 		},
@@ -258,7 +266,7 @@ func (a *app) trialChanges() *cobra.Command {
 
 // stage stages changes and shows the trial.
 func (a *app) stage(cmd *cobra.Command, trial string, changes ...stage.Change) error {
-	return a.onTrial(cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) {
+	return a.onTrial(cmd, func(ctx context.Context, c answer.Changer) (*answer.Trial, error) {
 		return c.Stage(ctx, trial, changes...)
 	})
 }

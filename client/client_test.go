@@ -74,7 +74,7 @@ func TestPagesAreJoined(t *testing.T) {
 			got = append(got, u.User)
 		}
 		assert.Equal(t, users, got)
-		o, err := c.WholeOutcome(t.Context(), "season", situation.Situation{}, client.Part{})
+		o, err := c.WholeOutcome(t.Context(), "season", situation.Situation{}, answer.Part{})
 		require.NoError(t, err)
 		assert.Len(t, o.Items, len(users))
 		assert.Empty(t, o.Next)
@@ -82,7 +82,7 @@ func TestPagesAreJoined(t *testing.T) {
 	}
 	m, err := paged(t, []string{"ilse", "rana", "teo"}, 2).Members(t.Context(), "night-crew")
 	require.Error(t, err)
-	_, err = paged(t, []string{"ilse", "rana", "teo"}, 0).WholeOutcome(t.Context(), "moving", situation.Situation{}, client.Part{})
+	_, err = paged(t, []string{"ilse", "rana", "teo"}, 0).WholeOutcome(t.Context(), "moving", situation.Situation{}, answer.Part{})
 	assert.ErrorContains(t, err, "changed while its outcome was read")
 	assert.Nil(t, m, "a part of a list is none")
 }

@@ -66,14 +66,8 @@ func (c *Client) RemoveTrial(ctx context.Context, named string) error {
 	return err
 }
 
-// Part says which part of an outcome is asked for; empty fields ask for all.
-type Part struct {
-	User, System, Effect, Cursor string
-	Limit                        int
-}
-
 // Outcome is what a trial would change in a situation.
-func (c *Client) Outcome(ctx context.Context, named string, s situation.Situation, p Part) (*answer.Outcome, error) {
+func (c *Client) Outcome(ctx context.Context, named string, s situation.Situation, p answer.Part) (*answer.Outcome, error) {
 	limit := ""
 	if p.Limit > 0 {
 		limit = strconv.Itoa(p.Limit)
@@ -83,7 +77,7 @@ func (c *Client) Outcome(ctx context.Context, named string, s situation.Situatio
 
 // WholeOutcome is Outcome with all pages in one. A trial that changes between the pages
 // is an error.
-func (c *Client) WholeOutcome(ctx context.Context, named string, s situation.Situation, p Part) (*answer.Outcome, error) {
+func (c *Client) WholeOutcome(ctx context.Context, named string, s situation.Situation, p answer.Part) (*answer.Outcome, error) {
 	var moved error
 	all, err := pages(func(cursor string) (*answer.Outcome, error) {
 		p.Cursor, p.Limit = cursor, maxPage
@@ -154,8 +148,8 @@ func (c *Client) Documents(ctx context.Context) (*answer.Documents, error) {
 }
 
 // Of asks questions of a trial instead of the revision in force.
-func (c *Client) Of(trial string) *Client {
+func (c *Client) Of(_ context.Context, trial string) (answer.Asker, error) {
 	other := *c
 	other.trial = trial
-	return &other
+	return &other, nil
 }

@@ -3,6 +3,7 @@ package changeset
 import (
 	"cmp"
 	"context"
+	"math"
 	"slices"
 	"strings"
 	"sync"
@@ -34,6 +35,9 @@ type effects struct {
 	cause  []int32 // beside list: one of the causes; -1: none
 }
 
+// NoLimit is the limit of an outcome that is wanted whole.
+const NoLimit = math.MaxInt
+
 // Outcoming says which part of an outcome is asked for.
 type Outcoming struct {
 	Situation    situation.Situation
@@ -62,7 +66,7 @@ func (w *tried) outcome(named string, o Outcoming) (*answer.Outcome, error) {
 	if err != nil {
 		return nil, err
 	}
-	if o.Limit <= 0 || o.Limit > page.Max {
+	if o.Limit != NoLimit && (o.Limit <= 0 || o.Limit > page.Max) {
 		o.Limit = page.Max
 	}
 	out := &answer.Outcome{

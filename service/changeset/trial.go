@@ -83,6 +83,9 @@ func (s *Trials) Find(ctx context.Context, by operator.Actor, named string) (*an
 // is all of them or none. The error is an *answer.InvalidError that says which change
 // cannot be made and why.
 func (s *Trials) Stage(ctx context.Context, by operator.Actor, named string, version int, changes []stage.Change) (*answer.Trial, error) {
+	if len(changes) == 0 {
+		return nil, answer.Invalid("changes", "", "name at least one change")
+	}
 	return s.restage(ctx, by, named, version, func(w *tried) (did string, err error) {
 		before := len(w.changes)
 		for _, c := range changes {

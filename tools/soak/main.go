@@ -262,7 +262,7 @@ func (s *soak) commit(round int) {
 		t, err = s.client.Stage(ctx, trial, change)
 	}
 	if err == nil {
-		_, err = s.client.Outcome(ctx, trial, situation.Situation{}, client.Part{Limit: 20})
+		_, err = s.client.Outcome(ctx, trial, situation.Situation{}, answer.Part{Limit: 20})
 	}
 	s.trials.Add(1)
 	if err == nil {
