@@ -3,7 +3,7 @@ SHELL := /bin/bash
 NPM := npm --no-fund --no-audit --loglevel=error
 CHECKS ?= 2000
 
-.PHONY: all web build demo demo-ldap test needs bench soak attack types shots clean
+.PHONY: all web build package demo demo-ldap test needs bench soak attack types shots clean
 
 all: build
 
@@ -16,6 +16,13 @@ web: types
 
 build: web
 	go build -o bin/gatemap ./cmd/gatemap
+
+# The package for Debian, with a static program, manual pages, completions and licences, in
+# package/.
+VERSION ?= 0.1.0
+package: build
+	go run ./tools/package --version $(VERSION)
+	@ls package/*.deb
 
 demo: build
 	./bin/gatemap demo

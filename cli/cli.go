@@ -41,6 +41,9 @@ type app struct {
 	refused bool // what was asked for is held
 }
 
+// Command is the command line, for those who describe it.
+func Command() *cobra.Command { return (&app{}).root() }
+
 // Main runs the command line and returns its exit code.
 func Main(args []string, in io.Reader, out, errs io.Writer) int {
 	ctx, stop := signal.NotifyContext(context.Background(), syscall.SIGINT, syscall.SIGTERM)
@@ -126,6 +129,9 @@ func (a *app) begin(cmd *cobra.Command, _ []string) error {
 		if c.Annotations[asksNothing] != "" {
 			break
 		}
+	}
+	if err := configure(cmd); err != nil {
+		return err
 	}
 	if err := cmd.ValidateRequiredFlags(); err != nil {
 		return err

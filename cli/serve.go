@@ -58,9 +58,14 @@ At its first start the service creates a token and prints it, only once; it stor
 the hash. By default it listens on this machine only. Use --cert and --key to serve other
 machines over TLS; both files are read again when they change. With --oidc-issuer operators
 sign in at an OpenID Connect provider, which sends them back to /api/v1/sign-in/return at
---address.`,
+--address.
+
+Every setting is a flag, a variable (--allow-files is GATEMAP_ALLOW_FILES; --seal-key is
+GATEMAP_SEAL_KEY_FILE) and a key of the configuration file (--config); a flag comes before a
+variable, and that before the file.`,
 		Example: `  gatemap serve --data /var/lib/gatemap --map ./observatory
   gatemap serve --data /var/lib/gatemap --listen 192.0.2.10:8470 --cert gatemap.pem --key gatemap.key
+  gatemap serve --config /etc/gatemap/gatemap.yaml
   gatemap serve --oidc-issuer https://login.cindervale.example --oidc-client gatemap --oidc-secret-file secret --address https://gatemap.cindervale.example`,
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error { return a.runService(cmd.Context(), &f) },
@@ -81,6 +86,8 @@ sign in at an OpenID Connect provider, which sends them back to /api/v1/sign-in/
 	cmd.MarkFlagsRequiredTogether("cert", "key")
 	flags.BoolVar(&f.take, "take-folder", false, "put the folder of --map in the place of the map, though both were changed")
 	sealKey(cmd, &f.seal)
+	flags.String(configFlag, "", "configuration file (YAML), with flags as keys, such as listen: 192.0.2.10:8470")
+	_ = cmd.MarkFlagFilename(configFlag, "yaml", "yml")
 	_ = cmd.MarkFlagDirname("data")
 	_ = cmd.MarkFlagDirname("allow-files")
 	for _, file := range []string{"cert", "key", "oidc-secret-file", "syslog-ca"} {

@@ -74,7 +74,10 @@ func (l *lines) waitFor(t testing.TB, pattern string) []string {
 	}
 }
 
-func launch(t testing.TB, args ...string) *program {
+func launch(t testing.TB, args ...string) *program { return launchAs(t, binary, args...) }
+
+// launchAs starts a build of the program.
+func launchAs(t testing.TB, binary string, args ...string) *program {
 	t.Helper()
 	p := &program{cmd: exec.Command(binary, args...), out: &lines{add: make(chan string, 10000)}}
 	p.cmd.Stdout, p.cmd.Stderr = p.out, p.out

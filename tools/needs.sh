@@ -1,10 +1,12 @@
 #!/usr/bin/env bash
 # Installs the Debian packages that the tests need, or says which are missing.
 set -euo pipefail
-declare -A package=([chromium]=chromium [/usr/sbin/slapd]=slapd [ldapadd]=ldap-utils [samba-tool]="samba samba-ad-provision samba-dsdb-modules samba-vfs-modules")
+declare -A package=([chromium]=chromium [systemd-analyze]=systemd [man]=man-db [/usr/sbin/slapd]=slapd [ldapadd]=ldap-utils [samba-tool]="samba samba-ad-provision samba-dsdb-modules samba-vfs-modules")
 missing=()
 for tool in "${!package[@]}"; do
-  command -v "$tool" >/dev/null || read -ra needed <<<"${package[$tool]}" && missing+=("${needed[@]}")
+  command -v "$tool" >/dev/null && continue
+  read -ra needed <<<"${package[$tool]}"
+  missing+=("${needed[@]}")
 done
 [ ${#missing[@]} -eq 0 ] && exit 0
 if [ "$(id -u)" -ne 0 ]; then
