@@ -66,4 +66,4 @@ shots: needs build
 	GATEMAP_SCREENSHOTS=$(CURDIR)/docs/screenshots go test ./e2e -count=1 -run TestScreenshots
 
 clean:
-	rm -rf bin web/node_modules web/dist/assets web/dist/index.html web/dist/gate.svg
+	rm -rf bin package web/node_modules web/packages.txt web/dist/*

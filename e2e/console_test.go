@@ -334,6 +334,10 @@ func TestScreenshots(t *testing.T) {
 		p.sees(x.rest)
 		shoot(x.name)
 	}
+	p.do(chromedp.Navigate(demo.address + "/api"))
+	p.drawn("Everything that a user holds")
+	shoot("api")
+	p.do(chromedp.Navigate(demo.address + "/"))
 	p.press("Sign out")
 	p.signInAs(demo.address, "Greta Falk")
 	p.sees("Your groups", "cindervale/noor.haddix")

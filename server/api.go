@@ -78,23 +78,41 @@ func Operations(open, closed, kept chi.Router, s *workspace.Service, p *Provider
 	config.Security = []map[string][]string{{"token": {}}, {"session": {}}}
 	lenient := config // providers add parameters of their own
 	lenient.RejectUnknownQueryParameters = false
+	config.Tags = tags
 	signing := humachi.New(open, lenient)
-	sessions(signing, s, p)
-	byProvider(signing, s, p)
+	sessions(about(signing, "Sign-in"), s, p)
+	byProvider(about(signing, "Sign-in"), s, p)
 	changing := humachi.New(closed, config)
 	changing.UseMiddleware(authorize(s))
-	intakes(changing, s)
-	trials(changing, s)
-	administration(changing, s)
-	impacts(changing, s)
-	config.OpenAPIPath = "/openapi"
+	intakes(about(changing, "Intake"), s)
+	trials(about(changing, "Changes"), s)
+	administration(about(changing, "Access"), s)
+	impacts(about(changing, "Changes"), s)
 	api := humachi.New(kept, config)
 	api.UseMiddleware(authorize(s))
-	questions(api, s)
-	comparisons(api, s)
-	lists(api, s)
-	pictures(api, s)
-	return api.OpenAPI()
+	questions(about(api, "Questions"), s)
+	comparisons(about(api, "Questions"), s)
+	lists(about(api, "The map"), s)
+	pictures(about(api, "The map"), s)
+	addExamples(config.OpenAPI)
+	return config.OpenAPI
+}
+
+// tags are what operations are about, in the order in which a reader needs them.
+var tags = []*huma.Tag{
+	{Name: "Questions", Description: "What people can do, why, and why not."},
+	{Name: "The map", Description: "What is in the map: people, groups, systems and their lines."},
+	{Name: "Changes", Description: "Trials, what they would do, and the revisions that they become."},
+	{Name: "Intake", Description: "Directories, and the runs that bring their records in."},
+	{Name: "Access", Description: "Operators, tokens, settings, and the audit."},
+	{Name: "Sign-in", Description: "How someone signs in to the console."},
+}
+
+// about is an API whose operations are about something: one of tags.
+func about(api huma.API, tag string) huma.API {
+	group := huma.NewGroup(api)
+	group.UseSimpleModifier(func(o *huma.Operation) { o.Tags = []string{tag} })
+	return group
 }
 
 // Facts are the parameters that describe a situation.

@@ -10,6 +10,11 @@ import (
 // compression of the console's files: from 1, the fastest, to 9, the smallest.
 const compression = 5
 
+// serveReference answers with the page that shows the description of the API.
+func (s *Server) serveReference(w http.ResponseWriter, _ *http.Request) {
+	s.servePage(w, "api.html")
+}
+
 // serveConsole answers with the console's files. Every path that is no file is
 // a page of the console, which the console itself draws.
 func (s *Server) serveConsole(w http.ResponseWriter, r *http.Request) {
@@ -29,7 +34,12 @@ func (s *Server) serveConsole(w http.ResponseWriter, r *http.Request) {
 		writeText(w, http.StatusNotFound, "there is no such file\n")
 		return
 	}
-	page, err := fs.ReadFile(s.console, "index.html")
+	s.servePage(w, "index.html")
+}
+
+// servePage answers with a page that was built.
+func (s *Server) servePage(w http.ResponseWriter, file string) {
+	page, err := fs.ReadFile(s.console, file)
 	if err != nil {
 		writeText(w, http.StatusNotFound, "This gatemap was built without its console: run make web, then build again.\nThe API is at /api/v1.\n")
 		return

@@ -63,11 +63,16 @@ func (s *Server) Handler() http.Handler {
 	r.Route(scimPath, s.scim)
 	r.Route("/api/v1", func(open chi.Router) {
 		closed := open.With(s.authenticate)
-		Operations(open, closed, closed.With(s.keep), s.service, s.Provider, s.version)
+		description := Operations(open, closed, closed.With(s.keep), s.service, s.Provider, s.version)
+		closed.Get("/openapi.json", func(w http.ResponseWriter, _ *http.Request) {
+			w.Header().Set("Content-Type", "application/openapi+json")
+			_ = writeJSON(w, description) // who asked may have gone
+		})
 		open.NotFound(func(w http.ResponseWriter, _ *http.Request) {
 			writeProblem(w, &problem{Title: "No such operation", Status: http.StatusNotFound, Detail: "the API has no operation at this path; GET /api/v1/openapi.json lists them"})
 		})
 	})
+	r.With(middleware.Compress(compression)).Get("/api", s.serveReference)
 	r.NotFound(middleware.Compress(compression)(http.HandlerFunc(s.serveConsole)).ServeHTTP)
 	return r
 }
