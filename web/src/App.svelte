@@ -1,7 +1,8 @@
 <script lang="ts">
-  import { onMount, type Component } from 'svelte';
+  import { onMount } from 'svelte';
   import { api, signedInAgain, whenSignedOut, type MapInfo, type SignedIn } from './api/client';
   import { light } from './lib/light.svelte';
+  import { pageAt } from './lib/pages';
   import { follow, place } from './lib/place.svelte';
   import { revision } from './lib/revision.svelte';
   import { rights } from './lib/rights.svelte';
@@ -11,33 +12,6 @@
   import Notice from './parts/Notice.svelte';
   import Palette from './parts/Palette.svelte';
   import TrialStrip from './parts/TrialStrip.svelte';
-
-  interface Shown {
-    map: MapInfo;
-    name: string;
-  }
-  type Page = () => Promise<{ default: Component<Shown> }>;
-
-  const one = (path: string) => new RegExp(`^/${path}/(.+)$`);
-  const pages: [RegExp, Page][] = [
-    [/^\/$/, () => import('./pages/Chart.svelte')],
-    [/^\/people$/, () => import('./pages/People.svelte')],
-    [one('people'), () => import('./pages/Person.svelte')],
-    [one('as'), () => import('./pages/SeeAs.svelte')],
-    [/^\/groups$/, () => import('./pages/Groups.svelte')],
-    [one('groups'), () => import('./pages/Group.svelte')],
-    [/^\/systems$/, () => import('./pages/Systems.svelte')],
-    [one('systems'), () => import('./pages/System.svelte')],
-    [/^\/trials$/, () => import('./pages/Trials.svelte')],
-    [one('trials'), () => import('./pages/Trial.svelte')],
-    [/^\/guarantees$/, () => import('./pages/Guarantees.svelte')],
-    [/^\/findings$/, () => import('./pages/Findings.svelte')],
-    [/^\/intake$/, () => import('./pages/Intake.svelte')],
-    [/^\/history$/, () => import('./pages/History.svelte')],
-    [/^\/audit$/, () => import('./pages/Audit.svelte')],
-    [/^\/account$/, () => import('./pages/Account.svelte')],
-    [/^\/settings$/, () => import('./pages/Settings.svelte')],
-  ];
 
   let map = $state<MapInfo | null>(null);
   let signedIn = $state<boolean | null>(null); // null: not known yet
@@ -107,8 +81,7 @@
   }
 
   const asks = $derived(session?.rights.includes('read') ?? false);
-  const found = $derived(pages.find(([path]) => path.test(place.path)));
-  const name = $derived(decodeURIComponent(found?.[0].exec(place.path)?.[1] ?? ''));
+  const found = $derived(pageAt(place.path));
 </script>
 
 <!-- Who signed in in another tab comes back to what they left. -->
@@ -131,11 +104,11 @@
     <div id="content" tabindex="-1">
       {#if found}
         {#key place.path}
-          {#await found[1]()}
+          {#await found.page.load()}
             <main class="page"><Notice kind="wait" title="Fetching the page …" /></main>
-          {:then page}
-            {@const Shown = page.default}
-            <Shown {map} {name} />
+          {:then loaded}
+            {@const Shown = loaded.default}
+            <Shown {map} name={found.name} />
           {:catch}
             <main class="page"><Notice kind="wrong" title="The page cannot be fetched">The service may have been upgraded: reload the console.</Notice></main>
           {/await}

@@ -2,24 +2,13 @@
   /** The line at the top of every page. */
   import type { MapInfo, SignedIn } from '../api/client';
   import { light } from '../lib/light.svelte';
+  import { led } from '../lib/pages';
   import { place } from '../lib/place.svelte';
   import { rights } from '../lib/rights.svelte';
 
   let { map, session, onfind, onSignOut }: { map: MapInfo | null; session: SignedIn; onfind: () => void; onSignOut: () => void } = $props();
 
-  const pages = $derived([
-    { path: '/', label: 'Chart' },
-    { path: '/people', label: 'People' },
-    { path: '/groups', label: 'Groups' },
-    { path: '/systems', label: 'Systems' },
-    { path: '/trials', label: 'Trials' },
-    { path: '/guarantees', label: 'Guarantees' },
-    { path: '/findings', label: 'Findings' },
-    { path: '/intake', label: 'Intake' },
-    { path: '/history', label: 'History' },
-    ...(rights.has('audit') ? [{ path: '/audit', label: 'Audit' }] : []),
-    ...(rights.has('administer') ? [{ path: '/settings', label: 'Settings' }] : []),
-  ]);
+  const pages = $derived(led((right) => rights.has(right)));
   const here = (path: string) => (path === '/' ? place.path === '/' : place.path === path || place.path.startsWith(`${path}/`));
 </script>
 

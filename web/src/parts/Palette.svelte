@@ -3,6 +3,7 @@
   import { api, type Item } from '../api/client';
   import { askLater } from '../lib/ask';
   import { light } from '../lib/light.svelte';
+  import { led } from '../lib/pages';
   import { links, place } from '../lib/place.svelte';
   import { rights } from '../lib/rights.svelte';
   import { situation } from '../lib/situation.svelte';
@@ -23,11 +24,7 @@
 
   const go = (to: string) => () => place.go(to);
   const actions: Choice[] = [
-    ...['Chart', 'People', 'Groups', 'Systems', 'Trials', 'Guarantees', 'Findings', 'Intake', 'History'].map((page) => ({
-      kind: 'page', label: page, detail: 'go there', run: go(place.to(page === 'Chart' ? '/' : `/${page.toLowerCase()}`)),
-    })),
-    ...(rights.has('audit') ? [{ kind: 'page', label: 'Audit', detail: 'go there', run: go('/audit') }] : []),
-    ...(rights.has('administer') ? [{ kind: 'page', label: 'Settings', detail: 'go there', run: go('/settings') }] : []),
+    ...led((right) => rights.has(right)).map((page) => ({ kind: 'page', label: page.label, detail: 'go there', run: go(place.to(page.path)) })),
     { kind: 'action', label: 'Switch light and dark colours', detail: '', run: () => light.turn() },
     { kind: 'action', label: 'Set the whole situation to any', detail: '', run: () => situation.clear() },
     { kind: 'action', label: 'Look at what is in force', detail: 'leave the trial', run: () => place.set({ trial: '' }) },
