@@ -88,7 +88,9 @@ func fromFile(cmd *cobra.Command, open map[string]*pflag.Flag, path string, raw 
 	}
 	var errs place.Errors
 	top := document.Content[0]
-	at := func(n *yaml.Node) place.Place { return place.Place{File: path, Line: int32(n.Line), Column: int32(n.Column)} }
+	at := func(n *yaml.Node) place.Place {
+		return place.Place{File: path, Line: int32(n.Line), Column: int32(n.Column)}
+	}
 	if top.Kind != yaml.MappingNode {
 		errs.Addf(at(top), "a configuration is a list of keys with values, such as listen: %s", defaultListen)
 		return errs.Err()

@@ -174,4 +174,3 @@ func words(command string) (list []string) {
 	}
 	return list
 }
-

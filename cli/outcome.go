@@ -3,8 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"maps"
-	"reflect"
 	"slices"
 	"strings"
 
@@ -12,7 +10,6 @@ import (
 
 	"gatemap/answer"
 	"gatemap/core/finding"
-	"gatemap/core/rule"
 )
 
 // tried is an outcome with what turns.
@@ -115,6 +112,20 @@ func (a *app) outcomeText(o *answer.Outcome) error {
 		a.print("Nobody gains or loses anything.\n")
 		return nil
 	}
+	a.summaryText(o)
+	a.piecesText(o)
+	if len(o.Seats) > 0 {
+		a.print("\n%s\n", a.paint(strong, "Seats"))
+		for _, s := range o.Seats {
+			a.print("  %s  %d held, then %d, of %d\n", s.Product, s.Before, s.After, s.Seats)
+		}
+	}
+	a.itemsText(o)
+	return nil
+}
+
+// summaryText says how much an outcome is, where, for whom and why.
+func (a *app) summaryText(o *answer.Outcome) {
 	a.print("%s, for %s\n", tally(&o.Total), count(o.People, "person", "people"))
 	list := func(heading string, rows []answer.Tallied) {
 		a.print("\n%s\n", a.paint(strong, heading))
@@ -137,13 +148,10 @@ func (a *app) outcomeText(o *answer.Outcome) error {
 			a.print("  %s: %s of %s\n", c.Words, what, count(c.People, "person", "people"))
 		}
 	}
-	a.piecesText(o)
-	if len(o.Seats) > 0 {
-		a.print("\n%s\n", a.paint(strong, "Seats"))
-		for _, s := range o.Seats {
-			a.print("  %s  %d held, then %d, of %d\n", s.Product, s.Before, s.After, s.Seats)
-		}
-	}
+}
+
+// itemsText lists the effects of an outcome by person.
+func (a *app) itemsText(o *answer.Outcome) {
 	if o.Total.Reroutes > 0 && !slices.ContainsFunc(o.Items, func(x answer.Effected) bool { return x.Effect == answer.Reroute }) {
 		a.print("\n%s not listed:  --effect reroute, or --effect all\n", count(o.Total.Reroutes, "other route is", "other routes are"))
 	}
@@ -159,7 +167,6 @@ func (a *app) outcomeText(o *answer.Outcome) error {
 	if o.Next != "" {
 		a.print("\nMore:  --cursor %s\n", o.Next)
 	}
-	return nil
 }
 
 // piecesText tells what came into networks and windows, and went out.
@@ -186,81 +193,6 @@ func (a *app) piecesText(o *answer.Outcome) {
 	if o.MorePieces > 0 {
 		a.print("  %s not looked at\n", count(o.MorePieces, "further piece is", "further pieces are"))
 	}
-}
-
-var effects = []string{string(answer.Gain), string(answer.Loss), string(answer.Changed), string(answer.Reroute), string(answer.Every)}
-
-var effectStyles = map[answer.Effect]style{answer.Gain: green, answer.Loss: red}
-
-func (a *app) effect(e answer.Effect) string {
-	signs := map[answer.Effect]string{answer.Gain: "+ gain   ", answer.Loss: "- loss   ", answer.Changed: "~ change ", answer.Reroute: "= reroute"}
-	return a.paint(effectStyles[e], signs[e])
-}
-
-// effectWords says in what an entitlement differs.
-func effectWords(x *answer.Effected) string {
-	state := func(e *rule.Entitlement) string {
-		if e == nil {
-			return "none"
-		}
-		words := e.State.String()
-		if e.State == rule.Depends {
-			words += " " + answer.OpenIf(e.OpenIf, e.More)
-		}
-		if len(e.ShutBy) > 0 {
-			words += " by " + joinStops(e.ShutBy)
-		}
-		return words
-	}
-	if x.Effect == answer.Reroute {
-		return "  now " + joinRoutes(x.After.Routes)
-	}
-	before, after := state(x.Before), state(x.After)
-	if before != after || x.Before == nil || x.After == nil {
-		return fmt.Sprintf("  %s → %s", before, after)
-	}
-	switch {
-	case x.Before.Breadth != x.After.Breadth:
-		return fmt.Sprintf("  breadth %s → %s", x.Before.Breadth, x.After.Breadth)
-	case !reflect.DeepEqual(x.Before.Reply, x.After.Reply):
-		return "  " + after + ", reply " + differing(replyWords(x.Before.Reply), replyWords(x.After.Reply))
-	}
-	if x.After.State == rule.Depends && reflect.DeepEqual(x.Before.Claims, x.After.Claims) {
-		return "  " + after + ", by a network or a window that is another now"
-	}
-	return "  " + after + ", claims " + differing(claimWords(x.Before.Claims), claimWords(x.After.Claims))
-}
-
-// differing says what of two sets goes, and what comes.
-func differing(before, after []string) string {
-	var words []string
-	for _, x := range before {
-		if !slices.Contains(after, x) {
-			words = append(words, "-"+x)
-		}
-	}
-	for _, x := range after {
-		if !slices.Contains(before, x) {
-			words = append(words, "+"+x)
-		}
-	}
-	return strings.Join(words, " ")
-}
-
-func replyWords(reply map[string]any) (words []string) {
-	for _, key := range slices.Sorted(maps.Keys(reply)) {
-		words = append(words, fmt.Sprintf("%s=%v", key, reply[key]))
-	}
-	return words
-}
-
-func claimWords(claims map[string][]string) (words []string) {
-	for _, claim := range slices.Sorted(maps.Keys(claims)) {
-		for _, v := range claims[claim] {
-			words = append(words, claim+"="+v)
-		}
-	}
-	return words
 }
 
 func outcomeTable(o *answer.Outcome) [][]string {

@@ -90,7 +90,7 @@ func TestFilters(t *testing.T) {
 
 func TestApply(t *testing.T) {
 	var errs place.Errors
-	r := connect.Apply(&directory.Source{
+	r := apply(&directory.Source{
 		Users: &directory.UserTable{
 			Pick:     directory.Pick{Base: under("ou=people,dc=cindervale,dc=example"), Filter: text("(objectClass=inetOrgPerson)"), Name: "uid"},
 			Disabled: text("(userAccountControl:1.2.840.113556.1.4.803:=2)"), Expires: directory.Date{Attribute: "seasonEnd"}, PrimaryGroup: "gidNumber",
@@ -125,7 +125,7 @@ func TestApply(t *testing.T) {
 
 func TestApplyWithoutATableOfAttributes(t *testing.T) {
 	var errs place.Errors
-	r := connect.Apply(&directory.Source{Users: &directory.UserTable{Pick: directory.Pick{Name: "uid"}}}, entries(t), &errs)
+	r := apply(&directory.Source{Users: &directory.UserTable{Pick: directory.Pick{Name: "uid"}}}, entries(t), &errs)
 	require.NoError(t, errs.Err())
 	require.Len(t, r.Users, 2)
 	assert.Empty(t, r.Users[0].Attributes.First("userPassword"))
@@ -134,7 +134,7 @@ func TestApplyWithoutATableOfAttributes(t *testing.T) {
 
 func TestApplyTellsWhatIsWrong(t *testing.T) {
 	var errs place.Errors
-	r := connect.Apply(&directory.Source{
+	r := apply(&directory.Source{
 		Users: &directory.UserTable{
 			Pick:     directory.Pick{Base: under("people"), Filter: text("(objectClass=*)"), Name: "uid"},
 			Disabled: text("(uid"), Expires: directory.Date{Attribute: "uid"},
@@ -180,7 +180,7 @@ func TestPrimaryGroupsByNumber(t *testing.T) {
 		return e
 	}
 	sid := "\x01\x02\x00\x00\x00\x00\x00\x05\x20\x00\x00\x00\x01\x02\x00\x00"
-	r := connect.Apply(&directory.Source{
+	r := apply(&directory.Source{
 		Users:  &directory.UserTable{Pick: directory.Pick{Name: "uid"}, PrimaryGroup: "gid"},
 		Groups: &directory.GroupTable{Pick: directory.Pick{Name: "cn"}, Members: []string{"member"}, Number: "number"},
 	}, []connect.Entry{
@@ -196,7 +196,7 @@ func TestPrimaryGroupsByNumber(t *testing.T) {
 func TestUniqueMembers(t *testing.T) {
 	var errs place.Errors
 	e := connect.Entry{DN: "cn=g", Attributes: []connect.Attribute{{Type: "cn", Values: []place.Text{text("g")}}, {Type: "uniqueMember", Values: []place.Text{text("uid=a"), text("uid=b#'0101'B"), text("uid=c#'x'B"), text("cn=g")}}}}
-	r := connect.Apply(&directory.Source{Groups: &directory.GroupTable{Pick: directory.Pick{Name: "cn"}, Members: []string{"uniqueMember"}}}, []connect.Entry{e}, &errs)
+	r := apply(&directory.Source{Groups: &directory.GroupTable{Pick: directory.Pick{Name: "cn"}, Members: []string{"uniqueMember"}}}, []connect.Entry{e}, &errs)
 	require.NoError(t, errs.Err())
 	var names []string
 	for _, m := range r.Groups[0].Members.Any {
@@ -217,7 +217,7 @@ func TestScopes(t *testing.T) {
 		}
 		var errs place.Errors
 		table := directory.DeviceTable{Pick: directory.Pick{Base: []directory.Base{b}, Name: "objectClass", Filter: text("(|(dc=*)(objectClass=*))")}}
-		r := connect.Apply(&directory.Source{Devices: &table}, entries(t), &errs)
+		r := apply(&directory.Source{Devices: &table}, entries(t), &errs)
 		require.NoError(t, errs.Err())
 		assert.Len(t, append(r.Rejected, make([]place.Error, len(r.Devices))...), want, written)
 	}
@@ -236,7 +236,7 @@ func TestFormsOfATime(t *testing.T) {
 	} {
 		var errs place.Errors
 		e := connect.Entry{DN: "uid=a", Attributes: []connect.Attribute{{Type: "uid", Values: []place.Text{text("a")}}, {Type: "end", Values: []place.Text{text(c.written)}}}}
-		r := connect.Apply(&directory.Source{Users: &directory.UserTable{Pick: directory.Pick{Name: "uid"}, Expires: directory.Date{Attribute: "end", Form: c.form}}}, []connect.Entry{e}, &errs)
+		r := apply(&directory.Source{Users: &directory.UserTable{Pick: directory.Pick{Name: "uid"}, Expires: directory.Date{Attribute: "end", Form: c.form}}}, []connect.Entry{e}, &errs)
 		require.NoError(t, errs.Err())
 		switch {
 		case len(r.Rejected) > 0:
@@ -276,7 +276,7 @@ objectClass: posixGroup
 cn: staff
 memberUid: ilse
 `), "people.ldif", &errs, func(e *connect.Entry) { all = append(all, *e) })
-	r := connect.Apply(&directory.Source{
+	r := apply(&directory.Source{
 		Users:  &directory.UserTable{Pick: directory.Pick{Filter: text("(objectClass=person)"), Name: "uid"}},
 		Groups: &directory.GroupTable{Pick: directory.Pick{Filter: text("(objectClass=posixGroup)"), Name: "cn"}, Members: []string{"memberUid"}},
 	}, all, &errs)
@@ -321,11 +321,22 @@ gidNumber: 500
 		Groups:     &directory.GroupTable{Pick: directory.Pick{Filter: text("(objectClass=posixGroup)"), Name: "cn"}, Members: []string{"memberUid"}, Number: "gidNumber"},
 	}
 	for range 2 {
-		r := connect.Apply(source, all, &errs)
+		r := apply(source, all, &errs)
 		require.NoError(t, errs.Err())
 		assert.Equal(t, "cn=crew,dc=x", r.Users[0].PrimaryGroup.Name)
 		require.Len(t, r.Rejected, 1)
 		assert.Contains(t, r.Rejected[0].Error(), `people.ldif:11: the number 500 is of several groups, ["cn=crew,dc=x" "cn=staff,dc=x"]`)
 		assert.Len(t, r.Groups, 2, "both are taken")
 	}
+}
+
+// apply picks users, groups and devices out of entries by the tables of a source.
+func apply(source *directory.Source, entries []connect.Entry, errs *place.Errors) connect.Records {
+	t := connect.NewTables(source, errs)
+	var r connect.Records
+	for i := range entries {
+		t.Take(&entries[i], &r)
+	}
+	t.Finish(&r)
+	return r
 }

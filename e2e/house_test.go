@@ -1,12 +1,19 @@
 package e2e
 
 import (
+	"cmp"
 	"encoding/json"
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"io/fs"
 	"os/exec"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
 
@@ -94,4 +101,32 @@ func TestImportsRunDownwards(t *testing.T) {
 		}
 	}
 	require.Equal(t, len(level), seen, "every layer's packages exist")
+}
+
+// What is read in one go stays short: files of the program have at most 300 lines, and functions
+// 60, not counting tests and the programs for makers.
+func TestFilesAndFunctionsAreShort(t *testing.T) {
+	files := 0
+	require.NoError(t, filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() && (d.Name() == "node_modules" || d.Name() == "tools" || d.Name() == ".git") {
+			return cmp.Or(err, fs.SkipDir)
+		}
+		if !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return nil
+		}
+		files++
+		set := token.NewFileSet()
+		f, err := parser.ParseFile(set, path, nil, 0)
+		if err != nil {
+			return err
+		}
+		assert.LessOrEqual(t, set.Position(f.FileEnd).Line, 301, "%s is long", path)
+		for _, decl := range f.Decls {
+			if fn, is := decl.(*ast.FuncDecl); is {
+				assert.LessOrEqual(t, set.Position(fn.End()).Line-set.Position(fn.Pos()).Line, 60, "%s: %s is long", path, fn.Name.Name)
+			}
+		}
+		return nil
+	}))
+	require.Greater(t, files, 100)
 }

@@ -261,19 +261,6 @@ func (d *decoder) structs(n *yaml.Node, key string, targets ...reflect.Value) {
 	}
 }
 
-// nearKey says which key may be meant by an unknown one: the one that had that name
-// before, else those that look like it, else any.
-func nearKey(written string, order []string, fields map[string]field) string {
-	near := name.Near(written, slices.Values(order))
-	if i := slices.IndexFunc(order, func(k string) bool { return fields[k].former == written }); i >= 0 {
-		near = order[i : i+1]
-	}
-	if near == nil {
-		return "; the keys here are " + strings.Join(order, ", ")
-	}
-	return name.DidYouMean(near)
-}
-
 // rest hands a key that is no field to the attributes of the record.
 func (d *decoder) rest(k, value *yaml.Node, into reflect.Value) {
 	plain, ok := d.plain(value)
@@ -300,54 +287,4 @@ func (d *decoder) connection(k, n *yaml.Node, into *directory.Connection) bool {
 	*into = directory.Connection{ConnectionKind: d.connections[i], Document: d.connections[i].New()}
 	d.decode(n, reflect.ValueOf(into.Document).Elem(), k.Value)
 	return true
-}
-
-// field is a key that a struct takes.
-type field struct {
-	key      string
-	former   string // the name that the key had
-	doc      string
-	index    []int
-	typ      reflect.Type
-	required bool
-	rest     bool // takes all other keys
-	place    bool // learns where the struct stands
-	value    reflect.Value
-	seen     bool
-
-	connection bool // takes the keys of connections
-}
-
-// fieldsOf lists the keys of a struct, those of inlined structs included.
-func fieldsOf(t reflect.Type) []field {
-	var all []field
-	for i := range t.NumField() {
-		sf := t.Field(i)
-		if sf.Type == placeType {
-			all = append(all, field{index: sf.Index, place: true})
-			continue
-		}
-		tag, tagged := sf.Tag.Lookup("yaml")
-		if !tagged || tag == "-" {
-			continue
-		}
-		key, option, _ := strings.Cut(tag, ",")
-		if option == "inline" {
-			for _, inner := range fieldsOf(sf.Type) {
-				inner.index = append(slices.Clone(sf.Index), inner.index...)
-				all = append(all, inner)
-			}
-			continue
-		}
-		all = append(all, field{
-			key: key, former: sf.Tag.Get("former"), doc: sf.Tag.Get("doc"), index: sf.Index, typ: sf.Type,
-			required: option == "required", rest: option == "rest", connection: option == "connection",
-		})
-	}
-	return all
-}
-
-// keyed says whether a type is a struct with keys of its own.
-func keyed(t reflect.Type) bool {
-	return t.Kind() == reflect.Struct && slices.ContainsFunc(fieldsOf(t), func(f field) bool { return f.key != "" })
 }

@@ -48,6 +48,12 @@ func intakes(api huma.API, s *workspace.Service) {
 		token, err := s.Tokens.CreatePush(ctx, operator.From(ctx), unescape(in.Name))
 		return &answer.Token{Token: token}, err
 	})
+	runs(api, s)
+	events(api, s)
+}
+
+// runs are the operations on runs.
+func runs(api huma.API, s *workspace.Service) {
 	get(api, "/runs", "runs", "The runs of intakes, the newest first", func(ctx context.Context, in *struct {
 		Directory string `query:"directory" doc:"Only runs of this directory."`
 		Paging
@@ -79,6 +85,10 @@ func intakes(api huma.API, s *workspace.Service) {
 		run, err := s.Runs.Discard(ctx, in.ID, operator.From(ctx))
 		return &run, err
 	})
+}
+
+// events is the stream of what happens.
+func events(api huma.API, s *workspace.Service) {
 	sse.Register(api, huma.Operation{
 		Method: http.MethodGet, Path: "/events", OperationID: "events", Summary: "Events from now on: progress of runs, changed trials and new revisions",
 		Errors:     []int{http.StatusUnauthorized},
@@ -86,7 +96,7 @@ func intakes(api huma.API, s *workspace.Service) {
 	}, map[string]any{"run": answer.Run{}, "trial": answer.TrialChanged{}, "revision": answer.NewRevision{}, "hello": answer.Hello{}}, func(ctx context.Context, _ *struct{}, send sse.Sender) {
 		ctx, cancel := context.WithCancel(ctx)
 		defer cancel()
-		events := s.Events.Listen(ctx)
+		happened := s.Events.Listen(ctx)
 		if send.Data(answer.Hello{Revision: s.Head().Revision.Number}) != nil {
 			return
 		}
@@ -96,7 +106,7 @@ func intakes(api huma.API, s *workspace.Service) {
 				return
 			case <-s.Stopped():
 				return
-			case e, more := <-events:
+			case e, more := <-happened:
 				if !more {
 					return
 				}

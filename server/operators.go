@@ -45,6 +45,14 @@ type Called struct {
 
 // administration are the operations on operators, tokens and settings.
 func administration(api huma.API, s *workspace.Service) {
+	people(api, s)
+	tokens(api, s)
+	keeping(api, s)
+	ownGroups(api, s)
+}
+
+// people are the operations on operators, and on what one is oneself.
+func people(api huma.API, s *workspace.Service) {
 	read(api, "/operators", "operators", "Who works with the service", operator.Administer, func(ctx context.Context, _ *struct{}) (*answer.Operators, error) {
 		return s.Operators.List(ctx)
 	})
@@ -78,6 +86,10 @@ func administration(api huma.API, s *workspace.Service) {
 		}
 		return &struct{}{}, nil
 	})
+}
+
+// tokens are the operations on tokens.
+func tokens(api huma.API, s *workspace.Service) {
 	read(api, "/tokens", "tokens", "The tokens, without their secrets: all of them for an admin, their own for others", operator.Read, func(ctx context.Context, _ *struct{}) (*answer.Tokens, error) {
 		return s.Tokens.List(operator.From(ctx)), nil
 	})
@@ -87,6 +99,10 @@ func administration(api huma.API, s *workspace.Service) {
 	remove(api, "/tokens/{name}", "revoke-token", "Revoke a token: any as an admin, else an own one", operator.Read, func(ctx context.Context, in *Called) error {
 		return s.Tokens.Revoke(ctx, operator.From(ctx), unescape(in.Name))
 	})
+}
+
+// keeping are the operations on settings, the audit and the database.
+func keeping(api huma.API, s *workspace.Service) {
 	huma.Register(api, operation(http.MethodGet, "/settings", "settings", "The settings of the service", operator.Read, http.StatusOK), func(ctx context.Context, _ *struct{}) (*versioned[answer.Settings], error) {
 		return settings(s.Rights.Settings(ctx))
 	})
@@ -125,6 +141,10 @@ func administration(api huma.API, s *workspace.Service) {
 			}
 		}}, nil
 	})
+}
+
+// ownGroups are the operations of those who manage groups.
+func ownGroups(api huma.API, s *workspace.Service) {
 	read(api, "/own-groups", "own-groups", "The groups that the caller manages", operator.Members, func(ctx context.Context, _ *struct{}) (*answer.OwnGroups, error) {
 		return s.OwnGroups.List(operator.From(ctx))
 	})

@@ -78,6 +78,13 @@ func trials(api huma.API, s *workspace.Service) {
 	ofTrial(api, http.MethodGet, "/trials/{trial}", "trial", "One trial, with its changes as sentences", operator.Read, http.StatusOK, func(ctx context.Context, in *Tried) (*answer.Trial, error) {
 		return s.Trials.Find(ctx, operator.From(ctx), in.Trial)
 	})
+	staging(api, s)
+	outcomes(api, s)
+	revisions(api, s)
+}
+
+// staging are the operations on what is staged in a trial.
+func staging(api huma.API, s *workspace.Service) {
 	ofTrial(api, http.MethodPost, "/trials/{trial}/changes", "stage", "Stage changes: all of them, or none", operator.Stage, http.StatusOK, func(ctx context.Context, in *struct {
 		Tried
 		Version
@@ -126,6 +133,10 @@ func trials(api huma.API, s *workspace.Service) {
 		}
 		return &struct{}{}, nil
 	})
+}
+
+// outcomes are the operations that say what a trial would do, and that put it in force.
+func outcomes(api huma.API, s *workspace.Service) {
 	get(api, "/trials/{trial}/outcome", "outcome", "Who gains and who loses what by a trial", func(ctx context.Context, in *struct {
 		Tried
 		User   string `query:"user" doc:"Only this user."`
@@ -158,6 +169,10 @@ func trials(api huma.API, s *workspace.Service) {
 		}
 		return s.Commits.Commit(ctx, operator.From(ctx), in.Trial, changeset.Committing{Version: version, Reason: in.Body.Reason, Override: in.Body.Override, Key: in.Key})
 	})
+}
+
+// revisions are the operations on what was, and is, in force.
+func revisions(api huma.API, s *workspace.Service) {
 	ofTrial(api, http.MethodPost, "/revisions/{number}/revert", "revert", "Begin a trial that reverts a revision", operator.Stage, http.StatusCreated, func(ctx context.Context, in *struct {
 		Number int `path:"number" minimum:"1" doc:"Number of the revision."`
 		Body   struct {

@@ -187,16 +187,7 @@ func (c *Change) Sentence() string {
 	case Leave:
 		return fmt.Sprintf("Removes %s from the group %s.", c.Member, c.Group)
 	case SetUser:
-		switch v := c.shown(); {
-		case v == "nothing":
-			return fmt.Sprintf("Removes %s of %s%s.", c.Attribute, c.User, c.was())
-		case strings.EqualFold(c.Attribute, "active") && v == "true":
-			return fmt.Sprintf("Activates %s.", c.User)
-		case strings.EqualFold(c.Attribute, "active"):
-			return fmt.Sprintf("Deactivates %s.", c.User)
-		default:
-			return fmt.Sprintf("Sets %s of %s to %s%s.", c.Attribute, c.User, v, c.was())
-		}
+		return c.ofUser()
 	case CreateGroup:
 		if v := c.shown(); v != "nothing" {
 			return fmt.Sprintf("Creates the group %s with %s.", c.Group, v)
@@ -228,6 +219,27 @@ func (c *Change) Sentence() string {
 			to = c.shown()
 		}
 		return fmt.Sprintf("Switches %s in %s of %s %s.", c.item(), c.List, c.In(), to)
+	}
+	return c.ofDocument()
+}
+
+// ofUser is the sentence of a change of a user's record.
+func (c *Change) ofUser() string {
+	switch v := c.shown(); {
+	case v == "nothing":
+		return fmt.Sprintf("Removes %s of %s%s.", c.Attribute, c.User, c.was())
+	case strings.EqualFold(c.Attribute, "active") && v == "true":
+		return fmt.Sprintf("Activates %s.", c.User)
+	case strings.EqualFold(c.Attribute, "active"):
+		return fmt.Sprintf("Deactivates %s.", c.User)
+	default:
+		return fmt.Sprintf("Sets %s of %s to %s%s.", c.Attribute, c.User, v, c.was())
+	}
+}
+
+// ofDocument is the sentence of a change of a whole document or record.
+func (c *Change) ofDocument() string {
+	switch c.Do {
 	case WriteDocument:
 		if c.Was == nil || *c.Was == "" {
 			return fmt.Sprintf("Writes the new document %s.", c.Document)

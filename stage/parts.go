@@ -2,10 +2,7 @@ package stage
 
 import (
 	"fmt"
-	"iter"
-	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 
 	"gatemap/core/directory"
@@ -56,39 +53,6 @@ func (d *Draft) begin(path, content, kind string) (*mapfile.Text, mapfile.Spot, 
 	return t, at, nil
 }
 
-// likely yields the files that may hold a document: the one in which it stood
-// first, and then all that say its name.
-func (d *Draft) likely(kind, named string) iter.Seq[string] {
-	return func(yield func(string) bool) {
-		stood := ""
-		switch kind {
-		case mapfile.Map:
-			stood = mapfile.Head
-		case "system":
-			for _, s := range d.base.Map.Systems {
-				if name.Equal(s.Name, named) {
-					stood = s.Place.File
-				}
-			}
-		case "directory":
-			for _, x := range d.base.Map.Directories {
-				if name.Equal(x.Name, named) {
-					stood = x.Place.File
-				}
-			}
-		}
-		if stood != "" && d.file(stood) >= 0 && !yield(stood) || kind == mapfile.Map {
-			return
-		}
-		mentions := regexp.MustCompile(`(?i)\b` + kind + `\b`)
-		for _, f := range slices.Clone(d.Files) {
-			if mentions.Match(f.Content) && (named == "" || strings.Contains(strings.ToLower(string(f.Content)), strings.ToLower(named))) && !yield(f.Path) {
-				return
-			}
-		}
-	}
-}
-
 // part adds, changes, moves or removes one line or other part of a document: an item
 // of a list, or of a set of keys.
 func (d *Draft) part(c *Change) error {
@@ -126,6 +90,11 @@ func (d *Draft) part(c *Change) error {
 	case MoveLine, MovePart:
 		return d.movePart(c, t, at)
 	}
+	return d.changePart(c, t, at)
+}
+
+// changePart changes, switches or removes one entry of the list at a place.
+func (d *Draft) changePart(c *Change, t *mapfile.Text, at mapfile.Spot) error {
 	n, err := which(t, at, c.item(), c.Was)
 	if err != nil {
 		return fmt.Errorf("%s of %s: %w", c.List, c.In(), err)
@@ -153,47 +122,6 @@ func (d *Draft) part(c *Change) error {
 		d.put(t)
 	}
 	return err
-}
-
-// switched switches a line or part on or off, without moving it.
-func switched(c *Change, t *mapfile.Text, at mapfile.Spot) (*mapfile.Text, error) {
-	to, err := c.text()
-	if err != nil || to != "on" && to != "off" {
-		return nil, fmt.Errorf("the value of %s is on or off", c.Do)
-	}
-	if t.Keys(at) == nil {
-		return nil, fmt.Errorf("%s in %s of %s is not a set of keys: it cannot be switched off", c.item(), c.List, c.In())
-	}
-	yes, err := mapfile.ParseValue("true")
-	if err != nil {
-		return nil, err
-	}
-	key, there := t.Key(at, "off")
-	switch isOff := there && strings.EqualFold(t.Flow(key), "true"); {
-	case isOff == (to == "off"):
-		return nil, fmt.Errorf("%s in %s of %s is %s already", c.item(), c.List, c.In(), to)
-	case isOff:
-		return t.Remove(key)
-	case there:
-		return t.Replace(key, yes)
-	}
-	return t.Insert(at, len(t.Keys(at)), "off", yes)
-}
-
-// holds sees that lines are changed as lines, and other parts as parts.
-func holds(c *Change, t *mapfile.Text, at mapfile.Spot, list []string) error {
-	g, isSystem := gateType(t, at)
-	lines := isSystem && mapfile.HoldsLines(g, list)
-	switch {
-	case c.IsLine() && !isSystem:
-		return fmt.Errorf("%s is not a system; only systems have lines", c.System)
-	case c.IsLine() && !lines:
-		return fmt.Errorf("%s of %s does not hold lines; the lines are in %s. Use %s for other parts of a document",
-			c.List, c.System, strings.Join(mapfile.LineLists(g), ", "), strings.Replace(string(c.Do), "line", "part", 1))
-	case !c.IsLine() && lines:
-		return fmt.Errorf("%s of %s holds lines: use %s", c.List, c.Document, strings.Replace(string(c.Do), "part", "line", 1))
-	}
-	return nil
 }
 
 // gateType is the gate type of a system's document; false for another document.
@@ -301,74 +229,4 @@ func (d *Draft) beside(c *Change, t *mapfile.Text, at mapfile.Spot) (int, error)
 		n++
 	}
 	return n, nil
-}
-
-// numbered is how a line without a name is called: mapping 3.
-var numbered = regexp.MustCompile(`^(?:[a-z][a-z -]*)?([1-9][0-9]*)$`)
-
-// which finds a line or part by its name, by a value that only it has, or by its number
-// from 1. Where was is given, one found by number must be what was says, wherever it
-// stands now.
-func which(t *mapfile.Text, at mapfile.Spot, item string, was *string) (int, error) {
-	if !t.IsList(at) {
-		if spot, ok := t.Key(at, item); ok {
-			return spot[len(spot)-1], nil
-		}
-		return 0, fmt.Errorf("there is no %s; there are %s", item, strings.Join(t.Keys(at), ", "))
-	}
-	found := []int{}
-	var names []string
-	for i := range t.Size(at) {
-		label := t.Name(at.At(i))
-		names = append(names, label)
-		if label == item {
-			return i, nil
-		}
-		if t.Has(at.At(i), item) {
-			found = append(found, i)
-		}
-	}
-	switch m := numbered.FindStringSubmatch(item); {
-	case len(found) == 1:
-		return found[0], nil
-	case len(found) > 1:
-		return 0, fmt.Errorf("%d items have %s; name one by its number, such as %d", len(found), item, found[0]+1)
-	case m != nil:
-		n, err := strconv.Atoi(m[1])
-		if err == nil && n <= t.Size(at) && (was == nil || t.Flow(at.At(n-1)) == *was) {
-			return n - 1, nil
-		}
-		if was != nil {
-			return again(t, at, *was)
-		}
-		return 0, fmt.Errorf("there is no number %s; there are %d", m[1], t.Size(at))
-	}
-	if was != nil {
-		return 0, moved("%s is no longer there", item)
-	}
-	return 0, fmt.Errorf("there is no %s%s", item, name.DidYouMean(name.Near(item, func(yield func(string) bool) {
-		for _, n := range names {
-			if n != "" && !yield(n) {
-				return
-			}
-		}
-	})))
-}
-
-// again finds the only line or part that is what it was.
-func again(t *mapfile.Text, at mapfile.Spot, was string) (int, error) {
-	found := -1
-	for i := range t.Size(at) {
-		if t.Flow(at.At(i)) != was {
-			continue
-		}
-		if found >= 0 {
-			return 0, moved("%s is there more than once now", was)
-		}
-		found = i
-	}
-	if found < 0 {
-		return 0, moved("%s is no longer there", was)
-	}
-	return found, nil
 }

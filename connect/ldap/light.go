@@ -123,6 +123,12 @@ func (c *Conn) lightly(ctx context.Context, searches []search, known standing, g
 	if len(others) > manyStray {
 		return true, errManyStray
 	}
+	c.tellGone(searches, known, gone)
+	return true, c.tellStray(ctx, others, stray)
+}
+
+// tellGone tells of those who are known, and are not there any more.
+func (c *Conn) tellGone(searches []search, known standing, gone func(k connect.Kind, id string)) {
 	for k := range known {
 		for id := range known[k] {
 			if raw, err := uuid.Parse(id); err == nil && !c.has(searches, connect.Kind(k), raw) {
@@ -130,7 +136,11 @@ func (c *Conn) lightly(ctx context.Context, searches []search, known standing, g
 			}
 		}
 	}
-	for _, s := range others {
+}
+
+// tellStray tells of entries that are searched for one by one.
+func (c *Conn) tellStray(ctx context.Context, one []search, stray func(s search, e *connect.Entry) error) error {
+	for _, s := range one {
 		var rejected connect.Records
 		if err := c.pages(ctx, s, func(e *ldap.Entry) error {
 			entry, err := c.entry(e)
@@ -139,10 +149,10 @@ func (c *Conn) lightly(ctx context.Context, searches []search, known standing, g
 			}
 			return stray(s, entry)
 		}, &rejected); err != nil {
-			return true, err
+			return err
 		}
 	}
-	return true, nil
+	return nil
 }
 
 // has says whether any search for a kind of record has an identifier.

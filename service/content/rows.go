@@ -98,17 +98,22 @@ func FromRows(each func(visit func(store.Row) error) error) (*Folder, error) {
 		return nil, err
 	}
 	for _, some := range read {
-		for dir, r := range some {
-			all := f.Records[dir]
-			if all.Resources == nil {
-				all.Resources = r.Resources
-			} else {
-				maps.Copy(all.Resources, r.Resources)
-			}
-			all.Users, all.Groups, all.Devices = append(all.Users, r.Users...), append(all.Groups, r.Groups...), append(all.Devices, r.Devices...)
-			f.Records[dir] = all
-		}
+		f.add(some)
 	}
 	f.Assemble()
 	return f, nil
+}
+
+// add adds records to those that directories have.
+func (f *Folder) add(some map[string]connect.Records) {
+	for dir, r := range some {
+		all := f.Records[dir]
+		if all.Resources == nil {
+			all.Resources = r.Resources
+		} else {
+			maps.Copy(all.Resources, r.Resources)
+		}
+		all.Users, all.Groups, all.Devices = append(all.Users, r.Users...), append(all.Groups, r.Groups...), append(all.Devices, r.Devices...)
+		f.Records[dir] = all
+	}
 }

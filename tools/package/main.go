@@ -7,6 +7,7 @@ import (
 	"bytes"
 	"cmp"
 	"compress/gzip"
+	"encoding/json"
 	"errors"
 	"flag"
 	"fmt"
@@ -180,9 +181,6 @@ func licences(folder string) error {
 		if err != nil {
 			return err
 		}
-		if len(files) == 0 {
-			return fmt.Errorf("%s %s has no licence in %s", p.name, p.version, p.dir)
-		}
 		to := filepath.Join(folder, strings.NewReplacer("/", "_", "@", "").Replace(p.name))
 		if err := os.MkdirAll(to, 0o755); err != nil {
 			return err
@@ -196,9 +194,34 @@ func licences(folder string) error {
 				return err
 			}
 		}
+		if len(files) == 0 {
+			if err := declared(p, filepath.Join(to, "LICENSE")); err != nil {
+				return err
+			}
+		}
 		fmt.Fprintf(&list, "%s %s\n", p.name, p.version)
 	}
 	return os.WriteFile(filepath.Join(folder, "LIST"), list.Bytes(), 0o644)
+}
+
+// declared writes which licence a package declares that has none in a file.
+func declared(p part, file string) error {
+	var about struct {
+		License string
+		Author  any
+	}
+	raw, err := os.ReadFile(filepath.Join(p.dir, "package.json"))
+	if err == nil {
+		err = json.Unmarshal(raw, &about)
+	}
+	if err != nil || about.License == "" {
+		return fmt.Errorf("%s %s has no licence in %s", p.name, p.version, p.dir)
+	}
+	text := fmt.Sprintf("%s %s declares the licence %s.\n", p.name, p.version, about.License)
+	if about.Author != nil {
+		text += fmt.Sprintf("Author: %v\n", about.Author)
+	}
+	return os.WriteFile(file, []byte(text), 0o644)
 }
 
 // part is something that the program contains.

@@ -41,7 +41,9 @@ func (p *point) together(grid []rule.Match) rule.Verdict {
 }
 
 // leftOut says of a part that it is not permitted, whatever the facts are.
-func (p *point) leftOut(m rule.Match) bool { return refused(m) || len(p.parts) > 1 && m.Verdict.Never() }
+func (p *point) leftOut(m rule.Match) bool {
+	return refused(m) || len(p.parts) > 1 && m.Verdict.Never()
+}
 
 // part describes the largest permitted part that is a set of destinations by a
 // set of services, as needs.

@@ -1,0 +1,187 @@
+package situation
+
+import (
+	"gatemap/core/name"
+	"net/netip"
+	"slices"
+	"strings"
+)
+
+// Compile computes a condition against a frame. Names that are not found are
+// handed to missing, with the kind of name and suggestions; whole tells whether
+// every name of the condition was found. A clause with a name that is not found
+// is left out, so that a line which takes something away errs to taking it.
+func (f *Frame) Compile(w *When, groups Resolve, missing func(kind string, ref name.Ref, near []string)) (c Condition, whole bool) {
+	if w == nil {
+		return Condition{}, true
+	}
+	b := builder{frame: f, whole: true, missing: missing}
+	b.networks(w.Networks, "network", func(t Truth) Truth { return t })
+	b.networks(w.NotNetworks, "not-network", func(t Truth) Truth { return True - t })
+	b.windows(w.Windows)
+	for _, p := range w.Device {
+		is, isnt := needs("device", string(p))
+		if p == "managed" {
+			b.add(few(managed, is, isnt, 1), func(f *Facts) Truth { return f.managed })
+		} else {
+			b.add(few(compliant, is, isnt, 1), func(f *Facts) Truth { return f.compliant })
+		}
+	}
+	b.deviceGroups(w.DeviceGroups, groups)
+	if len(w.Strength) > 0 {
+		least := slices.MinFunc(w.Strength, func(a, b Strength) int { return a.level() - b.level() })
+		is, isnt := needs("strength", string(least))
+		b.add(few(strength, is, isnt, 7&^(1<<(least.level()-1)-1)), func(f *Facts) Truth {
+			if f.Strength == "" {
+				return Unknown
+			}
+			return truth(f.Strength.level() >= least.level())
+		})
+	}
+	oneOf(&b, access, "access", w.Access, func(f *Facts) Access { return f.Access })
+	oneOf(&b, client, "client", w.Clients, func(f *Facts) Client { return f.Client })
+	b.risk(w.Risk)
+	return newCondition(b.clauses), b.whole
+}
+
+type builder struct {
+	frame   *Frame
+	clauses []clause
+	whole   bool
+	missing func(kind string, ref name.Ref, near []string)
+}
+
+func (b *builder) add(is *Literal, test func(*Facts) Truth) {
+	b.clauses = append(b.clauses, clause{test, is})
+}
+
+// needs are a need and its opposite in words.
+func needs(kind, value string) (is, isnt Need) {
+	return Need(kind + ":" + value), Need("not-" + kind + ":" + value)
+}
+
+func (b *builder) miss(kind string, ref name.Ref, near []string) {
+	b.whole = false
+	b.missing(kind, ref, near)
+}
+
+func (b *builder) networks(refs []name.Ref, kind string, turn func(Truth) Truth) {
+	var ids []int
+	var names []string
+	for _, r := range refs {
+		i, ok := b.frame.Network(r.Name)
+		if !ok {
+			b.miss("network", r, name.Near(r.Name, b.frame.NetworkNames()))
+			continue
+		}
+		ids, names = append(ids, i), append(names, b.frame.Networks[i].Name)
+	}
+	if len(ids) < len(refs) || ids == nil {
+		return
+	}
+	list := strings.Join(names, "|")
+	var prefixes []netip.Prefix
+	for _, i := range ids {
+		prefixes = append(prefixes, b.frame.Networks[i].Prefixes...)
+	}
+	in := addressIn(Need("network:"+list), Need("not-network:"+list), prefixes)
+	if kind == "not-network" {
+		in = in.not
+	}
+	b.add(in, func(f *Facts) Truth { return turn(anyOf(f.inNetwork, ids)) })
+}
+
+func (b *builder) windows(refs []name.Ref) {
+	var ids []int
+	var names []string
+	for _, r := range refs {
+		i, ok := b.frame.Window(r.Name)
+		if !ok {
+			b.miss("window", r, name.Near(r.Name, b.frame.WindowNames()))
+			continue
+		}
+		ids, names = append(ids, i), append(names, b.frame.Windows[i].Name)
+	}
+	if ids != nil && len(ids) == len(refs) {
+		is, isnt := needs("window", strings.Join(names, "|"))
+		windows := make([]*Window, len(ids))
+		for i, id := range ids {
+			windows[i] = &b.frame.Windows[id]
+		}
+		b.add(inWindows(is, isnt, windows, b.frame.Zone), func(f *Facts) Truth { return anyOf(f.inWindow, ids) })
+	}
+}
+
+func anyOf(have []Truth, ids []int) Truth {
+	most := False
+	for _, i := range ids {
+		most = max(most, have[i])
+	}
+	return most
+}
+
+func (b *builder) deviceGroups(refs []name.Ref, resolve Resolve) {
+	var ids []uint32
+	var names []string
+	for _, r := range refs {
+		id, full, ok := resolve(r)
+		if !ok {
+			b.whole = false
+			continue
+		}
+		ids, names = append(ids, id), append(names, full)
+	}
+	if len(ids) < len(refs) || ids == nil {
+		return
+	}
+	is, isnt := needs("device-group", strings.Join(names, "|"))
+	b.add(inGroups(is, isnt, names), func(f *Facts) Truth {
+		if f.device == nil {
+			return Unknown
+		}
+		return truth(slices.ContainsFunc(ids, f.device.InGroup))
+	})
+}
+
+func oneOf[T interface {
+	~string
+	Values() []string
+}](b *builder, about fact, kind string, allowed []T, of func(*Facts) T) {
+	if len(allowed) > 0 {
+		is, isnt := needs(kind, join(allowed))
+		b.add(few(about, is, isnt, valuesOf(allowed)), func(f *Facts) Truth { return among(of(f), allowed) })
+	}
+}
+
+func among[T ~string](have T, allowed []T) Truth {
+	if have == "" {
+		return Unknown
+	}
+	return truth(slices.Contains(allowed, have))
+}
+
+// risk differs from the other lists in its opposite: the risks that remain.
+func (b *builder) risk(allowed []Risk) {
+	if len(allowed) == 0 {
+		return
+	}
+	var rest []Risk
+	for _, r := range Risk("").Values() {
+		if !slices.Contains(allowed, Risk(r)) {
+			rest = append(rest, Risk(r))
+		}
+	}
+	is, isnt := needs("risk", join(allowed))
+	if rest != nil {
+		isnt = Need("risk:" + join(rest))
+	}
+	b.add(few(risk, is, isnt, valuesOf(allowed)), func(f *Facts) Truth { return among(f.Risk, allowed) })
+}
+
+func join[T ~string](list []T) string {
+	parts := make([]string, len(list))
+	for i, v := range list {
+		parts[i] = string(v)
+	}
+	return strings.Join(parts, "|")
+}
