@@ -1,5 +1,6 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { svelte } from '@sveltejs/vite-plugin-svelte';
+import { svelteTesting } from '@testing-library/svelte/vite';
 import type { Plugin } from 'vite';
 import { defineConfig } from 'vitest/config';
 
@@ -34,7 +35,7 @@ function listPackages(): Plugin {
 }
 
 export default defineConfig({
-  plugins: [svelte(), listPackages()],
+  plugins: [svelte(), svelteTesting(), listPackages()],
   build: { outDir: 'dist', emptyOutDir: true, target: 'es2022', modulePreload: { polyfill: false }, chunkSizeWarningLimit: 1000, rolldownOptions: { input: ['index.html', 'api.html'] } },
   server: { proxy: { '/api': 'http://127.0.0.1:8470' } },
 });
