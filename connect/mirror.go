@@ -9,14 +9,14 @@ import (
 // several records with one name the first holds it; the others wait, and get it, in their
 // order, when it is given up.
 type Mirror struct {
-	users   shelf[directory.User]
-	groups  shelf[directory.Group]
-	devices shelf[directory.Device]
+	users   keyed[directory.User]
+	groups  keyed[directory.Group]
+	devices keyed[directory.Device]
 }
 
 // NewMirror is a mirror in which nothing is.
 func NewMirror() *Mirror {
-	return &Mirror{newShelf(users), newShelf(groups), newShelf(devices)}
+	return &Mirror{newKeyed(users), newKeyed(groups), newKeyed(devices)}
 }
 
 // Has says whether there is a record of a kind with an identifier, also one that waits or
@@ -67,7 +67,7 @@ func (m *Mirror) DN(k Kind, id string) string {
 	return m.devices.at(id)
 }
 
-func (s *shelf[T]) at(id string) string {
+func (s *keyed[T]) at(id string) string {
 	if x := s.records[id]; x != nil {
 		return s.of.dn(x)
 	}
@@ -95,8 +95,8 @@ func (m *Mirror) Records() Records {
 	return Records{Users: m.users.holders(), Groups: m.groups.holders(), Devices: m.devices.holders()}
 }
 
-// shelf is the records of one kind.
-type shelf[T any] struct {
+// keyed is the records of one kind.
+type keyed[T any] struct {
 	of      of[T]
 	told    map[string]bool // identifiers of everything that is there
 	records map[string]*T   // by identifier
@@ -107,12 +107,12 @@ type shelf[T any] struct {
 	refused map[*T]*T       // who waits, and for whom it was told
 }
 
-func newShelf[T any](o of[T]) shelf[T] {
-	return shelf[T]{of: o, told: map[string]bool{}, records: map[string]*T{}, names: map[string][]*T{}, before: map[string]*T{}, refused: map[*T]*T{}}
+func newKeyed[T any](o of[T]) keyed[T] {
+	return keyed[T]{of: o, told: map[string]bool{}, records: map[string]*T{}, names: map[string][]*T{}, before: map[string]*T{}, refused: map[*T]*T{}}
 }
 
 // touch notes who holds a name before it may change.
-func (s *shelf[T]) touch(key string) {
+func (s *keyed[T]) touch(key string) {
 	if _, noted := s.before[key]; noted {
 		return
 	}
@@ -120,7 +120,7 @@ func (s *shelf[T]) touch(key string) {
 	s.touched = append(s.touched, key)
 }
 
-func (s *shelf[T]) put(id string, x *T) {
+func (s *keyed[T]) put(id string, x *T) {
 	old := s.records[id]
 	if old != nil && x != nil && name.Fold(s.of.named(old)) == name.Fold(s.of.named(x)) {
 		key := name.Fold(s.of.named(x)) // it stays in its place
@@ -146,7 +146,7 @@ func (s *shelf[T]) put(id string, x *T) {
 	s.names[key] = append(s.names[key], x)
 }
 
-func (s *shelf[T]) drop(id string) {
+func (s *keyed[T]) drop(id string) {
 	delete(s.told, id)
 	x := s.records[id]
 	if x == nil {
@@ -168,7 +168,7 @@ func (s *shelf[T]) drop(id string) {
 	}
 }
 
-func (s *shelf[T]) patch(p *Patch) (put []*T) {
+func (s *keyed[T]) patch(p *Patch) (put []*T) {
 	for _, key := range s.touched {
 		was, is := s.before[key], only(s.names[key])
 		switch {
@@ -192,12 +192,12 @@ func (s *shelf[T]) patch(p *Patch) (put []*T) {
 }
 
 // holds says whether a record with an identifier holds its name.
-func (s *shelf[T]) holds(id string) bool {
+func (s *keyed[T]) holds(id string) bool {
 	x := s.records[id]
 	return x != nil && only(s.names[name.Fold(s.of.named(x))]) == x
 }
 
-func (s *shelf[T]) holders() []*T {
+func (s *keyed[T]) holders() []*T {
 	all := make([]*T, 0, len(s.names))
 	kept, seen := s.order[:0], make(map[string]bool, len(s.order))
 	for _, id := range s.order {

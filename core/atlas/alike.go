@@ -10,14 +10,14 @@ import (
 // for the paths, by one system of an atlas and by one of another atlas of the
 // same users.
 func Alike(a *Atlas, in *System, b *Atlas, other *System, users []directory.UserID) [][]directory.UserID {
-	was, is := a.lookout(in, nil, false), b.lookout(other, nil, false)
-	sorting := was.sorted()
-	defer sorting.Drop()
-	is.sort(sorting)
+	was, is := a.dependencies(in, nil, false), b.dependencies(other, nil, false)
+	partition := was.partition()
+	defer partition.Drop()
+	is.sort(partition)
 	if a.Book != b.Book || !slices.Equal(was.attributes, is.attributes) {
-		sorting.Further(b.Book, is.attributes)
+		partition.Further(b.Book, is.attributes)
 	}
-	_, of := sorting.Firsts()
+	_, of := partition.Firsts()
 	var sets [][]directory.UserID
 	places := map[uint32]int{}
 	for _, u := range users {

@@ -87,19 +87,19 @@ func TestAccounts(t *testing.T) {
 
 func TestWhatStandsInFront(t *testing.T) {
 	m := season(t)
-	office := gate.Front{When: &situation.When{Networks: []name.Ref{ref("office")}}}
-	m.Systems[0].Behind = []gate.Front{{Any: []gate.Front{office, {When: &situation.When{Device: []situation.Property{"managed"}}}}}}
+	office := gate.Prerequisite{When: &situation.When{Networks: []name.Ref{ref("office")}}}
+	m.Systems[0].Behind = []gate.Prerequisite{{Any: []gate.Prerequisite{office, {When: &situation.When{Device: []situation.Property{"managed"}}}}}}
 	assert.Equal(t, "depends device:managed network:office", state(t, m, "ilse", situation.Situation{}))
 	assert.Equal(t, "open", state(t, m, "ilse", situation.Situation{DeviceName: "console"}))
 	away := situation.Situation{From: netip.MustParseAddr("192.0.2.1"), Device: &situation.Properties{}}
 	assert.Equal(t, "shut gate(tools/behind 1.1 network:office) gate(tools/behind 1.2 device:managed)", state(t, m, "ilse", away))
-	m.Systems[0].Behind = []gate.Front{{When: &situation.When{Networks: []name.Ref{ref("ofice")}}}}
+	m.Systems[0].Behind = []gate.Prerequisite{{When: &situation.When{Networks: []name.Ref{ref("ofice")}}}}
 	assert.Contains(t, state(t, m, "ilse", situation.Situation{}), "shut gate", "a misspelt name lets nobody through")
 }
 
 func TestReasonsOfTheLowestStateAreKept(t *testing.T) {
 	m := season(t)
-	m.Systems[0].Behind = []gate.Front{{When: &situation.When{Networks: []name.Ref{ref("office")}}}}
+	m.Systems[0].Behind = []gate.Prerequisite{{When: &situation.When{Networks: []name.Ref{ref("office")}}}}
 	away := situation.Situation{From: netip.MustParseAddr("192.0.2.1")}
 	assert.Equal(t, "shut inactive(d/noor ) gate(tools/behind 1 network:office)", state(t, m, "noor", away))
 	assert.Equal(t, "shut gate(tools/behind 1 network:office)", state(t, m, "vic", away))

@@ -25,7 +25,7 @@ type front struct {
 	broken    bool // it names something that does not exist, so nothing gets through
 }
 
-func (a *Atlas) front(s *System, d *gate.Front, label string, errs *place.Errors) front {
+func (a *Atlas) front(s *System, d *gate.Prerequisite, label string, errs *place.Errors) front {
 	f := front{line: s.Site.Line(label, d.Place)}
 	given := 0
 	for _, is := range []bool{d.When != nil, d.Any != nil, len(d.Gate) > 0} {
@@ -53,7 +53,7 @@ func (a *Atlas) front(s *System, d *gate.Front, label string, errs *place.Errors
 
 // named finds the key of a passage that is a gate type in use, with the system
 // that it names. What else there is are keys that the type asks for.
-func (a *Atlas) named(d *gate.Front) (typ string, ref name.Ref) {
+func (a *Atlas) named(d *gate.Prerequisite) (typ string, ref name.Ref) {
 	for key, value := range d.Gate {
 		for _, s := range a.Systems {
 			if s.Document.Type.Name == key {
@@ -64,7 +64,7 @@ func (a *Atlas) named(d *gate.Front) (typ string, ref name.Ref) {
 	return "", name.Ref{}
 }
 
-func (a *Atlas) passage(s *System, d *gate.Front, f *front, errs *place.Errors) {
+func (a *Atlas) passage(s *System, d *gate.Prerequisite, f *front, errs *place.Errors) {
 	typ, ref := a.named(d)
 	if typ == "" {
 		errs.Addf(d.Place, "an item of behind is written TYPE: SYSTEM, with the gate type of a system of this map")
@@ -215,8 +215,8 @@ func (a *Atlas) Behind(s *System) []*System {
 // behind lists the systems that a document puts in front.
 func (a *Atlas) behind(d *gate.System) []name.Ref {
 	var refs []name.Ref
-	var collect func(list []gate.Front)
-	collect = func(list []gate.Front) {
+	var collect func(list []gate.Prerequisite)
+	collect = func(list []gate.Prerequisite) {
 		for i := range list {
 			collect(list[i].Any)
 			if typ, ref := a.named(&list[i]); typ != "" {

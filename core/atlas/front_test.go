@@ -19,7 +19,7 @@ import (
 
 // chain is a planner behind some of: a sign-in that asks for aal2, a network that
 // admits managed devices, and the office.
-func chain(t require.TestingT, front []gate.Front) *atlas.Atlas {
+func chain(t require.TestingT, front []gate.Prerequisite) *atlas.Atlas {
 	m := season(t)
 	m.Systems = []*gate.System{
 		{Name: "planner", Behind: front, Gate: planner()},
@@ -38,7 +38,7 @@ func chain(t require.TestingT, front []gate.Front) *atlas.Atlas {
 // The state behind gates is the lowest of all that must be passed, and the
 // highest of alternatives, step by step.
 func TestWhatStandsInFrontAgreesWithAskingStepByStep(t *testing.T) {
-	single := map[string]gate.Front{
+	single := map[string]gate.Prerequisite{
 		"door":   {Gate: gate.Passage{"signin": "door"}},
 		"vpn":    {Gate: gate.Passage{"network": "vpn", "access": "vpn"}},
 		"office": {When: &situation.When{Networks: []name.Ref{ref("office")}}},
@@ -47,16 +47,16 @@ func TestWhatStandsInFrontAgreesWithAskingStepByStep(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		all := rapid.SliceOfNDistinct(rapid.SampledFrom(names), 0, 3, rapid.ID).Draw(t, "all")
 		either := rapid.SliceOfNDistinct(rapid.SampledFrom(names), 0, 3, rapid.ID).Draw(t, "either")
-		var front []gate.Front
+		var front []gate.Prerequisite
 		for _, n := range all {
 			front = append(front, single[n])
 		}
 		if len(either) > 0 {
-			var list []gate.Front
+			var list []gate.Prerequisite
 			for _, n := range either {
 				list = append(list, single[n])
 			}
-			front = append(front, gate.Front{Any: list})
+			front = append(front, gate.Prerequisite{Any: list})
 		}
 		given := situation.Situation{Strength: rapid.SampledFrom([]situation.Strength{"", "aal1", "aal2"}).Draw(t, "strength")}
 		step := map[string]rule.State{"door": map[situation.Strength]rule.State{"": rule.Depends, "aal1": rule.Shut, "aal2": rule.Open}[given.Strength]}
@@ -98,28 +98,28 @@ func TestWhatStandsInFrontAgreesWithAskingStepByStep(t *testing.T) {
 }
 
 func TestFrontsThatAreWrong(t *testing.T) {
-	try := func(fronts ...gate.Front) error {
+	try := func(fronts ...gate.Prerequisite) error {
 		m := season(t)
 		m.Systems[0].Behind = fronts
 		m.Systems = append(m.Systems,
-			&gate.System{Name: "door", Type: ref("signin"), Behind: []gate.Front{{Gate: gate.Passage{"signin": "gatehouse"}}}, Gate: &signin.Document{}},
+			&gate.System{Name: "door", Type: ref("signin"), Behind: []gate.Prerequisite{{Gate: gate.Passage{"signin": "gatehouse"}}}, Gate: &signin.Document{}},
 			&gate.System{Name: "gatehouse", Type: ref("signin"), Gate: &signin.Document{}},
 			&gate.System{Name: "other", Type: ref("licences"), Gate: planner()})
 		_, err := atlas.Compile(m)
 		return err
 	}
-	assert.NoError(t, try(gate.Front{Gate: gate.Passage{"signin": "door"}}))
-	assert.NoError(t, try(gate.Front{Gate: gate.Passage{"signin": "dor"}}), "a name that leads to nothing is a finding")
-	assert.ErrorContains(t, try(gate.Front{}), "is one thing")
-	assert.ErrorContains(t, try(gate.Front{Gate: gate.Passage{"signing": "door"}}), "TYPE: SYSTEM")
-	assert.ErrorContains(t, try(gate.Front{Gate: gate.Passage{"signin": "door", "access": "vpn"}}), "behind door:")
-	assert.ErrorContains(t, try(gate.Front{Gate: gate.Passage{"licences": "other"}}), "cannot be in front")
+	assert.NoError(t, try(gate.Prerequisite{Gate: gate.Passage{"signin": "door"}}))
+	assert.NoError(t, try(gate.Prerequisite{Gate: gate.Passage{"signin": "dor"}}), "a name that leads to nothing is a finding")
+	assert.ErrorContains(t, try(gate.Prerequisite{}), "is one thing")
+	assert.ErrorContains(t, try(gate.Prerequisite{Gate: gate.Passage{"signing": "door"}}), "TYPE: SYSTEM")
+	assert.ErrorContains(t, try(gate.Prerequisite{Gate: gate.Passage{"signin": "door", "access": "vpn"}}), "behind door:")
+	assert.ErrorContains(t, try(gate.Prerequisite{Gate: gate.Passage{"licences": "other"}}), "cannot be in front")
 
 	m := season(t)
 	m.Systems = []*gate.System{
-		{Name: "a", Type: ref("signin"), Behind: []gate.Front{{Any: []gate.Front{{Gate: gate.Passage{"signin": "b"}}}}}, Gate: &signin.Document{}},
-		{Name: "b", Type: ref("signin"), Behind: []gate.Front{{Gate: gate.Passage{"signin": "c"}}}, Gate: &signin.Document{}},
-		{Name: "c", Type: ref("signin"), Behind: []gate.Front{{Gate: gate.Passage{"signin": "b"}}}, Gate: &signin.Document{}},
+		{Name: "a", Type: ref("signin"), Behind: []gate.Prerequisite{{Any: []gate.Prerequisite{{Gate: gate.Passage{"signin": "b"}}}}}, Gate: &signin.Document{}},
+		{Name: "b", Type: ref("signin"), Behind: []gate.Prerequisite{{Gate: gate.Passage{"signin": "c"}}}, Gate: &signin.Document{}},
+		{Name: "c", Type: ref("signin"), Behind: []gate.Prerequisite{{Gate: gate.Passage{"signin": "b"}}}, Gate: &signin.Document{}},
 	}
 	_, err := atlas.Compile(m)
 	assert.ErrorContains(t, err, "circle: b → c → b")

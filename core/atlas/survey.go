@@ -58,9 +58,9 @@ func (a *Atlas) classes(q *rule.Question, s *System, depth Depth) (classes []Cla
 
 // kinds visits the users who are alike to a system, with a question about the first of them.
 func (a *Atlas) kinds(q *rule.Question, s *System, lines bool, visit func(*rule.Question, []directory.UserID)) {
-	sorting := a.lookout(s, nil, lines).sorted()
-	kinds := sorting.Kinds()
-	sorting.Drop()
+	partition := a.dependencies(s, nil, lines).partition()
+	kinds := partition.Kinds()
+	partition.Drop()
 	for kind := range kinds.Count() {
 		users := kinds.Users(kind)
 		q.Turn(users[0])

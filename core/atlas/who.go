@@ -37,9 +37,9 @@ func (h *Holders) Entitlement(u directory.UserID) rule.Entitlement {
 // none. Users who are alike to it are answered once. What it gives belongs to one
 // goroutine.
 func (a *Atlas) Who(f *situation.Facts, s *System, p rule.Permission) *Holders {
-	sorting := a.lookout(s, p, false).sorted()
-	defer sorting.Drop()
-	firsts, of := sorting.Firsts()
+	partition := a.dependencies(s, p, false).partition()
+	defer partition.Drop()
+	firsts, of := partition.Firsts()
 	states := make([]rule.State, len(firsts))
 	parallel.For(len(firsts), 64, func(from, to int) {
 		q := a.Brief(f)

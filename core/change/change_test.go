@@ -43,9 +43,9 @@ func draw(t *rapid.T) *atlas.Atlas {
 		}
 		doc.Mappings = append(doc.Mappings, m)
 	}
-	behind := []gate.Front{}
+	behind := []gate.Prerequisite{}
 	if rapid.Bool().Draw(t, "behind") {
-		behind = append(behind, gate.Front{When: &situation.When{Device: []situation.Property{"managed"}}})
+		behind = append(behind, gate.Prerequisite{When: &situation.When{Device: []situation.Property{"managed"}}})
 	}
 	a, err := atlas.Compile(&atlas.Map{
 		Directories: []*directory.Document{d}, Systems: []*gate.System{{Name: "s", Gate: doc, Behind: behind}},

@@ -231,7 +231,7 @@ func TestAnotherNetworkMayTouchAnyone(t *testing.T) {
 	}
 	was := &atlas.Map{
 		Directories: []*directory.Document{d},
-		Systems:     []*gate.System{{Name: "s", Gate: doors, Behind: []gate.Front{{When: &situation.When{Networks: nametest.Refs("desk")}}}}},
+		Systems:     []*gate.System{{Name: "s", Gate: doors, Behind: []gate.Prerequisite{{When: &situation.When{Networks: nametest.Refs("desk")}}}}},
 		Networks:    []situation.Network{{Name: "desk", Prefixes: []netip.Prefix{netip.MustParsePrefix("192.0.2.0/24")}}},
 	}
 	is, fewer := *was, *d

@@ -43,7 +43,7 @@ func small(t *testing.T, g *atlas.Guarantee) (*atlas.Atlas, error) {
 	}
 	return atlas.Compile(&atlas.Map{
 		Directories: []*directory.Document{d}, Guarantees: []*atlas.Guarantee{g},
-		Systems: []*gate.System{{Name: "tools", Gate: doc, Behind: []gate.Front{{When: &situation.When{Device: []situation.Property{"managed"}}}}}},
+		Systems: []*gate.System{{Name: "tools", Gate: doc, Behind: []gate.Prerequisite{{When: &situation.When{Device: []situation.Property{"managed"}}}}}},
 	})
 }
 

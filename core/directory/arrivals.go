@@ -21,7 +21,7 @@ type Coming[T any] struct {
 type arrivals struct {
 	built  int               // how many there were, numbered in the order of names
 	came   []uint32          // those out of that order that are there: that came, or have other names
-	order  map[uint32]uint64 // of those out of that order, as of shelf.order
+	order  map[uint32]uint64 // of those out of that order, as of recordList.order
 	gone   map[uint32]bool
 	moved  []uint32          // those that came or went, or got other names, by the last edit
 	former map[uint32]string // the full names that some of these had before
@@ -29,13 +29,13 @@ type arrivals struct {
 }
 
 // has says whether a number is of a record that is there.
-func (s *shelf[T]) has(n uint32) bool { return int(n) < len(s.records) && !s.went(n) }
+func (s *recordList[T]) has(n uint32) bool { return int(n) < len(s.records) && !s.went(n) }
 
 // went says whether a number is of a record that is there no longer.
-func (s *shelf[T]) went(n uint32) bool { return s.late != nil && s.late.gone[n] }
+func (s *recordList[T]) went(n uint32) bool { return s.late != nil && s.late.gone[n] }
 
 // built is how many records there were when the book was built.
-func (s *shelf[T]) built() int {
+func (s *recordList[T]) built() int {
 	if s.late != nil {
 		return s.late.built
 	}
@@ -43,7 +43,7 @@ func (s *shelf[T]) built() int {
 }
 
 // count is how many records there are.
-func (s *shelf[T]) count() int {
+func (s *recordList[T]) count() int {
 	if s.late != nil {
 		return len(s.records) - len(s.late.gone)
 	}
@@ -52,7 +52,7 @@ func (s *shelf[T]) count() int {
 
 // moved lists the records that came or went by the edit that made the book, or got other
 // names.
-func (s *shelf[T]) moved() []uint32 {
+func (s *recordList[T]) moved() []uint32 {
 	if s.late == nil {
 		return nil
 	}
@@ -60,7 +60,7 @@ func (s *shelf[T]) moved() []uint32 {
 }
 
 // former is the full name that a record had before the edit that made the book.
-func (s *shelf[T]) former(n uint32) string {
+func (s *recordList[T]) former(n uint32) string {
 	if s.late != nil && s.late.former[n] != "" {
 		return s.late.former[n]
 	}
@@ -68,7 +68,7 @@ func (s *shelf[T]) former(n uint32) string {
 }
 
 // order is less of one record than of another whose name comes later.
-func (s *shelf[T]) order(n uint32) uint64 {
+func (s *recordList[T]) order(n uint32) uint64 {
 	if s.late != nil {
 		if order, apart := s.late.order[n]; apart {
 			return order
@@ -78,7 +78,7 @@ func (s *shelf[T]) order(n uint32) uint64 {
 }
 
 // all yields the records that are there, in the order of their names.
-func (s *shelf[T]) all(yield func(uint32) bool) {
+func (s *recordList[T]) all(yield func(uint32) bool) {
 	var came []uint32
 	var apart map[uint32]uint64
 	if s.late != nil {
@@ -103,7 +103,7 @@ func (s *shelf[T]) all(yield func(uint32) bool) {
 
 // inOrderOf puts what belongs to records, in the order of their numbers, in that of their
 // names.
-func inOrderOf[T, R any](s *shelf[R], list []T, number func(T) uint32) []T {
+func inOrderOf[T, R any](s *recordList[R], list []T, number func(T) uint32) []T {
 	if s.late == nil || len(s.late.order) == 0 || len(list) == 0 {
 		return list
 	}
@@ -126,7 +126,7 @@ type moves[T any] struct {
 // move lets records come and go, and have other names: bare is what is left of one that
 // goes. ok is false where one has no name, or that of one that is there, or where there is
 // no room for it.
-func (s *shelf[T]) move(docs []*Document, x moves[T], named func(*T) string, bare func(name string) *T) (moved shelf[T], ok bool) {
+func (s *recordList[T]) move(docs []*Document, x moves[T], named func(*T) string, bare func(name string) *T) (moved recordList[T], ok bool) {
 	m, come, leave := *s, x.come, x.leave
 	count := len(come) + len(leave) + len(x.rename)
 	if count == 0 && s.late == nil {
@@ -192,7 +192,7 @@ func (a *arrivals) next(records int) *arrivals {
 
 // arrange puts the records that came, and those that have other names, in the order of
 // names among the others.
-func (s *shelf[T]) arrange() {
+func (s *recordList[T]) arrange() {
 	l := s.late
 	for n := l.built; n < len(s.records); n++ {
 		l.order[uint32(n)] = 0

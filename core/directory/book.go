@@ -37,9 +37,9 @@ type Book struct {
 	directories []*Document
 	folded      []string          // names of the directories
 	exact       []map[string]bool // by directory
-	users       shelf[User]
-	groups      shelf[Group]
-	devices     shelf[Device]
+	users       recordList[User]
+	groups      recordList[Group]
+	devices     recordList[Device]
 	byDN        dnIndex
 	bases       func() [][]string // of the directories, in canonical form
 

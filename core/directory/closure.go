@@ -8,12 +8,12 @@ import (
 // nesting is how groups hold each other, computed once: the groups above each
 // group at whatever level, itself included.
 type nesting struct {
-	parents  lists[GroupID] // by group: those that hold it
-	children lists[GroupID]
-	above    lists[GroupID] // by group
-	held     []uint64       // a bit for each group: whether others are above it
-	rings    [][]GroupID    // those of more than one group, and groups that hold themselves
-	unions   sync.Pool      // of *union
+	parents    lists[GroupID] // by group: those that hold it
+	children   lists[GroupID]
+	above      lists[GroupID] // by group
+	held       []uint64       // a bit for each group: whether others are above it
+	components [][]GroupID    // those of more than one group, and groups that hold themselves
+	unions     sync.Pool      // of *union
 }
 
 // newNesting computes the nesting from the groups that hold each group.
@@ -27,18 +27,18 @@ func newNesting(parents [][]GroupID) *nesting {
 		}
 	}
 	n := &nesting{parents: gather(parents), children: gather(children)}
-	// A ring is a set of groups that hold each other. It is complete after all
-	// rings above it, and its groups have the same above them.
-	ring := make([]uint32, len(parents)) // by group
-	var above [][]GroupID                // by ring
+	// A component is a set of groups that hold each other. It is complete after all
+	// components above it, and its groups have the same above them.
+	component := make([]uint32, len(parents)) // by group
+	var above [][]GroupID                     // by component
 	n.walk(func(groups []GroupID) {
 		all := slices.Clone(groups)
 		for _, g := range groups {
-			ring[g] = uint32(len(above))
+			component[g] = uint32(len(above))
 		}
 		for _, g := range groups {
 			for _, outer := range n.parents.at(uint32(g)) {
-				if r := ring[outer]; r != uint32(len(above)) {
+				if r := component[outer]; r != uint32(len(above)) {
 					all = append(all, above[r]...)
 				}
 			}
@@ -47,11 +47,11 @@ func newNesting(parents [][]GroupID) *nesting {
 		above = append(above, slices.Compact(all))
 		if len(groups) > 1 || n.holdsItself(groups[0]) {
 			slices.Sort(groups)
-			n.rings = append(n.rings, groups)
+			n.components = append(n.components, groups)
 		}
 	})
 	over := make([][]GroupID, len(parents))
-	for g, r := range ring {
+	for g, r := range component {
 		over[g] = above[r]
 	}
 	n.above, n.held = gather(over), make([]uint64, len(over)/64+1)
@@ -80,7 +80,7 @@ func (n *nesting) holdsItself(g GroupID) bool {
 
 // walk visits the strongly connected sets of groups, each after those above it
 // (Tarjan, with a stack of its own, as nesting may be deep).
-func (n *nesting) walk(visit func(ring []GroupID)) {
+func (n *nesting) walk(visit func(component []GroupID)) {
 	count := len(n.parents.start) - 1
 	index, low := make([]uint32, count), make([]uint32, count)
 	onStack := make([]bool, count)

@@ -141,7 +141,7 @@ func (j *joining) party(p *People, home, what string) Party {
 
 // foreign says whether a group that takes members from its own directory alone would
 // hold someone of another, and reports it.
-func foreign[T any](j *joining, s *shelf[T], id uint32, at place.Place) bool {
+func foreign[T any](j *joining, s *recordList[T], id uint32, at place.Place) bool {
 	b := j.book
 	if j.group.MembersFrom != "own" || s.home[id] == b.groups.home[j.id] {
 		return false

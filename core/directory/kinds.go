@@ -21,7 +21,7 @@ func (k *Kinds) Users(kind int) []UserID { return k.users.at(uint32(kind)) }
 // computed once.
 func (b *Book) Kinds(attributes []string) *Kinds {
 	type key string
-	return b.once(key(strings.Join(attributes, "\x00")), func() any { return b.Sorted(attributes).Kinds() }).(*Kinds)
+	return b.once(key(strings.Join(attributes, "\x00")), func() any { return b.Partitioned(attributes).Kinds() }).(*Kinds)
 }
 
 func newKinds(of []uint32, count int) *Kinds {

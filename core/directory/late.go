@@ -113,7 +113,7 @@ func (b *Book) move(base *Book, e Edit) (groups map[GroupID]*Group, ok bool) {
 		}
 	}
 	renamed := func(g GroupID) bool { return rename[uint32(g)] != nil }
-	if count += len(rename); count > tooMany || slices.ContainsFunc(slices.Concat(base.nesting.rings...), renamed) {
+	if count += len(rename); count > tooMany || slices.ContainsFunc(slices.Concat(base.nesting.components...), renamed) {
 		return nil, false
 	}
 	b.users, usersOK = base.users.move(b.directories, moves[User]{come: e.Join, leave: numbers(e.Leave)},

@@ -52,7 +52,7 @@ func (b *Book) link() {
 	}, func() {
 		b.nesting = newNesting(parents)
 	})
-	b.reportRings()
+	b.reportComponents()
 	b.turnAround(members)
 	b.within = newEffective(&b.userGroups, b.nesting)
 }
@@ -98,13 +98,13 @@ func (b *Book) barred(outer, inner GroupID) string {
 }
 
 // reportRings reports every set of groups that hold each other.
-func (b *Book) reportRings() {
-	for _, ring := range b.nesting.rings {
-		names := make([]string, len(ring))
-		for i, g := range ring {
+func (b *Book) reportComponents() {
+	for _, component := range b.nesting.components {
+		names := make([]string, len(component))
+		for i, g := range component {
 			names[i] = b.GroupName(g)
 		}
-		b.findings = append(b.findings, finding.New(finding.Cycle, b.Group(ring[0]).Place,
+		b.findings = append(b.findings, finding.New(finding.Cycle, b.Group(component[0]).Place,
 			fmt.Sprintf("Groups contain each other in a circle, so all have the same members: %s.", strings.Join(names, ", ")),
 			"Remove one of them from another.", names...))
 	}
@@ -127,7 +127,7 @@ func (b *Book) linkPrimary(users []UserID, members [][]link) {
 
 // primaryGroup is the group that a record names as its own; what keeps the record out of it
 // is found. lost counts names that lead to nothing.
-func primaryGroup[T any](b *Book, s *shelf[T], id uint32, ref name.Ref, lost *int) (GroupID, bool) {
+func primaryGroup[T any](b *Book, s *recordList[T], id uint32, ref name.Ref, lost *int) (GroupID, bool) {
 	b.primaries[ref.Name] = true
 	home := b.directories[s.home[id]].Name
 	g, err := b.LookGroup(ref.Name, home)

@@ -67,7 +67,7 @@ func (b *Book) LookDevice(written, home string) (DeviceID, error) {
 	return DeviceID(id), err
 }
 
-func find[T any](b *Book, s *shelf[T], written, home string) (int, error) {
+func find[T any](b *Book, s *recordList[T], written, home string) (int, error) {
 	id, err := look(b, s, written, home)
 	if missing, ok := err.(*NotFoundError); ok && len(missing.Candidates) == 0 {
 		missing.Near = s.near(b, written, home)
@@ -75,7 +75,7 @@ func find[T any](b *Book, s *shelf[T], written, home string) (int, error) {
 	return id, err
 }
 
-func look[T any](b *Book, s *shelf[T], written, home string) (int, error) {
+func look[T any](b *Book, s *recordList[T], written, home string) (int, error) {
 	hits := lookup(b, s, written, home)
 	switch len(hits) {
 	case 1:
@@ -91,7 +91,7 @@ func look[T any](b *Book, s *shelf[T], written, home string) (int, error) {
 }
 
 // lookup lists what a name may mean.
-func lookup[T any](b *Book, s *shelf[T], written, home string) []int {
+func lookup[T any](b *Book, s *recordList[T], written, home string) []int {
 	var short [256]byte
 	at, own, quoted := name.Unquote(written)
 	switch {
@@ -122,7 +122,7 @@ func lookup[T any](b *Book, s *shelf[T], written, home string) []int {
 
 // near suggests names: full ones for a full name, the first part of a
 // distinguished name or a bare name for bare ones.
-func (s *shelf[T]) near(b *Book, written, home string) []string {
+func (s *recordList[T]) near(b *Book, written, home string) []string {
 	edits := len(written)
 	if len(s.full) > many {
 		edits = editsAmongMany
@@ -145,11 +145,11 @@ const (
 )
 
 // present yields the full names of what is there.
-func (s *shelf[T]) present(yield func(string) bool) {
+func (s *recordList[T]) present(yield func(string) bool) {
 	s.all(func(n uint32) bool { return yield(s.full[n]) })
 }
 
-func (s *shelf[T]) bare(b *Book, home string) iter.Seq[string] {
+func (s *recordList[T]) bare(b *Book, home string) iter.Seq[string] {
 	return func(yield func(string) bool) {
 		for n := range s.all {
 			d := b.directories[s.home[n]].Name

@@ -73,7 +73,7 @@ func (n *nesting) with(held map[GroupID][]GroupID, came []GroupID) (next *nestin
 		}
 	}
 	moved = append(moved, came...)
-	next = &nesting{parents: n.parents.with(parents), children: n.children.with(children), rings: n.rings}
+	next = &nesting{parents: n.parents.with(parents), children: n.children.with(children), components: n.components}
 	seen := map[GroupID]bool{}
 	for i := 0; i < len(moved); i++ {
 		if g := moved[i]; !seen[g] {
@@ -83,7 +83,7 @@ func (n *nesting) with(held map[GroupID][]GroupID, came []GroupID) (next *nestin
 	}
 	slices.Sort(moved)
 	moved = slices.Compact(moved)
-	for _, ring := range n.rings {
+	for _, ring := range n.components {
 		if slices.ContainsFunc(ring, func(g GroupID) bool { return seen[g] }) {
 			return nil, nil, false
 		}

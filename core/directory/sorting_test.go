@@ -20,7 +20,7 @@ import (
 func TestASortingTellsApartWhatItWasSplitBy(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		b := build(t, observatory(t))
-		s := b.Sorted([]string{"TITLE"})
+		s := b.Partitioned([]string{"TITLE"})
 		keys := make([]string, b.Users())
 		for u := range b.Users() {
 			keys[u] = b.User(directory.UserID(u)).Attributes.First("title")

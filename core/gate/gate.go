@@ -118,23 +118,23 @@ type Seats struct {
 
 // System is a system as written: what all types have in common, and its gate.
 type System struct {
-	Place     place.Place `yaml:"-"`
-	Name      string      `yaml:"system,required" doc:"The name of the system."`
-	Type      name.Ref    `yaml:"type,required" doc:"The type of its gate."`
-	Title     string      `yaml:"title" doc:"What it is, for people."`
-	Directory name.Ref    `yaml:"directory" doc:"The directory it belongs to. Without one, only groups with usable_in: any can be used here."`
-	Requires  []string    `yaml:"requires" doc:"Attributes that a user must have for anything here."`
-	Behind    []Front     `yaml:"behind" doc:"The gates that must be passed before anything here is usable: all of them."`
-	Gate      Document    `yaml:"-"`
+	Place     place.Place    `yaml:"-"`
+	Name      string         `yaml:"system,required" doc:"The name of the system."`
+	Type      name.Ref       `yaml:"type,required" doc:"The type of its gate."`
+	Title     string         `yaml:"title" doc:"What it is, for people."`
+	Directory name.Ref       `yaml:"directory" doc:"The directory it belongs to. Without one, only groups with usable_in: any can be used here."`
+	Requires  []string       `yaml:"requires" doc:"Attributes that a user must have for anything here."`
+	Behind    []Prerequisite `yaml:"behind" doc:"The gates that must be passed before anything here is usable: all of them."`
+	Gate      Document       `yaml:"-"`
 }
 
-// Front is one thing that stands in front of a system: a condition, a choice of
+// Prerequisite is one thing that stands in front of a system: a condition, a choice of
 // several, or a gate. A gate is written as the name of its type with the name
 // of the system, and what that type asks for besides.
-type Front struct {
+type Prerequisite struct {
 	Place place.Place     `yaml:"-"`
 	When  *situation.When `yaml:"when" doc:"A condition on the situation."`
-	Any   []Front         `yaml:"any" doc:"One of these is enough."`
+	Any   []Prerequisite  `yaml:"any" doc:"One of these is enough."`
 	Gate  Passage         `yaml:",rest" doc:"A gate type: the system in front, and what is asked of it."`
 }
 

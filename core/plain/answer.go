@@ -121,7 +121,7 @@ func (s *system) around(q *asked) rule.State {
 	return state
 }
 
-func (s *system) front(q *asked, f *gate.Front) rule.State {
+func (s *system) front(q *asked, f *gate.Prerequisite) rule.State {
 	switch {
 	case f.When != nil:
 		return gives(q.sit.holds(f.When))

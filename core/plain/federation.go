@@ -141,8 +141,8 @@ func (s *system) signinPoints(d *signin.Document) (points []Point) {
 	return points
 }
 
-func behind(list []gate.Front, system string) bool {
-	return slices.ContainsFunc(list, func(f gate.Front) bool {
+func behind(list []gate.Prerequisite, system string) bool {
+	return slices.ContainsFunc(list, func(f gate.Prerequisite) bool {
 		return name.Equal(f.Gate["signin"], system) || behind(f.Any, system)
 	})
 }

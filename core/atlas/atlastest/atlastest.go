@@ -72,7 +72,7 @@ func Known(m *atlas.Map) *atlas.Map {
 }
 
 // without are fronts but for those of a gate type.
-func without(list []gate.Front, typ string) (kept []gate.Front) {
+func without(list []gate.Prerequisite, typ string) (kept []gate.Prerequisite) {
 	for _, f := range list {
 		if _, is := f.Gate[typ]; is {
 			continue

@@ -50,7 +50,7 @@ func System(t *rapid.T, n string) *gate.System {
 	case "suite":
 		s.Type, s.Gate = ref("licences"), suite(t)
 		if rapid.Bool().Draw(t, "behind") {
-			s.Behind = []gate.Front{{When: &situation.When{Device: []situation.Property{"managed"}}}}
+			s.Behind = []gate.Prerequisite{{When: &situation.When{Device: []situation.Property{"managed"}}}}
 		}
 	case "vpn":
 		s.Type, s.Gate = ref("network"), vpn(t)
@@ -61,8 +61,8 @@ func System(t *rapid.T, n string) *gate.System {
 }
 
 // behind draws nothing in front of a system, one of some gates, or either of them.
-func behind(t *rapid.T, gates ...gate.Passage) []gate.Front {
-	fronts := make([]gate.Front, len(gates))
+func behind(t *rapid.T, gates ...gate.Passage) []gate.Prerequisite {
+	fronts := make([]gate.Prerequisite, len(gates))
 	for i, g := range gates {
 		fronts[i].Gate = g
 	}
@@ -70,7 +70,7 @@ func behind(t *rapid.T, gates ...gate.Passage) []gate.Front {
 	case 0:
 		return fronts[:1]
 	case 1:
-		return []gate.Front{{Any: fronts}}
+		return []gate.Prerequisite{{Any: fronts}}
 	}
 	return nil
 }

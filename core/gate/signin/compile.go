@@ -56,8 +56,8 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 	return g
 }
 
-func standsBehind(list []gate.Front, system string) bool {
-	return slices.ContainsFunc(list, func(f gate.Front) bool {
+func standsBehind(list []gate.Prerequisite, system string) bool {
+	return slices.ContainsFunc(list, func(f gate.Prerequisite) bool {
 		return name.Equal(f.Gate[Type.Name], system) || standsBehind(f.Any, system)
 	})
 }

@@ -26,7 +26,7 @@ func compile(t require.TestingT, doc *signin.Document) (*atlas.Atlas, *atlas.Sys
 	}}
 	a, err := atlas.Compile(&atlas.Map{Directories: []*directory.Document{d}, Systems: []*gate.System{
 		{Name: "door", Type: name.Ref{Name: "signin"}, Gate: doc},
-		{Name: "ledger", Type: name.Ref{Name: "signin"}, Behind: []gate.Front{{Gate: gate.Passage{"signin": "door"}}}, Gate: &signin.Document{}},
+		{Name: "ledger", Type: name.Ref{Name: "signin"}, Behind: []gate.Prerequisite{{Gate: gate.Passage{"signin": "door"}}}, Gate: &signin.Document{}},
 	}})
 	require.NoError(t, err)
 	return a, a.Systems[0]

@@ -8,9 +8,9 @@ import (
 	"gatemap/core/rule"
 )
 
-// lookout is what a system, with all that stands in front of it, looks at in a
+// dependencies is what a system, with all that stands in front of it, looks at in a
 // user: two users who are alike in it are answered alike, but for the paths.
-type lookout struct {
+type dependencies struct {
 	atlas      *Atlas
 	attributes []string // whose values matter
 	required   []string // of which it matters whether there is a value
@@ -20,10 +20,10 @@ type lookout struct {
 	lines      bool               // of what is shown, it matters whether there is any
 }
 
-// lookout is what a system looks at for one point, or, without one, for
+// dependencies is what a system looks at for one point, or, without one, for
 // anything; with lines, of what is shown it matters only whether there is any.
-func (a *Atlas) lookout(s *System, p rule.Permission, lines bool) *lookout {
-	l := &lookout{atlas: a, attributes: []string{"ACTIVE", "EXPIRES"}, claims: map[[3]string]bool{}, lines: lines}
+func (a *Atlas) dependencies(s *System, p rule.Permission, lines bool) *dependencies {
+	l := &dependencies{atlas: a, attributes: []string{"ACTIVE", "EXPIRES"}, claims: map[[3]string]bool{}, lines: lines}
 	l.look(s, p)
 	slices.Sort(l.attributes)
 	l.attributes = slices.Compact(l.attributes)
@@ -31,7 +31,7 @@ func (a *Atlas) lookout(s *System, p rule.Permission, lines bool) *lookout {
 }
 
 // look adds what a system looks at, with all that stands in front of it.
-func (l *lookout) look(s *System, p rule.Permission) {
+func (l *dependencies) look(s *System, p rule.Permission) {
 	l.required = append(l.required, s.requires...)
 	for i := range s.front {
 		l.front(&s.front[i])
@@ -40,7 +40,7 @@ func (l *lookout) look(s *System, p rule.Permission) {
 }
 
 // gate adds what the gate of a system looks at by itself.
-func (l *lookout) gate(s *System, p rule.Permission) {
+func (l *dependencies) gate(s *System, p rule.Permission) {
 	var depends rule.Dependencies
 	rules := s.Site.Index.All()
 	if p == nil {
@@ -64,7 +64,7 @@ func (l *lookout) gate(s *System, p rule.Permission) {
 }
 
 // claim adds what a claim that a line looks at depends on.
-func (l *lookout) claim(c *rule.Claim) {
+func (l *dependencies) claim(c *rule.Claim) {
 	key := [3]string{c.Party, c.Claim, c.Is}
 	if l.claims[key] || c.By == nil {
 		return
@@ -76,7 +76,7 @@ func (l *lookout) claim(c *rule.Claim) {
 	}
 }
 
-func (l *lookout) front(f *front) {
+func (l *dependencies) front(f *front) {
 	for i := range f.any {
 		l.front(&f.any[i])
 	}
@@ -85,15 +85,15 @@ func (l *lookout) front(f *front) {
 	}
 }
 
-// sorted begins a sorting of the users by what is looked at.
-func (l *lookout) sorted() *directory.Sorting {
-	s := l.atlas.Book.Sorted(l.attributes)
+// partition begins a partition of the users by what is looked at.
+func (l *dependencies) partition() *directory.Partition {
+	s := l.atlas.Book.Partitioned(l.attributes)
 	l.sort(s)
 	return s
 }
 
 // sort sorts users further by what is looked at, but for the attributes.
-func (l *lookout) sort(s *directory.Sorting) {
+func (l *dependencies) sort(s *directory.Partition) {
 	book := l.atlas.Book
 	for _, attribute := range l.required {
 		s.Split(book, nil, book.Without(attribute))

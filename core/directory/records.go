@@ -12,8 +12,8 @@ import (
 	"gatemap/core/place"
 )
 
-// shelf holds the records of one kind in the order of their folded full names.
-type shelf[T any] struct {
+// recordList holds the records of one kind in the order of their folded full names.
+type recordList[T any] struct {
 	kind    string
 	records []*T
 	full    []string // as written
@@ -38,8 +38,8 @@ func newEntry(folded string, order int) entry {
 
 // fill puts the records of directories in the order of their names. Records with
 // the name of another are left out, and reported to errs.
-func fill[T any](kind string, docs []*Document, list func(*Document) []*T, named func(*T) (string, place.Place), errs *place.Errors) shelf[T] {
-	s := shelf[T]{kind: kind}
+func fill[T any](kind string, docs []*Document, list func(*Document) []*T, named func(*T) (string, place.Place), errs *place.Errors) recordList[T] {
+	s := recordList[T]{kind: kind}
 	count := 0
 	for _, d := range docs {
 		count += len(list(d))
@@ -77,7 +77,7 @@ func inOrder(docs []*Document) []int {
 }
 
 // add adds the records of one directory.
-func (s *shelf[T]) add(directory string, home uint16, records []*T, named func(*T) (string, place.Place), errs *place.Errors) {
+func (s *recordList[T]) add(directory string, home uint16, records []*T, named func(*T) (string, place.Place), errs *place.Errors) {
 	all := make([]entry, len(records))
 	full := make([]string, len(records))
 	parallel.For(len(records), 4096, func(from, to int) {
@@ -184,7 +184,7 @@ func sortEntries(all []entry) {
 }
 
 // find looks a record up by its folded full name.
-func (s *shelf[T]) find(folded []byte) (int, bool) {
+func (s *recordList[T]) find(folded []byte) (int, bool) {
 	for i := range s.index.at(s.index.hash(folded)) {
 		var short [128]byte
 		if bytes.Equal(name.AppendFold(short[:0], s.full[i]), folded) && !s.went(i) {
@@ -196,7 +196,7 @@ func (s *shelf[T]) find(folded []byte) (int, bool) {
 
 // findAll looks names up, bare ones in a directory, at most ahead of them; it
 // gives none for each that may be found otherwise.
-func (s *shelf[T]) findAll(directory string, refs []name.Ref) (found [ahead]uint32) {
+func (s *recordList[T]) findAll(directory string, refs []name.Ref) (found [ahead]uint32) {
 	var hashes [ahead]uint64
 	var plain [ahead]bool // spelled as the record spells it
 	var short, other [128]byte

@@ -9,9 +9,9 @@ import (
 	"gatemap/core/parallel"
 )
 
-// Sorting sorts all users into kinds, which are split further and further. It
+// Partition sorts all users into kinds, which are split further and further. It
 // belongs to one goroutine.
-type Sorting struct {
+type Partition struct {
 	of    []uint32 // by user
 	count int
 	into  []uint32 // by kind, while it is split: where those go who leave it
@@ -19,19 +19,19 @@ type Sorting struct {
 	book  *Book
 }
 
-// split is what a sorting was split by.
+// split is what a partition was split by.
 type split struct {
 	book *Book
 	ids  string
 }
 
-// Sorted begins a sorting by the values of attributes, given by folded name, and
+// Partitioned begins a partition by the values of attributes, given by folded name, and
 // by the directory.
-func (b *Book) Sorted(attributes []string) *Sorting {
+func (b *Book) Partitioned(attributes []string) *Partition {
 	type key string
 	s := b.once(key(strings.Join(attributes, "\x00")), func() any {
 		// Users who went are of a kind of their own.
-		s := &Sorting{of: make([]uint32, b.Users()), count: len(b.directories) + 1}
+		s := &Partition{of: make([]uint32, b.Users()), count: len(b.directories) + 1}
 		for u, home := range b.users.home {
 			if s.of[u] = uint32(home); b.users.went(uint32(u)) {
 				s.of[u] = uint32(len(b.directories))
@@ -39,9 +39,9 @@ func (b *Book) Sorted(attributes []string) *Sorting {
 		}
 		s.Further(b, attributes)
 		return s
-	}).(*Sorting)
+	}).(*Partition)
 	room := rooms.Get().(*[]uint32)
-	return &Sorting{of: append((*room)[:0], s.of...), count: s.count, known: map[split]bool{}, book: b}
+	return &Partition{of: append((*room)[:0], s.of...), count: s.count, known: map[split]bool{}, book: b}
 }
 
 // rooms is memory for sortings, which are as long as there are users.
@@ -49,14 +49,14 @@ var rooms = sync.Pool{New: func() any { return new([]uint32) }}
 
 // Drop gives the memory of the sorting back: neither it nor the kinds of users that it
 // gave are to be used after that.
-func (s *Sorting) Drop() {
+func (s *Partition) Drop() {
 	of := s.of
 	s.of = nil
 	rooms.Put(&of)
 }
 
 // Further splits every kind by the values of attributes in a book.
-func (s *Sorting) Further(b *Book, attributes []string) {
+func (s *Partition) Further(b *Book, attributes []string) {
 	for _, a := range attributes {
 		c := b.column(a)
 		s.of, s.count = paired(s.of, s.count, c.of, len(c.distinct))
@@ -128,7 +128,7 @@ func (b *Book) Parted(attribute string, fits func([]filter.Value) bool) []UserID
 
 // Split takes the members of groups of a book, at whatever level, together with
 // some users, apart from the others of their kind.
-func (s *Sorting) Split(b *Book, groups []GroupID, users []UserID) {
+func (s *Partition) Split(b *Book, groups []GroupID, users []UserID) {
 	if len(groups)+len(users) == 0 || len(users) < 100 && s.again(b, groups, users) {
 		return
 	}
@@ -169,7 +169,7 @@ func (s *Sorting) Split(b *Book, groups []GroupID, users []UserID) {
 }
 
 // again says whether the users were split by the same already.
-func (s *Sorting) again(b *Book, groups []GroupID, users []UserID) bool {
+func (s *Partition) again(b *Book, groups []GroupID, users []UserID) bool {
 	key := binary.AppendUvarint(nil, uint64(len(groups)))
 	for _, g := range groups {
 		key = binary.AppendUvarint(key, uint64(g))
@@ -185,7 +185,7 @@ func (s *Sorting) again(b *Book, groups []GroupID, users []UserID) bool {
 
 // number numbers the kinds that are left, in the order of the first user of
 // each, and gives these.
-func (s *Sorting) number() (firsts []UserID) {
+func (s *Partition) number() (firsts []UserID) {
 	numbers := make([]uint32, s.count) // one more than the number
 	for u, kind := range s.of {
 		if kind == none {
@@ -203,7 +203,7 @@ func (s *Sorting) number() (firsts []UserID) {
 
 // Firsts gives the kinds as they are now: the first user of each, and the kind of every
 // user, which is NoKind of those who went. The sorting is done with that.
-func (s *Sorting) Firsts() (firsts []UserID, of []uint32) {
+func (s *Partition) Firsts() (firsts []UserID, of []uint32) {
 	s.dismiss()
 	return s.number(), s.of
 }
@@ -213,14 +213,14 @@ const NoKind = none
 
 // Kinds gives the kinds as they are now, with all their users. The sorting is done with
 // that.
-func (s *Sorting) Kinds() *Kinds {
+func (s *Partition) Kinds() *Kinds {
 	s.dismiss()
 	s.number()
 	return newKinds(s.of, s.count)
 }
 
 // dismiss takes those who went out of all kinds.
-func (s *Sorting) dismiss() {
+func (s *Partition) dismiss() {
 	if late := s.book.users.late; late != nil {
 		for n := range late.gone {
 			s.of[n] = none
