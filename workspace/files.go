@@ -11,6 +11,7 @@ import (
 	"sync"
 
 	"gatemap/answer"
+	"gatemap/connect"
 	"gatemap/core/atlas"
 	"gatemap/mapfile"
 	"gatemap/service/content"
@@ -63,7 +64,11 @@ func (f *files) Amend(ctx context.Context, r store.Revision, put []store.Pending
 
 // asRead sees that the files are what they were when they were read.
 func (f *files) asRead() error {
-	now, err := mapfile.Files(os.DirFS(f.dir))
+	folder, err := connect.OpenFolder(f.dir)
+	if err != nil {
+		return err
+	}
+	now, err := mapfile.Files(folder)
 	if err != nil {
 		return err
 	}

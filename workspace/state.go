@@ -69,7 +69,7 @@ func TrialsIn(dir string) ([]answer.Trial, error) {
 
 // locked does work while no other command writes in the folder.
 func (f *files) locked(ctx context.Context, work func() error) error {
-	lock := flock.New(filepath.Join(f.dir, lockFile))
+	lock := flock.New(filepath.Join(f.dir, lockFile), flock.SetPermissions(0o644)) // others who may write the folder lock it, too
 	wait, cancel := context.WithTimeout(ctx, lockWait)
 	defer cancel()
 	if _, err := lock.TryLockContext(wait, 20*time.Millisecond); err != nil {
