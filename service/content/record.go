@@ -120,6 +120,7 @@ func fromAttributes(list []attribute) directory.Attributes {
 	return attributes
 }
 
+// FromUser, FromGroup and FromDevice are records as rows hold them.
 func FromUser(u *directory.User) Record {
 	r := Record{ID: u.ID, DN: u.DN, File: u.Place.File, Line: u.Place.Line, Active: u.Active, Attributes: toAttributes(u.Attributes)}
 	if !u.Expires.IsZero() {

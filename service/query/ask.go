@@ -253,6 +253,7 @@ func (a Answers) point(system, right, object string) (*atlas.System, rule.Permis
 	return s, p, err
 }
 
+// Names are the full names of the groups of a path.
 func (a Answers) Names(path []directory.Step) []string {
 	names := make([]string, len(path))
 	for i, step := range path {

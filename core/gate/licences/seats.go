@@ -82,10 +82,11 @@ func (p *seats) Depends(book *directory.Book) rule.Dependencies {
 // Shifted lists those whose seat is another by a book than it was. Both are asked about the book
 // of which they were compiled, as each knows nobody else.
 func (p *seats) Shifted(was gate.Shared, before, after *directory.Book) (users []directory.UserID) {
-	old, now := &seating{}, p.of(after)
+	old := &seating{}
 	if same, is := was.(*seats); is {
-		old = same.of(before)
+		old = same.of(before) // first: what is known of the book before is taken over
 	}
+	now := p.of(after)
 	if old == now {
 		return nil
 	}
