@@ -19,5 +19,5 @@ go test -count=1 -timeout 30m $properties -rapid.checks="$checks"
 # shellcheck disable=SC2086
 go test -count=1 -timeout 30m $rest
 # What many use at once, with the race detector; laws of what is computed are left out.
-go test -race -short -count=1 -timeout 30m ./mapfile ./server ./connect/...
-go test -race -short -count=1 -timeout 30m ./service ./store -rapid.checks=10
+go test -race -short -count=1 -timeout 30m ./mapfile ./server ./connect/... ./service/...
+go test -race -short -count=1 -timeout 30m ./workspace ./store -rapid.checks=10

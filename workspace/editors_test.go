@@ -202,8 +202,10 @@ func begin(t *testing.T, s *workspace.Service, name string, changes ...stage.Cha
 	t.Helper()
 	_, err := s.Trials.Begin(ctx, ada, name, "")
 	require.NoError(t, err)
-	_, err = s.Trials.Stage(ctx, ada, name, 0, changes)
-	require.NoError(t, err)
+	if len(changes) > 0 {
+		_, err = s.Trials.Stage(ctx, ada, name, 0, changes)
+		require.NoError(t, err)
+	}
 }
 
 // version is the newest version of a trial; 0 where there is none.
