@@ -136,7 +136,7 @@ var former = map[string]*regexp.Regexp{
 }
 
 func TestFormerNamesAreGone(t *testing.T) {
-	roots := []string{"../answer", "../cli", "../client", "../connect", "../core", "../demo", "../docs", "../mapfile", "../operator", "../README.md", "../server", "../service", "../stage", "../store", "../tools", "../web/src"}
+	roots := []string{"../answer", "../cli", "../client", "../connect", "../core", "../demo", "../docs", "../mapfile", "../operator", "../README.md", "../server", "../service", "../stage", "../store", "../tools", "../web/src", "../workspace", "../edge"}
 	seen := 0
 	for _, root := range roots {
 		require.NoError(t, filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {

@@ -58,8 +58,8 @@ var kinds = []kind{
 	{http.StatusUnprocessableEntity, "Invalid value", Usage, of(func(e *situation.FieldError, p *answer.Problem) {
 		p.Type, p.Field, p.Value, p.Problem = answer.TypeField, e.Field, e.Value, e.Problem
 	})},
-	{StatusGivenUp, "Given up", NoMap, is(context.Canceled, "whoever asked has gone")},
-	{http.StatusServiceUnavailable, "Too much at once", NoMap, is(context.DeadlineExceeded, "what goes before this takes long; try again in a moment")},
+	{StatusGivenUp, "Given up", NoMap, is(context.Canceled, "whoever asked has gone", 0)},
+	{http.StatusServiceUnavailable, "Too much at once", NoMap, is(context.DeadlineExceeded, "what goes before this takes long; try again in a moment", 1)},
 	{http.StatusConflict, "Conflict", Refused, of(func(_ *answer.ConflictError, p *answer.Problem) { p.Type = answer.TypeNotNow })},
 	{http.StatusUnprocessableEntity, "Invalid value", Usage, of(func(*stage.Error, *answer.Problem) {})},
 }
@@ -80,10 +80,10 @@ func of[E error](fill func(E, *answer.Problem)) func(error, *answer.Problem) boo
 	}
 }
 
-// is is one error.
-func is(target error, detail string) func(error, *answer.Problem) bool {
+// is is one error, after which one may try again in some seconds; 0: it is not said when.
+func is(target error, detail string, wait int) func(error, *answer.Problem) bool {
 	return func(err error, p *answer.Problem) bool {
-		p.Detail = detail
+		p.Detail, p.Wait = detail, wait
 		return errors.Is(err, target)
 	}
 }

@@ -78,4 +78,7 @@ func TestEachKindOfErrorHasAStatusAndAnExitCode(t *testing.T) {
 		}
 	}
 	assert.Equal(t, edge.NoMap, edge.Exit(&answer.Problem{Status: 502}))
+	for err, wait := range map[error]int{&access.WaitError{Wait: 4 * time.Second}: 5, &access.BusyError{Wait: 5 * time.Second}: 5, context.DeadlineExceeded: 1, context.Canceled: 0} {
+		assert.Equal(t, wait, edge.Problem(err).Wait, "%v", err)
+	}
 }

@@ -2,7 +2,6 @@ package server
 
 import (
 	"context"
-	"errors"
 	"net"
 	"net/http"
 	"slices"
@@ -206,11 +205,11 @@ func sessions(api huma.API, s *workspace.Service, p *Provider) {
 		}
 		session, _, err := s.Sessions.SignIn(ctx, access.SignIn{Token: strings.TrimSpace(in.Body.Token), Name: in.Body.Name, Password: in.Body.Password, Code: in.Body.Code}, in.address)
 		if err != nil {
-			var p *problem
-			if errors.As(err, &p) && p.Wait > 0 {
+			p := edge.Problem(err)
+			if p.Wait > 0 {
 				return nil, huma.ErrorWithHeaders(p, http.Header{"Retry-After": {strconv.Itoa(p.Wait)}})
 			}
-			return nil, edge.Problem(err)
+			return nil, p
 		}
 		return &cookieReply{sessionCookie(session, int(access.SessionLength.Seconds()), in.secure)}, nil
 	})

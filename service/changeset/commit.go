@@ -91,7 +91,7 @@ func (w *tried) begun() (all []rights.Begun) {
 }
 
 // commitTried makes a trial that is computed on the head the newest revision; r says
-// why and from where. The caller holds s.committing.
+// why and from where. The caller has locked the history.
 func (s *Commits) commitTried(ctx context.Context, by operator.Actor, w *tried, r store.Revision, override string) (store.Revision, error) {
 	overrides, err := s.overridden(by, w, strings.TrimSpace(override))
 	if err != nil {
