@@ -65,18 +65,26 @@ func (b *builder) miss(kind string, ref name.Ref, near []string) {
 	b.missing(kind, ref, near)
 }
 
-func (b *builder) networks(refs []name.Ref, kind string, turn func(Truth) Truth) {
-	var ids []int
-	var names []string
+// found looks names up; ok is false where one is missing, or there are none.
+func found[ID any](refs []name.Ref, look func(name.Ref) (id ID, full string, ok bool)) (ids []ID, names []string, ok bool) {
 	for _, r := range refs {
-		i, ok := b.frame.Network(r.Name)
-		if !ok {
-			b.miss("network", r, name.Near(r.Name, b.frame.NetworkNames()))
-			continue
+		if id, full, known := look(r); known {
+			ids, names = append(ids, id), append(names, full)
 		}
-		ids, names = append(ids, i), append(names, b.frame.Networks[i].Name)
 	}
-	if len(ids) < len(refs) || ids == nil {
+	return ids, names, ids != nil && len(ids) == len(refs)
+}
+
+func (b *builder) networks(refs []name.Ref, kind string, turn func(Truth) Truth) {
+	ids, names, ok := found(refs, func(r name.Ref) (int, string, bool) {
+		i, known := b.frame.Network(r.Name)
+		if !known {
+			b.miss("network", r, name.Near(r.Name, b.frame.NetworkNames()))
+			return 0, "", false
+		}
+		return i, b.frame.Networks[i].Name, true
+	})
+	if !ok {
 		return
 	}
 	list := strings.Join(names, "|")
@@ -92,24 +100,23 @@ func (b *builder) networks(refs []name.Ref, kind string, turn func(Truth) Truth)
 }
 
 func (b *builder) windows(refs []name.Ref) {
-	var ids []int
-	var names []string
-	for _, r := range refs {
-		i, ok := b.frame.Window(r.Name)
-		if !ok {
+	ids, names, ok := found(refs, func(r name.Ref) (int, string, bool) {
+		i, known := b.frame.Window(r.Name)
+		if !known {
 			b.miss("window", r, name.Near(r.Name, b.frame.WindowNames()))
-			continue
+			return 0, "", false
 		}
-		ids, names = append(ids, i), append(names, b.frame.Windows[i].Name)
+		return i, b.frame.Windows[i].Name, true
+	})
+	if !ok {
+		return
 	}
-	if ids != nil && len(ids) == len(refs) {
-		is, isnt := needs("window", strings.Join(names, "|"))
-		windows := make([]*Window, len(ids))
-		for i, id := range ids {
-			windows[i] = &b.frame.Windows[id]
-		}
-		b.add(inWindows(is, isnt, windows, b.frame.Zone), func(f *Facts) Truth { return anyOf(f.inWindow, ids) })
+	is, isnt := needs("window", strings.Join(names, "|"))
+	windows := make([]*Window, len(ids))
+	for i, id := range ids {
+		windows[i] = &b.frame.Windows[id]
 	}
+	b.add(inWindows(is, isnt, windows, b.frame.Zone), func(f *Facts) Truth { return anyOf(f.inWindow, ids) })
 }
 
 func anyOf(have []Truth, ids []int) Truth {
@@ -121,17 +128,8 @@ func anyOf(have []Truth, ids []int) Truth {
 }
 
 func (b *builder) deviceGroups(refs []name.Ref, resolve Resolve) {
-	var ids []uint32
-	var names []string
-	for _, r := range refs {
-		id, full, ok := resolve(r)
-		if !ok {
-			b.whole = false
-			continue
-		}
-		ids, names = append(ids, id), append(names, full)
-	}
-	if len(ids) < len(refs) || ids == nil {
+	ids, names, ok := found(refs, resolve)
+	if b.whole = b.whole && len(ids) == len(refs); !ok {
 		return
 	}
 	is, isnt := needs("device-group", strings.Join(names, "|"))
