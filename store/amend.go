@@ -12,6 +12,9 @@ import (
 // amended.
 var ErrMoved = errors.New("there is a newer revision")
 
+// ErrTrialMoved says that a trial was changed after a revision was computed from it.
+var ErrTrialMoved = errors.New("the trial was changed")
+
 // Pending is a row whose body is made when it is to be written.
 type Pending struct {
 	Key  Key
@@ -20,7 +23,7 @@ type Pending struct {
 
 // Amend makes the revision after base, in which some rows are changed or new
 // and others are gone, whole or not at all. The error is ErrMoved where base is
-// not the newest.
+// not the newest, or ErrTrialMoved where the trial that it comes from has another version.
 func (s *Store) Amend(ctx context.Context, base int, r Revision, put []Pending, gone []Key) (Revision, error) {
 	r.Number = base + 1
 	rows := make([]Row, len(put)) // made before the transaction: other writes wait for that
@@ -60,7 +63,8 @@ func (s *Store) write(ctx context.Context, tx *tx, r Revision, put []Row, gone [
 		return err
 	}
 	if r.Trial != "" {
-		if _, err := tx.ExecContext(ctx, `DELETE FROM trials WHERE name = ?`, r.Trial); err != nil {
+		result, err := tx.ExecContext(ctx, `DELETE FROM trials WHERE name = ? AND version = ?`, r.Trial, r.TrialVersion)
+		if err := s.changedOne(result, err, ErrTrialMoved); err != nil {
 			return err
 		}
 	}

@@ -19,11 +19,12 @@ type Revision struct {
 	Reason string
 
 	// What follows is of a revision that was tried first.
-	Trial     string // the name of the trial
-	Changes   []byte // JSON
-	Reverts   int    // the revision that it reverts; 0: none
-	Overrides string // what was overridden, by whom and why
-	Key       string // by which its commit was asked for
+	Trial        string // the name of the trial
+	TrialVersion int    // that of the trial which the revision is computed from, and which goes with it
+	Changes      []byte // JSON
+	Reverts      int    // the revision that it reverts; 0: none
+	Overrides    string // what was overridden, by whom and why
+	Key          string // by which its commit was asked for
 
 	// For the audit: where the request came from, and why the two-person rule, where it is
 	// on, did not apply.

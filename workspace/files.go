@@ -31,7 +31,7 @@ func (f *files) Head() *query.Head { return f.head }
 
 // Amend writes the files that differ, and lets the trial go that they come of. The error is an
 // *answer.ConflictError where a file was changed since it was read, or where what differs is
-// not in a file of the map.
+// not in a file of the map, and store.ErrTrialMoved where the trial has another version.
 func (f *files) Amend(ctx context.Context, r store.Revision, put []store.Pending, gone []store.Key, next *content.Folder, a *atlas.Atlas) (store.Revision, error) {
 	inFile := func(k store.Key) bool { return k.Path != "" }
 	if slices.ContainsFunc(put, func(p store.Pending) bool { return !inFile(p.Key) }) || slices.ContainsFunc(gone, func(k store.Key) bool { return !inFile(k) }) {
@@ -41,16 +41,18 @@ func (f *files) Amend(ctx context.Context, r store.Revision, put []store.Pending
 		if err := f.asRead(); err != nil {
 			return err
 		}
-		if err := f.replace(put, gone); err != nil {
-			return err
-		}
 		s, err := f.read()
 		if err != nil {
 			return err
 		}
-		if i := s.find(r.Trial); i >= 0 {
-			s.Trials = slices.Delete(s.Trials, i, i+1)
+		i := s.find(r.Trial)
+		if i < 0 || s.Trials[i].Version != r.TrialVersion {
+			return store.ErrTrialMoved
 		}
+		if err := f.replace(put, gone); err != nil {
+			return err
+		}
+		s.Trials = slices.Delete(s.Trials, i, i+1)
 		return f.write(s)
 	})
 	if err != nil {

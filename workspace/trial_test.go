@@ -107,6 +107,55 @@ func TestACommitAskedForAtOnce(t *testing.T) {
 	assert.Equal(t, len(got)-1, again)
 }
 
+// A change that is staged while its trial is being committed is in the revision, or keeps the
+// trial from being committed: it is never lost.
+func TestAChangeStagedDuringACommitIsNotLost(t *testing.T) {
+	first := stage.Change{Do: stage.SwitchLine, System: "core-net", List: "rules", Line: "nobody pings", Value: raw("off")}
+	again := stage.Change{Do: stage.SwitchLine, System: "core-net", List: "rules", Line: "developers again", Value: raw("off")}
+	s, dir := demoService(t), demoMap(t)
+	begin(t, s, "season", first)
+	_, err := openFolder(t, dir).BeginTrial(t.Context(), "season", "", nil)
+	require.NoError(t, err)
+	_, err = openFolder(t, dir).Stage(t.Context(), "season", first)
+	require.NoError(t, err)
+	for name, at := range map[string]struct{ stage, commit func() error }{
+		"service": {
+			func() error {
+				_, err := s.Trials.Stage(t.Context(), ada, "season", 0, []stage.Change{again})
+				return err
+			},
+			func() error {
+				_, err := s.Commits.Commit(t.Context(), ada, "season", changeset.Committing{Version: 2, Reason: "it is time"})
+				return err
+			},
+		},
+		"folder": {
+			func() error { _, err := openFolder(t, dir).Stage(t.Context(), "season", again); return err },
+			func() error {
+				_, err := openFolder(t, dir).CommitTrial(t.Context(), "season", 2, "it is time", "", "")
+				return err
+			},
+		},
+	} {
+		done := make(chan error, 1)
+		go func() { done <- at.commit() }()
+		for during := true; during; {
+			err := at.stage()
+			select {
+			case committed := <-done:
+				assert.False(t, err == nil && committed == nil, "%s: staged, and gone with the trial", name)
+				during = false
+			default:
+				if err == nil { // the trial has another version now
+					var moved *answer.MovedError
+					assert.ErrorAs(t, <-done, &moved, name)
+					during = false
+				}
+			}
+		}
+	}
+}
+
 // A revert takes back what its revision changed, line by line: another line of the same file
 // that was changed since stays, and the same line is a conflict that names who changed it.
 func TestARevertLeavesOtherLinesAlone(t *testing.T) {

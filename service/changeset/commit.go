@@ -71,11 +71,16 @@ func (s *Commits) Commit(ctx context.Context, by operator.Actor, named string, c
 	if err := s.Rights.MayConnect(ctx, by, w.head.Folder, w.folder); err != nil {
 		return nil, err
 	}
-	r := store.Revision{Reason: c.Reason, Trial: t.Name, Reverts: t.Reverts}
+	r := store.Revision{Reason: c.Reason, Trial: t.Name, TrialVersion: t.Version, Reverts: t.Reverts}
 	if c.Key != "" {
 		r.Key = by.Name + " " + c.Key
 	}
-	if r, err = s.commitTried(ctx, by, w, r, c.Override); err != nil {
+	if r, err = s.commitTried(ctx, by, w, r, c.Override); errors.Is(err, store.ErrTrialMoved) {
+		if t, err = s.bench.kept(ctx, named); err == nil {
+			err = movedTrial(t)
+		}
+	}
+	if err != nil {
 		return nil, err
 	}
 	s.Events.Tell(events.Event{Trial: t.Name})
