@@ -16,7 +16,8 @@ import (
 type Connector struct {
 	Name string          // the key of its document
 	Doc  string          // what it connects to, in one sentence
-	New  func() Document // an empty document
+	New  func() Document // an empty document of a source; nil: it is for no sources
+	Link func() Link     // an empty document of a link to a system; nil: it is for no links
 
 	From    From
 	Follows []string // the ways of directory.Follow that it knows
@@ -36,7 +37,14 @@ const (
 
 // Kind is what a map has to know of a connector.
 func (c Connector) Kind() directory.ConnectionKind {
-	return directory.ConnectionKind{Name: c.Name, Doc: c.Doc, Live: c.From != Files, New: func() any { return c.New() }}
+	k := directory.ConnectionKind{Name: c.Name, Doc: c.Doc, Live: c.From != Files}
+	if c.New != nil {
+		k.New = func() any { return c.New() }
+	}
+	if c.Link != nil {
+		k.Link = func() any { return c.Link() }
+	}
+	return k
 }
 
 // Document is how one source is reached, as a map writes it, and the doing. A connector

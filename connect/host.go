@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
 
 	"gatemap/core/place"
 )
@@ -78,6 +79,19 @@ func within(path, folder string) bool {
 // Open opens the file of a source, of at most 4 GiB.
 func (h Host) Open(path string) (io.ReadCloser, error) {
 	return open(h.Files, path, maxSource, "files", "--allow-files DIR")
+}
+
+// Dated is Open with the time at which the file was changed last; zero where it has none.
+func (h Host) Dated(path string) (in io.ReadCloser, changed time.Time, err error) {
+	if in, err = h.Open(path); err != nil {
+		return nil, changed, err
+	}
+	info, err := fs.Stat(h.Files, path)
+	if err != nil {
+		_ = in.Close()
+		return nil, changed, err
+	}
+	return in, info.ModTime(), nil
 }
 
 // Certificates reads a file of certificates, of at most 1 MiB.

@@ -217,6 +217,7 @@ func (d *decoder) structs(n *yaml.Node, key string, targets ...reflect.Value) {
 	fields := map[string]field{}
 	var order []string
 	var rest, connection reflect.Value
+	var connected string // of what it is a connection
 	for _, v := range targets {
 		for _, f := range fieldsOf(v.Type()) {
 			target := v.FieldByIndex(f.index)
@@ -225,10 +226,12 @@ func (d *decoder) structs(n *yaml.Node, key string, targets ...reflect.Value) {
 				target.Set(reflect.ValueOf(d.at(n)))
 			case f.rest:
 				rest = target
-			case f.connection:
-				connection = target
-				for _, kind := range d.connections {
-					order = append(order, kind.Name)
+			case f.connection != "":
+				connection, connected = target, f.connection
+				for i := range d.connections {
+					if document(&d.connections[i], connected) != nil {
+						order = append(order, d.connections[i].Name)
+					}
 				}
 			default:
 				f.value = target
@@ -249,7 +252,7 @@ func (d *decoder) structs(n *yaml.Node, key string, targets ...reflect.Value) {
 			}
 		case rest.IsValid():
 			d.rest(k, value, rest)
-		case connection.IsValid() && d.connection(k, value, connection.Addr().Interface().(*directory.Connection)):
+		case connection.IsValid() && d.connection(k, value, connected, connection.Addr().Interface().(*directory.Connection)):
 		default:
 			d.fail(k, "unknown key %q%s", k.Value, nearKey(k.Value, order, fields))
 		}
@@ -273,18 +276,22 @@ func (d *decoder) rest(k, value *yaml.Node, into reflect.Value) {
 }
 
 // connection fills a connection from a key that names its kind, and says whether it does.
-func (d *decoder) connection(k, n *yaml.Node, into *directory.Connection) bool {
+func (d *decoder) connection(k, n *yaml.Node, of string, into *directory.Connection) bool {
 	i := slices.IndexFunc(d.connections, func(c directory.ConnectionKind) bool { return c.Name == k.Value })
+	if i < 0 {
+		return false
+	}
+	made := document(&d.connections[i], of)
 	switch {
-	case i < 0:
+	case made == nil:
 		return false
 	case isNull(n):
 		return true
 	case into.Document != nil:
-		d.fail(k, "the source names two things to read, %s and %s: give one of them", into.Name, k.Value)
+		d.fail(k, "this names two things to read, %s and %s: give one of them", into.Name, k.Value)
 		return true
 	}
-	*into = directory.Connection{ConnectionKind: d.connections[i], Document: d.connections[i].New()}
+	*into = directory.Connection{ConnectionKind: d.connections[i], Document: made}
 	d.decode(n, reflect.ValueOf(into.Document).Elem(), k.Value)
 	return true
 }

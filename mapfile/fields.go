@@ -1,10 +1,12 @@
 package mapfile
 
 import (
-	"gatemap/core/name"
 	"reflect"
 	"slices"
 	"strings"
+
+	"gatemap/core/directory"
+	"gatemap/core/name"
 )
 
 // nearKey says which key may be meant by an unknown one: the one that had that name
@@ -33,7 +35,25 @@ type field struct {
 	value    reflect.Value
 	seen     bool
 
-	connection bool // takes the keys of connections
+	connection string // takes the keys of connections: of sources, or of links
+}
+
+// The options of fields that take the keys of connections.
+const (
+	source = "connection"
+	link   = "link"
+)
+
+// document makes an empty document of a connection for such a field; nil: it is of no use there.
+func document(c *directory.ConnectionKind, option string) any {
+	make := c.New
+	if option == link {
+		make = c.Link
+	}
+	if make == nil {
+		return nil
+	}
+	return make()
 }
 
 // fieldsOf lists the keys of a struct, those of inlined structs included.
@@ -50,6 +70,10 @@ func fieldsOf(t reflect.Type) []field {
 			continue
 		}
 		key, option, _ := strings.Cut(tag, ",")
+		connection := ""
+		if option == source || option == link {
+			connection = option
+		}
 		if option == "inline" {
 			for _, inner := range fieldsOf(sf.Type) {
 				inner.index = append(slices.Clone(sf.Index), inner.index...)
@@ -59,7 +83,7 @@ func fieldsOf(t reflect.Type) []field {
 		}
 		all = append(all, field{
 			key: key, former: sf.Tag.Get("former"), doc: sf.Tag.Get("doc"), index: sf.Index, typ: sf.Type,
-			required: option == "required", rest: option == "rest", connection: option == "connection",
+			required: option == "required", rest: option == "rest", connection: connection,
 		})
 	}
 	return all

@@ -77,9 +77,11 @@ func (d drawing) structs(doc string, trail []reflect.Type, structs ...reflect.Ty
 			case f.place:
 			case f.rest:
 				rest = object{"description": f.doc}
-			case f.connection:
-				for _, c := range d.connections {
-					properties[c.Name] = d.described(reflect.TypeOf(c.New()), c.Doc, trail)
+			case f.connection != "":
+				for i := range d.connections {
+					if made := document(&d.connections[i], f.connection); made != nil {
+						properties[d.connections[i].Name] = d.described(reflect.TypeOf(made), d.connections[i].Doc, trail)
+					}
 				}
 			default:
 				properties[f.key] = d.described(f.typ, f.doc, trail)

@@ -7,12 +7,13 @@ import (
 	"gatemap/connect/csv"
 	"gatemap/connect/ldap"
 	"gatemap/connect/ldif"
+	"gatemap/connect/list"
 	"gatemap/connect/scim"
 	"gatemap/core/directory"
 )
 
 // Table lists every connector.
-var Table = []connect.Connector{csv.Connector, ldap.Connector, ldif.Connector, scim.Connector}
+var Table = []connect.Connector{csv.Connector, ldap.Connector, ldif.Connector, list.Connector, scim.Connector}
 
 // Kinds is what a map has to know of them.
 func Kinds() []directory.ConnectionKind {

@@ -29,8 +29,8 @@ type Source struct {
 	Devices      *DeviceTable `yaml:"devices" doc:"Which entries are devices."`
 }
 
-// Connection says how a source is reached: by a connector (package connect), whose document
-// stands under its name. The zero Connection is none.
+// Connection says how a source, or a system that is linked, is reached: by a connector (package
+// connect), whose document stands under its name. The zero Connection is none.
 type Connection struct {
 	ConnectionKind
 	Document any
@@ -38,10 +38,12 @@ type Connection struct {
 
 // ConnectionKind is what a map has to know of a connector.
 type ConnectionKind struct {
-	Name string     // the key of its document in a source
+	Name string     // the key of its document
 	Doc  string     // what it connects to, in one sentence
 	Live bool       // the records come from elsewhere than from files of the map folder
-	New  func() any // a pointer to an empty document
+	New  func() any // a pointer to an empty document of a source; nil: it is for none
+	// Link makes a pointer to an empty document of a link; nil: it is for none.
+	Link func() any
 }
 
 // defaultRemovalLimit is the limit of a source that names none.

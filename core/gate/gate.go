@@ -22,6 +22,13 @@ type Type struct {
 	// New makes an empty document for the reader to fill and for the schema
 	// to be drawn from.
 	New func() Document
+	// Declare is a document with objects that are there besides those that it declares; nil for
+	// types whose objects do not lie in each other.
+	Declare func(d Document, objects []string) Document
+	// Holding is the document in which some hold just what they were found to hold, in the words of
+	// one that it is like, and what it cannot say of that; nil for types whose systems hold no list
+	// of who has what.
+	Holding func(like Document, list []Holding) (made Document, left []Holding)
 }
 
 // Document is the part of a system's document that belongs to its gate type.
@@ -125,6 +132,7 @@ type System struct {
 	Directory name.Ref       `yaml:"directory" doc:"The directory it belongs to. Without one, only groups with usable_in: any can be used here."`
 	Requires  []string       `yaml:"requires" doc:"Attributes that a user must have for anything here."`
 	Behind    []Prerequisite `yaml:"behind" doc:"The gates that must be passed before anything here is usable: all of them."`
+	Link      *Link          `yaml:"link" doc:"How the real system is reached."`
 	Gate      Document       `yaml:"-"`
 }
 

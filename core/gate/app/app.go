@@ -19,6 +19,8 @@ var Type = gate.Type{
 	Name: "app",
 	Doc:  "Actions with a breadth: own, team or all.",
 	New:  func() gate.Document { return &Document{} },
+
+	Holding: holding,
 }
 
 // Document is what a system of this type says besides the common keys.

@@ -17,6 +17,16 @@ const login = "login"
 // run writes the right to run a command.
 func run(command, as string) string { return "run " + command + " as " + as }
 
+// running takes such a right apart.
+func running(right string) (command, as string, ok bool) {
+	command, ok = strings.CutPrefix(right, "run ")
+	at := strings.LastIndex(command, " as ")
+	if !ok || at <= 0 || at+len(" as ") == len(command) {
+		return "", "", false
+	}
+	return command[:at], command[at+len(" as "):], true
+}
+
 // decision is what some lines decide: a denial stands over what is let in.
 func (y *compiled) decision(lines []line, about func(*line) bool) *rule.Decision {
 	level := &rule.Level{}
@@ -86,15 +96,14 @@ func (y *compiled) At(object, right string) (rule.Permission, error) {
 	if right == login {
 		return y.Entry(object, login, y.doors[object]), nil
 	}
-	command, ok := strings.CutPrefix(right, "run ")
-	at := strings.LastIndex(command, " as ")
-	if !ok || at <= 0 || at+len(" as ") == len(command) {
+	command, as, ok := running(right)
+	if !ok {
 		return nil, &directory.NotFoundError{
 			Kind: "right", Name: right, Within: y.System,
 			Near: append(name.Near(right, slices.Values([]string{login})), "run COMMAND as ACCOUNT"),
 		}
 	}
-	return y.Entry(object, right, y.run(object, command[:at], command[at+len(" as "):])), nil
+	return y.Entry(object, right, y.run(object, command, as)), nil
 }
 
 // InFront asks for logging in to the host that the key host names.

@@ -18,6 +18,8 @@ var Type = gate.Type{
 	Name: "hosts",
 	Doc:  "Logging in, and running commands as someone else.",
 	New:  func() gate.Document { return &Document{} },
+
+	Holding: holding,
 }
 
 // Document is what a system of this type says besides the common keys.

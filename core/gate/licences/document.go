@@ -13,6 +13,8 @@ var Type = gate.Type{
 	Name: "licences",
 	Doc:  "Products with features and seats.",
 	New:  func() gate.Document { return &Document{} },
+
+	Holding: holding,
 }
 
 // Document is what a system of this type says besides the common keys.

@@ -4,6 +4,7 @@
 package roles
 
 import (
+	"slices"
 	"strings"
 
 	"gatemap/core/directory"
@@ -18,6 +19,26 @@ var Type = gate.Type{
 	Name: "roles",
 	Doc:  "Roles on a tree of resources.",
 	New:  func() gate.Document { return &Document{} },
+
+	Declare: declare,
+	Holding: holding,
+}
+
+// declare adds resources that a document does not declare.
+func declare(d gate.Document, objects []string) gate.Document {
+	with := *d.(*Document)
+	known := map[string]bool{}
+	for _, r := range with.Resources {
+		known[r.Path.Value] = true
+	}
+	with.Resources = slices.Clone(with.Resources)
+	for _, object := range objects {
+		if path := clean(object); !known[path] && valid(path) {
+			known[path] = true
+			with.Resources = append(with.Resources, Resource{Path: Path{place.Text{Value: path}}})
+		}
+	}
+	return &with
 }
 
 // Document is what a system of this type says besides the common keys.

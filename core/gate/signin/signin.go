@@ -51,6 +51,14 @@ type Then struct {
 	Require []Requirement `yaml:"require,required" doc:"What the sign-in must meet: all of it."`
 }
 
+// MarshalText gives the word block, or nothing where something is required.
+func (t Then) MarshalText() ([]byte, error) {
+	if t.Block {
+		return []byte("block"), nil
+	}
+	return nil, nil
+}
+
 // UnmarshalText takes the word block.
 func (t *Then) UnmarshalText(text []byte) error {
 	if string(text) != "block" {

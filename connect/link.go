@@ -1,0 +1,62 @@
+package connect
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"gatemap/core/gate"
+	"gatemap/core/place"
+	"gatemap/core/reading"
+)
+
+// Link is how one system is reached, as a map writes it, and the doing.
+type Link interface {
+	Connector() Connector
+	// Types are the gate types of systems that it can read.
+	Types() []string
+	// Targets are what it connects to and reads on the host: a change of one needs the right
+	// to connect.
+	Targets() []string
+	// Observe reads what the system holds. progress gets how many things were read so far. What
+	// its account may not see is noted as such in the reading; the error says what kept it from
+	// being read at all.
+	Observe(ctx context.Context, o *Observing, progress func(read int)) (*reading.Reading, error)
+}
+
+// Observing is one use of a link.
+type Observing struct {
+	System *gate.System
+	Host   Host
+}
+
+// LinkOf is how a system is reached; nil if its document does not say.
+func LinkOf(s *gate.System) Link {
+	if s == nil || s.Link == nil {
+		return nil
+	}
+	l, _ := s.Link.Connection.Document.(Link)
+	return l
+}
+
+// Observe reads what a system holds. The error joins a *place.Error for everything that is wrong
+// with its link.
+func Observe(ctx context.Context, s *gate.System, host Host, progress func(read int)) (*reading.Reading, error) {
+	l := LinkOf(s)
+	var errs place.Errors
+	if l == nil {
+		errs.Addf(s.Place, "the system %s has no link: give its document the key link, with what to read", s.Name)
+		return nil, errs.Err()
+	}
+	if types := l.Types(); !slices.Contains(types, s.Type.Name) {
+		errs.Addf(s.Link.Place, "%s reads systems of the type %s, and %s is of the type %s", l.Connector().Name, strings.Join(types, " or "), s.Name, s.Type.Name)
+		return nil, errs.Err()
+	}
+	r, err := l.Observe(ctx, &Observing{s, host}, progress)
+	if err != nil {
+		return nil, fmt.Errorf("the system %s cannot be read: %w", s.Name, err)
+	}
+	r.System = s.Name
+	return r, nil
+}

@@ -1,0 +1,184 @@
+package list
+
+import (
+	"bufio"
+	"bytes"
+	"cmp"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+
+	"gatemap/connect"
+	"gatemap/connect/csv"
+	"gatemap/core/gate"
+	"gatemap/core/gate/types"
+	"gatemap/core/place"
+	"gatemap/core/reading"
+)
+
+// Observe reads the list. The error joins a *place.Error for everything that keeps it from being
+// read: a list with a line that cannot be taken is not read at all, or what the line says would
+// count as not there.
+func (d *Document) Observe(ctx context.Context, o *connect.Observing, progress func(int)) (*reading.Reading, error) {
+	in, at, err := o.Host.Dated(d.File.Value)
+	if err != nil {
+		return nil, place.Errorf(d.File.Place, "list: %v", err)
+	}
+	defer in.Close()
+	if at.IsZero() {
+		at = time.Now()
+	}
+	var errs place.Errors
+	entries := d.entries(in, &errs)
+	if err := errs.Err(); err != nil {
+		return nil, err
+	}
+	r := &reading.Reading{At: at, Server: d.File.Value}
+	t := taking{Document: d, accounts: map[string]*reading.Account{}, members: map[string]map[string]bool{}}
+	for i := range entries {
+		if i%1000 == 0 {
+			if err := ctx.Err(); err != nil {
+				return nil, err
+			}
+			progress(i)
+		}
+		t.take(&entries[i], &errs)
+	}
+	if err := errs.Err(); err != nil {
+		return nil, err
+	}
+	for _, named := range slices.Sorted(maps.Keys(t.accounts)) {
+		r.Accounts = append(r.Accounts, *t.accounts[named])
+	}
+	for _, named := range slices.Sorted(maps.Keys(t.members)) {
+		r.Groups = append(r.Groups, reading.Group{Name: named, Accounts: slices.Sorted(maps.Keys(t.members[named]))})
+	}
+	i := slices.IndexFunc(types.Table, func(t gate.Type) bool { return t.Name == o.System.Type.Name })
+	var left []gate.Holding
+	r.Document, left = types.Table[i].Holding(o.System.Gate, t.holdings)
+	for _, h := range left {
+		r.Beyond = append(r.Beyond, reading.Beyond{What: "right", Text: strings.TrimSpace(cmp.Or(h.Group, h.Account) + ": " + h.Right + " " + h.Object)})
+	}
+	progress(len(entries))
+	return r, nil
+}
+
+// entries are the lines of the list, with their columns.
+func (d *Document) entries(in io.Reader, errs *place.Errors) []connect.Entry {
+	if d.Format == "json" {
+		return d.objects(in, errs)
+	}
+	var wanted []string
+	for _, c := range []place.Text{d.Columns.Account, d.Columns.Right, d.Columns.Object, d.Columns.Group, d.Columns.Active, d.Columns.Used} {
+		if c.Value != "" {
+			wanted = append(wanted, c.Value)
+		}
+	}
+	as := &csv.Document{Place: d.Place, File: d.File, Delimiter: d.Delimiter, Encoding: d.Encoding}
+	entries, rejected := csv.Read(in, as, wanted, errs)
+	for _, r := range rejected {
+		errs.Addf(r.Place, "%s", r.Message)
+	}
+	return entries
+}
+
+// longest is how long a line of JSON may be, in bytes.
+const longest = 1 << 20
+
+// objects reads an object from each line. Values that are no text, number or truth are left out.
+func (d *Document) objects(in io.Reader, errs *place.Errors) (entries []connect.Entry) {
+	lines := bufio.NewScanner(in)
+	lines.Buffer(nil, longest)
+	at := place.Place{File: d.File.Value}
+	for lines.Scan() {
+		at.Line++
+		if len(bytes.TrimSpace(lines.Bytes())) == 0 {
+			continue
+		}
+		var values map[string]any
+		decoder := json.NewDecoder(bytes.NewReader(lines.Bytes()))
+		decoder.UseNumber()
+		if err := decoder.Decode(&values); err != nil {
+			errs.Addf(at, "the line is no JSON object: %v", err)
+			return nil
+		}
+		e := connect.Entry{Place: at}
+		for key, v := range values {
+			switch v.(type) {
+			case string, json.Number, bool:
+				if text := fmt.Sprint(v); text != "" {
+					e.Attributes = append(e.Attributes, connect.Attribute{Type: key, Values: []place.Text{{Value: text, Place: at}}})
+				}
+			}
+		}
+		entries = append(entries, e)
+	}
+	switch err := lines.Err(); {
+	case errors.Is(err, bufio.ErrTooLong):
+		at.Line++
+		errs.Addf(at, "the line is longer than 1 MiB")
+	case err != nil:
+		errs.Addf(at, "reading: %v", err)
+	}
+	return entries
+}
+
+// taking takes the lines of a list.
+type taking struct {
+	*Document
+	accounts map[string]*reading.Account
+	members  map[string]map[string]bool
+	holdings []gate.Holding
+}
+
+func (t *taking) take(e *connect.Entry, errs *place.Errors) {
+	value := func(column place.Text) string {
+		if v := e.Values(column.Value); column.Value != "" && len(v) > 0 {
+			return v[0].Value
+		}
+		return ""
+	}
+	word := func(column place.Text, always string) string {
+		text := cmp.Or(value(column), always)
+		return cmp.Or(t.Words[text], text)
+	}
+	h := gate.Holding{Account: value(t.Columns.Account), Group: value(t.Columns.Group), Object: word(t.Columns.Object, t.Object), Right: word(t.Columns.Right, t.Right)}
+	if h.Account == "" && h.Group == "" {
+		errs.Addf(e.Place, "the line names no account: its column %s is empty", t.Columns.Account.Value)
+		return
+	}
+	if h.Account != "" {
+		a := t.accounts[h.Account]
+		if a == nil {
+			a = &reading.Account{Name: h.Account, Active: true}
+			t.accounts[h.Account] = a
+		}
+		a.Active = a.Active && !off(value(t.Columns.Active))
+		if used := value(t.Columns.Used); used != "" {
+			a.Note = "last used " + used
+		}
+	}
+	if h.Group != "" {
+		if t.members[h.Group] == nil {
+			t.members[h.Group] = map[string]bool{}
+		}
+		if h.Account != "" {
+			t.members[h.Group][h.Account] = true
+		}
+		h.Account = ""
+	}
+	if h.Right != "" || h.Object != "" {
+		t.holdings = append(t.holdings, h)
+	}
+}
+
+// off says whether a word says that an account cannot be used.
+func off(word string) bool {
+	return slices.Contains([]string{"no", "false", "0", "off", "inactive", "disabled", "locked"}, strings.ToLower(word))
+}

@@ -1,0 +1,42 @@
+package roles
+
+import (
+	"strings"
+
+	"gatemap/core/gate"
+	"gatemap/core/name"
+	"gatemap/core/place"
+)
+
+// holding is the document in which some hold just what they were found to hold: a role for each
+// right. What has no path or is no noun:verb is left over.
+func holding(_ gate.Document, list []gate.Holding) (made gate.Document, left []gate.Holding) {
+	d := &Document{Roles: map[string]*Role{}}
+	var fit []gate.Holding
+	objects := map[string]bool{}
+	for _, h := range list {
+		if h.Object == "" {
+			h.Object = "/"
+		}
+		h.Object = clean(h.Object)
+		noun, verb, ok := strings.Cut(h.Right, ":")
+		if !ok || noun == "" || verb == "" || strings.Contains(h.Right, "*") || !valid(h.Object) {
+			left = append(left, h)
+			continue
+		}
+		fit = append(fit, h)
+		if d.Roles[h.Right] == nil {
+			right := place.Text{Value: h.Right}
+			d.Rights = append(d.Rights, right)
+			d.Roles[h.Right] = &Role{Rights: []gate.Pattern{{Text: right}}}
+		}
+		if !objects[h.Object] {
+			objects[h.Object] = true
+			d.Resources = append(d.Resources, Resource{Path: Path{place.Text{Value: h.Object}}})
+		}
+	}
+	for _, h := range gate.Together(fit) {
+		d.Mappings = append(d.Mappings, Mapping{Who: h.Who, Role: name.Ref{Name: h.Right}, Object: Path{place.Text{Value: h.Object}}})
+	}
+	return d, left
+}

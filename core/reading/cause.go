@@ -1,0 +1,211 @@
+package reading
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"gatemap/core/directory"
+	"gatemap/core/rule"
+)
+
+// Why says what kind of thing explains a part of a drift.
+type Why string
+
+// What explains that someone holds less there, and more.
+const (
+	NoAccount  Why = "no-account"  // the user has no account there
+	AccountOff Why = "account-off" // the account cannot be used there
+	NoGroup    Why = "no-group"    // the group is not there
+	NotMember  Why = "not-member"  // the account is not in the group there
+	NotGranted Why = "not-granted" // the line of the map is not there
+	Stopped    Why = "stopped"     // something there stops it
+
+	OffHere       Why = "off-here"       // the map has the account switched off or ended, or lacking what the system requires
+	Unknown       Why = "unknown"        // the account belongs to nobody of the map
+	ExtraMember   Why = "extra-member"   // the account is in the group there, and by the map is not
+	ExtraNesting  Why = "extra-nesting"  // a group is in another there, and by the map is not
+	ForeignGroup  Why = "foreign-group"  // a group there that is none of the map's gives it
+	ExtraGrant    Why = "extra-grant"    // a line there gives it to a group, and the map has none
+	DirectGrant   Why = "direct-grant"   // a line there gives it to the account itself
+	ToEveryone    Why = "to-everyone"    // a line there gives it to everyone
+	Unconditional Why = "unconditional"  // it is given there in more situations than by the map
+	Elsewhere     Why = "other-decision" // the lines there decide otherwise
+)
+
+// Cause explains a part of a drift.
+type Cause struct {
+	Effect Effect
+	Why    Why
+	User   string // the user or account concerned, if it is one
+	Group  string // the group of the map, or without one that there
+	There  string // the group there
+	Line   string // the line, of the side that has it
+	// Users and Items are how many people and entitlements it explains.
+	Users, Items int
+}
+
+// explain finds the causes of all items.
+func (d *Drift) explain() {
+	here, there := d.sides(false)
+	at := map[Cause]int{}
+	last := map[int]string{} // the user whom a cause was met with last: items are by user
+	for i := range d.Items {
+		x := &d.Items[i]
+		c := d.cause(x, here, there)
+		c.Effect = x.Effect
+		n, known := at[c]
+		if !known {
+			n = len(d.Causes)
+			at[c] = n
+			d.Causes = append(d.Causes, c)
+		}
+		d.Causes[n].Items++
+		if last[n] != x.User {
+			last[n] = x.User
+			d.Causes[n].Users++
+		}
+		x.Cause = n
+	}
+	order := make([]int, len(d.Causes))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(i, j int) int { return compareCauses(&d.Causes[i], &d.Causes[j]) })
+	sorted, place := make([]Cause, len(order)), make([]int, len(order))
+	for to, from := range order {
+		sorted[to], place[from] = d.Causes[from], to
+	}
+	d.Causes = sorted
+	for i := range d.Items {
+		d.Items[i].Cause = place[d.Items[i].Cause]
+	}
+}
+
+func compareCauses(a, b *Cause) int {
+	return cmp.Or(strings.Compare(string(a.Effect), string(b.Effect)), -cmp.Compare(a.Items, b.Items), strings.Compare(string(a.Why), string(b.Why)),
+		strings.Compare(a.User, b.User), strings.Compare(a.Group, b.Group), strings.Compare(a.There, b.There), strings.Compare(a.Line, b.Line))
+}
+
+func (d *Drift) cause(x *Item, here, there *side) Cause {
+	if x.Effect == Short {
+		return d.whyShort(x, here, there)
+	}
+	return d.whyExcess(x, here, there)
+}
+
+func (d *Drift) whyShort(x *Item, here, there *side) Cause {
+	switch {
+	case !x.has:
+		return Cause{Why: NoAccount, User: x.User}
+	case !there.turned(x.there).able():
+		return Cause{Why: AccountOff, User: x.User}
+	}
+	e := here.decide(x.here, x.Object, x.Right)
+	real := there.decide(x.there, x.Object, x.Right)
+	if real.State == rule.Shut && len(real.ShutBy) > 0 {
+		return Cause{Why: Stopped, Line: real.ShutBy[0].At}
+	}
+	route := first(e.Routes)
+	if route == nil || len(route.Path) == 0 {
+		c := Cause{Why: NotGranted, Line: lineOf(route)}
+		if route != nil && route.Direct {
+			c.User = x.User
+		}
+		return c
+	}
+	group := route.Path[len(route.Path)-1].Group
+	g, err := d.book.FindGroup(group, "")
+	own, tied := d.compiled.theirs[g]
+	if err != nil || !tied {
+		return Cause{Why: NoGroup, Group: group}
+	}
+	if in, err := d.compiled.Atlas.Book.FindGroup(d.compiled.names.groups[own], ""); err == nil && there.turned(x.there).question.Subject.In(in) {
+		return Cause{Why: NotGranted, Group: group, There: own, Line: route.Mapping}
+	}
+	return Cause{Why: NotMember, User: x.User, Group: group, There: own}
+}
+
+func (d *Drift) whyExcess(x *Item, here, there *side) Cause {
+	switch {
+	case !x.known:
+		return Cause{Why: Unknown, User: x.User}
+	case !here.turned(x.here).able():
+		return Cause{Why: OffHere, User: x.User}
+	}
+	e := there.decide(x.there, x.Object, x.Right)
+	if by := here.decide(x.here, x.Object, x.Right); by.State == rule.Depends {
+		return Cause{Why: Unconditional, Line: lineOf(first(by.Routes))}
+	}
+	route := first(e.Routes)
+	switch {
+	case route == nil:
+		return Cause{Why: Elsewhere}
+	case route.Direct:
+		return Cause{Why: DirectGrant, User: x.User, Line: route.Mapping}
+	case len(route.Path) == 0:
+		return Cause{Why: ToEveryone, Line: route.Mapping}
+	}
+	subject := here.turned(x.here).question.Subject
+	before := ""
+	for i, hop := range route.Path {
+		own := d.compiled.names.own[hop.Group]
+		g, tied := d.compiled.GroupOf[own]
+		switch {
+		case !tied:
+			return Cause{Why: ForeignGroup, Group: own, There: own}
+		case subject.In(g):
+		case i == 0:
+			return Cause{Why: ExtraMember, User: x.User, Group: d.book.GroupName(g), There: own}
+		default:
+			return Cause{Why: ExtraNesting, Group: before, There: own}
+		}
+		before = own
+	}
+	last := d.compiled.names.own[route.Path[len(route.Path)-1].Group]
+	return Cause{Why: ExtraGrant, Group: d.book.GroupName(d.compiled.GroupOf[last]), There: last, Line: route.Mapping}
+}
+
+func first(routes []rule.Route) *rule.Route {
+	if len(routes) == 0 {
+		return nil
+	}
+	return &routes[0]
+}
+
+func lineOf(r *rule.Route) string {
+	if r == nil {
+		return ""
+	}
+	return r.Mapping
+}
+
+// turned asks about a user.
+func (s *side) turned(u directory.UserID) *side {
+	s.question.Turn(u)
+	return s
+}
+
+// decide is the answer to one thing, by the gate alone.
+func (s *side) decide(u directory.UserID, object, right string) rule.Entitlement {
+	p, err := s.system.Gate.At(object, right)
+	if err != nil {
+		return rule.Entitlement{}
+	}
+	s.question.Turn(u)
+	e := p.Decide(s.question)
+	e.Settle(s.question)
+	return e
+}
+
+// Sides are an item as the map and the reading have it, with routes.
+func (d *Drift) Sides(x *Item) (here, there rule.Entitlement) {
+	h, t := d.sides(false)
+	if x.known {
+		here = h.decide(x.here, x.Object, x.Right)
+	}
+	if x.has {
+		there = t.decide(x.there, x.Object, x.Right)
+	}
+	return here, there
+}

@@ -1,0 +1,156 @@
+package reading
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+
+	"gatemap/core/atlas"
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/name"
+)
+
+// Compiled is a reading with the people of a map in the place of their accounts. What stands in
+// front of the system is left aside: it is not of this system.
+type Compiled struct {
+	*Reading
+	*Matched
+	Atlas  *atlas.Atlas  // of the reading alone: the users of the map who have an account, and strangers
+	System *atlas.System // the only one of it
+	Now    *atlas.Atlas  // the map with which it was matched
+	names  spelled
+}
+
+// spelled are the names under which accounts and groups of a system stand in its atlas, and the
+// other way round for groups.
+type spelled struct{ users, groups, own map[string]string }
+
+// Compile compiles a reading of a system of a map. The error joins a *place.Error for everything
+// in what was read that no map can hold.
+func Compile(r *Reading, now *atlas.Atlas, s *gate.System) (*Compiled, error) {
+	c := &Compiled{Reading: r, Matched: match(r, s, now.Book), Now: now}
+	home := c.home()
+	c.names = spelled{spell(accountNames(r), home), spell(groupNames(r), home), map[string]string{}}
+	for own, full := range c.names.groups {
+		c.names.own[full] = own
+	}
+	for account, u := range c.UserOf {
+		c.names.users[account] = now.Book.UserName(u)
+	}
+	renamed := func(names map[string]string) func(string) string {
+		return func(own string) string {
+			if full, known := names[own]; known {
+				return full
+			}
+			return name.Full(home, own)
+		}
+	}
+	document := &gate.System{
+		Name: s.Name, Type: s.Type, Title: s.Title, Place: s.Place,
+		Gate: gate.Renamed(r.Document, renamed(c.names.users), renamed(c.names.groups)),
+	}
+	a, err := atlas.Compile(&atlas.Map{
+		Title: now.Title, Zone: now.Frame.Zone, Networks: now.Frame.Networks, Windows: now.Frame.Windows,
+		Directories: c.directories(home), Systems: []*gate.System{document},
+	})
+	if err != nil {
+		return nil, err
+	}
+	c.Atlas, c.System = a, a.Systems[0]
+	return c, nil
+}
+
+// home is the name of the directory that holds what is the system's own.
+func (c *Compiled) home() string {
+	home := c.Reading.System
+	for slices.ContainsFunc(c.Now.Book.Directories(), func(d *directory.Document) bool { return name.Equal(d.Name, home) }) {
+		home += "-itself"
+	}
+	return home
+}
+
+// directories are those of the map with the users who have an account, and that of the system.
+func (c *Compiled) directories(home string) []*directory.Document {
+	book := c.Now.Book
+	var list []*directory.Document
+	by := map[string]*directory.Document{}
+	own := &directory.Document{Name: home}
+	for _, d := range book.Directories() {
+		by[d.Name] = &directory.Document{Name: d.Name, Exact: d.Exact}
+		list = append(list, by[d.Name])
+	}
+	for i := range c.Accounts {
+		a := &c.Accounts[i]
+		active := a.Active
+		u, known := c.UserOf[a.Name]
+		if !known {
+			own.Users = append(own.Users, &directory.User{Name: strings.TrimPrefix(c.names.users[a.Name], home+"/"), Active: &active})
+			continue
+		}
+		record := book.User(u)
+		in := by[book.UserHome(u)]
+		in.Users = append(in.Users, &directory.User{ID: record.ID, Name: record.Name, Active: &active, Attributes: record.Attributes})
+	}
+	for i := range c.Groups {
+		g := &c.Groups[i]
+		m := &directory.Members{}
+		for _, account := range g.Accounts {
+			if full, known := c.names.users[account]; known {
+				m.Users = append(m.Users, name.Ref{Name: full})
+			}
+		}
+		for _, inner := range g.Groups {
+			if full, known := c.names.groups[inner]; known {
+				m.Groups = append(m.Groups, name.Ref{Name: full})
+			}
+		}
+		own.Groups = append(own.Groups, &directory.Group{Name: strings.TrimPrefix(c.names.groups[g.Name], home+"/"), Members: m})
+	}
+	return append(list, own)
+}
+
+func accountNames(r *Reading) (names []string) {
+	for _, a := range r.Accounts {
+		names = append(names, a.Name)
+	}
+	return names
+}
+
+func groupNames(r *Reading) (names []string) {
+	for _, g := range r.Groups {
+		names = append(names, g.Name)
+	}
+	return names
+}
+
+// spell gives the full names of what is the system's own. Systems tell names apart that a map
+// does not: a second one that differs in case alone has its number at its end.
+func spell(names []string, home string) map[string]string {
+	all, taken := map[string]string{}, map[string]bool{}
+	for _, own := range names {
+		seen := name.Line(own) // a name there may have signs that no name of a map has
+		full := seen
+		for n := 2; taken[name.Fold(full)]; n++ {
+			full = seen + "~" + strconv.Itoa(n)
+		}
+		taken[name.Fold(full)] = true
+		all[own] = name.Full(home, full)
+	}
+	return all
+}
+
+// Strangers are the accounts that belong to nobody of the map, and that the link does not leave
+// aside.
+func (c *Compiled) Strangers() (list []Account) {
+	for _, a := range c.Accounts {
+		if _, known := c.UserOf[a.Name]; !known && !c.Ignored(a.Name) {
+			list = append(list, a)
+		}
+	}
+	slices.SortFunc(list, func(a, b Account) int { return strings.Compare(a.Name, b.Name) })
+	return list
+}
+
+// Full is the name under which an account stands in the atlas.
+func (c *Compiled) Full(account string) string { return c.names.users[account] }

@@ -1,0 +1,248 @@
+package reading
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"gatemap/core/atlas"
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/name"
+	"gatemap/core/parallel"
+	"gatemap/core/rule"
+	"gatemap/core/situation"
+)
+
+// Effect says on which side there is more.
+type Effect string
+
+// Who really holds more than the map says, and who less.
+const (
+	Excess Effect = "excess"
+	Short  Effect = "short"
+)
+
+// Drift is how a reading differs from the map: by line, and by person and entitlement. The
+// gates in front of a system are left aside on both sides.
+type Drift struct {
+	Lines  []Line
+	Causes []Cause // by effect, the one that explains the most first
+	Items  []Item  // by user, object and right
+
+	compiled *Compiled
+	here     *atlas.System // the system of the map, with the objects that are there declared
+	book     *directory.Book
+}
+
+// Item is one entitlement that someone really holds, and by the map does not, or the other way
+// round. A stranger is named by the account.
+type Item struct {
+	Effect        Effect
+	User          string
+	Object, Right string
+	Here, There   rule.State // by the map, and by the reading
+	Cause         int        // by its place in Causes
+
+	here, there directory.UserID
+	known, has  bool // whether the map has the user, and the system the account
+}
+
+// Between says how a reading differs from the map with which it was compiled. declare is that of
+// the system's gate type.
+func Between(c *Compiled, declare func(gate.Document, []string) gate.Document) (*Drift, error) {
+	here, err := declared(c, declare)
+	if err != nil {
+		return nil, err
+	}
+	d := &Drift{compiled: c, here: here, book: c.Now.Book}
+	d.Items = d.items()
+	d.explain()
+	d.Lines = d.lines()
+	return d, nil
+}
+
+// declared is the system of the map with the objects of the reading declared, so that both list
+// the same.
+func declared(c *Compiled, declare func(gate.Document, []string) gate.Document) (*atlas.System, error) {
+	here, err := c.Now.System(c.Reading.System)
+	if err != nil || declare == nil || len(c.Objects) == 0 {
+		return here, err
+	}
+	objects := make([]string, 0, len(c.Objects))
+	for object := range c.Objects {
+		objects = append(objects, object)
+	}
+	slices.Sort(objects)
+	document := *here.Document
+	document.Gate = declare(document.Gate, objects)
+	a, err := c.Now.With(atlas.Changed{Title: c.Now.Title, Book: c.Now.Book, Frame: c.Now.Frame, Systems: []*gate.System{&document}})
+	if err != nil {
+		return nil, err
+	}
+	return a.System(document.Name)
+}
+
+// side asks one of the two what users hold, leaving aside what stands in front.
+type side struct {
+	question *rule.Question
+	system   *atlas.System
+	at       *Compiled // of the map: when accounts are looked at
+	held     []rule.Entitlement
+}
+
+func (d *Drift) sides(brief bool) (here, there *side) {
+	now, real := d.compiled.Now, d.compiled.Atlas
+	facts := now.Frame.Facts(situation.Situation{}, nil)
+	here = &side{question: now.Unturned(facts), system: d.here, at: d.compiled}
+	there = &side{question: real.Unturned(facts), system: d.compiled.System, at: d.compiled}
+	here.question.Brief, there.question.Brief = brief, brief
+	return here, there
+}
+
+// able says whether an account can do anything at all: it is switched on, has not ended when the
+// system was read, and has what the system requires.
+func (s *side) able() bool {
+	u := s.question.Subject.User()
+	if !u.IsActive() || !u.Expires.IsZero() && !s.at.At.Before(u.Expires.Time) {
+		return false
+	}
+	for _, attribute := range s.system.Document.Requires {
+		if s.question.Book.Lacks(s.question.Subject.ID, name.Fold(attribute)) {
+			return false
+		}
+	}
+	return true
+}
+
+// list lists what a user holds that can be used in some situation, by object and right.
+func (s *side) list(u directory.UserID) []rule.Entitlement {
+	s.held = s.held[:0]
+	s.question.Turn(u)
+	if !s.able() {
+		return nil
+	}
+	s.system.Gate.Reach(s.question, func(e rule.Entitlement) {
+		if e.State >= rule.Depends {
+			s.held = append(s.held, e)
+		}
+	})
+	if !slices.IsSortedFunc(s.held, byPoint) {
+		slices.SortFunc(s.held, byPoint)
+	}
+	return s.held
+}
+
+// state is that of one thing.
+func (s *side) state(u directory.UserID, object, right string) rule.State {
+	p, err := s.system.Gate.At(object, right)
+	if err != nil {
+		return rule.None
+	}
+	s.question.Turn(u)
+	if !s.able() {
+		return rule.Shut
+	}
+	return p.State(s.question)
+}
+
+func byPoint(a, b rule.Entitlement) int {
+	return cmp.Or(strings.Compare(a.Object, b.Object), strings.Compare(a.Right, b.Right))
+}
+
+// pair is a user of both sides.
+type pair struct {
+	name        string
+	here, there directory.UserID
+	known, has  bool
+}
+
+// pairs are all who may hold anything on one of the sides, by name: those whom the lines of the
+// map name, and those who have an account.
+func (d *Drift) pairs() []pair {
+	c := d.compiled
+	var list []pair
+	done := map[directory.UserID]bool{}
+	for i := range c.Accounts {
+		account := c.Accounts[i].Name
+		if c.Ignored(account) {
+			continue
+		}
+		p := pair{name: c.Full(account), has: true}
+		var err error
+		if p.there, err = c.Atlas.Book.FindUser(p.name, ""); err != nil {
+			continue
+		}
+		if p.here, p.known = c.UserOf[account]; p.known {
+			done[p.here] = true
+		}
+		list = append(list, p)
+	}
+	for _, u := range rule.Candidates(d.book, d.here.Site.Index.All()) {
+		if !done[u] {
+			list = append(list, pair{name: d.book.UserName(u), here: u, known: true})
+		}
+	}
+	slices.SortFunc(list, func(a, b pair) int { return strings.Compare(a.name, b.name) })
+	return list
+}
+
+// items are the differences of all.
+func (d *Drift) items() []Item {
+	const piece = 16
+	pairs := d.pairs()
+	parts := make([][]Item, (len(pairs)+piece-1)/piece)
+	parallel.For(len(pairs), piece, func(from, to int) {
+		here, there := d.sides(true)
+		for _, p := range pairs[from:to] {
+			var x, y []rule.Entitlement
+			if p.known {
+				x = here.list(p.here)
+			}
+			if p.has {
+				y = there.list(p.there)
+			}
+			parts[from/piece] = d.differ(parts[from/piece], p, x, y)
+		}
+	})
+	return slices.Concat(parts...)
+}
+
+// differ adds what two lists of one person differ in.
+func (d *Drift) differ(list []Item, p pair, x, y []rule.Entitlement) []Item {
+	r := d.compiled.Reading
+	add := func(effect Effect, e *rule.Entitlement, here, there rule.State) {
+		list = append(list, Item{effect, p.name, e.Object, e.Right, here, there, 0, p.here, p.there, p.known, p.has})
+	}
+	for len(x) > 0 || len(y) > 0 {
+		order := 0
+		switch {
+		case len(y) == 0:
+			order = -1
+		case len(x) == 0:
+			order = 1
+		default:
+			order = byPoint(x[0], y[0])
+		}
+		switch {
+		case order < 0: // what cannot be held there is about what lies below it
+			if r.can(x[0].Object, x[0].Right) {
+				add(Short, &x[0], x[0].State, rule.None)
+			}
+			x = x[1:]
+		case order > 0:
+			add(Excess, &y[0], rule.None, y[0].State)
+			y = y[1:]
+		default:
+			if x[0].State != y[0].State {
+				effect := Excess
+				if y[0].State < x[0].State {
+					effect = Short
+				}
+				add(effect, &x[0], x[0].State, y[0].State)
+			}
+			x, y = x[1:], y[1:]
+		}
+	}
+	return list
+}

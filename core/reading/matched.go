@@ -1,0 +1,177 @@
+package reading
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/name"
+)
+
+// Matched ties the accounts and groups of a reading to users and groups of a map, by how the link
+// says that names are written there.
+type Matched struct {
+	UserOf  map[string]directory.UserID  // by account
+	GroupOf map[string]directory.GroupID // by group there
+	// Unclear says of accounts and groups there that more than one record of the map may be meant.
+	Unclear map[string][]string
+	theirs  map[directory.GroupID]string // the groups there of groups of the map
+	ignored map[string]bool
+}
+
+// Ignored says whether the link leaves an account aside.
+func (m *Matched) Ignored(account string) bool { return m.ignored[account] }
+
+// match ties a reading to the records of a book.
+func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
+	m := &Matched{
+		Unclear: map[string][]string{}, theirs: map[directory.GroupID]string{}, ignored: map[string]bool{},
+	}
+	link := s.Link
+	if link == nil {
+		link = &gate.Link{}
+	}
+	var accounts, groups []string
+	for _, a := range r.Accounts {
+		if m.ignored[a.Name] = like(link.Ignore.Accounts, a.Name); !m.ignored[a.Name] {
+			accounts = append(accounts, a.Name)
+		}
+	}
+	for _, g := range r.Groups {
+		if !like(link.Ignore.Groups, g.Name) {
+			groups = append(groups, g.Name)
+		}
+	}
+	users := tying[directory.UserID]{there: accounts, unclear: m.Unclear, home: s.Directory.Name, full: book.UserName, homeOf: book.UserHome}
+	write := pattern(link.Names.Users, "{userName}")
+	for u := range book.AllUsers {
+		users.add(u, write, userValue(book.User(u)))
+	}
+	m.UserOf = users.tied()
+	tied := tying[directory.GroupID]{there: groups, unclear: m.Unclear, home: s.Directory.Name, full: book.GroupName, homeOf: book.GroupHome}
+	write = pattern(link.Names.Groups, "{name}")
+	for g := range book.AllGroups {
+		record := book.Group(g)
+		tied.add(g, write, func(attribute string) string {
+			if strings.EqualFold(attribute, "name") {
+				return record.Name
+			}
+			return ""
+		})
+	}
+	m.GroupOf = tied.tied()
+	for group, g := range m.GroupOf {
+		m.theirs[g] = group
+	}
+	return m
+}
+
+func like(patterns []gate.Pattern, named string) bool {
+	return slices.ContainsFunc(patterns, func(p gate.Pattern) bool { return p.Matches(named) })
+}
+
+func userValue(u *directory.User) func(string) string {
+	return func(attribute string) string {
+		if strings.EqualFold(attribute, "userName") {
+			return u.Name
+		}
+		return u.Attributes.First(attribute)
+	}
+}
+
+// pattern is how a name is written: text with {attribute} in it, in pieces, every second of which
+// is an attribute.
+func pattern(text, usual string) (pieces []string) {
+	if text == "" {
+		text = usual
+	}
+	for {
+		before, after, more := strings.Cut(text, "{")
+		pieces = append(pieces, before)
+		if !more {
+			return pieces
+		}
+		attribute, rest, closed := strings.Cut(after, "}")
+		if !closed {
+			return append(pieces[:len(pieces)-1], before+"{"+after)
+		}
+		pieces, text = append(pieces, attribute), rest
+	}
+}
+
+// CheckWritten says what is wrong with a way to write names; it must have {attribute} in it, or
+// all records would have one name.
+func CheckWritten(text string) error {
+	if text != "" && len(pattern(text, "")) < 3 {
+		return fmt.Errorf("%q has no {attribute} in it, so that all would be written alike", text)
+	}
+	return nil
+}
+
+// tying ties names there to records.
+type tying[ID comparable] struct {
+	there   []string
+	unclear map[string][]string
+	home    string // the directory that the system belongs to; "": none
+	full    func(ID) string
+	homeOf  func(ID) string
+
+	exact, folded map[string][]ID // by the name as it would be written
+	wanted        map[string]bool // the folded names there
+}
+
+func (t *tying[ID]) add(id ID, pieces []string, value func(string) string) {
+	if t.wanted == nil {
+		t.exact, t.folded, t.wanted = map[string][]ID{}, map[string][]ID{}, map[string]bool{}
+		for _, named := range t.there {
+			t.wanted[name.Fold(named)] = true
+		}
+	}
+	var b strings.Builder
+	for i, piece := range pieces {
+		if i%2 == 1 {
+			if piece = value(piece); piece == "" {
+				return // a record without the attribute has no name there
+			}
+		}
+		b.WriteString(piece)
+	}
+	written := b.String()
+	folded := name.Fold(written)
+	if t.wanted[folded] {
+		t.exact[written] = append(t.exact[written], id)
+		t.folded[folded] = append(t.folded[folded], id)
+	}
+}
+
+// tied gives for each name there the one record that is written so: in the case that it has
+// there, else in any. Records of the system's own directory go before others.
+func (t *tying[ID]) tied() map[string]ID {
+	all := map[string]ID{}
+	alike := map[string]int{}
+	for _, named := range t.there {
+		alike[name.Fold(named)]++
+	}
+	for _, named := range t.there {
+		list := t.exact[named]
+		if folded := name.Fold(named); len(list) == 0 && alike[folded] == 1 {
+			list = t.folded[folded]
+		}
+		if own := slices.DeleteFunc(slices.Clone(list), func(id ID) bool { return !name.Equal(t.homeOf(id), t.home) }); len(own) > 0 {
+			list = own
+		}
+		switch len(list) {
+		case 0:
+		case 1:
+			all[named] = list[0]
+		default:
+			for _, id := range list {
+				t.unclear[named] = append(t.unclear[named], t.full(id))
+			}
+			slices.Sort(t.unclear[named])
+		}
+	}
+	return all
+}
