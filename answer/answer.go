@@ -46,6 +46,7 @@ type Reach struct {
 	Situation    map[string]string  `json:"situation" doc:"The facts that were given."`
 	Entitlements []rule.Entitlement `json:"entitlements" doc:"All but none, by system, object and right." nullable:"false"`
 	Others       []Account          `json:"others,omitempty" doc:"Other accounts of the same person."`
+	Really       []ReadingInfo      `json:"really,omitempty" doc:"What was asked of: the newest readings; missing: the map."`
 }
 
 // Account is one account of a person.
@@ -66,9 +67,10 @@ type Why struct {
 	User      string            `json:"user" doc:"Full name of the user."`
 	Situation map[string]string `json:"situation" doc:"The facts that were given."`
 	rule.Entitlement
-	Lines     []rule.Pass `json:"lines" doc:"The lines that decide, may decide or are watched; of what is not held, those that the resource lacks something for." nullable:"false"`
-	Ways      []Way       `json:"ways" doc:"What is enough for it, what brings the least else first." nullable:"false"`
-	Sentences []string    `json:"sentences" doc:"The answer in words, ready for a ticket." nullable:"false"`
+	Lines     []rule.Pass   `json:"lines" doc:"The lines that decide, may decide or are watched; of what is not held, those that the resource lacks something for." nullable:"false"`
+	Ways      []Way         `json:"ways" doc:"What is enough for it, what brings the least else first." nullable:"false"`
+	Sentences []string      `json:"sentences" doc:"The answer in words, ready for a ticket." nullable:"false"`
+	Really    []ReadingInfo `json:"really,omitempty" doc:"What was asked of: the newest readings; missing: the map."`
 }
 
 // Who is everyone who holds an entitlement.
@@ -81,6 +83,7 @@ type Who struct {
 	Users     []Holder          `json:"users" doc:"Those whose state is not none, by name." nullable:"false"`
 	Total     int               `json:"total" doc:"How many there are on all pages."`
 	Next      string            `json:"next,omitempty" doc:"The cursor of the next page; missing on the last."`
+	Really    []ReadingInfo     `json:"really,omitempty" doc:"What was asked of: the newest readings; missing: the map."`
 }
 
 // Holder is a user with the state of one entitlement.
@@ -166,6 +169,7 @@ type Compare struct {
 	Second    string            `json:"second" doc:"Full name of the second."`
 	Situation map[string]string `json:"situation" doc:"The facts that were given."`
 	change.Compared
+	Really []ReadingInfo `json:"really,omitempty" doc:"What was asked of: the newest readings; missing: the map."`
 }
 
 // Matrix is people against entitlements.
@@ -173,6 +177,7 @@ type Matrix struct {
 	Situation map[string]string `json:"situation" doc:"The facts that were given."`
 	Columns   []Column          `json:"columns" doc:"By system, object and right." nullable:"false"`
 	Rows      []Row             `json:"rows" doc:"By name; people who hold none of it are left out." nullable:"false"`
+	Really    []ReadingInfo     `json:"really,omitempty" doc:"What was asked of: the newest readings; missing: the map."`
 }
 
 // Column is one entitlement of a matrix.

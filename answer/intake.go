@@ -171,6 +171,11 @@ type NewRevision struct {
 	Revision int `json:"revision"`
 }
 
+// SystemRead says that a linked system was read, or could not be.
+type SystemRead struct {
+	System string `json:"system"`
+}
+
 // TrialChanged says that a trial was begun, changed, removed or committed.
 type TrialChanged struct {
 	Trial string `json:"trial"`

@@ -23,13 +23,15 @@ different ways.`,
 		Args:              cobra.ExactArgs(2),
 		ValidArgsFunction: a.complete(answer.KindUser, answer.KindUser),
 	}
+	var really bool
+	reallyFlag(cmd, &really)
 	facts := a.situationFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		s, err := a.situation(cmd.Context(), facts)
 		if err != nil {
 			return err
 		}
-		return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Compare, error) {
+		return askHoldings(a, cmd, really, func(ctx context.Context, asker answer.Holdings) (*answer.Compare, error) {
 			return asker.Compare(ctx, args[0], args[1], s)
 		}, a.compareText, compareTable)
 	}
@@ -38,6 +40,7 @@ different ways.`,
 
 func (a *app) compareText(c *answer.Compare) error {
 	a.print("Situation: %s\n", given(c.Situation))
+	a.reallyText(c.Really)
 	a.block("Only "+c.First, c.OnlyFirst)
 	a.block("Only "+c.Second, c.OnlySecond)
 	if len(c.Differ) > 0 {

@@ -114,6 +114,7 @@ func (a *app) runDemo(ctx context.Context, data, listen string, fresh bool) erro
 	}
 	srv.Provider, srv.Address = provided, "http://"+listener.Addr().String()
 	svc.Follower.Follow()
+	svc.Readings.Follow()
 	a.greet(svc, listener.Addr().String(), data, token)
 	return srv.Serve(ctx, listener)
 }

@@ -15,6 +15,7 @@ import (
 
 func (a *app) matrix() *cobra.Command {
 	var system, group, right string
+	var really bool
 	cmd := &cobra.Command{
 		Use:   "matrix",
 		Short: "People against entitlements, as a table",
@@ -30,13 +31,14 @@ small. Narrow it with --system, --group and --right.`,
 	cmd.Flags().StringVar(&right, "right", "", "only rights that match this pattern, such as frames:*")
 	_ = cmd.RegisterFlagCompletionFunc("system", a.names(answer.KindSystem))
 	_ = cmd.RegisterFlagCompletionFunc("group", a.names(answer.KindGroup))
+	reallyFlag(cmd, &really)
 	facts := a.situationFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, _ []string) error {
 		s, err := a.situation(cmd.Context(), facts)
 		if err != nil {
 			return err
 		}
-		return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Matrix, error) {
+		return askHoldings(a, cmd, really, func(ctx context.Context, asker answer.Holdings) (*answer.Matrix, error) {
 			return asker.Matrix(ctx, system, group, right, s)
 		}, a.matrixText, matrixTable)
 	}
@@ -50,7 +52,9 @@ func (a *app) matrixText(m *answer.Matrix) error {
 	if len(m.Columns) > maxColumns {
 		return &usageError{fmt.Sprintf("the table has %d columns, and %d fit: narrow it with --system, --group or --right, or use -o csv", len(m.Columns), maxColumns)}
 	}
-	a.print("Situation: %s\n\n", given(m.Situation))
+	a.print("Situation: %s\n", given(m.Situation))
+	a.reallyText(m.Really)
+	a.print("\n")
 	if len(m.Rows) == 0 {
 		a.print("Nobody holds anything in this table.\n")
 		return nil

@@ -14,7 +14,7 @@ import (
 
 func (a *app) reach() *cobra.Command {
 	var system string
-	var person bool
+	var person, really bool
 	cmd := also(&cobra.Command{
 		Use:   "reach USER",
 		Short: "Everything that a user holds",
@@ -23,6 +23,7 @@ func (a *app) reach() *cobra.Command {
 a no. --person also lists the other accounts of the same person.`,
 		Example: `  gatemap reach ilse.okonjo
   gatemap reach ilse.okonjo --person
+  gatemap reach ilse.okonjo --really
   gatemap reach ilse.okonjo --system archive --from 198.51.100.9 --at 2026-11-23T22:00:00Z
   gatemap reach cindervale/ilse.okonjo -o csv > ilse.csv`,
 		Args:              cobra.ExactArgs(1),
@@ -31,6 +32,8 @@ a no. --person also lists the other accounts of the same person.`,
 	cmd.Flags().StringVar(&system, "system", "", "only this system")
 	_ = cmd.RegisterFlagCompletionFunc("system", a.names(answer.KindSystem))
 	cmd.Flags().BoolVar(&person, "person", false, "list all accounts of the same person")
+	reallyFlag(cmd, &really)
+	cmd.MarkFlagsMutuallyExclusive("person", "really")
 	facts := a.situationFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		s, err := a.situation(cmd.Context(), facts)
@@ -42,7 +45,7 @@ a no. --person also lists the other accounts of the same person.`,
 				return asker.Person(ctx, args[0], system, s)
 			}, a.personText, personTable, a.personMarkdown)
 		}
-		return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Reach, error) {
+		return askHoldings(a, cmd, really, func(ctx context.Context, asker answer.Holdings) (*answer.Reach, error) {
 			return asker.Reach(ctx, args[0], system, s)
 		}, a.reachText, reachTable, a.reachMarkdown)
 	}
@@ -55,6 +58,7 @@ func (a *app) reachText(r *answer.Reach) error {
 		who = r.DisplayName + " (" + r.User + ")"
 	}
 	a.print("%s\nSituation: %s\n", a.paint(strong, who), given(r.Situation))
+	a.reallyText(r.Really)
 	if len(r.Entitlements) == 0 {
 		a.print("\nHolds nothing here: no line names this account or a group that it is in.\n")
 		a.othersText(r.Others)

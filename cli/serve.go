@@ -136,6 +136,7 @@ func (a *app) runService(ctx context.Context, f *serving) error {
 		return err
 	}
 	svc.Follower.Follow()
+	svc.Readings.Follow()
 	if token != "" {
 		a.print("Token, shown only once: %s\n", token)
 	}

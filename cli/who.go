@@ -12,6 +12,7 @@ import (
 
 func (a *app) who() *cobra.Command {
 	var object string
+	var really bool
 	cmd := &cobra.Command{
 		Use:   "who SYSTEM RIGHT",
 		Short: "Everyone who holds one right",
@@ -23,13 +24,14 @@ what), with the groups by which it comes.`,
 		ValidArgsFunction: a.completeArgs(a.names(answer.KindSystem), a.rights(0)),
 	}
 	a.onFlag(cmd, &object, 0)
+	reallyFlag(cmd, &really)
 	facts := a.situationFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		s, err := a.situation(cmd.Context(), facts)
 		if err != nil {
 			return err
 		}
-		return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Who, error) {
+		return askHoldings(a, cmd, really, func(ctx context.Context, asker answer.Holdings) (*answer.Who, error) {
 			return asker.Who(ctx, args[0], args[1], object, s)
 		}, a.whoText, whoTable)
 	}
@@ -38,6 +40,7 @@ what), with the groups by which it comes.`,
 
 func (a *app) whoText(w *answer.Who) error {
 	a.print("%s\nSituation: %s\n\n", a.paint(strong, w.System+" "+w.Right+" on "+w.Object), given(w.Situation))
+	a.reallyText(w.Really)
 	if w.DecidedAt != "" {
 		a.print("%s\n\n", answer.Undeclared(w.Object, w.DecidedAt))
 	}

@@ -14,7 +14,7 @@ import (
 
 func (a *app) why() *cobra.Command {
 	var object string
-	var lines bool
+	var lines, really bool
 	cmd := also(&cobra.Command{
 		Use:   "why USER SYSTEM RIGHT",
 		Short: "Why a user can do one thing, or why not",
@@ -28,6 +28,8 @@ depends, what shuts it, or what the user lacks.`,
 	}, asMarkdown)
 	a.onFlag(cmd, &object, 1)
 	cmd.Flags().BoolVar(&lines, "lines", false, "also say for every line of the system whether it decides, and why not")
+	reallyFlag(cmd, &really)
+	cmd.MarkFlagsMutuallyExclusive("lines", "really")
 	facts := a.situationFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		s, err := a.situation(cmd.Context(), facts)
@@ -39,7 +41,7 @@ depends, what shuts it, or what the user lacks.`,
 				return asker.Probe(ctx, args[0], args[1], args[2], object, s)
 			}, a.probeText, probeTable, func(p *answer.Probe) error { return a.whyMarkdown(&p.Why) })
 		}
-		return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Why, error) {
+		return askHoldings(a, cmd, really, func(ctx context.Context, asker answer.Holdings) (*answer.Why, error) {
 			return asker.Why(ctx, args[0], args[1], args[2], object, s)
 		}, a.whyText, whyTable, a.whyMarkdown)
 	}
@@ -48,6 +50,7 @@ depends, what shuts it, or what the user lacks.`,
 
 func (a *app) whyText(w *answer.Why) error {
 	a.print("%s  %s %s on %s\n\n", a.state(w.State), w.System, w.Right, w.Object)
+	a.reallyText(w.Really)
 	for _, s := range w.Sentences {
 		a.print("%s\n", s)
 	}

@@ -57,6 +57,6 @@ func Observe(ctx context.Context, s *gate.System, host Host, progress func(read 
 	if err != nil {
 		return nil, fmt.Errorf("the system %s cannot be read: %w", s.Name, err)
 	}
-	r.System = s.Name
+	r.System, r.Type = s.Name, s.Type.Name
 	return r, nil
 }

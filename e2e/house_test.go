@@ -25,7 +25,7 @@ var layers = [][]string{
 	{"cli/collector", "server", "client"},
 	{"edge"},
 	{"workspace"},
-	{"service/intake", "service/changeset", "service/access"},
+	{"service/intake", "service/changeset", "service/access", "service/readings"},
 	{"service/rights"},
 	{"service/history", "service/sourcecheck"},
 	{"service/query"},

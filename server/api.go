@@ -86,6 +86,7 @@ func Operations(open, closed, kept chi.Router, s *workspace.Service, p *Provider
 	trials(about(changing, "Changes"), s)
 	administration(about(changing, "Access"), s)
 	impacts(about(changing, "Changes"), s)
+	linked(about(changing, "Linked systems"), s)
 	api := humachi.New(kept, config)
 	api.UseMiddleware(authorize(s))
 	questions(about(api, "Questions"), s)
@@ -102,6 +103,7 @@ var tags = []*huma.Tag{
 	{Name: "The map", Description: "What is in the map: people, groups, systems and their lines."},
 	{Name: "Changes", Description: "Trials, what they would do, and the revisions that they become."},
 	{Name: "Intake", Description: "Directories, and the runs that bring their records in."},
+	{Name: "Linked systems", Description: "What systems really hold, and how that differs from the map."},
 	{Name: "Access", Description: "Operators, tokens, settings, and the audit."},
 	{Name: "Sign-in", Description: "How someone signs in to the console."},
 }

@@ -14,6 +14,7 @@ import (
 	"gatemap/service/events"
 	"gatemap/service/page"
 	"gatemap/service/query"
+	"gatemap/service/readings"
 	"gatemap/service/rights"
 	"gatemap/stage"
 )
@@ -21,9 +22,10 @@ import (
 // Folder is the map in a folder of files. Its trials are kept beside them, and a commit writes
 // the files. Whoever can write the folder may do everything.
 type Folder struct {
-	changes *changeset.Changes
-	by      operator.Actor
-	files   *files
+	changes  *changeset.Changes
+	by       operator.Actor
+	files    *files
+	readings *readings.Readings
 }
 
 var _ answer.Changer = (*Folder)(nil)
@@ -55,7 +57,13 @@ func OpenFolder(ctx context.Context, dir string, host connect.Host) (*Folder, er
 	changes := changeset.Open(changeset.Ports{
 		Keeper: kept, History: kept, Past: noPast{}, Rights: allowed{}, Events: &events.Events{}, Log: slog.New(slog.DiscardHandler),
 	})
-	return &Folder{changes, operator.Actor{Name: whoAmI(), Role: operator.Admin, How: "folder"}, kept}, nil
+	read, err := readings.Open(ctx, readings.Ports{
+		Keeper: unkept{}, Head: kept.Head, Host: &host, Events: &events.Events{}, Log: slog.New(slog.DiscardHandler), AtOnce: true,
+	})
+	if err != nil {
+		return nil, err
+	}
+	return &Folder{changes, operator.Actor{Name: whoAmI(), Role: operator.Admin, How: "folder"}, kept, read}, nil
 }
 
 // whoAmI is the name of the user of the machine who works on the folder.

@@ -22,6 +22,7 @@ import (
 	"gatemap/service/history"
 	"gatemap/service/intake"
 	"gatemap/service/query"
+	"gatemap/service/readings"
 	"gatemap/service/rights"
 	"gatemap/store"
 )
@@ -38,6 +39,7 @@ type Service struct {
 	Operators *access.Operators
 	Tokens    *access.Tokens
 	Sessions  *access.Sessions
+	Readings  *readings.Readings
 
 	store   *store.Store
 	host    connect.Host
@@ -81,6 +83,11 @@ func (s *Service) open(ctx context.Context, log *slog.Logger, o Options) (err er
 		return err
 	}
 	if s.Operators, s.Tokens, s.Sessions, err = access.Open(ctx, s.store, s.Audit, s.History); err != nil {
+		return err
+	}
+	if s.Readings, err = readings.Open(ctx, readings.Ports{
+		Keeper: s.store, Head: s.History.Head, Host: &s.host, Events: s.Events, Log: log, Closing: s.closing, Working: &s.working,
+	}); err != nil {
 		return err
 	}
 	if o.Busy == nil {

@@ -34,8 +34,13 @@ type Compared struct {
 
 // People compares what two people hold in one situation.
 func People(a *atlas.Atlas, first, second directory.UserID, f *situation.Facts) Compared {
+	return Holdings(a.Reach(first, f, nil), a.Reach(second, f, nil))
+}
+
+// Holdings compares two lists of what people hold.
+func Holdings(first, second []rule.Entitlement) Compared {
 	c := Compared{OnlyFirst: []rule.Entitlement{}, OnlySecond: []rule.Entitlement{}, Both: []rule.Entitlement{}, Differ: []Pair{}}
-	sideBySide(a.Reach(first, f, nil), a.Reach(second, f, nil), func(x, y *rule.Entitlement) {
+	sideBySide(first, second, func(x, y *rule.Entitlement) {
 		switch {
 		case y == nil:
 			c.OnlyFirst = append(c.OnlyFirst, *x)

@@ -56,6 +56,10 @@ type Gate interface {
 	// Giving are the lines without any of which there is nothing to list; needed is false
 	// where something is listed for everyone.
 	Giving() (lines rule.LineSet, needed bool)
+	// Given hands every permission that can be listed to visit, with the lines that give it and
+	// those that take it away, each to and from some. Lines of gates whose permissions have no list
+	// are not handed on.
+	Given(visit func(object, right string, gives, takes rule.LineSet))
 	// Public names what is listed for everyone.
 	Public() []string
 	// Depends is what listings look at in a subject besides whom lines name.

@@ -21,7 +21,8 @@ const (
 	NotGranted Why = "not-granted" // the line of the map is not there
 	Stopped    Why = "stopped"     // something there stops it
 
-	OffHere       Why = "off-here"       // the map has the account switched off or ended, or lacking what the system requires
+	OffHere       Why = "off-here"       // by the map the account is switched off, or has ended
+	LacksHere     Why = "lacks-here"     // by the map the account lacks what the system requires
 	Unknown       Why = "unknown"        // the account belongs to nobody of the map
 	ExtraMember   Why = "extra-member"   // the account is in the group there, and by the map is not
 	ExtraNesting  Why = "extra-nesting"  // a group is in another there, and by the map is not
@@ -40,7 +41,8 @@ type Cause struct {
 	User   string // the user or account concerned, if it is one
 	Group  string // the group of the map, or without one that there
 	There  string // the group there
-	Line   string // the line, of the side that has it
+	Line   string // the line of the map
+	Lacks  string // the attribute
 	// Users and Items are how many people and entitlements it explains.
 	Users, Items int
 }
@@ -54,6 +56,7 @@ func (d *Drift) explain() {
 		x := &d.Items[i]
 		c := d.cause(x, here, there)
 		c.Effect = x.Effect
+		d.settle(x, here, there)
 		n, known := at[c]
 		if !known {
 			n = len(d.Causes)
@@ -84,7 +87,7 @@ func (d *Drift) explain() {
 
 func compareCauses(a, b *Cause) int {
 	return cmp.Or(strings.Compare(string(a.Effect), string(b.Effect)), -cmp.Compare(a.Items, b.Items), strings.Compare(string(a.Why), string(b.Why)),
-		strings.Compare(a.User, b.User), strings.Compare(a.Group, b.Group), strings.Compare(a.There, b.There), strings.Compare(a.Line, b.Line))
+		strings.Compare(a.User, b.User), strings.Compare(a.Group, b.Group), strings.Compare(a.There, b.There), strings.Compare(a.Line, b.Line), strings.Compare(a.Lacks, b.Lacks))
 }
 
 func (d *Drift) cause(x *Item, here, there *side) Cause {
@@ -102,9 +105,8 @@ func (d *Drift) whyShort(x *Item, here, there *side) Cause {
 		return Cause{Why: AccountOff, User: x.User}
 	}
 	e := here.decide(x.here, x.Object, x.Right)
-	real := there.decide(x.there, x.Object, x.Right)
-	if real.State == rule.Shut && len(real.ShutBy) > 0 {
-		return Cause{Why: Stopped, Line: real.ShutBy[0].At}
+	if there.decide(x.there, x.Object, x.Right).State == rule.Shut {
+		return Cause{Why: Stopped}
 	}
 	route := first(e.Routes)
 	if route == nil || len(route.Path) == 0 {
@@ -130,8 +132,10 @@ func (d *Drift) whyExcess(x *Item, here, there *side) Cause {
 	switch {
 	case !x.known:
 		return Cause{Why: Unknown, User: x.User}
-	case !here.turned(x.here).able():
+	case here.turned(x.here).off():
 		return Cause{Why: OffHere, User: x.User}
+	case here.lacks() != "":
+		return Cause{Why: LacksHere, User: x.User, Lacks: here.lacks()}
 	}
 	e := there.decide(x.there, x.Object, x.Right)
 	if by := here.decide(x.here, x.Object, x.Right); by.State == rule.Depends {
@@ -142,9 +146,9 @@ func (d *Drift) whyExcess(x *Item, here, there *side) Cause {
 	case route == nil:
 		return Cause{Why: Elsewhere}
 	case route.Direct:
-		return Cause{Why: DirectGrant, User: x.User, Line: route.Mapping}
+		return Cause{Why: DirectGrant, User: x.User}
 	case len(route.Path) == 0:
-		return Cause{Why: ToEveryone, Line: route.Mapping}
+		return Cause{Why: ToEveryone}
 	}
 	subject := here.turned(x.here).question.Subject
 	before := ""
@@ -163,7 +167,7 @@ func (d *Drift) whyExcess(x *Item, here, there *side) Cause {
 		before = own
 	}
 	last := d.compiled.names.own[route.Path[len(route.Path)-1].Group]
-	return Cause{Why: ExtraGrant, Group: d.book.GroupName(d.compiled.GroupOf[last]), There: last, Line: route.Mapping}
+	return Cause{Why: ExtraGrant, Group: d.book.GroupName(d.compiled.GroupOf[last]), There: last}
 }
 
 func first(routes []rule.Route) *rule.Route {
@@ -196,6 +200,17 @@ func (s *side) decide(u directory.UserID, object, right string) rule.Entitlement
 	e := p.Decide(s.question)
 	e.Settle(s.question)
 	return e
+}
+
+// settle sets the states of the side that has not more as they are told: shut is something that a
+// line gives.
+func (d *Drift) settle(x *Item, here, there *side) {
+	if x.Here == rule.None && x.known && here.decide(x.here, x.Object, x.Right).State != rule.None {
+		x.Here = rule.Shut
+	}
+	if x.There == rule.None && x.has && d.compiled.has(x.Object) && there.decide(x.there, x.Object, x.Right).State != rule.None {
+		x.There = rule.Shut
+	}
 }
 
 // Sides are an item as the map and the reading have it, with routes.

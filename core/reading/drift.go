@@ -102,17 +102,21 @@ func (d *Drift) sides(brief bool) (here, there *side) {
 
 // able says whether an account can do anything at all: it is switched on, has not ended when the
 // system was read, and has what the system requires.
-func (s *side) able() bool {
+func (s *side) able() bool { return !s.off() && s.lacks() == "" }
+
+func (s *side) off() bool {
 	u := s.question.Subject.User()
-	if !u.IsActive() || !u.Expires.IsZero() && !s.at.At.Before(u.Expires.Time) {
-		return false
-	}
+	return !u.IsActive() || !u.Expires.IsZero() && !s.at.At.Before(u.Expires.Time)
+}
+
+// lacks is an attribute that the system requires and the user has not.
+func (s *side) lacks() string {
 	for _, attribute := range s.system.Document.Requires {
 		if s.question.Book.Lacks(s.question.Subject.ID, name.Fold(attribute)) {
-			return false
+			return attribute
 		}
 	}
-	return true
+	return ""
 }
 
 // list lists what a user holds that can be used in some situation, by object and right.
@@ -131,19 +135,6 @@ func (s *side) list(u directory.UserID) []rule.Entitlement {
 		slices.SortFunc(s.held, byPoint)
 	}
 	return s.held
-}
-
-// state is that of one thing.
-func (s *side) state(u directory.UserID, object, right string) rule.State {
-	p, err := s.system.Gate.At(object, right)
-	if err != nil {
-		return rule.None
-	}
-	s.question.Turn(u)
-	if !s.able() {
-		return rule.Shut
-	}
-	return p.State(s.question)
 }
 
 func byPoint(a, b rule.Entitlement) int {

@@ -2,6 +2,7 @@ package reading
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strings"
 
@@ -10,16 +11,28 @@ import (
 	"gatemap/core/rule"
 )
 
-// Line is a line of the map that is not there as it is written, or one there that the map does
-// not have.
+// Line is a line of the map that is not there as it is written, or what someone is given there
+// and by no line of the map.
 type Line struct {
-	Name string // SYSTEM/NAME, of the side that has it
-	Real bool   // it is a line of the reading
-	// Of what the line gives, to each that it names, so many are on the other side too.
+	Name string // of the map, as SYSTEM/NAME; or a group or account, by its name there
+	Real bool   // it is given there
+	// Of what it gives, to each that it names, so many are on the other side too.
 	Same, All int
+	// Lacking is the first of what is not.
+	Lacking []Grant
 	// Condition says that the other side gives it in other situations.
 	Condition bool
 }
+
+// Grant is a right that someone is given, or denied.
+type Grant struct {
+	Whom          string // a group or account by its name there, or as the map has it; everyone
+	Object, Right string
+	Denied        bool
+}
+
+// someGrants is how many grants a line names that the other side does not have.
+const someGrants = 5
 
 // grants are what the lines of one side give, by object and right.
 type grants struct {
@@ -65,12 +78,21 @@ func (d *Drift) lines() []Line {
 	c, words := d.compiled, numbered{}
 	here := d.grants(d.here, words, d.book, func(g directory.GroupID) string {
 		if own, tied := c.theirs[g]; tied {
-			return c.names.groups[own]
+			return own
 		}
-		return "map:" + d.book.GroupName(g)
+		return d.book.GroupName(g) + " (not there)"
 	})
-	there := d.grants(c.System, words, c.Atlas.Book, c.Atlas.Book.GroupName)
-	return append(lost(here, there, false), lost(there, here, true)...)
+	there := d.grants(c.System, words, c.Atlas.Book, func(g directory.GroupID) string { return c.names.own[c.Atlas.Book.GroupName(g)] })
+	whom := make([]string, len(words))
+	for word, n := range words {
+		whom[n] = strings.ReplaceAll(word, "\n", ", but not ")
+	}
+	list := lost(here, there, whom, func(g grant) string { return here.lines[g.line].Name })
+	for _, l := range lost(there, here, whom, func(g grant) string { return whom[g.whom] }) {
+		l.Real = true
+		list = append(list, l)
+	}
+	return list
 }
 
 // grants lists what the lines of a system give to whom; group names a group as the reading does.
@@ -80,24 +102,19 @@ func (d *Drift) grants(s *atlas.System, words numbered, book *directory.Book, gr
 	for i, r := range all.lines {
 		whom[i] = named(r, words, book, group)
 	}
-	catalogue := s.Gate.Catalogue()
-	for _, object := range catalogue.Objects {
-		for _, right := range catalogue.Rights {
-			if !d.compiled.can(object, right) {
-				continue
-			}
-			p, err := s.Gate.At(object, right)
-			if err != nil {
-				continue
-			}
-			var list []grant
-			for n := range p.Lines().All() {
+	s.Gate.Given(func(object, right string, gives, takes rule.LineSet) {
+		if !d.compiled.can(object, right) {
+			return
+		}
+		var list []grant
+		for _, lines := range []rule.LineSet{gives, takes} {
+			for n := range lines.All() {
 				list = append(list, whom[n]...)
 			}
-			slices.SortFunc(list, compareGrants)
-			all.of[point{object, right}] = list
 		}
-	}
+		slices.SortFunc(list, compareGrants)
+		all.of[point{object, right}] = list
+	})
 	return all
 }
 
@@ -126,24 +143,32 @@ func named(r *rule.Rule, words numbered, book *directory.Book, group func(direct
 		return list
 	}
 	for _, g := range r.Groups {
-		add("group:" + group(g))
+		add(group(g))
 	}
 	for _, u := range r.Users {
-		add("user:" + book.UserName(u))
+		add(book.UserName(u))
 	}
 	return list
 }
 
-// lost are the lines of one side, in their order, that the other does not have as they are.
-func lost(of, other grants, real bool) (list []Line) {
-	lines := make([]Line, len(of.lines))
-	for at, given := range of.of {
+// lost is what one side gives and the other does not, put together by what it is of.
+func lost(of, other grants, whom []string, by func(grant) string) (list []Line) {
+	lines := map[string]*Line{}
+	for _, at := range slices.SortedFunc(maps.Keys(of.of), comparePoints) {
 		there := other.of[at]
-		for _, g := range given {
-			l := &lines[g.line]
+		for _, g := range of.of[at] {
+			named := by(g)
+			l := lines[named]
+			if l == nil {
+				l = &Line{Name: named}
+				lines[named] = l
+			}
 			l.All++
 			i, is := slices.BinarySearchFunc(there, g, compareGrants)
 			if !is {
+				if len(l.Lacking) < someGrants {
+					l.Lacking = append(l.Lacking, Grant{whom[g.whom], at.object, at.right, g.takes})
+				}
 				continue
 			}
 			l.Same++
@@ -154,11 +179,15 @@ func lost(of, other grants, real bool) (list []Line) {
 			l.Condition = l.Condition || !same
 		}
 	}
-	for i, l := range lines {
+	for _, l := range lines {
 		if l.Same < l.All || l.Condition {
-			l.Name, l.Real = of.lines[i].Name, real
-			list = append(list, l)
+			list = append(list, *l)
 		}
 	}
+	slices.SortFunc(list, func(a, b Line) int { return strings.Compare(a.Name, b.Name) })
 	return list
+}
+
+func comparePoints(a, b point) int {
+	return cmp.Or(strings.Compare(a.object, b.object), strings.Compare(a.right, b.right))
 }

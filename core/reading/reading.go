@@ -13,6 +13,7 @@ import (
 // Reading is what one system held. It is not changed once it is whole.
 type Reading struct {
 	System   string
+	Type     string    // of its gate
 	At       time.Time // of what was read: a list is as old as its file
 	Server   string    // what answered
 	Accounts []Account

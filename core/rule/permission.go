@@ -138,6 +138,27 @@ func (l *Listing) Reach(q *Question, add func(Entitlement)) {
 	answers.Put(scratch)
 }
 
+// Given hands on every permission with the rules that give it and those that take it away.
+func (l *Listing) Given(visit func(object, right string, gives, takes LineSet)) {
+	for i := range l.all {
+		var gives, takes LineSet
+		d := l.all[i].Decision
+		for level := d.Nearest; level != nil; level = level.Next {
+			gives.Join(level.Gives)
+			takes.Join(level.Takes)
+		}
+		for n := range d.Ordered.All() {
+			if r := d.Index.rules[n]; r.Effect == Giving {
+				gives.Add(r)
+			} else {
+				takes.Add(r)
+			}
+		}
+		takes.Join(d.Limits)
+		visit(l.all[i].object, l.all[i].right, gives, takes)
+	}
+}
+
 // By hands what the subject holds of what one rule lists to add, in whatever state but none,
 // until add has enough: of what one decision decides on, the first.
 func (l *Listing) By(r *Rule, q *Question, add func(Entitlement) (more bool)) {

@@ -10,11 +10,12 @@ import (
 	"gatemap/answer"
 )
 
-// Event is something that happened: a run got further, a trial has changed, or
-// there is a new revision.
+// Event is something that happened: a run got further, a trial has changed, a linked system
+// was read, or there is a new revision.
 type Event struct {
 	Run      *answer.Run
 	Trial    string
+	Reading  string // of which system
 	Revision int
 }
 
@@ -25,8 +26,10 @@ func (e *Event) takesThePlaceOf(old Event) bool {
 		return old.Run != nil && old.Run.ID == e.Run.ID
 	case e.Trial != "":
 		return old.Trial == e.Trial
+	case e.Reading != "":
+		return old.Reading == e.Reading
 	}
-	return old.Run == nil && old.Trial == ""
+	return old.Run == nil && old.Trial == "" && old.Reading == ""
 }
 
 // Events tells events to all who listen. The zero Events has no listener, and is ready to use.

@@ -52,8 +52,8 @@ func (s *Rights) MayCommit(ctx context.Context, by operator.Actor, parts ...Begu
 // on the host. A refusal is in the audit.
 func (s *Rights) MayConnect(ctx context.Context, by operator.Actor, before, after *content.Folder) error {
 	was := before.Targets()
-	for directory, target := range after.Targets() {
-		if target == was[directory] || by.IsService() {
+	for whose, target := range after.Targets() {
+		if target == was[whose] || by.IsService() {
 			continue
 		}
 		err := by.May(operator.Connect)
@@ -68,7 +68,7 @@ func (s *Rights) MayConnect(ctx context.Context, by operator.Actor, before, afte
 		}
 		if err != nil {
 			s.audit.Refused(ctx, by, "connect", err.Error())
-			return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("this changes where the records of directory %s come from: %v", directory, err)}
+			return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("this changes what %s connects to or reads: %v", strings.ToLower(whose), err)}
 		}
 	}
 	return nil

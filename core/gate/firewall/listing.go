@@ -155,3 +155,6 @@ func (w *compiled) Catalogue() gate.Catalogue {
 	slices.Sort(c.Rights)
 	return gate.Catalogue{Objects: slices.Compact(c.Objects), Rights: slices.Compact(c.Rights), Open: true}
 }
+
+// Given hands on nothing: what a rule permits are ranges, which have no list.
+func (w *compiled) Given(func(object, right string, gives, takes rule.LineSet)) {}

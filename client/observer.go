@@ -1,0 +1,83 @@
+package client
+
+import (
+	"context"
+	"net/http"
+	"net/url"
+	"strconv"
+
+	"gatemap/answer"
+	"gatemap/core/situation"
+)
+
+var _ answer.Observer = (*Client)(nil)
+
+// Linked lists the systems that have a link.
+func (c *Client) Linked(ctx context.Context) (*answer.LinkedSystems, error) {
+	return call[answer.LinkedSystems](ctx, c, http.MethodGet, "linked", nil, nil)
+}
+
+// Observe has a system read.
+func (c *Client) Observe(ctx context.Context, system string) (*answer.Linked, error) {
+	return call[answer.Linked](ctx, c, http.MethodPost, "systems/"+url.PathEscape(system)+"/reading", nil, nil)
+}
+
+// Drifts tells how systems differ from the map.
+func (c *Client) Drifts(ctx context.Context, system string, asked answer.DriftAsked) (*answer.Drifts, error) {
+	query := url.Values{}
+	limit := longest
+	if asked.Limit > 0 {
+		limit = strconv.Itoa(asked.Limit)
+	}
+	for key, value := range map[string]string{"system": system, "effect": asked.Effect, "user": asked.User, "limit": limit} {
+		if value != "" {
+			query.Set(key, value)
+		}
+	}
+	all, err := call[answer.Drifts](ctx, c, http.MethodGet, "drift", query, nil)
+	if err != nil || asked.Limit > 0 {
+		return all, err
+	}
+	for i := range all.Drifts {
+		d := &all.Drifts[i]
+		for d.Next != "" {
+			query.Set("system", d.System)
+			query.Set("cursor", d.Next)
+			more, err := call[answer.Drifts](ctx, c, http.MethodGet, "drift", query, nil)
+			if err != nil {
+				return nil, err
+			}
+			d.Items, d.Next = append(d.Items, more.Drifts[0].Items...), more.Drifts[0].Next
+		}
+	}
+	return all, nil
+}
+
+// Really answers from the newest readings.
+func (c *Client) Really(context.Context) (answer.Holdings, error) { return really{c}, nil }
+
+// really asks what linked systems really hold.
+type really struct{ c *Client }
+
+func (r really) Reach(ctx context.Context, user, system string, s situation.Situation) (*answer.Reach, error) {
+	return get[answer.Reach](ctx, r.c, "really/reach", s, "user", user, "system", system)
+}
+
+func (r really) Why(ctx context.Context, user, system, right, object string, s situation.Situation) (*answer.Why, error) {
+	return get[answer.Why](ctx, r.c, "really/why", s, "user", user, "system", system, "right", right, "object", object)
+}
+
+func (r really) Who(ctx context.Context, system, right, object string, s situation.Situation) (*answer.Who, error) {
+	return pages(func(cursor string) (*answer.Who, error) {
+		return get[answer.Who](ctx, r.c, "really/who", s, "system", system, "right", right, "object", object, "limit", longest, "cursor", cursor)
+	}, func(w *answer.Who) *string { return &w.Next },
+		func(all, page *answer.Who) { all.Users = append(all.Users, page.Users...) })
+}
+
+func (r really) Compare(ctx context.Context, first, second string, s situation.Situation) (*answer.Compare, error) {
+	return get[answer.Compare](ctx, r.c, "really/compare", s, "first", first, "second", second)
+}
+
+func (r really) Matrix(ctx context.Context, system, group, right string, s situation.Situation) (*answer.Matrix, error) {
+	return get[answer.Matrix](ctx, r.c, "really/matrix", s, "system", system, "group", group, "right", right)
+}

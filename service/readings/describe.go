@@ -1,0 +1,168 @@
+package readings
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"gatemap/answer"
+	"gatemap/connect"
+	"gatemap/core/gate"
+	"gatemap/core/gate/types"
+	"gatemap/core/reading"
+	"gatemap/operator"
+	"gatemap/service/query"
+)
+
+// mostBeyond is how much of what a gate type cannot express is told with a reading.
+const mostBeyond = 100
+
+// staleAfter is how many times as old as its link wants it a reading is stale.
+const staleAfter = 3
+
+// List lists the linked systems of the map, by name.
+func (s *Readings) List(ctx context.Context) (*answer.LinkedSystems, error) {
+	head := s.Head()
+	all := &answer.LinkedSystems{Systems: []answer.Linked{}}
+	for _, system := range head.Atlas.Systems {
+		if connect.LinkOf(system.Document) == nil {
+			continue
+		}
+		l, err := s.describe(ctx, head, system.Document)
+		if err != nil {
+			return nil, err
+		}
+		all.Systems = append(all.Systems, *l)
+	}
+	return all, nil
+}
+
+func (s *Readings) describe(ctx context.Context, head *query.Head, d *gate.System) (*answer.Linked, error) {
+	l := &answer.Linked{System: d.Name, Title: d.Title, Kind: d.Link.Connection.Name}
+	if every := d.Link.Every.Duration; every > 0 {
+		l.Every = every.String()
+	}
+	if s.AtOnce {
+		_, _ = s.compiled(ctx, head, d) // what fails is told below
+	}
+	k := s.kept(d.Name)
+	k.mu.Lock()
+	row := k.row
+	k.mu.Unlock()
+	l.Failed, l.Error = row.Failed, row.Error
+	if !row.Tried.IsZero() {
+		l.Tried = new(row.Tried)
+	}
+	if row.At.IsZero() {
+		return l, nil
+	}
+	real, err := s.compiled(ctx, head, d)
+	if err != nil {
+		return nil, err
+	}
+	l.Newest = infoOf(real, d)
+	return l, nil
+}
+
+func infoOf(c *reading.Compiled, d *gate.System) *answer.ReadingInfo {
+	i := &answer.ReadingInfo{
+		System: c.Reading.System, At: c.At, Server: c.Server, Accounts: len(c.Accounts), Groups: len(c.Groups), Tied: len(c.UserOf), Strangers: len(c.Strangers()),
+		Beyond: c.Beyond[:min(len(c.Beyond), mostBeyond)], BeyondAll: len(c.Beyond), Unseen: c.Unseen,
+	}
+	for _, a := range c.Accounts {
+		if c.Ignored(a.Name) {
+			i.Ignored++
+		}
+	}
+	if i.Beyond == nil {
+		i.Beyond = []reading.Beyond{}
+	}
+	if i.Unseen == nil {
+		i.Unseen = []string{}
+	}
+	if every := d.Link.Every.Duration; every > 0 {
+		i.Stale = time.Since(c.At) > staleAfter*every
+	}
+	return i
+}
+
+// NoReadingError says that a system was not read yet.
+type NoReadingError struct{ System, Why string }
+
+func (e *NoReadingError) Error() string {
+	why := ""
+	if e.Why != "" {
+		why = " (the last try failed: " + e.Why + ")"
+	}
+	return fmt.Sprintf("there is no reading of the system %s yet%s: read it with gatemap reading run %s", e.System, why, e.System)
+}
+
+// compiled is the newest reading of a system, with the map as it is.
+func (s *Readings) compiled(ctx context.Context, head *query.Head, d *gate.System) (*reading.Compiled, error) {
+	k := s.kept(d.Name)
+	k.mu.Lock()
+	missing := k.row.At.IsZero() && k.reading == nil
+	k.mu.Unlock()
+	if missing && s.AtOnce {
+		if _, err := s.Read(ctx, operator.Service, d.Name); err != nil {
+			return nil, err
+		}
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	switch {
+	case k.real != nil && k.head == head:
+		return k.real, nil
+	case k.row.At.IsZero():
+		return nil, &answer.ConflictError{Message: (&NoReadingError{d.Name, k.row.Error}).Error()}
+	case k.reading == nil:
+		body, err := s.Keeper.ReadingBody(ctx, d.Name)
+		if err == nil && body != nil {
+			k.reading, err = unpacked(body)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	if k.reading.Type != d.Type.Name {
+		return nil, &answer.ConflictError{Message: fmt.Sprintf("the system %s was read as one of the type %s, and is of the type %s now: read it again", d.Name, k.reading.Type, d.Type.Name)}
+	}
+	real, err := reading.Compile(k.reading, head.Atlas, d)
+	if err != nil {
+		return nil, err
+	}
+	k.head, k.real, k.drift = head, real, nil
+	return real, nil
+}
+
+// drifted is how the newest reading differs from the map as it is.
+func (s *Readings) drifted(ctx context.Context, head *query.Head, d *gate.System) (*reading.Drift, error) {
+	real, err := s.compiled(ctx, head, d)
+	if err != nil {
+		return nil, err
+	}
+	k := s.kept(d.Name)
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if k.drift != nil && k.real == real {
+		return k.drift, nil
+	}
+	drift, err := reading.Between(real, declareOf(d.Type.Name))
+	if err != nil {
+		return nil, err
+	}
+	if k.real == real {
+		k.drift = drift
+	}
+	return drift, nil
+}
+
+// declareOf is how documents of a gate type declare objects.
+func declareOf(typ string) func(gate.Document, []string) gate.Document {
+	for _, t := range types.Table {
+		if t.Name == typ {
+			return t.Declare
+		}
+	}
+	return nil
+}

@@ -1,0 +1,224 @@
+// Package readings reads linked systems, by hand and on schedule, keeps the newest reading of each,
+// answers questions from what is really there, and tells how that differs from the map. It changes
+// neither the map nor a system.
+package readings
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"sync"
+	"time"
+
+	"gatemap/answer"
+	"gatemap/connect"
+	"gatemap/core/gate"
+	"gatemap/core/name"
+	"gatemap/core/reading"
+	"gatemap/operator"
+	"gatemap/service/audit"
+	"gatemap/service/events"
+	"gatemap/service/query"
+	"gatemap/store"
+)
+
+// Ports are what readings need of the workspace that they are of.
+type Ports struct {
+	Keeper  Keeper
+	Head    func() *query.Head
+	Host    *connect.Host
+	Events  *events.Events
+	Log     *slog.Logger
+	Closing context.Context // ends when the workspace is being closed
+	Working *sync.WaitGroup // counts what goes on
+	// AtOnce says that a system of which there is no reading is read when something is asked of it.
+	AtOnce bool
+}
+
+// Keeper keeps the newest readings, as store.Store does.
+type Keeper interface {
+	Readings(ctx context.Context) ([]store.Reading, error)
+	ReadingBody(ctx context.Context, system string) ([]byte, error)
+	KeepReading(ctx context.Context, r *store.Reading, entries ...store.Entry) error
+}
+
+// Readings are the readings of the systems of one map. They are safe for use by many.
+type Readings struct {
+	Ports
+	mu sync.Mutex
+	of map[string]*kept // by the folded names of systems
+}
+
+// kept is what is known of one system.
+type kept struct {
+	busy sync.Mutex // while it is read
+
+	mu      sync.Mutex
+	row     store.Reading
+	reading *reading.Reading // of row, once it was unpacked
+	head    *query.Head      // of which what follows was computed
+	real    *reading.Compiled
+	drift   *reading.Drift
+}
+
+// Open makes ready to read systems.
+func Open(ctx context.Context, p Ports) (*Readings, error) {
+	s := &Readings{Ports: p, of: map[string]*kept{}}
+	rows, err := p.Keeper.Readings(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, row := range rows {
+		s.of[name.Fold(row.System)] = &kept{row: row}
+	}
+	return s, nil
+}
+
+func (s *Readings) kept(system string) *kept {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	key := name.Fold(system)
+	if s.of[key] == nil {
+		s.of[key] = &kept{row: store.Reading{System: system}}
+	}
+	return s.of[key]
+}
+
+// linked finds a system that has a link. The error is a *directory.NotFoundError or an
+// *answer.ConflictError.
+func (s *Readings) linked(head *query.Head, system string) (*gate.System, error) {
+	found, err := head.Atlas.System(system)
+	if err != nil {
+		return nil, err
+	}
+	if connect.LinkOf(found.Document) == nil {
+		return nil, &answer.ConflictError{Message: fmt.Sprintf("the system %s has no link, so that nobody can say what it really holds: give its document the key link", found.Name())}
+	}
+	return found.Document, nil
+}
+
+// Read reads a system, and keeps what it holds. What was read before stays where that fails.
+func (s *Readings) Read(ctx context.Context, by operator.Actor, system string) (*answer.Linked, error) {
+	head := s.Head()
+	document, err := s.linked(head, system)
+	if err != nil {
+		return nil, err
+	}
+	k := s.kept(document.Name)
+	k.busy.Lock()
+	defer k.busy.Unlock()
+	tried := time.Now()
+	r, err := connect.Observe(ctx, document, *s.Host, func(int) {})
+	if err == nil {
+		_, err = reading.Compile(r, head.Atlas, document) // what cannot be compiled is no reading
+	}
+	row := store.Reading{System: document.Name, Tried: tried}
+	if err != nil {
+		k.mu.Lock()
+		row.Failed = k.row.Failed + 1
+		k.mu.Unlock()
+		row.Error = err.Error()
+		s.Log.Warn("a linked system cannot be read", "system", document.Name, "error", err)
+	} else if row.At = r.At; row.Body == nil {
+		if row.Body, err = packed(r); err != nil {
+			return nil, err
+		}
+	}
+	if failed := s.keep(ctx, by, k, row, r); failed != nil {
+		return nil, failed
+	}
+	if err != nil {
+		return nil, &answer.ConflictError{Message: err.Error()}
+	}
+	return s.describe(ctx, head, document)
+}
+
+// keep keeps how a reading went, and tells everyone.
+func (s *Readings) keep(ctx context.Context, by operator.Actor, k *kept, row store.Reading, r *reading.Reading) error {
+	var entries []store.Entry
+	if !by.IsService() {
+		detail := "read the system"
+		if row.Error != "" {
+			detail = "could not read the system: " + row.Error
+		}
+		entries = append(entries, audit.Of(by, "reading", row.System, audit.Done, detail))
+	}
+	if err := s.Keeper.KeepReading(context.WithoutCancel(ctx), &row, entries...); err != nil {
+		return err
+	}
+	k.mu.Lock()
+	body := row.Body
+	row.Body = nil
+	if body == nil {
+		row.At = k.row.At
+	} else {
+		k.reading, k.head, k.real, k.drift = r, nil, nil, nil
+	}
+	k.row = row
+	k.mu.Unlock()
+	s.Events.Tell(events.Event{Reading: row.System})
+	return nil
+}
+
+// Follow reads systems as often as their links say, until the workspace is closed.
+func (s *Readings) Follow() {
+	revisions := s.Events.Listen(s.Closing)
+	s.Working.Go(func() {
+		type followed struct {
+			link   *gate.Link
+			cancel context.CancelFunc
+		}
+		going := map[string]followed{}
+		for {
+			there := map[string]bool{}
+			for _, system := range s.Head().Atlas.Systems {
+				d := system.Document
+				if connect.LinkOf(d) == nil || d.Link.Every.Duration == 0 {
+					continue
+				}
+				there[d.Name] = true
+				old, known := going[d.Name]
+				if known && old.link == d.Link {
+					continue
+				}
+				if known {
+					old.cancel()
+				}
+				ctx, cancel := context.WithCancel(s.Closing)
+				going[d.Name] = followed{d.Link, cancel}
+				s.Working.Go(func() { s.every(ctx, d) })
+			}
+			for named, old := range going {
+				if !there[named] {
+					old.cancel()
+					delete(going, named)
+				}
+			}
+			for e := (events.Event{}); e.Revision == 0; {
+				var more bool
+				if e, more = <-revisions; !more {
+					return
+				}
+			}
+		}
+	})
+}
+
+// every reads a system at once, where there is no reading that is young enough, and then as often
+// as its link says.
+func (s *Readings) every(ctx context.Context, d *gate.System) {
+	every := d.Link.Every.Duration
+	k := s.kept(d.Name)
+	k.mu.Lock()
+	wait := every - time.Since(k.row.Tried)
+	k.mu.Unlock()
+	for {
+		if connect.Pause(ctx, max(0, wait)) != nil {
+			return
+		}
+		if _, err := s.Read(ctx, operator.Service, d.Name); err != nil && ctx.Err() != nil {
+			return
+		}
+		wait = every
+	}
+}
