@@ -35,7 +35,7 @@ var layers = [][]string{
 	{"stage"},
 	{"connect/connectors"},
 	{"connect/list"},
-	{"store", "connect/csv", "connect/ldap", "connect/ldif", "connect/scim", "mapfile", "web", "demo", "demo/provider"},
+	{"store", "connect/csv", "connect/ldap", "connect/ldif", "connect/postgres", "connect/scim", "mapfile", "web", "demo", "demo/provider"},
 	{"connect"},
 	{"core/change", "core/plain", "core/reading"},
 	{"core/check", "core/atlas/atlastest"},

@@ -8,12 +8,13 @@ import (
 	"gatemap/connect/ldap"
 	"gatemap/connect/ldif"
 	"gatemap/connect/list"
+	"gatemap/connect/postgres"
 	"gatemap/connect/scim"
 	"gatemap/core/directory"
 )
 
 // Table lists every connector.
-var Table = []connect.Connector{csv.Connector, ldap.Connector, ldif.Connector, list.Connector, scim.Connector}
+var Table = []connect.Connector{csv.Connector, ldap.Connector, ldif.Connector, list.Connector, postgres.Connector, scim.Connector}
 
 // Kinds is what a map has to know of them.
 func Kinds() []directory.ConnectionKind {

@@ -1,0 +1,318 @@
+package postgres
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+)
+
+// catalog is what the system catalogs hold (PostgreSQL documentation, chapter 53), by the numbers
+// of objects.
+type catalog struct {
+	tx       pgx.Tx
+	progress func(int)
+	rows     int // read so far
+
+	version  int // such as 150011
+	database string
+	owner    uint32 // of the database
+	roles    map[uint32]*role
+	edges    []edge
+	objects  map[string]*object // by path
+	grants   []granted
+	beyond   []beyond
+	unseen   []string
+}
+
+type role struct {
+	id                                            uint32
+	name                                          string
+	login, inherits, super                        bool
+	createRole, createDB, replicates, bypassesRLS bool
+	until                                         *time.Time
+	limit                                         int
+}
+
+// edge says that a role is in another, and whether it has what that one has.
+type edge struct {
+	member, in uint32
+	inherits   bool
+}
+
+type object struct {
+	path, kind, schema string
+	owner              uint32
+}
+
+// granted is one privilege of one role on one object; role 0 is everyone.
+type granted struct {
+	object    *object
+	role      uint32
+	privilege string // in small letters
+	option    bool   // it may be passed on
+}
+
+type beyond struct{ what, text string }
+
+// publicRole is everyone (acl.h, ACL_ID_PUBLIC).
+const publicRole = 0
+
+func (c *catalog) read(ctx context.Context) error {
+	c.roles, c.objects = map[uint32]*role{}, map[string]*object{}
+	for _, step := range []func(context.Context) error{c.server, c.readRoles, c.readMembers, c.readDatabase, c.readSchemas, c.readRelations, c.readColumns, c.readFunctions, c.readBeyond} {
+		if err := step(ctx); err != nil {
+			return err
+		}
+		c.progress(c.rows)
+	}
+	return nil
+}
+
+// each runs a query and hands on its rows.
+func (c *catalog) each(ctx context.Context, scan func(pgx.Rows) error, query string) error {
+	rows, err := c.tx.Query(ctx, query)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		if err := scan(rows); err != nil {
+			return err
+		}
+		if c.rows++; c.rows%10_000 == 0 {
+			c.progress(c.rows)
+		}
+	}
+	return rows.Err()
+}
+
+func (c *catalog) server(ctx context.Context) error {
+	return c.tx.QueryRow(ctx, `SELECT current_setting('server_version_num')::int`).Scan(&c.version)
+}
+
+func (c *catalog) readRoles(ctx context.Context) error {
+	return c.each(ctx, func(rows pgx.Rows) error {
+		r := &role{}
+		err := rows.Scan(&r.id, &r.name, &r.login, &r.inherits, &r.super, &r.createRole, &r.createDB, &r.replicates, &r.bypassesRLS, &r.limit, &r.until)
+		r.name = whole(r.name)
+		c.roles[r.id] = r
+		return err
+	}, `SELECT oid, rolname, rolcanlogin, rolinherit, rolsuper, rolcreaterole, rolcreatedb, rolreplication, rolbypassrls, rolconnlimit,
+		CASE WHEN isfinite(rolvaliduntil) THEN rolvaliduntil END FROM pg_roles`)
+}
+
+// readMembers reads who is in which role. Since version 16 it is said of each membership whether
+// what the role has is inherited, before that of the member.
+func (c *catalog) readMembers(ctx context.Context) error {
+	query := `SELECT m.member, m.roleid, r.rolinherit FROM pg_auth_members m JOIN pg_roles r ON r.oid = m.member`
+	if c.version >= 160000 {
+		query = `SELECT member, roleid, bool_or(inherit_option) FROM pg_auth_members WHERE set_option OR inherit_option GROUP BY member, roleid`
+	}
+	return c.each(ctx, func(rows pgx.Rows) error {
+		var e edge
+		err := rows.Scan(&e.member, &e.in, &e.inherits)
+		c.edges = append(c.edges, e)
+		return err
+	}, query)
+}
+
+// readDatabase reads what is granted on the database. Its owner is in the role pg_database_owner;
+// before version 16 one that does not inherit does not inherit from that either.
+func (c *catalog) readDatabase(ctx context.Context) error {
+	err := c.each(ctx, func(rows pgx.Rows) error {
+		var g granted
+		var owner uint32
+		if err := rows.Scan(&c.database, &owner, &g.role, &g.privilege, &g.option); err != nil {
+			return err
+		}
+		c.owner = owner
+		g.object = c.object("/", "database", "", owner)
+		if g.privilege != "" { // nobody is granted anything
+			c.grant(g)
+		}
+		return nil
+	}, `SELECT d.datname, d.datdba, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
+		FROM pg_database d LEFT JOIN LATERAL aclexplode(coalesce(d.datacl, acldefault('d', d.datdba))) a ON true
+		WHERE d.datname = current_database()`)
+	for id, r := range c.roles {
+		if r.name == "pg_database_owner" && c.owner != 0 {
+			by := c.roles[c.owner]
+			c.edges = append(c.edges, edge{c.owner, id, c.version >= 160000 || by != nil && by.inherits})
+		}
+	}
+	return err
+}
+
+// ours leaves out the schemas that are the server's own.
+const ours = `n.nspname !~ '^pg_' AND n.nspname <> 'information_schema'`
+
+func (c *catalog) readSchemas(ctx context.Context) error {
+	return c.acl(ctx, `SELECT n.nspname, '', 'schema', n.nspowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
+		FROM pg_namespace n LEFT JOIN LATERAL aclexplode(coalesce(n.nspacl, acldefault('n', n.nspowner))) a ON true WHERE `+ours)
+}
+
+func (c *catalog) readRelations(ctx context.Context) error {
+	return c.acl(ctx, `SELECT n.nspname, c.relname, CASE c.relkind WHEN 'S' THEN 'sequence' ELSE 'table' END, c.relowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
+		FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+		LEFT JOIN LATERAL aclexplode(coalesce(c.relacl, acldefault(CASE c.relkind WHEN 'S' THEN 's'::"char" ELSE 'r'::"char" END, c.relowner))) a ON true
+		WHERE c.relkind IN ('r', 'v', 'm', 'f', 'p', 'S') AND `+ours)
+}
+
+// readColumns reads what is granted on single columns.
+func (c *catalog) readColumns(ctx context.Context) error {
+	return c.each(ctx, func(rows pgx.Rows) error {
+		var schema, table, column string
+		var g granted
+		var owner uint32
+		if err := rows.Scan(&schema, &table, &column, &owner, &g.role, &g.privilege, &g.option); err != nil {
+			return err
+		}
+		g.object = c.object(path(schema, table, column), "column", whole(schema), owner)
+		c.grant(g)
+		return nil
+	}, `SELECT n.nspname, c.relname, t.attname, c.relowner, a.grantee, a.privilege_type, a.is_grantable
+		FROM pg_attribute t JOIN pg_class c ON c.oid = t.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+		CROSS JOIN LATERAL aclexplode(t.attacl) a
+		WHERE t.attacl IS NOT NULL AND NOT t.attisdropped AND c.relkind IN ('r', 'v', 'm', 'f', 'p') AND `+ours)
+}
+
+func (c *catalog) readFunctions(ctx context.Context) error {
+	return c.acl(ctx, `SELECT n.nspname, p.proname || '(' || pg_get_function_identity_arguments(p.oid) || ')', 'function', p.proowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
+		FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace
+		LEFT JOIN LATERAL aclexplode(coalesce(p.proacl, acldefault('f', p.proowner))) a ON true WHERE `+ours)
+}
+
+// acl reads rows of a schema, a name in it, what kind of thing that is, its owner, and a
+// privilege on it.
+func (c *catalog) acl(ctx context.Context, query string) error {
+	return c.each(ctx, func(rows pgx.Rows) error {
+		var schema, named, kind string
+		var owner uint32
+		var g granted
+		if err := rows.Scan(&schema, &named, &kind, &owner, &g.role, &g.privilege, &g.option); err != nil {
+			return err
+		}
+		at := path(schema)
+		if named != "" {
+			at = path(schema, named)
+		}
+		g.object = c.object(at, kind, whole(schema), owner)
+		if g.privilege != "" { // nobody is granted anything
+			c.grant(g)
+		}
+		return nil
+	}, query)
+}
+
+func (c *catalog) object(at, kind, schema string, owner uint32) *object {
+	o := c.objects[at]
+	if o == nil {
+		o = &object{at, kind, schema, owner}
+		c.objects[at] = o
+	}
+	return o
+}
+
+func (c *catalog) grant(g granted) {
+	g.privilege = strings.ToLower(g.privilege)
+	c.grants = append(c.grants, g)
+}
+
+// readBeyond reads what a system of roles cannot express. What our role may not see of it is
+// noted as not seen.
+func (c *catalog) readBeyond(ctx context.Context) error {
+	for _, q := range []struct{ what, query string }{
+		{"row policy", `SELECT format('%s on %I.%I', p.polname, n.nspname, c.relname) FROM pg_policy p JOIN pg_class c ON c.oid = p.polrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE ` + ours},
+		{"default privileges", `SELECT format('of what %s makes%s: %s to %s', pg_get_userbyid(d.defaclrole), coalesce(' in ' || n.nspname, ''), string_agg(lower(a.privilege_type), ', ' ORDER BY a.privilege_type), CASE a.grantee WHEN 0 THEN 'everyone' ELSE pg_get_userbyid(a.grantee) END)
+			FROM pg_default_acl d LEFT JOIN pg_namespace n ON n.oid = d.defaclnamespace CROSS JOIN LATERAL aclexplode(d.defaclacl) a GROUP BY d.oid, d.defaclrole, n.nspname, a.grantee`},
+		{"large object", `SELECT format('%s: %s to %s', m.oid, string_agg(lower(a.privilege_type), ', ' ORDER BY a.privilege_type), CASE a.grantee WHEN 0 THEN 'everyone' ELSE pg_get_userbyid(a.grantee) END) FROM pg_largeobject_metadata m CROSS JOIN LATERAL aclexplode(m.lomacl) a WHERE m.lomacl IS NOT NULL GROUP BY m.oid, a.grantee`},
+		{"type", `SELECT format('%I.%I: usage to %s', n.nspname, t.typname, string_agg(CASE a.grantee WHEN 0 THEN 'everyone' ELSE pg_get_userbyid(a.grantee) END, ', ')) FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace CROSS JOIN LATERAL aclexplode(t.typacl) a WHERE t.typacl IS NOT NULL AND ` + ours + ` GROUP BY n.nspname, t.typname`},
+		{"foreign server", `SELECT format('%I: usage to %s', s.srvname, string_agg(CASE a.grantee WHEN 0 THEN 'everyone' ELSE pg_get_userbyid(a.grantee) END, ', ')) FROM pg_foreign_server s CROSS JOIN LATERAL aclexplode(s.srvacl) a WHERE s.srvacl IS NOT NULL GROUP BY s.srvname`},
+	} {
+		if err := c.beyondOf(ctx, q.what, q.query); err != nil {
+			return err
+		}
+	}
+	options := 0
+	for _, g := range c.grants {
+		if g.option && g.role != g.object.owner {
+			options++
+		}
+	}
+	if options > 0 {
+		c.beyond = append(c.beyond, beyond{"grant option", fmt.Sprintf("%d privileges may be passed on by those who have them", options)})
+	}
+	return nil
+}
+
+func (c *catalog) beyondOf(ctx context.Context, what, query string) error {
+	nested, err := c.tx.Begin(ctx) // a refusal ends only this
+	if err != nil {
+		return err
+	}
+	defer func() { _ = nested.Rollback(ctx) }()
+	rows, err := nested.Query(ctx, query)
+	if refused(err) {
+		c.unseen = append(c.unseen, what)
+		return nil
+	} else if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		b := beyond{what: what}
+		if err := rows.Scan(&b.text); err != nil {
+			return err
+		}
+		b.text = whole(b.text)
+		c.beyond = append(c.beyond, b)
+	}
+	if err := rows.Err(); refused(err) {
+		c.unseen = append(c.unseen, what)
+		return nil
+	} else if err != nil {
+		return err
+	}
+	return nil
+}
+
+// path is the path of something, of which each part may hold any sign but a slash.
+func path(parts ...string) string {
+	var b strings.Builder
+	for _, p := range parts {
+		b.WriteString("/")
+		b.WriteString(strings.NewReplacer("%", "%25", "/", "%2F").Replace(whole(p)))
+	}
+	return b.String()
+}
+
+// whole is a name in UTF-8. A database in SQL_ASCII holds any bytes: those that are none are told
+// by their numbers.
+func whole(s string) string {
+	if utf8.ValidString(s) {
+		return s
+	}
+	var b strings.Builder
+	for len(s) > 0 {
+		r, size := utf8.DecodeRuneInString(s)
+		if r == utf8.RuneError && size == 1 {
+			fmt.Fprintf(&b, "\\x%02x", s[0])
+		} else {
+			b.WriteRune(r)
+		}
+		s = s[size:]
+	}
+	return b.String()
+}
+
+// refused says whether our role may not see something.
+func refused(err error) bool {
+	var server *pgconn.PgError
+	return errors.As(err, &server) && server.Code == "42501" // insufficient_privilege
+}

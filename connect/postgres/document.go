@@ -1,0 +1,164 @@
+// Package postgres reads who may do what in a PostgreSQL database: its roles, who is in them, and
+// what they are granted on the database, its schemas, tables, columns, sequences and functions
+// (docs/connected.md). It needs no more than a login that may read the system catalogs, and writes
+// nothing.
+package postgres
+
+import (
+	"cmp"
+	"context"
+	"crypto/tls"
+	"crypto/x509"
+	"errors"
+	"fmt"
+	"net"
+	"strconv"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"gatemap/connect"
+	"gatemap/core/directory"
+	"gatemap/core/place"
+	"gatemap/core/reading"
+)
+
+// timeout is how long a reading may take where the map does not say otherwise.
+const timeout = 2 * time.Minute
+
+// Connector is this kind of connection.
+var Connector = connect.Connector{
+	Name: "postgres", Doc: "A database of a PostgreSQL server.",
+	Link: func() connect.Link { return &Document{} },
+}
+
+// Document says how a database is reached.
+type Document struct {
+	Place    place.Place     `yaml:"-"`
+	Address  place.Text      `yaml:"address,required" doc:"Host and port of the server, such as db.cindervale.example:5432."`
+	Database string          `yaml:"database,required" doc:"The database."`
+	User     string          `yaml:"user,required" doc:"The role to sign in as. It needs no rights but to connect."`
+	Secret   *connect.Secret `yaml:"secret" doc:"Where its password is; it is never in the map. Missing: it signs in without one."`
+	TLS      *TLS            `yaml:"tls" doc:"The connection is by TLS. It may be left out for addresses of this machine only."`
+	Timeout  directory.Span  `yaml:"timeout" doc:"How long a reading may take. Missing: 2m."`
+}
+
+// TLS says who vouches for the server.
+type TLS struct {
+	Place place.Place `yaml:"-"`
+	CA    place.Text  `yaml:"ca" doc:"File of the certificates (PEM) that may vouch for the server, by its path from the map folder. Missing: those of the machine."`
+	Name  string      `yaml:"name" doc:"The name that its certificate must have. Missing: the host of the address."`
+}
+
+// Connector is the entry of the table of connectors.
+func (d *Document) Connector() connect.Connector { return Connector }
+
+// Types are the gate types of databases.
+func (d *Document) Types() []string { return []string{"roles"} }
+
+// Targets are the server, how it is trusted, and what is told it.
+func (d *Document) Targets() []string {
+	targets := []string{"postgres " + d.Address.Value, "database " + d.Database, "user " + d.User}
+	if d.TLS != nil {
+		targets = append(targets, "tls "+d.TLS.CA.Value+" "+d.TLS.Name)
+	}
+	if d.Secret != nil {
+		targets = append(targets, "secret "+d.Secret.Env+" "+d.Secret.File.Value)
+	}
+	return targets
+}
+
+// Observe reads the catalogs of the database in one transaction, so that what is changed
+// meanwhile is in the reading as a whole or not at all.
+func (d *Document) Observe(ctx context.Context, o *connect.Observing, progress func(int)) (*reading.Reading, error) {
+	ctx, cancel := context.WithTimeout(ctx, d.Timeout.Or(timeout))
+	defer cancel()
+	config, err := d.config(o.Host)
+	if err != nil {
+		return nil, err
+	}
+	conn, err := pgx.ConnectConfig(ctx, config)
+	if err != nil {
+		return nil, d.failed(ctx, err)
+	}
+	defer conn.Close(context.WithoutCancel(ctx))
+	if conn.PgConn().ParameterStatus("server_encoding") == "SQL_ASCII" { // it holds any bytes
+		if _, err := conn.Exec(ctx, "SET client_encoding TO 'SQL_ASCII'"); err != nil {
+			return nil, d.failed(ctx, err)
+		}
+	}
+	tx, err := conn.BeginTx(ctx, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly})
+	if err != nil {
+		return nil, d.failed(ctx, err)
+	}
+	defer func() { _ = tx.Rollback(context.WithoutCancel(ctx)) }()
+	c := &catalog{tx: tx, progress: progress}
+	if err := c.read(ctx); err != nil {
+		return nil, d.failed(ctx, err)
+	}
+	return c.reading(time.Now()), nil
+}
+
+// config is how to connect. What the environment says of PostgreSQL does not count.
+func (d *Document) config(host connect.Host) (*pgx.ConnConfig, error) {
+	name, port, err := net.SplitHostPort(d.Address.Value)
+	number, err2 := strconv.ParseUint(port, 10, 16)
+	if err != nil || err2 != nil || name == "" {
+		return nil, place.Errorf(d.Address.Place, "%q is no address of a server: it is written host:port, such as db.cindervale.example:5432", d.Address.Value)
+	}
+	config, err := pgx.ParseConfig("host=localhost sslmode=disable passfile=/dev/null servicefile=/dev/null")
+	if err != nil {
+		return nil, err
+	}
+	config.Host, config.Port, config.Database, config.User, config.Password = name, uint16(number), d.Database, d.User, ""
+	config.Fallbacks, config.RuntimeParams = nil, map[string]string{"application_name": "gatemap", "client_encoding": "UTF8"}
+	config.DefaultQueryExecMode = pgx.QueryExecModeExec // through poolers, too
+	if d.Secret != nil {
+		if config.Password, err = host.Secret(d.Secret); err != nil {
+			return nil, place.Errorf(d.Place, "%v", err)
+		}
+	}
+	if d.TLS == nil {
+		if !loopback(name) {
+			return nil, place.Errorf(d.Address.Place, "%s is another machine, and a password would go there in the clear: say how it is trusted with tls: {ca: FILE}, or tls: {} for those that this machine trusts", name)
+		}
+		return config, nil
+	}
+	config.TLSConfig = &tls.Config{ServerName: cmp.Or(d.TLS.Name, name), MinVersion: tls.VersionTLS12}
+	if d.TLS.CA.Value != "" {
+		pem, err := host.Certificates(d.TLS.CA.Value)
+		if err != nil {
+			return nil, place.Errorf(d.TLS.CA.Place, "%v", err)
+		}
+		config.TLSConfig.RootCAs = x509.NewCertPool()
+		if !config.TLSConfig.RootCAs.AppendCertsFromPEM(pem) {
+			return nil, place.Errorf(d.TLS.CA.Place, "%s holds no certificate in PEM", d.TLS.CA.Value)
+		}
+	}
+	return config, nil
+}
+
+// loopback says whether a host is this machine, by address or as localhost.
+func loopback(host string) bool {
+	ip := net.ParseIP(host)
+	return host == "localhost" || ip != nil && ip.IsLoopback()
+}
+
+// failed says what went wrong and what to do about it.
+func (d *Document) failed(ctx context.Context, err error) error {
+	var server *pgconn.PgError
+	switch {
+	case errors.As(err, &server) && server.Code == "42501": // insufficient_privilege
+		return fmt.Errorf("%s: the role %s may not read a system catalog, so that nobody can say what is there: %s", d.Address.Value, d.User, server.Message)
+	case errors.As(err, &server) && (server.Code == "28P01" || server.Code == "28000"):
+		return fmt.Errorf("%s: it does not let the role %s in: %s", d.Address.Value, d.User, server.Message)
+	case errors.As(err, &server) && server.Code == "3D000": // invalid_catalog_name
+		return fmt.Errorf("%s: %s", d.Address.Value, server.Message)
+	case errors.As(err, &server):
+		return fmt.Errorf("%s: %s (SQLSTATE %s)", d.Address.Value, server.Message, server.Code)
+	case errors.Is(ctx.Err(), context.DeadlineExceeded):
+		return fmt.Errorf("%s: it did not answer within %s; the link's timeout says how long to wait", d.Address.Value, d.Timeout.Or(timeout))
+	}
+	return fmt.Errorf("%s: %w", d.Address.Value, err)
+}
