@@ -26,4 +26,26 @@ type Observer interface {
 	Drifts(ctx context.Context, system string, asked DriftAsked) (*Drifts, error)
 	// Really answers from the newest readings.
 	Really(ctx context.Context) (Holdings, error)
+	// Adopt begins a trial in which what was read of a system is what its document says; of one that
+	// the map does not have yet it reads it, and makes the document.
+	Adopt(ctx context.Context, trial string, a Adopting) (*Trial, error)
 }
+
+// Adopting is the system whose reading is taken into the map.
+type Adopting struct {
+	System string `json:"system" minLength:"1" doc:"The name of the system."`
+	New    bool   `json:"new,omitempty" doc:"The map does not have it yet."`
+	Type   string `json:"type,omitempty" doc:"Of a new one, its gate type."`
+	Link   string `json:"link,omitempty" doc:"Of a new one, how it is reached: an address such as postgres://gatemap@db.cindervale.example/frames, or what the key link of its document says, in YAML."`
+}
+
+// Named is the name of the trial in which a system is adopted, where no other is given.
+func (a *Adopting) Named(trial string) string {
+	if trial != "" {
+		return trial
+	}
+	return "adopt-" + a.System
+}
+
+// Note says what such a trial is for.
+func (a *Adopting) Note() string { return "What was read of " + a.System }

@@ -81,3 +81,11 @@ func (r really) Compare(ctx context.Context, first, second string, s situation.S
 func (r really) Matrix(ctx context.Context, system, group, right string, s situation.Situation) (*answer.Matrix, error) {
 	return get[answer.Matrix](ctx, r.c, "really/matrix", s, "system", system, "group", group, "right", right)
 }
+
+// Adopt begins a trial in which what was read of a system is what its document says.
+func (c *Client) Adopt(ctx context.Context, trial string, a answer.Adopting) (*answer.Trial, error) {
+	return call[answer.Trial](ctx, c, http.MethodPost, "adopt", nil, struct {
+		Trial string `json:"trial,omitempty"`
+		answer.Adopting
+	}{trial, a})
+}

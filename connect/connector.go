@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/url"
 	"slices"
 	"strings"
 
@@ -18,6 +19,9 @@ type Connector struct {
 	Doc  string          // what it connects to, in one sentence
 	New  func() Document // an empty document of a source; nil: it is for no sources
 	Link func() Link     // an empty document of a link to a system; nil: it is for no links
+	// Address makes the document of a link from an address that begins with the name; nil: there
+	// are none.
+	Address func(*url.URL) (Link, error)
 
 	From    From
 	Follows []string // the ways of directory.Follow that it knows

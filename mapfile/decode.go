@@ -291,7 +291,7 @@ func (d *decoder) connection(k, n *yaml.Node, of string, into *directory.Connect
 		d.fail(k, "this names two things to read, %s and %s: give one of them", into.Name, k.Value)
 		return true
 	}
-	*into = directory.Connection{ConnectionKind: d.connections[i], Document: made}
+	*into = directory.Connection{Name: k.Value, Live: d.connections[i].Live, Document: made}
 	d.decode(n, reflect.ValueOf(into.Document).Elem(), k.Value)
 	return true
 }

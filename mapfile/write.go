@@ -18,8 +18,16 @@ import (
 // Write writes the document of a system, as Read reads it: without places, comments and what is
 // as it would be if it were not said.
 func Write(s *gate.System) ([]byte, error) {
+	return write(reflect.ValueOf(s).Elem(), reflect.ValueOf(s.Gate).Elem())
+}
+
+// WriteDirectory is Write for the document of a directory whose records have no attributes of
+// their own.
+func WriteDirectory(d *directory.Document) ([]byte, error) { return write(reflect.ValueOf(d).Elem()) }
+
+func write(parts ...reflect.Value) ([]byte, error) {
 	root := &yaml.Node{Kind: yaml.MappingNode}
-	for _, part := range []reflect.Value{reflect.ValueOf(s).Elem(), reflect.ValueOf(s.Gate).Elem()} {
+	for _, part := range parts {
 		if err := writeKeys(root, part); err != nil {
 			return nil, err
 		}
@@ -39,6 +47,8 @@ func writeKeys(into *yaml.Node, v reflect.Value) error {
 		field := v.FieldByIndex(f.index)
 		switch {
 		case f.place:
+			continue
+		case f.rest && field.Kind() == reflect.Slice && field.Len() == 0:
 			continue
 		case f.rest && field.Kind() == reflect.Map:
 			more, err := writeTable(field)

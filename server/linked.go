@@ -22,6 +22,14 @@ func linked(api huma.API, s *workspace.Service) {
 	}) (*answer.Linked, error) {
 		return s.Readings.Read(ctx, operator.From(ctx), unescape(in.Name))
 	})
+	post(api, "/adopt", "adopt", "Begin a trial in which what was read of a system is what its document says", operator.Stage, http.StatusCreated, func(ctx context.Context, in *struct {
+		Body struct {
+			Trial string `json:"trial,omitempty" doc:"The name of the trial; missing: adopt-SYSTEM."`
+			answer.Adopting
+		}
+	}) (*answer.Trial, error) {
+		return s.Adopt(ctx, operator.From(ctx), in.Body.Trial, in.Body.Adopting)
+	})
 	get(api, "/drift", "drift", "How what linked systems really hold differs from the map", func(ctx context.Context, in *struct {
 		System string `query:"system" doc:"Only this system; missing: all that are linked, the first page of each."`
 		Effect string `query:"effect" enum:"excess,short" doc:"Only who holds more, or less."`

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"gatemap/answer"
+	"gatemap/operator"
 	"gatemap/store"
 )
 
@@ -33,3 +34,27 @@ func (f *Folder) Drifts(ctx context.Context, system string, asked answer.DriftAs
 
 // Really answers from what systems hold now.
 func (f *Folder) Really(context.Context) (answer.Holdings, error) { return f.readings.Really(), nil }
+
+// Adopt begins a trial in which what was read of a system is what its document says.
+func (f *Folder) Adopt(ctx context.Context, trial string, a answer.Adopting) (*answer.Trial, error) {
+	files, err := f.readings.Adopted(ctx, a)
+	if err != nil {
+		return nil, err
+	}
+	return f.changes.Trials.BeginFrom(ctx, f.by, a.Named(trial), a.Note(), files)
+}
+
+// Adopt begins a trial in which what was read of a system is what its document says. A new system
+// is connected to as the one who adopts it says, who must have the right to.
+func (s *Service) Adopt(ctx context.Context, by operator.Actor, trial string, a answer.Adopting) (*answer.Trial, error) {
+	if a.New {
+		if err := s.Rights.MayReach(ctx, by, "the system "+a.System); err != nil {
+			return nil, err
+		}
+	}
+	files, err := s.Readings.Adopted(ctx, a)
+	if err != nil {
+		return nil, err
+	}
+	return s.Trials.BeginFrom(ctx, by, a.Named(trial), a.Note(), files)
+}

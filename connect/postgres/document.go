@@ -12,7 +12,9 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"net/url"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -30,7 +32,34 @@ const timeout = 2 * time.Minute
 // Connector is this kind of connection.
 var Connector = connect.Connector{
 	Name: "postgres", Doc: "A database of a PostgreSQL server.",
-	Link: func() connect.Link { return &Document{} },
+	Link: func() connect.Link { return &Document{} }, Address: address,
+}
+
+// address makes a link from postgres://ROLE@HOST:PORT/DATABASE, where secret=env:NAME or
+// secret=file:PATH says where the password is, and ca=FILE who vouches for the server.
+func address(at *url.URL) (connect.Link, error) {
+	d := &Document{Database: strings.TrimPrefix(at.Path, "/"), User: at.User.Username()}
+	if _, secret := at.User.Password(); secret {
+		return nil, errors.New("a password is never in the map: say where it is with ?secret=env:GATEMAP_SECRET_NAME or ?secret=file:PATH")
+	}
+	if d.Database == "" || d.User == "" {
+		return nil, errors.New("it is written postgres://ROLE@HOST:PORT/DATABASE")
+	}
+	d.Address.Value = net.JoinHostPort(at.Hostname(), cmp.Or(at.Port(), "5432"))
+	for key, values := range at.Query() {
+		kind, rest, _ := strings.Cut(values[0], ":")
+		switch {
+		case key == "secret" && kind == "env":
+			d.Secret = &connect.Secret{Env: rest}
+		case key == "secret" && kind == "file":
+			d.Secret = &connect.Secret{File: place.Text{Value: rest}}
+		case key == "ca":
+			d.TLS = &TLS{CA: place.Text{Value: values[0]}}
+		default:
+			return nil, fmt.Errorf("%s=%s says nothing: there are secret=env:NAME, secret=file:PATH and ca=FILE", key, values[0])
+		}
+	}
+	return d, nil
 }
 
 // Document says how a database is reached.

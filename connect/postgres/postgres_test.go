@@ -20,11 +20,13 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/gate/roles"
+	"gatemap/core/gate/types"
 	"gatemap/core/name"
 	"gatemap/core/place"
 	"gatemap/core/reading"
 	"gatemap/core/rule"
 	"gatemap/core/situation"
+	"gatemap/mapfile"
 	"gatemap/tools/database"
 )
 
@@ -75,6 +77,24 @@ func may(t *testing.T, c *reading.Compiled, account, object, right string) bool 
 	return e.State == rule.Open
 }
 
+// adopted is the reading as a map of its own, as it is written when it is adopted.
+func adopted(t *testing.T, c *reading.Compiled, s *gate.System) *reading.Compiled {
+	t.Helper()
+	s.Link.Connection.Name = "postgres"
+	is, own := c.Adopted(s)
+	text, err := mapfile.Write(is)
+	require.NoError(t, err)
+	home, err := mapfile.WriteDirectory(own)
+	require.NoError(t, err)
+	m, err := mapfile.Parse([]mapfile.File{{Path: "systems/a.yaml", Content: text}, {Path: "directories/a.yaml", Content: home}}, types.Table, []directory.ConnectionKind{postgres.Connector.Kind()})
+	require.NoError(t, err)
+	a, err := atlas.Compile(m)
+	require.NoError(t, err)
+	as := *c
+	as.Atlas, as.System = a, a.Systems[0]
+	return &as
+}
+
 // world draws a database: roles in each other, inheriting or not, and what they are granted.
 type world struct {
 	*rand.Rand
@@ -116,6 +136,7 @@ func (w *world) draw(roles, tables int) string {
 	}
 	w.add("GRANT pg_read_all_data TO %s", role())
 	w.add("GRANT pg_write_all_data TO %s", role())
+	w.add("CREATE TABLE public.watched (a int, b int); GRANT SELECT ON public.watched TO pg_monitor, %s", role())
 	w.add("REVOKE CONNECT ON DATABASE frames FROM PUBLIC")
 	for range roles / 2 {
 		w.add("GRANT CONNECT ON DATABASE frames TO %s", role())
@@ -211,6 +232,7 @@ func TestAReadingAnswersWhatTheDatabaseAnswers(t *testing.T) {
 	defer conn.Close(context.Background())
 	compareAnswers(t, conn, c)
 	compareStatements(t, conn, c, w)
+	compareAnswers(t, conn, adopted(t, c, system(document(s, "frames"))))
 }
 
 // referee is what the server says of every login, object and right.

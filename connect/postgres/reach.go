@@ -142,7 +142,12 @@ func (b *builder) needed() {
 		if who.Everyone {
 			continue
 		}
-		except := &directory.People{Users: slices.Concat(who.Users, supers), Groups: slices.Clone(who.Groups)}
+		except := &directory.People{Users: slices.Clone(who.Users), Groups: slices.Clone(who.Groups)}
+		for _, u := range supers {
+			if !slices.ContainsFunc(except.Users, func(x name.Ref) bool { return x.Name == u.Name }) {
+				except.Users = append(except.Users, u)
+			}
+		}
 		if o.kind == "schema" {
 			for _, predefined := range []string{"pg_read_all_data", "pg_write_all_data"} {
 				if id, there := b.find(predefined); there && b.members[id] {

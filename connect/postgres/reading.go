@@ -53,6 +53,7 @@ func (c *catalog) reading(at time.Time) *reading.Reading {
 	b.switches()
 	b.wholesale()
 	b.needed()
+	slices.SortFunc(b.document.Rights, func(x, y place.Text) int { return strings.Compare(x.Value, y.Value) })
 	r.Document, r.Rights = b.document, b.rights
 	for _, x := range c.beyond {
 		r.Beyond = append(r.Beyond, reading.Beyond{What: x.what, Text: x.text})
@@ -77,7 +78,7 @@ func (b *builder) accounts(r *reading.Reading) {
 			}
 			r.Accounts = append(r.Accounts, a)
 		}
-		if !b.isGroup(id) || strings.HasPrefix(role.name, "pg_") && !b.members[id] {
+		if !b.isGroup(id) || predefined(role) && !b.used(id) {
 			continue
 		}
 		g := reading.Group{Name: role.name}
@@ -97,6 +98,16 @@ func (b *builder) accounts(r *reading.Reading) {
 		slices.Sort(g.Groups)
 		r.Groups = append(r.Groups, g)
 	}
+}
+
+func predefined(r *role) bool { return strings.HasPrefix(r.name, "pg_") }
+
+// used says whether a predefined role is in use: other roles than such inherit from it.
+func (b *builder) used(id uint32) bool {
+	return slices.ContainsFunc(b.edges, func(e edge) bool {
+		member := b.roles[e.member]
+		return e.in == id && e.inherits && member != nil && (!predefined(member) || b.used(e.member))
+	})
 }
 
 // catalogue declares the objects, and the rights that there are on each kind of them.

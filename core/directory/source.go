@@ -32,7 +32,8 @@ type Source struct {
 // Connection says how a source, or a system that is linked, is reached: by a connector (package
 // connect), whose document stands under its name. The zero Connection is none.
 type Connection struct {
-	ConnectionKind
+	Name     string // of its kind
+	Live     bool   // as of its kind
 	Document any
 }
 

@@ -22,9 +22,9 @@ type Type struct {
 	// New makes an empty document for the reader to fill and for the schema
 	// to be drawn from.
 	New func() Document
-	// Declare is a document with objects that are there besides those that it declares; nil for
-	// types whose objects do not lie in each other.
-	Declare func(d Document, objects []string) Document
+	// Declare is a document with the objects that another declares besides those that it declares
+	// itself; nil for types whose objects do not lie in each other.
+	Declare func(d, other Document) Document
 	// Holding is the document in which some hold just what they were found to hold, in the words of
 	// one that it is like, and what it cannot say of that; nil for types whose systems hold no list
 	// of who has what.

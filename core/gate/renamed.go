@@ -10,16 +10,36 @@ import (
 // Renamed is a copy of a document in which the users and groups that lines and exceptions name
 // have other names.
 func Renamed(d Document, user, group func(string) string) Document {
-	r := renaming{user, group}
+	return Rewritten(d, func(w *Who) {
+		rename(w.Users, user)
+		rename(w.Groups, group)
+	}, func(p *directory.People) {
+		rename(p.Users, user)
+		rename(p.Groups, group)
+	})
+}
+
+func rename(refs []name.Ref, to func(string) string) {
+	for i := range refs {
+		refs[i].Name = to(refs[i].Name)
+	}
+}
+
+// Rewritten is a copy of a document in which for whom lines and exceptions are was rewritten.
+func Rewritten(d Document, who func(*Who), people func(*directory.People)) Document {
+	r := rewriting{who, people}
 	return r.copied(reflect.ValueOf(d)).Interface().(Document)
 }
 
-type renaming struct{ user, group func(string) string }
+type rewriting struct {
+	who    func(*Who)
+	people func(*directory.People)
+}
 
 var peopleType = reflect.TypeFor[directory.People]()
 
 // copied copies a value with all that it points to.
-func (r renaming) copied(v reflect.Value) reflect.Value {
+func (r rewriting) copied(v reflect.Value) reflect.Value {
 	to := reflect.New(v.Type()).Elem()
 	to.Set(v)
 	switch v.Kind() {
@@ -53,27 +73,12 @@ func (r renaming) copied(v reflect.Value) reflect.Value {
 				to.Field(i).Set(r.copied(v.Field(i)))
 			}
 		}
-		r.rename(to)
+		switch to.Type() {
+		case whoType:
+			r.who(to.Addr().Interface().(*Who))
+		case peopleType:
+			r.people(to.Addr().Interface().(*directory.People))
+		}
 	}
 	return to
-}
-
-// rename gives the names of a struct that has some.
-func (r renaming) rename(v reflect.Value) {
-	switch v.Type() {
-	case whoType:
-		w := v.Addr().Interface().(*Who)
-		rename(w.Users, r.user)
-		rename(w.Groups, r.group)
-	case peopleType:
-		p := v.Addr().Interface().(*directory.People)
-		rename(p.Users, r.user)
-		rename(p.Groups, r.group)
-	}
-}
-
-func rename(refs []name.Ref, to func(string) string) {
-	for i := range refs {
-		refs[i].Name = to(refs[i].Name)
-	}
 }

@@ -20,6 +20,8 @@ type Compiled struct {
 	System *atlas.System // the only one of it
 	Now    *atlas.Atlas  // the map with which it was matched
 	names  spelled
+
+	usables map[string]bool // whether each account can be used
 }
 
 // spelled are the names under which accounts and groups of a system stand in its atlas, and the
@@ -29,6 +31,7 @@ type spelled struct{ users, groups, own map[string]string }
 // Compile compiles a reading of a system of a map. The error joins a *place.Error for everything
 // in what was read that no map can hold.
 func Compile(r *Reading, now *atlas.Atlas, s *gate.System) (*Compiled, error) {
+	r = complete(r)
 	c := &Compiled{Reading: r, Matched: match(r, s, now.Book), Now: now}
 	home := c.home()
 	c.names = spelled{spell(accountNames(r), home), spell(groupNames(r), home), map[string]string{}}
@@ -38,17 +41,9 @@ func Compile(r *Reading, now *atlas.Atlas, s *gate.System) (*Compiled, error) {
 	for account, u := range c.UserOf {
 		c.names.users[account] = now.Book.UserName(u)
 	}
-	renamed := func(names map[string]string) func(string) string {
-		return func(own string) string {
-			if full, known := names[own]; known {
-				return full
-			}
-			return name.Full(home, own)
-		}
-	}
 	document := &gate.System{
 		Name: s.Name, Type: s.Type, Title: s.Title, Place: s.Place,
-		Gate: gate.Renamed(r.Document, renamed(c.names.users), renamed(c.names.groups)),
+		Gate: gate.Renamed(r.Document, c.renamed(c.names.users, home), c.renamed(c.names.groups, home)),
 	}
 	a, err := atlas.Compile(&atlas.Map{
 		Title: now.Title, Zone: now.Frame.Zone, Networks: now.Frame.Networks, Windows: now.Frame.Windows,
@@ -59,6 +54,46 @@ func Compile(r *Reading, now *atlas.Atlas, s *gate.System) (*Compiled, error) {
 	}
 	c.Atlas, c.System = a, a.Systems[0]
 	return c, nil
+}
+
+// complete is a reading that has all whom its document names. A group that is not there has nobody
+// in it, and an account that is not there cannot be used; without them a line that names one would
+// give nothing to the others either.
+func complete(r *Reading) *Reading {
+	accounts, groups := map[string]bool{}, map[string]bool{}
+	for _, a := range r.Accounts {
+		accounts[a.Name] = true
+	}
+	for _, g := range r.Groups {
+		groups[g.Name] = true
+	}
+	whole := *r
+	named := func(users, inGroups []name.Ref) {
+		for _, u := range users {
+			if !accounts[u.Name] {
+				accounts[u.Name] = true
+				whole.Accounts = append(slices.Clip(whole.Accounts), Account{Name: u.Name, Note: "it is granted something, and there is no such account"})
+			}
+		}
+		for _, g := range inGroups {
+			if !groups[g.Name] {
+				groups[g.Name] = true
+				whole.Groups = append(slices.Clip(whole.Groups), Group{Name: g.Name})
+			}
+		}
+	}
+	whole.Document = gate.Rewritten(r.Document, func(w *gate.Who) { named(w.Users, w.Groups) }, func(p *directory.People) { named(p.Users, p.Groups) })
+	return &whole
+}
+
+// renamed gives the names of accounts or groups by their names there.
+func (c *Compiled) renamed(names map[string]string, home string) func(string) string {
+	return func(own string) string {
+		if full, known := names[own]; known {
+			return full
+		}
+		return name.Full(home, own)
+	}
 }
 
 // home is the name of the directory that holds what is the system's own.

@@ -33,6 +33,7 @@ type Drift struct {
 	compiled *Compiled
 	here     *atlas.System // the system of the map, with the objects that are there declared
 	book     *directory.Book
+	ignored  map[string]bool // the full names of accounts that the link leaves aside
 }
 
 // Item is one entitlement that someone really holds, and by the map does not, or the other way
@@ -50,12 +51,17 @@ type Item struct {
 
 // Between says how a reading differs from the map with which it was compiled. declare is that of
 // the system's gate type.
-func Between(c *Compiled, declare func(gate.Document, []string) gate.Document) (*Drift, error) {
+func Between(c *Compiled, declare func(d, other gate.Document) gate.Document) (*Drift, error) {
 	here, err := declared(c, declare)
 	if err != nil {
 		return nil, err
 	}
-	d := &Drift{compiled: c, here: here, book: c.Now.Book}
+	d := &Drift{compiled: c, here: here, book: c.Now.Book, ignored: map[string]bool{}}
+	for _, a := range c.Accounts {
+		if c.Ignored(a.Name) {
+			d.ignored[c.Full(a.Name)] = true
+		}
+	}
 	d.Items = d.items()
 	d.explain()
 	d.Lines = d.lines()
@@ -64,18 +70,13 @@ func Between(c *Compiled, declare func(gate.Document, []string) gate.Document) (
 
 // declared is the system of the map with the objects of the reading declared, so that both list
 // the same.
-func declared(c *Compiled, declare func(gate.Document, []string) gate.Document) (*atlas.System, error) {
+func declared(c *Compiled, declare func(d, other gate.Document) gate.Document) (*atlas.System, error) {
 	here, err := c.Now.System(c.Reading.System)
-	if err != nil || declare == nil || len(c.Objects) == 0 {
+	if err != nil || declare == nil {
 		return here, err
 	}
-	objects := make([]string, 0, len(c.Objects))
-	for object := range c.Objects {
-		objects = append(objects, object)
-	}
-	slices.Sort(objects)
 	document := *here.Document
-	document.Gate = declare(document.Gate, objects)
+	document.Gate = declare(document.Gate, c.Document)
 	a, err := c.Now.With(atlas.Changed{Title: c.Now.Title, Book: c.Now.Book, Frame: c.Now.Frame, Systems: []*gate.System{&document}})
 	if err != nil {
 		return nil, err

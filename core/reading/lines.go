@@ -80,6 +80,9 @@ func (d *Drift) lines() []Line {
 		if own, tied := c.theirs[g]; tied {
 			return own
 		}
+		if c.hasAll(g) {
+			return everyone
+		}
 		return d.book.GroupName(g) + " (not there)"
 	})
 	there := d.grants(c.System, words, c.Atlas.Book, func(g directory.GroupID) string { return c.names.own[c.Atlas.Book.GroupName(g)] })
@@ -95,12 +98,27 @@ func (d *Drift) lines() []Line {
 	return list
 }
 
+// everyone is whom a line for everyone there is for.
+const everyone = "everyone"
+
+// hasAll says whether a group of the map has everyone there in it: all who have an account.
+func (c *Compiled) hasAll(g directory.GroupID) bool {
+	for i := range c.Accounts {
+		account := c.Accounts[i].Name
+		u, tied := c.UserOf[account]
+		if !c.Ignored(account) && (!tied || !c.Now.Book.Subject(u).In(g)) {
+			return false
+		}
+	}
+	return len(c.UserOf) > 0
+}
+
 // grants lists what the lines of a system give to whom; group names a group as the reading does.
 func (d *Drift) grants(s *atlas.System, words numbered, book *directory.Book, group func(directory.GroupID) string) grants {
 	all := grants{map[point][]grant{}, s.Site.Index.All()}
 	whom := make([][]grant, len(all.lines))
 	for i, r := range all.lines {
-		whom[i] = named(r, words, book, group)
+		whom[i] = d.named(r, words, book, group)
 	}
 	s.Gate.Given(func(object, right string, gives, takes rule.LineSet) {
 		if !d.compiled.can(object, right) {
@@ -119,7 +137,7 @@ func (d *Drift) grants(s *atlas.System, words numbered, book *directory.Book, gr
 }
 
 // named is what a rule says of each that it names.
-func named(r *rule.Rule, words numbered, book *directory.Book, group func(directory.GroupID) string) (list []grant) {
+func (d *Drift) named(r *rule.Rule, words numbered, book *directory.Book, group func(directory.GroupID) string) (list []grant) {
 	if r.Nobody() {
 		return nil
 	}
@@ -139,14 +157,16 @@ func named(r *rule.Rule, words numbered, book *directory.Book, group func(direct
 		list = append(list, grant{words.of(who + strings.Join(except, "")), r.Effect == rule.Taking, words.of(strings.Join(conditions, " ")), r.Number()})
 	}
 	if r.Everyone {
-		add("everyone")
+		add(everyone)
 		return list
 	}
 	for _, g := range r.Groups {
 		add(group(g))
 	}
 	for _, u := range r.Users {
-		add(book.UserName(u))
+		if full := book.UserName(u); !d.ignored[full] {
+			add(full)
+		}
 	}
 	return list
 }

@@ -158,7 +158,7 @@ func (s *Readings) drifted(ctx context.Context, head *query.Head, d *gate.System
 }
 
 // declareOf is how documents of a gate type declare objects.
-func declareOf(typ string) func(gate.Document, []string) gate.Document {
+func declareOf(typ string) func(d, other gate.Document) gate.Document {
 	for _, t := range types.Table {
 		if t.Name == typ {
 			return t.Declare

@@ -56,20 +56,27 @@ func (s *Rights) MayConnect(ctx context.Context, by operator.Actor, before, afte
 		if target == was[whose] || by.IsService() {
 			continue
 		}
-		err := by.May(operator.Connect)
-		if err != nil && !by.Program {
-			settings, failed := s.Settings(ctx)
-			if failed != nil {
-				return failed
-			}
-			if slices.ContainsFunc(settings.Connect, func(n string) bool { return strings.EqualFold(n, by.Name) }) {
-				err = nil
-			}
+		return s.MayReach(ctx, by, strings.ToLower(whose))
+	}
+	return nil
+}
+
+// MayReach is nil if someone may say what something of the map connects to, or reads on the host.
+// A refusal is in the audit.
+func (s *Rights) MayReach(ctx context.Context, by operator.Actor, whose string) error {
+	err := by.May(operator.Connect)
+	if err != nil && !by.Program {
+		settings, failed := s.Settings(ctx)
+		if failed != nil {
+			return failed
 		}
-		if err != nil {
-			s.audit.Refused(ctx, by, "connect", err.Error())
-			return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("this changes what %s connects to or reads: %v", strings.ToLower(whose), err)}
+		if slices.ContainsFunc(settings.Connect, func(n string) bool { return strings.EqualFold(n, by.Name) }) {
+			err = nil
 		}
+	}
+	if err != nil {
+		s.audit.Refused(ctx, by, "connect", err.Error())
+		return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("this says what %s connects to or reads: %v", whose, err)}
 	}
 	return nil
 }

@@ -24,18 +24,17 @@ var Type = gate.Type{
 	Holding: holding,
 }
 
-// declare adds resources that a document does not declare.
-func declare(d gate.Document, objects []string) gate.Document {
+// declare adds the resources that another document declares.
+func declare(d, other gate.Document) gate.Document {
 	with := *d.(*Document)
 	known := map[string]bool{}
 	for _, r := range with.Resources {
 		known[r.Path.Value] = true
 	}
 	with.Resources = slices.Clone(with.Resources)
-	for _, object := range objects {
-		if path := clean(object); !known[path] && valid(path) {
-			known[path] = true
-			with.Resources = append(with.Resources, Resource{Path: Path{place.Text{Value: path}}})
+	for _, r := range other.(*Document).Resources {
+		if !known[r.Path.Value] {
+			with.Resources = append(with.Resources, r)
 		}
 	}
 	return &with

@@ -9,8 +9,8 @@ import (
 )
 
 // holding is the document in which some hold just what they were found to hold: a role for each
-// right. What has no path or is no noun:verb is left over.
-func holding(_ gate.Document, list []gate.Holding) (made gate.Document, left []gate.Holding) {
+// right, on the tree of the document it is like. What has no path or is no noun:verb is left over.
+func holding(like gate.Document, list []gate.Holding) (made gate.Document, left []gate.Holding) {
 	d := &Document{Roles: map[string]*Role{}}
 	var fit []gate.Holding
 	objects := map[string]bool{}
@@ -34,6 +34,9 @@ func holding(_ gate.Document, list []gate.Holding) (made gate.Document, left []g
 			objects[h.Object] = true
 			d.Resources = append(d.Resources, Resource{Path: Path{place.Text{Value: h.Object}}})
 		}
+	}
+	if of, ok := like.(*Document); ok && of != nil {
+		d.Resources = declare(&Document{Resources: of.Resources}, d).(*Document).Resources
 	}
 	for _, h := range gate.Together(fit) {
 		d.Mappings = append(d.Mappings, Mapping{Who: h.Who, Role: name.Ref{Name: h.Right}, Object: Path{place.Text{Value: h.Object}}})

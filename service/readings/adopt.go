@@ -1,0 +1,171 @@
+package readings
+
+import (
+	"context"
+	"fmt"
+	"net/url"
+	"slices"
+	"strings"
+
+	"gatemap/answer"
+	"gatemap/connect"
+	"gatemap/connect/connectors"
+	"gatemap/core/directory"
+	"gatemap/core/gate"
+	"gatemap/core/gate/types"
+	"gatemap/core/name"
+	"gatemap/core/reading"
+	"gatemap/mapfile"
+	"gatemap/service/query"
+)
+
+// Adopted are the files of the map in force, with what a system was found to hold in the place of
+// what its document says of its gate; or with the document of one that the map does not have yet,
+// which is read now.
+func (s *Readings) Adopted(ctx context.Context, a answer.Adopting) (files map[string]string, err error) {
+	if a.New {
+		return s.adoptedNew(ctx, a)
+	}
+	if a.Type+a.Link != "" {
+		return nil, answer.Invalid("new", "", "type and link are for a system that the map does not have yet: say that it is new")
+	}
+	head := s.Head()
+	document, err := s.linked(head, a.System)
+	if err != nil {
+		return nil, err
+	}
+	real, err := s.compiled(ctx, head, document)
+	if err != nil {
+		return nil, err
+	}
+	return adoptedFiles(head, real, document)
+}
+
+func (s *Readings) adoptedNew(ctx context.Context, n answer.Adopting) (files map[string]string, err error) {
+	head := s.Head()
+	if err := name.Check(n.System); err != nil {
+		return nil, answer.Invalid("system", n.System, err.Error())
+	}
+	if known, err := head.Atlas.System(n.System); err == nil {
+		return nil, &answer.ConflictError{Message: fmt.Sprintf("the map has a system %s already: adopt it without new", known.Name())}
+	}
+	if !slices.ContainsFunc(types.Table, func(t gate.Type) bool { return t.Name == n.Type }) {
+		return nil, answer.Invalid("type", n.Type, "there is no such gate type; there are "+strings.Join(typeNames(), ", "))
+	}
+	document, err := newDocument(n)
+	if err != nil {
+		return nil, err
+	}
+	r, err := connect.Observe(ctx, document, *s.Host, func(int) {})
+	if err != nil {
+		return nil, &answer.ConflictError{Message: err.Error()}
+	}
+	real, err := reading.Compile(r, head.Atlas, document)
+	if err != nil {
+		return nil, err
+	}
+	return adoptedFiles(head, real, document)
+}
+
+// newDocument is the beginning of a document: its name, its type and its link.
+func newDocument(n answer.Adopting) (*gate.System, error) {
+	if at, err := url.Parse(n.Link); err == nil && at.Host != "" {
+		for _, c := range connectors.Table {
+			if c.Link == nil || c.Address == nil || c.Name != at.Scheme {
+				continue
+			}
+			l, err := c.Address(at)
+			if err != nil {
+				return nil, answer.Invalid("link", n.Link, err.Error())
+			}
+			return &gate.System{
+				Name: n.System, Type: name.Ref{Name: n.Type},
+				Link: &gate.Link{Connection: directory.Connection{Name: c.Name, Live: true, Document: l}},
+			}, nil
+		}
+		return nil, answer.Invalid("link", n.Link, "no kind of link has addresses that begin with "+at.Scheme+"://; write the link in YAML, as the key link of a document has it")
+	}
+	t := slices.IndexFunc(types.Table, func(t gate.Type) bool { return t.Name == n.Type })
+	head := gate.Type{Name: types.Table[t].Name, New: func() gate.Document { return &bare{} }}
+	m, err := mapfile.Parse([]mapfile.File{{Path: "link", Content: fmt.Appendf(nil, "system: %q\ntype: %s\nlink: %s\n", n.System, n.Type, strings.ReplaceAll(n.Link, "\n", "\n  "))}}, []gate.Type{head}, connectors.Kinds())
+	if err != nil {
+		return nil, answer.Invalid("link", n.Link, err.Error())
+	}
+	document := m.Systems[0]
+	document.Gate = types.Table[t].New()
+	return document, nil
+}
+
+func typeNames() (names []string) {
+	for _, t := range types.Table {
+		names = append(names, t.Name)
+	}
+	return names
+}
+
+// bare is a document that says nothing of a gate yet.
+type bare struct{}
+
+// Compile is never asked for.
+func (*bare) Compile(*gate.Site) gate.Gate { return nil }
+
+// adoptedFiles are the files of a map with what was adopted.
+func adoptedFiles(head *query.Head, real *reading.Compiled, document *gate.System) (map[string]string, error) {
+	files := head.Documents()
+	adopted, own := real.Adopted(document)
+	text, err := mapfile.Write(adopted)
+	if err != nil {
+		return nil, err
+	}
+	if err := put(files, "system", document.Name, text); err != nil {
+		return nil, err
+	}
+	if own == nil {
+		return files, nil
+	}
+	if text, err = mapfile.WriteDirectory(own); err != nil {
+		return nil, err
+	}
+	return files, put(files, "directory", own.Name, text)
+}
+
+// put puts a document in the place of the one of that kind and name, in the file that has it, or
+// into a file of its own.
+func put(files map[string]string, kind, named string, text []byte) error {
+	for path, content := range files {
+		t, err := mapfile.OpenText(mapfile.File{Path: path, Content: []byte(content)})
+		if err != nil {
+			return err
+		}
+		at, there := t.Document(kind, named)
+		if !there {
+			continue
+		}
+		v, err := mapfile.ParseValue(string(text))
+		if err != nil {
+			return err
+		}
+		if t, err = t.Replace(at, v); err != nil {
+			return err
+		}
+		files[path] = string(t.File.Content)
+		return nil
+	}
+	folder := map[string]string{"system": "systems", "directory": "directories"}[kind]
+	path := folder + "/" + fileName(named) + ".yaml"
+	for n := 2; files[path] != ""; n++ {
+		path = fmt.Sprintf("%s/%s-%d.yaml", folder, fileName(named), n)
+	}
+	files[path] = string(text)
+	return nil
+}
+
+// fileName is a name as that of a file.
+func fileName(named string) string {
+	return strings.Map(func(r rune) rune {
+		if r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || r == '-' || r == '_' {
+			return r
+		}
+		return '-'
+	}, named)
+}
