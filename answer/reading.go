@@ -47,19 +47,26 @@ type ReadingInfo struct {
 // Drift is how what a system really holds differs from what the map says.
 type Drift struct {
 	ReadingInfo
-	Lines   []DriftLine       `json:"lines" doc:"Lines of the map that are not there as they are written, and lines there that the map does not have." nullable:"false"`
-	Causes  []DriftCause      `json:"causes" doc:"What explains the differences by person, what explains the most first." nullable:"false"`
-	Items   []DriftItem       `json:"items" doc:"Who really holds more or less than the map says, by user, object and right." nullable:"false"`
-	Total   int               `json:"total" doc:"How many items there are on all pages."`
-	Excess  int               `json:"excess" doc:"How many of them are excess."`
-	Short   int               `json:"short" doc:"How many of them are short."`
-	Next    string            `json:"next,omitempty" doc:"The cursor of the next page; missing on the last."`
-	Unknown []reading.Account `json:"unknown" doc:"The strangers: accounts that belong to nobody of the map." nullable:"false"`
-	Unclear []Unclear         `json:"unclear" doc:"Accounts and groups there that may be meant for several of the map; none is taken." nullable:"false"`
+	Lines   []DriftLine  `json:"lines" doc:"Lines of the map that are not there as they are written, and lines there that the map does not have." nullable:"false"`
+	Causes  []DriftCause `json:"causes" doc:"What explains the differences by person, what explains the most first." nullable:"false"`
+	Items   []DriftItem  `json:"items" doc:"Who really holds more or less than the map says, by user, object and right." nullable:"false"`
+	Total   int          `json:"total" doc:"How many items there are on all pages."`
+	Excess  int          `json:"excess" doc:"How many of them are excess."`
+	Short   int          `json:"short" doc:"How many of them are short."`
+	Next    string       `json:"next,omitempty" doc:"The cursor of the next page; missing on the last."`
+	Unknown []Stranger   `json:"unknown" doc:"The strangers: accounts that belong to nobody of the map." nullable:"false"`
+	Unclear []Unclear    `json:"unclear" doc:"Accounts and groups there that may be meant for several of the map; none is taken." nullable:"false"`
 }
 
 // Any says whether there is any drift.
 func (d *Drift) Any() bool { return d.Total+len(d.Lines)+len(d.Unknown)+len(d.Unclear) > 0 }
+
+// Stranger is an account of a system that belongs to nobody of the map.
+type Stranger struct {
+	Name   string `json:"name" doc:"Its name there."`
+	Active bool   `json:"active" doc:"false: nobody can sign in with it."`
+	Note   string `json:"note,omitempty" doc:"What the system says of it."`
+}
 
 // Unclear is a name there that may be meant for several records of the map.
 type Unclear struct {

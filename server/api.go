@@ -87,6 +87,7 @@ func Operations(open, closed, kept chi.Router, s *workspace.Service, p *Provider
 	administration(about(changing, "Access"), s)
 	impacts(about(changing, "Changes"), s)
 	linked(about(changing, "Linked systems"), s)
+	findingsQuestion(about(changing, "Questions"), s)
 	api := humachi.New(kept, config)
 	api.UseMiddleware(authorize(s))
 	questions(about(api, "Questions"), s)

@@ -80,6 +80,11 @@ func really(api huma.API, s *workspace.Service) {
 		}
 		return s.Readings.Really().WhoPage(ctx, in.System, in.Right, in.Object, given, in.Limit, in.Cursor)
 	})
+	reallyBeside(api, s)
+}
+
+// reallyBeside are those of them that put people beside each other.
+func reallyBeside(api huma.API, s *workspace.Service) {
 	get(api, "/really/compare", "really-compare", "What two people really hold in linked systems, side by side", func(ctx context.Context, in *struct {
 		First  string `query:"first" required:"true" minLength:"1" doc:"A user, by name."`
 		Second string `query:"second" required:"true" minLength:"1" doc:"Another user, by name."`

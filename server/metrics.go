@@ -1,6 +1,7 @@
 package server
 
 import (
+	"context"
 	"net/http"
 	"strconv"
 	"time"
@@ -37,7 +38,7 @@ func newMetrics(s *workspace.Service) *metrics {
 	gauge("gatemap_users", "Users in the map.", func(h *query.Head) int { return h.Atlas.Book.UserCount() })
 	gauge("gatemap_groups", "Groups in the map.", func(h *query.Head) int { return h.Atlas.Book.GroupCount() })
 	gauge("gatemap_systems", "Systems in the map.", func(h *query.Head) int { return len(h.Atlas.Systems) })
-	m.registry.MustRegister(m.requests, findings{s}, collectors.NewGoCollector(),
+	m.registry.MustRegister(m.requests, findings{s}, linkedSystems{s}, collectors.NewGoCollector(),
 		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	return m
 }
@@ -59,7 +60,7 @@ func (f findings) Describe(ch chan<- *prometheus.Desc) { ch <- findingsDesc }
 
 func (f findings) Collect(ch chan<- prometheus.Metric) {
 	counts := map[finding.Severity]int{finding.Error: 0, finding.Warning: 0, finding.Note: 0}
-	for _, x := range f.service.Head().Found() {
+	for _, x := range f.service.Head().Besides(f.service.Readings.Findings(context.Background())).Found() {
 		counts[x.Severity]++
 	}
 	for severity, n := range counts {

@@ -57,19 +57,6 @@ func questions(api huma.API, s *workspace.Service) {
 	}, _ situation.Situation) (*answer.Memberships, error) {
 		return a.Memberships(ctx, in.User)
 	})
-	question(api, s, "/findings", "findings", "What is wrong, useless or risky in the map, with how many there are of which code", func(ctx context.Context, a query.Answers, in *struct {
-		System   string `query:"system" doc:"Only findings of this system."`
-		Code     string `query:"code" doc:"Only findings with this code."`
-		Severity string `query:"severity" enum:"error,warning,note" doc:"Only findings of this severity."`
-		SoFar    bool   `query:"so_far" doc:"true: answer with the first page of what was found so far, at once; pending says whether there may be more."`
-		Paging
-		Of
-	}, _ situation.Situation) (*answer.Findings, error) {
-		if in.SoFar && in.Cursor == "" {
-			return a.FoundSoFar(answer.Wanted{System: in.System, Code: in.Code, Severity: in.Severity}, in.Limit), nil
-		}
-		return a.FindingsPage(ctx, answer.Wanted{System: in.System, Code: in.Code, Severity: in.Severity}, in.Limit, in.Cursor)
-	})
 }
 
 // Paging asks for a page of a list. An answer with a page has the cursor of the next

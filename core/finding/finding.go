@@ -59,6 +59,13 @@ const (
 	InactiveMembers Code = "inactive-members"
 	ExpectedCount   Code = "expected-count"
 	ForeignAccount  Code = "foreign-account"
+
+	// What is found in linked systems (docs/connected.md).
+	Unreachable  Code = "unreachable"
+	Excess       Code = "excess"
+	Stranger     Code = "stranger"
+	Short        Code = "short"
+	StaleReading Code = "stale-reading"
 )
 
 var severities = map[Code]Severity{
@@ -69,6 +76,7 @@ var severities = map[Code]Severity{
 	AllToEveryone: Warning, HalfLeft: Warning, LookAlike: Warning, NumberAsText: Warning, BesideEveryone: Warning, UndeclaredObject: Warning,
 	DirectUser: Note, Redundant: Note, UnusedGroup: Note, Layering: Note, LoneAttribute: Note,
 	InactiveMembers: Note, ExpectedCount: Note, ForeignAccount: Note,
+	Unreachable: Error, Excess: Warning, Stranger: Warning, Short: Note, StaleReading: Note,
 }
 
 // Codes lists all codes, by name.

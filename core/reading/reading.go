@@ -33,16 +33,16 @@ type Reading struct {
 
 // Account is an account of a system.
 type Account struct {
-	Name   string `json:"name" doc:"Its name there."`
-	Active bool   `json:"active" doc:"false: nobody can sign in with it."`
-	Note   string `json:"note,omitempty" doc:"What the system says of it."`
+	Name   string `json:"name"`           // there
+	Active bool   `json:"active"`         // false: nobody can sign in with it
+	Note   string `json:"note,omitempty"` // what the system says of it
 }
 
 // Group is a group of a system.
 type Group struct {
 	Name     string   `json:"name"`
-	Accounts []string `json:"accounts,omitempty" doc:"Accounts that are directly in it."`
-	Groups   []string `json:"groups,omitempty" doc:"Groups that are directly in it."`
+	Accounts []string `json:"accounts,omitempty"` // directly in it
+	Groups   []string `json:"groups,omitempty"`   // directly in it
 }
 
 // Beyond is something that a system holds and its gate type cannot express.

@@ -242,11 +242,15 @@ func TestCausesOfDrift(t *testing.T) {
 			[]string{"excess foreign-group old_admins old_admins: 4 of 2"},
 		},
 		"a grant too many": {
-			func(r *reading.Reading) { grant(r, gate.Holding{Group: "gm_readers", Object: "/raw/2026", Right: "frames:write"}) },
+			func(r *reading.Reading) {
+				grant(r, gate.Holding{Group: "gm_readers", Object: "/raw/2026", Right: "frames:write"})
+			},
 			[]string{"excess extra-grant cindervale/readers gm_readers: 1 of 1"},
 		},
 		"a grant to an account itself": {
-			func(r *reading.Reading) { grant(r, gate.Holding{Account: "rana", Object: "/raw/2026", Right: "frames:purge"}) },
+			func(r *reading.Reading) {
+				grant(r, gate.Holding{Account: "rana", Object: "/raw/2026", Right: "frames:purge"})
+			},
 			[]string{"excess direct-grant cindervale/rana: 1 of 1"},
 		},
 		"a stranger": {

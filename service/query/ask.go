@@ -4,6 +4,7 @@ package query
 
 import (
 	"context"
+	"slices"
 	"sync"
 	"time"
 
@@ -27,6 +28,7 @@ type Answers struct {
 	Kept func() []check.Guaranteed
 
 	finder *finder
+	more   []finding.Finding // that are none of the map itself
 }
 
 // From answers from an atlas.
@@ -193,6 +195,21 @@ func (a Answers) FindingsPage(_ context.Context, w answer.Wanted, limit int, cur
 	return f, nil
 }
 
+// Besides answers with more findings than those of the map itself.
+func (a Answers) Besides(more []finding.Finding) Answers {
+	if len(more) == 0 {
+		return a
+	}
+	found := a.Found
+	a.Found = func() []finding.Finding {
+		all := slices.Concat(found(), more)
+		finding.Sort(all)
+		return all
+	}
+	a.more = more
+	return a
+}
+
 // patience is how long a page of what was found so far waits for more.
 const patience = 100 * time.Millisecond
 
@@ -200,6 +217,10 @@ const patience = 100 * time.Millisecond
 // asked for on a large map, looking takes seconds.
 func (a Answers) FoundSoFar(w answer.Wanted, limit int) *answer.Findings {
 	list, whole := a.finder.soFar(patience)
+	if len(a.more) > 0 {
+		list = slices.Concat(list, a.more)
+		finding.Sort(list)
+	}
 	f := answer.Find(list, w, 0, limit)
 	f.Pending = !whole
 	if whole {

@@ -33,10 +33,10 @@ func (s *Readings) Drift(ctx context.Context, system string, asked answer.DriftA
 	}
 	out := &answer.Drift{
 		ReadingInfo: *infoOf(real, document), Lines: []answer.DriftLine{}, Causes: []answer.DriftCause{}, Items: []answer.DriftItem{},
-		Unknown: real.Strangers(), Unclear: []answer.Unclear{},
+		Unknown: []answer.Stranger{}, Unclear: []answer.Unclear{},
 	}
-	if out.Unknown == nil {
-		out.Unknown = []reading.Account{}
+	for _, a := range real.Strangers() {
+		out.Unknown = append(out.Unknown, answer.Stranger(a))
 	}
 	for named, records := range real.Unclear {
 		out.Unclear = append(out.Unclear, answer.Unclear{Name: named, Records: records})

@@ -1,0 +1,106 @@
+package readings
+
+import (
+	"context"
+	"fmt"
+
+	"gatemap/answer"
+	"gatemap/connect"
+	"gatemap/core/finding"
+	"gatemap/core/gate"
+	"gatemap/core/reading"
+	"gatemap/service/query"
+)
+
+// unreachableAfter is how many readings in a row fail before a system counts as out of reach.
+const unreachableAfter = 3
+
+// mostFound is how many findings of each code there are of one system at most; the last says how
+// many more there are.
+const mostFound = 100
+
+// Findings are what is found in the systems that are linked and were read.
+func (s *Readings) Findings(ctx context.Context) (all []finding.Finding) {
+	head := s.Head()
+	for _, x := range head.Atlas.Systems {
+		d := x.Document
+		if connect.LinkOf(d) == nil {
+			continue
+		}
+		k := s.kept(d.Name)
+		k.mu.Lock()
+		row := k.row
+		k.mu.Unlock()
+		if row.Failed >= unreachableAfter {
+			all = append(all, found(d, finding.Unreachable, fmt.Sprintf("The system %s could not be read %d times in a row: %s.", d.Name, row.Failed, row.Error),
+				"See that it answers, and that the account of the link may sign in; or change the link."))
+		}
+		if row.At.IsZero() {
+			continue
+		}
+		all = append(all, s.driftFindings(ctx, head, d)...)
+	}
+	finding.Sort(all)
+	return all
+}
+
+func found(d *gate.System, code finding.Code, message, fix string, names ...string) finding.Finding {
+	f := finding.New(code, d.Link.Place, message, fix, append([]string{d.Name}, names...)...)
+	f.Where.System = d.Name
+	return f
+}
+
+func (s *Readings) driftFindings(ctx context.Context, head *query.Head, d *gate.System) (all []finding.Finding) {
+	drift, err := s.drifted(ctx, head, d)
+	if err != nil {
+		s.Log.Warn("a reading cannot be compared with the map", "system", d.Name, "error", err)
+		return nil
+	}
+	real, err := s.compiled(ctx, head, d)
+	if err != nil {
+		return nil
+	}
+	if info := infoOf(real, d); info.Stale {
+		all = append(all, found(d, finding.StaleReading, fmt.Sprintf("The newest reading of %s is of %s, older than three times what its link says.", d.Name, info.At.UTC().Format("2006-01-02 15:04 UTC")),
+			"Read it: gatemap reading run "+d.Name+"."))
+	}
+	codes := map[reading.Effect]struct {
+		code finding.Code
+		fix  string
+	}{
+		reading.Excess: {finding.Excess, "Take it away there; or, where it is meant, give it in the map."},
+		reading.Short:  {finding.Short, "Give it there; or take it out of the map."},
+	}
+	count := map[finding.Code]int{}
+	add := func(code finding.Code, message, fix string, names ...string) {
+		if count[code]++; count[code] < mostFound {
+			all = append(all, found(d, code, message, fix, names...))
+		}
+	}
+	for i := range drift.Causes {
+		c := &drift.Causes[i]
+		if c.Why == reading.Unknown {
+			continue // it is a stranger
+		}
+		add(codes[c.Effect].code, fmt.Sprintf("In %s %s: %d of the entitlements of %d people differ.", d.Name, answer.DriftCauseWords(c), c.Items, c.Users), codes[c.Effect].fix, named(c)...)
+	}
+	for _, a := range real.Strangers() {
+		add(finding.Stranger, fmt.Sprintf("The account %s of %s belongs to nobody of the map.", a.Name, d.Name),
+			"Remove it there; or, where it is nobody's business here, let the link ignore it.", a.Name)
+	}
+	for code, n := range count {
+		if more := n - mostFound + 1; more > 0 {
+			all = append(all, found(d, code, fmt.Sprintf("In %s there are %d more like these.", d.Name, more), "See all of them: gatemap drift "+d.Name+"."))
+		}
+	}
+	return all
+}
+
+func named(c *reading.Cause) (names []string) {
+	for _, n := range []string{c.User, c.Group} {
+		if n != "" {
+			names = append(names, n)
+		}
+	}
+	return names
+}
