@@ -305,8 +305,9 @@ func TestScreenshots(t *testing.T) {
 	shoot("person")
 	p.press("Dark colours")
 	shoot("person-night")
-	p.do(chromedp.EmulateViewport(390, 800))
 	p.press("Light colours")
+	p.do(chromedp.EmulateViewport(390, 800), chromedp.Navigate(demo.address+chosen))
+	p.sees("In words")
 	shoot("person-narrow")
 	p.do(chromedp.EmulateViewport(1280, 800))
 	c := demo.client(t)
@@ -329,6 +330,7 @@ func TestScreenshots(t *testing.T) {
 		{"group", "/groups/cindervale/night-crew", "archive-writers"},
 		{"week", "/people/cindervale/ilse.okonjo?view=week&at=2026-11-24T22:00:00Z&from=198.51.100.1", "The week of"},
 		{"findings", "/findings", "unknown-name"},
+		{"drift", "/drift", "Strangers"},
 	} {
 		p.do(chromedp.Navigate(demo.address + x.path))
 		p.sees(x.rest)

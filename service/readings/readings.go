@@ -213,8 +213,10 @@ func (s *Readings) every(ctx context.Context, d *gate.System) {
 	wait := every - time.Since(k.row.Tried)
 	k.mu.Unlock()
 	for {
-		if connect.Pause(ctx, max(0, wait)) != nil {
+		select {
+		case <-ctx.Done():
 			return
+		case <-time.After(wait):
 		}
 		if _, err := s.Read(ctx, operator.Service, d.Name); err != nil && ctx.Err() != nil {
 			return

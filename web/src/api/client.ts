@@ -50,6 +50,11 @@ export type Entry = Schemas['Entry'];
 export type Matrix = Schemas['Matrix'];
 export type Holder = Schemas['Holder'];
 export type Who = Schemas['Who'];
+export type Linked = Schemas['Linked'];
+export type Drift = Schemas['Drift'];
+export type Drifts = Schemas['Drifts'];
+export type DriftItem = Schemas['DriftItem'];
+export type DriftCause = Schemas['DriftCause'];
 export type Kind = Item['kind'];
 export type State = 'open' | 'depends' | 'shut' | 'none';
 export type Facts = Omit<NonNullable<operations['reach']['parameters']['query']>, 'user' | 'system'>;
@@ -166,6 +171,11 @@ export const api = {
   history: (cursor = '') => get<Schemas['Revisions']>(`revisions?${query({ cursor, limit: 50 })}`),
   revision: (number: number) => get<Revision>(`revisions/${number}`),
   revert: (number: number) => call<Trial>('POST', `revisions/${number}/revert`, {}),
+
+  linked: () => get<Schemas['LinkedSystems']>('linked'),
+  readSystem: (system: string) => call<Linked>('POST', `systems/${at(system)}/reading`),
+  drift: (system = '') => get<Drifts>(`drift?${query({ system, limit: 1000 })}`),
+  adopt: (adopting: { system: string }) => call<Trial>('POST', 'adopt', adopting),
 
   directories: () => get<{ directories: Directory[] }>('directories'),
   runs: (cursor = '') => get<Schemas['Runs']>(`runs?${query({ cursor, limit: 50 })}`),

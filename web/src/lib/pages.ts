@@ -8,33 +8,40 @@ export interface Shown {
   name: string;
 }
 
+/** The parts of the navigation, in their order: what is, what changes it, what must be watched. */
+export const groups = ['Map', 'Change', 'Watch', 'Admin'] as const;
+export type Group = (typeof groups)[number];
+
 export interface Page {
   /** Where the page is; with /: at its end, what comes after names what it shows. */
   path: string;
   /** What it is called in the navigation; without one it is reached by links. */
   label?: string;
+  /** The part of the navigation in which it stands. */
+  group?: Group;
   /** The right without which nobody is led there. */
   right?: SignedIn['rights'][number];
   load: () => Promise<{ default: Component<Shown> }>;
 }
 
 export const pages: Page[] = [
-  { path: '/', label: 'Chart', load: () => import('../pages/Chart.svelte') },
-  { path: '/people', label: 'People', load: () => import('../pages/People.svelte') },
+  { path: '/', label: 'Chart', group: 'Map', load: () => import('../pages/Chart.svelte') },
+  { path: '/people', label: 'People', group: 'Map', load: () => import('../pages/People.svelte') },
   { path: '/people/:', load: () => import('../pages/Person.svelte') },
   { path: '/as/:', load: () => import('../pages/SeeAs.svelte') },
-  { path: '/groups', label: 'Groups', load: () => import('../pages/Groups.svelte') },
+  { path: '/groups', label: 'Groups', group: 'Map', load: () => import('../pages/Groups.svelte') },
   { path: '/groups/:', load: () => import('../pages/Group.svelte') },
-  { path: '/systems', label: 'Systems', load: () => import('../pages/Systems.svelte') },
+  { path: '/systems', label: 'Systems', group: 'Map', load: () => import('../pages/Systems.svelte') },
   { path: '/systems/:', load: () => import('../pages/System.svelte') },
-  { path: '/trials', label: 'Trials', load: () => import('../pages/Trials.svelte') },
+  { path: '/trials', label: 'Trials', group: 'Change', load: () => import('../pages/Trials.svelte') },
   { path: '/trials/:', load: () => import('../pages/Trial.svelte') },
-  { path: '/guarantees', label: 'Guarantees', load: () => import('../pages/Guarantees.svelte') },
-  { path: '/findings', label: 'Findings', load: () => import('../pages/Findings.svelte') },
-  { path: '/intake', label: 'Intake', load: () => import('../pages/Intake.svelte') },
-  { path: '/history', label: 'History', load: () => import('../pages/History.svelte') },
-  { path: '/audit', label: 'Audit', right: 'audit', load: () => import('../pages/Audit.svelte') },
-  { path: '/settings', label: 'Settings', right: 'administer', load: () => import('../pages/Settings.svelte') },
+  { path: '/guarantees', label: 'Guarantees', group: 'Watch', load: () => import('../pages/Guarantees.svelte') },
+  { path: '/findings', label: 'Findings', group: 'Watch', load: () => import('../pages/Findings.svelte') },
+  { path: '/drift', label: 'Drift', group: 'Watch', load: () => import('../pages/Drift.svelte') },
+  { path: '/intake', label: 'Intake', group: 'Change', load: () => import('../pages/Intake.svelte') },
+  { path: '/history', label: 'History', group: 'Change', load: () => import('../pages/History.svelte') },
+  { path: '/audit', label: 'Audit', group: 'Admin', right: 'audit', load: () => import('../pages/Audit.svelte') },
+  { path: '/settings', label: 'Settings', group: 'Admin', right: 'administer', load: () => import('../pages/Settings.svelte') },
   { path: '/account', load: () => import('../pages/Account.svelte') },
 ];
 

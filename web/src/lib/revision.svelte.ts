@@ -8,7 +8,7 @@ class Revision {
     return this.#now;
   }
 
-  /** Counts what has changed: revisions, and trials. */
+  /** Counts what has changed: revisions, trials, and what was read of systems. */
   get changes(): number {
     return this.#changes;
   }
@@ -28,6 +28,7 @@ class Revision {
     events.addEventListener('revision', take);
     events.addEventListener('revision', count);
     events.addEventListener('trial', count);
+    events.addEventListener('reading', count);
     this.#events = events;
   }
 

@@ -1,6 +1,6 @@
 <script lang="ts">
   /** A system: its gate as its type wants it drawn, its lines, a probe, and who holds what. */
-  import { api, Problem, type Finding, type Line, type MapInfo, type SystemInfo } from '../api/client';
+  import { api, Problem, type Drift, type Finding, type Line, type Linked, type MapInfo, type SystemInfo } from '../api/client';
   import { drawn, pictures } from '../gates/pictures';
   import { ask } from '../lib/ask';
   import { byList, givesWords, idle, isOff, listsOf, ruleOf, text, whenWords, whoWords, object } from '../lib/gates';
@@ -12,6 +12,8 @@
   import HolderPanel from '../parts/HolderPanel.svelte';
   import LineEditor from '../parts/LineEditor.svelte';
   import FileEditor from '../parts/FileEditor.svelte';
+  import DriftSheet from '../parts/DriftSheet.svelte';
+  import LinkSheet from '../parts/LinkSheet.svelte';
   import FindingList from '../parts/FindingList.svelte';
   import Notice from '../parts/Notice.svelte';
   import ProbePanel from '../parts/ProbePanel.svelte';
@@ -25,6 +27,9 @@
   let systems = $state<readonly string[]>([]);
   let findings = $state.raw<readonly Finding[]>([]);
   let missing = $state<Problem | null>(null);
+  let linked = $state.raw<Linked | null>(null);
+  let drift = $state.raw<Drift | null>(null);
+  let read = $state(0);
   let lit = $state.raw<Lit | null>(null);
 
   $effect(() => {
@@ -40,6 +45,17 @@
     void revision.changes;
     void place.get('trial');
     return ask(() => api.findings({ system: name, limit: 1000 }), (got) => (findings = got.findings));
+  });
+  // What the real system holds, of one that is linked.
+  const isLinked = $derived(Boolean(system?.document?.link));
+  $effect(() => {
+    void revision.changes;
+    void read;
+    if (!isLinked) return void ([linked, drift] = [null, null]);
+    return ask(
+      async () => [(await api.linked()).systems.find((l) => l.system === name) ?? null, await api.drift(name).catch(() => null)] as const,
+      ([l, d]) => ([linked, drift] = [l, d?.drifts[0] ?? null]),
+    );
   });
   $effect(() => {
     return ask(() => api.search('', 'system', '', 1000), (page) => (systems = page.items.map((s) => s.name)));
@@ -93,6 +109,13 @@
       </section>
       {#if place.get('view') === 'file' && system.file}<FileEditor path={system.file} />{:else if system.file && rights.stage}<p><button class="act" onclick={() => place.set({ view: 'file' })}>Edit the file</button></p>{/if}
       {#if place.get('view') === 'who'}<HolderPanel {system} {systems} />{:else}<p><button class="act" onclick={() => place.set({ view: 'who' })}>Show who holds what</button></p>{/if}
+      {#if linked}
+        <section aria-label="What is really there">
+          <h2>What is really there</h2>
+          <LinkSheet {linked} onread={() => read++} />
+          {#if drift}<DriftSheet {drift} />{/if}
+        </section>
+      {/if}
       {#if findings.length}
         <section aria-label="Findings"><h2>Findings</h2><FindingList {findings} /></section>
       {/if}

@@ -2,14 +2,17 @@
   /** The line at the top of every page. */
   import type { MapInfo, SignedIn } from '../api/client';
   import { light } from '../lib/light.svelte';
-  import { led } from '../lib/pages';
+  import { groups, led } from '../lib/pages';
   import { place } from '../lib/place.svelte';
   import { rights } from '../lib/rights.svelte';
 
   let { map, session, onfind, onSignOut }: { map: MapInfo | null; session: SignedIn; onfind: () => void; onSignOut: () => void } = $props();
 
   const pages = $derived(led((right) => rights.has(right)));
+  const id = $props.id();
+  let open = $state(false); // on a phone, where it folds away
   const here = (path: string) => (path === '/' ? place.path === '/' : place.path === path || place.path.startsWith(`${path}/`));
+  const now = $derived(pages.find((p) => here(p.path)));
 </script>
 
 <header class="no-print">
@@ -30,8 +33,17 @@
     <button onclick={onSignOut}>Sign out</button>
   </div>
   {#if map}
-    <nav aria-label="Main">
-      {#each pages as p (p.path)}<a href={place.to(p.path)} aria-current={here(p.path) ? 'page' : undefined}>{p.label}</a>{/each}
+    <button class="fold" aria-expanded={open} aria-controls="{id}-nav" onclick={() => (open = !open)}>{open ? 'Close the menu' : `Menu${now ? `: ${now.label}` : ''}`}</button>
+    <nav id="{id}-nav" aria-label="Main" class:open>
+      {#each groups as group (group)}
+        {@const some = pages.filter((p) => p.group === group)}
+        {#if some.length}
+          <div role="group" aria-label={group}>
+            <span class="soft" aria-hidden="true">{group}</span>
+            {#each some as p (p.path)}<a href={place.to(p.path)} aria-current={here(p.path) ? 'page' : undefined} onclick={() => (open = false)}>{p.label}</a>{/each}
+          </div>
+        {/if}
+      {/each}
     </nav>
   {/if}
 </header>
@@ -91,8 +103,21 @@
     flex-basis: 100%;
     display: flex;
     flex-wrap: wrap;
-    gap: 0 var(--s4);
+    gap: 0 var(--s8);
     padding-top: var(--s1);
+  }
+  nav div {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: baseline;
+    gap: 0 var(--s3);
+  }
+  nav span {
+    font-size: 0.75rem;
+    letter-spacing: 0.04em;
+  }
+  .fold {
+    display: none;
   }
   nav a {
     padding: 3px 0 5px;
@@ -129,6 +154,26 @@
     }
     .find {
       flex: 1 1 100%;
+    }
+    header > p {
+      display: none;
+    }
+    .fold {
+      display: block;
+      flex: 1 1 100%;
+      min-height: 2.2rem;
+      border: 0;
+      background: none;
+      color: var(--water);
+      font: inherit;
+      text-align: left;
+      cursor: pointer;
+    }
+    nav:not(.open) {
+      display: none;
+    }
+    nav {
+      flex-direction: column;
     }
   }
 </style>

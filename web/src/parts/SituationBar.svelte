@@ -1,6 +1,7 @@
 <script lang="ts">
-  /** The situation in which everything on the page is answered. Moving any part
-   * of it updates the answer at once; "any" is a value like the others. */
+  /** The situation in which everything on the page is answered: one line that says it, which
+   * unfolds to be changed and remembers whether it was open. Moving any part of it updates the
+   * answer at once; "any" is a value like the others. */
   import { onMount } from 'svelte';
   import { api, type Item, type MapInfo } from '../api/client';
   import { situation } from '../lib/situation.svelte';
@@ -28,12 +29,23 @@
     else situation.set({ device: value, device_name: '' });
   }
 
+  const kept = localStorage.getItem('situation');
+  let open = $state(kept ? kept === 'open' : matchMedia('(min-width: 60rem)').matches);
+  const id = $props.id();
+  function fold() {
+    open = !open;
+    localStorage.setItem('situation', open ? 'open' : 'folded');
+  }
+  const words = $derived(Object.entries(situation.facts).map(([fact, value]) => `${fact.replace('_', ' ')} ${value}`).join(', ') || 'any');
+
   const list = (...values: string[]) => values.map((value) => ({ value, label: value }));
 </script>
 
-<section class="no-print" aria-label="Situation">
-  <div class="time"><TimeField {map} /></div>
-  <div class="rest">
+<section class="no-print" aria-label="Situation" class:open>
+  <button class="fold" aria-expanded={open} aria-controls="{id}-time {id}-rest" onclick={fold}><span aria-hidden="true">{open ? '▾' : '▸'}</span> Situation: <b>{words}</b></button>
+  {#if open}
+  <div class="time" id="{id}-time"><TimeField {map} /></div>
+  <div class="rest" id="{id}-rest">
     <PlaceField {map} />
     <Choice
       label="Device"
@@ -63,6 +75,7 @@
     <Choice label="Risk" value={situation.get('risk')} options={list('low', 'medium', 'high')} onpick={(risk) => situation.set({ risk })} />
     <button onclick={() => situation.clear()} disabled={Object.keys(situation.facts).length === 0}>Set all to any</button>
   </div>
+  {/if}
 </section>
 
 <style>
@@ -73,7 +86,7 @@
     display: grid;
     grid-template-columns: minmax(22rem, 5fr) 6fr;
     gap: var(--s3) var(--s8);
-    padding: var(--s3) var(--s6);
+    padding: var(--s1) var(--s6) var(--s2);
     background: var(--fold);
     border-bottom: 1px solid var(--hair);
   }
@@ -83,7 +96,19 @@
     gap: var(--s2);
     align-content: start;
   }
-  button {
+  .fold {
+    grid-column: 1 / -1;
+    justify-self: start;
+    min-height: 1.7rem;
+    padding: 0;
+    border: 0;
+    background: none;
+    color: var(--ink);
+    font: inherit;
+    text-align: left;
+    cursor: pointer;
+  }
+  .rest button {
     align-self: start;
     margin-top: 1.3rem;
     min-height: 1.9rem;
@@ -93,7 +118,7 @@
     font-size: var(--small);
     cursor: pointer;
   }
-  button:disabled {
+  .rest button:disabled {
     border-color: var(--hair);
     color: var(--none);
     cursor: default;
