@@ -211,6 +211,7 @@ func lackingWords(l *reading.Line, whom bool) string {
 type Drifts struct {
 	Drifts []Drift  `json:"drifts" doc:"By system." nullable:"false"`
 	Unread []Linked `json:"unread" doc:"Linked systems of which there is nothing to compare, with the reason." nullable:"false"`
+	Next   string   `json:"next,omitempty" doc:"Of a drift that was asked for alone, the cursor of the next page; missing on the last."`
 }
 
 // Any says whether there is any drift, or a system of which nobody can say.

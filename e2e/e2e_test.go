@@ -139,7 +139,8 @@ func TestAFolderAndAServiceGiveTheSameAnswers(t *testing.T) {
 	p := startDemo(t, "--data", data)
 	folder := []string{"GATEMAP_MAP=" + filepath.Join(data, "map"), "GATEMAP_SERVER="}
 	questions := [][]string{
-		{"findings"}, {"members", "archive-readers"}, {"members", "nigth-crew"}, {"memberships", "vic.aldaine"}, {"group", "show", "night-crew"}, {"system", "show", "archive"}, {"system", "lines", "core-net"}, {"system", "roles", "proposals"}, {"rule", "test", "title pr"}, {"reach", "ilse.okonjo", "--at", "2026-11-23 22:00"}, {"findings", "--system", "core-net"},
+		{"findings", "--severity", "error"}, {"findings", "--system", "archive"}, // those of linked systems are a service's, which keeps readings
+		{"members", "archive-readers"}, {"members", "nigth-crew"}, {"memberships", "vic.aldaine"}, {"group", "show", "night-crew"}, {"system", "show", "archive"}, {"system", "lines", "core-net"}, {"system", "roles", "proposals"}, {"rule", "test", "title pr"}, {"reach", "ilse.okonjo", "--at", "2026-11-23 22:00"}, {"findings", "--system", "core-net"},
 		{"who", "archive", "frames:write", "--on", "/raw/2026", "--at", "2026-11-24T22:00:00Z"}, {"who", "sky-tools", "viewer"}, {"who", "archive", "no:right"},
 		{"why", "ilse.okonjo", "archive", "frames:purge", "--on", "/raw"}, {"why", "teo.marchetti", "archive", "frames:read", "--on", "/raw/embargo/comet/7"},
 		{"why", "mika.soliveres", "archive", "jobs:run", "--on", "/raw", "--device-name", "dome-console-1"}, {"reach", "nobody"}, {"reach", "ilse.okonjo", "--risk", "hi"},

@@ -2,9 +2,7 @@ package directory
 
 import (
 	"fmt"
-	"strconv"
 	"strings"
-	"time"
 
 	"gatemap/core/name"
 	"gatemap/core/place"
@@ -58,29 +56,6 @@ func (s *Source) Limit() Percent {
 	return *s.RemovalLimit
 }
 
-// Percent is a share from 0 to 100 %, written with its sign: 5%, 2.5%.
-type Percent float64
-
-// UnmarshalText reads a share.
-func (p *Percent) UnmarshalText(text []byte) error {
-	digits, signed := strings.CutSuffix(string(text), "%")
-	v, err := strconv.ParseFloat(strings.TrimSpace(digits), 64)
-	switch {
-	case err != nil || !(0 <= v && v <= 100):
-		return fmt.Errorf("%q is not a percentage from 0%% to 100%%, such as 5%%", text)
-	case !signed:
-		return fmt.Errorf("write %s%% for %s percent", digits, digits)
-	}
-	*p = Percent(v)
-	return nil
-}
-
-// String writes the share as it is written in a map.
-func (p Percent) String() string { return strconv.FormatFloat(float64(p), 'f', -1, 64) + "%" }
-
-// Exceeded says whether n of all is more than the share.
-func (p Percent) Exceeded(n, all int) bool { return float64(n)*100 > float64(p)*float64(all) }
-
 // Feeds says of which accounts a source decides attributes: of those in a
 // directory whose attribute By has the value that the record has for it.
 type Feeds struct {
@@ -115,27 +90,6 @@ type Vanished string
 
 // Values lists the ways; remove is the default.
 func (Vanished) Values() []string { return []string{"remove", "deactivate"} }
-
-// Span is a length of time; the zero Span is "not said".
-type Span struct{ time.Duration }
-
-// UnmarshalText reads a positive length such as 90s, 15m or 6h.
-func (s *Span) UnmarshalText(text []byte) error {
-	d, err := time.ParseDuration(string(text))
-	if err != nil || d <= 0 {
-		return fmt.Errorf("%q is not a length of time such as 90s, 15m or 6h", text)
-	}
-	s.Duration = d
-	return nil
-}
-
-// Or is the span, or another where none was said.
-func (s Span) Or(other time.Duration) time.Duration {
-	if s.Duration == 0 {
-		return other
-	}
-	return s.Duration
-}
 
 // Base is a place in the tree of a source, with how far below it to look.
 type Base struct {

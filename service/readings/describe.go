@@ -3,7 +3,6 @@ package readings
 import (
 	"context"
 	"fmt"
-	"strings"
 	"time"
 
 	"gatemap/answer"
@@ -40,8 +39,8 @@ func (s *Readings) List(ctx context.Context) (*answer.LinkedSystems, error) {
 
 func (s *Readings) describe(ctx context.Context, head *query.Head, d *gate.System) (*answer.Linked, error) {
 	l := &answer.Linked{System: d.Name, Title: d.Title, Kind: d.Link.Connection.Name}
-	if every := d.Link.Every.Duration; every > 0 {
-		l.Every = short(every)
+	if every := d.Link.Every; every.Duration > 0 {
+		l.Every = every.String()
 	}
 	if s.AtOnce {
 		_, _ = s.compiled(ctx, head, d) // what fails is told below
@@ -63,18 +62,6 @@ func (s *Readings) describe(ctx context.Context, head *query.Head, d *gate.Syste
 	}
 	l.Newest = infoOf(real, d)
 	return l, nil
-}
-
-// short is a length of time without parts that are nothing: 1h, not 1h0m0s.
-func short(d time.Duration) string {
-	text := d.String()
-	if strings.HasSuffix(text, "m0s") {
-		text = strings.TrimSuffix(text, "0s")
-	}
-	if strings.HasSuffix(text, "h0m") {
-		text = strings.TrimSuffix(text, "0m")
-	}
-	return text
 }
 
 func infoOf(c *reading.Compiled, d *gate.System) *answer.ReadingInfo {

@@ -102,7 +102,7 @@ func (s *Readings) Drifts(ctx context.Context, system string, asked answer.Drift
 		if err != nil {
 			return nil, err
 		}
-		all.Drifts = append(all.Drifts, *d)
+		all.Drifts, all.Next = append(all.Drifts, *d), d.Next
 		return all, nil
 	}
 	for _, x := range head.Atlas.Systems {

@@ -82,7 +82,7 @@ func (s *Readings) driftFindings(ctx context.Context, head *query.Head, d *gate.
 		if c.Why == reading.Unknown {
 			continue // it is a stranger
 		}
-		add(codes[c.Effect].code, fmt.Sprintf("In %s %s: %d of the entitlements of %d people differ.", d.Name, answer.DriftCauseWords(c), c.Items, c.Users), codes[c.Effect].fix, named(c)...)
+		add(codes[c.Effect].code, fmt.Sprintf("In %s %s: %s of %s.", d.Name, answer.DriftCauseWords(c), counted(c.Items, "entitlement", "entitlements"), counted(c.Users, "person", "people")), codes[c.Effect].fix, named(c)...)
 	}
 	for _, a := range real.Strangers() {
 		add(finding.Stranger, fmt.Sprintf("The account %s of %s belongs to nobody of the map.", a.Name, d.Name),
@@ -94,6 +94,13 @@ func (s *Readings) driftFindings(ctx context.Context, head *query.Head, d *gate.
 		}
 	}
 	return all
+}
+
+func counted(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
 }
 
 func named(c *reading.Cause) (names []string) {

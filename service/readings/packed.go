@@ -39,7 +39,8 @@ func packed(r *reading.Reading) ([]byte, error) {
 	err = json.NewEncoder(z).Encode(form{
 		r.System, r.Type, r.At, r.Server, r.Accounts, r.Groups, string(document), r.Objects, r.Rights, r.Beyond, r.Unseen,
 	})
-	return b.Bytes(), errors.Join(err, z.Close())
+	err = errors.Join(err, z.Close())
+	return b.Bytes(), err
 }
 
 // written is the document of a reading as that of a system.

@@ -13,11 +13,11 @@
   <p class="head" aria-hidden="true"><span>by the map alone</span><span>there alone</span></p>
   {#each causes as c, i (i)}
     <div class="row" role="listitem">
-      <button aria-pressed={chosen === i} onclick={() => onpick(chosen === i ? -1 : i)} aria-label="{c.effect}: {c.sentence}, {c.items} entitlements of {c.people} people">
+      <button aria-pressed={chosen === i} onclick={() => onpick(chosen === i ? -1 : i)}>
         <span class="side left">{#if c.effect === 'short'}<span class="bar short" style:width="{wide(c.items)}%"></span>{/if}</span>
         <span class="post" aria-hidden="true"></span>
         <span class="side">{#if c.effect === 'excess'}<span class="bar excess" style:width="{wide(c.items)}%"></span>{/if}</span>
-        <span class="words">{c.sentence} <span class="figures soft">{c.items}{c.people > 1 ? ` of ${c.people} people` : ''}</span></span>
+        <span class="words"><span class="unseen">{c.effect}: </span>{c.sentence} <span class="figures soft">{c.items}{c.people > 1 ? ` of ${c.people} people` : ''}</span></span>
       </button>
     </div>
   {/each}
