@@ -14,7 +14,7 @@ import (
 )
 
 // answered are the commands whose output the docs show from the demo's map folder.
-var answered = []string{"reach", "why", "who", "members", "memberships", "findings", "guarantees", "compare", "matrix", "hours", "search", "group", "system", "rule"}
+var answered = []string{"drift", "reading", "reach", "why", "who", "members", "memberships", "findings", "guarantees", "compare", "matrix", "hours", "search", "group", "system", "rule"}
 
 // What the docs show of a command is what it prints on the demo. A line of … stands for
 // lines that are left out, and … at the end of a line for the rest of it.

@@ -8,6 +8,7 @@ for tool in "${!package[@]}"; do
   read -ra needed <<<"${package[$tool]}"
   missing+=("${needed[@]}")
 done
+compgen -G '/usr/lib/postgresql/*/bin/initdb' >/dev/null || missing+=(postgresql)
 [ ${#missing[@]} -eq 0 ] && exit 0
 if [ "$(id -u)" -ne 0 ]; then
   echo "The tests need these Debian packages: ${missing[*]}" >&2
@@ -16,5 +17,10 @@ if [ "$(id -u)" -ne 0 ]; then
 fi
 echo "Installing ${missing[*]} for the tests …"
 export DEBIAN_FRONTEND=noninteractive
+# The tests start clusters of their own: none is wanted besides.
+if [ ! -e /etc/postgresql-common/createcluster.conf ]; then
+  mkdir -p /etc/postgresql-common
+  echo "create_main_cluster = false" >/etc/postgresql-common/createcluster.conf
+fi
 apt-get update -qq
 apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
