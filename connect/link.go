@@ -53,6 +53,14 @@ func Observe(ctx context.Context, s *gate.System, host Host, progress func(read 
 		errs.Addf(s.Link.Place, "%s reads systems of the type %s, and %s is of the type %s", l.Connector().Name, strings.Join(types, " or "), s.Name, s.Type.Name)
 		return nil, errs.Err()
 	}
+	for _, text := range []string{s.Link.Names.Groups, s.Link.Names.Users} {
+		if err := reading.CheckWritten(text); err != nil {
+			errs.Addf(s.Link.Place, "names: %v", err)
+		}
+	}
+	if err := errs.Err(); err != nil {
+		return nil, err
+	}
 	r, err := l.Observe(ctx, &Observing{s, host}, progress)
 	if err != nil {
 		return nil, fmt.Errorf("the system %s cannot be read: %w", s.Name, err)

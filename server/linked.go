@@ -97,7 +97,7 @@ func reallyBeside(api huma.API, s *workspace.Service) {
 		return s.Readings.Really().Compare(ctx, in.First, in.Second, given)
 	})
 	get(api, "/really/matrix", "really-matrix", "People against what they really hold in one system", func(ctx context.Context, in *struct {
-		System string `query:"system" required:"true" minLength:"1" doc:"The system."`
+		System string `query:"system" doc:"The system; it must be named."`
 		Group  string `query:"group" doc:"Only members of this group of the map."`
 		Right  string `query:"right" doc:"Only rights like this, with *."`
 		Facts

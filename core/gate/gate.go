@@ -59,7 +59,7 @@ type Gate interface {
 	// Given hands every permission that can be listed to visit, with the lines that give it and
 	// those that take it away, each to and from some. Lines of gates whose permissions have no list
 	// are not handed on.
-	Given(visit func(object, right string, gives, takes rule.LineSet))
+	Given(visit func(rule.Given))
 	// Public names what is listed for everyone.
 	Public() []string
 	// Depends is what listings look at in a subject besides whom lines name.

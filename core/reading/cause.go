@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"gatemap/core/directory"
+	"gatemap/core/parallel"
 	"gatemap/core/rule"
 )
 
@@ -49,14 +50,21 @@ type Cause struct {
 
 // explain finds the causes of all items.
 func (d *Drift) explain() {
-	here, there := d.sides(false)
+	causes := make([]Cause, len(d.Items))
+	const piece = 4096
+	parallel.For(len(causes), piece, func(from, to int) {
+		here, there := d.sides(false)
+		for i := from; i < to; i++ {
+			x := &d.Items[i]
+			causes[i] = d.cause(x, here, there)
+			causes[i].Effect = x.Effect
+			d.settle(x, here, there)
+		}
+	})
 	at := map[Cause]int{}
 	last := map[int]string{} // the user whom a cause was met with last: items are by user
 	for i := range d.Items {
-		x := &d.Items[i]
-		c := d.cause(x, here, there)
-		c.Effect = x.Effect
-		d.settle(x, here, there)
+		x, c := &d.Items[i], causes[i]
 		n, known := at[c]
 		if !known {
 			n = len(d.Causes)
@@ -184,9 +192,12 @@ func lineOf(r *rule.Route) string {
 	return r.Mapping
 }
 
-// turned asks about a user.
+// turned asks about a user. What was worked out of one stays as long as it is about the same.
 func (s *side) turned(u directory.UserID) *side {
-	s.question.Turn(u)
+	if !s.about || s.question.Subject.ID != u {
+		s.question.Turn(u)
+		s.about = true
+	}
 	return s
 }
 
@@ -196,8 +207,7 @@ func (s *side) decide(u directory.UserID, object, right string) rule.Entitlement
 	if err != nil {
 		return rule.Entitlement{}
 	}
-	s.question.Turn(u)
-	e := p.Decide(s.question)
+	e := p.Decide(s.turned(u).question)
 	e.Settle(s.question)
 	return e
 }

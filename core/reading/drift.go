@@ -62,9 +62,10 @@ func Between(c *Compiled, declare func(d, other gate.Document) gate.Document) (*
 			d.ignored[c.Full(a.Name)] = true
 		}
 	}
-	d.Items = d.items()
+	l := d.newLedger()
+	d.Items = d.items(l)
 	d.explain()
-	d.Lines = d.lines()
+	d.Lines = l.compared()
 	return d, nil
 }
 
@@ -76,7 +77,9 @@ func declared(c *Compiled, declare func(d, other gate.Document) gate.Document) (
 		return here, err
 	}
 	document := *here.Document
-	document.Gate = declare(document.Gate, c.Document)
+	if document.Gate = declare(document.Gate, c.Document); document.Gate == here.Document.Gate {
+		return here, nil
+	}
 	a, err := c.Now.With(atlas.Changed{Title: c.Now.Title, Book: c.Now.Book, Frame: c.Now.Frame, Systems: []*gate.System{&document}})
 	if err != nil {
 		return nil, err
@@ -90,6 +93,8 @@ type side struct {
 	system   *atlas.System
 	at       *Compiled // of the map: when accounts are looked at
 	held     []rule.Entitlement
+	words    []uint32
+	about    bool // it asks about somebody already
 }
 
 func (d *Drift) sides(brief bool) (here, there *side) {
@@ -123,8 +128,7 @@ func (s *side) lacks() string {
 // list lists what a user holds that can be used in some situation, by object and right.
 func (s *side) list(u directory.UserID) []rule.Entitlement {
 	s.held = s.held[:0]
-	s.question.Turn(u)
-	if !s.able() {
+	if !s.turned(u).able() {
 		return nil
 	}
 	s.system.Gate.Reach(s.question, func(e rule.Entitlement) {
@@ -180,19 +184,27 @@ func (d *Drift) pairs() []pair {
 }
 
 // items are the differences of all.
-func (d *Drift) items() []Item {
+func (d *Drift) items(l *ledger) []Item {
 	const piece = 16
 	pairs := d.pairs()
+	var s *suspects
+	if l.plain {
+		s = d.newSuspects(l)
+	}
 	parts := make([][]Item, (len(pairs)+piece-1)/piece)
 	parallel.For(len(pairs), piece, func(from, to int) {
 		here, there := d.sides(true)
 		for _, p := range pairs[from:to] {
 			var x, y []rule.Entitlement
-			if p.known {
-				x = here.list(p.here)
-			}
-			if p.has {
-				y = there.list(p.there)
+			if s != nil && p.known && p.has && here.turned(p.here).able() && there.turned(p.there).able() {
+				x, y = s.held(here, there)
+			} else {
+				if p.known {
+					x = here.list(p.here)
+				}
+				if p.has {
+					y = there.list(p.there)
+				}
 			}
 			parts[from/piece] = d.differ(parts[from/piece], p, x, y)
 		}

@@ -12,8 +12,10 @@ import (
 	"pgregory.net/rapid"
 
 	"gatemap/core/atlas"
+	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/gate/types"
+	"gatemap/core/name"
 	"gatemap/core/place"
 	"gatemap/core/reading"
 	"gatemap/core/rule"
@@ -402,4 +404,93 @@ func patterns(texts ...string) (list []gate.Pattern) {
 		list = append(list, gate.Pattern{Text: place.Text{Value: text}})
 	}
 	return list
+}
+
+// What is found for words is what is found point by point: with denials, limits, tags, sealed
+// resources and conditions, whichever lines and members are missing there or are there besides.
+func TestDriftIsWhatEachPointSays(t *testing.T) {
+	a := demoAtlas(t)
+	at := time.Date(2026, 11, 28, 12, 0, 0, 0, time.UTC)
+	for _, named := range []string{"archive", "reduction-hosts", "dome-hosts", "compute", "night-files"} {
+		s, err := a.System(named)
+		require.NoError(t, err)
+		document := *s.Document
+		document.Link = &gate.Link{Names: gate.Written{Groups: "gm-{name}"}}
+		var groups []string
+		own := gate.Rewritten(document.Gate, func(w *gate.Who) {
+			w.Claims = nil
+			for i := range w.Groups {
+				groups, w.Groups[i].Name = append(groups, w.Groups[i].Name), "gm-"+w.Groups[i].Name
+			}
+			if w.Empty() {
+				w.Users = append(w.Users, name.Ref{Name: "nobody"})
+			}
+		}, func(p *directory.People) {
+			for i := range p.Groups {
+				groups, p.Groups[i].Name = append(groups, p.Groups[i].Name), "gm-"+p.Groups[i].Name
+			}
+		})
+		slices.Sort(groups)
+		groups = slices.Compact(groups)
+		rapid.Check(t, func(rt *rapid.T) {
+			r := &reading.Reading{System: named, Type: document.Type.Name, At: at}
+			drop := rapid.IntRange(0, 2).Draw(rt, "dropped in ten")
+			r.Document = gate.Rewritten(own, func(w *gate.Who) { w.Off = rapid.IntRange(1, 10).Draw(rt, "off") <= drop }, func(*directory.People) {})
+			for u := range a.Book.AllUsers {
+				if a.Book.UserHome(u) == "cindervale" && rapid.IntRange(1, 20).Draw(rt, "no account") > drop {
+					r.Accounts = append(r.Accounts, reading.Account{Name: a.Book.User(u).Name, Active: rapid.IntRange(1, 20).Draw(rt, "locked") > drop})
+				}
+			}
+			for _, group := range groups {
+				g := reading.Group{Name: "gm-" + group}
+				id, err := a.Book.FindGroup(group, "")
+				if err != nil {
+					continue
+				}
+				for u := range a.Book.AllUsers {
+					if in := a.Book.Subject(u).In(id); in == (rapid.IntRange(1, 20).Draw(rt, "other") > drop) {
+						g.Accounts = append(g.Accounts, a.Book.User(u).Name)
+					}
+				}
+				r.Groups = append(r.Groups, g)
+			}
+			c, err := reading.Compile(r, a, &document)
+			require.NoError(rt, err)
+			d, err := reading.Between(c, typeOf(s).Declare)
+			require.NoError(rt, err)
+			got := map[thing]reading.Effect{}
+			for _, x := range d.Items {
+				got[thing{x.User, x.Object, x.Right}] = x.Effect
+			}
+			assert.Equal(rt, pointByPoint(a, s, c, at), got, named)
+		})
+	}
+}
+
+// pointByPoint is who holds otherwise on both sides, of everything that is listed on either.
+func pointByPoint(a *atlas.Atlas, s *atlas.System, c *reading.Compiled, at time.Time) map[thing]reading.Effect {
+	here := byMap(a, s, at)
+	there := map[thing]rule.State{}
+	for u := range c.Atlas.Book.AllUsers {
+		if !c.Atlas.Book.User(u).IsActive() {
+			continue
+		}
+		c.System.Gate.Reach(c.Atlas.Question(u, c.Atlas.Frame.Facts(situation.Situation{}, nil)), func(e rule.Entitlement) {
+			if e.State >= rule.Depends {
+				there[thing{c.Atlas.Book.UserName(u), e.Object, e.Right}] = e.State
+			}
+		})
+	}
+	want := map[thing]reading.Effect{}
+	for x, state := range here {
+		if there[x] < state {
+			want[x] = reading.Short
+		}
+	}
+	for x, state := range there {
+		if here[x] < state {
+			want[x] = reading.Excess
+		}
+	}
+	return want
 }

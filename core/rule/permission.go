@@ -138,8 +138,17 @@ func (l *Listing) Reach(q *Question, add func(Entitlement)) {
 	answers.Put(scratch)
 }
 
+// Given is a permission with the rules that give it and those that take it away.
+type Given struct {
+	Object, Right string
+	Gives, Takes  LineSet
+	// Plain says that nothing else decides: whoever is given it by one rule and loses it by none has
+	// it, in whatever order they stand.
+	Plain bool
+}
+
 // Given hands on every permission with the rules that give it and those that take it away.
-func (l *Listing) Given(visit func(object, right string, gives, takes LineSet)) {
+func (l *Listing) Given(visit func(Given)) {
 	for i := range l.all {
 		var gives, takes LineSet
 		d := l.all[i].Decision
@@ -155,7 +164,8 @@ func (l *Listing) Given(visit func(object, right string, gives, takes LineSet)) 
 			}
 		}
 		takes.Join(d.Limits)
-		visit(l.all[i].object, l.all[i].right, gives, takes)
+		plain := d.Only == nil && d.Override == nil && d.Default == nil && len(d.Locks) == 0 && d.Ordered.Empty() && d.Asks.Empty() && (d.Nearest == nil || d.Nearest.Next == nil)
+		visit(Given{l.all[i].object, l.all[i].right, gives, takes, plain})
 	}
 }
 

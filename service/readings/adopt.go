@@ -141,6 +141,10 @@ func put(files map[string]string, kind, named string, text []byte) error {
 		if !there {
 			continue
 		}
+		if !strings.Contains(content, "\n---") { // the file is this document
+			files[path] = string(text)
+			return nil
+		}
 		v, err := mapfile.ParseValue(string(text))
 		if err != nil {
 			return err

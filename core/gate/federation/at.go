@@ -222,4 +222,4 @@ func (b *compiled) Catalogue() gate.Catalogue {
 }
 
 // Given hands on nothing: the values of claims have no list.
-func (b *compiled) Given(func(object, right string, gives, takes rule.LineSet)) {}
+func (b *compiled) Given(func(rule.Given)) {}

@@ -157,4 +157,4 @@ func (w *compiled) Catalogue() gate.Catalogue {
 }
 
 // Given hands on nothing: what a rule permits are ranges, which have no list.
-func (w *compiled) Given(func(object, right string, gives, takes rule.LineSet)) {}
+func (w *compiled) Given(func(rule.Given)) {}

@@ -13,19 +13,28 @@ func (c *compiler) apply() {
 	t := c.tree
 	alike := map[string][]*rule.Decision{}
 	var key []byte
+	mappingsOn, limitsOn := byObject(t.mappings), byObject(t.limits)
 	for i := range t.resources {
 		r := &t.resources[i]
+		for at := i; at >= 0; at = t.resources[at].parent {
+			for _, j := range mappingsOn[t.resources[at].path] {
+				if tagged(r.tags, t.mappings[j].where) {
+					r.mappings = append(r.mappings, j)
+				}
+			}
+			if t.resources[at].sealed {
+				break
+			}
+		}
 		var limits []int
-		for j := range t.mappings {
-			if t.reaches(i, t.mappings[j].object) && tagged(r.tags, t.mappings[j].where) {
-				r.mappings = append(r.mappings, j)
+		for path := r.path; ; path = above(path) {
+			limits = append(limits, limitsOn[path]...)
+			if path == "/" {
+				break
 			}
 		}
-		for j := range t.limits {
-			if within(r.path, t.limits[j].object) {
-				limits = append(limits, j)
-			}
-		}
+		slices.Sort(r.mappings) // in the order of writing
+		slices.Sort(limits)
 		key = key[:0]
 		for _, list := range [][]int{r.mappings, limits} {
 			for _, j := range list {
@@ -45,6 +54,15 @@ func (c *compiler) apply() {
 			t.Add(r.path, t.rights[right], d, d.Nearest.Gives, false)
 		}
 	}
+}
+
+// byObject are the places of mappings or limits by the object that they are on.
+func byObject(list []mapping) map[string][]int {
+	by := map[string][]int{}
+	for j := range list {
+		by[list[j].object] = append(by[list[j].object], j)
+	}
+	return by
 }
 
 // decisions are what decides on each right: the mappings that give it, those that deny it, and

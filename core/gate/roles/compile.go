@@ -17,6 +17,7 @@ type compiled struct {
 	rights    []string // the catalogue, sorted
 	roles     map[string]set
 	resources []resource
+	at        map[string]int // the resources by path
 	mappings  []mapping
 	limits    []mapping
 }
@@ -85,6 +86,7 @@ func (c *compiler) grow() {
 	declared := slices.Clone(c.doc.Resources)
 	slices.SortStableFunc(declared, func(a, b Resource) int { return strings.Compare(a.Path.Value, b.Path.Value) })
 	t := c.tree
+	t.at = map[string]int{"/": 0}
 	if len(declared) == 0 || declared[0].Path.Value != "/" {
 		t.resources = append(t.resources, resource{path: "/", parent: -1, tags: map[string]string{}})
 	}
@@ -99,16 +101,15 @@ func (c *compiler) grow() {
 			continue
 		}
 		parent := -1
-		for j := len(t.resources) - 1; j >= 0 && parent < 0; j-- {
-			if within(path, t.resources[j].path) {
-				parent = j
-			}
+		if path != "/" {
+			parent = t.nearest(above(path))
 		}
 		tags := map[string]string{}
 		if parent >= 0 && !r.Sealed {
 			maps.Copy(tags, t.resources[parent].tags)
 		}
 		maps.Copy(tags, r.Tags)
+		t.at[path] = len(t.resources)
 		t.resources = append(t.resources, resource{path: path, declared: true, sealed: r.Sealed, parent: parent, tags: tags})
 	}
 }
@@ -116,13 +117,15 @@ func (c *compiler) grow() {
 // nearest finds the resource that decides for a path: itself or its nearest
 // declared ancestor.
 func (t *compiled) nearest(path string) int {
-	for i := len(t.resources) - 1; i > 0; i-- {
-		if within(path, t.resources[i].path) {
+	for ; ; path = above(path) {
+		if i, declared := t.at[path]; declared {
 			return i
 		}
 	}
-	return 0
 }
+
+// above is the path over another; of the root it is the root.
+func above(path string) string { return path[:max(1, strings.LastIndexByte(path, '/'))] }
 
 // role computes the rights of a role. trail is the roles being computed.
 func (c *compiler) role(role string, trail []string) set {
@@ -212,13 +215,9 @@ func (c *compiler) limit(i int) {
 // declared reports an object that is no declared resource. The root always is
 // one.
 func (c *compiler) declared(p Path, line rule.Line) bool {
-	paths := make([]string, len(c.tree.resources))
-	for i, r := range c.tree.resources {
-		if r.path == p.Value {
-			return true
-		}
-		paths[i] = r.path
+	if _, declared := c.tree.at[p.Value]; declared {
+		return true
 	}
-	c.Missing("resource", name.Ref{Name: p.Value, Place: p.Place}, name.Near(p.Value, slices.Values(paths)), line)
+	c.Missing("resource", name.Ref{Name: p.Value, Place: p.Place}, name.Near(p.Value, c.tree.paths), line)
 	return false
 }

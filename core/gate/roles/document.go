@@ -37,6 +37,9 @@ func declare(d, other gate.Document) gate.Document {
 			with.Resources = append(with.Resources, r)
 		}
 	}
+	if len(with.Resources) == len(known) {
+		return d // it declares all of them
+	}
 	return &with
 }
 

@@ -52,8 +52,9 @@
     void revision.changes;
     void read;
     if (!isLinked) return void ([linked, drift] = [null, null]);
+    const of = name; // the page may show another system by the time that the first answer is here
     return ask(
-      async () => [(await api.linked()).systems.find((l) => l.system === name) ?? null, await api.drift(name).catch(() => null)] as const,
+      () => Promise.all([api.linked().then((all) => all.systems.find((l) => l.system === of) ?? null), api.drift(of).catch(() => null)]),
       ([l, d]) => ([linked, drift] = [l, d?.drifts[0] ?? null]),
     );
   });

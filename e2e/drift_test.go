@@ -1,0 +1,82 @@
+package e2e
+
+import (
+	"encoding/json"
+	"path/filepath"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// The page shows what a system really holds beside what the map says, down to one cause; reads the
+// system again; and takes what was read into a trial.
+func TestDriftInTheConsole(t *testing.T) {
+	demo := startDemo(t, "--data", t.TempDir())
+	p := signedIn(t, demo, "/drift")
+	p.sees("Read by list, every 1h", "25 accounts, 23 of users of the map", "11 entitlements more there than by the map, 4 less; 1 stranger", "field-laptop-7")
+	p.do(chromedp.Click(`//button[contains(., "it comes by LIC-trial-2024 there")]`, chromedp.NodeVisible))
+	p.sees("By person, where it comes by LIC-trial-2024 there", "cindervale/olle.branwen", "sky-tools/LIC-trial-2024 › sky-tools/mapping 1")
+	p.unseen("cindervale/alba.querido › ")
+	assert.Contains(t, get(p, chromedp.Location()), "cause-sky-tools=2", "the cause is in the address")
+	p.press("Read it now")
+	p.sees("25 accounts")
+	p.do(chromedp.Navigate(demo.address + "/systems/sky-tools"))
+	p.sees("What is really there", "11 entitlements more there")
+	p.press("Adopt it, as a trial")
+	p.sees("adopt-sky-tools", "Replaces the document systems/sky-tools.yaml.")
+	p.quiet()
+}
+
+// The navigation folds away on a phone, and so does the situation, which remembers how it was.
+func TestAPhoneShowsTheAnswerFirst(t *testing.T) {
+	demo := startDemo(t, "--data", t.TempDir())
+	p := signedIn(t, demo, "/")
+	p.do(chromedp.EmulateViewport(390, 800), chromedp.Navigate(demo.address+"/people/cindervale/ilse.okonjo?at=2026-11-24T22:00:00Z"))
+	p.sees("Menu: People", "Situation: at 2026-11-24T22:00:00Z")
+	p.unseen("Guarantees")
+	p.unseen("Set all to any")
+	p.press("Menu: People")
+	p.sees("Guarantees", "Drift")
+	p.do(chromedp.Click(`//button[contains(., "Situation:")]`, chromedp.NodeVisible))
+	p.sees("Set all to any")
+	p.do(chromedp.Reload())
+	p.sees("Set all to any")
+}
+
+// Commands ask a service for what is really there as they ask a folder, and end with 1 where that is
+// not what the map says.
+func TestDriftByCommands(t *testing.T) {
+	data := t.TempDir()
+	demo := startDemo(t, "--data", data)
+	folder := []string{"GATEMAP_MAP=" + filepath.Join(data, "map"), "GATEMAP_SERVER="}
+	out, errs, code := run(t, demo.env(), "reading", "run", "sky-tools")
+	require.Zero(t, code, errs)
+	assert.Contains(t, out, "25 accounts, 23 of users of the map, 1 stranger; 3 groups")
+	for _, args := range [][]string{{"drift", "-o", "csv"}, {"drift", "--people", "--effect", "short", "-o", "csv"}, {"drift", "--user", "cindervale/noor.haddix", "-o", "csv"}, {"drift", "-o", "junit"}, {"who", "sky-tools", "calendar", "--on", "planner", "--really", "-o", "csv"}, {"matrix", "--system", "sky-tools", "--really", "-o", "csv"}, {"compare", "olle.branwen", "ilse.okonjo", "--really", "-o", "csv"}} {
+		want, _, wantCode := run(t, folder, args...)
+		got, errs, code := run(t, demo.env(), args...)
+		assert.Equal(t, want, got, "%v", args)
+		assert.Equal(t, wantCode, code, "%v: %s", args, errs)
+		assert.NotEmpty(t, got, "%v", args)
+	}
+	_, _, code = run(t, demo.env(), "drift")
+	assert.Equal(t, 1, code)
+	out, _, _ = run(t, demo.env(), "drift", "sky-tools", "-o", "json")
+	var drifts struct{ Drifts []struct{ Excess, Short int } }
+	require.NoError(t, json.Unmarshal([]byte(out), &drifts))
+	assert.Equal(t, 11, drifts.Drifts[0].Excess)
+	for want, args := range map[string][]string{
+		"has no link":                      {"drift", "archive"},
+		"there is no system \"sky-tols\"":  {"drift", "sky-tols"},
+		"name the system of the map":       {"adopt"},
+		"--trial asks as if":               {"reach", "ilse.okonjo", "--really", "--trial", "x"},
+		"what is really there is put in a": {"matrix", "--really"},
+		"one of excess, short":             {"drift", "--effect", "more"},
+	} {
+		_, errs, code := run(t, demo.env(), args...)
+		assert.Contains(t, errs, want, "%v", args)
+		assert.NotZero(t, code, "%v", args)
+	}
+}
