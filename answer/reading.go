@@ -18,6 +18,7 @@ type Linked struct {
 	Kind   string       `json:"kind" doc:"How it is reached: the kind of its link."`
 	Every  string       `json:"every,omitempty" doc:"How often it is read; missing: when asked."`
 	Newest *ReadingInfo `json:"newest,omitempty" doc:"The newest reading; missing: there is none yet."`
+	Busy   bool         `json:"busy,omitempty" doc:"It is being read now."`
 	Failed int          `json:"failed,omitempty" doc:"How many readings have failed since, one after the other."`
 	Error  string       `json:"error,omitempty" doc:"Why the last one failed."`
 	Tried  *time.Time   `json:"tried,omitempty" doc:"When the last one was tried."`

@@ -164,6 +164,9 @@ func (a *app) linkedText(all *answer.LinkedSystems) error {
 		} else {
 			a.print("  not read yet\n")
 		}
+		if l.Busy {
+			a.print("  it is being read now\n")
+		}
 		if l.Failed > 0 {
 			a.print("  %s: %s\n", a.paint(red, "failed "+count(l.Failed, "time", "times")+" since"), l.Error)
 		}

@@ -2,9 +2,12 @@ package client
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
+	"time"
 
 	"gatemap/answer"
 	"gatemap/core/situation"
@@ -17,9 +20,30 @@ func (c *Client) Linked(ctx context.Context) (*answer.LinkedSystems, error) {
 	return call[answer.LinkedSystems](ctx, c, http.MethodGet, "linked", nil, nil)
 }
 
-// Observe has a system read.
+// Observe has a system read, and waits until it was.
 func (c *Client) Observe(ctx context.Context, system string) (*answer.Linked, error) {
-	return call[answer.Linked](ctx, c, http.MethodPost, "systems/"+url.PathEscape(system)+"/reading", nil, nil)
+	l, err := call[answer.Linked](ctx, c, http.MethodPost, "systems/"+url.PathEscape(system)+"/reading", nil, nil)
+	failed := 0
+	for err == nil && l.Busy {
+		failed = l.Failed
+		select {
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		case <-time.After(time.Second):
+		}
+		var all *answer.LinkedSystems
+		if all, err = c.Linked(ctx); err != nil {
+			return nil, err
+		}
+		i := slices.IndexFunc(all.Systems, func(x answer.Linked) bool { return x.System == l.System })
+		if i < 0 {
+			return nil, fmt.Errorf("the system %s has no link any more", l.System)
+		}
+		if l = &all.Systems[i]; !l.Busy && l.Failed > failed {
+			return nil, &answer.ConflictError{Message: l.Error}
+		}
+	}
+	return l, err
 }
 
 // Drifts tells how systems differ from the map.

@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"net/http"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -11,16 +12,19 @@ import (
 	"gatemap/workspace"
 )
 
+// readingWait is how long an answer waits for a reading, which goes on without it.
+const readingWait = 30 * time.Second
+
 // linked are the operations on systems that are linked. What they answer changes without a new
 // revision, so it is never kept.
 func linked(api huma.API, s *workspace.Service) {
 	get(api, "/linked", "linked", "The systems that have a link, with what is known of the real ones", func(ctx context.Context, _ *struct{}) (*answer.LinkedSystems, error) {
 		return s.Readings.List(ctx)
 	})
-	post(api, "/systems/{name}/reading", "read-system", "Read what a linked system really holds", operator.Intake, http.StatusOK, func(ctx context.Context, in *struct {
+	post(api, "/systems/{name}/reading", "read-system", "Read what a linked system really holds; a reading that takes longer goes on, and the answer says busy", operator.Intake, http.StatusOK, func(ctx context.Context, in *struct {
 		Name string `path:"name"`
 	}) (*answer.Linked, error) {
-		return s.Readings.Read(ctx, operator.From(ctx), unescape(in.Name))
+		return s.Readings.Start(ctx, operator.From(ctx), unescape(in.Name), readingWait)
 	})
 	post(api, "/adopt", "adopt", "Begin a trial in which what was read of a system is what its document says", operator.Stage, http.StatusCreated, func(ctx context.Context, in *struct {
 		Body struct {

@@ -140,6 +140,29 @@ func TestLinksAreReadOnSchedule(t *testing.T) {
 	assert.Never(t, func() bool { return accounts() == 27 }, 500*time.Millisecond, 50*time.Millisecond)
 }
 
+// A reading that takes longer than somebody waits goes on without them.
+func TestALongReadingGoesOn(t *testing.T) {
+	s, _ := linkedService(t, t.TempDir())
+	defer func() { require.NoError(t, s.Close()) }()
+	l, err := s.Readings.Start(t.Context(), ada, "sky-tools", 0)
+	require.NoError(t, err)
+	assert.True(t, l.Busy || l.Newest != nil)
+	assert.Eventually(t, func() bool {
+		all, err := s.Readings.List(context.Background())
+		return err == nil && !all.Systems[0].Busy && all.Systems[0].Newest != nil
+	}, 20*time.Second, 10*time.Millisecond)
+	l, err = s.Readings.Start(t.Context(), ada, "sky-tools", time.Minute)
+	require.NoError(t, err)
+	assert.False(t, l.Busy)
+	gone, leave := context.WithCancel(t.Context())
+	leave()
+	_, err = s.Readings.Read(gone, ada, "sky-tools")
+	require.ErrorIs(t, err, context.Canceled)
+	all, err := s.Readings.List(t.Context())
+	require.NoError(t, err)
+	assert.Zero(t, all.Systems[0].Failed, "that somebody has gone says nothing of the system")
+}
+
 // What is really there is asked as the map is: of users of the map, of strangers, and of those who
 // have no account.
 func TestReally(t *testing.T) {

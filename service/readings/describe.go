@@ -48,6 +48,7 @@ func (s *Readings) describe(ctx context.Context, head *query.Head, d *gate.Syste
 	k := s.kept(d.Name)
 	k.mu.Lock()
 	row := k.row
+	l.Busy = k.going
 	k.mu.Unlock()
 	l.Failed, l.Error = row.Failed, row.Error
 	if !row.Tried.IsZero() {

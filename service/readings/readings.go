@@ -54,6 +54,7 @@ type kept struct {
 	busy sync.Mutex // while it is read
 
 	mu      sync.Mutex
+	going   bool // it is being read
 	row     store.Reading
 	reading *reading.Reading // of row, once it was unpacked
 	head    *query.Head      // of which what follows was computed
@@ -107,10 +108,15 @@ func (s *Readings) Read(ctx context.Context, by operator.Actor, system string) (
 	k := s.kept(document.Name)
 	k.busy.Lock()
 	defer k.busy.Unlock()
+	k.goes(true)
+	defer k.goes(false)
 	tried := time.Now()
 	r, err := connect.Observe(ctx, document, *s.Host, func(int) {})
 	if err == nil {
 		_, err = reading.Compile(r, head.Atlas, document) // what cannot be compiled is no reading
+	}
+	if err != nil && ctx.Err() != nil {
+		return nil, ctx.Err() // who asked has gone: that says nothing of the system
 	}
 	row := store.Reading{System: document.Name, Tried: tried}
 	if err != nil {
@@ -130,7 +136,45 @@ func (s *Readings) Read(ctx context.Context, by operator.Actor, system string) (
 	if err != nil {
 		return nil, &answer.ConflictError{Message: err.Error()}
 	}
+	k.goes(false)
 	return s.describe(ctx, head, document)
+}
+
+// Start reads a system by itself, and waits for it for a while: what it does not wait for goes on,
+// and the answer says that it does.
+func (s *Readings) Start(ctx context.Context, by operator.Actor, system string, wait time.Duration) (*answer.Linked, error) {
+	head := s.Head()
+	document, err := s.linked(head, system)
+	if err != nil {
+		return nil, err
+	}
+	type done struct {
+		linked *answer.Linked
+		err    error
+	}
+	ended := make(chan done, 1)
+	s.Working.Go(func() {
+		l, err := s.Read(operator.With(s.Closing, by), by, document.Name)
+		ended <- done{l, err}
+	})
+	select {
+	case d := <-ended:
+		return d.linked, d.err
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	case <-time.After(wait):
+	}
+	l, err := s.describe(ctx, head, document)
+	if err == nil {
+		l.Busy = true
+	}
+	return l, err
+}
+
+func (k *kept) goes(going bool) {
+	k.mu.Lock()
+	k.going = going
+	k.mu.Unlock()
 }
 
 // keep keeps how a reading went, and tells everyone.

@@ -14,6 +14,7 @@
 
   let chart = $state.raw<Chart | null>(null);
   let broken = $state<readonly Guaranteed[]>([]);
+  let promised = $state(0);
   let found = $state.raw<Findings | null>(null);
   let latest = $state<readonly Revision[]>([]);
   let waiting = $state<readonly Run[]>([]);
@@ -23,7 +24,7 @@
     void revision.changes;
     return together(
       ask(() => api.chart(), (got) => ((chart = got), (wrong = '')), (error) => (wrong = error.message)),
-      ask(() => api.guarantees(), (got) => (broken = got.guarantees.filter((g) => g.state === 'broken'))),
+      ask(() => api.guarantees(), (got) => ((broken = got.guarantees.filter((g) => g.state === 'broken')), (promised = got.guarantees.length))),
       ask(() => api.findings({ severity: 'error', limit: 6 }), (got) => (found = got)),
       ask(() => api.history(), (got) => (latest = got.revisions.slice(0, 5))),
       ask(() => api.runs(), (got) => (waiting = got.runs.filter((r) => r.state === 'waiting' || r.state === 'held'))),
@@ -50,7 +51,7 @@
     <div class="news">
       <section aria-labelledby="broken">
         <h2 id="broken"><a href={place.to('/guarantees')}>Broken guarantees</a> {broken.length}</h2>
-        <ul>{#each broken.slice(0, 6) as g (g.guarantee)}<li><a href={place.to('/guarantees', { 'guarantees-find': g.guarantee })}>{g.guarantee}</a></li>{:else}<li class="soft">All guarantees are kept.</li>{/each}</ul>
+        <ul>{#each broken.slice(0, 6) as g (g.guarantee)}<li><a href={place.to('/guarantees', { 'guarantees-find': g.guarantee })}>{g.guarantee}</a></li>{:else}<li class="soft">{promised ? `All ${promised} guarantees are kept.` : 'The map promises nothing yet.'}</li>{/each}</ul>
       </section>
       <section aria-labelledby="errors">
         <h2 id="errors"><a href={place.to('/findings')}>Errors</a> {found?.total ?? '…'}</h2>

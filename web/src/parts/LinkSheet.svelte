@@ -37,7 +37,7 @@
   {:else}<span>Not read yet.</span>{/if}
   {#if rights.has('intake')}<button class="act" disabled={busy !== ''} onclick={read}>Read it now</button>{/if}
   {#if rights.stage && linked.newest}<button class="act" disabled={busy !== ''} onclick={adopt}>Adopt it, as a trial</button>{/if}
-  {#if busy}<span role="status">{busy}</span>{/if}
+  {#if busy || linked.busy}<span role="status">{busy || 'It is being read …'}</span>{/if}
 </p>
 {#if wrong}<Notice kind="wrong" title="It cannot be done">{wrong}</Notice>{/if}
 {#if linked.failed && !wrong}<Notice kind="wrong" title="It could not be read {linked.failed === 1 ? 'once' : `${linked.failed} times`} since">{linked.error}</Notice>{/if}
