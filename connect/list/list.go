@@ -40,7 +40,7 @@ func (d *Document) Observe(ctx context.Context, o *connect.Observing, progress f
 		return nil, err
 	}
 	r := &reading.Reading{At: at, Server: d.File.Value}
-	t := taking{Document: d, accounts: map[string]*reading.Account{}, members: map[string]map[string]bool{}}
+	t := taking{Document: d, accounts: map[string]*reading.Account{}, members: map[string]map[string]bool{}, through: map[gate.Holding][]string{}}
 	for i := range entries {
 		if i%1000 == 0 {
 			if err := ctx.Err(); err != nil {
@@ -61,7 +61,7 @@ func (d *Document) Observe(ctx context.Context, o *connect.Observing, progress f
 	}
 	i := slices.IndexFunc(types.Table, func(t gate.Type) bool { return t.Name == o.System.Type.Name })
 	var left []gate.Holding
-	r.Document, left = types.Table[i].Holding(o.System.Gate, t.holdings)
+	r.Document, left = types.Table[i].Holding(o.System.Gate, t.held())
 	for _, h := range left {
 		r.Beyond = append(r.Beyond, reading.Beyond{What: "right", Text: strings.TrimSpace(cmp.Or(h.Group, h.Account) + ": " + h.Right + " " + h.Object)})
 	}
@@ -134,7 +134,24 @@ type taking struct {
 	*Document
 	accounts map[string]*reading.Account
 	members  map[string]map[string]bool
-	holdings []gate.Holding
+	holdings []gate.Holding            // of accounts themselves, and of whole groups
+	through  map[gate.Holding][]string // by what a group was said to give: the accounts of which it was said
+}
+
+// held is what accounts and groups hold. What is said of all in a group the group has; what is
+// said of some of them alone is theirs, or the list would say of the others what it does not.
+func (t *taking) held() []gate.Holding {
+	for h, accounts := range t.through {
+		slices.Sort(accounts)
+		if accounts = slices.Compact(accounts); len(accounts) == len(t.members[h.Group]) {
+			t.holdings = append(t.holdings, h)
+			continue
+		}
+		for _, account := range accounts {
+			t.holdings = append(t.holdings, gate.Holding{Account: account, Object: h.Object, Right: h.Right})
+		}
+	}
+	return t.holdings
 }
 
 func (t *taking) take(e *connect.Entry, errs *place.Errors) {
@@ -164,17 +181,26 @@ func (t *taking) take(e *connect.Entry, errs *place.Errors) {
 			a.Note = "last used " + used
 		}
 	}
-	if h.Group != "" {
-		if t.members[h.Group] == nil {
-			t.members[h.Group] = map[string]bool{}
+	says := h.Right != "" || h.Object != ""
+	if h.Group == "" {
+		if says {
+			t.holdings = append(t.holdings, h)
 		}
-		if h.Account != "" {
-			t.members[h.Group][h.Account] = true
-		}
-		h.Account = ""
+		return
 	}
-	if h.Right != "" || h.Object != "" {
+	if t.members[h.Group] == nil {
+		t.members[h.Group] = map[string]bool{}
+	}
+	account := h.Account
+	h.Account = ""
+	switch {
+	case account == "" && says: // the line is of the group itself
 		t.holdings = append(t.holdings, h)
+	case account != "":
+		t.members[h.Group][account] = true
+		if says {
+			t.through[h] = append(t.through[h], account)
+		}
 	}
 }
 

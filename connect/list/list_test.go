@@ -2,6 +2,7 @@ package list_test
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -15,6 +16,7 @@ import (
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
 	"gatemap/core/gate"
+	"gatemap/core/gate/roles"
 	"gatemap/core/gate/types"
 	"gatemap/core/name"
 	"gatemap/core/place"
@@ -66,6 +68,21 @@ func TestLists(t *testing.T) {
 	r, err = observe("roles", "Login\nilse\n", list.Document{Columns: list.Columns{Account: place.Text{Value: "Login"}}, Right: "desk:use", Object: "/"})
 	require.NoError(t, err, "what all lines are about can be said once")
 	assert.Len(t, r.Accounts, 1)
+}
+
+// What a list says of some in a group it does not say of the others.
+func TestAListSaysNothingOfOthersInAGroup(t *testing.T) {
+	r, err := observe("roles", "Login,Right,On,Via,State,Used\nilse,a:read,/,crew,,\nrana,a:read,/,crew,,\nilse,a:write,/,crew,,\n", list.Document{Columns: columns("Login", "Right", "On", "Via")})
+	require.NoError(t, err)
+	var lines []string
+	for _, m := range r.Document.(*roles.Document).Mappings {
+		line := m.Role.Name
+		for _, who := range slices.Concat(m.Groups, m.Users) {
+			line += " " + who.Name
+		}
+		lines = append(lines, line)
+	}
+	assert.Equal(t, []string{"a:read crew", "a:write ilse"}, lines)
 }
 
 // A list is read whole or not at all: a line that is left out would count as not there.
