@@ -3,7 +3,7 @@ SHELL := /bin/bash
 NPM := npm --no-fund --no-audit --loglevel=error
 CHECKS ?= 2000
 
-.PHONY: all web build package demo demo-ldap test needs bench soak attack types shots clean
+.PHONY: all web build package demo demo-ldap demo-linked test needs bench soak attack types shots clean
 
 all: build
 
@@ -30,6 +30,11 @@ demo: build
 # The demo with its people in a directory server (slapd) that streams changes.
 demo-ldap: build needs
 	@go build -o bin/demoldap ./tools/demoldap && exec ./bin/demoldap $(ARGS)
+
+# The demo with a database server (PostgreSQL) that a system of the map is linked to, in which some
+# things are not as the map says.
+demo-linked: build needs
+	@go build -o bin/demolinked ./tools/demolinked && exec ./bin/demolinked $(ARGS)
 
 # The console's types of the API, drawn from the service's own description.
 types: web/node_modules/.package-lock.json

@@ -3,6 +3,7 @@ package cli
 import (
 	"cmp"
 	"fmt"
+	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -62,14 +63,16 @@ The exit code is 1 if there is any drift, or a linked system of which nobody can
 		case asJUnit:
 			return a.writeJUnit(cmd.Name(), checkedDrifts(all))
 		}
-		return present(a, all, func(d *answer.Drifts) error { return a.driftsText(d, people || asked.Effect+asked.User != "") }, driftTable)
+		return present(a, all, func(d *answer.Drifts) error {
+			return a.driftsText(d, people || asked.Effect+asked.User != "", asked.Effect+asked.User != "")
+		}, driftTable)
 	}
 	return cmd
 }
 
 var driftEffects = []string{string(reading.Excess), string(reading.Short)}
 
-func (a *app) driftsText(all *answer.Drifts, people bool) error {
+func (a *app) driftsText(all *answer.Drifts, people, part bool) error {
 	if len(all.Drifts)+len(all.Unread) == 0 {
 		a.print("No system of the map has a link, so that nobody can say what they really hold (docs/connected.md).\n")
 		return nil
@@ -78,7 +81,7 @@ func (a *app) driftsText(all *answer.Drifts, people bool) error {
 		if i > 0 {
 			a.print("\n")
 		}
-		a.driftText(&all.Drifts[i], people)
+		a.driftText(&all.Drifts[i], people, part)
 	}
 	for _, l := range all.Unread {
 		a.print("\n%s  %s\n", a.paint(strong, l.System), l.Error)
@@ -86,7 +89,8 @@ func (a *app) driftsText(all *answer.Drifts, people bool) error {
 	return nil
 }
 
-func (a *app) driftText(d *answer.Drift, people bool) {
+// driftText tells of one system; of a part of it only what has to do with that.
+func (a *app) driftText(d *answer.Drift, people, part bool) {
 	a.print("%s\n", a.paint(strong, d.System))
 	a.print("  %s: %s, %d of users of the map\n", readText(&d.ReadingInfo), count(d.Accounts, "account", "accounts"), d.Tied)
 	if !d.Any() {
@@ -108,7 +112,7 @@ func (a *app) driftText(d *answer.Drift, people bool) {
 		}
 		a.print("\n  %s  (%s)\n", a.paint(strong, effect.title), count(effect.items, "entitlement", "entitlements"))
 		for i, c := range d.Causes {
-			if c.Effect != effect.is {
+			if c.Effect != effect.is || part && !slices.ContainsFunc(d.Items, func(x answer.DriftItem) bool { return x.Cause == i }) {
 				continue
 			}
 			a.print("    %s %s: %s of %s\n", a.paint(effect.style, effect.sign), c.Sentence, count(c.Items, "entitlement", "entitlements"), count(c.People, "person", "people"))
@@ -117,6 +121,19 @@ func (a *app) driftText(d *answer.Drift, people bool) {
 			}
 		}
 	}
+	if part {
+		if d.Total == 0 {
+			a.print("  Nothing of it differs.\n")
+		}
+		return
+	}
+	a.strangersText(d)
+	if len(d.Lines) > 0 {
+		a.linesText(d)
+	}
+}
+
+func (a *app) strangersText(d *answer.Drift) {
 	if len(d.Unknown) > 0 {
 		a.print("\n  %s\n", a.paint(strong, "Strangers: accounts of nobody of the map"))
 		for _, x := range d.Unknown {
@@ -129,9 +146,6 @@ func (a *app) driftText(d *answer.Drift, people bool) {
 	}
 	for _, u := range d.Unclear {
 		a.print("    ? %s may be any of %v\n", u.Name, u.Records)
-	}
-	if len(d.Lines) > 0 {
-		a.linesText(d)
 	}
 }
 

@@ -65,7 +65,7 @@ func Between(c *Compiled, declare func(d, other gate.Document) gate.Document) (*
 	l := d.newLedger()
 	d.Items = d.items(l)
 	d.explain()
-	d.Lines = l.compared()
+	d.Lines = l.compared(c.aside)
 	return d, nil
 }
 

@@ -29,9 +29,14 @@ type Grant struct {
 const someGrants = 5
 
 // compared compares the lines of both sides by what they give to whom.
-func (l *ledger) compared() []Line {
+func (l *ledger) compared(aside map[string]bool) []Line {
 	list := l.lost(l.here, l.there, func(g grant) string { return l.lines[g.line].Name })
-	for _, x := range l.lost(l.there, l.here, func(g grant) string { return l.whom[g.whom] }) {
+	for _, x := range l.lost(l.there, l.here, func(g grant) string {
+		if named := l.whom[g.whom]; !g.takes && !aside[named] {
+			return named
+		}
+		return "" // what is taken there shows by person
+	}) {
 		x.Real = true
 		list = append(list, x)
 	}
@@ -45,6 +50,9 @@ func (l *ledger) lost(of, other []account, by func(grant) string) (list []Line) 
 		there := other[i]
 		for _, g := range of[i] {
 			named := by(g)
+			if named == "" {
+				continue
+			}
 			line := lines[named]
 			if line == nil {
 				line = &Line{Name: named}

@@ -19,6 +19,7 @@ type Matched struct {
 	Unclear map[string][]string
 	theirs  map[directory.GroupID]string // the groups there of groups of the map
 	ignored map[string]bool
+	aside   map[string]bool // the groups there that the link leaves aside
 }
 
 // Ignored says whether the link leaves an account aside.
@@ -27,7 +28,7 @@ func (m *Matched) Ignored(account string) bool { return m.ignored[account] }
 // match ties a reading to the records of a book.
 func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 	m := &Matched{
-		Unclear: map[string][]string{}, theirs: map[directory.GroupID]string{}, ignored: map[string]bool{},
+		Unclear: map[string][]string{}, theirs: map[directory.GroupID]string{}, ignored: map[string]bool{}, aside: map[string]bool{},
 	}
 	link := s.Link
 	if link == nil {
@@ -40,7 +41,7 @@ func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 		}
 	}
 	for _, g := range r.Groups {
-		if !like(link.Ignore.Groups, g.Name) {
+		if m.aside[g.Name] = like(link.Ignore.Groups, g.Name); !m.aside[g.Name] {
 			groups = append(groups, g.Name)
 		}
 	}

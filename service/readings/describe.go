@@ -87,15 +87,12 @@ func infoOf(c *reading.Compiled, d *gate.System) *answer.ReadingInfo {
 	return i
 }
 
-// NoReadingError says that a system was not read yet.
-type NoReadingError struct{ System, Why string }
-
-func (e *NoReadingError) Error() string {
-	why := ""
-	if e.Why != "" {
-		why = " (the last try failed: " + e.Why + ")"
+// unread says that a system was not read yet, and perhaps why.
+func unread(system, failed string) error {
+	if failed != "" {
+		failed = " (the last try failed: " + failed + ")"
 	}
-	return fmt.Sprintf("there is no reading of the system %s yet%s: read it with gatemap reading run %s", e.System, why, e.System)
+	return &answer.ConflictError{Message: fmt.Sprintf("there is no reading of the system %s yet%s: read it with gatemap reading run %s", system, failed, system)}
 }
 
 // compiled is the newest reading of a system, with the map as it is.
@@ -115,7 +112,7 @@ func (s *Readings) compiled(ctx context.Context, head *query.Head, d *gate.Syste
 	case k.real != nil && k.head == head:
 		return k.real, nil
 	case k.row.At.IsZero():
-		return nil, &answer.ConflictError{Message: (&NoReadingError{d.Name, k.row.Error}).Error()}
+		return nil, unread(d.Name, k.row.Error)
 	case k.reading == nil:
 		body, err := s.Keeper.ReadingBody(ctx, d.Name)
 		if err == nil && body != nil {

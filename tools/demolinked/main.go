@@ -1,0 +1,181 @@
+// Command demolinked starts the demo with a database of its own that a system of the map is linked
+// to: a PostgreSQL server on this machine, in which some things are not as the map says.
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"os/signal"
+	"path/filepath"
+	"slices"
+	"strings"
+	"syscall"
+
+	"gatemap/connect"
+	"gatemap/demo"
+	"gatemap/service/query"
+	"gatemap/tools/database"
+	"gatemap/workspace"
+)
+
+// secret is the variable that holds the password of the role that reads.
+const secret = "GATEMAP_SECRET_FRAMES"
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), syscall.SIGINT, syscall.SIGTERM)
+	defer stop()
+	if err := run(ctx, "bin/gatemap", os.Args[1:]); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+}
+
+// run starts both, and waits until it is told to stop.
+func run(ctx context.Context, gatemap string, args []string) error {
+	dir, err := os.MkdirTemp("", "gatemap-demo")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	folder, server, err := start(ctx, dir)
+	if err != nil {
+		return err
+	}
+	defer server.Stop()
+	fmt.Printf("Database server: %s, database frames\n\nSign in at the address below with the token, and open /drift.\nThen give somebody more than the map says in another terminal, and read it again:\n\n", server.Address)
+	host, port, _ := strings.Cut(server.Address, ":")
+	fmt.Printf("PGPASSWORD=%s psql -h %s -p %s -U %s frames -c 'GRANT \"gm_night-crew\" TO \"cleo.vantongeren\"'\n\n", database.Secret, host, port, database.Admin)
+	cmd := exec.CommandContext(ctx, gatemap, append([]string{"serve", "--map", folder, "--allow-files", folder, "--data", filepath.Join(dir, "data")}, args...)...)
+	cmd.Env = append(os.Environ(), secret+"="+database.Secret)
+	cmd.Stdout, cmd.Stderr = os.Stdout, os.Stderr
+	cmd.Cancel = func() error { return cmd.Process.Signal(syscall.SIGTERM) }
+	if err := cmd.Run(); err != nil && !errors.Is(ctx.Err(), context.Canceled) {
+		return err
+	}
+	return nil
+}
+
+// start makes the demo's map with a linked system, and starts the database that it is linked to.
+func start(ctx context.Context, dir string) (folder string, server *database.Server, err error) {
+	folder = filepath.Join(dir, "map")
+	if err := os.CopyFS(folder, demo.Map()); err != nil {
+		return "", nil, err
+	}
+	own := filepath.Join(dir, "postgres")
+	if err := os.Mkdir(own, 0o755); err != nil {
+		return "", nil, err
+	}
+	if server, err = database.Start(own); err != nil {
+		return "", nil, err
+	}
+	if err = os.WriteFile(filepath.Join(folder, "systems", "frame-index.yaml"), fmt.Appendf(nil, document, server.Address, secret), 0o600); err == nil {
+		err = fill(ctx, folder, server)
+	}
+	if err != nil {
+		server.Stop()
+	}
+	return folder, server, err
+}
+
+const document = `system: frame-index
+type: roles
+directory: cindervale
+title: The index of all frames
+link:
+  postgres: {address: "%s", database: frames, user: gatemap, secret: {env: %s}}
+  names: {groups: "gm_{name}"}
+  ignore: {accounts: [keeper, gatemap], groups: ["pg_*"]}
+  every: 15m
+
+rights: ["database:connect", "schema:usage", "table:select", "table:insert", "table:update", "table:delete"]
+resources:
+  - {path: /, tags: {kind: database}}
+  - {path: /sky, tags: {kind: schema}}
+  - {path: /sky/exposures, tags: {kind: table}}
+  - {path: /sky/objects, tags: {kind: table}}
+roles:
+  visitor: {rights: ["database:connect"]}
+  reader: {rights: ["schema:usage", "table:select"]}
+  writer: {includes: [reader], rights: ["table:insert", "table:update"]}
+mappings:
+  - {groups: [archive-readers, night-crew], role: visitor, object: /, where: {kind: database}}
+  - {groups: [archive-readers], role: reader, object: /sky}
+  - {groups: [night-crew], role: writer, object: /sky}
+  - {groups: [archivists], role: writer, object: /sky/objects}
+`
+
+// groups are those that the system names, with what they are granted in the database. The night
+// crew is granted too little.
+var groups = map[string][]string{
+	"archive-readers": {"CONNECT ON DATABASE frames", "USAGE ON SCHEMA sky", "SELECT ON sky.exposures, sky.objects"},
+	"night-crew":      {"CONNECT ON DATABASE frames", "USAGE ON SCHEMA sky", "SELECT, INSERT, UPDATE ON sky.exposures", "SELECT, INSERT ON sky.objects"},
+	"archivists":      {"INSERT, UPDATE, SELECT ON sky.objects"},
+}
+
+// besides is what the database has and the map does not know of.
+const besides = `
+CREATE ROLE legacy_admins;
+GRANT DELETE ON sky.exposures TO legacy_admins;
+GRANT legacy_admins TO "teo.marchetti", "wren.halloran";
+GRANT "gm_night-crew" TO "vic.aldaine";
+REVOKE "gm_archivists" FROM "thea.ondracek";
+GRANT DELETE ON sky.objects TO "joss.ferrant";
+CREATE ROLE field_station LOGIN;
+GRANT "gm_archive-readers" TO field_station;
+CREATE ROLE "noor.haddix" LOGIN;
+GRANT "gm_archive-readers" TO "noor.haddix";
+ALTER ROLE "bram.ystad" CONNECTION LIMIT 0;
+`
+
+// fill makes the database as the map has it, and then some things otherwise.
+func fill(ctx context.Context, folder string, server *database.Server) error {
+	files, err := connect.OpenFolder(folder)
+	if err != nil {
+		return err
+	}
+	head, err := workspace.ReadFolder(ctx, folder, connect.Host{Files: files})
+	if err != nil {
+		return err
+	}
+	if err := server.Run("postgres", "CREATE DATABASE frames"); err != nil {
+		return err
+	}
+	statements, err := asItShouldBe(ctx, head)
+	if err != nil {
+		return err
+	}
+	return server.Run("frames", statements+besides)
+}
+
+func asItShouldBe(ctx context.Context, head *query.Head) (string, error) {
+	out := []string{
+		"REVOKE ALL ON DATABASE frames FROM PUBLIC", "REVOKE ALL ON SCHEMA public FROM PUBLIC", "GRANT CONNECT ON DATABASE frames TO " + database.Reader,
+		"CREATE SCHEMA sky", "CREATE TABLE sky.exposures (id int, taken timestamptz)", "CREATE TABLE sky.objects (id int, ra float, dec float)",
+	}
+	var logins []string
+	for _, group := range []string{"archive-readers", "archivists", "night-crew"} {
+		members, err := head.Members(ctx, group)
+		if err != nil {
+			return "", err
+		}
+		out = append(out, fmt.Sprintf(`CREATE ROLE "gm_%s"`, group))
+		for _, grant := range groups[group] {
+			out = append(out, fmt.Sprintf(`GRANT %s TO "gm_%s"`, grant, group))
+		}
+		for _, m := range members.Members {
+			_, user, _ := strings.Cut(m.User, "/")
+			if record, err := head.User(m.User); err != nil || !record.Active {
+				continue // who is inactive has no login
+			}
+			if !slices.Contains(logins, user) {
+				logins = append(logins, user)
+				out = append(out, fmt.Sprintf(`CREATE ROLE "%s" LOGIN`, user))
+			}
+			out = append(out, fmt.Sprintf(`GRANT "gm_%s" TO "%s"`, group, user))
+		}
+	}
+	return strings.Join(out, ";\n") + ";\n", nil
+}
