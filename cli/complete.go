@@ -133,10 +133,8 @@ func (a *app) systemLists(cmd *cobra.Command, args []string, at int) ([]string, 
 		return nil, nil
 	}
 	var named []string
-	for _, g := range types.Table {
-		if g.Name == s.Type {
-			named = slices.DeleteFunc(mapfile.LineLists(g), func(l string) bool { return strings.Contains(l, "*") })
-		}
+	if g, known := types.Named(s.Type); known {
+		named = slices.DeleteFunc(mapfile.LineLists(g), func(l string) bool { return strings.Contains(l, "*") })
 	}
 	for _, l := range lines.Lines {
 		if l.List != "" && !slices.Contains(named, l.List) {

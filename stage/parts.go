@@ -2,7 +2,6 @@ package stage
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"gatemap/core/directory"
@@ -130,11 +129,7 @@ func gateType(t *mapfile.Text, at mapfile.Spot) (gate.Type, bool) {
 	if !ok {
 		return gate.Type{}, false
 	}
-	i := slices.IndexFunc(types.Table, func(g gate.Type) bool { return g.Name == t.Flow(typ) })
-	if i < 0 {
-		return gate.Type{}, false
-	}
-	return types.Table[i], true
+	return types.Named(t.Flow(typ))
 }
 
 // addFirst puts the first line or part under a key that is not there yet.

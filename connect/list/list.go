@@ -59,9 +59,9 @@ func (d *Document) Observe(ctx context.Context, o *connect.Observing, progress f
 	for _, named := range slices.Sorted(maps.Keys(t.members)) {
 		r.Groups = append(r.Groups, reading.Group{Name: named, Accounts: slices.Sorted(maps.Keys(t.members[named]))})
 	}
-	i := slices.IndexFunc(types.Table, func(t gate.Type) bool { return t.Name == o.System.Type.Name })
+	of, _ := types.Named(o.System.Type.Name) // one of Types
 	var left []gate.Holding
-	r.Document, left = types.Table[i].Holding(o.System.Gate, t.held())
+	r.Document, left = of.Holding(o.System.Gate, t.held())
 	for _, h := range left {
 		r.Beyond = append(r.Beyond, reading.Beyond{What: "right", Text: strings.TrimSpace(cmp.Or(h.Group, h.Account) + ": " + h.Right + " " + h.Object)})
 	}

@@ -15,8 +15,9 @@ import (
 func (c *Compiled) Adopted(s *gate.System) (adopted *gate.System, own *directory.Document) {
 	document := *s
 	home := c.home()
-	own = c.own(home)
-	document.Gate = gate.Renamed(c.everyoneThere(home, own), c.renamed(c.names.users, home), c.renamed(c.mapGroups(), home))
+	groups := c.mapGroups()
+	own = c.own(home, groups)
+	document.Gate = gate.Renamed(c.everyoneThere(own), c.renamed(c.names.users, home), c.renamed(groups, home))
 	if len(own.Users)+len(own.Groups) == 0 {
 		own = nil
 	}
@@ -37,11 +38,11 @@ func (c *Compiled) mapGroups() map[string]string {
 }
 
 // own is the directory of what the map does not have.
-func (c *Compiled) own(home string) *directory.Document {
+func (c *Compiled) own(home string, groups map[string]string) *directory.Document {
 	d := &directory.Document{Name: home, Title: "What " + c.Reading.System + " has of its own"}
-	groups := c.mapGroups()
+	usable := c.usable()
 	for i := range c.Accounts {
-		if a := &c.Accounts[i]; !c.tied(a.Name) {
+		if a := &c.Accounts[i]; !c.tied(a) {
 			u := &directory.User{Name: strings.TrimPrefix(c.names.users[a.Name], home+"/")}
 			if !a.Active {
 				u.Active = new(false)
@@ -54,52 +55,33 @@ func (c *Compiled) own(home string) *directory.Document {
 		if _, tied := c.GroupOf[g.Name]; tied {
 			continue
 		}
-		m := &directory.Members{Users: c.usable(g.Accounts)}
-		for _, inner := range g.Groups {
-			if full, known := groups[inner]; known {
-				m.Groups = append(m.Groups, name.Ref{Name: full})
-			}
-		}
-		d.Groups = append(d.Groups, &directory.Group{Name: strings.TrimPrefix(c.names.groups[g.Name], home+"/"), Members: m})
+		d.Groups = append(d.Groups, c.group(g, home, &directory.Members{Users: refs(g.Accounts, usable), Groups: refs(g.Groups, groups)}))
 	}
 	return d
 }
 
-// usable are the accounts of a list by their names in the map: those that cannot be used there,
-// and can in the map, hold nothing.
-func (c *Compiled) usable(accounts []string) (refs []name.Ref) {
-	active := c.active()
-	for _, account := range accounts {
-		if full, known := c.names.users[account]; known && (active[account] || !c.tied(account)) {
-			refs = append(refs, name.Ref{Name: full})
+// usable are the accounts by their names in the map, without those that cannot be used there and
+// can in the map: these hold nothing.
+func (c *Compiled) usable() map[string]string {
+	names := map[string]string{}
+	for i := range c.Accounts {
+		if a := &c.Accounts[i]; a.Active || !c.tied(a) {
+			names[a.Name] = c.names.users[a.Name]
 		}
 	}
-	return refs
+	return names
 }
 
-func (c *Compiled) active() map[string]bool {
-	if c.usables == nil {
-		c.usables = map[string]bool{}
-		for _, a := range c.Accounts {
-			c.usables[a.Name] = a.Active
-		}
-	}
-	return c.usables
-}
-
-func (c *Compiled) tied(account string) bool {
-	_, tied := c.UserOf[account]
+func (c *Compiled) tied(a *Account) bool {
+	_, tied := c.UserOf[a.Name]
 	return tied
 }
 
 // everyoneThere is the document with a group of all accounts in the place of everyone: in a map
 // that would be everyone of every directory.
-func (c *Compiled) everyoneThere(home string, own *directory.Document) gate.Document {
+func (c *Compiled) everyoneThere(own *directory.Document) gate.Document {
 	named := "accounts"
-	taken := func() bool {
-		return slices.ContainsFunc(c.Groups, func(g Group) bool { return name.Equal(g.Name, named) })
-	}
-	for taken() {
+	for slices.ContainsFunc(c.Groups, func(g Group) bool { return name.Equal(g.Name, named) }) {
 		named = "all-" + named
 	}
 	used := false
@@ -111,7 +93,7 @@ func (c *Compiled) everyoneThere(home string, own *directory.Document) gate.Docu
 	}, func(*directory.People) {})
 	if used {
 		own.Groups = append(own.Groups, &directory.Group{
-			Name: named, Description: "Everyone with an account in " + c.Reading.System, Members: &directory.Members{Users: c.usable(accountNames(c.Reading))},
+			Name: named, Description: "Everyone with an account in " + c.Reading.System, Members: &directory.Members{Users: refs(accountNames(c.Reading), c.usable())},
 		})
 	}
 	return document

@@ -126,11 +126,11 @@ func (d *Drift) whyShort(x *Item, here, there *side) Cause {
 	}
 	group := route.Path[len(route.Path)-1].Group
 	g, err := d.book.FindGroup(group, "")
-	own, tied := d.compiled.theirs[g]
+	own, tied := d.Of.theirs[g]
 	if err != nil || !tied {
 		return Cause{Why: NoGroup, Group: group}
 	}
-	if in, err := d.compiled.Atlas.Book.FindGroup(d.compiled.names.groups[own], ""); err == nil && there.turned(x.there).question.Subject.In(in) {
+	if in, err := d.Of.Atlas.Book.FindGroup(d.Of.names.groups[own], ""); err == nil && there.turned(x.there).question.Subject.In(in) {
 		return Cause{Why: NotGranted, Group: group, There: own, Line: route.Mapping}
 	}
 	return Cause{Why: NotMember, User: x.User, Group: group, There: own}
@@ -161,8 +161,8 @@ func (d *Drift) whyExcess(x *Item, here, there *side) Cause {
 	subject := here.turned(x.here).question.Subject
 	before := ""
 	for i, hop := range route.Path {
-		own := d.compiled.names.own[hop.Group]
-		g, tied := d.compiled.GroupOf[own]
+		own := d.Of.names.own[hop.Group]
+		g, tied := d.Of.GroupOf[own]
 		switch {
 		case !tied:
 			return Cause{Why: ForeignGroup, Group: own, There: own}
@@ -174,8 +174,8 @@ func (d *Drift) whyExcess(x *Item, here, there *side) Cause {
 		}
 		before = own
 	}
-	last := d.compiled.names.own[route.Path[len(route.Path)-1].Group]
-	return Cause{Why: ExtraGrant, Group: d.book.GroupName(d.compiled.GroupOf[last]), There: last}
+	last := d.Of.names.own[route.Path[len(route.Path)-1].Group]
+	return Cause{Why: ExtraGrant, Group: d.book.GroupName(d.Of.GroupOf[last]), There: last}
 }
 
 func first(routes []rule.Route) *rule.Route {
@@ -218,19 +218,21 @@ func (d *Drift) settle(x *Item, here, there *side) {
 	if x.Here == rule.None && x.known && here.decide(x.here, x.Object, x.Right).State != rule.None {
 		x.Here = rule.Shut
 	}
-	if x.There == rule.None && x.has && d.compiled.has(x.Object) && there.decide(x.there, x.Object, x.Right).State != rule.None {
+	if x.There == rule.None && x.has && d.Of.has(x.Object) && there.decide(x.there, x.Object, x.Right).State != rule.None {
 		x.There = rule.Shut
 	}
 }
 
-// Sides are an item as the map and the reading have it, with routes.
-func (d *Drift) Sides(x *Item) (here, there rule.Entitlement) {
+// Sides tells of items, one after the other, how the map and the reading have them, with routes.
+func (d *Drift) Sides() func(*Item) (here, there rule.Entitlement) {
 	h, t := d.sides(false)
-	if x.known {
-		here = h.decide(x.here, x.Object, x.Right)
+	return func(x *Item) (here, there rule.Entitlement) {
+		if x.known {
+			here = h.decide(x.here, x.Object, x.Right)
+		}
+		if x.has {
+			there = t.decide(x.there, x.Object, x.Right)
+		}
+		return here, there
 	}
-	if x.has {
-		there = t.decide(x.there, x.Object, x.Right)
-	}
-	return here, there
 }

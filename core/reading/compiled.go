@@ -20,8 +20,6 @@ type Compiled struct {
 	System *atlas.System // the only one of it
 	Now    *atlas.Atlas  // the map with which it was matched
 	names  spelled
-
-	usables map[string]bool // whether each account can be used
 }
 
 // spelled are the names under which accounts and groups of a system stand in its atlas, and the
@@ -129,20 +127,24 @@ func (c *Compiled) directories(home string) []*directory.Document {
 	}
 	for i := range c.Groups {
 		g := &c.Groups[i]
-		m := &directory.Members{}
-		for _, account := range g.Accounts {
-			if full, known := c.names.users[account]; known {
-				m.Users = append(m.Users, name.Ref{Name: full})
-			}
-		}
-		for _, inner := range g.Groups {
-			if full, known := c.names.groups[inner]; known {
-				m.Groups = append(m.Groups, name.Ref{Name: full})
-			}
-		}
-		own.Groups = append(own.Groups, &directory.Group{Name: strings.TrimPrefix(c.names.groups[g.Name], home+"/"), Members: m})
+		own.Groups = append(own.Groups, c.group(g, home, &directory.Members{Users: refs(g.Accounts, c.names.users), Groups: refs(g.Groups, c.names.groups)}))
 	}
 	return append(list, own)
+}
+
+// group is a group there as one of the directory of what is the system's own.
+func (c *Compiled) group(g *Group, home string, m *directory.Members) *directory.Group {
+	return &directory.Group{Name: strings.TrimPrefix(c.names.groups[g.Name], home+"/"), Members: m}
+}
+
+// refs are references to accounts or groups there by other names; what has none is left out.
+func refs(list []string, names map[string]string) (refs []name.Ref) {
+	for _, own := range list {
+		if full, known := names[own]; known {
+			refs = append(refs, name.Ref{Name: full})
+		}
+	}
+	return refs
 }
 
 func accountNames(r *Reading) (names []string) {

@@ -30,23 +30,21 @@ type Drift struct {
 	Causes []Cause // by effect, the one that explains the most first
 	Items  []Item  // by user, object and right
 
-	compiled *Compiled
-	here     *atlas.System // the system of the map, with the objects that are there declared
-	book     *directory.Book
-	ignored  map[string]bool // the full names of accounts that the link leaves aside
+	Of *Compiled // the reading
+
+	here    *atlas.System // the system of the map, with the objects that are there declared
+	book    *directory.Book
+	ignored map[string]bool // the full names of accounts that the link leaves aside
 }
 
 // Item is one entitlement that someone really holds, and by the map does not, or the other way
 // round. A stranger is named by the account.
 type Item struct {
 	Effect        Effect
-	User          string
 	Object, Right string
 	Here, There   rule.State // by the map, and by the reading
 	Cause         int        // by its place in Causes
-
-	here, there directory.UserID
-	known, has  bool // whether the map has the user, and the system the account
+	Person
 }
 
 // Between says how a reading differs from the map with which it was compiled. declare is that of
@@ -56,7 +54,7 @@ func Between(c *Compiled, declare func(d, other gate.Document) gate.Document) (*
 	if err != nil {
 		return nil, err
 	}
-	d := &Drift{compiled: c, here: here, book: c.Now.Book, ignored: map[string]bool{}}
+	d := &Drift{Of: c, here: here, book: c.Now.Book, ignored: map[string]bool{}}
 	for _, a := range c.Accounts {
 		if c.Ignored(a.Name) {
 			d.ignored[c.Full(a.Name)] = true
@@ -98,10 +96,10 @@ type side struct {
 }
 
 func (d *Drift) sides(brief bool) (here, there *side) {
-	now, real := d.compiled.Now, d.compiled.Atlas
+	now, real := d.Of.Now, d.Of.Atlas
 	facts := now.Frame.Facts(situation.Situation{}, nil)
-	here = &side{question: now.Unturned(facts), system: d.here, at: d.compiled}
-	there = &side{question: real.Unturned(facts), system: d.compiled.System, at: d.compiled}
+	here = &side{question: now.Unturned(facts), system: d.here, at: d.Of}
+	there = &side{question: real.Unturned(facts), system: d.Of.System, at: d.Of}
 	here.question.Brief, there.question.Brief = brief, brief
 	return here, there
 }
@@ -146,27 +144,27 @@ func byPoint(a, b rule.Entitlement) int {
 	return cmp.Or(strings.Compare(a.Object, b.Object), strings.Compare(a.Right, b.Right))
 }
 
-// pair is a user of both sides.
-type pair struct {
-	name        string
+// Person is a user of both sides.
+type Person struct {
+	User        string // by full name
 	here, there directory.UserID
-	known, has  bool
+	known, has  bool // whether the map has the user, and the system the account
 }
 
-// pairs are all who may hold anything on one of the sides, by name: those whom the lines of the
+// people are all who may hold anything on one of the sides, by name: those whom the lines of the
 // map name, and those who have an account.
-func (d *Drift) pairs() []pair {
-	c := d.compiled
-	var list []pair
+func (d *Drift) people() []Person {
+	c := d.Of
+	var list []Person
 	done := map[directory.UserID]bool{}
 	for i := range c.Accounts {
 		account := c.Accounts[i].Name
 		if c.Ignored(account) {
 			continue
 		}
-		p := pair{name: c.Full(account), has: true}
+		p := Person{User: c.Full(account), has: true}
 		var err error
-		if p.there, err = c.Atlas.Book.FindUser(p.name, ""); err != nil {
+		if p.there, err = c.Atlas.Book.FindUser(p.User, ""); err != nil {
 			continue
 		}
 		if p.here, p.known = c.UserOf[account]; p.known {
@@ -176,25 +174,25 @@ func (d *Drift) pairs() []pair {
 	}
 	for _, u := range rule.Candidates(d.book, d.here.Site.Index.All()) {
 		if !done[u] {
-			list = append(list, pair{name: d.book.UserName(u), here: u, known: true})
+			list = append(list, Person{User: d.book.UserName(u), here: u, known: true})
 		}
 	}
-	slices.SortFunc(list, func(a, b pair) int { return strings.Compare(a.name, b.name) })
+	slices.SortFunc(list, func(a, b Person) int { return strings.Compare(a.User, b.User) })
 	return list
 }
 
 // items are the differences of all.
 func (d *Drift) items(l *ledger) []Item {
 	const piece = 16
-	pairs := d.pairs()
+	people := d.people()
 	var s *suspects
 	if l.plain {
 		s = d.newSuspects(l)
 	}
-	parts := make([][]Item, (len(pairs)+piece-1)/piece)
-	parallel.For(len(pairs), piece, func(from, to int) {
+	parts := make([][]Item, (len(people)+piece-1)/piece)
+	parallel.For(len(people), piece, func(from, to int) {
 		here, there := d.sides(true)
-		for _, p := range pairs[from:to] {
+		for _, p := range people[from:to] {
 			var x, y []rule.Entitlement
 			if s != nil && p.known && p.has && here.turned(p.here).able() && there.turned(p.there).able() {
 				x, y = s.held(here, there)
@@ -213,10 +211,10 @@ func (d *Drift) items(l *ledger) []Item {
 }
 
 // differ adds what two lists of one person differ in.
-func (d *Drift) differ(list []Item, p pair, x, y []rule.Entitlement) []Item {
-	r := d.compiled.Reading
+func (d *Drift) differ(list []Item, p Person, x, y []rule.Entitlement) []Item {
+	r := d.Of.Reading
 	add := func(effect Effect, e *rule.Entitlement, here, there rule.State) {
-		list = append(list, Item{effect, p.name, e.Object, e.Right, here, there, 0, p.here, p.there, p.known, p.has})
+		list = append(list, Item{Effect: effect, Object: e.Object, Right: e.Right, Here: here, There: there, Person: p})
 	}
 	for len(x) > 0 || len(y) > 0 {
 		order := 0

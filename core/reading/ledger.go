@@ -14,15 +14,12 @@ import (
 // to one there has the name of that.
 type ledger struct {
 	points      []point   // of both, in order
-	here, there []account // what the sides say, by the same words
+	here, there [][]grant // what the sides say of each point, in the order of the words
 	whom        []string  // by the number of the word
 	lines       []*rule.Rule
 	names       [2]namings
 	plain       bool // who has something follows from words alone
 }
-
-// account is what one side says of a point: grants in the order of their words.
-type account = []grant
 
 type point struct{ object, right string }
 
@@ -78,7 +75,7 @@ type naming struct {
 const everyone = "everyone"
 
 func (d *Drift) newLedger() *ledger {
-	c, words, l := d.compiled, numbered{}, &ledger{plain: true}
+	c, words, l := d.Of, numbered{}, &ledger{plain: true}
 	l.lines = d.here.Site.Index.All()
 	here := d.grants(l, 0, d.here, words, d.book, func(g directory.GroupID) string {
 		if own, tied := c.theirs[g]; tied {
@@ -122,8 +119,8 @@ func (c *Compiled) hasAll(g directory.GroupID) bool {
 }
 
 // grants lists what the lines of a system give to whom; group names a group as the reading does.
-func (d *Drift) grants(l *ledger, side int, s *atlas.System, words numbered, book *directory.Book, group func(directory.GroupID) string) map[point]account {
-	all := map[point]account{}
+func (d *Drift) grants(l *ledger, side int, s *atlas.System, words numbered, book *directory.Book, group func(directory.GroupID) string) map[point][]grant {
+	all := map[point][]grant{}
 	lines := s.Site.Index.All()
 	whom := make([][]grant, len(lines))
 	names := &l.names[side]
@@ -134,7 +131,7 @@ func (d *Drift) grants(l *ledger, side int, s *atlas.System, words numbered, boo
 	}
 	s.Gate.Given(func(x rule.Given) {
 		l.plain = l.plain && x.Plain
-		if !d.compiled.can(x.Object, x.Right) {
+		if !d.Of.can(x.Object, x.Right) {
 			return
 		}
 		var list []grant

@@ -44,7 +44,7 @@ func (l *ledger) compared(aside map[string]bool) []Line {
 }
 
 // lost is what one side gives and the other does not, put together by what it is of.
-func (l *ledger) lost(of, other []account, by func(grant) string) (list []Line) {
+func (l *ledger) lost(of, other [][]grant, by func(grant) string) (list []Line) {
 	lines := map[string]*Line{}
 	for i, at := range l.points {
 		there := other[i]

@@ -35,8 +35,8 @@ func demoAtlas(t testing.TB) *atlas.Atlas {
 }
 
 func typeOf(s *atlas.System) gate.Type {
-	i := slices.IndexFunc(types.Table, func(t gate.Type) bool { return t.Name == s.Document.Type.Name })
-	return types.Table[i]
+	of, _ := types.Named(s.Document.Type.Name)
+	return of
 }
 
 // thing is what someone holds.
@@ -315,8 +315,8 @@ func asItShouldBe(s *atlas.System) *reading.Reading {
 }
 
 func grant(r *reading.Reading, more gate.Holding) {
-	i := slices.IndexFunc(types.Table, func(t gate.Type) bool { return t.Name == r.Type })
-	r.Document, _ = types.Table[i].Holding(r.Document, append(slices.Clone(grants), more))
+	of, _ := types.Named(r.Type)
+	r.Document, _ = of.Holding(r.Document, append(slices.Clone(grants), more))
 }
 
 func with(r *reading.Reading, group, account string) {

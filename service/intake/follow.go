@@ -12,7 +12,7 @@ import (
 	"gatemap/core/directory"
 	"gatemap/operator"
 	"gatemap/service/content"
-	"gatemap/service/events"
+	"gatemap/service/keeping"
 )
 
 // What holds where the map does not say otherwise.
@@ -40,39 +40,15 @@ func (s *Follower) Follow() {
 		}
 	})
 	s.Working.Go(func() {
-		type followed struct {
-			source *directory.Source
-			cancel context.CancelFunc
-		}
-		going := map[string]followed{}
-		for {
+		keeping.Going(s.Closing, revisions, func() map[string]keeping.Wanted {
+			wanted := map[string]keeping.Wanted{}
 			for _, d := range s.History.Head().Folder.Written.Map.Directories {
-				old, known := going[d.Name]
-				if known && old.source == d.Source {
-					continue
-				}
-				if known {
-					old.cancel()
-				}
-				ctx, cancel := context.WithCancel(s.Closing)
-				going[d.Name] = followed{d.Source, cancel}
 				if d.Source != nil {
-					s.followOne(ctx, d)
+					wanted[d.Name] = keeping.Wanted{As: d.Source, Begin: func(ctx context.Context) { s.followOne(ctx, d) }}
 				}
 			}
-			for named, old := range going {
-				if s.History.Head().Folder.Directory(named) == nil {
-					old.cancel()
-					delete(going, named)
-				}
-			}
-			for e := (events.Event{}); e.Revision == 0; {
-				var more bool
-				if e, more = <-revisions; !more {
-					return
-				}
-			}
-		}
+			return wanted
+		})
 	})
 }
 

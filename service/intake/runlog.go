@@ -1,8 +1,6 @@
 package intake
 
 import (
-	"bytes"
-	"compress/gzip"
 	"context"
 	"encoding/json"
 	"errors"
@@ -14,6 +12,7 @@ import (
 	"gatemap/operator"
 	"gatemap/service/audit"
 	"gatemap/service/events"
+	"gatemap/service/packed"
 	"gatemap/service/page"
 	"gatemap/store"
 )
@@ -61,28 +60,11 @@ func (s *Journal) Preview(ctx context.Context, id int64) (*answer.Preview, error
 	if raw == nil {
 		return nil, &answer.ConflictError{Message: fmt.Sprintf("run %d has no changes to show: it is %s", id, state.State)}
 	}
-	p, err := unpacked(raw)
+	p, err := packed.Unpack[answer.Preview](raw)
 	if err == nil {
 		p.Run = state
 	}
 	return p, err
-}
-
-// packed is a preview as the log keeps it.
-func packed(p *answer.Preview) ([]byte, error) {
-	var b bytes.Buffer
-	z := gzip.NewWriter(&b)
-	err := errors.Join(json.NewEncoder(z).Encode(p), z.Close())
-	return b.Bytes(), err
-}
-
-func unpacked(raw []byte) (*answer.Preview, error) {
-	z, err := gzip.NewReader(bytes.NewReader(raw))
-	if err != nil {
-		return nil, err
-	}
-	p := &answer.Preview{}
-	return p, json.NewDecoder(z).Decode(p)
 }
 
 // List lists runs, the newest first.
@@ -187,7 +169,7 @@ func (s *Journal) logRun(ctx context.Context, r *run, entries ...store.Entry) er
 	r.mu.Unlock()
 	row, err := rowOf(state)
 	if err == nil && preview != nil {
-		row.Preview, err = packed(preview)
+		row.Preview, err = packed.Pack(preview)
 	}
 	if err != nil {
 		return err

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"net/url"
-	"slices"
 	"strings"
 
 	"gatemap/answer"
@@ -49,10 +48,11 @@ func (s *Readings) adoptedNew(ctx context.Context, n answer.Adopting) (files map
 	if known, err := head.Atlas.System(n.System); err == nil {
 		return nil, &answer.ConflictError{Message: fmt.Sprintf("the map has a system %s already: adopt it without new", known.Name())}
 	}
-	if !slices.ContainsFunc(types.Table, func(t gate.Type) bool { return t.Name == n.Type }) {
-		return nil, answer.Invalid("type", n.Type, "there is no such gate type; there are "+strings.Join(typeNames(), ", "))
+	t, known := types.Named(n.Type)
+	if !known {
+		return nil, answer.Invalid("type", n.Type, "there is no such gate type; there are "+strings.Join(types.Names(), ", "))
 	}
-	document, err := newDocument(n)
+	document, err := newDocument(n, t)
 	if err != nil {
 		return nil, err
 	}
@@ -68,7 +68,7 @@ func (s *Readings) adoptedNew(ctx context.Context, n answer.Adopting) (files map
 }
 
 // newDocument is the beginning of a document: its name, its type and its link.
-func newDocument(n answer.Adopting) (*gate.System, error) {
+func newDocument(n answer.Adopting, t gate.Type) (*gate.System, error) {
 	if at, err := url.Parse(n.Link); err == nil && at.Host != "" {
 		for _, c := range connectors.Table {
 			if c.Link == nil || c.Address == nil || c.Name != at.Scheme {
@@ -85,22 +85,14 @@ func newDocument(n answer.Adopting) (*gate.System, error) {
 		}
 		return nil, answer.Invalid("link", n.Link, "no kind of link has addresses that begin with "+at.Scheme+"://; write the link in YAML, as the key link of a document has it")
 	}
-	t := slices.IndexFunc(types.Table, func(t gate.Type) bool { return t.Name == n.Type })
-	head := gate.Type{Name: types.Table[t].Name, New: func() gate.Document { return &bare{} }}
+	head := gate.Type{Name: t.Name, New: func() gate.Document { return &bare{} }}
 	m, err := mapfile.Parse([]mapfile.File{{Path: "link", Content: fmt.Appendf(nil, "system: %q\ntype: %s\nlink: %s\n", n.System, n.Type, strings.ReplaceAll(n.Link, "\n", "\n  "))}}, []gate.Type{head}, connectors.Kinds())
 	if err != nil {
 		return nil, answer.Invalid("link", n.Link, err.Error())
 	}
 	document := m.Systems[0]
-	document.Gate = types.Table[t].New()
+	document.Gate = t.New()
 	return document, nil
-}
-
-func typeNames() (names []string) {
-	for _, t := range types.Table {
-		names = append(names, t.Name)
-	}
-	return names
 }
 
 // bare is a document that says nothing of a gate yet.

@@ -6,7 +6,6 @@ import (
 	"time"
 
 	"gatemap/answer"
-	"gatemap/connect"
 	"gatemap/core/gate"
 	"gatemap/core/gate/types"
 	"gatemap/core/reading"
@@ -24,11 +23,8 @@ const staleAfter = 3
 func (s *Readings) List(ctx context.Context) (*answer.LinkedSystems, error) {
 	head := s.Head()
 	all := &answer.LinkedSystems{Systems: []answer.Linked{}}
-	for _, system := range head.Atlas.Systems {
-		if connect.LinkOf(system.Document) == nil {
-			continue
-		}
-		l, err := s.describe(ctx, head, system.Document)
+	for d := range linkedIn(head) {
+		l, err := s.describe(ctx, head, d)
 		if err != nil {
 			return nil, err
 		}
@@ -42,10 +38,10 @@ func (s *Readings) describe(ctx context.Context, head *query.Head, d *gate.Syste
 	if every := d.Link.Every; every.Duration > 0 {
 		l.Every = every.String()
 	}
-	if s.AtOnce {
-		_, _ = s.compiled(ctx, head, d) // what fails is told below
-	}
 	k := s.kept(d.Name)
+	if s.AtOnce && !k.any() {
+		_, _ = s.Read(ctx, operator.Service, d.Name) // what fails is told below
+	}
 	k.mu.Lock()
 	row := k.row
 	l.Busy = k.going
@@ -98,25 +94,46 @@ func unread(system, failed string) error {
 // compiled is the newest reading of a system, with the map as it is.
 func (s *Readings) compiled(ctx context.Context, head *query.Head, d *gate.System) (*reading.Compiled, error) {
 	k := s.kept(d.Name)
-	k.mu.Lock()
-	missing := k.row.At.IsZero() && k.reading == nil
-	k.mu.Unlock()
-	if missing && s.AtOnce {
+	if s.AtOnce && !k.any() {
 		if _, err := s.Read(ctx, operator.Service, d.Name); err != nil {
 			return nil, err
 		}
 	}
+	if real := k.compiled(head); real != nil {
+		return real, nil
+	}
+	k.work.Lock()
+	defer k.work.Unlock()
+	if real := k.compiled(head); real != nil {
+		return real, nil
+	}
+	r, err := s.reading(ctx, k, d)
+	if err != nil {
+		return nil, err
+	}
+	real, err := reading.Compile(r, head.Atlas, d)
+	if err != nil {
+		return nil, err
+	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	switch {
-	case k.real != nil && k.head == head:
-		return k.real, nil
-	case k.row.At.IsZero():
+	if k.reading == r { // no other has come since
+		k.head, k.real, k.drift = head, real, nil
+	}
+	return real, nil
+}
+
+// reading is the newest reading of a system.
+func (s *Readings) reading(ctx context.Context, k *kept, d *gate.System) (*reading.Reading, error) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if k.row.At.IsZero() {
 		return nil, unread(d.Name, k.row.Error)
-	case k.reading == nil:
+	}
+	if k.reading == nil {
 		body, err := s.Keeper.ReadingBody(ctx, d.Name)
-		if err == nil && body != nil {
-			k.reading, err = unpacked(body)
+		if err == nil {
+			k.reading, err = unpack(body)
 		}
 		if err != nil {
 			return nil, err
@@ -125,12 +142,24 @@ func (s *Readings) compiled(ctx context.Context, head *query.Head, d *gate.Syste
 	if k.reading.Type != d.Type.Name {
 		return nil, &answer.ConflictError{Message: fmt.Sprintf("the system %s was read as one of the type %s, and is of the type %s now: read it again", d.Name, k.reading.Type, d.Type.Name)}
 	}
-	real, err := reading.Compile(k.reading, head.Atlas, d)
-	if err != nil {
-		return nil, err
+	return k.reading, nil
+}
+
+// any says whether there is a reading.
+func (k *kept) any() bool {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	return !k.row.At.IsZero()
+}
+
+// compiled is the reading as it was compiled with a map; nil: it was not.
+func (k *kept) compiled(head *query.Head) *reading.Compiled {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if k.head != head {
+		return nil
 	}
-	k.head, k.real, k.drift = head, real, nil
-	return real, nil
+	return k.real
 }
 
 // drifted is how the newest reading differs from the map as it is.
@@ -140,27 +169,22 @@ func (s *Readings) drifted(ctx context.Context, head *query.Head, d *gate.System
 		return nil, err
 	}
 	k := s.kept(d.Name)
+	k.work.Lock()
+	defer k.work.Unlock()
 	k.mu.Lock()
-	defer k.mu.Unlock()
-	if k.drift != nil && k.real == real {
-		return k.drift, nil
+	drift := k.drift
+	k.mu.Unlock()
+	if drift != nil && drift.Of == real {
+		return drift, nil
 	}
-	drift, err := reading.Between(real, declareOf(d.Type.Name))
-	if err != nil {
+	t, _ := types.Named(d.Type.Name)
+	if drift, err = reading.Between(real, t.Declare); err != nil {
 		return nil, err
 	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
 	if k.real == real {
 		k.drift = drift
 	}
 	return drift, nil
-}
-
-// declareOf is how documents of a gate type declare objects.
-func declareOf(typ string) func(d, other gate.Document) gate.Document {
-	for _, t := range types.Table {
-		if t.Name == typ {
-			return t.Declare
-		}
-	}
-	return nil
 }

@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"gatemap/answer"
-	"gatemap/connect"
 	"gatemap/core/name"
 	"gatemap/core/reading"
 	"gatemap/service/page"
@@ -27,10 +26,7 @@ func (s *Readings) Drift(ctx context.Context, system string, asked answer.DriftA
 	if err != nil {
 		return nil, err
 	}
-	real, err := s.compiled(ctx, head, document)
-	if err != nil {
-		return nil, err
-	}
+	real := drift.Of
 	out := &answer.Drift{
 		ReadingInfo: *infoOf(real, document), Lines: []answer.DriftLine{}, Causes: []answer.DriftCause{}, Items: []answer.DriftItem{},
 		Unknown: []answer.Stranger{}, Unclear: []answer.Unclear{},
@@ -66,7 +62,7 @@ func (s *Readings) Drift(ctx context.Context, system string, asked answer.DriftA
 
 // items adds the page of items that is asked for.
 func items(out *answer.Drift, drift *reading.Drift, asked answer.DriftAsked, from int) {
-	end := len(drift.Items)
+	sides, end := drift.Sides(), len(drift.Items)
 	if asked.Limit > 0 {
 		end = from + asked.Limit
 	}
@@ -81,7 +77,7 @@ func items(out *answer.Drift, drift *reading.Drift, asked answer.DriftAsked, fro
 			out.Short++
 		}
 		if at := out.Total; at >= from && at < end {
-			here, there := drift.Sides(x)
+			here, there := sides(x)
 			d := answer.DriftItem{
 				Effect: x.Effect, User: x.User, Object: x.Object, Right: x.Right, Map: x.Here, Really: x.There,
 				OpenIf: here.OpenIf, MapRoute: here.Routes, ReallyRoute: there.Routes, Cause: x.Cause,
@@ -96,7 +92,6 @@ func items(out *answer.Drift, drift *reading.Drift, asked answer.DriftAsked, fro
 // Drifts are those of all linked systems that were read, by name; of one, where it is named.
 func (s *Readings) Drifts(ctx context.Context, system string, asked answer.DriftAsked) (*answer.Drifts, error) {
 	all := &answer.Drifts{Drifts: []answer.Drift{}, Unread: []answer.Linked{}}
-	head := s.Head()
 	if system != "" {
 		d, err := s.Drift(ctx, system, asked)
 		if err != nil {
@@ -105,17 +100,13 @@ func (s *Readings) Drifts(ctx context.Context, system string, asked answer.Drift
 		all.Drifts, all.Next = append(all.Drifts, *d), d.Next
 		return all, nil
 	}
-	for _, x := range head.Atlas.Systems {
-		if connect.LinkOf(x.Document) == nil {
-			continue
-		}
-		d, err := s.Drift(ctx, x.Name(), asked)
+	for d := range linkedIn(s.Head()) {
+		one, err := s.Drift(ctx, d.Name, asked)
 		if err != nil {
-			l := answer.Linked{System: x.Name(), Kind: x.Document.Link.Connection.Name, Error: err.Error()}
-			all.Unread = append(all.Unread, l)
+			all.Unread = append(all.Unread, answer.Linked{System: d.Name, Kind: d.Link.Connection.Name, Error: err.Error()})
 			continue
 		}
-		all.Drifts = append(all.Drifts, *d)
+		all.Drifts = append(all.Drifts, *one)
 	}
 	return all, nil
 }

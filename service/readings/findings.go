@@ -5,7 +5,6 @@ import (
 	"fmt"
 
 	"gatemap/answer"
-	"gatemap/connect"
 	"gatemap/core/finding"
 	"gatemap/core/gate"
 	"gatemap/core/reading"
@@ -22,11 +21,7 @@ const mostFound = 100
 // Findings are what is found in the systems that are linked and were read.
 func (s *Readings) Findings(ctx context.Context) (all []finding.Finding) {
 	head := s.Head()
-	for _, x := range head.Atlas.Systems {
-		d := x.Document
-		if connect.LinkOf(d) == nil {
-			continue
-		}
+	for d := range linkedIn(head) {
 		k := s.kept(d.Name)
 		k.mu.Lock()
 		row := k.row
@@ -56,10 +51,7 @@ func (s *Readings) driftFindings(ctx context.Context, head *query.Head, d *gate.
 		s.Log.Warn("a reading cannot be compared with the map", "system", d.Name, "error", err)
 		return nil
 	}
-	real, err := s.compiled(ctx, head, d)
-	if err != nil {
-		return nil
-	}
+	real := drift.Of
 	if info := infoOf(real, d); info.Stale {
 		all = append(all, found(d, finding.StaleReading, fmt.Sprintf("The newest reading of %s is of %s, older than three times what its link says.", d.Name, info.At.UTC().Format("2006-01-02 15:04 UTC")),
 			"Read it: gatemap reading run "+d.Name+"."))

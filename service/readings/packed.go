@@ -1,10 +1,6 @@
 package readings
 
 import (
-	"bytes"
-	"compress/gzip"
-	"encoding/json"
-	"errors"
 	"time"
 
 	"gatemap/core/gate"
@@ -12,6 +8,7 @@ import (
 	"gatemap/core/name"
 	"gatemap/core/reading"
 	"gatemap/mapfile"
+	"gatemap/service/packed"
 )
 
 // form is how a reading is kept.
@@ -29,32 +26,19 @@ type form struct {
 	Unseen   []string            `json:"unseen,omitempty"`
 }
 
-func packed(r *reading.Reading) ([]byte, error) {
-	document, err := mapfile.Write(written(r))
+func pack(r *reading.Reading) ([]byte, error) {
+	document, err := mapfile.Write(&gate.System{Name: r.System, Type: name.Ref{Name: r.Type}, Gate: r.Document})
 	if err != nil {
 		return nil, err
 	}
-	var b bytes.Buffer
-	z := gzip.NewWriter(&b)
-	err = json.NewEncoder(z).Encode(form{
+	return packed.Pack(form{
 		r.System, r.Type, r.At, r.Server, r.Accounts, r.Groups, string(document), r.Objects, r.Rights, r.Beyond, r.Unseen,
 	})
-	err = errors.Join(err, z.Close())
-	return b.Bytes(), err
 }
 
-// written is the document of a reading as that of a system.
-func written(r *reading.Reading) *gate.System {
-	return &gate.System{Name: r.System, Type: name.Ref{Name: r.Type}, Gate: r.Document}
-}
-
-func unpacked(raw []byte) (*reading.Reading, error) {
-	z, err := gzip.NewReader(bytes.NewReader(raw))
+func unpack(raw []byte) (*reading.Reading, error) {
+	f, err := packed.Unpack[form](raw)
 	if err != nil {
-		return nil, err
-	}
-	var f form
-	if err := json.NewDecoder(z).Decode(&f); err != nil {
 		return nil, err
 	}
 	m, err := mapfile.Parse([]mapfile.File{{Path: "reading", Content: []byte(f.Document)}}, types.Table, nil)

@@ -6,6 +6,7 @@ package readings
 import (
 	"context"
 	"fmt"
+	"iter"
 	"log/slog"
 	"sync"
 	"time"
@@ -18,6 +19,7 @@ import (
 	"gatemap/operator"
 	"gatemap/service/audit"
 	"gatemap/service/events"
+	"gatemap/service/keeping"
 	"gatemap/service/query"
 	"gatemap/store"
 )
@@ -52,6 +54,7 @@ type Readings struct {
 // kept is what is known of one system.
 type kept struct {
 	busy sync.Mutex // while it is read
+	work sync.Mutex // while what follows from its reading is computed
 
 	mu      sync.Mutex
 	going   bool // it is being read
@@ -85,6 +88,17 @@ func (s *Readings) kept(system string) *kept {
 	return s.of[key]
 }
 
+// linkedIn are the systems of a map that have a link, by name.
+func linkedIn(head *query.Head) iter.Seq[*gate.System] {
+	return func(yield func(*gate.System) bool) {
+		for _, s := range head.Atlas.Systems {
+			if connect.LinkOf(s.Document) != nil && !yield(s.Document) {
+				return
+			}
+		}
+	}
+}
+
 // linked finds a system that has a link. The error is a *directory.NotFoundError or an
 // *answer.ConflictError.
 func (s *Readings) linked(head *query.Head, system string) (*gate.System, error) {
@@ -112,8 +126,9 @@ func (s *Readings) Read(ctx context.Context, by operator.Actor, system string) (
 	defer k.goes(false)
 	tried := time.Now()
 	r, err := connect.Observe(ctx, document, *s.Host, func(int) {})
+	var real *reading.Compiled
 	if err == nil {
-		_, err = reading.Compile(r, head.Atlas, document) // what cannot be compiled is no reading
+		real, err = reading.Compile(r, head.Atlas, document) // what cannot be compiled is no reading
 	}
 	if err != nil && ctx.Err() != nil {
 		return nil, ctx.Err() // who asked has gone: that says nothing of the system
@@ -125,12 +140,13 @@ func (s *Readings) Read(ctx context.Context, by operator.Actor, system string) (
 		k.mu.Unlock()
 		row.Error = err.Error()
 		s.Log.Warn("a linked system cannot be read", "system", document.Name, "error", err)
-	} else if row.At = r.At; row.Body == nil {
-		if row.Body, err = packed(r); err != nil {
+	} else {
+		row.At = r.At
+		if row.Body, err = pack(r); err != nil {
 			return nil, err
 		}
 	}
-	if failed := s.keep(ctx, by, k, row, r); failed != nil {
+	if failed := s.keep(ctx, by, k, row, head, real); failed != nil {
 		return nil, failed
 	}
 	if err != nil {
@@ -154,7 +170,7 @@ func (s *Readings) Start(ctx context.Context, by operator.Actor, system string, 
 	}
 	ended := make(chan done, 1)
 	s.Working.Go(func() {
-		l, err := s.Read(operator.With(s.Closing, by), by, document.Name)
+		l, err := s.Read(s.Closing, by, document.Name)
 		ended <- done{l, err}
 	})
 	select {
@@ -178,7 +194,7 @@ func (k *kept) goes(going bool) {
 }
 
 // keep keeps how a reading went, and tells everyone.
-func (s *Readings) keep(ctx context.Context, by operator.Actor, k *kept, row store.Reading, r *reading.Reading) error {
+func (s *Readings) keep(ctx context.Context, by operator.Actor, k *kept, row store.Reading, head *query.Head, real *reading.Compiled) error {
 	var entries []store.Entry
 	if !by.IsService() {
 		detail := "read the system"
@@ -190,13 +206,12 @@ func (s *Readings) keep(ctx context.Context, by operator.Actor, k *kept, row sto
 	if err := s.Keeper.KeepReading(context.WithoutCancel(ctx), &row, entries...); err != nil {
 		return err
 	}
+	row.Body = nil // the store has it
 	k.mu.Lock()
-	body := row.Body
-	row.Body = nil
-	if body == nil {
+	if real == nil {
 		row.At = k.row.At
 	} else {
-		k.reading, k.head, k.real, k.drift = r, nil, nil, nil
+		k.reading, k.head, k.real, k.drift = real.Reading, head, real, nil
 	}
 	k.row = row
 	k.mu.Unlock()
@@ -208,43 +223,15 @@ func (s *Readings) keep(ctx context.Context, by operator.Actor, k *kept, row sto
 func (s *Readings) Follow() {
 	revisions := s.Events.Listen(s.Closing)
 	s.Working.Go(func() {
-		type followed struct {
-			link   *gate.Link
-			cancel context.CancelFunc
-		}
-		going := map[string]followed{}
-		for {
-			there := map[string]bool{}
-			for _, system := range s.Head().Atlas.Systems {
-				d := system.Document
-				if connect.LinkOf(d) == nil || d.Link.Every.Duration == 0 {
-					continue
-				}
-				there[d.Name] = true
-				old, known := going[d.Name]
-				if known && old.link == d.Link {
-					continue
-				}
-				if known {
-					old.cancel()
-				}
-				ctx, cancel := context.WithCancel(s.Closing)
-				going[d.Name] = followed{d.Link, cancel}
-				s.Working.Go(func() { s.every(ctx, d) })
-			}
-			for named, old := range going {
-				if !there[named] {
-					old.cancel()
-					delete(going, named)
+		keeping.Going(s.Closing, revisions, func() map[string]keeping.Wanted {
+			wanted := map[string]keeping.Wanted{}
+			for d := range linkedIn(s.Head()) {
+				if d.Link.Every.Duration > 0 {
+					wanted[d.Name] = keeping.Wanted{As: d.Link, Begin: func(ctx context.Context) { s.Working.Go(func() { s.every(ctx, d) }) }}
 				}
 			}
-			for e := (events.Event{}); e.Revision == 0; {
-				var more bool
-				if e, more = <-revisions; !more {
-					return
-				}
-			}
-		}
+			return wanted
+		})
 	})
 }
 

@@ -8,7 +8,6 @@ import (
 	"strings"
 
 	"gatemap/answer"
-	"gatemap/connect"
 	"gatemap/core/change"
 	"gatemap/core/gate"
 	"gatemap/core/reading"
@@ -49,16 +48,13 @@ func (r *Really) in(ctx context.Context, system string) ([]read, error) {
 	}
 	var all []read
 	var failed []error
-	for _, x := range r.head.Atlas.Systems {
-		if connect.LinkOf(x.Document) == nil {
-			continue
-		}
-		real, err := r.readings.compiled(ctx, r.head, x.Document)
+	for d := range linkedIn(r.head) {
+		real, err := r.readings.compiled(ctx, r.head, d)
 		if err != nil {
 			failed = append(failed, err)
 			continue
 		}
-		all = append(all, read{query.From(real.Atlas), real, x.Document})
+		all = append(all, read{query.From(real.Atlas), real, d})
 	}
 	if all == nil {
 		return nil, &answer.ConflictError{Message: strings.Join(append([]string{"no linked system was read, so that nobody can say what is really there"}, texts(failed)...), "; ")}

@@ -26,3 +26,22 @@ var Table = []gate.Type{
 	roles.Type,
 	signin.Type,
 }
+
+// Named is the gate type of a name.
+func Named(name string) (t gate.Type, known bool) {
+	for _, t := range Table {
+		if t.Name == name {
+			return t, true
+		}
+	}
+	return t, false
+}
+
+// Names lists the names of the gate types.
+func Names() []string {
+	names := make([]string, len(Table))
+	for i, t := range Table {
+		names[i] = t.Name
+	}
+	return names
+}
