@@ -40,7 +40,7 @@ Nothing is in force before the trial is committed: look at its outcome first.`,
 		default:
 			return &usageError{"name the system of the map that is to be adopted, or a new one with --new"}
 		}
-		o, err := a.observer(cmd.Context())
+		o, err := a.workplace(cmd.Context())
 		if err != nil {
 			return err
 		}

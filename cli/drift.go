@@ -41,7 +41,7 @@ The exit code is 1 if there is any drift, or a linked system of which nobody can
 		if err := chosen("effect", asked.Effect, driftEffects); err != nil {
 			return err
 		}
-		o, err := a.observer(cmd.Context())
+		o, err := a.workplace(cmd.Context())
 		if err != nil {
 			return err
 		}

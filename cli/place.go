@@ -68,15 +68,22 @@ func (a *app) open(ctx context.Context, folder string) (answer.Asker, error) {
 	if folder != "" && a.ofTrial == "" {
 		return a.openFolder(ctx, folder)
 	}
-	c, err := a.changer(ctx)
+	c, err := a.workplace(ctx)
 	if err != nil {
 		return nil, err
 	}
 	return c.Of(ctx, a.ofTrial)
 }
 
-// changer is where the flags and the environment say that changes are staged.
-func (a *app) changer(ctx context.Context) (answer.Changer, error) {
+// workplace is where changes are staged, and what linked systems really hold is asked: a service,
+// or a map folder, whose systems are read when they are asked for.
+type workplace interface {
+	answer.Changer
+	answer.Observer
+}
+
+// workplace is the one that the flags and the environment name.
+func (a *app) workplace(ctx context.Context) (workplace, error) {
 	folder, _, err := a.place()
 	if err != nil {
 		return nil, err

@@ -9,25 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"gatemap/answer"
-	"gatemap/workspace"
 )
-
-// observer is what tells what linked systems really hold: the service, or the folder, whose
-// systems are read when they are asked for.
-func (a *app) observer(ctx context.Context) (answer.Observer, error) {
-	folder, _, err := a.place()
-	if err != nil {
-		return nil, err
-	}
-	if folder.value == "" {
-		return a.service()
-	}
-	host, err := a.host(folder.value)
-	if err != nil {
-		return nil, err
-	}
-	return workspace.OpenFolder(ctx, folder.value, host)
-}
 
 // reallyFlag adds the flag that asks what is really there.
 func reallyFlag(cmd *cobra.Command, really *bool) {
@@ -42,7 +24,7 @@ func askHoldings[T any](a *app, cmd *cobra.Command, really bool, question func(c
 	if a.ofTrial != "" {
 		return &usageError{"--trial asks as if a trial were in force, and --really what is there: leave one of them out"}
 	}
-	o, err := a.observer(cmd.Context())
+	o, err := a.workplace(cmd.Context())
 	if err != nil {
 		return err
 	}
@@ -108,7 +90,7 @@ func (a *app) readingList() *cobra.Command {
 		Long:    "Lists the systems that have a link: how they are reached, when they were read, and whether that failed since.",
 		Example: "  gatemap reading list\n  gatemap reading list -o csv",
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			o, err := a.observer(cmd.Context())
+			o, err := a.workplace(cmd.Context())
 			if err != nil {
 				return err
 			}
@@ -128,7 +110,7 @@ func (a *app) readingRun() *cobra.Command {
 cannot be read, that one stays.`,
 		Example: "  gatemap reading run sky-tools",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			o, err := a.observer(cmd.Context())
+			o, err := a.workplace(cmd.Context())
 			if err != nil {
 				return err
 			}

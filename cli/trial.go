@@ -59,7 +59,7 @@ func withService[T any](a *app, cmd *cobra.Command, work func(context.Context, *
 
 // onChanger runs work where changes are staged, a service or a folder, and shows the result.
 func onChanger[T any](a *app, cmd *cobra.Command, work func(context.Context, answer.Changer) (*T, error), text func(*T) error, table func(*T) [][]string, markdown ...func(*T) error) error {
-	c, err := a.changer(cmd.Context())
+	c, err := a.workplace(cmd.Context())
 	if err != nil {
 		return err
 	}
@@ -188,7 +188,7 @@ func (a *app) trialRemove() *cobra.Command {
 	return &cobra.Command{
 		Use: "remove TRIAL", Short: "Remove a trial without committing it", Example: "  gatemap trial remove season", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeArgs(a.completeTrial),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := a.changer(cmd.Context())
+			c, err := a.workplace(cmd.Context())
 			if err == nil {
 				err = c.RemoveTrial(cmd.Context(), args[0])
 			}

@@ -30,6 +30,7 @@ type Client struct {
 	base  *url.URL
 	token string
 	trial string // of which questions are asked; "": of what is in force
+	under string // the path under which questions are asked of what is really there; "": of the map
 	http  *http.Client
 }
 
@@ -199,7 +200,7 @@ func get[T any](ctx context.Context, c *Client, operation string, s situation.Si
 	if c.trial != "" {
 		query.Set("trial", c.trial)
 	}
-	return call[T](ctx, c, http.MethodGet, operation, query, nil)
+	return call[T](ctx, c, http.MethodGet, c.under+operation, query, nil)
 }
 
 // call makes one call and reads its answer.

@@ -10,7 +10,6 @@ import (
 	"time"
 
 	"gatemap/answer"
-	"gatemap/core/situation"
 )
 
 var _ answer.Observer = (*Client)(nil)
@@ -78,32 +77,10 @@ func (c *Client) Drifts(ctx context.Context, system string, asked answer.DriftAs
 }
 
 // Really answers from the newest readings.
-func (c *Client) Really(context.Context) (answer.Holdings, error) { return really{c}, nil }
-
-// really asks what linked systems really hold.
-type really struct{ c *Client }
-
-func (r really) Reach(ctx context.Context, user, system string, s situation.Situation) (*answer.Reach, error) {
-	return get[answer.Reach](ctx, r.c, "really/reach", s, "user", user, "system", system)
-}
-
-func (r really) Why(ctx context.Context, user, system, right, object string, s situation.Situation) (*answer.Why, error) {
-	return get[answer.Why](ctx, r.c, "really/why", s, "user", user, "system", system, "right", right, "object", object)
-}
-
-func (r really) Who(ctx context.Context, system, right, object string, s situation.Situation) (*answer.Who, error) {
-	return pages(func(cursor string) (*answer.Who, error) {
-		return get[answer.Who](ctx, r.c, "really/who", s, "system", system, "right", right, "object", object, "limit", longest, "cursor", cursor)
-	}, func(w *answer.Who) *string { return &w.Next },
-		func(all, page *answer.Who) { all.Users = append(all.Users, page.Users...) })
-}
-
-func (r really) Compare(ctx context.Context, first, second string, s situation.Situation) (*answer.Compare, error) {
-	return get[answer.Compare](ctx, r.c, "really/compare", s, "first", first, "second", second)
-}
-
-func (r really) Matrix(ctx context.Context, system, group, right string, s situation.Situation) (*answer.Matrix, error) {
-	return get[answer.Matrix](ctx, r.c, "really/matrix", s, "system", system, "group", group, "right", right)
+func (c *Client) Really(context.Context) (answer.Holdings, error) {
+	other := *c
+	other.under, other.trial = "really/", ""
+	return &other, nil
 }
 
 // Adopt begins a trial in which what was read of a system is what its document says.

@@ -8,7 +8,9 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"gatemap/answer"
+	"gatemap/core/situation"
 	"gatemap/operator"
+	"gatemap/service/readings"
 	"gatemap/workspace"
 )
 
@@ -47,69 +49,63 @@ func linked(api huma.API, s *workspace.Service) {
 
 // really are the questions that are answered from the newest readings.
 func really(api huma.API, s *workspace.Service) {
-	get(api, "/really/reach", "really-reach", "Everything that a user really holds in linked systems", func(ctx context.Context, in *struct {
+	realQuestion(api, s, "/really/reach", "really-reach", "Everything that a user really holds in linked systems", func(ctx context.Context, really *readings.Really, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name, or a stranger as SYSTEM/ACCOUNT."`
 		System string `query:"system" doc:"Only this system."`
 		Facts
-	}) (*answer.Reach, error) {
-		given, err := in.situation()
-		if err != nil {
-			return nil, err
-		}
-		return s.Readings.Really().Reach(ctx, in.User, in.System, given)
+	}, given situation.Situation) (*answer.Reach, error) {
+		return really.Reach(ctx, in.User, in.System, given)
 	})
-	get(api, "/really/why", "really-why", "Why a user can really do one thing, or why not", func(ctx context.Context, in *struct {
+	realQuestion(api, s, "/really/why", "really-why", "Why a user can really do one thing, or why not", func(ctx context.Context, really *readings.Really, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name, or a stranger as SYSTEM/ACCOUNT."`
 		System string `query:"system" required:"true" minLength:"1" doc:"The system."`
 		Right  string `query:"right" required:"true" minLength:"1" doc:"The right."`
 		Object string `query:"object" doc:"The object; missing: the system's own default."`
 		Facts
-	}) (*answer.Why, error) {
-		given, err := in.situation()
-		if err != nil {
-			return nil, err
-		}
-		return s.Readings.Really().Why(ctx, in.User, in.System, in.Right, in.Object, given)
+	}, given situation.Situation) (*answer.Why, error) {
+		return really.Why(ctx, in.User, in.System, in.Right, in.Object, given)
 	})
-	get(api, "/really/who", "really-who", "Everyone who really holds one right", func(ctx context.Context, in *struct {
+	realQuestion(api, s, "/really/who", "really-who", "Everyone who really holds one right", func(ctx context.Context, really *readings.Really, in *struct {
 		System string `query:"system" required:"true" minLength:"1" doc:"The system."`
 		Right  string `query:"right" required:"true" minLength:"1" doc:"The right."`
 		Object string `query:"object" doc:"The object; missing: the system's own default."`
 		Paging
 		Facts
-	}) (*answer.Who, error) {
-		given, err := in.situation()
-		if err != nil {
-			return nil, err
-		}
-		return s.Readings.Really().WhoPage(ctx, in.System, in.Right, in.Object, given, in.Limit, in.Cursor)
+	}, given situation.Situation) (*answer.Who, error) {
+		return really.WhoPage(ctx, in.System, in.Right, in.Object, given, in.Limit, in.Cursor)
 	})
 	reallyBeside(api, s)
 }
 
 // reallyBeside are those of them that put people beside each other.
 func reallyBeside(api huma.API, s *workspace.Service) {
-	get(api, "/really/compare", "really-compare", "What two people really hold in linked systems, side by side", func(ctx context.Context, in *struct {
+	realQuestion(api, s, "/really/compare", "really-compare", "What two people really hold in linked systems, side by side", func(ctx context.Context, really *readings.Really, in *struct {
 		First  string `query:"first" required:"true" minLength:"1" doc:"A user, by name."`
 		Second string `query:"second" required:"true" minLength:"1" doc:"Another user, by name."`
 		Facts
-	}) (*answer.Compare, error) {
-		given, err := in.situation()
-		if err != nil {
-			return nil, err
-		}
-		return s.Readings.Really().Compare(ctx, in.First, in.Second, given)
+	}, given situation.Situation) (*answer.Compare, error) {
+		return really.Compare(ctx, in.First, in.Second, given)
 	})
-	get(api, "/really/matrix", "really-matrix", "People against what they really hold in one system", func(ctx context.Context, in *struct {
+	realQuestion(api, s, "/really/matrix", "really-matrix", "People against what they really hold in one system", func(ctx context.Context, really *readings.Really, in *struct {
 		System string `query:"system" doc:"The system; it must be named."`
 		Group  string `query:"group" doc:"Only members of this group of the map."`
 		Right  string `query:"right" doc:"Only rights like this, with *."`
 		Facts
-	}) (*answer.Matrix, error) {
-		given, err := in.situation()
+	}, given situation.Situation) (*answer.Matrix, error) {
+		return really.Matrix(ctx, in.System, in.Group, in.Right, given)
+	})
+}
+
+// realQuestion registers a question that is answered from the newest readings.
+func realQuestion[In, Out any, P interface {
+	*In
+	situation() (situation.Situation, error)
+}](api huma.API, s *workspace.Service, path, id, summary string, ask func(context.Context, *readings.Really, *In, situation.Situation) (*Out, error)) {
+	get(api, path, id, summary, func(ctx context.Context, in *In) (*Out, error) {
+		given, err := P(in).situation()
 		if err != nil {
 			return nil, err
 		}
-		return s.Readings.Really().Matrix(ctx, in.System, in.Group, in.Right, given)
+		return ask(ctx, s.Readings.Really(), in, given)
 	})
 }

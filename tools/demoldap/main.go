@@ -8,48 +8,27 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
-	"os/exec"
-	"os/signal"
 	"path/filepath"
 	"strings"
-	"syscall"
 
 	"gatemap/demo"
+	"gatemap/tools/serving"
 	"gatemap/tools/slapd"
 )
 
 func main() {
-	ctx, stop := signal.NotifyContext(context.Background(), syscall.SIGINT, syscall.SIGTERM)
-	defer stop()
-	if err := run(ctx, "bin/gatemap", os.Args[1:]); err != nil {
-		fmt.Fprintln(os.Stderr, err)
-		os.Exit(1)
-	}
-}
-
-// run starts both, and waits until it is told to stop.
-func run(ctx context.Context, gatemap string, args []string) error {
-	dir, err := os.MkdirTemp("", "gatemap-demo")
-	if err != nil {
-		return err
-	}
-	defer os.RemoveAll(dir)
-	server, err := start(dir)
-	if err != nil {
-		return err
-	}
-	defer server.Stop()
-	fmt.Printf("Directory server: %s\n\nSign in at the address below with the token, and open /people/cindervale/ilse.okonjo.\nThen make her an astronomer in another terminal, and watch the page:\n\n", server.LDAP)
-	fmt.Printf("ldapmodify -x -H %s -D %s -w %s <<END\ndn: uid=ilse.okonjo,ou=people,%s\nchangetype: modify\nreplace: title\ntitle: Support astronomer\nEND\n\n",
-		server.LDAP, slapd.Admin, slapd.Secret, slapd.Suffix)
-	cmd := exec.CommandContext(ctx, gatemap, append([]string{"serve", "--map", filepath.Join(dir, "map"), "--data", filepath.Join(dir, "database")}, args...)...)
-	cmd.Env = append(os.Environ(), "GATEMAP_SECRET_DIRECTORY="+slapd.Secret)
-	cmd.Stdout, cmd.Stderr = os.Stdout, os.Stderr
-	cmd.Cancel = func() error { return cmd.Process.Signal(syscall.SIGTERM) }
-	if err := cmd.Run(); err != nil && !errors.Is(ctx.Err(), context.Canceled) {
-		return err
-	}
-	return nil
+	serving.Main(func(_ context.Context, dir string) (b serving.Beside, err error) {
+		server, err := start(dir)
+		if err != nil {
+			return b, err
+		}
+		says := fmt.Sprintf("Directory server: %s\n\nSign in at the address below with the token, and open /people/cindervale/ilse.okonjo.\n"+
+			"Then make her an astronomer in another terminal, and watch the page:\n\n"+
+			"ldapmodify -x -H %s -D %s -w %s <<END\ndn: uid=ilse.okonjo,ou=people,%s\nchangetype: modify\nreplace: title\ntitle: Support astronomer\nEND\n\n",
+			server.LDAP, server.LDAP, slapd.Admin, slapd.Secret, slapd.Suffix)
+		args := []string{"--map", filepath.Join(dir, "map"), "--data", filepath.Join(dir, "database")}
+		return serving.Beside{Says: says, Args: args, Env: "GATEMAP_SECRET_DIRECTORY=" + slapd.Secret, Stop: server.Stop}, nil
+	})
 }
 
 // start puts the demo's people into a directory server, and the demo's map beside

@@ -4,20 +4,17 @@ package main
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"os"
-	"os/exec"
-	"os/signal"
 	"path/filepath"
 	"slices"
 	"strings"
-	"syscall"
 
 	"gatemap/connect"
 	"gatemap/demo"
 	"gatemap/service/query"
 	"gatemap/tools/database"
+	"gatemap/tools/serving"
 	"gatemap/workspace"
 )
 
@@ -25,37 +22,19 @@ import (
 const secret = "GATEMAP_SECRET_FRAMES"
 
 func main() {
-	ctx, stop := signal.NotifyContext(context.Background(), syscall.SIGINT, syscall.SIGTERM)
-	defer stop()
-	if err := run(ctx, "bin/gatemap", os.Args[1:]); err != nil {
-		fmt.Fprintln(os.Stderr, err)
-		os.Exit(1)
-	}
-}
-
-// run starts both, and waits until it is told to stop.
-func run(ctx context.Context, gatemap string, args []string) error {
-	dir, err := os.MkdirTemp("", "gatemap-demo")
-	if err != nil {
-		return err
-	}
-	defer os.RemoveAll(dir)
-	folder, server, err := start(ctx, dir)
-	if err != nil {
-		return err
-	}
-	defer server.Stop()
-	fmt.Printf("Database server: %s, database frames\n\nSign in at the address below with the token, and open /drift.\nThen give somebody more than the map says in another terminal, and read it again:\n\n", server.Address)
-	host, port, _ := strings.Cut(server.Address, ":")
-	fmt.Printf("PGPASSWORD=%s psql -h %s -p %s -U %s frames -c 'GRANT \"gm_night-crew\" TO \"cleo.vantongeren\"'\n\n", database.Secret, host, port, database.Admin)
-	cmd := exec.CommandContext(ctx, gatemap, append([]string{"serve", "--map", folder, "--allow-files", folder, "--data", filepath.Join(dir, "data")}, args...)...)
-	cmd.Env = append(os.Environ(), secret+"="+database.Secret)
-	cmd.Stdout, cmd.Stderr = os.Stdout, os.Stderr
-	cmd.Cancel = func() error { return cmd.Process.Signal(syscall.SIGTERM) }
-	if err := cmd.Run(); err != nil && !errors.Is(ctx.Err(), context.Canceled) {
-		return err
-	}
-	return nil
+	serving.Main(func(ctx context.Context, dir string) (b serving.Beside, err error) {
+		folder, server, err := start(ctx, dir)
+		if err != nil {
+			return b, err
+		}
+		host, port, _ := strings.Cut(server.Address, ":")
+		says := fmt.Sprintf("Database server: %s, database frames\n\nSign in at the address below with the token, and open /drift.\n"+
+			"Then give somebody more than the map says in another terminal, and read it again:\n\n"+
+			"PGPASSWORD=%s psql -h %s -p %s -U %s frames -c 'GRANT \"gm_night-crew\" TO \"cleo.vantongeren\"'\n\n",
+			server.Address, database.Secret, host, port, database.Admin)
+		args := []string{"--map", folder, "--allow-files", folder, "--data", filepath.Join(dir, "data")}
+		return serving.Beside{Says: says, Args: args, Env: secret + "=" + database.Secret, Stop: server.Stop}, nil
+	})
 }
 
 // start makes the demo's map with a linked system, and starts the database that it is linked to.

@@ -24,6 +24,11 @@ class Situation {
     return facts as Facts;
   }
 
+  /** The facts in words; none are any. */
+  get words(): string {
+    return Object.entries(this.facts).map(([fact, value]) => `${fact.replace('_', ' ')} ${value}`).join(', ') || 'any';
+  }
+
   /** The facts as one text, to know whether they changed. */
   get key(): string {
     return fields.map((f) => place.get(f)).join('\n');

@@ -1,4 +1,4 @@
-import type { State, Stop } from '../api/client';
+import type { Route, State, Stop } from '../api/client';
 
 const kinds: Record<string, string> = {
   network: 'from', window: 'in window', device: 'device', 'device-group': 'device in',
@@ -56,5 +56,8 @@ export function stopWords(stop: Stop): string {
   }
   return `${reasons[stop.reason] ?? stop.reason} ${stop.detail ?? ''}`.trim();
 }
+
+/** Routes on one line: the groups from the person on, and the line. */
+export const routesWords = (routes: readonly Route[], before = ''): string => routes.map((r) => before + [...r.path.map((h) => h.group), r.mapping].join(' › ')).join('; ');
 
 export const stateWords: Record<State, string> = { open: 'open', depends: 'depends', shut: 'shut', none: 'none' };

@@ -7,6 +7,7 @@
   import { revision } from '../lib/revision.svelte';
   import { rights } from '../lib/rights.svelte';
   import type { Column } from '../lib/rows';
+  import { routesWords } from '../lib/words';
   import Notice from '../parts/Notice.svelte';
   import Stager from '../parts/Stager.svelte';
   import Table from '../parts/Table.svelte';
@@ -59,7 +60,7 @@
           <ul>
             {#each chosen.evidence.slice(0, 100) as e, i (i)}
               <li><a href={links.person(e.user, { line: keyOf(e.entitlement) })}>{e.user}</a> <span class="figures">{e.entitlement.right} on {e.entitlement.object} of {e.entitlement.system}</span> {e.entitlement.state}
-                <span class="soft">{e.entitlement.routes.map((r) => `by ${[...r.path.map((h) => h.group), r.mapping].join(' › ')}`).join('; ')}</span></li>
+                <span class="soft">{routesWords(e.entitlement.routes, 'by ')}</span></li>
             {/each}
           </ul>
         {:else if chosen.users.length}<p>{chosen.users.join(', ')}</p>{/if}

@@ -2,7 +2,7 @@
   /** How one linked system differs from the map: the picture, the people, the strangers, the lines. */
   import type { Drift, DriftItem, State } from '../api/client';
   import { links, place } from '../lib/place.svelte';
-  import { stateWords } from '../lib/words';
+  import { routesWords, stateWords } from '../lib/words';
   import type { Column } from '../lib/rows';
   import DriftPicture from './DriftPicture.svelte';
   import Notice from './Notice.svelte';
@@ -13,15 +13,14 @@
   const key = $derived(`cause-${drift.system}`);
   const chosen = $derived(place.get(key) === '' ? -1 : Number(place.get(key)));
   const items = $derived(chosen < 0 ? drift.items : drift.items.filter((x) => x.cause === chosen));
-  const routes = (list: DriftItem['map_routes']) => list.map((r) => [...r.path.map((h) => h.group), r.mapping].join(' › ')).join('; ');
   const columns = $derived<Column<DriftItem>[]>([
     { name: 'effect', label: 'Effect', text: (x) => x.effect },
     { name: 'user', label: 'Person', text: (x) => x.user, href: (x) => (x.user.startsWith(`${drift.system}/`) ? '' : links.person(x.user)), figures: true },
     { name: 'what', label: 'Entitlement', text: (x) => `${x.right} on ${x.object}`, figures: true },
     { name: 'map', label: 'By the map', text: (x) => stateWords[x.map as State] },
     { name: 'there', label: 'Really', text: (x) => stateWords[x.really as State] },
-    { name: 'routes', label: 'By the map by', text: (x) => routes(x.map_routes) },
-    { name: 'real', label: 'There by', text: (x) => routes(x.really_routes) },
+    { name: 'routes', label: 'By the map by', text: (x) => routesWords(x.map_routes) },
+    { name: 'real', label: 'There by', text: (x) => routesWords(x.really_routes) },
   ]);
   const ofMap = $derived(drift.lines.filter((l) => l.side === 'map'));
   const there = $derived(drift.lines.filter((l) => l.side === 'system'));

@@ -6,10 +6,9 @@
   import { when } from '../lib/when';
 
   let { map }: { map: MapInfo } = $props();
-  const facts = $derived(Object.entries(situation.facts).map(([k, v]) => `${k.replace('_', ' ')} ${v}`).join(', '));
 </script>
 
-<p>{map.title} · revision {map.revision}{place.get('trial') ? ` with the trial ${place.get('trial')}` : ''} · {when(new Date().toISOString())} · situation: {facts || 'any'}</p>
+<p>{map.title} · revision {map.revision}{place.get('trial') ? ` with the trial ${place.get('trial')}` : ''} · {when(new Date().toISOString())} · situation: {situation.words}</p>
 
 <style>
   p {

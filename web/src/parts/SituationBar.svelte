@@ -36,13 +36,12 @@
     open = !open;
     localStorage.setItem('situation', open ? 'open' : 'folded');
   }
-  const words = $derived(Object.entries(situation.facts).map(([fact, value]) => `${fact.replace('_', ' ')} ${value}`).join(', ') || 'any');
 
   const list = (...values: string[]) => values.map((value) => ({ value, label: value }));
 </script>
 
 <section class="no-print" aria-label="Situation" class:open>
-  <button class="fold" aria-expanded={open} aria-controls="{id}-time {id}-rest" onclick={fold}><span aria-hidden="true">{open ? '▾' : '▸'}</span> Situation: <b>{words}</b></button>
+  <button class="fold" aria-expanded={open} aria-controls="{id}-time {id}-rest" onclick={fold}><span aria-hidden="true">{open ? '▾' : '▸'}</span> Situation: <b>{situation.words}</b></button>
   {#if open}
   <div class="time" id="{id}-time"><TimeField {map} /></div>
   <div class="rest" id="{id}-rest">
