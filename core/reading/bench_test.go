@@ -97,7 +97,7 @@ func BenchmarkDrift(b *testing.B) {
 		c, err := reading.Compile(read, a, s)
 		require.NoError(b, err)
 		compiled := time.Now()
-		d, err := reading.Between(c, roles.Type.Declare)
+		d, err := reading.Between(c, roles.Type)
 		require.NoError(b, err)
 		b.ReportMetric(compiled.Sub(began).Seconds(), "compile-s")
 		b.ReportMetric(time.Since(compiled).Seconds(), "drift-s")

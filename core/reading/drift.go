@@ -32,9 +32,11 @@ type Drift struct {
 
 	Of *Compiled // the reading
 
-	here    *atlas.System // the system of the map, with the objects that are there declared
-	book    *directory.Book
-	ignored map[string]bool // the full names of accounts that the link leaves aside
+	// The system by the map and by the reading, so that both list the same.
+	here, there *atlas.System
+	real        *atlas.Atlas // of there
+	book        *directory.Book
+	ignored     map[string]bool // the full names of accounts that the link leaves aside
 }
 
 // Item is one entitlement that someone really holds, and by the map does not, or the other way
@@ -47,14 +49,27 @@ type Item struct {
 	Person
 }
 
-// Between says how a reading differs from the map with which it was compiled. declare is that of
-// the system's gate type.
-func Between(c *Compiled, declare func(d, other gate.Document) gate.Document) (*Drift, error) {
-	here, err := declared(c, declare)
+// Between says how a reading differs from the map with which it was compiled; t is the system's
+// gate type.
+func Between(c *Compiled, t gate.Type) (*Drift, error) {
+	here, err := c.Now.System(c.Reading.System)
 	if err != nil {
 		return nil, err
 	}
-	d := &Drift{Of: c, here: here, book: c.Now.Book, ignored: map[string]bool{}}
+	d := &Drift{Of: c, book: c.Now.Book, ignored: map[string]bool{}}
+	declared, asked := here.Document.Gate, c.System.Document.Gate
+	if t.Declare != nil {
+		declared = t.Declare(declared, c.Document)
+	}
+	if t.Listing != nil {
+		declared, asked = t.Listing(declared, c.Document), t.Listing(asked, declared)
+	}
+	if _, d.here, err = with(c.Now, here, declared); err != nil {
+		return nil, err
+	}
+	if d.real, d.there, err = with(c.Atlas, c.System, asked); err != nil {
+		return nil, err
+	}
 	for _, a := range c.Accounts {
 		if c.Ignored(a.Name) {
 			d.ignored[c.Full(a.Name)] = true
@@ -67,22 +82,19 @@ func Between(c *Compiled, declare func(d, other gate.Document) gate.Document) (*
 	return d, nil
 }
 
-// declared is the system of the map with the objects of the reading declared, so that both list
-// the same.
-func declared(c *Compiled, declare func(d, other gate.Document) gate.Document) (*atlas.System, error) {
-	here, err := c.Now.System(c.Reading.System)
-	if err != nil || declare == nil {
-		return here, err
+// with is a system with another document of its gate, and the atlas of it.
+func with(a *atlas.Atlas, s *atlas.System, g gate.Document) (*atlas.Atlas, *atlas.System, error) {
+	if g == s.Document.Gate {
+		return a, s, nil
 	}
-	document := *here.Document
-	if document.Gate = declare(document.Gate, c.Document); document.Gate == here.Document.Gate {
-		return here, nil
-	}
-	a, err := c.Now.With(atlas.Changed{Title: c.Now.Title, Book: c.Now.Book, Frame: c.Now.Frame, Systems: []*gate.System{&document}})
+	document := *s.Document
+	document.Gate = g
+	one, err := a.With(atlas.Changed{Title: a.Title, Book: a.Book, Frame: a.Frame, Systems: []*gate.System{&document}})
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	return a.System(document.Name)
+	s, err = one.System(document.Name)
+	return one, s, err
 }
 
 // side asks one of the two what users hold, leaving aside what stands in front.
@@ -96,10 +108,10 @@ type side struct {
 }
 
 func (d *Drift) sides(brief bool) (here, there *side) {
-	now, real := d.Of.Now, d.Of.Atlas
+	now := d.Of.Now
 	facts := now.Frame.Facts(situation.Situation{}, nil)
 	here = &side{question: now.Unturned(facts), system: d.here, at: d.Of}
-	there = &side{question: real.Unturned(facts), system: d.Of.System, at: d.Of}
+	there = &side{question: d.real.Unturned(facts), system: d.there, at: d.Of}
 	here.question.Brief, there.question.Brief = brief, brief
 	return here, there
 }

@@ -86,7 +86,7 @@ func (d *Drift) newLedger() *ledger {
 		}
 		return d.book.GroupName(g) + " (not there)"
 	})
-	there := d.grants(l, 1, c.System, words, c.Atlas.Book, func(g directory.GroupID) string { return c.names.own[c.Atlas.Book.GroupName(g)] })
+	there := d.grants(l, 1, d.there, words, c.Atlas.Book, func(g directory.GroupID) string { return c.names.own[c.Atlas.Book.GroupName(g)] })
 	for at := range here {
 		l.points = append(l.points, at)
 	}

@@ -14,6 +14,7 @@ import (
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
 	"gatemap/core/gate"
+	"gatemap/core/gate/hosts"
 	"gatemap/core/gate/types"
 	"gatemap/core/name"
 	"gatemap/core/place"
@@ -126,7 +127,7 @@ func TestDriftIsTheDifference(t *testing.T) {
 			for x := range there {
 				list = append(list, x)
 			}
-			d, err := reading.Between(readOf(rt, a, s, list, at), typeOf(s).Declare)
+			d, err := reading.Between(readOf(rt, a, s, list, at), typeOf(s))
 			require.NoError(rt, err)
 			want := map[thing]reading.Effect{}
 			for x, state := range here {
@@ -273,7 +274,7 @@ func TestCausesOfDrift(t *testing.T) {
 			c.change(r)
 			real, err := reading.Compile(r, a, &document)
 			require.NoError(t, err)
-			d, err := reading.Between(real, typeOf(s).Declare)
+			d, err := reading.Between(real, typeOf(s))
 			require.NoError(t, err)
 			var got []string
 			for _, x := range d.Causes {
@@ -456,7 +457,7 @@ func TestDriftIsWhatEachPointSays(t *testing.T) {
 			}
 			c, err := reading.Compile(r, a, &document)
 			require.NoError(rt, err)
-			d, err := reading.Between(c, typeOf(s).Declare)
+			d, err := reading.Between(c, typeOf(s))
 			require.NoError(rt, err)
 			got := map[thing]reading.Effect{}
 			for _, x := range d.Items {
@@ -467,19 +468,47 @@ func TestDriftIsWhatEachPointSays(t *testing.T) {
 	}
 }
 
-// pointByPoint is who holds otherwise on both sides, of everything that is listed on either.
+// pointByPoint is who holds otherwise on both sides, of everything that is listed on either. Of
+// hosts it asks for every command line that either side writes.
 func pointByPoint(a *atlas.Atlas, s *atlas.System, c *reading.Compiled, at time.Time) map[thing]reading.Effect {
 	here := byMap(a, s, at)
 	there := map[thing]rule.State{}
+	facts := a.Frame.Facts(situation.Situation{}, nil)
 	for u := range c.Atlas.Book.AllUsers {
 		if !c.Atlas.Book.User(u).IsActive() {
 			continue
 		}
-		c.System.Gate.Reach(c.Atlas.Question(u, c.Atlas.Frame.Facts(situation.Situation{}, nil)), func(e rule.Entitlement) {
+		c.System.Gate.Reach(c.Atlas.Question(u, facts), func(e rule.Entitlement) {
 			if e.State >= rule.Depends {
 				there[thing{c.Atlas.Book.UserName(u), e.Object, e.Right}] = e.State
 			}
 		})
+	}
+	if d, is := s.Document.Gate.(*hosts.Document); is {
+		rights := s.Gate.Catalogue().Rights
+		for _, e := range d.Elevate {
+			for _, p := range e.Except {
+				rights = append(rights, "run "+p.Value+" as "+e.As)
+			}
+		}
+		ask := func(a *atlas.Atlas, s *atlas.System, held map[thing]rule.State) {
+			for u := range a.Book.AllUsers {
+				able := a.Book.User(u).IsActive() && !slices.ContainsFunc(s.Document.Requires, func(attribute string) bool { return a.Book.User(u).Attributes.First(attribute) == "" })
+				for _, host := range s.Gate.Catalogue().Objects {
+					for _, right := range rights {
+						p, err := s.Gate.At(host, right)
+						if err != nil || !able {
+							continue
+						}
+						if state := p.State(a.Question(u, facts)); state >= rule.Depends {
+							held[thing{a.Book.UserName(u), host, right}] = state
+						}
+					}
+				}
+			}
+		}
+		ask(a, s, here)
+		ask(c.Atlas, c.System, there)
 	}
 	want := map[thing]reading.Effect{}
 	for x, state := range here {

@@ -18,7 +18,7 @@ type suspects struct {
 
 func (d *Drift) newSuspects(l *ledger) *suspects {
 	s := &suspects{ledger: l, differs: make([][]int32, len(l.whom))}
-	gates := [2]func(object, right string) (rule.Permission, error){d.here.Gate.At, d.Of.System.Gate.At}
+	gates := [2]func(object, right string) (rule.Permission, error){d.here.Gate.At, d.there.Gate.At}
 	for side, accounts := range [2][][]grant{l.here, l.there} {
 		s.of[side], s.asked[side] = make([][]int32, len(l.whom)), make([]rule.Permission, len(l.points))
 		for i, list := range accounts {

@@ -178,7 +178,7 @@ func (s *Readings) drifted(ctx context.Context, head *query.Head, d *gate.System
 		return drift, nil
 	}
 	t, _ := types.Named(d.Type.Name)
-	if drift, err = reading.Between(real, t.Declare); err != nil {
+	if drift, err = reading.Between(real, t); err != nil {
 		return nil, err
 	}
 	k.mu.Lock()

@@ -46,11 +46,17 @@ func (y *compiled) decision(lines []line, about func(*line) bool) *rule.Decision
 func (y *compiled) run(host, command, as string) *rule.Decision {
 	matches := func(c gate.Pattern) bool { return c.Matches(command) }
 	d := y.decision(y.lifts, func(l *line) bool {
-		return slices.Contains(l.hosts, host) && l.as == as && slices.ContainsFunc(l.commands, matches) && !slices.ContainsFunc(l.except, matches)
+		return slices.Contains(l.hosts, host) && l.runsAs(as) && slices.ContainsFunc(l.commands, matches) && !slices.ContainsFunc(l.except, matches)
 	})
 	d.Locks = []rule.Lock{&rule.Door{Decision: y.doors[host], Reason: rule.ByLogin, At: y.System + "/login", None: "none: no line lets the user log in to " + host}}
 	return d
 }
+
+// anyone stands for every account as which commands may run.
+const anyone = "*"
+
+// runsAs says whether the commands of a line run as an account.
+func (l *line) runsAs(account string) bool { return l.as == anyone || l.as == account }
 
 // list lists logging in, and the commands as lines write them, by host and right. Each
 // command is listed for those for whom a line writes it just so.
@@ -74,6 +80,13 @@ func (y *compiled) list() {
 				lines.Add(l.Rule)
 				listed[right] = lines
 			}
+		}
+		for _, right := range y.asked {
+			command, as, _ := running(right)
+			if decisions[right] == nil {
+				decisions[right] = y.run(host, command, as)
+			}
+			listed[right] = decisions[right].Nearest.Gives
 		}
 		for _, right := range slices.Sorted(maps.Keys(decisions)) {
 			y.Add(host, right, decisions[right], listed[right], false)
@@ -151,7 +164,7 @@ func (y *compiled) Check(r *gate.Report) {
 // wider says whether a line gives the same people the same commands on the same
 // hosts as another, on no harder condition.
 func (l *line) wider(r *gate.Report, narrow *line) bool {
-	if l.Effect == rule.Taking || !l.When.Covers(&narrow.When) || l.as != narrow.as || len(l.except) > 0 {
+	if l.Effect == rule.Taking || !l.When.Covers(&narrow.When) || !l.runsAs(narrow.as) || len(l.except) > 0 {
 		return false
 	}
 	for _, h := range narrow.hosts {

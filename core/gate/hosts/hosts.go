@@ -19,6 +19,7 @@ var Type = gate.Type{
 	Doc:  "Logging in, and running commands as someone else.",
 	New:  func() gate.Document { return &Document{} },
 
+	Listing: listing,
 	Holding: holding,
 }
 
@@ -27,6 +28,8 @@ type Document struct {
 	Hosts   map[string][]place.Text `yaml:"hosts,required" doc:"Named sets of hosts."`
 	Login   []Login                 `yaml:"login" doc:"Who may log in where."`
 	Elevate []Elevate               `yaml:"elevate" doc:"Who may run what as whom."`
+	// asked are rights that are listed for all who have them, by whatever patterns.
+	asked []string
 }
 
 // Login lets in, or keeps out.
@@ -45,7 +48,7 @@ type Elevate struct {
 	Hosts    []name.Ref      `yaml:"hosts,required" doc:"Sets of hosts, or hosts."`
 	Commands []gate.Pattern  `yaml:"commands,required" doc:"Command lines, or patterns with *."`
 	Except   []gate.Pattern  `yaml:"except_commands" doc:"Command lines, or patterns with *, that are not meant."`
-	As       string          `yaml:"as,required" doc:"The account as which they run."`
+	As       string          `yaml:"as,required" doc:"The account as which they run; * for any."`
 	When     *situation.When `yaml:"when" doc:"In which situations."`
 	Password bool            `yaml:"password" doc:"true: the user's own password is asked for."`
 }
@@ -56,6 +59,7 @@ type compiled struct {
 	hosts  []string // by name
 	logins []line
 	lifts  []line
+	asked  []string
 	doors  map[string]*rule.Decision // by host: logging in
 }
 
@@ -70,7 +74,7 @@ type line struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	y := &compiled{doors: map[string]*rule.Decision{}, Listing: rule.NewListing(s.System.Name, &s.Index)}
+	y := &compiled{asked: d.asked, doors: map[string]*rule.Decision{}, Listing: rule.NewListing(s.System.Name, &s.Index)}
 	for _, set := range d.Hosts {
 		for _, h := range set {
 			y.hosts = append(y.hosts, h.Value)

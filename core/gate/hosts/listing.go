@@ -1,0 +1,33 @@
+package hosts
+
+import (
+	"slices"
+
+	"gatemap/core/gate"
+)
+
+// listing is a document that lists every command line and pattern that either of two names, those
+// that they except among them, for all who may run it: one may write with one pattern what the other
+// writes with two.
+func listing(d, other gate.Document) gate.Document {
+	with := *d.(*Document)
+	with.asked = append(with.rights(), other.(*Document).rights()...)
+	slices.Sort(with.asked)
+	if with.asked = slices.Compact(with.asked); len(with.asked) == 0 {
+		return d
+	}
+	return &with
+}
+
+// rights are those that the lines of a document name.
+func (d *Document) rights() (list []string) {
+	for i := range d.Elevate {
+		e := &d.Elevate[i]
+		for _, patterns := range [][]gate.Pattern{e.Commands, e.Except} {
+			for _, p := range patterns {
+				list = append(list, run(p.Value, e.As))
+			}
+		}
+	}
+	return list
+}
