@@ -5,6 +5,7 @@ package connectors
 import (
 	"gatemap/connect"
 	"gatemap/connect/csv"
+	"gatemap/connect/host"
 	"gatemap/connect/ldap"
 	"gatemap/connect/ldif"
 	"gatemap/connect/list"
@@ -14,7 +15,7 @@ import (
 )
 
 // Table lists every connector.
-var Table = []connect.Connector{csv.Connector, ldap.Connector, ldif.Connector, list.Connector, postgres.Connector, scim.Connector}
+var Table = []connect.Connector{csv.Connector, host.Connector, ldap.Connector, ldif.Connector, list.Connector, postgres.Connector, scim.Connector}
 
 // Kinds is what a map has to know of them.
 func Kinds() []directory.ConnectionKind {

@@ -52,12 +52,15 @@ func (h *machine) readBook(ctx context.Context) error {
 			h.ownUIDs = n
 		}
 	}
-	shadow, err := h.privileged(ctx, "getent shadow")
-	if err != nil {
-		return err
-	}
-	h.shadow(shadow, time.Now())
 	return nil
+}
+
+func (h *machine) readShadow(ctx context.Context) error {
+	text, err := h.privileged(ctx, "getent shadow")
+	if err == nil {
+		h.shadow(text, time.Now(), h.sshd.withPAM)
+	}
+	return err
 }
 
 // take takes accounts and groups as getent prints them (passwd(5), group(5)).
@@ -102,7 +105,8 @@ func (b *book) tie() {
 }
 
 // shadow takes what is known of passwords (shadow(5)): which are locked, and which accounts ended.
-func (b *book) shadow(text string, now time.Time) {
+// That a password was not changed in time ends an account where PAM is asked.
+func (b *book) shadow(text string, now time.Time, withPAM bool) {
 	today := int(now.Unix() / 86400)
 	for line := range strings.Lines(text) {
 		f := strings.Split(strings.TrimRight(line, "\n"), ":")
@@ -115,7 +119,7 @@ func (b *book) shadow(text string, now time.Time) {
 		switch ends := number(f[7]); {
 		case ends >= 0 && today >= ends:
 			a.ended = "it ended " + time.Unix(int64(ends)*86400, 0).UTC().Format(time.DateOnly)
-		case changed > 0 && most >= 0 && idle >= 0 && today > changed+most+idle:
+		case withPAM && changed > 0 && most >= 0 && idle >= 0 && today > changed+most+idle:
 			a.ended = "its password was not changed in time"
 		}
 	}

@@ -1,7 +1,6 @@
 package host_test
 
 import (
-	"context"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -233,4 +232,96 @@ func TestSudoIsTheReferee(t *testing.T) {
 	}
 }
 
-var _ = context.Background
+// drawLogins draws accounts with all that keeps one out, and whom sshd and the access list let in.
+func drawLogins(seed uint64) *drawn {
+	w := &drawn{Rand: rand.New(rand.NewPCG(seed, 2))}
+	add := func(format string, args ...any) { fmt.Fprintf(&w.setup, format+"\n", args...) }
+	for i := range 5 {
+		w.groups = append(w.groups, fmt.Sprintf("crew%d", i))
+		add("groupadd crew%d", i)
+	}
+	for i := range 14 {
+		account := fmt.Sprintf("acc%02d", i)
+		w.accounts = append(w.accounts, account)
+		shell := w.of([]string{"/bin/sh", "/bin/sh", "/bin/bash", "/bin/sh", "/usr/sbin/nologin", "/bin/false", "/opt/gone"})
+		add("useradd -s %s -g crew%d -G crew%d %s", shell, i%5, w.IntN(5), account)
+		switch w.IntN(8) {
+		case 0:
+			add("chage -E %s %s", w.of([]string{"0", "2020-01-01", "2099-01-01"}), account)
+		case 1:
+			add("usermod -p '*' %s; chage -d 2020-01-01 -M 10 -I 5 %[1]s", account)
+		case 2:
+			add("passwd -q -l %s", account)
+		}
+	}
+	list := func(names []string) string {
+		return strings.ReplaceAll(w.some(4, func() string { return w.of(names) }), ",", "")
+	}
+	users := append([]string{"acc0*", "acc1?", "root", "*"}, w.accounts...)
+	groups := append([]string{"crew*", "crew?"}, w.groups...)
+	if w.IntN(5) == 0 {
+		add("sed -i 's/UsePAM yes/UsePAM no/' /etc/ssh/sshd_config")
+	}
+	add("cat >/etc/ssh/sshd_config.d/drawn.conf <<'END'")
+	if w.IntN(2) == 0 {
+		add("AllowGroups %s gatemap", list(groups)) // the account that reads has to get in
+	}
+	for _, l := range []struct {
+		key   string
+		names []string
+	}{{"AllowUsers gatemap", users[:3+w.IntN(12)]}, {"DenyUsers", w.accounts}, {"DenyGroups", w.groups}} {
+		if w.IntN(4) == 0 {
+			add("%s %s", l.key, list(l.names))
+		}
+	}
+	if w.IntN(2) == 0 {
+		add("PermitRootLogin %s", w.of([]string{"no", "yes", "prohibit-password"}))
+	}
+	if w.IntN(3) == 0 {
+		add("Match Group %s", w.of(w.groups))
+		add("AllowUsers %s gatemap", list(users))
+		add("Match User acc1?\nDenyUsers acc10")
+	}
+	add("END")
+	if w.IntN(2) == 0 {
+		add("echo 'account required pam_access.so' >>/etc/pam.d/sshd\ncat >/etc/security/access.conf <<'END'\n# written by hand\n+ : gatemap : ALL")
+		for range 1 + w.IntN(4) {
+			who := func() string { return w.of(append([]string{"(crew1)", "(crew2)", "crew3", "ALL"}, w.accounts...)) }
+			entry := strings.ReplaceAll(w.some(4, who), ",", "")
+			if w.IntN(3) == 0 {
+				entry += " EXCEPT " + who()
+			}
+			add("%s : %s : %s", w.of([]string{"+", "-"}), entry, w.of([]string{"ALL", "ALL", "LOCAL", "cron"}))
+		}
+		if w.IntN(2) == 0 {
+			add("- : ALL EXCEPT root (crew0) : ALL")
+		}
+		add("END")
+	}
+	return w
+}
+
+// Who may log in is who can log in.
+func TestLoginsAreTheReferee(t *testing.T) {
+	both := map[bool]int{}
+	for i := range 8 {
+		seed := uint64(time.Now().UnixNano()) + uint64(i)
+		t.Run(fmt.Sprint(seed), func(t *testing.T) {
+			w := drawLogins(seed)
+			m := start(t, dome1, w.setup.String())
+			c := read(t, document(m))
+			for _, account := range append(w.accounts, "root", machine.Reader) {
+				got, want := state(t, c, account, dome1, "login") == rule.Open, m.Login(account)
+				both[want]++
+				assert.Equal(t, want, got, account)
+			}
+			if t.Failed() {
+				text, _ := m.Run("cat /etc/ssh/sshd_config.d/drawn.conf /etc/security/access.conf | grep -v '^#'; getent passwd | grep acc; getent group | tail -6; getent shadow | grep acc")
+				t.Log(text)
+				t.Log(c.Beyond)
+			}
+		})
+	}
+	assert.Positive(t, both[true])
+	assert.Positive(t, both[false])
+}

@@ -13,13 +13,14 @@ import (
 	"gatemap/core/reading"
 )
 
-// merging puts the hosts of one system together. A group of the reading has those who are in it on
-// every host; who is in it on some only stands in the lines of these hosts.
+// merging puts the hosts of one system together. A group that has others in it on some hosts is one
+// of its own for each.
 type merging struct {
 	like    *hosts.Document
 	reading *reading.Reading
 	rows    func(int)
 	hosts   []*machine
+	differ  map[string]bool // groups that are not the same on every host
 }
 
 func (m *merging) add(h *machine) {
@@ -37,7 +38,8 @@ func (m *merging) whole() *reading.Reading {
 	for _, h := range m.hosts {
 		logins[h] = h.logins()
 	}
-	accounts, members := m.accounts(), m.members()
+	accounts := m.accounts()
+	m.differ = m.differing()
 	for _, h := range m.hosts {
 		if !named(d.Hosts, h.name) {
 			d.Hosts[h.name] = []place.Text{{Value: h.name}}
@@ -45,7 +47,7 @@ func (m *merging) whole() *reading.Reading {
 		at := []name.Ref{{Name: h.name}}
 		for _, l := range logins[h] {
 			l.Hosts = at
-			if m.spread(&l.Who, h, members); !l.Empty() {
+			if m.placed(&l.Who, h); !l.Empty() {
 				d.Login = append(d.Login, l)
 			}
 		}
@@ -54,7 +56,7 @@ func (m *merging) whole() *reading.Reading {
 		}
 		for _, l := range h.lines {
 			l.Hosts = at
-			if m.spread(&l.Who, h, members); !l.Empty() {
+			if m.placed(&l.Who, h); !l.Empty() {
 				d.Elevate = append(d.Elevate, l)
 			}
 		}
@@ -65,19 +67,7 @@ func (m *merging) whole() *reading.Reading {
 	if len(m.hosts) > 1 {
 		r.Server = m.hosts[0].full + " and others"
 	}
-	used := map[string]bool{}
-	gate.Rewritten(d, func(w *gate.Who) {
-		for _, g := range w.Groups {
-			used[g.Name] = true
-		}
-	}, func(p *directory.People) {
-		for _, g := range p.Groups {
-			used[g.Name] = true
-		}
-	})
-	for _, g := range slices.Sorted(maps.Keys(used)) {
-		r.Groups = append(r.Groups, reading.Group{Name: g, Accounts: slices.DeleteFunc(slices.Clone(members[g]), func(n string) bool { return accounts[n] == nil })})
-	}
+	m.groups(d, accounts)
 	for _, n := range slices.Sorted(maps.Keys(accounts)) {
 		r.Accounts = append(r.Accounts, *accounts[n])
 	}
@@ -123,56 +113,73 @@ func (h *machine) offHere(accounts map[string]*reading.Account) (list []name.Ref
 	return list
 }
 
-// members are those of each group that are in it on every host.
-func (m *merging) members() map[string][]string {
-	all := map[string][]string{}
-	for i, h := range m.hosts {
+// differing are the groups that do not have the same accounts in them on every host.
+func (m *merging) differing() map[string]bool {
+	all := map[string]bool{}
+	for _, h := range m.hosts {
 		for g := range h.groups {
-			if list := h.in(g); i == 0 {
-				all[g] = list
-			} else {
-				all[g] = slices.DeleteFunc(all[g], func(n string) bool { return !slices.Contains(list, n) })
-			}
-		}
-		for g := range all {
-			if h.groups[g] == nil {
-				all[g] = nil
-			}
+			all[g] = all[g] || slices.ContainsFunc(m.hosts, func(other *machine) bool { return other.groups[g] == nil || !slices.Equal(other.in(g), h.in(g)) })
 		}
 	}
 	return all
 }
 
-// spread adds to a line of one host those who are in its groups there and not on every host, and
-// leaves out accounts that are the host's own.
-func (m *merging) spread(w *gate.Who, h *machine, members map[string][]string) {
-	more := func(users, groups []name.Ref) []name.Ref {
-		users = slices.Clone(users)
-		for _, g := range groups {
-			for _, n := range h.in(g.Name) {
-				if !slices.Contains(members[g.Name], n) && !slices.ContainsFunc(users, func(u name.Ref) bool { return u.Name == n }) && h.shown(n) {
-					users = append(users, name.Ref{Name: n})
-				}
-			}
+// called is what the reading calls a group of a host.
+func (m *merging) called(group string, h *machine) string {
+	if m.differ[group] {
+		return group + " on " + h.name
+	}
+	return group
+}
+
+// placed gives the groups of a line of one host the names that they have in the reading, and leaves
+// out accounts that are the host's own.
+func (m *merging) placed(w *gate.Who, h *machine) {
+	users := func(list []name.Ref) []name.Ref {
+		return slices.DeleteFunc(slices.Clone(list), func(u name.Ref) bool { return !h.shown(u.Name) })
+	}
+	groups := func(list []name.Ref) (renamed []name.Ref) {
+		for _, g := range list {
+			renamed = append(renamed, name.Ref{Name: m.called(g.Name, h)})
 		}
-		return users
+		return renamed
 	}
-	shown := func(users []name.Ref) []name.Ref {
-		return slices.DeleteFunc(users, func(u name.Ref) bool { return !h.shown(u.Name) })
-	}
-	w.Users = shown(more(w.Users, w.Groups))
+	w.Users, w.Groups = users(w.Users), groups(w.Groups)
 	if w.Except != nil {
-		except := *w.Except
-		except.Users = shown(more(except.Users, except.Groups))
-		w.Except = &except
+		w.Except = &directory.People{Users: users(w.Except.Users), Groups: groups(w.Except.Groups)}
 	}
 }
 
-// withoutLogin notes accounts that sudoers gives something and that cannot log in: no system of
+// groups are those that lines name.
+func (m *merging) groups(d *hosts.Document, accounts map[string]*reading.Account) {
+	used := map[string]bool{}
+	note := func(list []name.Ref) {
+		for _, g := range list {
+			used[g.Name] = true
+		}
+	}
+	gate.Rewritten(d, func(w *gate.Who) { note(w.Groups) }, func(p *directory.People) { note(p.Groups) })
+	for _, h := range m.hosts {
+		for _, g := range slices.Sorted(maps.Keys(h.groups)) {
+			made := reading.Group{Name: m.called(g, h)}
+			if !used[made.Name] {
+				continue
+			}
+			used[made.Name] = false // it is the same on all other hosts
+			if m.differ[g] {
+				made.Of, made.On = g, h.name
+			}
+			made.Accounts = slices.DeleteFunc(h.in(g), func(n string) bool { return accounts[n] == nil })
+			m.reading.Groups = append(m.reading.Groups, made)
+		}
+	}
+}
+
+// withoutLogin notes accounts but root that sudoers gives something and that cannot log in: no system of
 // hosts says that they can run it, and a program that runs as one of them can.
 func (h *machine) withoutLogin() {
 	for _, n := range slices.Sorted(maps.Keys(h.named)) {
-		if a := h.accounts[n]; !h.may[n] && a != nil && a.ended == "" {
+		if a := h.accounts[n]; !h.may[n] && a != nil && a.uid != 0 && a.ended == "" {
 			h.notes("sudoers", "%s may run commands, and cannot log in (%s)", n, cmp.Or(h.unable(a), "sshd or the access list keeps it out"))
 		}
 	}

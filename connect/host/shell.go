@@ -156,8 +156,9 @@ func (s *shell) privileged(ctx context.Context, line string) (string, error) {
 	switch {
 	case err != nil:
 		return "", err
-	case a.status != 0 && !s.root && strings.Contains(a.err, "sudo:"):
-		return "", fmt.Errorf("the account %s may not run %q, so that nobody can say what is there: allow it in sudoers with NOPASSWD (docs/connected.md). %s", s.user, line, a.err)
+	case a.status != 0 && !s.root && strings.Contains(a.err, "sudo: "):
+		_, why, _ := strings.Cut(a.err, "sudo: ")
+		return "", fmt.Errorf("the account %s may not run %q, so that nobody can say what is there: allow it in sudoers with NOPASSWD (docs/connected.md): sudo: %s", s.user, line, why)
 	case a.status != 0:
 		return "", fmt.Errorf("%q failed: %s", line, a.err)
 	}

@@ -130,6 +130,7 @@ func (d *Drift) whyShort(x *Item, here, there *side) Cause {
 	if err != nil || !tied {
 		return Cause{Why: NoGroup, Group: group}
 	}
+	own = d.Of.groupOn(own, x.Object)
 	if in, err := d.Of.Atlas.Book.FindGroup(d.Of.names.groups[own], ""); err == nil && there.turned(x.there).question.Subject.In(in) {
 		return Cause{Why: NotGranted, Group: group, There: own, Line: route.Mapping}
 	}

@@ -23,8 +23,8 @@ type Compiled struct {
 }
 
 // spelled are the names under which accounts and groups of a system stand in its atlas, and the
-// other way round for groups.
-type spelled struct{ users, groups, own map[string]string }
+// other way round for groups; and what groups are called of which there are several by one name.
+type spelled struct{ users, groups, own, called map[string]string }
 
 // Compile compiles a reading of a system of a map. The error joins a *place.Error for everything
 // in what was read that no map can hold.
@@ -32,9 +32,14 @@ func Compile(r *Reading, now *atlas.Atlas, s *gate.System) (*Compiled, error) {
 	r = complete(r)
 	c := &Compiled{Reading: r, Matched: match(r, s, now.Book), Now: now}
 	home := c.home()
-	c.names = spelled{spell(accountNames(r), home), spell(groupNames(r), home), map[string]string{}}
+	c.names = spelled{spell(accountNames(r), home), spell(groupNames(r), home), map[string]string{}, map[string]string{}}
 	for own, full := range c.names.groups {
 		c.names.own[full] = own
+	}
+	for i := range r.Groups {
+		if g := &r.Groups[i]; g.Of != "" {
+			c.names.called[g.Name] = g.Of
+		}
 	}
 	for account, u := range c.UserOf {
 		c.names.users[account] = now.Book.UserName(u)
@@ -187,6 +192,16 @@ func (c *Compiled) Strangers() (list []Account) {
 	}
 	slices.SortFunc(list, func(a, b Account) int { return strings.Compare(a.Name, b.Name) })
 	return list
+}
+
+// groupOn is the group there by some name that counts on an object.
+func (c *Compiled) groupOn(own, object string) string {
+	for i := range c.Groups {
+		if g := &c.Groups[i]; g.own() == own && (g.On == "" || g.On == object) {
+			return g.Name
+		}
+	}
+	return own
 }
 
 // Full is the name under which an account stands in the atlas.

@@ -34,7 +34,8 @@ type Drift struct {
 
 	// The system by the map and by the reading, so that both list the same.
 	here, there *atlas.System
-	real        *atlas.Atlas // of there
+	real        *atlas.Atlas  // of there
+	asWritten   *atlas.System // the system of the map, where here lists more than its lines write
 	book        *directory.Book
 	ignored     map[string]bool // the full names of accounts that the link leaves aside
 }
@@ -62,6 +63,7 @@ func Between(c *Compiled, t gate.Type) (*Drift, error) {
 		declared = t.Declare(declared, c.Document)
 	}
 	if t.Listing != nil {
+		d.asWritten = here
 		declared, asked = t.Listing(declared, c.Document), t.Listing(asked, declared)
 	}
 	if _, d.here, err = with(c.Now, here, declared); err != nil {

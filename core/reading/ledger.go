@@ -19,6 +19,8 @@ type ledger struct {
 	lines       []*rule.Rule
 	names       [2]namings
 	plain       bool // who has something follows from words alone
+	// written are the lines that write a point just so, by side; nil: all that give it do.
+	written [2]map[point]rule.LineSet
 }
 
 type point struct{ object, right string }
@@ -75,7 +77,7 @@ type naming struct {
 const everyone = "everyone"
 
 func (d *Drift) newLedger() *ledger {
-	c, words, l := d.Of, numbered{}, &ledger{plain: true}
+	c, words, l := d.Of, numbered{}, &ledger{plain: len(d.Of.names.called) == 0}
 	l.lines = d.here.Site.Index.All()
 	here := d.grants(l, 0, d.here, words, d.book, func(g directory.GroupID) string {
 		if own, tied := c.theirs[g]; tied {
@@ -86,7 +88,13 @@ func (d *Drift) newLedger() *ledger {
 		}
 		return d.book.GroupName(g) + " (not there)"
 	})
-	there := d.grants(l, 1, d.there, words, c.Atlas.Book, func(g directory.GroupID) string { return c.names.own[c.Atlas.Book.GroupName(g)] })
+	there := d.grants(l, 1, d.there, words, c.Atlas.Book, func(g directory.GroupID) string {
+		own := c.names.own[c.Atlas.Book.GroupName(g)]
+		return cmp.Or(c.names.called[own], own)
+	})
+	if d.asWritten != nil {
+		l.written = [2]map[point]rule.LineSet{written(d.asWritten), written(c.System)}
+	}
 	for at := range here {
 		l.points = append(l.points, at)
 	}
@@ -104,6 +112,17 @@ func (d *Drift) newLedger() *ledger {
 		l.whom[n] = strings.ReplaceAll(word, "\n", ", but not ")
 	}
 	return l
+}
+
+// written are the points that the lines of a system write, with the lines.
+func written(s *atlas.System) map[point]rule.LineSet {
+	all := map[point]rule.LineSet{}
+	s.Gate.Given(func(x rule.Given) {
+		lines := x.Gives
+		lines.Join(x.Takes)
+		all[point{x.Object, x.Right}] = lines
+	})
+	return all
 }
 
 // hasAll says whether a group of the map has everyone there in it: all who have an account.

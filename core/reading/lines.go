@@ -3,6 +3,8 @@ package reading
 import (
 	"slices"
 	"strings"
+
+	"gatemap/core/rule"
 )
 
 // Line is a line of the map that is not there as it is written, or what someone is given there
@@ -30,8 +32,8 @@ const someGrants = 5
 
 // compared compares the lines of both sides by what they give to whom.
 func (l *ledger) compared(aside map[string]bool) []Line {
-	list := l.lost(l.here, l.there, func(g grant) string { return l.lines[g.line].Name })
-	for _, x := range l.lost(l.there, l.here, func(g grant) string {
+	list := l.lost(l.here, l.there, l.written[0], func(g grant) string { return l.lines[g.line].Name })
+	for _, x := range l.lost(l.there, l.here, l.written[1], func(g grant) string {
 		if named := l.whom[g.whom]; !g.takes && !aside[named] {
 			return named
 		}
@@ -43,14 +45,15 @@ func (l *ledger) compared(aside map[string]bool) []Line {
 	return list
 }
 
-// lost is what one side gives and the other does not, put together by what it is of.
-func (l *ledger) lost(of, other [][]grant, by func(grant) string) (list []Line) {
+// lost is what one side gives as its lines write it and the other does not, put together by what it
+// is of.
+func (l *ledger) lost(of, other [][]grant, written map[point]rule.LineSet, by func(grant) string) (list []Line) {
 	lines := map[string]*Line{}
 	for i, at := range l.points {
 		there := other[i]
 		for _, g := range of[i] {
 			named := by(g)
-			if named == "" {
+			if lines := written[at]; named == "" || written != nil && !lines.Includes(g.line) {
 				continue
 			}
 			line := lines[named]

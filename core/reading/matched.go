@@ -17,7 +17,7 @@ type Matched struct {
 	GroupOf map[string]directory.GroupID // by group there
 	// Unclear says of accounts and groups there that more than one record of the map may be meant.
 	Unclear map[string][]string
-	theirs  map[directory.GroupID]string // the groups there of groups of the map
+	theirs  map[directory.GroupID]string // what groups of the map are called there
 	ignored map[string]bool
 	aside   map[string]bool // the groups there that the link leaves aside
 }
@@ -40,9 +40,10 @@ func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 			accounts = append(accounts, a.Name)
 		}
 	}
-	for _, g := range r.Groups {
-		if m.aside[g.Name] = like(link.Ignore.Groups, g.Name); !m.aside[g.Name] {
-			groups = append(groups, g.Name)
+	for i := range r.Groups {
+		g := &r.Groups[i]
+		if m.aside[g.Name] = like(link.Ignore.Groups, g.own()); !m.aside[g.Name] && !slices.Contains(groups, g.own()) {
+			groups = append(groups, g.own())
 		}
 	}
 	users := tying[directory.UserID]{there: accounts, unclear: m.Unclear, home: s.Directory.Name, full: book.UserName, homeOf: book.UserHome}
@@ -62,9 +63,15 @@ func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 			return ""
 		})
 	}
-	m.GroupOf = tied.tied()
-	for group, g := range m.GroupOf {
+	by := tied.tied()
+	for group, g := range by {
 		m.theirs[g] = group
+	}
+	m.GroupOf = map[string]directory.GroupID{}
+	for _, group := range r.Groups {
+		if g, is := by[group.own()]; is {
+			m.GroupOf[group.Name] = g
+		}
 	}
 	return m
 }

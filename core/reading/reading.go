@@ -5,6 +5,7 @@
 package reading
 
 import (
+	"cmp"
 	"time"
 
 	"gatemap/core/gate"
@@ -41,9 +42,14 @@ type Account struct {
 // Group is a group of a system.
 type Group struct {
 	Name     string   `json:"name"`
+	Of       string   `json:"of,omitempty"`       // the name by which it goes with a group of the map; without one Name
+	On       string   `json:"on,omitempty"`       // the object on which it is so; without one everywhere
 	Accounts []string `json:"accounts,omitempty"` // directly in it
 	Groups   []string `json:"groups,omitempty"`   // directly in it
 }
+
+// own is the name by which it goes with a group of the map.
+func (g *Group) own() string { return cmp.Or(g.Of, g.Name) }
 
 // Beyond is something that a system holds and its gate type cannot express.
 type Beyond struct {

@@ -27,7 +27,7 @@ func main() {
 			"ldapmodify -x -H %s -D %s -w %s <<END\ndn: uid=ilse.okonjo,ou=people,%s\nchangetype: modify\nreplace: title\ntitle: Support astronomer\nEND\n\n",
 			server.LDAP, server.LDAP, slapd.Admin, slapd.Secret, slapd.Suffix)
 		args := []string{"--map", filepath.Join(dir, "map"), "--data", filepath.Join(dir, "database")}
-		return serving.Beside{Says: says, Args: args, Env: "GATEMAP_SECRET_DIRECTORY=" + slapd.Secret, Stop: server.Stop}, nil
+		return serving.Beside{Says: says, Args: args, Env: []string{"GATEMAP_SECRET_DIRECTORY=" + slapd.Secret}, Stop: server.Stop}, nil
 	})
 }
 

@@ -1,5 +1,6 @@
-// Command demolinked starts the demo with a database of its own that a system of the map is linked
-// to: a PostgreSQL server on this machine, in which some things are not as the map says.
+// Command demolinked starts the demo with real systems of its own that systems of the map are linked
+// to, in which some things are not as the map says: a PostgreSQL server, and as root two hosts with
+// sshd and sudo.
 package main
 
 import (
@@ -14,6 +15,7 @@ import (
 	"gatemap/demo"
 	"gatemap/service/query"
 	"gatemap/tools/database"
+	"gatemap/tools/machine"
 	"gatemap/tools/serving"
 	"gatemap/workspace"
 )
@@ -23,40 +25,86 @@ const secret = "GATEMAP_SECRET_FRAMES"
 
 func main() {
 	serving.Main(func(ctx context.Context, dir string) (b serving.Beside, err error) {
-		folder, server, err := start(ctx, dir)
+		l, err := start(ctx, dir)
 		if err != nil {
 			return b, err
 		}
-		host, port, _ := strings.Cut(server.Address, ":")
-		says := fmt.Sprintf("Database server: %s, database frames\n\nSign in at the address below with the token, and open /drift.\n"+
+		host, port, _ := strings.Cut(l.server.Address, ":")
+		says := fmt.Sprintf("Database server: %s, database frames\n", l.server.Address)
+		for _, m := range l.machines {
+			says += fmt.Sprintf("Host: %s at %s\n", m.Name, m.Address)
+		}
+		says += fmt.Sprintf("\nSign in at the address below with the token, and open /drift.\n"+
 			"Then give somebody more than the map says in another terminal, and read it again:\n\n"+
 			"PGPASSWORD=%s psql -h %s -p %s -U %s frames -c 'GRANT \"gm_night-crew\" TO \"cleo.vantongeren\"'\n\n",
-			server.Address, database.Secret, host, port, database.Admin)
-		args := []string{"--map", folder, "--allow-files", folder, "--data", filepath.Join(dir, "data")}
-		return serving.Beside{Says: says, Args: args, Env: secret + "=" + database.Secret, Stop: server.Stop}, nil
+			database.Secret, host, port, database.Admin)
+		args := []string{"--map", l.folder, "--allow-files", l.folder, "--data", filepath.Join(dir, "data")}
+		return serving.Beside{Says: says, Args: args, Env: l.secrets(), Stop: l.stop}, nil
 	})
 }
 
-// start makes the demo's map with a linked system, and starts the database that it is linked to.
-func start(ctx context.Context, dir string) (folder string, server *database.Server, err error) {
-	folder = filepath.Join(dir, "map")
-	if err := os.CopyFS(folder, demo.Map()); err != nil {
-		return "", nil, err
+// linked is the demo's map with linked systems, and these.
+type linked struct {
+	folder   string
+	server   *database.Server
+	machines []*machine.Machine
+}
+
+func (l *linked) secrets() []string {
+	list := []string{secret + "=" + database.Secret}
+	if len(l.machines) > 0 {
+		list = append(list, keyOfDomes+"="+l.machines[0].Secret)
+	}
+	return list
+}
+
+func (l *linked) stop() {
+	for _, m := range l.machines {
+		m.Stop()
+	}
+	if l.server != nil {
+		l.server.Stop()
+	}
+}
+
+// start makes the demo's map with linked systems, and starts those. Hosts need root.
+func start(ctx context.Context, dir string) (l *linked, err error) {
+	l = &linked{folder: filepath.Join(dir, "map")}
+	defer func() {
+		if err != nil {
+			l.stop()
+		}
+	}()
+	if err := os.CopyFS(l.folder, demo.Map()); err != nil {
+		return nil, err
+	}
+	files, err := connect.OpenFolder(l.folder)
+	if err != nil {
+		return nil, err
+	}
+	head, err := workspace.ReadFolder(ctx, l.folder, connect.Host{Files: files})
+	if err != nil {
+		return nil, err
 	}
 	own := filepath.Join(dir, "postgres")
 	if err := os.Mkdir(own, 0o755); err != nil {
-		return "", nil, err
+		return nil, err
 	}
-	if server, err = database.Start(own); err != nil {
-		return "", nil, err
+	if l.server, err = database.Start(own); err != nil {
+		return nil, err
 	}
-	if err = os.WriteFile(filepath.Join(folder, "systems", "frame-index.yaml"), fmt.Appendf(nil, document, server.Address, secret), 0o600); err == nil {
-		err = fill(ctx, folder, server)
+	if err := os.WriteFile(filepath.Join(l.folder, "systems", "frame-index.yaml"), fmt.Appendf(nil, document, l.server.Address, secret), 0o600); err != nil {
+		return nil, err
 	}
-	if err != nil {
-		server.Stop()
+	if err := fill(ctx, head, l.server); err != nil {
+		return nil, err
 	}
-	return folder, server, err
+	if os.Geteuid() != 0 {
+		fmt.Fprintln(os.Stderr, "Hosts of its own need root: dome-hosts is not linked.")
+		return l, nil
+	}
+	l.machines, err = startDomes(ctx, dir, l.folder, head)
+	return l, err
 }
 
 const document = `system: frame-index
@@ -110,15 +158,7 @@ ALTER ROLE "bram.ystad" CONNECTION LIMIT 0;
 `
 
 // fill makes the database as the map has it, and then some things otherwise.
-func fill(ctx context.Context, folder string, server *database.Server) error {
-	files, err := connect.OpenFolder(folder)
-	if err != nil {
-		return err
-	}
-	head, err := workspace.ReadFolder(ctx, folder, connect.Host{Files: files})
-	if err != nil {
-		return err
-	}
+func fill(ctx context.Context, head *query.Head, server *database.Server) error {
 	if err := server.Run("postgres", "CREATE DATABASE frames"); err != nil {
 		return err
 	}

@@ -11,6 +11,7 @@ import (
 	"encoding/pem"
 	"errors"
 	"fmt"
+	"io"
 	"net"
 	"os"
 	"os/exec"
@@ -32,6 +33,7 @@ type Machine struct {
 	Address string // host:port of its sshd
 	Key     string // its public host key
 	Secret  string // the private key (PEM) with which every account is let in
+	Public  string // and the public one
 	dir     string
 	process *exec.Cmd
 	signer  ssh.Signer
@@ -79,47 +81,54 @@ func Start(dir, name, setup string) (*Machine, error) {
 			return nil, fmt.Errorf("the host %s did not start:\n%s", name, out.String())
 		case <-time.After(10 * time.Millisecond):
 		}
-		if client, err := m.Dial("root"); err == nil {
-			_ = client.Close()
+		if m.speaks() {
 			return m, nil
-		} else if strings.Contains(err.Error(), "unable to authenticate") {
-			return m, nil // root is kept out
 		}
 	}
 	m.Stop()
 	return nil, fmt.Errorf("the host %s does not answer:\n%s", name, out.String())
 }
 
-// keys makes the host's key, and one with which every account is let in.
-func (m *Machine) keys() error {
-	for _, named := range []string{"host", "account"} {
-		public, private, err := ed25519.GenerateKey(rand.Reader)
-		if err != nil {
-			return err
-		}
-		block, err := ssh.MarshalPrivateKey(private, "")
-		if err != nil {
-			return err
-		}
-		text := pem.EncodeToMemory(block)
-		key, err := ssh.NewPublicKey(public)
-		if err != nil {
-			return err
-		}
-		line := ssh.MarshalAuthorizedKey(key)
-		if err := errors.Join(os.WriteFile(filepath.Join(m.dir, named), text, 0o600), os.WriteFile(filepath.Join(m.dir, named+".pub"), line, 0o644)); err != nil {
-			return err
-		}
-		if named == "host" {
-			m.Key = strings.TrimSpace(string(line))
-			continue
-		}
-		m.Secret = string(text)
-		if m.signer, err = ssh.NewSignerFromKey(private); err != nil {
-			return err
-		}
+// speaks says whether sshd answers.
+func (m *Machine) speaks() bool {
+	conn, err := net.DialTimeout("tcp", m.Address, time.Second)
+	if err != nil {
+		return false
 	}
-	return nil
+	defer conn.Close()
+	_ = conn.SetReadDeadline(time.Now().Add(time.Second))
+	hello := make([]byte, len("SSH-"))
+	_, err = io.ReadFull(conn, hello)
+	return err == nil && string(hello) == "SSH-"
+}
+
+// keys makes the host's key, and one with which every account is let in.
+func (m *Machine) keys() (err error) {
+	host := ""
+	if m.Key, host, err = NewKey(); err != nil {
+		return err
+	}
+	if m.Public, m.Secret, err = NewKey(); err != nil {
+		return err
+	}
+	if m.signer, err = ssh.ParsePrivateKey([]byte(m.Secret)); err != nil {
+		return err
+	}
+	return errors.Join(os.WriteFile(filepath.Join(m.dir, "host"), []byte(host), 0o600), os.WriteFile(filepath.Join(m.dir, "account.pub"), []byte(m.Public+"\n"), 0o644))
+}
+
+// NewKey makes a key: the public one as in an authorized_keys file, the private one in PEM.
+func NewKey() (public, secret string, err error) {
+	key, private, err := ed25519.GenerateKey(rand.Reader)
+	if err != nil {
+		return "", "", err
+	}
+	block, err := ssh.MarshalPrivateKey(private, "")
+	if err != nil {
+		return "", "", err
+	}
+	of, err := ssh.NewPublicKey(key)
+	return strings.TrimSpace(string(ssh.MarshalAuthorizedKey(of))), string(pem.EncodeToMemory(block)), err
 }
 
 // Stop stops the host and all that runs in it.

@@ -28,7 +28,7 @@ MaxStartups 100
 PrintMotd no
 Include /etc/ssh/sshd_config.d/*.conf
 END
-useradd --system --create-home --shell /bin/sh gatemap
+useradd --system --create-home --shell /bin/sh --password '*' gatemap
 cat >/etc/sudoers.d/gatemap <<'END'
 gatemap ALL=(root) NOPASSWD: /usr/bin/getent shadow, /usr/sbin/sshd -T, /usr/sbin/sshd -T -C *, /usr/bin/cvtsudoers -f json /etc/sudoers
 END

@@ -16,7 +16,7 @@ import (
 type Beside struct {
 	Says string   // what is told of it first
 	Args []string // of gatemap serve
-	Env  string   // a variable with the secret that the map names
+	Env  []string // variables with the secrets that the map names
 	Stop func()   // stops the system
 }
 
@@ -44,7 +44,7 @@ func run(ctx context.Context, start func(ctx context.Context, dir string) (Besid
 	defer b.Stop()
 	fmt.Print(b.Says)
 	cmd := exec.CommandContext(ctx, "bin/gatemap", append(append([]string{"serve"}, b.Args...), os.Args[1:]...)...)
-	cmd.Env = append(os.Environ(), b.Env)
+	cmd.Env = append(os.Environ(), b.Env...)
 	cmd.Stdout, cmd.Stderr = os.Stdout, os.Stderr
 	cmd.Cancel = func() error { return cmd.Process.Signal(syscall.SIGTERM) }
 	if err := cmd.Run(); err != nil && !errors.Is(ctx.Err(), context.Canceled) {
