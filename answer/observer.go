@@ -28,15 +28,23 @@ type Observer interface {
 	Really(ctx context.Context) (Holdings, error)
 	// Adopt begins a trial in which what was read of a system is what its document says; of one that
 	// the map does not have yet it reads it, and makes the document.
-	Adopt(ctx context.Context, trial string, a Adopting) (*Trial, error)
+	Adopt(ctx context.Context, trial string, a Adopting) (*Adopted, error)
 }
 
-// Adopting is the system whose reading is taken into the map.
+// Adopted is a trial in which what is really there was taken into the map.
+type Adopted struct {
+	Trial
+	Steps []Step `json:"steps,omitempty" doc:"Of a directory, what was found there, and the check of its source."`
+}
+
+// Adopting is the system whose reading is taken into the map, or a directory that is.
 type Adopting struct {
-	System string `json:"system" minLength:"1" doc:"The name of the system."`
+	System string `json:"system" minLength:"1" doc:"The name of the system, or of the directory."`
 	New    bool   `json:"new,omitempty" doc:"The map does not have it yet."`
 	Type   string `json:"type,omitempty" doc:"Of a new one, its gate type."`
 	Link   string `json:"link,omitempty" doc:"Of a new one, how it is reached: an address such as postgres://gatemap@db.cindervale.example/frames, or what the key link of its document says, in YAML."`
+	// Directory is the address of the server of a new directory.
+	Directory string `json:"directory,omitempty" doc:"Of a new directory, the address of its server, such as ldaps://dir1.cindervale.example. It is asked what it is, and how it keeps people and groups."`
 }
 
 // Named is the name of the trial in which a system is adopted, where no other is given.
@@ -48,4 +56,9 @@ func (a *Adopting) Named(trial string) string {
 }
 
 // Note says what such a trial is for.
-func (a *Adopting) Note() string { return "What was read of " + a.System }
+func (a *Adopting) Note() string {
+	if a.Directory != "" {
+		return "The directory " + a.System + ", as its server has it"
+	}
+	return "What was read of " + a.System
+}

@@ -84,8 +84,8 @@ func (c *Client) Really(context.Context) (answer.Holdings, error) {
 }
 
 // Adopt begins a trial in which what was read of a system is what its document says.
-func (c *Client) Adopt(ctx context.Context, trial string, a answer.Adopting) (*answer.Trial, error) {
-	return call[answer.Trial](ctx, c, http.MethodPost, "adopt", nil, struct {
+func (c *Client) Adopt(ctx context.Context, trial string, a answer.Adopting) (*answer.Adopted, error) {
+	return call[answer.Adopted](ctx, c, http.MethodPost, "adopt", nil, struct {
 		Trial string `json:"trial,omitempty"`
 		answer.Adopting
 	}{trial, a})

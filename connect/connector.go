@@ -23,6 +23,10 @@ type Connector struct {
 	// are none.
 	Address func(*url.URL) (Link, error)
 
+	// Propose asks what is at an address, whose scheme is the name, with an s where it is over TLS,
+	// how it can be a source, and tells what it found step by step; nil: it cannot.
+	Propose func(ctx context.Context, at *url.URL, host Host, tell func(Step)) (*directory.Source, error)
+
 	From    From
 	Follows []string // the ways of directory.Follow that it knows
 	Selects bool     // bases and filters are applied where the records come from

@@ -28,12 +28,12 @@ func linked(api huma.API, s *workspace.Service) {
 	}) (*answer.Linked, error) {
 		return s.Readings.Start(ctx, operator.From(ctx), unescape(in.Name), readingWait)
 	})
-	post(api, "/adopt", "adopt", "Begin a trial in which what was read of a system is what its document says", operator.Stage, http.StatusCreated, func(ctx context.Context, in *struct {
+	post(api, "/adopt", "adopt", "Begin a trial in which what was read of a system is what its document says, or in which the map gets a directory as its server has it", operator.Stage, http.StatusCreated, func(ctx context.Context, in *struct {
 		Body struct {
 			Trial string `json:"trial,omitempty" doc:"The name of the trial; missing: adopt-SYSTEM."`
 			answer.Adopting
 		}
-	}) (*answer.Trial, error) {
+	}) (*answer.Adopted, error) {
 		return s.Adopt(ctx, operator.From(ctx), in.Body.Trial, in.Body.Adopting)
 	})
 	get(api, "/drift", "drift", "How what linked systems really hold differs from the map", func(ctx context.Context, in *struct {

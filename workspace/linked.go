@@ -4,7 +4,11 @@ import (
 	"context"
 
 	"gatemap/answer"
+	"gatemap/connect"
 	"gatemap/operator"
+	"gatemap/service/proposed"
+	"gatemap/service/query"
+	"gatemap/service/readings"
 	"gatemap/store"
 )
 
@@ -35,26 +39,47 @@ func (f *Folder) Drifts(ctx context.Context, system string, asked answer.DriftAs
 // Really answers from what systems hold now.
 func (f *Folder) Really(context.Context) (answer.Holdings, error) { return f.readings.Really(), nil }
 
-// Adopt begins a trial in which what was read of a system is what its document says.
-func (f *Folder) Adopt(ctx context.Context, trial string, a answer.Adopting) (*answer.Trial, error) {
-	files, err := f.readings.Adopted(ctx, a)
+// Adopt begins a trial in which what is really there is what the map says.
+func (f *Folder) Adopt(ctx context.Context, trial string, a answer.Adopting) (*answer.Adopted, error) {
+	files, steps, err := adopted(ctx, f.readings, f.readings.Head(), *f.readings.Host, a)
 	if err != nil {
 		return nil, err
 	}
-	return f.changes.Trials.BeginFrom(ctx, f.by, a.Named(trial), a.Note(), files)
+	t, err := f.changes.Trials.BeginFrom(ctx, f.by, a.Named(trial), a.Note(), files)
+	return begun(t, steps, err)
 }
 
-// Adopt begins a trial in which what was read of a system is what its document says. A new system
-// is connected to as the one who adopts it says, who must have the right to.
-func (s *Service) Adopt(ctx context.Context, by operator.Actor, trial string, a answer.Adopting) (*answer.Trial, error) {
-	if a.New {
-		if err := s.Rights.MayReach(ctx, by, "the system "+a.System); err != nil {
+// Adopt begins a trial in which what is really there is what the map says. What the map does not have
+// yet is connected to as the one who adopts it says, who must have the right to.
+func (s *Service) Adopt(ctx context.Context, by operator.Actor, trial string, a answer.Adopting) (*answer.Adopted, error) {
+	whose := "the system " + a.System
+	if a.Directory != "" {
+		whose = "the directory " + a.System
+	}
+	if a.New || a.Directory != "" {
+		if err := s.Rights.MayReach(ctx, by, whose); err != nil {
 			return nil, err
 		}
 	}
-	files, err := s.Readings.Adopted(ctx, a)
+	files, steps, err := adopted(ctx, s.Readings, s.Head(), s.host, a)
 	if err != nil {
 		return nil, err
 	}
-	return s.Trials.BeginFrom(ctx, by, a.Named(trial), a.Note(), files)
+	t, err := s.Trials.BeginFrom(ctx, by, a.Named(trial), a.Note(), files)
+	return begun(t, steps, err)
+}
+
+func adopted(ctx context.Context, r *readings.Readings, head *query.Head, host connect.Host, a answer.Adopting) (map[string]string, []answer.Step, error) {
+	if a.Directory != "" {
+		return proposed.Directory(ctx, head, host, a.System, a.Directory)
+	}
+	files, err := r.Adopted(ctx, a)
+	return files, nil, err
+}
+
+func begun(t *answer.Trial, steps []answer.Step, err error) (*answer.Adopted, error) {
+	if err != nil {
+		return nil, err
+	}
+	return &answer.Adopted{Trial: *t, Steps: steps}, nil
 }

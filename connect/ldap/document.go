@@ -12,7 +12,7 @@ import (
 // Connector is this kind of connection.
 var Connector = connect.Connector{
 	Name: "ldap", Doc: "A directory server (RFC 4511).", New: func() connect.Document { return &Document{} },
-	From: connect.Server, Follows: []string{"stream", "poll"}, Selects: true,
+	From: connect.Server, Follows: []string{"stream", "poll"}, Selects: true, Propose: propose,
 }
 
 // Document says how a directory server is asked.

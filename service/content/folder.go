@@ -150,6 +150,15 @@ func (f *Folder) With(named string, r connect.Records) *Folder {
 	return &next
 }
 
+// Plus is the folder with the document of a directory that it does not have.
+func (f *Folder) Plus(d *directory.Document) *Folder {
+	next, written, m := *f, *f.Written, *f.Written.Map
+	m.Directories = append(slices.Clip(m.Directories), d)
+	written.Map, next.Written = &m, &written
+	next.Assemble()
+	return &next
+}
+
 // Assemble puts what the files say and what the sources brought in together.
 func (f *Folder) Assemble() {
 	m := *f.Written.Map

@@ -15,6 +15,7 @@ import (
 	"gatemap/core/name"
 	"gatemap/core/reading"
 	"gatemap/mapfile"
+	"gatemap/service/content"
 	"gatemap/service/query"
 )
 
@@ -109,7 +110,7 @@ func adoptedFiles(head *query.Head, real *reading.Compiled, document *gate.Syste
 	if err != nil {
 		return nil, err
 	}
-	if err := put(files, "system", document.Name, text); err != nil {
+	if err := content.Put(files, "system", document.Name, text); err != nil {
 		return nil, err
 	}
 	if own == nil {
@@ -118,50 +119,5 @@ func adoptedFiles(head *query.Head, real *reading.Compiled, document *gate.Syste
 	if text, err = mapfile.WriteDirectory(own); err != nil {
 		return nil, err
 	}
-	return files, put(files, "directory", own.Name, text)
-}
-
-// put puts a document in the place of the one of that kind and name, in the file that has it, or
-// into a file of its own.
-func put(files map[string]string, kind, named string, text []byte) error {
-	for path, content := range files {
-		t, err := mapfile.OpenText(mapfile.File{Path: path, Content: []byte(content)})
-		if err != nil {
-			return err
-		}
-		at, there := t.Document(kind, named)
-		if !there {
-			continue
-		}
-		if !strings.Contains(content, "\n---") { // the file is this document
-			files[path] = string(text)
-			return nil
-		}
-		v, err := mapfile.ParseValue(string(text))
-		if err != nil {
-			return err
-		}
-		if t, err = t.Replace(at, v); err != nil {
-			return err
-		}
-		files[path] = string(t.File.Content)
-		return nil
-	}
-	folder := map[string]string{"system": "systems", "directory": "directories"}[kind]
-	path := folder + "/" + fileName(named) + ".yaml"
-	for n := 2; files[path] != ""; n++ {
-		path = fmt.Sprintf("%s/%s-%d.yaml", folder, fileName(named), n)
-	}
-	files[path] = string(text)
-	return nil
-}
-
-// fileName is a name as that of a file.
-func fileName(named string) string {
-	return strings.Map(func(r rune) rune {
-		if r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || r == '-' || r == '_' {
-			return r
-		}
-		return '-'
-	}, named)
+	return files, content.Put(files, "directory", own.Name, text)
 }

@@ -127,6 +127,17 @@ func (c *checking) step(named, state, format string, args ...any) {
 	c.tell(s)
 }
 
+// Told is a step of a connector as it is told.
+func Told(x connect.Step) answer.Step {
+	state := "good"
+	if x.Failed {
+		state = "failed"
+	} else if x.Warned {
+		state = "warned"
+	}
+	return answer.Step{Name: x.Name, State: state, Detail: x.Detail}
+}
+
 // bring brings in the records, step by step; nil if that fails.
 func (c *checking) bring(ctx context.Context) *connect.Records {
 	if c.document.Source == nil {
@@ -139,13 +150,8 @@ func (c *checking) bring(ctx context.Context) *connect.Records {
 		return nil
 	}
 	c.checked = from.Check(ctx, job, func(x connect.Step) {
-		state := "good"
-		if x.Failed {
-			state = "failed"
-		} else if x.Warned {
-			state = "warned"
-		}
-		c.step(x.Name, state, "%s", x.Detail)
+		s := Told(x)
+		c.step(s.Name, s.State, "%s", s.Detail)
 	})
 	return c.checked.Records
 }

@@ -7,6 +7,9 @@ mount -t proc proc /proc
 hostname "${name%%.*}"
 rm -rf "$dir/etc"
 cp -a /etc "$dir/etc"
+for file in passwd shadow group gshadow; do # without the people of this machine
+  awk -F: 'NR == FNR { if ($3 >= 1000 && $3 < 65534) gone[$1] = 1; next } !($1 in gone)' /etc/passwd "/etc/$file" >"$dir/etc/$file"
+done
 mount --bind "$dir/etc" /etc
 for at in /home /run /var/log /var/mail /opt /srv; do mkdir -p $at && mount -t tmpfs -o mode=755 tmpfs $at; done
 mkdir -p /var/lib/sudo && mount -t tmpfs -o mode=711 tmpfs /var/lib/sudo
