@@ -2,8 +2,12 @@ package e2e
 
 import (
 	"encoding/json"
+	"fmt"
+	"os"
 	"path/filepath"
+	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
@@ -78,5 +82,30 @@ func TestDriftByCommands(t *testing.T) {
 		_, errs, code := run(t, demo.env(), args...)
 		assert.Contains(t, errs, want, "%v", args)
 		assert.NotZero(t, code, "%v", args)
+	}
+}
+
+// A guarantee that is asked of what is really there is judged by readings, on a folder and a service
+// alike; the map alone would keep it.
+func TestGuaranteesOfWhatIsReallyThere(t *testing.T) {
+	folder := filepath.Join(t.TempDir(), "map")
+	require.NoError(t, os.CopyFS(folder, os.DirFS("../demo/cindervale")))
+	file := filepath.Join(folder, "guarantees.yaml")
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	const line = "  - {guarantee: the crew plans, nobody: {everyone: true, except: {groups: [astronomers, night-crew]}}, can: {system: sky-tools, right: calendar, object: planner}, really: %t}\n"
+	require.NoError(t, os.WriteFile(file, fmt.Appendf(fmt.Appendf(text, line, true), strings.Replace(line, "the crew", "by the map the crew", 1), false), 0o600))
+	p := launch(t, "serve", "--data", filepath.Join(t.TempDir(), "data"), "--map", folder, "--listen", "127.0.0.1:0")
+	p.token = p.out.waitFor(t, `Token, shown only once: (\S+)`)[1]
+	p.address = p.out.waitFor(t, `at (http://\S+)`)[1]
+	require.Eventually(t, func() bool { // the service reads it by itself
+		_, _, code := run(t, p.env(), "drift", "sky-tools")
+		return code == 1
+	}, 10*time.Second, 100*time.Millisecond)
+	for _, env := range [][]string{p.env(), {"GATEMAP_MAP=" + folder, "GATEMAP_SERVER="}} {
+		out, errs, code := run(t, env, "guarantees", "-o", "csv")
+		assert.Equal(t, 1, code, errs)
+		assert.Contains(t, out, "the crew plans,broken,cindervale/olle.branwen; cindervale/otis.njemanze; cindervale/paloma.rask,", "%v", env)
+		assert.Contains(t, out, "by the map the crew plans,kept,,")
 	}
 }

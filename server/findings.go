@@ -11,9 +11,12 @@ import (
 	"gatemap/workspace"
 )
 
-// findingsQuestion is the question of what is wrong. What is found in linked systems changes without a new
-// revision, so the answer is never kept.
+// findingsQuestion are the questions of what is wrong, and of guarantees. What is found in linked systems
+// changes without a new revision, so the answers are never kept.
 func findingsQuestion(api huma.API, s *workspace.Service) {
+	question(api, s, "/guarantees", "guarantees", "Every guarantee of the map, and whether it holds", func(ctx context.Context, a query.Answers, _ *Of, _ situation.Situation) (*answer.Guarantees, error) {
+		return a.Really(s.Readings.Kept).Guarantees(ctx)
+	})
 	question(api, s, "/findings", "findings", "What is wrong, useless or risky in the map, with how many there are of which code", func(ctx context.Context, a query.Answers, in *struct {
 		System   string `query:"system" doc:"Only findings of this system."`
 		Code     string `query:"code" doc:"Only findings with this code."`

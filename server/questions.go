@@ -67,9 +67,6 @@ type Paging struct {
 }
 
 func comparisons(api huma.API, s *workspace.Service) {
-	question(api, s, "/guarantees", "guarantees", "Every guarantee of the map, and whether it holds", func(ctx context.Context, a query.Answers, _ *Of, _ situation.Situation) (*answer.Guarantees, error) {
-		return a.Guarantees(ctx)
-	})
 	question(api, s, "/matrix", "matrix", "People against entitlements", func(ctx context.Context, a query.Answers, in *struct {
 		System string `query:"system" doc:"Only this system."`
 		Group  string `query:"group" doc:"Only members of this group."`

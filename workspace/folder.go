@@ -43,7 +43,20 @@ func ReadFolder(ctx context.Context, dir string, host connect.Host) (*query.Head
 	if err != nil {
 		return nil, err
 	}
-	return query.HeadOf(f, a), nil
+	h := query.HeadOf(f, a)
+	read, err := readNow(&host, func() *query.Head { return h })
+	if err != nil {
+		return nil, err
+	}
+	h.Answers = h.Really(read.Kept)
+	return h, nil
+}
+
+// readNow reads linked systems when something is asked of them.
+func readNow(host *connect.Host, head func() *query.Head) (*readings.Readings, error) {
+	return readings.Open(context.Background(), readings.Ports{
+		Keeper: unkept{}, Head: head, Host: host, Events: &events.Events{}, Log: slog.New(slog.DiscardHandler), AtOnce: true,
+	})
 }
 
 // OpenFolder is ReadFolder with the trials of the folder.
@@ -57,9 +70,7 @@ func OpenFolder(ctx context.Context, dir string, host connect.Host) (*Folder, er
 	changes := changeset.Open(changeset.Ports{
 		Keeper: kept, History: kept, Past: noPast{}, Rights: allowed{}, Events: &events.Events{}, Log: slog.New(slog.DiscardHandler),
 	})
-	read, err := readings.Open(ctx, readings.Ports{
-		Keeper: unkept{}, Head: kept.Head, Host: &host, Events: &events.Events{}, Log: slog.New(slog.DiscardHandler), AtOnce: true,
-	})
+	read, err := readNow(&host, kept.Head)
 	if err != nil {
 		return nil, err
 	}
@@ -152,7 +163,13 @@ func (f *Folder) CommitTrial(ctx context.Context, named string, version int, rea
 }
 
 func (f *Folder) Of(ctx context.Context, trial string) (answer.Asker, error) {
-	return f.changes.AskedHead(f.acting(ctx), trial)
+	h, err := f.changes.AskedHead(f.acting(ctx), trial)
+	if err != nil {
+		return nil, err
+	}
+	really := *h
+	really.Answers = h.Really(f.readings.Kept)
+	return &really, nil
 }
 
 func (f *Folder) acting(ctx context.Context) context.Context { return operator.With(ctx, f.by) }

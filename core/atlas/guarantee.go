@@ -26,6 +26,7 @@ type Guarantee struct {
 	Can       *What       `yaml:"can" doc:"What it is about."`
 	HoldsBoth []What      `yaml:"holds_both" doc:"Two things that nobody may hold together."`
 	In        *Given      `yaml:"in" doc:"In which situation. Missing: in any."`
+	Really    bool        `yaml:"really" doc:"true: it is asked of the newest readings of linked systems, and broken where one is missing or stale."`
 	Off       bool        `yaml:"off" doc:"true: the guarantee stays in its place, and nothing is asked."`
 	Per       Per         `yaml:"per" doc:"person (unless said): accounts of one person count as one, who holds what any of them holds; account: each counts."`
 }
@@ -72,6 +73,7 @@ type Promise struct {
 	Site     *gate.Site
 	Who      *rule.Rule // whom it is about; for at_most everyone
 	Facts    *situation.Facts
+	Given    situation.Situation
 	Sure     bool // it has a situation
 	Things   []Thing
 }
@@ -131,12 +133,16 @@ func (a *Atlas) promise(d *Guarantee, errs *place.Errors) *Promise {
 	}
 	site.Finish()
 	for i := range things {
-		p.Things = append(p.Things, a.thing(site, &things[i], line))
+		t := a.thing(site, &things[i], line)
+		p.Things = append(p.Things, t)
+		if d.Really && t.System != nil && t.System.Document.Link == nil {
+			errs.Addf(things[i].Place, "guarantee %s asks what is really there, and %s has no link by which it is read", d.Name, t.System.Name())
+		}
 	}
 	if d.In != nil {
-		given, err := d.In.situation()
-		if err == nil {
-			p.Facts, err = a.Facts(given)
+		var err error
+		if p.Given, err = d.In.situation(); err == nil {
+			p.Facts, err = a.Facts(p.Given)
 		}
 		if err != nil {
 			errs.Addf(d.In.Place, "guarantee %s: %v", d.Name, err)
@@ -144,6 +150,11 @@ func (a *Atlas) promise(d *Guarantee, errs *place.Errors) *Promise {
 		p.Sure = true
 	}
 	return p
+}
+
+// Thing compiles a What of a guarantee. What it names and is not there holds nobody.
+func (a *Atlas) Thing(d *What) Thing {
+	return a.thing(&gate.Site{System: &gate.System{}, Book: a.Book, Frame: a.Frame, Errors: &place.Errors{}, Gate: a.gateOf}, d, rule.Line{})
 }
 
 func (a *Atlas) thing(site *gate.Site, d *What, line rule.Line) Thing {

@@ -32,22 +32,53 @@ type Evidence struct {
 func (g *Guaranteed) Broken() bool { return g.State == "broken" }
 
 // Guarantees looks whether each guarantee of an atlas holds (docs/model.md
-// section 7).
+// section 7). Of one that is asked of what is really there, see Kept.
 func Guarantees(a *atlas.Atlas) []Guaranteed {
 	all := make([]Guaranteed, 0, len(a.Guarantees))
 	for _, p := range a.Guarantees {
-		all = append(all, look(a, p))
+		if p.Document.Really {
+			all = append(all, Unread(p, "nobody asked what is really there"))
+			continue
+		}
+		all = append(all, Kept(a, p, func(q *rule.Question, thing int) []rule.Entitlement { return a.Held(q, &p.Things[thing]) }, nil))
 	}
 	return all
 }
 
-func look(a *atlas.Atlas, p *atlas.Promise) Guaranteed {
+// Unread is a guarantee that is asked of what is really there, of which that is not known.
+func Unread(p *atlas.Promise, why string) Guaranteed {
+	g := begun(p)
+	if !g.Off {
+		g.State, g.Reason = "broken", "It is asked of what is really there, and that is not known: "+why+"."
+	}
+	return g
+}
+
+func begun(p *atlas.Promise) Guaranteed {
 	g := Guaranteed{
 		Guarantee: p.Document.Name, State: "kept", Users: []string{}, Evidence: []Evidence{},
 		File: p.Document.Place.File, Line: p.Document.Place.Line,
 	}
 	if p.Document.Off {
 		g.Off, g.Reason = true, "It is switched off: nothing is asked."
+	}
+	return g
+}
+
+// Holds gives what an account holds of one of the things of a guarantee, in whatever state but none.
+type Holds func(q *rule.Question, thing int) []rule.Entitlement
+
+// Stranger is an account that belongs to no user of the map, with what it holds of each thing.
+type Stranger struct {
+	Name string
+	Held [][]rule.Entitlement
+}
+
+// Kept looks whether a guarantee holds, where people hold what held says. Strangers count among
+// everyone.
+func Kept(a *atlas.Atlas, p *atlas.Promise, held Holds, strangers []Stranger) Guaranteed {
+	g := begun(p)
+	if g.Off {
 		return g
 	}
 	every := p.Document.Every != nil
@@ -56,6 +87,15 @@ func look(a *atlas.Atlas, p *atlas.Promise) Guaranteed {
 		return q, p.Who.Has(q) && !(every && gone(q))
 	}
 	asked, broken := 0, 0
+	breaks := func(held []Evidence) {
+		broken++
+		g.Evidence = append(g.Evidence, held...)
+		for _, e := range held {
+			if !slices.Contains(g.Users, e.User) {
+				g.Users = append(g.Users, e.User)
+			}
+		}
+	}
 	for u := range a.Book.AllUsers {
 		q, is := about(u)
 		if !is {
@@ -77,22 +117,24 @@ func look(a *atlas.Atlas, p *atlas.Promise) Guaranteed {
 			}
 		}
 		asked++
-		held, can := holds(a, p, accounts)
-		if can == every {
-			continue
+		has, can := holds(a, p, held, accounts)
+		switch {
+		case can == every:
+		case can:
+			breaks(has)
+		default:
+			broken++
+			g.Evidence = append(g.Evidence, has...)
+			g.Users = append(g.Users, a.Book.UserName(u))
 		}
-		broken++
-		g.Evidence = append(g.Evidence, held...)
-		names := []string{a.Book.UserName(u)}
-		if can {
-			names = nil
-			for _, e := range held {
-				if !slices.Contains(names, e.User) {
-					names = append(names, e.User)
-				}
+	}
+	if !every && p.Who.Everyone {
+		for _, s := range strangers {
+			asked++
+			if has, can := s.holds(p); can {
+				breaks(has)
 			}
 		}
-		g.Users = append(g.Users, names...)
 	}
 	judge(&g, p, asked, broken)
 	if !g.Broken() { // up to so many may
@@ -137,21 +179,38 @@ func gone(q *rule.Question) bool {
 // holds says whether someone can do all the things of a promise by any of some accounts, and
 // with what. In a given situation only what is open counts for every; otherwise what
 // depends counts too, if there is a way.
-func holds(a *atlas.Atlas, p *atlas.Promise, accounts []*rule.Question) (held []Evidence, can bool) {
-	least := rule.Depends
-	if p.Sure && p.Document.Every != nil {
-		least = rule.Open
-	}
+func holds(a *atlas.Atlas, p *atlas.Promise, held Holds, accounts []*rule.Question) (has []Evidence, can bool) {
 	can = true
 	for i := range p.Things {
 		some := false
 		for _, q := range accounts {
-			for _, e := range a.Held(q, &p.Things[i]) {
-				held = append(held, Evidence{a.Book.UserName(q.Subject.ID), e})
-				some = some || e.Surely() >= least
+			for _, e := range held(q, i) {
+				has = append(has, Evidence{a.Book.UserName(q.Subject.ID), e})
+				some = some || e.Surely() >= least(p)
 			}
 		}
 		can = can && some
 	}
-	return held, can
+	return has, can
+}
+
+func (s *Stranger) holds(p *atlas.Promise) (has []Evidence, can bool) {
+	can = true
+	for _, held := range s.Held {
+		some := false
+		for _, e := range held {
+			has = append(has, Evidence{s.Name, e})
+			some = some || e.Surely() >= least(p)
+		}
+		can = can && some
+	}
+	return has, can
+}
+
+// least is the lowest state in which somebody can do a thing.
+func least(p *atlas.Promise) rule.State {
+	if p.Sure && p.Document.Every != nil {
+		return rule.Open
+	}
+	return rule.Depends
 }

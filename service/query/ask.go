@@ -29,7 +29,11 @@ type Answers struct {
 
 	finder *finder
 	more   []finding.Finding // that are none of the map itself
+	really Guarantee         // looks at those that are asked of what is really there; nil: nobody does
 }
+
+// Guarantee looks whether a guarantee is kept.
+type Guarantee func(ctx context.Context, a *atlas.Atlas, p *atlas.Promise) check.Guaranteed
 
 // From answers from an atlas.
 func From(a *atlas.Atlas) Answers {
@@ -229,8 +233,20 @@ func (a Answers) FoundSoFar(w answer.Wanted, limit int) *answer.Findings {
 	return f
 }
 
-func (a Answers) Guarantees(context.Context) (*answer.Guarantees, error) {
-	return &answer.Guarantees{Guarantees: a.Kept()}, nil
+// Really answers with guarantees that are asked of what is really there.
+func (a Answers) Really(look Guarantee) Answers {
+	a.really = look
+	return a
+}
+
+func (a Answers) Guarantees(ctx context.Context) (*answer.Guarantees, error) {
+	all := slices.Clone(a.Kept())
+	for i, p := range a.Atlas.Guarantees {
+		if p.Document.Really && a.really != nil {
+			all[i] = a.really(ctx, a.Atlas, p)
+		}
+	}
+	return &answer.Guarantees{Guarantees: all}, nil
 }
 
 func (a Answers) Compare(_ context.Context, first, second string, s situation.Situation) (*answer.Compare, error) {

@@ -1,0 +1,34 @@
+package readings
+
+import (
+	"context"
+	"fmt"
+
+	"gatemap/core/atlas"
+	"gatemap/core/check"
+	"gatemap/core/reading"
+)
+
+// Kept looks whether a guarantee that is asked of what is really there holds of the newest readings.
+// Where one is missing or stale, it is broken. Whom it is about is said by the map of a.
+func (s *Readings) Kept(ctx context.Context, a *atlas.Atlas, p *atlas.Promise) check.Guaranteed {
+	head := s.Head()
+	g, err := reading.Kept(a, p, func(system string) (*reading.Compiled, error) {
+		d, err := s.linked(head, system)
+		if err != nil {
+			return nil, err
+		}
+		real, err := s.compiled(ctx, head, d)
+		if err != nil {
+			return nil, err
+		}
+		if info := infoOf(real, d); info.Stale {
+			return nil, fmt.Errorf("the newest reading of %s is of %s, older than three times what its link says", d.Name, info.At.UTC().Format("2006-01-02 15:04 UTC"))
+		}
+		return real, nil
+	})
+	if err != nil {
+		return check.Unread(p, err.Error())
+	}
+	return g
+}
