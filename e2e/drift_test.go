@@ -3,6 +3,8 @@ package e2e
 import (
 	"encoding/json"
 	"fmt"
+	"io"
+	"net/http"
 	"os"
 	"path/filepath"
 	"strings"
@@ -107,5 +109,72 @@ func TestGuaranteesOfWhatIsReallyThere(t *testing.T) {
 		assert.Equal(t, 1, code, errs)
 		assert.Contains(t, out, "the crew plans,broken,cindervale/olle.branwen; cindervale/otis.njemanze; cindervale/paloma.rask,", "%v", env)
 		assert.Contains(t, out, "by the map the crew plans,kept,,")
+	}
+}
+
+// A system that provides accounts by SCIM is asked for them: here the service's own, in which a program
+// has pushed what the map does not say.
+func TestASystemIsReadByScim(t *testing.T) {
+	folder, secrets := t.TempDir(), t.TempDir()
+	listen := freePort(t)
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "gatemap.yaml"), fmt.Appendf(nil, `title: Club
+---
+directory: club
+source: {scim: {}}
+---
+directory: staff
+users: [{userName: ilse.okonjo}, {userName: tor.brandal}]
+groups: [{name: keepers, members: {users: [ilse.okonjo, tor.brandal]}}]
+---
+system: tools
+type: roles
+directory: staff
+rights: ["frames:read", "frames:purge"]
+resources: [{path: /}]
+roles: {reader: {rights: ["frames:read"]}, keeper: {rights: ["frames:*"]}}
+mappings: [{groups: [staff/keepers], role: keeper, object: /}]
+link:
+  scim: {address: "http://%s/scim/v2", secret: {file: token}, object: /}
+`, listen), 0o600))
+	p := launch(t, "serve", "--data", filepath.Join(t.TempDir(), "data"), "--map", folder, "--secrets", secrets, "--listen", listen)
+	p.token = p.out.waitFor(t, `Token, shown only once: (\S+)`)[1]
+	p.address = p.out.waitFor(t, `at (http://\S+)`)[1]
+	commit := func(args ...string) string {
+		out, errs, code := run(t, p.env(), args...)
+		require.Zero(t, code, "%v: %s", args, errs)
+		return out
+	}
+	var token struct{ Token string }
+	require.NoError(t, json.Unmarshal([]byte(commit("directory", "token", "club", "-o", "json")), &token))
+	require.NoError(t, os.WriteFile(filepath.Join(secrets, "token"), []byte(token.Token), 0o600))
+	push := func(kind, body string) string {
+		req, err := http.NewRequest(http.MethodPost, p.address+"/scim/v2/"+kind, strings.NewReader(`{"schemas": ["urn:ietf:params:scim:schemas:core:2.0:`+strings.TrimSuffix(kind, "s")+`"], `+body[1:]))
+		require.NoError(t, err)
+		req.Header.Set("Authorization", "Bearer "+token.Token)
+		req.Header.Set("Content-Type", "application/scim+json")
+		res, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		defer res.Body.Close()
+		raw, err := io.ReadAll(res.Body)
+		require.NoError(t, err)
+		require.Equal(t, 201, res.StatusCode, string(raw))
+		var made struct{ ID string }
+		require.NoError(t, json.Unmarshal(raw, &made))
+		return made.ID
+	}
+	ilse := push("Users", `{"userName": "ilse.okonjo", "active": true, "roles": [{"value": "reader"}]}`)
+	push("Users", `{"userName": "vendor", "active": true, "entitlements": [{"value": "frames:purge"}]}`)
+	push("Groups", `{"displayName": "keepers", "members": [{"value": "`+ilse+`"}]}`)
+	out, errs, _ := run(t, p.env(), "drift", "tools")
+	assert.Contains(t, errs+out, "there is no reading of the system tools yet")
+	assert.Contains(t, commit("reading", "run", "tools"), "2 accounts, 2 of users of the map, 0 strangers; 1 group")
+	out, _, code := run(t, p.env(), "drift", "tools")
+	assert.Equal(t, 1, code)
+	for _, want := range []string{
+		"+ it is given to the account of club/vendor itself there: 1 entitlement of 1 person",
+		"− staff/tor.brandal has no account there: 2 entitlements of 1 person",
+		"− line tools/mapping 1 is not given to keepers there: 1 entitlement of 1 person",
+	} {
+		assert.Contains(t, out, want)
 	}
 }

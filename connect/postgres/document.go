@@ -7,8 +7,6 @@ package postgres
 import (
 	"cmp"
 	"context"
-	"crypto/tls"
-	"crypto/x509"
 	"errors"
 	"fmt"
 	"net"
@@ -54,7 +52,7 @@ func address(at *url.URL) (connect.Link, error) {
 		case key == "secret" && kind == "file":
 			d.Secret = &connect.Secret{File: place.Text{Value: rest}}
 		case key == "ca":
-			d.TLS = &TLS{CA: place.Text{Value: values[0]}}
+			d.TLS = &connect.TLS{CA: place.Text{Value: values[0]}}
 		default:
 			return nil, fmt.Errorf("%s=%s says nothing: there are secret=env:NAME, secret=file:PATH and ca=FILE", key, values[0])
 		}
@@ -69,15 +67,8 @@ type Document struct {
 	Database string          `yaml:"database,required" doc:"The database."`
 	User     string          `yaml:"user,required" doc:"The role to sign in as. It needs no rights but to connect."`
 	Secret   *connect.Secret `yaml:"secret" doc:"Where its password is; it is never in the map. Missing: it signs in without one."`
-	TLS      *TLS            `yaml:"tls" doc:"The connection is by TLS. It may be left out for addresses of this machine only."`
+	TLS      *connect.TLS    `yaml:"tls" doc:"The connection is by TLS. It may be left out for addresses of this machine only."`
 	Timeout  directory.Span  `yaml:"timeout" doc:"How long a reading may take. Missing: 2m."`
-}
-
-// TLS says who vouches for the server.
-type TLS struct {
-	Place place.Place `yaml:"-"`
-	CA    place.Text  `yaml:"ca" doc:"File of the certificates (PEM) that may vouch for the server, by its path from the map folder. Missing: those of the machine."`
-	Name  string      `yaml:"name" doc:"The name that its certificate must have. Missing: the host of the address."`
 }
 
 // Connector is the entry of the table of connectors.
@@ -148,30 +139,10 @@ func (d *Document) config(host connect.Host) (*pgx.ConnConfig, error) {
 			return nil, place.Errorf(d.Place, "%v", err)
 		}
 	}
-	if d.TLS == nil {
-		if !loopback(name) {
-			return nil, place.Errorf(d.Address.Place, "%s is another machine, and a password would go there in the clear: say how it is trusted with tls: {ca: FILE}, or tls: {} for those that this machine trusts", name)
-		}
-		return config, nil
-	}
-	config.TLSConfig = &tls.Config{ServerName: cmp.Or(d.TLS.Name, name), MinVersion: tls.VersionTLS12}
-	if d.TLS.CA.Value != "" {
-		pem, err := host.Certificates(d.TLS.CA.Value)
-		if err != nil {
-			return nil, place.Errorf(d.TLS.CA.Place, "%v", err)
-		}
-		config.TLSConfig.RootCAs = x509.NewCertPool()
-		if !config.TLSConfig.RootCAs.AppendCertsFromPEM(pem) {
-			return nil, place.Errorf(d.TLS.CA.Place, "%s holds no certificate in PEM", d.TLS.CA.Value)
-		}
+	if config.TLSConfig, err = d.TLS.Config(host, name); err != nil {
+		return nil, connect.At(d.Address.Place, err)
 	}
 	return config, nil
-}
-
-// loopback says whether a host is this machine, by address or as localhost.
-func loopback(host string) bool {
-	ip := net.ParseIP(host)
-	return host == "localhost" || ip != nil && ip.IsLoopback()
 }
 
 // failed says what went wrong and what to do about it.

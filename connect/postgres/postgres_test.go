@@ -386,7 +386,7 @@ func TestWhatKeepsADatabaseFromBeingRead(t *testing.T) {
 		"permission denied for database":      func(d *postgres.Document) { d.Database = "closed" },
 		"connection refused":                  func(d *postgres.Document) { d.Address.Value = "127.0.0.1:1" },
 		"is no address of a server":           func(d *postgres.Document) { d.Address.Value = "127.0.0.1" },
-		"a password would go there in the clear": func(d *postgres.Document) {
+		"a secret would go there in the clear": func(d *postgres.Document) {
 			d.Address.Value = "192.0.2.7:5432"
 		},
 	} {

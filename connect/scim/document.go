@@ -9,8 +9,9 @@ import (
 
 // Connector is this kind of connection.
 var Connector = connect.Connector{
-	Name: "scim", Doc: "The records are pushed to the service (RFC 7644).", New: func() connect.Document { return &Document{} },
-	From: connect.Pushed,
+	Name: "scim", Doc: "A source whose records are pushed to the service, or a system whose service provider is asked (RFC 7644).",
+	New: func() connect.Document { return &Document{} }, From: connect.Pushed,
+	Link: func() connect.Link { return &Link{} }, Address: linkAddress,
 }
 
 // Document marks a directory whose records are pushed.
