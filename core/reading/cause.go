@@ -56,6 +56,10 @@ func (d *Drift) explain() {
 		here, there := d.sides(false)
 		for i := from; i < to; i++ {
 			x := &d.Items[i]
+			if x.cause != nil {
+				causes[i], x.cause = *x.cause, nil
+				continue
+			}
 			causes[i] = d.cause(x, here, there)
 			causes[i].Effect = x.Effect
 			d.settle(x, here, there)
@@ -130,7 +134,9 @@ func (d *Drift) whyShort(x *Item, here, there *side) Cause {
 	if err != nil || !tied {
 		return Cause{Why: NoGroup, Group: group}
 	}
-	own = d.Of.groupOn(own, x.Object)
+	if len(d.Of.names.called) > 0 {
+		own = d.Of.groupOn(own, x.Object)
+	}
 	if in, err := d.Of.Atlas.Book.FindGroup(d.Of.names.groups[own], ""); err == nil && there.turned(x.there).question.Subject.In(in) {
 		return Cause{Why: NotGranted, Group: group, There: own, Line: route.Mapping}
 	}

@@ -48,6 +48,8 @@ type Item struct {
 	Here, There   rule.State // by the map, and by the reading
 	Cause         int        // by its place in Causes
 	Person
+
+	cause *Cause // where it was found with the item
 }
 
 // Between says how a reading differs from the map with which it was compiled; t is the system's
@@ -207,18 +209,19 @@ func (d *Drift) items(l *ledger) []Item {
 	parallel.For(len(people), piece, func(from, to int) {
 		here, there := d.sides(true)
 		for _, p := range people[from:to] {
-			var x, y []rule.Entitlement
+			part := &parts[from/piece]
 			if s != nil && p.known && p.has && here.turned(p.here).able() && there.turned(p.there).able() {
-				x, y = s.held(here, there)
-			} else {
-				if p.known {
-					x = here.list(p.here)
-				}
-				if p.has {
-					y = there.list(p.there)
-				}
+				*part = s.differ(d, *part, p, here, there)
+				continue
 			}
-			parts[from/piece] = d.differ(parts[from/piece], p, x, y)
+			var x, y []rule.Entitlement
+			if p.known {
+				x = here.list(p.here)
+			}
+			if p.has {
+				y = there.list(p.there)
+			}
+			*part = d.differ(*part, p, x, y)
 		}
 	})
 	return slices.Concat(parts...)

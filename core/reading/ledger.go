@@ -18,7 +18,8 @@ type ledger struct {
 	whom        []string  // by the number of the word
 	lines       []*rule.Rule
 	names       [2]namings
-	plain       bool // who has something follows from words alone
+	plain       bool   // who has something follows from words alone
+	always      uint32 // the word of no condition
 	// written are the lines that write a point just so, by side; nil: all that give it do.
 	written [2]map[point]rule.LineSet
 }
@@ -78,6 +79,7 @@ const everyone = "everyone"
 
 func (d *Drift) newLedger() *ledger {
 	c, words, l := d.Of, numbered{}, &ledger{plain: len(d.Of.names.called) == 0}
+	l.always = words.of("")
 	l.lines = d.here.Site.Index.All()
 	here := d.grants(l, 0, d.here, words, d.book, func(g directory.GroupID) string {
 		if own, tied := c.theirs[g]; tied {

@@ -1,8 +1,11 @@
 package reading
 
 import (
+	"cmp"
+	"iter"
 	"slices"
 
+	"gatemap/core/directory"
 	"gatemap/core/rule"
 )
 
@@ -14,10 +17,36 @@ type suspects struct {
 	of      [2][][]int32         // the points of each word, by side
 	differs [][]int32            // the points at which the sides differ for a word
 	asked   [2][]rule.Permission // by point; nil: the side does not have it
+	tied    map[uint32]tiedGroup // by word: the groups of the map that are groups there
+	direct  map[string]map[string]bool
+	always  uint32 // the word of no condition
+}
+
+// tiedGroup is a group of the map and the group there.
+type tiedGroup struct {
+	here, there directory.GroupID
+	own         string // what it is called there
 }
 
 func (d *Drift) newSuspects(l *ledger) *suspects {
-	s := &suspects{ledger: l, differs: make([][]int32, len(l.whom))}
+	s := &suspects{ledger: l, differs: make([][]int32, len(l.whom)), tied: map[uint32]tiedGroup{}, direct: map[string]map[string]bool{}, always: l.always}
+	for g, list := range l.names[0].groups {
+		own, tied := d.Of.theirs[g]
+		there, err := d.Of.Atlas.Book.FindGroup(d.Of.names.groups[own], "")
+		for i := range list {
+			if except := &list[i].except; tied && err == nil && len(except.Users)+len(except.Groups) == 0 {
+				s.tied[list[i].word] = tiedGroup{g, there, own}
+			}
+		}
+	}
+	for i := range d.Of.Groups {
+		g := &d.Of.Groups[i]
+		in := make(map[string]bool, len(g.Accounts))
+		for _, account := range g.Accounts {
+			in[d.Of.Full(account)] = true
+		}
+		s.direct[g.Name] = in
+	}
 	gates := [2]func(object, right string) (rule.Permission, error){d.here.Gate.At, d.there.Gate.At}
 	for side, accounts := range [2][][]grant{l.here, l.there} {
 		s.of[side], s.asked[side] = make([][]int32, len(l.whom)), make([]rule.Permission, len(l.points))
@@ -91,26 +120,108 @@ func (s *suspects) among(here, there []uint32, points []int32) []int32 {
 	return slices.Compact(points)
 }
 
-// held lists what a user to whom both sides are turned holds at the suspects, that can be used in
-// some situation. At all other points both sides hold the same.
-func (s *suspects) held(here, there *side) (x, y []rule.Entitlement) {
-	sides := [2]*side{here, there}
-	var words [2][]uint32
-	for i, side := range sides {
-		side.words = s.names[i].of(side.question.Subject, side.words[:0])
-		words[i] = side.words
-		side.held = side.held[:0]
+// differ adds what a user to whom both sides are turned holds otherwise on one of them, with the cause
+// where words tell it. At points that are no suspects both sides hold the same.
+func (s *suspects) differ(d *Drift, list []Item, p Person, here, there *side) []Item {
+	here.words = s.names[0].of(here.question.Subject, here.words[:0])
+	there.words = s.names[1].of(there.question.Subject, there.words[:0])
+	for _, at := range s.among(here.words, there.words, nil) {
+		x := Item{Object: s.points[at].object, Right: s.points[at].right, Here: s.state(0, at, here), There: s.state(1, at, there), Person: p}
+		held, really := x.Here >= rule.Depends, x.There >= rule.Depends
+		switch {
+		case !held && !really, x.Here == x.There:
+			continue
+		case held && !really && !d.Of.can(x.Object, x.Right): // it is about what lies below
+			continue
+		case x.There < x.Here:
+			x.Effect = Short
+		default:
+			x.Effect = Excess
+		}
+		if x.cause = s.cause(d, &x, at, here, there); x.cause != nil {
+			x.cause.Effect = x.Effect
+		}
+		list = append(list, x)
 	}
-	for _, at := range s.among(words[0], words[1], nil) {
-		for i, side := range sides {
-			p := s.asked[i][at]
-			if p == nil {
-				continue
-			}
-			if state := p.State(side.question); state >= rule.Depends {
-				side.held = append(side.held, rule.Entitlement{Object: s.points[at].object, Right: s.points[at].right, State: state})
+	return list
+}
+
+// state is what a side says of a user at a point. Where words alone give it and nothing takes it
+// away, it is open.
+func (s *suspects) state(side int, at int32, of *side) rule.State {
+	p := s.asked[side][at]
+	if p == nil {
+		return rule.None
+	}
+	given := false
+	for g := range s.granted(side, at, of) {
+		if g.takes || g.when != s.always {
+			return p.State(of.question)
+		}
+		given = true
+	}
+	if given {
+		return rule.Open
+	}
+	return rule.None
+}
+
+// granted are the grants at a point to a user's words.
+func (s *suspects) granted(side int, at int32, of *side) iter.Seq[grant] {
+	list := s.here[at]
+	if side == 1 {
+		list = s.there[at]
+	}
+	return func(yield func(grant) bool) {
+		for _, word := range of.words {
+			i, _ := slices.BinarySearchFunc(list, word, func(g grant, word uint32) int { return cmp.Compare(g.whom, word) })
+			for ; i < len(list) && list[i].whom == word; i++ {
+				if !yield(list[i]) {
+					return
+				}
 			}
 		}
 	}
-	return here.held, there.held
+}
+
+// cause explains an item where one group of the map that is a group there does; nil: words do not
+// tell.
+func (s *suspects) cause(d *Drift, x *Item, at int32, here, there *side) *Cause {
+	if x.Effect == Short && x.There == rule.None {
+		return s.whyShort(d, x, at, here, there)
+	}
+	if x.Effect == Excess && x.Here == rule.None {
+		return s.whyExcess(d, x, at, here, there)
+	}
+	return nil
+}
+
+func (s *suspects) whyShort(d *Drift, x *Item, at int32, here, there *side) (c *Cause) {
+	for g := range s.granted(0, at, here) {
+		of, tied := s.tied[g.whom]
+		switch {
+		case !tied || g.takes:
+			return nil
+		case !there.question.Subject.In(of.there):
+			return &Cause{Why: NotMember, User: x.User, Group: d.book.GroupName(of.here), There: of.own}
+		case c == nil:
+			c = &Cause{Why: NotGranted, Group: d.book.GroupName(of.here), There: of.own, Line: s.lines[g.line].Name}
+		}
+	}
+	return c
+}
+
+func (s *suspects) whyExcess(d *Drift, x *Item, at int32, here, there *side) (c *Cause) {
+	for g := range s.granted(1, at, there) {
+		of, tied := s.tied[g.whom]
+		switch in := tied && here.question.Subject.In(of.here); {
+		case !tied || g.takes, !in && !s.direct[of.own][x.User]:
+			return nil
+		case !in:
+			return &Cause{Why: ExtraMember, User: x.User, Group: d.book.GroupName(of.here), There: of.own}
+		case c == nil:
+			c = &Cause{Why: ExtraGrant, Group: d.book.GroupName(of.here), There: of.own}
+		}
+	}
+	return c
 }
