@@ -45,18 +45,32 @@ type Opened struct {
 	Lines []Line `json:"lines" doc:"By system, in the order in which they are written." nullable:"false"`
 }
 
-// Chart is the whole map at a glance.
+// ChartAsked is what of the map is drawn, and how it is summed up. The zero ChartAsked but for Most is
+// all of it, by group and system.
+type ChartAsked struct {
+	Most   int    // groups, or values of By
+	By     string // group, directory or an attribute of users
+	Types  bool   // the systems of one type together; not by group
+	Type   string // only systems of this type
+	System string // only the neighbourhood of this system
+	Group  string // only what this group opens
+	User   string // only what this user's groups open
+}
+
+// Chart is the map at a glance.
 type Chart struct {
 	Revision int           `json:"revision"`
-	Groups   []ChartGroup  `json:"groups" doc:"Those that open most to most people." nullable:"false"`
-	Left     int           `json:"left" doc:"How many more groups open something."`
+	By       string        `json:"by" doc:"What stands on the side of the people: group, directory, or the attribute whose values are told apart."`
+	Groups   []ChartGroup  `json:"groups" doc:"Those that open most to most people; or the people by what they have in common, most first." nullable:"false"`
+	Left     int           `json:"left" doc:"How many more there are."`
 	Systems  []ChartSystem `json:"systems" doc:"By name." nullable:"false"`
-	Links    []ChartLink   `json:"links" doc:"Which of these groups is named where." nullable:"false"`
+	Links    []ChartLink   `json:"links" doc:"Which of these groups, or of these people, is named where." nullable:"false"`
 }
 
 // ChartGroup is a group that opens something.
 type ChartGroup struct {
-	Group  string `json:"group"`
+	Group  string `json:"group" doc:"Its name; or the directory or value that people have in common, which may be empty."`
+	Kind   string `json:"kind" enum:"group,people,user"`
 	People int    `json:"people" doc:"How many are in it, at all levels."`
 }
 
@@ -69,6 +83,7 @@ type ChartSystem struct {
 	Lines    int      `json:"lines"`
 	Behind   []string `json:"behind" doc:"The systems that it is behind." nullable:"false"`
 	Everyone bool     `json:"everyone" doc:"Whether some line of it is for everyone."`
+	Systems  int      `json:"systems,omitempty" doc:"How many systems of this type are summed up; missing: it is one system."`
 }
 
 // ChartLink is a group that a system names.
@@ -76,6 +91,7 @@ type ChartLink struct {
 	Group  string `json:"group"`
 	System string `json:"system"`
 	Lines  int    `json:"lines" doc:"In how many lines."`
+	People int    `json:"people" doc:"How many of these people are named there."`
 }
 
 // Matched are the users whom a rule matches.

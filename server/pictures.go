@@ -56,10 +56,16 @@ func pictures(api huma.API, s *workspace.Service) {
 		}
 		return h.Opens(ctx, in.full())
 	})
-	get(api, "/chart", "chart", "The whole map at a glance", func(_ context.Context, in *struct {
-		Most int `query:"most" minimum:"1" maximum:"200" default:"40" doc:"How many groups at the most."`
+	get(api, "/chart", "chart", "The map at a glance: whole, summed up, or around one thing", func(_ context.Context, in *struct {
+		Most   int    `query:"most" minimum:"1" maximum:"200" default:"40" doc:"How many groups, or values of by, at the most."`
+		By     string `query:"by" default:"group" doc:"group; or people by their directory, or by any attribute, such as department." example:"department"`
+		Types  bool   `query:"types" doc:"true: the systems of one type together. Not by group."`
+		Type   string `query:"type" doc:"Only systems of this type."`
+		System string `query:"system" doc:"Only the neighbourhood of this system."`
+		Group  string `query:"group" doc:"Only what this group opens, by others that it is in too."`
+		User   string `query:"user" doc:"Only what this user's groups open."`
 	}) (*answer.Chart, error) {
-		return s.Head().Chart(in.Most), nil
+		return s.Head().Chart(answer.ChartAsked(*in))
 	})
 	question(api, s, "/rule-test", "test-rule", "Whom a rule would match", func(ctx context.Context, a query.Answers, in *struct {
 		Filter    string `query:"filter" required:"true" doc:"The rule (RFC 7644 section 3.4.2.2)."`

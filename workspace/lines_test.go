@@ -188,7 +188,8 @@ func TestLinesSayWhereTheyStandAndForHowMany(t *testing.T) {
 
 func TestTheChart(t *testing.T) {
 	h := demoService(t).Head()
-	c := h.Chart(5)
+	c, err := h.Chart(answer.ChartAsked{Most: 5})
+	require.NoError(t, err)
 	assert.Len(t, c.Groups, 5)
 	assert.Equal(t, 21, c.Left)
 	assert.Len(t, c.Systems, 12)

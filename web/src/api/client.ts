@@ -129,7 +129,7 @@ export const api = {
   signIn: (by: { token: string } | { name: string; password: string; code?: string }) => call<void>('POST', 'sign-in', by),
   signOut: () => call<void>('DELETE', 'sign-in'),
   map: () => get<MapInfo>('map'),
-  chart: () => get<Chart>('chart'),
+  chart: (part: Record<string, string>) => get<Chart>(`chart?${query(part)}`),
   search: (q: string, kind: Kind | '', cursor = '', limit = 50, signal?: AbortSignal) => get<Page>(`search?${query({ q, kind, cursor, limit })}`, signal),
 
   user: (full: string) => get<User>(`users/${name(full)}?${asked({})}`),

@@ -2,10 +2,12 @@
   /** The start: the whole map, what changed lately, and what is wrong. */
   import { api, type Chart, type Findings, type Guaranteed, type MapInfo, type Revision, type Run } from '../api/client';
   import { ask, together } from '../lib/ask';
+  import { asked, charted } from '../lib/charted';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
   import { when } from '../lib/when';
   import Contours from '../parts/Contours.svelte';
+  import ChartBar from '../parts/ChartBar.svelte';
   import MapChart from '../parts/MapChart.svelte';
   import Notice from '../parts/Notice.svelte';
   import PersonSearch from '../parts/PersonSearch.svelte';
@@ -19,11 +21,12 @@
   let latest = $state<readonly Revision[]>([]);
   let waiting = $state<readonly Run[]>([]);
   let wrong = $state('');
+  const part = $derived(charted((key) => place.get(key), map));
 
   $effect(() => {
     void revision.changes;
     return together(
-      ask(() => api.chart(), (got) => ((chart = got), (wrong = '')), (error) => (wrong = error.message)),
+      ask(() => api.chart(asked(part)), (got) => ((chart = got), (wrong = '')), (error) => (wrong = error.message)),
       ask(() => api.guarantees(), (got) => ((broken = got.guarantees.filter((g) => g.state === 'broken')), (promised = got.guarantees.length))),
       ask(() => api.findings({ severity: 'error', limit: 6 }), (got) => (found = got)),
       ask(() => api.history(), (got) => (latest = got.revisions.slice(0, 5))),
@@ -43,8 +46,10 @@
   </div>
   <div class="page two">
     <div>
+      <ChartBar {part} />
       {#if wrong}<Notice kind="wrong" title="No chart">{wrong}</Notice>
       {:else if !chart}<Notice kind="wait" title="Drawing the map …" />
+      {:else if chart.systems.length === 0 && map.systems > 0}<Notice kind="empty" title="Nothing is opened here">No line leads from this to a system.</Notice>
       {:else if chart.systems.length === 0}<Notice kind="empty" title="The map is empty">Load a map: <code>gatemap serve --map FOLDER</code></Notice>
       {:else}<MapChart {chart} errors={new Map(found?.systems.map((s) => [s.system, s.errors]))} />{/if}
     </div>

@@ -78,6 +78,7 @@
     <SheetHead {map} />
     <header>
       <h1 dir="auto">{group.group.slice(group.group.indexOf('/') + 1)}</h1>
+      <p><a href={place.to('/', { group: group.group })}>On the chart</a></p>
       <p class="figures soft">{group.group}{group.dn ? ` · ${group.dn}` : ''}</p>
       {#if group.description}<p dir="auto">{group.description}</p>{/if}
       <p>

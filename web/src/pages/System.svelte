@@ -93,7 +93,7 @@
 {:else}
   <header class="head">
     <h1>{system.system}</h1>
-    <p>{system.title}</p>
+    <p>{system.title} <a class="chart" href={place.to('/', { system: system.system })}>On the chart</a></p>
     <p class="figures soft">{system.type}{system.directory ? ` · of ${system.directory}` : ''}{system.requires.length ? ` · requires ${system.requires.join(', ')}` : ''}{system.file ? ` · ${system.file}` : ''}</p>
     {#if system.document?.behind}<p class="figures soft">behind {JSON.stringify(system.document.behind).replaceAll(/[[\]{}"]/g, '').replaceAll(',', ', ')}</p>{/if}
   </header>

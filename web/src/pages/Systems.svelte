@@ -17,7 +17,7 @@
   $effect(() => {
     void revision.changes;
     return together(
-      ask(() => api.chart(), (got) => (chart = got), (error) => (wrong = error.message)),
+      ask(() => api.chart({}), (got) => (chart = got), (error) => (wrong = error.message)),
       ask(() => api.findings({ limit: 1 }), (got) => (found = got)),
     );
   });

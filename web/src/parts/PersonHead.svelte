@@ -1,7 +1,7 @@
 <script lang="ts">
   /** Who a person is. */
   import type { User } from '../api/client';
-  import { links } from '../lib/place.svelte';
+  import { links, place } from '../lib/place.svelte';
 
   let { user, others = [] }: { user: User; others?: readonly { user: string; active: boolean }[] | null } = $props();
 
@@ -19,6 +19,7 @@
   <h1 dir="auto">{user.display_name || user.user}</h1>
   <p class="figures name">{user.user}</p>
   <p>{facts.join(' · ')}</p>
+  <p><a href={place.to('/', { user: user.user })}>On the chart</a></p>
   {#if !user.active}<p class="account off">Status: inactive</p>{/if}
   {#if ends}<p class="account">Expires {ends}</p>{/if}
   {#if others?.length}<p>Also {#each others as o (o.user)}<a class="figures" href={links.person(o.user)}>{o.user}</a>{o.active ? '' : ' (inactive)'} {/each}</p>{/if}
