@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 )
@@ -16,6 +17,7 @@ type book struct {
 	shells   map[string]bool // those that can be run
 	ownUIDs  int             // smallest number of an account of a person
 	asked    map[string]bool // names that were looked up
+	members  map[string][]string
 }
 
 type account struct {
@@ -102,6 +104,12 @@ func (b *book) tie() {
 			}
 		}
 	}
+	b.members = map[string][]string{}
+	for _, n := range b.ordered() {
+		for g := range b.accounts[n].groups {
+			b.members[g] = append(b.members[g], n)
+		}
+	}
 }
 
 // shadow takes what is known of passwords (shadow(5)): which are locked, and which accounts ended.
@@ -153,6 +161,20 @@ func (h *machine) lookUp(ctx context.Context, accounts, groups []string) error {
 		return err
 	}
 	h.take(found, "")
+	var own []string // the groups of accounts, by number
+	numbered := map[int]bool{}
+	for _, g := range h.groups {
+		numbered[g.gid] = true
+	}
+	for _, a := range h.accounts {
+		if !numbered[a.gid] {
+			own = append(own, strconv.Itoa(a.gid))
+		}
+	}
+	if found, err = ask("group", own, func(string) bool { return false }); err != nil {
+		return err
+	}
+	h.take("", found)
 	h.tie()
 	return nil
 }
@@ -163,15 +185,8 @@ func (b *book) ordered() []string { return slices.Sorted(maps.Keys(b.accounts)) 
 // own says whether an account is of a person, by its number.
 func (b *book) own(a *account) bool { return a.uid >= b.ownUIDs && a.uid != nobodyID }
 
-// in are the accounts of a group.
-func (b *book) in(named string) (list []string) {
-	for _, n := range b.ordered() {
-		if b.accounts[n].groups[named] {
-			list = append(list, n)
-		}
-	}
-	return list
-}
+// in are the accounts of a group, by name.
+func (b *book) in(named string) []string { return b.members[named] }
 
 // groupOf finds a group by its number.
 func (b *book) groupOf(gid int) string {

@@ -225,3 +225,25 @@ func TestFailuresSayWhatToDo(t *testing.T) {
 	assert.ErrorContains(t, err, "it did not answer within 300ms")
 	require.NoError(t, m.Thaw())
 }
+
+// A directory behind the host may not list its users: those whom sshd, the access list and sudoers
+// name, and who is in their groups, are asked for by name.
+func TestUsersThatTheHostDoesNotList(t *testing.T) {
+	m := start(t, dome1, `groupadd crew; groupadd night; for u in ilse tor bob dora; do useradd -s /bin/sh $u; done
+usermod -aG crew ilse; usermod -aG night tor; usermod -s /bin/bash dora
+printf 'AllowGroups crew night gatemap\nMatch User tor\nAllowGroups crew\nMatch User dora\nAllowGroups dora\n' >/etc/ssh/sshd_config.d/x.conf
+printf '%%night ALL = /usr/bin/id\ndora ALL = (bob) /usr/bin/id\n' >/etc/sudoers.d/x
+mount -t tmpfs tmpfs /usr/local/bin
+cat >/usr/local/bin/getent <<'END'
+#!/bin/sh
+if [ $# -eq 1 ]; then /usr/bin/getent "$1" | grep -vE '^(ilse|tor|bob|dora|crew|night):'; else exec /usr/bin/getent "$@"; fi
+END
+chmod 755 /usr/local/bin/getent
+echo 'gatemap ALL=(root) NOPASSWD: /usr/local/bin/getent shadow' >/etc/sudoers.d/y`)
+	c := read(t, document(m))
+	for _, account := range []string{"ilse", "tor", "dora", "root", machine.Reader} {
+		assert.Equal(t, m.Login(account), state(t, c, account, dome1, "login") == rule.Open, account)
+	}
+	assert.Equal(t, rule.Open, state(t, c, "dora", dome1, "run /usr/bin/id as bob"))
+	assert.NotEmpty(t, c.Full("tor"), "he may run something, and cannot log in")
+}

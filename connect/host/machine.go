@@ -41,7 +41,7 @@ func (h *machine) read(ctx context.Context) error {
 		return err
 	}
 	h.root = strings.TrimSpace(id) == "0"
-	for _, step := range []func(context.Context) error{h.readNames, h.readBook, h.readSSHD, h.readShadow, h.readDoors, h.readElevations} {
+	for _, step := range []func(context.Context) error{h.readNames, h.readBook, h.readSSHD, h.readShadow, h.readDoors, h.readElevations, h.readPolicies, h.readShells} {
 		if err := step(ctx); err != nil {
 			return err
 		}

@@ -169,7 +169,7 @@ func (m *merging) groups(d *hosts.Document, accounts map[string]*reading.Account
 			if m.differ[g] {
 				made.Of, made.On = g, h.name
 			}
-			made.Accounts = slices.DeleteFunc(h.in(g), func(n string) bool { return accounts[n] == nil })
+			made.Accounts = slices.DeleteFunc(slices.Clone(h.in(g)), func(n string) bool { return accounts[n] == nil })
 			m.reading.Groups = append(m.reading.Groups, made)
 		}
 	}

@@ -21,8 +21,7 @@ type policy struct {
 	rootLogin, command                             string
 }
 
-// readDoors reads what PAM asks besides, with the access list of pam_access where that is asked, and
-// what keeps accounts out by themselves.
+// readDoors reads what PAM asks besides, with the access list of pam_access where that is asked.
 func (h *machine) readDoors(ctx context.Context) error {
 	out, err := h.must(ctx, "cat /etc/pam.d/sshd /etc/pam.d/common-account 2>/dev/null; test -e /etc/nologin -o -e /run/nologin && echo '@closed'; true", "")
 	if err != nil {
@@ -44,16 +43,14 @@ func (h *machine) readDoors(ctx context.Context) error {
 	for _, a := range h.access {
 		accounts, groups = append(accounts, a.names()...), append(groups, a.names()...)
 	}
-	if err := h.lookUp(ctx, accounts, groups); err != nil {
-		return err
-	}
-	return h.readShells(ctx)
+	return h.lookUp(ctx, accounts, groups)
 }
 
-// readSSHD asks sshd itself for what it goes by: where Match blocks say otherwise for some, of
-// each account, as of one that comes from where Gate Map is.
+// program is how sshd is asked for what it goes by.
+const program = "/usr/sbin/sshd -T"
+
+// readSSHD asks sshd itself for what it goes by, and whether Match blocks say otherwise for some.
 func (h *machine) readSSHD(ctx context.Context) error {
-	const program = "/usr/sbin/sshd -T"
 	config, err := h.privileged(ctx, program)
 	if err != nil {
 		return err
@@ -73,7 +70,36 @@ func (h *machine) readSSHD(ctx context.Context) error {
 		}
 	}
 	h.sshd.of = map[string]policy{}
-	all, err := h.must(ctx, `set -- $SSH_CONNECTION; while IFS= read -r u; do echo "@account $u"; `+h.as(program)+` -C "user=$u,host=$1,addr=$1,laddr=$3,lport=$4" </dev/null; done`, strings.Join(h.ordered(), "\n")+"\n")
+	return h.readPolicies(ctx)
+}
+
+// readPolicies asks what sshd goes by for each account that it was not asked for yet, where that is
+// not the same for all; and for accounts and groups that this names, until nothing is new.
+func (h *machine) readPolicies(ctx context.Context) error {
+	for h.sshd.of != nil {
+		var in strings.Builder
+		for _, n := range h.ordered() {
+			if _, asked := h.sshd.of[n]; !asked {
+				in.WriteString(n + "\n")
+			}
+		}
+		if in.Len() == 0 {
+			return nil
+		}
+		if err := h.askPolicies(ctx, in.String()); err != nil {
+			return err
+		}
+		accounts, groups := h.sshd.names()
+		if err := h.lookUp(ctx, accounts, groups); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// askPolicies asks of accounts, each on a line, as of a connection from where Gate Map is.
+func (h *machine) askPolicies(ctx context.Context, accounts string) error {
+	all, err := h.must(ctx, `set -- $SSH_CONNECTION; while IFS= read -r u; do echo "@account $u"; `+h.as(program)+` -C "user=$u,host=$1,addr=$1,laddr=$3,lport=$4" </dev/null; done; true`, accounts)
 	if err != nil {
 		return err
 	}
