@@ -1,6 +1,6 @@
 // Command demolinked starts the demo with real systems of its own that systems of the map are linked
 // to, in which some things are not as the map says: a PostgreSQL server, and as root two hosts with
-// sshd and sudo.
+// sshd and sudo. The people are in a directory server.
 package main
 
 import (
@@ -15,8 +15,10 @@ import (
 	"gatemap/demo"
 	"gatemap/service/query"
 	"gatemap/tools/database"
+	"gatemap/tools/demopeople"
 	"gatemap/tools/machine"
 	"gatemap/tools/serving"
+	"gatemap/tools/slapd"
 	"gatemap/workspace"
 )
 
@@ -30,7 +32,7 @@ func main() {
 			return b, err
 		}
 		host, port, _ := strings.Cut(l.server.Address, ":")
-		says := fmt.Sprintf("Database server: %s, database frames\n", l.server.Address)
+		says := fmt.Sprintf("Directory server: %s\nDatabase server: %s, database frames\n", l.people.LDAP, l.server.Address)
 		for _, m := range l.machines {
 			says += fmt.Sprintf("Host: %s at %s\n", m.Name, m.Address)
 		}
@@ -46,12 +48,13 @@ func main() {
 // linked is the demo's map with linked systems, and these.
 type linked struct {
 	folder   string
+	people   *slapd.Server
 	server   *database.Server
 	machines []*machine.Machine
 }
 
 func (l *linked) secrets() []string {
-	list := []string{secret + "=" + database.Secret}
+	list := []string{secret + "=" + database.Secret, demopeople.Secret}
 	if len(l.machines) > 0 {
 		list = append(list, keyOfDomes+"="+l.machines[0].Secret)
 	}
@@ -65,16 +68,19 @@ func (l *linked) stop() {
 	if l.server != nil {
 		l.server.Stop()
 	}
+	if l.people != nil {
+		l.people.Stop()
+	}
 }
 
 // start makes the demo's map with linked systems, and starts those. Hosts need root.
 func start(ctx context.Context, dir string) (l *linked, err error) {
 	l = &linked{folder: filepath.Join(dir, "map")}
-	defer func() {
+	defer func(started *linked) {
 		if err != nil {
-			l.stop()
+			started.stop()
 		}
-	}()
+	}(l)
 	if err := os.CopyFS(l.folder, demo.Map()); err != nil {
 		return nil, err
 	}
@@ -84,6 +90,9 @@ func start(ctx context.Context, dir string) (l *linked, err error) {
 	}
 	head, err := workspace.ReadFolder(ctx, l.folder, connect.Host{Files: files})
 	if err != nil {
+		return nil, err
+	}
+	if l.people, err = demopeople.Move(dir, l.folder); err != nil {
 		return nil, err
 	}
 	own := filepath.Join(dir, "postgres")

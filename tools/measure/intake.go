@@ -80,15 +80,19 @@ func take(path string) error {
 	if _, err := head.Reach(ctx, head.Atlas.Book.UserName(directory.UserID(head.Atlas.Book.Users()/2)), "", nothing); err != nil {
 		return err
 	}
-	got := taken{Took: time.Since(start)}
+	return json.NewEncoder(os.Stdout).Encode(taken{Took: time.Since(start), Peak: resident("VmHWM")})
+}
+
+// resident is how much memory this process has (VmRSS) or had at the most (VmHWM), in kB (proc(5)).
+func resident(key string) (kB int) {
 	status, err := os.ReadFile("/proc/self/status")
 	if err != nil {
-		return err
+		return 0
 	}
-	if m := regexp.MustCompile(`VmHWM:\s+(\d+) kB`).FindSubmatch(status); m != nil {
-		got.Peak, err = strconv.Atoi(string(m[1]))
+	if m := regexp.MustCompile(key + `:\s+(\d+) kB`).FindSubmatch(status); m != nil {
+		kB, _ = strconv.Atoi(string(m[1]))
 	}
-	return errors.Join(err, json.NewEncoder(os.Stdout).Encode(got))
+	return kB
 }
 
 // copied is a directory with a copy of a map to change, in its folder.

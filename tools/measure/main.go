@@ -29,6 +29,7 @@ func main() {
 	data := flag.String("data", "", "measure only the service on this data folder, and write the result as JSON")
 	from := flag.String("intake", "", "measure only an intake of the map in this folder, and write the result as JSON")
 	changing := flag.String("wire", "", "measure only changes that come to the map in this folder, and write the result as JSON")
+	reads := flag.Bool("linked", false, "measure only a reading of a database of its own, and write the result as JSON")
 	only := flag.String("only", "", "only these steps, by words in their names: "+strings.Join(names(), ", "))
 	flag.Parse()
 	err := error(nil)
@@ -37,6 +38,8 @@ func main() {
 		err = serve(*data)
 	case *from != "":
 		err = take(*from)
+	case *reads:
+		err = observe()
 	case *changing != "":
 		err = follow(*changing)
 	default:
@@ -79,6 +82,7 @@ type step struct {
 var steps = []step{
 	{"compiling", (*bench).compile}, {"reach and who", (*bench).quantiles}, {"decisions", (*bench).decisions}, {"trials", (*bench).trials},
 	{"everything", (*bench).everything}, {"findings", (*bench).findings}, {"service", (*bench).service}, {"intake", (*bench).intake}, {"wire", (*bench).wire},
+	{"linked", (*bench).linked},
 	{"sqlite", (*bench).sqlite}, {"postgres", (*bench).postgres},
 }
 
