@@ -148,7 +148,7 @@ func DriftCauseWords(c *reading.Cause) string {
 		}
 		return fmt.Sprintf("line %s is not there", c.Line)
 	case reading.Stopped:
-		return "something there stops it"
+		return fmt.Sprintf("line %s there stops it", c.There)
 	case reading.OffHere:
 		return fmt.Sprintf("%s is switched off or has ended by the map, and can use an account there", c.User)
 	case reading.LacksHere:

@@ -58,7 +58,7 @@ func (s *standIn) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	case s.busy > 0 && s.requests%s.busy == 0 && !s.refused:
 		s.refused = true
 		w.Header().Set("Retry-After", "0")
-		w.WriteHeader([]int{http.StatusTooManyRequests, http.StatusServiceUnavailable, http.StatusBadGateway}[s.requests/s.busy%3])
+		w.WriteHeader([]int{http.StatusTooManyRequests, http.StatusServiceUnavailable}[s.requests/s.busy%2])
 		return
 	}
 	s.refused = false
@@ -159,6 +159,23 @@ func TestEveryHabitGivesTheSameReading(t *testing.T) {
 		}
 		assert.Empty(t, r.Unseen)
 	})
+}
+
+// A server that fails in the middle is asked again, with a pause.
+func TestAFailureInTheMiddle(t *testing.T) {
+	t.Setenv("GATEMAP_SECRET_TOOLS", "opensesame")
+	s := &standIn{most: 2}
+	for i := range 5 {
+		s.user(fmt.Sprint(i), fmt.Sprint("p", i))
+	}
+	s.changing = func(n int, s *standIn) {
+		if s.status = 0; n == 2 {
+			s.status = http.StatusBadGateway
+		}
+	}
+	r, err := observed(t, s, nil)
+	require.NoError(t, err)
+	assert.Len(t, r.Accounts, 5)
 }
 
 // Values are rights, roles of the map, or products; of accounts and of groups.

@@ -25,9 +25,9 @@ type Type struct {
 	// Declare is a document with the objects that another declares besides those that it declares
 	// itself; nil for types whose objects do not lie in each other.
 	Declare func(d, other Document) Document
-	// Listing is a document that lists besides what another lists, where both name the same things in
-	// other words; nil for types that have one name for each thing.
-	Listing func(d, other Document) Document
+	// Listing is a document that lists besides what others list, where each may name the same things
+	// in other words; nil for types that have one name for each thing.
+	Listing func(d Document, of ...Document) Document
 	// Holding is the document in which some hold just what they were found to hold, in the words of
 	// one that it is like, and what it cannot say of that; nil for types whose systems hold no list
 	// of who has what.

@@ -20,7 +20,7 @@ const (
 	NoGroup    Why = "no-group"    // the group is not there
 	NotMember  Why = "not-member"  // the account is not in the group there
 	NotGranted Why = "not-granted" // the line of the map is not there
-	Stopped    Why = "stopped"     // something there stops it
+	Stopped    Why = "stopped"     // a line there stops it
 
 	OffHere       Why = "off-here"       // by the map the account is switched off, or has ended
 	LacksHere     Why = "lacks-here"     // by the map the account lacks what the system requires
@@ -41,7 +41,7 @@ type Cause struct {
 	Why    Why
 	User   string // the user or account concerned, if it is one
 	Group  string // the group of the map, or without one that there
-	There  string // the group there
+	There  string // the group there, or the line there that stops it
 	Line   string // the line of the map
 	Lacks  string // the attribute
 	// Users and Items are how many people and entitlements it explains.
@@ -117,8 +117,8 @@ func (d *Drift) whyShort(x *Item, here, there *side) Cause {
 		return Cause{Why: AccountOff, User: x.User}
 	}
 	e := here.decide(x.here, x.Object, x.Right)
-	if there.decide(x.there, x.Object, x.Right).State == rule.Shut {
-		return Cause{Why: Stopped}
+	if real := there.decide(x.there, x.Object, x.Right); real.State == rule.Shut && len(real.ShutBy) > 0 {
+		return Cause{Why: Stopped, There: real.ShutBy[0].At}
 	}
 	route := first(e.Routes)
 	if route == nil || len(route.Path) == 0 {

@@ -66,7 +66,8 @@ func Between(c *Compiled, t gate.Type) (*Drift, error) {
 	}
 	if t.Listing != nil {
 		d.asWritten = here
-		declared, asked = t.Listing(declared, c.Document), t.Listing(asked, declared)
+		of := []gate.Document{declared, c.judged()}
+		declared, asked = t.Listing(declared, of...), t.Listing(asked, of...)
 	}
 	if _, d.here, err = with(c.Now, here, declared); err != nil {
 		return nil, err
@@ -84,6 +85,16 @@ func Between(c *Compiled, t gate.Type) (*Drift, error) {
 	d.explain()
 	d.Lines = l.compared(c.aside)
 	return d, nil
+}
+
+// judged is what was read without the lines that are only for accounts that the link leaves aside.
+func (c *Compiled) judged() gate.Document {
+	return gate.Rewritten(c.Document, func(w *gate.Who) {
+		if len(w.Users) > 0 {
+			w.Users = slices.DeleteFunc(w.Users, func(u name.Ref) bool { return c.Ignored(u.Name) })
+			w.Off = w.Off || w.Empty()
+		}
+	}, func(*directory.People) {})
 }
 
 // with is a system with another document of its gate, and the atlas of it.

@@ -58,7 +58,7 @@ func TestTheLinkedDemoDriftsAsPlanted(t *testing.T) {
 		"excess: night-crew on dome1.cindervale.example is given more there than cindervale/night-crew by the map",
 		"excess: the account dome-hosts/dome_vendor belongs to nobody of the map",
 		"short: cindervale/pim.castellan is not in dome-engineers on dome1.cindervale.example there, and is in cindervale/dome-engineers",
-		"short: something there stops it",
+		"short: line dome-hosts/login 4 there stops it",
 	}, causes)
 	assert.Equal(t, 1, d.BeyondAll, "%v", d.Beyond)
 }

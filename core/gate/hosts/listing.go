@@ -6,12 +6,15 @@ import (
 	"gatemap/core/gate"
 )
 
-// listing is a document that lists every command line and pattern that either of two names, those
-// that they except among them, for all who may run it: one may write with one pattern what the other
-// writes with two.
-func listing(d, other gate.Document) gate.Document {
+// listing is a document that lists every command line and pattern that some others name, those that
+// they except among them, for all who may run it: one may write with one pattern what another writes
+// with two.
+func listing(d gate.Document, of ...gate.Document) gate.Document {
 	with := *d.(*Document)
-	with.asked = append(with.rights(), other.(*Document).rights()...)
+	with.asked = nil
+	for _, other := range of {
+		with.asked = append(with.asked, other.(*Document).rights()...)
+	}
 	slices.Sort(with.asked)
 	if with.asked = slices.Compact(with.asked); len(with.asked) == 0 {
 		return d
@@ -19,10 +22,13 @@ func listing(d, other gate.Document) gate.Document {
 	return &with
 }
 
-// rights are those that the lines of a document name.
+// rights are those that the lines of a document that are on name.
 func (d *Document) rights() (list []string) {
 	for i := range d.Elevate {
 		e := &d.Elevate[i]
+		if e.Off {
+			continue
+		}
 		for _, patterns := range [][]gate.Pattern{e.Commands, e.Except} {
 			for _, p := range patterns {
 				list = append(list, run(p.Value, e.As))
