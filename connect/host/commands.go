@@ -84,20 +84,20 @@ func (h *machine) patterns(m *member, denies bool) (list, except []string, told 
 	if found.closed {
 		return unsaid("the account that reads may not see what is there")
 	}
-	files := []string{h.spell(file)}
+	files := []string{file}
 	folder, whole := strings.CutSuffix(file, "*")
 	if whole = (whole && strings.HasSuffix(folder, "/") || strings.HasSuffix(file, "/")) && !strings.ContainsAny(folder, meta); whole && len(tails) == 2 && (!denies || len(found.folders) == 0) {
 		for _, f := range found.folders {
-			except = append(except, path.Clean(f)+"/*")
+			except = append(except, h.real(path.Clean(f))+"/*")
 		}
-		return []string{folder + "*"}, except, true
+		return []string{h.real(folder) + "*"}, except, true
 	}
 	if whole || strings.ContainsAny(file, meta) {
 		files = found.files
 	}
 	for _, f := range files {
 		for _, t := range tails {
-			list = append(list, f+t)
+			list = append(list, h.spell(f)+t)
 		}
 	}
 	return list, nil, true

@@ -134,7 +134,7 @@ func draw(seed uint64) *drawn {
 	command := func() string {
 		return w.not(30, w.of([]string{
 			"ALL", "/opt/bin/a", "/opt/bin/b -l", "/opt/bin/a on *", `/opt/bin/ab ""`, "/opt/bin/", "/opt/bin/*", "/opt/*/d", "/opt/bin/a*", "/opt/bin/a* on",
-			"/opt/tool/d ?*", "/opt/tool/d *", "/usr/bin/id", "/bin/id -u", "sudoedit /etc/motd", "sudoedit", "/opt/bin/sub/c", "/opt/bin/[ab]", "/opt/bin/b o*",
+			"/opt/tool/d ?*", "/opt/tool/d *", "/usr/bin/id", "/bin/id -u", "sudoedit /etc/motd", "sudoedit", "/bin/i[d]", "/bin/", "/opt/bin/sub/c", "/opt/bin/[ab]", "/opt/bin/b o*",
 		}))
 	}
 	target := func() string {
