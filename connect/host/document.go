@@ -45,20 +45,8 @@ func address(at *url.URL) (connect.Link, error) {
 	}
 	m := Machine{Address: place.Text{Value: net.JoinHostPort(at.Hostname(), cmp.Or(at.Port(), "22"))}}
 	named := at.Hostname()
-	for key, values := range at.Query() {
-		kind, rest, _ := strings.Cut(values[0], ":")
-		switch {
-		case key == "secret" && kind == "env":
-			d.Secret = &connect.Secret{Env: rest}
-		case key == "secret" && kind == "file":
-			d.Secret = &connect.Secret{File: place.Text{Value: rest}}
-		case key == "key":
-			m.Key.Value = values[0]
-		case key == "name":
-			named = values[0]
-		default:
-			return nil, fmt.Errorf("%s=%s says nothing: there are secret=env:NAME, secret=file:PATH, key=KEY and name=NAME", key, values[0])
-		}
+	if err := connect.Parts(at, &d.Secret, map[string]*string{"key": &m.Key.Value, "name": &named}); err != nil {
+		return nil, err
 	}
 	d.Hosts = map[string]Machine{named: m}
 	return d, nil
@@ -92,11 +80,8 @@ func (d *Document) Targets() []string {
 	for named, m := range d.Hosts {
 		targets = append(targets, "ssh "+m.Address.Value, "host key of "+named+" "+m.Key.Value)
 	}
-	if d.Secret != nil {
-		targets = append(targets, "secret "+d.Secret.Env+" "+d.Secret.File.Value)
-	}
 	slices.Sort(targets)
-	return targets
+	return append(targets, connect.Told(nil, d.Secret)...)
 }
 
 // Observe reads the hosts one after the other. What cannot be read of one of them is an error: a

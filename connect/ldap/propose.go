@@ -24,22 +24,12 @@ func addressed(at *url.URL) (d *Document, base string, err error) {
 	if at.User != nil {
 		return nil, "", errors.New("whom to bind as is written ?bind=DN, and where the secret is &secret=env:GATEMAP_SECRET_NAME or &secret=file:PATH")
 	}
-	for key, values := range at.Query() {
-		kind, rest, _ := strings.Cut(values[0], ":")
-		switch {
-		case key == "bind":
-			d.Bind.Value = values[0]
-		case key == "secret" && kind == "env":
-			d.Secret = &connect.Secret{Env: rest}
-		case key == "secret" && kind == "file":
-			d.Secret = &connect.Secret{File: place.Text{Value: rest}}
-		case key == "ca":
-			d.CA.Value = values[0]
-		case key == "starttls" && values[0] == "true":
-			d.StartTLS = true
-		default:
-			return nil, "", fmt.Errorf("%s=%s says nothing: there are bind=DN, secret=env:NAME, secret=file:PATH, ca=FILE and starttls=true", key, values[0])
-		}
+	starttls := ""
+	if err := connect.Parts(at, &d.Secret, map[string]*string{"bind": &d.Bind.Value, "ca": &d.CA.Value, "starttls": &starttls}); err != nil {
+		return nil, "", err
+	}
+	if d.StartTLS = starttls == "true"; starttls != "" && !d.StartTLS {
+		return nil, "", fmt.Errorf("starttls=%s says nothing: it is starttls=true", starttls)
 	}
 	return d, strings.Trim(at.Path, "/"), nil
 }

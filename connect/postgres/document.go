@@ -44,18 +44,12 @@ func address(at *url.URL) (connect.Link, error) {
 		return nil, errors.New("it is written postgres://ROLE@HOST:PORT/DATABASE")
 	}
 	d.Address.Value = net.JoinHostPort(at.Hostname(), cmp.Or(at.Port(), "5432"))
-	for key, values := range at.Query() {
-		kind, rest, _ := strings.Cut(values[0], ":")
-		switch {
-		case key == "secret" && kind == "env":
-			d.Secret = &connect.Secret{Env: rest}
-		case key == "secret" && kind == "file":
-			d.Secret = &connect.Secret{File: place.Text{Value: rest}}
-		case key == "ca":
-			d.TLS = &connect.TLS{CA: place.Text{Value: values[0]}}
-		default:
-			return nil, fmt.Errorf("%s=%s says nothing: there are secret=env:NAME, secret=file:PATH and ca=FILE", key, values[0])
-		}
+	ca := ""
+	if err := connect.Parts(at, &d.Secret, map[string]*string{"ca": &ca}); err != nil {
+		return nil, err
+	}
+	if ca != "" {
+		d.TLS = &connect.TLS{CA: place.Text{Value: ca}}
 	}
 	return d, nil
 }
@@ -79,14 +73,7 @@ func (d *Document) Types() []string { return []string{"roles"} }
 
 // Targets are the server, how it is trusted, and what is told it.
 func (d *Document) Targets() []string {
-	targets := []string{"postgres " + d.Address.Value, "database " + d.Database, "user " + d.User}
-	if d.TLS != nil {
-		targets = append(targets, "tls "+d.TLS.CA.Value+" "+d.TLS.Name)
-	}
-	if d.Secret != nil {
-		targets = append(targets, "secret "+d.Secret.Env+" "+d.Secret.File.Value)
-	}
-	return targets
+	return append([]string{"postgres " + d.Address.Value, "database " + d.Database, "user " + d.User}, connect.Told(d.TLS, d.Secret)...)
 }
 
 // Observe reads the catalogs of the database in one transaction, so that what is changed

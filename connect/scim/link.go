@@ -42,18 +42,12 @@ func linkAddress(at *url.URL) (connect.Link, error) {
 	if at.User != nil {
 		return nil, errors.New("a token is never in the map: say where it is with ?secret=env:GATEMAP_SECRET_NAME or ?secret=file:PATH")
 	}
-	for key, values := range at.Query() {
-		kind, rest, _ := strings.Cut(values[0], ":")
-		switch {
-		case key == "secret" && kind == "env":
-			l.Secret = &connect.Secret{Env: rest}
-		case key == "secret" && kind == "file":
-			l.Secret = &connect.Secret{File: place.Text{Value: rest}}
-		case key == "ca":
-			l.TLS = &connect.TLS{CA: place.Text{Value: values[0]}}
-		default:
-			return nil, fmt.Errorf("%s=%s says nothing: there are secret=env:NAME, secret=file:PATH and ca=FILE", key, values[0])
-		}
+	ca := ""
+	if err := connect.Parts(at, &l.Secret, map[string]*string{"ca": &ca}); err != nil {
+		return nil, err
+	}
+	if ca != "" {
+		l.TLS = &connect.TLS{CA: place.Text{Value: ca}}
 	}
 	return l, nil
 }
@@ -66,14 +60,7 @@ func (l *Link) Types() []string { return []string{"app", "licences", "roles"} }
 
 // Targets are the server, how it is trusted, and what is told it.
 func (l *Link) Targets() []string {
-	targets := []string{"scim " + l.Address.Value}
-	if l.TLS != nil {
-		targets = append(targets, "tls "+l.TLS.CA.Value+" "+l.TLS.Name)
-	}
-	if l.Secret != nil {
-		targets = append(targets, "secret "+l.Secret.Env+" "+l.Secret.File.Value)
-	}
-	return targets
+	return append([]string{"scim " + l.Address.Value}, connect.Told(l.TLS, l.Secret)...)
 }
 
 // Observe reads all users and groups. Where something came or went while they were read, they are
