@@ -464,7 +464,33 @@ func TestDriftIsWhatEachPointSays(t *testing.T) {
 				got[thing{x.User, x.Object, x.Right}] = x.Effect
 			}
 			assert.Equal(rt, pointByPoint(a, s, c, at), got, named)
+			for _, x := range d.Items {
+				causeHolds(rt, a, c, x.User, d.Causes[x.Cause])
+			}
 		})
+	}
+}
+
+// causeHolds says whether a cause that names groups says the truth of who is in them.
+func causeHolds(t require.TestingT, a *atlas.Atlas, c *reading.Compiled, named string, cause reading.Cause) {
+	type in struct{ here, there bool }
+	want, said := map[reading.Why]in{
+		reading.NotMember: {true, false}, reading.NotGranted: {true, true}, reading.ExtraMember: {false, true}, reading.ExtraGrant: {true, true},
+	}[cause.Why]
+	if !said || cause.Group == "" || cause.There == "" {
+		return
+	}
+	member := func(book *directory.Book, group string) bool {
+		u, err := book.FindUser(named, "")
+		require.NoError(t, err)
+		g, err := book.FindGroup(group, "")
+		require.NoError(t, err, "%+v", cause)
+		return book.Subject(u).In(g)
+	}
+	got := in{member(a.Book, cause.Group), member(c.Atlas.Book, c.Reading.System+"/"+cause.There)}
+	assert.Equal(t, want, got, "%s: %+v", named, cause)
+	if cause.User != "" {
+		assert.Equal(t, named, cause.User)
 	}
 }
 
