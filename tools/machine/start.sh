@@ -33,7 +33,7 @@ Include /etc/ssh/sshd_config.d/*.conf
 END
 useradd --system --create-home --shell /bin/sh --password '*' gatemap
 cat >/etc/sudoers.d/gatemap <<'END'
-gatemap ALL=(root) NOPASSWD: /usr/bin/getent shadow, /usr/sbin/sshd -T, /usr/sbin/sshd -T -C *, /usr/bin/cvtsudoers -f json /etc/sudoers
+gatemap ALL=(root) NOPASSWD: /usr/bin/getent shadow, /usr/sbin/sshd -T, /usr/sbin/sshd ^-T -C [^ ]+$, /usr/bin/cvtsudoers -f json /etc/sudoers
 END
 . "$dir/setup"
 chmod 440 /etc/sudoers.d/*
