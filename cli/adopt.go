@@ -59,15 +59,17 @@ Nothing is in force before the trial is committed: look at its outcome first.`,
 		if err != nil {
 			return a.explain(err)
 		}
-		return present(a, t, func(t *answer.Adopted) error {
-			for _, s := range t.Steps {
-				a.stepText(s)
-			}
-			if len(t.Steps) > 0 {
-				a.print("\n")
-			}
-			return a.trialText(&t.Trial)
-		}, func(t *answer.Adopted) [][]string { return trialTable(&t.Trial) })
+		return present(a, t, a.adoptedText, func(t *answer.Adopted) [][]string { return trialTable(&t.Trial) })
 	}
 	return cmd
+}
+
+func (a *app) adoptedText(t *answer.Adopted) error {
+	for _, s := range t.Steps {
+		a.stepText(s)
+	}
+	if len(t.Steps) > 0 {
+		a.print("\n")
+	}
+	return a.trialText(&t.Trial)
 }

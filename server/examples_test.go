@@ -131,7 +131,13 @@ func TestEveryOperationHasAnExample(t *testing.T) {
 		x := r.example(t, c.method, c.path, c.headers, c.body, c.by, ada)
 		assert.Less(t, x.Status, 300, "%s: %s", c.id, x.Answer)
 		got[c.id] = x
-		if c.id == "run-intake" {
+		if c.id == "run-intake" { // how far it has come depends on the machine
+			var run map[string]any
+			require.NoError(t, json.Unmarshal(x.Answer, &run))
+			run["read"], run["state"] = 0, "reading"
+			x.Answer, err = json.Marshal(run)
+			require.NoError(t, err)
+			got[c.id] = x
 			r.settled(t, "1")
 		}
 	}

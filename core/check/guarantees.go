@@ -101,20 +101,9 @@ func Kept(a *atlas.Atlas, p *atlas.Promise, held Holds, strangers []Stranger) Gu
 		if !is {
 			continue
 		}
-		accounts := []*rule.Question{q}
-		if p.Document.Per != "account" {
-			first := true
-			for _, other := range a.Book.Accounts(u) {
-				if other == u {
-					continue
-				}
-				q, is := about(other)
-				first = first && (!is || other > u)
-				accounts = append(accounts, q)
-			}
-			if !first {
-				continue // it is judged with that one
-			}
+		accounts, first := together(a, p, q, about)
+		if !first {
+			continue // it is judged with that one
 		}
 		asked++
 		has, can := holds(a, p, held, accounts)
@@ -174,6 +163,25 @@ func judge(g *Guaranteed, p *atlas.Promise, asked, broken int) {
 func gone(q *rule.Question) bool {
 	u := q.Subject.User()
 	return !u.IsActive() || !u.Expires.IsZero() && !q.Facts.At.IsZero() && !q.Facts.At.Before(u.Expires.Time)
+}
+
+// together are the accounts that are judged as one with that of a question, and whether that is the
+// first of them that a guarantee is about.
+func together(a *atlas.Atlas, p *atlas.Promise, q *rule.Question, about func(directory.UserID) (*rule.Question, bool)) (accounts []*rule.Question, first bool) {
+	accounts, first = []*rule.Question{q}, true
+	if p.Document.Per == "account" {
+		return accounts, first
+	}
+	u := q.Subject.ID
+	for _, other := range a.Book.Accounts(u) {
+		if other == u {
+			continue
+		}
+		q, is := about(other)
+		first = first && (!is || other > u)
+		accounts = append(accounts, q)
+	}
+	return accounts, first
 }
 
 // holds says whether someone can do all the things of a promise by any of some accounts, and

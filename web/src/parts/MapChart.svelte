@@ -91,7 +91,7 @@
           <text class="soft" x={gateX + 22} y={systemY(i) + 15}>{s.systems ? `${s.systems} ${s.systems === 1 ? 'system' : 'systems'}` : s.type} · {count(s.people)} people{s.everyone ? ' · everyone' : ''}</text>
         </a>
       {/each}
-      {#if more}<text class="soft" x={groupX} y={height - 6} text-anchor="end">and {more} more</text>{/if}
+      {#if more}<text class="soft" x={groupX} y={height - 6} text-anchor="end">and {more} more {chart.by === 'group' ? 'groups' : ''}</text>{/if}
       {#if chart.systems.length > systems.length}<a href={place.to('/systems')}><text x={gateX + 22} y={height - 6}>and {chart.systems.length - systems.length} more systems</text></a>{/if}
     </svg>
   </div>
