@@ -189,6 +189,8 @@ func (c *catalog) readFunctions(ctx context.Context) error {
 // acl reads rows of a schema, a name in it, what kind of thing that is, its owner, and a
 // privilege on it.
 func (c *catalog) acl(ctx context.Context, query string) error {
+	var before [3]string // the rows of one thing follow each other
+	var of *object
 	return c.each(ctx, func(rows pgx.Rows) error {
 		var schema, named, kind string
 		var owner uint32
@@ -196,11 +198,14 @@ func (c *catalog) acl(ctx context.Context, query string) error {
 		if err := rows.Scan(&schema, &named, &kind, &owner, &g.role, &g.privilege, &g.option); err != nil {
 			return err
 		}
-		at := path(schema)
-		if named != "" {
-			at = path(schema, named)
+		if now := [3]string{schema, named, kind}; of == nil || now != before {
+			at := path(schema)
+			if named != "" {
+				at = path(schema, named)
+			}
+			before, of = now, c.object(at, kind, whole(schema), owner)
 		}
-		g.object = c.object(at, kind, whole(schema), owner)
+		g.object = of
 		if g.privilege != "" { // nobody is granted anything
 			c.grant(g)
 		}
@@ -222,12 +227,15 @@ func (c *catalog) grant(g granted) {
 	c.grants = append(c.grants, g)
 }
 
+// escaped writes what would be taken apart in a path.
+var escaped = strings.NewReplacer("%", "%25", "/", "%2F")
+
 // path is the path of something, of which each part may hold any sign but a slash.
 func path(parts ...string) string {
 	var b strings.Builder
 	for _, p := range parts {
 		b.WriteString("/")
-		b.WriteString(strings.NewReplacer("%", "%25", "/", "%2F").Replace(whole(p)))
+		b.WriteString(escaped.Replace(whole(p)))
 	}
 	return b.String()
 }
