@@ -30,8 +30,10 @@ func (h *machine) list(ctx context.Context, entries []entry) error {
 		return nil
 	}
 	// Without separators, a path is only expanded, and what comes of it is not looked at again.
-	out, err := h.must(ctx, `IFS=; while read -r p; do echo "@path $p"; d=${p%%[*?[]*}; d=${d%/*}/; test -d "$d" && test ! -r "$d" && echo @closed; `+
-		`case "$p" in */) set -- $p* $p.[!.]*;; *) set -- $p;; esac; for f do if test -d "$f"; then echo "d$f"; elif test -f "$f"; then echo "f$f"; fi; done; done; true`, in.String())
+	out, err := h.must(ctx, `IFS=; while read -r p; do echo "@path $p"; `+
+		`d=${p%%[*?[]*}; d=${d%/*}/; test -d "$d" && test ! -r "$d" && echo @closed; `+
+		`case "$p" in */) set -- $p* $p.[!.]*;; *) set -- $p;; esac; `+
+		`for f do if test -d "$f"; then echo "d$f"; elif test -f "$f"; then echo "f$f"; fi; done; done; true`, in.String())
 	if err != nil {
 		return err
 	}
@@ -55,7 +57,7 @@ func (h *machine) list(ctx context.Context, entries []entry) error {
 
 // patterns are the command lines that a command of sudoers means, but for some. What cannot be
 // said with patterns is noted, and told is false.
-func (h *machine) patterns(m *member, denies bool) (list, except []string, told bool) {
+func (h *machine) patterns(m *member) (list, except []string, told bool) {
 	unsaid := func(why string) ([]string, []string, bool) {
 		h.notes("sudoers", "the command %s: %s", m.Command, why)
 		return nil, nil, false
@@ -85,8 +87,9 @@ func (h *machine) patterns(m *member, denies bool) (list, except []string, told 
 		return unsaid("the account that reads may not see what is there")
 	}
 	files := []string{file}
-	folder, whole := strings.CutSuffix(file, "*")
-	if whole = (whole && strings.HasSuffix(folder, "/") || strings.HasSuffix(file, "/")) && !strings.ContainsAny(folder, meta); whole && len(tails) == 2 && (!denies || len(found.folders) == 0) {
+	folder := strings.TrimSuffix(file, "*")
+	whole := strings.HasSuffix(folder, "/") && !strings.ContainsAny(folder, meta)
+	if whole && len(tails) == 2 && (!m.Negated || len(found.folders) == 0) {
 		for _, f := range found.folders {
 			except = append(except, h.real(path.Clean(f))+"/*")
 		}

@@ -23,9 +23,6 @@ import (
 	"gatemap/core/reading"
 )
 
-// timeout is how long a reading of one host may take where the map does not say otherwise.
-const timeout = 2 * time.Minute
-
 // Connector is this kind of connection.
 var Connector = connect.Connector{
 	Name: "host", Doc: "Hosts that are reached by SSH.",
@@ -93,7 +90,7 @@ func (d *Document) Observe(ctx context.Context, o *connect.Observing, progress f
 	}
 	m := &merging{like: like, reading: &reading.Reading{At: time.Now()}, rows: progress}
 	for _, named := range slices.Sorted(maps.Keys(d.Hosts)) {
-		found, err := d.observe(ctx, o.Host, named, like)
+		found, err := d.observe(ctx, o, named, like)
 		if err != nil {
 			return nil, err
 		}
@@ -118,15 +115,15 @@ func (d *Document) complete(like *hosts.Document) error {
 	return errs.Err()
 }
 
-func (d *Document) observe(ctx context.Context, host connect.Host, named string, like *hosts.Document) (*machine, error) {
-	ctx, cancel := context.WithTimeout(ctx, d.Timeout.Or(timeout))
+func (d *Document) observe(ctx context.Context, o *connect.Observing, named string, like *hosts.Document) (*machine, error) {
+	ctx, cancel := context.WithTimeout(ctx, d.Timeout.Or(connect.ReadingTimeout))
 	defer cancel()
-	s, err := d.dial(ctx, host, d.Hosts[named])
+	s, err := d.dial(ctx, o.Host, d.Hosts[named])
 	if err != nil {
 		return nil, d.failed(ctx, named, err)
 	}
 	defer s.Close()
-	found := &machine{shell: s, name: named, spelled: spelled(like)}
+	found := &machine{shell: s, name: named, spelled: spelled(like), ignored: &o.System.Link.Ignore}
 	if err := found.read(ctx); err != nil {
 		return nil, d.failed(ctx, named, err)
 	}
@@ -154,11 +151,11 @@ func spelled(d *hosts.Document) (paths []string) {
 // failed says what went wrong, on which host.
 func (d *Document) failed(ctx context.Context, named string, err error) error {
 	var at *place.Error
-	switch {
-	case errors.As(err, &at):
+	if errors.As(err, &at) {
 		return err
-	case errors.Is(ctx.Err(), context.DeadlineExceeded):
-		return fmt.Errorf("%s (%s): it did not answer within %s; the link's timeout says how long to wait", named, d.Hosts[named].Address.Value, d.Timeout.Or(timeout))
+	}
+	if errors.Is(ctx.Err(), context.DeadlineExceeded) {
+		err = connect.Late(d.Timeout.Or(connect.ReadingTimeout))
 	}
 	return fmt.Errorf("%s (%s): %w", named, d.Hosts[named].Address.Value, err)
 }

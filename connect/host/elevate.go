@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/name"
 )
@@ -16,11 +17,9 @@ const anyone = "*"
 
 // entry is one command of sudoers, for those whom its rule is for.
 type entry struct {
-	who     gate.Who
-	people  map[string]bool
-	as      map[string]bool // every account: anyone alone
-	denies  bool
-	written string
+	who    gate.Who
+	people map[string]bool
+	as     map[string]bool // every account: anyone alone
 	command
 	member
 }
@@ -110,7 +109,7 @@ func (h *machine) entries(s *sudoers, now time.Time) (list []entry) {
 			as := h.targets(c, s)
 			h.options(c, as)
 			for _, m := range flat(c.Commands, s.CommandAliases) {
-				list = append(list, entry{who, meant, as, m.Negated, m.Command, *c, m})
+				list = append(list, entry{who, meant, as, *c, m})
 			}
 		}
 		for _, m := range flat(sp.Users, s.UserAliases) {
@@ -160,7 +159,7 @@ func (h *machine) whom(list []member, aliases map[string][]member) (gate.Who, ma
 		users, groups := &w.Users, &w.Groups
 		if m.Negated {
 			if w.Except == nil {
-				w.Except = people(nil, nil)
+				w.Except = &directory.People{}
 			}
 			users, groups = &w.Except.Users, &w.Except.Groups
 		}

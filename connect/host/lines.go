@@ -2,6 +2,7 @@ package host
 
 import (
 	"maps"
+	"reflect"
 	"slices"
 	"strings"
 
@@ -25,12 +26,17 @@ func (h *machine) elevations(entries []entry, s *sudoers) (lines []hosts.Elevate
 	h.defaults(s)
 	var list []said
 	for i := range entries {
-		if commands, except, told := h.patterns(&entries[i].member, entries[i].denies); told && len(commands) > 0 {
-			list = append(list, said{&entries[i], commands, except})
+		e, before := &entries[i], len(h.beyond)
+		commands, except, told := h.patterns(&e.member)
+		if h.leftAlone(e.people) { // what cannot be said of them is not ours to judge
+			h.beyond = h.beyond[:before]
+		}
+		if told && len(commands) > 0 {
+			list = append(list, said{e, commands, except})
 		}
 	}
 	for i := range list {
-		if e := &list[i]; !e.denies && len(e.people) > 0 {
+		if e := &list[i]; !e.Negated && len(e.people) > 0 {
 			for _, l := range h.given(e, list[i+1:], s.asks(&e.command)) {
 				lines = joined(lines, l)
 			}
@@ -39,12 +45,22 @@ func (h *machine) elevations(entries []entry, s *sudoers) (lines []hosts.Elevate
 	return lines
 }
 
+// leftAlone says whether some accounts are all left alone.
+func (h *machine) leftAlone(accounts map[string]bool) bool {
+	for n := range accounts {
+		if !h.ignored.Account(n) {
+			return false
+		}
+	}
+	return len(accounts) > 0
+}
+
 // given are the lines of one entry, with what later ones deny.
 func (h *machine) given(e *said, later []said, password bool) (lines []hosts.Elevate) {
 	var denials []*said
 	split := false
 	for i := range later {
-		if d := &later[i]; d.denies && overlap(e.people, d.people) && meet(e.commands, d.commands) {
+		if d := &later[i]; d.Negated && overlap(e.people, d.people) && meet(e.commands, d.commands) {
 			denials = append(denials, d)
 			split = split || !d.as[anyone]
 		}
@@ -87,7 +103,7 @@ func (h *machine) apart(e *said, denials []*said) (who gate.Who, classes map[str
 	if len(denials) == 0 {
 		return who, classes
 	}
-	except := people(nil, nil)
+	except := &directory.People{}
 	if e.who.Except != nil {
 		except = &directory.People{Users: slices.Clone(e.who.Except.Users), Groups: slices.Clone(e.who.Except.Groups)}
 	}
@@ -136,11 +152,11 @@ func values(list []gate.Pattern) (texts []string) {
 	return texts
 }
 
-// joined adds a line, to the one before where that differs in the commands alone.
+// joined adds a line: to one that differs in its commands alone, where there is one.
 func joined(lines []hosts.Elevate, l hosts.Elevate) []hosts.Elevate {
 	for i := range lines {
 		before := &lines[i]
-		if before.As == l.As && before.Password == l.Password && slices.Equal(values(before.Except), values(l.Except)) && sameWho(&before.Who, &l.Who) {
+		if before.As == l.As && before.Password == l.Password && slices.Equal(values(before.Except), values(l.Except)) && reflect.DeepEqual(before.Who, l.Who) {
 			for _, c := range l.Commands {
 				if !slices.Contains(values(before.Commands), c.Value) {
 					before.Commands = append(before.Commands, c)
@@ -150,18 +166,6 @@ func joined(lines []hosts.Elevate, l hosts.Elevate) []hosts.Elevate {
 		}
 	}
 	return append(lines, l)
-}
-
-func sameWho(a, b *gate.Who) bool {
-	except := func(w *gate.Who) (users, groups []name.Ref) {
-		if w.Except == nil {
-			return nil, nil
-		}
-		return w.Except.Users, w.Except.Groups
-	}
-	usersA, groupsA := except(a)
-	usersB, groupsB := except(b)
-	return a.Everyone == b.Everyone && slices.Equal(a.Users, b.Users) && slices.Equal(a.Groups, b.Groups) && slices.Equal(usersA, usersB) && slices.Equal(groupsA, groupsB)
 }
 
 func overlap(a, b map[string]bool) bool {

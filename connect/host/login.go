@@ -3,7 +3,6 @@ package host
 import (
 	"slices"
 
-	"gatemap/core/directory"
 	"gatemap/core/gate/hosts"
 	"gatemap/core/name"
 )
@@ -86,16 +85,4 @@ func (h *machine) deciding() (list []string) {
 func (h *machine) shown(named string) bool {
 	a := h.accounts[named]
 	return a != nil && (h.own(a) || h.may[named] || h.named[named])
-}
-
-// people names users and groups.
-func people(users, groups []string) *directory.People {
-	p := &directory.People{}
-	for _, u := range users {
-		p.Users = append(p.Users, name.Ref{Name: u})
-	}
-	for _, g := range groups {
-		p.Groups = append(p.Groups, name.Ref{Name: g})
-	}
-	return p
 }

@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"gatemap/core/gate"
 	"gatemap/core/gate/hosts"
 	"gatemap/core/reading"
 )
@@ -18,6 +19,7 @@ type machine struct {
 	*shell
 	name    string   // in the map
 	spelled []string // paths of programs that the map names
+	ignored *gate.Ignored
 
 	short, full string         // its names
 	addresses   []netip.Prefix // its own
@@ -41,7 +43,9 @@ func (h *machine) read(ctx context.Context) error {
 		return err
 	}
 	h.root = strings.TrimSpace(id) == "0"
-	for _, step := range []func(context.Context) error{h.readNames, h.readBook, h.readSSHD, h.readShadow, h.readDoors, h.readElevations, h.readPolicies, h.readShells} {
+	for _, step := range []func(context.Context) error{
+		h.readNames, h.readBook, h.readSSHD, h.readShadow, h.readDoors, h.readElevations, h.readPolicies, h.readShells,
+	} {
 		if err := step(ctx); err != nil {
 			return err
 		}
@@ -52,7 +56,9 @@ func (h *machine) read(ctx context.Context) error {
 // readNames reads the names and addresses of the host, and which of its folders are others. Those
 // of the loopback interface do not count (sudoers(5), Host_List).
 func (h *machine) readNames(ctx context.Context) error {
-	out, err := h.must(ctx, "hostname; hostname -f 2>/dev/null || hostname; ip -o addr 2>/dev/null | while read -r n i f a rest; do test \"$i\" = lo || echo \"address $a\"; done; for d in /bin /sbin /lib /lib64; do test -L $d && echo \"link $d $(readlink -f $d)\"; done; true", "")
+	out, err := h.must(ctx, `hostname; hostname -f 2>/dev/null || hostname; `+
+		`ip -o addr 2>/dev/null | while read -r n i f a rest; do test "$i" = lo || echo "address $a"; done; `+
+		`for d in /bin /sbin /lib /lib64; do test -L $d && echo "link $d $(readlink -f $d)"; done; true`, "")
 	if err != nil {
 		return err
 	}

@@ -133,6 +133,10 @@ func (s *shell) run(ctx context.Context, line, in string) (a answer, err error) 
 // must is what a command line answers that has to succeed.
 func (s *shell) must(ctx context.Context, line, in string) (string, error) {
 	a, err := s.run(ctx, line, in)
+	return a.succeeded(line, err)
+}
+
+func (a *answer) succeeded(line string, err error) (string, error) {
 	switch {
 	case err != nil:
 		return "", err
@@ -153,16 +157,11 @@ func (s *shell) as(line string) string {
 // privileged is what a program answers that only root may run.
 func (s *shell) privileged(ctx context.Context, line string) (string, error) {
 	a, err := s.run(ctx, s.as(line), "")
-	switch {
-	case err != nil:
-		return "", err
-	case a.status != 0 && !s.root && strings.Contains(a.err, "sudo: "):
-		_, why, _ := strings.Cut(a.err, "sudo: ")
-		return "", fmt.Errorf("the account %s may not run %q, so that nobody can say what is there: allow it in sudoers with NOPASSWD (docs/connected.md): sudo: %s", s.user, line, why)
-	case a.status != 0:
-		return "", fmt.Errorf("%q failed: %s", line, a.err)
+	if _, why, refused := strings.Cut(a.err, "sudo: "); err == nil && a.status != 0 && !s.root && refused {
+		return "", fmt.Errorf("the account %s may not run %q, so that nobody can say what is there: "+
+			"allow it in sudoers with NOPASSWD (docs/connected.md): sudo: %s", s.user, line, why)
 	}
-	return a.out, nil
+	return a.succeeded(line, err)
 }
 
 // limited keeps what is written to it, up to mostOutput.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"path"
+	"regexp"
 	"slices"
 	"strings"
 )
@@ -28,14 +29,15 @@ func (h *machine) readDoors(ctx context.Context) error {
 		return err
 	}
 	h.closed = strings.Contains(out, "\n@closed")
-	if h.sshd.withPAM && asksAccess(out) {
+	modules := accountModules(out)
+	if h.sshd.withPAM && asks(modules, "pam_access.so") {
 		list, err := h.must(ctx, "cat /etc/security/access.conf; cat /etc/security/access.d/*.conf 2>/dev/null; true", "")
 		if err != nil {
 			return err
 		}
 		h.access = admissions(list)
 	}
-	h.otherModules(out)
+	h.otherModules(modules)
 	if h.closed {
 		h.notes("login", "/etc/nologin keeps out everyone but root at this time")
 	}
@@ -45,6 +47,9 @@ func (h *machine) readDoors(ctx context.Context) error {
 	}
 	return h.lookUp(ctx, accounts, groups)
 }
+
+// byConnection finds Match blocks that are about connections (sshd_config(5), Match).
+var byConnection = regexp.MustCompile("(?i)address|host|localport|rdomain")
 
 // program is how sshd is asked for what it goes by.
 const program = "/usr/sbin/sshd -T"
@@ -65,7 +70,7 @@ func (h *machine) readSSHD(ctx context.Context) error {
 		return nil
 	}
 	for line := range strings.Lines(out.out) {
-		if l := strings.ToLower(line); strings.Contains(l, "address") || strings.Contains(l, "host") || strings.Contains(l, "localport") || strings.Contains(l, "rdomain") {
+		if byConnection.MatchString(line) {
 			h.notes("sshd", "%s: told as of a connection from where Gate Map is", strings.TrimSpace(line))
 		}
 	}
@@ -99,7 +104,8 @@ func (h *machine) readPolicies(ctx context.Context) error {
 
 // askPolicies asks of accounts, each on a line, as of a connection from where Gate Map is.
 func (h *machine) askPolicies(ctx context.Context, accounts string) error {
-	all, err := h.must(ctx, `set -- $SSH_CONNECTION; while IFS= read -r u; do echo "@account $u"; `+h.as(program)+` -C "user=$u,host=$1,addr=$1,laddr=$3,lport=$4" </dev/null; done; true`, accounts)
+	all, err := h.must(ctx, `set -- $SSH_CONNECTION; while IFS= read -r u; do echo "@account $u"; `+
+		h.as(program)+` -C "user=$u,host=$1,addr=$1,laddr=$3,lport=$4" </dev/null; done; true`, accounts)
 	if err != nil {
 		return err
 	}
@@ -160,12 +166,17 @@ func (s *sshd) policies() []policy {
 	return list
 }
 
+// policy is what sshd says of an account.
+func (s *sshd) policy(a *account) policy {
+	if p, own := s.of[a.name]; own {
+		return p
+	}
+	return s.whole
+}
+
 // lets says whether sshd lets an account in: a list that there is must name it.
 func (h *machine) lets(a *account) bool {
-	p, own := h.sshd.of[a.name]
-	if !own {
-		p = h.sshd.whole
-	}
+	p := h.sshd.policy(a)
 	inGroup := func(list []string) bool {
 		return slices.ContainsFunc(list, func(pattern string) bool {
 			for g := range a.groups {
@@ -199,10 +210,12 @@ func (h *machine) user(list []string, a *account, lets bool) bool {
 	return false
 }
 
+// literal writes what means itself in patterns of sshd, and not in those of path.Match.
+var literal = strings.NewReplacer(`\`, `\\`, `[`, `\[`)
+
 // like says whether a name matches a pattern with * and ?.
 func like(pattern, named string) bool {
-	literal := strings.NewReplacer(`\`, `\\`, `[`, `\[`).Replace(pattern)
-	matches, err := path.Match(literal, named)
+	matches, err := path.Match(literal.Replace(pattern), named)
 	return err == nil && matches
 }
 
@@ -235,11 +248,7 @@ func (h *machine) unable(a *account) string {
 	if shell == "" {
 		shell = "/bin/sh"
 	}
-	root := a.uid == 0
-	p, own := h.sshd.of[a.name]
-	if !own {
-		p = h.sshd.whole
-	}
+	root, p := a.uid == 0, h.sshd.policy(a)
 	switch {
 	case a.ended != "":
 		return a.ended
@@ -260,9 +269,9 @@ func (h *machine) unable(a *account) string {
 }
 
 // otherModules notes what else PAM asks whether an account may be used.
-func (h *machine) otherModules(config string) {
+func (h *machine) otherModules(modules []string) {
 	known := []string{"pam_unix.so", "pam_nologin.so", "pam_access.so", "pam_deny.so", "pam_permit.so"}
-	for _, line := range accountModules(config) {
+	for _, line := range modules {
 		if !slices.ContainsFunc(known, func(m string) bool { return strings.Contains(line, m) }) {
 			h.notes("PAM", "%s", strings.Join(strings.Fields(line), " "))
 		}
@@ -279,6 +288,6 @@ func accountModules(config string) (list []string) {
 	return list
 }
 
-func asksAccess(config string) bool {
-	return slices.ContainsFunc(accountModules(config), func(line string) bool { return strings.Contains(line, "pam_access.so") })
+func asks(modules []string, module string) bool {
+	return slices.ContainsFunc(modules, func(line string) bool { return strings.Contains(line, module) })
 }

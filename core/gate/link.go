@@ -1,6 +1,8 @@
 package gate
 
 import (
+	"slices"
+
 	"gatemap/core/directory"
 	"gatemap/core/place"
 )
@@ -25,4 +27,12 @@ type Written struct {
 type Ignored struct {
 	Accounts []Pattern `yaml:"accounts" doc:"Accounts, by their names there."`
 	Groups   []Pattern `yaml:"groups" doc:"Groups, by their names there."`
+}
+
+// Account says whether an account is left alone, and Group a group.
+func (i *Ignored) Account(named string) bool { return some(i.Accounts, named) }
+func (i *Ignored) Group(named string) bool   { return some(i.Groups, named) }
+
+func some(patterns []Pattern, text string) bool {
+	return slices.ContainsFunc(patterns, func(p Pattern) bool { return p.Matches(text) })
 }

@@ -36,13 +36,13 @@ func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 	}
 	var accounts, groups []string
 	for _, a := range r.Accounts {
-		if m.ignored[a.Name] = like(link.Ignore.Accounts, a.Name); !m.ignored[a.Name] {
+		if m.ignored[a.Name] = link.Ignore.Account(a.Name); !m.ignored[a.Name] {
 			accounts = append(accounts, a.Name)
 		}
 	}
 	for i := range r.Groups {
 		g := &r.Groups[i]
-		if m.aside[g.Name] = like(link.Ignore.Groups, g.own()); !m.aside[g.Name] && !slices.Contains(groups, g.own()) {
+		if m.aside[g.Name] = link.Ignore.Group(g.own()); !m.aside[g.Name] && !slices.Contains(groups, g.own()) {
 			groups = append(groups, g.own())
 		}
 	}
@@ -74,10 +74,6 @@ func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 		}
 	}
 	return m
-}
-
-func like(patterns []gate.Pattern, named string) bool {
-	return slices.ContainsFunc(patterns, func(p gate.Pattern) bool { return p.Matches(named) })
 }
 
 func userValue(u *directory.User) func(string) string {
