@@ -19,9 +19,6 @@ import (
 	"gatemap/core/reading"
 )
 
-// timeout is how long a reading may take where the map does not say otherwise.
-const timeout = 2 * time.Minute
-
 // Link says how the service provider of a system is asked (RFC 7644).
 type Link struct {
 	Place     place.Place       `yaml:"-"`
@@ -46,9 +43,7 @@ func linkAddress(at *url.URL) (connect.Link, error) {
 	if err := connect.Parts(at, &l.Secret, map[string]*string{"ca": &ca}); err != nil {
 		return nil, err
 	}
-	if ca != "" {
-		l.TLS = &connect.TLS{CA: place.Text{Value: ca}}
-	}
+	l.TLS = connect.TrustedBy(ca)
 	return l, nil
 }
 
@@ -66,7 +61,7 @@ func (l *Link) Targets() []string {
 // Observe reads all users and groups. Where something came or went while they were read, they are
 // read anew; where that goes on, it is an error.
 func (l *Link) Observe(ctx context.Context, o *connect.Observing, progress func(int)) (*reading.Reading, error) {
-	ctx, cancel := context.WithTimeout(ctx, l.Timeout.Or(timeout))
+	ctx, cancel := context.WithTimeout(ctx, l.Timeout.Or(connect.ReadingTimeout))
 	defer cancel()
 	p, err := l.provider(o.Host)
 	if err != nil {
@@ -78,7 +73,10 @@ func (l *Link) Observe(ctx context.Context, o *connect.Observing, progress func(
 		return nil, l.failed(ctx, err)
 	}
 	r := &reading.Reading{At: time.Now(), Server: l.Address.Value}
-	held := l.taken(r, users, groups)
+	held, err := l.taken(r, users, groups)
+	if err != nil {
+		return nil, l.failed(ctx, err)
+	}
 	of, _ := types.Named(o.System.Type.Name) // one of Types
 	var left []gate.Holding
 	r.Document, left = of.Holding(o.System.Gate, held)
@@ -90,13 +88,15 @@ func (l *Link) Observe(ctx context.Context, o *connect.Observing, progress func(
 
 func (l *Link) failed(ctx context.Context, err error) error {
 	if errors.Is(ctx.Err(), context.DeadlineExceeded) {
-		return fmt.Errorf("%s: it did not answer within %s; the link's timeout says how long to wait", l.Address.Value, l.Timeout.Or(timeout))
+		return fmt.Errorf("%s: %w", l.Address.Value, connect.Late(l.Timeout.Or(connect.ReadingTimeout)))
 	}
 	return fmt.Errorf("%s: %w", l.Address.Value, err)
 }
 
 // taken puts accounts and groups into a reading, and gives what they hold.
-func (l *Link) taken(r *reading.Reading, users, groups []*found) (held []gate.Holding) {
+// Where a user and a group have one id (RFC 7643 section 3.1 forbids it), nobody can say who a member
+// is.
+func (l *Link) taken(r *reading.Reading, users, groups []*found) (held []gate.Holding, err error) {
 	names, kinds := map[string]string{}, map[string]bool{} // by id; whether it is a group
 	for _, u := range users {
 		names[u.ID] = u.UserName
@@ -106,6 +106,9 @@ func (l *Link) taken(r *reading.Reading, users, groups []*found) (held []gate.Ho
 		}
 	}
 	for _, g := range groups {
+		if user, taken := names[g.ID]; taken {
+			return nil, fmt.Errorf("the user %s and the group %s have the id %s, so that nobody can say which of them is a member", user, g.DisplayName, g.ID)
+		}
 		names[g.ID], kinds[g.ID] = g.DisplayName, true
 	}
 	unseen := map[string]bool{}
@@ -131,7 +134,7 @@ func (l *Link) taken(r *reading.Reading, users, groups []*found) (held []gate.Ho
 	if len(unseen) > 0 {
 		r.Unseen = append(r.Unseen, fmt.Sprintf("members of groups whom it does not show: %d", len(unseen)))
 	}
-	return held
+	return held, nil
 }
 
 // holding is what a value means.

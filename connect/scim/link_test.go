@@ -251,6 +251,7 @@ func TestFailuresOfAServiceProvider(t *testing.T) {
 		"the token would go there in the clear":                    {&standIn{}, func(l *scim.Link) { l.Address.Value = "http://tools.cindervale.example/v2" }},
 		"one of its users has no id or no name":                    {&standIn{users: []map[string]any{{"id": "1"}}}, nil},
 		`active is "maybe"`:                                        {&standIn{users: []map[string]any{{"id": "1", "userName": "a", "active": "maybe"}}}, nil},
+		"the user a and the group b have the id 1":                 {&standIn{users: []map[string]any{{"id": "1", "userName": "a"}}, groups: []map[string]any{{"id": "1", "displayName": "b", "members": []any{}}}}, nil},
 		"it did not answer within 150ms":                           {&standIn{status: 503}, func(l *scim.Link) { l.Timeout = directory.Span{Duration: 150 * time.Millisecond} }},
 	} {
 		_, err := observed(t, x.s, x.change)
