@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"gatemap/core/gate"
 	"gatemap/core/place"
@@ -23,6 +24,14 @@ type Link interface {
 	// its account may not see is noted as such in the reading; the error says what kept it from
 	// being read at all.
 	Observe(ctx context.Context, o *Observing, progress func(read int)) (*reading.Reading, error)
+}
+
+// ReadingTimeout is how long a reading may take where the map does not say otherwise.
+const ReadingTimeout = 2 * time.Minute
+
+// Late says that a reading took longer than it may.
+func Late(timeout time.Duration) error {
+	return fmt.Errorf("it did not answer within %s; the link's timeout says how long to wait", timeout)
 }
 
 // Observing is one use of a link.

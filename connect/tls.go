@@ -18,6 +18,14 @@ type TLS struct {
 	Name  string      `yaml:"name" doc:"The name that its certificate must have. Missing: the host of the address."`
 }
 
+// TrustedBy is TLS with the certificates of a file; nil: none is named.
+func TrustedBy(ca string) *TLS {
+	if ca == "" {
+		return nil
+	}
+	return &TLS{CA: place.Text{Value: ca}}
+}
+
 // Config is how a server is trusted. Without TLS it is nil, for servers on this machine only. The
 // error may be a *place.Error.
 func (t *TLS) Config(h Host, server string) (*tls.Config, error) {

@@ -97,9 +97,7 @@ func TestGuaranteesOfWhatIsReallyThere(t *testing.T) {
 	require.NoError(t, err)
 	const line = "  - {guarantee: the crew plans, nobody: {everyone: true, except: {groups: [astronomers, night-crew]}}, can: {system: sky-tools, right: calendar, object: planner}, really: %t}\n"
 	require.NoError(t, os.WriteFile(file, fmt.Appendf(fmt.Appendf(text, line, true), strings.Replace(line, "the crew", "by the map the crew", 1), false), 0o600))
-	p := launch(t, "serve", "--data", filepath.Join(t.TempDir(), "data"), "--map", folder, "--listen", "127.0.0.1:0")
-	p.token = p.out.waitFor(t, `Token, shown only once: (\S+)`)[1]
-	p.address = p.out.waitFor(t, `at (http://\S+)`)[1]
+	p, _ := serve(t, folder, filepath.Join(t.TempDir(), "data"))
 	require.Eventually(t, func() bool { // the service reads it by itself
 		_, _, code := run(t, p.env(), "drift", "sky-tools")
 		return code == 1
@@ -136,9 +134,7 @@ mappings: [{groups: [staff/keepers], role: keeper, object: /}]
 link:
   scim: {address: "http://%s/scim/v2", secret: {file: token}, object: /}
 `, listen), 0o600))
-	p := launch(t, "serve", "--data", filepath.Join(t.TempDir(), "data"), "--map", folder, "--secrets", secrets, "--listen", listen)
-	p.token = p.out.waitFor(t, `Token, shown only once: (\S+)`)[1]
-	p.address = p.out.waitFor(t, `at (http://\S+)`)[1]
+	p := startService(t, "--data", filepath.Join(t.TempDir(), "data"), "--map", folder, "--secrets", secrets, "--listen", listen)
 	commit := func(args ...string) string {
 		out, errs, code := run(t, p.env(), args...)
 		require.Zero(t, code, "%v: %s", args, errs)

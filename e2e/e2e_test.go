@@ -103,6 +103,15 @@ func startDemo(t testing.TB, args ...string) *program {
 	return p
 }
 
+// startService starts a service on a data folder that no service had before.
+func startService(t testing.TB, args ...string) *program {
+	t.Helper()
+	p := launch(t, append([]string{"serve"}, args...)...)
+	p.token = p.out.waitFor(t, `Token, shown only once: (\S+)`)[1]
+	p.address = p.out.waitFor(t, `at (http://\S+)`)[1]
+	return p
+}
+
 // run runs the command line once, on what the environment names.
 func run(t testing.TB, env []string, args ...string) (stdout, stderr string, code int) {
 	t.Helper()

@@ -29,9 +29,7 @@ func TestTheFirstMile(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(filepath.Join(files, "ca.pem"), ca, 0o600))
 
-	p := launch(t, "serve", "--data", filepath.Join(t.TempDir(), "data"), "--allow-files", files, "--listen", "127.0.0.1:0")
-	p.token = p.out.waitFor(t, `Token, shown only once: (\S+)`)[1]
-	p.address = p.out.waitFor(t, `at (http://\S+)`)[1]
+	p := startService(t, "--data", filepath.Join(t.TempDir(), "data"), "--allow-files", files, "--listen", "127.0.0.1:0")
 
 	readme, err := os.ReadFile("../README.md")
 	require.NoError(t, err)

@@ -2,7 +2,6 @@ package ldap
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"net/url"
 	"slices"
@@ -45,20 +44,15 @@ func propose(ctx context.Context, at *url.URL, host connect.Host, tell func(conn
 	return p.source, p.groups(ctx, base)
 }
 
-// What servers say that they can do, by number.
-const (
-	isController = "1.2.840.113556.1.4.800"   // a directory of a domain
-	canStream    = "1.3.6.1.4.1.4203.1.9.1.1" // RFC 4533
-)
+// isController is the capability of a directory of a domain.
+const isController = "1.2.840.113556.1.4.800"
 
 // server asks the server what it is, and takes its table and how it is followed from that.
 func (p *proposing) server(base string) (err error) {
-	all, err := p.ldap.Search(ldap.NewSearchRequest("", ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false, "(objectClass=*)",
-		[]string{"namingContexts", "defaultNamingContext", "supportedControl", "supportedCapabilities", "subschemaSubentry"}, nil))
-	if err != nil || len(all.Entries) != 1 {
-		return errors.Join(plain(err), errors.New("the server says nothing of itself"))
+	of, err := p.rootEntry()
+	if err != nil {
+		return err
 	}
-	of := all.Entries[0]
 	if p.root = base; base == "" {
 		if p.root, err = p.ownBase(); err != nil {
 			return fmt.Errorf("%w at the end of its address; it has %s", err, strings.Join(of.GetEqualFoldAttributeValues("namingContexts"), ", "))
@@ -68,7 +62,7 @@ func (p *proposing) server(base string) (err error) {
 	p.source.Table.Value, p.source.Follow = "open-schemas", "poll"
 	if slices.Contains(of.GetEqualFoldAttributeValues("supportedCapabilities"), isController) {
 		what, p.source.Table.Value = "a domain controller", "domain-controller"
-	} else if slices.Contains(of.GetEqualFoldAttributeValues("supportedControl"), canStream) {
+	} else if p.Streams() {
 		p.source.Follow = "stream"
 	}
 	p.tell(connect.Step{Name: "server", Detail: fmt.Sprintf("%s, with the tree %s", what, p.root)})

@@ -18,11 +18,11 @@ var (
 
 // groupClasses are the classes of the server's schema that have members, but the usual ones.
 func (p *proposing) groupClasses() (list []string, err error) {
-	root, err := p.ldap.Search(ldap.NewSearchRequest("", ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false, "(objectClass=*)", []string{"subschemaSubentry"}, nil))
-	if err != nil || len(root.Entries) != 1 || root.Entries[0].GetEqualFoldAttributeValue("subschemaSubentry") == "" {
-		return nil, plain(err)
+	root, err := p.rootEntry()
+	if err != nil || root.GetEqualFoldAttributeValue("subschemaSubentry") == "" {
+		return nil, err
 	}
-	schema, err := p.ldap.Search(ldap.NewSearchRequest(root.Entries[0].GetEqualFoldAttributeValue("subschemaSubentry"), ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false,
+	schema, err := p.ldap.Search(ldap.NewSearchRequest(root.GetEqualFoldAttributeValue("subschemaSubentry"), ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false,
 		"(objectClass=subschema)", []string{"objectClasses"}, nil))
 	if err != nil || len(schema.Entries) != 1 {
 		p.tell(connect.Step{Name: "schema", Warned: true, Detail: "the server does not show its schema, so that only usual classes of groups were looked for"})

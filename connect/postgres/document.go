@@ -24,9 +24,6 @@ import (
 	"gatemap/core/reading"
 )
 
-// timeout is how long a reading may take where the map does not say otherwise.
-const timeout = 2 * time.Minute
-
 // Connector is this kind of connection.
 var Connector = connect.Connector{
 	Name: "postgres", Doc: "A database of a PostgreSQL server.",
@@ -48,9 +45,7 @@ func address(at *url.URL) (connect.Link, error) {
 	if err := connect.Parts(at, &d.Secret, map[string]*string{"ca": &ca}); err != nil {
 		return nil, err
 	}
-	if ca != "" {
-		d.TLS = &connect.TLS{CA: place.Text{Value: ca}}
-	}
+	d.TLS = connect.TrustedBy(ca)
 	return d, nil
 }
 
@@ -79,7 +74,7 @@ func (d *Document) Targets() []string {
 // Observe reads the catalogs of the database in one transaction, so that what is changed
 // meanwhile is in the reading as a whole or not at all.
 func (d *Document) Observe(ctx context.Context, o *connect.Observing, progress func(int)) (*reading.Reading, error) {
-	ctx, cancel := context.WithTimeout(ctx, d.Timeout.Or(timeout))
+	ctx, cancel := context.WithTimeout(ctx, d.Timeout.Or(connect.ReadingTimeout))
 	defer cancel()
 	config, err := d.config(o.Host)
 	if err != nil {
@@ -145,7 +140,7 @@ func (d *Document) failed(ctx context.Context, err error) error {
 	case errors.As(err, &server):
 		return fmt.Errorf("%s: %s (SQLSTATE %s)", d.Address.Value, server.Message, server.Code)
 	case errors.Is(ctx.Err(), context.DeadlineExceeded):
-		return fmt.Errorf("%s: it did not answer within %s; the link's timeout says how long to wait", d.Address.Value, d.Timeout.Or(timeout))
+		return fmt.Errorf("%s: %w", d.Address.Value, connect.Late(d.Timeout.Or(connect.ReadingTimeout)))
 	}
 	return fmt.Errorf("%s: %w", d.Address.Value, err)
 }

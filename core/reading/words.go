@@ -18,8 +18,7 @@ type suspects struct {
 	differs [][]int32            // the points at which the sides differ for a word
 	asked   [2][]rule.Permission // by point; nil: the side does not have it
 	tied    map[uint32]tiedGroup // by word: the groups of the map that are groups there
-	direct  map[string]map[string]bool
-	always  uint32 // the word of no condition
+	always  uint32               // the word of no condition
 }
 
 // tiedGroup is a group of the map and the group there.
@@ -29,7 +28,7 @@ type tiedGroup struct {
 }
 
 func (d *Drift) newSuspects(l *ledger) *suspects {
-	s := &suspects{ledger: l, differs: make([][]int32, len(l.whom)), tied: map[uint32]tiedGroup{}, direct: map[string]map[string]bool{}, always: l.always}
+	s := &suspects{ledger: l, differs: make([][]int32, len(l.whom)), tied: map[uint32]tiedGroup{}, always: l.always}
 	for g, list := range l.names[0].groups {
 		own, tied := d.Of.theirs[g]
 		there, err := d.Of.Atlas.Book.FindGroup(d.Of.names.groups[own], "")
@@ -38,14 +37,6 @@ func (d *Drift) newSuspects(l *ledger) *suspects {
 				s.tied[list[i].word] = tiedGroup{g, there, own}
 			}
 		}
-	}
-	for i := range d.Of.Groups {
-		g := &d.Of.Groups[i]
-		in := make(map[string]bool, len(g.Accounts))
-		for _, account := range g.Accounts {
-			in[d.Of.Full(account)] = true
-		}
-		s.direct[g.Name] = in
 	}
 	gates := [2]func(object, right string) (rule.Permission, error){d.here.Gate.At, d.there.Gate.At}
 	for side, accounts := range [2][][]grant{l.here, l.there} {
@@ -215,7 +206,7 @@ func (s *suspects) whyExcess(d *Drift, x *Item, at int32, here, there *side) (c 
 	for g := range s.granted(1, at, there) {
 		of, tied := s.tied[g.whom]
 		switch in := tied && here.question.Subject.In(of.here); {
-		case !tied || g.takes, !in && !s.direct[of.own][x.User]:
+		case !tied || g.takes, !in && !there.question.Book.HasDirectly(of.there, x.there):
 			return nil
 		case !in:
 			return &Cause{Why: ExtraMember, User: x.User, Group: d.book.GroupName(of.here), There: of.own}

@@ -103,15 +103,13 @@ func (c *charting) leads(r *rule.Rule) bool {
 	return slices.ContainsFunc(r.Groups, func(g directory.GroupID) bool { return c.groups[g] }) || c.user != nil && slices.Contains(r.Users, c.user.ID)
 }
 
-// system is a system as it is drawn.
+// system is a system as it is drawn, without how many people its lines name.
 func (c *charting) system(a *atlas.Atlas, s *atlas.System) answer.ChartSystem {
 	x := answer.ChartSystem{System: s.Name(), Type: s.Document.Type.Name, Title: s.Document.Title, Lines: len(s.Lines()), Behind: []string{}}
 	for _, before := range a.Behind(s) {
 		x.Behind = append(x.Behind, before.Name())
 	}
-	rules := s.Site.Index.All()
-	x.People = len(rule.Candidates(c.book, rules))
-	for _, r := range rules {
+	for _, r := range s.Site.Index.All() {
 		x.Everyone = x.Everyone || r.Everyone && !r.Tested
 	}
 	return x
@@ -121,7 +119,9 @@ func (c *charting) system(a *atlas.Atlas, s *atlas.System) answer.ChartSystem {
 func (c *charting) byGroups(a *atlas.Atlas, most int) {
 	named := map[directory.GroupID]map[string]int{} // lines, by system
 	for _, s := range c.systems {
-		c.Systems = append(c.Systems, c.system(a, s))
+		x := c.system(a, s)
+		x.People = len(rule.Candidates(c.book, s.Site.Index.All()))
+		c.Systems = append(c.Systems, x)
 		direct := 0
 		for _, r := range s.Site.Index.All() {
 			if c.user != nil && slices.Contains(r.Users, c.user.ID) {
@@ -195,6 +195,13 @@ func (c *charting) byPeople(a *atlas.Atlas, asked answer.ChartAsked) {
 	for i, together := range c.together(asked.Types) {
 		named, all := map[int32]int{}, 0
 		x := c.system(a, together[0])
+		if asked.Types {
+			x.System, x.Title, x.Behind, x.Systems = x.Type, "", []string{}, len(together)
+			for _, s := range together[1:] {
+				one := c.system(a, s)
+				x.Lines, x.Everyone = x.Lines+one.Lines, x.Everyone || one.Everyone
+			}
+		}
 		for _, s := range together {
 			for _, u := range rule.Candidates(c.book, s.Site.Index.All()) {
 				if seen[u] != int32(i+1) {
@@ -202,13 +209,6 @@ func (c *charting) byPeople(a *atlas.Atlas, asked answer.ChartAsked) {
 					named[class[u]]++
 					all++
 				}
-			}
-		}
-		if asked.Types {
-			x = answer.ChartSystem{System: x.Type, Type: x.Type, Behind: []string{}, Systems: len(together)}
-			for _, s := range together {
-				one := c.system(a, s)
-				x.Lines, x.Everyone = x.Lines+one.Lines, x.Everyone || one.Everyone
 			}
 		}
 		x.People = all

@@ -61,6 +61,11 @@ func (s *Readings) describe(ctx context.Context, head *query.Head, d *gate.Syste
 	return l, nil
 }
 
+// staleWords say how old a reading is that is stale.
+func staleWords(i *answer.ReadingInfo) string {
+	return fmt.Sprintf("newest reading of %s is of %s, older than three times what its link says", i.System, i.At.UTC().Format("2006-01-02 15:04 UTC"))
+}
+
 func infoOf(c *reading.Compiled, d *gate.System) *answer.ReadingInfo {
 	i := &answer.ReadingInfo{
 		System: c.Reading.System, At: c.At, Server: c.Server, Accounts: len(c.Accounts), Groups: len(c.Groups), Tied: len(c.UserOf), Strangers: len(c.Strangers()),

@@ -53,7 +53,7 @@ func (s *Readings) driftFindings(ctx context.Context, head *query.Head, d *gate.
 	}
 	real := drift.Of
 	if info := infoOf(real, d); info.Stale {
-		all = append(all, found(d, finding.StaleReading, fmt.Sprintf("The newest reading of %s is of %s, older than three times what its link says.", d.Name, info.At.UTC().Format("2006-01-02 15:04 UTC")),
+		all = append(all, found(d, finding.StaleReading, "The "+staleWords(info)+".",
 			"Read it: gatemap reading run "+d.Name+"."))
 	}
 	codes := map[reading.Effect]struct {

@@ -2,7 +2,7 @@ package readings
 
 import (
 	"context"
-	"fmt"
+	"errors"
 
 	"gatemap/core/atlas"
 	"gatemap/core/check"
@@ -23,7 +23,7 @@ func (s *Readings) Kept(ctx context.Context, a *atlas.Atlas, p *atlas.Promise) c
 			return nil, err
 		}
 		if info := infoOf(real, d); info.Stale {
-			return nil, fmt.Errorf("the newest reading of %s is of %s, older than three times what its link says", d.Name, info.At.UTC().Format("2006-01-02 15:04 UTC"))
+			return nil, errors.New("the " + staleWords(info))
 		}
 		return real, nil
 	})
