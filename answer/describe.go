@@ -59,6 +59,15 @@ type Revision struct {
 	Reverts   int       `json:"reverts,omitempty" doc:"The revision that it reverts."`
 	Overrides string    `json:"overrides,omitempty" doc:"What was overridden, by whom and why."`
 	Changes   []string  `json:"changes,omitempty" doc:"What was changed, in sentences; only for a single revision."`
+	Arrived   []Arrival `json:"arrived,omitempty" doc:"The linked systems where it arrived: by the first delivery of it or of a later one; only for a single revision."`
+}
+
+// Arrival says when what a revision says was in a linked system.
+type Arrival struct {
+	System   string    `json:"system"`
+	At       time.Time `json:"at"`
+	Delivery int64     `json:"delivery" doc:"Number of the delivery."`
+	Revision int       `json:"revision" doc:"The revision that was delivered: this one, or a later one."`
 }
 
 // User is what a directory says of a user.

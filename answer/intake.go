@@ -176,6 +176,11 @@ type SystemRead struct {
 	System string `json:"system"`
 }
 
+// SystemDelivered says that a delivery to a linked system got further.
+type SystemDelivered struct {
+	System string `json:"system"`
+}
+
 // TrialChanged says that a trial was begun, changed, removed or committed.
 type TrialChanged struct {
 	Trial string `json:"trial"`

@@ -13,15 +13,16 @@ import (
 
 // Linked is a system with a link, and what is known of the real one.
 type Linked struct {
-	System string       `json:"system"`
-	Title  string       `json:"title,omitempty"`
-	Kind   string       `json:"kind" doc:"How it is reached: the kind of its link."`
-	Every  string       `json:"every,omitempty" doc:"How often it is read; missing: when asked."`
-	Newest *ReadingInfo `json:"newest,omitempty" doc:"The newest reading; missing: there is none yet."`
-	Busy   bool         `json:"busy,omitempty" doc:"It is being read now."`
-	Failed int          `json:"failed,omitempty" doc:"How many readings have failed since, one after the other."`
-	Error  string       `json:"error,omitempty" doc:"Why the last one failed."`
-	Tried  *time.Time   `json:"tried,omitempty" doc:"When the last one was tried."`
+	System  string       `json:"system"`
+	Title   string       `json:"title,omitempty"`
+	Kind    string       `json:"kind" doc:"How it is reached: the kind of its link."`
+	Every   string       `json:"every,omitempty" doc:"How often it is read; missing: when asked."`
+	Deliver string       `json:"deliver,omitempty" enum:"by-hand,on-commit,never" doc:"When it is brought to what the map says; missing: links of its kind deliver nothing."`
+	Newest  *ReadingInfo `json:"newest,omitempty" doc:"The newest reading; missing: there is none yet."`
+	Busy    bool         `json:"busy,omitempty" doc:"It is being read now."`
+	Failed  int          `json:"failed,omitempty" doc:"How many readings have failed since, one after the other."`
+	Error   string       `json:"error,omitempty" doc:"Why the last one failed."`
+	Tried   *time.Time   `json:"tried,omitempty" doc:"When the last one was tried."`
 }
 
 // LinkedSystems are the systems with links.

@@ -115,6 +115,7 @@ func (a *app) runDemo(ctx context.Context, data, listen string, fresh bool) erro
 	srv.Provider, srv.Address = provided, "http://"+listener.Addr().String()
 	svc.Follower.Follow()
 	svc.Readings.Follow()
+	svc.Deliveries.Follow()
 	a.greet(svc, listener.Addr().String(), data, token)
 	return srv.Serve(ctx, listener)
 }

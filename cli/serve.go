@@ -137,6 +137,7 @@ func (a *app) runService(ctx context.Context, f *serving) error {
 	}
 	svc.Follower.Follow()
 	svc.Readings.Follow()
+	svc.Deliveries.Follow()
 	if token != "" {
 		a.print("Token, shown only once: %s\n", token)
 	}

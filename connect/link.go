@@ -24,6 +24,8 @@ type Link interface {
 	// its account may not see is noted as such in the reading; the error says what kept it from
 	// being read at all.
 	Observe(ctx context.Context, o *Observing, progress func(read int)) (*reading.Reading, error)
+	// Deliverer brings the system to what the map says; nil: it is not delivered to.
+	Deliverer() Deliverer
 }
 
 // ReadingTimeout is how long a reading may take where the map does not say otherwise.
@@ -61,6 +63,9 @@ func Observe(ctx context.Context, s *gate.System, host Host, progress func(read 
 	if types := l.Types(); !slices.Contains(types, s.Type.Name) {
 		errs.Addf(s.Link.Place, "%s reads systems of the type %s, and %s is of the type %s", l.Connector().Name, strings.Join(types, " or "), s.Name, s.Type.Name)
 		return nil, errs.Err()
+	}
+	if s.Link.Deliver == gate.OnCommit && l.Deliverer() == nil {
+		errs.Addf(s.Link.Place, "deliver: on-commit is not for this link: nothing can be delivered by it (docs/connected.md)")
 	}
 	for _, text := range []string{s.Link.Names.Groups, s.Link.Names.Users} {
 		if err := reading.CheckWritten(text); err != nil {

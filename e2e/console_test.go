@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"gatemap/answer"
 	"gatemap/stage"
 )
 
@@ -317,6 +318,8 @@ func TestScreenshots(t *testing.T) {
 		stage.Change{Do: stage.Leave, Group: "night-assistants", Member: "ilse.okonjo"},
 		stage.Change{Do: stage.MoveLine, System: "core-net", List: "rules", Line: "nobody pings", Before: "dome engineers to the dome"})
 	require.NoError(t, err)
+	_, err = c.RunDelivery(t.Context(), "sky-tools", answer.DeliveryAsked{})
+	require.NoError(t, err)
 	p.do(chromedp.Navigate(demo.address + "/trials/engineer"))
 	p.sees("By person", "Commit")
 	shoot("trial")
@@ -331,6 +334,7 @@ func TestScreenshots(t *testing.T) {
 		{"week", "/people/cindervale/ilse.okonjo?view=week&at=2026-11-24T22:00:00Z&from=198.51.100.1", "The week of"},
 		{"findings", "/findings", "unknown-name"},
 		{"drift", "/drift", "Strangers"},
+		{"deliveries", "/deliveries?delivery=1", "Takes away"},
 	} {
 		p.do(chromedp.Navigate(demo.address + x.path))
 		p.sees(x.rest)

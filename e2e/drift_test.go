@@ -173,4 +173,13 @@ link:
 	} {
 		assert.Contains(t, out, want)
 	}
+	// And it is brought to what the map says, as far as requests can: what a group opens is the system's own.
+	out = commit("delivery", "run", "tools")
+	assert.Contains(t, out, "+ POST /Users\n      {\"active\":true,")
+	assert.Contains(t, out, "tools/mapping 1  keepers  frames:purge on /, frames:read on /: no statement gives it")
+	assert.Contains(t, commit("delivery", "commit", "1"), "arrived")
+	out = commit("members", "club/keepers")
+	assert.Contains(t, out, "club/ilse.okonjo")
+	assert.Contains(t, out, "club/tor.brandal")
+	assert.Contains(t, commit("delivery", "run", "tools"), "unchanged")
 }

@@ -21,6 +21,7 @@ func signedIn(t *testing.T, demo *program, path string) *page {
 	t.Helper()
 	p := openBrowserFor(t, 1280, 1000, 3*time.Minute)
 	p.do(chromedp.Navigate(demo.address + path + "#token=" + demo.token))
+	p.sees("Sign out") // or who goes on at once goes on without a session
 	return p
 }
 

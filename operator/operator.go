@@ -28,6 +28,9 @@ const (
 	// Connect is the right to add or change what the map connects to, or reads on the
 	// host: servers, binds, secrets, certificates and files of sources.
 	Connect Right = "connect"
+	// Deliver is the right to bring linked systems to what the map says, and to let that happen at
+	// every commit.
+	Deliver Right = "deliver"
 )
 
 // Role is a named set of rights.
@@ -48,8 +51,8 @@ var Roles = []Role{Viewer, Editor, Approver, Admin}
 var rights = map[Role][]Right{
 	Viewer:   {Read},
 	Editor:   {Read, Stage, Intake},
-	Approver: {Read, Stage, Intake, Commit, Override, Audit},
-	Admin:    {Read, Stage, Intake, Commit, Override, Audit, Administer, Connect},
+	Approver: {Read, Stage, Intake, Commit, Override, Audit, Deliver},
+	Admin:    {Read, Stage, Intake, Commit, Override, Audit, Administer, Connect, Deliver},
 	Manager:  {Members},
 }
 
@@ -119,13 +122,14 @@ func (a Actor) May(right Right) error {
 }
 
 // personal are the rights that only persons have.
-var personal = []Right{Stage, Commit, Override, Administer, Connect}
+var personal = []Right{Stage, Commit, Override, Administer, Connect, Deliver}
 
 // acts says what someone with a right may do.
 var acts = map[Right]string{
 	Read: "read the map", Stage: "stage changes", Intake: "run intakes", Commit: "commit", Override: "override errors and guarantees",
 	Audit: "read the audit", Administer: "administer", Members: "change the members of groups that they manage",
 	Connect: "change what the map connects to and reads on the host",
+	Deliver: "deliver to linked systems",
 }
 
 // listed is "a", "a and b" or "a, b and c".

@@ -87,6 +87,7 @@ func Operations(open, closed, kept chi.Router, s *workspace.Service, p *Provider
 	administration(about(changing, "Access"), s)
 	impacts(about(changing, "Changes"), s)
 	linked(about(changing, "Linked systems"), s)
+	delivered(about(changing, "Deliveries"), s)
 	findingsQuestion(about(changing, "Questions"), s)
 	api := humachi.New(kept, config)
 	api.UseMiddleware(authorize(s))
@@ -105,6 +106,7 @@ var tags = []*huma.Tag{
 	{Name: "Changes", Description: "Trials, what they would do, and the revisions that they become."},
 	{Name: "Intake", Description: "Directories, and the runs that bring their records in."},
 	{Name: "Linked systems", Description: "What systems really hold, and how that differs from the map."},
+	{Name: "Deliveries", Description: "How systems are brought to what the map says: with which statements, and what arrived."},
 	{Name: "Access", Description: "Operators, tokens, settings, and the audit."},
 	{Name: "Sign-in", Description: "How someone signs in to the console."},
 }

@@ -26,7 +26,7 @@ func findingsQuestion(api huma.API, s *workspace.Service) {
 		Of
 	}, _ situation.Situation) (*answer.Findings, error) {
 		if in.Trial == "" {
-			a = a.Besides(s.Readings.Findings(ctx))
+			a = a.Besides(s.Observed(ctx))
 		}
 		if in.SoFar && in.Cursor == "" {
 			return a.FoundSoFar(answer.Wanted{System: in.System, Code: in.Code, Severity: in.Severity}, in.Limit), nil

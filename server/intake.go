@@ -90,10 +90,10 @@ func runs(api huma.API, s *workspace.Service) {
 // events is the stream of what happens.
 func events(api huma.API, s *workspace.Service) {
 	sse.Register(api, huma.Operation{
-		Method: http.MethodGet, Path: "/events", OperationID: "events", Summary: "Events from now on: progress of runs, changed trials, readings of systems and new revisions",
+		Method: http.MethodGet, Path: "/events", OperationID: "events", Summary: "Events from now on: progress of runs, changed trials, readings of systems, deliveries and new revisions",
 		Errors:     []int{http.StatusUnauthorized},
 		Extensions: map[string]any{rightOf: string(operator.Read)},
-	}, map[string]any{"run": answer.Run{}, "trial": answer.TrialChanged{}, "revision": answer.NewRevision{}, "reading": answer.SystemRead{}, "hello": answer.Hello{}}, func(ctx context.Context, _ *struct{}, send sse.Sender) {
+	}, map[string]any{"run": answer.Run{}, "trial": answer.TrialChanged{}, "revision": answer.NewRevision{}, "reading": answer.SystemRead{}, "delivery": answer.SystemDelivered{}, "hello": answer.Hello{}}, func(ctx context.Context, _ *struct{}, send sse.Sender) {
 		ctx, cancel := context.WithCancel(ctx)
 		defer cancel()
 		happened := s.Events.Listen(ctx)
@@ -118,6 +118,8 @@ func events(api huma.API, s *workspace.Service) {
 					err = send.Data(answer.TrialChanged{Trial: e.Trial})
 				case e.Reading != "":
 					err = send.Data(answer.SystemRead{System: e.Reading})
+				case e.Delivery != "":
+					err = send.Data(answer.SystemDelivered{System: e.Delivery})
 				default:
 					err = send.Data(answer.NewRevision{Revision: e.Revision})
 				}

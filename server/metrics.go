@@ -60,7 +60,7 @@ func (f findings) Describe(ch chan<- *prometheus.Desc) { ch <- findingsDesc }
 
 func (f findings) Collect(ch chan<- prometheus.Metric) {
 	counts := map[finding.Severity]int{finding.Error: 0, finding.Warning: 0, finding.Note: 0}
-	for _, x := range f.service.Head().Besides(f.service.Readings.Findings(context.Background())).Found() {
+	for _, x := range f.service.Head().Besides(f.service.Observed(context.Background())).Found() {
 		counts[x.Severity]++
 	}
 	for severity, n := range counts {

@@ -17,11 +17,14 @@ var (
 	readingAge  = prometheus.NewDesc("gatemap_reading_age_seconds", "Age of the newest reading of a linked system.", []string{"system"}, nil)
 	readingFail = prometheus.NewDesc("gatemap_readings_failed", "Readings of a linked system that failed since the newest one.", []string{"system"}, nil)
 	driftItems  = prometheus.NewDesc("gatemap_drift_entitlements", "Entitlements that are held otherwise in a linked system than by the map.", []string{"system", "effect"}, nil)
+	deliveries  = prometheus.NewDesc("gatemap_delivery_failed", "Whether the newest delivery to a linked system failed or was cut off: 1, or 0.", []string{"system"}, nil)
+	waiting     = prometheus.NewDesc("gatemap_delivery_waiting", "Whether a delivery to a linked system waits for someone, or is held: 1, or 0.", []string{"system"}, nil)
+	deliveredAt = prometheus.NewDesc("gatemap_delivery_time_seconds", "When the newest delivery to a linked system ended, as Unix time.", []string{"system"}, nil)
 	strangers   = prometheus.NewDesc("gatemap_strangers", "Accounts of a linked system that belong to nobody of the map.", []string{"system"}, nil)
 )
 
 func (l linkedSystems) Describe(ch chan<- *prometheus.Desc) {
-	for _, d := range []*prometheus.Desc{readingAge, readingFail, driftItems, strangers} {
+	for _, d := range []*prometheus.Desc{readingAge, readingFail, driftItems, strangers, deliveries, waiting, deliveredAt} {
 		ch <- d
 	}
 }
@@ -38,6 +41,7 @@ func (l linkedSystems) Collect(ch chan<- prometheus.Metric) {
 				gauge(readingAge, time.Since(x.Newest.At).Seconds(), x.System)
 				gauge(strangers, float64(x.Newest.Strangers), x.System)
 			}
+			l.delivery(ctx, x.System, gauge)
 		}
 	}
 	if all, err := l.service.Readings.Drifts(ctx, "", answer.DriftAsked{Limit: 1}); err == nil {
@@ -45,5 +49,32 @@ func (l linkedSystems) Collect(ch chan<- prometheus.Metric) {
 			gauge(driftItems, float64(d.Excess), d.System, "excess")
 			gauge(driftItems, float64(d.Short), d.System, "short")
 		}
+	}
+}
+
+// delivery tells of the newest delivery to a system that has ended.
+func (l linkedSystems) delivery(ctx context.Context, system string, gauge func(*prometheus.Desc, float64, ...string)) {
+	all, err := l.service.Deliveries.List(ctx, system, 10, "")
+	if err != nil {
+		return
+	}
+	if len(all.Deliveries) > 0 {
+		waits := 0.0
+		if all.Deliveries[0].State.Open() {
+			waits = 1
+		}
+		gauge(waiting, waits, system)
+	}
+	for _, d := range all.Deliveries {
+		if d.Ended == nil || d.State == answer.DeliveryDiscarded {
+			continue
+		}
+		failed := 0.0
+		if d.State == answer.DeliveryFailed || d.State == answer.DeliveryCutOff {
+			failed = 1
+		}
+		gauge(deliveries, failed, system)
+		gauge(deliveredAt, float64(d.Ended.Unix()), system)
+		return
 	}
 }

@@ -66,24 +66,16 @@ func (s *Store) RemoveRun(ctx context.Context, id int64) error {
 // UpdateRun logs how far a run is, with entries of the audit. Without a preview the one that
 // it has stays.
 func (s *Store) UpdateRun(ctx context.Context, r *Run, entries ...Entry) error {
-	var ended, revision any
-	if !r.Ended.IsZero() {
-		ended = nanos(r.Ended)
-	}
+	var revision any
 	if r.Revision > 0 {
 		revision = r.Revision
 	}
 	return s.within(ctx, func(tx *tx) error {
 		if _, err := tx.ExecContext(ctx, `UPDATE runs SET state = ?, ended = ?, revision = ?, report = ?, preview = coalesce(?, preview) WHERE id = ?`,
-			r.State, ended, revision, r.Report, r.Preview, r.ID); err != nil {
+			r.State, orNull(r.Ended), revision, r.Report, r.Preview, r.ID); err != nil {
 			return err
 		}
-		for _, e := range entries {
-			if err := s.audit(ctx, tx, e); err != nil {
-				return err
-			}
-		}
-		return nil
+		return s.auditAll(ctx, tx, entries)
 	})
 }
 

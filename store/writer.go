@@ -85,6 +85,14 @@ func nanos(t time.Time) int64 {
 	return t.UnixNano()
 }
 
+// orNull is nanos of a time; NULL for the zero time.
+func orNull(t time.Time) any {
+	if t.IsZero() {
+		return nil
+	}
+	return nanos(t)
+}
+
 // seconds is nanos of a time to the second.
 func seconds(t time.Time) int64 { return nanos(t.Truncate(time.Second)) }
 

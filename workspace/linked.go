@@ -5,6 +5,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/connect"
+	"gatemap/core/finding"
 	"gatemap/operator"
 	"gatemap/service/proposed"
 	"gatemap/service/query"
@@ -20,6 +21,11 @@ type unkept struct{}
 func (unkept) Readings(context.Context) ([]store.Reading, error)                 { return nil, nil }
 func (unkept) ReadingBody(context.Context, string) ([]byte, error)               { return nil, nil }
 func (unkept) KeepReading(context.Context, *store.Reading, ...store.Entry) error { return nil }
+
+// Observed is what is found in the systems that are linked: what they hold, and what did not arrive there.
+func (s *Service) Observed(ctx context.Context) []finding.Finding {
+	return append(s.Readings.Findings(ctx), s.Deliveries.Findings(ctx)...)
+}
 
 // Linked lists the systems that have a link.
 func (f *Folder) Linked(ctx context.Context) (*answer.LinkedSystems, error) {

@@ -18,6 +18,7 @@ import (
 	"gatemap/service/audit"
 	"gatemap/service/changeset"
 	"gatemap/service/content"
+	"gatemap/service/deliveries"
 	"gatemap/service/events"
 	"gatemap/service/history"
 	"gatemap/service/intake"
@@ -32,14 +33,15 @@ import (
 type Service struct {
 	*changeset.Changes
 	*intake.Intake
-	History   *history.History
-	Events    *events.Events
-	Rights    *rights.Rights
-	Audit     *audit.Log
-	Operators *access.Operators
-	Tokens    *access.Tokens
-	Sessions  *access.Sessions
-	Readings  *readings.Readings
+	History    *history.History
+	Events     *events.Events
+	Rights     *rights.Rights
+	Audit      *audit.Log
+	Operators  *access.Operators
+	Tokens     *access.Tokens
+	Sessions   *access.Sessions
+	Readings   *readings.Readings
+	Deliveries *deliveries.Deliveries
 
 	store   *store.Store
 	host    connect.Host
@@ -87,6 +89,12 @@ func (s *Service) open(ctx context.Context, log *slog.Logger, o Options) (err er
 	}
 	if s.Readings, err = readings.Open(ctx, readings.Ports{
 		Keeper: s.store, Head: s.History.Head, Host: &s.host, Events: s.Events, Log: log, Closing: s.closing, Working: &s.working,
+	}); err != nil {
+		return err
+	}
+	if s.Deliveries, err = deliveries.Open(ctx, deliveries.Ports{
+		Store: s.store, Head: s.History.Head, Host: &s.host, Rights: s.Rights, Readings: s.Readings, Events: s.Events, Log: log,
+		Closing: s.closing, Working: &s.working,
 	}); err != nil {
 		return err
 	}

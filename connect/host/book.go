@@ -39,8 +39,12 @@ type group struct {
 const nobodyID = 65534
 
 func (h *machine) readBook(ctx context.Context) error {
-	h.book = &book{accounts: map[string]*account{}, groups: map[string]*group{}, shells: map[string]bool{}, asked: map[string]bool{}, ownUIDs: 1000}
-	out, err := h.must(ctx, `getent passwd; echo; getent group; echo; sed -n 's/^[[:space:]]*UID_MIN[[:space:]]*//p' /etc/login.defs 2>/dev/null; true`, "")
+	h.book = &book{
+		accounts: map[string]*account{}, groups: map[string]*group{},
+		shells: map[string]bool{}, asked: map[string]bool{}, ownUIDs: 1000,
+	}
+	out, err := h.must(ctx, `getent passwd; echo; getent group; echo; `+
+		`sed -n 's/^[[:space:]]*UID_MIN[[:space:]]*//p' /etc/login.defs 2>/dev/null; true`, "")
 	if err != nil {
 		return err
 	}
@@ -139,10 +143,12 @@ func (h *machine) lookUp(ctx context.Context, accounts, groups []string) error {
 	ask := func(database string, names []string, known func(string) bool) (string, error) {
 		var in strings.Builder
 		for _, n := range names {
-			if key := database + " " + n; n != "" && !known(n) && !h.asked[key] && !strings.ContainsAny(n, "\n*?[") {
-				h.asked[key] = true
-				in.WriteString(n + "\n")
+			key := database + " " + n
+			if n == "" || known(n) || h.asked[key] || strings.ContainsAny(n, "\n*?[") {
+				continue
 			}
+			h.asked[key] = true
+			in.WriteString(n + "\n")
 		}
 		if in.Len() == 0 {
 			return "", nil

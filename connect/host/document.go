@@ -55,6 +55,7 @@ type Document struct {
 	Hosts   map[string]Machine `yaml:"hosts,required" doc:"Every host of the system, by its name there."`
 	User    string             `yaml:"user,required" doc:"The account to sign in as. It needs sudo for a few programs that read, unless it is root."`
 	Secret  *connect.Secret    `yaml:"secret,required" doc:"Where its private key is (PEM, without a passphrase); it is never in the map."`
+	Login   string             `yaml:"login_group" doc:"The Unix group of those who may log in, as AllowGroups of sshd names it. Missing: nothing is delivered to the hosts."`
 	Timeout directory.Span     `yaml:"timeout" doc:"How long the reading of one host may take. Missing: 2m."`
 }
 
@@ -70,6 +71,14 @@ func (d *Document) Connector() connect.Connector { return Connector }
 
 // Types is the gate type of hosts.
 func (d *Document) Types() []string { return []string{hosts.Type.Name} }
+
+// Deliverer is the link itself, where it says by which group people log in.
+func (d *Document) Deliverer() connect.Deliverer {
+	if d.Login == "" {
+		return nil
+	}
+	return d
+}
 
 // Targets are the hosts, how they are known, and what is told them.
 func (d *Document) Targets() []string {
@@ -89,6 +98,8 @@ func (d *Document) Observe(ctx context.Context, o *connect.Observing, progress f
 		return nil, err
 	}
 	m := &merging{like: like, reading: &reading.Reading{At: time.Now()}, rows: progress}
+	m.ours = func(group string) bool { return d.Login != "" && o.System.Link.Names.OwnGroup(group) }
+	defer func() { m.reading.Native = m.hosts }()
 	for _, named := range slices.Sorted(maps.Keys(d.Hosts)) {
 		found, err := d.observe(ctx, o, named, like)
 		if err != nil {
@@ -124,7 +135,14 @@ func (d *Document) observe(ctx context.Context, o *connect.Observing, named stri
 	}
 	defer s.Close()
 	found := &machine{shell: s, name: named, spelled: spelled(like), ignored: &o.System.Link.Ignore}
-	if err := found.read(ctx); err != nil {
+	if d.Login != "" {
+		found.loginGroup, found.byLogin = d.Login, byLogin(like, &o.System.Link.Names)
+	}
+	err = found.read(ctx)
+	if err == nil && d.Login != "" {
+		err = found.readFragment(ctx, o.System.Name)
+	}
+	if err != nil {
 		return nil, d.failed(ctx, named, err)
 	}
 	return found, nil

@@ -85,7 +85,8 @@ func (h *machine) given(e *said, later []said, password bool) (lines []hosts.Ele
 		lines = append(lines, line(who, e.commands, common, target, password))
 		for _, key := range slices.Sorted(maps.Keys(apart)) {
 			of := apart[key]
-			lines = append(lines, line(gate.Who{Users: of.users}, e.commands, append(slices.Clone(common), of.denied...), target, password))
+			except := append(slices.Clone(common), of.denied...)
+			lines = append(lines, line(gate.Who{Users: of.users}, e.commands, except, target, password))
 		}
 	}
 	return slices.DeleteFunc(lines, func(l hosts.Elevate) bool { return l.Empty() || len(l.Commands) == 0 })
@@ -156,7 +157,8 @@ func values(list []gate.Pattern) (texts []string) {
 func joined(lines []hosts.Elevate, l hosts.Elevate) []hosts.Elevate {
 	for i := range lines {
 		before := &lines[i]
-		if before.As == l.As && before.Password == l.Password && slices.Equal(values(before.Except), values(l.Except)) && reflect.DeepEqual(before.Who, l.Who) {
+		if before.As == l.As && before.Password == l.Password &&
+			slices.Equal(values(before.Except), values(l.Except)) && reflect.DeepEqual(before.Who, l.Who) {
 			for _, c := range l.Commands {
 				if !slices.Contains(values(before.Commands), c.Value) {
 					before.Commands = append(before.Commands, c)
@@ -188,7 +190,9 @@ func within(a, b map[string]bool) bool {
 
 // meet says whether a command line may be described by patterns of both lists.
 func meet(a, b []string) bool {
-	return slices.ContainsFunc(a, func(x string) bool { return slices.ContainsFunc(b, func(y string) bool { return both(x, y) }) })
+	return slices.ContainsFunc(a, func(x string) bool {
+		return slices.ContainsFunc(b, func(y string) bool { return both(x, y) })
+	})
 }
 
 // both says whether some text is described by two patterns.

@@ -76,6 +76,14 @@ func (h *machine) deciding() (list []string) {
 			}
 		}
 	}
+	if h.loginGroup != "" && slices.Contains(list, h.loginGroup) { // what is let in by it is told by the groups of which it is made
+		list = slices.DeleteFunc(list, func(n string) bool { return n == h.loginGroup })
+		for _, n := range h.byLogin {
+			if h.groups[n] != nil {
+				list = append(list, n)
+			}
+		}
+	}
 	slices.Sort(list)
 	return slices.Compact(list)
 }

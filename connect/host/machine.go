@@ -20,6 +20,11 @@ type machine struct {
 	name    string   // in the map
 	spelled []string // paths of programs that the map names
 	ignored *gate.Ignored
+	// loginGroup is the group of those who may log in, where they are delivered, and byLogin are those
+	// that the map's lines let in, by their names here.
+	loginGroup string
+	byLogin    []string
+	fragment   string // of sudoers, as it was delivered; "": there is none
 
 	short, full string         // its names
 	addresses   []netip.Prefix // its own
@@ -38,11 +43,9 @@ type machine struct {
 // read reads the host. What is there of users and groups is asked for first, then what names
 // others, and then these others: a directory behind the host may not list its users.
 func (h *machine) read(ctx context.Context) error {
-	id, err := h.must(ctx, "id -u", "")
-	if err != nil {
+	if err := h.identify(ctx); err != nil {
 		return err
 	}
-	h.root = strings.TrimSpace(id) == "0"
 	for _, step := range []func(context.Context) error{
 		h.readNames, h.readBook, h.readSSHD, h.readShadow, h.readDoors, h.readElevations, h.readPolicies, h.readShells,
 	} {

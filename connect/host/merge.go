@@ -20,7 +20,8 @@ type merging struct {
 	reading *reading.Reading
 	rows    func(int)
 	hosts   []*machine
-	differ  map[string]bool // groups that are not the same on every host
+	differ  map[string]bool         // groups that are not the same on every host
+	ours    func(group string) bool // says of a group that it is delivered, which is told even where no line names it
 }
 
 func (m *merging) add(h *machine) {
@@ -118,7 +119,9 @@ func (m *merging) differing() map[string]bool {
 	all := map[string]bool{}
 	for _, h := range m.hosts {
 		for g := range h.groups {
-			all[g] = all[g] || slices.ContainsFunc(m.hosts, func(other *machine) bool { return other.groups[g] == nil || !slices.Equal(other.in(g), h.in(g)) })
+			all[g] = all[g] || slices.ContainsFunc(m.hosts, func(other *machine) bool {
+				return other.groups[g] == nil || !slices.Equal(other.in(g), h.in(g))
+			})
 		}
 	}
 	return all
@@ -158,11 +161,13 @@ func (m *merging) groups(d *hosts.Document, accounts map[string]*reading.Account
 			used[g.Name] = true
 		}
 	}
-	gate.Rewritten(d, func(w *gate.Who) { note(w.Groups) }, func(p *directory.People) { note(p.Groups) })
+	gate.Rewritten(d,
+		func(w *gate.Who) { note(w.Groups) },
+		func(p *directory.People) { note(p.Groups) })
 	for _, h := range m.hosts {
 		for _, g := range slices.Sorted(maps.Keys(h.groups)) {
 			made := reading.Group{Name: m.called(g, h)}
-			if !used[made.Name] {
+			if is, told := used[made.Name]; !is && (told || !m.ours(g)) {
 				continue
 			}
 			used[made.Name] = false // it is the same on all other hosts
@@ -180,7 +185,8 @@ func (m *merging) groups(d *hosts.Document, accounts map[string]*reading.Account
 func (h *machine) withoutLogin() {
 	for _, n := range slices.Sorted(maps.Keys(h.named)) {
 		if a := h.accounts[n]; !h.may[n] && a != nil && a.uid != 0 && a.ended == "" {
-			h.notes("sudoers", "%s may run commands, and cannot log in (%s)", n, cmp.Or(h.unable(a), "sshd or the access list keeps it out"))
+			h.notes("sudoers", "%s may run commands, and cannot log in (%s)", n,
+				cmp.Or(h.unable(a), "sshd or the access list keeps it out"))
 		}
 	}
 }

@@ -115,7 +115,7 @@ func (s *shell) run(ctx context.Context, line, in string) (a answer, err error) 
 	defer stop()
 	out, errs := &limited{}, &limited{}
 	session.Stdin, session.Stdout, session.Stderr = strings.NewReader(in), out, errs
-	err = session.Run("sh -c '" + strings.ReplaceAll(line, "'", `'\''`) + "'")
+	err = session.Run("sh -c " + quoted(line))
 	if ctx.Err() != nil {
 		return a, ctx.Err()
 	}
@@ -145,6 +145,16 @@ func (a *answer) succeeded(line string, err error) (string, error) {
 	}
 	return a.out, nil
 }
+
+// identify finds out whether the account is root.
+func (s *shell) identify(ctx context.Context) error {
+	id, err := s.must(ctx, "id -u", "")
+	s.root = strings.TrimSpace(id) == "0"
+	return err
+}
+
+// quoted is a text as one word of a shell.
+func quoted(text string) string { return "'" + strings.ReplaceAll(text, "'", `'\''`) + "'" }
 
 // as is a command line as it is run with the rights of root.
 func (s *shell) as(line string) string {

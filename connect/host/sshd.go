@@ -24,7 +24,8 @@ type policy struct {
 
 // readDoors reads what PAM asks besides, with the access list of pam_access where that is asked.
 func (h *machine) readDoors(ctx context.Context) error {
-	out, err := h.must(ctx, "cat /etc/pam.d/sshd /etc/pam.d/common-account 2>/dev/null; test -e /etc/nologin -o -e /run/nologin && echo '@closed'; true", "")
+	out, err := h.must(ctx, "cat /etc/pam.d/sshd /etc/pam.d/common-account 2>/dev/null; "+
+		"test -e /etc/nologin -o -e /run/nologin && echo '@closed'; true", "")
 	if err != nil {
 		return err
 	}

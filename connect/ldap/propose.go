@@ -116,7 +116,8 @@ func (p *proposing) users(ctx context.Context, base string) error {
 	}
 	p.tell(step)
 	if len(others) > 0 {
-		p.tell(connect.Step{Name: "users", Warned: true, Detail: fmt.Sprintf("%d of the class person %s neither inetOrgPerson nor posixAccount, and left out: %s", len(others), is(len(others)), first(others))})
+		p.tell(connect.Step{Name: "users", Warned: true, Detail: fmt.Sprintf(
+			"%d of the class person %s neither inetOrgPerson nor posixAccount, and left out: %s", len(others), is(len(others)), first(others))})
 	}
 	return nil
 }

@@ -59,6 +59,7 @@ func (d *Document) Observe(ctx context.Context, o *connect.Observing, progress f
 	for _, named := range slices.Sorted(maps.Keys(t.members)) {
 		r.Groups = append(r.Groups, reading.Group{Name: named, Accounts: slices.Sorted(maps.Keys(t.members[named]))})
 	}
+	r.Native = t.holders()
 	of, _ := types.Named(o.System.Type.Name) // one of Types
 	var left []gate.Holding
 	r.Document, left = of.Holding(o.System.Gate, t.held())

@@ -14,6 +14,8 @@ import (
 // of objects.
 type catalog struct {
 	tx       pgx.Tx
+	declared []string // by the map: paths
+	me       string   // the role that reads
 	progress func(int)
 	rows     int // read so far
 
@@ -35,17 +37,21 @@ type role struct {
 	createRole, createDB, replicates, bypassesRLS bool
 	until                                         *time.Time
 	limit                                         int
+	comment                                       string
 }
 
-// edge says that a role is in another, and whether it has what that one has.
+// edge says that a role is in another, whether it has what that one has, and whether it may let
+// others in.
 type edge struct {
-	member, in uint32
-	inherits   bool
+	member, in      uint32
+	inherits, admin bool
 }
 
 type object struct {
 	path, kind, schema string
 	owner              uint32
+	sql                string // as a statement names it; "": none can
+	column             string // of a column, whose sql is that of its table
 }
 
 // granted is one privilege of one role on one object; role 0 is everyone.
@@ -63,7 +69,7 @@ const publicRole = 0
 
 func (c *catalog) read(ctx context.Context) error {
 	c.roles, c.objects = map[uint32]*role{}, map[string]*object{}
-	for _, step := range []func(context.Context) error{c.server, c.readRoles, c.readMembers, c.readDatabase, c.readSchemas, c.readRelations, c.readColumns, c.readFunctions, c.readBeyond} {
+	for _, step := range []func(context.Context) error{c.server, c.readRoles, c.readMembers, c.readDatabase, c.readSchemas, c.readRelations, c.readColumns, c.readDeclared, c.readFunctions, c.readBeyond} {
 		if err := step(ctx); err != nil {
 			return err
 		}
@@ -73,8 +79,8 @@ func (c *catalog) read(ctx context.Context) error {
 }
 
 // each runs a query and hands on its rows.
-func (c *catalog) each(ctx context.Context, scan func(pgx.Rows) error, query string) error {
-	rows, err := c.tx.Query(ctx, query)
+func (c *catalog) each(ctx context.Context, scan func(pgx.Rows) error, query string, args ...any) error {
+	rows, err := c.tx.Query(ctx, query, args...)
 	if err != nil {
 		return err
 	}
@@ -97,24 +103,24 @@ func (c *catalog) server(ctx context.Context) error {
 func (c *catalog) readRoles(ctx context.Context) error {
 	return c.each(ctx, func(rows pgx.Rows) error {
 		r := &role{}
-		err := rows.Scan(&r.id, &r.name, &r.login, &r.inherits, &r.super, &r.createRole, &r.createDB, &r.replicates, &r.bypassesRLS, &r.limit, &r.until)
+		err := rows.Scan(&r.id, &r.name, &r.login, &r.inherits, &r.super, &r.createRole, &r.createDB, &r.replicates, &r.bypassesRLS, &r.limit, &r.until, &r.comment)
 		r.name = whole(r.name)
 		c.roles[r.id] = r
 		return err
 	}, `SELECT oid, rolname, rolcanlogin, rolinherit, rolsuper, rolcreaterole, rolcreatedb, rolreplication, rolbypassrls, rolconnlimit,
-		CASE WHEN isfinite(rolvaliduntil) THEN rolvaliduntil END FROM pg_roles`)
+		CASE WHEN isfinite(rolvaliduntil) THEN rolvaliduntil END, coalesce(shobj_description(oid, 'pg_authid'), '') FROM pg_roles`)
 }
 
 // readMembers reads who is in which role. Since version 16 it is said of each membership whether
 // what the role has is inherited, before that of the member.
 func (c *catalog) readMembers(ctx context.Context) error {
-	query := `SELECT m.member, m.roleid, r.rolinherit FROM pg_auth_members m JOIN pg_roles r ON r.oid = m.member`
+	query := `SELECT m.member, m.roleid, r.rolinherit, m.admin_option FROM pg_auth_members m JOIN pg_roles r ON r.oid = m.member`
 	if c.version >= 160000 {
-		query = `SELECT member, roleid, bool_or(inherit_option) FROM pg_auth_members WHERE set_option OR inherit_option GROUP BY member, roleid`
+		query = `SELECT member, roleid, bool_or(inherit_option), bool_or(admin_option) FROM pg_auth_members WHERE set_option OR inherit_option GROUP BY member, roleid`
 	}
 	return c.each(ctx, func(rows pgx.Rows) error {
 		var e edge
-		err := rows.Scan(&e.member, &e.in, &e.inherits)
+		err := rows.Scan(&e.member, &e.in, &e.inherits, &e.admin)
 		c.edges = append(c.edges, e)
 		return err
 	}, query)
@@ -130,7 +136,7 @@ func (c *catalog) readDatabase(ctx context.Context) error {
 			return err
 		}
 		c.owner = owner
-		g.object = c.object("/", "database", "", owner)
+		g.object = c.object("/", "database", "", owner, quoted(c.database))
 		if g.privilege != "" { // nobody is granted anything
 			c.grant(g)
 		}
@@ -141,7 +147,7 @@ func (c *catalog) readDatabase(ctx context.Context) error {
 	for id, r := range c.roles {
 		if r.name == "pg_database_owner" && c.owner != 0 {
 			by := c.roles[c.owner]
-			c.edges = append(c.edges, edge{c.owner, id, c.version >= 160000 || by != nil && by.inherits})
+			c.edges = append(c.edges, edge{member: c.owner, in: id, inherits: c.version >= 160000 || by != nil && by.inherits})
 		}
 	}
 	return err
@@ -151,59 +157,47 @@ func (c *catalog) readDatabase(ctx context.Context) error {
 const ours = `n.nspname !~ '^pg_' AND n.nspname <> 'information_schema'`
 
 func (c *catalog) readSchemas(ctx context.Context) error {
-	return c.acl(ctx, `SELECT n.nspname, '', 'schema', n.nspowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
+	return c.acl(ctx, `SELECT n.nspname, '', '', 'schema', n.nspowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
 		FROM pg_namespace n LEFT JOIN LATERAL aclexplode(coalesce(n.nspacl, acldefault('n', n.nspowner))) a ON true WHERE `+ours)
 }
 
 func (c *catalog) readRelations(ctx context.Context) error {
-	return c.acl(ctx, `SELECT n.nspname, c.relname, CASE c.relkind WHEN 'S' THEN 'sequence' ELSE 'table' END, c.relowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
+	return c.acl(ctx, `SELECT n.nspname, c.relname, '', CASE c.relkind WHEN 'S' THEN 'sequence' ELSE 'table' END, c.relowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
 		FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
 		LEFT JOIN LATERAL aclexplode(coalesce(c.relacl, acldefault(CASE c.relkind WHEN 'S' THEN 's'::"char" ELSE 'r'::"char" END, c.relowner))) a ON true
 		WHERE c.relkind IN ('r', 'v', 'm', 'f', 'p', 'S') AND `+ours)
 }
 
-// readColumns reads what is granted on single columns.
-func (c *catalog) readColumns(ctx context.Context) error {
-	return c.each(ctx, func(rows pgx.Rows) error {
-		var schema, table, column string
-		var g granted
-		var owner uint32
-		if err := rows.Scan(&schema, &table, &column, &owner, &g.role, &g.privilege, &g.option); err != nil {
-			return err
-		}
-		g.object = c.object(path(schema, table, column), "column", whole(schema), owner)
-		c.grant(g)
-		return nil
-	}, `SELECT n.nspname, c.relname, t.attname, c.relowner, a.grantee, a.privilege_type, a.is_grantable
-		FROM pg_attribute t JOIN pg_class c ON c.oid = t.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
-		CROSS JOIN LATERAL aclexplode(t.attacl) a
-		WHERE t.attacl IS NOT NULL AND NOT t.attisdropped AND c.relkind IN ('r', 'v', 'm', 'f', 'p') AND `+ours)
-}
-
 func (c *catalog) readFunctions(ctx context.Context) error {
-	return c.acl(ctx, `SELECT n.nspname, p.proname || '(' || pg_get_function_identity_arguments(p.oid) || ')', 'function', p.proowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
+	return c.acl(ctx, `SELECT n.nspname, p.proname, '(' || pg_get_function_identity_arguments(p.oid) || ')', 'function', p.proowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
 		FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace
 		LEFT JOIN LATERAL aclexplode(coalesce(p.proacl, acldefault('f', p.proowner))) a ON true WHERE `+ours)
 }
 
-// acl reads rows of a schema, a name in it, what kind of thing that is, its owner, and a
-// privilege on it.
+// acl reads rows of a schema, a name in it with its arguments, what kind of thing that is, its owner,
+// and a privilege on it.
 func (c *catalog) acl(ctx context.Context, query string) error {
-	var before [3]string // the rows of one thing follow each other
+	var before [4]string // the rows of one thing follow each other
 	var of *object
 	return c.each(ctx, func(rows pgx.Rows) error {
-		var schema, named, kind string
+		var schema, named, args, kind string
 		var owner uint32
 		var g granted
-		if err := rows.Scan(&schema, &named, &kind, &owner, &g.role, &g.privilege, &g.option); err != nil {
+		if err := rows.Scan(&schema, &named, &args, &kind, &owner, &g.role, &g.privilege, &g.option); err != nil {
 			return err
 		}
-		if now := [3]string{schema, named, kind}; of == nil || now != before {
-			at := path(schema)
+		if now := [4]string{schema, named, args, kind}; of == nil || now != before {
+			at, sql := path(schema), quoted(schema)
 			if named != "" {
-				at = path(schema, named)
+				at, sql = path(schema, named+args), quoted(schema, named)
 			}
-			before, of = now, c.object(at, kind, whole(schema), owner)
+			if !utf8.ValidString(args) {
+				sql = ""
+			}
+			if sql != "" {
+				sql += args // as the server writes it
+			}
+			before, of = now, c.object(at, kind, whole(schema), owner, sql)
 		}
 		g.object = of
 		if g.privilege != "" { // nobody is granted anything
@@ -213,10 +207,10 @@ func (c *catalog) acl(ctx context.Context, query string) error {
 	}, query)
 }
 
-func (c *catalog) object(at, kind, schema string, owner uint32) *object {
+func (c *catalog) object(at, kind, schema string, owner uint32, sql string) *object {
 	o := c.objects[at]
 	if o == nil {
-		o = &object{at, kind, schema, owner}
+		o = &object{path: at, kind: kind, schema: schema, owner: owner, sql: sql}
 		c.objects[at] = o
 	}
 	return o
@@ -228,7 +222,10 @@ func (c *catalog) grant(g granted) {
 }
 
 // escaped writes what would be taken apart in a path.
-var escaped = strings.NewReplacer("%", "%25", "/", "%2F")
+var (
+	escaped   = strings.NewReplacer("%", "%25", "/", "%2F")
+	unescaped = strings.NewReplacer("%25", "%", "%2F", "/")
+)
 
 // path is the path of something, of which each part may hold any sign but a slash.
 func path(parts ...string) string {
@@ -238,6 +235,16 @@ func path(parts ...string) string {
 		b.WriteString(escaped.Replace(whole(p)))
 	}
 	return b.String()
+}
+
+// quoted is a name as a statement has it; "" where it is in another encoding.
+func quoted(parts ...string) string {
+	for _, p := range parts {
+		if !utf8.ValidString(p) {
+			return ""
+		}
+	}
+	return pgx.Identifier(parts).Sanitize()
 }
 
 // whole is a name in UTF-8. A database in SQL_ASCII holds any bytes: those that are none are told

@@ -20,6 +20,7 @@ import (
 
 	"gatemap/connect"
 	"gatemap/core/directory"
+	"gatemap/core/gate/roles"
 	"gatemap/core/place"
 	"gatemap/core/reading"
 )
@@ -74,32 +75,58 @@ func (d *Document) Targets() []string {
 // Observe reads the catalogs of the database in one transaction, so that what is changed
 // meanwhile is in the reading as a whole or not at all.
 func (d *Document) Observe(ctx context.Context, o *connect.Observing, progress func(int)) (*reading.Reading, error) {
+	var r *reading.Reading
+	err := d.within(ctx, o, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(ctx context.Context, tx pgx.Tx) (err error) {
+		r, err = d.observe(ctx, tx, o, progress)
+		return err
+	})
+	return r, err
+}
+
+// observe reads what the database holds in a transaction.
+func (d *Document) observe(ctx context.Context, tx pgx.Tx, o *connect.Observing, progress func(int)) (*reading.Reading, error) {
+	c := &catalog{tx: tx, progress: progress, me: d.User}
+	if of, is := o.System.Gate.(*roles.Document); is {
+		for _, r := range of.Resources {
+			c.declared = append(c.declared, r.Path.Value)
+		}
+	}
+	if err := c.read(ctx); err != nil {
+		return nil, err
+	}
+	return c.reading(time.Now()), nil
+}
+
+// within signs in, and does something in one transaction, which is not kept where that fails.
+func (d *Document) within(ctx context.Context, o *connect.Observing, options pgx.TxOptions, do func(context.Context, pgx.Tx) error) error {
 	ctx, cancel := context.WithTimeout(ctx, d.Timeout.Or(connect.ReadingTimeout))
 	defer cancel()
 	config, err := d.config(o.Host)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	conn, err := pgx.ConnectConfig(ctx, config)
 	if err != nil {
-		return nil, d.failed(ctx, err)
+		return d.failed(ctx, err)
 	}
 	defer conn.Close(context.WithoutCancel(ctx))
 	if conn.PgConn().ParameterStatus("server_encoding") == "SQL_ASCII" { // it holds any bytes
 		if _, err := conn.Exec(ctx, "SET client_encoding TO 'SQL_ASCII'"); err != nil {
-			return nil, d.failed(ctx, err)
+			return d.failed(ctx, err)
 		}
 	}
-	tx, err := conn.BeginTx(ctx, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly})
+	tx, err := conn.BeginTx(ctx, options)
 	if err != nil {
-		return nil, d.failed(ctx, err)
+		return d.failed(ctx, err)
 	}
 	defer func() { _ = tx.Rollback(context.WithoutCancel(ctx)) }()
-	c := &catalog{tx: tx, progress: progress}
-	if err := c.read(ctx); err != nil {
-		return nil, d.failed(ctx, err)
+	if err = do(ctx, tx); err == nil {
+		err = tx.Commit(ctx)
 	}
-	return c.reading(time.Now()), nil
+	if err != nil {
+		return d.failed(ctx, err)
+	}
+	return nil
 }
 
 // config is how to connect. What the environment says of PostgreSQL does not count.
@@ -130,7 +157,10 @@ func (d *Document) config(host connect.Host) (*pgx.ConnConfig, error) {
 // failed says what went wrong and what to do about it.
 func (d *Document) failed(ctx context.Context, err error) error {
 	var server *pgconn.PgError
+	var own *refusal
 	switch {
+	case errors.Is(err, connect.ErrMoved) || errors.As(err, &own):
+		return err
 	case errors.As(err, &server) && server.Code == "42501": // insufficient_privilege
 		return fmt.Errorf("%s: the role %s may not read a system catalog, so that nobody can say what is there: %s", d.Address.Value, d.User, server.Message)
 	case errors.As(err, &server) && (server.Code == "28P01" || server.Code == "28000"):

@@ -34,18 +34,19 @@ const maintain = "maintain"
 // builder makes a reading of a catalog.
 type builder struct {
 	*catalog
-	members  map[uint32]bool // roles that others inherit from
+	members  map[uint32]bool   // roles that others inherit from
+	personal map[uint32]uint32 // roles of ours that stand for one account, with that
 	document *roles.Document
 	rights   map[string][]string // by kind
 	made     map[string]bool     // roles of the document
 }
 
 func (c *catalog) reading(at time.Time) *reading.Reading {
-	b := &builder{catalog: c, members: map[uint32]bool{}, document: &roles.Document{Roles: map[string]*roles.Role{}}, rights: map[string][]string{}, made: map[string]bool{}}
+	b := &builder{catalog: c, members: map[uint32]bool{}, personal: c.personal(), document: &roles.Document{Roles: map[string]*roles.Role{}}, rights: map[string][]string{}, made: map[string]bool{}}
 	for _, e := range c.edges {
 		b.members[e.in] = b.members[e.in] || e.inherits
 	}
-	r := &reading.Reading{At: at, Server: c.database, Objects: map[string]string{}, Unseen: c.unseen}
+	r := &reading.Reading{At: at, Server: c.database, Objects: map[string]string{}, Unseen: c.unseen, Native: c}
 	b.accounts(r)
 	b.catalogue(r)
 	b.granted()
@@ -78,7 +79,7 @@ func (b *builder) accounts(r *reading.Reading) {
 			}
 			r.Accounts = append(r.Accounts, a)
 		}
-		if !b.isGroup(id) || predefined(role) && !b.used(id) {
+		if _, one := b.personal[id]; one || !b.isGroup(id) || predefined(role) && !b.used(id) {
 			continue
 		}
 		g := reading.Group{Name: role.name}
@@ -142,6 +143,9 @@ func (b *builder) right(kind, right string) {
 
 // whom adds a role to those whom a line is for.
 func (b *builder) whom(w *gate.Who, id uint32) {
+	if account, one := b.personal[id]; one {
+		id = account
+	}
 	switch role := b.roles[id]; {
 	case id == publicRole:
 		w.Everyone = true

@@ -53,6 +53,9 @@ func (l *Link) Connector() connect.Connector { return Connector }
 // Types are the gate types of which accounts and groups can say what they hold.
 func (l *Link) Types() []string { return []string{"app", "licences", "roles"} }
 
+// Deliverer is the link itself.
+func (l *Link) Deliverer() connect.Deliverer { return l }
+
 // Targets are the server, how it is trusted, and what is told it.
 func (l *Link) Targets() []string {
 	return append([]string{"scim " + l.Address.Value}, connect.Told(l.TLS, l.Secret)...)
@@ -72,7 +75,7 @@ func (l *Link) Observe(ctx context.Context, o *connect.Observing, progress func(
 	if err != nil {
 		return nil, l.failed(ctx, err)
 	}
-	r := &reading.Reading{At: time.Now(), Server: l.Address.Value}
+	r := &reading.Reading{At: time.Now(), Server: l.Address.Value, Native: &listed{users, groups}}
 	held, err := l.taken(r, users, groups)
 	if err != nil {
 		return nil, l.failed(ctx, err)

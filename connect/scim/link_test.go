@@ -37,6 +37,7 @@ type standIn struct {
 	busy          int  // every so many requests it is busy first (429, 503 in turns); 0: never
 	status        int  // it answers this to everything; 0: it does not
 	changing      func(n int, s *standIn)
+	wholeOnly     bool // it knows no PATCH
 
 	requests int
 	refused  bool
@@ -62,6 +63,10 @@ func (s *standIn) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	s.refused = false
+	if r.Method != http.MethodGet {
+		s.write(w, r)
+		return
+	}
 	kind, id, one := strings.Cut(strings.TrimPrefix(r.URL.Path, "/v2/"), "/")
 	list := s.users
 	if kind == "Groups" {

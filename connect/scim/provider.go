@@ -83,8 +83,10 @@ func (l *Link) provider(host connect.Host) (*provider, error) {
 	}
 	transport := http.DefaultTransport.(*http.Transport).Clone()
 	transport.TLSClientConfig, transport.Proxy = config, nil
-	p.client.HTTPClient = &http.Client{Transport: transport, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
-	p.client.Logger, p.client.RetryMax, p.client.RetryWaitMin, p.client.RetryWaitMax = nil, mostTries-1, 200*time.Millisecond, 5*time.Second
+	stay := func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
+	p.client.HTTPClient = &http.Client{Transport: transport, CheckRedirect: stay}
+	p.client.Logger, p.client.RetryMax = nil, mostTries-1
+	p.client.RetryWaitMin, p.client.RetryWaitMax = 200*time.Millisecond, 5*time.Second
 	p.client.ErrorHandler = retryablehttp.PassthroughErrorHandler
 	return p, nil
 }
@@ -114,7 +116,9 @@ func (p *provider) list(ctx context.Context, of string, attributes ...string) (a
 	seen := map[string]bool{}
 	total, asked := -1, cmp.Or(p.Page, usualPage)
 	for {
-		query := url.Values{"startIndex": {strconv.Itoa(len(all) + 1)}, "count": {strconv.Itoa(asked)}, "attributes": {strings.Join(attributes, ",")}}
+		query := url.Values{
+			"startIndex": {strconv.Itoa(len(all) + 1)}, "count": {strconv.Itoa(asked)}, "attributes": {strings.Join(attributes, ",")},
+		}
 		var got page
 		if err := p.get(ctx, "/"+of+"?"+query.Encode(), &got); err != nil {
 			return nil, err
@@ -218,38 +222,64 @@ func values(raw any) (list []valued, err error) {
 	return nil, fmt.Errorf("%v is no value", raw)
 }
 
-// get asks for one thing. A server that is busy (429, or 5xx) is asked again, when it says so.
+// get asks for one thing.
 func (p *provider) get(ctx context.Context, path string, into any) error {
-	request, err := retryablehttp.NewRequestWithContext(ctx, http.MethodGet, strings.TrimRight(p.Address.Value, "/")+path, nil)
+	_, err := p.ask(ctx, http.MethodGet, path, nil, "", into)
+	return err
+}
+
+// statusError is an answer that is no success.
+type statusError struct {
+	status int
+	text   string
+}
+
+func (e *statusError) Error() string { return e.text }
+
+// ask makes one request, of one version of what is there where it is said, and gives the version of
+// what is there now. A server that is busy (429, or 5xx) is asked again, when it says so.
+func (p *provider) ask(ctx context.Context, method, path string, body []byte, version string, into any) (etag string, err error) {
+	request, err := retryablehttp.NewRequestWithContext(ctx, method, strings.TrimRight(p.Address.Value, "/")+path, body)
 	if err != nil {
-		return err
+		return "", err
 	}
 	request.Header.Set("Accept", "application/scim+json, application/json")
+	if body != nil {
+		request.Header.Set("Content-Type", "application/scim+json")
+	}
+	if version != "" {
+		request.Header.Set("If-Match", version)
+	}
 	if p.token != "" {
 		request.Header.Set("Authorization", "Bearer "+p.token)
 	}
 	response, err := p.client.Do(request)
 	if err != nil {
-		return err
+		return "", err
 	}
 	defer response.Body.Close()
-	body, err := io.ReadAll(io.LimitReader(response.Body, mostAnswer+1))
+	answer, err := io.ReadAll(io.LimitReader(response.Body, mostAnswer+1))
+	refused := func(format string, args ...any) error {
+		return &statusError{response.StatusCode, fmt.Sprintf(format, args...)}
+	}
 	switch {
 	case err != nil:
-		return err
-	case len(body) > mostAnswer:
-		return fmt.Errorf("an answer is longer than %d MiB", mostAnswer>>20)
+		return "", err
+	case len(answer) > mostAnswer:
+		return "", fmt.Errorf("an answer is longer than %d MiB", mostAnswer>>20)
 	case response.StatusCode == http.StatusUnauthorized:
-		return fmt.Errorf("it does not take the token (401)")
-	case response.StatusCode == http.StatusForbidden:
-		return fmt.Errorf("the token may not read %s (403), so that nobody can say what is there", strings.Split(path, "?")[0])
-	case response.StatusCode != http.StatusOK:
-		return fmt.Errorf("it answers %d to %s: %s", response.StatusCode, path, detail(body))
+		return "", refused("it does not take the token (401)")
+	case response.StatusCode == http.StatusForbidden && method == http.MethodGet:
+		return "", refused("the token may not read %s (403), so that nobody can say what is there", strings.Split(path, "?")[0])
+	case response.StatusCode/100 != 2:
+		return "", refused("it answers %d to %s: %s", response.StatusCode, path, detail(answer))
 	}
-	if err := json.Unmarshal(body, into); err != nil {
-		return fmt.Errorf("what it answers to %s cannot be read: %w", path, err)
+	if into != nil && len(answer) > 0 {
+		if err := json.Unmarshal(answer, into); err != nil {
+			return "", fmt.Errorf("what it answers to %s cannot be read: %w", path, err)
+		}
 	}
-	return nil
+	return response.Header.Get("ETag"), nil
 }
 
 // detail is what an error says of itself (RFC 7644 section 3.12).

@@ -167,7 +167,9 @@ func gone(q *rule.Question) bool {
 
 // together are the accounts that are judged as one with that of a question, and whether that is the
 // first of them that a guarantee is about.
-func together(a *atlas.Atlas, p *atlas.Promise, q *rule.Question, about func(directory.UserID) (*rule.Question, bool)) (accounts []*rule.Question, first bool) {
+func together(
+	a *atlas.Atlas, p *atlas.Promise, q *rule.Question, about func(directory.UserID) (*rule.Question, bool),
+) (accounts []*rule.Question, first bool) {
 	accounts, first = []*rule.Question{q}, true
 	if p.Document.Per == "account" {
 		return accounts, first

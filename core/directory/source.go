@@ -45,13 +45,13 @@ type ConnectionKind struct {
 	Link func() any
 }
 
-// defaultRemovalLimit is the limit of a source that names none.
-const defaultRemovalLimit Percent = 5
+// UsualLimit is the removal limit where none is named.
+const UsualLimit Percent = 5
 
 // Limit is the share that a run may remove or deactivate unconfirmed.
 func (s *Source) Limit() Percent {
 	if s.RemovalLimit == nil {
-		return defaultRemovalLimit
+		return UsualLimit
 	}
 	return *s.RemovalLimit
 }

@@ -66,6 +66,7 @@ const (
 	Stranger     Code = "stranger"
 	Short        Code = "short"
 	StaleReading Code = "stale-reading"
+	Undelivered  Code = "undelivered"
 )
 
 var severities = map[Code]Severity{
@@ -76,7 +77,7 @@ var severities = map[Code]Severity{
 	AllToEveryone: Warning, HalfLeft: Warning, LookAlike: Warning, NumberAsText: Warning, BesideEveryone: Warning, UndeclaredObject: Warning,
 	DirectUser: Note, Redundant: Note, UnusedGroup: Note, Layering: Note, LoneAttribute: Note,
 	InactiveMembers: Note, ExpectedCount: Note, ForeignAccount: Note,
-	Unreachable: Error, Excess: Warning, Stranger: Warning, Short: Note, StaleReading: Note,
+	Unreachable: Error, Excess: Warning, Stranger: Warning, Undelivered: Warning, Short: Note, StaleReading: Note,
 }
 
 // Codes lists all codes, by name.

@@ -125,10 +125,15 @@ type side struct {
 func (d *Drift) sides(brief bool) (here, there *side) {
 	now := d.Of.Now
 	facts := now.Frame.Facts(situation.Situation{}, nil)
-	here = &side{question: now.Unturned(facts), system: d.here, at: d.Of}
+	here = d.Of.byMap(d.here, facts)
 	there = &side{question: d.real.Unturned(facts), system: d.there, at: d.Of}
 	here.question.Brief, there.question.Brief = brief, brief
 	return here, there
+}
+
+// byMap asks the map about the system.
+func (c *Compiled) byMap(s *atlas.System, facts *situation.Facts) *side {
+	return &side{question: c.Now.Unturned(facts), system: s, at: c}
 }
 
 // able says whether an account can do anything at all: it is switched on, has not ended when the

@@ -55,13 +55,7 @@ func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 	tied := tying[directory.GroupID]{there: groups, unclear: m.Unclear, home: s.Directory.Name, full: book.GroupName, homeOf: book.GroupHome}
 	write = pattern(link.Names.Groups, "{name}")
 	for g := range book.AllGroups {
-		record := book.Group(g)
-		tied.add(g, write, func(attribute string) string {
-			if strings.EqualFold(attribute, "name") {
-				return record.Name
-			}
-			return ""
-		})
+		tied.add(g, write, groupValue(book.Group(g)))
 	}
 	by := tied.tied()
 	for group, g := range by {
@@ -83,6 +77,29 @@ func userValue(u *directory.User) func(string) string {
 		}
 		return u.Attributes.First(attribute)
 	}
+}
+
+func groupValue(g *directory.Group) func(string) string {
+	return func(attribute string) string {
+		if strings.EqualFold(attribute, "name") {
+			return g.Name
+		}
+		return ""
+	}
+}
+
+// spelt is a name as it is written of a record; "" where an attribute is missing.
+func spelt(pieces []string, value func(string) string) string {
+	var b strings.Builder
+	for i, piece := range pieces {
+		if i%2 == 1 {
+			if piece = value(piece); piece == "" {
+				return ""
+			}
+		}
+		b.WriteString(piece)
+	}
+	return b.String()
 }
 
 // pattern is how a name is written: text with {attribute} in it, in pieces, every second of which
@@ -133,16 +150,10 @@ func (t *tying[ID]) add(id ID, pieces []string, value func(string) string) {
 			t.wanted[name.Fold(named)] = true
 		}
 	}
-	var b strings.Builder
-	for i, piece := range pieces {
-		if i%2 == 1 {
-			if piece = value(piece); piece == "" {
-				return // a record without the attribute has no name there
-			}
-		}
-		b.WriteString(piece)
+	written := spelt(pieces, value)
+	if written == "" {
+		return
 	}
-	written := b.String()
 	folded := name.Fold(written)
 	if t.wanted[folded] {
 		t.exact[written] = append(t.exact[written], id)

@@ -30,6 +30,8 @@ type Reading struct {
 	Beyond []Beyond
 	// Unseen says what the account that read was not allowed to see.
 	Unseen []string
+	// Native is what the kind of its link has to know to deliver; it is not kept.
+	Native any
 }
 
 // Account is an account of a system.

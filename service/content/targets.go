@@ -4,8 +4,20 @@ import (
 	"strings"
 
 	"gatemap/connect"
+	"gatemap/core/gate"
 	"gatemap/core/name"
 )
+
+// OnCommit are the folded names of the systems that are delivered to at every commit.
+func (f *Folder) OnCommit() map[string]bool {
+	all := map[string]bool{}
+	for _, s := range f.Written.Map.Systems {
+		if s.Link != nil && s.Link.Deliver == gate.OnCommit {
+			all[name.Fold(s.Name)] = true
+		}
+	}
+	return all
+}
 
 // Targets are what the sources of directories and the links of systems connect to and read on the
 // host, by what and whose they are.

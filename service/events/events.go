@@ -11,11 +11,12 @@ import (
 )
 
 // Event is something that happened: a run got further, a trial has changed, a linked system
-// was read, or there is a new revision.
+// was read, a delivery got further, or there is a new revision.
 type Event struct {
 	Run      *answer.Run
 	Trial    string
 	Reading  string // of which system
+	Delivery string // to which system
 	Revision int
 }
 
@@ -28,8 +29,10 @@ func (e *Event) takesThePlaceOf(old Event) bool {
 		return old.Trial == e.Trial
 	case e.Reading != "":
 		return old.Reading == e.Reading
+	case e.Delivery != "":
+		return old.Delivery == e.Delivery
 	}
-	return old.Run == nil && old.Trial == "" && old.Reading == ""
+	return old.Run == nil && old.Trial == "" && old.Reading == "" && old.Delivery == ""
 }
 
 // Events tells events to all who listen. The zero Events has no listener, and is ready to use.

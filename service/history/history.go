@@ -54,6 +54,13 @@ func (s *History) Revision(ctx context.Context, number int) (*answer.Revision, e
 		return nil, &directory.NotFoundError{Kind: "revision", Name: fmt.Sprint(number)}
 	}
 	d := described(r)
+	arrived, err := s.store.Arrivals(ctx, number)
+	if err != nil {
+		return nil, err
+	}
+	for _, a := range arrived {
+		d.Arrived = append(d.Arrived, answer.Arrival{System: a.System, At: a.Ended, Delivery: a.ID, Revision: a.Revision})
+	}
 	if r.Changes == nil {
 		d.Changes, err = s.turned(ctx, number)
 		return &d, err

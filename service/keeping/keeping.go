@@ -1,5 +1,6 @@
-// Package keeping keeps things going that a map asks for, such as following a directory, for as long
-// as each revision asks for them in the same way. It does none of them.
+// Package keeping keeps things going: what a map asks for, such as following a directory, for as long
+// as each revision asks for it in the same way, and work that goes on when nobody waits for it any
+// more. It does none of them.
 package keeping
 
 import (

@@ -26,8 +26,11 @@ type charting struct {
 // most people, or the people by what they have in common. The error is a *directory.NotFoundError.
 func (h *Head) Chart(a answer.ChartAsked) (*answer.Chart, error) {
 	c := &charting{
-		Chart: &answer.Chart{Revision: h.Revision.Number, By: cmp.Or(a.By, "group"), Groups: []answer.ChartGroup{}, Systems: []answer.ChartSystem{}, Links: []answer.ChartLink{}},
-		book:  h.Atlas.Book, systems: h.Atlas.Systems,
+		Chart: &answer.Chart{
+			Revision: h.Revision.Number, By: cmp.Or(a.By, "group"),
+			Groups: []answer.ChartGroup{}, Systems: []answer.ChartSystem{}, Links: []answer.ChartLink{},
+		},
+		book: h.Atlas.Book, systems: h.Atlas.Systems,
 	}
 	if err := c.narrow(h.Atlas, a); err != nil {
 		return nil, err

@@ -1,11 +1,13 @@
 package readings
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"time"
 
 	"gatemap/answer"
+	"gatemap/connect"
 	"gatemap/core/gate"
 	"gatemap/core/gate/types"
 	"gatemap/core/reading"
@@ -37,6 +39,9 @@ func (s *Readings) describe(ctx context.Context, head *query.Head, d *gate.Syste
 	l := &answer.Linked{System: d.Name, Title: d.Title, Kind: d.Link.Connection.Name}
 	if every := d.Link.Every; every.Duration > 0 {
 		l.Every = every.String()
+	}
+	if connect.LinkOf(d).Deliverer() != nil {
+		l.Deliver = string(cmp.Or(d.Link.Deliver, gate.ByHand))
 	}
 	k := s.kept(d.Name)
 	if s.AtOnce && !k.any() {

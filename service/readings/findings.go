@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"gatemap/answer"
+	"gatemap/connect"
 	"gatemap/core/finding"
 	"gatemap/core/gate"
 	"gatemap/core/reading"
@@ -56,13 +57,7 @@ func (s *Readings) driftFindings(ctx context.Context, head *query.Head, d *gate.
 		all = append(all, found(d, finding.StaleReading, "The "+staleWords(info)+".",
 			"Read it: gatemap reading run "+d.Name+"."))
 	}
-	codes := map[reading.Effect]struct {
-		code finding.Code
-		fix  string
-	}{
-		reading.Excess: {finding.Excess, "Take it away there; or, where it is meant, give it in the map."},
-		reading.Short:  {finding.Short, "Give it there; or take it out of the map."},
-	}
+	codes := map[reading.Effect]finding.Code{reading.Excess: finding.Excess, reading.Short: finding.Short}
 	count := map[finding.Code]int{}
 	add := func(code finding.Code, message, fix string, names ...string) {
 		if count[code]++; count[code] < mostFound {
@@ -74,7 +69,8 @@ func (s *Readings) driftFindings(ctx context.Context, head *query.Head, d *gate.
 		if c.Why == reading.Unknown {
 			continue // it is a stranger
 		}
-		add(codes[c.Effect].code, fmt.Sprintf("In %s %s: %s of %s.", d.Name, answer.DriftCauseWords(c), counted(c.Items, "entitlement", "entitlements"), counted(c.Users, "person", "people")), codes[c.Effect].fix, named(c)...)
+		message := fmt.Sprintf("In %s %s: %s of %s.", d.Name, answer.DriftCauseWords(c), counted(c.Items, "entitlement", "entitlements"), counted(c.Users, "person", "people"))
+		add(codes[c.Effect], message, fixOf(d, c), named(c)...)
 	}
 	for _, a := range real.Strangers() {
 		add(finding.Stranger, fmt.Sprintf("The account %s of %s belongs to nobody of the map.", a.Name, d.Name),
@@ -86,6 +82,24 @@ func (s *Readings) driftFindings(ctx context.Context, head *query.Head, d *gate.
 		}
 	}
 	return all
+}
+
+// fixOf says what can be done about a cause, and by which delivery, where one does it.
+func fixOf(d *gate.System, c *reading.Cause) string {
+	by := ""
+	if connect.LinkOf(d).Deliverer() != nil && d.Link.Deliver != gate.Never {
+		switch c.Why {
+		case reading.Stopped, reading.LacksHere, reading.ToEveryone, reading.Unconditional, reading.Elsewhere:
+		case reading.ForeignGroup, reading.DirectGrant:
+			by = " (gatemap delivery run " + d.Name + " --strangers)"
+		default:
+			by = " (gatemap delivery run " + d.Name + ")"
+		}
+	}
+	if c.Effect == reading.Excess {
+		return "Take it away there" + by + "; or, where it is meant, give it in the map."
+	}
+	return "Give it there" + by + "; or take it out of the map."
 }
 
 func counted(n int, one, many string) string {

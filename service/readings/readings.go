@@ -164,24 +164,11 @@ func (s *Readings) Start(ctx context.Context, by operator.Actor, system string, 
 	if err != nil {
 		return nil, err
 	}
-	type done struct {
-		linked *answer.Linked
-		err    error
+	l, over, err := keeping.Awhile(ctx, s.Working, wait, func() (*answer.Linked, error) { return s.Read(s.Closing, by, document.Name) })
+	if over || err != nil {
+		return l, err
 	}
-	ended := make(chan done, 1)
-	s.Working.Go(func() {
-		l, err := s.Read(s.Closing, by, document.Name)
-		ended <- done{l, err}
-	})
-	select {
-	case d := <-ended:
-		return d.linked, d.err
-	case <-ctx.Done():
-		return nil, ctx.Err()
-	case <-time.After(wait):
-	}
-	l, err := s.describe(ctx, head, document)
-	if err == nil {
+	if l, err = s.describe(ctx, head, document); err == nil {
 		l.Busy = true
 	}
 	return l, err

@@ -49,8 +49,16 @@ func (s *Rights) MayCommit(ctx context.Context, by operator.Actor, parts ...Begu
 
 // MayConnect is nil if someone may make the change from one folder to another: they have
 // the right to connect, or it neither adds nor changes what the map connects to and reads
-// on the host. A refusal is in the audit.
+// on the host; and the right to deliver, or it lets no system be delivered to at every commit. A
+// refusal is in the audit.
 func (s *Rights) MayConnect(ctx context.Context, by operator.Actor, before, after *content.Folder) error {
+	delivered := before.OnCommit()
+	for system := range after.OnCommit() {
+		if err := by.May(operator.Deliver); err != nil && !delivered[system] && !by.IsService() {
+			s.audit.Refused(ctx, by, "deliver", err.Error())
+			return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("this lets the system %s be delivered to at every commit: %v", strings.ToLower(system), err)}
+		}
+	}
 	was := before.Targets()
 	for whose, target := range after.Targets() {
 		if target == was[whose] || by.IsService() {
@@ -79,6 +87,22 @@ func (s *Rights) MayReach(ctx context.Context, by operator.Actor, whose string) 
 		return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("this says what %s connects to or reads: %v", whose, err)}
 	}
 	return nil
+}
+
+// MayDeliver is nil if someone may deliver to a system: they have the right to, and by the
+// two-person rule did not begin the delivery. A refusal is in the audit.
+func (s *Rights) MayDeliver(ctx context.Context, by operator.Actor, system string, parts ...Begun) error {
+	err := by.May(operator.Deliver)
+	if err == nil && !by.Sees(system) {
+		err = &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s is limited to %s", by.Name, strings.Join(by.Systems, ", "))}
+	}
+	if err == nil {
+		err = s.twoPersons(ctx, by, parts)
+	}
+	if err != nil {
+		s.audit.Refused(ctx, by, "deliver", err.Error())
+	}
+	return err
 }
 
 // Exempt says for the audit that the two-person rule, where it is on, does not apply to

@@ -55,20 +55,20 @@ func startDomes(ctx context.Context, dir, folder string, head *query.Head) (mach
 		return machines, err
 	}
 	const line = "system: dome-hosts\n"
-	link := line + "link:\n  host:\n    user: " + machine.Reader + "\n    secret: {env: " + keyOfDomes + "}\n    hosts:\n" + hosts.String() +
-		"  ignore: {accounts: [root, dome, gatemap], groups: [gatemap]}\n  every: 15m\n"
+	link := line + "link:\n  host:\n    user: " + machine.Reader + "\n    secret: {env: " + keyOfDomes + "}\n    login_group: dome-login\n    hosts:\n" + hosts.String() +
+		"  ignore: {accounts: [root, dome, gatemap], groups: [gatemap]}\n  every: 15m\n  unexpressed: grant\n"
 	return machines, os.WriteFile(document, []byte(strings.Replace(string(text), line, link, 1)), 0o600)
 }
 
 // domesBesides is what the hosts have and the map does not know of.
 var domesBesides = []string{`
 useradd --badname -m -s /bin/bash teo.marchetti
-usermod -aG dome-engineers teo.marchetti
+usermod -aG dome-engineers,dome-login teo.marchetti
 gpasswd -d pim.castellan dome-engineers >/dev/null
 echo '%night-crew ALL = (root) NOPASSWD: /usr/bin/systemctl restart dome-*, !/usr/bin/systemctl restart dome-brake' >/etc/sudoers.d/20-old
 `, `
 useradd -m -s /bin/bash dome_vendor
-usermod -aG night-crew dome_vendor
+usermod -aG night-crew,dome-login dome_vendor
 echo 'dome_vendor ALL = (ALL) NOPASSWD: ALL' >/etc/sudoers.d/20-vendor
 echo '+summit ALL = (dome) /opt/dome/drive' >/etc/sudoers.d/30-summit
 chage -E 2026-01-31 joss.ferrant
@@ -76,7 +76,7 @@ chage -E 2026-01-31 joss.ferrant
 
 // domesSetup makes a host as the map has it.
 func domesSetup(ctx context.Context, head *query.Head) (string, error) {
-	out := []string{"useradd --system dome", "mkdir /opt/dome"}
+	out := []string{"useradd --system dome", "mkdir /opt/dome", "groupadd dome-login"}
 	for _, program := range []string{"shutter", "drive"} {
 		out = append(out, "printf '#!/bin/sh\\necho it moves\\n' >/opt/dome/"+program, "chmod 755 /opt/dome/"+program)
 	}
@@ -96,11 +96,12 @@ func domesSetup(ctx context.Context, head *query.Head) (string, error) {
 				made[user] = true
 				out = append(out, "useradd --badname -m -s /bin/bash "+user)
 			}
-			out = append(out, "usermod -aG "+group+" "+user)
+			out = append(out, "usermod -aG "+group+",dome-login "+user)
 		}
 	}
 	out = append(out,
-		"echo 'AllowGroups dome-engineers night-crew gatemap' >/etc/ssh/sshd_config.d/domes.conf",
+		"echo 'AllowGroups dome-login gatemap' >/etc/ssh/sshd_config.d/domes.conf",
+		"echo 'gatemap ALL = (root) NOPASSWD: ALL' >/etc/sudoers.d/gatemap",
 		"echo '%dome-engineers ALL = (dome) NOPASSWD: /opt/dome/shutter ?*, /opt/dome/drive ?*' >/etc/sudoers.d/10-domes")
 	return strings.Join(out, "\n") + "\n", nil
 }

@@ -123,7 +123,7 @@ title: The index of all frames
 link:
   postgres: {address: "%s", database: frames, user: gatemap, secret: {env: %s}}
   names: {groups: "gm_{name}"}
-  ignore: {accounts: [keeper, gatemap], groups: ["pg_*"]}
+  ignore: {accounts: [keeper, gatemap], groups: ["pg_*", frames_owner]}
   every: 15m
 
 rights: ["database:connect", "schema:usage", "table:select", "table:insert", "table:update", "table:delete"]
@@ -181,6 +181,7 @@ func fill(ctx context.Context, head *query.Head, server *database.Server) error 
 func asItShouldBe(ctx context.Context, head *query.Head) (string, error) {
 	out := []string{
 		"REVOKE ALL ON DATABASE frames FROM PUBLIC", "REVOKE ALL ON SCHEMA public FROM PUBLIC", "GRANT CONNECT ON DATABASE frames TO " + database.Reader,
+		"CREATE ROLE frames_owner", "GRANT frames_owner TO " + database.Reader, "ALTER ROLE " + database.Reader + " CREATEROLE", "ALTER DATABASE frames OWNER TO frames_owner",
 		"CREATE SCHEMA sky", "CREATE TABLE sky.exposures (id int, taken timestamptz)", "CREATE TABLE sky.objects (id int, ra float, dec float)",
 	}
 	var logins []string
@@ -205,5 +206,6 @@ func asItShouldBe(ctx context.Context, head *query.Head) (string, error) {
 			out = append(out, fmt.Sprintf(`GRANT "gm_%s" TO "%s"`, group, user))
 		}
 	}
+	out = append(out, "ALTER SCHEMA sky OWNER TO frames_owner", "ALTER TABLE sky.exposures OWNER TO frames_owner", "ALTER TABLE sky.objects OWNER TO frames_owner")
 	return strings.Join(out, ";\n") + ";\n", nil
 }

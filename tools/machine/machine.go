@@ -27,6 +27,17 @@ import (
 // Reader is the account that reads the host, with the rights that docs/connected.md asks for.
 const Reader = "gatemap"
 
+// Deliverable is a setup by which a host can be delivered to: who is in gm-login may log in, the
+// account of the link is root, and there is something to be run as the account dome.
+const Deliverable = `
+groupadd gm-login
+echo 'AllowGroups gm-login gatemap' >/etc/ssh/sshd_config.d/gatemap.conf
+echo 'gatemap ALL = (root) NOPASSWD: ALL' >/etc/sudoers.d/gatemap
+useradd --system dome
+mkdir -p /opt/dome
+for p in shutter drive brake; do printf '#!/bin/sh\necho it moves\n' >/opt/dome/$p; chmod 755 /opt/dome/$p; done
+`
+
 // Machine is a running host.
 type Machine struct {
 	Name    string // such as dome1.cindervale.example
@@ -114,7 +125,9 @@ func (m *Machine) keys() (err error) {
 	if m.signer, err = ssh.ParsePrivateKey([]byte(m.Secret)); err != nil {
 		return err
 	}
-	return errors.Join(os.WriteFile(filepath.Join(m.dir, "host"), []byte(host), 0o600), os.WriteFile(filepath.Join(m.dir, "account.pub"), []byte(m.Public+"\n"), 0o644))
+	return errors.Join(
+		os.WriteFile(filepath.Join(m.dir, "host"), []byte(host), 0o600),
+		os.WriteFile(filepath.Join(m.dir, "account.pub"), []byte(m.Public+"\n"), 0o644))
 }
 
 // NewKey makes a key: the public one as in an authorized_keys file, the private one in PEM.

@@ -83,6 +83,7 @@ var steps = []step{
 	{"compiling", (*bench).compile}, {"reach and who", (*bench).quantiles}, {"decisions", (*bench).decisions}, {"trials", (*bench).trials},
 	{"everything", (*bench).everything}, {"findings", (*bench).findings}, {"service", (*bench).service}, {"intake", (*bench).intake}, {"wire", (*bench).wire},
 	{"linked", (*bench).linked},
+	{"delivered", (*bench).delivered},
 	{"sqlite", (*bench).sqlite}, {"postgres", (*bench).postgres},
 }
 

@@ -17,8 +17,8 @@ const login = "login"
 // run writes the right to run a command.
 func run(command, as string) string { return "run " + command + " as " + as }
 
-// running takes such a right apart.
-func running(right string) (command, as string, ok bool) {
+// Running takes the right to run a command as an account apart; ok is false for another right.
+func Running(right string) (command, as string, ok bool) {
 	command, ok = strings.CutPrefix(right, "run ")
 	at := strings.LastIndex(command, " as ")
 	if !ok || at <= 0 || at+len(" as ") == len(command) {
@@ -82,7 +82,7 @@ func (y *compiled) list() {
 			}
 		}
 		for _, right := range y.asked {
-			command, as, _ := running(right)
+			command, as, _ := Running(right)
 			if decisions[right] == nil {
 				decisions[right] = y.run(host, command, as)
 			}
@@ -109,7 +109,7 @@ func (y *compiled) At(object, right string) (rule.Permission, error) {
 	if right == login {
 		return y.Entry(object, login, y.doors[object]), nil
 	}
-	command, as, ok := running(right)
+	command, as, ok := Running(right)
 	if !ok {
 		return nil, &directory.NotFoundError{
 			Kind: "right", Name: right, Within: y.System,

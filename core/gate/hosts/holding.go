@@ -14,7 +14,7 @@ func holding(_ gate.Document, list []gate.Holding) (made gate.Document, left []g
 	var logins, runs []gate.Holding
 	listed := map[string]bool{}
 	for _, h := range list {
-		_, _, runs := running(h.Right)
+		_, _, runs := Running(h.Right)
 		if h.Object == "" || h.Right != login && !runs {
 			left = append(left, h)
 			continue
@@ -23,7 +23,7 @@ func holding(_ gate.Document, list []gate.Holding) (made gate.Document, left []g
 		d.Hosts[h.Object] = []place.Text{{Value: h.Object}}
 	}
 	for _, h := range list {
-		_, _, run := running(h.Right)
+		_, _, run := Running(h.Right)
 		switch {
 		case d.Hosts[h.Object] == nil:
 			continue
@@ -42,7 +42,7 @@ func holding(_ gate.Document, list []gate.Holding) (made gate.Document, left []g
 		d.Login = append(d.Login, Login{Who: h.Who, Hosts: []name.Ref{{Name: h.Object}}})
 	}
 	for _, h := range gate.Together(runs) {
-		command, as, _ := running(h.Right)
+		command, as, _ := Running(h.Right)
 		d.Elevate = append(d.Elevate, Elevate{Who: h.Who, Hosts: []name.Ref{{Name: h.Object}}, Commands: []gate.Pattern{{Text: place.Text{Value: command}}}, As: as})
 	}
 	return d, left

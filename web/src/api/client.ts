@@ -53,6 +53,8 @@ export type Who = Schemas['Who'];
 export type Linked = Schemas['Linked'];
 export type Drift = Schemas['Drift'];
 export type Drifts = Schemas['Drifts'];
+export type Delivery = Schemas['Delivery'];
+export type DeliveryPlan = Schemas['DeliveryPlan'];
 export type DriftItem = Schemas['DriftItem'];
 export type DriftCause = Schemas['DriftCause'];
 export type Kind = Item['kind'];
@@ -176,6 +178,13 @@ export const api = {
   readSystem: (system: string) => call<Linked>('POST', `systems/${at(system)}/reading`),
   drift: (system = '') => get<Drifts>(`drift?${query({ system, limit: 1000 })}`),
   adopt: (adopting: { system: string }) => call<Trial>('POST', 'adopt', adopting),
+
+  deliveries: () => get<Schemas['Deliveries']>('deliveries?limit=100'),
+  delivery: (id: number) => get<DeliveryPlan>(`deliveries/${id}`),
+  deliveryScript: (id: number) => get<Schemas['DeliveryScript']>(`deliveries/${id}/script`),
+  runDelivery: (system: string) => call<Delivery>('POST', `systems/${at(system)}/delivery`, {}),
+  commitDelivery: (id: number, confirm: boolean) => call<Delivery>('POST', `deliveries/${id}/commit`, { confirm }),
+  discardDelivery: (id: number) => call<Delivery>('POST', `deliveries/${id}/discard`),
 
   directories: () => get<{ directories: Directory[] }>('directories'),
   runs: (cursor = '') => get<Schemas['Runs']>(`runs?${query({ cursor, limit: 50 })}`),

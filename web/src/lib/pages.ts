@@ -39,6 +39,7 @@ export const pages: Page[] = [
   { path: '/findings', label: 'Findings', group: 'Watch', load: () => import('../pages/Findings.svelte') },
   { path: '/drift', label: 'Drift', group: 'Watch', load: () => import('../pages/Drift.svelte') },
   { path: '/intake', label: 'Intake', group: 'Change', load: () => import('../pages/Intake.svelte') },
+  { path: '/deliveries', label: 'Deliveries', group: 'Change', load: () => import('../pages/Deliveries.svelte') },
   { path: '/history', label: 'History', group: 'Change', load: () => import('../pages/History.svelte') },
   { path: '/audit', label: 'Audit', group: 'Admin', right: 'audit', load: () => import('../pages/Audit.svelte') },
   { path: '/settings', label: 'Settings', group: 'Admin', right: 'administer', load: () => import('../pages/Settings.svelte') },

@@ -29,6 +29,7 @@ class Revision {
     events.addEventListener('revision', count);
     events.addEventListener('trial', count);
     events.addEventListener('reading', count);
+    events.addEventListener('delivery', count);
     this.#events = events;
   }
 
