@@ -20,6 +20,8 @@
   let text = $state('');
   let found = $state<Item[]>([]);
   let at = $state(0);
+  let behind = false; // what is found is not yet of the text
+  let entered = false; // the first that is found is to be run
   let dialog: HTMLDialogElement;
 
   const go = (to: string) => () => place.go(to);
@@ -50,6 +52,8 @@
   $effect(() => {
     const wanted = text.trim();
     at = 0;
+    entered = false;
+    behind = wanted !== '';
     if (!wanted) {
       found = [];
       return;
@@ -57,7 +61,11 @@
     return askLater(
       80,
       (stop) => Promise.all((['user', 'group', 'system', 'line'] as const).map((kind) => api.search(wanted, kind, '', kind === 'user' ? 6 : 4, stop).catch(() => null))),
-      (kinds) => (found = kinds.flatMap((page) => page?.items ?? [])),
+      (kinds) => {
+        found = kinds.flatMap((page) => page?.items ?? []);
+        behind = false;
+        if (entered) run(choices[at]);
+      },
     );
   });
 
@@ -70,6 +78,7 @@
   function key(event: KeyboardEvent) {
     if (event.key === 'ArrowDown') at = (at + 1) % Math.max(1, choices.length);
     else if (event.key === 'ArrowUp') at = (at - 1 + choices.length) % Math.max(1, choices.length);
+    else if (event.key === 'Enter' && behind) entered = true;
     else if (event.key === 'Enter') run(choices[at]);
     else return;
     event.preventDefault();

@@ -13,9 +13,13 @@
   let wrong = $state('');
   let open = $state(false);
   let at = $state(-1);
+  let behind = false; // what is found is not yet of the text
+  let entered = false; // the first that is found is to be opened
 
   $effect(() => {
     const wanted = text.trim();
+    entered = false;
+    behind = wanted !== '';
     if (!wanted) {
       found = null;
       return;
@@ -23,10 +27,21 @@
     return askLater(
       80,
       (stop) => api.search(wanted, 'user', '', shown, stop),
-      (got) => ((found = got), (wrong = ''), (at = got.items.length > 0 ? 0 : -1)),
+      (got) => {
+        found = got;
+        wrong = '';
+        at = got.items.length > 0 ? 0 : -1;
+        behind = false;
+        if (entered) take();
+      },
       (error) => (wrong = error.message),
     );
   });
+
+  function take() {
+    const item = found?.items[at];
+    if (item) choose(item.name);
+  }
 
   function choose(name: string) {
     text = '';
@@ -40,8 +55,8 @@
       event.preventDefault();
       if (items.length) at = (at + (event.key === 'ArrowDown' ? 1 : -1) + items.length) % items.length;
     } else if (event.key === 'Enter') {
-      const item = items[at];
-      if (item) choose(item.name);
+      if (behind) entered = true;
+      else take();
     } else if (event.key === 'Escape') {
       open = false;
     }
