@@ -20,6 +20,7 @@ describe.each([
 ])('%s', (_, show) => {
   beforeEach(() => {
     vi.restoreAllMocks();
+    Element.prototype.scrollIntoView = () => {}; // jsdom has neither
     HTMLDialogElement.prototype.showModal = function () {
       this.open = true;
     };
