@@ -68,6 +68,33 @@ type Regrouped struct {
 	Added, Removed []string // references to members
 }
 
+func regrouped(c Changed[directory.Group]) Regrouped {
+	return Regrouped{Changed: c, Added: without(c.After, c.Before), Removed: without(c.Before, c.After)}
+}
+
+// Words says what differs, with some of the members.
+func (r *Regrouped) Words() string {
+	words := FieldWords(r.Fields, "members")
+	for _, m := range []struct {
+		what string
+		refs []string
+	}{{"members come", r.Added}, {"members go", r.Removed}} {
+		if len(m.refs) > 0 {
+			words = strings.TrimPrefix(words+"; "+m.what+": "+few(m.refs), "; ")
+		}
+	}
+	return words
+}
+
+// few is the beginning of a list of names, and how many more there are.
+func few(names []string) string {
+	const most = 20
+	if len(names) <= most {
+		return strings.Join(names, ", ")
+	}
+	return fmt.Sprintf("%s and %d more", strings.Join(names[:most], ", "), len(names)-most)
+}
+
 // Empty says that nothing differs.
 func (d *Delta) Empty() bool {
 	return len(d.Joined)+len(d.Left)+len(d.Changed)+len(d.NewGroups)+len(d.GoneGroups)+len(d.ChangedGroups)+
@@ -103,8 +130,7 @@ func Settle(before, now Records) (Records, Delta) {
 	settled.Groups, d.NewGroups, d.GoneGroups, changed = groups.settle(before.Groups, now.Groups, &d.Identified.Groups, groupFields)
 	settled.Devices, d.NewDevices, d.GoneDevices, d.OtherDevices = devices.settle(before.Devices, now.Devices, &d.Identified.Devices, deviceFields)
 	for _, c := range changed {
-		r := Regrouped{Changed: c, Added: without(c.After, c.Before), Removed: without(c.Before, c.After)}
-		d.ChangedGroups = append(d.ChangedGroups, r)
+		d.ChangedGroups = append(d.ChangedGroups, regrouped(c))
 	}
 	return settled, d
 }

@@ -3,11 +3,12 @@ package connect
 import (
 	"cmp"
 	"encoding/json"
+	"slices"
+	"strings"
+
 	"gatemap/core/directory"
 	"gatemap/core/filter"
 	"gatemap/core/name"
-	"slices"
-	"strings"
 )
 
 type fields []Field

@@ -147,24 +147,35 @@ const (
 	ruleBitsAny = "1.2.840.113556.1.4.804"
 )
 
-func compileExtensible(p *ber.Packet) (Match, error) {
-	var rule, attribute, value string
+// extensible is an extensible match (RFC 4511 section 4.5.1.7.7).
+type extensible struct{ rule, attribute, value string }
+
+func readExtensible(p *ber.Packet) (x extensible, err error) {
 	for _, child := range p.Children {
 		switch child.Tag {
 		case ldap.MatchingRuleAssertionMatchingRule:
-			rule = text(child)
+			x.rule = strings.ToLower(text(child))
 		case ldap.MatchingRuleAssertionType:
-			attribute = text(child)
+			x.attribute = text(child)
 		case ldap.MatchingRuleAssertionMatchValue:
-			value = text(child)
+			x.value = text(child)
 		case ldap.MatchingRuleAssertionDNAttributes:
-			return nil, fmt.Errorf("the :dn option is not supported")
+			return x, fmt.Errorf("the :dn option is not supported")
 		}
 	}
-	if attribute == "" {
-		return nil, fmt.Errorf("an extensible match must name an attribute here")
+	if x.attribute == "" {
+		return x, fmt.Errorf("an extensible match must name an attribute here")
 	}
-	switch strings.ToLower(rule) {
+	return x, nil
+}
+
+func compileExtensible(p *ber.Packet) (Match, error) {
+	x, err := readExtensible(p)
+	if err != nil {
+		return nil, err
+	}
+	rule, attribute, value := x.rule, x.attribute, x.value
+	switch rule {
 	case ruleBitsAll, ruleBitsAny:
 		bits, err := strconv.ParseInt(value, 10, 64)
 		if err != nil {

@@ -1,6 +1,8 @@
 package connect
 
 import (
+	"fmt"
+
 	"slices"
 
 	"gatemap/core/name"
@@ -12,6 +14,8 @@ type Named struct {
 	Kind Kind
 	Name string
 }
+
+func (n Named) String() string { return fmt.Sprintf("%s %s", n.Kind, n.Name) }
 
 // Gone is a record that is no longer there. Where it has an identifier, another one that
 // bears its name stays.

@@ -76,6 +76,7 @@ type (
 // errs. Which entries of a directory server are meant is left to the server.
 func NewTables(source *directory.Source, errs *place.Errors) *Tables {
 	follows(source, errs)
+	writes(source, errs)
 	d := Of(source)
 	c := compiler{errs, d != nil && d.Connector().Selects}
 	t := &Tables{

@@ -2,16 +2,11 @@ package connect
 
 import (
 	"encoding/binary"
-	"fmt"
 	"maps"
-	"math"
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 	"unicode/utf8"
-
-	ber "github.com/go-asn1-ber/asn1-ber"
 
 	"gatemap/core/directory"
 	"gatemap/core/filter"
@@ -114,46 +109,6 @@ func (t *Tables) TakeDevice(e *Entry, to *Records) {
 	to.Devices = append(to.Devices, d)
 }
 
-// The forms of a time besides the plain one, and the years that are believed.
-const (
-	tick      = 100 * time.Nanosecond
-	lastYear  = 9999
-	ticksFrom = -11644473600 // 1601-01-01 in seconds from 1970-01-01
-)
-
-// readDate reads a time; "" is never.
-func readDate(f directory.Form, written string) (directory.Instant, error) {
-	var at time.Time
-	switch {
-	case written == "":
-		return directory.Instant{}, nil
-	case f == "days" || f == "ticks":
-		n, err := strconv.ParseInt(written, 10, 64)
-		switch {
-		case err != nil:
-			return directory.Instant{}, fmt.Errorf("%q is not a number of %s", written, f)
-		case f == "days" && n < 0, f == "ticks" && (n == 0 || n == math.MaxInt64):
-			return directory.Instant{}, nil
-		case f == "days":
-			at = time.Unix(0, 0).UTC().AddDate(0, 0, int(min(n, 1<<30)))
-		default:
-			perSecond := int64(time.Second / tick)
-			at = time.Unix(ticksFrom+n/perSecond, n%perSecond*int64(tick)).UTC()
-		}
-	default:
-		var err error
-		if at, err = time.Parse(time.RFC3339, written); err != nil {
-			if at, err = ber.ParseGeneralizedTime([]byte(written)); err != nil {
-				return directory.Instant{}, fmt.Errorf("%q is neither a generalized time (RFC 4517) nor one as RFC 3339 has it", written)
-			}
-		}
-	}
-	if at.Year() > lastYear || at.Year() < 0 {
-		return directory.Instant{}, fmt.Errorf("%q is a time beyond the year %d", written, lastYear)
-	}
-	return directory.Instant{Time: at}, nil
-}
-
 // number is the number of a group: as written, or the last part of a binary
 // security identifier.
 func number(written string) string {
@@ -163,7 +118,7 @@ func number(written string) string {
 	return written
 }
 
-// secret holds attributes that are never taken along by default.
+// secret holds attributes that are never taken along by default, and never written.
 var secret = map[string]bool{"userpassword": true, "objectclass": true, "entryuuid": true, "objectguid": true}
 
 func attributes(e *Entry, table map[string]string) directory.Attributes {
@@ -204,15 +159,15 @@ func references(e *Entry, attribute string) []name.Ref {
 	var refs []name.Ref
 	for _, v := range e.Values(attribute) {
 		if v.Value != "" && v.Value != e.DN {
-			refs = append(refs, name.Ref{Name: withoutUID(v.Value), Place: v.Place})
+			refs = append(refs, name.Ref{Name: WithoutUID(v.Value), Place: v.Place})
 		}
 	}
 	return refs
 }
 
-// withoutUID takes off the bits that can follow the name of a unique member
+// WithoutUID takes off the bits that can follow the name of a unique member
 // (Name and Optional UID, RFC 4517 section 3.3.21).
-func withoutUID(written string) string {
+func WithoutUID(written string) string {
 	if at := strings.LastIndex(written, "#'"); at > 0 && strings.HasSuffix(written, "'B") && strings.Trim(written[at+2:len(written)-2], "01") == "" {
 		return written[:at]
 	}

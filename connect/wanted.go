@@ -1,12 +1,13 @@
 package connect
 
 import (
-	"gatemap/core/directory"
-	"gatemap/core/place"
 	"iter"
 	"maps"
 	"slices"
 	"strings"
+
+	"gatemap/core/directory"
+	"gatemap/core/place"
 )
 
 // Wanted is what a server is asked for by one table.

@@ -1,6 +1,7 @@
 package stage
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -175,24 +176,42 @@ func (d *Draft) memberOfRecord(c *Change, g *group, who *one) error {
 		members = *g.record.Members
 	}
 	is := func(r name.Ref) bool { return who.isReferredTo(r.Name, g.dir) }
-	at := slices.IndexFunc(members.Any, is)
-	if c.Do == Join {
-		if at >= 0 {
-			return d.listedAlready(c)
+	there := slices.ContainsFunc(members.Any, is) || who.kind == "users" && slices.ContainsFunc(members.Users, is)
+	switch {
+	case c.Do == Join && there:
+		return d.listedAlready(c)
+	case c.Do == Join && d.listsLogins(g):
+		if who.kind != "users" || !name.Equal(who.dir, g.dir) {
+			return fmt.Errorf("group %s lists login names of %s alone, and %s has none", g.full, g.dir, who.full)
 		}
-		ref := who.dn
-		if ref == "" {
-			ref = who.full
-		}
-		members.Any = append(slices.Clone(members.Any), name.Ref{Name: ref, Place: g.record.Place})
-	} else {
-		if at < 0 {
-			return d.notListed(c, g, who)
-		}
+		members.Users = append(slices.Clone(members.Users), name.Ref{Name: who.own, Place: g.record.Place})
+	case c.Do == Join:
+		members.Any = append(slices.Clone(members.Any), name.Ref{Name: cmp.Or(who.dn, who.full), Place: g.record.Place})
+	case !there:
+		return d.notListed(c, g, who)
+	default:
 		members.Any = slices.DeleteFunc(slices.Clone(members.Any), is)
+		if who.kind == "users" {
+			members.Users = slices.DeleteFunc(slices.Clone(members.Users), is)
+		}
 	}
 	now.Members = &members
 	c.noted()
 	d.putGroup(g.dir, g.record, &now)
 	return nil
+}
+
+// listsLogins says whether a group's source lists its members by login name alone (RFC 2307).
+func (d *Draft) listsLogins(g *group) bool {
+	m := g.record.Members
+	if m != nil && len(m.Any)+len(m.Users) > 0 {
+		return len(m.Any) == 0
+	}
+	i := slices.IndexFunc(d.base.Map.Directories, func(x *directory.Document) bool { return name.Equal(x.Name, g.dir) })
+	if i < 0 || d.base.Map.Directories[i].Source == nil || d.base.Map.Directories[i].Source.Groups == nil {
+		return false
+	}
+	return !slices.ContainsFunc(d.base.Map.Directories[i].Source.Groups.Members, func(attribute string) bool {
+		return !strings.EqualFold(attribute, "memberUid")
+	})
 }

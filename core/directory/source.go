@@ -22,6 +22,7 @@ type Source struct {
 	Inactive     Inactive     `yaml:"inactive" doc:"What to do with inactive accounts: take (default) or skip them."`
 	Vanished     Vanished     `yaml:"vanished" doc:"What to do with accounts that are no longer in the source: remove (default) or deactivate them."`
 	RemovalLimit *Percent     `yaml:"removal_limit" former:"guard" doc:"How many of the active users, or of the groups, one run may remove or deactivate unconfirmed, such as 5%. Missing: 5%."`
+	Write        []Write      `yaml:"write" doc:"What a commit that changes records writes where they come from: members (of groups), attributes, active (whether accounts are). Missing: nothing, and the next run restores what is there."`
 	Users        *UserTable   `yaml:"users" doc:"Which entries are users."`
 	Groups       *GroupTable  `yaml:"groups" doc:"Which entries are groups."`
 	Devices      *DeviceTable `yaml:"devices" doc:"Which entries are devices."`
@@ -90,6 +91,19 @@ type Vanished string
 
 // Values lists the ways; remove is the default.
 func (Vanished) Values() []string { return []string{"remove", "deactivate"} }
+
+// Write is what of records is written where they come from.
+type Write string
+
+// What can be written.
+const (
+	WriteMembers    Write = "members"
+	WriteAttributes Write = "attributes"
+	WriteActive     Write = "active"
+)
+
+// Values lists what can be written.
+func (Write) Values() []string { return []string{"members", "attributes", "active"} }
 
 // Base is a place in the tree of a source, with how far below it to look.
 type Base struct {

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strings"
 
 	"gatemap/answer"
 	"gatemap/connect"
@@ -128,15 +127,6 @@ func documentWords(t store.Turn) string {
 	return t.Key.Path + " is changed"
 }
 
-// few is the beginning of a list of names, and how many more there are.
-func few(names []string) string {
-	const most = 20
-	if len(names) <= most {
-		return strings.Join(names, ", ")
-	}
-	return fmt.Sprintf("%s and %d more", strings.Join(names[:most], ", "), len(names)-most)
-}
-
 // deltaWords says in sentences what differs, a line for each record.
 func deltaWords(d *connect.Delta) (lines []string) {
 	add := func(format string, args ...any) { lines = append(lines, fmt.Sprintf(format, args...)) }
@@ -156,16 +146,7 @@ func deltaWords(d *connect.Delta) (lines []string) {
 		add("group %s goes", g.Name)
 	}
 	for _, c := range d.ChangedGroups {
-		words := connect.FieldWords(c.Fields, "members")
-		for _, m := range []struct {
-			what string
-			refs []string
-		}{{"members come", c.Added}, {"members go", c.Removed}} {
-			if len(m.refs) > 0 {
-				words = strings.TrimPrefix(words+"; "+m.what+": "+few(m.refs), "; ")
-			}
-		}
-		add("group %s: %s", c.After.Name, words)
+		add("group %s: %s", c.After.Name, c.Words())
 	}
 	for _, x := range d.NewDevices {
 		add("device %s is new", x.Name)

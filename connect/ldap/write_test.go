@@ -1,0 +1,202 @@
+package ldap_test
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	goldap "github.com/go-ldap/ldap/v3"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"gatemap/connect"
+	"gatemap/core/directory"
+	"gatemap/core/filter"
+	"gatemap/core/name"
+)
+
+// staff are a few people, and a group of each kind that has members in its own way.
+func staff() string {
+	var b strings.Builder
+	for _, ou := range []string{"people", "groups"} {
+		fmt.Fprintf(&b, "dn: ou=%s,%s\nobjectClass: organizationalUnit\nou: %s\n\n", ou, suffix, ou)
+	}
+	for i := range 5 {
+		fmt.Fprintf(&b, "dn: uid=p%d,ou=people,%s\nobjectClass: inetOrgPerson\nobjectClass: shadowAccount\nuid: p%d\ncn: Person %d\nsn: Person\ntitle: Observer\n\n", i, suffix, i, i)
+	}
+	for cn, lines := range map[string]string{
+		"crew": "objectClass: groupOfNames\nmember: uid=p0,ou=people," + suffix, "few": "objectClass: groupOfNames\nmember: cn=few,ou=groups," + suffix,
+		"once": "objectClass: groupOfUniqueNames\nuniqueMember: UID=P1, ou=people, " + suffix,
+		"unix": "objectClass: posixGroup\ngidNumber: 500\nmemberUid: p2",
+	} {
+		fmt.Fprintf(&b, "dn: cn=%s,ou=groups,%s\ncn: %s\n%s\n\n", cn, suffix, cn, lines)
+	}
+	return b.String()
+}
+
+// written is the source of the staff, of which everything that can be is written.
+func (s *server) written() *directory.Source {
+	source := s.source()
+	source.Write = []directory.Write{directory.WriteMembers, directory.WriteAttributes, directory.WriteActive}
+	source.Users.Disabled = text("(employeeType=gone)")
+	source.Users.Expires = directory.Date{Attribute: "shadowExpire", Form: "days"}
+	source.Users.Attributes = map[string]string{"title": "title", "mails": "mail"}
+	source.Groups.Filter = text("(|(objectClass=groupOfNames)(objectClass=posixGroup)(objectClass=groupOfUniqueNames))")
+	source.Groups.Members = []string{"member", "uniqueMember", "memberUid"}
+	source.Groups.Description = "description"
+	return source
+}
+
+// dump is everything that the server has, without the order of values: the referee.
+func (s *server) dump(t require.TestingT) map[string][]string {
+	conn, err := goldap.DialURL(s.LDAP)
+	require.NoError(t, err)
+	defer conn.Close()
+	require.NoError(t, conn.Bind(admin, secret))
+	found, err := conn.Search(goldap.NewSearchRequest(suffix, goldap.ScopeWholeSubtree, goldap.NeverDerefAliases, 0, 0, false, "(objectClass=*)", []string{"*"}, nil))
+	require.NoError(t, err)
+	all := map[string][]string{}
+	for _, e := range found.Entries {
+		for _, a := range e.Attributes {
+			for _, v := range a.Values {
+				if strings.EqualFold(a.Name, "uniqueMember") { // the server writes what it is given in its own way
+					v = strings.ToLower(strings.ReplaceAll(v, ", ", ","))
+				}
+				all[e.DN] = append(all[e.DN], a.Name+": "+v)
+			}
+		}
+		slices.Sort(all[e.DN])
+	}
+	return all
+}
+
+// redrawn are records with some of them drawn anew.
+func redrawn(t *rapid.T, before connect.Records) connect.Records {
+	after := connect.Records{Users: slices.Clone(before.Users), Groups: slices.Clone(before.Groups)}
+	for i, u := range after.Users {
+		if !rapid.Bool().Draw(t, "user") {
+			continue
+		}
+		now := *u
+		now.Attributes = nil
+		if title := rapid.SampledFrom([]string{"", "Observer", "Astronom é", " Cook", "Engineer"}).Draw(t, "title"); title != "" {
+			now.Attributes.Put("title", []filter.Value{{Text: title}})
+		}
+		var mails []filter.Value
+		for _, m := range rapid.SliceOfNDistinct(rapid.SampledFrom([]string{"a@cindervale.example", "b@cindervale.example", "c@cindervale.example"}), 0, 3, rapid.ID).Draw(t, "mails") {
+			mails = append(mails, filter.Value{Text: m})
+		}
+		if mails != nil {
+			now.Attributes.Put("mails", mails)
+		}
+		if now.Active = nil; rapid.Bool().Draw(t, "off") {
+			now.Active = new(bool)
+		}
+		if now.Expires = (directory.Instant{}); rapid.Bool().Draw(t, "ends") {
+			now.Expires = directory.Instant{Time: time.Unix(0, 0).UTC().AddDate(0, 0, rapid.IntRange(20000, 40000).Draw(t, "day"))}
+		}
+		after.Users[i] = &now
+	}
+	for i, g := range after.Groups {
+		if !rapid.Bool().Draw(t, "group") {
+			continue
+		}
+		now := *g
+		now.Members = &directory.Members{}
+		now.Description = rapid.SampledFrom([]string{"", "Who observes"}).Draw(t, "description")
+		for _, u := range before.Users {
+			switch {
+			case !rapid.Bool().Draw(t, "member"):
+			case g.Name == "unix":
+				now.Members.Users = append(now.Members.Users, name.Ref{Name: u.Name})
+			default:
+				now.Members.Any = append(now.Members.Any, name.Ref{Name: u.DN})
+			}
+		}
+		after.Groups[i] = &now
+	}
+	return after
+}
+
+// What is written is there afterwards and nothing else is; what is taken back leaves everything as it
+// was; and who changed an entry meanwhile keeps what they did, and nothing is left by half.
+func TestWhatIsWrittenIsThere(t *testing.T) {
+	t.Setenv("GATEMAP_SECRET_TEST", secret)
+	s := startSlapd(t, staff(), "127.0.0.1")
+	source := s.written()
+	tables := tablesOf(t, source)
+	_, document, err := connect.NewJob(source, s.host(), connect.Records{})
+	require.NoError(t, err)
+	writer := document.(connect.Writer)
+	rapid.Check(t, func(rt *rapid.T) {
+		before, err := fetch(t, s, source)
+		require.NoError(rt, err)
+		was := s.dump(rt)
+		after := redrawn(rt, before)
+		all, stays := connect.Rewrites(source, before, after)
+		require.Empty(rt, stays)
+		w, err := writer.Writing(t.Context(), &connect.Job{Source: source, Host: s.host(), Tables: tables})
+		require.NoError(rt, err)
+		defer w.Close()
+		meddles := len(all) > 0 && rapid.Bool().Draw(rt, "meddles")
+		early := rapid.Bool().Draw(rt, "early")
+		meddled := 0
+		if meddles {
+			meddled = rapid.IntRange(0, len(all)-1).Draw(rt, "at")
+		}
+		meddle := func() {
+			line := "replace: title\ntitle: Meddler"
+			if all[meddled].Group != nil {
+				line = "replace: description\ndescription: meddled"
+			}
+			require.NoError(rt, s.Modify("dn: "+all[meddled].DN()+"\nchangetype: modify\n"+line+"\n"))
+		}
+		if meddles && early {
+			meddle()
+			was = s.dump(rt)
+		}
+		list, err := connect.Look(w, all)
+		if err == nil && meddles && !early {
+			meddle()
+			was = s.dump(rt)
+		}
+		if err == nil {
+			err = connect.Make(w, all, list)
+		}
+		if err != nil {
+			require.True(rt, meddles, "%v", err)
+			var elsewhere *connect.ElsewhereError
+			require.ErrorAs(rt, err, &elsewhere)
+			assert.Equal(rt, was, s.dump(rt), "nothing is left of what was written")
+			return
+		}
+		now, err := fetch(t, s, source)
+		require.NoError(rt, err)
+		if !meddles { // what the meddler changed may be none of what is written
+			_, left := connect.Settle(after, now)
+			assert.True(rt, left.Empty(), "%+v", left)
+		} else {
+			again, _ := connect.Rewrites(source, now, after)
+			for _, r := range again {
+				assert.Equal(rt, all[meddled].Named(), r.Named())
+			}
+		}
+		is := s.dump(rt)
+		for dn := range was {
+			if !slices.ContainsFunc(all, func(r *connect.Rewrite) bool { return r.DN() == dn }) {
+				assert.Equal(rt, was[dn], is[dn], dn)
+			}
+		}
+		assert.Equal(rt, slices.Sorted(maps.Keys(was)), slices.Sorted(maps.Keys(is)))
+		if rapid.Bool().Draw(rt, "undone") {
+			require.NoError(rt, connect.Undo(w, list, connect.IsMade))
+			assert.Equal(rt, was, s.dump(rt), "all is as it was")
+			require.NoError(rt, connect.Undo(w, list, connect.Unknown))
+			assert.Equal(rt, was, s.dump(rt), "once is enough")
+		}
+	})
+}

@@ -1,0 +1,246 @@
+package connect
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"gatemap/core/directory"
+	"gatemap/core/place"
+)
+
+// Writer is a Document whose records are written where they come from, as write says
+// (docs/connected.md, "Directories that are written").
+type Writer interface {
+	// Writing connects to where the records come from.
+	Writing(ctx context.Context, j *Job) (Writing, error)
+}
+
+// Writing writes records where they come from. It is for one user at a time.
+type Writing interface {
+	// Server is the address that answered.
+	Server() string
+	// Look reads the entry of a record, and says how it is to be modified. The error is an
+	// *ElsewhereError where it is not what the map has any more.
+	Look(r *Rewrite) (*Modification, error)
+	// Make modifies an entry, unless it was modified since it was looked at, and sees that the
+	// record is then what it is to be. made says how far it came where there is an error.
+	Make(r *Rewrite, m *Modification) (made Made, err error)
+	// Undo takes a modification back, or what is there of it. What somebody else has changed since
+	// is left. Where it is not known whether it was made, what was taken away is given back only
+	// where nobody else can have taken it away.
+	Undo(m *Modification, made Made) error
+	Close()
+}
+
+// Made says whether a modification was made.
+type Made uint8
+
+// Whether it was.
+const (
+	NotMade Made = iota
+	Unknown      // the connection ended before the server answered, or the program did
+	IsMade
+)
+
+// Rewrite is a record that is to be written: that of a user or of a group.
+type Rewrite struct {
+	User  *Changed[directory.User]
+	Group *Regrouped
+}
+
+// String names the record, with what becomes of it.
+func (r *Rewrite) String() string { return r.Named().String() + ": " + r.Words() }
+
+// Words says what becomes of the record.
+func (r *Rewrite) Words() string {
+	if r.User != nil {
+		return FieldWords(r.User.Fields)
+	}
+	return r.Group.Words()
+}
+
+// Named names the record.
+func (r *Rewrite) Named() Named {
+	if r.User != nil {
+		return Named{User, r.User.Before.Name}
+	}
+	return Named{Group, r.Group.Before.Name}
+}
+
+// DN is the distinguished name of the record's entry; "" where none is known.
+func (r *Rewrite) DN() string {
+	if r.User != nil {
+		return r.User.Before.DN
+	}
+	return r.Group.Before.DN
+}
+
+// takes says that somebody loses something by it: it is made before those that only give.
+func (r *Rewrite) takes() bool {
+	if r.User != nil {
+		return r.User.Before.IsActive() && !r.User.After.IsActive()
+	}
+	return len(r.Group.Removed) > 0
+}
+
+// Rewrites are the records that are to be written where they come from, those of which somebody
+// loses something first, and, in words, what of the change is not written there.
+func Rewrites(s *directory.Source, before, after Records) (all []*Rewrite, stays []string) {
+	_, d := Settle(before, after)
+	for i := range d.Changed {
+		c := &d.Changed[i]
+		written, other := parted(c.Fields, func(f Field) bool { return slices.Contains(s.Write, userWrite(f.Attribute)) })
+		if len(written) > 0 {
+			all = append(all, &Rewrite{User: &Changed[directory.User]{c.Before, c.After, written}})
+		}
+		if len(other) > 0 {
+			stays = append(stays, fmt.Sprintf("user %s: %s", c.Before.Name, FieldWords(other)))
+		}
+	}
+	for i := range d.ChangedGroups {
+		c := d.ChangedGroups[i]
+		written, other := parted(c.Fields, func(f Field) bool { return slices.Contains(s.Write, groupWrite(f.Attribute)) })
+		if len(written) > 0 {
+			own := c
+			own.Fields = written
+			if !slices.Contains(s.Write, directory.WriteMembers) {
+				own.Added, own.Removed = nil, nil
+			}
+			all = append(all, &Rewrite{Group: &own})
+		}
+		if len(other) > 0 {
+			stays = append(stays, fmt.Sprintf("group %s: %s", c.Before.Name, FieldWords(other)))
+		}
+	}
+	for _, line := range []struct {
+		words string
+		n     int
+	}{
+		{"users who come or go", len(d.Joined) + len(d.Left)},
+		{"groups that come or go", len(d.NewGroups) + len(d.GoneGroups)},
+		{"devices", len(d.NewDevices) + len(d.GoneDevices) + len(d.OtherDevices)},
+	} {
+		if line.n > 0 {
+			stays = append(stays, fmt.Sprintf("%s: %d", line.words, line.n))
+		}
+	}
+	slices.SortStableFunc(all, func(a, b *Rewrite) int { return cmp.Compare(rank(b), rank(a)) })
+	return all, stays
+}
+
+func rank(r *Rewrite) int {
+	if r.takes() {
+		return 1
+	}
+	return 0
+}
+
+func parted(fields []Field, is func(Field) bool) (yes, no []Field) {
+	for _, f := range fields {
+		if is(f) {
+			yes = append(yes, f)
+		} else {
+			no = append(no, f)
+		}
+	}
+	return yes, no
+}
+
+// userWrite says what a field of a user is for write; "" is never written.
+func userWrite(field string) directory.Write {
+	switch field {
+	case "active":
+		return directory.WriteActive
+	case "userName", "dn", "primary_group":
+		return ""
+	}
+	return directory.WriteAttributes
+}
+
+func groupWrite(field string) directory.Write {
+	switch field {
+	case "members":
+		return directory.WriteMembers
+	case "description":
+		return directory.WriteAttributes
+	}
+	return ""
+}
+
+// Differs says in words what of a record that is to be written is not as it is on one side now; ""
+// says that nothing is. The record is the only one of now.
+func (r *Rewrite) Differs(now Records, after bool) string {
+	if r.User != nil {
+		if len(now.Users) != 1 {
+			return "it is not one of the users that the source means"
+		}
+		side := r.User.Before
+		if after {
+			side = r.User.After
+		}
+		fields := userFields(side, now.Users[0])
+		return FieldWords(slices.DeleteFunc(fields, func(f Field) bool { return !hasField(r.User.Fields, f.Attribute) }))
+	}
+	if len(now.Groups) != 1 {
+		return "it is not one of the groups that the source means"
+	}
+	side := r.Group.Before
+	if after {
+		side = r.Group.After
+	}
+	other := regrouped(Changed[directory.Group]{side, now.Groups[0], groupFields(side, now.Groups[0])})
+	other.Fields = slices.DeleteFunc(other.Fields, func(f Field) bool { return !hasField(r.Group.Fields, f.Attribute) })
+	if !hasField(r.Group.Fields, "members") {
+		other.Added, other.Removed = nil, nil
+	}
+	return other.Words()
+}
+
+func hasField(fields []Field, attribute string) bool {
+	return slices.ContainsFunc(fields, func(f Field) bool { return f.Attribute == attribute })
+}
+
+// ElsewhereError says that a record was changed where it comes from since it was taken in.
+type ElsewhereError struct {
+	Rewrite *Rewrite
+	Theirs  string // what differs there, in words
+}
+
+func (e *ElsewhereError) Error() string {
+	return fmt.Sprintf("%s was changed there meanwhile: there: %s; here: %s", e.Rewrite.Named(), e.Theirs, e.Rewrite.Words())
+}
+
+// writes sees that a source can be written as it wants to be.
+func writes(s *directory.Source, errs *place.Errors) {
+	d := Of(s)
+	if len(s.Write) == 0 || d == nil {
+		return
+	}
+	switch _, can := d.(Writer); {
+	case !can:
+		errs.Addf(s.Place, "write is not for %s: nothing can be written there", d.Connector().Name)
+	case s.Feeds != nil:
+		errs.Addf(s.Place, "write is not for a source that feeds: its records are no accounts")
+	}
+}
+
+// Written is how the attribute that is written is called where records of a source come from; ok is
+// false where none is, or it holds a secret.
+func Written(table *directory.UserTable, ours string) (theirs string, ok bool) {
+	theirs = ours
+	if table.Attributes != nil {
+		theirs = ""
+		for own, its := range table.Attributes {
+			if strings.EqualFold(own, ours) {
+				theirs = its
+			}
+		}
+	}
+	return theirs, theirs != "" && !secret[strings.ToLower(theirs)]
+}
+
+// SameReference says that two references to a member are spellings of one.
+func SameReference(a, b string) bool { return key(a) == key(b) }
