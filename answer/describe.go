@@ -59,6 +59,7 @@ type Revision struct {
 	Reverts   int       `json:"reverts,omitempty" doc:"The revision that it reverts."`
 	Overrides string    `json:"overrides,omitempty" doc:"What was overridden, by whom and why."`
 	Changes   []string  `json:"changes,omitempty" doc:"What was changed, in sentences; only for a single revision."`
+	Written   []Writing `json:"written,omitempty" doc:"The directories to which it was written first, where their records come from; only for a single revision."`
 	Arrived   []Arrival `json:"arrived,omitempty" doc:"The linked systems where it arrived: by the first delivery of it or of a later one; only for a single revision."`
 }
 
@@ -68,6 +69,12 @@ type Arrival struct {
 	At       time.Time `json:"at"`
 	Delivery int64     `json:"delivery" doc:"Number of the delivery."`
 	Revision int       `json:"revision" doc:"The revision that was delivered: this one, or a later one."`
+}
+
+// Writing says when a revision was written to a directory.
+type Writing struct {
+	Directory string    `json:"directory"`
+	At        time.Time `json:"at"`
 }
 
 // User is what a directory says of a user.

@@ -28,6 +28,7 @@ type Trial struct {
 	Applies  bool      `json:"applies" doc:"Whether all changes can be applied to the revision in force."`
 	Obstacle string    `json:"obstacle,omitempty" doc:"Why not."`
 	Notices  []string  `json:"notices,omitempty" doc:"Notices to read before it is committed."`
+	Writes   int       `json:"writes,omitempty" doc:"How many records the commit first writes where they come from."`
 }
 
 // Staged is a staged change.

@@ -2,10 +2,11 @@ package answer
 
 import (
 	"fmt"
-	"gatemap/core/rule"
-	"gatemap/core/situation"
 	"slices"
 	"strings"
+
+	"gatemap/core/rule"
+	"gatemap/core/situation"
 )
 
 // Stop puts what shuts something into words.

@@ -2,12 +2,13 @@ package cli
 
 import (
 	"fmt"
-	"gatemap/answer"
-	"gatemap/core/rule"
 	"maps"
 	"reflect"
 	"slices"
 	"strings"
+
+	"gatemap/answer"
+	"gatemap/core/rule"
 )
 
 var effects = []string{string(answer.Gain), string(answer.Loss), string(answer.Changed), string(answer.Reroute), string(answer.Every)}

@@ -114,6 +114,9 @@ func (a *app) history() *cobra.Command {
 func (a *app) historyText(all *answer.Revisions) error {
 	for _, r := range all.Revisions {
 		a.print("%s  %s  %s  %s\n", a.paint(strong, fmt.Sprintf("%4d", r.Number)), r.At.Local().Format("2006-01-02 15:04:05"), pad(r.Author, 16), r.Reason)
+		for _, x := range r.Written {
+			a.print("      written to %s %s\n", x.Directory, x.At.Local().Format("2006-01-02 15:04:05"))
+		}
 		for _, x := range r.Arrived {
 			a.print("      arrived in %s %s by delivery %d\n", x.System, x.At.Local().Format("2006-01-02 15:04:05"), x.Delivery)
 		}

@@ -3,11 +3,12 @@ package cli
 import (
 	"context"
 	"fmt"
-	"gatemap/answer"
-	"gatemap/client"
 	"slices"
 	"strconv"
 	"strings"
+
+	"gatemap/answer"
+	"gatemap/client"
 
 	"github.com/spf13/cobra"
 )

@@ -34,7 +34,7 @@ folder, and a commit writes its files. reach, why, who and the other questions t
   gatemap trial commit engineer --version 2 --reason "From Monday on"`,
 		Args: cobra.NoArgs,
 	}
-	cmd.AddCommand(a.trialBegin(), a.trialFrom(), a.trialList(), a.trialShow(), a.trialRemove(), a.trialJoin(), a.trialLeave(), a.trialSet(), a.trialGroup(), a.trialLine(), a.trialPart(), a.trialWithdraw(),
+	cmd.AddCommand(a.trialBegin(), a.trialFrom(), a.trialList(), a.trialShow(), a.trialWrites(), a.trialRemove(), a.trialJoin(), a.trialLeave(), a.trialSet(), a.trialGroup(), a.trialLine(), a.trialPart(), a.trialWithdraw(),
 		a.trialChanges(), a.trialUnstage(), a.trialOutcome(), a.trialCommit())
 	return cmd
 }
@@ -164,6 +164,9 @@ func (a *app) trialText(t *answer.Trial) error {
 		return nil
 	}
 	a.print("\nSee the outcome:  gatemap trial outcome %s\n", t.Name)
+	if t.Writes > 0 {
+		a.print("See what it writes elsewhere:  gatemap trial writes %s\n", t.Name)
+	}
 	return nil
 }
 

@@ -27,6 +27,11 @@ func (c *Client) Trial(ctx context.Context, named string) (*answer.Trial, error)
 	return call[answer.Trial](ctx, c, http.MethodGet, ofTrial(named, ""), nil, nil)
 }
 
+// TrialWrites is what the commit of a trial first writes where records come from.
+func (c *Client) TrialWrites(ctx context.Context, named string) (*answer.Writes, error) {
+	return call[answer.Writes](ctx, c, http.MethodGet, ofTrial(named, "/writes"), nil, nil)
+}
+
 // BeginTrial begins a trial: an empty one, or, with all files of a map folder by path,
 // one with the differences between these and the map in force.
 func (c *Client) BeginTrial(ctx context.Context, named, note string, files map[string]string) (*answer.Trial, error) {

@@ -28,7 +28,7 @@ var layers = [][]string{
 	{"service/deliveries"},
 	{"service/intake", "service/changeset", "service/access", "service/readings"},
 	{"service/rights"},
-	{"service/proposed"},
+	{"service/proposed", "service/writes"},
 	{"service/history", "service/sourcecheck"},
 	{"service/query"},
 	{"service/content", "service/audit"},

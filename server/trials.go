@@ -154,6 +154,9 @@ func outcomes(api huma.API, s *workspace.Service) {
 	get(api, "/trials/{trial}/turned", "turned", "Which findings and guarantees a trial changes", func(ctx context.Context, in *Tried) (*answer.Turned, error) {
 		return s.Outcomes.Turned(ctx, in.Trial)
 	})
+	read(api, "/trials/{trial}/writes", "writes", "What the commit of a trial first writes where records come from", operator.Stage, func(ctx context.Context, in *Tried) (*answer.Writes, error) {
+		return s.Commits.Looked(ctx, operator.From(ctx), in.Trial)
+	})
 	post(api, "/trials/{trial}/commit", "commit-trial", "Put a trial in force, as one revision", operator.Commit, http.StatusOK, func(ctx context.Context, in *struct {
 		Tried
 		Version

@@ -81,6 +81,11 @@ func (s *Store) write(ctx context.Context, tx *tx, r Revision, put []Row, gone [
 	if err := errors.Join(depart(ctx, tx, &r), noteTaken(ctx, tx, r.Taken)); err != nil {
 		return err
 	}
+	for _, id := range r.Writes {
+		if err := endWrite(ctx, tx.Tx, id, r.At, r.Number); err != nil {
+			return err
+		}
+	}
 	for _, key := range gone {
 		if err := end(ctx, tx.Tx, key, r.Number); err != nil {
 			return err

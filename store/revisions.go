@@ -33,6 +33,8 @@ type Revision struct {
 
 	// Of a run: names that lost their records by it, and names that lead to some again.
 	Departed, Returned []Departed
+	// Writes are the numbers of what was written for it where records come from.
+	Writes []int64
 	// Taken is what it took away, of a change that came by itself; nil: nothing counts.
 	Taken *Taken
 }

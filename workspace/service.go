@@ -25,6 +25,7 @@ import (
 	"gatemap/service/query"
 	"gatemap/service/readings"
 	"gatemap/service/rights"
+	"gatemap/service/writes"
 	"gatemap/store"
 )
 
@@ -42,6 +43,7 @@ type Service struct {
 	Sessions   *access.Sessions
 	Readings   *readings.Readings
 	Deliveries *deliveries.Deliveries
+	Writes     *writes.Writes
 
 	store   *store.Store
 	host    connect.Host
@@ -79,7 +81,13 @@ func (s *Service) open(ctx context.Context, log *slog.Logger, o Options) (err er
 	s.Audit = audit.New(s.closing, &s.working, s.store, log)
 	s.History = history.New(s.store, s.Events, log)
 	s.Rights = rights.New(s.store, s.Audit, s.History)
-	s.Changes = changeset.Open(changeset.Ports{Keeper: s.store, History: s.History, Past: s.store, Rights: s.Rights, Events: s.Events, Log: log})
+	s.Writes = &writes.Writes{Ports: writes.Ports{
+		Store: s.store, History: s.History, Folder: func() *content.Folder { return s.History.Head().Folder }, Host: &s.host, Log: log,
+		Closing: s.closing, Working: &s.working,
+	}}
+	s.Changes = changeset.Open(changeset.Ports{
+		Keeper: s.store, History: s.History, Past: s.store, Rights: s.Rights, Events: s.Events, Log: log, Writes: s.Writes,
+	})
 	s.History.OnMove(s.Changes.Forget)
 	if err := s.load(ctx); err != nil {
 		return err

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+
 	"gatemap/answer"
 	"gatemap/core/change"
 	"gatemap/core/directory"

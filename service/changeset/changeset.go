@@ -18,6 +18,7 @@ import (
 	"gatemap/service/events"
 	"gatemap/service/query"
 	"gatemap/service/rights"
+	"gatemap/service/writes"
 	"gatemap/store"
 )
 
@@ -62,6 +63,8 @@ type Ports struct {
 	Rights  Rights
 	Events  *events.Events
 	Log     *slog.Logger
+	// Writes writes records where they come from; nil: that is left to whoever commits.
+	Writes *writes.Writes
 }
 
 // Trials are the trials of a map: begun, changed, and let go.

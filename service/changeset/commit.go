@@ -113,8 +113,38 @@ func (s *Commits) commitTried(ctx context.Context, by operator.Actor, w *tried, 
 		return r, err
 	}
 	r.At, r.Author, r.Origin, r.Overrides = time.Now(), by.Name, by.Origin, overrides
-	// It is done even when the caller has gone: half of it must not be.
-	return s.History.Amend(context.WithoutCancel(ctx), r, put, gone, w.folder, w.trial.Atlas)
+	ctx = context.WithoutCancel(ctx) // it is done even when the caller has gone: half of it must not be
+	if s.Writes == nil {
+		return s.History.Amend(ctx, r, put, gone, w.folder, w.trial.Atlas)
+	}
+	written, err := s.Writes.Make(ctx, by, w.head.Folder, w.folder)
+	if err != nil {
+		return r, err
+	}
+	defer written.Close()
+	r.Writes = written.IDs()
+	made, err := s.History.Amend(ctx, r, put, gone, w.folder, w.trial.Atlas)
+	if err != nil {
+		written.Back(ctx)
+	}
+	return made, err
+}
+
+// Looked is what the commit of a trial would write where records come from. The error is a
+// *directory.NotFoundError, or an *answer.ConflictError that says what keeps it from being written.
+func (s *Commits) Looked(ctx context.Context, by operator.Actor, named string) (*answer.Writes, error) {
+	t, w, err := s.bench.standing(ctx, named)
+	if err == nil {
+		err = mayTouch(by, t)
+	}
+	if err != nil {
+		return nil, err
+	}
+	looked, err := s.Writes.Look(ctx, w.head.Folder, w.folder)
+	if err == nil {
+		looked.Trial = t.Name
+	}
+	return looked, err
 }
 
 // whoMoved adds to what keeps a trial who changed the map since it was staged.

@@ -3,11 +3,12 @@ package changeset
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
+	"strings"
+
 	"gatemap/operator"
 	"gatemap/stage"
 	"gatemap/store"
-	"slices"
-	"strings"
 )
 
 // mayStage says whether someone may stage a change.

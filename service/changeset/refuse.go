@@ -3,6 +3,7 @@ package changeset
 import (
 	"errors"
 	"fmt"
+
 	"gatemap/answer"
 	"gatemap/core/directory"
 	"gatemap/operator"

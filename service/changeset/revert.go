@@ -4,6 +4,8 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
+
 	"gatemap/answer"
 	"gatemap/connect"
 	"gatemap/core/directory"
@@ -12,7 +14,6 @@ import (
 	"gatemap/service/content"
 	"gatemap/stage"
 	"gatemap/store"
-	"slices"
 )
 
 // maxRestored is how many records and documents a revert can put back; what is

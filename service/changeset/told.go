@@ -3,11 +3,14 @@ package changeset
 import (
 	"cmp"
 	"fmt"
+	"slices"
+	"strings"
+
 	"gatemap/answer"
 	"gatemap/core/name"
+	"gatemap/service/writes"
 	"gatemap/stage"
 	"gatemap/store"
-	"strings"
 )
 
 // trialOn is a version of a trial on a revision.
@@ -35,22 +38,32 @@ func (s *Bench) describe(t *store.Trial) (*answer.Trial, error) {
 	if w.err != nil {
 		d.Obstacle = w.err.Error()
 	} else {
-		d.Notices = w.notices()
+		w.tell(d, s.Writes != nil)
 	}
 	s.told.Add(of, new(*d))
 	return d, nil
 }
 
-// notices says what is worth knowing before a trial is committed.
-func (w *tried) notices() (notices []string) {
+// tell says what is worth knowing before a trial is committed. written says whether records are
+// written where they come from.
+func (w *tried) tell(d *answer.Trial, written bool) {
+	var notices []string
+	counts, stays := writes.Records(w.head.Folder, w.folder)
 	var sourced []string
-	for _, d := range w.head.Folder.Written.Map.Directories {
-		if len(w.draft.Touched[d.Name]) > 0 && d.Source != nil {
-			sourced = append(sourced, d.Name)
+	for _, x := range stays {
+		sourced = append(sourced, x.Directory)
+	}
+	for _, c := range counts {
+		if written {
+			notices = append(notices, fmt.Sprintf("The commit first writes to where the records of %s come from, records: %d.", c.Directory, c.Records))
+			d.Writes += c.Records
+		} else {
+			sourced = append(sourced, c.Directory)
 		}
 	}
-	if sourced != nil {
-		notices = append(notices, fmt.Sprintf("Records of %s come from a source: make the change there too, or the next intake restores what the source has.", strings.Join(sourced, " and ")))
+	if slices.Sort(sourced); sourced != nil {
+		notices = append(notices, fmt.Sprintf("Records of %s come from a source: make the change there too, or the next intake restores what the source has.",
+			strings.Join(slices.Compact(sourced), " and ")))
 	}
 	book := w.head.Atlas.Book
 	for _, c := range w.changes {
@@ -58,5 +71,5 @@ func (w *tried) notices() (notices []string) {
 			notices = append(notices, fmt.Sprintf("No user has the attribute %s so far%s", c.Attribute, cmp.Or(name.DidYouMean(name.Near(c.Attribute, book.AttributeNames())), ".")))
 		}
 	}
-	return notices
+	d.Notices = notices
 }

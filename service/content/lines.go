@@ -1,11 +1,12 @@
 package content
 
 import (
+	"slices"
+	"strings"
+
 	"gatemap/core/atlas"
 	"gatemap/core/place"
 	"gatemap/mapfile"
-	"slices"
-	"strings"
 )
 
 // Entry is an entry of a list of a file.

@@ -1,6 +1,7 @@
 package content
 
 import (
+	"fmt"
 	"strings"
 
 	"gatemap/connect"
@@ -8,12 +9,21 @@ import (
 	"gatemap/core/name"
 )
 
-// OnCommit are the folded names of the systems that are delivered to at every commit.
-func (f *Folder) OnCommit() map[string]bool {
+// Unasked are what the service changes elsewhere without being asked each time: the systems that are
+// delivered to at every commit, and what of directories is written.
+func (f *Folder) Unasked() map[string]bool {
 	all := map[string]bool{}
 	for _, s := range f.Written.Map.Systems {
 		if s.Link != nil && s.Link.Deliver == gate.OnCommit {
-			all[name.Fold(s.Name)] = true
+			all["the system "+strings.ToLower(s.Name)] = true
+		}
+	}
+	for _, d := range f.Written.Map.Directories {
+		if d.Source == nil {
+			continue
+		}
+		for _, w := range d.Source.Write {
+			all[fmt.Sprintf("%s of the directory %s", w, strings.ToLower(d.Name))] = true
 		}
 	}
 	return all

@@ -60,6 +60,13 @@ func (s *History) Revision(ctx context.Context, number int) (*answer.Revision, e
 	for _, a := range arrived {
 		d.Arrived = append(d.Arrived, answer.Arrival{System: a.System, At: a.Ended, Delivery: a.ID, Revision: a.Revision})
 	}
+	written, err := s.store.WritesOf(ctx, number)
+	if err != nil {
+		return nil, err
+	}
+	for _, w := range written {
+		d.Written = append(d.Written, answer.Writing{Directory: w.Directory, At: w.Ended})
+	}
 	if r.Changes == nil {
 		d.Changes, err = s.turned(ctx, number)
 		return &d, err

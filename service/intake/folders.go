@@ -5,6 +5,11 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"time"
+
 	"gatemap/connect"
 	"gatemap/core/directory"
 	"gatemap/operator"
@@ -12,10 +17,6 @@ import (
 	"gatemap/service/content"
 	"gatemap/service/query"
 	"gatemap/store"
-	"io/fs"
-	"os"
-	"path/filepath"
-	"time"
 )
 
 // Commit makes a folder the newest revision, where it differs from the

@@ -3,13 +3,14 @@ package intake
 import (
 	"context"
 	"fmt"
+	"slices"
+	"strings"
+	"time"
+
 	"gatemap/connect"
 	"gatemap/core/directory"
 	"gatemap/operator"
 	"gatemap/store"
-	"slices"
-	"strings"
-	"time"
 )
 
 // departures are the names that documents still have, of records that a run takes away or

@@ -49,14 +49,14 @@ func (s *Rights) MayCommit(ctx context.Context, by operator.Actor, parts ...Begu
 
 // MayConnect is nil if someone may make the change from one folder to another: they have
 // the right to connect, or it neither adds nor changes what the map connects to and reads
-// on the host; and the right to deliver, or it lets no system be delivered to at every commit. A
-// refusal is in the audit.
+// on the host; and the right to deliver, or it lets commits change nothing more elsewhere, in systems
+// or directories. A refusal is in the audit.
 func (s *Rights) MayConnect(ctx context.Context, by operator.Actor, before, after *content.Folder) error {
-	delivered := before.OnCommit()
-	for system := range after.OnCommit() {
-		if err := by.May(operator.Deliver); err != nil && !delivered[system] && !by.IsService() {
+	already := before.Unasked()
+	for what := range after.Unasked() {
+		if err := by.May(operator.Deliver); err != nil && !already[what] && !by.IsService() {
 			s.audit.Refused(ctx, by, "deliver", err.Error())
-			return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("this lets the system %s be delivered to at every commit: %v", strings.ToLower(system), err)}
+			return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("this lets commits change %s elsewhere: %v", what, err)}
 		}
 	}
 	was := before.Targets()

@@ -66,6 +66,7 @@
       {#if one.overrides}<p>Overridden: {one.overrides}</p>{/if}
       <h3>Changes</h3>
       <ul>{#each (one.changes ?? []).slice(0, whole ? undefined : some) as c, i (i)}<li>{c}</li>{:else}<li class="soft">Nothing was changed.</li>{/each}</ul>
+      {#if one.written?.length}<p>Written to {#each one.written as x, i (x.directory)}{i ? ', ' : ''}{x.directory} at <span class="figures">{when(x.at)}</span>{/each}, before it was in force.</p>{/if}
       {#if one.arrived?.length}<p>Arrived in {#each one.arrived as a, i (a.system)}{i ? ', ' : ''}<a href={links.system(a.system)}>{a.system}</a> at <span class="figures">{when(a.at)}</span> (<a href={place.to('/deliveries', { delivery: String(a.delivery) })}>delivery {a.delivery}</a>){/each}.</p>{/if}
       {#if !whole && (one.changes?.length ?? 0) > some}<p><button class="act" onclick={() => (whole = true)}>Show all {one.changes?.length} changes</button></p>{/if}
       {#if rights.stage && one.revision > 1}<p><button class="act" onclick={revert}>Revert this revision</button> <span class="soft">begins a trial, which shows the outcome first</span></p>{/if}

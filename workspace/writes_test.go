@@ -1,0 +1,246 @@
+package workspace_test
+
+import (
+	"fmt"
+	"net"
+	"os/exec"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	ber "github.com/go-asn1-ber/asn1-ber"
+	goldap "github.com/go-ldap/ldap/v3"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"gatemap/answer"
+	"gatemap/operator"
+	"gatemap/service/intake"
+	"gatemap/stage"
+	"gatemap/store"
+	"gatemap/tools/slapd"
+	"gatemap/workspace"
+)
+
+// writtenDirectory is an observatory whose directory is on a real server and is written.
+func writtenDirectory(t *testing.T, more string, between ...func(address string) string) (*observatory, *slapd.Server) {
+	t.Helper()
+	t.Setenv("GATEMAP_SECRET_DIRECTORY", slapd.Secret)
+	var b strings.Builder
+	for _, ou := range []string{"people", "groups"} {
+		b.WriteString("dn: ou=" + ou + "," + slapd.Suffix + "\nobjectClass: organizationalUnit\nou: " + ou + "\n\n")
+	}
+	for _, uid := range []string{"ida", "bo", "cy"} {
+		b.WriteString("dn: uid=" + uid + ",ou=people," + slapd.Suffix + "\nobjectClass: inetOrgPerson\nuid: " + uid + "\ncn: " + uid + "\nsn: x\ntitle: Observer\nemployeeNumber: " + uid + "1\n\n")
+	}
+	b.WriteString("dn: cn=crew,ou=groups," + slapd.Suffix + "\nobjectClass: groupOfNames\nobjectClass: extensibleObject\ncn: crew\nmanager: uid=ida,ou=people," + slapd.Suffix + "\nmember: uid=ida,ou=people," + slapd.Suffix + "\n\n")
+	b.WriteString("dn: cn=unix,ou=groups," + slapd.Suffix + "\nobjectClass: posixGroup\ncn: unix\ngidNumber: 500\nmemberUid: bo\n\n")
+	server, err := slapd.Start(t.TempDir(), b.String(), nil, []string{"127.0.0.1"})
+	require.NoError(t, err)
+	t.Cleanup(server.Stop)
+	address := server.LDAP
+	for _, b := range between {
+		address = b(address)
+	}
+	o := startObservatory(t, map[string]string{"people.csv": "number,title\nida1,Astronomer\n", "cindervale.yaml": `
+directory: cindervale
+source:
+  ldap: {servers: ["` + address + `"], bind: "` + slapd.Admin + `", secret: {env: GATEMAP_SECRET_DIRECTORY}, tries: 1, timeout: 2s}
+  write: [members, attributes, active]
+  removal_limit: 100%
+  users: {filter: (objectClass=inetOrgPerson), name: uid, disabled: (employeeType=gone), attributes: {title: title, employeeNumber: employeeNumber, mails: mail}}
+  groups: {filter: "(|(objectClass=groupOfNames)(objectClass=posixGroup))", name: cn, members: [member, memberUid], managers: manager}
+` + more})
+	require.NotZero(t, o.run("cindervale", intake.Intaking{Commit: true}).Run.Revision)
+	return o, server
+}
+
+// entry is an entry as another client sees it.
+func entry(t *testing.T, server *slapd.Server, rdn string) string {
+	t.Helper()
+	out, err := exec.Command("ldapsearch", "-x", "-LLL", "-o", "ldif-wrap=no", "-H", server.LDAP, "-D", slapd.Admin, "-w", slapd.Secret, "-s", "base", "-b", rdn+","+slapd.Suffix).CombinedOutput()
+	require.NoError(t, err, "%s", out)
+	return string(out)
+}
+
+func title(user, to string) stage.Change {
+	return stage.Change{Do: stage.SetUser, User: user, Attribute: "title", Value: raw(to)}
+}
+
+// A commit is there in the directory before it is in force, and the next run finds nothing else.
+func TestACommitWritesTheDirectory(t *testing.T) {
+	o, server := writtenDirectory(t, "")
+	begin(t, o.Service, "more", title("ida", "Engineer"), stage.Change{Do: stage.Join, Group: "crew", Member: "bo"}, stage.Change{Do: stage.Leave, Group: "crew", Member: "ida"},
+		stage.Change{Do: stage.Join, Group: "unix", Member: "cy"}, stage.Change{Do: stage.SetUser, User: "cy", Attribute: "active", Value: raw(false)})
+	trial, err := o.Trials.Find(t.Context(), ada, "more")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"The commit first writes to where the records of cindervale come from, records: 4."}, trial.Notices)
+	looked, err := o.Commits.Looked(t.Context(), ada, "more")
+	require.NoError(t, err)
+	require.Len(t, looked.Writes, 4)
+	assert.Equal(t, "dn: uid=cy,ou=people,"+slapd.Suffix+"\nchangetype: modify\nadd: employeeType\nemployeeType: gone\n-\n", looked.Writes[0].Text, "what takes away is first")
+	assert.Contains(t, entry(t, server, "uid=ida,ou=people"), "title: Observer", "looking changes nothing")
+	require.NoError(t, commit(o.Service, ada, "more", ""))
+	assert.Contains(t, entry(t, server, "uid=ida,ou=people"), "title: Engineer")
+	crew := entry(t, server, "cn=crew,ou=groups")
+	assert.Contains(t, crew, "member: uid=bo")
+	assert.NotContains(t, crew, "member: uid=ida")
+	assert.Contains(t, entry(t, server, "cn=unix,ou=groups"), "memberUid: cy")
+	head := o.Head().Revision.Number
+	assert.Equal(t, answer.RunUnchanged, o.run("cindervale", intake.Intaking{Commit: true}).Run.State)
+	assert.Equal(t, head, o.Head().Revision.Number)
+	revision, err := o.History.Revision(t.Context(), head)
+	require.NoError(t, err)
+	require.Len(t, revision.Written, 1)
+	assert.Equal(t, "cindervale", revision.Written[0].Directory)
+	log := audited(t, o.Service)
+	assert.Contains(t, log, "write cindervale done: user cy: active \"true\" becomes \"false\"; group crew: members come")
+	_, err = o.Commits.Revert(t.Context(), ada, head, "back")
+	require.NoError(t, err)
+	require.NoError(t, commit(o.Service, ada, "back", ""))
+	assert.Contains(t, entry(t, server, "uid=ida,ou=people"), "title: Observer", "a revert writes back")
+}
+
+// Whoever manages a group changes it in the directory. Where somebody else did so meanwhile, both are
+// told, and nothing is half.
+func TestAManagerChangesAGroupWhereItLives(t *testing.T) {
+	o, server := writtenDirectory(t, "")
+	ida := operator.Actor{Name: "ida", User: "cindervale/ida", Role: operator.Manager}
+	_, err := o.OwnGroups.Change(t.Context(), ida, "crew", []string{"bo"}, nil, "")
+	require.NoError(t, err)
+	assert.Contains(t, entry(t, server, "cn=crew,ou=groups"), "member: uid=bo")
+	head := o.Head().Revision.Number
+	require.NoError(t, server.Modify("dn: cn=crew,ou=groups,"+slapd.Suffix+"\nchangetype: modify\nadd: member\nmember: uid=cy,ou=people,"+slapd.Suffix+"\n"))
+	_, err = o.OwnGroups.Change(t.Context(), ida, "crew", nil, []string{"bo"}, "")
+	require.ErrorContains(t, err, "nothing is committed, as cindervale cannot be written: group crew was changed there meanwhile: there: members come: uid=cy,ou=people,"+
+		slapd.Suffix+"; here: members go: uid=bo")
+	assert.Equal(t, head, o.Head().Revision.Number)
+	crew := entry(t, server, "cn=crew,ou=groups")
+	assert.Contains(t, crew, "member: uid=bo")
+	assert.Contains(t, crew, "member: uid=cy")
+	o.run("cindervale", intake.Intaking{Commit: true})
+	_, err = o.OwnGroups.Change(t.Context(), ida, "crew", nil, []string{"bo"}, "")
+	require.NoError(t, err, "once it is taken in")
+	assert.NotContains(t, entry(t, server, "cn=crew,ou=groups"), "member: uid=bo")
+}
+
+// Where one entry cannot be written, none is; and a revision that cannot be made leaves nothing.
+func TestAServerThatRefuses(t *testing.T) {
+	o, server := writtenDirectory(t, "")
+	require.NoError(t, server.Modify("dn: uid=cy,ou=people,"+slapd.Suffix+"\nchangetype: modify\nreplace: title\ntitle: Warden\n"))
+	begin(t, o.Service, "both", title("ida", "Engineer"), title("cy", "Engineer"))
+	head := o.Head().Revision.Number
+	require.ErrorContains(t, commit(o.Service, ada, "both", ""), `user cy was changed there meanwhile: there: title "Observer" becomes "Warden"; here: title "Observer" becomes "Engineer"`)
+	assert.Equal(t, head, o.Head().Revision.Number)
+	assert.Contains(t, entry(t, server, "uid=ida,ou=people"), "title: Observer")
+	begin(t, o.Service, "letters", title("bo", "Engineer"), stage.Change{Do: stage.SetUser, User: "ida", Attribute: "mails", Value: raw("ïda@cindervale.example")})
+	err := commit(o.Service, ada, "letters", "")
+	require.ErrorContains(t, err, "user ida: the server refuses it", "mail is of ASCII (RFC 4524 section 2.16)")
+	assert.Contains(t, entry(t, server, "uid=bo,ou=people"), "title: Observer", "what was written before is taken back")
+	assert.Contains(t, audited(t, o.Service), "write cindervale refused: taken back: the revision was not made")
+	server.Stop()
+	require.ErrorContains(t, commit(o.Service, ada, "both", ""), "connection refused")
+	require.NoError(t, server.Restart())
+	assert.Equal(t, head, o.Head().Revision.Number)
+}
+
+// deafening is a way to a server on which the answer to a modification is lost, and everything after it
+// on that connection.
+func deafening(t *testing.T) func(address string) string {
+	return func(address string) string {
+		l, err := net.Listen("tcp", "127.0.0.1:0")
+		require.NoError(t, err)
+		t.Cleanup(func() { _ = l.Close() })
+		go func() {
+			for {
+				client, err := l.Accept()
+				if err != nil {
+					return
+				}
+				server, err := net.Dial("tcp", strings.TrimPrefix(address, "ldap://"))
+				if err != nil {
+					_ = client.Close()
+					continue
+				}
+				var deaf atomic.Bool
+				go func() {
+					defer server.Close()
+					for {
+						p, err := ber.ReadPacket(client)
+						if err != nil {
+							return
+						}
+						deaf.Store(deaf.Load() || p.Children[1].Tag == goldap.ApplicationModifyRequest)
+						if _, err := server.Write(p.Bytes()); err != nil {
+							return
+						}
+					}
+				}()
+				go func() {
+					defer client.Close()
+					for {
+						p, err := ber.ReadPacket(server)
+						if err != nil {
+							return
+						}
+						if !deaf.Load() {
+							_, _ = client.Write(p.Bytes())
+						}
+					}
+				}()
+			}
+		}()
+		return "ldap://" + l.Addr().String()
+	}
+}
+
+// Where the answer to a modification is lost nobody knows whether it was made: it is taken back once the
+// server answers, and until then nothing else is written there.
+func TestAnAnswerThatIsLost(t *testing.T) {
+	o, server := writtenDirectory(t, "", deafening(t))
+	o.Writes.RetryAfter = time.Second
+	begin(t, o.Service, "more", title("ida", "Engineer"), stage.Change{Do: stage.Leave, Group: "crew", Member: "ida"})
+	head := o.Head().Revision.Number
+	err := commit(o.Service, ada, "more", "")
+	require.ErrorContains(t, err, "what was written before that is not put back yet")
+	assert.Equal(t, head, o.Head().Revision.Number)
+	assert.NotContains(t, entry(t, server, "cn=crew,ou=groups"), "member: uid=ida", "it was made")
+	require.Eventually(t, func() bool {
+		return strings.Contains(audited(t, o.Service), "write cindervale done: taken back: the program or the connection ended")
+	}, 30*time.Second, 100*time.Millisecond)
+	assert.Contains(t, entry(t, server, "cn=crew,ou=groups"), "member: uid=ida")
+	assert.Contains(t, entry(t, server, "uid=ida,ou=people"), "title: Observer")
+	assert.Equal(t, answer.RunUnchanged, o.run("cindervale", intake.Intaking{Commit: true}).Run.State)
+}
+
+// What a feed decides is not written: it is told where to change it.
+func TestWhatAFeedDecidesIsNotWritten(t *testing.T) {
+	o, server := writtenDirectory(t, `---
+directory: personnel
+source:
+  csv: {file: people.csv}
+  feeds: {directory: cindervale, by: employeeNumber, decides: [title]}
+  users: {name: number, attributes: {employeeNumber: number, title: title}}
+`)
+	begin(t, o.Service, "title", title("ida", "Engineer"))
+	err := commit(o.Service, ada, "title", "")
+	require.ErrorContains(t, err, `ida1: title "Astronomer" becomes "Engineer". personnel decides this: change it there (people.csv:2`)
+	assert.Contains(t, entry(t, server, "uid=ida,ou=people"), "title: Observer")
+	begin(t, o.Service, "other", title("bo", "Engineer"))
+	require.NoError(t, commit(o.Service, ada, "other", ""), "whom the feed does not know it does not decide")
+	assert.Contains(t, entry(t, server, "uid=bo,ou=people"), "title: Engineer")
+}
+
+// audited are the newest entries of the audit, a line each.
+func audited(t *testing.T, s *workspace.Service) string {
+	t.Helper()
+	list, err := s.Audit.List(t.Context(), store.Asked{}, 100, "")
+	require.NoError(t, err)
+	var b strings.Builder
+	for _, e := range list.Entries {
+		fmt.Fprintf(&b, "%s %s %s: %s\n", e.Act, e.Object, e.Result, e.Detail)
+	}
+	return b.String()
+}
