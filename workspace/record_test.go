@@ -87,6 +87,12 @@ func TestRecordsAreKeptWhole(t *testing.T) {
 	again, err := s.Folders.Commit(ctx, f, "test", "the same")
 	require.NoError(t, err)
 	assert.Equal(t, 1, again.Number, "what is the same makes no revision")
+	row := func(members []name.Ref) []byte {
+		row, err := content.FromGroup(&directory.Group{Members: &directory.Members{Any: members}}).Row("d", "group", "g")
+		require.NoError(t, err)
+		return row.Body
+	}
+	assert.Equal(t, row(nil), row([]name.Ref{}), "a group that lost its last member is one without any")
 }
 
 func pick[T any](dice *rand.Rand, from ...T) T { return from[dice.IntN(len(from))] }

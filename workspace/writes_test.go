@@ -24,8 +24,9 @@ import (
 	"gatemap/workspace"
 )
 
-// writtenDirectory is an observatory whose directory is on a real server and is written.
-func writtenDirectory(t *testing.T, more string, between ...func(address string) string) (*observatory, *slapd.Server) {
+// writtenDirectory is an observatory whose directory is on a real server and is written; keys are more of
+// its source.
+func writtenDirectory(t *testing.T, keys, more string, between ...func(address string) string) (*observatory, *slapd.Server) {
 	t.Helper()
 	t.Setenv("GATEMAP_SECRET_DIRECTORY", slapd.Secret)
 	var b strings.Builder
@@ -50,6 +51,7 @@ source:
   ldap: {servers: ["` + address + `"], bind: "` + slapd.Admin + `", secret: {env: GATEMAP_SECRET_DIRECTORY}, tries: 1, timeout: 2s}
   write: [members, attributes, active]
   removal_limit: 100%
+  ` + keys + `
   users: {filter: (objectClass=inetOrgPerson), name: uid, disabled: (employeeType=gone), attributes: {title: title, employeeNumber: employeeNumber, mails: mail}}
   groups: {filter: "(|(objectClass=groupOfNames)(objectClass=posixGroup))", name: cn, members: [member, memberUid], managers: manager}
 ` + more})
@@ -71,7 +73,7 @@ func title(user, to string) stage.Change {
 
 // A commit is there in the directory before it is in force, and the next run finds nothing else.
 func TestACommitWritesTheDirectory(t *testing.T) {
-	o, server := writtenDirectory(t, "")
+	o, server := writtenDirectory(t, "", "")
 	begin(t, o.Service, "more", title("ida", "Engineer"), stage.Change{Do: stage.Join, Group: "crew", Member: "bo"}, stage.Change{Do: stage.Leave, Group: "crew", Member: "ida"},
 		stage.Change{Do: stage.Join, Group: "unix", Member: "cy"}, stage.Change{Do: stage.SetUser, User: "cy", Attribute: "active", Value: raw(false)})
 	trial, err := o.Trials.Find(t.Context(), ada, "more")
@@ -103,10 +105,27 @@ func TestACommitWritesTheDirectory(t *testing.T) {
 	assert.Contains(t, entry(t, server, "uid=ida,ou=people"), "title: Observer", "a revert writes back")
 }
 
+// What a stream tells of what was written is nothing new.
+func TestAStreamThatTellsWhatWasWritten(t *testing.T) {
+	o, server := writtenDirectory(t, "follow: stream", "")
+	o.Follower.Follow()
+	require.NoError(t, server.Modify("dn: uid=cy,ou=people,"+slapd.Suffix+"\nchangetype: modify\nreplace: title\ntitle: Warden\n"))
+	require.Eventually(t, func() bool { return o.attribute("cy", "title") == "Warden" }, 20*time.Second, 20*time.Millisecond)
+	before := o.Head().Revision.Number
+	for i, to := range []string{"Engineer", "Cook", "Engineer"} {
+		begin(t, o.Service, "more", title("ida", to), stage.Change{Do: stage.SetUser, User: "bo", Attribute: "active", Value: raw(i == 1)})
+		require.NoError(t, commit(o.Service, ada, "more", ""))
+	}
+	require.NoError(t, server.Modify("dn: uid=cy,ou=people,"+slapd.Suffix+"\nchangetype: modify\nreplace: title\ntitle: Guard\n"))
+	require.Eventually(t, func() bool { return o.attribute("cy", "title") == "Guard" }, 20*time.Second, 20*time.Millisecond)
+	assert.Equal(t, before+4, o.Head().Revision.Number, "three commits, and what somebody else did")
+	assert.Equal(t, "Engineer", o.attribute("ida", "title"))
+}
+
 // Whoever manages a group changes it in the directory. Where somebody else did so meanwhile, both are
 // told, and nothing is half.
 func TestAManagerChangesAGroupWhereItLives(t *testing.T) {
-	o, server := writtenDirectory(t, "")
+	o, server := writtenDirectory(t, "", "")
 	ida := operator.Actor{Name: "ida", User: "cindervale/ida", Role: operator.Manager}
 	_, err := o.OwnGroups.Change(t.Context(), ida, "crew", []string{"bo"}, nil, "")
 	require.NoError(t, err)
@@ -128,7 +147,7 @@ func TestAManagerChangesAGroupWhereItLives(t *testing.T) {
 
 // Where one entry cannot be written, none is; and a revision that cannot be made leaves nothing.
 func TestAServerThatRefuses(t *testing.T) {
-	o, server := writtenDirectory(t, "")
+	o, server := writtenDirectory(t, "", "")
 	require.NoError(t, server.Modify("dn: uid=cy,ou=people,"+slapd.Suffix+"\nchangetype: modify\nreplace: title\ntitle: Warden\n"))
 	begin(t, o.Service, "both", title("ida", "Engineer"), title("cy", "Engineer"))
 	head := o.Head().Revision.Number
@@ -199,7 +218,7 @@ func deafening(t *testing.T) func(address string) string {
 // Where the answer to a modification is lost nobody knows whether it was made: it is taken back once the
 // server answers, and until then nothing else is written there.
 func TestAnAnswerThatIsLost(t *testing.T) {
-	o, server := writtenDirectory(t, "", deafening(t))
+	o, server := writtenDirectory(t, "", "", deafening(t))
 	o.Writes.RetryAfter = time.Second
 	begin(t, o.Service, "more", title("ida", "Engineer"), stage.Change{Do: stage.Leave, Group: "crew", Member: "ida"})
 	head := o.Head().Revision.Number
@@ -217,7 +236,7 @@ func TestAnAnswerThatIsLost(t *testing.T) {
 
 // What a feed decides is not written: it is told where to change it.
 func TestWhatAFeedDecidesIsNotWritten(t *testing.T) {
-	o, server := writtenDirectory(t, `---
+	o, server := writtenDirectory(t, "", `---
 directory: personnel
 source:
   csv: {file: people.csv}

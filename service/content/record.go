@@ -66,8 +66,8 @@ var written = func() cbor.EncMode {
 }()
 
 func toReferences(refs []name.Ref) *references {
-	if refs == nil {
-		return nil
+	if len(refs) == 0 {
+		return nil // as they are read
 	}
 	r := &references{Lengths: make([]uint32, len(refs)), Lines: make([]int32, len(refs))}
 	var names []byte

@@ -87,6 +87,9 @@ func (s *Runs) apply(ctx context.Context, l *lane, r *run, how pass, guard func(
 	if err != nil {
 		return err
 	}
+	if p.empty() { // what it brings was written there by a commit meanwhile, or came in another way
+		return s.journal.update(ctx, r, func(x *answer.Run) { x.State = answer.RunUnchanged })
+	}
 	if how.step {
 		l.lately.note(p.taken(), time.Now())
 	}
