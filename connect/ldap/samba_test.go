@@ -249,8 +249,63 @@ source:
 		assert.Equal(t, slices.Compact(want), ours, "%s: by the search along chains", u.Name)
 		assert.Equal(t, token(t, referee, sids, u.DN), carrying, "%s: in the token", u.Name)
 	}
+	t.Run("it is written", func(t *testing.T) { isWritten(t, s, doc.Source) })
 	t.Run("names that change", func(t *testing.T) { followsNames(t, s, doc.Source, referee) })
 	t.Run("an account that does not see what was deleted", func(t *testing.T) { comparesByName(t, s, doc.Source, referee) })
+}
+
+// isWritten writes some records of everything that can be, and takes them back.
+func isWritten(t *testing.T, s *server, from *directory.Source) {
+	source := *from
+	source.Write = []directory.Write{directory.WriteMembers, directory.WriteAttributes, directory.WriteActive}
+	before, err := fetch(t, s, &source)
+	require.NoError(t, err)
+	after := connect.Records{Users: slices.Clone(before.Users), Groups: slices.Clone(before.Groups), Devices: before.Devices}
+	user := func(named string, change func(u *directory.User)) {
+		i := slices.IndexFunc(before.Users, func(u *directory.User) bool { return u.Name == named })
+		now := *before.Users[i]
+		now.Attributes = slices.Clone(now.Attributes)
+		change(&now)
+		after.Users[i] = &now
+	}
+	user("p40", func(u *directory.User) {
+		now, err := u.Altered("title", "Ingeniør")
+		require.NoError(t, err)
+		*u = *now
+	})
+	user("p41", func(u *directory.User) { u.Active = new(bool) })
+	user("p1", func(u *directory.User) { u.Active = nil })
+	user("p42", func(u *directory.User) { u.Expires.Time = time.Date(2027, 1, 31, 12, 30, 0, 0, time.UTC) })
+	user("p2", func(u *directory.User) { u.Expires.Time = time.Time{} })
+	for i, g := range before.Groups {
+		if g.Name != "crew" {
+			continue
+		}
+		now := *g
+		now.Members = &directory.Members{Any: append(slices.Clone(g.Members.Any[1:]), name.Ref{Name: before.Users[50].DN})}
+		after.Groups[i] = &now
+	}
+	all, stays := connect.Rewrites(&source, before, after)
+	require.Empty(t, stays)
+	require.Len(t, all, 6)
+	w, err := source.Connection.Document.(connect.Writer).Writing(t.Context(), &connect.Job{Source: &source, Host: s.host(), Tables: tablesOf(t, &source)})
+	require.NoError(t, err)
+	defer w.Close()
+	list, err := connect.Look(w, all)
+	require.NoError(t, err)
+	require.NoError(t, connect.Make(w, all, list))
+	now, err := fetch(t, s, &source)
+	require.NoError(t, err)
+	_, left := connect.Settle(after, now)
+	assert.True(t, left.Empty(), "%+v", left)
+	_, err = connect.Look(w, all)
+	var elsewhere *connect.ElsewhereError
+	require.ErrorAs(t, err, &elsewhere, "it is not as it was any more")
+	require.NoError(t, connect.Undo(w, list, connect.IsMade))
+	now, err = fetch(t, s, &source)
+	require.NoError(t, err)
+	_, left = connect.Settle(before, now)
+	assert.True(t, left.Empty(), "%+v", left)
 }
 
 // comparesByName reads as somebody who has no rights but to read.
