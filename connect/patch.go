@@ -2,6 +2,7 @@ package connect
 
 import (
 	"fmt"
+	"time"
 
 	"slices"
 
@@ -29,6 +30,7 @@ type Gone struct {
 type Patch struct {
 	Gone []Gone
 	Put  Records
+	Read time.Time // when the first of it was read; zero: it was not read
 }
 
 // Empty says that a patch changes nothing and rejects nothing.

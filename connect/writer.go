@@ -227,6 +227,29 @@ func writes(s *directory.Source, errs *place.Errors) {
 	}
 }
 
+// Rewritten is records with some that were written in the place of those that are still as they were
+// before that.
+func Rewritten(r Records, all []*Rewrite) Records {
+	var p Patch
+	had, groupsHad := users.index(r.Users), groups.index(r.Groups)
+	for _, x := range all {
+		if x.User != nil {
+			if is := had.as(x.User.Before); is != nil && is != x.User.After && userFields(x.User.Before, is) == nil {
+				p.Put.Users = append(p.Put.Users, x.User.After)
+			}
+		} else if is := groupsHad.as(x.Group.Before); is != nil && is != x.Group.After && groupFields(x.Group.Before, is) == nil {
+			p.Put.Groups = append(p.Put.Groups, x.Group.After)
+		}
+	}
+	if p.Empty() {
+		return r
+	}
+	rejected, resources := r.Rejected, r.Resources
+	r = r.With(p)
+	r.Rejected, r.Resources = append(slices.Clone(rejected), r.Rejected...), resources
+	return r
+}
+
 // Written is how the attribute that is written is called where records of a source come from; ok is
 // false where none is, or it holds a secret.
 func Written(table *directory.UserTable, ours string) (theirs string, ok bool) {

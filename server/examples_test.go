@@ -79,6 +79,7 @@ var exampleCalls = []struct{ id, method, path, headers, body, by string }{
 	{id: "trial", path: "/trials/season"},
 	{id: "outcome", path: "/trials/season/outcome?limit=2"},
 	{id: "turned", path: "/trials/season/turned"},
+	{id: "writes", path: "/trials/season/writes"},
 	{id: "commit-trial", method: "POST", path: "/trials/season/commit", headers: `If-Match: "4"`, body: `{"reason":"The season ends","override":"agreed with the observatory's head"}`},
 	{id: "history", path: "/revisions?limit=1"},
 	{id: "revision", path: "/revisions/2"},

@@ -111,7 +111,7 @@ func (s *Service) open(ctx context.Context, log *slog.Logger, o Options) (err er
 	}
 	s.Intake, err = intake.Open(ctx, intake.Ports{
 		Store: s.store, History: s.History, Rights: s.Rights, Audit: s.Audit, Events: s.Events, Log: log,
-		Host: &s.host, Busy: o.Busy, Closing: s.closing, Working: &s.working,
+		Host: &s.host, Busy: o.Busy, Written: s.Writes.Over, Closing: s.closing, Working: &s.working,
 	})
 	return err
 }

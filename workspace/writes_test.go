@@ -105,21 +105,37 @@ func TestACommitWritesTheDirectory(t *testing.T) {
 	assert.Contains(t, entry(t, server, "uid=ida,ou=people"), "title: Observer", "a revert writes back")
 }
 
-// What a stream tells of what was written is nothing new.
-func TestAStreamThatTellsWhatWasWritten(t *testing.T) {
-	o, server := writtenDirectory(t, "follow: stream", "")
+// What a server tells of what was written is nothing new, and what it told before that is not taken for
+// newer.
+func TestWhatIsToldOfWhatWasWritten(t *testing.T) {
+	for _, follow := range []string{"follow: stream", "follow: poll\n  poll: 40ms"} {
+		t.Run(follow, func(t *testing.T) { toldOfWhatWasWritten(t, follow) })
+	}
+}
+
+func toldOfWhatWasWritten(t *testing.T, follow string) {
+	o, server := writtenDirectory(t, follow, "", answersLate(t, 150*time.Millisecond))
 	o.Follower.Follow()
 	require.NoError(t, server.Modify("dn: uid=cy,ou=people,"+slapd.Suffix+"\nchangetype: modify\nreplace: title\ntitle: Warden\n"))
 	require.Eventually(t, func() bool { return o.attribute("cy", "title") == "Warden" }, 20*time.Second, 20*time.Millisecond)
 	before := o.Head().Revision.Number
-	for i, to := range []string{"Engineer", "Cook", "Engineer"} {
-		begin(t, o.Service, "more", title("ida", to), stage.Change{Do: stage.SetUser, User: "bo", Attribute: "active", Value: raw(i == 1)})
+	const rounds = 6
+	for i := range rounds {
+		in, out := "bo", "cy"
+		if i%2 == 1 {
+			in, out = out, in
+		}
+		changes := []stage.Change{{Do: stage.Join, Group: "crew", Member: in}, title("ida", []string{"Engineer", "Cook"}[i%2])}
+		if i > 0 {
+			changes = append(changes, stage.Change{Do: stage.Leave, Group: "crew", Member: out})
+		}
+		begin(t, o.Service, "more", changes...)
 		require.NoError(t, commit(o.Service, ada, "more", ""))
 	}
 	require.NoError(t, server.Modify("dn: uid=cy,ou=people,"+slapd.Suffix+"\nchangetype: modify\nreplace: title\ntitle: Guard\n"))
 	require.Eventually(t, func() bool { return o.attribute("cy", "title") == "Guard" }, 20*time.Second, 20*time.Millisecond)
-	assert.Equal(t, before+4, o.Head().Revision.Number, "three commits, and what somebody else did")
-	assert.Equal(t, "Engineer", o.attribute("ida", "title"))
+	assert.Equal(t, before+rounds+1, o.Head().Revision.Number, "the commits, and what somebody else did")
+	assert.Equal(t, "Cook", o.attribute("ida", "title"))
 }
 
 // Whoever manages a group changes it in the directory. Where somebody else did so meanwhile, both are
@@ -165,9 +181,9 @@ func TestAServerThatRefuses(t *testing.T) {
 	assert.Equal(t, head, o.Head().Revision.Number)
 }
 
-// deafening is a way to a server on which the answer to a modification is lost, and everything after it
-// on that connection.
-func deafening(t *testing.T) func(address string) string {
+// answersLate is a way to a server on which the answer to a modification comes after a while; below 0
+// it is lost, and everything after it on that connection.
+func answersLate(t *testing.T, wait time.Duration) func(address string) string {
 	return func(address string) string {
 		l, err := net.Listen("tcp", "127.0.0.1:0")
 		require.NoError(t, err)
@@ -183,7 +199,7 @@ func deafening(t *testing.T) func(address string) string {
 					_ = client.Close()
 					continue
 				}
-				var deaf atomic.Bool
+				var modifies atomic.Bool
 				go func() {
 					defer server.Close()
 					for {
@@ -191,7 +207,7 @@ func deafening(t *testing.T) func(address string) string {
 						if err != nil {
 							return
 						}
-						deaf.Store(deaf.Load() || p.Children[1].Tag == goldap.ApplicationModifyRequest)
+						modifies.Store(modifies.Load() || p.Children[1].Tag == goldap.ApplicationModifyRequest)
 						if _, err := server.Write(p.Bytes()); err != nil {
 							return
 						}
@@ -204,9 +220,13 @@ func deafening(t *testing.T) func(address string) string {
 						if err != nil {
 							return
 						}
-						if !deaf.Load() {
-							_, _ = client.Write(p.Bytes())
+						if modifies.Load() {
+							if wait < 0 {
+								continue
+							}
+							time.Sleep(wait)
 						}
+						_, _ = client.Write(p.Bytes())
 					}
 				}()
 			}
@@ -218,7 +238,7 @@ func deafening(t *testing.T) func(address string) string {
 // Where the answer to a modification is lost nobody knows whether it was made: it is taken back once the
 // server answers, and until then nothing else is written there.
 func TestAnAnswerThatIsLost(t *testing.T) {
-	o, server := writtenDirectory(t, "", "", deafening(t))
+	o, server := writtenDirectory(t, "", "", answersLate(t, -1))
 	o.Writes.RetryAfter = time.Second
 	begin(t, o.Service, "more", title("ida", "Engineer"), stage.Change{Do: stage.Leave, Group: "crew", Member: "ida"})
 	head := o.Head().Revision.Number

@@ -71,12 +71,13 @@ func (c *Conn) polls(ctx context.Context, j *connect.Job, o connect.Observer, ma
 		if time.Now().After(full) {
 			return connect.ErrAnew
 		}
-		next, err := c.Mark(time.Now())
+		began := time.Now()
+		next, err := c.Mark(began)
 		if err != nil {
 			return err
 		}
 		p, err := c.Changes(ctx, j.Tables, mark, o.Known())
-		if err == nil {
+		if p.Read = began; err == nil {
 			err = o.Change(p, c.Server())
 		}
 		if err != nil {
@@ -86,9 +87,10 @@ func (c *Conn) polls(ctx context.Context, j *connect.Job, o connect.Observer, ma
 		if time.Now().Before(verify) {
 			continue
 		}
-		verify = time.Now().Add(j.Source.Verify.Or(VerifyEvery))
+		began = time.Now()
+		verify = began.Add(j.Source.Verify.Or(VerifyEvery))
 		p, err = c.Verify(ctx, j.Tables, o.Known())
-		if err == nil {
+		if p.Read = began; err == nil {
 			err = o.Change(p, c.Server())
 		}
 		if err != nil {

@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	goldap "github.com/go-ldap/ldap/v3"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -432,4 +433,35 @@ func TestOverlappingBases(t *testing.T) {
 	require.NoError(t, err)
 	assert.LessOrEqual(t, len(p.Put.Rejected), 1, "the one of the name that is taken, where both have changed")
 	assert.Equal(t, 1, len(slices.DeleteFunc(p.Put.Users, func(u *directory.User) bool { return u.Name != "second" })))
+}
+
+// What changes while a stream begins is not missed, whichever of its searches has told everything.
+func TestAStreamMissesNothingAtItsBeginning(t *testing.T) {
+	t.Setenv("GATEMAP_SECRET_TEST", secret)
+	s := startSlapd(t, people(400), "127.0.0.1")
+	writer, err := goldap.DialURL(s.LDAP)
+	require.NoError(t, err)
+	defer writer.Close()
+	require.NoError(t, writer.Bind(admin, secret))
+	for round := range 10 {
+		ctx, stop := context.WithCancel(t.Context())
+		var m mirrored
+		ended := make(chan error, 1)
+		go func() { ended <- byStream(ctx, s, &m) }()
+		for i := range 150 {
+			change := goldap.NewModifyRequest(fmt.Sprintf("uid=p%d,ou=people,%s", i, suffix), nil)
+			change.Replace("title", []string{fmt.Sprintf("Round %d", round)})
+			require.NoError(t, writer.Modify(change))
+		}
+		var want connect.Records
+		equal := func() bool {
+			want, err = fetch(t, s, s.whole(""))
+			return err == nil && slices.Equal(told(want), m.is())
+		}
+		if !assert.Eventually(t, equal, 5*time.Second, 50*time.Millisecond) {
+			assert.Equal(t, told(want), m.is())
+		}
+		stop()
+		<-ended
+	}
 }

@@ -72,12 +72,12 @@ func (m *mirror) refresh(ctx context.Context, events <-chan event, progress func
 				if err := m.container(e); err != nil {
 					return err
 				}
-			case e.entry != nil:
-				m.still(e)
-				if m.records.Has(m.searches[e.search].kind, e.id) {
-					continue // bases overlap
+			default: // what is there, or what has changed since a search told it
+				again := m.records.Has(m.searches[e.search].kind, e.id)
+				m.apply(e, &m.taken)
+				if again {
+					continue
 				}
-				m.take(m.searches[e.search].kind, e.id, e.entry, &m.taken)
 				if read++; read%100 == 0 {
 					progress(read)
 				}
@@ -92,9 +92,23 @@ func (m *mirror) refresh(ctx context.Context, events <-chan event, progress func
 	rejected := m.taken.Rejected
 	p := m.records.Patch()
 	m.taken = m.records.Records()
-	m.taken.Rejected = append(rejected, p.Put.Rejected...)
+	m.taken.Rejected = once(append(rejected, p.Put.Rejected...))
 	m.tables.Finish(&m.taken)
 	return nil
+}
+
+// apply takes what a search tells of an entry; what is rejected is told in to.
+func (m *mirror) apply(e event, to *connect.Records) {
+	if still := m.still(e); still && e.gone {
+		return // it is in another base
+	}
+	kind := m.searches[e.search].kind
+	m.moved.note(m.records.DN(kind, e.id), e.entry, time.Now())
+	if e.gone {
+		m.records.Drop(kind, e.id)
+	} else {
+		m.take(kind, e.id, e.entry, to)
+	}
 }
 
 // take puts what an entry is into the mirror; what is rejected is told in to.
@@ -153,12 +167,18 @@ func (m *mirror) next(ctx context.Context, events <-chan event) (connect.Patch, 
 		case <-ctx.Done():
 			return connect.Patch{}, ctx.Err()
 		case <-verify.C:
+			if since.IsZero() {
+				since = time.Now()
+			}
 			if err := m.verify(ctx, &rejected); err != nil {
 				return connect.Patch{}, err
 			}
 			pause.Reset(0)
 		case <-pause.C:
 			p := m.records.Patch()
+			if p.Read = since; since.IsZero() {
+				p.Read = time.Now()
+			}
 			p.Put.Rejected = once(append(rejected.Rejected, p.Put.Rejected...))
 			return p, m.follow(ctx, &p)
 		case e := <-events:
@@ -174,16 +194,7 @@ func (m *mirror) next(ctx context.Context, events <-chan event) (connect.Patch, 
 				}
 				continue
 			}
-			kind := m.searches[e.search].kind
-			if still := m.still(e); still && e.gone {
-				continue // it is in another base
-			}
-			m.moved.note(m.records.DN(kind, e.id), e.entry, time.Now())
-			if e.gone {
-				m.records.Drop(kind, e.id)
-			} else {
-				m.take(kind, e.id, e.entry, &rejected)
-			}
+			m.apply(e, &rejected)
 			if since.IsZero() {
 				since = time.Now()
 			}

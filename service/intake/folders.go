@@ -131,7 +131,7 @@ func (s *Folders) hold(ctx context.Context, named string, records connect.Record
 	if err != nil {
 		return err
 	}
-	ready, err := s.runs.plans.prepare(s.History.Head(), named, records)
+	ready, err := s.runs.plans.prepare(s.History.Head(), named, brought{records: records})
 	if err == nil {
 		err = s.runs.reconcile(ctx, l, r, ready, pass{Intaking: Intaking{By: operator.Service}, reason: intakeReason(r)})
 	}

@@ -166,8 +166,11 @@ func (s *observer) Change(p connect.Patch, server string) error {
 	l := s.runs.lanes.lane(d.Name)
 	l.busy.Lock()
 	defer l.busy.Unlock()
-	head := s.History.Head()
-	ready, err := s.runs.plans.prepare(head, d.Name, s.Known().With(p))
+	change := brought{patch: &p}
+	if r := l.waiting(); r != nil {
+		change = brought{records: r.prepared.records.With(p), began: r.prepared.brought.began}
+	}
+	ready, err := s.runs.plans.prepare(s.History.Head(), d.Name, change)
 	if err != nil {
 		return err
 	}

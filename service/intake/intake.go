@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"strings"
 	"sync"
+	"time"
 
 	"gatemap/connect"
 	"gatemap/service/audit"
@@ -27,8 +28,11 @@ type Ports struct {
 	Log     *slog.Logger
 	Host    *connect.Host        // what the map may read on the host; it is set before the first run
 	Busy    func() (rest func()) // is called when much is about to be read, and rest when it was
-	Closing context.Context      // ends when the service is being closed
-	Working *sync.WaitGroup      // counts what goes on
+	// Written puts on top of records that began to be read at some time what was written to where
+	// they come from since.
+	Written func(directory string, began time.Time, r connect.Records) connect.Records
+	Closing context.Context // ends when the service is being closed
+	Working *sync.WaitGroup // counts what goes on
 }
 
 // Journal is the log of runs.

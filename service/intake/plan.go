@@ -25,6 +25,7 @@ import (
 type prepared struct {
 	directory *directory.Document
 	head      *query.Head
+	brought   brought
 	records   connect.Records // as they came
 	settled   connect.Records
 	delta     connect.Delta
@@ -42,13 +43,14 @@ type prepared struct {
 	step      bool            // it came by itself, and what it takes away counts with what follows
 }
 
-// prepare computes what records would change. Nothing is committed.
-func (s *Plans) prepare(head *query.Head, named string, records connect.Records) (*prepared, error) {
+// prepare computes what a run brings would change. Nothing is committed.
+func (s *Plans) prepare(head *query.Head, named string, b brought) (*prepared, error) {
 	d := head.Folder.Directory(named)
 	if d == nil {
 		return nil, head.Folder.Missing(named)
 	}
-	p := &prepared{directory: d, head: head, records: records}
+	records := b.on(head, d.Name, s.Written)
+	p := &prepared{directory: d, head: head, brought: b, records: records}
 	before := head.Folder.Records[d.Name]
 	p.settled, p.delta = connect.Settle(before, staying(d.Source, before, records))
 	p.settled.Resources = records.Resources
@@ -229,7 +231,7 @@ func (s *Plans) renew(p *prepared, again func(*prepared) error) error {
 	if head == p.head {
 		return nil
 	}
-	fresh, err := s.prepare(head, p.directory.Name, p.records)
+	fresh, err := s.prepare(head, p.directory.Name, p.brought)
 	if err == nil && again != nil {
 		err = again(fresh)
 	}

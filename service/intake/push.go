@@ -67,7 +67,7 @@ func (s *Pushes) Push(ctx context.Context, named, reason string, turn func(*scim
 	if err != nil || after == before {
 		return err
 	}
-	p, err := s.runs.plans.prepare(s.History.Head(), named, after.Records())
+	p, err := s.runs.plans.prepare(s.History.Head(), named, brought{records: after.Records()})
 	if err != nil {
 		return err
 	}
@@ -125,7 +125,7 @@ func (s *Pushes) along(ctx context.Context, r *run, before, after *scim.Director
 	if err != nil {
 		return err
 	}
-	fresh, err := s.runs.plans.prepare(s.History.Head(), p.directory.Name, waits.With(before, after).Records())
+	fresh, err := s.runs.plans.prepare(s.History.Head(), p.directory.Name, brought{records: waits.With(before, after).Records()})
 	if err != nil {
 		return err
 	}

@@ -106,7 +106,9 @@ func (s *Plans) withoutReused(ctx context.Context, p *prepared, by operator.Acto
 		return p, nil
 	}
 	named := p.directory.Name
-	first, err := s.prepare(s.History.Head(), named, leavingOut(p.records, p.reused))
+	others := p.brought
+	others.but = p.reused
+	first, err := s.prepare(s.History.Head(), named, others)
 	if err != nil || held(first) != "" || first.empty() {
 		return p, err
 	}
@@ -117,7 +119,7 @@ func (s *Plans) withoutReused(ctx context.Context, p *prepared, by operator.Acto
 	if first.step {
 		s.lanes.lane(named).lately.note(first.taken(), time.Now())
 	}
-	next, err := s.prepare(s.History.Head(), named, p.records)
+	next, err := s.prepare(s.History.Head(), named, p.brought)
 	if err == nil {
 		next.step = p.step
 	}

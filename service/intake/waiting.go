@@ -73,7 +73,7 @@ func (s *Runs) workAgain(ctx context.Context, r *run) error {
 	if p.head == head {
 		return nil
 	}
-	fresh, err := s.plans.prepare(head, p.directory.Name, p.records)
+	fresh, err := s.plans.prepare(head, p.directory.Name, p.brought)
 	if err != nil {
 		return err
 	}

@@ -19,6 +19,7 @@ func (w *Written) Back(ctx context.Context) {
 	s := w.s
 	for i := len(w.parts) - 1; i >= 0; i-- {
 		p := w.parts[i]
+		s.forget(p)
 		if p.id == 0 {
 			continue
 		}

@@ -40,6 +40,8 @@ type Writes struct {
 	RetryAfter time.Duration // how long is waited before what could not be taken back is tried again; 0: a minute
 
 	retrying atomic.Bool
+	mu       sync.Mutex
+	lately   []*lately
 }
 
 // part is what is written of one directory.
@@ -50,6 +52,7 @@ type part struct {
 	list      []*connect.Modification
 	id        int64 // in the journal; 0: there is nothing to take back
 	made      bool
+	lately    *lately
 }
 
 // planned says which records of which directories a change of the map writes, and what of it, in words,
@@ -209,6 +212,7 @@ func (s *Writes) Make(ctx context.Context, by operator.Actor, before, after *con
 		w.Close()
 		return nil, err
 	}
+	s.remember(parts)
 	return w, nil
 }
 

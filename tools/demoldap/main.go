@@ -22,7 +22,8 @@ func main() {
 		}
 		says := fmt.Sprintf("Directory server: %s\n\nSign in at the address below with the token, and open /people/cindervale/ilse.okonjo.\n"+
 			"Then make her an astronomer in another terminal, and watch the page:\n\n"+
-			"ldapmodify -x -H %s -D %s -w %s <<END\ndn: uid=ilse.okonjo,ou=people,%s\nchangetype: modify\nreplace: title\ntitle: Support astronomer\nEND\n\n",
+			"ldapmodify -x -H %s -D %s -w %s <<END\ndn: uid=ilse.okonjo,ou=people,%s\nchangetype: modify\nreplace: title\ntitle: Support astronomer\nEND\n\n"+
+			"What you change is written to it: stage a change of hers in a trial, see what it writes with gatemap trial writes, and commit it.\n\n",
 			server.LDAP, server.LDAP, slapd.Admin, slapd.Secret, slapd.Suffix)
 		args := []string{"--map", filepath.Join(dir, "map"), "--data", filepath.Join(dir, "database")}
 		return serving.Beside{Says: says, Args: args, Env: []string{demopeople.Secret}, Stop: server.Stop}, nil
@@ -39,5 +40,5 @@ func start(dir string) (*slapd.Server, error) {
 	if err := os.Remove(filepath.Join(folder, "directories", "personnel.yaml")); err != nil {
 		return nil, err
 	}
-	return demopeople.Move(dir, folder)
+	return demopeople.Move(dir, folder, "\n  write: [members, attributes, active]")
 }

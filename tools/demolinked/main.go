@@ -92,7 +92,7 @@ func start(ctx context.Context, dir string) (l *linked, err error) {
 	if err != nil {
 		return nil, err
 	}
-	if l.people, err = demopeople.Move(dir, l.folder); err != nil {
+	if l.people, err = demopeople.Move(dir, l.folder, ""); err != nil {
 		return nil, err
 	}
 	own := filepath.Join(dir, "postgres")

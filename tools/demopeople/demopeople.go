@@ -16,8 +16,8 @@ import (
 const Secret = "GATEMAP_SECRET_DIRECTORY=" + slapd.Secret
 
 // Move starts a server in a new folder below dir with the people of a map folder, which is the demo's,
-// and lets the map follow it instead of the file.
-func Move(dir, folder string) (server *slapd.Server, err error) {
+// and lets the map follow it instead of the file; more are further keys of the source.
+func Move(dir, folder, more string) (server *slapd.Server, err error) {
 	file, document := filepath.Join(folder, "people.ldif"), filepath.Join(folder, "directories", "cindervale.yaml")
 	people, err := os.ReadFile(file)
 	if err != nil {
@@ -45,7 +45,7 @@ func Move(dir, folder string) (server *slapd.Server, err error) {
     ca: ca.pem
     bind: %s
     secret: {env: GATEMAP_SECRET_DIRECTORY}
-  follow: stream`, server.LDAP, slapd.Admin)
+  follow: stream%s`, server.LDAP, slapd.Admin, more)
 	err = errors.Join(err, os.WriteFile(filepath.Join(folder, "ca.pem"), ca, 0o600),
 		os.WriteFile(document, []byte(strings.Replace(string(written), source, followed, 1)), 0o600), os.Remove(file))
 	if err != nil {
