@@ -36,7 +36,7 @@ const settingHead = "audit-head"
 
 // signCopy puts the signed head of its audit into a copy of the database.
 func (s *Store) signCopy(ctx context.Context, file string) error {
-	db, err := sql.Open("sqlite", "file:"+file)
+	db, err := sql.Open("sqlite", uri(file))
 	if err != nil {
 		return err
 	}
@@ -169,7 +169,7 @@ func sealFits(ctx context.Context, backup, folder, keyFile string) error {
 
 // settingOf reads a setting of a database that is not open; "" if it has none.
 func settingOf(ctx context.Context, file, name string) (value string, err error) {
-	db, err := sql.Open("sqlite", "file:"+file+"?mode=ro")
+	db, err := sql.Open("sqlite", uri(file)+"?mode=ro")
 	if err != nil {
 		return "", err
 	}
@@ -197,7 +197,7 @@ func copyFile(from, to string) error {
 
 // whole sees that a file is a sound database of ours.
 func whole(ctx context.Context, file string) error {
-	db, err := sql.Open("sqlite", "file:"+file+"?mode=ro")
+	db, err := sql.Open("sqlite", uri(file)+"?mode=ro")
 	if err != nil {
 		return err
 	}

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"net/url"
 	"os"
 	"path/filepath"
 	"sync"
@@ -140,7 +141,7 @@ func (s *Store) open(ctx context.Context) error {
 	if err := fresh.Close(); err != nil {
 		return err
 	}
-	db, err := sql.Open("sqlite", "file:"+s.path+
+	db, err := sql.Open("sqlite", uri(s.path)+
 		"?_pragma=busy_timeout(3000)&_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)&_pragma=synchronous(FULL)&_txlock=immediate")
 	if err != nil {
 		return err
@@ -242,3 +243,6 @@ func (s *Store) tryWrite(ctx context.Context) error {
 	var n int
 	return s.explain(s.db.QueryRowContext(ctx, `SELECT count(*) FROM settings`).Scan(&n))
 }
+
+// uri is the URI of a file of a database, whatever is in its path.
+func uri(path string) string { return "file:" + (&url.URL{Path: path}).EscapedPath() }

@@ -235,3 +235,22 @@ func TestTimesOfAnOlderDatabase(t *testing.T) {
 	_, err = s.db.Exec(`UPDATE audit SET actor = 'b'`)
 	assert.ErrorContains(t, err, "only added to")
 }
+
+// A data folder may be called anything that a folder may be called.
+func TestAFolderOfAnyName(t *testing.T) {
+	for _, named := range []string{"a#1", "a?mode=ro", "100%", "a%20b", "ünd so"} {
+		folder, seal := filepath.Join(t.TempDir(), named), filepath.Join(t.TempDir(), "seal")
+		s, err := Open(t.Context(), folder, seal)
+		require.NoError(t, err)
+		require.NoError(t, s.Set(t.Context(), map[string]string{"here": named}))
+		require.NoError(t, s.Backup(t.Context(), filepath.Join(t.TempDir(), "copy#1")))
+		require.NoError(t, s.Close())
+		require.FileExists(t, filepath.Join(folder, database))
+		s, err = Open(t.Context(), folder, seal)
+		require.NoError(t, err)
+		value, err := s.Setting(t.Context(), "here")
+		require.NoError(t, err)
+		require.NoError(t, s.Close())
+		require.Equal(t, named, value)
+	}
+}

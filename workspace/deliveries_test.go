@@ -231,7 +231,7 @@ func TestWhoMayLetASystemBeDeliveredTo(t *testing.T) {
 	text := s.Head().Documents()["systems/frame-index.yaml"]
 	at := []stage.Change{{Do: stage.WriteDocument, Document: "systems/frame-index.yaml", Value: raw(strings.Replace(text, "by-hand", "on-commit", 1))}}
 	_, err = s.Trials.Stage(t.Context(), editor, "more", 0, at)
-	assert.ErrorContains(t, err, "this lets the system frame-index be delivered to at every commit")
+	assert.ErrorContains(t, err, "this lets commits change the system frame-index elsewhere")
 	_, err = s.Trials.Stage(t.Context(), ada, "more", 0, at)
 	require.NoError(t, err)
 	never := []stage.Change{{Do: stage.WriteDocument, Document: "systems/frame-index.yaml", Value: raw(strings.Replace(text, "by-hand", "never", 1))}}

@@ -3,7 +3,9 @@ package workspace_test
 import (
 	"fmt"
 	"net"
+	"os"
 	"os/exec"
+	"path/filepath"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -17,6 +19,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/operator"
+	"gatemap/service/content"
 	"gatemap/service/intake"
 	"gatemap/stage"
 	"gatemap/store"
@@ -136,6 +139,47 @@ func toldOfWhatWasWritten(t *testing.T, follow string) {
 	require.Eventually(t, func() bool { return o.attribute("cy", "title") == "Guard" }, 20*time.Second, 20*time.Millisecond)
 	assert.Equal(t, before+rounds+1, o.Head().Revision.Number, "the commits, and what somebody else did")
 	assert.Equal(t, "Cook", o.attribute("ida", "title"))
+}
+
+// Letting more of a directory be written asks for the right to deliver, letting less does not.
+func TestWhoMayLetADirectoryBeWritten(t *testing.T) {
+	o, _ := writtenDirectory(t, "", "")
+	editor := operator.Actor{Name: "cleo", Role: operator.Editor}
+	text := o.Head().Documents()["cindervale.yaml"]
+	staging := func(by operator.Actor, written string) error {
+		_, err := o.Trials.Begin(t.Context(), ada, "write", "")
+		require.NoError(t, err)
+		other := strings.Replace(text, "[members, attributes, active]", written, 1)
+		_, err = o.Trials.Stage(t.Context(), by, "write", 0, []stage.Change{{Do: stage.WriteDocument, Document: "cindervale.yaml", Value: raw(other)}})
+		return err
+	}
+	require.NoError(t, staging(editor, "[members]"))
+	require.NoError(t, commit(o.Service, ada, "write", ""))
+	err := staging(editor, "[members, active]")
+	assert.ErrorContains(t, err, "this lets commits change active of the directory cindervale elsewhere")
+	require.NoError(t, o.Trials.Remove(t.Context(), ada, "write", 0))
+	require.NoError(t, staging(operator.Actor{Name: "bea", Role: operator.Approver}, "[members, active]"))
+	require.NoError(t, commit(o.Service, ada, "write", ""))
+	begin(t, o.Service, "title", title("ida", "Engineer"))
+	trial, err := o.Trials.Find(t.Context(), ada, "title")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Records of cindervale come from a source: make the change there too, or the next intake restores what the source has."}, trial.Notices)
+}
+
+// What cannot be written is told with the map, and not when it is committed.
+func TestWhatCannotBeWritten(t *testing.T) {
+	for source, want := range map[string]string{
+		"{csv: {file: people.csv}, write: [members], users: {name: number}}": "write is not for csv: nothing can be written there",
+		"{ldap: {servers: [ldap://127.0.0.1:1]}, write: [passwords]}":        `"passwords"`,
+	} {
+		dir := t.TempDir()
+		for file, content := range map[string]string{"gatemap.yaml": "title: x\n", "d.yaml": "directory: d\nsource: " + source + "\n", "people.csv": "number\n1\n"} {
+			require.NoError(t, os.WriteFile(filepath.Join(dir, file), []byte(content), 0o600))
+		}
+		_, err := content.ReadFolder(dir)
+		require.ErrorContains(t, err, want)
+		assert.ErrorContains(t, err, "d.yaml:2:")
+	}
 }
 
 // Whoever manages a group changes it in the directory. Where somebody else did so meanwhile, both are
