@@ -20,6 +20,7 @@ export type Outcome = Schemas['Outcome'];
 export type Effected = Schemas['Effected'];
 export type Tally = Schemas['Tally'];
 export type Turned = Schemas['Turned'];
+export type Writes = Schemas['Writes'];
 export type Committed = Schemas['Committed'];
 export type OwnGroups = Schemas['OwnGroups'];
 export type GroupInfo = Schemas['GroupInfo'];
@@ -167,6 +168,7 @@ export const api = {
   outcome: (named: string, facts: Facts, part: { user?: string; system?: string; effect?: string; cursor?: string } = {}) =>
     get<Outcome>(`trials/${at(named)}/outcome?${query({ ...facts, ...part, limit: 100 })}`),
   turned: (named: string) => get<Turned>(`trials/${at(named)}/turned`),
+  writes: (named: string) => get<Writes>(`trials/${at(named)}/writes`),
   commit: (named: string, reason: string, override: string, version: number, key: string) =>
     call<Committed>('POST', `trials/${at(named)}/commit`, override ? { reason, override } : { reason }, undefined, { 'if-match': `"${version}"`, 'idempotency-key': key }),
 

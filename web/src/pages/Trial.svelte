@@ -14,6 +14,7 @@
   import Notice from '../parts/Notice.svelte';
   import SituationBar from '../parts/SituationBar.svelte';
   import Table from '../parts/Table.svelte';
+  import WritesSheet from '../parts/WritesSheet.svelte';
 
   let { name, map }: { name: string; map: MapInfo } = $props();
 
@@ -130,6 +131,7 @@
       </ol>
       {#if !trial.applies}<Notice kind="wrong" title="It cannot be applied to the revision in force">{trial.obstacle}</Notice>{/if}
       {#each trial.notices ?? [] as notice}<p class="soft">{notice}</p>{/each}
+      {#if trial.writes && rights.stage}<WritesSheet {trial} />{/if}
       {#if rights.stage}<ChangeForm onStage={stage} />{/if}
     </section>
 
