@@ -84,6 +84,7 @@ var steps = []step{
 	{"everything", (*bench).everything}, {"findings", (*bench).findings}, {"service", (*bench).service}, {"intake", (*bench).intake}, {"wire", (*bench).wire},
 	{"linked", (*bench).linked},
 	{"delivered", (*bench).delivered},
+	{"written", (*bench).written},
 	{"sqlite", (*bench).sqlite}, {"postgres", (*bench).postgres},
 }
 
