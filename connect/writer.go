@@ -3,6 +3,7 @@ package connect
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -14,9 +15,13 @@ import (
 // Writer is a Document whose records are written where they come from, as write says
 // (docs/connected.md, "Directories that are written").
 type Writer interface {
-	// Writing connects to where the records come from.
-	Writing(ctx context.Context, j *Job) (Writing, error)
+	// Writing connects to where the records come from: to one server, or where at is "" to the first
+	// that answers. The error is ErrNoServer where the source does not name that one any more.
+	Writing(ctx context.Context, j *Job, at string) (Writing, error)
 }
+
+// ErrNoServer says that a source does not name a server.
+var ErrNoServer = errors.New("the source does not name this server any more")
 
 // Writing writes records where they come from. It is for one user at a time.
 type Writing interface {

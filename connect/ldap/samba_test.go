@@ -288,7 +288,7 @@ func isWritten(t *testing.T, s *server, from *directory.Source) {
 	all, stays := connect.Rewrites(&source, before, after)
 	require.Empty(t, stays)
 	require.Len(t, all, 6)
-	w, err := source.Connection.Document.(connect.Writer).Writing(t.Context(), &connect.Job{Source: &source, Host: s.host(), Tables: tablesOf(t, &source)})
+	w, err := source.Connection.Document.(connect.Writer).Writing(t.Context(), &connect.Job{Source: &source, Host: s.host(), Tables: tablesOf(t, &source)}, "")
 	require.NoError(t, err)
 	defer w.Close()
 	list, err := connect.Look(w, all)

@@ -28,9 +28,17 @@ type writing struct {
 	searches []search
 }
 
-// Writing connects to the first server that answers.
-func (d *Document) Writing(ctx context.Context, j *connect.Job) (connect.Writing, error) {
-	conn, err := New(j.Source, j.Host).Connect(ctx)
+// Writing connects to one server, or to the first that answers.
+func (d *Document) Writing(ctx context.Context, j *connect.Job, at string) (connect.Writing, error) {
+	client := New(j.Source, j.Host)
+	dial := client.Connect
+	if at != "" {
+		dial = func(ctx context.Context) (*Conn, error) { return client.connect(ctx, at) }
+		if !slices.ContainsFunc(d.Servers, func(s place.Text) bool { return s.Value == at }) {
+			return nil, connect.ErrNoServer
+		}
+	}
+	conn, err := dial(ctx)
 	if err != nil {
 		return nil, err
 	}

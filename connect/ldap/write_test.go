@@ -139,7 +139,7 @@ func TestWhatIsWrittenIsThere(t *testing.T) {
 		after := redrawn(rt, before)
 		all, stays := connect.Rewrites(source, before, after)
 		require.Empty(rt, stays)
-		w, err := writer.Writing(t.Context(), &connect.Job{Source: source, Host: s.host(), Tables: tables})
+		w, err := writer.Writing(t.Context(), &connect.Job{Source: source, Host: s.host(), Tables: tables}, "")
 		require.NoError(rt, err)
 		defer w.Close()
 		meddles := len(all) > 0 && rapid.Bool().Draw(rt, "meddles")

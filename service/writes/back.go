@@ -57,8 +57,8 @@ func (s *Writes) resume(ctx context.Context, row *store.Write) error {
 		s.Log.Warn("what a commit wrote that was cut off", "directory", row.Directory, "became", detail)
 		return s.Store.TookBack(ctx, row.ID, time.Now(), audit.Of(operator.Service, "write", row.Directory, audit.Done, detail))
 	}
-	var list []*connect.Modification
-	if err := json.Unmarshal(row.Body, &list); err != nil {
+	var was journaled
+	if err := json.Unmarshal(row.Body, &was); err != nil {
 		return err
 	}
 	d := s.Folder().Directory(row.Directory)
@@ -73,12 +73,15 @@ func (s *Writes) resume(ctx context.Context, row *store.Write) error {
 	if err != nil {
 		return err
 	}
-	w, err := writer.Writing(ctx, job)
+	w, err := writer.Writing(ctx, job, was.Server)
+	if errors.Is(err, connect.ErrNoServer) {
+		return ended("left as it is at " + was.Server + ": " + err.Error())
+	}
 	if err != nil {
 		return err
 	}
 	defer w.Close()
-	if err := connect.Undo(w, list, connect.Unknown); err != nil {
+	if err := connect.Undo(w, was.Modifications, connect.Unknown); err != nil {
 		return err
 	}
 	return ended("taken back: the program or the connection ended before the revision was made")

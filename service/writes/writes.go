@@ -125,7 +125,7 @@ func (s *Writes) look(ctx context.Context, before, after *content.Folder, parts 
 		if err != nil {
 			return &answer.ConflictError{Message: err.Error()}
 		}
-		if p.w, err = from.(connect.Writer).Writing(ctx, job); err == nil {
+		if p.w, err = from.(connect.Writer).Writing(ctx, job, ""); err == nil {
 			p.list, err = connect.Look(p.w, p.all)
 		}
 		if err != nil {
@@ -156,7 +156,12 @@ func fed(before, after *content.Folder) error {
 
 // refused says that a directory is not written.
 func (p *part) refused(err error) error {
-	return &answer.ConflictError{Message: fmt.Sprintf("nothing is committed, as %s cannot be written: %v", p.directory.Name, err)}
+	message := fmt.Sprintf("nothing is committed, as %s cannot be written: %v", p.directory.Name, err)
+	var elsewhere *connect.ElsewhereError
+	if errors.As(err, &elsewhere) {
+		message += fmt.Sprintf(". Take that in (gatemap intake run %s), and look at the change again", p.directory.Name)
+	}
+	return &answer.ConflictError{Message: message}
 }
 
 func closeAll(parts []*part) {
@@ -231,18 +236,34 @@ func (s *Writes) make(p *part) error {
 	return p.refused(err)
 }
 
+// journaled is what is kept of what is written: what is taken back is taken back where it was written.
+type journaled struct {
+	Server        string                  `json:"server"`
+	Modifications []*connect.Modification `json:"modifications"`
+}
+
+// words says what is written, for the audit.
+func (p *part) words() string {
+	const most = 100
+	words := make([]string, 0, min(len(p.all), most+1))
+	for i, r := range p.all {
+		if i == most {
+			words = append(words, fmt.Sprintf("and %d more", len(p.all)-most))
+			break
+		}
+		words = append(words, r.String())
+	}
+	return strings.Join(words, "; ")
+}
+
 // note keeps what is about to be written.
 func (s *Writes) note(ctx context.Context, by operator.Actor, p *part) error {
-	body, err := json.Marshal(p.list)
+	body, err := json.Marshal(journaled{p.w.Server(), p.list})
 	if err != nil {
 		return err
 	}
 	row := &store.Write{Directory: p.directory.Name, Began: time.Now(), Body: body}
-	words := make([]string, len(p.all))
-	for i, r := range p.all {
-		words[i] = r.String()
-	}
-	err = s.Store.BeginWrite(ctx, row, audit.Of(by, "write", p.directory.Name, audit.Done, strings.Join(words, "; ")))
+	err = s.Store.BeginWrite(ctx, row, audit.Of(by, "write", p.directory.Name, audit.Done, p.words()))
 	p.id = row.ID
 	return err
 }
