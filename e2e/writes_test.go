@@ -7,10 +7,12 @@ import (
 	"os/exec"
 	"regexp"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
 
+	goldap "github.com/go-ldap/ldap/v3"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -34,6 +36,49 @@ func crewed(people int) string {
 		fmt.Fprintf(&b, "\ndn: uid=p%d,ou=people,%s\nobjectClass: inetOrgPerson\nuid: p%d\ncn: Person %d\nsn: Person\ntitle: day\n", i, slapd.Suffix, i, i)
 	}
 	return b.String()
+}
+
+// watched looks at the two groups all the time, and gives back how often it did when it ends. Nobody may
+// be in both: what is taken away is taken away first, also where it is put back.
+func watched(t *testing.T, server *slapd.Server) (end func() int) {
+	conn, err := goldap.DialURL(server.LDAP)
+	require.NoError(t, err)
+	stop, looks := make(chan struct{}), make(chan int, 1)
+	in := func(group string) map[string]bool {
+		found, err := conn.Search(goldap.NewSearchRequest("cn="+group+",ou=groups,"+slapd.Suffix, goldap.ScopeBaseObject, goldap.NeverDerefAliases, 1, 0, false,
+			"(objectClass=*)", []string{"member"}, nil))
+		if !assert.NoError(t, err) {
+			return nil
+		}
+		all := map[string]bool{}
+		for _, m := range found.Entries[0].GetAttributeValues("member") {
+			all[m] = true
+		}
+		return all
+	}
+	go func() {
+		defer conn.Close()
+		for n := 0; ; n++ {
+			select {
+			case <-stop:
+				looks <- n
+				return
+			case <-time.After(time.Millisecond):
+			}
+			seen := [...]map[string]bool{in("day"), in("night"), in("day"), in("night")}
+			for who := range seen[1] { // in one group before and after it was seen in the other
+				if seen[0][who] && seen[2][who] || seen[2][who] && seen[3][who] {
+					assert.Fail(t, "in both groups: "+who)
+				}
+			}
+		}
+	}()
+	end = sync.OnceValue(func() int {
+		close(stop)
+		return <-looks
+	})
+	t.Cleanup(func() { end() })
+	return end
 }
 
 // A program that is killed while it commits leaves the directory and the map as they were, or as they
@@ -70,6 +115,7 @@ source:
 		return string(out)
 	}
 	require.Equal(t, "day", is())
+	end := watched(t, server)
 	now, killed, kept := "day", 0, 0
 	var took time.Duration
 	for round := 0; killed < kills; round++ {
@@ -115,6 +161,6 @@ source:
 		}
 		require.Equal(t, now, there, "after %d kills: the directory is as the map is, by revision %d", killed, last.Number)
 	}
-	t.Logf("of %d kills %d came before the revision was made; a commit takes %s", kills, kept, took)
+	t.Logf("of %d kills %d came before the revision was made; a commit takes %s; looked at %d times", kills, kept, took, end())
 	assert.Equal(t, answer.RunUnchanged, asked[answer.Preview](t, env, "intake", "run", "cindervale", "--commit").Run.State)
 }
