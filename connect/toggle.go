@@ -56,7 +56,11 @@ func Toggle(disabled string, e *Entry, active bool) (attribute string, values []
 		}
 		return x.attribute, []string{strconv.FormatInt(had, 10)}, nil
 	}
-	return "", nil, fmt.Errorf("cannot be written: of disabled, %s, it is not clear what makes it hold; it is of one attribute with one value, of a bit, or of %s", disabled, lockedSince)
+	return "", nil, fmt.Errorf(
+		"cannot be written: of disabled, %s, it is not clear what makes it hold; it is of one attribute with one value, of a bit, or of %s",
+		disabled,
+		lockedSince,
+	)
 }
 
 // flagged are the values of an attribute with the one that inactive accounts have, or without it.

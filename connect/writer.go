@@ -97,7 +97,7 @@ func Rewrites(s *directory.Source, before, after Records) (all []*Rewrite, stays
 	_, d := Settle(before, after)
 	for i := range d.Changed {
 		c := &d.Changed[i]
-		written, other := parted(c.Fields, func(f Field) bool { return slices.Contains(s.Write, userWrite(f.Attribute)) })
+		written, other := parted(c.Fields, s.Write, userWrite)
 		if len(written) > 0 {
 			all = append(all, &Rewrite{User: &Changed[directory.User]{c.Before, c.After, written}})
 		}
@@ -107,7 +107,7 @@ func Rewrites(s *directory.Source, before, after Records) (all []*Rewrite, stays
 	}
 	for i := range d.ChangedGroups {
 		c := d.ChangedGroups[i]
-		written, other := parted(c.Fields, func(f Field) bool { return slices.Contains(s.Write, groupWrite(f.Attribute)) })
+		written, other := parted(c.Fields, s.Write, groupWrite)
 		if len(written) > 0 {
 			own := c
 			own.Fields = written
@@ -143,15 +143,16 @@ func rank(r *Rewrite) int {
 	return 0
 }
 
-func parted(fields []Field, is func(Field) bool) (yes, no []Field) {
+// parted are the fields that are written, and the others.
+func parted(fields []Field, all []directory.Write, as func(field string) directory.Write) (written, other []Field) {
 	for _, f := range fields {
-		if is(f) {
-			yes = append(yes, f)
+		if slices.Contains(all, as(f.Attribute)) {
+			written = append(written, f)
 		} else {
-			no = append(no, f)
+			other = append(other, f)
 		}
 	}
-	return yes, no
+	return written, other
 }
 
 // userWrite says what a field of a user is for write; "" is never written.
@@ -187,7 +188,7 @@ func (r *Rewrite) Differs(now Records, after bool) string {
 			side = r.User.After
 		}
 		fields := userFields(side, now.Users[0])
-		return FieldWords(slices.DeleteFunc(fields, func(f Field) bool { return !hasField(r.User.Fields, f.Attribute) }))
+		return FieldWords(ofFields(fields, r.User.Fields))
 	}
 	if len(now.Groups) != 1 {
 		return "it is not one of the groups that the source means"
@@ -197,11 +198,16 @@ func (r *Rewrite) Differs(now Records, after bool) string {
 		side = r.Group.After
 	}
 	other := regrouped(Changed[directory.Group]{side, now.Groups[0], groupFields(side, now.Groups[0])})
-	other.Fields = slices.DeleteFunc(other.Fields, func(f Field) bool { return !hasField(r.Group.Fields, f.Attribute) })
+	other.Fields = ofFields(other.Fields, r.Group.Fields)
 	if !hasField(r.Group.Fields, "members") {
 		other.Added, other.Removed = nil, nil
 	}
 	return other.Words()
+}
+
+// ofFields are those of some fields that are among others.
+func ofFields(fields, others []Field) []Field {
+	return slices.DeleteFunc(fields, func(f Field) bool { return !hasField(others, f.Attribute) })
 }
 
 func hasField(fields []Field, attribute string) bool {
@@ -215,7 +221,8 @@ type ElsewhereError struct {
 }
 
 func (e *ElsewhereError) Error() string {
-	return fmt.Sprintf("%s was changed there meanwhile: there: %s; here: %s", e.Rewrite.Named(), e.Theirs, e.Rewrite.Words())
+	r := e.Rewrite
+	return fmt.Sprintf("%s was changed there meanwhile: there: %s; here: %s", r.Named(), e.Theirs, r.Words())
 }
 
 // writes sees that a source can be written as it wants to be.

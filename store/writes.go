@@ -21,7 +21,8 @@ func (s *Store) BeginWrite(ctx context.Context, w *Write, e Entry) error {
 		if _, err := tx.ExecContext(ctx, `DELETE FROM writes WHERE ended < ?`, nanos(w.Began.Add(-keptFor))); err != nil {
 			return err
 		}
-		result, err := tx.ExecContext(ctx, `INSERT INTO writes (directory, began, body) VALUES (?, ?, ?)`, w.Directory, nanos(w.Began), w.Body)
+		const insert = `INSERT INTO writes (directory, began, body) VALUES (?, ?, ?)`
+		result, err := tx.ExecContext(ctx, insert, w.Directory, nanos(w.Began), w.Body)
 		if err != nil {
 			return err
 		}

@@ -41,7 +41,9 @@ func (m *modifying) user(c *connect.Changed[directory.User]) error {
 }
 
 // errNotTaken says that an attribute is not read, so that it is not written either.
-var errNotTaken = errors.New("is not one of the attributes that the source takes in, so that it cannot be written there")
+var errNotTaken = errors.New(
+	"is not one of the attributes that the source takes in, so that it cannot be written there",
+)
 
 // active makes the filter of inactive accounts hold, or no longer.
 func (m *modifying) active(disabled string, on bool) error {

@@ -10,7 +10,8 @@ import (
 
 // memberOf says which attribute the classes of a group give members to.
 var memberOf = map[string]string{
-	"groupofnames": "member", "groupofmembers": "member", "group": "member", "groupofuniquenames": "uniqueMember", "posixgroup": "memberUid",
+	"groupofnames": "member", "groupofmembers": "member", "group": "member",
+	"groupofuniquenames": "uniqueMember", "posixgroup": "memberUid",
 }
 
 // mustHave are the classes of groups that may not be without a member (RFC 4519 section 3.5): one
@@ -82,7 +83,9 @@ func orNone(value string) []string {
 // those that it has.
 func (m *modifying) memberLists() (lists []string, err error) {
 	for _, attribute := range m.source.Groups.Members {
-		of := slices.ContainsFunc(m.classes, func(class string) bool { return strings.EqualFold(memberOf[strings.ToLower(class)], attribute) })
+		of := slices.ContainsFunc(m.classes, func(class string) bool {
+			return strings.EqualFold(memberOf[strings.ToLower(class)], attribute)
+		})
 		if of || len(m.entry.Values(attribute)) > 0 {
 			lists = append(lists, attribute)
 		}
@@ -106,7 +109,8 @@ func listFor(lists []string, ref string) (string, error) {
 
 // keepOne sees that a group that may not be without a member has one: itself, which is nobody.
 func (m *modifying) keepOne(c *connect.ValueChange) {
-	if !slices.ContainsFunc(m.classes, func(class string) bool { return slices.Contains(mustHave, strings.ToLower(class)) }) {
+	must := func(class string) bool { return slices.Contains(mustHave, strings.ToLower(class)) }
+	if !slices.ContainsFunc(m.classes, must) {
 		return
 	}
 	own := m.entry.DN

@@ -91,7 +91,10 @@ func (w *writing) entryOf(r *connect.Rewrite) (*connect.Entry, *ldap.Entry, erro
 		return nil, nil, fmt.Errorf("%s: %w", r.Named(), err)
 	}
 	if found == nil {
-		return nil, nil, &connect.ElsewhereError{Rewrite: r, Theirs: fmt.Sprintf("there is no entry %q any more, or it is not one of those meant", r.DN())}
+		return nil, nil, &connect.ElsewhereError{
+			Rewrite: r,
+			Theirs:  fmt.Sprintf("there is no entry %q any more, or it is not one of those meant", r.DN()),
+		}
 	}
 	e, err := w.entry(found)
 	return e, found, err
@@ -99,7 +102,8 @@ func (w *writing) entryOf(r *connect.Rewrite) (*connect.Entry, *ldap.Entry, erro
 
 // read reads one entry; nil if there is none, or a filter does not mean it.
 func (w *writing) read(dn, filter string, attributes []string) (*ldap.Entry, error) {
-	found, err := w.ldap.Search(ldap.NewSearchRequest(dn, ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false, filter, attributes, nil))
+	ask := ldap.NewSearchRequest(dn, ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false, filter, attributes, nil)
+	found, err := w.ldap.Search(ask)
 	switch {
 	case ldap.IsErrorWithCode(err, ldap.LDAPResultNoSuchObject):
 		return nil, nil
@@ -148,7 +152,8 @@ func (w *writing) Make(r *connect.Rewrite, m *connect.Modification) (connect.Mad
 		return connect.IsMade, err
 	}
 	if left := r.Differs(w.taken(r, e), true); left != "" {
-		return connect.IsMade, fmt.Errorf("%s: the server took it, and the entry is not what it was to be: %s", r.Named(), left)
+		err = fmt.Errorf("%s: the server took it, and the entry is not what it was to be: %s", r.Named(), left)
+		return connect.IsMade, err
 	}
 	return connect.IsMade, nil
 }
@@ -197,7 +202,8 @@ func (w *writing) Undo(m *connect.Modification, made connect.Made) error {
 	if err != nil {
 		return err
 	}
-	ours := made == connect.IsMade || dnKey(raw.GetEqualFoldAttributeValue("modifiersName")) == dnKey(w.client.ldap.Bind.Value)
+	ours := made == connect.IsMade ||
+		dnKey(raw.GetEqualFoldAttributeValue("modifiersName")) == dnKey(w.client.ldap.Bind.Value)
 	back := undone(e, m, ours)
 	if back == nil {
 		return nil

@@ -8,7 +8,6 @@ import (
 	"log/slog"
 	"strings"
 	"sync"
-	"time"
 
 	"gatemap/connect"
 	"gatemap/service/audit"
@@ -28,9 +27,7 @@ type Ports struct {
 	Log     *slog.Logger
 	Host    *connect.Host        // what the map may read on the host; it is set before the first run
 	Busy    func() (rest func()) // is called when much is about to be read, and rest when it was
-	// Written puts on top of records that began to be read at some time what was written to where
-	// they come from since.
-	Written func(directory string, began time.Time, r connect.Records) connect.Records
+	Written Written
 	Closing context.Context // ends when the service is being closed
 	Working *sync.WaitGroup // counts what goes on
 }

@@ -55,7 +55,8 @@ func (s *Writes) Resume(ctx context.Context) error {
 func (s *Writes) resume(ctx context.Context, row *store.Write) error {
 	ended := func(detail string) error {
 		s.Log.Warn("what a commit wrote that was cut off", "directory", row.Directory, "became", detail)
-		return s.Store.TookBack(ctx, row.ID, time.Now(), audit.Of(operator.Service, "write", row.Directory, audit.Done, detail))
+		entry := audit.Of(operator.Service, "write", row.Directory, audit.Done, detail)
+		return s.Store.TookBack(ctx, row.ID, time.Now(), entry)
 	}
 	var was journaled
 	if err := json.Unmarshal(row.Body, &was); err != nil {

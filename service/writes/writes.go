@@ -147,8 +147,10 @@ func fed(before, after *content.Folder) error {
 		}
 		_, delta := connect.Settle(before.Records[d.Name], after.Records[d.Name])
 		for _, c := range delta.Changed {
-			return &answer.ConflictError{Message: fmt.Sprintf("%s: %s. %s decides this: change it there (%s); it is not written to %s",
-				c.Before.Name, connect.FieldWords(c.Fields), d.Name, c.Before.Place, accounts.Name)}
+			return &answer.ConflictError{
+				Message: fmt.Sprintf("%s: %s. %s decides this: change it there (%s); it is not written to %s",
+					c.Before.Name, connect.FieldWords(c.Fields), d.Name, c.Before.Place, accounts.Name),
+			}
 		}
 	}
 	return nil
@@ -198,7 +200,9 @@ func (s *Writes) Make(ctx context.Context, by operator.Actor, before, after *con
 	w := &Written{s, by, parts}
 	if len(parts) > 0 {
 		if err := s.Resume(ctx); err != nil {
-			return nil, &answer.ConflictError{Message: "nothing is committed: what an earlier commit wrote is not taken back yet: " + err.Error()}
+			return nil, &answer.ConflictError{
+				Message: "nothing is committed: what an earlier commit wrote is not taken back yet: " + err.Error(),
+			}
 		}
 	}
 	err := s.look(ctx, before, after, parts)
