@@ -119,7 +119,7 @@ func number(written string) string {
 }
 
 // secret holds attributes that are never taken along by default, and never written.
-var secret = map[string]bool{"userpassword": true, "objectclass": true, "entryuuid": true, "objectguid": true}
+var secret = map[string]bool{"userpassword": true, "unicodepwd": true, "objectclass": true, "entryuuid": true, "objectguid": true}
 
 func attributes(e *Entry, table map[string]string) directory.Attributes {
 	var all directory.Attributes

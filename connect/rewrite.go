@@ -1,0 +1,196 @@
+package connect
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"gatemap/core/directory"
+)
+
+// Rewrite is a record that is to be written: that of a user or of a group.
+type Rewrite struct {
+	User  *Changed[directory.User]
+	Group *Regrouped
+}
+
+// String names the record, with what becomes of it.
+func (r *Rewrite) String() string { return r.Named().String() + ": " + r.Words() }
+
+// Words says what becomes of the record.
+func (r *Rewrite) Words() string {
+	if r.User != nil {
+		return FieldWords(r.User.Fields)
+	}
+	return r.Group.Words()
+}
+
+// Named names the record.
+func (r *Rewrite) Named() Named {
+	if r.User != nil {
+		return Named{User, r.User.Before.Name}
+	}
+	return Named{Group, r.Group.Before.Name}
+}
+
+// DN is the distinguished name of the record's entry; "" where none is known.
+func (r *Rewrite) DN() string {
+	if r.User != nil {
+		return r.User.Before.DN
+	}
+	return r.Group.Before.DN
+}
+
+// takes says that somebody loses something by it: it is made before those that only give.
+func (r *Rewrite) takes() bool {
+	if r.User != nil {
+		return r.User.Before.IsActive() && !r.User.After.IsActive()
+	}
+	return len(r.Group.Removed) > 0
+}
+
+// Rewrites are the records that are to be written where they come from, those of which somebody
+// loses something first, and, in words, what of the change is not written there.
+func Rewrites(s *directory.Source, before, after Records) (all []*Rewrite, stays []string) {
+	_, d := Settle(before, after)
+	for i := range d.Changed {
+		c := &d.Changed[i]
+		written, other := parted(c.Fields, s.Write, userWrite)
+		if len(written) > 0 {
+			all = append(all, &Rewrite{User: &Changed[directory.User]{c.Before, c.After, written}})
+		}
+		if len(other) > 0 {
+			stays = append(stays, fmt.Sprintf("user %s: %s", c.Before.Name, FieldWords(other)))
+		}
+	}
+	for i := range d.ChangedGroups {
+		c := d.ChangedGroups[i]
+		written, other := parted(c.Fields, s.Write, groupWrite)
+		if len(written) > 0 {
+			own := c
+			own.Fields = written
+			if !slices.Contains(s.Write, directory.WriteMembers) {
+				own.Added, own.Removed = nil, nil
+			}
+			all = append(all, &Rewrite{Group: &own})
+		}
+		if len(other) > 0 {
+			stays = append(stays, fmt.Sprintf("group %s: %s", c.Before.Name, FieldWords(other)))
+		}
+	}
+	for _, line := range []struct {
+		words string
+		n     int
+	}{
+		{"users who come or go", len(d.Joined) + len(d.Left)},
+		{"groups that come or go", len(d.NewGroups) + len(d.GoneGroups)},
+		{"devices", len(d.NewDevices) + len(d.GoneDevices) + len(d.OtherDevices)},
+	} {
+		if line.n > 0 {
+			stays = append(stays, fmt.Sprintf("%s: %d", line.words, line.n))
+		}
+	}
+	slices.SortStableFunc(all, func(a, b *Rewrite) int { return cmp.Compare(rank(b), rank(a)) })
+	return all, stays
+}
+
+func rank(r *Rewrite) int {
+	if r.takes() {
+		return 1
+	}
+	return 0
+}
+
+// parted are the fields that are written, and the others.
+func parted(fields []Field, all []directory.Write, as func(field string) directory.Write) (written, other []Field) {
+	for _, f := range fields {
+		if slices.Contains(all, as(f.Attribute)) {
+			written = append(written, f)
+		} else {
+			other = append(other, f)
+		}
+	}
+	return written, other
+}
+
+// userWrite says what a field of a user is for write; "" is never written.
+func userWrite(field string) directory.Write {
+	switch field {
+	case "active":
+		return directory.WriteActive
+	case "userName", "dn", "primary_group":
+		return ""
+	}
+	return directory.WriteAttributes
+}
+
+func groupWrite(field string) directory.Write {
+	switch field {
+	case "members":
+		return directory.WriteMembers
+	case "description":
+		return directory.WriteAttributes
+	}
+	return ""
+}
+
+// Differs says in words what of a record that is to be written is not as it is on one side now; ""
+// says that nothing is. The record is the only one of now.
+func (r *Rewrite) Differs(now Records, after bool) string {
+	if r.User != nil {
+		if len(now.Users) != 1 {
+			return "it is not one of the users that the source means"
+		}
+		side := r.User.Before
+		if after {
+			side = r.User.After
+		}
+		fields := userFields(side, now.Users[0])
+		return FieldWords(ofFields(fields, r.User.Fields))
+	}
+	if len(now.Groups) != 1 {
+		return "it is not one of the groups that the source means"
+	}
+	side := r.Group.Before
+	if after {
+		side = r.Group.After
+	}
+	other := regrouped(Changed[directory.Group]{side, now.Groups[0], groupFields(side, now.Groups[0])})
+	other.Fields = ofFields(other.Fields, r.Group.Fields)
+	if !hasField(r.Group.Fields, "members") {
+		other.Added, other.Removed = nil, nil
+	}
+	return other.Words()
+}
+
+// ofFields are those of some fields that are among others.
+func ofFields(fields, others []Field) []Field {
+	return slices.DeleteFunc(fields, func(f Field) bool { return !hasField(others, f.Attribute) })
+}
+
+func hasField(fields []Field, attribute string) bool {
+	return slices.ContainsFunc(fields, func(f Field) bool { return f.Attribute == attribute })
+}
+
+// Rewritten is records with some that were written in the place of those that are still as they were
+// before that.
+func Rewritten(r Records, all []*Rewrite) Records {
+	var p Patch
+	had, groupsHad := users.index(r.Users), groups.index(r.Groups)
+	for _, x := range all {
+		if x.User != nil {
+			if is := had.as(x.User.Before); is != nil && is != x.User.After && userFields(x.User.Before, is) == nil {
+				p.Put.Users = append(p.Put.Users, x.User.After)
+			}
+		} else if is := groupsHad.as(x.Group.Before); is != nil && is != x.Group.After && groupFields(x.Group.Before, is) == nil {
+			p.Put.Groups = append(p.Put.Groups, x.Group.After)
+		}
+	}
+	if p.Empty() {
+		return r
+	}
+	rejected, resources := r.Rejected, r.Resources
+	r = r.With(p)
+	r.Rejected, r.Resources = append(slices.Clone(rejected), r.Rejected...), resources
+	return r
+}
