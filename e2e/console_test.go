@@ -112,7 +112,7 @@ func (p *page) text() string {
 func (p *page) sees(texts ...string) {
 	p.t.Helper()
 	for _, want := range texts {
-		deadline := time.Now().Add(10 * time.Second)
+		deadline := time.Now().Add(30 * time.Second)
 		for !strings.Contains(p.text(), want) {
 			if time.Now().After(deadline) {
 				p.t.Fatalf("waited in vain for %q on the page:\n%s", want, p.text())
