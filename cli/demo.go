@@ -113,10 +113,7 @@ func (a *app) runDemo(ctx context.Context, data, listen string, fresh bool) erro
 		return err
 	}
 	srv.Provider, srv.Address = provided, "http://"+listener.Addr().String()
-	svc.Writes.Follow() // before a run takes in what a stop left by half
-	svc.Follower.Follow()
-	svc.Readings.Follow()
-	svc.Deliveries.Follow()
+	svc.Follow()
 	a.greet(svc, listener.Addr().String(), data, token)
 	return srv.Serve(ctx, listener)
 }

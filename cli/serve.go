@@ -135,10 +135,7 @@ func (a *app) runService(ctx context.Context, f *serving) error {
 	if err != nil {
 		return err
 	}
-	svc.Writes.Follow() // before a run takes in what a stop left by half
-	svc.Follower.Follow()
-	svc.Readings.Follow()
-	svc.Deliveries.Follow()
+	svc.Follow()
 	if token != "" {
 		a.print("Token, shown only once: %s\n", token)
 	}

@@ -158,6 +158,15 @@ func (s *Service) Head() *query.Head { return s.History.Head() }
 // Ready says whether the service can answer, and write.
 func (s *Service) Ready(ctx context.Context) error { return s.store.Writable(ctx) }
 
+// Follow begins what goes on until Stop: first what a stop left by half is taken back, before a run
+// takes it in.
+func (s *Service) Follow() {
+	s.Writes.Follow()
+	s.Follower.Follow()
+	s.Readings.Follow()
+	s.Deliveries.Follow()
+}
+
 // Stop ends streams, runs and events. Questions are answered until Close.
 func (s *Service) Stop() { s.stop() }
 

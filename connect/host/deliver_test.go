@@ -82,9 +82,7 @@ func (d *delivering) plan(r *reading.Reading) (*delivery.Plan, error) {
 
 func (d *delivering) run() *delivery.Plan {
 	d.t.Helper()
-	r, err := connect.Observe(d.t.Context(), d.system.Document, connect.Host{}, func(int) {})
-	require.NoError(d.t, err)
-	p, err := d.plan(r)
+	p, err := connect.Planned(d.plan).Now(d.t.Context(), &d.asked)
 	require.NoError(d.t, err)
 	return p
 }

@@ -30,10 +30,7 @@ func (m *modifying) group(r *connect.Regrouped) error {
 	if len(r.Added)+len(r.Removed) == 0 {
 		return nil
 	}
-	lists, err := m.memberLists()
-	if err != nil {
-		return err
-	}
+	lists := m.memberLists()
 	changes := map[string]*connect.ValueChange{}
 	change := func(attribute string) *connect.ValueChange {
 		if changes[attribute] == nil {
@@ -81,7 +78,7 @@ func orNone(value string) []string {
 
 // memberLists are the attributes that take new members of the group: those of its classes, else
 // those that it has.
-func (m *modifying) memberLists() (lists []string, err error) {
+func (m *modifying) memberLists() (lists []string) {
 	for _, attribute := range m.source.Groups.Members {
 		of := slices.ContainsFunc(m.classes, func(class string) bool {
 			return strings.EqualFold(memberOf[strings.ToLower(class)], attribute)
@@ -93,7 +90,7 @@ func (m *modifying) memberLists() (lists []string, err error) {
 	if lists == nil {
 		lists = m.source.Groups.Members[:1]
 	}
-	return lists, nil
+	return lists
 }
 
 // listFor is the attribute that can hold a reference: memberUid holds login names, and the others
