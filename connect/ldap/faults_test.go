@@ -188,3 +188,33 @@ func TestAGroupInRangesIsWhole(t *testing.T) {
 	assert.Len(t, r.Groups[0].Members.Any, 5)
 	assert.Equal(t, "cn=5", r.Groups[0].Members.Any[4].Name)
 }
+
+// An entry that is deleted while its page has been read, and made anew before the last, is
+// read as what it is then.
+func TestAnEntryThatIsReplacedWhileItIsRead(t *testing.T) {
+	t.Setenv("GATEMAP_SECRET_TEST", secret)
+	const old, young = "5b2c29a4-802a-1041-9477-59d1f827397a", "5c85993e-802a-1041-96a3-112e086ebef1"
+	answers := func(times int) func(net.Conn, int64, *ber.Packet, string) {
+		return func(conn net.Conn, id int64, _ *ber.Packet, cookie string) {
+			switch {
+			case cookie == "":
+				if times > 0 {
+					entry(conn, id, "cn=a,"+suffix, "cn", "a", "entryUUID", old)
+				}
+				done(conn, id, "more")
+			default:
+				times--
+				entry(conn, id, "cn=a,"+suffix, "cn", "a", "entryUUID", young)
+				done(conn, id, "")
+			}
+		}
+	}
+	r, err := askStandIn(t, standIn{answers(1)})
+	require.NoError(t, err)
+	require.Len(t, r.Groups, 1)
+	assert.Equal(t, young, r.Groups[0].ID)
+
+	_, err = askStandIn(t, standIn{answers(100)})
+	assert.ErrorIs(t, err, connect.ErrAnew)
+	assert.ErrorContains(t, err, `entry "cn=a,`+suffix+`" was replaced by another while it was read; everything is read anew`)
+}

@@ -86,9 +86,18 @@ func (c *Conn) ownBase() (string, error) {
 	return "", errors.New("the server has several trees, or does not say which; name a base")
 }
 
-// Fetch reads everything that the tables select. progress gets how many
-// entries have come so far. The error is an *Error.
+// Fetch reads everything that the tables select, again where an entry was replaced while it
+// did. progress gets how many entries have come so far. The error is an *Error.
 func (c *Conn) Fetch(ctx context.Context, tables *connect.Tables, progress func(read int)) (connect.Records, error) {
+	for try := 1; ; try++ {
+		r, err := c.fetch(ctx, tables, progress)
+		if !errors.Is(err, errReplaced) || try == tries {
+			return r, err
+		}
+	}
+}
+
+func (c *Conn) fetch(ctx context.Context, tables *connect.Tables, progress func(read int)) (connect.Records, error) {
 	var r connect.Records
 	searches, err := c.searches(tables)
 	if err != nil {
@@ -160,7 +169,7 @@ func (c *Conn) pages(ctx context.Context, s search, visit func(*ldap.Entry) erro
 		size = page
 	}
 	paging := ldap.NewControlPaging(uint32(size))
-	own, empty := map[string]bool{}, 0
+	own, empty := map[string]string{}, 0 // identifiers by distinguished name
 	stop := context.AfterFunc(ctx, func() { c.Close() })
 	defer stop()
 	for {
@@ -178,11 +187,13 @@ func (c *Conn) pages(ctx context.Context, s search, visit func(*ldap.Entry) erro
 			to.Rejected = append(to.Rejected, *place.Errorf(c.place, "the server refers to %s, which is not followed", referral))
 		}
 		for _, e := range result.Entries {
-			if key := dnKey(e.DN); own[key] {
+			key, id := dnKey(e.DN), identifier(e)
+			if was, again := own[key]; again && was != id {
+				return failed(fmt.Errorf("entry %q was %w", e.DN, errReplaced))
+			} else if again {
 				return failed(fmt.Errorf("the server gives entry %q twice, so its pages cannot be trusted", e.DN))
-			} else {
-				own[key] = true
 			}
+			own[key] = id
 			if err := visit(e); err != nil {
 				return failed(err)
 			}
@@ -198,6 +209,20 @@ func (c *Conn) pages(ctx context.Context, s search, visit func(*ldap.Entry) erro
 		}
 		paging.SetCookie(answer.Cookie)
 	}
+}
+
+// errReplaced says that an entry was deleted, and another made by its name, between two pages.
+var errReplaced = fmt.Errorf("replaced by another while it was read; %w", connect.ErrAnew)
+
+// identifier is what a server identifies an entry by for good, as it gives it; "" where it
+// does not.
+func identifier(e *ldap.Entry) string {
+	for _, attribute := range connect.Identifiers {
+		if v := e.GetEqualFoldAttributeValue(attribute); v != "" {
+			return v
+		}
+	}
+	return ""
 }
 
 // entry turns an entry of the server into ours, and asks for the rest of values

@@ -92,17 +92,29 @@ func Start(dir, entries string, schemas, names []string, more ...string) (*Serve
 	if out, err := exec.Command("/usr/sbin/slapadd", "-q", "-f", s.Path("slapd.conf"), "-l", s.Path("entries.ldif")).CombinedOutput(); err != nil {
 		return nil, fmt.Errorf("slapadd: %w\n%s", err, out)
 	}
+	for try := 1; ; try++ {
+		if err := s.address(); err != nil {
+			return nil, err
+		}
+		if err := s.Restart(); err == nil || try == 3 {
+			return s, err
+		} // another program took a port before slapd did
+	}
+}
+
+// address chooses free ports.
+func (s *Server) address() error {
 	var addresses [2]string
 	for i := range addresses {
 		l, err := net.Listen("tcp", "127.0.0.1:0")
 		if err != nil {
-			return nil, err
+			return err
 		}
 		addresses[i] = l.Addr().String()
 		_ = l.Close() // the server is to have the port
 	}
 	s.LDAP, s.TLS = "ldap://"+addresses[0], "ldaps://"+addresses[1]
-	return s, s.Restart()
+	return nil
 }
 
 // Path is the path of a file of the server.
