@@ -2,9 +2,9 @@ package connect
 
 import (
 	"fmt"
-	"time"
-
+	"maps"
 	"slices"
+	"time"
 
 	"gatemap/core/name"
 	"gatemap/core/place"
@@ -45,6 +45,15 @@ func (r Records) With(p Patch) Records {
 	next.Users = users.patched(r.Users, p.Put.Users, p.Gone, &next.Rejected)
 	next.Groups = groups.patched(r.Groups, p.Put.Groups, p.Gone, &next.Rejected)
 	next.Devices = devices.patched(r.Devices, p.Put.Devices, p.Gone, &next.Rejected)
+	next.Resources = r.Resources
+	if len(r.Resources) > 0 && len(p.Gone) > 0 || len(p.Put.Resources) > 0 {
+		next.Resources = make(map[Named][]byte, len(r.Resources)+len(p.Put.Resources))
+		maps.Copy(next.Resources, r.Resources)
+		for _, g := range p.Gone {
+			delete(next.Resources, g.Named)
+		}
+		maps.Copy(next.Resources, p.Put.Resources)
+	}
 	return next
 }
 

@@ -254,6 +254,7 @@ func (d *Draft) dropRecord(c *Change, g *group) error {
 	}
 	r := d.Records[g.dir]
 	r.Groups = slices.DeleteFunc(slices.Clone(r.Groups), func(x *directory.Group) bool { return x == g.record })
+	r.Resources = withResource(r.Resources, connect.Named{Kind: connect.Group, Name: g.record.Name}, nil)
 	d.Records[g.dir] = r
 	d.touch(g.dir, connect.Group, g.record.Name)
 	d.gone[name.Fold(g.full)] = true

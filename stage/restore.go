@@ -5,6 +5,7 @@ import (
 	"encoding/base64"
 	"encoding/hex"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -88,9 +89,29 @@ func (d *Draft) restore(c *Change) error {
 	default:
 		r.Devices = restored(r.Devices, one.Devices, func(x *directory.Device) bool { return x.Name == named })
 	}
+	r.Resources = withResource(r.Resources, n, one.Resources[n])
 	d.Records[dir] = r
 	d.touch(dir, k, named)
 	return nil
+}
+
+// withResource are records as they were pushed, with one as it was when its record was there;
+// nil: its record goes. What was pushed since stays, as a commit changes nothing where a record
+// comes from.
+func withResource(all map[connect.Named][]byte, n connect.Named, raw []byte) map[connect.Named][]byte {
+	if (all[n] == nil) == (raw == nil) {
+		return all
+	}
+	all = maps.Clone(all)
+	if raw == nil {
+		delete(all, n)
+		return all
+	}
+	if all == nil {
+		all = map[connect.Named][]byte{}
+	}
+	all[n] = raw
+	return all
 }
 
 // restored is a list with one record, or none, in the place of the one that is.

@@ -1,6 +1,8 @@
 package scim
 
 import (
+	"bytes"
+	"cmp"
 	"crypto/rand"
 	"fmt"
 	"maps"
@@ -202,22 +204,33 @@ func (d *Directory) With(before, after *Directory) *Directory {
 	return next
 }
 
-// Records are the users and groups that were pushed. It is for one caller at a
-// time: what it makes of a resource is kept with that.
-func (d *Directory) Records() connect.Records {
-	r := connect.Records{Resources: make(map[connect.Named][]byte, len(d.byID))}
-	for _, key := range slices.Sorted(maps.Keys(d.byName[connect.User])) {
-		x := d.byName[connect.User][key]
-		r.Users = append(r.Users, x.asUser())
-		r.Resources[connect.Named{Kind: x.Kind, Name: x.Name()}] = x.encode()
+// To is what changes in the records between two directories. It is for one caller at a time:
+// what it makes of a resource is kept with that.
+func (d *Directory) To(after *Directory) connect.Patch {
+	p := connect.Patch{Put: connect.Records{Resources: map[connect.Named][]byte{}}}
+	for id, old := range d.byID {
+		if now := after.byID[id]; now == nil || now.named() != old.named() {
+			p.Gone = append(p.Gone, connect.Gone{Named: old.named(), ID: id})
+		}
 	}
-	for _, key := range slices.Sorted(maps.Keys(d.byName[connect.Group])) {
-		x := d.byName[connect.Group][key]
-		r.Groups = append(r.Groups, x.asGroup())
-		r.Resources[connect.Named{Kind: x.Kind, Name: x.Name()}] = x.encode()
+	for id, now := range after.byID {
+		if old := d.byID[id]; old == now || old != nil && bytes.Equal(old.encode(), now.encode()) {
+			continue
+		}
+		p.Put.Resources[now.named()] = now.encode()
+		if now.Kind == connect.User {
+			p.Put.Users = append(p.Put.Users, now.asUser())
+		} else {
+			p.Put.Groups = append(p.Put.Groups, now.asGroup())
+		}
 	}
-	return r
+	slices.SortFunc(p.Gone, func(a, b connect.Gone) int { return cmp.Compare(a.ID, b.ID) })
+	slices.SortFunc(p.Put.Users, func(a, b *directory.User) int { return cmp.Compare(name.Fold(a.Name), name.Fold(b.Name)) })
+	slices.SortFunc(p.Put.Groups, func(a, b *directory.Group) int { return cmp.Compare(name.Fold(a.Name), name.Fold(b.Name)) })
+	return p
 }
+
+func (r *Resource) named() connect.Named { return connect.Named{Kind: r.Kind, Name: r.Name()} }
 
 // dn is the distinguished name by which members are referred to: the identifier
 // stays when a name changes.

@@ -31,7 +31,7 @@ func TestWhatIsPushedIsReadAgain(t *testing.T) {
 	require.NoError(t, err)
 	d, r, err := empty(t).Create(connect.User, body, now)
 	require.NoError(t, err)
-	records := d.Records()
+	records := connect.Records{}.With(empty(t).To(d))
 	require.Len(t, records.Users, 1)
 	u := records.Users[0]
 	assert.Equal(t, "ida", u.Name)

@@ -29,6 +29,11 @@ func (p *pushedTo) is(r connect.Records) bool {
 
 // Pushed is what was pushed to a directory and is in force.
 func (s *Pushes) Pushed(named string) (*scim.Directory, error) {
+	pushed, err := s.pushed(named)
+	return pushed.directory, err
+}
+
+func (s *Pushes) pushed(named string) (pushedTo, error) {
 	l := s.runs.lanes.lane(named)
 	l.mu.Lock()
 	defer l.mu.Unlock()
@@ -36,11 +41,11 @@ func (s *Pushes) Pushed(named string) (*scim.Directory, error) {
 	if !l.pushed.is(r) {
 		d, err := scim.Read(r, s.extensions(named))
 		if err != nil {
-			return nil, err
+			return pushedTo{}, err
 		}
 		l.pushed = pushedTo{r, d}
 	}
-	return l.pushed.directory, nil
+	return l.pushed, nil
 }
 
 // extensions says what becomes of attributes of extensions that are pushed to a directory.
@@ -51,23 +56,24 @@ func (s *Pushes) extensions(named string) scim.Extensions {
 	return ""
 }
 
-// Push changes what was pushed to a directory. When it returns, the change is in
-// force, as a revision of its own; where the change fails, nothing has changed. The error
-// is an *answer.ConflictError where it is held: it waits as a run then, until someone
-// confirms it.
+// Push changes what was pushed to a directory, and no record besides: what a trial made of
+// others stays. When it returns, the change is in force, as a revision of its own; where the
+// change fails, nothing has changed. The error is an *answer.ConflictError where it is held:
+// it waits as a run then, until someone confirms it.
 func (s *Pushes) Push(ctx context.Context, named, reason string, turn func(*scim.Directory) (*scim.Directory, error)) error {
 	l := s.runs.lanes.lane(named)
 	l.busy.Lock()
 	defer l.busy.Unlock()
-	before, err := s.Pushed(named)
+	from, err := s.pushed(named)
 	if err != nil {
 		return err
 	}
+	before := from.directory
 	after, err := turn(before)
 	if err != nil || after == before {
 		return err
 	}
-	p, err := s.runs.plans.prepare(s.History.Head(), named, brought{records: after.Records()})
+	p, err := s.runs.plans.prepare(s.History.Head(), named, pushing(before, after))
 	if err != nil {
 		return err
 	}
@@ -86,9 +92,11 @@ func (s *Pushes) Push(ctx context.Context, named, reason string, turn func(*scim
 		return err
 	}
 	l.lately.note(taken, time.Now())
-	l.mu.Lock()
-	l.pushed = pushedTo{s.History.Head().Folder.Records[named], after}
-	l.mu.Unlock()
+	if from.is(p.head.Folder.Records[named]) {
+		l.mu.Lock()
+		l.pushed = pushedTo{p.settled, after}
+		l.mu.Unlock()
+	}
 	if w := l.waiting(); w != nil {
 		return s.along(ctx, w, before, after)
 	}
@@ -115,7 +123,13 @@ func (s *Pushes) hold(ctx context.Context, l *lane, by operator.Actor, p *prepar
 	return &answer.ConflictError{Message: fmt.Sprintf("this is held as run %d until someone confirms it: %s. Look at it with gatemap intake show %d, and commit or discard it there", id, why, id)}
 }
 
-// along makes a push part of a run that waits too: the run is of everything that is there
+// pushing is what a push brings.
+func pushing(before, after *scim.Directory) brought {
+	p := before.To(after)
+	return brought{patch: &p}
+}
+
+// along makes a push part of a run that waits too: the run is of everything that was pushed
 // when it is confirmed.
 func (s *Pushes) along(ctx context.Context, r *run, before, after *scim.Directory) error {
 	r.mu.Lock()
@@ -125,7 +139,11 @@ func (s *Pushes) along(ctx context.Context, r *run, before, after *scim.Director
 	if err != nil {
 		return err
 	}
-	fresh, err := s.runs.plans.prepare(s.History.Head(), p.directory.Name, brought{records: waits.With(before, after).Records()})
+	inForce, err := s.Pushed(p.directory.Name)
+	if err != nil {
+		return err
+	}
+	fresh, err := s.runs.plans.prepare(s.History.Head(), p.directory.Name, pushing(inForce, waits.With(before, after)))
 	if err != nil {
 		return err
 	}
