@@ -19,6 +19,8 @@ type Connector struct {
 	Doc  string          // what it connects to, in one sentence
 	New  func() Document // an empty document of a source; nil: it is for no sources
 	Link func() Link     // an empty document of a link to a system; nil: it is for no links
+	// Notify makes an empty document of a receiver of notices; nil: it is for none.
+	Notify func() Notifier
 	// Address makes the document of a link from an address that begins with the name; nil: there
 	// are none.
 	Address func(*url.URL) (Link, error)
@@ -51,6 +53,9 @@ func (c Connector) Kind() directory.ConnectionKind {
 	}
 	if c.Link != nil {
 		k.Link = func() any { return c.Link() }
+	}
+	if c.Notify != nil {
+		k.Notify = func() any { return c.Notify() }
 	}
 	return k
 }

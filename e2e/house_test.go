@@ -25,6 +25,7 @@ var layers = [][]string{
 	{"cli/collector", "server", "client"},
 	{"edge"},
 	{"workspace"},
+	{"service/notices"},
 	{"service/deliveries"},
 	{"service/intake", "service/changeset", "service/access", "service/readings"},
 	{"service/rights"},
@@ -38,13 +39,13 @@ var layers = [][]string{
 	{"stage"},
 	{"connect/connectors"},
 	{"connect/list"},
-	{"store", "connect/csv", "connect/ldap", "connect/ldif", "connect/host", "connect/postgres", "connect/scim", "mapfile", "web", "demo", "demo/provider"},
+	{"store", "connect/csv", "connect/ldap", "connect/ldif", "connect/host", "connect/postgres", "connect/scim", "connect/mail", "connect/syslog", "connect/webhook", "mapfile", "web", "demo", "demo/provider"},
 	{"connect"},
 	{"core/delivery"},
 	{"core/change", "core/plain", "core/reading"},
 	{"core/check", "core/atlas/atlastest"},
 	{"core/atlas"},
-	{"core/gate/types"},
+	{"core/gate/types", "core/notice"},
 	{
 		"core/gate/app", "core/gate/federation", "core/gate/files", "core/gate/firewall", "core/gate/hosts",
 		"core/gate/licences", "core/gate/network", "core/gate/roles", "core/gate/signin",
@@ -59,7 +60,7 @@ var layers = [][]string{
 
 // knowsHTTP are the packages that may know that they are asked by HTTP: those at the edge, and
 // those that speak it to others.
-var knowsHTTP = []string{"cmd/gatemap", "cli", "server", "client", "web", "connect/scim", "demo", "demo/provider", "edge"}
+var knowsHTTP = []string{"cmd/gatemap", "cli", "server", "client", "web", "connect/scim", "connect/webhook", "demo", "demo/provider", "edge"}
 
 // barred are packages that the core keeps away from.
 var barred = []string{"net/http", "database/sql", "log", "log/slog", "os", "io/fs", "github.com/go-chi/chi/v5", "github.com/spf13/cobra", "go.yaml.in/yaml/v3"}

@@ -288,7 +288,7 @@ func (d *decoder) connection(k, n *yaml.Node, of string, into *directory.Connect
 	case isNull(n):
 		return true
 	case into.Document != nil:
-		d.fail(k, "this names two things to read, %s and %s: give one of them", into.Name, k.Value)
+		d.fail(k, "this names two connections, %s and %s: give one of them", into.Name, k.Value)
 		return true
 	}
 	*into = directory.Connection{Name: k.Value, Live: d.connections[i].Live, Document: made}

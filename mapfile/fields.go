@@ -35,21 +35,19 @@ type field struct {
 	value    reflect.Value
 	seen     bool
 
-	connection string // takes the keys of connections: of sources, or of links
+	connection string // takes the keys of connections: of sources, of links, or of receivers
 }
 
 // The options of fields that take the keys of connections.
 const (
 	source = "connection"
 	link   = "link"
+	notify = "notify"
 )
 
 // document makes an empty document of a connection for such a field; nil: it is of no use there.
 func document(c *directory.ConnectionKind, option string) any {
-	make := c.New
-	if option == link {
-		make = c.Link
-	}
+	make := map[string]func() any{source: c.New, link: c.Link, notify: c.Notify}[option]
 	if make == nil {
 		return nil
 	}
@@ -71,7 +69,7 @@ func fieldsOf(t reflect.Type) []field {
 		}
 		key, option, _ := strings.Cut(tag, ",")
 		connection := ""
-		if option == source || option == link {
+		if option == source || option == link || option == notify {
 			connection = option
 		}
 		if option == "inline" {

@@ -33,7 +33,7 @@ func TestErrorsNameTheirPlace(t *testing.T) {
 		{"unknown key", "system: s\ntype: roles\nrights: []\nmappngs: []\n", `s.yaml:4:1: unknown key "mappngs"; did you mean mappings?`},
 		{"unknown key with nothing near", "directory: d\nzzzzzzz: 1\n", `s.yaml:2:1: unknown key "zzzzzzz"; the keys here are directory, title, exact, source, same_person, users, devices, groups`},
 		{"a key that had another name", "directory: d\ngroups: [{name: g, draws: own}]\n", `s.yaml:2:20: unknown key "draws"; did you mean members_from?`},
-		{"two connections", "directory: d\nsource: {ldif: a.ldif, csv: {file: a.csv}}\n", `s.yaml:2:24: this names two things to read, ldif and csv: give one of them`},
+		{"two connections", "directory: d\nsource: {ldif: a.ldif, csv: {file: a.csv}}\n", `s.yaml:2:24: this names two connections, ldif and csv: give one of them`},
 		{"a connection that has another name", "directory: d\nsource: {lidf: a.ldif}\n", `s.yaml:2:10: unknown key "lidf"; did you mean ldif?`},
 		{"another", "directory: d\ngroups: [{name: g, opens: own}]\n", `s.yaml:2:20: unknown key "opens"; did you mean usable_in?`},
 		{"of a directory", "directory: d\njoins: {directory: e, by: mail}\n", `s.yaml:2:1: unknown key "joins"; did you mean same_person?`},

@@ -25,6 +25,7 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/name"
+	"gatemap/core/notice"
 	"gatemap/core/place"
 	"gatemap/core/situation"
 )
@@ -141,8 +142,12 @@ func (r *reader) document(d *decoder, root *yaml.Node) {
 	case d.file == Head:
 		r.head = &head{}
 		d.structs(root, "the map", reflect.ValueOf(r.head).Elem())
+	case value(root, "notices") != nil:
+		doc := &notice.Document{}
+		d.structs(root, "the receiver", reflect.ValueOf(doc).Elem())
+		r.notices = append(r.notices, doc)
 	default:
-		d.fail(root, "this document has none of the keys system, directory, table and guarantees, so it is none of these")
+		d.fail(root, "this document has none of the keys system, directory, table, guarantees and notices, so it is none of these")
 	}
 }
 

@@ -7,6 +7,8 @@ import (
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
 	"gatemap/core/gate"
+	"gatemap/core/name"
+	"gatemap/core/notice"
 	"gatemap/core/place"
 )
 
@@ -31,6 +33,7 @@ type part struct {
 	systems     []*gate.System
 	guarantees  []*atlas.Guarantee
 	tables      []*attributeTable
+	notices     []*notice.Document
 }
 
 // Parse makes a map from the files of a folder. The error joins a *place.Error
@@ -82,6 +85,7 @@ func (r *Reading) join(before *Reading, errs *place.Errors) {
 		}
 		r.Map.Systems = append(r.Map.Systems, p.systems...)
 		r.Map.Guarantees = append(r.Map.Guarantees, p.guarantees...)
+		r.Map.Notices = append(r.Map.Notices, p.notices...)
 		for _, t := range p.tables {
 			if r.find(t.Name) != nil {
 				errs.Addf(t.Place, "there is an attribute table %s already", t.Name)
@@ -90,6 +94,7 @@ func (r *Reading) join(before *Reading, errs *place.Errors) {
 			r.tables = append(r.tables, t)
 		}
 	}
+	receivers(r.Map.Notices, errs)
 	same := slices.Equal(r.tables, before.tables)
 	for _, p := range r.parts {
 		for _, d := range p.directories {
@@ -100,5 +105,19 @@ func (r *Reading) join(before *Reading, errs *place.Errors) {
 			}
 			r.Map.Directories = append(r.Map.Directories, r.filled[d])
 		}
+	}
+}
+
+// receivers sees that each receiver of notices has a name of its own, and that it can be reached.
+func receivers(all []*notice.Document, errs *place.Errors) {
+	seen := map[string]bool{}
+	for _, n := range all {
+		if n.Connection.Document == nil {
+			errs.Addf(n.Place, "the receiver %s does not say how it is reached; give it one of the keys that name a connection, such as webhook, mail or syslog", n.Name)
+		}
+		if seen[name.Fold(n.Name)] {
+			errs.Addf(n.Place, "there is a receiver of notices %s already", n.Name)
+		}
+		seen[name.Fold(n.Name)] = true
 	}
 }

@@ -8,6 +8,7 @@ import (
 
 	"gatemap/core/directory"
 	"gatemap/core/gate"
+	"gatemap/core/notice"
 )
 
 type object = map[string]any
@@ -20,6 +21,7 @@ func Schema(types []gate.Type, connections []directory.ConnectionKind) ([]byte, 
 		"map":       d.structs("The map.", nil, reflect.TypeFor[head]()),
 		"directory": d.structs("A directory.", nil, reflect.TypeFor[directory.Document]()),
 		"promises":  d.structs("Guarantees.", nil, reflect.TypeFor[promises]()),
+		"notices":   d.structs("A receiver of notices.", nil, reflect.TypeFor[notice.Document]()),
 		"table":     d.structs("An attribute table.", nil, reflect.TypeFor[attributeTable]()),
 	}
 	var systems []any
@@ -48,7 +50,11 @@ func Schema(types []gate.Type, connections []directory.ConnectionKind) ([]byte, 
 				"else": object{
 					"if":   has("table"),
 					"then": object{"$ref": "#/$defs/table"},
-					"else": object{"$ref": "#/$defs/map"},
+					"else": object{
+						"if":   has("notices"),
+						"then": object{"$ref": "#/$defs/notices"},
+						"else": object{"$ref": "#/$defs/map"},
+					},
 				},
 			},
 		},

@@ -88,6 +88,7 @@ func Operations(open, closed, kept chi.Router, s *workspace.Service, p *Provider
 	impacts(about(changing, "Changes"), s)
 	linked(about(changing, "Linked systems"), s)
 	delivered(about(changing, "Deliveries"), s)
+	noticed(about(changing, "Notices"), s)
 	findingsQuestion(about(changing, "Questions"), s)
 	api := humachi.New(kept, config)
 	api.UseMiddleware(authorize(s))
@@ -107,6 +108,7 @@ var tags = []*huma.Tag{
 	{Name: "Intake", Description: "Directories, and the runs that bring their records in."},
 	{Name: "Linked systems", Description: "What systems really hold, and how that differs from the map."},
 	{Name: "Deliveries", Description: "How systems are brought to what the map says: with which statements, and what arrived."},
+	{Name: "Notices", Description: "Who is told what must not wait for someone to look, and what they were told."},
 	{Name: "Access", Description: "Operators, tokens, settings, and the audit."},
 	{Name: "Sign-in", Description: "How someone signs in to the console."},
 }

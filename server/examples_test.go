@@ -64,6 +64,7 @@ var exampleCalls = []struct{ id, method, path, headers, body, by string }{
 	{id: "delivery-script", path: "/deliveries/1/script"},
 	{id: "commit-delivery", method: "POST", path: "/deliveries/1/commit", body: `{"confirm":true}`},
 	{id: "discard-delivery", method: "POST", path: "/deliveries/1/discard"},
+	{id: "notices", path: "/notices"},
 	{id: "really-reach", path: "/really/reach?user=olle.branwen"},
 	{id: "really-why", path: "/really/why?user=olle.branwen&system=sky-tools&right=calendar&object=planner"},
 	{id: "really-who", path: "/really/who?system=sky-tools&right=calendar&object=planner&limit=2"},
@@ -114,6 +115,7 @@ var exampleCalls = []struct{ id, method, path, headers, body, by string }{
 var notInExamples = map[string]string{
 	"backup": "it answers with a database", "events": "it does not end", "provider": "it needs a provider", "provider-return": "a provider calls it",
 	"untie-manager": "it needs someone whom a provider signed in", "create-push-token": "nothing is pushed to a directory of the demo",
+	"test-notices": "the demo tells nobody",
 }
 
 // Every operation has an example, of which the demo answers what it says.

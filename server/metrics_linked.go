@@ -20,11 +20,13 @@ var (
 	deliveries  = prometheus.NewDesc("gatemap_delivery_failed", "Whether the newest delivery to a linked system failed or was cut off: 1, or 0.", []string{"system"}, nil)
 	waiting     = prometheus.NewDesc("gatemap_delivery_waiting", "Whether a delivery to a linked system waits for someone, or is held: 1, or 0.", []string{"system"}, nil)
 	deliveredAt = prometheus.NewDesc("gatemap_delivery_time_seconds", "When the newest delivery to a linked system ended, as Unix time.", []string{"system"}, nil)
+	noticesSent = prometheus.NewDesc("gatemap_notices_sent_total", "Notices that were sent to a receiver since the start.", []string{"receiver"}, nil)
+	noticesFail = prometheus.NewDesc("gatemap_notices_failed_total", "Messages that could not be sent to a receiver since the start.", []string{"receiver"}, nil)
 	strangers   = prometheus.NewDesc("gatemap_strangers", "Accounts of a linked system that belong to nobody of the map.", []string{"system"}, nil)
 )
 
 func (l linkedSystems) Describe(ch chan<- *prometheus.Desc) {
-	for _, d := range []*prometheus.Desc{readingAge, readingFail, driftItems, strangers, deliveries, waiting, deliveredAt} {
+	for _, d := range []*prometheus.Desc{readingAge, readingFail, driftItems, strangers, deliveries, waiting, deliveredAt, noticesSent, noticesFail} {
 		ch <- d
 	}
 }
@@ -43,6 +45,10 @@ func (l linkedSystems) Collect(ch chan<- prometheus.Metric) {
 			}
 			l.delivery(ctx, x.System, gauge)
 		}
+	}
+	for receiver, c := range l.service.Notices.Counts() {
+		ch <- prometheus.MustNewConstMetric(noticesSent, prometheus.CounterValue, float64(c.Sent), receiver)
+		ch <- prometheus.MustNewConstMetric(noticesFail, prometheus.CounterValue, float64(c.Failed), receiver)
 	}
 	if all, err := l.service.Readings.Drifts(ctx, "", answer.DriftAsked{Limit: 1}); err == nil {
 		for _, d := range all.Drifts {

@@ -22,6 +22,7 @@ import (
 	"gatemap/service/events"
 	"gatemap/service/history"
 	"gatemap/service/intake"
+	"gatemap/service/notices"
 	"gatemap/service/query"
 	"gatemap/service/readings"
 	"gatemap/service/rights"
@@ -44,6 +45,7 @@ type Service struct {
 	Readings   *readings.Readings
 	Deliveries *deliveries.Deliveries
 	Writes     *writes.Writes
+	Notices    *notices.Notices
 
 	store   *store.Store
 	host    connect.Host
@@ -113,7 +115,14 @@ func (s *Service) open(ctx context.Context, log *slog.Logger, o Options) (err er
 		Store: s.store, History: s.History, Rights: s.Rights, Audit: s.Audit, Events: s.Events, Log: log,
 		Host: &s.host, Busy: o.Busy, Written: s.Writes.Over, Closing: s.closing, Working: &s.working,
 	})
-	return err
+	if err != nil {
+		return err
+	}
+	s.Notices = notices.New(notices.Ports{
+		Store: s.store, Head: s.History.Head, Host: &s.host, Rights: s.Rights, Audit: s.Audit, Journal: s.Intake.Journal, Readings: s.Readings,
+		Deliveries: s.Deliveries, Events: s.Events, Log: log, Closing: s.closing, Working: &s.working,
+	})
+	return nil
 }
 
 func (s *Service) load(ctx context.Context) error {
@@ -165,6 +174,7 @@ func (s *Service) Follow() {
 	s.Follower.Follow()
 	s.Readings.Follow()
 	s.Deliveries.Follow()
+	s.Notices.Follow()
 }
 
 // Stop ends streams, runs and events. Questions are answered until Close.

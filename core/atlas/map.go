@@ -9,6 +9,7 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/gate"
 	"gatemap/core/name"
+	"gatemap/core/notice"
 	"gatemap/core/parallel"
 	"gatemap/core/place"
 	"gatemap/core/situation"
@@ -23,6 +24,7 @@ type Map struct {
 	Directories []*directory.Document
 	Systems     []*gate.System
 	Guarantees  []*Guarantee
+	Notices     []*notice.Document // who is told of what must not wait
 }
 
 // Atlas is a compiled map.

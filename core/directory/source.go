@@ -28,7 +28,7 @@ type Source struct {
 	Devices      *DeviceTable `yaml:"devices" doc:"Which entries are devices."`
 }
 
-// Connection says how a source, or a system that is linked, is reached: by a connector (package
+// Connection says how a source, a system that is linked, or a receiver of notices is reached: by a connector (package
 // connect), whose document stands under its name. The zero Connection is none.
 type Connection struct {
 	Name     string // of its kind
@@ -44,6 +44,8 @@ type ConnectionKind struct {
 	New  func() any // a pointer to an empty document of a source; nil: it is for none
 	// Link makes a pointer to an empty document of a link; nil: it is for none.
 	Link func() any
+	// Notify makes a pointer to an empty document of a receiver of notices; nil: it is for none.
+	Notify func() any
 }
 
 // UsualLimit is the removal limit where none is named.

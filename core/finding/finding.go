@@ -107,6 +107,9 @@ type Finding struct {
 	Message  string   `json:"message" doc:"What is wrong, in a sentence."`
 	Fix      string   `json:"fix" doc:"What to do about it, in a sentence."`
 	Names    []string `json:"names" doc:"The names concerned." nullable:"false"`
+	// Key is the same as long as one thing lasts that is found, and of nothing else of its code and
+	// system; "" where nobody asks for how long.
+	Key string `json:"-"`
 }
 
 // New makes a finding at a place; the severity comes from the code.

@@ -5,13 +5,12 @@ import (
 	"crypto/tls"
 	"crypto/x509"
 	"fmt"
-	"net"
 	"os"
 	"strconv"
 	"strings"
 	"time"
 
-	"gatemap/core/name"
+	"gatemap/connect/syslog"
 	"gatemap/store"
 )
 
@@ -20,13 +19,6 @@ type Syslog struct {
 	Address string // host:port; the port that RFC 5425 gives is 6514
 	CA      string // file with the certificates that are trusted; "": those of the system
 }
-
-// The priorities of entries (RFC 5424 section 6.2.1): the facility of the audit (13)
-// with the severities of a note, and of a warning.
-const (
-	priorityDone    = 13*8 + 6
-	priorityRefused = 13*8 + 4
-)
 
 const settingSent = "syslog-sent"
 
@@ -63,16 +55,11 @@ func (s *Log) Send(to Syslog) error {
 
 // sendOn sends entries by one connection.
 func (s *Log) sendOn(ctx context.Context, address string, config *tls.Config, sent func()) error {
-	d := tls.Dialer{NetDialer: &net.Dialer{Timeout: 10 * time.Second}, Config: config}
-	conn, err := d.DialContext(ctx, "tcp", address)
+	conn, err := syslog.Dial(ctx, "tls", address, config)
 	if err != nil {
 		return err
 	}
 	defer conn.Close()
-	host, err := os.Hostname()
-	if err != nil {
-		host = "-"
-	}
 	text, err := s.store.Setting(ctx, settingSent)
 	if err != nil {
 		return err
@@ -86,12 +73,7 @@ func (s *Log) sendOn(ctx context.Context, address string, config *tls.Config, se
 			return err
 		}
 		for i := range list {
-			line := syslogLine(&list[i], host)
-			if err := conn.SetWriteDeadline(time.Now().Add(10 * time.Second)); err != nil {
-				return err
-			}
-			// Each message has its length in front (RFC 5425 section 4.3).
-			if _, err := fmt.Fprintf(conn, "%d %s", len(line), line); err != nil {
+			if err := conn.Write(messageOf(&list[i])); err != nil {
 				return err
 			}
 			last = list[i].Number
@@ -111,36 +93,17 @@ func (s *Log) sendOn(ctx context.Context, address string, config *tls.Config, se
 	}
 }
 
-// quoted escapes a value of structured data (RFC 5424 section 6.3.3).
-var quoted = strings.NewReplacer(`\`, `\\`, `"`, `\"`, `]`, `\]`)
-
-// quote is a value on one line.
-func quote(text string) string { return quoted.Replace(name.Line(text)) }
-
-// syslogLine writes an entry as RFC 5424 section 6 has it. 32473 is the number that
-// RFC 5612 keeps for documentation: a private one is not registered.
-func syslogLine(e *store.Entry, host string) string {
-	priority := priorityDone
+// messageOf is the message of an entry: a note, or where it was refused a warning.
+func messageOf(e *store.Entry) *syslog.Message {
+	m := &syslog.Message{Facility: syslog.Audit, Severity: syslog.Informational, At: e.At, ID: e.Act, Data: "audit",
+		Text: strings.TrimSpace(e.Act + " " + e.Object + " " + e.Detail),
+		Params: [][2]string{
+			{"number", strconv.FormatInt(e.Number, 10)}, {"actor", e.Actor}, {"act", e.Act}, {"object", e.Object},
+			{"result", e.Result}, {"origin", e.Origin}, {"hash", e.Hash},
+		},
+	}
 	if e.Result == Refused {
-		priority = priorityRefused
+		m.Severity = syslog.Warning
 	}
-	return fmt.Sprintf("<%d>1 %s %s gatemap %d %s [audit@32473 number=\"%d\" actor=\"%s\" act=\"%s\" object=\"%s\" result=\"%s\" origin=\"%s\" hash=\"%s\"] \ufeff%s",
-		priority, e.At.UTC().Format("2006-01-02T15:04:05.000000Z"), host, os.Getpid(), strings.ReplaceAll(cutTo(e.Act, 32), " ", "-"),
-		e.Number, quote(e.Actor), quote(e.Act), quote(e.Object), e.Result, quote(e.Origin), e.Hash,
-		quote(strings.TrimSpace(e.Act+" "+e.Object+" "+e.Detail)))
-}
-
-// cutTo cuts a text to so many printable ASCII characters, which is what a message's
-// kind may have.
-func cutTo(text string, most int) string {
-	var out []byte
-	for i := 0; i < len(text) && len(out) < most; i++ {
-		if c := text[i]; c > 31 && c < 127 {
-			out = append(out, c)
-		}
-	}
-	if len(out) == 0 {
-		return "-"
-	}
-	return string(out)
+	return m
 }

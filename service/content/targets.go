@@ -29,8 +29,8 @@ func (f *Folder) Unasked() map[string]bool {
 	return all
 }
 
-// Targets are what the sources of directories and the links of systems connect to and read on the
-// host, by what and whose they are.
+// Targets are what the sources of directories, the links of systems and the receivers of notices
+// connect to and read on the host, by what and whose they are.
 func (f *Folder) Targets() map[string]string {
 	all := map[string]string{}
 	for _, d := range f.Written.Map.Directories {
@@ -44,6 +44,9 @@ func (f *Folder) Targets() map[string]string {
 		if link := connect.LinkOf(s); link != nil {
 			all["system "+name.Fold(s.Name)] = strings.Join(link.Targets(), "\n")
 		}
+	}
+	for _, d := range f.Written.Map.Notices {
+		all["receiver "+name.Fold(d.Name)] = strings.Join(connect.NotifierOf(d).Targets(), "\n")
 	}
 	return all
 }

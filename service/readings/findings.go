@@ -59,9 +59,11 @@ func (s *Readings) driftFindings(ctx context.Context, head *query.Head, d *gate.
 	}
 	codes := map[reading.Effect]finding.Code{reading.Excess: finding.Excess, reading.Short: finding.Short}
 	count := map[finding.Code]int{}
-	add := func(code finding.Code, message, fix string, names ...string) {
+	add := func(code finding.Code, key, message, fix string, names ...string) {
 		if count[code]++; count[code] < mostFound {
-			all = append(all, found(d, code, message, fix, names...))
+			f := found(d, code, message, fix, names...)
+			f.Key = key
+			all = append(all, f)
 		}
 	}
 	for i := range drift.Causes {
@@ -70,10 +72,10 @@ func (s *Readings) driftFindings(ctx context.Context, head *query.Head, d *gate.
 			continue // it is a stranger
 		}
 		message := fmt.Sprintf("In %s %s: %s of %s.", d.Name, answer.DriftCauseWords(c), counted(c.Items, "entitlement", "entitlements"), counted(c.Users, "person", "people"))
-		add(codes[c.Effect], message, fixOf(d, c), named(c)...)
+		add(codes[c.Effect], answer.DriftCauseWords(c), message, fixOf(d, c), named(c)...)
 	}
 	for _, a := range real.Strangers() {
-		add(finding.Stranger, fmt.Sprintf("The account %s of %s belongs to nobody of the map.", a.Name, d.Name),
+		add(finding.Stranger, a.Name, fmt.Sprintf("The account %s of %s belongs to nobody of the map.", a.Name, d.Name),
 			"Remove it there; or, where it is nobody's business here, let the link ignore it.", a.Name)
 	}
 	for code, n := range count {

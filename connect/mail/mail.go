@@ -1,0 +1,173 @@
+// Package mail sends notices by mail (RFC 5321, RFC 5322): all that are sent at once in one message.
+package mail
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/wneessen/go-mail"
+
+	"gatemap/connect"
+	"gatemap/core/directory"
+	"gatemap/core/name"
+	"gatemap/core/notice"
+	"gatemap/core/place"
+)
+
+// timeout is how long a server is waited for where the map does not say otherwise.
+const timeout = 30 * time.Second
+
+// Document says how a mail server is reached, and who gets the mail.
+type Document struct {
+	Place    place.Place     `yaml:"-"`
+	Server   place.Text      `yaml:"server,required" doc:"The mail server: smtps://HOST (TLS from the start, RFC 8314) or smtp://HOST, with a port where it is not the usual one (465, 587)."`
+	StartTLS bool            `yaml:"starttls" doc:"true: connections to smtp:// turn to TLS before anything is sent (RFC 3207)."`
+	TLS      *connect.TLS    `yaml:"tls" doc:"Who vouches for the server. Missing: those that this machine trusts."`
+	User     string          `yaml:"user" doc:"Who signs in. Missing: nobody."`
+	Secret   *connect.Secret `yaml:"secret" doc:"Where the password of user is; it is never in the map."`
+	From     place.Text      `yaml:"from,required" doc:"The sender's address."`
+	To       []place.Text    `yaml:"to,required" doc:"Who gets the mail."`
+	Timeout  directory.Span  `yaml:"timeout" doc:"How long the server is waited for. Missing: 30s."`
+}
+
+// Connector is this kind, in the table of connectors.
+var Connector = connect.Connector{
+	Name: "mail", Doc: "A mail server that hands notices on (SMTP).",
+	Notify: func() connect.Notifier { return &Document{} },
+}
+
+// Connector is the entry of the table of connectors.
+func (d *Document) Connector() connect.Connector { return Connector }
+
+// Recipient is who gets the mail.
+func (d *Document) Recipient() string {
+	to := make([]string, len(d.To))
+	for i, t := range d.To {
+		to[i] = t.Value
+	}
+	return strings.Join(to, ", ")
+}
+
+// Targets are what it connects to and reads on the host.
+func (d *Document) Targets() []string {
+	targets := []string{"mail " + d.Server.Value, fmt.Sprintf("starttls %t", d.StartTLS), "user " + d.User, "from " + d.From.Value, "to " + d.Recipient()}
+	return append(targets, connect.Told(d.TLS, d.Secret)...)
+}
+
+// Send sends one mail.
+func (d *Document) Send(ctx context.Context, m *connect.Message) error {
+	client, err := d.client(m.Host)
+	if err != nil {
+		return err
+	}
+	message, err := d.message(m)
+	if err != nil {
+		return err
+	}
+	return client.DialAndSendWithContext(ctx, message)
+}
+
+func (d *Document) client(host connect.Host) (*mail.Client, error) {
+	at, err := url.Parse(d.Server.Value)
+	if err != nil || at.Hostname() == "" || at.Scheme != "smtp" && at.Scheme != "smtps" || strings.Trim(at.Path, "/") != "" {
+		return nil, place.Errorf(d.Server.Place, "%q is no mail server: it is written smtps://HOST or smtp://HOST", d.Server.Value)
+	}
+	secure := at.Scheme == "smtps"
+	port, err := strconv.Atoi(cmp.Or(at.Port(), map[bool]string{true: "465", false: "587"}[secure]))
+	if err != nil {
+		return nil, place.Errorf(d.Server.Place, "%q is no port", at.Port())
+	}
+	options := []mail.Option{mail.WithPort(port), mail.WithTimeout(d.Timeout.Or(timeout)), mail.WithTLSPolicy(mail.NoTLS)}
+	if secure || d.StartTLS {
+		trust := cmp.Or(d.TLS, &connect.TLS{})
+		config, err := trust.Config(host, at.Hostname())
+		if err != nil {
+			return nil, connect.At(d.Server.Place, err)
+		}
+		options = append(options, mail.WithTLSConfig(config))
+	}
+	switch {
+	case secure:
+		options = append(options, mail.WithSSL())
+	case d.StartTLS:
+		options = append(options, mail.WithTLSPolicy(mail.TLSMandatory))
+	case !connect.Loopback(at.Hostname()):
+		return nil, place.Errorf(d.Server.Place, "%s is another machine, and notices would go there in the clear: write smtps://, or starttls: true", at.Hostname())
+	}
+	if d.User != "" {
+		secret, err := host.Secret(d.Secret)
+		if err != nil {
+			return nil, place.Errorf(d.Place, "%v", err)
+		}
+		options = append(options, mail.WithSMTPAuth(mail.SMTPAuthPlain), mail.WithUsername(d.User), mail.WithPassword(secret))
+		if !secure && !d.StartTLS { // it stays on this machine
+			options = append(options, mail.WithSMTPAuth(mail.SMTPAuthPlainNoEnc))
+		}
+	}
+	return mail.NewClient(at.Hostname(), options...)
+}
+
+func (d *Document) message(m *connect.Message) (*mail.Msg, error) {
+	if len(m.Notices) == 0 {
+		return nil, errors.New("a mail has at least one notice")
+	}
+	message := mail.NewMsg()
+	if err := message.From(d.From.Value); err != nil {
+		return nil, place.Errorf(d.From.Place, "%q is no address of mail", d.From.Value)
+	}
+	for _, to := range d.To {
+		if err := message.AddTo(to.Value); err != nil {
+			return nil, place.Errorf(to.Place, "%q is no address of mail", to.Value)
+		}
+	}
+	first := &m.Notices[0]
+	subject := name.Line(first.Words())
+	if more := len(m.Notices) - 1; more > 0 {
+		subject = fmt.Sprintf("%d notices: %s", more+1, subject)
+	}
+	message.Subject("[" + name.Line(m.Map) + "] " + shortened(subject, 120))
+	// What is sent again after a lost answer is the same message.
+	message.SetMessageIDWithValue(first.ID + "@gatemap")
+	message.SetGenHeader("Auto-Submitted", "auto-generated") // RFC 3834 section 5
+	message.SetDateWithValue(m.Notices[len(m.Notices)-1].At)
+	message.SetBodyString(mail.TypeTextPlain, body(m.Notices))
+	return message, nil
+}
+
+// body tells each notice, with what to do about it and since when it stands.
+func body(notices []notice.Notice) string {
+	var b strings.Builder
+	for i := range notices {
+		n := &notices[i]
+		if i > 0 {
+			b.WriteString("\n")
+		}
+		fmt.Fprintf(&b, "%s\n", name.Line(n.Words()))
+		if n.Fix != "" {
+			fmt.Fprintf(&b, "  %s\n", name.Line(n.Fix))
+		}
+		switch n.Turn {
+		case notice.Over, notice.Changed:
+			fmt.Fprintf(&b, "  since %s, %s %s\n", moment(n.Since), n.Turn, moment(n.At))
+		default:
+			fmt.Fprintf(&b, "  %s\n", moment(n.At))
+		}
+	}
+	return b.String()
+}
+
+func moment(t time.Time) string { return t.UTC().Format("2006-01-02 15:04:05 UTC") }
+
+// shortened is at most so many letters of a text.
+func shortened(text string, most int) string {
+	if letters := []rune(text); len(letters) > most {
+		return string(letters[:most-1]) + "…"
+	}
+	return text
+}

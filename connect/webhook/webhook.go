@@ -1,0 +1,132 @@
+// Package webhook sends notices as CloudEvents 1.0 over HTTP, in the structured content mode of its
+// JSON format, signed by HTTP Message Signatures (RFC 9421) with a secret that both ends have.
+package webhook
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"time"
+
+	"gatemap/connect"
+	"gatemap/core/directory"
+	"gatemap/core/place"
+)
+
+// timeout is how long an answer is waited for where the map does not say otherwise.
+const timeout = 10 * time.Second
+
+// Document says where notices are sent.
+type Document struct {
+	Place   place.Place     `yaml:"-"`
+	URL     place.Text      `yaml:"url,required" doc:"Where each notice is sent by POST, such as https://hooks.cindervale.example/night."`
+	Secret  *connect.Secret `yaml:"secret" doc:"Where the secret is by which requests are signed (RFC 9421, hmac-sha256). Missing: they are not signed."`
+	TLS     *connect.TLS    `yaml:"tls" doc:"Who vouches for the server. Missing: those that this machine trusts; http:// is for addresses of this machine only."`
+	Timeout directory.Span  `yaml:"timeout" doc:"How long an answer is waited for. Missing: 10s."`
+}
+
+// Connector is this kind, in the table of connectors.
+var Connector = connect.Connector{
+	Name: "webhook", Doc: "A receiver of notices over HTTP: CloudEvents 1.0, signed (RFC 9421).",
+	Notify: func() connect.Notifier { return &Document{} },
+}
+
+// Connector is the entry of the table of connectors.
+func (d *Document) Connector() connect.Connector { return Connector }
+
+// Recipient is who gets the notices.
+func (d *Document) Recipient() string { return d.URL.Value }
+
+// Targets are what it connects to and reads on the host.
+func (d *Document) Targets() []string {
+	return append([]string{"webhook " + d.URL.Value}, connect.Told(d.TLS, d.Secret)...)
+}
+
+// Send sends each notice by a request, or with digest all in one.
+func (d *Document) Send(ctx context.Context, m *connect.Message) error {
+	s, err := d.sender(m.Host)
+	if err != nil {
+		return err
+	}
+	defer s.client.CloseIdleConnections()
+	events := make([]event, len(m.Notices))
+	for i := range m.Notices {
+		events[i] = eventOf(&m.Notices[i], m.Map)
+	}
+	if m.Digest {
+		return s.post(ctx, "application/cloudevents-batch+json", events)
+	}
+	for i := range events {
+		if err := s.post(ctx, "application/cloudevents+json", &events[i]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// sender sends requests.
+type sender struct {
+	url    string
+	client *http.Client
+	key    string // "": requests are not signed
+}
+
+func (d *Document) sender(host connect.Host) (*sender, error) {
+	at, err := url.Parse(d.URL.Value)
+	if err != nil || at.Hostname() == "" || at.Scheme != "https" && at.Scheme != "http" {
+		return nil, place.Errorf(d.URL.Place, "%q is no address: it is written https://HOST/PATH", d.URL.Value)
+	}
+	if at.Scheme == "http" && !connect.Loopback(at.Hostname()) {
+		return nil, place.Errorf(d.URL.Place, "%s is another machine, and notices would go there in the clear: write https://", at.Hostname())
+	}
+	trust := d.TLS
+	if at.Scheme == "https" && trust == nil {
+		trust = &connect.TLS{}
+	}
+	config, err := trust.Config(host, at.Hostname())
+	if err != nil {
+		return nil, connect.At(d.URL.Place, err)
+	}
+	s := &sender{url: d.URL.Value}
+	if d.Secret != nil {
+		if s.key, err = host.Secret(d.Secret); err != nil {
+			return nil, place.Errorf(d.Place, "%v", err)
+		}
+	}
+	transport := http.DefaultTransport.(*http.Transport).Clone()
+	transport.TLSClientConfig, transport.Proxy = config, nil
+	stay := func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
+	s.client = &http.Client{Transport: transport, CheckRedirect: stay, Timeout: d.Timeout.Or(timeout)}
+	return s, nil
+}
+
+// post sends a body; an answer of 2xx says that it arrived.
+func (s *sender) post(ctx context.Context, typ string, body any) error {
+	raw, err := json.Marshal(body)
+	if err != nil {
+		return err
+	}
+	r, err := http.NewRequestWithContext(ctx, http.MethodPost, s.url, bytes.NewReader(raw))
+	if err != nil {
+		return err
+	}
+	r.Header.Set("Content-Type", typ)
+	r.Header.Set("Content-Digest", digest(raw))
+	if s.key != "" {
+		sign(r, s.key, time.Now())
+	}
+	answer, err := s.client.Do(r)
+	if err != nil {
+		return err
+	}
+	defer answer.Body.Close()
+	_, _ = io.Copy(io.Discard, io.LimitReader(answer.Body, 64<<10)) // what it says does not matter
+	if answer.StatusCode < 200 || answer.StatusCode > 299 {
+		return fmt.Errorf("%s answered %s", s.url, answer.Status)
+	}
+	return nil
+}

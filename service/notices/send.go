@@ -1,0 +1,137 @@
+package notices
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"gatemap/connect"
+	"gatemap/core/name"
+	"gatemap/core/notice"
+)
+
+// How much is sent in one message, how long is waited after a try at most, and for how long it is
+// tried.
+const (
+	mostSent = 100
+	mostWait = 15 * time.Minute
+	givenUp  = 7 * 24 * time.Hour
+)
+
+// Counts are how many notices were sent to a receiver since the start, and how often that failed.
+type Counts struct{ Sent, Failed int }
+
+// Counts are those of each receiver, by name.
+func (s *Notices) Counts() map[string]Counts {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	all := make(map[string]Counts, len(s.counts))
+	for _, d := range s.receivers() {
+		all[d.Name] = s.counts[d.Name]
+	}
+	return all
+}
+
+// sendAll sends what is due, to all receivers at once, until the workspace is closed.
+func (s *Notices) sendAll() {
+	for {
+		wait := looked
+		waiting, err := s.Store.WaitingNotices(s.Closing)
+		if err != nil && s.Closing.Err() == nil {
+			s.Log.Error("it cannot be seen what is to be sent", "error", err)
+		}
+		to := s.receivers()
+		for _, w := range waiting {
+			d := to[w.Receiver]
+			if d == nil {
+				continue
+			}
+			if left := time.Until(w.Due); left > 0 {
+				wait = min(wait, left)
+			} else if s.begin(w.Receiver) {
+				s.Working.Go(func() { s.sendDue(d, w.Tries) })
+			}
+		}
+		timer := time.NewTimer(wait)
+		select {
+		case <-s.Closing.Done():
+			timer.Stop()
+			return
+		case <-s.wake:
+			timer.Stop()
+		case <-timer.C:
+		}
+	}
+}
+
+// begin says whether nothing is being sent to a receiver, and that something is now.
+func (s *Notices) begin(folded string) bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	free := !s.busy[folded]
+	s.busy[folded] = true
+	return free
+}
+
+func (s *Notices) end(folded string) {
+	s.mu.Lock()
+	delete(s.busy, folded)
+	s.mu.Unlock()
+	s.awake()
+}
+
+// sendDue sends what is due to a receiver, after so many tries.
+func (s *Notices) sendDue(d *notice.Document, tries int) {
+	folded := name.Fold(d.Name)
+	defer s.end(folded)
+	now := time.Now()
+	due, err := s.Store.DueNotices(s.Closing, folded, now, mostSent)
+	if err != nil || len(due) == 0 {
+		return
+	}
+	notices := make([]notice.Notice, len(due))
+	for i := range due {
+		if err := json.Unmarshal(due[i].Body, &notices[i]); err != nil {
+			s.Log.Error("a notice cannot be read", "number", due[i].Number, "error", err)
+			return
+		}
+	}
+	last := due[len(due)-1].Number
+	if err = s.send(s.Closing, d, notices); err == nil {
+		s.count(d, Counts{Sent: len(notices)})
+		err = s.Store.EndNotices(s.Closing, folded, last, time.Now(), "")
+	} else if s.Closing.Err() == nil {
+		s.count(d, Counts{Failed: 1})
+		s.Log.Warn("a notice cannot be sent", "receiver", d.Name, "error", err)
+		if now.Sub(due[0].At) > givenUp {
+			err = s.Store.EndNotices(s.Closing, folded, last, time.Now(), err.Error())
+		} else {
+			err = s.Store.DelayNotices(s.Closing, folded, now, time.Now().Add(s.pause(tries)), err.Error())
+		}
+	}
+	if err != nil && s.Closing.Err() == nil {
+		s.Log.Error("it cannot be noted what was sent", "receiver", d.Name, "error", err)
+	}
+}
+
+// pause is how long is waited after a message that could not be sent, when so many could not before.
+func (s *Notices) pause(tries int) time.Duration {
+	first := s.RetryAfter
+	if first == 0 {
+		first = time.Second
+	}
+	return min(first<<min(tries, 12), mostWait)
+}
+
+func (s *Notices) send(ctx context.Context, d *notice.Document, notices []notice.Notice) error {
+	return connect.NotifierOf(d).Send(ctx, &connect.Message{
+		Map: s.Head().Folder.Written.Map.Title, Notices: notices, Digest: d.Digest.Duration > 0, Host: *s.Host,
+	})
+}
+
+func (s *Notices) count(d *notice.Document, more Counts) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	c := s.counts[d.Name]
+	s.counts[d.Name] = Counts{c.Sent + more.Sent, c.Failed + more.Failed}
+}

@@ -1,0 +1,122 @@
+package notices
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"gatemap/answer"
+	"gatemap/connect"
+	"gatemap/core/finding"
+	"gatemap/core/notice"
+)
+
+// topics are the topics of what is found in linked systems.
+var topics = map[finding.Code]notice.Topic{
+	finding.Excess: notice.Drift, finding.Short: notice.Drift, finding.Stranger: notice.Stranger,
+	finding.Unreachable: notice.Connection, finding.Undelivered: notice.Delivery,
+}
+
+// standing is everything that stands and that somebody may want to be told of.
+func (s *Notices) standing(ctx context.Context) (all []notice.Standing, err error) {
+	if why := s.broken.Load(); why != nil {
+		all = append(all, notice.Standing{
+			Topic: notice.Audit, Text: "The audit is not what was written: " + *why + ".", Turns: *why,
+			Fix: "Keep a copy of the data folder, and see where it differs: gatemap audit verify.",
+		})
+	}
+	guarantees, err := s.Head().Answers.Really(s.Readings.Kept).Guarantees(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for i := range guarantees.Guarantees {
+		if g := &guarantees.Guarantees[i]; g.Broken() {
+			all = append(all, notice.Standing{
+				Topic: notice.Guarantee, Key: g.Guarantee, Text: fmt.Sprintf("The guarantee %s is broken: %s", g.Guarantee, g.Reason),
+				Turns: strings.Join(g.Users, "\n"), Fix: "See who breaks it, and by which routes: gatemap guarantees.",
+			})
+		}
+	}
+	sources, err := s.sources(ctx)
+	if err != nil {
+		return nil, err
+	}
+	all = append(all, sources...)
+	for _, f := range append(s.Readings.Findings(ctx), s.Deliveries.Findings(ctx)...) {
+		topic, is := topics[f.Code]
+		if !is {
+			continue
+		}
+		one := notice.Standing{Topic: topic, Of: f.Where.System, Key: string(f.Code) + " " + f.Key, Text: f.Message, Fix: f.Fix}
+		if topic == notice.Drift {
+			one.Turns = f.Message
+		}
+		all = append(all, one)
+	}
+	return all, nil
+}
+
+// sources are the directories of which the newest run that ended failed, or of which one is held.
+func (s *Notices) sources(ctx context.Context) (all []notice.Standing, err error) {
+	for _, d := range s.Head().Folder.Written.Map.Directories {
+		if connect.Of(d.Source) == nil {
+			continue
+		}
+		runs, err := s.Journal.List(ctx, d.Name, 10, "")
+		if err != nil {
+			return nil, err
+		}
+		for i := range runs.Runs {
+			r := &runs.Runs[i]
+			if r.State == answer.RunReading || r.State == answer.RunComparing || r.State == answer.RunDiscarded {
+				continue
+			}
+			switch r.State {
+			case answer.RunFailed:
+				all = append(all, notice.Standing{
+					Topic: notice.Connection, Of: d.Name, Text: fmt.Sprintf("The directory %s cannot be read: %s.", d.Name, strings.TrimSuffix(r.Error, ".")),
+					Fix: "See what its source lacks: gatemap intake check " + d.Name + ".",
+				})
+			case answer.RunHeld:
+				all = append(all, notice.Standing{
+					Topic: notice.Intake, Of: d.Name, Text: fmt.Sprintf("Run %d of the directory %s is held: %s.", r.ID, d.Name, r.Held), Turns: fmt.Sprint(r.ID, " ", r.Version),
+					Fix: fmt.Sprintf("Look at it, and commit it if that is meant: gatemap intake show %d.", r.ID),
+				})
+			}
+			break
+		}
+	}
+	return all, nil
+}
+
+// verified is how often the whole audit is looked at.
+const verified = 6 * time.Hour
+
+// verify looks whether the audit holds, now and then.
+func (s *Notices) verify() {
+	if why := s.Store.Trouble; why != "" {
+		s.broken.Store(&why)
+		return
+	}
+	for {
+		v, err := s.Audit.Verify(s.Closing, "")
+		switch {
+		case s.Closing.Err() != nil:
+			return
+		case err != nil:
+			s.Log.Error("the audit cannot be looked at", "error", err)
+		case v.Holds:
+			s.broken.Store(nil)
+		default:
+			why := fmt.Sprintf("entry %d: %s", v.Broken, v.Reason)
+			s.broken.Store(&why)
+			s.Log.Error("the audit does not hold", "entry", v.Broken, "reason", v.Reason)
+		}
+		select {
+		case <-s.Closing.Done():
+			return
+		case <-time.After(verified):
+		}
+	}
+}
