@@ -95,7 +95,7 @@ func (a *app) noticesText(all *answer.Notices) error {
 		if r.Digest != "" {
 			a.print("  digest   %s\n", r.Digest)
 		}
-		a.print("  stands   %d\n", r.Stands)
+		a.print("  stands   %s\n", count(r.Stands, "thing that it was told of", "things that it was told of"))
 		if r.Waiting > 0 {
 			a.print("  waiting  %s\n", waitingWords(r))
 		}

@@ -93,9 +93,16 @@ func (s *Notices) listed(ctx context.Context) ([]answer.Receiver, error) {
 // Test sends a notice to a receiver at once, that says that it is a test. It needs the right to
 // connect; the error is that of the receiver where it did not arrive.
 func (s *Notices) Test(ctx context.Context, by operator.Actor, named string) (*answer.NoticeTested, error) {
-	d := s.receivers()[name.Fold(named)]
+	to := s.receivers()
+	d := to[name.Fold(named)]
 	if d == nil {
-		return nil, &directory.NotFoundError{Kind: "receiver", Name: named}
+		return nil, &directory.NotFoundError{Kind: "receiver", Name: named, Near: name.Near(named, func(yield func(string) bool) {
+			for _, folded := range slices.Sorted(maps.Keys(to)) {
+				if !yield(to[folded].Name) {
+					return
+				}
+			}
+		})}
 	}
 	if err := s.Rights.MayReach(ctx, by, "the receiver "+d.Name); err != nil {
 		return nil, err

@@ -15,6 +15,8 @@ export type Stop = Schemas['Stop'];
 export type SignedIn = Schemas['SignedIn'];
 export type Trial = Schemas['Trial'];
 export type Trials = Schemas['Trials'];
+export type Notices = Schemas['Notices'];
+export type Sent = Schemas['Sent'];
 export type Change = Schemas['Change'];
 export type Outcome = Schemas['Outcome'];
 export type Effected = Schemas['Effected'];
@@ -187,6 +189,9 @@ export const api = {
   runDelivery: (system: string) => call<Delivery>('POST', `systems/${at(system)}/delivery`, {}),
   commitDelivery: (id: number, confirm: boolean) => call<Delivery>('POST', `deliveries/${id}/commit`, { confirm }),
   discardDelivery: (id: number) => call<Delivery>('POST', `deliveries/${id}/discard`),
+
+  notices: () => get<Notices>('notices?limit=200'),
+  testNotices: (receiver: string) => call<Schemas['NoticeTested']>('POST', `notices/${at(receiver)}/test`),
 
   directories: () => get<{ directories: Directory[] }>('directories'),
   runs: (cursor = '') => get<Schemas['Runs']>(`runs?${query({ cursor, limit: 50 })}`),

@@ -38,6 +38,7 @@ export const pages: Page[] = [
   { path: '/guarantees', label: 'Guarantees', group: 'Watch', load: () => import('../pages/Guarantees.svelte') },
   { path: '/findings', label: 'Findings', group: 'Watch', load: () => import('../pages/Findings.svelte') },
   { path: '/drift', label: 'Drift', group: 'Watch', load: () => import('../pages/Drift.svelte') },
+  { path: '/notices', label: 'Notices', group: 'Watch', load: () => import('../pages/Notices.svelte') },
   { path: '/intake', label: 'Intake', group: 'Change', load: () => import('../pages/Intake.svelte') },
   { path: '/deliveries', label: 'Deliveries', group: 'Change', load: () => import('../pages/Deliveries.svelte') },
   { path: '/history', label: 'History', group: 'Change', load: () => import('../pages/History.svelte') },
