@@ -14,9 +14,9 @@ type Notifier interface {
 	Targets() []string
 	// Recipient is who gets the notices, such as an address, without secrets.
 	Recipient() string
-	// Send sends notices, the oldest first. The error says that not all may have arrived: they
-	// are sent again then, by the same IDs.
-	Send(ctx context.Context, m *Message) error
+	// Send sends notices, the oldest first, and says how many arrived. With an error the others
+	// are sent again later, by the same IDs: one of them may have arrived, too.
+	Send(ctx context.Context, m *Message) (arrived int, err error)
 }
 
 // Message is what is sent to a receiver in one go.
@@ -31,4 +31,12 @@ type Message struct {
 func NotifierOf(d *notice.Document) Notifier {
 	n, _ := d.Connection.Document.(Notifier)
 	return n
+}
+
+// AllOrNone says how many of so many notices arrived that were sent in one.
+func AllOrNone(all int, err error) (int, error) {
+	if err != nil {
+		return 0, err
+	}
+	return all, nil
 }

@@ -61,16 +61,16 @@ func (d *Document) Targets() []string {
 }
 
 // Send sends one mail.
-func (d *Document) Send(ctx context.Context, m *connect.Message) error {
+func (d *Document) Send(ctx context.Context, m *connect.Message) (arrived int, err error) {
 	client, err := d.client(m.Host)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	message, err := d.message(m)
 	if err != nil {
-		return err
+		return 0, err
 	}
-	return client.DialAndSendWithContext(ctx, message)
+	return connect.AllOrNone(len(m.Notices), client.DialAndSendWithContext(ctx, message))
 }
 
 func (d *Document) client(host connect.Host) (*mail.Client, error) {

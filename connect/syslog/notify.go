@@ -36,8 +36,13 @@ func (d *Document) Targets() []string {
 	return append([]string{"syslog " + d.Address.Value}, connect.Told(d.TLS, nil)...)
 }
 
-// Send sends each notice as a message.
-func (d *Document) Send(ctx context.Context, m *connect.Message) error {
+// Send sends each notice as a message. What a stream takes and then loses is not known: where it ends
+// with an error, none counts as arrived.
+func (d *Document) Send(ctx context.Context, m *connect.Message) (arrived int, err error) {
+	return connect.AllOrNone(len(m.Notices), d.send(ctx, m))
+}
+
+func (d *Document) send(ctx context.Context, m *connect.Message) error {
 	at, err := url.Parse(d.Address.Value)
 	if err != nil || at.Hostname() == "" || at.Port() == "" || at.Scheme != "tls" && at.Scheme != "tcp" && at.Scheme != "udp" || strings.Trim(at.Path, "/") != "" {
 		return place.Errorf(d.Address.Place, "%q is no receiver: it is written tls://HOST:PORT, tcp://HOST:PORT or udp://HOST:PORT", d.Address.Value)

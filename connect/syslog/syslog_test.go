@@ -2,6 +2,7 @@ package syslog_test
 
 import (
 	"bufio"
+	"context"
 	"crypto/tls"
 	"io"
 	"net"
@@ -91,7 +92,7 @@ func TestNoticesOverStreams(t *testing.T) {
 		m := sent()
 		m.Host = connect.Host{Files: os.DirFS(dir)}
 		d := &syslog.Document{Address: place.Text{Value: network + "://" + l.Addr().String()}, TLS: &connect.TLS{CA: place.Text{Value: "ca.pem"}}}
-		require.NoError(t, d.Send(t.Context(), m))
+		require.NoError(t, sends(t.Context(), d, m))
 		isSent(t, <-all)
 		require.NoError(t, l.Close())
 	}
@@ -102,7 +103,7 @@ func TestNoticesOverUDP(t *testing.T) {
 	require.NoError(t, err)
 	defer in.Close()
 	d := &syslog.Document{Address: place.Text{Value: "udp://" + in.LocalAddr().String()}}
-	require.NoError(t, d.Send(t.Context(), sent()))
+	require.NoError(t, sends(t.Context(), d, sent()))
 	var all []string
 	for range 2 {
 		text := make([]byte, 2048)
@@ -118,6 +119,11 @@ func TestAReceiverThatIsNone(t *testing.T) {
 		"logs.cindervale.example:514": "is no receiver", "tls://logs.cindervale.example": "is no receiver", "tcp://127.0.0.1:1": "connection refused",
 	} {
 		d := &syslog.Document{Address: place.Text{Value: address}}
-		assert.ErrorContains(t, d.Send(t.Context(), sent()), want)
+		assert.ErrorContains(t, sends(t.Context(), d, sent()), want)
 	}
+}
+
+func sends(ctx context.Context, d *syslog.Document, m *connect.Message) error {
+	_, err := d.Send(ctx, m)
+	return err
 }

@@ -47,10 +47,10 @@ func (d *Document) Targets() []string {
 }
 
 // Send sends each notice by a request, or with digest all in one.
-func (d *Document) Send(ctx context.Context, m *connect.Message) error {
+func (d *Document) Send(ctx context.Context, m *connect.Message) (arrived int, err error) {
 	s, err := d.sender(m.Host)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	defer s.client.CloseIdleConnections()
 	events := make([]event, len(m.Notices))
@@ -58,14 +58,14 @@ func (d *Document) Send(ctx context.Context, m *connect.Message) error {
 		events[i] = eventOf(&m.Notices[i], m.Map)
 	}
 	if m.Digest {
-		return s.post(ctx, "application/cloudevents-batch+json", events)
+		return connect.AllOrNone(len(events), s.post(ctx, "application/cloudevents-batch+json", events))
 	}
 	for i := range events {
 		if err := s.post(ctx, "application/cloudevents+json", &events[i]); err != nil {
-			return err
+			return i, err
 		}
 	}
-	return nil
+	return len(events), nil
 }
 
 // sender sends requests.

@@ -61,11 +61,12 @@ func New(p Ports) *Notices {
 	return &Notices{Ports: p, wake: make(chan struct{}, 1), busy: map[string]bool{}, counts: map[string]Counts{}}
 }
 
-// How often it is looked at what changes with time alone, and how long is waited for what happens
-// together.
+// How often it is looked at what changes with time alone, how long is waited for what happens
+// together, and how many times as long as a look took: on a large map that is much work.
 const (
 	looked   = time.Minute
 	together = 200 * time.Millisecond
+	rest     = 4
 )
 
 // Follow tells what stands and what turns, until the workspace is closed.
@@ -76,22 +77,22 @@ func (s *Notices) Follow() {
 	s.Working.Go(func() {
 		var was map[string]*notice.Document
 		for {
-			now := s.receivers()
+			now, began := s.receivers(), time.Now()
 			if err := s.Look(s.Closing, was, now); err != nil && s.Closing.Err() == nil {
 				s.Log.Error("it cannot be seen what is to be told", "error", err)
 			} else {
 				was = now
 			}
-			if !wait(s.Closing, happened) {
+			if !wait(s.Closing, happened, max(together, rest*time.Since(began))) {
 				return
 			}
 		}
 	})
 }
 
-// wait waits until something may have turned, and for what happens together with it. It is false when
-// the workspace is being closed.
-func wait(ctx context.Context, happened <-chan events.Event) bool {
+// wait waits until something may have turned, and then a pause for what happens together with it. It is
+// false when the workspace is being closed.
+func wait(ctx context.Context, happened <-chan events.Event, pause time.Duration) bool {
 	until := time.NewTimer(looked)
 	defer until.Stop()
 	soon := false
@@ -104,7 +105,7 @@ func wait(ctx context.Context, happened <-chan events.Event) bool {
 		case e := <-happened:
 			if matters := e.Revision > 0 || e.Reading != "" || e.Delivery != "" || e.Run != nil && !e.Run.State.Running(); matters && !soon {
 				soon = true
-				until.Reset(together)
+				until.Reset(min(pause, looked))
 			}
 		}
 	}
@@ -125,7 +126,7 @@ func (s *Notices) Look(ctx context.Context, was, now map[string]*notice.Document
 	if err := s.keep(ctx, was, now); err != nil || len(now) == 0 {
 		return err
 	}
-	stands, err := s.standing(ctx)
+	stands, err := s.standing(ctx, now)
 	if err != nil {
 		return err
 	}

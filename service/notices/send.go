@@ -8,6 +8,7 @@ import (
 	"gatemap/connect"
 	"gatemap/core/name"
 	"gatemap/core/notice"
+	"gatemap/store"
 )
 
 // How much is sent in one message, how long is waited after a try at most, and for how long it is
@@ -96,22 +97,31 @@ func (s *Notices) sendDue(d *notice.Document, tries int) {
 			return
 		}
 	}
-	last := due[len(due)-1].Number
-	if err = s.send(s.Closing, d, notices); err == nil {
-		s.count(d, Counts{Sent: len(notices)})
-		err = s.Store.EndNotices(s.Closing, folded, last, time.Now(), "")
-	} else if s.Closing.Err() == nil {
+	arrived, failed := s.send(s.Closing, d, notices)
+	if arrived > 0 {
+		s.count(d, Counts{Sent: arrived})
+		err = s.Store.EndNotices(s.Closing, folded, due[arrived-1].Number, time.Now(), "")
+	}
+	if failed != nil && err == nil && s.Closing.Err() == nil {
 		s.count(d, Counts{Failed: 1})
-		s.Log.Warn("a notice cannot be sent", "receiver", d.Name, "error", err)
-		if now.Sub(due[0].At) > givenUp {
-			err = s.Store.EndNotices(s.Closing, folded, last, time.Now(), err.Error())
-		} else {
-			err = s.Store.DelayNotices(s.Closing, folded, now, time.Now().Add(s.pause(tries)), err.Error())
+		s.Log.Warn("a notice cannot be sent", "receiver", d.Name, "error", failed)
+		if arrived > 0 {
+			tries = 0 // it goes on
 		}
+		err = s.later(d, due[arrived:], now, tries, failed.Error())
 	}
 	if err != nil && s.Closing.Err() == nil {
 		s.Log.Error("it cannot be noted what was sent", "receiver", d.Name, "error", err)
 	}
+}
+
+// later notes that notices could not be sent, after so many tries: they are tried again, or given up.
+func (s *Notices) later(d *notice.Document, due []store.Notice, now time.Time, tries int, why string) error {
+	folded := name.Fold(d.Name)
+	if now.Sub(due[0].At) > givenUp {
+		return s.Store.EndNotices(s.Closing, folded, due[len(due)-1].Number, time.Now(), why)
+	}
+	return s.Store.DelayNotices(s.Closing, folded, now, time.Now().Add(s.pause(tries)), why)
 }
 
 // pause is how long is waited after a message that could not be sent, when so many could not before.
@@ -123,7 +133,7 @@ func (s *Notices) pause(tries int) time.Duration {
 	return min(first<<min(tries, 12), mostWait)
 }
 
-func (s *Notices) send(ctx context.Context, d *notice.Document, notices []notice.Notice) error {
+func (s *Notices) send(ctx context.Context, d *notice.Document, notices []notice.Notice) (arrived int, err error) {
 	return connect.NotifierOf(d).Send(ctx, &connect.Message{
 		Map: s.Head().Folder.Written.Map.Title, Notices: notices, Digest: d.Digest.Duration > 0, Host: *s.Host,
 	})

@@ -3,6 +3,7 @@ package notices
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -18,14 +19,48 @@ var topics = map[finding.Code]notice.Topic{
 	finding.Unreachable: notice.Connection, finding.Undelivered: notice.Delivery,
 }
 
-// standing is everything that stands and that somebody may want to be told of.
-func (s *Notices) standing(ctx context.Context) (all []notice.Standing, err error) {
+// standing is everything that stands and is of some topic that a receiver is told of. What nobody is
+// told of is not looked at: it may be much work.
+func (s *Notices) standing(ctx context.Context, to map[string]*notice.Document) (all []notice.Standing, err error) {
+	told := func(topics ...notice.Topic) bool {
+		for _, d := range to {
+			if len(d.About) == 0 || slices.ContainsFunc(d.About, func(t notice.Topic) bool { return slices.Contains(topics, t) }) {
+				return true
+			}
+		}
+		return false
+	}
 	if why := s.broken.Load(); why != nil {
 		all = append(all, notice.Standing{
 			Topic: notice.Audit, Text: "The audit is not what was written: " + *why + ".", Turns: *why,
 			Fix: "Keep a copy of the data folder, and see where it differs: gatemap audit verify.",
 		})
 	}
+	if told(notice.Guarantee) {
+		broken, err := s.guarantees(ctx)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, broken...)
+	}
+	if told(notice.Connection, notice.Intake) {
+		sources, err := s.sources(ctx)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, sources...)
+	}
+	if told(notice.Drift, notice.Stranger, notice.Connection) {
+		all = append(all, found(s.Readings.Findings(ctx))...)
+	}
+	if told(notice.Delivery) {
+		all = append(all, found(s.Deliveries.Findings(ctx))...)
+	}
+	return all, nil
+}
+
+// guarantees are those that are broken.
+func (s *Notices) guarantees(ctx context.Context) (all []notice.Standing, err error) {
 	guarantees, err := s.Head().Answers.Really(s.Readings.Kept).Guarantees(ctx)
 	if err != nil {
 		return nil, err
@@ -38,12 +73,12 @@ func (s *Notices) standing(ctx context.Context) (all []notice.Standing, err erro
 			})
 		}
 	}
-	sources, err := s.sources(ctx)
-	if err != nil {
-		return nil, err
-	}
-	all = append(all, sources...)
-	for _, f := range append(s.Readings.Findings(ctx), s.Deliveries.Findings(ctx)...) {
+	return all, nil
+}
+
+// found is what is found in linked systems.
+func found(findings []finding.Finding) (all []notice.Standing) {
+	for _, f := range findings {
 		topic, is := topics[f.Code]
 		if !is {
 			continue
@@ -54,7 +89,7 @@ func (s *Notices) standing(ctx context.Context) (all []notice.Standing, err erro
 		}
 		all = append(all, one)
 	}
-	return all, nil
+	return all
 }
 
 // sources are the directories of which the newest run that ended failed, or of which one is held.
