@@ -20,13 +20,14 @@ var (
 	deliveries  = prometheus.NewDesc("gatemap_delivery_failed", "Whether the newest delivery to a linked system failed or was cut off: 1, or 0.", []string{"system"}, nil)
 	waiting     = prometheus.NewDesc("gatemap_delivery_waiting", "Whether a delivery to a linked system waits for someone, or is held: 1, or 0.", []string{"system"}, nil)
 	deliveredAt = prometheus.NewDesc("gatemap_delivery_time_seconds", "When the newest delivery to a linked system ended, as Unix time.", []string{"system"}, nil)
+	openWrites  = prometheus.NewDesc("gatemap_writes_open", "Directories to which a commit is writing, or in which what it wrote is not taken back yet.", nil, nil)
 	noticesSent = prometheus.NewDesc("gatemap_notices_sent_total", "Notices that were sent to a receiver since the start.", []string{"receiver"}, nil)
 	noticesFail = prometheus.NewDesc("gatemap_notices_failed_total", "Messages that could not be sent to a receiver since the start.", []string{"receiver"}, nil)
 	strangers   = prometheus.NewDesc("gatemap_strangers", "Accounts of a linked system that belong to nobody of the map.", []string{"system"}, nil)
 )
 
 func (l linkedSystems) Describe(ch chan<- *prometheus.Desc) {
-	for _, d := range []*prometheus.Desc{readingAge, readingFail, driftItems, strangers, deliveries, waiting, deliveredAt, noticesSent, noticesFail} {
+	for _, d := range []*prometheus.Desc{readingAge, readingFail, driftItems, strangers, deliveries, waiting, deliveredAt, openWrites, noticesSent, noticesFail} {
 		ch <- d
 	}
 }
@@ -45,6 +46,9 @@ func (l linkedSystems) Collect(ch chan<- prometheus.Metric) {
 			}
 			l.delivery(ctx, x.System, gauge)
 		}
+	}
+	if open, err := l.service.Writes.Open(ctx); err == nil {
+		gauge(openWrites, float64(open))
 	}
 	for receiver, c := range l.service.Notices.Counts() {
 		ch <- prometheus.MustNewConstMetric(noticesSent, prometheus.CounterValue, float64(c.Sent), receiver)

@@ -1,10 +1,12 @@
 package workspace_test
 
 import (
+	"database/sql"
 	"encoding/json"
 	"io"
 	"net/http"
 	"net/http/httptest"
+	"path/filepath"
 	"strings"
 	"sync"
 	"testing"
@@ -263,4 +265,33 @@ func TestNoticesOfSomeSystems(t *testing.T) {
 	o.listed(func(all *answer.Notices) bool {
 		return len(all.Notices) == 1 && all.Notices[0].State == answer.NoticeSent
 	})
+}
+
+// altered changes the database of a service that is closed.
+func (o *observatory) altered(statement string, args ...any) {
+	o.t.Helper()
+	db, err := sql.Open("sqlite", filepath.Join(o.dat, "gatemap.db"))
+	require.NoError(o.t, err)
+	_, err = db.Exec(statement, args...)
+	require.NoError(o.t, err)
+	require.NoError(o.t, db.Close())
+}
+
+// An audit that was changed is told, and so is what a commit left in a directory that is away.
+func TestWhatASilentFaultLeavesIsTold(t *testing.T) {
+	h := startHook(t)
+	o := watched(t, map[string]string{
+		"night.yaml": h.document("night", "about: [audit, delivery]\n"),
+		"away.yaml":  "directory: away\nsource: {ldap: {servers: [ldap://127.0.0.1:1], tries: 1}, write: [members], users: {name: uid}}\n",
+	})
+	o.crew(stage.Join)
+	require.NoError(t, o.Close())
+	o.altered("DROP TRIGGER audit_stays; UPDATE audit SET actor = 'someone else' WHERE number = 1")
+	o.altered("INSERT INTO writes (directory, began, body) VALUES ('away', ?, ?)", time.Now().Add(-time.Hour).UnixNano(), []byte(`{"server":"ldap://127.0.0.1:1","modifications":[]}`))
+	o.open()
+	o.Follow()
+	h.hears(t, 2)
+	all := strings.Join(h.heard(), "\n")
+	assert.Contains(t, all, "gatemap.audit.began : The audit is not what was written: entry 1: ")
+	assert.Contains(t, all, "gatemap.delivery.began away: What a commit wrote to the directory away before it failed is not taken back yet")
 }

@@ -50,6 +50,7 @@ type Notices struct {
 	RetryAfter time.Duration // how long is waited after a message that could not be sent, at first; 0: a second
 
 	broken atomic.Pointer[string] // what is wrong with the audit; nil: nothing that is known
+	turned chan struct{}          // has something when broken is another
 	wake   chan struct{}          // has something where there may be something to send
 	mu     sync.Mutex
 	busy   map[string]bool   // the receivers that something is being sent to, folded
@@ -58,7 +59,7 @@ type Notices struct {
 
 // New makes ready to tell; Follow begins it.
 func New(p Ports) *Notices {
-	return &Notices{Ports: p, wake: make(chan struct{}, 1), busy: map[string]bool{}, counts: map[string]Counts{}}
+	return &Notices{Ports: p, turned: make(chan struct{}, 1), wake: make(chan struct{}, 1), busy: map[string]bool{}, counts: map[string]Counts{}}
 }
 
 // How often it is looked at what changes with time alone, how long is waited for what happens
@@ -83,7 +84,7 @@ func (s *Notices) Follow() {
 			} else {
 				was = now
 			}
-			if !wait(s.Closing, happened, max(together, rest*time.Since(began))) {
+			if !s.wait(happened, max(together, rest*time.Since(began))) {
 				return
 			}
 		}
@@ -92,15 +93,17 @@ func (s *Notices) Follow() {
 
 // wait waits until something may have turned, and then a pause for what happens together with it. It is
 // false when the workspace is being closed.
-func wait(ctx context.Context, happened <-chan events.Event, pause time.Duration) bool {
+func (s *Notices) wait(happened <-chan events.Event, pause time.Duration) bool {
 	until := time.NewTimer(looked)
 	defer until.Stop()
 	soon := false
 	for {
 		select {
-		case <-ctx.Done():
+		case <-s.Closing.Done():
 			return false
 		case <-until.C:
+			return true
+		case <-s.turned:
 			return true
 		case e := <-happened:
 			if matters := e.Revision > 0 || e.Reading != "" || e.Delivery != "" || e.Run != nil && !e.Run.State.Running(); matters && !soon {

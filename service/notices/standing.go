@@ -55,8 +55,31 @@ func (s *Notices) standing(ctx context.Context, to map[string]*notice.Document) 
 	}
 	if told(notice.Delivery) {
 		all = append(all, found(s.Deliveries.Findings(ctx))...)
+		left, err := s.left(ctx)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, left...)
 	}
 	return all, nil
+}
+
+// goesOn is how long a commit may write to a directory before what it wrote counts as left there.
+const goesOn = time.Minute
+
+// left are the directories in which there is what a commit wrote that was not made.
+func (s *Notices) left(ctx context.Context) (all []notice.Standing, err error) {
+	open, err := s.Store.OpenWrites(ctx)
+	for _, w := range open {
+		if time.Since(w.Began) > goesOn {
+			all = append(all, notice.Standing{
+				Topic: notice.Delivery, Of: w.Directory, Key: "left",
+				Text: fmt.Sprintf("What a commit wrote to the directory %s before it failed is not taken back yet; nothing is committed that writes there.", w.Directory),
+				Fix:  "See that its server answers; it is tried again and again.",
+			})
+		}
+	}
+	return all, err
 }
 
 // guarantees are those that are broken.
@@ -130,23 +153,23 @@ const verified = 6 * time.Hour
 
 // verify looks whether the audit holds, now and then.
 func (s *Notices) verify() {
-	if why := s.Store.Trouble; why != "" {
-		s.broken.Store(&why)
-		return
-	}
-	for {
-		v, err := s.Audit.Verify(s.Closing, "")
-		switch {
-		case s.Closing.Err() != nil:
-			return
-		case err != nil:
-			s.Log.Error("the audit cannot be looked at", "error", err)
-		case v.Holds:
-			s.broken.Store(nil)
-		default:
-			why := fmt.Sprintf("entry %d: %s", v.Broken, v.Reason)
+	for why := s.Store.Trouble; ; {
+		if why == "" {
+			v, err := s.Audit.Verify(s.Closing, "")
+			switch {
+			case s.Closing.Err() != nil:
+				return
+			case err != nil:
+				s.Log.Error("the audit cannot be looked at", "error", err)
+			case !v.Holds:
+				why = fmt.Sprintf("entry %d: %s", v.Broken, v.Reason)
+			}
+		}
+		if why != "" { // what is broken stays so
+			s.Log.Error("the audit does not hold", "reason", why)
 			s.broken.Store(&why)
-			s.Log.Error("the audit does not hold", "entry", v.Broken, "reason", v.Reason)
+			s.turned <- struct{}{}
+			return
 		}
 		select {
 		case <-s.Closing.Done():

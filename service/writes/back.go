@@ -36,6 +36,12 @@ func (w *Written) Back(ctx context.Context) {
 	}
 }
 
+// Open says how many directories are being written, or have in them what is not taken back yet.
+func (s *Writes) Open(ctx context.Context) (int, error) {
+	open, err := s.Store.OpenWrites(ctx)
+	return len(open), err
+}
+
 // Resume takes back what was written for revisions that were not made, as the program or the server
 // ended in between. The history is locked. The error says what could not be taken back.
 func (s *Writes) Resume(ctx context.Context) error {
