@@ -79,7 +79,7 @@ func (a *app) noticesTest() *cobra.Command {
 
 func (a *app) noticesText(all *answer.Notices) error {
 	if len(all.Receivers) == 0 {
-		a.print("The map tells nobody. A document such as \"notices: night-desk\" says who is told (docs/notices.md).\n")
+		a.print("The map tells nobody. A document \"notices: NAME\" says who is told (docs/notices.md).\n")
 	}
 	for i := range all.Receivers {
 		r := &all.Receivers[i]
@@ -125,11 +125,14 @@ func waitingWords(r *answer.Receiver) string {
 }
 
 func noticesTable(all *answer.Notices) [][]string {
-	rows := [][]string{{"number", "receiver", "at", "state", "topic", "turn", "of", "text", "fix", "since", "tries", "error", "id"}}
+	rows := [][]string{
+		{"number", "receiver", "at", "state", "topic", "turn", "of", "text", "fix", "since", "tries", "error", "id"},
+	}
 	for i := range all.Notices {
 		n := &all.Notices[i]
 		rows = append(rows, []string{
-			strconv.FormatInt(n.Number, 10), n.Receiver, n.At.Format(time.RFC3339), string(n.State), string(n.Topic), string(n.Turn), n.Of,
+			strconv.FormatInt(n.Number, 10), n.Receiver, n.At.Format(time.RFC3339), string(n.State),
+			string(n.Topic), string(n.Turn), n.Of,
 			n.Text, n.Fix, n.Since.Format(time.RFC3339), strconv.Itoa(n.Tries), n.Error, n.ID,
 		})
 	}

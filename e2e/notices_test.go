@@ -51,9 +51,25 @@ func TestNoticesOfTheDemo(t *testing.T) {
 	require.NoError(t, exec.Command("cp", "-r", "../demo/cindervale", folder).Run())
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "notices.yaml"), []byte(
 		"notices: night-desk\nwebhook: {url: \""+hook.URL+"/gatemap\", secret: {env: GATEMAP_SECRET_NIGHT_DESK}}\n---\n"+
-			"notices: log\nsyslog: {address: \"tcp://127.0.0.1:1\"}\nabout: [stranger]\n"), 0o600))
-	demo := startService(t, "--data", filepath.Join(t.TempDir(), "data"), "--map", folder, "--allow-files", folder, "--listen", "127.0.0.1:0")
-	require.Eventually(t, func() bool { return heard()["gatemap.drift.began"] == 6 }, 30*time.Second, 20*time.Millisecond)
+			"notices: log\nsyslog: {address: \"tcp://127.0.0.1:1\"}\nabout: [stranger]\n",
+	), 0o600))
+	demo := startService(
+		t,
+		"--data",
+		filepath.Join(t.TempDir(), "data"),
+		"--map",
+		folder,
+		"--allow-files",
+		folder,
+		"--listen",
+		"127.0.0.1:0",
+	)
+	require.Eventually(
+		t,
+		func() bool { return heard()["gatemap.drift.began"] == 6 },
+		30*time.Second,
+		20*time.Millisecond,
+	)
 	out, errs, code := run(t, demo.env(), "notices", "list")
 	require.Zero(t, code, errs)
 	assert.Contains(t, out, "night-desk  webhook "+hook.URL+"/gatemap\n")
@@ -138,7 +154,12 @@ func TestNoticesOutliveKills(t *testing.T) {
 		return told[len(told)-1]
 	}
 	require.True(t, stands)
-	require.Eventually(t, func() bool { return last() == "gatemap.guarantee.began" }, 30*time.Second, 20*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { return last() == "gatemap.guarantee.began" },
+		30*time.Second,
+		20*time.Millisecond,
+	)
 	mu.Lock()
 	defer mu.Unlock()
 	for i, typ := range told {

@@ -2,6 +2,7 @@ package mapfile
 
 import (
 	"bytes"
+	"iter"
 	"slices"
 
 	"gatemap/core/atlas"
@@ -94,7 +95,6 @@ func (r *Reading) join(before *Reading, errs *place.Errors) {
 			r.tables = append(r.tables, t)
 		}
 	}
-	receivers(r.Map.Notices, errs)
 	same := slices.Equal(r.tables, before.tables)
 	for _, p := range r.parts {
 		for _, d := range p.directories {
@@ -106,18 +106,50 @@ func (r *Reading) join(before *Reading, errs *place.Errors) {
 			r.Map.Directories = append(r.Map.Directories, r.filled[d])
 		}
 	}
+	receivers(r.Map, errs)
 }
 
-// receivers sees that each receiver of notices has a name of its own, and that it can be reached.
-func receivers(all []*notice.Document, errs *place.Errors) {
+// receivers sees that each receiver of notices has a name of its own, that it can be reached, and that
+// there is what it is to be told of.
+func receivers(m *atlas.Map, errs *place.Errors) {
 	seen := map[string]bool{}
-	for _, n := range all {
+	for _, n := range m.Notices {
 		if n.Connection.Document == nil {
-			errs.Addf(n.Place, "the receiver %s does not say how it is reached; give it one of the keys that name a connection, such as webhook, mail or syslog", n.Name)
+			errs.Addf(n.Place, "the receiver %s does not say how it is reached; give it webhook, mail or syslog", n.Name)
 		}
 		if seen[name.Fold(n.Name)] {
 			errs.Addf(n.Place, "there is a receiver of notices %s already", n.Name)
 		}
 		seen[name.Fold(n.Name)] = true
+		for _, of := range n.Systems {
+			if !named(m, of.Name) {
+				errs.Addf(of.Place, "there is no system or directory %q%s", of.Name, name.DidYouMean(name.Near(of.Name, names(m))))
+			}
+		}
 	}
+}
+
+// names are the names of systems and directories.
+func names(m *atlas.Map) iter.Seq[string] {
+	return func(yield func(string) bool) {
+		for _, s := range m.Systems {
+			if !yield(s.Name) {
+				return
+			}
+		}
+		for _, d := range m.Directories {
+			if !yield(d.Name) {
+				return
+			}
+		}
+	}
+}
+
+func named(m *atlas.Map, wanted string) bool {
+	for n := range names(m) {
+		if name.Equal(n, wanted) {
+			return true
+		}
+	}
+	return false
 }

@@ -66,7 +66,13 @@ const noticeColumns = `SELECT number, receiver, at, due, tries, error, coalesce(
 
 // DueNotices are the oldest that are due for a receiver, at most so many.
 func (s *Store) DueNotices(ctx context.Context, receiver string, now time.Time, most int) ([]Notice, error) {
-	return s.notices(ctx, noticeColumns+`WHERE receiver = ? AND ended IS NULL AND due <= ? ORDER BY number LIMIT ?`, receiver, nanos(now), most)
+	return s.notices(
+		ctx,
+		noticeColumns+`WHERE receiver = ? AND ended IS NULL AND due <= ? ORDER BY number LIMIT ?`,
+		receiver,
+		nanos(now),
+		most,
+	)
 }
 
 // Notices are the newest, before a number where one is given, at most so many.
@@ -109,8 +115,14 @@ func (s *Store) EndNotices(ctx context.Context, receiver string, upTo int64, at 
 		if _, err := tx.ExecContext(ctx, `DELETE FROM notices WHERE ended < ?`, nanos(at.Add(-keptFor))); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `UPDATE notices SET ended = ?, tries = tries + 1, error = ? WHERE receiver = ? AND number <= ? AND ended IS NULL`,
-			nanos(at), why, receiver, upTo)
+		_, err := tx.ExecContext(
+			ctx,
+			`UPDATE notices SET ended = ?, tries = tries + 1, error = ? WHERE receiver = ? AND number <= ? AND ended IS NULL`,
+			nanos(at),
+			why,
+			receiver,
+			upTo,
+		)
 		return err
 	})
 }
@@ -118,8 +130,14 @@ func (s *Store) EndNotices(ctx context.Context, receiver string, upTo int64, at 
 // DelayNotices notes that what is due for a receiver could not be sent, and when it is tried again.
 func (s *Store) DelayNotices(ctx context.Context, receiver string, now, again time.Time, why string) error {
 	return s.within(ctx, func(tx *tx) error {
-		_, err := tx.ExecContext(ctx, `UPDATE notices SET due = ?, tries = tries + 1, error = ? WHERE receiver = ? AND ended IS NULL AND due <= ?`,
-			nanos(again), why, receiver, nanos(now))
+		_, err := tx.ExecContext(
+			ctx,
+			`UPDATE notices SET due = ?, tries = tries + 1, error = ? WHERE receiver = ? AND ended IS NULL AND due <= ?`,
+			nanos(again),
+			why,
+			receiver,
+			nanos(now),
+		)
 		return err
 	})
 }

@@ -76,7 +76,14 @@ func (h *hook) heard() []string {
 // hears waits until so many events came, and gives the newest.
 func (h *hook) hears(t *testing.T, number int) string {
 	t.Helper()
-	require.Eventually(t, func() bool { return len(h.heard()) >= number }, 20*time.Second, 10*time.Millisecond, "%v", h.heard())
+	require.Eventually(
+		t,
+		func() bool { return len(h.heard()) >= number },
+		20*time.Second,
+		10*time.Millisecond,
+		"%v",
+		h.heard(),
+	)
 	all := h.heard()
 	require.Len(t, all, number)
 	return all[number-1]
@@ -115,7 +122,11 @@ func TestAReceiverIsToldOnce(t *testing.T) {
 	o := watched(t, map[string]string{"night.yaml": h.document("night", "")})
 	o.Follow()
 	o.crew(stage.Join)
-	assert.Equal(t, "gatemap.guarantee.began : The guarantee bo-stays-out is broken: "+o.reason("bo-stays-out"), h.hears(t, 1))
+	assert.Equal(
+		t,
+		"gatemap.guarantee.began : The guarantee bo-stays-out is broken: "+o.reason("bo-stays-out"),
+		h.hears(t, 1),
+	)
 	require.NoError(t, o.Close())
 	o.open()
 	o.Follow()
@@ -133,7 +144,11 @@ func TestAReceiverIsToldOnce(t *testing.T) {
 	assert.Len(t, all.Notices, 3)
 	assert.NotEmpty(t, all.Next)
 	require.Len(t, all.Receivers, 2)
-	assert.Equal(t, []any{"late", "webhook", late.URL, 0}, []any{all.Receivers[0].Name, all.Receivers[0].Kind, all.Receivers[0].To, all.Receivers[0].Stands})
+	assert.Equal(
+		t,
+		[]any{"late", "webhook", late.URL, 0},
+		[]any{all.Receivers[0].Name, all.Receivers[0].Kind, all.Receivers[0].To, all.Receivers[0].Stands},
+	)
 }
 
 // listed waits until the list of notices is as it should be.
@@ -167,7 +182,8 @@ func TestAReceiverThatIsAway(t *testing.T) {
 	waits := func(number int) {
 		t.Helper()
 		o.listed(func(all *answer.Notices) bool {
-			return all.Receivers[0].Waiting == number && strings.Contains(all.Receivers[0].Error, "503 Service Unavailable")
+			return all.Receivers[0].Waiting == number &&
+				strings.Contains(all.Receivers[0].Error, "503 Service Unavailable")
 		})
 	}
 	waits(1)
@@ -211,15 +227,22 @@ func TestADigest(t *testing.T) {
 func TestSourcesThatFailAreTold(t *testing.T) {
 	h, other := startHook(t), startHook(t)
 	o := startObservatory(t, map[string]string{
-		"list.yaml":  "directory: list\nsource: {csv: {file: people.csv}, users: {name: number}}\n",
-		"night.yaml": h.document("night", "about: [connection, intake]\nsystems: [list]\n"), "other.yaml": other.document("other", "systems: [doors]\n"),
+		"list.yaml": "directory: list\nsource: {csv: {file: people.csv}, users: {name: number}}\n",
+		"night.yaml": h.document(
+			"night",
+			"about: [connection, intake]\nsystems: [list]\n",
+		), "other.yaml": other.document("other", "systems: [else]\n"), "else.yaml": "directory: else\n",
 		"people.csv": "number\n1\n2\n3\n4\n5\n",
 	})
 	o.Follow()
 	o.run("list", intake.Intaking{Commit: true})
 	o.write("people.csv", "number\n1\n")
 	o.run("list", intake.Intaking{Commit: true})
-	assert.Contains(t, h.hears(t, 1), "gatemap.intake.began list: Run 2 of the directory list is held: it would deactivate or remove 4 of 5 active users")
+	assert.Contains(
+		t,
+		h.hears(t, 1),
+		"gatemap.intake.began list: Run 2 of the directory list is held: it would deactivate or remove 4 of 5 active users",
+	)
 	o.write("people.csv", "no such column\n1\n")
 	o.run("list", intake.Intaking{Commit: true})
 	assert.Contains(t, h.hears(t, 3), "gatemap.connection.began list: The directory list cannot be read: ")
@@ -239,11 +262,25 @@ func TestWhoMayNameAReceiver(t *testing.T) {
 		_, err := o.Trials.Begin(t.Context(), ada, "name", "")
 		require.NoError(t, err)
 		defer func() { require.NoError(t, o.Trials.Remove(t.Context(), ada, "name", 0)) }()
-		_, err = o.Trials.Stage(t.Context(), editor, "name", 0, []stage.Change{{Do: stage.WriteDocument, Document: path, Value: raw(text)}})
+		_, err = o.Trials.Stage(
+			t.Context(),
+			editor,
+			"name",
+			0,
+			[]stage.Change{{Do: stage.WriteDocument, Document: path, Value: raw(text)}},
+		)
 		return err
 	}
-	assert.ErrorContains(t, staging("more.yaml", h.document("more", "")), "this says what receiver more connects to or reads")
-	assert.ErrorContains(t, staging("night.yaml", strings.Replace(h.document("night", ""), h.URL, h.URL+"/else", 1)), "this says what receiver night connects to or reads")
+	assert.ErrorContains(
+		t,
+		staging("more.yaml", h.document("more", "")),
+		"this says what receiver more connects to or reads",
+	)
+	assert.ErrorContains(
+		t,
+		staging("night.yaml", strings.Replace(h.document("night", ""), h.URL, h.URL+"/else", 1)),
+		"this says what receiver night connects to or reads",
+	)
 	assert.NoError(t, staging("night.yaml", h.document("night", "about: [drift]\n")))
 	_, err := o.Notices.Test(t.Context(), editor, "night")
 	assert.ErrorContains(t, err, "this says what the receiver night connects to or reads")
@@ -259,7 +296,12 @@ func TestNoticesOfSomeSystems(t *testing.T) {
 	o.Follow()
 	o.crew(stage.Join)
 	h.hears(t, 1)
-	all, err := o.Notices.List(t.Context(), operator.Actor{Name: "lim", Role: operator.Viewer, Systems: []string{"doors"}}, 10, "")
+	all, err := o.Notices.List(
+		t.Context(),
+		operator.Actor{Name: "lim", Role: operator.Viewer, Systems: []string{"doors"}},
+		10,
+		"",
+	)
 	require.NoError(t, err)
 	assert.Empty(t, all.Notices)
 	o.listed(func(all *answer.Notices) bool {
@@ -287,11 +329,19 @@ func TestWhatASilentFaultLeavesIsTold(t *testing.T) {
 	o.crew(stage.Join)
 	require.NoError(t, o.Close())
 	o.altered("DROP TRIGGER audit_stays; UPDATE audit SET actor = 'someone else' WHERE number = 1")
-	o.altered("INSERT INTO writes (directory, began, body) VALUES ('away', ?, ?)", time.Now().Add(-time.Hour).UnixNano(), []byte(`{"server":"ldap://127.0.0.1:1","modifications":[]}`))
+	o.altered(
+		"INSERT INTO writes (directory, began, body) VALUES ('away', ?, ?)",
+		time.Now().Add(-time.Hour).UnixNano(),
+		[]byte(`{"server":"ldap://127.0.0.1:1","modifications":[]}`),
+	)
 	o.open()
 	o.Follow()
 	h.hears(t, 2)
 	all := strings.Join(h.heard(), "\n")
 	assert.Contains(t, all, "gatemap.audit.began : The audit is not what was written: entry 1: ")
-	assert.Contains(t, all, "gatemap.delivery.began away: What a commit wrote to the directory away before it failed is not taken back yet")
+	assert.Contains(
+		t,
+		all,
+		"gatemap.delivery.began away: What a commit wrote to the directory away before it failed is not taken back yet",
+	)
 }

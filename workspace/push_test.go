@@ -17,7 +17,12 @@ import (
 // What is pushed holds from the answer on, after a start too, and when the folder
 // is committed again; a push that fails changes nothing.
 func TestPushesStay(t *testing.T) {
-	o := startObservatory(t, map[string]string{"club.yaml": "directory: club\nsource: {scim: {}}\ngroups: [{name: optics, rule: 'title eq \"Optician\"'}]\n"})
+	o := startObservatory(
+		t,
+		map[string]string{
+			"club.yaml": "directory: club\nsource: {scim: {}}\ngroups: [{name: optics, rule: 'title eq \"Optician\"'}]\n",
+		},
+	)
 	push := func(k connect.Kind, body string) *scim.Resource {
 		var made *scim.Resource
 		require.NoError(t, o.Pushes.Push(t.Context(), "club", "test", func(d *scim.Directory) (*scim.Directory, error) {
@@ -29,8 +34,14 @@ func TestPushesStay(t *testing.T) {
 		}))
 		return made
 	}
-	ida := push(connect.User, `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"ida","title":"Optician","emails":[{"value":"a@club.example","type":"work"}]}`)
-	crew := push(connect.Group, `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"crew","members":[{"value":"`+ida.ID+`"}]}`)
+	ida := push(
+		connect.User,
+		`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"ida","title":"Optician","emails":[{"value":"a@club.example","type":"work"}]}`,
+	)
+	crew := push(
+		connect.Group,
+		`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"crew","members":[{"value":"`+ida.ID+`"}]}`,
+	)
 	holds := func() {
 		t.Helper()
 		groups, err := o.Head().Memberships(t.Context(), "ida")
@@ -47,7 +58,16 @@ func TestPushesStay(t *testing.T) {
 	holds()
 	head := o.Head()
 	refused := errors.New("no")
-	assert.ErrorIs(t, o.Pushes.Push(t.Context(), "club", "test", func(*scim.Directory) (*scim.Directory, error) { return nil, refused }), refused)
+	assert.ErrorIs(
+		t,
+		o.Pushes.Push(
+			t.Context(),
+			"club",
+			"test",
+			func(*scim.Directory) (*scim.Directory, error) { return nil, refused },
+		),
+		refused,
+	)
 	assert.Same(t, head, o.Head())
 	o.write("more.yaml", "directory: ridge\nusers: [{userName: bo}]\n")
 	o.commitFolder()
@@ -56,14 +76,17 @@ func TestPushesStay(t *testing.T) {
 	o.open()
 	holds()
 
-	require.NoError(t, o.Pushes.Push(t.Context(), "club", "test", func(d *scim.Directory) (next *scim.Directory, err error) {
-		old, err := d.Get(connect.User, ida.ID)
-		require.NoError(t, err)
-		next, ida, err = d.Patch(old, map[string]any{"schemas": []any{scim.PatchMessage}, "Operations": []any{
-			map[string]any{"op": "add", "path": "emails[type eq \"work\"].display", "value": "Ida"},
-		}}, time.Now())
-		return next, err
-	}))
+	require.NoError(
+		t,
+		o.Pushes.Push(t.Context(), "club", "test", func(d *scim.Directory) (next *scim.Directory, err error) {
+			old, err := d.Get(connect.User, ida.ID)
+			require.NoError(t, err)
+			next, ida, err = d.Patch(old, map[string]any{"schemas": []any{scim.PatchMessage}, "Operations": []any{
+				map[string]any{"op": "add", "path": "emails[type eq \"work\"].display", "value": "Ida"},
+			}}, time.Now())
+			return next, err
+		}),
+	)
 	holds()
 }
 
@@ -82,14 +105,25 @@ func TestAPushLeavesWhatTrialsMadeOfOtherRecords(t *testing.T) {
 		require.NoError(t, o.Pushes.Push(t.Context(), "club", "test", func(d *scim.Directory) (*scim.Directory, error) {
 			u, ok := d.Named(connect.User, named)
 			require.True(t, ok)
-			next, _, err := d.Patch(u, map[string]any{"schemas": []any{scim.PatchMessage}, "Operations": []any{map[string]any{"op": "add", "path": "title", "value": to}}}, time.Now())
+			next, _, err := d.Patch(
+				u,
+				map[string]any{
+					"schemas":    []any{scim.PatchMessage},
+					"Operations": []any{map[string]any{"op": "add", "path": "title", "value": to}},
+				},
+				time.Now(),
+			)
 			meanwhile()
 			return next, err
 		}))
 	}
 	is := func(want ...string) {
 		t.Helper()
-		assert.Equal(t, want, []string{o.attribute("ida", "title"), o.attribute("bo", "title"), o.attribute("cy", "title")})
+		assert.Equal(
+			t,
+			want,
+			[]string{o.attribute("ida", "title"), o.attribute("bo", "title"), o.attribute("cy", "title")},
+		)
 	}
 	change("ida", "Engineer")
 	retitle("bo", "Guide", func() {})
@@ -123,7 +157,11 @@ func TestAPushLeavesWhatTrialsMadeOfOtherRecords(t *testing.T) {
 func TestAPushedGroupThatATrialRemoves(t *testing.T) {
 	o := startObservatory(t, map[string]string{"club.yaml": "directory: club\nsource: {scim: {}}\n"})
 	require.NoError(t, o.Pushes.Push(t.Context(), "club", "test", func(d *scim.Directory) (*scim.Directory, error) {
-		next, _, err := d.Create(connect.Group, map[string]any{"schemas": []any{scim.GroupSchema}, "displayName": "crew"}, time.Now())
+		next, _, err := d.Create(
+			connect.Group,
+			map[string]any{"schemas": []any{scim.GroupSchema}, "displayName": "crew"},
+			time.Now(),
+		)
 		return next, err
 	}))
 	begin(t, o.Service, "gone", stage.Change{Do: stage.RemoveGroup, Group: "crew"})

@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	netmail "net/mail"
 	"net/url"
 	"strconv"
 	"strings"
@@ -26,14 +27,44 @@ const timeout = 30 * time.Second
 // Document says how a mail server is reached, and who gets the mail.
 type Document struct {
 	Place    place.Place     `yaml:"-"`
-	Server   place.Text      `yaml:"server,required" doc:"The mail server: smtps://HOST (TLS from the start, RFC 8314) or smtp://HOST, with a port where it is not the usual one (465, 587)."`
+	Server   Server          `yaml:"server,required" doc:"The mail server: smtps://HOST (TLS from the start, RFC 8314) or smtp://HOST, with a port where it is not the usual one (465, 587)."`
 	StartTLS bool            `yaml:"starttls" doc:"true: connections to smtp:// turn to TLS before anything is sent (RFC 3207)."`
 	TLS      *connect.TLS    `yaml:"tls" doc:"Who vouches for the server. Missing: those that this machine trusts."`
 	User     string          `yaml:"user" doc:"Who signs in. Missing: nobody."`
 	Secret   *connect.Secret `yaml:"secret" doc:"Where the password of user is; it is never in the map."`
-	From     place.Text      `yaml:"from,required" doc:"The sender's address."`
-	To       []place.Text    `yaml:"to,required" doc:"Who gets the mail."`
+	From     Mailbox         `yaml:"from,required" doc:"The sender's address."`
+	To       []Mailbox       `yaml:"to,required" doc:"Who gets the mail."`
 	Timeout  directory.Span  `yaml:"timeout" doc:"How long the server is waited for. Missing: 30s."`
+}
+
+// Server is a mail server: smtps://HOST or smtp://HOST, with a port where it is not the usual one.
+type Server string
+
+// UnmarshalText sees that an address is one of a mail server.
+func (s *Server) UnmarshalText(text []byte) error {
+	at, err := url.Parse(string(text))
+	if err != nil || at.Hostname() == "" || at.Scheme != "smtp" && at.Scheme != "smtps" || strings.Trim(at.Path, "/") != "" {
+		return fmt.Errorf("%q is no mail server: it is written smtps://HOST or smtp://HOST", text)
+	}
+	*s = Server(text)
+	return nil
+}
+
+func (s Server) parsed() *url.URL {
+	at, _ := url.Parse(string(s)) // it is an address
+	return at
+}
+
+// Mailbox is an address of mail (RFC 5322 section 3.4.1).
+type Mailbox string
+
+// UnmarshalText sees that an address is one of mail.
+func (m *Mailbox) UnmarshalText(text []byte) error {
+	if at, err := netmail.ParseAddress(string(text)); err != nil || at.Address != string(text) {
+		return fmt.Errorf("%q is no address of mail: it is written NAME@DOMAIN", text)
+	}
+	*m = Mailbox(text)
+	return nil
 }
 
 // Connector is this kind, in the table of connectors.
@@ -49,14 +80,20 @@ func (d *Document) Connector() connect.Connector { return Connector }
 func (d *Document) Recipient() string {
 	to := make([]string, len(d.To))
 	for i, t := range d.To {
-		to[i] = t.Value
+		to[i] = string(t)
 	}
 	return strings.Join(to, ", ")
 }
 
 // Targets are what it connects to and reads on the host.
 func (d *Document) Targets() []string {
-	targets := []string{"mail " + d.Server.Value, fmt.Sprintf("starttls %t", d.StartTLS), "user " + d.User, "from " + d.From.Value, "to " + d.Recipient()}
+	targets := []string{
+		"mail " + string(d.Server),
+		fmt.Sprintf("starttls %t", d.StartTLS),
+		"user " + d.User,
+		"from " + string(d.From),
+		"to " + d.Recipient(),
+	}
 	return append(targets, connect.Told(d.TLS, d.Secret)...)
 }
 
@@ -74,21 +111,19 @@ func (d *Document) Send(ctx context.Context, m *connect.Message) (arrived int, e
 }
 
 func (d *Document) client(host connect.Host) (*mail.Client, error) {
-	at, err := url.Parse(d.Server.Value)
-	if err != nil || at.Hostname() == "" || at.Scheme != "smtp" && at.Scheme != "smtps" || strings.Trim(at.Path, "/") != "" {
-		return nil, place.Errorf(d.Server.Place, "%q is no mail server: it is written smtps://HOST or smtp://HOST", d.Server.Value)
-	}
+	at := d.Server.parsed()
 	secure := at.Scheme == "smtps"
-	port, err := strconv.Atoi(cmp.Or(at.Port(), map[bool]string{true: "465", false: "587"}[secure]))
-	if err != nil {
-		return nil, place.Errorf(d.Server.Place, "%q is no port", at.Port())
+	port, _ := strconv.Atoi(cmp.Or(at.Port(), map[bool]string{true: "465", false: "587"}[secure])) // it is a port
+	options := []mail.Option{
+		mail.WithPort(port),
+		mail.WithTimeout(d.Timeout.Or(timeout)),
+		mail.WithTLSPolicy(mail.NoTLS),
 	}
-	options := []mail.Option{mail.WithPort(port), mail.WithTimeout(d.Timeout.Or(timeout)), mail.WithTLSPolicy(mail.NoTLS)}
 	if secure || d.StartTLS {
 		trust := cmp.Or(d.TLS, &connect.TLS{})
 		config, err := trust.Config(host, at.Hostname())
 		if err != nil {
-			return nil, connect.At(d.Server.Place, err)
+			return nil, connect.At(d.Place, err)
 		}
 		options = append(options, mail.WithTLSConfig(config))
 	}
@@ -98,14 +133,23 @@ func (d *Document) client(host connect.Host) (*mail.Client, error) {
 	case d.StartTLS:
 		options = append(options, mail.WithTLSPolicy(mail.TLSMandatory))
 	case !connect.Loopback(at.Hostname()):
-		return nil, place.Errorf(d.Server.Place, "%s is another machine, and notices would go there in the clear: write smtps://, or starttls: true", at.Hostname())
+		return nil, place.Errorf(
+			d.Place,
+			"%s is another machine, and notices would go there in the clear: write smtps://, or starttls: true",
+			at.Hostname(),
+		)
 	}
 	if d.User != "" {
 		secret, err := host.Secret(d.Secret)
 		if err != nil {
 			return nil, place.Errorf(d.Place, "%v", err)
 		}
-		options = append(options, mail.WithSMTPAuth(mail.SMTPAuthPlain), mail.WithUsername(d.User), mail.WithPassword(secret))
+		options = append(
+			options,
+			mail.WithSMTPAuth(mail.SMTPAuthPlain),
+			mail.WithUsername(d.User),
+			mail.WithPassword(secret),
+		)
 		if !secure && !d.StartTLS { // it stays on this machine
 			options = append(options, mail.WithSMTPAuth(mail.SMTPAuthPlainNoEnc))
 		}
@@ -118,12 +162,12 @@ func (d *Document) message(m *connect.Message) (*mail.Msg, error) {
 		return nil, errors.New("a mail has at least one notice")
 	}
 	message := mail.NewMsg()
-	if err := message.From(d.From.Value); err != nil {
-		return nil, place.Errorf(d.From.Place, "%q is no address of mail", d.From.Value)
+	if err := message.From(string(d.From)); err != nil {
+		return nil, err
 	}
 	for _, to := range d.To {
-		if err := message.AddTo(to.Value); err != nil {
-			return nil, place.Errorf(to.Place, "%q is no address of mail", to.Value)
+		if err := message.AddTo(string(to)); err != nil {
+			return nil, err
 		}
 	}
 	first := &m.Notices[0]

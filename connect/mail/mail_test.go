@@ -90,19 +90,27 @@ func start(t *testing.T, config *tls.Config, secure bool) (*server, string) {
 	return s, l.Addr().String()
 }
 
-func document(server string, to ...string) *mail.Document {
-	d := &mail.Document{Server: place.Text{Value: server}, From: place.Text{Value: "gatemap@cindervale.example"}}
-	for _, x := range to {
-		d.To = append(d.To, place.Text{Value: x})
-	}
-	return d
+func document(server string, to ...mail.Mailbox) *mail.Document {
+	return &mail.Document{Server: mail.Server(server), From: "gatemap@cindervale.example", To: to}
 }
 
 func message(texts ...string) *connect.Message {
 	at := time.Date(2026, 7, 1, 12, 0, 0, 0, time.UTC)
 	m := &connect.Message{Map: "Cindervale Observatory"}
 	for _, text := range texts {
-		m.Notices = append(m.Notices, notice.Notice{ID: "id-1", Receiver: "night", Topic: notice.Guarantee, Turn: notice.Began, Text: text, Fix: "See who.", Since: at, At: at})
+		m.Notices = append(
+			m.Notices,
+			notice.Notice{
+				ID:       "id-1",
+				Receiver: "night",
+				Topic:    notice.Guarantee,
+				Turn:     notice.Began,
+				Text:     text,
+				Fix:      "See who.",
+				Since:    at,
+				At:       at,
+			},
+		)
 	}
 	return m
 }
@@ -110,7 +118,10 @@ func message(texts ...string) *connect.Message {
 func TestAMail(t *testing.T) {
 	s, address := start(t, nil, false)
 	d := document("smtp://"+address, "night@cindervale.example", "ida@cindervale.example")
-	require.NoError(t, sends(t.Context(), d, message("Größe: a guarantee\r\nBcc: eve@cindervale.example is broken", "another")))
+	require.NoError(
+		t,
+		sends(t.Context(), d, message("Größe: a guarantee\r\nBcc: eve@cindervale.example is broken", "another")),
+	)
 	assert.Equal(t, []string{"night@cindervale.example", "ida@cindervale.example"}, s.to)
 	require.Len(t, s.got, 1)
 	m, err := stdmail.ReadMessage(strings.NewReader(s.got[0]))
@@ -119,7 +130,11 @@ func TestAMail(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, strings.HasPrefix(subject, "[Cindervale Observatory] 2 notices: Größe: a guarantee"), subject)
 	assert.Empty(t, m.Header.Get("Bcc"), "what is told makes no field of its own")
-	assert.Equal(t, []string{"auto-generated", "<id-1@gatemap>"}, []string{m.Header.Get("Auto-Submitted"), m.Header.Get("Message-ID")})
+	assert.Equal(
+		t,
+		[]string{"auto-generated", "<id-1@gatemap>"},
+		[]string{m.Header.Get("Auto-Submitted"), m.Header.Get("Message-ID")},
+	)
 	body, err := io.ReadAll(m.Body)
 	require.NoError(t, err)
 	assert.Contains(t, string(body), "another\r\n  See who.\r\n  2026-07-01 12:00:00 UTC")
@@ -148,16 +163,26 @@ func TestAMailOverTLS(t *testing.T) {
 func TestAMailThatCannotBeSent(t *testing.T) {
 	_, address := start(t, nil, false)
 	for server, want := range map[string]string{
-		"smtp://" + address:                  "nobody",
-		"smtp://127.0.0.1:1":                 "connection refused",
-		"smtp://mail.cindervale.example":     "notices would go there in the clear",
-		"mail.cindervale.example":            "is no mail server",
-		"smtp://127.0.0.1:1/of/some/path":    "is no mail server",
-		"smtps://mail.cindervale.example:-1": "is no mail server",
+		"smtp://" + address:              "nobody",
+		"smtp://127.0.0.1:1":             "connection refused",
+		"smtp://mail.cindervale.example": "notices would go there in the clear",
 	} {
-		assert.ErrorContains(t, sends(t.Context(), document(server, "nobody@cindervale.example"), message("x")), want, server)
+		d := document(server, "nobody@cindervale.example")
+		assert.ErrorContains(t, sends(t.Context(), d, message("x")), want, server)
 	}
-	assert.ErrorContains(t, sends(t.Context(), document("smtp://"+address, "not an address"), message("x")), "is no address of mail")
+}
+
+func TestAddressesOfMail(t *testing.T) {
+	for _, text := range []string{
+		"mail.cindervale.example", "smtp://127.0.0.1:1/of/some/path", "smtps://mail.cindervale.example:-1", "https://mail.cindervale.example",
+	} {
+		assert.ErrorContains(t, new(mail.Server).UnmarshalText([]byte(text)), "is no mail server", text)
+	}
+	for _, text := range []string{"", "ida", "Ida <ida@cindervale.example>", "ida@cindervale.example\r\nBcc: eve@cindervale.example"} {
+		assert.ErrorContains(t, new(mail.Mailbox).UnmarshalText([]byte(text)), "is no address of mail", text)
+	}
+	assert.NoError(t, new(mail.Server).UnmarshalText([]byte("smtps://mail.cindervale.example:2465")))
+	assert.NoError(t, new(mail.Mailbox).UnmarshalText([]byte("ida@cindervale.example")))
 }
 
 func sends(ctx context.Context, d *mail.Document, m *connect.Message) error {

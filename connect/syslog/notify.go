@@ -3,8 +3,10 @@ package syslog
 import (
 	"context"
 	"crypto/tls"
+	"fmt"
 	"net"
 	"net/url"
+	"slices"
 	"strings"
 
 	"gatemap/connect"
@@ -15,8 +17,27 @@ import (
 // Document says where notices are sent.
 type Document struct {
 	Place   place.Place  `yaml:"-"`
-	Address place.Text   `yaml:"address,required" doc:"The receiver: tls://HOST:6514, tcp://HOST:PORT or udp://HOST:514."`
+	Address Address      `yaml:"address,required" doc:"The receiver: tls://HOST:6514, tcp://HOST:PORT or udp://HOST:514."`
 	TLS     *connect.TLS `yaml:"tls" doc:"Who vouches for the server. Missing: those that this machine trusts."`
+}
+
+// Address is a receiver: tls://HOST:PORT, tcp://HOST:PORT or udp://HOST:PORT.
+type Address string
+
+// UnmarshalText sees that an address is one.
+func (a *Address) UnmarshalText(text []byte) error {
+	at, err := url.Parse(string(text))
+	if err != nil || at.Hostname() == "" || at.Port() == "" || strings.Trim(at.Path, "/") != "" ||
+		!slices.Contains([]string{"tls", "tcp", "udp"}, at.Scheme) {
+		return fmt.Errorf("%q is no receiver: it is written tls://HOST:PORT, tcp://HOST:PORT or udp://HOST:PORT", text)
+	}
+	*a = Address(text)
+	return nil
+}
+
+func (a Address) parsed() *url.URL {
+	at, _ := url.Parse(string(a)) // it is an address
+	return at
 }
 
 // Connector is this kind, in the table of connectors.
@@ -29,11 +50,11 @@ var Connector = connect.Connector{
 func (d *Document) Connector() connect.Connector { return Connector }
 
 // Recipient is who gets the messages.
-func (d *Document) Recipient() string { return d.Address.Value }
+func (d *Document) Recipient() string { return string(d.Address) }
 
 // Targets are what it connects to and reads on the host.
 func (d *Document) Targets() []string {
-	return append([]string{"syslog " + d.Address.Value}, connect.Told(d.TLS, nil)...)
+	return append([]string{"syslog " + string(d.Address)}, connect.Told(d.TLS, nil)...)
 }
 
 // Send sends each notice as a message. What a stream takes and then loses is not known: where it ends
@@ -43,18 +64,16 @@ func (d *Document) Send(ctx context.Context, m *connect.Message) (arrived int, e
 }
 
 func (d *Document) send(ctx context.Context, m *connect.Message) error {
-	at, err := url.Parse(d.Address.Value)
-	if err != nil || at.Hostname() == "" || at.Port() == "" || at.Scheme != "tls" && at.Scheme != "tcp" && at.Scheme != "udp" || strings.Trim(at.Path, "/") != "" {
-		return place.Errorf(d.Address.Place, "%q is no receiver: it is written tls://HOST:PORT, tcp://HOST:PORT or udp://HOST:PORT", d.Address.Value)
-	}
+	at := d.Address.parsed()
 	var config *tls.Config
 	if at.Scheme == "tls" {
 		trust := d.TLS
 		if trust == nil {
 			trust = &connect.TLS{}
 		}
+		var err error
 		if config, err = trust.Config(m.Host, at.Hostname()); err != nil {
-			return connect.At(d.Address.Place, err)
+			return connect.At(d.Place, err)
 		}
 	}
 	conn, err := Dial(ctx, at.Scheme, net.JoinHostPort(at.Hostname(), at.Port()), config)
@@ -72,9 +91,17 @@ func (d *Document) send(ctx context.Context, m *connect.Message) error {
 
 // messageOf is the message of a notice. What stands is a warning, what is over is not.
 func messageOf(n *notice.Notice) *Message {
-	m := &Message{Facility: Daemon, Severity: Warning, At: n.At, ID: "notice", Data: "notice", Text: n.Words(), Params: [][2]string{
-		{"id", n.ID}, {"turn", string(n.Turn)},
-	}}
+	m := &Message{
+		Facility: Daemon,
+		Severity: Warning,
+		At:       n.At,
+		ID:       "notice",
+		Data:     "notice",
+		Text:     n.Words(),
+		Params: [][2]string{
+			{"id", n.ID}, {"turn", string(n.Turn)},
+		},
+	}
 	if n.Turn == notice.Over || n.Turn == notice.Test {
 		m.Severity = Informational
 	}

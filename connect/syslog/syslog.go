@@ -44,8 +44,17 @@ func (m *Message) Line(host string) string {
 	for _, p := range m.Params {
 		fmt.Fprintf(&data, ` %s="%s"`, p[0], quoted.Replace(name.Line(p[1])))
 	}
-	return fmt.Sprintf("<%d>1 %s %s gatemap %d %s [%s@32473%s] \ufeff%s", m.Facility*8+m.Severity, m.At.UTC().Format("2006-01-02T15:04:05.000000Z"),
-		host, os.Getpid(), strings.ReplaceAll(kind(m.ID), " ", "-"), m.Data, data.String(), name.Line(m.Text))
+	return fmt.Sprintf(
+		"<%d>1 %s %s gatemap %d %s [%s@32473%s] \ufeff%s",
+		m.Facility*8+m.Severity,
+		m.At.UTC().Format("2006-01-02T15:04:05.000000Z"),
+		host,
+		os.Getpid(),
+		strings.ReplaceAll(kind(m.ID), " ", "-"),
+		m.Data,
+		data.String(),
+		name.Line(m.Text),
+	)
 }
 
 // kind cuts a text to the 32 printable ASCII characters that a message's kind may have.

@@ -39,8 +39,23 @@ func TestALine(t *testing.T) {
 
 func sent() *connect.Message {
 	return &connect.Message{Notices: []notice.Notice{
-		{ID: "id-1", Topic: notice.Stranger, Turn: notice.Began, Of: "ledger", Text: "mallory belongs to nobody", Fix: "Remove it.", At: noon},
-		{ID: "id-2", Topic: notice.Stranger, Turn: notice.Over, Of: "ledger", Text: "mallory belongs to nobody", At: noon},
+		{
+			ID:    "id-1",
+			Topic: notice.Stranger,
+			Turn:  notice.Began,
+			Of:    "ledger",
+			Text:  "mallory belongs to nobody",
+			Fix:   "Remove it.",
+			At:    noon,
+		},
+		{
+			ID:    "id-2",
+			Topic: notice.Stranger,
+			Turn:  notice.Over,
+			Of:    "ledger",
+			Text:  "mallory belongs to nobody",
+			At:    noon,
+		},
 	}}
 }
 
@@ -67,7 +82,11 @@ func isSent(t *testing.T, all []string) {
 	t.Helper()
 	require.Len(t, all, 2)
 	assert.True(t, strings.HasPrefix(all[0], "<28>1 "), all[0])
-	assert.Contains(t, all[0], ` notice [notice@32473 id="id-1" turn="began" topic="stranger" of="ledger" fix="Remove it."] `+"\ufeffmallory belongs to nobody")
+	assert.Contains(
+		t,
+		all[0],
+		` notice [notice@32473 id="id-1" turn="began" topic="stranger" of="ledger" fix="Remove it."] `+"\ufeffmallory belongs to nobody",
+	)
 	assert.True(t, strings.HasPrefix(all[1], "<30>1 "), all[1])
 	assert.Contains(t, all[1], "\ufeffOver: mallory belongs to nobody")
 }
@@ -91,7 +110,10 @@ func TestNoticesOverStreams(t *testing.T) {
 		}()
 		m := sent()
 		m.Host = connect.Host{Files: os.DirFS(dir)}
-		d := &syslog.Document{Address: place.Text{Value: network + "://" + l.Addr().String()}, TLS: &connect.TLS{CA: place.Text{Value: "ca.pem"}}}
+		d := &syslog.Document{
+			Address: syslog.Address(network + "://" + l.Addr().String()),
+			TLS:     &connect.TLS{CA: place.Text{Value: "ca.pem"}},
+		}
 		require.NoError(t, sends(t.Context(), d, m))
 		isSent(t, <-all)
 		require.NoError(t, l.Close())
@@ -102,7 +124,7 @@ func TestNoticesOverUDP(t *testing.T) {
 	in, err := net.ListenPacket("udp", "127.0.0.1:0")
 	require.NoError(t, err)
 	defer in.Close()
-	d := &syslog.Document{Address: place.Text{Value: "udp://" + in.LocalAddr().String()}}
+	d := &syslog.Document{Address: syslog.Address("udp://" + in.LocalAddr().String())}
 	require.NoError(t, sends(t.Context(), d, sent()))
 	var all []string
 	for range 2 {
@@ -115,12 +137,13 @@ func TestNoticesOverUDP(t *testing.T) {
 }
 
 func TestAReceiverThatIsNone(t *testing.T) {
-	for address, want := range map[string]string{
-		"logs.cindervale.example:514": "is no receiver", "tls://logs.cindervale.example": "is no receiver", "tcp://127.0.0.1:1": "connection refused",
+	for _, text := range []string{
+		"logs.cindervale.example:514", "tls://logs.cindervale.example", "https://logs.cindervale.example:1", "tcp://127.0.0.1:1/x",
 	} {
-		d := &syslog.Document{Address: place.Text{Value: address}}
-		assert.ErrorContains(t, sends(t.Context(), d, sent()), want)
+		assert.ErrorContains(t, new(syslog.Address).UnmarshalText([]byte(text)), "is no receiver", text)
 	}
+	d := &syslog.Document{Address: "tcp://127.0.0.1:1"}
+	assert.ErrorContains(t, sends(t.Context(), d, sent()), "connection refused")
 }
 
 func sends(ctx context.Context, d *syslog.Document, m *connect.Message) error {

@@ -22,7 +22,11 @@ var signed = []string{"@method", "@target-uri", "content-type", "content-digest"
 
 // sign signs a request by hmac-sha256 (RFC 9421 section 3.3.3).
 func sign(r *http.Request, key string, now time.Time) {
-	params := fmt.Sprintf(`("%s");created=%d;keyid="gatemap";alg="hmac-sha256"`, strings.Join(signed, `" "`), now.Unix())
+	params := fmt.Sprintf(
+		`("%s");created=%d;keyid="gatemap";alg="hmac-sha256"`,
+		strings.Join(signed, `" "`),
+		now.Unix(),
+	)
 	r.Header.Set("Signature-Input", "gatemap="+params)
 	r.Header.Set("Signature", "gatemap=:"+signature(base(r, signed, params), key)+":")
 }

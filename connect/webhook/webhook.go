@@ -23,10 +23,31 @@ const timeout = 10 * time.Second
 // Document says where notices are sent.
 type Document struct {
 	Place   place.Place     `yaml:"-"`
-	URL     place.Text      `yaml:"url,required" doc:"Where each notice is sent by POST, such as https://hooks.cindervale.example/night."`
+	URL     Address         `yaml:"url,required" doc:"Where each notice is sent by POST, such as https://hooks.cindervale.example/night."`
 	Secret  *connect.Secret `yaml:"secret" doc:"Where the secret is by which requests are signed (RFC 9421, hmac-sha256). Missing: they are not signed."`
 	TLS     *connect.TLS    `yaml:"tls" doc:"Who vouches for the server. Missing: those that this machine trusts; http:// is for addresses of this machine only."`
 	Timeout directory.Span  `yaml:"timeout" doc:"How long an answer is waited for. Missing: 10s."`
+}
+
+// Address is where notices are sent: https://HOST/PATH, or http:// on this machine.
+type Address string
+
+// UnmarshalText sees that notices can be sent to an address.
+func (a *Address) UnmarshalText(text []byte) error {
+	at, err := url.Parse(string(text))
+	switch {
+	case err != nil || at.Hostname() == "" || at.Scheme != "https" && at.Scheme != "http":
+		return fmt.Errorf("%q is no address: it is written https://HOST/PATH", text)
+	case at.Scheme == "http" && !connect.Loopback(at.Hostname()):
+		return fmt.Errorf("%s is another machine, and notices would go there in the clear: write https://", at.Hostname())
+	}
+	*a = Address(text)
+	return nil
+}
+
+func (a Address) parsed() *url.URL {
+	at, _ := url.Parse(string(a)) // it is an address
+	return at
 }
 
 // Connector is this kind, in the table of connectors.
@@ -39,11 +60,11 @@ var Connector = connect.Connector{
 func (d *Document) Connector() connect.Connector { return Connector }
 
 // Recipient is who gets the notices.
-func (d *Document) Recipient() string { return d.URL.Value }
+func (d *Document) Recipient() string { return string(d.URL) }
 
 // Targets are what it connects to and reads on the host.
 func (d *Document) Targets() []string {
-	return append([]string{"webhook " + d.URL.Value}, connect.Told(d.TLS, d.Secret)...)
+	return append([]string{"webhook " + string(d.URL)}, connect.Told(d.TLS, d.Secret)...)
 }
 
 // Send sends each notice by a request, or with digest all in one.
@@ -76,22 +97,16 @@ type sender struct {
 }
 
 func (d *Document) sender(host connect.Host) (*sender, error) {
-	at, err := url.Parse(d.URL.Value)
-	if err != nil || at.Hostname() == "" || at.Scheme != "https" && at.Scheme != "http" {
-		return nil, place.Errorf(d.URL.Place, "%q is no address: it is written https://HOST/PATH", d.URL.Value)
-	}
-	if at.Scheme == "http" && !connect.Loopback(at.Hostname()) {
-		return nil, place.Errorf(d.URL.Place, "%s is another machine, and notices would go there in the clear: write https://", at.Hostname())
-	}
+	at := d.URL.parsed()
 	trust := d.TLS
 	if at.Scheme == "https" && trust == nil {
 		trust = &connect.TLS{}
 	}
 	config, err := trust.Config(host, at.Hostname())
 	if err != nil {
-		return nil, connect.At(d.URL.Place, err)
+		return nil, connect.At(d.Place, err)
 	}
-	s := &sender{url: d.URL.Value}
+	s := &sender{url: string(d.URL)}
 	if d.Secret != nil {
 		if s.key, err = host.Secret(d.Secret); err != nil {
 			return nil, place.Errorf(d.Place, "%v", err)

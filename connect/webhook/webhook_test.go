@@ -20,17 +20,22 @@ import (
 
 	"gatemap/connect"
 	"gatemap/core/notice"
-	"gatemap/core/place"
 )
 
 // The example of RFC 9421, appendix B.2.5.
 func TestTheExampleOfTheStandard(t *testing.T) {
-	key, err := base64.StdEncoding.DecodeString("uzvJfB4u3N0Jy4T7NZ75MDVcr8zSTInedJtkgcu46YW4XByzNJjxBdtjUkdJPBtbmHhIDi6pcl8jsasjlTMtDQ==")
+	key, err := base64.StdEncoding.DecodeString(
+		"uzvJfB4u3N0Jy4T7NZ75MDVcr8zSTInedJtkgcu46YW4XByzNJjxBdtjUkdJPBtbmHhIDi6pcl8jsasjlTMtDQ==",
+	)
 	require.NoError(t, err)
 	r := httptest.NewRequest(http.MethodPost, "https://example.com/foo?param=Value&Pet=dog", nil)
 	r.Header.Set("Date", "Tue, 20 Apr 2021 02:07:55 GMT")
 	r.Header.Set("Content-Type", "application/json")
-	text := base(r, []string{"date", "@authority", "content-type"}, `("date" "@authority" "content-type");created=1618884473;keyid="test-shared-secret"`)
+	text := base(
+		r,
+		[]string{"date", "@authority", "content-type"},
+		`("date" "@authority" "content-type");created=1618884473;keyid="test-shared-secret"`,
+	)
 	assert.Equal(t, "pxcQw6G3AjtMBQjwo8XzkZf/bws5LelbaMk5rGIGtE8=", signature(text, string(key)))
 }
 
@@ -46,18 +51,45 @@ func (g *got) genuine(t *testing.T, key string) {
 	sum := sha256.Sum256(g.body)
 	assert.Equal(t, "sha-256=:"+base64.StdEncoding.EncodeToString(sum[:])+":", g.header.Get("Content-Digest"))
 	params := strings.TrimPrefix(g.header.Get("Signature-Input"), "gatemap=")
-	require.Regexp(t, regexp.MustCompile(`^\("@method" "@target-uri" "content-type" "content-digest"\);created=\d+;keyid="gatemap";alg="hmac-sha256"$`), params)
+	require.Regexp(
+		t,
+		regexp.MustCompile(
+			`^\("@method" "@target-uri" "content-type" "content-digest"\);created=\d+;keyid="gatemap";alg="hmac-sha256"$`,
+		),
+		params,
+	)
 	mac := hmac.New(sha256.New, []byte(key))
-	_, _ = io.WriteString(mac, "\"@method\": POST\n\"@target-uri\": "+g.uri+"\n\"content-type\": "+g.header.Get("Content-Type")+
-		"\n\"content-digest\": "+g.header.Get("Content-Digest")+"\n\"@signature-params\": "+params)
+	_, _ = io.WriteString(
+		mac,
+		"\"@method\": POST\n\"@target-uri\": "+g.uri+"\n\"content-type\": "+g.header.Get("Content-Type")+
+			"\n\"content-digest\": "+g.header.Get("Content-Digest")+"\n\"@signature-params\": "+params,
+	)
 	assert.Equal(t, "gatemap=:"+base64.StdEncoding.EncodeToString(mac.Sum(nil))+":", g.header.Get("Signature"))
 }
 
 func notices() []notice.Notice {
 	at := time.Date(2026, 7, 1, 12, 0, 0, 0, time.UTC)
 	return []notice.Notice{
-		{ID: "id-1", Receiver: "night", Topic: notice.Guarantee, Turn: notice.Began, Text: "The guarantee no-one is broken: 1 person.", Fix: "See.", Since: at, At: at},
-		{ID: "id-2", Receiver: "night", Topic: notice.Drift, Turn: notice.Over, Of: "ledger", Text: "eve is in ops there", Since: at, At: at.Add(time.Hour)},
+		{
+			ID:       "id-1",
+			Receiver: "night",
+			Topic:    notice.Guarantee,
+			Turn:     notice.Began,
+			Text:     "The guarantee no-one is broken: 1 person.",
+			Fix:      "See.",
+			Since:    at,
+			At:       at,
+		},
+		{
+			ID:       "id-2",
+			Receiver: "night",
+			Topic:    notice.Drift,
+			Turn:     notice.Over,
+			Of:       "ledger",
+			Text:     "eve is in ops there",
+			Since:    at,
+			At:       at.Add(time.Hour),
+		},
 	}
 }
 
@@ -71,7 +103,10 @@ func receiver(t *testing.T, status int) (*Document, *[]got) {
 		w.WriteHeader(status)
 	}))
 	t.Cleanup(s.Close)
-	return &Document{URL: place.Text{Value: s.URL + "/hooks/night%20desk?of=map"}, Secret: &connect.Secret{Env: "GATEMAP_SECRET_HOOK"}}, &all
+	return &Document{
+		URL:    Address(s.URL + "/hooks/night%20desk?of=map"),
+		Secret: &connect.Secret{Env: "GATEMAP_SECRET_HOOK"},
+	}, &all
 }
 
 func TestEventsAreSentAndSigned(t *testing.T) {
@@ -82,9 +117,13 @@ func TestEventsAreSentAndSigned(t *testing.T) {
 		(*all)[i].genuine(t, "only-here")
 		assert.Equal(t, "application/cloudevents+json", (*all)[i].header.Get("Content-Type"))
 	}
-	assert.JSONEq(t, `{"specversion":"1.0","id":"id-2","source":"gatemap:Cindervale%20Observatory","type":"gatemap.drift.over","subject":"ledger",
+	assert.JSONEq(
+		t,
+		`{"specversion":"1.0","id":"id-2","source":"gatemap:Cindervale%20Observatory","type":"gatemap.drift.over","subject":"ledger",
 		"time":"2026-07-01T13:00:00Z","datacontenttype":"application/json",
-		"data":{"receiver":"night","text":"eve is in ops there","since":"2026-07-01T12:00:00Z"}}`, string((*all)[1].body))
+		"data":{"receiver":"night","text":"eve is in ops there","since":"2026-07-01T12:00:00Z"}}`,
+		string((*all)[1].body),
+	)
 	source, err := url.Parse("gatemap:Cindervale%20Observatory")
 	require.NoError(t, err, "a source is a URI reference")
 	assert.Equal(t, "gatemap", source.Scheme)
@@ -105,14 +144,14 @@ func TestWhatDoesNotArriveIsAnError(t *testing.T) {
 	d, all := receiver(t, http.StatusFound)
 	assert.ErrorContains(t, sends(t.Context(), d, &connect.Message{Notices: notices()}), "answered 302 Found")
 	assert.Len(t, *all, 1, "no redirect is followed, and nothing is sent after what did not arrive")
+	away := &Document{URL: "https://127.0.0.1:1/"}
+	assert.ErrorContains(t, sends(t.Context(), away, &connect.Message{Notices: notices()}), "connection refused")
 	for address, want := range map[string]string{
-		"http://hooks.cindervale.example/":  "notices would go there in the clear",
-		"ftp://hooks.cindervale.example/":   "is no address",
-		"https://127.0.0.1:1/":              "connection refused",
-		"http://127.0.0.1:1/?secret=hidden": "connection refused",
+		"http://hooks.cindervale.example/": "notices would go there in the clear",
+		"ftp://hooks.cindervale.example/":  "is no address",
+		"hooks.cindervale.example":         "is no address",
 	} {
-		other := &Document{URL: place.Text{Value: address}}
-		assert.ErrorContains(t, sends(context.Background(), other, &connect.Message{Notices: notices()}), want)
+		assert.ErrorContains(t, new(Address).UnmarshalText([]byte(address)), want)
 	}
 	d.Secret = &connect.Secret{Env: "GATEMAP_SECRET_NONE"}
 	assert.ErrorContains(t, sends(t.Context(), d, &connect.Message{Notices: notices()}), "GATEMAP_SECRET_NONE")

@@ -28,7 +28,15 @@ const (
 
 // Values lists them.
 func (Topic) Values() []string {
-	return []string{string(Guarantee), string(Drift), string(Stranger), string(Connection), string(Intake), string(Delivery), string(Audit)}
+	return []string{
+		string(Guarantee),
+		string(Drift),
+		string(Stranger),
+		string(Connection),
+		string(Intake),
+		string(Delivery),
+		string(Audit),
+	}
 }
 
 // Document says who is told of what. What about and systems leave out is everything.
@@ -46,7 +54,8 @@ func (d *Document) Wants(s *Standing) bool {
 	if len(d.About) > 0 && !slices.Contains(d.About, s.Topic) {
 		return false
 	}
-	return len(d.Systems) == 0 || slices.ContainsFunc(d.Systems, func(r name.Ref) bool { return s.Of != "" && name.Equal(r.Name, s.Of) })
+	return len(d.Systems) == 0 ||
+		slices.ContainsFunc(d.Systems, func(r name.Ref) bool { return s.Of != "" && name.Equal(r.Name, s.Of) })
 }
 
 // Standing is something that stands until it is over, such as a guarantee that is broken.
@@ -109,7 +118,12 @@ type Told struct {
 // Turned compares what a receiver was told, by ID, with what stands: it gives what is to be told
 // now, in the order of what stands with what is over first, and what the receiver then knows.
 // Notices have no ID yet.
-func Turned(d *Document, told map[string]Told, stands []Standing, now time.Time) (notices []Notice, known map[string]Told) {
+func Turned(
+	d *Document,
+	told map[string]Told,
+	stands []Standing,
+	now time.Time,
+) (notices []Notice, known map[string]Told) {
 	known = make(map[string]Told, len(stands))
 	var fresh []Notice
 	for i := range stands {
@@ -149,7 +163,15 @@ func Turned(d *Document, told map[string]Told, stands []Standing, now time.Time)
 }
 
 func (t *Told) notice(d *Document, turn Turn, now time.Time) Notice {
-	n := Notice{Receiver: d.Name, Topic: t.Topic, Turn: turn, Of: t.Of, Text: t.Text, Since: t.Since.UTC(), At: now.UTC()}
+	n := Notice{
+		Receiver: d.Name,
+		Topic:    t.Topic,
+		Turn:     turn,
+		Of:       t.Of,
+		Text:     t.Text,
+		Since:    t.Since.UTC(),
+		At:       now.UTC(),
+	}
 	if turn != Over {
 		n.Fix = t.Fix
 	}

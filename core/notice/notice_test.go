@@ -18,21 +18,47 @@ import (
 var noon = time.Date(2026, 7, 1, 12, 0, 0, 0, time.UTC)
 
 func drift(of, text string) notice.Standing {
-	return notice.Standing{Topic: notice.Drift, Of: of, Key: "eve is in ops there", Text: text, Turns: text, Fix: "Take it away."}
+	return notice.Standing{
+		Topic: notice.Drift,
+		Of:    of,
+		Key:   "eve is in ops there",
+		Text:  text,
+		Turns: text,
+		Fix:   "Take it away.",
+	}
 }
 
 func TestWhatIsTold(t *testing.T) {
 	d := &notice.Document{Name: "night"}
 	one, two := drift("ledger", "one person"), drift("ledger", "two people")
 	told, known := notice.Turned(d, nil, []notice.Standing{one}, noon)
-	assert.Equal(t, []notice.Notice{{Receiver: "night", Topic: notice.Drift, Turn: notice.Began, Of: "ledger", Text: "one person", Fix: "Take it away.", Since: noon, At: noon}}, told)
+	assert.Equal(
+		t,
+		[]notice.Notice{
+			{
+				Receiver: "night",
+				Topic:    notice.Drift,
+				Turn:     notice.Began,
+				Of:       "ledger",
+				Text:     "one person",
+				Fix:      "Take it away.",
+				Since:    noon,
+				At:       noon,
+			},
+		},
+		told,
+	)
 
 	told, known = notice.Turned(d, known, []notice.Standing{one}, noon.Add(time.Minute))
 	assert.Empty(t, told, "it stands as it did")
 
 	told, known = notice.Turned(d, known, []notice.Standing{two, two}, noon.Add(2*time.Minute))
 	require.Len(t, told, 1, "what is there twice is told once")
-	assert.Equal(t, []any{notice.Changed, noon, "Changed: two people"}, []any{told[0].Turn, told[0].Since, told[0].Words()})
+	assert.Equal(
+		t,
+		[]any{notice.Changed, noon, "Changed: two people"},
+		[]any{told[0].Turn, told[0].Since, told[0].Words()},
+	)
 
 	told, known = notice.Turned(d, known, []notice.Standing{drift("chart", "else")}, noon.Add(3*time.Minute))
 	require.Len(t, told, 2)
@@ -55,11 +81,22 @@ func TestWhoWantsWhat(t *testing.T) {
 		{notice.Document{Systems: refs}, true, false},
 		{notice.Document{Systems: refs, About: []notice.Topic{notice.Guarantee}}, false, false},
 	} {
-		assert.Equal(t, []bool{c.stranger, c.guaranteed}, []bool{c.d.Wants(&stranger), c.d.Wants(&guarantee)}, "%v", c.d)
+		assert.Equal(
+			t,
+			[]bool{c.stranger, c.guaranteed},
+			[]bool{c.d.Wants(&stranger), c.d.Wants(&guarantee)},
+			"%v",
+			c.d,
+		)
 	}
 	// What a receiver is not told of any more is not over.
 	_, known := notice.Turned(&notice.Document{}, nil, []notice.Standing{stranger}, noon)
-	told, known := notice.Turned(&notice.Document{About: []notice.Topic{notice.Audit}}, known, []notice.Standing{stranger}, noon)
+	told, known := notice.Turned(
+		&notice.Document{About: []notice.Topic{notice.Audit}},
+		known,
+		[]notice.Standing{stranger},
+		noon,
+	)
 	assert.Empty(t, told)
 	assert.Empty(t, known)
 }
@@ -80,14 +117,21 @@ func TestNoticesAddUpToWhatStands(t *testing.T) {
 			for range rapid.IntRange(0, 4).Draw(t, "stands") {
 				s := notice.Standing{
 					Topic: rapid.SampledFrom([]notice.Topic{notice.Drift, notice.Stranger}).Draw(t, "topic"),
-					Of:    rapid.SampledFrom([]string{"a", "b", ""}).Draw(t, "of"), Key: rapid.SampledFrom([]string{"x", "y"}).Draw(t, "key"),
+					Of: rapid.SampledFrom([]string{"a", "b", ""}).
+						Draw(t, "of"),
+					Key: rapid.SampledFrom([]string{"x", "y"}).Draw(t, "key"),
 				}
 				s.Turns = rapid.SampledFrom([]string{"1", "2"}).Draw(t, "turns")
 				s.Text = s.Key + " " + s.Turns
 				stands[s.ID()] = s
 			}
 			var told []notice.Notice
-			told, known = notice.Turned(d, known, slices.Collect(maps.Values(stands)), noon.Add(time.Duration(i)*time.Minute))
+			told, known = notice.Turned(
+				d,
+				known,
+				slices.Collect(maps.Values(stands)),
+				noon.Add(time.Duration(i)*time.Minute),
+			)
 			for _, n := range told {
 				k := key(n.Topic, n.Of, n.Text[:1])
 				was, knew := heard[k]

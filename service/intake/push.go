@@ -60,7 +60,11 @@ func (s *Pushes) extensions(named string) scim.Extensions {
 // others stays. When it returns, the change is in force, as a revision of its own; where the
 // change fails, nothing has changed. The error is an *answer.ConflictError where it is held:
 // it waits as a run then, until someone confirms it.
-func (s *Pushes) Push(ctx context.Context, named, reason string, turn func(*scim.Directory) (*scim.Directory, error)) error {
+func (s *Pushes) Push(
+	ctx context.Context,
+	named, reason string,
+	turn func(*scim.Directory) (*scim.Directory, error),
+) error {
 	l := s.runs.lanes.lane(named)
 	l.busy.Lock()
 	defer l.busy.Unlock()
@@ -108,7 +112,14 @@ func (s *Pushes) Push(ctx context.Context, named, reason string, turn func(*scim
 func (l *lane) guardPush(p *prepared) string { return p.heldAfter(l.lately.within(time.Now()), 1) }
 
 // hold lets a push wait, together with those that wait already.
-func (s *Pushes) hold(ctx context.Context, l *lane, by operator.Actor, p *prepared, why string, before, after *scim.Directory) error {
+func (s *Pushes) hold(
+	ctx context.Context,
+	l *lane,
+	by operator.Actor,
+	p *prepared,
+	why string,
+	before, after *scim.Directory,
+) error {
 	r := l.waiting()
 	var err error
 	if r != nil {
@@ -120,7 +131,14 @@ func (s *Pushes) hold(ctx context.Context, l *lane, by operator.Actor, p *prepar
 		return err
 	}
 	id := r.snapshot().ID
-	return &answer.ConflictError{Message: fmt.Sprintf("this is held as run %d until someone confirms it: %s. Look at it with gatemap intake show %d, and commit or discard it there", id, why, id)}
+	return &answer.ConflictError{
+		Message: fmt.Sprintf(
+			"this is held as run %d until someone confirms it: %s. Look at it with gatemap intake show %d, and commit or discard it there",
+			id,
+			why,
+			id,
+		),
+	}
 }
 
 // pushing is what a push brings.

@@ -70,7 +70,13 @@ func (s *Notices) listed(ctx context.Context) ([]answer.Receiver, error) {
 	all, to := []answer.Receiver{}, s.receivers()
 	for _, folded := range slices.Sorted(maps.Keys(to)) {
 		d, n := to[folded], connect.NotifierOf(to[folded])
-		r := answer.Receiver{Name: d.Name, Kind: n.Connector().Name, To: n.Recipient(), About: d.About, Stands: len(told[folded])}
+		r := answer.Receiver{
+			Name:   d.Name,
+			Kind:   n.Connector().Name,
+			To:     n.Recipient(),
+			About:  d.About,
+			Stands: len(told[folded]),
+		}
 		if len(r.About) == 0 {
 			for _, t := range notice.Topic("").Values() {
 				r.About = append(r.About, notice.Topic(t))
@@ -96,13 +102,17 @@ func (s *Notices) Test(ctx context.Context, by operator.Actor, named string) (*a
 	to := s.receivers()
 	d := to[name.Fold(named)]
 	if d == nil {
-		return nil, &directory.NotFoundError{Kind: "receiver", Name: named, Near: name.Near(named, func(yield func(string) bool) {
-			for _, folded := range slices.Sorted(maps.Keys(to)) {
-				if !yield(to[folded].Name) {
-					return
+		return nil, &directory.NotFoundError{
+			Kind: "receiver",
+			Name: named,
+			Near: name.Near(named, func(yield func(string) bool) {
+				for _, folded := range slices.Sorted(maps.Keys(to)) {
+					if !yield(to[folded].Name) {
+						return
+					}
 				}
-			}
-		})}
+			}),
+		}
 	}
 	if err := s.Rights.MayReach(ctx, by, "the receiver "+d.Name); err != nil {
 		return nil, err

@@ -59,7 +59,13 @@ type Notices struct {
 
 // New makes ready to tell; Follow begins it.
 func New(p Ports) *Notices {
-	return &Notices{Ports: p, turned: make(chan struct{}, 1), wake: make(chan struct{}, 1), busy: map[string]bool{}, counts: map[string]Counts{}}
+	return &Notices{
+		Ports:  p,
+		turned: make(chan struct{}, 1),
+		wake:   make(chan struct{}, 1),
+		busy:   map[string]bool{},
+		counts: map[string]Counts{},
+	}
 }
 
 // How often it is looked at what changes with time alone, how long is waited for what happens
@@ -106,7 +112,8 @@ func (s *Notices) wait(happened <-chan events.Event, pause time.Duration) bool {
 		case <-s.turned:
 			return true
 		case e := <-happened:
-			if matters := e.Revision > 0 || e.Reading != "" || e.Delivery != "" || e.Run != nil && !e.Run.State.Running(); matters && !soon {
+			if matters := e.Revision > 0 || e.Reading != "" || e.Delivery != "" || e.Run != nil && !e.Run.State.Running(); matters &&
+				!soon {
 				soon = true
 				until.Reset(min(pause, looked))
 			}
@@ -189,7 +196,13 @@ func (s *Notices) told(ctx context.Context) (map[string]map[string]notice.Told, 
 }
 
 // turn notes what a receiver is to be told.
-func (s *Notices) turn(ctx context.Context, folded string, d *notice.Document, told map[string]notice.Told, stands []notice.Standing) error {
+func (s *Notices) turn(
+	ctx context.Context,
+	folded string,
+	d *notice.Document,
+	told map[string]notice.Told,
+	stands []notice.Standing,
+) error {
 	now := time.Now()
 	turned, known := notice.Turned(d, told, stands, now)
 	if len(turned) == 0 && len(known) == len(told) {

@@ -24,7 +24,8 @@ var topics = map[finding.Code]notice.Topic{
 func (s *Notices) standing(ctx context.Context, to map[string]*notice.Document) (all []notice.Standing, err error) {
 	told := func(topics ...notice.Topic) bool {
 		for _, d := range to {
-			if len(d.About) == 0 || slices.ContainsFunc(d.About, func(t notice.Topic) bool { return slices.Contains(topics, t) }) {
+			if len(d.About) == 0 ||
+				slices.ContainsFunc(d.About, func(t notice.Topic) bool { return slices.Contains(topics, t) }) {
 				return true
 			}
 		}
@@ -74,8 +75,11 @@ func (s *Notices) left(ctx context.Context) (all []notice.Standing, err error) {
 		if time.Since(w.Began) > goesOn {
 			all = append(all, notice.Standing{
 				Topic: notice.Delivery, Of: w.Directory, Key: "left",
-				Text: fmt.Sprintf("What a commit wrote to the directory %s before it failed is not taken back yet; nothing is committed that writes there.", w.Directory),
-				Fix:  "See that its server answers; it is tried again and again.",
+				Text: fmt.Sprintf(
+					"What a commit wrote to the directory %s before it failed is not taken back yet; nothing is committed that writes there.",
+					w.Directory,
+				),
+				Fix: "See that its server answers; it is tried again and again.",
 			})
 		}
 	}
@@ -106,7 +110,13 @@ func found(findings []finding.Finding) (all []notice.Standing) {
 		if !is {
 			continue
 		}
-		one := notice.Standing{Topic: topic, Of: f.Where.System, Key: string(f.Code) + " " + f.Key, Text: f.Message, Fix: f.Fix}
+		one := notice.Standing{
+			Topic: topic,
+			Of:    f.Where.System,
+			Key:   string(f.Code) + " " + f.Key,
+			Text:  f.Message,
+			Fix:   f.Fix,
+		}
 		if topic == notice.Drift {
 			one.Turns = f.Message
 		}
