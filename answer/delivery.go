@@ -118,12 +118,12 @@ func DeliveryLeftOf(l *delivery.Left) DeliveryLeft {
 }
 
 func leftWords(l *delivery.Left) string {
-	var points []string
-	for _, p := range l.Points {
-		points = append(points, p.Right+" on "+p.Object)
+	var permissions []string
+	for _, p := range l.Permissions {
+		permissions = append(permissions, p.Right+" on "+p.Object)
 	}
-	what := strings.Join(points, ", ")
-	if more := l.All - len(l.Points); more > 0 {
+	what := strings.Join(permissions, ", ")
+	if more := l.All - len(l.Permissions); more > 0 {
 		what += fmt.Sprintf(" and %d more", more)
 	}
 	switch l.Why {

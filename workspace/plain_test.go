@@ -54,7 +54,7 @@ func TestTheEngineSaysWhatAPlainReadingSays(t *testing.T) {
 			for _, c := range classes {
 				list := make([]standing, len(c.Held))
 				for i, e := range c.Held {
-					list[i] = standing{plain.Point{Object: e.Object, Right: e.Right}, e.State}
+					list[i] = standing{plain.Permission{Object: e.Object, Right: e.Right}, e.State}
 				}
 				for _, u := range c.Users {
 					by[u] = list
@@ -97,16 +97,16 @@ func disagreement(t *testing.T, w *plain.World, a *atlas.Atlas, u directory.User
 	return ""
 }
 
-// standing is a point with the state of an entitlement to it.
+// standing is a permission with the state of an entitlement to it.
 type standing struct {
-	point plain.Point
-	state rule.State
+	permission plain.Permission
+	state      rule.State
 }
 
-func differs(want map[plain.Point]rule.State, got []standing) string {
+func differs(want map[plain.Permission]rule.State, got []standing) string {
 	for _, x := range got {
-		if want[x.point] != x.state {
-			return fmt.Sprintf("%s on %s is %s, plainly %s", x.point.Right, x.point.Object, x.state, want[x.point])
+		if want[x.permission] != x.state {
+			return fmt.Sprintf("%s on %s is %s, plainly %s", x.permission.Right, x.permission.Object, x.state, want[x.permission])
 		}
 	}
 	if len(got) != len(want) {

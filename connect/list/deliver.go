@@ -18,19 +18,19 @@ import (
 // holders are the accounts of a list by what each holds, with the groups by which, and whether they
 // can be used.
 type holders struct {
-	held   map[string]map[delivery.Point]string
+	held   map[string]map[delivery.Permission]string
 	active map[string]bool
 }
 
 // holders puts together what the list says of each account.
 func (t *taking) holders() *holders {
-	all := &holders{map[string]map[delivery.Point]string{}, map[string]bool{}}
+	all := &holders{map[string]map[delivery.Permission]string{}, map[string]bool{}}
 	for named, a := range t.accounts {
-		all.held[named], all.active[named] = map[delivery.Point]string{}, a.Active
+		all.held[named], all.active[named] = map[delivery.Permission]string{}, a.Active
 	}
 	add := func(account string, h gate.Holding) {
 		if of := all.held[account]; of != nil {
-			of[delivery.Point{Object: h.Object, Right: h.Right}] = h.Group
+			of[delivery.Permission{Object: h.Object, Right: h.Right}] = h.Group
 		}
 	}
 	for h, accounts := range t.through {
@@ -59,23 +59,23 @@ func (d *Document) ByAccount() bool { return true }
 // planning compares a list with what is wanted.
 type planning struct {
 	*Document
-	words map[string]string           // how the list calls rights and objects, where it is clear
-	stays map[string][]delivery.Point // the lines of accounts that stay
+	words map[string]string                // how the list calls rights and objects, where it is clear
+	stays map[string][]delivery.Permission // the lines of accounts that stay
 	plan  delivery.Plan
 }
 
 // Plan is what somebody is to do in the system, by account and by right: what is to be taken away
 // comes first.
 func (d *Document) Plan(r *reading.Reading, w *delivery.Wanted, _ connect.Mark) (*delivery.Plan, error) {
-	p := &planning{Document: d, words: d.theirs(), stays: map[string][]delivery.Point{}}
+	p := &planning{Document: d, words: d.theirs(), stays: map[string][]delivery.Permission{}}
 	there := r.Native.(*holders)
-	wanted := map[string]map[delivery.Point]string{}
+	wanted := map[string]map[delivery.Permission]string{}
 	for i := range w.Grants {
 		g := &w.Grants[i]
 		if wanted[g.Account] == nil {
-			wanted[g.Account] = map[delivery.Point]string{}
+			wanted[g.Account] = map[delivery.Permission]string{}
 		}
-		wanted[g.Account][g.Point()] = g.Line
+		wanted[g.Account][g.Permission()] = g.Line
 	}
 	p.away(w, there, wanted)
 	for _, a := range w.Accounts {
@@ -90,7 +90,7 @@ func (d *Document) Plan(r *reading.Reading, w *delivery.Wanted, _ connect.Mark) 
 		}
 		has := p.stays[a.Name]
 		for _, at := range inOrder(wanted[a.Name]) {
-			if !slices.ContainsFunc(has, func(x delivery.Point) bool { return covers(x, at) }) {
+			if !slices.ContainsFunc(has, func(x delivery.Permission) bool { return covers(x, at) }) {
 				p.add(delivery.Gives, "give "+a.Name+" "+p.calls(at), "by "+wanted[a.Name][at])
 				has = append(has, at)
 			}
@@ -101,7 +101,7 @@ func (d *Document) Plan(r *reading.Reading, w *delivery.Wanted, _ connect.Mark) 
 
 // covers says whether a line of the list is enough for something: it says it, without a right is of all
 // rights on its object, and is of all that lies in a path.
-func covers(line, at delivery.Point) bool {
+func covers(line, at delivery.Permission) bool {
 	if line.Right != "" && line.Right != at.Right {
 		return false
 	}
@@ -111,7 +111,7 @@ func covers(line, at delivery.Point) bool {
 
 // away is what is to be taken away: from those whom the map knows what it does not give them, and
 // the accounts of those who are switched off.
-func (p *planning) away(w *delivery.Wanted, there *holders, wanted map[string]map[delivery.Point]string) {
+func (p *planning) away(w *delivery.Wanted, there *holders, wanted map[string]map[delivery.Permission]string) {
 	off := map[string]string{}
 	for _, a := range w.Accounts {
 		if !a.On {
@@ -147,8 +147,8 @@ func (p *planning) away(w *delivery.Wanted, there *holders, wanted map[string]ma
 
 // line takes a line of the list away that says something that the map does not, as far as it is known
 // what it says: a locked account shows nothing.
-func (p *planning) line(account, user string, line delivery.Point, there *holders, w *delivery.Wanted, wanted map[delivery.Point]string) {
-	says := []delivery.Point{line}
+func (p *planning) line(account, user string, line delivery.Permission, there *holders, w *delivery.Wanted, wanted map[delivery.Permission]string) {
+	says := []delivery.Permission{line}
 	if line.Right == "" {
 		says = nil
 	}
@@ -157,7 +157,7 @@ func (p *planning) line(account, user string, line delivery.Point, there *holder
 			says = append(says, at)
 		}
 	}
-	if !slices.ContainsFunc(says, func(at delivery.Point) bool { return wanted[at] == "" }) {
+	if !slices.ContainsFunc(says, func(at delivery.Permission) bool { return wanted[at] == "" }) {
 		p.stays[account] = append(p.stays[account], line)
 		return
 	}
@@ -178,7 +178,7 @@ func (p *planning) add(effect delivery.Effect, text, why string) {
 }
 
 // calls is a right on an object, as the list calls them.
-func (p *planning) calls(at delivery.Point) string {
+func (p *planning) calls(at delivery.Permission) string {
 	right, object := cmp.Or(p.words[at.Right], at.Right), cmp.Or(p.words[at.Object], at.Object)
 	switch {
 	case right == "" || p.Right != "":
@@ -200,8 +200,8 @@ func (d *Document) theirs() map[string]string {
 	return all
 }
 
-func inOrder(points map[delivery.Point]string) []delivery.Point {
-	return slices.SortedFunc(maps.Keys(points), delivery.Point.Compare)
+func inOrder(permissions map[delivery.Permission]string) []delivery.Permission {
+	return slices.SortedFunc(maps.Keys(permissions), delivery.Permission.Compare)
 }
 
 // Deliver hands the plan out, if it is still what was agreed to.

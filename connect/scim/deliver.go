@@ -199,12 +199,12 @@ func (p *planning) strangers(groups []*found) {
 // granted compares what groups and accounts are given with what they are given there.
 func (p *planning) granted() {
 	var left delivery.LeftOut
-	wanted := map[string]map[delivery.Point]bool{}
+	wanted := map[string]map[delivery.Permission]bool{}
 	for i := range p.w.Grants {
 		g := &p.w.Grants[i]
-		whom, at := g.Whom(), g.Point()
+		whom, at := g.Whom(), g.Permission()
 		if wanted[whom] == nil {
-			wanted[whom] = map[delivery.Point]bool{}
+			wanted[whom] = map[delivery.Permission]bool{}
 		}
 		wanted[whom][at] = true
 		if !p.w.There()[whom][at] {
@@ -212,8 +212,8 @@ func (p *planning) granted() {
 		}
 	}
 	p.plan.Left = left.List()
-	for whom, points := range p.w.There() {
-		for at := range points {
+	for whom, permissions := range p.w.There() {
+		for at := range permissions {
 			if _, group := p.groups[name.Fold(whom)]; group && !wanted[whom][at] {
 				p.plan.Stays = append(p.plan.Stays, strings.TrimSpace(fmt.Sprintf("%s is given %s on %s there", whom, at.Right, at.Object)))
 			}

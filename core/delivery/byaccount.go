@@ -14,12 +14,12 @@ func ByAccount(c *reading.Compiled, t gate.Type) (*Wanted, error) {
 		return nil, err
 	}
 	there := c.ByReading()
-	w.Held = map[string][]Point{}
+	w.Held = map[string][]Permission{}
 	for i := range c.Accounts {
 		account := c.Accounts[i].Name
 		there.Account(c, account)
 		for _, e := range there.Holds() {
-			w.Held[account] = append(w.Held[account], Point{e.Object, e.Right})
+			w.Held[account] = append(w.Held[account], Permission{e.Object, e.Right})
 		}
 	}
 	return w, nil
@@ -27,7 +27,7 @@ func ByAccount(c *reading.Compiled, t gate.Type) (*Wanted, error) {
 
 // each lists what every user holds by the map.
 func (m *computing) each() {
-	m.ask.System().Gate.Given(func(x rule.Given) { m.lists(Point{x.Object, x.Right}) })
+	m.ask.System().Gate.Given(func(x rule.Given) { m.lists(Permission{x.Object, x.Right}) })
 	for _, u := range rule.Candidates(m.book, m.ask.System().Site.Index.All()) {
 		m.ask.About(u)
 		w := whom{user: true, id: u}
@@ -35,7 +35,7 @@ func (m *computing) each() {
 			if m.of.Has(e.Object) && !m.of.Can(e.Object, e.Right) {
 				continue // it is about what lies below
 			}
-			x := candidate{Point: Point{e.Object, e.Right}, looked: true, depends: e.State != rule.Open}
+			x := candidate{Permission: Permission{e.Object, e.Right}, looked: true, depends: e.State != rule.Open}
 			full := m.ask.Told(e.Object, e.Right)
 			for _, n := range full.Needs {
 				x.needs = append(x.needs, string(n))
@@ -44,7 +44,7 @@ func (m *computing) each() {
 				x.line = full.Routes[0].Mapping
 			}
 			if !m.of.Has(e.Object) {
-				m.left.Add(x.line, "", ByObject, x.Point)
+				m.left.Add(x.line, "", ByObject, x.Permission)
 				continue
 			}
 			m.at[w] = append(m.at[w], x)

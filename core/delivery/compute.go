@@ -34,7 +34,7 @@ func compute(c *reading.Compiled, t gate.Type, find func(*computing)) (*Wanted, 
 		of: c, ask: ask, book: c.Now.Book, link: ask.System().Document.Link, at: map[whom][]candidate{}, members: map[directory.GroupID][]directory.UserID{},
 		listed: map[string][]string{},
 	}
-	m.w = &Wanted{link: m.link, Document: ask.System().Document.Gate, There: sync.OnceValue(func() map[string]map[Point]bool { return given(c) })}
+	m.w = &Wanted{link: m.link, Document: ask.System().Document.Gate, There: sync.OnceValue(func() map[string]map[Permission]bool { return given(c) })}
 	find(m)
 	for _, objects := range m.listed {
 		slices.Sort(objects)
@@ -55,7 +55,7 @@ type whom struct {
 
 // candidate is something that lines give to one whom they name.
 type candidate struct {
-	Point
+	Permission
 	lines   []string // those that may be made to alone
 	line    string   // the first of them
 	needs   []string // what its condition asks for
@@ -89,8 +89,8 @@ func (m *computing) candidates() {
 	index := &m.ask.System().Site.Index
 	lines := index.All()
 	m.ask.System().Gate.Given(func(x rule.Given) {
-		point := Point{x.Object, x.Right}
-		can := m.lists(point)
+		permission := Permission{x.Object, x.Right}
+		can := m.lists(permission)
 		if !can && m.of.Has(x.Object) {
 			return // it is about what lies below
 		}
@@ -100,20 +100,20 @@ func (m *computing) candidates() {
 				continue
 			}
 			if !can {
-				m.left.Add(r.Name, "", ByObject, point)
+				m.left.Add(r.Name, "", ByObject, permission)
 				continue
 			}
 			switch {
 			case r.Everyone || r.Tested:
-				m.left.Add(r.Name, "", ByEveryone, point)
+				m.left.Add(r.Name, "", ByEveryone, permission)
 			case len(r.Claims) > 0:
-				m.left.Add(r.Name, "", ByClaim, point)
+				m.left.Add(r.Name, "", ByClaim, permission)
 			}
 			sure := x.Plain && x.Takes.Empty() && r.When.Always() && !r.Excepts() && r.Only == nil
 			alone := (r.When.Always() || m.link.Unexpressed == gate.LetThrough) && !r.Excepts() && r.Only == nil
 			add := func(w whom) {
 				list := m.at[w]
-				if n := len(list); n > 0 && list[n-1].Point == point {
+				if n := len(list); n > 0 && list[n-1].Permission == permission {
 					if alone && !slices.Contains(list[n-1].lines, r.Name) {
 						list[n-1].lines = append(list[n-1].lines, r.Name)
 					}
@@ -121,7 +121,7 @@ func (m *computing) candidates() {
 					list[n-1].when = list[n-1].when && !r.When.Always()
 					return
 				}
-				x := candidate{Point: point, line: r.Name, needs: needed(r), sure: sure, when: !r.When.Always()}
+				x := candidate{Permission: permission, line: r.Name, needs: needed(r), sure: sure, when: !r.When.Always()}
 				if alone {
 					x.lines = []string{r.Name}
 				}
@@ -138,7 +138,7 @@ func (m *computing) candidates() {
 }
 
 // lists says whether something is there on which a right can be held, and notes it.
-func (m *computing) lists(p Point) bool {
+func (m *computing) lists(p Permission) bool {
 	if !m.of.Has(p.Object) || !m.of.Can(p.Object, p.Right) {
 		return false
 	}
@@ -157,12 +157,12 @@ func (m *computing) grants() {
 		for i := range list {
 			x := &list[i]
 			if why := m.kept(x); why != "" {
-				l := m.left.Add(x.line, m.full(w), why, x.Point)
+				l := m.left.Add(x.line, m.full(w), why, x.Permission)
 				l.Needs, l.People = x.needs, max(l.People, x.fails)
 				continue
 			}
 			if x.sometimes() {
-				through.Add(x.line, m.full(w), ByCondition, x.Point).Needs = x.needs
+				through.Add(x.line, m.full(w), ByCondition, x.Permission).Needs = x.needs
 			}
 			if !can {
 				continue
@@ -225,7 +225,7 @@ func (m *computing) sorted() {
 		slices.Sort(w.Groups[i].Accounts)
 	}
 	slices.SortFunc(w.Grants, func(a, b Grant) int {
-		return cmp.Or(strings.Compare(a.Group, b.Group), strings.Compare(a.Account, b.Account), a.Point().Compare(b.Point()))
+		return cmp.Or(strings.Compare(a.Group, b.Group), strings.Compare(a.Account, b.Account), a.Permission().Compare(b.Permission()))
 	})
 	slices.SortFunc(w.Problems, func(a, b Problem) int {
 		return cmp.Or(strings.Compare(a.Record, b.Record), strings.Compare(a.Name, b.Name))

@@ -41,15 +41,15 @@ func (m *computing) existing() {
 }
 
 // given is what groups and accounts are given there, in any situation.
-func given(c *reading.Compiled) map[string]map[Point]bool {
-	all := map[string]map[Point]bool{}
+func given(c *reading.Compiled) map[string]map[Permission]bool {
+	all := map[string]map[Permission]bool{}
 	accounts := map[string]string{}
 	for i := range c.Accounts {
 		accounts[c.Full(c.Accounts[i].Name)] = c.Accounts[i].Name
 	}
-	add := func(named string, p Point) {
+	add := func(named string, p Permission) {
 		if all[named] == nil {
-			all[named] = map[Point]bool{}
+			all[named] = map[Permission]bool{}
 		}
 		all[named][p] = true
 	}
@@ -61,10 +61,10 @@ func given(c *reading.Compiled) map[string]map[Point]bool {
 				continue
 			}
 			for _, g := range r.Groups {
-				add(c.GroupThere(g), Point{x.Object, x.Right})
+				add(c.GroupThere(g), Permission{x.Object, x.Right})
 			}
 			for _, u := range r.Users {
-				add(accounts[c.Atlas.Book.UserName(u)], Point{x.Object, x.Right})
+				add(accounts[c.Atlas.Book.UserName(u)], Permission{x.Object, x.Right})
 			}
 		}
 	})

@@ -9,8 +9,8 @@ import (
 	"gatemap/core/rule"
 )
 
-// somePoints is how many points something that is left out lists.
-const somePoints = 5
+// somePermissions is how many permissions something that is left out lists.
+const somePermissions = 5
 
 // LeftOut puts together what is left out: by line, by whom it names and by why. The zero LeftOut has
 // nothing, and is ready to use.
@@ -21,8 +21,8 @@ type leftKey struct {
 	why        Why
 }
 
-// Add adds a point that is left out. Needs and People may be said of what it gives.
-func (o *LeftOut) Add(line, whom string, why Why, p Point) *Left {
+// Add adds a permission that is left out. Needs and People may be said of what it gives.
+func (o *LeftOut) Add(line, whom string, why Why, p Permission) *Left {
 	key := leftKey{line, whom, why}
 	l := o.of[key]
 	if l == nil {
@@ -33,15 +33,15 @@ func (o *LeftOut) Add(line, whom string, why Why, p Point) *Left {
 		o.of[key] = l
 	}
 	l.All++
-	if len(l.Points) < somePoints {
-		l.Points = append(l.Points, p)
+	if len(l.Permissions) < somePermissions {
+		l.Permissions = append(l.Permissions, p)
 	}
 	return l
 }
 
 // Ungiven adds a grant that no statement gives.
 func (o *LeftOut) Ungiven(g *Grant) {
-	o.Add(g.Line, g.Whom(), ByKind, g.Point())
+	o.Add(g.Line, g.Whom(), ByKind, g.Permission())
 }
 
 // List lists it, by line, by whom and by why.

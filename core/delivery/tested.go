@@ -11,7 +11,7 @@ import (
 // from the lines alone, and notes who is in which group.
 func (m *computing) tested() {
 	for _, list := range m.at {
-		slices.SortStableFunc(list, func(a, b candidate) int { return a.Compare(b.Point) })
+		slices.SortStableFunc(list, func(a, b candidate) int { return a.Compare(b.Permission) })
 	}
 	for _, u := range rule.Candidates(m.book, m.ask.System().Site.Index.All()) {
 		s := m.ask.About(u)
@@ -47,14 +47,14 @@ func (m *computing) tested() {
 // who are named hold it: what is granted on a table counts for its columns, and what is granted on a
 // path for all that lies in it.
 func (m *computing) below(list []candidate) {
-	held := map[Point]bool{}
+	held := map[Permission]bool{}
 	for i := range list {
 		x := &list[i]
-		held[x.Point] = m.kept(x) == ""
+		held[x.Permission] = m.kept(x) == ""
 	}
 	for i := range list {
 		x := &list[i]
-		if !held[x.Point] {
+		if !held[x.Permission] {
 			continue
 		}
 		objects := m.listed[x.Right]
@@ -67,7 +67,7 @@ func (m *computing) below(list []candidate) {
 			if !strings.HasPrefix(d, under) {
 				break
 			}
-			if d != x.Object && !held[Point{d, x.Right}] {
+			if d != x.Object && !held[Permission{d, x.Right}] {
 				x.under = true
 				break
 			}
@@ -77,8 +77,8 @@ func (m *computing) below(list []candidate) {
 
 // look notes whether someone who holds a list of things, by object and right, holds this.
 func (x *candidate) look(held []rule.Entitlement) {
-	i, found := slices.BinarySearchFunc(held, x.Point, func(e rule.Entitlement, p Point) int {
-		return Point{e.Object, e.Right}.Compare(p)
+	i, found := slices.BinarySearchFunc(held, x.Permission, func(e rule.Entitlement, p Permission) int {
+		return Permission{e.Object, e.Right}.Compare(p)
 	})
 	x.looked = true
 	switch {

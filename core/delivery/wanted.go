@@ -22,7 +22,7 @@ type Wanted struct {
 
 	// There is what groups and accounts there are given, by their names; it is worked out when it is asked
 	// for.
-	There func() map[string]map[Point]bool
+	There func() map[string]map[Permission]bool
 
 	// Document is what the system's lines say.
 	Document gate.Document
@@ -32,7 +32,7 @@ type Wanted struct {
 	Unknown []string
 	// Held is what accounts hold there, by object and right, where each is granted what its user
 	// holds.
-	Held map[string][]Point
+	Held map[string][]Permission
 
 	// Strangers says that what people hold beside our names is taken away, too.
 	Strangers bool
@@ -66,9 +66,9 @@ type Grant struct {
 	Lines []string
 }
 
-// Whom is the group or account, and Point what it is given.
-func (g *Grant) Whom() string { return cmp.Or(g.Group, g.Account) }
-func (g *Grant) Point() Point { return Point{g.Object, g.Right} }
+// Whom is the group or account, and Permission what it is given.
+func (g *Grant) Whom() string           { return cmp.Or(g.Group, g.Account) }
+func (g *Grant) Permission() Permission { return Permission{g.Object, g.Right} }
 
 // Why says why something is not delivered.
 type Why string
@@ -86,20 +86,20 @@ const (
 
 // Left is what one line gives to one whom it names, and is not delivered as it is written.
 type Left struct {
-	Line   string
-	Whom   string // by full name; "" where it is everyone's
-	Why    Why
-	Needs  []string // what its condition asks for
-	Points []Point  // the first of what it is about
-	All    int      // how much it is about
-	People int      // of members: how many of them do not hold it, at most
+	Line        string
+	Whom        string // by full name; "" where it is everyone's
+	Why         Why
+	Needs       []string     // what its condition asks for
+	Permissions []Permission `json:"Points"` // the first of what it is about; by the key of what was kept before
+	All         int          // how much it is about
+	People      int          // of members: how many of them do not hold it, at most
 }
 
-// Point is an object with a right.
-type Point struct{ Object, Right string }
+// Permission is an object with a right.
+type Permission struct{ Object, Right string }
 
-// Compare orders points by object and right.
-func (p Point) Compare(q Point) int {
+// Compare orders permissions by object and right.
+func (p Permission) Compare(q Permission) int {
 	return cmp.Or(strings.Compare(p.Object, q.Object), strings.Compare(p.Right, q.Right))
 }
 

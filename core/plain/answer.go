@@ -18,8 +18,8 @@ import (
 	"gatemap/core/situation"
 )
 
-// Point is an object and a right of a system.
-type Point struct{ Object, Right string }
+// Permission is an object and a right of a system.
+type Permission struct{ Object, Right string }
 
 // Asker asks about one user in one situation.
 type Asker struct{ q *asked }
@@ -36,8 +36,8 @@ func (a *Asker) At(s situation.Situation) *Asker {
 	return &Asker{&q}
 }
 
-// State answers for one point.
-func (w *World) State(a *Asker, in string, p Point) rule.State {
+// State answers for one permission.
+func (w *World) State(a *Asker, in string, p Permission) rule.State {
 	s := w.systems[name.Fold(in)]
 	own := s.reading(a.q).own(p)
 	if own == rule.None {
@@ -48,12 +48,12 @@ func (w *World) State(a *Asker, in string, p Point) rule.State {
 
 // Reach lists everything that the user holds in a system, in whatever state but
 // none.
-func (w *World) Reach(a *Asker, in string) map[Point]rule.State {
+func (w *World) Reach(a *Asker, in string) map[Permission]rule.State {
 	s := w.systems[name.Fold(in)]
-	held := map[Point]rule.State{}
+	held := map[Permission]rule.State{}
 	around := s.around(a.q)
 	gates := s.reading(a.q)
-	for _, p := range gates.points() {
+	for _, p := range gates.permissions() {
 		if own := gates.own(p); own != rule.None {
 			held[p] = min(own, around)
 		}
@@ -61,33 +61,33 @@ func (w *World) Reach(a *Asker, in string) map[Point]rule.State {
 	return held
 }
 
-// reading is how a gate type is read: what it decides by itself for a point, and
-// which points a listing tells, whether the user holds them or not.
+// reading is how a gate type is read: what it decides by itself for a permission, and
+// which permissions a listing tells, whether the user holds them or not.
 type reading struct {
-	own    func(Point) rule.State
-	points func() []Point
+	own         func(Permission) rule.State
+	permissions func() []Permission
 }
 
 func (s *system) reading(q *asked) reading {
 	switch d := s.Gate.(type) {
 	case *roles.Document:
-		return reading{func(p Point) rule.State { return s.roles(q, d, p) }, func() []Point { return rolePoints(d) }}
+		return reading{func(p Permission) rule.State { return s.roles(q, d, p) }, func() []Permission { return rolePoints(d) }}
 	case *licences.Document:
-		return reading{func(p Point) rule.State { return s.licences(q, d, p) }, func() []Point { return licencePoints(d) }}
+		return reading{func(p Permission) rule.State { return s.licences(q, d, p) }, func() []Permission { return licencePoints(d) }}
 	case *firewall.Document:
-		return reading{func(p Point) rule.State { return s.firewall(q, d, p) }, func() []Point { return s.firewallPoints(q, d) }}
+		return reading{func(p Permission) rule.State { return s.firewall(q, d, p) }, func() []Permission { return s.firewallPoints(q, d) }}
 	case *network.Document:
-		return reading{func(p Point) rule.State { return s.network(q, d, p) }, func() []Point { return networkPoints(d) }}
+		return reading{func(p Permission) rule.State { return s.network(q, d, p) }, func() []Permission { return networkPoints(d) }}
 	case *app.Document:
-		return reading{func(p Point) rule.State { return s.app(q, d, p) }, func() []Point { return appPoints(d) }}
+		return reading{func(p Permission) rule.State { return s.app(q, d, p) }, func() []Permission { return appPoints(d) }}
 	case *files.Document:
-		return reading{func(p Point) rule.State { return s.files(q, d, p) }, func() []Point { return filePoints(d) }}
+		return reading{func(p Permission) rule.State { return s.files(q, d, p) }, func() []Permission { return filePoints(d) }}
 	case *hosts.Document:
-		return reading{func(p Point) rule.State { return s.hosts(q, d, p) }, func() []Point { return s.hostPoints(q, d) }}
+		return reading{func(p Permission) rule.State { return s.hosts(q, d, p) }, func() []Permission { return s.hostPoints(q, d) }}
 	case *federation.Document:
-		return reading{func(p Point) rule.State { return s.federation(q, d, p) }, func() []Point { return s.federationPoints(q, d) }}
+		return reading{func(p Permission) rule.State { return s.federation(q, d, p) }, func() []Permission { return s.federationPoints(q, d) }}
 	case *signin.Document:
-		return reading{func(p Point) rule.State { return s.signin(q, d, p) }, func() []Point { return s.signinPoints(d) }}
+		return reading{func(p Permission) rule.State { return s.signin(q, d, p) }, func() []Permission { return s.signinPoints(d) }}
 	}
 	panic("a gate type that the plain reading does not know")
 }
@@ -136,26 +136,26 @@ func (s *system) front(q *asked, f *gate.Prerequisite) rule.State {
 		named, part, _ := strings.Cut(f.Gate[typ], "/")
 		return s.world.systems[name.Fold(named)], part
 	}
-	pass := func(other *system, p Point) rule.State {
+	pass := func(other *system, p Permission) rule.State {
 		return max(rule.Shut, min(other.reading(q).own(p), other.around(q)))
 	}
 	if other, _ := at("signin"); other != nil {
-		return pass(other, Point{s.Name, "sign-in"})
+		return pass(other, Permission{s.Name, "sign-in"})
 	}
 	if other, party := at("federation"); other != nil {
-		return pass(other, Point{party, "sign-in"})
+		return pass(other, Permission{party, "sign-in"})
 	}
 	if other, _ := at("network"); other != nil {
 		way := situation.Access(f.Gate["access"])
-		return min(pass(other, Point{string(way), "admit"}), gives(q.sit.holds(&situation.When{Access: []situation.Access{way}})))
+		return min(pass(other, Permission{string(way), "admit"}), gives(q.sit.holds(&situation.When{Access: []situation.Access{way}})))
 	}
 	if other, _ := at("firewall"); other != nil {
-		p := Point{f.Gate["to"], f.Gate["service"]}
+		p := Permission{f.Gate["to"], f.Gate["service"]}
 		if _, refused, _, _ := other.walked(q, other.Gate.(*firewall.Document), p); refused {
 			return rule.Shut
 		}
 		return pass(other, p)
 	}
 	other, _ := at("hosts")
-	return pass(other, Point{f.Gate["host"], "login"})
+	return pass(other, Permission{f.Gate["host"], "login"})
 }

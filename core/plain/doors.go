@@ -67,11 +67,11 @@ func orAny(refs []name.Ref) []string {
 	return names(refs)
 }
 
-func (s *system) firewallPoints(q *asked, d *firewall.Document) (points []Point) {
-	seen := map[Point]bool{}
+func (s *system) firewallPoints(q *asked, d *firewall.Document) (permissions []Permission) {
+	seen := map[Permission]bool{}
 	if d.Default == "permit" {
-		points = append(points, Point{"any", "any"})
-		seen[points[0]] = true
+		permissions = append(permissions, Permission{"any", "any"})
+		seen[permissions[0]] = true
 	}
 	for i := range d.Rules {
 		r := &d.Rules[i]
@@ -80,14 +80,14 @@ func (s *system) firewallPoints(q *asked, d *firewall.Document) (points []Point)
 		}
 		for _, to := range orAny(r.To) {
 			for _, service := range orAny(r.Services) {
-				if p := (Point{to, service}); !seen[p] {
+				if p := (Permission{to, service}); !seen[p] {
 					seen[p] = true
-					points = append(points, p)
+					permissions = append(permissions, p)
 				}
 			}
 		}
 	}
-	return points
+	return permissions
 }
 
 // forUser is has, for rules that may name nobody and then are for all traffic.
@@ -133,7 +133,7 @@ type part struct {
 
 // firewall: section 5.3. The question is asked for one address and number out of
 // each part in which no rule begins or ends.
-func (s *system) firewall(q *asked, d *firewall.Document, p Point) rule.State {
+func (s *system) firewall(q *asked, d *firewall.Document, p Permission) rule.State {
 	switch permitted, refused, sure, shut := s.walked(q, d, p); {
 	case permitted && !refused && sure:
 		return rule.Open
@@ -147,7 +147,7 @@ func (s *system) firewall(q *asked, d *firewall.Document, p Point) rule.State {
 
 // walked says whether some part is permitted, and some refused; whether all permitted ones
 // surely are, and whether a refused one is shut.
-func (s *system) walked(q *asked, d *firewall.Document, p Point) (permitted, refused, sure, shut bool) {
+func (s *system) walked(q *asked, d *firewall.Document, p Permission) (permitted, refused, sure, shut bool) {
 	found, walked := q.mine[s.wall]
 	if !walked {
 		for i := range s.wall.rules {

@@ -79,21 +79,21 @@ func (s *system) admitted(q *asked, p *federation.Party, claims map[string][]str
 	return rule.Open
 }
 
-func (s *system) federationPoints(q *asked, d *federation.Document) (points []Point) {
+func (s *system) federationPoints(q *asked, d *federation.Document) (permissions []Permission) {
 	for i := range d.Parties {
 		p := &d.Parties[i]
-		points = append(points, Point{p.Party.Value, "sign-in"})
+		permissions = append(permissions, Permission{p.Party.Value, "sign-in"})
 		for claim, values := range s.claims(q, p) {
 			for _, v := range values {
-				points = append(points, Point{p.Party.Value, "claim " + claim + "=" + v})
+				permissions = append(permissions, Permission{p.Party.Value, "claim " + claim + "=" + v})
 			}
 		}
 	}
-	return points
+	return permissions
 }
 
 // federation: section 5.8.
-func (s *system) federation(q *asked, d *federation.Document, at Point) rule.State {
+func (s *system) federation(q *asked, d *federation.Document, at Permission) rule.State {
 	for i := range d.Parties {
 		p := &d.Parties[i]
 		if p.Party.Value != at.Object {
@@ -126,7 +126,7 @@ func (w *World) carries(q *asked, c gate.ClaimRef) bool {
 	return false
 }
 
-func (s *system) signinPoints(d *signin.Document) (points []Point) {
+func (s *system) signinPoints(d *signin.Document) (permissions []Permission) {
 	for _, other := range s.world.m.Systems {
 		listed := behind(other.Behind, s.Name)
 		for i := range d.Policies {
@@ -135,10 +135,10 @@ func (s *system) signinPoints(d *signin.Document) (points []Point) {
 			}
 		}
 		if listed {
-			points = append(points, Point{other.Name, "sign-in"})
+			permissions = append(permissions, Permission{other.Name, "sign-in"})
 		}
 	}
-	return points
+	return permissions
 }
 
 func behind(list []gate.Prerequisite, system string) bool {
@@ -148,7 +148,7 @@ func behind(list []gate.Prerequisite, system string) bool {
 }
 
 // signin: section 5.9.
-func (s *system) signin(q *asked, d *signin.Document, p Point) rule.State {
+func (s *system) signin(q *asked, d *signin.Document, p Permission) rule.State {
 	state, given := rule.Open, rule.None
 	for _, i := range mine(s, q, d.Policies, func(c *signin.Policy) *gate.Who { return &c.Who }) {
 		c := &d.Policies[i]

@@ -9,17 +9,17 @@ import (
 	"gatemap/core/rule"
 )
 
-func rolePoints(d *roles.Document) (points []Point) {
+func rolePoints(d *roles.Document) (permissions []Permission) {
 	for _, r := range d.Resources {
 		for _, right := range d.Rights {
-			points = append(points, Point{r.Path.Value, right.Value})
+			permissions = append(permissions, Permission{r.Path.Value, right.Value})
 		}
 	}
-	return points
+	return permissions
 }
 
 // roles: section 5.1.
-func (s *system) roles(q *asked, d *roles.Document, p Point) rule.State {
+func (s *system) roles(q *asked, d *roles.Document, p Permission) rule.State {
 	allow, kept := rule.None, rule.Open
 	for _, common := range d.EveryoneHas {
 		if s.once("right", common.Name, p.Right, func() bool { return hasRight(d, common.Name, p.Right) }) && s.once("down", "/", p.Object, func() bool { return comesDown(d, "/", p.Object) }) {

@@ -12,13 +12,13 @@ import (
 	"gatemap/core/rule"
 )
 
-func licencePoints(d *licences.Document) (points []Point) {
+func licencePoints(d *licences.Document) (permissions []Permission) {
 	for _, p := range d.Products {
 		for _, f := range p.Features {
-			points = append(points, Point{p.Name.Value, f.Name})
+			permissions = append(permissions, Permission{p.Name.Value, f.Name})
 		}
 	}
-	return points
+	return permissions
 }
 
 // features are those of a product that a user's mappings give.
@@ -41,7 +41,7 @@ func (s *system) features(q *asked, d *licences.Document, p *licences.Product) m
 }
 
 // licences: section 5.2.
-func (s *system) licences(q *asked, d *licences.Document, p Point) rule.State {
+func (s *system) licences(q *asked, d *licences.Document, p Permission) rule.State {
 	for i := range d.Products {
 		product := &d.Products[i]
 		if product.Name.Value != p.Object || product.Off {

@@ -12,17 +12,17 @@ import (
 	"gatemap/core/rule"
 )
 
-func appPoints(d *app.Document) (points []Point) {
+func appPoints(d *app.Document) (permissions []Permission) {
 	for module, actions := range d.Modules {
 		for _, a := range actions {
-			points = append(points, Point{module, a.Value})
+			permissions = append(permissions, Permission{module, a.Value})
 		}
 	}
-	return points
+	return permissions
 }
 
 // app: section 5.5.
-func (s *system) app(q *asked, d *app.Document, p Point) rule.State {
+func (s *system) app(q *asked, d *app.Document, p Permission) rule.State {
 	wide, denied := rule.None, rule.Open
 	for _, i := range mine(s, q, d.Mappings, func(m *app.Mapping) *gate.Who { return &m.Who }) {
 		m := &d.Mappings[i]
@@ -44,15 +44,15 @@ func (s *system) app(q *asked, d *app.Document, p Point) rule.State {
 
 var fileRights = []string{"list", "read", "write", "delete", "manage"}
 
-func filePoints(d *files.Document) (points []Point) {
+func filePoints(d *files.Document) (permissions []Permission) {
 	for _, sh := range d.Shares {
 		for _, f := range sh.Folders {
 			for _, r := range fileRights {
-				points = append(points, Point{sh.Share.Value + ":" + f.Path.Value, r})
+				permissions = append(permissions, Permission{sh.Share.Value + ":" + f.Path.Value, r})
 			}
 		}
 	}
-	return points
+	return permissions
 }
 
 func granted(list []files.Grant, right string) bool {
@@ -70,7 +70,7 @@ func granted(list []files.Grant, right string) bool {
 }
 
 // files: section 5.6.
-func (s *system) files(q *asked, d *files.Document, p Point) rule.State {
+func (s *system) files(q *asked, d *files.Document, p Permission) rule.State {
 	share, path, _ := strings.Cut(p.Object, ":")
 	for i := range d.Shares {
 		if sh := &d.Shares[i]; sh.Share.Value == share {
@@ -125,27 +125,27 @@ func (s *system) folder(q *asked, sh *files.Share, path, right string) rule.Stat
 	}
 }
 
-func (s *system) hostPoints(q *asked, d *hosts.Document) (points []Point) {
+func (s *system) hostPoints(q *asked, d *hosts.Document) (permissions []Permission) {
 	for set, list := range d.Hosts {
 		for _, h := range list {
-			points = append(points, Point{h.Value, "login"})
+			permissions = append(permissions, Permission{h.Value, "login"})
 			for _, i := range mine(s, q, d.Elevate, func(e *hosts.Elevate) *gate.Who { return &e.Who }) {
 				e := &d.Elevate[i]
 				for _, ref := range e.Hosts {
 					for _, c := range e.Commands {
 						if ref.Name == set || ref.Name == h.Value {
-							points = append(points, Point{h.Value, "run " + c.Value + " as " + e.As})
+							permissions = append(permissions, Permission{h.Value, "run " + c.Value + " as " + e.As})
 						}
 					}
 				}
 			}
 		}
 	}
-	return points
+	return permissions
 }
 
 // hosts: section 5.7.
-func (s *system) hosts(q *asked, d *hosts.Document, p Point) rule.State {
+func (s *system) hosts(q *asked, d *hosts.Document, p Permission) rule.State {
 	on := func(sets []string) bool {
 		return slices.ContainsFunc(sets, func(set string) bool {
 			return set == p.Object || slices.ContainsFunc(d.Hosts[set], func(h place.Text) bool { return h.Value == p.Object })

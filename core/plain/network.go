@@ -9,17 +9,17 @@ import (
 	"gatemap/core/situation"
 )
 
-func networkPoints(d *network.Document) (points []Point) {
+func networkPoints(d *network.Document) (permissions []Permission) {
 	for _, way := range []string{"vpn", "wifi", "wired"} {
-		points = append(points, Point{way, "admit"})
+		permissions = append(permissions, Permission{way, "admit"})
 	}
 	if d.Tags != nil {
-		points = append(points, Point{"tag", d.Tags.Default})
+		permissions = append(permissions, Permission{"tag", d.Tags.Default})
 		for i := range d.Tags.Rules {
-			points = append(points, Point{"tag", d.Tags.Rules[i].Tag})
+			permissions = append(permissions, Permission{"tag", d.Tags.Rules[i].Tag})
 		}
 	}
-	return points
+	return permissions
 }
 
 func (s *system) tags(q *asked, d *network.Document) (tags []string) {
@@ -41,7 +41,7 @@ func (s *system) tags(q *asked, d *network.Document) (tags []string) {
 }
 
 // network: section 5.4.
-func (s *system) network(q *asked, d *network.Document, p Point) rule.State {
+func (s *system) network(q *asked, d *network.Document, p Permission) rule.State {
 	known := rule.Open
 	if len(d.Sources) > 0 && !slices.ContainsFunc(d.Sources, func(r name.Ref) bool { return name.Equal(r.Name, q.home) }) {
 		known = rule.Shut

@@ -31,9 +31,9 @@ func TestThePlainReadingAndTheEngineAgree(t *testing.T) {
 			require.ElementsMatch(t, w.Groups(person), groups)
 			asker := w.Ask(person, given)
 			for _, s := range a.Systems {
-				got := map[plain.Point]rule.State{}
+				got := map[plain.Permission]rule.State{}
 				for _, e := range a.Reach(u, facts, s) {
-					got[plain.Point{Object: e.Object, Right: e.Right}] = e.State
+					got[plain.Permission{Object: e.Object, Right: e.Right}] = e.State
 				}
 				want := w.Reach(asker, s.Name())
 				held += len(want)
@@ -76,7 +76,7 @@ func TestThePlainReadingAgreesOnOpenIf(t *testing.T) {
 						said := slices.ContainsFunc(e.OpenIf, func(way []situation.Need) bool {
 							return !slices.ContainsFunc(way, func(n situation.Need) bool { return !atlastest.Met(a, n, x) })
 						})
-						require.Equal(t, said, is[plain.Point{Object: e.Object, Right: e.Right}] == rule.Open, "%s: %s %s of %s is open if %v; with %v", a.Book.UserName(u), e.Right, e.Object, e.System, e.OpenIf, x.Facts())
+						require.Equal(t, said, is[plain.Permission{Object: e.Object, Right: e.Right}] == rule.Open, "%s: %s %s of %s is open if %v; with %v", a.Book.UserName(u), e.Right, e.Object, e.System, e.OpenIf, x.Facts())
 					}
 				}
 			}

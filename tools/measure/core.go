@@ -75,7 +75,7 @@ func quantile(all []time.Duration, q float64) time.Duration {
 }
 
 // quantiles measures single listings, as answers of their own and into a list that is
-// used again, and who holds a point.
+// used again, and who holds a permission.
 func (b *bench) quantiles() error {
 	var reach, again, who []time.Duration
 	clock := func(into *[]time.Duration, work func()) {
@@ -131,10 +131,10 @@ func (b *bench) decisions() error {
 	world, sample := b.reading()
 	for _, typ := range []string{"roles", "firewall", "network", "signin"} {
 		type question struct {
-			system *atlas.System
-			point  rule.Permission
-			plain  plain.Point
-			user   int
+			system     *atlas.System
+			permission rule.Permission
+			plain      plain.Permission
+			user       int
 		}
 		var all []question
 		q := b.atlas.Brief(b.facts)
@@ -154,7 +154,7 @@ func (b *bench) decisions() error {
 			if err != nil {
 				return err
 			}
-			all = append(all, question{s, p, plain.Point{Object: e.Object, Right: e.Right}, i})
+			all = append(all, question{s, p, plain.Permission{Object: e.Object, Right: e.Right}, i})
 		}
 		if len(all) == 0 {
 			return fmt.Errorf("nobody in the sample holds anything of the type %s", typ)
@@ -165,7 +165,7 @@ func (b *bench) decisions() error {
 			for range rounds {
 				for i, x := range all {
 					q.Turn(b.users[x.user])
-					got[i] = b.atlas.State(q, x.system, x.point)
+					got[i] = b.atlas.State(q, x.system, x.permission)
 				}
 			}
 		}, func() {
