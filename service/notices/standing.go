@@ -135,27 +135,37 @@ func (s *Notices) sources(ctx context.Context) (all []notice.Standing, err error
 		if err != nil {
 			return nil, err
 		}
-		for i := range runs.Runs {
-			r := &runs.Runs[i]
-			if r.State == answer.RunReading || r.State == answer.RunComparing || r.State == answer.RunDiscarded {
-				continue
-			}
-			switch r.State {
-			case answer.RunFailed:
-				all = append(all, notice.Standing{
-					Topic: notice.Connection, Of: d.Name, Text: fmt.Sprintf("The directory %s cannot be read: %s.", d.Name, strings.TrimSuffix(r.Error, ".")),
-					Fix: "See what its source lacks: gatemap intake check " + d.Name + ".",
-				})
-			case answer.RunHeld:
-				all = append(all, notice.Standing{
-					Topic: notice.Intake, Of: d.Name, Text: fmt.Sprintf("Run %d of the directory %s is held: %s.", r.ID, d.Name, r.Held), Turns: fmt.Sprint(r.ID, " ", r.Version),
-					Fix: fmt.Sprintf("Look at it, and commit it if that is meant: gatemap intake show %d.", r.ID),
-				})
-			}
-			break
+		if one := standsOf(d.Name, runs.Runs); one != nil {
+			all = append(all, *one)
 		}
 	}
 	return all, nil
+}
+
+// standsOf is what stands of a directory by its runs, the newest first; nil: nothing. Runs that go on,
+// were cut off or were discarded say nothing.
+func standsOf(named string, runs []answer.Run) *notice.Standing {
+	for i := range runs {
+		r := &runs[i]
+		switch {
+		case r.State.Running(), r.State == answer.RunCutOff, r.State == answer.RunDiscarded:
+			continue
+		case r.State == answer.RunFailed:
+			return &notice.Standing{
+				Topic: notice.Connection, Of: named,
+				Text: fmt.Sprintf("The directory %s cannot be read: %s.", named, strings.TrimSuffix(r.Error, ".")),
+				Fix:  "See what its source lacks: gatemap directory test " + named + ".",
+			}
+		case r.State == answer.RunHeld:
+			return &notice.Standing{
+				Topic: notice.Intake, Of: named, Turns: fmt.Sprint(r.ID, " ", r.Version),
+				Text: fmt.Sprintf("Run %d of the directory %s is held: %s.", r.ID, named, r.Held),
+				Fix:  fmt.Sprintf("Look at it, and commit it if that is meant: gatemap intake show %d.", r.ID),
+			}
+		}
+		return nil
+	}
+	return nil
 }
 
 // verified is how often the whole audit is looked at.
