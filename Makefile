@@ -1,7 +1,7 @@
 # Gate Map: building, trying and testing it.
 SHELL := /bin/bash
 NPM := npm --no-fund --no-audit --loglevel=error
-CHECKS ?= 2000
+CHECKS ?= 1000
 
 .PHONY: all web build package demo demo-ldap demo-linked test needs bench soak attack types shots clean
 
