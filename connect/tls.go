@@ -50,6 +50,12 @@ func (t *TLS) Config(h Host, server string) (*tls.Config, error) {
 	return config, nil
 }
 
+// Must is Config for a server that speaks TLS alone: without TLS those that this machine trusts may
+// vouch for it.
+func (t *TLS) Must(h Host, server string) (*tls.Config, error) {
+	return cmp.Or(t, &TLS{}).Config(h, server)
+}
+
 // Loopback says whether a host is this machine, by address or as localhost.
 func Loopback(host string) bool {
 	ip := net.ParseIP(host)

@@ -40,6 +40,7 @@ var layers = [][]string{
 	{"connect/connectors"},
 	{"connect/list"},
 	{"store", "connect/csv", "connect/ldap", "connect/ldif", "connect/host", "connect/postgres", "connect/scim", "connect/mail", "connect/syslog", "connect/webhook", "mapfile", "web", "demo", "demo/provider"},
+	{"connect/web"},
 	{"connect"},
 	{"core/delivery"},
 	{"core/change", "core/plain", "core/reading"},
@@ -60,7 +61,7 @@ var layers = [][]string{
 
 // knowsHTTP are the packages that may know that they are asked by HTTP: those at the edge, and
 // those that speak it to others.
-var knowsHTTP = []string{"cmd/gatemap", "cli", "server", "client", "web", "connect/scim", "connect/webhook", "demo", "demo/provider", "edge"}
+var knowsHTTP = []string{"cmd/gatemap", "cli", "server", "client", "web", "connect/scim", "connect/web", "connect/webhook", "demo", "demo/provider", "edge"}
 
 // barred are packages that the core keeps away from.
 var barred = []string{"net/http", "database/sql", "log", "log/slog", "os", "io/fs", "github.com/go-chi/chi/v5", "github.com/spf13/cobra", "go.yaml.in/yaml/v3"}

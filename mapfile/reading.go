@@ -2,7 +2,6 @@ package mapfile
 
 import (
 	"bytes"
-	"iter"
 	"slices"
 
 	"gatemap/core/atlas"
@@ -122,34 +121,21 @@ func receivers(m *atlas.Map, errs *place.Errors) {
 		}
 		seen[name.Fold(n.Name)] = true
 		for _, of := range n.Systems {
-			if !named(m, of.Name) {
-				errs.Addf(of.Place, "there is no system or directory %q%s", of.Name, name.DidYouMean(name.Near(of.Name, names(m))))
+			known := names(m)
+			if !slices.ContainsFunc(known, func(n string) bool { return name.Equal(n, of.Name) }) {
+				errs.Addf(of.Place, "there is no system or directory %q%s", of.Name, name.DidYouMean(name.Near(of.Name, slices.Values(known))))
 			}
 		}
 	}
 }
 
 // names are the names of systems and directories.
-func names(m *atlas.Map) iter.Seq[string] {
-	return func(yield func(string) bool) {
-		for _, s := range m.Systems {
-			if !yield(s.Name) {
-				return
-			}
-		}
-		for _, d := range m.Directories {
-			if !yield(d.Name) {
-				return
-			}
-		}
+func names(m *atlas.Map) (all []string) {
+	for _, s := range m.Systems {
+		all = append(all, s.Name)
 	}
-}
-
-func named(m *atlas.Map, wanted string) bool {
-	for n := range names(m) {
-		if name.Equal(n, wanted) {
-			return true
-		}
+	for _, d := range m.Directories {
+		all = append(all, d.Name)
 	}
-	return false
+	return all
 }

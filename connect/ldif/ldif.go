@@ -11,6 +11,7 @@ import (
 	"unicode/utf8"
 
 	"gatemap/connect"
+	"gatemap/core/name"
 	"gatemap/core/place"
 )
 
@@ -165,11 +166,11 @@ func (r *reader) line(l logical) {
 func (r *reader) attribute(l logical) (description, value string, ok bool) {
 	description, value, found := strings.Cut(l.text, ":")
 	if !found {
-		r.fail(l.number, "%q has no colon: a line is an attribute, a colon and a value", shorten(l.text))
+		r.fail(l.number, "%q has no colon: a line is an attribute, a colon and a value", name.Short(l.text, 40))
 		return "", "", false
 	}
 	if !validDescription(description) {
-		r.fail(l.number, "%q is not the name of an attribute (RFC 4512 section 2.5)", shorten(description))
+		r.fail(l.number, "%q is not the name of an attribute (RFC 4512 section 2.5)", name.Short(description, 40))
 		return "", "", false
 	}
 	switch {
@@ -190,13 +191,6 @@ func (r *reader) attribute(l logical) (description, value string, ok bool) {
 		return "", "", false
 	}
 	return description, value, true
-}
-
-func shorten(s string) string {
-	if r := []rune(s); len(r) > 40 {
-		return string(r[:40]) + "…"
-	}
-	return s
 }
 
 func validDescription(s string) bool {

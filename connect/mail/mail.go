@@ -4,7 +4,6 @@ package mail
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	netmail "net/mail"
 	"net/url"
@@ -120,8 +119,7 @@ func (d *Document) client(host connect.Host) (*mail.Client, error) {
 		mail.WithTLSPolicy(mail.NoTLS),
 	}
 	if secure || d.StartTLS {
-		trust := cmp.Or(d.TLS, &connect.TLS{})
-		config, err := trust.Config(host, at.Hostname())
+		config, err := d.TLS.Must(host, at.Hostname())
 		if err != nil {
 			return nil, connect.At(d.Place, err)
 		}
@@ -158,9 +156,6 @@ func (d *Document) client(host connect.Host) (*mail.Client, error) {
 }
 
 func (d *Document) message(m *connect.Message) (*mail.Msg, error) {
-	if len(m.Notices) == 0 {
-		return nil, errors.New("a mail has at least one notice")
-	}
 	message := mail.NewMsg()
 	if err := message.From(string(d.From)); err != nil {
 		return nil, err
@@ -175,7 +170,7 @@ func (d *Document) message(m *connect.Message) (*mail.Msg, error) {
 	if more := len(m.Notices) - 1; more > 0 {
 		subject = fmt.Sprintf("%d notices: %s", more+1, subject)
 	}
-	message.Subject("[" + name.Line(m.Map) + "] " + shortened(subject, 120))
+	message.Subject("[" + name.Line(m.Map) + "] " + name.Short(subject, 119))
 	// What is sent again after a lost answer is the same message.
 	message.SetMessageIDWithValue(first.ID + "@gatemap")
 	message.SetGenHeader("Auto-Submitted", "auto-generated") // RFC 3834 section 5
@@ -207,11 +202,3 @@ func body(notices []notice.Notice) string {
 }
 
 func moment(t time.Time) string { return t.UTC().Format("2006-01-02 15:04:05 UTC") }
-
-// shortened is at most so many letters of a text.
-func shortened(text string, most int) string {
-	if letters := []rune(text); len(letters) > most {
-		return string(letters[:most-1]) + "…"
-	}
-	return text
-}

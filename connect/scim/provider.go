@@ -16,6 +16,7 @@ import (
 	"github.com/hashicorp/go-retryablehttp"
 
 	"gatemap/connect"
+	"gatemap/connect/web"
 	"gatemap/core/name"
 	"gatemap/core/place"
 )
@@ -64,14 +65,10 @@ func (l *Link) provider(host connect.Host) (*provider, error) {
 	if err != nil || at.Hostname() == "" || at.Scheme != "https" && at.Scheme != "http" {
 		return nil, place.Errorf(l.Address.Place, "%q is no address of a service provider: it is written https://HOST/PATH", l.Address.Value)
 	}
-	trust := l.TLS
-	if at.Scheme == "https" && trust == nil {
-		trust = &connect.TLS{}
-	}
 	if at.Scheme == "http" && !connect.Loopback(at.Hostname()) {
 		return nil, place.Errorf(l.Address.Place, "%s is another machine, and the token would go there in the clear: write https://", at.Hostname())
 	}
-	config, err := trust.Config(host, at.Hostname())
+	client, err := web.Client(at, l.TLS, host)
 	if err != nil {
 		return nil, connect.At(l.Address.Place, err)
 	}
@@ -81,10 +78,7 @@ func (l *Link) provider(host connect.Host) (*provider, error) {
 			return nil, place.Errorf(l.Place, "%v", err)
 		}
 	}
-	transport := http.DefaultTransport.(*http.Transport).Clone()
-	transport.TLSClientConfig, transport.Proxy = config, nil
-	stay := func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
-	p.client.HTTPClient = &http.Client{Transport: transport, CheckRedirect: stay}
+	p.client.HTTPClient = client
 	p.client.Logger, p.client.RetryMax = nil, mostTries-1
 	p.client.RetryWaitMin, p.client.RetryWaitMax = 200*time.Millisecond, 5*time.Second
 	p.client.ErrorHandler = retryablehttp.PassthroughErrorHandler

@@ -67,12 +67,8 @@ func (d *Document) send(ctx context.Context, m *connect.Message) error {
 	at := d.Address.parsed()
 	var config *tls.Config
 	if at.Scheme == "tls" {
-		trust := d.TLS
-		if trust == nil {
-			trust = &connect.TLS{}
-		}
 		var err error
-		if config, err = trust.Config(m.Host, at.Hostname()); err != nil {
+		if config, err = d.TLS.Must(m.Host, at.Hostname()); err != nil {
 			return connect.At(d.Place, err)
 		}
 	}

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"gatemap/connect"
+	"gatemap/connect/web"
 	"gatemap/core/directory"
 	"gatemap/core/place"
 )
@@ -97,25 +98,17 @@ type sender struct {
 }
 
 func (d *Document) sender(host connect.Host) (*sender, error) {
-	at := d.URL.parsed()
-	trust := d.TLS
-	if at.Scheme == "https" && trust == nil {
-		trust = &connect.TLS{}
-	}
-	config, err := trust.Config(host, at.Hostname())
+	client, err := web.Client(d.URL.parsed(), d.TLS, host)
 	if err != nil {
 		return nil, connect.At(d.Place, err)
 	}
-	s := &sender{url: string(d.URL)}
+	client.Timeout = d.Timeout.Or(timeout)
+	s := &sender{url: string(d.URL), client: client}
 	if d.Secret != nil {
 		if s.key, err = host.Secret(d.Secret); err != nil {
 			return nil, place.Errorf(d.Place, "%v", err)
 		}
 	}
-	transport := http.DefaultTransport.(*http.Transport).Clone()
-	transport.TLSClientConfig, transport.Proxy = config, nil
-	stay := func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
-	s.client = &http.Client{Transport: transport, CheckRedirect: stay, Timeout: d.Timeout.Or(timeout)}
 	return s, nil
 }
 

@@ -45,6 +45,14 @@ func unseen(r rune) bool {
 // so that nobody can make a terminal or a reader see what is not there.
 func Line(s string) string { return visible(s, "") }
 
+// Short is the beginning of a text, of at most so many letters, with … where there is more.
+func Short(s string, most int) string {
+	if letters := []rune(s); len(letters) > most {
+		return string(letters[:most]) + "…"
+	}
+	return s
+}
+
 // Text is Line for several lines: line ends and tabs stay.
 func Text(s string) string { return visible(s, "\n\t") }
 

@@ -102,17 +102,11 @@ func (s *Notices) Test(ctx context.Context, by operator.Actor, named string) (*a
 	to := s.receivers()
 	d := to[name.Fold(named)]
 	if d == nil {
-		return nil, &directory.NotFoundError{
-			Kind: "receiver",
-			Name: named,
-			Near: name.Near(named, func(yield func(string) bool) {
-				for _, folded := range slices.Sorted(maps.Keys(to)) {
-					if !yield(to[folded].Name) {
-						return
-					}
-				}
-			}),
+		var names []string
+		for _, folded := range slices.Sorted(maps.Keys(to)) {
+			names = append(names, to[folded].Name)
 		}
+		return nil, &directory.NotFoundError{Kind: "receiver", Name: named, Near: name.Near(named, slices.Values(names))}
 	}
 	if err := s.Rights.MayReach(ctx, by, "the receiver "+d.Name); err != nil {
 		return nil, err

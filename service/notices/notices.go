@@ -50,6 +50,7 @@ type Notices struct {
 	RetryAfter time.Duration // how long is waited after a message that could not be sent, at first; 0: a second
 
 	broken atomic.Pointer[string] // what is wrong with the audit; nil: nothing that is known
+	next   time.Time              // when the audit is looked at again
 	turned chan struct{}          // has something when broken is another
 	wake   chan struct{}          // has something where there may be something to send
 	mu     sync.Mutex
@@ -79,13 +80,12 @@ const (
 // Follow tells what stands and what turns, until the workspace is closed.
 func (s *Notices) Follow() {
 	happened := s.Events.Listen(s.Closing)
-	s.Working.Go(s.verify)
 	s.Working.Go(s.sendAll)
 	s.Working.Go(func() {
 		var was map[string]*notice.Document
 		for {
 			now, began := s.receivers(), time.Now()
-			if err := s.Look(s.Closing, was, now); err != nil && s.Closing.Err() == nil {
+			if err := s.look(s.Closing, was, now); err != nil && s.Closing.Err() == nil {
 				s.Log.Error("it cannot be seen what is to be told", "error", err)
 			} else {
 				was = now
@@ -130,9 +130,9 @@ func (s *Notices) receivers() map[string]*notice.Document {
 	return all
 }
 
-// Look notes what is to be told to the receivers. What waits for one whose document is another than
+// look notes what is to be told to the receivers. What waits for one whose document is another than
 // before is tried at once.
-func (s *Notices) Look(ctx context.Context, was, now map[string]*notice.Document) error {
+func (s *Notices) look(ctx context.Context, was, now map[string]*notice.Document) error {
 	if err := s.keep(ctx, was, now); err != nil || len(now) == 0 {
 		return err
 	}

@@ -53,14 +53,11 @@ func (s *Notices) sendAll() {
 				s.Working.Go(func() { s.sendDue(d, w.Tries) })
 			}
 		}
-		timer := time.NewTimer(wait)
 		select {
 		case <-s.Closing.Done():
-			timer.Stop()
 			return
 		case <-s.wake:
-			timer.Stop()
-		case <-timer.C:
+		case <-time.After(wait):
 		}
 	}
 }

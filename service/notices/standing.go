@@ -31,6 +31,10 @@ func (s *Notices) standing(ctx context.Context, to map[string]*notice.Document) 
 		}
 		return false
 	}
+	if told(notice.Audit) && time.Now().After(s.next) {
+		s.next = time.Now().Add(verified)
+		s.Working.Go(s.verify)
+	}
 	if why := s.broken.Load(); why != nil {
 		all = append(all, notice.Standing{
 			Topic: notice.Audit, Text: "The audit is not what was written: " + *why + ".", Turns: *why,
@@ -171,30 +175,26 @@ func standsOf(named string, runs []answer.Run) *notice.Standing {
 // verified is how often the whole audit is looked at.
 const verified = 6 * time.Hour
 
-// verify looks whether the audit holds, now and then.
+// verify looks whether the audit holds. What is broken stays so.
 func (s *Notices) verify() {
-	for why := s.Store.Trouble; ; {
-		if why == "" {
-			v, err := s.Audit.Verify(s.Closing, "")
-			switch {
-			case s.Closing.Err() != nil:
-				return
-			case err != nil:
-				s.Log.Error("the audit cannot be looked at", "error", err)
-			case !v.Holds:
-				why = fmt.Sprintf("entry %d: %s", v.Broken, v.Reason)
-			}
-		}
-		if why != "" { // what is broken stays so
-			s.Log.Error("the audit does not hold", "reason", why)
-			s.broken.Store(&why)
-			s.turned <- struct{}{}
-			return
-		}
-		select {
-		case <-s.Closing.Done():
-			return
-		case <-time.After(verified):
-		}
+	if s.broken.Load() != nil {
+		return
 	}
+	why := s.Store.Trouble
+	if why == "" {
+		v, err := s.Audit.Verify(s.Closing, "")
+		switch {
+		case s.Closing.Err() != nil:
+			return
+		case err != nil:
+			s.Log.Error("the audit cannot be looked at", "error", err)
+			return
+		case v.Holds:
+			return
+		}
+		why = fmt.Sprintf("entry %d: %s", v.Broken, v.Reason)
+	}
+	s.Log.Error("the audit does not hold", "reason", why)
+	s.broken.Store(&why)
+	s.turned <- struct{}{}
 }
