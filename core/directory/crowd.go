@@ -128,19 +128,34 @@ func (b *Book) Below(groups []GroupID, users []UserID) iter.Seq[UserID] {
 // under yields groups and all groups whose members flow into them, each once.
 func (b *Book) under(groups []GroupID) iter.Seq[GroupID] {
 	return func(yield func(GroupID) bool) {
-		seen := make([]uint64, b.Groups()/64+1)
-		queue := slices.Clone(groups)
-		for len(queue) > 0 {
-			g := queue[len(queue)-1]
-			queue = queue[:len(queue)-1]
-			if seen[g/64]&(1<<(g%64)) != 0 {
-				continue
+		below := make([]GroupID, 0, max(len(groups), fewGroups))
+		var marks []uint64 // of those below, once these are many
+		put := func(all []GroupID) {
+			for _, g := range all {
+				switch {
+				case marks != nil && marks[g/64]&(1<<(g%64)) != 0, marks == nil && slices.Contains(below, g):
+					continue
+				case marks == nil && len(below) == fewGroups:
+					marks = make([]uint64, b.Groups()/64+1)
+					for _, g := range below {
+						marks[g/64] |= 1 << (g % 64)
+					}
+				}
+				if below = append(below, g); marks != nil {
+					marks[g/64] |= 1 << (g % 64)
+				}
 			}
-			seen[g/64] |= 1 << (g % 64)
-			if !yield(g) {
+		}
+		put(groups)
+		for at := 0; at < len(below); at++ {
+			if !yield(below[at]) {
 				return
 			}
-			queue = append(queue, b.Held(g)...)
+			put(b.Held(below[at]))
 		}
 	}
 }
+
+// fewGroups is how many groups are searched through rather than marked; a variable, so that
+// tests take both ways.
+var fewGroups = 16

@@ -120,36 +120,51 @@ func (b *compiled) Reach(q *rule.Question, add func(rule.Entitlement)) {
 // reach lists signing in to a party, and the claims that go along, which are put into a list.
 func (p *party) reach(q *rule.Question, to []carried, add func(rule.Entitlement)) []carried {
 	all := p.carried(q, "", to)
-	e := rule.Entitlement{System: p.of.system, Object: p.name, Right: gate.SignIn}
-	p.decision.Judge(q, &e)
-	admission := p.door.Told(q, e.Verdict())
-	for from := 0; from < len(all); {
-		to := from + 1
-		for to < len(all) && all[to].same(all[from]) {
-			to++
-		}
-		add(p.value(q, all[from].right, all[from:to], admission))
-		from = to
-	}
+	e := p.signIn(q, all)
+	p.values(q, all, p.door.Told(q, e.Verdict()), func(e rule.Entitlement) (more bool) {
+		add(e)
+		return true
+	})
 	if e.State != rule.None {
-		if !q.Brief {
-			e.Claims = claims(all)
-		}
 		add(e)
 	}
 	return all
 }
 
-// By hands on what the subject holds of the party of a rule.
+// signIn is the entitlement to sign in, with what goes along.
+func (p *party) signIn(q *rule.Question, all []carried) rule.Entitlement {
+	e := rule.Entitlement{System: p.of.system, Object: p.name, Right: gate.SignIn}
+	p.decision.Judge(q, &e)
+	if e.State != rule.None && !q.Brief {
+		e.Claims = claims(all)
+	}
+	return e
+}
+
+// values hands on the entitlements to values that a sign-in carries, until add has enough.
+func (p *party) values(q *rule.Question, all []carried, admission rule.Verdict, add func(rule.Entitlement) (more bool)) {
+	for from := 0; from < len(all); {
+		to := from + 1
+		for to < len(all) && all[to].same(all[from]) {
+			to++
+		}
+		if !add(p.value(q, all[from].right, all[from:to], admission)) {
+			return
+		}
+		from = to
+	}
+}
+
+// By hands on the values of the claim that a rule adds to, or the sign-in that a statement is about.
 func (b *compiled) By(r *rule.Rule, q *rule.Question, add func(rule.Entitlement) (more bool)) {
 	for _, p := range b.parties {
-		if !p.all.Includes(r.Number()) {
-			continue
-		}
-		more := true
-		p.reach(q, nil, func(e rule.Entitlement) { more = more && add(e) })
-		if !more {
-			return
+		switch n := r.Number(); {
+		case p.lines.Includes(n):
+			p.values(q, p.carried(q, p.claims[n-p.first].doc.Claim, nil), p.door.Verdict(q), add)
+		case p.all.Includes(n):
+			if e := p.signIn(q, p.carried(q, "", nil)); e.State != rule.None {
+				add(e)
+			}
 		}
 	}
 }
