@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"gatemap/core/gate"
+	"gatemap/core/name"
 	"gatemap/core/place"
 	"gatemap/core/reading"
 )
@@ -68,7 +69,10 @@ func Observe(ctx context.Context, s *gate.System, host Host, progress func(read 
 		errs.Addf(s.Link.Place, "deliver: on-commit is not for this link: nothing can be delivered by it (docs/connected.md)")
 	}
 	for _, text := range []string{s.Link.Names.Groups, s.Link.Names.Users} {
-		if err := reading.CheckWritten(text); err != nil {
+		if text == "" {
+			continue
+		}
+		if err := name.CheckPattern(text); err != nil {
 			errs.Addf(s.Link.Place, "names: %v", err)
 		}
 	}

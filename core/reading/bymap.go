@@ -70,7 +70,8 @@ func (c *Compiled) Can(object, right string) bool { return c.can(object, right) 
 // WrittenUser is what the account of a user is called there by the link; "" where the user has not
 // what it is written with. WrittenGroup is the same of a group.
 func (c *Compiled) WrittenUser(l *gate.Link, u directory.UserID) string {
-	return spelt(pattern(l.Names.Users, "{userName}"), userValue(c.Now.Book.User(u)))
+	written, _ := userPattern(l).Write(userValue(c.Now.Book.User(u)))
+	return written
 }
 
 // WrittenGroup is what a group of the map is called there: the name that it has there, else as the
@@ -79,7 +80,8 @@ func (c *Compiled) WrittenGroup(l *gate.Link, g directory.GroupID) string {
 	if own, there := c.theirs[g]; there {
 		return own
 	}
-	return spelt(pattern(l.Names.Groups, "{name}"), groupValue(c.Now.Book.Group(g)))
+	written, _ := groupPattern(l).Write(groupValue(c.Now.Book.Group(g)))
+	return written
 }
 
 // Off says that the account of the one asked about is switched off, or had ended when the system

@@ -1,7 +1,7 @@
 package reading
 
 import (
-	"fmt"
+	"cmp"
 	"slices"
 	"strings"
 
@@ -47,13 +47,13 @@ func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 		}
 	}
 	users := tying[directory.UserID]{there: accounts, unclear: m.Unclear, home: s.Directory.Name, full: book.UserName, homeOf: book.UserHome}
-	write := pattern(link.Names.Users, "{userName}")
+	write := userPattern(link)
 	for u := range book.AllUsers {
 		users.add(u, write, userValue(book.User(u)))
 	}
 	m.UserOf = users.tied()
 	tied := tying[directory.GroupID]{there: groups, unclear: m.Unclear, home: s.Directory.Name, full: book.GroupName, homeOf: book.GroupHome}
-	write = pattern(link.Names.Groups, "{name}")
+	write = groupPattern(link)
 	for g := range book.AllGroups {
 		tied.add(g, write, groupValue(book.Group(g)))
 	}
@@ -68,6 +68,15 @@ func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 		}
 	}
 	return m
+}
+
+// userPattern is how names of users are written by a link, and groupPattern how those of groups are.
+func userPattern(l *gate.Link) name.Pattern {
+	return name.ParsePattern(cmp.Or(l.Names.Users, "{userName}"))
+}
+
+func groupPattern(l *gate.Link) name.Pattern {
+	return name.ParsePattern(cmp.Or(l.Names.Groups, "{name}"))
 }
 
 func userValue(u *directory.User) func(string) string {
@@ -88,49 +97,6 @@ func groupValue(g *directory.Group) func(string) string {
 	}
 }
 
-// spelt is a name as it is written of a record; "" where an attribute is missing.
-func spelt(pieces []string, value func(string) string) string {
-	var b strings.Builder
-	for i, piece := range pieces {
-		if i%2 == 1 {
-			if piece = value(piece); piece == "" {
-				return ""
-			}
-		}
-		b.WriteString(piece)
-	}
-	return b.String()
-}
-
-// pattern is how a name is written: text with {attribute} in it, in pieces, every second of which
-// is an attribute.
-func pattern(text, usual string) (pieces []string) {
-	if text == "" {
-		text = usual
-	}
-	for {
-		before, after, more := strings.Cut(text, "{")
-		pieces = append(pieces, before)
-		if !more {
-			return pieces
-		}
-		attribute, rest, closed := strings.Cut(after, "}")
-		if !closed {
-			return append(pieces[:len(pieces)-1], before+"{"+after)
-		}
-		pieces, text = append(pieces, attribute), rest
-	}
-}
-
-// CheckWritten says what is wrong with a way to write names; it must have {attribute} in it, or
-// all records would have one name.
-func CheckWritten(text string) error {
-	if text != "" && len(pattern(text, "")) < 3 {
-		return fmt.Errorf("%q has no {attribute} in it, so that all would be written alike", text)
-	}
-	return nil
-}
-
 // tying ties names there to records.
 type tying[ID comparable] struct {
 	there   []string
@@ -143,14 +109,14 @@ type tying[ID comparable] struct {
 	wanted        map[string]bool // the folded names there
 }
 
-func (t *tying[ID]) add(id ID, pieces []string, value func(string) string) {
+func (t *tying[ID]) add(id ID, write name.Pattern, value func(string) string) {
 	if t.wanted == nil {
 		t.exact, t.folded, t.wanted = map[string][]ID{}, map[string][]ID{}, map[string]bool{}
 		for _, named := range t.there {
 			t.wanted[name.Fold(named)] = true
 		}
 	}
-	written := spelt(pieces, value)
+	written, _ := write.Write(value)
 	if written == "" {
 		return
 	}

@@ -385,12 +385,6 @@ users: [{userName: ana}]
 	}
 }
 
-func TestCheckWritten(t *testing.T) {
-	for text, ok := range map[string]bool{"": true, "{name}": true, "gm_{name}": true, "gm": false, "gm_{name": false} {
-		assert.Equal(t, ok, reading.CheckWritten(text) == nil, text)
-	}
-}
-
 func compiled(t *testing.T, text string) *atlas.Atlas {
 	t.Helper()
 	m, err := mapfile.Parse([]mapfile.File{{Path: "map.yaml", Content: []byte(text)}}, types.Table, nil)
