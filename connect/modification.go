@@ -5,12 +5,21 @@ import (
 	"fmt"
 	"strings"
 	"unicode"
+
+	"gatemap/core/name"
 )
 
-// Modification is how one entry of a directory is modified (RFC 4511 section 4.6).
+// Modification is how one entry of a directory is modified, made or moved (RFC 4511 sections 4.6, 4.7
+// and 4.9).
 type Modification struct {
 	DN      string        `json:"dn"`
-	Changes []ValueChange `json:"changes"`
+	Changes []ValueChange `json:"changes,omitempty"`
+	// Entry are the values of an entry that is made.
+	Entry []ValueChange `json:"entry,omitempty"`
+	// Below is what the entry is moved below.
+	Below string `json:"below,omitempty"`
+	// Password is the first password of an entry that was made; it is kept nowhere.
+	Password string `json:"-"`
 	// Version is what the server said of the version that was looked at; "": nothing.
 	Version string `json:"version,omitempty"`
 }
@@ -22,10 +31,30 @@ type ValueChange struct {
 	Add       []string `json:"add,omitempty"`
 }
 
+// Empty says that nothing is to be done.
+func (m *Modification) Empty() bool { return len(m.Changes)+len(m.Entry) == 0 && m.Below == "" }
+
 // LDIF is the modification as a change record (RFC 2849).
 func (m *Modification) LDIF() string {
 	var b strings.Builder
 	ldif(&b, "dn", m.DN)
+	switch {
+	case m.Entry != nil:
+		b.WriteString("changetype: add\n")
+		for _, c := range m.Entry {
+			for _, v := range c.Add {
+				ldif(&b, c.Attribute, v)
+			}
+		}
+		return b.String()
+	case m.Below != "":
+		own, _ := name.CutDN(m.DN)
+		b.WriteString("changetype: modrdn\n")
+		ldif(&b, "newrdn", own)
+		b.WriteString("deleteoldrdn: 1\n")
+		ldif(&b, "newsuperior", m.Below)
+		return b.String()
+	}
 	b.WriteString("changetype: modify\n")
 	for _, c := range m.Changes {
 		for _, part := range []struct {

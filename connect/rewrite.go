@@ -8,18 +8,34 @@ import (
 	"gatemap/core/directory"
 )
 
-// Rewrite is a record that is to be written: that of a user or of a group.
+// Rewrite is a record that is to be written: that of a user, who is new where there is none before, or
+// of a group.
 type Rewrite struct {
 	User  *Changed[directory.User]
 	Group *Regrouped
+
+	follows bool // it lists whom another moves
+	early   bool // its entry is moved after it
 }
+
+// Follows says that the group lists whom another rewrite moves: some servers see to that themselves.
+func (r *Rewrite) Follows() bool { return r.follows }
+
+// New says that the record is to be made.
+func (r *Rewrite) New() bool { return r.User != nil && r.User.Before == nil }
+
+// Moves says that the entry of the record is to be moved.
+func (r *Rewrite) Moves() bool { return r.User != nil && !r.New() && hasField(r.User.Fields, "dn") }
 
 // String names the record, with what becomes of it.
 func (r *Rewrite) String() string { return r.Named().String() + ": " + r.Words() }
 
 // Words says what becomes of the record.
 func (r *Rewrite) Words() string {
-	if r.User != nil {
+	switch {
+	case r.New():
+		return "is new"
+	case r.User != nil:
 		return FieldWords(r.User.Fields)
 	}
 	return r.Group.Words()
@@ -28,36 +44,55 @@ func (r *Rewrite) Words() string {
 // Named names the record.
 func (r *Rewrite) Named() Named {
 	if r.User != nil {
-		return Named{User, r.User.Before.Name}
+		return Named{User, cmp.Or(r.User.Before, r.User.After).Name}
 	}
 	return Named{Group, r.Group.Before.Name}
 }
 
-// DN is the distinguished name of the record's entry; "" where none is known.
+// DN is the distinguished name of the record's entry; "" where none is known. That of a new one is what
+// it will be.
 func (r *Rewrite) DN() string {
 	if r.User != nil {
-		return r.User.Before.DN
+		return cmp.Or(r.User.Before, r.User.After).DN
 	}
 	return r.Group.Before.DN
+}
+
+// Becomes is the distinguished name of the entry once it is written.
+func (r *Rewrite) Becomes() string {
+	if r.Moves() {
+		return r.User.After.DN
+	}
+	return r.DN()
 }
 
 // takes says that somebody loses something by it: it is made before those that only give.
 func (r *Rewrite) takes() bool {
 	if r.User != nil {
-		return r.User.Before.IsActive() && !r.User.After.IsActive()
+		return !r.New() && r.User.Before.IsActive() && !r.User.After.IsActive()
 	}
-	return len(r.Group.Removed) > 0
+	return len(r.Group.Removed) > 0 && !r.follows
 }
 
 // Rewrites are the records that are to be written where they come from, those of which somebody
-// loses something first, and, in words, what of the change is not written there.
+// loses something first, and then what others may list, and, in words, what of the change is not
+// written there.
 func Rewrites(s *directory.Source, before, after Records) (all []*Rewrite, stays []string) {
 	_, d := Settle(before, after)
+	come := len(d.Joined)
+	if slices.Contains(s.Write, directory.WriteUsers) {
+		come = 0
+		for _, u := range d.Joined {
+			all = append(all, &Rewrite{User: &Changed[directory.User]{After: u}})
+		}
+	}
+	moved := map[string]bool{} // where they stood
 	for i := range d.Changed {
 		c := &d.Changed[i]
 		written, other := parted(c.Fields, s.Write, userWrite)
-		if len(written) > 0 {
-			all = append(all, &Rewrite{User: &Changed[directory.User]{c.Before, c.After, written}})
+		all = append(all, rewritten(c, written)...)
+		if hasField(written, "dn") {
+			moved[key(c.Before.DN)] = true
 		}
 		if len(other) > 0 {
 			stays = append(stays, fmt.Sprintf("user %s: %s", c.Before.Name, FieldWords(other)))
@@ -72,7 +107,8 @@ func Rewrites(s *directory.Source, before, after Records) (all []*Rewrite, stays
 			if !slices.Contains(s.Write, directory.WriteMembers) {
 				own.Added, own.Removed = nil, nil
 			}
-			all = append(all, &Rewrite{Group: &own})
+			follows := slices.ContainsFunc(own.Removed, func(ref string) bool { return moved[key(ref)] })
+			all = append(all, &Rewrite{Group: &own, follows: follows})
 		}
 		if len(other) > 0 {
 			stays = append(stays, fmt.Sprintf("group %s: %s", c.Before.Name, FieldWords(other)))
@@ -82,7 +118,7 @@ func Rewrites(s *directory.Source, before, after Records) (all []*Rewrite, stays
 		words string
 		n     int
 	}{
-		{"users who come or go", len(d.Joined) + len(d.Left)},
+		{"users who come or go", come + len(d.Left)},
 		{"groups that come or go", len(d.NewGroups) + len(d.GoneGroups)},
 		{"devices", len(d.NewDevices) + len(d.GoneDevices) + len(d.OtherDevices)},
 	} {
@@ -95,10 +131,41 @@ func Rewrites(s *directory.Source, before, after Records) (all []*Rewrite, stays
 }
 
 func rank(r *Rewrite) int {
-	if r.takes() {
+	switch {
+	case r.takes():
+		return 2
+	case r.New() || r.Moves() || r.early:
 		return 1
 	}
 	return 0
+}
+
+// rewritten are the rewrites of a user: that of the attributes, and that of where the entry stands.
+func rewritten(c *Changed[directory.User], fields []Field) (all []*Rewrite) {
+	moves, others := splitFields(fields, "dn")
+	before := c.Before
+	if len(others) > 0 {
+		now := *c.After
+		now.DN = before.DN
+		all = append(all, &Rewrite{User: &Changed[directory.User]{before, &now, others}, early: len(moves) > 0})
+		before = &now
+	}
+	if len(moves) > 0 {
+		all = append(all, &Rewrite{User: &Changed[directory.User]{before, c.After, moves}})
+	}
+	return all
+}
+
+// splitFields are the field of one attribute, and the others.
+func splitFields(fields []Field, attribute string) (is, others []Field) {
+	for _, f := range fields {
+		if f.Attribute == attribute {
+			is = append(is, f)
+		} else {
+			others = append(others, f)
+		}
+	}
+	return is, others
 }
 
 // parted are the fields that are written, and the others.
@@ -118,7 +185,9 @@ func userWrite(field string) directory.Write {
 	switch field {
 	case "active":
 		return directory.WriteActive
-	case "userName", "dn", "primary_group":
+	case "dn":
+		return directory.WriteUsers
+	case "userName", "primary_group":
 		return ""
 	}
 	return directory.WriteAttributes
@@ -146,6 +215,9 @@ func (r *Rewrite) Differs(now Records, after bool) string {
 			side = r.User.After
 		}
 		fields := userFields(side, now.Users[0])
+		if r.New() { // the server adds what it has of every entry
+			return FieldWords(slices.DeleteFunc(fields, func(f Field) bool { return f.Before == "" }))
+		}
 		return FieldWords(ofFields(fields, r.User.Fields))
 	}
 	if len(now.Groups) != 1 {
@@ -178,7 +250,11 @@ func Rewritten(r Records, all []*Rewrite) Records {
 	var p Patch
 	had, groupsHad := users.index(r.Users), groups.index(r.Groups)
 	for _, x := range all {
-		if x.User != nil {
+		if x.New() {
+			if had.called(x.User.After.Name) == nil {
+				p.Put.Users = append(p.Put.Users, x.User.After)
+			}
+		} else if x.User != nil {
 			if is := had.as(x.User.Before); is != nil && is != x.User.After && userFields(x.User.Before, is) == nil {
 				p.Put.Users = append(p.Put.Users, x.User.After)
 			}

@@ -4,9 +4,11 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"gatemap/core/directory"
+	"gatemap/core/name"
 	"gatemap/core/place"
 )
 
@@ -70,6 +72,40 @@ func writes(s *directory.Source, errs *place.Errors) {
 		errs.Addf(s.Place, "write is not for %s: nothing can be written there", d.Connector().Name)
 	case s.Feeds != nil:
 		errs.Addf(s.Place, "write is not for a source that feeds: its records are no accounts")
+	case !slices.Contains(s.Write, directory.WriteUsers):
+	case s.Users == nil:
+		errs.Addf(s.Place, "write: users needs the key users: which entries are users")
+	case !slices.Contains(s.Write, directory.WriteMembers):
+		errs.Addf(s.Place, "write: users needs write: members, as groups list the accounts that are moved")
+	}
+}
+
+// newAccounts sees that it is said rightly what new accounts are to be.
+func newAccounts(s *directory.Source, errs *place.Errors) {
+	a := s.Accounts
+	if a == nil {
+		return
+	}
+	if !slices.Contains(s.Write, directory.WriteUsers) {
+		errs.Addf(a.Place, "accounts says what new accounts are to be, and needs write: users")
+	}
+	if _, ok := name.DN(a.Where.Value); !ok {
+		errs.Addf(a.Where.Place, "place: %q is not a distinguished name (RFC 4514)", a.Where.Value)
+	}
+	if err := name.CheckPattern(a.Name.Value); err != nil {
+		errs.Addf(a.Name.Place, "name: %v", err)
+	}
+	if s.Users == nil {
+		return
+	}
+	_, takes := Written(s.Users, "uidNumber")
+	if !a.Numbers.Empty() && !takes {
+		errs.Addf(a.Place, "numbers needs uidNumber among the attributes of users, to know which are taken")
+	}
+	for ours := range a.Attributes {
+		if _, ok := Written(s.Users, ours); !ok {
+			errs.Addf(a.Place, "attributes: %s is not one of the attributes of users that the source takes in", ours)
+		}
 	}
 }
 

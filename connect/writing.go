@@ -22,19 +22,31 @@ func Look(w Writing, all []*Rewrite) ([]*Modification, error) {
 // an *UnfinishedError where that failed, too.
 func Make(w Writing, all []*Rewrite, list []*Modification) error {
 	for i, m := range list {
-		if len(m.Changes) == 0 {
+		if all[i].follows { // the server may have seen to it when it moved the other
+			again, err := w.Look(all[i])
+			if err != nil {
+				return back(w, list[:i], err)
+			}
+			list[i], m = again, again
+		}
+		if m.Empty() {
 			continue
 		}
 		made, err := w.Make(all[i], m)
 		if err == nil {
 			continue
 		}
-		if back := errors.Join(w.Undo(m, made), Undo(w, list[:i], IsMade)); back != nil {
-			return &UnfinishedError{err, back}
-		}
-		return err
+		return back(w, list[:i], err, w.Undo(m, made))
 	}
 	return nil
+}
+
+// back takes back what was made before something failed, and gives back why it did.
+func back(w Writing, list []*Modification, why error, others ...error) error {
+	if err := errors.Join(append(others, Undo(w, list, IsMade))...); err != nil {
+		return &UnfinishedError{why, err}
+	}
+	return why
 }
 
 // Undo takes modifications back, the last one first. All are tried.

@@ -20,6 +20,9 @@ const (
 	Join           Do = "join"
 	Leave          Do = "leave"
 	SetUser        Do = "set-user"
+	CreateUser     Do = "create-user"
+	MoveUser       Do = "move-user"
+	SwitchUser     Do = "switch-user"
 	CreateGroup    Do = "create-group"
 	RenameGroup    Do = "rename-group"
 	SetGroup       Do = "set-group"
@@ -47,11 +50,11 @@ type Signed struct {
 
 // Change is one staged change. Which fields it needs depends on what it does.
 type Change struct {
-	Do        Do              `json:"do" enum:"join,leave,set-user,create-group,rename-group,set-group,remove-group,add-line,change-line,move-line,remove-line,switch-line,add-part,change-part,move-part,remove-part,switch-part,write-document,remove-document,restore" doc:"What the change does."`
+	Do        Do              `json:"do" enum:"join,leave,set-user,create-user,move-user,switch-user,create-group,rename-group,set-group,remove-group,add-line,change-line,move-line,remove-line,switch-line,add-part,change-part,move-part,remove-part,switch-part,write-document,remove-document,restore" doc:"What the change does."`
 	Group     string          `json:"group,omitempty" doc:"The group, by name; of one that is created, with its directory."`
 	Member    string          `json:"member,omitempty" doc:"join, leave: a user, group or device, by name."`
-	To        string          `json:"to,omitempty" doc:"rename-group: the new name, without its directory."`
-	User      string          `json:"user,omitempty" doc:"set-user: the user, by name."`
+	To        string          `json:"to,omitempty" doc:"rename-group: the new name, without its directory. create-user, move-user: the distinguished name of what the account is put below."`
+	User      string          `json:"user,omitempty" doc:"The user, by name; of one that is created, with the directory."`
 	Attribute string          `json:"attribute,omitempty" doc:"set-user: which attribute; active and expires are attributes too."`
 	Field     string          `json:"field,omitempty" doc:"set-group: description, kind, members_from, usable_in, host, rule, managers or expect."`
 	System    string          `json:"system,omitempty" doc:"Lines: the system, by name."`
@@ -61,7 +64,7 @@ type Change struct {
 	List      string          `json:"list,omitempty" doc:"Lines and parts: the key of the list; for a list further down, as in shares > logs > folders."`
 	Before    string          `json:"before,omitempty" doc:"add and move: the line or part before which it comes."`
 	After     string          `json:"after,omitempty" doc:"add and move: the line or part after which it comes; without before and after it comes last."`
-	Value     json.RawMessage `json:"value,omitempty" doc:"The new value: an attribute's, a field's, a line, a part; of write-document the text; of switch-line and switch-part on or off. Missing: remove it."`
+	Value     json.RawMessage `json:"value,omitempty" doc:"The new value: an attribute's, a field's, a line, a part; of write-document the text; of switch-line, switch-part and switch-user on or off. Missing: remove it."`
 	// Was is what the change replaces, and Beside the line or part next to which one
 	// comes, as they were when the change was staged.
 	Was    *string `json:"was,omitempty" readOnly:"true" doc:"What it replaces, as it was when the change was staged."`
@@ -87,6 +90,7 @@ func (e *Error) Error() string {
 // fields are what each kind of change needs.
 var fields = map[Do][]string{
 	Join: {"group", "member"}, Leave: {"group", "member"}, SetUser: {"user", "attribute"},
+	CreateUser: {"user"}, MoveUser: {"user", "to"}, SwitchUser: {"user", "value"},
 	CreateGroup: {"group"}, RenameGroup: {"group", "to"}, SetGroup: {"group", "field"}, RemoveGroup: {"group"},
 	AddLine: {"system", "list", "value"}, ChangeLine: {"system", "list", "line", "value"}, MoveLine: {"system", "list", "line"}, RemoveLine: {"system", "list", "line"}, SwitchLine: {"system", "list", "line", "value"},
 	AddPart: {"document", "list", "value"}, ChangePart: {"document", "list", "part", "value"}, MovePart: {"document", "list", "part"}, RemovePart: {"document", "list", "part"}, SwitchPart: {"document", "list", "part", "value"},
@@ -106,6 +110,9 @@ func (c *Change) check() error {
 	may := append([]string{"value", "before", "after"}, needs...)
 	if c.Do == AddPart {
 		may = append(may, "part")
+	}
+	if c.Do == CreateUser {
+		may = append(may, "to")
 	}
 	for _, f := range needs {
 		if has[f] == "" {
@@ -188,6 +195,8 @@ func (c *Change) Sentence() string {
 		return fmt.Sprintf("Removes %s from the group %s.", c.Member, c.Group)
 	case SetUser:
 		return c.ofUser()
+	case CreateUser, MoveUser, SwitchUser:
+		return c.ofAccount()
 	case CreateGroup:
 		if v := c.shown(); v != "nothing" {
 			return fmt.Sprintf("Creates the group %s with %s.", c.Group, v)

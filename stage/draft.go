@@ -38,13 +38,15 @@ type Draft struct {
 	// their names, and took away.
 	fresh map[string]string
 	gone  map[string]bool
+	// people are users that changes before made, likewise.
+	people map[string]string
 }
 
 // NewDraft begins a draft.
 func NewDraft(b Base) *Draft {
 	return &Draft{
 		Files: slices.Clone(b.Files), Records: maps.Clone(b.Records), Touched: map[string]map[connect.Named]bool{}, base: b,
-		texts: map[string]*mapfile.Text{}, fresh: map[string]string{}, gone: map[string]bool{},
+		texts: map[string]*mapfile.Text{}, fresh: map[string]string{}, gone: map[string]bool{}, people: map[string]string{},
 	}
 }
 
@@ -65,6 +67,12 @@ func (d *Draft) Apply(c *Change) error {
 			err = d.member(c)
 		case SetUser:
 			err = d.setUser(c)
+		case CreateUser:
+			err = d.createUser(c)
+		case MoveUser:
+			err = d.moveUser(c)
+		case SwitchUser:
+			err = d.switchUser(c)
 		case CreateGroup:
 			err = d.createGroup(c)
 		case RenameGroup:

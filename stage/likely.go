@@ -2,12 +2,13 @@ package stage
 
 import (
 	"fmt"
-	"gatemap/core/name"
-	"gatemap/mapfile"
 	"iter"
 	"regexp"
 	"slices"
 	"strings"
+
+	"gatemap/core/name"
+	"gatemap/mapfile"
 )
 
 // likely yields the files that may hold a document: the one in which it stood

@@ -25,6 +25,10 @@ func (d *Draft) one(named string) (*one, error) {
 		dir, own, _ := strings.Cut(full, "/")
 		return &one{"groups", full, dir, own, ""}, nil
 	}
+	if full, made := d.people[name.Fold(named)]; made {
+		dir, own, _ := strings.Cut(full, "/")
+		return &one{"users", full, dir, own, d.placeOf(dir, own)}, nil
+	}
 	if u, err := b.LookUser(named, ""); err == nil {
 		return &one{"users", b.UserName(u), b.UserHome(u), b.User(u).Name, b.User(u).DN}, nil
 	}
@@ -37,6 +41,16 @@ func (d *Draft) one(named string) (*one, error) {
 	}
 	_, err := b.FindUser(named, "")
 	return nil, err
+}
+
+// placeOf is the distinguished name of the record of a user; "" where there is none.
+func (d *Draft) placeOf(dir, own string) string {
+	for _, u := range d.Records[dir].Users {
+		if name.Equal(u.Name, own) {
+			return u.DN
+		}
+	}
+	return ""
 }
 
 // isReferredTo says whether a reference, read in a directory, is to this one.

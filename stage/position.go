@@ -2,11 +2,12 @@ package stage
 
 import (
 	"fmt"
-	"gatemap/core/name"
-	"gatemap/mapfile"
 	"regexp"
 	"strconv"
 	"strings"
+
+	"gatemap/core/name"
+	"gatemap/mapfile"
 )
 
 // numbered is how a line without a name is called: mapping 3.

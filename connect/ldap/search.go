@@ -60,7 +60,7 @@ func (c *Conn) searches(tables *connect.Tables) ([]search, error) {
 func (c *Conn) rootEntry() (*ldap.Entry, error) {
 	if c.root == nil {
 		r, err := c.ldap.Search(ldap.NewSearchRequest("", ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false, "(objectClass=*)",
-			[]string{"namingContexts", "defaultNamingContext", "supportedControl", "supportedCapabilities", "subschemaSubentry", "highestCommittedUSN"}, nil))
+			[]string{"namingContexts", "defaultNamingContext", "supportedControl", "supportedExtension", "supportedCapabilities", "subschemaSubentry", "highestCommittedUSN"}, nil))
 		if err != nil {
 			return nil, plain(err)
 		}

@@ -23,9 +23,11 @@ var versions = []string{"entryCSN", "uSNChanged"}
 // writing writes entries over one connection.
 type writing struct {
 	*Conn
-	job      *connect.Job
-	asserts  bool // the server knows assertions
-	searches []search
+	job        *connect.Job
+	controller bool
+	asserts    bool // the server knows assertions
+	sets       bool // the server sets passwords (RFC 3062)
+	searches   []search
 }
 
 // Writing connects to one server, or to the first that answers.
@@ -52,19 +54,33 @@ func (d *Document) Writing(ctx context.Context, j *connect.Job, at string) (conn
 		conn.Close()
 		return nil, err
 	}
-	asserts := slices.Contains(root.GetEqualFoldAttributeValues("supportedControl"), assertion)
-	return &writing{conn, j, asserts, searches}, nil
+	says := func(attribute, what string) bool {
+		return slices.Contains(root.GetEqualFoldAttributeValues(attribute), what)
+	}
+	return &writing{
+		Conn: conn, job: j, searches: searches, controller: says("supportedCapabilities", isController),
+		asserts: says("supportedControl", assertion), sets: says("supportedExtension", setsPassword),
+	}, nil
 }
 
 // Look reads the entry of a record as its search does, and works out how it is to be modified.
 func (w *writing) Look(r *connect.Rewrite) (*connect.Modification, error) {
-	e, raw, err := w.entryOf(r)
+	if r.New() {
+		return w.lookNew(r)
+	}
+	e, raw, err := w.entryOf(r, r.DN())
 	if err != nil {
 		return nil, err
 	}
 	now := w.taken(r, e)
 	if theirs := r.Differs(now, false); theirs != "" {
+		if r.Follows() && r.Differs(now, true) == "" {
+			return &connect.Modification{DN: raw.DN}, nil
+		}
 		return nil, &connect.ElsewhereError{Rewrite: r, Theirs: theirs}
+	}
+	if r.Moves() {
+		return w.lookMove(r, raw)
 	}
 	m := &modifying{entry: e, classes: raw.GetEqualFoldAttributeValues("objectClass"), source: w.job.Source}
 	if r.User != nil {
@@ -78,22 +94,22 @@ func (w *writing) Look(r *connect.Rewrite) (*connect.Modification, error) {
 	return &connect.Modification{DN: raw.DN, Changes: m.changes, Version: version(raw)}, nil
 }
 
-// entryOf reads the entry of a record, with the filter of the table that means it.
-func (w *writing) entryOf(r *connect.Rewrite) (*connect.Entry, *ldap.Entry, error) {
+// entryOf reads the entry of a record where it stands, with the filter of the table that means it.
+func (w *writing) entryOf(r *connect.Rewrite, dn string) (*connect.Entry, *ldap.Entry, error) {
 	kind := r.Named().Kind
 	i := slices.IndexFunc(w.searches, func(s search) bool { return s.kind == kind })
-	if i < 0 || r.DN() == "" {
+	if i < 0 || dn == "" {
 		return nil, nil, fmt.Errorf("%s has no entry that is known", r.Named())
 	}
 	s := w.searches[i]
-	found, err := w.read(r.DN(), s.filter, slices.Concat(s.attributes, versions, []string{"objectClass"}))
+	found, err := w.read(dn, s.filter, slices.Concat(s.attributes, versions, []string{"objectClass"}))
 	if err != nil {
 		return nil, nil, fmt.Errorf("%s: %w", r.Named(), err)
 	}
 	if found == nil {
 		return nil, nil, &connect.ElsewhereError{
 			Rewrite: r,
-			Theirs:  fmt.Sprintf("there is no entry %q any more, or it is not one of those meant", r.DN()),
+			Theirs:  fmt.Sprintf("there is no entry %q any more, or it is not one of those meant", dn),
 		}
 	}
 	e, err := w.entry(found)
@@ -132,22 +148,22 @@ func version(e *ldap.Entry) string {
 	return ""
 }
 
-// Make modifies an entry and reads it again.
-func (w *writing) Make(r *connect.Rewrite, m *connect.Modification) (connect.Made, error) {
-	err := w.modify(m.DN, m.Changes, m.Version)
-	var result *ldap.Error
+// Make writes an entry and reads it again.
+func (w *writing) Make(r *connect.Rewrite, m *connect.Modification) (made connect.Made, err error) {
 	switch {
-	case err == nil:
-	case !errors.As(err, &result) || result.ResultCode >= ldap.ErrorNetwork:
-		return connect.Unknown, fmt.Errorf("%s: %w", r.Named(), plain(err))
-	case slices.Contains(movedCodes, result.ResultCode):
-		return connect.NotMade, &connect.ElsewhereError{Rewrite: r, Theirs: "it was modified while this was committed"}
-	case result.ResultCode == ldap.LDAPResultInsufficientAccessRights:
-		return connect.NotMade, fmt.Errorf("%s: the account that binds may not modify %q", r.Named(), m.DN)
+	case m.Entry != nil:
+		made, err = w.add(m)
+	case m.Below != "":
+		err = w.move(m.DN, m.Below, m.Version)
+		made = madeBy(err)
 	default:
-		return connect.NotMade, fmt.Errorf("%s: the server refuses it: %w", r.Named(), plain(err))
+		err = w.modify(m.DN, m.Changes, m.Version)
+		made = madeBy(err)
 	}
-	e, _, err := w.entryOf(r)
+	if err != nil {
+		return made, w.refused(r, m, made, err)
+	}
+	e, _, err := w.entryOf(r, r.Becomes())
 	if err != nil {
 		return connect.IsMade, err
 	}
@@ -158,9 +174,36 @@ func (w *writing) Make(r *connect.Rewrite, m *connect.Modification) (connect.Mad
 	return connect.IsMade, nil
 }
 
+// madeBy says whether an operation was made that gave an error.
+func madeBy(err error) connect.Made {
+	var result *ldap.Error
+	switch {
+	case err == nil:
+		return connect.IsMade
+	case !errors.As(err, &result) || result.ResultCode >= ldap.ErrorNetwork:
+		return connect.Unknown
+	}
+	return connect.NotMade
+}
+
+// refused says why an entry is not written.
+func (w *writing) refused(r *connect.Rewrite, m *connect.Modification, made connect.Made, err error) error {
+	var result *ldap.Error
+	switch {
+	case made != connect.NotMade || !errors.As(err, &result):
+		return fmt.Errorf("%s: %w", r.Named(), plain(err))
+	case slices.Contains(movedCodes, result.ResultCode):
+		return &connect.ElsewhereError{Rewrite: r, Theirs: "it was modified while this was committed"}
+	case result.ResultCode == ldap.LDAPResultInsufficientAccessRights:
+		return fmt.Errorf("%s: the account that binds may not modify %q", r.Named(), m.DN)
+	}
+	return fmt.Errorf("%s: the server refuses it: %w", r.Named(), plain(err))
+}
+
 // movedCodes are the results of a modification of an entry that is not what it was any more.
 var movedCodes = []uint16{
 	ldap.LDAPResultAssertionFailed, ldap.LDAPResultNoSuchAttribute, ldap.LDAPResultAttributeOrValueExists, ldap.LDAPResultNoSuchObject,
+	ldap.LDAPResultEntryAlreadyExists,
 }
 
 // modify makes changes of an entry, all of them or none. With a version it does only while that is
@@ -175,70 +218,21 @@ func (w *writing) modify(dn string, changes []connect.ValueChange, version strin
 			request.Add(c.Attribute, c.Add)
 		}
 	}
-	if version != "" && w.asserts {
-		filter, err := ldap.CompileFilter("(" + version + ")")
-		if err != nil {
-			return err
-		}
-		request.Controls = append(request.Controls, ldap.NewControlString(assertion, true, string(filter.Bytes())))
+	var err error
+	if request.Controls, err = w.while(version); err != nil {
+		return err
 	}
 	return w.ldap.Modify(request)
 }
 
-// Undo takes back what is there of a modification.
-func (w *writing) Undo(m *connect.Modification, made connect.Made) error {
-	if made == connect.NotMade {
-		return nil
+// while has an operation be done only while a version is the one of its entry; "" says nothing.
+func (w *writing) while(version string) ([]ldap.Control, error) {
+	if version == "" || !w.asserts {
+		return nil, nil
 	}
-	attributes := append(slices.Clone(versions), "modifiersName")
-	for _, c := range m.Changes {
-		attributes = append(attributes, c.Attribute)
-	}
-	raw, err := w.read(m.DN, "(objectClass=*)", attributes)
-	if err != nil || raw == nil || m.Version != "" && version(raw) == m.Version {
-		return err // it is gone, or was not modified
-	}
-	e, err := w.entry(raw)
+	filter, err := ldap.CompileFilter("(" + version + ")")
 	if err != nil {
-		return err
+		return nil, err
 	}
-	ours := made == connect.IsMade ||
-		dnKey(raw.GetEqualFoldAttributeValue("modifiersName")) == dnKey(w.client.ldap.Bind.Value)
-	back := undone(e, m, ours)
-	if back == nil {
-		return nil
-	}
-	if err := w.modify(m.DN, back, version(raw)); err != nil {
-		return fmt.Errorf("the entry %q cannot be put back: %w", m.DN, plain(err))
-	}
-	return nil
-}
-
-// undone is what takes back what is there of a modification. What was added tells whether it is; for
-// what was only deleted, ours does.
-func undone(e *connect.Entry, m *connect.Modification, ours bool) (back []connect.ValueChange) {
-	for _, c := range m.Changes {
-		added := among(e, c.Attribute, c.Add)
-		if len(added) < len(c.Add) || len(c.Add) == 0 && !ours {
-			continue // somebody else has changed it since
-		}
-		b := connect.ValueChange{Attribute: c.Attribute, Delete: added}
-		there := among(e, c.Attribute, c.Delete)
-		b.Add = slices.DeleteFunc(slices.Clone(c.Delete), func(v string) bool { return slices.Contains(there, v) })
-		if len(b.Delete)+len(b.Add) > 0 {
-			back = append(back, b)
-		}
-	}
-	return back
-}
-
-// among are those of some values that an attribute has.
-func among(e *connect.Entry, attribute string, values []string) (there []string) {
-	has := e.Values(attribute)
-	for _, v := range values {
-		if slices.ContainsFunc(has, func(h place.Text) bool { return connect.SameReference(h.Value, v) }) {
-			there = append(there, v)
-		}
-	}
-	return there
+	return []ldap.Control{ldap.NewControlString(assertion, true, string(filter.Bytes()))}, nil
 }

@@ -22,7 +22,8 @@ type Source struct {
 	Inactive     Inactive     `yaml:"inactive" doc:"What to do with inactive accounts: take (default) or skip them."`
 	Vanished     Vanished     `yaml:"vanished" doc:"What to do with accounts that are no longer in the source: remove (default) or deactivate them."`
 	RemovalLimit *Percent     `yaml:"removal_limit" former:"guard" doc:"How many of the active users, or of the groups, one run may remove or deactivate unconfirmed, such as 5%. Missing: 5%."`
-	Write        []Write      `yaml:"write" doc:"What a commit that changes records writes where they come from: members (of groups), attributes, active (whether accounts are). Missing: nothing, and the next run restores what is there."`
+	Write        []Write      `yaml:"write" doc:"What a commit that changes records writes where they come from: members (of groups), attributes, active (whether accounts are), users (accounts that are made or moved). Missing: nothing, and the next run restores what is there."`
+	Accounts     *Accounts    `yaml:"accounts" doc:"What accounts are to be of people whom a source that feeds the directory knows; with write: users."`
 	Users        *UserTable   `yaml:"users" doc:"Which entries are users."`
 	Groups       *GroupTable  `yaml:"groups" doc:"Which entries are groups."`
 	Devices      *DeviceTable `yaml:"devices" doc:"Which entries are devices."`
@@ -102,10 +103,11 @@ const (
 	WriteMembers    Write = "members"
 	WriteAttributes Write = "attributes"
 	WriteActive     Write = "active"
+	WriteUsers      Write = "users"
 )
 
 // Values lists what can be written.
-func (Write) Values() []string { return []string{"members", "attributes", "active"} }
+func (Write) Values() []string { return []string{"members", "attributes", "active", "users"} }
 
 // Base is a place in the tree of a source, with how far below it to look.
 type Base struct {

@@ -174,3 +174,20 @@ func appendSimple(b []byte, s string) (canonical []byte, ok bool) {
 	}
 	return b, true
 }
+
+// EscapeDN is a value as it stands in a distinguished name (RFC 4514 section 2.4).
+func EscapeDN(value string) string { return ldap.EscapeDN(value) }
+
+// CutDN is the first part of a distinguished name, and the name of what is above it, as they are
+// written; above is "" where nothing is.
+func CutDN(dn string) (own, above string) {
+	for i := 0; i < len(dn); i++ {
+		switch dn[i] {
+		case '\\':
+			i++
+		case ',':
+			return dn[:i], strings.TrimSpace(dn[i+1:])
+		}
+	}
+	return dn, ""
+}
