@@ -14,11 +14,11 @@ type Rewrite struct {
 	User  *Changed[directory.User]
 	Group *Regrouped
 
-	follows bool // it lists whom another moves
-	early   bool // its entry is moved after it
+	follows bool // another before it changes its entry: by itself, or where the server follows a move
+	early   bool // others are moved after it
 }
 
-// Follows says that the group lists whom another rewrite moves: some servers see to that themselves.
+// Follows says that another rewrite before it may change the entry, or make it what it is to be.
 func (r *Rewrite) Follows() bool { return r.follows }
 
 // New says that the record is to be made.
@@ -86,13 +86,13 @@ func Rewrites(s *directory.Source, before, after Records) (all []*Rewrite, stays
 			all = append(all, &Rewrite{User: &Changed[directory.User]{After: u}})
 		}
 	}
-	moved := map[string]bool{} // where they stood
+	stood := map[string]string{} // those that are moved, by where they will stand
 	for i := range d.Changed {
 		c := &d.Changed[i]
 		written, other := parted(c.Fields, s.Write, userWrite)
 		all = append(all, rewritten(c, written)...)
 		if hasField(written, "dn") {
-			moved[key(c.Before.DN)] = true
+			stood[key(c.After.DN)] = c.Before.DN
 		}
 		if len(other) > 0 {
 			stays = append(stays, fmt.Sprintf("user %s: %s", c.Before.Name, FieldWords(other)))
@@ -100,16 +100,8 @@ func Rewrites(s *directory.Source, before, after Records) (all []*Rewrite, stays
 	}
 	for i := range d.ChangedGroups {
 		c := d.ChangedGroups[i]
-		written, other := parted(c.Fields, s.Write, groupWrite)
-		if len(written) > 0 {
-			own := c
-			own.Fields = written
-			if !slices.Contains(s.Write, directory.WriteMembers) {
-				own.Added, own.Removed = nil, nil
-			}
-			follows := slices.ContainsFunc(own.Removed, func(ref string) bool { return moved[key(ref)] })
-			all = append(all, &Rewrite{Group: &own, follows: follows})
-		}
+		_, other := parted(c.Fields, s.Write, groupWrite)
+		all = append(all, regroupings(c, s.Write, stood)...)
 		if len(other) > 0 {
 			stays = append(stays, fmt.Sprintf("group %s: %s", c.Before.Name, FieldWords(other)))
 		}
@@ -133,8 +125,12 @@ func Rewrites(s *directory.Source, before, after Records) (all []*Rewrite, stays
 func rank(r *Rewrite) int {
 	switch {
 	case r.takes():
+		return 4
+	case r.New():
+		return 3
+	case r.early:
 		return 2
-	case r.New() || r.Moves() || r.early:
+	case r.Moves():
 		return 1
 	}
 	return 0
@@ -151,7 +147,7 @@ func rewritten(c *Changed[directory.User], fields []Field) (all []*Rewrite) {
 		before = &now
 	}
 	if len(moves) > 0 {
-		all = append(all, &Rewrite{User: &Changed[directory.User]{before, c.After, moves}})
+		all = append(all, &Rewrite{User: &Changed[directory.User]{before, c.After, moves}, follows: len(others) > 0})
 	}
 	return all
 }

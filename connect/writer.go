@@ -28,8 +28,9 @@ type Writing interface {
 	// Server is the address that answered.
 	Server() string
 	// Look reads the entry of a record, and says how it is to be modified. The error is an
-	// *ElsewhereError where it is not what the map has any more.
-	Look(r *Rewrite) (*Modification, error)
+	// *ElsewhereError where it is not what the map has any more. Of a record that follows others that
+	// is known only once these are written.
+	Look(r *Rewrite, written bool) (*Modification, error)
 	// Make modifies an entry, unless it was modified since it was looked at, and sees that the
 	// record is then what it is to be. made says how far it came where there is an error.
 	Make(r *Rewrite, m *Modification) (made Made, err error)

@@ -3,13 +3,14 @@ package connect
 import (
 	"errors"
 	"fmt"
+	"time"
 )
 
 // Look looks at all records that are to be written. The error is of the first that cannot be.
 func Look(w Writing, all []*Rewrite) ([]*Modification, error) {
 	list := make([]*Modification, 0, len(all))
 	for _, r := range all {
-		m, err := w.Look(r)
+		m, err := w.Look(r, false)
 		if err != nil {
 			return nil, err
 		}
@@ -21,24 +22,38 @@ func Look(w Writing, all []*Rewrite) ([]*Modification, error) {
 // Make makes all modifications, or none: what was made before one failed is taken back. The error is
 // an *UnfinishedError where that failed, too.
 func Make(w Writing, all []*Rewrite, list []*Modification) error {
-	for i, m := range list {
-		if all[i].follows { // the server may have seen to it when it moved the other
-			again, err := w.Look(all[i])
-			if err != nil {
-				return back(w, list[:i], err)
-			}
-			list[i], m = again, again
+	for i, r := range all {
+		made, err := NotMade, error(nil)
+		if r.follows {
+			made, err = makeFollowing(w, r, &list[i])
+		} else if !list[i].Empty() {
+			made, err = w.Make(r, list[i])
 		}
-		if m.Empty() {
-			continue
+		if err != nil {
+			return back(w, list[:i], err, w.Undo(list[i], made))
 		}
-		made, err := w.Make(all[i], m)
-		if err == nil {
-			continue
-		}
-		return back(w, list[:i], err, w.Undo(m, made))
 	}
 	return nil
+}
+
+// makeFollowing makes a modification that others before it may have changed. A server that follows a
+// move takes a moment to.
+func makeFollowing(w Writing, r *Rewrite, m **Modification) (made Made, err error) {
+	const tries = 10
+	for try := 1; ; try++ {
+		var again *Modification
+		if again, err = w.Look(r, true); err == nil {
+			if *m = again; again.Empty() {
+				return NotMade, nil
+			}
+			made, err = w.Make(r, again)
+		}
+		var elsewhere *ElsewhereError
+		if made != NotMade || try == tries || !errors.As(err, &elsewhere) {
+			return made, err
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
 }
 
 // back takes back what was made before something failed, and gives back why it did.

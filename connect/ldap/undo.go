@@ -1,8 +1,10 @@
 package ldap
 
 import (
+	"errors"
 	"fmt"
 	"slices"
+	"time"
 
 	"github.com/go-ldap/ldap/v3"
 
@@ -21,6 +23,19 @@ func (w *writing) Undo(m *connect.Modification, made connect.Made) error {
 	case m.Below != "":
 		return w.unmove(m)
 	}
+	const tries = 10 // a server that follows a move changes the entries that refer to it, too
+	for try := 1; ; try++ {
+		err := w.unmodify(m, made)
+		var result *ldap.Error
+		if try == tries || !errors.As(err, &result) || !slices.Contains(movedCodes, result.ResultCode) {
+			return err
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+}
+
+// unmodify takes back what is there of a change of values.
+func (w *writing) unmodify(m *connect.Modification, made connect.Made) error {
 	attributes := append(slices.Clone(versions), "modifiersName")
 	for _, c := range m.Changes {
 		attributes = append(attributes, c.Attribute)
@@ -40,7 +55,7 @@ func (w *writing) Undo(m *connect.Modification, made connect.Made) error {
 		return nil
 	}
 	if err := w.modify(m.DN, back, version(raw)); err != nil {
-		return fmt.Errorf("the entry %q cannot be put back: %w", m.DN, plain(err))
+		return fmt.Errorf("the entry %q cannot be put back: %w", m.DN, err)
 	}
 	return nil
 }

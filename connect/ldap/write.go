@@ -64,7 +64,7 @@ func (d *Document) Writing(ctx context.Context, j *connect.Job, at string) (conn
 }
 
 // Look reads the entry of a record as its search does, and works out how it is to be modified.
-func (w *writing) Look(r *connect.Rewrite) (*connect.Modification, error) {
+func (w *writing) Look(r *connect.Rewrite, written bool) (*connect.Modification, error) {
 	if r.New() {
 		return w.lookNew(r)
 	}
@@ -73,7 +73,7 @@ func (w *writing) Look(r *connect.Rewrite) (*connect.Modification, error) {
 		return nil, err
 	}
 	now := w.taken(r, e)
-	if theirs := r.Differs(now, false); theirs != "" {
+	if theirs := r.Differs(now, false); theirs != "" && (written || !r.Follows()) {
 		if r.Follows() && r.Differs(now, true) == "" {
 			return &connect.Modification{DN: raw.DN}, nil
 		}

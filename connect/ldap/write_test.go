@@ -19,11 +19,17 @@ import (
 	"gatemap/core/name"
 )
 
+// branches are where people stand, besides right below people.
+var branches = []string{"Summit", "Base"}
+
 // staff are a few people, and a group of each kind that has members in its own way.
 func staff() string {
 	var b strings.Builder
 	for _, ou := range []string{"people", "groups"} {
 		fmt.Fprintf(&b, "dn: ou=%s,%s\nobjectClass: organizationalUnit\nou: %s\n\n", ou, suffix, ou)
+	}
+	for _, ou := range branches {
+		fmt.Fprintf(&b, "dn: ou=%s,ou=people,%s\nobjectClass: organizationalUnit\nou: %s\n\n", ou, suffix, ou)
 	}
 	for i := range 5 {
 		fmt.Fprintf(&b, "dn: uid=p%d,ou=people,%s\nobjectClass: inetOrgPerson\nobjectClass: shadowAccount\nuid: p%d\ncn: Person %d\nsn: Person\ntitle: Observer\n\n", i, suffix, i, i)
@@ -41,7 +47,8 @@ func staff() string {
 // written is the source of the staff, of which everything that can be is written.
 func (s *server) written() *directory.Source {
 	source := s.source()
-	source.Write = []directory.Write{directory.WriteMembers, directory.WriteAttributes, directory.WriteActive}
+	source.Write = []directory.Write{directory.WriteMembers, directory.WriteAttributes, directory.WriteActive, directory.WriteUsers}
+	source.Accounts = &directory.Accounts{Where: text("ou=people," + suffix), Name: text("{title}"), Entry: map[string][]string{"objectClass": {"inetOrgPerson", "shadowAccount"}, "cn": {"{userName}"}}}
 	source.Users.Disabled = text("(employeeType=gone)")
 	source.Users.Expires = directory.Date{Attribute: "shadowExpire", Form: "days"}
 	source.Users.Attributes = map[string]string{"title": "title", "mails": "mail"}
@@ -119,14 +126,63 @@ func redrawn(t *rapid.T, before connect.Records) connect.Records {
 		}
 		after.Groups[i] = &now
 	}
+	moved(t, before, after)
+	for i := range rapid.IntRange(0, 2).Draw(t, "new") {
+		below := rapid.SampledFrom(branches).Draw(t, "below")
+		u := &directory.User{Name: fmt.Sprintf("new%d", i), DN: fmt.Sprintf("uid=new%d,ou=%s,ou=people,%s", i, below, suffix)}
+		if slices.ContainsFunc(before.Users, func(x *directory.User) bool { return x.Name == u.Name }) {
+			continue
+		}
+		u.Attributes.Put("title", []filter.Value{{Text: rapid.SampledFrom([]string{"Observer", "Köchin"}).Draw(t, "title")}})
+		after.Users = append(after.Users, u)
+	}
 	return after
+}
+
+// moved moves some users into other branches, and has groups list them there.
+func moved(t *rapid.T, before, after connect.Records) {
+	is := map[string]string{}
+	for i, u := range after.Users {
+		if !rapid.Bool().Draw(t, "moves") {
+			continue
+		}
+		now := *u
+		own, _ := name.CutDN(u.DN)
+		now.DN = own + ",ou=" + rapid.SampledFrom(branches).Draw(t, "branch") + ",ou=people," + suffix
+		if now.DN != u.DN {
+			is[strings.ToLower(strings.ReplaceAll(u.DN, " ", ""))], after.Users[i] = now.DN, &now
+		}
+	}
+	for i, g := range after.Groups {
+		now := *g
+		members := *g.Members
+		members.Any = slices.Clone(members.Any)
+		for j, ref := range members.Any {
+			if dn, moves := is[strings.ToLower(strings.ReplaceAll(ref.Name, " ", ""))]; moves {
+				members.Any[j].Name, now.Members, after.Groups[i] = dn, &members, &now
+			}
+		}
+	}
+}
+
+// signsIn sees that a new account can sign in with its first password, and with no other.
+func (s *server) signsIn(t require.TestingT, m *connect.Modification) {
+	conn, err := goldap.DialURL(s.LDAP)
+	require.NoError(t, err)
+	defer conn.Close()
+	require.Error(t, conn.Bind(m.DN, m.Password+"x"))
+	require.NoError(t, conn.Bind(m.DN, m.Password))
 }
 
 // What is written is there afterwards and nothing else is; what is taken back leaves everything as it
 // was; and who changed an entry meanwhile keeps what they did, and nothing is left by half.
 func TestWhatIsWrittenIsThere(t *testing.T) {
 	t.Setenv("GATEMAP_SECRET_TEST", secret)
-	s := startSlapd(t, staff(), "127.0.0.1")
+	t.Run("a server alone", func(t *testing.T) { whatIsWrittenIsThere(t, startSlapd(t, staff(), "127.0.0.1")) })
+	t.Run("one that follows with references", func(t *testing.T) { whatIsWrittenIsThere(t, startFollowing(t, staff())) })
+}
+
+func whatIsWrittenIsThere(t *testing.T, s *server) {
 	source := s.written()
 	tables := tablesOf(t, source)
 	_, document, err := connect.NewJob(source, s.host(), connect.Records{})
@@ -149,11 +205,14 @@ func TestWhatIsWrittenIsThere(t *testing.T) {
 			meddled = rapid.IntRange(0, len(all)-1).Draw(rt, "at")
 		}
 		meddle := func() {
-			line := "replace: title\ntitle: Meddler"
-			if all[meddled].Group != nil {
-				line = "replace: description\ndescription: meddled"
+			what := "changetype: modify\nreplace: title\ntitle: Meddler\n"
+			switch {
+			case all[meddled].New():
+				what = "changetype: add\nobjectClass: inetOrgPerson\nobjectClass: shadowAccount\ncn: Meddler\nsn: Meddler\n"
+			case all[meddled].Group != nil:
+				what = "changetype: modify\nreplace: description\ndescription: meddled\n"
 			}
-			require.NoError(rt, s.Modify("dn: "+all[meddled].DN()+"\nchangetype: modify\n"+line+"\n"))
+			require.NoError(rt, s.Modify("dn: "+all[meddled].DN()+"\n"+what))
 		}
 		if meddles && early {
 			meddle()
@@ -191,11 +250,26 @@ func TestWhatIsWrittenIsThere(t *testing.T) {
 				assert.Equal(rt, was[dn], is[dn], dn)
 			}
 		}
-		assert.Equal(rt, slices.Sorted(maps.Keys(was)), slices.Sorted(maps.Keys(is)))
+		stand := map[string]bool{}
+		for dn := range was {
+			stand[dn] = true
+		}
+		for _, r := range all {
+			delete(stand, r.DN())
+			stand[r.Becomes()] = true
+		}
+		assert.Equal(rt, slices.Sorted(maps.Keys(stand)), slices.Sorted(maps.Keys(is)))
+		for i, m := range list {
+			assert.Equal(rt, all[i].New(), m.Password != "")
+			if m.Password != "" {
+				s.signsIn(rt, m)
+			}
+		}
 		if rapid.Bool().Draw(rt, "undone") {
 			require.NoError(rt, connect.Undo(w, list, connect.IsMade))
 			assert.Equal(rt, was, s.dump(rt), "all is as it was")
 			require.NoError(rt, connect.Undo(w, list, connect.Unknown))
+
 			assert.Equal(rt, was, s.dump(rt), "once is enough")
 		}
 	})
