@@ -211,6 +211,9 @@ func (r *Rewrite) Differs(now Records, after bool) string {
 			side = r.User.After
 		}
 		fields := userFields(side, now.Users[0])
+		if SameReference(side.DN, now.Users[0].DN) {
+			_, fields = splitFields(fields, "dn") // a server spells names in its own way
+		}
 		if r.New() { // the server adds what it has of every entry
 			return FieldWords(slices.DeleteFunc(fields, func(f Field) bool { return f.Before == "" }))
 		}

@@ -117,7 +117,7 @@ func (d *Draft) recordUser(c *Change, x *directory.Document, own string) error {
 // a domain controller's, which is not one of the distinguished name.
 func rdnOf(t *directory.UserTable) string {
 	if strings.EqualFold(t.Name, "sAMAccountName") || strings.EqualFold(t.Name, "userPrincipalName") {
-		return "cn"
+		return "CN"
 	}
 	return t.Name
 }

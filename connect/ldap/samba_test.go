@@ -250,6 +250,7 @@ source:
 		assert.Equal(t, token(t, referee, sids, u.DN), carrying, "%s: in the token", u.Name)
 	}
 	t.Run("it is written", func(t *testing.T) { isWritten(t, s, doc.Source) })
+	t.Run("accounts are made and moved", func(t *testing.T) { makesAccounts(t, s, doc.Source, referee) })
 	t.Run("names that change", func(t *testing.T) { followsNames(t, s, doc.Source, referee) })
 	t.Run("an account that does not see what was deleted", func(t *testing.T) { comparesByName(t, s, doc.Source, referee) })
 }
@@ -306,6 +307,84 @@ func isWritten(t *testing.T, s *server, from *directory.Source) {
 	require.NoError(t, err)
 	_, left = connect.Settle(before, now)
 	assert.True(t, left.Empty(), "%+v", left)
+}
+
+// makesAccounts makes an account, and moves one that groups list, and takes both back.
+func makesAccounts(t *testing.T, s *server, from *directory.Source, c *ldap.Conn) {
+	source := *from
+	source.Write = []directory.Write{directory.WriteMembers, directory.WriteUsers}
+	source.Accounts = &directory.Accounts{
+		Where: text("OU=people," + domain), Name: text("{title}"),
+		Entry: map[string][]string{"userPrincipalName": {"{userName}@cindervale.example"}},
+	}
+	branch := ldap.NewAddRequest("OU=Summit,OU=people,"+domain, nil)
+	branch.Attribute("objectClass", []string{"organizationalUnit"})
+	require.NoError(t, c.Add(branch))
+	before, err := fetch(t, s, &source)
+	require.NoError(t, err)
+	after := connect.Records{Users: slices.Clone(before.Users), Groups: slices.Clone(before.Groups), Devices: before.Devices}
+	i := slices.IndexFunc(before.Users, func(u *directory.User) bool { return u.Name == "p43" })
+	stood, moved := before.Users[i].DN, *before.Users[i]
+	moved.DN = "CN=Person 43,OU=Summit,OU=people," + domain
+	fresh, err := (&directory.User{Name: "noor.haddix", DN: "CN=noor.haddix,OU=Summit,OU=people," + domain}).Altered("title", "Ingeniør")
+	require.NoError(t, err)
+	after.Users[i], after.Users = &moved, append(after.Users, fresh)
+	lists := 0
+	for i, g := range before.Groups {
+		now := *g
+		now.Members = &directory.Members{Any: slices.Clone(g.Members.Any)}
+		for j, ref := range g.Members.Any {
+			if connect.SameReference(ref.Name, stood) {
+				now.Members.Any[j].Name, after.Groups[i] = moved.DN, &now
+				lists++
+			}
+		}
+		if g.Name == "crew" {
+			now.Members.Any = append(now.Members.Any, name.Ref{Name: fresh.DN})
+			after.Groups[i] = &now
+		}
+	}
+	require.NotZero(t, lists, "a group lists who moves")
+	all, stays := connect.Rewrites(&source, before, after)
+	require.Empty(t, stays)
+	w, err := source.Connection.Document.(connect.Writer).Writing(t.Context(), &connect.Job{Source: &source, Host: s.host(), Tables: tablesOf(t, &source)}, "")
+	require.NoError(t, err)
+	defer w.Close()
+	for _, how := range []connect.Made{connect.IsMade, connect.Unknown} {
+		list, err := connect.Look(w, all)
+		require.NoError(t, err)
+		require.NoError(t, connect.Make(w, all, list))
+		now, err := fetch(t, s, &source)
+		require.NoError(t, err)
+		_, left := connect.Settle(after, now)
+		require.Len(t, left.Changed, 1, "the server gives the new account a primary group")
+		assert.Equal(t, []connect.Field{{Attribute: "primary_group", After: now.Users[len(now.Users)-1].PrimaryGroup.Name}}, withoutFurther(left.Changed[0].Fields))
+		assert.Empty(t, left.ChangedGroups)
+		signsInFirst(t, s, list)
+		require.NoError(t, connect.Undo(w, list, how))
+		now, err = fetch(t, s, &source)
+		require.NoError(t, err)
+		_, left = connect.Settle(before, now)
+		assert.True(t, left.Empty(), "%+v", left)
+	}
+}
+
+// withoutFurther are the fields but for what a controller adds by itself to every account.
+func withoutFurther(fields []connect.Field) []connect.Field {
+	return slices.DeleteFunc(fields, func(f connect.Field) bool { return f.Before == "" && f.Attribute != "primary_group" })
+}
+
+// signsInFirst sees that the new account is asked for another password at its first sign-in, with the
+// one that it got alone.
+func signsInFirst(t *testing.T, s *server, list []*connect.Modification) {
+	i := slices.IndexFunc(list, func(m *connect.Modification) bool { return m.Password != "" })
+	require.GreaterOrEqual(t, i, 0)
+	for password, told := range map[string]string{list[i].Password: "data 773", list[i].Password + "x": "data 52e"} {
+		c, err := ldap.DialURL("ldaps://"+controller, ldap.DialWithTLSConfig(trusting(t, s.Dir)))
+		require.NoError(t, err)
+		assert.ErrorContains(t, c.Bind("noor.haddix@cindervale.example", password), told)
+		c.Close()
+	}
 }
 
 // comparesByName reads as somebody who has no rights but to read.
