@@ -187,4 +187,12 @@ type Committed struct {
 	Rebased   bool   `json:"rebased" doc:"Whether others had committed in the meantime, without touching the same things."`
 	Again     bool   `json:"again,omitempty" doc:"Whether it had been committed already, with the same key."`
 	Overrides string `json:"overrides,omitempty" doc:"What was overridden, by whom and why."`
+	// Passwords are in no log, and in no second answer.
+	Passwords []FirstPassword `json:"passwords,omitempty" doc:"First passwords of the accounts that the commit made. They are kept nowhere: hand them out, or set others."`
+}
+
+// FirstPassword is the first password of a new account.
+type FirstPassword struct {
+	User     string `json:"user"`
+	Password string `json:"password"`
 }

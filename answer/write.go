@@ -14,4 +14,6 @@ type Write struct {
 	Entry     string `json:"entry" doc:"Distinguished name of the entry."`
 	For       string `json:"for" doc:"The record that is changed, and how."`
 	Text      string `json:"text" doc:"The modification as LDIF (RFC 2849); empty where the entry is as it is to be already."`
+	// Password is not the password itself.
+	Password bool `json:"password,omitempty" doc:"Whether a new account gets a first password, which who commits sees once."`
 }

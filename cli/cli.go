@@ -109,7 +109,7 @@ a limit.`,
 	root.AddCommand(
 		a.reach(), a.why(), a.who(), a.members(), a.memberships(), a.compare(), a.matrix(), a.hours(), a.search(), a.group(), a.systemCommand(), a.rule(),
 		a.findings(), a.guarantees(), standsAlone(a.difference()),
-		a.reading(), a.drift(), a.adopt(), a.delivery(), a.notices(),
+		a.reading(), a.drift(), a.adopt(), a.delivery(), a.accounts(), a.notices(),
 		a.trial(), a.history(), a.revert(), a.export(), a.directory(), a.intake(),
 		a.operator(), a.tokens(), a.audit(), a.backup(), standsAlone(a.restore()),
 		standsAlone(a.schema()), standsAlone(a.serve()), standsAlone(a.demo()), standsAlone(a.openapi()),

@@ -58,6 +58,12 @@ func (a *app) committedText(c *answer.Committed) error {
 		a.print("In force as revision %d.\n", c.Revision)
 	}
 	a.print("Revert it:  gatemap revert %d\n", c.Revision)
+	for i, p := range c.Passwords {
+		if i == 0 {
+			a.print("\nFirst passwords of the new accounts, which are kept nowhere: hand them out now.\n")
+		}
+		a.print("  %s  %s\n", p.User, p.Password)
+	}
 	return nil
 }
 

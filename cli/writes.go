@@ -41,7 +41,11 @@ func (a *app) writesText(w *answer.Writes) error {
 			a.print("\n# %s: it is so already\n", x.For)
 			continue
 		}
-		a.print("\n# %s\n%s", x.For, x.Text)
+		a.print("\n# %s\n", x.For)
+		if x.Password {
+			a.print("# It gets a first password, which who commits sees once.\n")
+		}
+		a.print("%s", x.Text)
 	}
 	for i, words := range w.Stays {
 		if i == 0 {

@@ -142,3 +142,8 @@ func event(kind, data string) (Event, error) {
 	err := json.Unmarshal([]byte(data), &n)
 	return Event{Revision: n.Revision}, err
 }
+
+// Accounts is what becomes of the accounts of a directory by what is known of people.
+func (c *Client) Accounts(ctx context.Context, directory string) (*answer.Accounts, error) {
+	return call[answer.Accounts](ctx, c, http.MethodGet, "directories/"+url.PathEscape(directory)+"/accounts", nil, nil)
+}

@@ -32,12 +32,7 @@ func (f *Feed) Follows(feeds *directory.Feeds) bool {
 // record joins keep their own. No account is written to.
 func (f *Feed) Over(accounts, records []*directory.User) (next *Feed, fed, alone []*directory.User) {
 	by := name.Fold(f.feeds.By)
-	joins := make(map[string]*directory.User, len(records))
-	for _, r := range records {
-		if v := joining(r, by); v != "" && joins[v] == nil {
-			joins[v] = r
-		}
-	}
+	joins := Joins(f.feeds, records)
 	made, used := map[*directory.User]decided{}, map[*directory.User]bool{}
 	fed = slices.Clone(accounts)
 	for i, account := range accounts {
@@ -59,6 +54,22 @@ func (f *Feed) Over(accounts, records []*directory.User) (next *Feed, fed, alone
 	}
 	return &Feed{f.feeds, made}, fed, alone
 }
+
+// Joins are the records of a source that feeds a directory, by what joins them (Joining). Of several
+// with one value it is the first.
+func Joins(feeds *directory.Feeds, records []*directory.User) map[string]*directory.User {
+	by := name.Fold(feeds.By)
+	joins := make(map[string]*directory.User, len(records))
+	for _, r := range records {
+		if v := joining(r, by); v != "" && joins[v] == nil {
+			joins[v] = r
+		}
+	}
+	return joins
+}
+
+// Joining is what joins a record of a source, or an account; "" where it has none.
+func Joining(feeds *directory.Feeds, u *directory.User) string { return joining(u, name.Fold(feeds.By)) }
 
 // joining is the value by which a record joins: the first of the attribute.
 func joining(u *directory.User, by string) string {

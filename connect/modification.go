@@ -18,8 +18,10 @@ type Modification struct {
 	Entry []ValueChange `json:"entry,omitempty"`
 	// Below is what the entry is moved below.
 	Below string `json:"below,omitempty"`
-	// Password is the first password of an entry that was made; it is kept nowhere.
-	Password string `json:"-"`
+	// GetsPassword says that an entry gets a first password once it is made, and Password is that; it is
+	// kept nowhere.
+	GetsPassword bool   `json:"-"`
+	Password     string `json:"-"`
 	// Version is what the server said of the version that was looked at; "": nothing.
 	Version string `json:"version,omitempty"`
 }

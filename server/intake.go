@@ -35,6 +35,11 @@ func intakes(api huma.API, s *workspace.Service) {
 		run, err := s.Runs.Start(ctx, unescape(in.Name), intake.ByHand, intake.Intaking{Commit: in.Body.Commit || in.Body.Confirm, Confirm: in.Body.Confirm, By: operator.From(ctx)})
 		return &run, err
 	})
+	read(api, "/directories/{name}/accounts", "accounts", "What becomes of the accounts of a directory by what is known of people in sources that feed it", operator.Stage, func(ctx context.Context, in *struct {
+		Name string `path:"name"`
+	}) (*answer.Accounts, error) {
+		return s.Accounts.Plan(ctx, unescape(in.Name))
+	})
 	post(api, "/directories/{name}/test", "test-directory", "Test a directory's source step by step, and how one user comes to groups", operator.Intake, http.StatusOK, func(ctx context.Context, in *struct {
 		Name   string `path:"name"`
 		User   string `query:"user" doc:"A user to look for."`

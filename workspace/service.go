@@ -15,6 +15,7 @@ import (
 	"gatemap/core/gate/types"
 	"gatemap/mapfile"
 	"gatemap/service/access"
+	"gatemap/service/accounts"
 	"gatemap/service/audit"
 	"gatemap/service/changeset"
 	"gatemap/service/content"
@@ -46,6 +47,7 @@ type Service struct {
 	Deliveries *deliveries.Deliveries
 	Writes     *writes.Writes
 	Notices    *notices.Notices
+	Accounts   *accounts.Accounts
 
 	store   *store.Store
 	host    connect.Host
@@ -90,6 +92,7 @@ func (s *Service) open(ctx context.Context, log *slog.Logger, o Options) (err er
 	s.Changes = changeset.Open(changeset.Ports{
 		Keeper: s.store, History: s.History, Past: s.store, Rights: s.Rights, Events: s.Events, Log: log, Writes: s.Writes,
 	})
+	s.Accounts = &accounts.Accounts{Head: s.History.Head, Departed: s.store.Departed}
 	s.History.OnMove(s.Changes.Forget)
 	if err := s.load(ctx); err != nil {
 		return err

@@ -47,7 +47,9 @@ func (w *writing) lookNew(r *connect.Rewrite) (*connect.Modification, error) {
 	if err := e.fill(); err != nil {
 		return nil, fmt.Errorf("%s: %w", r.Named(), err)
 	}
-	return &connect.Modification{DN: u.DN, Entry: e.entry()}, nil
+	of := w.job.Source.Accounts
+	gets := (of == nil || of.Password != "none") && (w.controller || w.sets)
+	return &connect.Modification{DN: u.DN, Entry: e.entry(), GetsPassword: gets}, nil
 }
 
 func equals(attribute, value string) string {
@@ -202,7 +204,7 @@ func (w *writing) add(m *connect.Modification) (connect.Made, error) {
 		request.Attribute(v.Attribute, v.Add)
 	}
 	password := ""
-	if a := w.job.Source.Accounts; (a == nil || a.Password != "none") && (w.controller || w.sets) {
+	if m.GetsPassword {
 		password = firstPassword()
 	}
 	if password != "" && w.controller {

@@ -75,7 +75,8 @@ func (s *Commits) Commit(ctx context.Context, by operator.Actor, named string, c
 	if c.Key != "" {
 		r.Key = by.Name + " " + c.Key
 	}
-	if r, err = s.commitTried(ctx, by, w, r, c.Override); errors.Is(err, store.ErrTrialMoved) {
+	r, passwords, err := s.commitTried(ctx, by, w, r, c.Override)
+	if errors.Is(err, store.ErrTrialMoved) {
 		if t, err = s.bench.kept(ctx, named); err == nil {
 			err = movedTrial(t)
 		}
@@ -84,7 +85,9 @@ func (s *Commits) Commit(ctx context.Context, by operator.Actor, named string, c
 		return nil, err
 	}
 	s.Events.Tell(events.Event{Trial: t.Name})
-	return &answer.Committed{Revision: r.Number, Rebased: t.Base != w.head.Revision.Number, Overrides: r.Overrides}, nil
+	return &answer.Committed{
+		Revision: r.Number, Rebased: t.Base != w.head.Revision.Number, Overrides: r.Overrides, Passwords: passwords,
+	}, nil
 }
 
 // begun says who staged which change.
@@ -96,38 +99,43 @@ func (w *tried) begun() (all []rights.Begun) {
 }
 
 // commitTried makes a trial that is computed on the head the newest revision; r says
-// why and from where. The caller has locked the history.
-func (s *Commits) commitTried(ctx context.Context, by operator.Actor, w *tried, r store.Revision, override string) (store.Revision, error) {
+// why and from where. It gives back the first passwords of the accounts that were made for it. The
+// caller has locked the history.
+func (s *Commits) commitTried(
+	ctx context.Context, by operator.Actor, w *tried, r store.Revision, override string,
+) (store.Revision, []answer.FirstPassword, error) {
 	overrides, err := s.overridden(by, w, strings.TrimSpace(override))
 	if err != nil {
-		return r, err
+		return r, nil, err
 	}
 	put, gone, err := w.head.Folder.RowsOf(w.draft)
 	if err != nil {
-		return r, err
+		return r, nil, err
 	}
 	if len(put)+len(gone) == 0 {
-		return r, &answer.ConflictError{Message: "the changes cancel each other out: there is nothing to commit"}
+		return r, nil, &answer.ConflictError{Message: "the changes cancel each other out: there is nothing to commit"}
 	}
 	if r.Changes, err = json.Marshal(w.changes); err != nil {
-		return r, err
+		return r, nil, err
 	}
 	r.At, r.Author, r.Origin, r.Overrides = time.Now(), by.Name, by.Origin, overrides
 	ctx = context.WithoutCancel(ctx) // it is done even when the caller has gone: half of it must not be
 	if s.Writes == nil {
-		return s.History.Amend(ctx, r, put, gone, w.folder, w.trial.Atlas)
+		r, err = s.History.Amend(ctx, r, put, gone, w.folder, w.trial.Atlas)
+		return r, nil, err
 	}
 	written, err := s.Writes.Make(ctx, by, w.head.Folder, w.folder)
 	if err != nil {
-		return r, err
+		return r, nil, err
 	}
 	defer written.Close()
 	r.Writes = written.IDs()
 	made, err := s.History.Amend(ctx, r, put, gone, w.folder, w.trial.Atlas)
 	if err != nil {
 		written.Back(ctx)
+		return made, nil, err
 	}
-	return made, err
+	return made, written.Passwords(), nil
 }
 
 // Looked is what the commit of a trial would write where records come from. The error is a

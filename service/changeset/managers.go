@@ -79,7 +79,7 @@ func (s *OwnGroups) Change(ctx context.Context, by operator.Actor, group string,
 	if err != nil {
 		return nil, err
 	}
-	r, err := s.commits.commitTried(ctx, by, w, store.Revision{Reason: reason, Exempt: exempt}, "")
+	r, _, err := s.commits.commitTried(ctx, by, w, store.Revision{Reason: reason, Exempt: exempt}, "")
 	if err != nil {
 		return nil, err
 	}

@@ -17,6 +17,7 @@ import (
 	"gatemap/answer"
 	"gatemap/connect"
 	"gatemap/core/directory"
+	"gatemap/core/name"
 	"gatemap/operator"
 	"gatemap/service/audit"
 	"gatemap/service/content"
@@ -105,8 +106,10 @@ func (s *Writes) Look(ctx context.Context, before, after *content.Folder) (*answ
 	}
 	for _, p := range parts {
 		for i, m := range p.list {
-			x := answer.Write{Directory: p.directory.Name, Server: p.w.Server(), Entry: m.DN, For: p.all[i].String()}
-			if len(m.Changes) > 0 {
+			x := answer.Write{
+				Directory: p.directory.Name, Server: p.w.Server(), Entry: m.DN, For: p.all[i].String(), Password: m.GetsPassword,
+			}
+			if !m.Empty() {
 				x.Text = m.LDIF()
 			}
 			out.Writes = append(out.Writes, x)
@@ -187,6 +190,19 @@ func (w *Written) IDs() (ids []int64) {
 		ids = append(ids, p.id)
 	}
 	return ids
+}
+
+// Passwords are the first passwords of the accounts that were made.
+func (w *Written) Passwords() (all []answer.FirstPassword) {
+	for _, p := range w.parts {
+		for i, m := range p.list {
+			if m.Password != "" {
+				user := name.Full(p.directory.Name, p.all[i].Named().Name)
+				all = append(all, answer.FirstPassword{User: user, Password: m.Password})
+			}
+		}
+	}
+	return all
 }
 
 // Close ends the use of the servers.
