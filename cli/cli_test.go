@@ -232,11 +232,11 @@ func TestDifference(t *testing.T) {
 	require.NoError(t, os.WriteFile(file, bytes.Replace(content, []byte("seats: 14"), []byte("seats: 20"), 1), 0o600))
 	code, out, errs := run(t, "difference", demo, next)
 	assert.Equal(t, 0, code, errs)
-	for _, want := range []string{"Gains\n", "cindervale/yusra.lindqvist  ┃ ┃ open     sky-tools pipeline on reduction-suite\n", "Guarantee kept again  every scientist can reduce", "0 losses", "warning no-seat:"} {
+	for _, want := range []string{"Gains\n", "cindervale/yusra.lindqvist  ┃ ┃ open     sky-tools pipeline on reduction-suite  was shut no-seat\n", "Guarantee kept again  every scientist can reduce", "0 losses", "warning no-seat:"} {
 		assert.Contains(t, out, want)
 	}
 	_, out, _ = run(t, "difference", next, demo, "-o", "csv")
-	assert.Contains(t, out, "loss,cindervale/yusra.lindqvist,sky-tools,reduction-suite,pipeline,open,\n")
+	assert.Contains(t, out, "loss,cindervale/yusra.lindqvist,sky-tools,reduction-suite,pipeline,open,shut\n")
 }
 
 func TestCompletion(t *testing.T) {

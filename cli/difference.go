@@ -82,9 +82,21 @@ func (a *app) heldText(heading string, s style, list []change.Held) {
 	width := widest(list, func(h change.Held) string { return h.User })
 	for _, h := range list {
 		line := fmt.Sprintf("  %s  %s  %s  %s", pad(h.User, width), a.state(h.Entitlement.State), entitled(&h.Entitlement), why(&h.Entitlement))
-		a.print("%s\n", strings.TrimRight(line, " "))
+		a.print("%s%s\n", strings.TrimRight(line, " "), other(&h))
 	}
 	a.print("\n")
+}
+
+// other says how it was before a gain, or is after a loss, where that is not none.
+func other(h *change.Held) string {
+	e, when := h.Other(), "was"
+	if h.After.State < rule.Depends {
+		when = "now"
+	}
+	if e == nil {
+		return ""
+	}
+	return "  " + when + " " + stateIf(e)
 }
 
 func (a *app) turned(heading string, list []finding.Finding) {
@@ -102,11 +114,11 @@ func differenceTable(o *change.Outcome) [][]string {
 	rows := [][]string{{"what", "user", "system", "object", "right", "before", "after"}}
 	for _, h := range o.Gains {
 		e := h.Entitlement
-		rows = append(rows, []string{"gain", h.User, e.System, e.Object, e.Right, "", e.State.String()})
+		rows = append(rows, []string{"gain", h.User, e.System, e.Object, e.Right, h.Before.State.String(), h.After.State.String()})
 	}
 	for _, h := range o.Losses {
 		e := h.Entitlement
-		rows = append(rows, []string{"loss", h.User, e.System, e.Object, e.Right, e.State.String(), ""})
+		rows = append(rows, []string{"loss", h.User, e.System, e.Object, e.Right, h.Before.State.String(), h.After.State.String()})
 	}
 	for _, c := range o.Changes {
 		rows = append(rows, []string{"change", c.User, c.After.System, c.After.Object, c.After.Right, c.Before.State.String(), c.After.State.String()})

@@ -138,11 +138,17 @@ func (a *app) differenceMarkdown(o *change.Outcome) error {
 	row := func(effect, user string, e *rule.Entitlement, before, after string) {
 		rows = append(rows, []string{effect, code(user), code(e.System), code(e.Object), code(e.Right), before, after})
 	}
+	side := func(h *change.Held) string {
+		if e := h.Other(); e != nil {
+			return stateIf(e)
+		}
+		return rule.None.String()
+	}
 	for _, h := range o.Losses {
-		row("**loss**", h.User, &h.Entitlement, h.Entitlement.State.String(), "")
+		row("**loss**", h.User, &h.Entitlement, stateIf(&h.Entitlement), side(&h))
 	}
 	for _, h := range o.Gains {
-		row("gain", h.User, &h.Entitlement, "", h.Entitlement.State.String())
+		row("gain", h.User, &h.Entitlement, side(&h), stateIf(&h.Entitlement))
 	}
 	for _, c := range o.Changes {
 		row("change", c.User, &c.After, stateIf(&c.Before), stateIf(&c.After))

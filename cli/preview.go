@@ -60,9 +60,9 @@ func (a *app) previewText(p *answer.Preview) error {
 	list("Written anew", len(p.Renamed), p.Renamed)
 	list("Match no account", r.Counts.Alone, p.Alone)
 	list("Gains", r.Counts.Gains, lines(p.Gains, func(h change.Held) string {
-		return fmt.Sprintf("%s  %s  %s", h.User, a.state(h.Entitlement.State), entitled(&h.Entitlement))
+		return fmt.Sprintf("%s  %s  %s%s", h.User, a.state(h.Entitlement.State), entitled(&h.Entitlement), other(&h))
 	}))
-	list("Losses", r.Counts.Losses, lines(p.Losses, func(h change.Held) string { return h.User + "  " + entitled(&h.Entitlement) }))
+	list("Losses", r.Counts.Losses, lines(p.Losses, func(h change.Held) string { return h.User + "  " + entitled(&h.Entitlement) + other(&h) }))
 	if r.Counts.Changes > 0 {
 		a.print("%s changed in another way\n\n", count(r.Counts.Changes, "entitlement", "entitlements"))
 	}

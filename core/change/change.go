@@ -108,12 +108,6 @@ type Outcome struct {
 	meant  map[string]bool // networks and windows that are others than before
 }
 
-// Held is an entitlement of a user: as it is after a gain, or was before a loss.
-type Held struct {
-	User        string           `json:"user"`
-	Entitlement rule.Entitlement `json:"entitlement"`
-}
-
 // Changed is an entitlement before and after.
 type Changed struct {
 	User   string           `json:"user"`
@@ -194,9 +188,9 @@ func (o *Outcome) point(user string, x, y *rule.Entitlement) {
 	was, is := x != nil && x.State >= rule.Depends, y != nil && y.State >= rule.Depends
 	switch {
 	case is && !was:
-		o.Gains = append(o.Gains, Held{user, *y})
+		o.Gains = append(o.Gains, held(user, y, x, y))
 	case was && !is:
-		o.Losses = append(o.Losses, Held{user, *x})
+		o.Losses = append(o.Losses, held(user, x, x, y))
 	case x == nil:
 		o.Changes = append(o.Changes, Changed{user, missing(y), *y})
 	case y == nil:

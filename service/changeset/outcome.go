@@ -150,10 +150,10 @@ func (w *tried) effects(s situation.Situation) (*effects, error) {
 	}
 	e := &effects{looked: looked, list: make([]answer.Effected, 0, len(o.Gains)+len(o.Losses)+len(o.Changes)+len(o.Reroutes))}
 	for i := range o.Gains {
-		e.list = append(e.list, answer.Effected{Effect: answer.Gain, User: o.Gains[i].User, After: &o.Gains[i].Entitlement})
+		e.list = append(e.list, answer.Effected{Effect: answer.Gain, User: o.Gains[i].User, Before: o.Gains[i].Other(), After: &o.Gains[i].Entitlement})
 	}
 	for i := range o.Losses {
-		e.list = append(e.list, answer.Effected{Effect: answer.Loss, User: o.Losses[i].User, Before: &o.Losses[i].Entitlement})
+		e.list = append(e.list, answer.Effected{Effect: answer.Loss, User: o.Losses[i].User, Before: &o.Losses[i].Entitlement, After: o.Losses[i].Other()})
 	}
 	both := func(effect answer.Effect, list []change.Changed) {
 		for i := range list {
