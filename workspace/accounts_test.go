@@ -128,6 +128,25 @@ func TestAccountsOfPeople(t *testing.T) {
 		assert.NotContains(t, log, p.Password)
 	}
 
+	_, err = o.Commits.Revert(t.Context(), ada, made.Revision, "back")
+	require.NoError(t, err)
+	back, err := o.Trials.Find(t.Context(), ada, "back")
+	require.NoError(t, err)
+	var sentences []string
+	for _, c := range back.Changes {
+		sentences = append(sentences, c.Sentence)
+	}
+	assert.Contains(t, sentences, "Switches the account cindervale/jurgen.weiss off.", "what is there is not deleted")
+	require.NoError(t, o.Trials.Remove(t.Context(), ada, "back", 0))
+	require.NoError(t, server.Modify("dn: uid=guest,ou=people,"+slapd.Suffix+"\nchangetype: add\nobjectClass: inetOrgPerson\ncn: x\nsn: x\n"))
+	ran := o.run("cindervale", intake.Intaking{Commit: true}).Run
+	again, err := o.Commits.Revert(t.Context(), ada, ran.Revision, "again")
+	require.NoError(t, err)
+	assert.Equal(t, "Removes the record of user cindervale/guest again.", again.Changes[0].Sentence, "what a run took in is no account that was made")
+	require.NoError(t, o.Trials.Remove(t.Context(), ada, "again", 0))
+	require.NoError(t, server.Modify("dn: uid=guest,ou=people,"+slapd.Suffix+"\nchangetype: delete\n"))
+	o.run("cindervale", intake.Intaking{Commit: true, Confirm: true})
+
 	o.write("people.csv", people+"E1;Ilse;Okonjo;Night assistant;Base;\n")
 	o.run("personnel", intake.Intaking{Commit: true, Confirm: true})
 	lines, changes = o.planned()
