@@ -6,7 +6,7 @@ import "gatemap/stage"
 // that feed it.
 type Accounts struct {
 	Directory string          `json:"directory"`
-	Accounts  []AccountChange `json:"accounts" doc:"By source and record."`
+	Accounts  []AccountChange `json:"accounts" doc:"By source and record." nullable:"false"`
 }
 
 // AccountDo says what becomes of an account.

@@ -130,7 +130,9 @@ type Directory struct {
 	Users   int    `json:"users"`
 	Groups  int    `json:"groups"`
 	Devices int    `json:"devices"`
-	Latest  *Run   `json:"latest,omitempty" doc:"Its newest run."`
+	// Accounts are planned by service/accounts.
+	Accounts bool `json:"accounts,omitempty" doc:"Whether accounts are made there for people whom other sources know."`
+	Latest   *Run `json:"latest,omitempty" doc:"Its newest run."`
 }
 
 // Directories are all of them.

@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -107,4 +108,53 @@ source:
 	t.Logf("of %d kills %d came before the revision was made; a commit takes %s", kills, kept, took)
 	asked[answer.Preview](t, env, "intake", "run", "cindervale", "--commit", "--confirm") // tells the identifiers
 	assert.Equal(t, answer.RunUnchanged, asked[answer.Preview](t, env, "intake", "run", "cindervale", "--commit").Run.State)
+}
+
+// In the console, people of a list without accounts get them by a trial, and the first passwords are
+// shown once.
+func TestAccountsInTheConsole(t *testing.T) {
+	t.Setenv("GATEMAP_SECRET_DIRECTORY", slapd.Secret)
+	server, err := slapd.Start(t.TempDir(), crewed(3), nil, []string{"127.0.0.1"})
+	require.NoError(t, err)
+	t.Cleanup(server.Stop)
+	dir, data := t.TempDir(), t.TempDir()
+	write(t, dir, map[string]string{"gatemap.yaml": "title: Cindervale\n", "people.csv": "Number;Given;Family\nE1;Noor;Haddix\nE2;;Reyk\n", "cindervale.yaml": `
+directory: cindervale
+source:
+  ldap: {servers: ["` + server.LDAP + `"], bind: "` + slapd.Admin + `", secret: {env: GATEMAP_SECRET_DIRECTORY}}
+  write: [members, active, users]
+  accounts: {place: "ou=people,` + slapd.Suffix + `", name: "{name.givenName}.{name.familyName}"}
+  users: {filter: (objectClass=inetOrgPerson), name: uid, disabled: (employeeType=gone), attributes: {title: title, name.givenName: givenName, name.familyName: sn, employeeNumber: employeeNumber}}
+  groups: {filter: (objectClass=groupOfNames), name: cn, members: [member]}
+---
+directory: personnel
+source:
+  csv: {file: people.csv, delimiter: ";"}
+  feeds: {directory: cindervale, by: employeeNumber, decides: [title]}
+  users: {name: Number, attributes: {employeeNumber: Number, name.givenName: Given, name.familyName: Family}}
+`})
+	running, env := serve(t, dir, data)
+	asked[answer.Preview](t, env, "intake", "run", "cindervale", "--commit", "--confirm")
+	p := openBrowser(t, 1280, 800)
+	p.do(chromedp.Navigate(running.address + "/"))
+	p.do(chromedp.SendKeys(field("Token"), running.token))
+	p.press("Sign in")
+	p.sees("Broken guarantees")
+	p.do(chromedp.Navigate(running.address + "/intake"))
+	p.press("Accounts")
+	p.sees("Accounts of cindervale", "Noor Haddix (personnel/E1)", "cindervale/noor.haddix", "cannot have one", "the record has no name.givenName")
+	p.fill("Name of the trial", "july")
+	p.press("Stage in a trial")
+	p.sees("Creates the user cindervale/noor.haddix below ou=people")
+	p.do(chromedp.Click(`//summary[normalize-space()="What the commit writes first"]`))
+	p.sees("changetype: add", "It gets a first password, which who commits sees once.")
+	p.fill("Reason", "Those who begin in July")
+	p.press("Commit the trial")
+	p.sees("In force as revision 3", "First passwords", "cindervale/noor.haddix")
+	password := get(p, chromedp.Evaluate[string](`document.querySelector('main dd').innerText`))
+	out, err := exec.Command("ldapwhoami", "-x", "-H", server.LDAP, "-D", "uid=noor.haddix,ou=people,"+slapd.Suffix, "-w", password).CombinedOutput()
+	require.NoError(t, err, "%s", out)
+	p.do(chromedp.Reload())
+	p.unseen(password)
+	p.quiet()
 }

@@ -18,7 +18,7 @@ func (s *Runs) Directories(ctx context.Context) (*answer.Directories, error) {
 			Users: len(d.Users), Groups: len(d.Groups), Devices: len(d.Devices),
 		}
 		if src := head.Folder.Written.Map.Directories[i].Source; src != nil {
-			x.Follow = string(src.Follow)
+			x.Follow, x.Accounts = string(src.Follow), src.Accounts != nil
 			if src.Feeds != nil {
 				x.Feeds, x.Users = src.Feeds.Directory.Name, len(head.Folder.Records[d.Name].Users)
 			}

@@ -24,6 +24,8 @@ export type Tally = Schemas['Tally'];
 export type Turned = Schemas['Turned'];
 export type Writes = Schemas['Writes'];
 export type Committed = Schemas['Committed'];
+export type Accounts = Schemas['Accounts'];
+export type AccountChange = Schemas['AccountChange'];
 export type OwnGroups = Schemas['OwnGroups'];
 export type GroupInfo = Schemas['GroupInfo'];
 export type SystemInfo = Omit<Schemas['SystemInfo'], 'document'> & { document?: Document };
@@ -195,6 +197,7 @@ export const api = {
 
   directories: () => get<{ directories: Directory[] }>('directories'),
   runs: (cursor = '') => get<Schemas['Runs']>(`runs?${query({ cursor, limit: 50 })}`),
+  accounts: (directory: string) => get<Accounts>(`directories/${at(directory)}/accounts`),
   runIntake: (directory: string) => call<Run>('POST', `directories/${at(directory)}/intake`, {}),
   run: (id: number) => get<Run>(`runs/${id}`),
   preview: (id: number) => get<Preview>(`runs/${id}/preview`),

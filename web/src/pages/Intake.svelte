@@ -7,6 +7,7 @@
   import { rights } from '../lib/rights.svelte';
   import type { Column } from '../lib/rows';
   import { when } from '../lib/when';
+  import AccountsSheet from '../parts/AccountsSheet.svelte';
   import Notice from '../parts/Notice.svelte';
   import PreviewSheet from '../parts/PreviewSheet.svelte';
   import Table from '../parts/Table.svelte';
@@ -21,6 +22,7 @@
   let again = $state(0);
 
   const chosen = $derived(Number(place.get('run')) || 0);
+  const accounts = $derived(place.get('accounts'));
   const working = (r: Run) => r.state === 'reading' || r.state === 'comparing';
 
   $effect(() => {
@@ -98,10 +100,14 @@
           <h2>{d.name}</h2>
           <p>{d.title ?? ''}</p>
           <p class="soft">{d.users} people, {d.groups} groups, {d.devices} devices, from {d.source === 'map' ? 'the map folder' : d.source}{d.feeds ? `, which feeds ${d.feeds}` : ''}{d.follow ? `; followed: ${d.follow}` : ''}</p>
-          {#if d.source !== 'map' && d.source !== 'scim' && rights.has('intake')}<button class="act" onclick={() => attempt(() => api.runIntake(d.name))}>Run a preview</button>{/if}
+          <p class="acts">
+            {#if d.source !== 'map' && d.source !== 'scim' && rights.has('intake')}<button class="act" onclick={() => attempt(() => api.runIntake(d.name))}>Run a preview</button>{/if}
+            {#if d.accounts && rights.stage}<button class="act" aria-expanded={accounts === d.name} onclick={() => place.set({ accounts: accounts === d.name ? '' : d.name })}>Accounts</button>{/if}
+          </p>
         </li>
       {:else}<li><Notice kind="empty" title="No directory is connected">{map.title} names none.</Notice></li>{/each}
     </ul>
+    {#if accounts && rights.stage}<AccountsSheet directory={accounts} />{/if}
     {#if run}
       <section aria-label="Run {run.id}">
         <h2>Run {run.id} of {run.directory}: {run.state}</h2>

@@ -1,6 +1,6 @@
 <script lang="ts">
   /** One trial: what is staged, what it would do, and the commit. */
-  import { api, Problem, type Change, type Effected, type MapInfo, type Outcome, type Trial, type Turned } from '../api/client';
+  import { api, Problem, type Change, type Committed, type Effected, type MapInfo, type Outcome, type Trial, type Turned } from '../api/client';
   import { ask } from '../lib/ask';
   import { keyOf } from '../lib/entry';
   import { links, place } from '../lib/place.svelte';
@@ -25,7 +25,7 @@
   let wrong = $state('');
   let reason = $state('');
   let override = $state('');
-  let done = $state(0);
+  let done = $state.raw<Committed | null>(null);
   let again = $state(0);
   let leaving = $state(false); // it may be gone before the service says so
   const key = crypto.randomUUID();
@@ -91,7 +91,7 @@
   const unstage = (number: number) => attempt(async () => show(await look(await api.unstage(name, number, trial!.version))));
   const commit = () =>
     attempt(async () => {
-      done = (await api.commit(name, reason, override, trial!.version, key)).revision;
+      done = await api.commit(name, reason, override, trial!.version, key);
       place.set({ trial: '' });
     }, true);
   const remove = () => attempt(async () => (await api.removeTrial(name), place.set({ trial: '' }), place.go('/trials')), true);
@@ -115,7 +115,14 @@
   <header><h1>{name}</h1>{#if trial}<p class="soft">{trial.note ? `${trial.note} · ` : ''}started by {trial.author}, on revision {trial.base}</p>{/if}</header>
   {#if wrong}<Notice kind="wrong" title="That did not work">{wrong}</Notice>{/if}
   {#if done}
-    <Notice kind="empty" title="In force as revision {done}">To revert it, see the <a href={place.to('/history', { revision: String(done) })}>history</a>.</Notice>
+    <Notice kind="empty" title="In force as revision {done.revision}">To revert it, see the <a href={place.to('/history', { revision: String(done.revision) })}>history</a>.</Notice>
+    {#if done.passwords?.length}
+      <section aria-labelledby="passwords">
+        <h2 id="passwords">First passwords</h2>
+        <p>They are kept nowhere, and are gone with this page: hand them out now.</p>
+        <dl class="figures">{#each done.passwords as p (p.user)}<dt>{p.user}</dt><dd>{p.password}</dd>{/each}</dl>
+      </section>
+    {/if}
   {:else if trial}
     <section aria-labelledby="staged">
       <h2 id="staged">Staged</h2>
@@ -204,6 +211,16 @@
   }
   li {
     overflow-wrap: anywhere;
+  }
+  dl {
+    display: grid;
+    grid-template-columns: max-content 1fr;
+    gap: var(--s2) var(--s6);
+    margin-top: var(--s3);
+  }
+  dd {
+    margin: 0;
+    user-select: all;
   }
   .total {
     font-size: var(--large);

@@ -29,9 +29,10 @@
     <Notice kind="wait" title="Asking the directory server …" />
   {:else}
     <ol>
-      {#each writes.writes as w (w.directory + w.entry)}
+      {#each writes.writes as w, i (i)}
         <li>
           <p>{w.for} <span class="soft figures">{w.directory} at {w.server}</span></p>
+          {#if w.password}<p class="soft">It gets a first password, which who commits sees once.</p>{/if}
           {#if w.text}<pre class="figures">{w.text}</pre>{:else}<p class="soft">It is so already.</p>{/if}
         </li>
       {/each}
