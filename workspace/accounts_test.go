@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"gatemap/answer"
+	"gatemap/operator"
 	"gatemap/service/changeset"
 	"gatemap/service/intake"
 	"gatemap/stage"
@@ -193,4 +194,28 @@ func allEntries(t *testing.T, server *slapd.Server) string {
 	out, err := exec.Command("ldapsearch", "-x", "-LLL", "-o", "ldif-wrap=no", "-H", server.LDAP, "-D", slapd.Admin, "-w", slapd.Secret, "-b", slapd.Suffix).CombinedOutput()
 	require.NoError(t, err, "%s", out)
 	return string(out)
+}
+
+// What new accounts are to be is said by who may deliver: it is what is written at a server.
+func TestWhoMaySayWhatNewAccountsAre(t *testing.T) {
+	o, _ := accounted(t, "")
+	text := o.Head().Documents()["cindervale.yaml"]
+	editor := operator.Actor{Name: "cleo", Role: operator.Editor}
+	for other, may := range map[string]bool{
+		`gidNumber: "0"`: false,
+		`gidNumber: "500", userPassword: "known"`: false,
+		`gidNumber: "500" # as ever`:              true,
+	} {
+		_, err := o.Trials.Begin(t.Context(), ada, "entry", "")
+		require.NoError(t, err)
+		_, err = o.Trials.Stage(t.Context(), editor, "entry", 0, []stage.Change{
+			{Do: stage.WriteDocument, Document: "cindervale.yaml", Value: raw(strings.Replace(text, `gidNumber: "500"}`, other+"\n      }", 1))},
+		})
+		if may {
+			require.NoError(t, err, other)
+		} else {
+			assert.ErrorContains(t, err, "this lets commits change new accounts of the directory cindervale elsewhere", other)
+		}
+		require.NoError(t, o.Trials.Remove(t.Context(), ada, "entry", 0))
+	}
 }

@@ -10,12 +10,13 @@ import (
 )
 
 // Unasked are what the service changes elsewhere without being asked each time: the systems that are
-// delivered to at every commit, and what of directories is written.
-func (f *Folder) Unasked() map[string]bool {
-	all := map[string]bool{}
+// delivered to at every commit, what of directories is written, and what new accounts there are to be:
+// how, where there is more to say than that.
+func (f *Folder) Unasked() map[string]string {
+	all := map[string]string{}
 	for _, s := range f.Written.Map.Systems {
 		if s.Link != nil && s.Link.Deliver == gate.OnCommit {
-			all["the system "+strings.ToLower(s.Name)] = true
+			all["the system "+strings.ToLower(s.Name)] = ""
 		}
 	}
 	for _, d := range f.Written.Map.Directories {
@@ -23,7 +24,11 @@ func (f *Folder) Unasked() map[string]bool {
 			continue
 		}
 		for _, w := range d.Source.Write {
-			all[fmt.Sprintf("%s of the directory %s", w, strings.ToLower(d.Name))] = true
+			all[fmt.Sprintf("%s of the directory %s", w, strings.ToLower(d.Name))] = ""
+		}
+		if a := d.Source.Accounts; a != nil {
+			all["new accounts of the directory "+strings.ToLower(d.Name)] = fmt.Sprint(
+				a.Where.Value, "\n", a.Name.Value, "\n", a.Numbers, "\n", a.Attributes, "\n", a.Entry, "\n", a.Password)
 		}
 	}
 	return all

@@ -53,8 +53,9 @@ func (s *Rights) MayCommit(ctx context.Context, by operator.Actor, parts ...Begu
 // or directories. A refusal is in the audit.
 func (s *Rights) MayConnect(ctx context.Context, by operator.Actor, before, after *content.Folder) error {
 	already := before.Unasked()
-	for what := range after.Unasked() {
-		if err := by.May(operator.Deliver); err != nil && !already[what] && !by.IsService() {
+	for what, how := range after.Unasked() {
+		was, is := already[what]
+		if err := by.May(operator.Deliver); err != nil && (!is || was != how) && !by.IsService() {
 			s.audit.Refused(ctx, by, "deliver", err.Error())
 			return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("this lets commits change %s elsewhere: %v", what, err)}
 		}
