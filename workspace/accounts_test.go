@@ -99,6 +99,13 @@ func TestAccountsOfPeople(t *testing.T) {
 		"none | personnel/E5 |  | the record has no addresses.locality",
 		"create | personnel/E6 | jurgen.weiss | below ou=Base,ou=people",
 	}, lines)
+	codes := func() (all []string) {
+		for _, f := range o.Observed(t.Context()) {
+			all = append(all, string(f.Code)+" "+strings.Join(f.Names, " "))
+		}
+		return all
+	}
+	assert.Equal(t, []string{"leaver-on cindervale/noor.haddix", "account-due cindervale/ilse.okonjo cindervale/noor.haddix2 cindervale/jurgen.weiss"}, codes())
 	made, err := o.committed("first", append(changes, stage.Change{Do: stage.Join, Group: "crew", Member: "cindervale/jurgen.weiss"}))
 	require.NoError(t, err)
 	require.Len(t, made.Passwords, 2)
@@ -119,6 +126,7 @@ func TestAccountsOfPeople(t *testing.T) {
 	assert.NotContains(t, entry(t, server, "uid=adm-ilse,ou=admins"), "gone")
 
 	lines, changes = o.planned()
+	assert.Empty(t, codes())
 	assert.Empty(t, changes)
 	assert.Len(t, lines, 2, "those who cannot have one")
 	o.run("cindervale", intake.Intaking{Commit: true})

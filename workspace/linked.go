@@ -2,6 +2,7 @@ package workspace
 
 import (
 	"context"
+	"slices"
 
 	"gatemap/answer"
 	"gatemap/connect"
@@ -22,9 +23,10 @@ func (unkept) Readings(context.Context) ([]store.Reading, error)                
 func (unkept) ReadingBody(context.Context, string) ([]byte, error)               { return nil, nil }
 func (unkept) KeepReading(context.Context, *store.Reading, ...store.Entry) error { return nil }
 
-// Observed is what is found in the systems that are linked: what they hold, and what did not arrive there.
+// Observed is what is found in the systems that are linked: what they hold, and what did not arrive there;
+// and in the accounts of directories that are written.
 func (s *Service) Observed(ctx context.Context) []finding.Finding {
-	return append(s.Readings.Findings(ctx), s.Deliveries.Findings(ctx)...)
+	return slices.Concat(s.Readings.Findings(ctx), s.Deliveries.Findings(ctx), s.Accounts.Findings(ctx))
 }
 
 // Linked lists the systems that have a link.

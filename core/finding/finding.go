@@ -67,6 +67,10 @@ const (
 	Short        Code = "short"
 	StaleReading Code = "stale-reading"
 	Undelivered  Code = "undelivered"
+
+	// What is found of the accounts that sources decide (docs/connected.md, "New accounts").
+	LeaverOn   Code = "leaver-on"
+	AccountDue Code = "account-due"
 )
 
 var severities = map[Code]Severity{
@@ -78,6 +82,7 @@ var severities = map[Code]Severity{
 	DirectUser: Note, Redundant: Note, UnusedGroup: Note, Layering: Note, LoneAttribute: Note,
 	InactiveMembers: Note, ExpectedCount: Note, ForeignAccount: Note,
 	Unreachable: Error, Excess: Warning, Stranger: Warning, Undelivered: Warning, Short: Note, StaleReading: Note,
+	LeaverOn: Warning, AccountDue: Note,
 }
 
 // Codes lists all codes, by name.

@@ -28,6 +28,8 @@ import (
 type Accounts struct {
 	Head     func() *query.Head
 	Departed func(ctx context.Context, directory string) ([]store.Departed, error)
+
+	kept kept
 }
 
 // Plan says what becomes of the accounts of a directory now. The error is a *directory.NotFoundError, or
