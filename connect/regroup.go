@@ -11,23 +11,26 @@ import (
 // these, which some servers see to themselves; and that of those who are moved and new in it. stood is
 // where those who are moved stood, by where they will stand.
 func regroupings(c Regrouped, write []directory.Write, stood map[string]string) (all []*Rewrite) {
-	moved := func(ref name.Ref) (was string, fresh bool) {
-		was = stood[key(ref.Name)]
-		return was, was != "" && !slices.ContainsFunc(c.Removed, func(r string) bool { return key(r) == key(was) })
+	if len(stood) == 0 || c.After.Members == nil {
+		return writtenOf(c, write)
 	}
 	listing := func(list []name.Ref) *directory.Group {
-		g := *c.After
-		g.Members = &directory.Members{Users: c.After.Members.Users, Any: list}
+		g, members := *c.After, *c.After.Members
+		members.Any, g.Members = list, &members
 		return &g
+	}
+	gone := make(map[string]bool, len(c.Removed))
+	for _, ref := range c.Removed {
+		gone[key(ref)] = true
 	}
 	var first, then []name.Ref
 	for _, ref := range c.After.Members.Any {
-		was, fresh := moved(ref)
-		if fresh {
-			continue
+		was, moves := stood[key(ref.Name)]
+		if moves && !gone[key(was)] {
+			continue // it is new in the group
 		}
 		then = append(then, ref)
-		if was != "" {
+		if moves {
 			ref.Name = was
 		}
 		first = append(first, ref)
@@ -35,14 +38,42 @@ func regroupings(c Regrouped, write []directory.Write, stood map[string]string) 
 	steps := []*directory.Group{c.Before, listing(first), listing(then), c.After}
 	for i, after := range steps[1:] {
 		before := steps[i]
-		r := regrouped(Changed[directory.Group]{before, after, groupFields(before, after)})
-		r.Fields, _ = parted(r.Fields, write, groupWrite)
-		if !slices.Contains(write, directory.WriteMembers) {
-			r.Added, r.Removed = nil, nil
+		part := writtenOf(regrouped(Changed[directory.Group]{before, after, groupFields(before, after)}), write)
+		for _, r := range part {
+			r.early, r.follows = i == 0, i > 0
 		}
-		if len(r.Fields) > 0 {
-			all = append(all, &Rewrite{Group: &r, early: i == 0, follows: i > 0})
-		}
+		all = append(all, part...)
 	}
 	return all
+}
+
+// writtenOf is the rewrite of what of a changed group is written; empty where nothing is.
+func writtenOf(c Regrouped, write []directory.Write) []*Rewrite {
+	if c.Fields, _ = parted(c.Fields, write, groupWrite); len(c.Fields) == 0 {
+		return nil
+	}
+	if !slices.Contains(write, directory.WriteMembers) {
+		c.Added, c.Removed = nil, nil
+	}
+	return []*Rewrite{{Group: &c}}
+}
+
+// whole are rewrites with those of one record, which come one after the other, as one.
+func whole(all []*Rewrite) (list []*Rewrite) {
+	of := make(map[Named]*Rewrite, len(all))
+	for _, x := range all {
+		n := x.Named()
+		before := of[n]
+		switch {
+		case before == nil:
+			one := *x
+			of[n] = &one
+			list = append(list, &one)
+		case x.User != nil:
+			before.User = &Changed[directory.User]{Before: before.User.Before, After: x.User.After}
+		default:
+			before.Group = &Regrouped{Changed: Changed[directory.Group]{Before: before.Group.Before, After: x.Group.After}}
+		}
+	}
+	return list
 }

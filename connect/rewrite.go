@@ -248,7 +248,7 @@ func hasField(fields []Field, attribute string) bool {
 func Rewritten(r Records, all []*Rewrite) Records {
 	var p Patch
 	had, groupsHad := users.index(r.Users), groups.index(r.Groups)
-	for _, x := range all {
+	for _, x := range whole(all) {
 		if x.New() {
 			if had.called(x.User.After.Name) == nil {
 				p.Put.Users = append(p.Put.Users, x.User.After)

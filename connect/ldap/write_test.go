@@ -195,6 +195,8 @@ func whatIsWrittenIsThere(t *testing.T, s *server) {
 		after := redrawn(rt, before)
 		all, stays := connect.Rewrites(source, before, after)
 		require.Empty(rt, stays)
+		_, left := connect.Settle(after, connect.Rewritten(before, all))
+		require.True(rt, left.Empty(), "a reading that began before: %+v", left)
 		w, err := writer.Writing(t.Context(), &connect.Job{Source: source, Host: s.host(), Tables: tables}, "")
 		require.NoError(rt, err)
 		defer w.Close()
