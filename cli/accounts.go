@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 
@@ -11,6 +12,7 @@ import (
 )
 
 func (a *app) accounts() *cobra.Command {
+	var staged bool
 	var trial string
 	cmd := &cobra.Command{
 		Use:   "accounts DIRECTORY",
@@ -24,12 +26,16 @@ Nothing is changed: --stage begins a trial with all of it. See who gains and los
 (trial outcome), and what is written to the server (trial writes), and commit it. The commit
 prints the first passwords of new accounts, once.`,
 		Example: `  gatemap accounts cindervale
-  gatemap accounts cindervale --stage july
-  gatemap trial writes july
-  gatemap trial commit july --version 2 --reason "Those who begin in July"`,
+  gatemap accounts cindervale --stage
+  gatemap trial writes accounts-cindervale
+  gatemap trial commit accounts-cindervale --version 2 --reason "Those who begin in July"
+  gatemap accounts cindervale --stage --as july`,
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: a.completeDirectory,
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if trial = cmp.Or(trial, "accounts-"+args[0]); !staged {
+				trial = ""
+			}
 			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Accounts, error) {
 				plan, err := c.Accounts(ctx, args[0])
 				if err == nil && trial != "" {
@@ -39,7 +45,8 @@ prints the first passwords of new accounts, once.`,
 			}, func(plan *answer.Accounts) error { return a.accountsText(plan, trial) }, accountsTable)
 		},
 	}
-	cmd.Flags().StringVar(&trial, "stage", "", "begin a trial of this name with what is to become of the accounts")
+	cmd.Flags().BoolVar(&staged, "stage", false, "begin a trial with what is to become of the accounts")
+	cmd.Flags().StringVar(&trial, "as", "", "the name of the trial (default: accounts-DIRECTORY)")
 	return cmd
 }
 
@@ -83,7 +90,7 @@ func (a *app) accountsText(plan *answer.Accounts, trial string) error {
 	case len(plan.Accounts) == 0:
 		a.print("The accounts of %s are as they are to be.\n", plan.Directory)
 	case trial == "" && changes > 0:
-		a.print("\nStage this:  gatemap accounts %s --stage NAME\n", plan.Directory)
+		a.print("\nStage this:  gatemap accounts %s --stage\n", plan.Directory)
 	case changes > 0:
 		a.print("\nStaged in the trial %s. See what it writes:  gatemap trial writes %s\n", trial, trial)
 	}

@@ -69,7 +69,9 @@ func Joins(feeds *directory.Feeds, records []*directory.User) map[string]*direct
 }
 
 // Joining is what joins a record of a source, or an account; "" where it has none.
-func Joining(feeds *directory.Feeds, u *directory.User) string { return joining(u, name.Fold(feeds.By)) }
+func Joining(feeds *directory.Feeds, u *directory.User) string {
+	return joining(u, name.Fold(feeds.By))
+}
 
 // joining is the value by which a record joins: the first of the attribute.
 func joining(u *directory.User, by string) string {

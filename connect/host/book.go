@@ -8,6 +8,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"gatemap/core/name"
 )
 
 // book is the accounts and groups that a host has or was asked for.
@@ -50,7 +52,7 @@ func (h *machine) readBook(ctx context.Context) error {
 	}
 	parts := strings.SplitN(out, "\n\n", 3)
 	if len(parts) < 2 {
-		return fmt.Errorf("getent lists no accounts and groups: %q", cut(out))
+		return fmt.Errorf("getent lists no accounts and groups: %q", name.Short(out, cited))
 	}
 	h.take(parts[0], parts[1])
 	if len(parts) == 3 {
@@ -204,11 +206,5 @@ func (b *book) groupOf(gid int) string {
 	return ""
 }
 
-// cut is the beginning of what a host answered, for an error.
-func cut(s string) string {
-	const most = 200
-	if len(s) > most {
-		return s[:most] + "…"
-	}
-	return s
-}
+// cited is how many letters of what a host answered an error shows.
+const cited = 200

@@ -7,6 +7,8 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+
+	"gatemap/core/name"
 )
 
 // sshd is whom the SSH server lets in (sshd_config(5)).
@@ -113,7 +115,7 @@ func (h *machine) askPolicies(ctx context.Context, accounts string) error {
 	for _, part := range strings.Split("\n"+all, "\n@account ")[1:] {
 		named, config, _ := strings.Cut(part, "\n")
 		if !strings.Contains(config, "permitrootlogin ") {
-			return fmt.Errorf("sshd does not say what it goes by for the account %s: %q", named, cut(config))
+			return fmt.Errorf("sshd does not say what it goes by for the account %s: %q", named, name.Short(config, cited))
 		}
 		p := settings(config)
 		h.sshd.of[named] = p

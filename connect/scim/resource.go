@@ -266,10 +266,7 @@ func single(a *Attribute, value any) (any, error) {
 
 func brief(v any) string {
 	raw, _ := json.Marshal(v)
-	if len(raw) > 40 {
-		return string(raw[:40]) + "…"
-	}
-	return string(raw)
+	return name.Short(string(raw), 40)
 }
 
 // clone copies an object deeply.

@@ -79,7 +79,9 @@ func Name(pattern string, person *directory.User, longest int, taken func(string
 	}
 }
 
-func cut(text string, longest int) string { return strings.TrimRight(text[:min(len(text), longest)], "._-") }
+func cut(text string, longest int) string {
+	return strings.TrimRight(text[:min(len(text), longest)], "._-")
+}
 
 // Plain is a text in lower-case ASCII letters, digits, dots, dashes and underscores: other letters
 // are transliterated, spaces become dashes, and what else there is goes.
