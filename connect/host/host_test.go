@@ -188,6 +188,7 @@ func draw(seed uint64) *drawn {
 
 // Every account and every command of a foreign sudoers is what sudo itself answers.
 func TestSudoIsTheReferee(t *testing.T) {
+	allowed := 0
 	for i := range 3 {
 		seed := uint64(time.Now().UnixNano()) + uint64(i)
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
@@ -221,7 +222,7 @@ func TestSudoIsTheReferee(t *testing.T) {
 					t.Errorf("%s runs %s as %s: read as %v, sudo says %v", q.account, q.command, q.as, got, want)
 				}
 			}
-			assert.Greater(t, may, 20, "drawn so that somebody may do something")
+			allowed += may
 			if wrong > 0 {
 				text, _ := m.Run("cat /etc/sudoers.d/drawn; getent group | tail -8")
 				t.Log(text)
@@ -230,6 +231,8 @@ func TestSudoIsTheReferee(t *testing.T) {
 			t.Logf("%d of %d allowed; beyond: %v", may, len(list), c.Beyond)
 		})
 	}
+	// One draw may end in a line that takes everything from everybody.
+	assert.Greater(t, allowed, 20, "drawn so that somebody may do something")
 }
 
 // drawLogins draws accounts with all that keeps one out, and whom sshd and the access list let in.
