@@ -127,6 +127,8 @@ func TestAReceiverIsToldOnce(t *testing.T) {
 		"gatemap.guarantee.began : The guarantee bo-stays-out is broken: "+o.reason("bo-stays-out"),
 		h.hears(t, 1),
 	)
+	// A stop between a notice and the note that it arrived sends it again, with its identifier.
+	o.listed(func(all *answer.Notices) bool { return all.Receivers[0].Waiting == 0 })
 	require.NoError(t, o.Close())
 	o.open()
 	o.Follow()
