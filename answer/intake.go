@@ -122,17 +122,16 @@ type Runs struct {
 
 // Directory is one directory as the service holds it.
 type Directory struct {
-	Name    string `json:"name"`
-	Title   string `json:"title,omitempty"`
-	Source  string `json:"source" doc:"Where its records come from: the name of a connector, such as ldap, or map."`
-	Follow  string `json:"follow,omitempty"`
-	Feeds   string `json:"feeds,omitempty" doc:"The directory whose accounts it decides attributes of."`
-	Users   int    `json:"users"`
-	Groups  int    `json:"groups"`
-	Devices int    `json:"devices"`
-	// Accounts are planned by service/accounts.
-	Accounts bool `json:"accounts,omitempty" doc:"Whether accounts are made there for people whom other sources know."`
-	Latest   *Run `json:"latest,omitempty" doc:"Its newest run."`
+	Name     string `json:"name"`
+	Title    string `json:"title,omitempty"`
+	Source   string `json:"source" doc:"Where its records come from: the name of a connector, such as ldap, or map."`
+	Follow   string `json:"follow,omitempty"`
+	Feeds    string `json:"feeds,omitempty" doc:"The directory whose accounts it decides attributes of."`
+	Users    int    `json:"users"`
+	Groups   int    `json:"groups"`
+	Devices  int    `json:"devices"`
+	Accounts bool   `json:"accounts,omitempty" doc:"Whether accounts are made there for people whom other sources know."`
+	Latest   *Run   `json:"latest,omitempty" doc:"Its newest run."`
 }
 
 // Directories are all of them.

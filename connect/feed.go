@@ -75,10 +75,7 @@ func Joining(feeds *directory.Feeds, u *directory.User) string {
 
 // joining is the value by which a record joins: the first of the attribute.
 func joining(u *directory.User, by string) string {
-	if by == "USERNAME" {
-		return name.Fold(u.Name)
-	}
-	return name.Fold(u.Attributes.First(by))
+	return name.Fold(u.First(by))
 }
 
 func (f *Feed) decide(account, record *directory.User) *directory.User {

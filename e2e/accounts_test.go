@@ -22,24 +22,11 @@ import (
 // directory and in the map.
 func TestNewAccountsThatAreKilled(t *testing.T) {
 	const people, kills = 20, 20
-	t.Setenv("GATEMAP_SECRET_DIRECTORY", slapd.Secret)
 	entries := crewed(people)
 	for _, ou := range []string{"Summit", "Base"} {
 		entries += fmt.Sprintf("\ndn: ou=%s,ou=people,%s\nobjectClass: organizationalUnit\nou: %s\n", ou, slapd.Suffix, ou)
 	}
-	server, err := slapd.Start(t.TempDir(), entries, nil, []string{"127.0.0.1"})
-	require.NoError(t, err)
-	t.Cleanup(server.Stop)
-	dir, data := t.TempDir(), t.TempDir()
-	write(t, dir, map[string]string{"gatemap.yaml": "title: Cindervale\n", "cindervale.yaml": `
-directory: cindervale
-source:
-  ldap: {servers: ["` + server.LDAP + `"], bind: "` + slapd.Admin + `", secret: {env: GATEMAP_SECRET_DIRECTORY}}
-  write: [members, users]
-  removal_limit: 100%
-  users: {filter: (objectClass=inetOrgPerson), name: uid, attributes: {title: title}}
-  groups: {filter: (objectClass=groupOfNames), name: cn, members: [member]}
-`})
+	server, dir, data := crewedMap(t, entries, "members, users")
 	p, env := serve(t, dir, data)
 	asked[answer.Preview](t, env, "intake", "run", "cindervale", "--commit", "--confirm")
 	// there is where p0 to p19 stand and which accounts are new in a round, as long as all are alike.
@@ -71,7 +58,7 @@ source:
 		}
 		name := fmt.Sprintf("round-%d", round)
 		c := p.client(t)
-		_, err = c.BeginTrial(t.Context(), name, "", nil)
+		_, err := c.BeginTrial(t.Context(), name, "", nil)
 		require.NoError(t, err)
 		trial, err := c.Stage(t.Context(), name, changes...)
 		require.NoError(t, err)

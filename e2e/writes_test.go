@@ -81,24 +81,31 @@ func watched(t *testing.T, server *slapd.Server) (end func() int) {
 	return end
 }
 
-// A program that is killed while it commits leaves the directory and the map as they were, or as they
-// were to be, and both the same.
-func TestACommitThatIsKilled(t *testing.T) {
-	const people, kills = 40, 20
+// crewedMap is a server with some entries, and the folder of a map that reads and writes it.
+func crewedMap(t *testing.T, entries, written string) (server *slapd.Server, dir, data string) {
+	t.Helper()
 	t.Setenv("GATEMAP_SECRET_DIRECTORY", slapd.Secret)
-	server, err := slapd.Start(t.TempDir(), crewed(people), nil, []string{"127.0.0.1"})
+	server, err := slapd.Start(t.TempDir(), entries, nil, []string{"127.0.0.1"})
 	require.NoError(t, err)
 	t.Cleanup(server.Stop)
-	dir, data := t.TempDir(), t.TempDir()
+	dir, data = t.TempDir(), t.TempDir()
 	write(t, dir, map[string]string{"gatemap.yaml": "title: Cindervale\n", "cindervale.yaml": `
 directory: cindervale
 source:
   ldap: {servers: ["` + server.LDAP + `"], bind: "` + slapd.Admin + `", secret: {env: GATEMAP_SECRET_DIRECTORY}}
-  write: [members, attributes]
+  write: [` + written + `]
   removal_limit: 100%
   users: {filter: (objectClass=inetOrgPerson), name: uid, attributes: {title: title}}
   groups: {filter: (objectClass=groupOfNames), name: cn, members: [member]}
 `})
+	return server, dir, data
+}
+
+// A program that is killed while it commits leaves the directory and the map as they were, or as they
+// were to be, and both the same.
+func TestACommitThatIsKilled(t *testing.T) {
+	const people, kills = 40, 20
+	server, dir, data := crewedMap(t, crewed(people), "members, attributes")
 	p, env := serve(t, dir, data)
 	asked[answer.Preview](t, env, "intake", "run", "cindervale", "--commit", "--confirm")
 	is := func() string { // the one shift that everybody is in, for another client

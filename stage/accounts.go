@@ -1,8 +1,6 @@
 package stage
 
 import (
-	"cmp"
-	"encoding/json"
 	"fmt"
 	"maps"
 	"slices"
@@ -30,7 +28,7 @@ func (d *Draft) createUser(c *Change) error {
 		if c.To != "" {
 			return fmt.Errorf("%s takes a place (to) only where a directory server has the accounts; directory %s lists its users in the map", c.Do, x.Name)
 		}
-		err = d.listUser(c, x.Name, own)
+		err = d.enter(c, x.Name, "users", mapfile.KeyValue("userName", mapfile.TextValue(own)))
 	} else {
 		err = d.recordUser(c, x, own)
 	}
@@ -58,37 +56,13 @@ func (d *Draft) homeOf(full string) (x *directory.Document, own string, err erro
 	return nil, "", &directory.NotFoundError{Kind: "directory", Name: dir}
 }
 
-// listUser puts a new user into the file of the directory.
-func (d *Draft) listUser(c *Change, dir, own string) error {
-	t, at, err := d.find("directory " + dir)
-	if err != nil {
-		return err
-	}
-	v := mapfile.KeyValue("userName", mapfile.TextValue(own))
-	more, ok, err := c.value()
-	if err != nil {
-		return err
-	}
-	if ok {
-		if v, err = v.With(more); err != nil {
-			return err
-		}
-	}
-	if users, there := t.Key(at, "users"); there {
-		t, err = t.Insert(users, t.Size(users), "", v)
-	} else {
-		t, err = t.Insert(at, t.Size(at), "users", mapfile.ListValue(v))
-	}
-	return d.putting(t, err)
-}
-
 // recordUser adds a new user to the records of a source.
 func (d *Draft) recordUser(c *Change, x *directory.Document, own string) error {
 	if !slices.Contains(x.Source.Write, directory.WriteUsers) {
 		return fmt.Errorf("the users of directory %s come from its source, which does not say write: users; make the account there", x.Name)
 	}
-	if _, ok := name.DN(c.To); !ok {
-		return fmt.Errorf("to is the distinguished name of what the account is put below, not %q", c.To)
+	if err := c.isPlace(); err != nil {
+		return err
 	}
 	u := &directory.User{Name: own, DN: rdnOf(x.Source.Users) + "=" + name.EscapeDN(own) + "," + c.To}
 	var values map[string]any
@@ -110,6 +84,14 @@ func (d *Draft) recordUser(c *Change, x *directory.Document, own string) error {
 	r.Users = append(slices.Clone(r.Users), u)
 	d.Records[x.Name] = r
 	d.touch(x.Name, connect.User, own)
+	return nil
+}
+
+// isPlace sees that an account can be put below what the change says.
+func (c *Change) isPlace() error {
+	if _, ok := name.DN(c.To); !ok {
+		return fmt.Errorf("to is the distinguished name of what the account is put below, not %q", c.To)
+	}
 	return nil
 }
 
@@ -151,8 +133,8 @@ func (d *Draft) moveUser(c *Change) error {
 	if err != nil {
 		return err
 	}
-	if _, ok := name.DN(c.To); !ok {
-		return fmt.Errorf("to is the distinguished name of what the account is put below, not %q", c.To)
+	if err := c.isPlace(); err != nil {
+		return err
 	}
 	own, above := name.CutDN(u.DN)
 	if err := same(&c.Was, above, "what "+c.User+" stands below"); err != nil {
@@ -199,9 +181,9 @@ func (d *Draft) switchUser(c *Change) error {
 	if err != nil {
 		return err
 	}
-	to, err := c.text()
-	if err != nil || to != "on" && to != "off" {
-		return fmt.Errorf("the value of %s is on or off", c.Do)
+	to, err := c.onOrOff()
+	if err != nil {
+		return err
 	}
 	is := map[bool]string{true: "on", false: "off"}[u.IsActive()]
 	if err := same(&c.Was, is, "the account "+c.User); err != nil {
@@ -232,7 +214,5 @@ func (c *Change) ofAccount() string {
 	case MoveUser:
 		return fmt.Sprintf("Moves %s below %s%s.", c.User, c.To, c.was())
 	}
-	var to string
-	_ = json.Unmarshal(c.Value, &to) // a value that is no text was refused
-	return fmt.Sprintf("Switches the account %s %s.", c.User, cmp.Or(to, c.shown()))
+	return fmt.Sprintf("Switches the account %s %s.", c.User, c.shownText())
 }

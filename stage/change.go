@@ -169,6 +169,23 @@ func (c *Change) text() (string, error) {
 	return text, nil
 }
 
+// onOrOff reads a value that says how something is switched.
+func (c *Change) onOrOff() (string, error) {
+	to, err := c.text()
+	if err != nil || to != "on" && to != "off" {
+		return "", fmt.Errorf("the value of %s is on or off", c.Do)
+	}
+	return to, nil
+}
+
+// shownText is a value that is a piece of text, for people.
+func (c *Change) shownText() string {
+	if text, err := c.text(); err == nil {
+		return text
+	}
+	return c.shown()
+}
+
 // shown writes the value for people.
 func (c *Change) shown() string {
 	v, ok, err := c.value()
@@ -223,11 +240,7 @@ func (c *Change) Sentence() string {
 	case RemoveLine, RemovePart:
 		return fmt.Sprintf("Removes %s from %s of %s%s.", c.item(), c.List, c.In(), c.was())
 	case SwitchLine, SwitchPart:
-		to, err := c.text()
-		if err != nil {
-			to = c.shown()
-		}
-		return fmt.Sprintf("Switches %s in %s of %s %s.", c.item(), c.List, c.In(), to)
+		return fmt.Sprintf("Switches %s in %s of %s %s.", c.item(), c.List, c.In(), c.shownText())
 	}
 	return c.ofDocument()
 }

@@ -200,11 +200,20 @@ func (d *Draft) createGroup(c *Change) error {
 	if _, again := d.fresh[name.Fold(c.Group)]; again || d.stood(c.Group) {
 		return moved("there is a group %s already", c.Group)
 	}
+	if err := d.enter(c, dir, "groups", mapfile.KeyValue("name", mapfile.TextValue(own))); err != nil {
+		return err
+	}
+	d.fresh[name.Fold(c.Group)] = c.Group
+	c.noted()
+	return nil
+}
+
+// enter puts a new record, with what the change gives it besides, into a list of the file of a directory.
+func (d *Draft) enter(c *Change, dir, list string, v mapfile.Value) error {
 	t, at, err := d.find("directory " + dir)
 	if err != nil {
 		return err
 	}
-	v := mapfile.KeyValue("name", mapfile.TextValue(own))
 	more, ok, err := c.value()
 	if err != nil {
 		return err
@@ -214,13 +223,11 @@ func (d *Draft) createGroup(c *Change) error {
 			return err
 		}
 	}
-	if groups, there := t.Key(at, "groups"); there {
-		t, err = t.Insert(groups, t.Size(groups), "", v)
+	if records, there := t.Key(at, list); there {
+		t, err = t.Insert(records, t.Size(records), "", v)
 	} else {
-		t, err = t.Insert(at, t.Size(at), "groups", mapfile.ListValue(v))
+		t, err = t.Insert(at, t.Size(at), list, mapfile.ListValue(v))
 	}
-	d.fresh[name.Fold(c.Group)] = c.Group
-	c.noted()
 	return d.putting(t, err)
 }
 

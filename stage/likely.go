@@ -46,9 +46,9 @@ func (d *Draft) likely(kind, named string) iter.Seq[string] {
 
 // switched switches a line or part on or off, without moving it.
 func switched(c *Change, t *mapfile.Text, at mapfile.Spot) (*mapfile.Text, error) {
-	to, err := c.text()
-	if err != nil || to != "on" && to != "off" {
-		return nil, fmt.Errorf("the value of %s is on or off", c.Do)
+	to, err := c.onOrOff()
+	if err != nil {
+		return nil, err
 	}
 	if t.Keys(at) == nil {
 		return nil, fmt.Errorf("%s in %s of %s is not a set of keys: it cannot be switched off", c.item(), c.List, c.In())

@@ -77,11 +77,7 @@ func (d *Draft) setRecord(c *Change, dir string, record *directory.User, value a
 	if attributeText(now, c.Attribute) == *c.Was {
 		return fmt.Errorf("%s of %s is %s already", c.Attribute, c.User, orNothing(*c.Was))
 	}
-	r := d.Records[dir]
-	r.Users = slices.Clone(r.Users)
-	r.Users[slices.Index(r.Users, record)] = now
-	d.Records[dir] = r
-	d.touch(dir, connect.User, now.Name)
+	d.putUser(dir, record, now)
 	return nil
 }
 

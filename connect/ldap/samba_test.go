@@ -255,6 +255,15 @@ source:
 	t.Run("an account that does not see what was deleted", func(t *testing.T) { comparesByName(t, s, doc.Source, referee) })
 }
 
+// writing writes to the server, until the test ends.
+func (s *server) writing(t *testing.T, source *directory.Source) connect.Writing {
+	t.Helper()
+	w, err := source.Connection.Document.(connect.Writer).Writing(t.Context(), &connect.Job{Source: source, Host: s.host(), Tables: tablesOf(t, source)}, "")
+	require.NoError(t, err)
+	t.Cleanup(w.Close)
+	return w
+}
+
 // isWritten writes some records of everything that can be, and takes them back.
 func isWritten(t *testing.T, s *server, from *directory.Source) {
 	source := *from
@@ -289,9 +298,7 @@ func isWritten(t *testing.T, s *server, from *directory.Source) {
 	all, stays := connect.Rewrites(&source, before, after)
 	require.Empty(t, stays)
 	require.Len(t, all, 6)
-	w, err := source.Connection.Document.(connect.Writer).Writing(t.Context(), &connect.Job{Source: &source, Host: s.host(), Tables: tablesOf(t, &source)}, "")
-	require.NoError(t, err)
-	defer w.Close()
+	w := s.writing(t, &source)
 	list, err := connect.Look(w, all)
 	require.NoError(t, err)
 	require.NoError(t, connect.Make(w, all, list))
@@ -347,9 +354,7 @@ func makesAccounts(t *testing.T, s *server, from *directory.Source, c *ldap.Conn
 	require.NotZero(t, lists, "a group lists who moves")
 	all, stays := connect.Rewrites(&source, before, after)
 	require.Empty(t, stays)
-	w, err := source.Connection.Document.(connect.Writer).Writing(t.Context(), &connect.Job{Source: &source, Host: s.host(), Tables: tablesOf(t, &source)}, "")
-	require.NoError(t, err)
-	defer w.Close()
+	w := s.writing(t, &source)
 	for _, how := range []connect.Made{connect.IsMade, connect.Unknown} {
 		list, err := connect.Look(w, all)
 		require.NoError(t, err)

@@ -16,10 +16,7 @@ import (
 // Value gives the attributes of a person to a pattern.
 func Value(u *directory.User) func(attribute string) string {
 	return func(attribute string) string {
-		if strings.EqualFold(attribute, "userName") {
-			return u.Name
-		}
-		return strings.TrimSpace(u.Attributes.First(attribute))
+		return strings.TrimSpace(u.First(attribute))
 	}
 }
 
@@ -42,9 +39,6 @@ func Movable(pattern, dn string) bool {
 	rest, ok := strings.CutSuffix(canonical(dn), canonical(common))
 	return ok && strings.HasSuffix(rest, "\x00") && parts(dn) == parts(any)
 }
-
-// Same says that two distinguished names are spellings of one.
-func Same(a, b string) bool { return canonical(a) == canonical(b) }
 
 func canonical(dn string) string {
 	c, _ := name.DN(dn)

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"maps"
 	"slices"
+	"strings"
 
 	"gatemap/core/finding"
 	"gatemap/core/name"
@@ -163,6 +164,14 @@ func (u *User) Altered(attribute string, value any) (*User, error) {
 	err := altered.Attributes.Set(attribute, value)
 	altered.Attributes = slices.DeleteFunc(altered.Attributes, func(a Attribute) bool { return len(a.Values) == 0 })
 	return &altered, err
+}
+
+// First is the text of the first value of an attribute, or "". userName is one.
+func (u *User) First(attribute string) string {
+	if strings.EqualFold(attribute, "userName") {
+		return u.Name
+	}
+	return u.Attributes.First(attribute)
 }
 
 var errActive = errors.New("active is true or false")

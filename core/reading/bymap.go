@@ -70,7 +70,7 @@ func (c *Compiled) Can(object, right string) bool { return c.can(object, right) 
 // WrittenUser is what the account of a user is called there by the link; "" where the user has not
 // what it is written with. WrittenGroup is the same of a group.
 func (c *Compiled) WrittenUser(l *gate.Link, u directory.UserID) string {
-	written, _ := userPattern(l).Write(userValue(c.Now.Book.User(u)))
+	written, _ := userPattern(l).Write(c.Now.Book.User(u).First)
 	return written
 }
 

@@ -49,7 +49,7 @@ func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 	users := tying[directory.UserID]{there: accounts, unclear: m.Unclear, home: s.Directory.Name, full: book.UserName, homeOf: book.UserHome}
 	write := userPattern(link)
 	for u := range book.AllUsers {
-		users.add(u, write, userValue(book.User(u)))
+		users.add(u, write, book.User(u).First)
 	}
 	m.UserOf = users.tied()
 	tied := tying[directory.GroupID]{there: groups, unclear: m.Unclear, home: s.Directory.Name, full: book.GroupName, homeOf: book.GroupHome}
@@ -77,15 +77,6 @@ func userPattern(l *gate.Link) name.Pattern {
 
 func groupPattern(l *gate.Link) name.Pattern {
 	return name.ParsePattern(cmp.Or(l.Names.Groups, "{name}"))
-}
-
-func userValue(u *directory.User) func(string) string {
-	return func(attribute string) string {
-		if strings.EqualFold(attribute, "userName") {
-			return u.Name
-		}
-		return u.Attributes.First(attribute)
-	}
 }
 
 func groupValue(g *directory.Group) func(string) string {

@@ -157,7 +157,7 @@ func (p *planning) moves(x answer.AccountChange, r, u *directory.User) {
 	pattern := p.directory.Source.Accounts.Where.Value
 	_, above := name.CutDN(u.DN)
 	to, lacks := account.Place(pattern, r)
-	if lacks != "" || account.Same(above, to) || !account.Movable(pattern, above) {
+	if lacks != "" || connect.SameReference(above, to) || !account.Movable(pattern, above) {
 		return
 	}
 	p.add(x, answer.AccountMoved, fmt.Sprintf("from %s to %s", above, to), stage.Change{Do: stage.MoveUser, To: to})
