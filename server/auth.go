@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/sse"
 
 	"gatemap/answer"
 	"gatemap/edge"
@@ -59,6 +60,7 @@ func (s *Server) authenticate(next http.Handler) http.Handler {
 			ctx, cancel = context.WithCancel(ctx)
 			defer cancel()
 			go s.cutOff(ctx, r, cancel)
+			defer endStream(w)
 		}
 		next.ServeHTTP(w, r.WithContext(ctx))
 	})
@@ -82,6 +84,12 @@ func (s *Server) cutOff(ctx context.Context, r *http.Request, end context.Cancel
 			}
 		}
 	}
+}
+
+// endStream gives the end of a stream time to be written: what was sent last had a
+// deadline, which has passed since.
+func endStream(w http.ResponseWriter) {
+	_ = http.NewResponseController(w).SetWriteDeadline(time.Now().Add(sse.WriteTimeout)) // without it the stream ends in the middle
 }
 
 // actor is who makes a request.

@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/danielgtaylor/huma/v2/sse"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -60,8 +61,12 @@ func TestManySignInsAtOnce(t *testing.T) {
 	assert.Less(t, peak, uint64(700<<20), "at most a few hashes of 64 MiB")
 }
 
-// A stream of events ends when the token or the session that opened it does.
+// A stream of events ends when the token or the session that opened it does, and as a whole
+// answer, also where what was sent last had to be written long ago.
 func TestStreamsEndWithTheSignIn(t *testing.T) {
+	usual := sse.WriteTimeout
+	sse.WriteTimeout = time.Second // what ends streams looks every two
+	defer func() { sse.WriteTimeout = usual }()
 	r := start(t)
 	password := "eleven domes in a row"
 	_, err := r.service.Operators.Set(ctx, operator.Service, "edda", 0, answer.OperatorChange{Password: &password})

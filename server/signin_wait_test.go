@@ -18,6 +18,12 @@ func TestWhoGuessesIsToldHowLongToWait(t *testing.T) {
 		assert.Empty(t, header.Get("Retry-After"))
 	}
 	status, header, body := r.call(t, "POST", "/api/v1/sign-in", "", `{"name":"edda","password":"wrong"}`)
+	for range 5 { // where the machine is slow, the first waits of seconds may pass between two calls
+		if status == 429 {
+			break
+		}
+		status, header, body = r.call(t, "POST", "/api/v1/sign-in", "", `{"name":"edda","password":"wrong"}`)
+	}
 	assert.Equal(t, 429, status)
 	wait, err := strconv.Atoi(header.Get("Retry-After"))
 	require.NoError(t, err)

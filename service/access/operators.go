@@ -132,6 +132,7 @@ func (s *Operators) ChangeOwnPassword(ctx context.Context, by operator.Actor, ol
 		return err
 	}
 	if !right {
+		s.throttle.failed(name.Fold(o.Name), by.Origin, time.Now())
 		s.audit.Refused(ctx, by, "operator", "the old password is wrong")
 		return answer.Invalid("old", "", "this is not your password")
 	}

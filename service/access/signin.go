@@ -80,6 +80,8 @@ func (s *Sessions) SignIn(ctx context.Context, in SignIn, origin string) (sessio
 		s.throttle.succeeded(name.Fold(in.Name), origin)
 	case errors.Is(err, errBusy):
 		s.throttle.takeBack(name.Fold(in.Name), origin) // nothing was tried
+	default:
+		s.throttle.failed(name.Fold(in.Name), origin, time.Now())
 	}
 	if err != nil {
 		a.Name, result = as, audit.Refused

@@ -81,6 +81,18 @@ func (t *throttle) left(key tryKey, free int, now time.Time) time.Duration {
 	return x.last.Add(wait).Sub(now)
 }
 
+// failed notes when a try was answered: who guesses waits from then on, however long
+// the answer took.
+func (t *throttle) failed(name, address string, now time.Time) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	for _, key := range keysOf(name, address) {
+		if x, known := t.tries.Get(key); known {
+			t.tries.Add(key, try{x.failed, now})
+		}
+	}
+}
+
 // succeeded takes back that a try counts as failed, and all before it of this name at
 // this address. What counts for the address stays: who knows one password guesses no
 // more of the others.
