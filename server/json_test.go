@@ -3,11 +3,15 @@ package server
 import (
 	"bytes"
 	"encoding/json"
+	"reflect"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"gatemap/answer"
+	"gatemap/core/rule"
 	"gatemap/core/situation"
 	"gatemap/demo"
 	"gatemap/service/content"
@@ -48,11 +52,32 @@ func TestJSONIsThatOfTheStandardLibrary(t *testing.T) {
 	note(asked.Found(), nil)
 	note(&answer.Problem{Title: "<&>", Detail: "a \u2028 and a \x01", Status: 422}, nil)
 	for _, v := range all {
-		var want, got bytes.Buffer
-		e := json.NewEncoder(&want)
-		e.SetEscapeHTML(false)
-		require.NoError(t, e.Encode(v))
-		require.NoError(t, writeJSON(&got, v))
-		require.Equal(t, want.String(), got.String())
+		sameJSON(t, v)
 	}
+}
+
+// What a user holds is written field by field, whatever stands in them.
+func TestReachIsWrittenAsTheStandardLibraryDoes(t *testing.T) {
+	of := rapid.MakeConfig{Types: map[reflect.Type]*rapid.Generator[any]{
+		reflect.TypeFor[any]():        rapid.OneOf(rapid.Bool().AsAny(), rapid.String().AsAny(), rapid.Int().AsAny()),
+		reflect.TypeFor[rule.State](): rapid.SampledFrom([]rule.State{rule.None, rule.Shut, rule.Depends, rule.Open}).AsAny(),
+		reflect.TypeFor[time.Time]():  rapid.Just(time.Date(2026, 11, 29, 20, 0, 0, 0, time.UTC)).AsAny(),
+	}}
+	entitlements := rapid.SliceOfN(rapid.MakeCustom[rule.Entitlement](of), 0, 3)
+	rapid.Check(t, func(t *rapid.T) {
+		reach := rapid.MakeCustom[answer.Reach](of).Draw(t, "reach")
+		reach.Entitlements = entitlements.Draw(t, "entitlements")
+		sameJSON(t, &reach)
+	})
+	sameJSON(t, &answer.Reach{})
+	sameJSON(t, &answer.Reach{Entitlements: []rule.Entitlement{{}}})
+}
+
+func sameJSON(t require.TestingT, v any) {
+	var want, got bytes.Buffer
+	e := json.NewEncoder(&want)
+	e.SetEscapeHTML(false)
+	require.NoError(t, e.Encode(v))
+	require.NoError(t, writeJSON(&got, v))
+	require.Equal(t, want.String(), got.String())
 }
