@@ -144,11 +144,19 @@ func appendList[T any](o *output, key string, all []T, write func(*output, *T)) 
 	o.b = append(o.b, ']')
 }
 
+// plain are the bytes that stand in a string as they are (RFC 8259 section 7).
+var plain = func() (plain [256]bool) {
+	for c := ' '; c <= '~'; c++ {
+		plain[c] = c != '"' && c != '\\'
+	}
+	return plain
+}()
+
 // text writes a key and a string.
 func (o *output) text(key, s string) {
 	o.b = append(o.b, key...)
 	for i := range len(s) {
-		if c := s[i]; c < ' ' || c > '~' || c == '"' || c == '\\' {
+		if !plain[s[i]] {
 			o.b = json.AppendEscape(o.b, s, 0)
 			return
 		}
