@@ -2,6 +2,7 @@ package answer
 
 import (
 	"context"
+	"strings"
 
 	"gatemap/core/situation"
 )
@@ -40,9 +41,11 @@ type Adopted struct {
 // Adopting is the system whose reading is taken into the map, or a directory that is.
 type Adopting struct {
 	System string `json:"system" minLength:"1" doc:"The name of the system, or of the directory."`
-	New    bool   `json:"new,omitempty" doc:"The map does not have it yet."`
-	Type   string `json:"type,omitempty" doc:"Of a new one, its gate type."`
-	Link   string `json:"link,omitempty" doc:"Of a new one, how it is reached: an address such as postgres://gatemap@db.cindervale.example/frames, or what the key link of its document says, in YAML."`
+	// Lines are those of the drift of which the trial is to be; without them it is of the whole document.
+	Lines []string `json:"lines,omitempty" doc:"Only these lines of its drift, by name: a line of the map becomes as it is there for whom it names; of what is given there besides, whom it is given to. Missing: the whole document."`
+	New   bool     `json:"new,omitempty" doc:"The map does not have it yet."`
+	Type  string   `json:"type,omitempty" doc:"Of a new one, its gate type."`
+	Link  string   `json:"link,omitempty" doc:"Of a new one, how it is reached: an address such as postgres://gatemap@db.cindervale.example/frames, or what the key link of its document says, in YAML."`
 	// Directory is the address of the server of a new directory.
 	Directory string `json:"directory,omitempty" doc:"Of a new directory, the address of its server, such as ldaps://dir1.cindervale.example. It is asked what it is, and how it keeps people and groups."`
 }
@@ -59,6 +62,9 @@ func (a *Adopting) Named(trial string) string {
 func (a *Adopting) Note() string {
 	if a.Directory != "" {
 		return "The directory " + a.System + ", as its server has it"
+	}
+	if a.Lines != nil {
+		return "Of what was read of " + a.System + ": " + strings.Join(a.Lines, ", ")
 	}
 	return "What was read of " + a.System
 }

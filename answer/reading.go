@@ -189,24 +189,37 @@ func DriftLineWords(l *reading.Line) string {
 	return "is there on another condition"
 }
 
+// OtherwiseWords says what only one side gives: the system, or the map.
+func OtherwiseWords(g *reading.Grant, there bool) string {
+	what := grantWords(g, true)
+	if there {
+		return what + " is there, and would not be given by the map"
+	}
+	return what + " would be given by the map, and is not there"
+}
+
 // lackingWords names the first of what the other side does not give, and says how much more there is.
 func lackingWords(l *reading.Line, whom bool) string {
 	var words []string
-	for _, g := range l.Lacking {
-		w := g.Right + " on " + g.Object
-		if whom {
-			w += " to " + g.Whom
-		}
-		if g.Denied {
-			w = "the denial of " + w
-		}
-		words = append(words, w)
+	for i := range l.Lacking {
+		words = append(words, grantWords(&l.Lacking[i], whom))
 	}
 	text := strings.Join(words, "; ")
 	if more := l.All - l.Same - len(l.Lacking); more > 0 {
 		text += fmt.Sprintf("; and %d more", more)
 	}
 	return text
+}
+
+func grantWords(g *reading.Grant, whom bool) string {
+	w := g.Right + " on " + g.Object
+	if whom {
+		w += " to " + g.Whom
+	}
+	if g.Denied {
+		w = "the denial of " + w
+	}
+	return w
 }
 
 // Drifts are the drifts of several systems.

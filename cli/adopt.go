@@ -12,8 +12,11 @@ func (a *app) adopt() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "adopt [SYSTEM]",
 		Short: "Take what is really there into the map, as a trial",
-		Long: `Begins a trial in which the document of a linked system says what was read of it. With
---new the map gets what it does not have yet:
+		Long: `Begins a trial in which the document of a linked system says what was read of it. --lines
+takes in a part: name a line as gatemap drift does. A line of the map becomes as it is there
+for those whom it names; of what is given there besides, name whom it is given to.
+
+With --new the map gets what it does not have yet:
 
   a system (--type, --link): it is read, and described as it is. Accounts and groups that
   the map does not have come into a directory of the system's own.
@@ -24,6 +27,7 @@ func (a *app) adopt() *cobra.Command {
 
 Nothing is in force before the trial is committed: look at its outcome first.`,
 		Example: `  gatemap adopt sky-tools
+  gatemap adopt sky-tools --lines "mapping 4" --lines LIC-trial-2024
   gatemap adopt --new frame-index --type roles --link 'postgres://gatemap@127.0.0.1:5432/frames?secret=env:GATEMAP_SECRET_FRAMES'
   gatemap adopt --new dome-hosts --type hosts --link 'host://gatemap@dome1.cindervale.example?secret=file:gatemap.key&key=ssh-ed25519+AAAA…'
   gatemap adopt --new cindervale --directory 'ldaps://dir1.cindervale.example?bind=cn=gatemap,ou=services,dc=cindervale,dc=example&secret=env:GATEMAP_SECRET_DIRECTORY'
@@ -37,9 +41,11 @@ Nothing is in force before the trial is committed: look at its outcome first.`,
 	flags.StringVar(&adopting.Type, "type", "", "with --new: the gate type of a system, such as roles")
 	flags.StringVar(&adopting.Link, "link", "", "with --new: how a system is reached, as an address or as YAML")
 	flags.StringVar(&adopting.Directory, "directory", "", "with --new: the address of a directory's server")
+	flags.StringArrayVar(&adopting.Lines, "lines", nil, "only this line of the drift, by name; can be given several times")
 	flags.StringVar(&trial, "as", "", "the name of the trial (default: adopt-SYSTEM)")
 	cmd.MarkFlagsRequiredTogether("type", "link")
 	cmd.MarkFlagsMutuallyExclusive("link", "directory")
+	cmd.MarkFlagsMutuallyExclusive("new", "lines")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		switch {
 		case len(args) == 1 && fresh == "":

@@ -8,9 +8,11 @@ import (
 	"gatemap/connect"
 	"gatemap/core/finding"
 	"gatemap/operator"
+	"gatemap/service/changeset"
 	"gatemap/service/proposed"
 	"gatemap/service/query"
 	"gatemap/service/readings"
+	"gatemap/stage"
 	"gatemap/store"
 )
 
@@ -49,12 +51,7 @@ func (f *Folder) Really(context.Context) (answer.Holdings, error) { return f.rea
 
 // Adopt begins a trial in which what is really there is what the map says.
 func (f *Folder) Adopt(ctx context.Context, trial string, a answer.Adopting) (*answer.Adopted, error) {
-	files, steps, err := adopted(ctx, f.readings, f.readings.Head(), *f.readings.Host, a)
-	if err != nil {
-		return nil, err
-	}
-	t, err := f.changes.Trials.BeginFrom(ctx, f.by, a.Named(trial), a.Note(), files)
-	return begun(t, steps, err)
+	return adopted(ctx, adopting{f.readings, f.changes.Trials, *f.readings.Host}, f.by, trial, a)
 }
 
 // Adopt begins a trial in which what is really there is what the map says. What the map does not have
@@ -69,25 +66,54 @@ func (s *Service) Adopt(ctx context.Context, by operator.Actor, trial string, a 
 			return nil, err
 		}
 	}
-	files, steps, err := adopted(ctx, s.Readings, s.Head(), s.host, a)
+	return adopted(ctx, adopting{s.Readings, s.Trials, s.host}, by, trial, a)
+}
+
+// adopting is what it takes to adopt.
+type adopting struct {
+	readings *readings.Readings
+	trials   *changeset.Trials
+	host     connect.Host
+}
+
+func adopted(ctx context.Context, with adopting, by operator.Actor, trial string, a answer.Adopting) (*answer.Adopted, error) {
+	if a.Directory == "" {
+		return adoptedSystem(ctx, with, by, trial, a)
+	}
+	if a.Lines != nil {
+		return nil, noLines
+	}
+	files, steps, err := proposed.Directory(ctx, with.readings.Head(), with.host, a.System, a.Directory)
 	if err != nil {
 		return nil, err
 	}
-	t, err := s.Trials.BeginFrom(ctx, by, a.Named(trial), a.Note(), files)
-	return begun(t, steps, err)
-}
-
-func adopted(ctx context.Context, r *readings.Readings, head *query.Head, host connect.Host, a answer.Adopting) (map[string]string, []answer.Step, error) {
-	if a.Directory != "" {
-		return proposed.Directory(ctx, head, host, a.System, a.Directory)
-	}
-	files, err := r.Adopted(ctx, a)
-	return files, nil, err
-}
-
-func begun(t *answer.Trial, steps []answer.Step, err error) (*answer.Adopted, error) {
+	t, err := with.trials.BeginFrom(ctx, by, a.Named(trial), a.Note(), files)
 	if err != nil {
 		return nil, err
 	}
 	return &answer.Adopted{Trial: *t, Steps: steps}, nil
 }
+
+func adoptedSystem(ctx context.Context, with adopting, by operator.Actor, trial string, a answer.Adopting) (*answer.Adopted, error) {
+	var changes []stage.Change
+	var err error
+	right := func(*query.Head) error { return nil }
+	switch {
+	case a.Lines == nil:
+		changes, err = with.readings.Adopted(ctx, a)
+	case a.New || a.Type+a.Link != "":
+		return nil, noLines
+	default:
+		changes, right, err = with.readings.AdoptedLines(ctx, a.System, a.Lines)
+	}
+	if err != nil {
+		return nil, err
+	}
+	t, err := with.trials.BeginWith(ctx, by, a.Named(trial), a.Note(), changes, right)
+	if err != nil {
+		return nil, err
+	}
+	return &answer.Adopted{Trial: *t}, nil
+}
+
+var noLines = answer.Invalid("lines", "", "lines are of the drift of a system that the map has: leave out new, type, link and directory")

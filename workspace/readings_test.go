@@ -224,6 +224,9 @@ func TestWhoMayLinkAndAdopt(t *testing.T) {
 		assert.NotContains(t, []string{"foreign-group", "direct-grant", "extra-grant", "unknown", "not-granted"}, string(c.Why), "the document says what was read; what is left is who is in which group")
 	}
 	assert.Empty(t, d.Unknown)
+	assert.Empty(t, d.Lines, "what the system has of its own goes by its own name")
+	_, err = s.Adopt(t.Context(), ada, "again", answer.Adopting{System: "sky-tools"})
+	assert.ErrorContains(t, err, "nothing differs from the map in force")
 }
 
 // A folder is read when it is asked.

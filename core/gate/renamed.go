@@ -27,13 +27,21 @@ func rename(refs []name.Ref, to func(string) string) {
 
 // Rewritten is a copy of a document in which for whom lines and exceptions are was rewritten.
 func Rewritten(d Document, who func(*Who), people func(*directory.People)) Document {
-	r := rewriting{who, people}
+	r := rewriting{who, people, nil}
+	return r.copied(reflect.ValueOf(d)).Interface().(Document)
+}
+
+// Narrowed is a copy of a document in which for whom lines are was rewritten, without those lines
+// that are then for nobody.
+func Narrowed(d Document, who func(*Who)) Document {
+	r := rewriting{who, func(*directory.People) {}, new(bool)}
 	return r.copied(reflect.ValueOf(d)).Interface().(Document)
 }
 
 type rewriting struct {
 	who    func(*Who)
 	people func(*directory.People)
+	nobody *bool // the entry of a list that is being copied is for nobody any more; nil: it stays
 }
 
 var peopleType = reflect.TypeFor[directory.People]()
@@ -55,10 +63,7 @@ func (r rewriting) copied(v reflect.Value) reflect.Value {
 		}
 	case reflect.Slice:
 		if !v.IsNil() {
-			to.Set(reflect.MakeSlice(v.Type(), v.Len(), v.Len()))
-			for i := range v.Len() {
-				to.Index(i).Set(r.copied(v.Index(i)))
-			}
+			to.Set(r.entries(v))
 		}
 	case reflect.Map:
 		if !v.IsNil() {
@@ -75,9 +80,27 @@ func (r rewriting) copied(v reflect.Value) reflect.Value {
 		}
 		switch to.Type() {
 		case whoType:
-			r.who(to.Addr().Interface().(*Who))
+			w := to.Addr().Interface().(*Who)
+			was := w.Empty()
+			if r.who(w); r.nobody != nil {
+				*r.nobody = !was && w.Empty()
+			}
 		case peopleType:
 			r.people(to.Addr().Interface().(*directory.People))
+		}
+	}
+	return to
+}
+
+// entries copies the entries of a list that stay.
+func (r rewriting) entries(v reflect.Value) reflect.Value {
+	to := reflect.MakeSlice(v.Type(), 0, v.Len())
+	for i := range v.Len() {
+		if r.nobody != nil {
+			r.nobody = new(bool) // of this entry, whatever lists it has
+		}
+		if entry := r.copied(v.Index(i)); r.nobody == nil || !*r.nobody {
+			to = reflect.Append(to, entry)
 		}
 	}
 	return to

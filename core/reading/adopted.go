@@ -11,14 +11,23 @@ import (
 
 // Adopted is the document of a system with what was read in the place of what it says of its gate,
 // and a directory with those accounts and groups of the system that the map does not have; nil
-// where it has them all.
+// where it has them all. Accounts that the link leaves aside are left aside.
 func (c *Compiled) Adopted(s *gate.System) (adopted *gate.System, own *directory.Document) {
+	ours := gate.Narrowed(c.Document, func(w *gate.Who) {
+		w.Users = wanted(w.Users, func(own string) bool { return !c.Ignored(own) })
+	})
+	return c.adopted(s, ours, func(*directory.Document, gate.Document) {})
+}
+
+// adopted is a system with another document of its gate, in names of the map; only leaves of the
+// system's own directory what is wanted.
+func (c *Compiled) adopted(s *gate.System, d gate.Document, only func(own *directory.Document, d gate.Document)) (adopted *gate.System, own *directory.Document) {
 	document := *s
-	home := c.home()
+	home := c.home
 	groups := c.mapGroups()
 	own = c.own(home, groups)
-	document.Gate = gate.Renamed(c.everyoneThere(own), c.renamed(c.names.users, home), c.renamed(groups, home))
-	if len(own.Users)+len(own.Groups) == 0 {
+	document.Gate = gate.Renamed(c.everyoneThere(own, d), c.renamed(c.names.users, home), c.renamed(groups, home))
+	if only(own, document.Gate); len(own.Users)+len(own.Groups) == 0 {
 		own = nil
 	}
 	return &document, own
@@ -42,7 +51,7 @@ func (c *Compiled) own(home string, groups map[string]string) *directory.Documen
 	d := &directory.Document{Name: home, Title: "What " + c.Reading.System + " has of its own"}
 	usable := c.usable()
 	for i := range c.Accounts {
-		if a := &c.Accounts[i]; !c.tied(a) {
+		if a := &c.Accounts[i]; !c.tied(a) && !c.Ignored(a.Name) {
 			u := &directory.User{Name: strings.TrimPrefix(c.names.users[a.Name], home+"/")}
 			if !a.Active {
 				u.Active = new(false)
@@ -61,11 +70,11 @@ func (c *Compiled) own(home string, groups map[string]string) *directory.Documen
 }
 
 // usable are the accounts by their names in the map, without those that cannot be used there and
-// can in the map: these hold nothing.
+// can in the map, which hold nothing, and those that the link leaves aside.
 func (c *Compiled) usable() map[string]string {
 	names := map[string]string{}
 	for i := range c.Accounts {
-		if a := &c.Accounts[i]; a.Active || !c.tied(a) {
+		if a := &c.Accounts[i]; (a.Active || !c.tied(a)) && !c.Ignored(a.Name) {
 			names[a.Name] = c.names.users[a.Name]
 		}
 	}
@@ -79,13 +88,13 @@ func (c *Compiled) tied(a *Account) bool {
 
 // everyoneThere is the document with a group of all accounts in the place of everyone: in a map
 // that would be everyone of every directory.
-func (c *Compiled) everyoneThere(own *directory.Document) gate.Document {
+func (c *Compiled) everyoneThere(own *directory.Document, d gate.Document) gate.Document {
 	named := "accounts"
 	for slices.ContainsFunc(c.Groups, func(g Group) bool { return name.Equal(g.Name, named) }) {
 		named = "all-" + named
 	}
 	used := false
-	document := gate.Rewritten(c.Document, func(w *gate.Who) {
+	document := gate.Rewritten(d, func(w *gate.Who) {
 		if w.Everyone {
 			w.Everyone, used = false, true
 			w.Groups = append(w.Groups, name.Ref{Name: named})

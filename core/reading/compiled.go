@@ -1,6 +1,7 @@
 package reading
 
 import (
+	"cmp"
 	"slices"
 	"strconv"
 	"strings"
@@ -20,6 +21,7 @@ type Compiled struct {
 	System *atlas.System // the only one of it
 	Now    *atlas.Atlas  // the map with which it was matched
 	names  spelled
+	home   string // the directory that holds what is the system's own
 }
 
 // spelled are the names under which accounts and groups of a system stand in its atlas, and the
@@ -31,7 +33,8 @@ type spelled struct{ users, groups, own, called map[string]string }
 func Compile(r *Reading, now *atlas.Atlas, s *gate.System) (*Compiled, error) {
 	r = complete(r)
 	c := &Compiled{Reading: r, Matched: match(r, s, now.Book), Now: now}
-	home := c.home()
+	home := c.directory()
+	c.home = home
 	c.names = spelled{spell(accountNames(r), home), spell(groupNames(r), home), map[string]string{}, map[string]string{}}
 	for own, full := range c.names.groups {
 		c.names.own[full] = own
@@ -99,13 +102,37 @@ func (c *Compiled) renamed(names map[string]string, home string) func(string) st
 	}
 }
 
-// home is the name of the directory that holds what is the system's own.
-func (c *Compiled) home() string {
+// directory is the name of the directory that holds what is the system's own: that to which it was
+// adopted before, or a new one.
+func (c *Compiled) directory() string {
 	home := c.Reading.System
-	for slices.ContainsFunc(c.Now.Book.Directories(), func(d *directory.Document) bool { return name.Equal(d.Name, home) }) {
+	for {
+		i := slices.IndexFunc(c.Now.Book.Directories(), func(d *directory.Document) bool { return name.Equal(d.Name, home) })
+		if i < 0 {
+			return home
+		}
+		if d := c.Now.Book.Directories()[i]; home == c.Reading.System && c.keeps(d) {
+			return d.Name
+		}
 		home += "-itself"
 	}
-	return home
+}
+
+// keeps says whether a directory of the map can hold what is the system's own besides what it has: it
+// has no source, and none of its records is called as an account that belongs to no user.
+func (c *Compiled) keeps(d *directory.Document) bool {
+	if d.Source != nil {
+		return false
+	}
+	for own, full := range spell(accountNames(c.Reading), d.Name) {
+		if _, tied := c.UserOf[own]; tied {
+			continue
+		}
+		if _, err := c.Now.Book.LookUser(full, ""); err == nil {
+			return false
+		}
+	}
+	return true
 }
 
 // directories are those of the map with the users who have an account, and that of the system.
@@ -113,10 +140,13 @@ func (c *Compiled) directories(home string) []*directory.Document {
 	book := c.Now.Book
 	var list []*directory.Document
 	by := map[string]*directory.Document{}
-	own := &directory.Document{Name: home}
 	for _, d := range book.Directories() {
 		by[d.Name] = &directory.Document{Name: d.Name, Exact: d.Exact}
 		list = append(list, by[d.Name])
+	}
+	own := by[home]
+	if own == nil {
+		own = &directory.Document{Name: home}
 	}
 	for i := range c.Accounts {
 		a := &c.Accounts[i]
@@ -134,7 +164,10 @@ func (c *Compiled) directories(home string) []*directory.Document {
 		g := &c.Groups[i]
 		own.Groups = append(own.Groups, c.group(g, home, &directory.Members{Users: refs(g.Accounts, c.names.users), Groups: refs(g.Groups, c.names.groups)}))
 	}
-	return append(list, own)
+	if own != by[home] {
+		list = append(list, own)
+	}
+	return list
 }
 
 // group is a group there as one of the directory of what is the system's own.
@@ -203,6 +236,9 @@ func (c *Compiled) groupOn(own, object string) string {
 	}
 	return own
 }
+
+// called is what a group there is called, of which there may be several by one name.
+func (c *Compiled) called(own string) string { return cmp.Or(c.names.called[own], own) }
 
 // Full is the name under which an account stands in the atlas.
 func (c *Compiled) Full(account string) string { return c.names.users[account] }

@@ -74,8 +74,11 @@ type naming struct {
 	except directory.Party
 }
 
-// everyone is whom a line for everyone there is for.
-const everyone = "everyone"
+// everyone is whom a line for everyone there is for; butNot stands before who is excepted.
+const (
+	everyone = "everyone"
+	butNot   = ", but not "
+)
 
 func (d *Drift) newLedger() *ledger {
 	c, words, l := d.Of, numbered{}, &ledger{plain: len(d.Of.names.called) == 0}
@@ -91,8 +94,7 @@ func (d *Drift) newLedger() *ledger {
 		return d.book.GroupName(g) + " (not there)"
 	})
 	there := d.grants(l, 1, d.there, words, c.Atlas.Book, func(g directory.GroupID) string {
-		own := c.names.own[c.Atlas.Book.GroupName(g)]
-		return cmp.Or(c.names.called[own], own)
+		return c.called(c.names.own[c.Atlas.Book.GroupName(g)])
 	})
 	if d.asWritten != nil {
 		l.written = [2]map[point]rule.LineSet{written(d.asWritten), written(c.System)}
@@ -111,7 +113,7 @@ func (d *Drift) newLedger() *ledger {
 	}
 	l.whom = make([]string, len(words))
 	for word, n := range words {
-		l.whom[n] = strings.ReplaceAll(word, "\n", ", but not ")
+		l.whom[n] = strings.ReplaceAll(word, "\n", butNot)
 	}
 	return l
 }

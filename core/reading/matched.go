@@ -52,6 +52,7 @@ func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 		users.add(u, write, book.User(u).First)
 	}
 	m.UserOf = users.tied()
+	tieAdopted(m.UserOf, m.Unclear, accounts, spell(accountNames(r), r.System), book.LookUser)
 	tied := tying[directory.GroupID]{there: groups, unclear: m.Unclear, home: s.Directory.Name, full: book.GroupName, homeOf: book.GroupHome}
 	write = groupPattern(link)
 	for g := range book.AllGroups {
@@ -67,7 +68,36 @@ func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 			m.GroupOf[group.Name] = g
 		}
 	}
+	var single []string
+	for i := range r.Groups {
+		if g := &r.Groups[i]; g.Of == "" {
+			single = append(single, g.Name)
+		}
+	}
+	for _, group := range tieAdopted(m.GroupOf, m.Unclear, single, spell(groupNames(r), r.System), book.LookGroup) {
+		m.theirs[m.GroupOf[group]] = group
+	}
 	return m
+}
+
+// tieAdopted ties what is clearly no other record to those of the directory of what the system has
+// of its own, where it was adopted: whatever the link says of names, they stand there as they are
+// called. It returns what it tied.
+func tieAdopted[ID comparable](tied map[string]ID, unclear map[string][]string, there []string, full map[string]string, look func(full, home string) (ID, error)) (list []string) {
+	taken := map[ID]bool{}
+	for _, id := range tied {
+		taken[id] = true
+	}
+	for _, own := range there {
+		if _, is := tied[own]; is || len(unclear[own]) > 0 {
+			continue
+		}
+		if id, err := look(full[own], ""); err == nil && !taken[id] {
+			tied[own], taken[id] = id, true
+			list = append(list, own)
+		}
+	}
+	return list
 }
 
 // userPattern is how names of users are written by a link, and groupPattern how those of groups are.

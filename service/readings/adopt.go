@@ -2,8 +2,11 @@ package readings
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
+	"maps"
 	"net/url"
+	"slices"
 	"strings"
 
 	"gatemap/answer"
@@ -13,16 +16,18 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/gate/types"
 	"gatemap/core/name"
+	"gatemap/core/place"
 	"gatemap/core/reading"
 	"gatemap/mapfile"
 	"gatemap/service/content"
 	"gatemap/service/query"
+	"gatemap/stage"
 )
 
-// Adopted are the files of the map in force, with what a system was found to hold in the place of
-// what its document says of its gate; or with the document of one that the map does not have yet,
-// which is read now.
-func (s *Readings) Adopted(ctx context.Context, a answer.Adopting) (files map[string]string, err error) {
+// Adopted are the changes that put what a system was found to hold in the place of what its document
+// says of its gate; or that make the document of one that the map does not have yet, which is read
+// now.
+func (s *Readings) Adopted(ctx context.Context, a answer.Adopting) ([]stage.Change, error) {
 	if a.New {
 		return s.adoptedNew(ctx, a)
 	}
@@ -38,10 +43,10 @@ func (s *Readings) Adopted(ctx context.Context, a answer.Adopting) (files map[st
 	if err != nil {
 		return nil, err
 	}
-	return adoptedFiles(head, real, document)
+	return adopted(head, real, document)
 }
 
-func (s *Readings) adoptedNew(ctx context.Context, n answer.Adopting) (files map[string]string, err error) {
+func (s *Readings) adoptedNew(ctx context.Context, n answer.Adopting) ([]stage.Change, error) {
 	head := s.Head()
 	if err := name.Check(n.System); err != nil {
 		return nil, answer.Invalid("system", n.System, err.Error())
@@ -65,7 +70,7 @@ func (s *Readings) adoptedNew(ctx context.Context, n answer.Adopting) (files map
 	if err != nil {
 		return nil, err
 	}
-	return adoptedFiles(head, real, document)
+	return adopted(head, real, document)
 }
 
 // newDocument is the beginning of a document: its name, its type and its link.
@@ -102,22 +107,54 @@ type bare struct{}
 // Compile is never asked for.
 func (*bare) Compile(*gate.Site) gate.Gate { return nil }
 
-// adoptedFiles are the files of a map with what was adopted.
-func adoptedFiles(head *query.Head, real *reading.Compiled, document *gate.System) (map[string]string, error) {
-	files := head.Documents()
-	adopted, own := real.Adopted(document)
-	text, err := mapfile.Write(adopted)
+// adopted are the changes that make a system of the map what was adopted.
+func adopted(head *query.Head, real *reading.Compiled, document *gate.System) ([]stage.Change, error) {
+	is, own := real.Adopted(document)
+	text, err := mapfile.Write(is)
 	if err != nil {
 		return nil, err
 	}
-	if err := content.Put(files, "system", document.Name, text); err != nil {
+	changes, err := ownOf(head, own)
+	if err != nil {
 		return nil, err
 	}
+	more, err := put(head, "system", document.Name, text)
+	return append(changes, more...), err
+}
+
+// ownOf are the changes that give the map a directory of what a system has of its own; one that it
+// has already gets what it does not have.
+func ownOf(head *query.Head, own *directory.Document) (changes []stage.Change, err error) {
 	if own == nil {
-		return files, nil
+		return nil, nil
 	}
-	if text, err = mapfile.WriteDirectory(own); err != nil {
+	text, err := mapfile.WriteDirectory(own)
+	if err != nil {
 		return nil, err
 	}
-	return files, content.Put(files, "directory", own.Name, text)
+	if !slices.ContainsFunc(head.Atlas.Book.Directories(), func(d *directory.Document) bool { return d.Name == own.Name }) {
+		return put(head, "directory", own.Name, text)
+	}
+	all := entries(text)
+	for _, at := range slices.SortedFunc(maps.Keys(all), place.Compare) {
+		if e := all[at]; e.List == "users" || e.List == "groups" {
+			changes = append(changes, stage.Change{Do: stage.AddPart, Document: "directory " + own.Name, List: e.List, Value: e.Value})
+		}
+	}
+	return changes, nil
+}
+
+// put writes a document in the place of the one of that kind and name, or a new one.
+func put(head *query.Head, kind, named string, text []byte) (changes []stage.Change, err error) {
+	files, was := head.Documents(), head.Documents()
+	if err := content.Put(files, kind, named, text); err != nil {
+		return nil, err
+	}
+	for path, text := range files {
+		if was[path] != text {
+			value, err := json.Marshal(text)
+			return []stage.Change{{Do: stage.WriteDocument, Document: path, Value: value}}, err
+		}
+	}
+	return nil, nil
 }

@@ -11,7 +11,8 @@ import (
 
 // holding is the document in which some hold just what they were found to hold. A product without
 // a feature is all that it has in the document it is like. Seats are not counted: whoever was
-// found to hold one has it.
+// found to hold one has it. A product that is held has all features that it has there, also those
+// that nobody was found to hold.
 func holding(like gate.Document, list []gate.Holding) (made gate.Document, left []gate.Holding) {
 	of, _ := like.(*Document)
 	d := &Document{}
@@ -29,6 +30,9 @@ func holding(like gate.Document, list []gate.Holding) (made gate.Document, left 
 		for _, f := range all {
 			h.Right = f
 			fit = append(fit, h)
+			if features[h.Object] == nil {
+				features[h.Object] = of.features(h.Object)
+			}
 			if !slices.Contains(features[h.Object], f) {
 				features[h.Object] = append(features[h.Object], f)
 			}

@@ -1,0 +1,193 @@
+package readings
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+
+	"gatemap/answer"
+	"gatemap/connect/connectors"
+	"gatemap/core/atlas"
+	"gatemap/core/gate"
+	"gatemap/core/gate/types"
+	"gatemap/core/place"
+	"gatemap/core/reading"
+	"gatemap/mapfile"
+	"gatemap/service/content"
+	"gatemap/service/query"
+	"gatemap/stage"
+)
+
+// AdoptedLines are the changes that take a part of what was read of a system into the map: of the
+// lines of its drift that are named, those of the map go, and what those whom they are about are
+// given there comes. right says of a map with the changes whether that is so, and nothing else is.
+func (s *Readings) AdoptedLines(ctx context.Context, system string, lines []string) (changes []stage.Change, right func(*query.Head) error, err error) {
+	head := s.Head()
+	document, err := s.linked(head, system)
+	if err != nil {
+		return nil, nil, err
+	}
+	drift, err := s.drifted(ctx, head, document)
+	if err != nil {
+		return nil, nil, err
+	}
+	part, err := drift.Part(document, lines)
+	var unknown *reading.NoLineError
+	if errors.As(err, &unknown) {
+		return nil, nil, answer.Invalid("lines", unknown.Named, err.Error())
+	} else if err != nil {
+		return nil, nil, err
+	}
+	own, err := ownOf(head, part.Own)
+	if err != nil {
+		return nil, nil, err
+	}
+	goes, err := going(head, document, part)
+	if err != nil {
+		return nil, nil, err
+	}
+	comes, err := coming(drift.Of, document, part)
+	if err != nil {
+		return nil, nil, err
+	}
+	declared, err := declaring(head, document, part, comes)
+	if err != nil {
+		return nil, nil, err
+	}
+	stay := map[string]int{} // how many lines of a list that lines come to were there and do not go
+	for _, c := range comes {
+		stay[c.List] = staying(head, document, c.List, goes)
+	}
+	return slices.Concat(own, goes, declared, comes), func(h *query.Head) error { return adoptedRight(drift.Of.Reading, part, h, stay) }, nil
+}
+
+// staying is how many entries of a list of a system stay where some go.
+func staying(head *query.Head, document *gate.System, list string, goes []stage.Change) (n int) {
+	at, there := head.Folder.Entries(document.Place.File), 0
+	for _, e := range at {
+		if e.List == list {
+			n = max(n, e.Number)
+		}
+	}
+	for _, c := range goes {
+		if c.List == list {
+			there++
+		}
+	}
+	return n - there
+}
+
+// adoptedRight says what a map with a part of a reading gives otherwise than that part says. A line
+// can mean something else in the map, where what it names is declared otherwise.
+func adoptedRight(r *reading.Reading, part *reading.Part, head *query.Head, stay map[string]int) error {
+	s, err := head.Atlas.System(r.System)
+	if err != nil {
+		return err
+	}
+	real, err := reading.Compile(r, head.Atlas, s.Document)
+	if err != nil {
+		return err
+	}
+	t, _ := types.Named(s.Document.Type.Name)
+	after, err := reading.Between(real, t)
+	if err != nil {
+		return err
+	}
+	came, at := map[string]bool{}, head.Folder.Entries(s.Document.Place.File)
+	for _, named := range s.Lines() {
+		e := at[s.Site.Places[named]]
+		if first, some := stay[e.List]; some && e.Number > first {
+			came[named] = true
+		}
+	}
+	if g, by := part.Otherwise(after, func(line string) bool { return came[line] }); g != nil {
+		return &answer.ConflictError{Message: fmt.Sprintf("taken alone, these lines would not be what is there, as the map declares otherwise what they name: %s. Adopt the whole system, or change its declarations first.", answer.OtherwiseWords(g, by))}
+	}
+	return nil
+}
+
+// going removes lines of the map, from the last on, so that the numbers of those before stay.
+func going(head *query.Head, document *gate.System, part *reading.Part) (changes []stage.Change, err error) {
+	s, err := head.Atlas.System(document.Name)
+	if err != nil {
+		return nil, err
+	}
+	at := head.Folder.Entries(document.Place.File)
+	for i := len(part.Goes) - 1; i >= 0; i-- {
+		e, ok := at[s.Site.Places[part.Goes[i]]]
+		if !ok {
+			return nil, notFound(part.Goes[i])
+		}
+		changes = append(changes, stage.Change{Do: stage.RemoveLine, System: document.Name, List: e.List, Line: strconv.Itoa(e.Number)})
+	}
+	return changes, nil
+}
+
+// coming adds lines of what was read.
+func coming(real *reading.Compiled, document *gate.System, part *reading.Part) (changes []stage.Change, err error) {
+	if len(part.Comes) == 0 {
+		return nil, nil
+	}
+	text, err := mapfile.Write(part.Document)
+	if err != nil {
+		return nil, err
+	}
+	type spot struct {
+		list   string
+		number int
+	}
+	values := map[spot][]byte{}
+	for _, e := range entries(text) {
+		values[spot{e.List, e.Number}] = e.Value
+	}
+	stand, err := standing(real)
+	if err != nil {
+		return nil, err
+	}
+	for _, named := range part.Comes {
+		at := spot{stand[named].List, stand[named].Number} // the part has its lines where the whole has them
+		if values[at] == nil {
+			return nil, notFound(named)
+		}
+		changes = append(changes, stage.Change{Do: stage.AddLine, System: document.Name, List: at.list, Value: values[at]})
+	}
+	return changes, nil
+}
+
+// standing are the entries that the lines of what was read are, by the names of lines.
+func standing(real *reading.Compiled) (map[string]content.Entry, error) {
+	text, err := mapfile.Write(real.System.Document)
+	if err != nil {
+		return nil, err
+	}
+	m, err := mapfile.Parse([]mapfile.File{{Path: readFile, Content: text}}, types.Table, connectors.Kinds())
+	if err != nil {
+		return nil, err
+	}
+	a, err := real.Atlas.With(atlas.Changed{Title: real.Atlas.Title, Book: real.Atlas.Book, Frame: real.Atlas.Frame, Systems: m.Systems})
+	if err != nil {
+		return nil, err
+	}
+	s, err := a.System(real.Reading.System)
+	if err != nil {
+		return nil, err
+	}
+	at, stand := entries(text), map[string]content.Entry{}
+	for named, place := range s.Site.Places {
+		stand[named] = at[place]
+	}
+	return stand, nil
+}
+
+// readFile is the name of a file that holds what was read.
+const readFile = "reading"
+
+func entries(text []byte) map[place.Place]content.Entry {
+	return (&content.Folder{Files: []mapfile.File{{Path: readFile, Content: text}}}).Entries(readFile)
+}
+
+func notFound(line string) error {
+	return &answer.ConflictError{Message: fmt.Sprintf("the line %s cannot be found where it is written: adopt the whole system", line)}
+}
