@@ -47,15 +47,8 @@ Nothing is in force before the trial is committed: look at its outcome first.`,
 	cmd.MarkFlagsMutuallyExclusive("link", "directory")
 	cmd.MarkFlagsMutuallyExclusive("new", "lines")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		switch {
-		case len(args) == 1 && fresh == "":
-			adopting.System = args[0]
-		case len(args) == 0 && fresh != "" && adopting.Link+adopting.Directory == "":
-			return &usageError{"say how it is reached: a system with --type and --link, a directory with --directory"}
-		case len(args) == 0 && fresh != "":
-			adopting.System, adopting.New = fresh, adopting.Directory == ""
-		default:
-			return &usageError{"name the system of the map that is to be adopted, or a new one with --new"}
+		if err := adoptee(&adopting, args, fresh); err != nil {
+			return err
 		}
 		o, err := a.workplace(cmd.Context())
 		if err != nil {
@@ -68,6 +61,21 @@ Nothing is in force before the trial is committed: look at its outcome first.`,
 		return present(a, t, a.adoptedText, func(t *answer.Adopted) [][]string { return trialTable(&t.Trial) })
 	}
 	return cmd
+}
+
+// adoptee says what is adopted: a system of the map, or what it does not have yet.
+func adoptee(adopting *answer.Adopting, args []string, fresh string) error {
+	switch {
+	case len(args) == 1 && fresh == "":
+		adopting.System = args[0]
+	case len(args) == 0 && fresh != "" && adopting.Link+adopting.Directory == "":
+		return &usageError{"say how it is reached: a system with --type and --link, a directory with --directory"}
+	case len(args) == 0 && fresh != "":
+		adopting.System, adopting.New = fresh, adopting.Directory == ""
+	default:
+		return &usageError{"name the system of the map that is to be adopted, or a new one with --new"}
+	}
+	return nil
 }
 
 func (a *app) adoptedText(t *answer.Adopted) error {

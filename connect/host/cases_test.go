@@ -167,8 +167,10 @@ useradd --system dome; echo 'AllowGroups crew gatemap' >/etc/ssh/sshd_config.d/x
 	}, got)
 
 	s.Link.Connection.Name = "host"
+	s.Link.Ignore.Accounts = nil
+	c, err = reading.Compile(r, a, s)
+	require.NoError(t, err)
 	is, own := c.Adopted(s)
-	is.Link.Ignore.Accounts = nil
 	text, err := mapfile.Write(is)
 	require.NoError(t, err)
 	home, err := mapfile.WriteDirectory(own)

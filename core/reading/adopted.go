@@ -14,7 +14,7 @@ import (
 // where it has them all. Accounts that the link leaves aside are left aside.
 func (c *Compiled) Adopted(s *gate.System) (adopted *gate.System, own *directory.Document) {
 	ours := gate.Narrowed(c.Document, func(w *gate.Who) {
-		w.Users = wanted(w.Users, func(own string) bool { return !c.Ignored(own) })
+		w.Users = those(w.Users, func(u name.Ref) bool { return !c.Ignored(u.Name) })
 	})
 	return c.adopted(s, ours, func(*directory.Document, gate.Document) {})
 }

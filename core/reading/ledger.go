@@ -103,7 +103,7 @@ func (d *Drift) newLedger() *ledger {
 		l.points = append(l.points, at)
 	}
 	for at := range there {
-		if _, both := here[at]; !both {
+		if _, both := here[at]; !both && d.asWritten == nil { // else only lines for accounts that are left aside list it
 			l.points = append(l.points, at)
 		}
 	}

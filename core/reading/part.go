@@ -144,23 +144,23 @@ func (d *Drift) comes(l *ledger, about []bool, dropped func(grant) bool) map[str
 func (c *Compiled) only(whom map[string]bool) func(*gate.Who) {
 	return func(w *gate.Who) {
 		w.Everyone = w.Everyone && whom[everyone]
-		w.Users = wanted(w.Users, func(own string) bool { return whom[c.Full(own)] })
-		w.Groups = wanted(w.Groups, func(own string) bool { return whom[c.called(own)] })
+		w.Users = those(w.Users, func(u name.Ref) bool { return whom[c.Full(u.Name)] })
+		w.Groups = those(w.Groups, func(g name.Ref) bool { return whom[c.called(g.Name)] })
 		w.Off = w.Off || w.Empty()
 	}
 }
 
-// wanted are those references to names there that are to stay; nil where none is.
-func wanted(refs []name.Ref, stays func(own string) bool) (some []name.Ref) {
-	for _, r := range refs {
-		if stays(r.Name) {
-			some = append(some, r)
+// those are the entries of a list that are to stay; nil where none is.
+func those[T any](list []T, stays func(T) bool) (some []T) {
+	for _, x := range list {
+		if stays(x) {
+			some = append(some, x)
 		}
 	}
 	return some
 }
 
-// onlyNamed leaves of a directory those whom a document names, with who is in groups of them.
+// onlyNamed leaves of a directory those whom lines of a document name, with who is in groups of them.
 func onlyNamed(own *directory.Document, d gate.Document) {
 	users, groups := map[string]bool{}, map[string]bool{}
 	inside := func(r name.Ref) string { return strings.TrimPrefix(r.Name, own.Name+"/") }
@@ -171,7 +171,14 @@ func onlyNamed(own *directory.Document, d gate.Document) {
 		}
 		return more
 	}
-	gate.Rewritten(d, func(w *gate.Who) { note(users, w.Users); note(groups, w.Groups) }, func(p *directory.People) { note(users, p.Users); note(groups, p.Groups) })
+	gate.Rewritten(d, func(w *gate.Who) {
+		note(users, w.Users)
+		note(groups, w.Groups)
+		if w.Except != nil {
+			note(users, w.Except.Users)
+			note(groups, w.Except.Groups)
+		}
+	}, func(*directory.People) {})
 	for more := true; more; {
 		more = false
 		for _, g := range own.Groups {
@@ -181,6 +188,6 @@ func onlyNamed(own *directory.Document, d gate.Document) {
 			}
 		}
 	}
-	own.Users = slices.DeleteFunc(own.Users, func(u *directory.User) bool { return !users[u.Name] })
-	own.Groups = slices.DeleteFunc(own.Groups, func(g *directory.Group) bool { return !groups[g.Name] })
+	own.Users = those(own.Users, func(u *directory.User) bool { return users[u.Name] })
+	own.Groups = those(own.Groups, func(g *directory.Group) bool { return groups[g.Name] })
 }

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -61,4 +62,41 @@ func TestTheLinkedDemoDriftsAsPlanted(t *testing.T) {
 		"short: line dome-hosts/login 4 there stops it",
 	}, causes)
 	assert.Equal(t, 1, d.BeyondAll, "%v", d.Beyond)
+}
+
+// Line by line the map is made what is there; then no line differs, of a real database and of real hosts.
+func TestTheLinkedDemoIsAdoptedByLine(t *testing.T) {
+	l, err := start(t.Context(), t.TempDir())
+	require.NoError(t, err)
+	defer l.stop()
+	for _, s := range l.secrets() {
+		named, value, _ := strings.Cut(s, "=")
+		t.Setenv(named, value)
+	}
+	files, err := connect.OpenFolder(l.folder)
+	require.NoError(t, err)
+	systems := []string{"sky-tools", "frame-index"}
+	if len(l.machines) > 0 {
+		systems = append(systems, "dome-hosts")
+	}
+	n := 0
+	for _, system := range systems {
+		for {
+			f, err := workspace.OpenFolder(t.Context(), l.folder, connect.Host{Files: files})
+			require.NoError(t, err)
+			all, err := f.Drifts(t.Context(), system, answer.DriftAsked{})
+			require.NoError(t, err)
+			lines := all.Drifts[0].Lines
+			if len(lines) == 0 {
+				break
+			}
+			n++
+			require.Less(t, n, 30, "%v", lines)
+			trial, err := f.Adopt(t.Context(), fmt.Sprint("line-", n), answer.Adopting{System: system, Lines: []string{lines[0].Line}})
+			require.NoError(t, err, "%v", lines[0])
+			_, err = f.CommitTrial(t.Context(), trial.Name, trial.Version, "as it is there", "as it is there", "")
+			require.NoError(t, err)
+		}
+	}
+	assert.Greater(t, n, 8)
 }

@@ -183,7 +183,7 @@ export const api = {
   linked: () => get<Schemas['LinkedSystems']>('linked'),
   readSystem: (system: string) => call<Linked>('POST', `systems/${at(system)}/reading`),
   drift: (system = '') => get<Drifts>(`drift?${query({ system, limit: 1000 })}`),
-  adopt: (adopting: { system: string }) => call<Trial>('POST', 'adopt', adopting),
+  adopt: (adopting: { system: string; lines?: string[] }) => call<Trial>('POST', 'adopt', adopting),
 
   deliveries: () => get<Schemas['Deliveries']>('deliveries?limit=100'),
   delivery: (id: number) => get<DeliveryPlan>(`deliveries/${id}`),

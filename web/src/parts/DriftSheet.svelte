@@ -4,6 +4,7 @@
   import { links, place } from '../lib/place.svelte';
   import { routesWords, stateWords } from '../lib/words';
   import type { Column } from '../lib/rows';
+  import DriftLines from './DriftLines.svelte';
   import DriftPicture from './DriftPicture.svelte';
   import Notice from './Notice.svelte';
   import Table from './Table.svelte';
@@ -22,8 +23,6 @@
     { name: 'routes', label: 'By the map by', text: (x) => routesWords(x.map_routes) },
     { name: 'real', label: 'There by', text: (x) => routesWords(x.really_routes) },
   ]);
-  const ofMap = $derived(drift.lines.filter((l) => l.side === 'map'));
-  const there = $derived(drift.lines.filter((l) => l.side === 'system'));
   const none = $derived(drift.total + drift.lines.length + drift.unknown.length + drift.unclear.length === 0);
 </script>
 
@@ -48,18 +47,7 @@
       </ul>
     </section>
   {/if}
-  {#if drift.lines.length}
-    <section class="beside" aria-label="Lines of {drift.system}">
-      <div>
-        <h3>Lines of the map</h3>
-        <ul>{#each ofMap as l (l.line)}<li><a class="figures" href={links.system(drift.system, { line: l.line })}>{l.line}</a> {l.sentence}</li>{:else}<li class="soft">All are there.</li>{/each}</ul>
-      </div>
-      <div>
-        <h3>Given there besides</h3>
-        <ul>{#each there as l (l.line)}<li><span class="figures">{l.line}</span> {l.sentence}</li>{:else}<li class="soft">Nothing.</li>{/each}</ul>
-      </div>
-    </section>
-  {/if}
+  {#if drift.lines.length}<DriftLines {drift} />{/if}
 {/if}
 {#if drift.beyond_all}
   <section aria-label="Beyond {drift.system}">
@@ -84,10 +72,5 @@
     padding: var(--s1) 0;
     border-bottom: var(--line);
     overflow-wrap: anywhere;
-  }
-  .beside {
-    display: grid;
-    grid-template-columns: repeat(auto-fit, minmax(min(22rem, 100%), 1fr));
-    gap: var(--s6);
   }
 </style>
