@@ -60,6 +60,7 @@ type Outcome struct {
 	People    int               `json:"people" doc:"How many people it touches."`
 	Looked    int               `json:"looked,omitempty" doc:"If it was not computed for everyone whom it may touch: for how many people."`
 	BySystem  []Tallied         `json:"by_system" doc:"The systems that it touches." nullable:"false"`
+	Deliver   []ToDeliver       `json:"deliver,omitempty" doc:"Those of them that a delivery brings to what the map then says."`
 	ByPerson  []Tallied         `json:"by_person" doc:"The people whom it touches most, at most 50." nullable:"false"`
 	ByCause   []Caused          `json:"by_cause" doc:"Why something is gained or lost, that of the most first, at most 50." nullable:"false"`
 	Pieces    []Piece           `json:"pieces,omitempty" doc:"What came into networks and windows, or went out, with what becomes of those who come from there, or then; on the first page."`
@@ -126,6 +127,12 @@ func (t *Tally) All() int { return t.Gains + t.Losses + t.Changes + t.Reroutes }
 type Tallied struct {
 	Name string `json:"name"`
 	Tally
+}
+
+// ToDeliver is a linked system that does not follow a commit before it is delivered to.
+type ToDeliver struct {
+	System string `json:"system"`
+	When   string `json:"when" enum:"by-hand,on-commit" doc:"on-commit: at once, after the commit."`
 }
 
 // Effected is one effect on one person.

@@ -135,6 +135,7 @@ func (a *app) summaryText(o *answer.Outcome) {
 		}
 	}
 	list("By system", o.BySystem)
+	a.toDeliverText(o.Deliver)
 	if o.People > 1 {
 		list("By person", o.ByPerson)
 	}
@@ -147,6 +148,24 @@ func (a *app) summaryText(o *answer.Outcome) {
 			}
 			a.print("  %s: %s of %s\n", c.Words, what, count(c.People, "person", "people"))
 		}
+	}
+}
+
+// toDeliverText says how systems come to what the map says after a commit.
+func (a *app) toDeliverText(list []answer.ToDeliver) {
+	if len(list) == 0 {
+		return
+	}
+	a.print("\n%s\n", a.paint(strong, "To deliver after the commit"))
+	wide := widest(list, func(d answer.ToDeliver) string { return d.System })
+	for _, d := range list {
+		how := "by hand, from a service"
+		if d.When == "on-commit" {
+			how = "at once, by itself"
+		} else if _, server, err := a.place(); err == nil && server.value != "" {
+			how = "gatemap delivery run " + d.System
+		}
+		a.print("  %s  %s\n", pad(d.System, wide), how)
 	}
 }
 

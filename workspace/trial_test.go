@@ -5,6 +5,8 @@ import (
 	"context"
 	"encoding/json"
 	"log/slog"
+	"path/filepath"
+	"strings"
 	"sync"
 	"testing"
 
@@ -13,6 +15,7 @@ import (
 
 	"gatemap/answer"
 	"gatemap/connect"
+	"gatemap/core/situation"
 	"gatemap/demo"
 	"gatemap/operator"
 	"gatemap/service/changeset"
@@ -49,6 +52,31 @@ func raw(v any) json.RawMessage {
 		panic(err)
 	}
 	return b
+}
+
+// An outcome says which of the systems that it touches are delivered to, and when.
+func TestAnOutcomeSaysWhatIsToBeDelivered(t *testing.T) {
+	for _, c := range []struct {
+		deliver string
+		want    []answer.ToDeliver
+	}{
+		{"", []answer.ToDeliver{{System: "sky-tools", When: "by-hand"}}},
+		{"\n  deliver: on-commit", []answer.ToDeliver{{System: "sky-tools", When: "on-commit"}}},
+		{"\n  deliver: never", nil},
+	} {
+		dir := demoMap(t)
+		rewrite(t, filepath.Join(dir, "systems", "sky-tools.yaml"), func(text string) string {
+			return strings.Replace(text, "every: 1h", "every: 1h"+c.deliver, 1)
+		})
+		f := openFolder(t, dir)
+		_, err := f.BeginTrial(t.Context(), "season", "", nil)
+		require.NoError(t, err)
+		_, err = f.Stage(t.Context(), "season", stage.Change{Do: stage.Leave, Group: "night-assistants", Member: "bram.ystad"})
+		require.NoError(t, err)
+		out, err := f.Outcome(t.Context(), "season", situation.Situation{}, answer.Part{})
+		require.NoError(t, err)
+		assert.Equal(t, c.want, out.Deliver, c.deliver)
+	}
 }
 
 func TestATrialTellsWhoGainsAndLosesAndIsCommitted(t *testing.T) {

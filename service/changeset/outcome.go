@@ -10,6 +10,8 @@ import (
 	"time"
 
 	"gatemap/answer"
+	"gatemap/connect"
+	"gatemap/core/atlas"
 	"gatemap/core/change"
 	"gatemap/core/gate"
 	"gatemap/core/name"
@@ -105,11 +107,27 @@ func (w *tried) outcome(named string, o Outcoming) (*answer.Outcome, error) {
 	}
 	out.Next = page.Next(from, len(out.Items), n)
 	out.People, out.BySystem, out.ByPerson = len(people), tallied(systems, len(systems)), tallied(people, 50)
-	out.ByCause = caused(causes, e.causes)
+	out.ByCause, out.Deliver = caused(causes, e.causes), toDeliver(w.trial.Atlas, out.BySystem)
 	if o.User == "" && o.System == "" && from == 0 {
 		out.Pieces, out.MorePieces, err = w.pieces(o.Situation)
 	}
 	return out, err
+}
+
+// toDeliver are those of some systems that are delivered to.
+func toDeliver(a *atlas.Atlas, touched []answer.Tallied) (list []answer.ToDeliver) {
+	for _, t := range touched {
+		s, err := a.System(t.Name)
+		if err != nil {
+			continue // it is gone
+		}
+		link := s.Document.Link
+		if l := connect.LinkOf(s.Document); l == nil || l.Deliverer() == nil || link.Deliver == gate.Never {
+			continue
+		}
+		list = append(list, answer.ToDeliver{System: s.Name(), When: string(cmp.Or(link.Deliver, gate.ByHand))})
+	}
+	return list
 }
 
 func count(of map[string]*answer.Tallied, named string, e answer.Effect) {

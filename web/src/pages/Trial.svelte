@@ -149,6 +149,12 @@
         <p class="total">{tally(outcome.total)}{outcome.people ? `, for ${outcome.people} ${outcome.people === 1 ? 'person' : 'people'}` : ''}</p>
         <p class="soft">{situated ? '' : 'In any situation. '}<button class="quiet" onclick={() => (situation.clear(), place.set({ situated: situated ? '' : 'yes' }))}>{situated ? 'Show any situation' : 'Choose a situation'}</button></p>
         {#if outcome.by_system.length}<DifferencePicture {outcome} />{/if}
+        {#if outcome.deliver?.length}
+          <p class="soft">
+            To deliver after the commit:
+            {#each outcome.deliver as d, i (d.system)}{i ? ', ' : ''}<a href={place.to('/deliveries', {})}>{d.system}</a>{d.when === 'on-commit' ? ', at once' : ', by hand'}{/each}.
+          </p>
+        {/if}
         {#if outcome.by_cause.length}
           <h3>Why</h3>
           <ul class="turns">{#each outcome.by_cause as c (c.words + c.gain)}<li class:gain={c.gain} class:loss={!c.gain}>{c.words}: {counted(c.effects, c.gain ? 'gain' : 'loss')} of {counted(c.people, 'person')}</li>{/each}</ul>
