@@ -111,19 +111,16 @@ func (c *Compiled) directory() string {
 		if i < 0 {
 			return home
 		}
-		if d := c.Now.Book.Directories()[i]; home == c.Reading.System && c.keeps(d) {
+		if d := c.Now.Book.Directories()[i]; home == c.Reading.System && hasOwn(c.Now.Book, home) && c.keeps(d) {
 			return d.Name
 		}
 		home += "-itself"
 	}
 }
 
-// keeps says whether a directory of the map can hold what is the system's own besides what it has: it
-// has no source, and none of its records is called as an account that belongs to no user.
+// keeps says whether the directory of what is the system's own can hold more: none of its records is
+// called as an account that belongs to no user.
 func (c *Compiled) keeps(d *directory.Document) bool {
-	if d.Source != nil {
-		return false
-	}
 	for own, full := range spell(accountNames(c.Reading), d.Name) {
 		if _, tied := c.UserOf[own]; tied {
 			continue

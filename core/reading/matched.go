@@ -52,7 +52,10 @@ func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 		users.add(u, write, book.User(u).First)
 	}
 	m.UserOf = users.tied()
-	tieAdopted(m.UserOf, m.Unclear, accounts, spell(accountNames(r), r.System), book.LookUser)
+	adopted := hasOwn(book, r.System)
+	if adopted {
+		tieAdopted(m.UserOf, m.Unclear, accounts, spell(accountNames(r), r.System), book.LookUser)
+	}
 	tied := tying[directory.GroupID]{there: groups, unclear: m.Unclear, home: s.Directory.Name, full: book.GroupName, homeOf: book.GroupHome}
 	write = groupPattern(link)
 	for g := range book.AllGroups {
@@ -68,6 +71,9 @@ func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 			m.GroupOf[group.Name] = g
 		}
 	}
+	if !adopted {
+		return m
+	}
 	var single []string
 	for i := range r.Groups {
 		if g := &r.Groups[i]; g.Of == "" {
@@ -78,6 +84,12 @@ func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 		m.theirs[m.GroupOf[group]] = group
 	}
 	return m
+}
+
+// hasOwn says whether a map has a directory of what a system has of its own: it has the system's name,
+// and no source from which people come.
+func hasOwn(book *directory.Book, system string) bool {
+	return slices.ContainsFunc(book.Directories(), func(d *directory.Document) bool { return name.Equal(d.Name, system) && d.Source == nil })
 }
 
 // tieAdopted ties what is clearly no other record to those of the directory of what the system has

@@ -55,7 +55,12 @@ func (e *NoLineError) Error() string {
 	if len(e.Lines) == 0 {
 		return fmt.Sprintf("what was read of %s gives what the lines of the map give: there is nothing to take in", e.System)
 	}
-	return fmt.Sprintf("the drift of %s has no line %q; it has %s", e.System, e.Named, strings.Join(e.Lines, ", "))
+	const most = 10
+	text := strings.Join(e.Lines[:min(len(e.Lines), most)], ", ")
+	if more := len(e.Lines) - most; more > 0 {
+		text += fmt.Sprintf(" and %d more", more)
+	}
+	return fmt.Sprintf("the drift of %s has no line %q; it has %s", e.System, e.Named, text)
 }
 
 // Part is what some lines of the drift are about: of a line of the map, all whom it names; of what is

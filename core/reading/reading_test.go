@@ -385,6 +385,47 @@ users: [{userName: ana}]
 	}
 }
 
+// What was adopted goes by its own name, whatever the link says of names; people who come from a
+// source into a directory that happens to be called as the system do not.
+func TestAdoptedRecordsGoByTheirOwnNames(t *testing.T) {
+	for _, source := range []*directory.Source{nil, {}} {
+		m, err := mapfile.Parse([]mapfile.File{{Path: "map.yaml", Content: []byte(observatory + `---
+directory: frames
+users: [{userName: lone}, {userName: rana}]
+groups: [{name: vendors, members: {users: [lone]}}]
+`)}}, types.Table, nil)
+		require.NoError(t, err)
+		m.Directories[len(m.Directories)-1].Source = source
+		a, err := atlas.Compile(m)
+		require.NoError(t, err)
+		s, err := a.System("frames")
+		require.NoError(t, err)
+		document := *s.Document
+		document.Link = &gate.Link{Names: gate.Written{Users: "ext-{userName}", Groups: "gm-{name}"}}
+		r := asItShouldBe(s)
+		r.Document, _ = typeOf(s).Holding(s.Document.Gate, nil)
+		r.Accounts = []reading.Account{{Name: "lone", Active: true}, {Name: "ext-rana", Active: true}}
+		r.Groups = []reading.Group{{Name: "vendors", Accounts: []string{"lone"}}}
+		real, err := reading.Compile(r, a, &document)
+		require.NoError(t, err)
+		var users, groups []string
+		for account, u := range real.UserOf {
+			users = append(users, account+" is "+a.Book.UserName(u))
+		}
+		for group, g := range real.GroupOf {
+			groups = append(groups, group+" is "+a.Book.GroupName(g))
+		}
+		slices.Sort(users)
+		if source == nil {
+			assert.Equal(t, []string{"lone is frames/lone"}, users, "two records are written ext-rana")
+			assert.Equal(t, []string{"vendors is frames/vendors"}, groups)
+			continue
+		}
+		assert.Empty(t, users)
+		assert.Empty(t, groups)
+	}
+}
+
 func compiled(t *testing.T, text string) *atlas.Atlas {
 	t.Helper()
 	m, err := mapfile.Parse([]mapfile.File{{Path: "map.yaml", Content: []byte(text)}}, types.Table, nil)

@@ -44,7 +44,7 @@ func (s *Readings) AdoptedLines(ctx context.Context, system string, lines []stri
 	if err != nil {
 		return nil, nil, err
 	}
-	goes, err := going(head, document, part)
+	goes, err := going(linesOf(head, document.Name), document, part)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -56,27 +56,36 @@ func (s *Readings) AdoptedLines(ctx context.Context, system string, lines []stri
 	if err != nil {
 		return nil, nil, err
 	}
-	stay := map[string]int{} // how many lines of a list that lines come to were there and do not go
-	for _, c := range comes {
-		stay[c.List] = staying(head, document, c.List, goes)
-	}
+	stay := staying(head, document, goes)
 	return slices.Concat(own, goes, declared, comes), func(h *query.Head) error { return adoptedRight(drift.Of.Reading, part, h, stay) }, nil
 }
 
-// staying is how many entries of a list of a system stay where some go.
-func staying(head *query.Head, document *gate.System, list string, goes []stage.Change) (n int) {
-	at, there := head.Folder.Entries(document.Place.File), 0
-	for _, e := range at {
-		if e.List == list {
-			n = max(n, e.Number)
-		}
+// staying is how many lines of each list of a system stay where some go.
+func staying(head *query.Head, document *gate.System, goes []stage.Change) map[string]int {
+	stay := map[string]int{}
+	for _, e := range linesOf(head, document.Name) {
+		stay[e.List] = max(stay[e.List], e.Number)
 	}
 	for _, c := range goes {
-		if c.List == list {
-			there++
+		stay[c.List]--
+	}
+	return stay
+}
+
+// linesOf are the entries that the lines of a system are, by the names of lines.
+func linesOf(head *query.Head, system string) map[string]content.Entry {
+	lines := map[string]content.Entry{}
+	s, err := head.Atlas.System(system)
+	if err != nil {
+		return lines
+	}
+	at := head.Folder.Entries(s.Document.Place.File)
+	for named, place := range s.Site.Places {
+		if e, ok := at[place]; ok {
+			lines[named] = e
 		}
 	}
-	return n - there
+	return lines
 }
 
 // adoptedRight says what a map with a part of a reading gives otherwise than that part says. A line
@@ -95,28 +104,18 @@ func adoptedRight(r *reading.Reading, part *reading.Part, head *query.Head, stay
 	if err != nil {
 		return err
 	}
-	came, at := map[string]bool{}, head.Folder.Entries(s.Document.Place.File)
-	for _, named := range s.Lines() {
-		e := at[s.Site.Places[named]]
-		if first, some := stay[e.List]; some && e.Number > first {
-			came[named] = true
-		}
-	}
-	if g, by := part.Otherwise(after, func(line string) bool { return came[line] }); g != nil {
+	lines := linesOf(head, r.System)
+	came := func(line string) bool { e, is := lines[line]; return is && e.Number > stay[e.List] }
+	if g, by := part.Otherwise(after, came); g != nil {
 		return &answer.ConflictError{Message: fmt.Sprintf("taken alone, these lines would not be what is there, as the map declares otherwise what they name: %s. Adopt the whole system, or change its declarations first.", answer.OtherwiseWords(g, by))}
 	}
 	return nil
 }
 
 // going removes lines of the map, from the last on, so that the numbers of those before stay.
-func going(head *query.Head, document *gate.System, part *reading.Part) (changes []stage.Change, err error) {
-	s, err := head.Atlas.System(document.Name)
-	if err != nil {
-		return nil, err
-	}
-	at := head.Folder.Entries(document.Place.File)
+func going(lines map[string]content.Entry, document *gate.System, part *reading.Part) (changes []stage.Change, err error) {
 	for i := len(part.Goes) - 1; i >= 0; i-- {
-		e, ok := at[s.Site.Places[part.Goes[i]]]
+		e, ok := lines[part.Goes[i]]
 		if !ok {
 			return nil, notFound(part.Goes[i])
 		}
