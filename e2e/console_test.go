@@ -34,6 +34,17 @@ func openBrowser(t *testing.T, width, height int64) *page {
 	return openBrowserFor(t, width, height, 90*time.Second)
 }
 
+// profile is a folder for a browser, whose helpers may write there for a moment after its end.
+func profile(t testing.TB) string {
+	t.Helper()
+	dir, err := os.MkdirTemp("", "gatemap-browser-")
+	require.NoError(t, err)
+	t.Cleanup(func() {
+		assert.Eventually(t, func() bool { return os.RemoveAll(dir) == nil }, 10*time.Second, 50*time.Millisecond)
+	})
+	return dir
+}
+
 // openBrowserFor opens a browser that is ended after some time at the latest.
 func openBrowserFor(t testing.TB, width, height int64, most time.Duration) *page {
 	t.Helper()
@@ -41,7 +52,7 @@ func openBrowserFor(t testing.TB, width, height int64, most time.Duration) *page
 	require.NoError(t, err, "chromium is not installed: make needs")
 	options := append(chromedp.DefaultExecAllocatorOptions[:],
 		chromedp.ExecPath(chromium), chromedp.NoSandbox, chromedp.Flag("disable-quic", true),
-		chromedp.Flag("disable-component-update", true), chromedp.UserDataDir(t.TempDir()))
+		chromedp.Flag("disable-component-update", true), chromedp.UserDataDir(profile(t)))
 	allocator, stop := chromedp.NewExecAllocator(context.Background(), options...)
 	t.Cleanup(stop)
 	ctx, cancel := chromedp.NewContext(allocator)

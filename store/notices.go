@@ -127,16 +127,17 @@ func (s *Store) EndNotices(ctx context.Context, receiver string, upTo int64, at 
 	})
 }
 
-// DelayNotices notes that what is due for a receiver could not be sent, and when it is tried again.
+// DelayNotices notes that what was due for a receiver could not be sent, and when it is tried again.
+// What came meanwhile waits as long: it must not arrive before what could not be sent.
 func (s *Store) DelayNotices(ctx context.Context, receiver string, now, again time.Time, why string) error {
 	return s.within(ctx, func(tx *tx) error {
 		_, err := tx.ExecContext(
 			ctx,
-			`UPDATE notices SET due = ?, tries = tries + 1, error = ? WHERE receiver = ? AND ended IS NULL AND due <= ?`,
+			`UPDATE notices SET due = ?1, tries = tries + (due <= ?2), error = iif(due <= ?2, ?3, error) WHERE receiver = ?4 AND ended IS NULL AND due < ?1`,
 			nanos(again),
+			nanos(now),
 			why,
 			receiver,
-			nanos(now),
 		)
 		return err
 	})
