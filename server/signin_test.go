@@ -65,8 +65,8 @@ func TestManySignInsAtOnce(t *testing.T) {
 // answer, also where what was sent last had to be written long ago.
 func TestStreamsEndWithTheSignIn(t *testing.T) {
 	usual := sse.WriteTimeout
-	sse.WriteTimeout = time.Second // what ends streams looks every two
-	defer func() { sse.WriteTimeout = usual }()
+	sse.WriteTimeout = time.Second                 // what ends streams looks every two
+	t.Cleanup(func() { sse.WriteTimeout = usual }) // when the service has ended
 	r := start(t)
 	password := "eleven domes in a row"
 	_, err := r.service.Operators.Set(ctx, operator.Service, "edda", 0, answer.OperatorChange{Password: &password})
