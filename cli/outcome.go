@@ -158,11 +158,14 @@ func (a *app) toDeliverText(list []answer.ToDeliver) {
 	}
 	a.print("\n%s\n", a.paint(strong, "To deliver after the commit"))
 	wide := widest(list, func(d answer.ToDeliver) string { return d.System })
+	_, server, err := a.place()
+	served := err == nil && server.value != ""
 	for _, d := range list {
 		how := "by hand, from a service"
-		if d.When == "on-commit" {
+		switch {
+		case d.When == "on-commit":
 			how = "at once, by itself"
-		} else if _, server, err := a.place(); err == nil && server.value != "" {
+		case served:
 			how = "gatemap delivery run " + d.System
 		}
 		a.print("  %s  %s\n", pad(d.System, wide), how)

@@ -89,7 +89,8 @@ func (s *Server) cutOff(ctx context.Context, r *http.Request, end context.Cancel
 // endStream gives the end of a stream time to be written: what was sent last had a
 // deadline, which has passed since.
 func endStream(w http.ResponseWriter) {
-	_ = http.NewResponseController(w).SetWriteDeadline(time.Now().Add(sse.WriteTimeout)) // without it the stream ends in the middle
+	// Without a deadline of its own the stream ends in the middle.
+	_ = http.NewResponseController(w).SetWriteDeadline(time.Now().Add(sse.WriteTimeout))
 }
 
 // actor is who makes a request.

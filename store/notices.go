@@ -133,7 +133,8 @@ func (s *Store) DelayNotices(ctx context.Context, receiver string, now, again ti
 	return s.within(ctx, func(tx *tx) error {
 		_, err := tx.ExecContext(
 			ctx,
-			`UPDATE notices SET due = ?1, tries = tries + (due <= ?2), error = iif(due <= ?2, ?3, error) WHERE receiver = ?4 AND ended IS NULL AND due < ?1`,
+			`UPDATE notices SET due = ?1, tries = tries + (due <= ?2), error = iif(due <= ?2, ?3, error)
+				WHERE receiver = ?4 AND ended IS NULL AND due < ?1`,
 			nanos(again),
 			nanos(now),
 			why,

@@ -3,6 +3,7 @@ package workspace_test
 import (
 	"fmt"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -25,13 +26,16 @@ func TestLinesOfADriftAreAdopted(t *testing.T) {
 	before, err := content.ReadFS(os.DirFS(strings.TrimSuffix(list, "/exports/sky-tools.csv")))
 	require.NoError(t, err)
 	logins := []string{"alba.querido", "ilse.okonjo", "joss.ferrant", "olle.branwen", "field-laptop-7", "svc-portal"}
-	rights := []string{"Planner;Calendar", "Planner;Queue", "Reduction Suite;Viewer", "Reduction Suite;Pipeline", "Reduction Suite;Cluster add-on"}
+	rights := []string{
+		"Planner;Calendar", "Planner;Queue", "Reduction Suite;Viewer", "Reduction Suite;Pipeline", "Reduction Suite;Cluster add-on",
+	}
 	groups := []string{"", "LIC-night-crew", "LIC-science-staff", "LIC-pipeline-developers", "LIC-trial-2024", "LIC-visitors"}
 	taken, enough := 0, 300 // each is a revision
 	rapid.Check(t, func(rt *rapid.T) {
 		rows := []string{"Login;Product;Feature;Assigned by;State;Last seen"}
 		for range rapid.IntRange(1, 12).Draw(rt, "rows") {
-			rows = append(rows, strings.Join([]string{rapid.SampledFrom(logins).Draw(rt, "login"), rapid.SampledFrom(rights).Draw(rt, "right"), rapid.SampledFrom(groups).Draw(rt, "group"), "active", ""}, ";"))
+			login, right := rapid.SampledFrom(logins).Draw(rt, "login"), rapid.SampledFrom(rights).Draw(rt, "right")
+			rows = append(rows, strings.Join([]string{login, right, rapid.SampledFrom(groups).Draw(rt, "group"), "active", ""}, ";"))
 		}
 		require.NoError(rt, os.WriteFile(list, []byte(strings.Join(rows, "\n")+"\n"), 0o600))
 		if _, err := s.Folders.Commit(t.Context(), before, "test", "as before"); err != nil {
@@ -56,7 +60,9 @@ func TestLinesOfADriftAreAdopted(t *testing.T) {
 		taken++
 		trial, err := s.Adopt(t.Context(), ada, fmt.Sprint("take-", taken), answer.Adopting{System: "sky-tools", Lines: some})
 		require.NoError(rt, err)
-		_, err = s.Commits.Commit(t.Context(), ada, trial.Name, changeset.Committing{Version: trial.Version, Reason: "as it is there", Override: "a drawn list"})
+		_, err = s.Commits.Commit(t.Context(), ada, trial.Name, changeset.Committing{
+			Version: trial.Version, Reason: "as it is there", Override: "a drawn list",
+		})
 		require.NoError(rt, err)
 		d, err = s.Readings.Drift(t.Context(), "sky-tools", whole)
 		require.NoError(rt, err)
@@ -74,6 +80,23 @@ func told(l answer.DriftLine) string {
 		l.Line = ""
 	}
 	return fmt.Sprint(l.Side, l.Line, l.Same, l.All, l.Lacking)
+}
+
+// A system is adopted whole where the file of its document has the directory of its own too.
+func TestADirectoryInTheFileOfItsSystem(t *testing.T) {
+	dir := demoMap(t)
+	rewrite(t, filepath.Join(dir, "systems", "sky-tools.yaml"), func(text string) string {
+		return text + "\n---\ndirectory: sky-tools\nusers: [{userName: lamp}]\n"
+	})
+	f := openFolder(t, dir)
+	trial, err := f.Adopt(t.Context(), "", answer.Adopting{System: "sky-tools"})
+	require.NoError(t, err)
+	_, err = f.CommitTrial(t.Context(), trial.Name, trial.Version, "as it is there", "as it is there", "")
+	require.NoError(t, err)
+	d, err := openFolder(t, dir).Drifts(t.Context(), "sky-tools", whole)
+	require.NoError(t, err)
+	assert.Empty(t, d.Drifts[0].Lines)
+	assert.Empty(t, d.Drifts[0].Unknown)
 }
 
 func TestWhatCannotBeAdoptedByLine(t *testing.T) {

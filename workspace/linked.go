@@ -76,35 +76,29 @@ type adopting struct {
 	host     connect.Host
 }
 
-func adopted(ctx context.Context, with adopting, by operator.Actor, trial string, a answer.Adopting) (*answer.Adopted, error) {
-	if a.Directory == "" {
-		return adoptedSystem(ctx, with, by, trial, a)
+func adopted(
+	ctx context.Context, with adopting, by operator.Actor, trial string, a answer.Adopting,
+) (*answer.Adopted, error) {
+	if a.Lines != nil && (a.New || a.Type+a.Link+a.Directory != "") {
+		return nil, answer.Invalid("lines", "",
+			"lines are of the drift of a system that the map has: leave out new, type, link and directory")
 	}
-	if a.Lines != nil {
-		return nil, noLines
-	}
-	files, steps, err := proposed.Directory(ctx, with.readings.Head(), with.host, a.System, a.Directory)
-	if err != nil {
-		return nil, err
-	}
-	t, err := with.trials.BeginFrom(ctx, by, a.Named(trial), a.Note(), files)
-	if err != nil {
-		return nil, err
-	}
-	return &answer.Adopted{Trial: *t, Steps: steps}, nil
-}
-
-func adoptedSystem(ctx context.Context, with adopting, by operator.Actor, trial string, a answer.Adopting) (*answer.Adopted, error) {
+	var files map[string]string
 	var changes []stage.Change
+	var steps []answer.Step
 	var err error
 	right := func(*query.Head) error { return nil }
 	switch {
-	case a.Lines == nil:
-		changes, err = with.readings.Adopted(ctx, a)
-	case a.New || a.Type+a.Link != "":
-		return nil, noLines
-	default:
+	case a.Directory != "":
+		head := with.readings.Head()
+		files, steps, err = proposed.Directory(ctx, head, with.host, a.System, a.Directory)
+		if err == nil {
+			changes, err = head.Folder.Differing(files)
+		}
+	case a.Lines != nil:
 		changes, right, err = with.readings.AdoptedLines(ctx, a.System, a.Lines)
+	default:
+		changes, err = with.readings.Adopted(ctx, a)
 	}
 	if err != nil {
 		return nil, err
@@ -113,7 +107,5 @@ func adoptedSystem(ctx context.Context, with adopting, by operator.Actor, trial 
 	if err != nil {
 		return nil, err
 	}
-	return &answer.Adopted{Trial: *t}, nil
+	return &answer.Adopted{Trial: *t, Steps: steps}, nil
 }
-
-var noLines = answer.Invalid("lines", "", "lines are of the drift of a system that the map has: leave out new, type, link and directory")

@@ -16,21 +16,24 @@ func (c *Compiled) Adopted(s *gate.System) (adopted *gate.System, own *directory
 	ours := gate.Narrowed(c.Document, func(w *gate.Who) {
 		w.Users = those(w.Users, func(u name.Ref) bool { return !c.Ignored(u.Name) })
 	})
-	return c.adopted(s, ours, func(*directory.Document, gate.Document) {})
+	adopted, own = c.adopted(s, ours)
+	return adopted, unlessEmpty(own)
 }
 
-// adopted is a system with another document of its gate, in names of the map; only leaves of the
-// system's own directory what is wanted.
-func (c *Compiled) adopted(s *gate.System, d gate.Document, only func(own *directory.Document, d gate.Document)) (adopted *gate.System, own *directory.Document) {
-	document := *s
-	home := c.home
-	groups := c.mapGroups()
-	own = c.own(home, groups)
-	document.Gate = gate.Renamed(c.everyoneThere(own, d), c.renamed(c.names.users, home), c.renamed(groups, home))
-	if only(own, document.Gate); len(own.Users)+len(own.Groups) == 0 {
-		own = nil
-	}
+// adopted is a system with another document of its gate, in names of the map, and the directory of
+// all that the map does not have.
+func (c *Compiled) adopted(s *gate.System, d gate.Document) (adopted *gate.System, own *directory.Document) {
+	document, groups := *s, c.mapGroups()
+	own = c.own(c.home, groups)
+	document.Gate = gate.Renamed(c.everyoneThere(own, d), c.renamed(c.names.users, c.home), c.renamed(groups, c.home))
 	return &document, own
+}
+
+func unlessEmpty(d *directory.Document) *directory.Document {
+	if len(d.Users)+len(d.Groups) == 0 {
+		return nil
+	}
+	return d
 }
 
 // mapGroups are the groups of the system by their names in the map: those that are tied to a group

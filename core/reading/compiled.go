@@ -33,8 +33,8 @@ type spelled struct{ users, groups, own, called map[string]string }
 func Compile(r *Reading, now *atlas.Atlas, s *gate.System) (*Compiled, error) {
 	r = complete(r)
 	c := &Compiled{Reading: r, Matched: match(r, s, now.Book), Now: now}
-	home := c.directory()
-	c.home = home
+	c.home = c.directory()
+	home := c.home
 	c.names = spelled{spell(accountNames(r), home), spell(groupNames(r), home), map[string]string{}, map[string]string{}}
 	for own, full := range c.names.groups {
 		c.names.own[full] = own
@@ -105,17 +105,14 @@ func (c *Compiled) renamed(names map[string]string, home string) func(string) st
 // directory is the name of the directory that holds what is the system's own: that to which it was
 // adopted before, or a new one.
 func (c *Compiled) directory() string {
+	if d := ownIn(c.Now.Book, c.Reading.System); d != nil && c.keeps(d) {
+		return d.Name
+	}
 	home := c.Reading.System
-	for {
-		i := slices.IndexFunc(c.Now.Book.Directories(), func(d *directory.Document) bool { return name.Equal(d.Name, home) })
-		if i < 0 {
-			return home
-		}
-		if d := c.Now.Book.Directories()[i]; home == c.Reading.System && hasOwn(c.Now.Book, home) && c.keeps(d) {
-			return d.Name
-		}
+	for slices.ContainsFunc(c.Now.Book.Directories(), func(d *directory.Document) bool { return name.Equal(d.Name, home) }) {
 		home += "-itself"
 	}
+	return home
 }
 
 // keeps says whether the directory of what is the system's own can hold more: none of its records is

@@ -49,6 +49,9 @@ func compareGrants(a, b grant) int {
 	return order
 }
 
+// is says that another grant is the same, on the same condition, whatever line it is of.
+func (g grant) is(h grant) bool { return compareGrants(g, h) == 0 && g.when == h.when }
+
 // numbered numbers words.
 type numbered map[string]uint32
 

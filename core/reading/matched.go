@@ -52,7 +52,7 @@ func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 		users.add(u, write, book.User(u).First)
 	}
 	m.UserOf = users.tied()
-	adopted := hasOwn(book, r.System)
+	adopted := ownIn(book, r.System) != nil
 	if adopted {
 		tieAdopted(m.UserOf, m.Unclear, accounts, spell(accountNames(r), r.System), book.LookUser)
 	}
@@ -86,16 +86,23 @@ func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 	return m
 }
 
-// hasOwn says whether a map has a directory of what a system has of its own: it has the system's name,
-// and no source from which people come.
-func hasOwn(book *directory.Book, system string) bool {
-	return slices.ContainsFunc(book.Directories(), func(d *directory.Document) bool { return name.Equal(d.Name, system) && d.Source == nil })
+// ownIn is the directory of what a system has of its own: it has the system's name, and no source from
+// which people come; nil where the map has none.
+func ownIn(book *directory.Book, system string) *directory.Document {
+	for _, d := range book.Directories() {
+		if name.Equal(d.Name, system) && d.Source == nil {
+			return d
+		}
+	}
+	return nil
 }
 
 // tieAdopted ties what is clearly no other record to those of the directory of what the system has
 // of its own, where it was adopted: whatever the link says of names, they stand there as they are
 // called. It returns what it tied.
-func tieAdopted[ID comparable](tied map[string]ID, unclear map[string][]string, there []string, full map[string]string, look func(full, home string) (ID, error)) (list []string) {
+func tieAdopted[ID comparable](
+	tied map[string]ID, unclear map[string][]string, there []string, full map[string]string, look func(full, home string) (ID, error),
+) (list []string) {
 	taken := map[ID]bool{}
 	for _, id := range tied {
 		taken[id] = true

@@ -27,17 +27,14 @@ type Part struct {
 // given there.
 func (p *Part) Otherwise(after *Drift, came func(line string) bool) (g *Grant, there bool) {
 	l := after.newLedger()
-	same := func(in []grant, g grant) bool {
-		return slices.ContainsFunc(in, func(h grant) bool { return compareGrants(g, h) == 0 && g.when == h.when })
-	}
 	for i, at := range l.points {
 		for _, g := range l.there[i] {
-			if p.whom[l.whom[g.whom]] && !same(l.here[i], g) {
+			if p.whom[l.whom[g.whom]] && !slices.ContainsFunc(l.here[i], g.is) {
 				return &Grant{l.whom[g.whom], at.object, at.right, g.takes}, true
 			}
 		}
 		for _, g := range l.here[i] {
-			if came(l.lines[g.line].Name) && !same(l.there[i], g) {
+			if came(l.lines[g.line].Name) && !slices.ContainsFunc(l.there[i], g.is) {
 				return &Grant{l.whom[g.whom], at.object, at.right, g.takes}, false
 			}
 		}
@@ -109,8 +106,10 @@ func (d *Drift) Part(document *gate.System, named []string) (*Part, error) {
 		}
 	}
 	only := d.Of.only(whom)
-	p.Document, _ = d.Of.adopted(document, gate.Rewritten(d.Of.Document, only, func(*directory.People) {}), func(*directory.Document, gate.Document) {})
-	_, p.Own = d.Of.adopted(document, gate.Narrowed(d.Of.Document, only), onlyNamed)
+	p.Document, _ = d.Of.adopted(document, gate.Rewritten(d.Of.Document, only, func(*directory.People) {}))
+	narrow, own := d.Of.adopted(document, gate.Narrowed(d.Of.Document, only))
+	onlyNamed(own, narrow.Gate)
+	p.Own = unlessEmpty(own)
 	return p, nil
 }
 
@@ -136,7 +135,7 @@ func (d *Drift) comes(l *ledger, about []bool, dropped func(grant) bool) map[str
 			if written := l.written[1]; !about[g.whom] || written != nil && !written[at].Includes(g.line) {
 				continue
 			}
-			stays := func(h grant) bool { return compareGrants(h, g) == 0 && h.when == g.when && !dropped(h) }
+			stays := func(h grant) bool { return g.is(h) && !dropped(h) }
 			if !slices.ContainsFunc(l.here[i], stays) {
 				comes[rules[g.line].Name] = true
 			}

@@ -84,13 +84,7 @@ func (t *throttle) left(key tryKey, free int, now time.Time) time.Duration {
 // failed notes when a try was answered: who guesses waits from then on, however long
 // the answer took.
 func (t *throttle) failed(name, address string, now time.Time) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	for _, key := range keysOf(name, address) {
-		if x, known := t.tries.Get(key); known {
-			t.tries.Add(key, try{x.failed, now})
-		}
-	}
+	t.change(name, address, func(x *try) { x.last = now })
 }
 
 // succeeded takes back that a try counts as failed, and all before it of this name at
@@ -107,11 +101,16 @@ func (t *throttle) succeeded(name, address string) {
 
 // takeBack takes back that a try counts as failed.
 func (t *throttle) takeBack(name, address string) {
+	t.change(name, address, func(x *try) { x.failed = max(x.failed-1, 0) })
+}
+
+// change changes what is known of a name at an address, and of the address.
+func (t *throttle) change(name, address string, to func(*try)) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	for _, key := range keysOf(name, address) {
 		if x, known := t.tries.Get(key); known {
-			x.failed = max(x.failed-1, 0)
+			to(&x)
 			t.tries.Add(key, x)
 		}
 	}

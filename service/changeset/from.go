@@ -2,9 +2,6 @@ package changeset
 
 import (
 	"context"
-	"encoding/json"
-	"maps"
-	"slices"
 
 	"gatemap/answer"
 	"gatemap/operator"
@@ -16,7 +13,7 @@ import (
 // BeginFrom makes a trial of the differences between the files of a folder and the
 // map in force. What sources bring in is left out: that comes by intake.
 func (s *Trials) BeginFrom(ctx context.Context, by operator.Actor, named, note string, files map[string]string) (*answer.Trial, error) {
-	changes, err := differingFiles(s.History.Head(), files)
+	changes, err := s.History.Head().Folder.Differing(files)
 	if err != nil {
 		return nil, err
 	}
@@ -25,7 +22,9 @@ func (s *Trials) BeginFrom(ctx context.Context, by operator.Actor, named, note s
 
 // BeginWith makes a trial of changes that hold together: of them all, or none where one
 // cannot be made, or where what the map then answers is not right.
-func (s *Trials) BeginWith(ctx context.Context, by operator.Actor, named, note string, changes []stage.Change, right func(*query.Head) error) (*answer.Trial, error) {
+func (s *Trials) BeginWith(
+	ctx context.Context, by operator.Actor, named, note string, changes []stage.Change, right func(*query.Head) error,
+) (*answer.Trial, error) {
 	if len(changes) == 0 {
 		return nil, &answer.ConflictError{Message: "nothing differs from the map in force: there is nothing to stage"}
 	}
@@ -57,29 +56,4 @@ func (s *Trials) Adopt(ctx context.Context, by operator.Actor, t *answer.Trial) 
 	}
 	_, err := s.create(ctx, by, &store.Trial{Name: t.Name, Note: t.Note, Version: t.Version}, changes)
 	return err
-}
-
-// differingFiles are the changes that make the files of a map others.
-func differingFiles(head *query.Head, files map[string]string) ([]stage.Change, error) {
-	var changes []stage.Change
-	old := map[string]string{}
-	for _, f := range head.Folder.Files {
-		old[f.Path] = string(f.Content)
-	}
-	for _, path := range slices.Sorted(maps.Keys(files)) {
-		if was, known := old[path]; known && was == files[path] {
-			continue
-		}
-		text, err := json.Marshal(files[path])
-		if err != nil {
-			return nil, err
-		}
-		changes = append(changes, stage.Change{Do: stage.WriteDocument, Document: path, Value: text})
-	}
-	for _, path := range slices.Sorted(maps.Keys(old)) {
-		if _, stays := files[path]; !stays {
-			changes = append(changes, stage.Change{Do: stage.RemoveDocument, Document: path})
-		}
-	}
-	return changes, nil
 }

@@ -41,6 +41,17 @@ func (f *Folder) Entries(path string) map[place.Place]Entry {
 	return found
 }
 
+// Lines are the entries that the lines of a system are, by the names of lines.
+func (f *Folder) Lines(s *atlas.System) map[string]Entry {
+	at, lines := f.Entries(s.Document.Place.File), map[string]Entry{}
+	for named, place := range s.Site.Places {
+		if e, ok := at[place]; ok {
+			lines[named] = e
+		}
+	}
+	return lines
+}
+
 // Document is what is written of a system, as JSON; nil if it cannot be found.
 func (f *Folder) Document(s *atlas.System) []byte {
 	text, ok := f.Text(s.Document.Place.File)

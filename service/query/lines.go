@@ -76,7 +76,7 @@ func (h *Head) lines(s *atlas.System, wanted func(*rule.Rule) bool) []answer.Lin
 	if len(rules) == 0 && !all {
 		return lines
 	}
-	written := h.Folder.Entries(s.Document.Place.File)
+	written := h.Folder.Lines(s)
 	for _, named := range s.Lines() {
 		if len(rules[named]) == 0 {
 			continue
@@ -87,7 +87,7 @@ func (h *Head) lines(s *atlas.System, wanted func(*rule.Rule) bool) []answer.Lin
 			line.People = max(line.People, h.Atlas.People(r))
 			line.Groups = append(line.Groups, groupNames(h.Atlas.Book, r.Groups)...)
 		}
-		if e, ok := written[at]; ok {
+		if e, ok := written[named]; ok {
 			line.List, line.Number, line.Value = e.List, e.Number, e.Value
 		}
 		lines = append(lines, line)

@@ -2,7 +2,6 @@ package readings
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"maps"
 	"net/url"
@@ -114,47 +113,40 @@ func adopted(head *query.Head, real *reading.Compiled, document *gate.System) ([
 	if err != nil {
 		return nil, err
 	}
-	changes, err := ownOf(head, own)
-	if err != nil {
+	files := head.Documents()
+	if err := content.Put(files, "system", document.Name, text); err != nil {
 		return nil, err
 	}
-	more, err := put(head, "system", document.Name, text)
-	return append(changes, more...), err
+	return withOwn(head, files, own)
 }
 
-// ownOf are the changes that give the map a directory of what a system has of its own; one that it
-// has already gets what it does not have.
-func ownOf(head *query.Head, own *directory.Document) (changes []stage.Change, err error) {
+// withOwn are the changes that make the files of the map others, and give it what a system has of its
+// own: as a directory, or in the one that it has already.
+func withOwn(head *query.Head, files map[string]string, own *directory.Document) ([]stage.Change, error) {
 	if own == nil {
-		return nil, nil
+		return head.Folder.Differing(files)
 	}
 	text, err := mapfile.WriteDirectory(own)
 	if err != nil {
 		return nil, err
 	}
-	if !slices.ContainsFunc(head.Atlas.Book.Directories(), func(d *directory.Document) bool { return d.Name == own.Name }) {
-		return put(head, "directory", own.Name, text)
+	has := func(d *directory.Document) bool { return d.Name == own.Name }
+	if !slices.ContainsFunc(head.Atlas.Book.Directories(), has) {
+		if err := content.Put(files, "directory", own.Name, text); err != nil {
+			return nil, err
+		}
+		return head.Folder.Differing(files)
 	}
-	all := entries(text)
+	changes, err := head.Folder.Differing(files)
+	if err != nil {
+		return nil, err
+	}
+	all := folderOf(text).Entries(readFile)
 	for _, at := range slices.SortedFunc(maps.Keys(all), place.Compare) {
 		if e := all[at]; e.List == "users" || e.List == "groups" {
-			changes = append(changes, stage.Change{Do: stage.AddPart, Document: "directory " + own.Name, List: e.List, Value: e.Value})
+			c := stage.Change{Do: stage.AddPart, Document: "directory " + own.Name, List: e.List, Value: e.Value}
+			changes = append(changes, c)
 		}
 	}
 	return changes, nil
-}
-
-// put writes a document in the place of the one of that kind and name, or a new one.
-func put(head *query.Head, kind, named string, text []byte) (changes []stage.Change, err error) {
-	files, was := head.Documents(), head.Documents()
-	if err := content.Put(files, kind, named, text); err != nil {
-		return nil, err
-	}
-	for path, text := range files {
-		if was[path] != text {
-			value, err := json.Marshal(text)
-			return []stage.Change{{Do: stage.WriteDocument, Document: path, Value: value}}, err
-		}
-	}
-	return nil, nil
 }

@@ -5,8 +5,8 @@ import (
 
 	"gatemap/core/gate"
 	"gatemap/core/name"
-	"gatemap/core/reading"
 	"gatemap/mapfile"
+	"gatemap/service/content"
 	"gatemap/service/query"
 	"gatemap/stage"
 )
@@ -43,15 +43,10 @@ func declarations(t *mapfile.Text, system string) (all []declaration, err error)
 
 // declaring are the changes that give the document of a system what lines that come name, and what
 // that names, as the document that was read has it; what is there by that name stays as it is.
-func declaring(head *query.Head, document *gate.System, part *reading.Part, comes []stage.Change) (changes []stage.Change, err error) {
-	raw, err := mapfile.Write(part.Document)
-	if err != nil {
-		return nil, err
-	}
-	text, err := mapfile.OpenText(mapfile.File{Path: readFile, Content: raw})
-	if err != nil {
-		return nil, err
-	}
+func declaring(
+	head *query.Head, document *gate.System, from *content.Folder, comes []stage.Change,
+) (changes []stage.Change, err error) {
+	text, _ := from.Text(readFile)
 	read, err := declarations(text, document.Name)
 	if err != nil {
 		return nil, err

@@ -187,8 +187,7 @@ func (s *Readings) drifted(ctx context.Context, head *query.Head, d *gate.System
 	if drift != nil && drift.Of == real {
 		return drift, nil
 	}
-	t, _ := types.Named(d.Type.Name)
-	if drift, err = reading.Between(real, t); err != nil {
+	if drift, err = between(real, d); err != nil {
 		return nil, err
 	}
 	k.mu.Lock()
@@ -197,4 +196,10 @@ func (s *Readings) drifted(ctx context.Context, head *query.Head, d *gate.System
 		k.drift = drift
 	}
 	return drift, nil
+}
+
+// between is how a reading differs from the map with which it was compiled.
+func between(real *reading.Compiled, d *gate.System) (*reading.Drift, error) {
+	t, _ := types.Named(d.Type.Name)
+	return reading.Between(real, t)
 }

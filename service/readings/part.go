@@ -12,7 +12,6 @@ import (
 	"gatemap/core/atlas"
 	"gatemap/core/gate"
 	"gatemap/core/gate/types"
-	"gatemap/core/place"
 	"gatemap/core/reading"
 	"gatemap/mapfile"
 	"gatemap/service/content"
@@ -23,7 +22,9 @@ import (
 // AdoptedLines are the changes that take a part of what was read of a system into the map: of the
 // lines of its drift that are named, those of the map go, and what those whom they are about are
 // given there comes. right says of a map with the changes whether that is so, and nothing else is.
-func (s *Readings) AdoptedLines(ctx context.Context, system string, lines []string) (changes []stage.Change, right func(*query.Head) error, err error) {
+func (s *Readings) AdoptedLines(
+	ctx context.Context, system string, lines []string,
+) (changes []stage.Change, right func(*query.Head) error, err error) {
 	head := s.Head()
 	document, err := s.linked(head, system)
 	if err != nil {
@@ -40,52 +41,40 @@ func (s *Readings) AdoptedLines(ctx context.Context, system string, lines []stri
 	} else if err != nil {
 		return nil, nil, err
 	}
-	own, err := ownOf(head, part.Own)
+	var own []stage.Change
+	if part.Own != nil {
+		if own, err = withOwn(head, head.Documents(), part.Own); err != nil {
+			return nil, nil, err
+		}
+	}
+	now, err := head.Atlas.System(document.Name)
 	if err != nil {
 		return nil, nil, err
 	}
-	goes, err := going(linesOf(head, document.Name), document, part)
+	here := head.Folder.Lines(now)
+	goes, err := going(here, document, part)
 	if err != nil {
 		return nil, nil, err
 	}
-	comes, err := coming(drift.Of, document, part)
+	declared, comes, err := coming(head, drift.Of, document, part)
 	if err != nil {
 		return nil, nil, err
 	}
-	declared, err := declaring(head, document, part, comes)
-	if err != nil {
-		return nil, nil, err
-	}
-	stay := staying(head, document, goes)
-	return slices.Concat(own, goes, declared, comes), func(h *query.Head) error { return adoptedRight(drift.Of.Reading, part, h, stay) }, nil
+	stay := staying(here, goes)
+	right = func(h *query.Head) error { return adoptedRight(drift.Of.Reading, part, h, stay) }
+	return slices.Concat(own, goes, declared, comes), right, nil
 }
 
-// staying is how many lines of each list of a system stay where some go.
-func staying(head *query.Head, document *gate.System, goes []stage.Change) map[string]int {
+// staying is how many lines of each list stay where some go.
+func staying(lines map[string]content.Entry, goes []stage.Change) map[string]int {
 	stay := map[string]int{}
-	for _, e := range linesOf(head, document.Name) {
+	for _, e := range lines {
 		stay[e.List] = max(stay[e.List], e.Number)
 	}
 	for _, c := range goes {
 		stay[c.List]--
 	}
 	return stay
-}
-
-// linesOf are the entries that the lines of a system are, by the names of lines.
-func linesOf(head *query.Head, system string) map[string]content.Entry {
-	lines := map[string]content.Entry{}
-	s, err := head.Atlas.System(system)
-	if err != nil {
-		return lines
-	}
-	at := head.Folder.Entries(s.Document.Place.File)
-	for named, place := range s.Site.Places {
-		if e, ok := at[place]; ok {
-			lines[named] = e
-		}
-	}
-	return lines
 }
 
 // adoptedRight says what a map with a part of a reading gives otherwise than that part says. A line
@@ -99,60 +88,68 @@ func adoptedRight(r *reading.Reading, part *reading.Part, head *query.Head, stay
 	if err != nil {
 		return err
 	}
-	t, _ := types.Named(s.Document.Type.Name)
-	after, err := reading.Between(real, t)
+	after, err := between(real, s.Document)
 	if err != nil {
 		return err
 	}
-	lines := linesOf(head, r.System)
+	lines := head.Folder.Lines(s)
 	came := func(line string) bool { e, is := lines[line]; return is && e.Number > stay[e.List] }
 	if g, by := part.Otherwise(after, came); g != nil {
-		return &answer.ConflictError{Message: fmt.Sprintf("taken alone, these lines would not be what is there, as the map declares otherwise what they name: %s. Adopt the whole system, or change its declarations first.", answer.OtherwiseWords(g, by))}
+		return &answer.ConflictError{Message: fmt.Sprintf(
+			"taken alone, these lines would not be what is there, as the map declares otherwise what they name: %s. "+
+				"Adopt the whole system, or change its declarations first.", answer.OtherwiseWords(g, by),
+		)}
 	}
 	return nil
 }
 
 // going removes lines of the map, from the last on, so that the numbers of those before stay.
-func going(lines map[string]content.Entry, document *gate.System, part *reading.Part) (changes []stage.Change, err error) {
+func going(
+	lines map[string]content.Entry, document *gate.System, part *reading.Part,
+) (changes []stage.Change, err error) {
 	for i := len(part.Goes) - 1; i >= 0; i-- {
 		e, ok := lines[part.Goes[i]]
 		if !ok {
 			return nil, notFound(part.Goes[i])
 		}
-		changes = append(changes, stage.Change{Do: stage.RemoveLine, System: document.Name, List: e.List, Line: strconv.Itoa(e.Number)})
+		c := stage.Change{Do: stage.RemoveLine, System: document.Name, List: e.List, Line: strconv.Itoa(e.Number)}
+		changes = append(changes, c)
 	}
 	return changes, nil
 }
 
-// coming adds lines of what was read.
-func coming(real *reading.Compiled, document *gate.System, part *reading.Part) (changes []stage.Change, err error) {
+// coming adds lines of what was read, and declares what they name.
+func coming(
+	head *query.Head, real *reading.Compiled, document *gate.System, part *reading.Part,
+) (declared, comes []stage.Change, err error) {
 	if len(part.Comes) == 0 {
-		return nil, nil
+		return nil, nil, nil
 	}
 	text, err := mapfile.Write(part.Document)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	type spot struct {
 		list   string
 		number int
 	}
-	values := map[spot][]byte{}
-	for _, e := range entries(text) {
+	read, values := folderOf(text), map[spot][]byte{}
+	for _, e := range read.Entries(readFile) {
 		values[spot{e.List, e.Number}] = e.Value
 	}
 	stand, err := standing(real)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	for _, named := range part.Comes {
 		at := spot{stand[named].List, stand[named].Number} // the part has its lines where the whole has them
 		if values[at] == nil {
-			return nil, notFound(named)
+			return nil, nil, notFound(named)
 		}
-		changes = append(changes, stage.Change{Do: stage.AddLine, System: document.Name, List: at.list, Value: values[at]})
+		comes = append(comes, stage.Change{Do: stage.AddLine, System: document.Name, List: at.list, Value: values[at]})
 	}
-	return changes, nil
+	declared, err = declaring(head, document, read, comes)
+	return declared, comes, err
 }
 
 // standing are the entries that the lines of what was read are, by the names of lines.
@@ -161,11 +158,13 @@ func standing(real *reading.Compiled) (map[string]content.Entry, error) {
 	if err != nil {
 		return nil, err
 	}
-	m, err := mapfile.Parse([]mapfile.File{{Path: readFile, Content: text}}, types.Table, connectors.Kinds())
+	read := folderOf(text)
+	m, err := mapfile.Parse(read.Files, types.Table, connectors.Kinds())
 	if err != nil {
 		return nil, err
 	}
-	a, err := real.Atlas.With(atlas.Changed{Title: real.Atlas.Title, Book: real.Atlas.Book, Frame: real.Atlas.Frame, Systems: m.Systems})
+	was := real.Atlas
+	a, err := was.With(atlas.Changed{Title: was.Title, Book: was.Book, Frame: was.Frame, Systems: m.Systems})
 	if err != nil {
 		return nil, err
 	}
@@ -173,20 +172,18 @@ func standing(real *reading.Compiled) (map[string]content.Entry, error) {
 	if err != nil {
 		return nil, err
 	}
-	at, stand := entries(text), map[string]content.Entry{}
-	for named, place := range s.Site.Places {
-		stand[named] = at[place]
-	}
-	return stand, nil
+	return read.Lines(s), nil
 }
 
 // readFile is the name of a file that holds what was read.
 const readFile = "reading"
 
-func entries(text []byte) map[place.Place]content.Entry {
-	return (&content.Folder{Files: []mapfile.File{{Path: readFile, Content: text}}}).Entries(readFile)
+func folderOf(text []byte) *content.Folder {
+	return &content.Folder{Files: []mapfile.File{{Path: readFile, Content: text}}}
 }
 
 func notFound(line string) error {
-	return &answer.ConflictError{Message: fmt.Sprintf("the line %s cannot be found where it is written: adopt the whole system", line)}
+	return &answer.ConflictError{Message: fmt.Sprintf(
+		"the line %s cannot be found where it is written: adopt the whole system", line,
+	)}
 }

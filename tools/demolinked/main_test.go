@@ -14,18 +14,25 @@ import (
 	"gatemap/workspace"
 )
 
-// The linked demo shows each sort of drift, and no other than was planted.
-func TestTheLinkedDemoDriftsAsPlanted(t *testing.T) {
+// linkedDemo starts the systems of the demo, which end with the test.
+func linkedDemo(t *testing.T) (*linked, connect.Host) {
+	t.Helper()
 	l, err := start(t.Context(), t.TempDir())
 	require.NoError(t, err)
-	defer l.stop()
+	t.Cleanup(l.stop)
 	for _, s := range l.secrets() {
 		named, value, _ := strings.Cut(s, "=")
 		t.Setenv(named, value)
 	}
 	files, err := connect.OpenFolder(l.folder)
 	require.NoError(t, err)
-	f, err := workspace.OpenFolder(t.Context(), l.folder, connect.Host{Files: files})
+	return l, connect.Host{Files: files}
+}
+
+// The linked demo shows each sort of drift, and no other than was planted.
+func TestTheLinkedDemoDriftsAsPlanted(t *testing.T) {
+	l, host := linkedDemo(t)
+	f, err := workspace.OpenFolder(t.Context(), l.folder, host)
 	require.NoError(t, err)
 	drifted := func(system string) (answer.Drift, []string) {
 		all, err := f.Drifts(t.Context(), system, answer.DriftAsked{})
@@ -66,15 +73,7 @@ func TestTheLinkedDemoDriftsAsPlanted(t *testing.T) {
 
 // Line by line the map is made what is there; then no line differs, of a real database and of real hosts.
 func TestTheLinkedDemoIsAdoptedByLine(t *testing.T) {
-	l, err := start(t.Context(), t.TempDir())
-	require.NoError(t, err)
-	defer l.stop()
-	for _, s := range l.secrets() {
-		named, value, _ := strings.Cut(s, "=")
-		t.Setenv(named, value)
-	}
-	files, err := connect.OpenFolder(l.folder)
-	require.NoError(t, err)
+	l, host := linkedDemo(t)
 	systems := []string{"sky-tools", "frame-index"}
 	if len(l.machines) > 0 {
 		systems = append(systems, "dome-hosts")
@@ -82,7 +81,7 @@ func TestTheLinkedDemoIsAdoptedByLine(t *testing.T) {
 	n := 0
 	for _, system := range systems {
 		for {
-			f, err := workspace.OpenFolder(t.Context(), l.folder, connect.Host{Files: files})
+			f, err := workspace.OpenFolder(t.Context(), l.folder, host)
 			require.NoError(t, err)
 			all, err := f.Drifts(t.Context(), system, answer.DriftAsked{})
 			require.NoError(t, err)
