@@ -9,33 +9,53 @@ import (
 	"gatemap/answer"
 	"gatemap/core/rule"
 	"gatemap/core/situation"
+	"gatemap/service/query"
 )
 
 // writeJSON writes what encoding/json writes with HTML left as it is, in half the time;
 // everything that a user holds, which is long and asked for most, goes faster field by field.
 func writeJSON(w io.Writer, v any) error {
 	if r, ok := v.(*answer.Reach); ok && r != nil {
-		return writeReach(w, r)
+		encoded, err := encode(r, func(visit func(rule.Entitlement)) {
+			for _, e := range r.Entitlements {
+				visit(e)
+			}
+		})
+		if err != nil {
+			return err
+		}
+		v = encoded
+	}
+	if e, ok := v.(*held); ok && e != nil {
+		return e.write(w)
 	}
 	e := json.NewEncoder(w)
 	e.SetEscapeHTML(false)
 	return e.Encode(v)
 }
 
+// held is an answer.Reach as JSON, which is written while it is worked out: a list of all is
+// longer than what is written of it.
+type held struct{ page *[]byte }
+
 // pages are used again for the next answer.
 var pages = sync.Pool{New: func() any { return new([]byte) }}
 
-func writeReach(w io.Writer, r *answer.Reach) error {
-	page := pages.Get().(*[]byte)
-	defer pages.Put(page)
-	o := output{b: (*page)[:0]}
-	o.reach(r)
+// encode writes an answer with the entitlements that each visits.
+func encode(r *answer.Reach, each query.Each) (*held, error) {
+	h := &held{pages.Get().(*[]byte)}
+	o := output{b: (*h.page)[:0]}
+	o.reach(r, each)
 	o.b = append(o.b, '\n')
-	*page = o.b
-	if o.err != nil {
-		return o.err
-	}
-	_, err := w.Write(o.b)
+	*h.page = o.b
+	return h, o.err
+}
+
+// write writes the answer, once.
+func (h *held) write(w io.Writer) error {
+	_, err := w.Write(*h.page)
+	pages.Put(h.page)
+	h.page = nil
 	return err
 }
 
@@ -45,13 +65,27 @@ type output struct {
 	err error // the first
 }
 
-func (o *output) reach(r *answer.Reach) {
+func (o *output) reach(r *answer.Reach, each query.Each) {
 	o.text(`{"user":`, r.User)
 	if r.DisplayName != "" {
 		o.text(`,"display_name":`, r.DisplayName)
 	}
 	o.any(`,"situation":`, r.Situation)
-	appendList(o, `,"entitlements":`, r.Entitlements, (*output).entitlement)
+	o.b = append(o.b, `,"entitlements":`...)
+	if r.Entitlements == nil {
+		o.b = append(o.b, "null"...)
+	} else {
+		next := byte('[')
+		each(func(e rule.Entitlement) {
+			o.b = append(o.b, next)
+			o.entitlement(&e)
+			next = ','
+		})
+		if next == '[' {
+			o.b = append(o.b, next)
+		}
+		o.b = append(o.b, ']')
+	}
 	if len(r.Others) > 0 {
 		o.any(`,"others":`, r.Others)
 	}

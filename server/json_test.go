@@ -35,6 +35,7 @@ func TestJSONIsThatOfTheStandardLibrary(t *testing.T) {
 		for name := range a.Book.UserNames() {
 			reach, err := asked.Reach(t.Context(), name, "", given)
 			note(reach, err)
+			require.Equal(t, written(t, reach), oneByOne(t, asked, name, given))
 			for i, e := range reach.Entitlements {
 				if i%7 == 0 {
 					note(asked.Why(t.Context(), name, e.System, e.Right, e.Object, given))
@@ -56,6 +57,15 @@ func TestJSONIsThatOfTheStandardLibrary(t *testing.T) {
 	}
 }
 
+// oneByOne is what a user holds, written while it is worked out.
+func oneByOne(t *testing.T, asked query.Answers, user string, given situation.Situation) string {
+	who, each, err := asked.Held(user, "", given)
+	require.NoError(t, err)
+	encoded, err := encode(who, each)
+	require.NoError(t, err)
+	return written(t, encoded)
+}
+
 // What a user holds is written field by field, whatever stands in them.
 func TestReachIsWrittenAsTheStandardLibraryDoes(t *testing.T) {
 	of := rapid.MakeConfig{Types: map[reflect.Type]*rapid.Generator[any]{
@@ -74,10 +84,15 @@ func TestReachIsWrittenAsTheStandardLibraryDoes(t *testing.T) {
 }
 
 func sameJSON(t require.TestingT, v any) {
-	var want, got bytes.Buffer
+	var want bytes.Buffer
 	e := json.NewEncoder(&want)
 	e.SetEscapeHTML(false)
 	require.NoError(t, e.Encode(v))
+	require.Equal(t, want.String(), written(t, v))
+}
+
+func written(t require.TestingT, v any) string {
+	var got bytes.Buffer
 	require.NoError(t, writeJSON(&got, v))
-	require.Equal(t, want.String(), got.String())
+	return got.String()
 }

@@ -7,17 +7,23 @@ import (
 	"gatemap/service/query"
 	"gatemap/workspace"
 	"net/url"
+	"reflect"
 
 	"github.com/danielgtaylor/huma/v2"
 )
 
 func questions(api huma.API, s *workspace.Service) {
-	question(api, s, "/reach", "reach", "Everything that a user holds", func(ctx context.Context, a query.Answers, in *struct {
+	api.OpenAPI().Components.Schemas.RegisterTypeAlias(reflect.TypeFor[held](), reflect.TypeFor[answer.Reach]())
+	question(api, s, "/reach", "reach", "Everything that a user holds", func(_ context.Context, a query.Answers, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"The user, by name." example:"cindervale/ilse.okonjo"`
 		System string `query:"system" doc:"Only this system."`
 		Asking
-	}, given situation.Situation) (*answer.Reach, error) {
-		return a.Reach(ctx, in.User, in.System, given)
+	}, given situation.Situation) (*held, error) {
+		who, each, err := a.Held(in.User, in.System, given)
+		if err != nil {
+			return nil, err
+		}
+		return encode(who, each)
 	})
 	question(api, s, "/person", "person", "Everything that a person holds, by account", func(ctx context.Context, a query.Answers, in *struct {
 		User   string `query:"user" required:"true" minLength:"1" doc:"Any account of the person, by name." example:"cindervale/ilse.okonjo"`

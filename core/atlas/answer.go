@@ -66,9 +66,19 @@ var listings = sync.Pool{New: func() any { return new([]rule.Entitlement) }}
 // AppendReach adds everything that the subject of a question holds to a list, as Reach
 // does: for those who ask about many users one after the other.
 func (a *Atlas) AppendReach(list []rule.Entitlement, q *rule.Question) []rule.Entitlement {
+	a.Each(q, nil, func(e rule.Entitlement) { list = append(list, e) })
+	return list
+}
+
+// Each hands what Reach lists to visit, as soon as each is known.
+func (a *Atlas) Each(q *rule.Question, within *System, visit func(rule.Entitlement)) {
+	if within != nil {
+		a.reachIn(q, within, visit)
+		return
+	}
 	marks, sheet := q.Words(len(a.Systems)/64+1), q.Words(len(a.touch.base))
 	a.touch.mark(q, sheet, marks)
-	l := listing{atlas: a, question: q, visit: func(e rule.Entitlement) { list = append(list, e) }}
+	l := listing{atlas: a, question: q, visit: visit}
 	add := l.add
 	for i, s := range a.Systems {
 		if !s.quiet || marks[i/64]&(1<<(i%64)) != 0 {
@@ -76,7 +86,6 @@ func (a *Atlas) AppendReach(list []rule.Entitlement, q *rule.Question) []rule.En
 			l.of(s, add)
 		}
 	}
-	return list
 }
 
 // In lists what the subject of a question holds in one system, as Reach does.
@@ -86,14 +95,32 @@ func (a *Atlas) In(q *rule.Question, s *System) []rule.Entitlement {
 	return held
 }
 
-// By hands what the subject of a question holds of what one line of a system gives to visit,
-// or more than that, until visit has enough.
-func (a *Atlas) By(q *rule.Question, s *System, r *rule.Rule, visit func(rule.Entitlement) (more bool)) {
-	more := true
-	l := listing{atlas: a, question: q, system: s, visit: func(e rule.Entitlement) { more = visit(e) }}
-	s.Gate.By(r, q, func(e rule.Entitlement) bool {
-		l.add(e)
-		return more
+// Looks asks what users hold in one system by single lines: the states, what shuts them, and of
+// the routes the lines alone. It belongs to one goroutine.
+type Looks struct {
+	Question *rule.Question // turned by Turn
+	listing  listing
+}
+
+// Looks asks about nobody yet.
+func (a *Atlas) Looks(f *situation.Facts, s *System) *Looks {
+	q := a.Unturned(f)
+	q.Pathless = true
+	return &Looks{Question: q, listing: listing{atlas: a, question: q, system: s}}
+}
+
+// Turn turns to a user.
+func (l *Looks) Turn(u directory.UserID) {
+	l.Question.Turn(u)
+	l.listing.around = rule.Verdict{}
+}
+
+// By hands what the user holds of what one line gives to visit, or more than that, until visit
+// has enough.
+func (l *Looks) By(r *rule.Rule, visit func(rule.Entitlement) (more bool)) {
+	l.listing.system.Gate.By(r, l.Question, func(e rule.Entitlement) bool {
+		l.listing.judge(&e)
+		return visit(e)
 	})
 }
 
@@ -122,14 +149,19 @@ func (l *listing) of(s *System, add func(rule.Entitlement)) {
 }
 
 func (l *listing) add(e rule.Entitlement) {
+	l.judge(&e)
+	e.Settle(l.question)
+	l.visit(e)
+}
+
+// judge joins what stands around the system to the verdict of an entitlement.
+func (l *listing) judge(e *rule.Entitlement) {
 	if l.around.State == rule.None {
 		l.around = l.atlas.account(l.question).And(l.system.around(l.question))
 	}
 	if l.around.State != rule.Open {
 		e.Judge(l.within(e.Verdict()))
 	}
-	e.Settle(l.question)
-	l.visit(e)
 }
 
 // within joins the verdict of an entitlement to what stands around its system. Many depend on
@@ -226,7 +258,7 @@ func (a *Atlas) Lacking(s *System, visit func(u directory.UserID, lacks []string
 	slices.Sort(lacking)
 	q := a.Brief(a.Frame.Facts(situation.Situation{}, nil))
 	for _, u := range a.Book.UsersInOrder(slices.Compact(lacking)) {
-		if !a.Book.User(u).IsActive() {
+		if !a.Book.Active(u) {
 			continue
 		}
 		q.Turn(u)

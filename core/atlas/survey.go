@@ -41,29 +41,28 @@ func (a *Atlas) Survey(f *situation.Facts, depth Depth, visit func(*System, []Cl
 	})
 }
 
-// Kinds visits users who come to different things in one system, or by different lines: of
-// those who are alike, one.
-func (a *Atlas) Kinds(f *situation.Facts, s *System, visit func(*rule.Question)) {
-	a.kinds(a.Unturned(f), s, true, func(q *rule.Question, _ []directory.UserID) { visit(q) })
+// Kinds turns to users who come to different things in the system, or by different lines: of
+// those who are alike, to one.
+func (l *Looks) Kinds(visit func()) {
+	partition := l.listing.atlas.dependencies(l.listing.system, nil, true).partition()
+	firsts, _ := partition.Firsts()
+	partition.Drop()
+	for _, u := range firsts {
+		l.Turn(u)
+		visit()
+	}
 }
 
 func (a *Atlas) classes(q *rule.Question, s *System, depth Depth) (classes []Class) {
-	a.kinds(q, s, depth == Lines, func(q *rule.Question, users []directory.UserID) {
-		if held := a.In(q, s); len(held) > 0 {
-			classes = append(classes, Class{users, held})
-		}
-	})
-	return classes
-}
-
-// kinds visits the users who are alike to a system, with a question about the first of them.
-func (a *Atlas) kinds(q *rule.Question, s *System, lines bool, visit func(*rule.Question, []directory.UserID)) {
-	partition := a.dependencies(s, nil, lines).partition()
+	partition := a.dependencies(s, nil, depth == Lines).partition()
 	kinds := partition.Kinds()
 	partition.Drop()
 	for kind := range kinds.Count() {
 		users := kinds.Users(kind)
 		q.Turn(users[0])
-		visit(q, users)
+		if held := a.In(q, s); len(held) > 0 {
+			classes = append(classes, Class{users, held})
+		}
 	}
+	return classes
 }

@@ -26,7 +26,7 @@ var accounts = Analyzer{
 		for all := range book.Persons {
 			var on, off []string
 			for _, u := range all {
-				if book.User(u).IsActive() {
+				if book.Active(u) {
 					on = append(on, book.UserName(u))
 				} else {
 					off = append(off, book.UserName(u))

@@ -23,7 +23,8 @@ var locked = Analyzer{
 	Doc:  "Lines that can never be more than shut, and what shuts them.",
 	Run: func(p *Pass) {
 		p.eachSystem(func(s *atlas.System) []finding.Finding {
-			l := locks{atlas: p.Atlas, system: s, lines: map[string]*lock{}}
+			looks := p.Atlas.Looks(p.Atlas.Frame.Facts(situation.Situation{}, nil), s)
+			l := locks{atlas: p.Atlas, system: s, looks: looks, lines: map[string]*lock{}}
 			return l.find()
 		})
 	},
@@ -41,6 +42,7 @@ const few = 25
 type locks struct {
 	atlas  *atlas.Atlas
 	system *atlas.System
+	looks  *atlas.Looks
 	lines  map[string]*lock
 }
 
@@ -53,14 +55,7 @@ type lock struct {
 // find looks at those for whom the lines are until each line opens something.
 func (l *locks) find() (found []finding.Finding) {
 	if !l.oneByOne() {
-		shut := slices.DeleteFunc(slices.Clone(l.system.Site.Index.All()), func(c *rule.Rule) bool { return l.settled(c) })
-		l.atlas.Kinds(l.atlas.Frame.Facts(situation.Situation{}, nil), l.system, func(q *rule.Question) {
-			for _, c := range shut {
-				if c.Has(q) && !l.settled(c) && q.Subject.User().IsActive() {
-					l.look(q, c)
-				}
-			}
-		})
+		l.byKinds()
 	}
 	places := l.system.Site.Places
 	for _, line := range slices.Sorted(maps.Keys(l.lines)) {
@@ -82,7 +77,6 @@ func (l *locks) find() (found []finding.Finding) {
 // someone; whole is false where that does not settle every line.
 func (l *locks) oneByOne() (whole bool) {
 	book := l.atlas.Book
-	q := l.atlas.Unturned(l.atlas.Frame.Facts(situation.Situation{}, nil))
 	whole = true
 	for _, c := range l.system.Site.Index.All() {
 		if l.settled(c) {
@@ -93,11 +87,11 @@ func (l *locks) oneByOne() (whole bool) {
 			left = few * looked
 		}
 		for u := range candidates(book, c) {
-			if !book.User(u).IsActive() {
+			if !book.Active(u) {
 				continue
 			}
-			q.Turn(u)
-			if c.Only != nil && tries > 0 && !c.Has(q) {
+			l.looks.Turn(u)
+			if c.Only != nil && tries > 0 && !c.Has(l.looks.Question) {
 				tries--
 				continue
 			}
@@ -105,12 +99,33 @@ func (l *locks) oneByOne() (whole bool) {
 				whole = false
 				break
 			}
-			if l.look(q, c); l.opens(c.Name) {
+			if l.look(c); l.opens(c.Name) {
 				break
 			}
 		}
 	}
 	return whole
+}
+
+// byKinds looks at one of everyone who comes to the same, for the lines that are not settled.
+func (l *locks) byKinds() {
+	q, book := l.looks.Question, l.atlas.Book
+	shut := slices.DeleteFunc(slices.Clone(l.system.Site.Index.All()), l.settled)
+	l.looks.Kinds(func() {
+		if !book.Active(q.Subject.ID) {
+			return
+		}
+		opened := false
+		for _, c := range shut {
+			if c.Has(q) {
+				l.look(c)
+				opened = opened || l.opens(c.Name)
+			}
+		}
+		if opened {
+			shut = slices.DeleteFunc(shut, l.settled)
+		}
+	})
 }
 
 // candidates are the users among whom all are for whom a line is, in no order.
@@ -139,8 +154,8 @@ func (l *locks) settled(c *rule.Rule) bool {
 }
 
 // look notes what somebody holds by a line, until that opens something.
-func (l *locks) look(q *rule.Question, c *rule.Rule) {
-	l.atlas.By(q, l.system, c, func(e rule.Entitlement) bool {
+func (l *locks) look(c *rule.Rule) {
+	l.looks.By(c, func(e rule.Entitlement) bool {
 		l.note(&e)
 		return !l.opens(c.Name)
 	})

@@ -151,6 +151,9 @@ func (b *Book) DeviceName(id DeviceID) string { return b.devices.full[id] }
 // Bounded says whether a user's account is switched off, or has an end.
 func (b *Book) Bounded(id UserID) bool { return b.bounded[id/64]&(1<<(id%64)) != 0 }
 
+// Active says whether a user's account is switched on.
+func (b *Book) Active(id UserID) bool { return !b.Bounded(id) || b.User(id).IsActive() }
+
 // HomeOf gives the number of a user's directory, as in Directories.
 func (b *Book) HomeOf(id UserID) int { return int(b.users.home[id]) }
 

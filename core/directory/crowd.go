@@ -33,7 +33,7 @@ func (b *Book) HasDirectly(g GroupID, u UserID) bool {
 func (b *Book) ActiveMembers() []int {
 	counts := make([]int, b.Groups())
 	for u := range b.AllUsers {
-		if b.User(u).IsActive() {
+		if b.Active(u) {
 			for _, g := range b.within.at(u) {
 				counts[g]++
 			}
@@ -44,10 +44,10 @@ func (b *Book) ActiveMembers() []int {
 
 // InactiveMembers lists, by group, the names of the direct members whose account is switched
 // off, in their order.
-func (b *Book) InactiveMembers() map[GroupID][]string {
-	inactive := map[GroupID][]string{}
+func (b *Book) InactiveMembers() [][]string {
+	inactive := make([][]string, b.Groups())
 	for u := range b.AllUsers {
-		if b.User(u).IsActive() {
+		if b.Active(u) {
 			continue
 		}
 		for _, l := range b.userGroups.at(uint32(u)) {

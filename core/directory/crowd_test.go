@@ -4,6 +4,7 @@ import (
 	"slices"
 	"testing"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
@@ -31,4 +32,23 @@ func TestAmongGroupsAreTheMembersOfEach(t *testing.T) {
 		})
 		directory.FewGroups(before)
 	}
+}
+
+func TestAttributeUses(t *testing.T) {
+	b := build(t, &directory.Document{Name: "d", Users: []*directory.User{
+		user("ada", "title", "Observer", "addresses.locality", "Summit"),
+		user("bo", "Title", "Keeper", "badge", "7"),
+		user("cy", "addresses.locality", "Ridge", "addresses.country", "CV"),
+	}})
+	type use struct {
+		name  string
+		users int
+		first string
+	}
+	var got []use
+	for _, x := range b.AttributeUses() {
+		got = append(got, use{x.Name, x.Users, b.UserName(x.First)})
+	}
+	want := []use{{"addresses.country", 1, "d/cy"}, {"addresses.locality", 2, "d/ada"}, {"badge", 1, "d/bo"}, {"title", 2, "d/ada"}}
+	assert.Equal(t, want, got)
 }

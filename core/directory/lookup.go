@@ -232,25 +232,34 @@ type AttributeUse struct {
 // AttributeUses lists the attributes that users have beside those of every record, by folded
 // name.
 func (b *Book) AttributeUses() (list []AttributeUse) {
+	users := maps.Clone(b.attributes)
+	for _, own := range []string{"USERNAME", "ACTIVE", "EXPIRES"} {
+		delete(users, own)
+	}
+	for folded, n := range b.attributes {
+		if head, _, dotted := strings.Cut(folded, "."); dotted {
+			users[head] -= n // who has a sub-attribute is counted for what stands before the dot, too
+		}
+	}
 	left := map[string]int{} // where in the list those are of which nobody is known yet
-	for _, folded := range slices.Sorted(maps.Keys(b.attributes)) {
-		if b.attributes[folded] > 0 {
+	for _, folded := range slices.Sorted(maps.Keys(users)) {
+		if users[folded] > 0 {
 			left[folded] = len(list)
-			list = append(list, AttributeUse{Users: b.attributes[folded]})
+			list = append(list, AttributeUse{Users: users[folded]})
 		}
 	}
 	for u := range b.AllUsers {
+		if len(left) == 0 {
+			break
+		}
 		for _, a := range b.User(u).Attributes {
 			if at, is := left[a.folded]; is {
 				list[at].Name, list[at].First = a.Name, u
 				delete(left, a.folded)
 			}
 		}
-		if len(left) == 0 {
-			break
-		}
 	}
-	return slices.DeleteFunc(list, func(use AttributeUse) bool { return use.Name == "" })
+	return list
 }
 
 // Values are the values of a user's attribute, by its folded name; also of those

@@ -2,6 +2,8 @@ package directory
 
 import (
 	"encoding/binary"
+	"iter"
+	"slices"
 	"strings"
 	"sync"
 
@@ -72,25 +74,37 @@ func (b *Book) Without(attribute string) []UserID {
 		if len(lacking) <= b.UserCount()/2 {
 			return lacking
 		}
-		return b.lacking(attribute, false)
+		return slices.Collect(apart(b.AllUsers, lacking))
 	}).([]UserID)
 }
 
-// Lacking are the users who have no value of an attribute, by its folded name, in the order of
-// names. It is computed once.
-func (b *Book) Lacking(attribute string) []UserID {
-	type key string
-	return b.once(key(attribute), func() any { return b.lacking(attribute, true) }).([]UserID)
-}
-
-// lacking are the users who lack an attribute, or those who do not.
-func (b *Book) lacking(attribute string, lack bool) (users []UserID) {
-	for u := range b.AllUsers {
-		if b.Lacks(u, attribute) == lack {
-			users = append(users, u)
+// apart yields the users of an order who are not among some, which are in that order too.
+func apart(all iter.Seq[UserID], some []UserID) iter.Seq[UserID] {
+	return func(yield func(UserID) bool) {
+		for u := range all {
+			if len(some) > 0 && some[0] == u {
+				some = some[1:]
+			} else if !yield(u) {
+				return
+			}
 		}
 	}
-	return users
+}
+
+// Lacking are the users who have no value of an attribute, by its folded name, in the order of
+// AllUsers. It is computed once.
+func (b *Book) Lacking(attribute string) []UserID {
+	type key string
+	return b.once(key(attribute), func() any {
+		return slices.Concat(inPieces(slices.Collect(b.AllUsers), func(users []UserID) (lacking []UserID) {
+			for _, u := range users {
+				if b.Lacks(u, attribute) {
+					lacking = append(lacking, u)
+				}
+			}
+			return lacking
+		})...)
+	}).([]UserID)
 }
 
 // Parted lists the users whose values of an attribute, by its folded name, fit,

@@ -15,6 +15,8 @@ type Question struct {
 	// Brief asks for states alone: needs, reasons and routes are left out, and
 	// for the common gate types nothing is allocated.
 	Brief bool
+	// Pathless asks for routes that name their lines alone, without the groups on the way.
+	Pathless bool
 	// Passes, where it is not nil, is filled in with the lines that are come to.
 	Passes Passes
 
@@ -66,12 +68,17 @@ func (q *Question) Turn(u directory.UserID) {
 	q.marks.clear()
 }
 
+var noPath = []Hop{}
+
 // way is the subject's shortest path to a group, as hops; nil if there is
 // none. It is computed once for a question.
 func (q *Question) way(g directory.GroupID) []Hop {
 	at, in := q.Subject.Place(g)
-	if !in {
+	switch {
+	case !in:
 		return nil
+	case q.Pathless:
+		return noPath
 	}
 	if len(q.ways) == 0 {
 		groups := len(q.Subject.Groups())

@@ -173,7 +173,7 @@ func (p *seats) queue(book *directory.Book) []directory.UserID {
 	var all []holder
 	q := &rule.Question{Book: book, Subject: &directory.Subject{}}
 	for _, u := range rule.Candidates(book, p.mappings) {
-		if !book.User(u).IsActive() {
+		if !book.Active(u) {
 			continue
 		}
 		h := holder{user: u, direct: 1, first: -1}
