@@ -1,7 +1,6 @@
 package reading
 
 import (
-	"cmp"
 	"iter"
 	"slices"
 
@@ -18,6 +17,7 @@ type suspects struct {
 	differs [][]int32            // the points at which the sides differ for a word
 	asked   [2][]rule.Permission // by point; nil: the side does not have it
 	tied    map[uint32]tiedGroup // by word: the groups of the map that are groups there
+	can     []bool               // by point: whether it can be held there
 	always  uint32               // the word of no condition
 }
 
@@ -52,7 +52,8 @@ func (d *Drift) newSuspects(l *ledger) *suspects {
 			}
 		}
 	}
-	for i := range l.points {
+	for i, at := range l.points {
+		s.can = append(s.can, d.Of.can(at.object, at.right))
 		s.compare(int32(i))
 	}
 	return s
@@ -122,7 +123,7 @@ func (s *suspects) differ(d *Drift, list []Item, p Person, here, there *side) []
 		switch {
 		case !held && !really, x.Here == x.There:
 			continue
-		case held && !really && !d.Of.can(x.Object, x.Right): // it is about what lies below
+		case held && !really && !s.can[at]: // it is about what lies below
 			continue
 		case x.There < x.Here:
 			x.Effect = Short
@@ -164,8 +165,15 @@ func (s *suspects) granted(side int, at int32, of *side) iter.Seq[grant] {
 		list = s.there[at]
 	}
 	return func(yield func(grant) bool) {
+		i := 0
 		for _, word := range of.words {
-			i, _ := slices.BinarySearchFunc(list, word, func(g grant, word uint32) int { return cmp.Compare(g.whom, word) })
+			for from := len(list); i < from; { // what most of the time goes to: no function is called
+				if middle := (i + from) / 2; list[middle].whom < word {
+					i = middle + 1
+				} else {
+					from = middle
+				}
+			}
 			for ; i < len(list) && list[i].whom == word; i++ {
 				if !yield(list[i]) {
 					return

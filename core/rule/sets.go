@@ -1,6 +1,7 @@
 package rule
 
 import (
+	"cmp"
 	"iter"
 	"math/bits"
 	"slices"
@@ -18,15 +19,15 @@ func (h Held) Drop(number uint32) { h[number/64] &^= 1 << (number % 64) }
 
 // join sets the bits of a set.
 func (h Held) join(s LineSet) {
-	for w, word := range s.words {
-		h[s.from+w] |= word
+	for _, w := range s.words {
+		h[w.at] |= w.bits
 	}
 }
 
 // Meets says whether the subject is in any of some rules.
 func (h Held) Meets(some LineSet) bool {
-	for w, word := range some.words {
-		if word&h[some.from+w] != 0 {
+	for _, w := range some.words {
+		if w.bits&h[w.at] != 0 {
 			return true
 		}
 	}
@@ -37,9 +38,9 @@ func (h Held) Meets(some LineSet) bool {
 // in which they were compiled.
 func (h Held) Among(some LineSet) iter.Seq[uint32] {
 	return func(yield func(uint32) bool) {
-		for w, word := range some.words {
-			for both := word & h[some.from+w]; both != 0; both &= both - 1 {
-				if !yield(uint32((some.from+w)*64 + bits.TrailingZeros64(both))) {
+		for _, w := range some.words {
+			for both := w.bits & h[w.at]; both != 0; both &= both - 1 {
+				if !yield(w.at*64 + uint32(bits.TrailingZeros64(both))) {
 					return
 				}
 			}
@@ -48,14 +49,11 @@ func (h Held) Among(some LineSet) iter.Seq[uint32] {
 }
 
 // All yields the numbers of the bits that are set.
-func (h Held) All() iter.Seq[uint32] { return numbers(h, 0) }
-
-// numbers yields the numbers of bits, of which the first word has a number.
-func numbers(words []uint64, first int) iter.Seq[uint32] {
+func (h Held) All() iter.Seq[uint32] {
 	return func(yield func(uint32) bool) {
-		for w, word := range words {
+		for at, word := range h {
 			for ; word != 0; word &= word - 1 {
-				if !yield(uint32((first+w)*64 + bits.TrailingZeros64(word))) {
+				if !yield(uint32(at*64 + bits.TrailingZeros64(word))) {
 					return
 				}
 			}
@@ -83,8 +81,13 @@ func (h Held) Between(from, to uint32) iter.Seq[uint32] {
 
 // LineSet is a set of rules of one index, by their numbers. The zero LineSet is empty.
 type LineSet struct {
-	from  int // the number of the first word
-	words []uint64
+	words []word // those with a bit set, in order
+}
+
+// word is 64 bits of a set, of which the first is for the number 64·at.
+type word struct {
+	at   uint32
+	bits uint64
 }
 
 // Lines is the set of some rules.
@@ -103,41 +106,66 @@ func (s LineSet) Empty() bool { return len(s.words) == 0 }
 func (s *LineSet) Add(r *Rule) { s.put(r.number) }
 
 func (s *LineSet) put(number uint32) {
-	w := int(number / 64)
-	if len(s.words) == 0 {
-		s.from = w
+	w := word{number / 64, 1 << (number % 64)}
+	if n := len(s.words); n == 0 || s.words[n-1].at < w.at {
+		s.words = append(s.words, w)
+	} else if i, there := s.find(w.at); there {
+		s.words[i].bits |= w.bits
+	} else {
+		s.words = slices.Concat(s.words[:i], []word{w}, s.words[i:])
 	}
-	for ; w < s.from; s.from-- {
-		s.words = append([]uint64{0}, s.words...)
-	}
-	for len(s.words) <= w-s.from {
-		s.words = append(s.words, 0)
-	}
-	s.words[w-s.from] |= 1 << (number % 64)
+}
+
+// find is the place of a word, or the one where it belongs.
+func (s LineSet) find(at uint32) (i int, there bool) {
+	return slices.BinarySearchFunc(s.words, at, func(w word, at uint32) int { return cmp.Compare(w.at, at) })
 }
 
 // Join notes the rules of another set.
 func (s *LineSet) Join(other LineSet) {
-	for n := range other.All() {
-		s.put(n)
+	x, y := s.words, other.words
+	all := make([]word, 0, len(x)+len(y))
+	for len(x) > 0 && len(y) > 0 {
+		switch {
+		case x[0].at < y[0].at:
+			all, x = append(all, x[0]), x[1:]
+		case y[0].at < x[0].at:
+			all, y = append(all, y[0]), y[1:]
+		default:
+			all = append(all, word{x[0].at, x[0].bits | y[0].bits})
+			x, y = x[1:], y[1:]
+		}
 	}
+	s.words = append(append(all, x...), y...)
 }
 
 // All yields the numbers in a set.
-func (s LineSet) All() iter.Seq[uint32] { return numbers(s.words, s.from) }
+func (s LineSet) All() iter.Seq[uint32] {
+	return func(yield func(uint32) bool) {
+		for _, w := range s.words {
+			for b := w.bits; b != 0; b &= b - 1 {
+				if !yield(w.at*64 + uint32(bits.TrailingZeros64(b))) {
+					return
+				}
+			}
+		}
+	}
+}
 
 // first is the lowest number in a set that is not empty.
-func (s LineSet) first() uint32 { return uint32(s.from*64 + bits.TrailingZeros64(s.words[0])) }
+func (s LineSet) first() uint32 {
+	return s.words[0].at*64 + uint32(bits.TrailingZeros64(s.words[0].bits))
+}
 
 // Includes says whether the rule of that number is in the set.
 func (s LineSet) Includes(number uint32) bool {
-	w := int(number/64) - s.from
-	return w >= 0 && w < len(s.words) && s.words[w]&(1<<(number%64)) != 0
+	i, there := s.find(number / 64)
+	return there && s.words[i].bits&(1<<(number%64)) != 0
 }
 
 // Same says whether two sets have the same rules.
 func (s LineSet) Same(other LineSet) bool {
-	return s.from == other.from && slices.Equal(s.words, other.words)
+	return slices.Equal(s.words, other.words)
 }
 
 // Shares says whether two sets have a rule in common.
