@@ -27,81 +27,124 @@ func rename(refs []name.Ref, to func(string) string) {
 
 // Rewritten is a copy of a document in which for whom lines and exceptions are was rewritten.
 func Rewritten(d Document, who func(*Who), people func(*directory.People)) Document {
-	r := rewriting{who, people, nil}
-	return r.copied(reflect.ValueOf(d)).Interface().(Document)
+	return rewriting{who: who, people: people}.of(d)
 }
 
 // Narrowed is a copy of a document in which for whom lines are was rewritten, without those lines
 // that are then for nobody.
 func Narrowed(d Document, who func(*Who)) Document {
-	r := rewriting{who, func(*directory.People) {}, new(bool)}
-	return r.copied(reflect.ValueOf(d)).Interface().(Document)
+	return rewriting{who: who, people: func(*directory.People) {}, nobody: new(bool)}.of(d)
 }
 
 type rewriting struct {
 	who    func(*Who)
 	people func(*directory.People)
-	nobody *bool // the entry of a list that is being copied is for nobody any more; nil: it stays
+	nobody *bool                 // the entry of a list that is being copied is for nobody any more; nil: it stays
+	plain  map[reflect.Type]bool // what is known of types: whether there is nothing in them to copy or to rewrite
+}
+
+func (r rewriting) of(d Document) Document {
+	r.plain = map[reflect.Type]bool{}
+	r.own(reflect.ValueOf(&d).Elem())
+	return d
 }
 
 var peopleType = reflect.TypeFor[directory.People]()
 
-// copied copies a value with all that it points to.
-func (r rewriting) copied(v reflect.Value) reflect.Value {
-	to := reflect.New(v.Type()).Elem()
-	to.Set(v)
+// own makes everything that a value points to its own, and rewrites it.
+func (r rewriting) own(v reflect.Value) {
 	switch v.Kind() {
 	case reflect.Pointer:
 		if !v.IsNil() {
-			inner := reflect.New(v.Type().Elem())
-			inner.Elem().Set(r.copied(v.Elem()))
-			to.Set(inner)
+			to := reflect.New(v.Type().Elem())
+			to.Elem().Set(v.Elem())
+			r.own(to.Elem())
+			v.Set(to)
 		}
 	case reflect.Interface:
 		if !v.IsNil() {
-			to.Set(r.copied(v.Elem()))
+			v.Set(r.copied(v.Elem()))
 		}
 	case reflect.Slice:
 		if !v.IsNil() {
-			to.Set(r.entries(v))
+			v.Set(r.entries(v))
 		}
 	case reflect.Map:
 		if !v.IsNil() {
-			to.Set(reflect.MakeMapWithSize(v.Type(), v.Len()))
+			to := reflect.MakeMapWithSize(v.Type(), v.Len())
 			for at := v.MapRange(); at.Next(); {
 				to.SetMapIndex(at.Key(), r.copied(at.Value()))
 			}
+			v.Set(to)
 		}
 	case reflect.Struct:
 		for i := range v.NumField() {
-			if to.Field(i).CanSet() {
-				to.Field(i).Set(r.copied(v.Field(i)))
+			if f := v.Field(i); f.CanSet() && !r.isPlain(f.Type()) {
+				r.own(f)
 			}
 		}
-		switch to.Type() {
-		case whoType:
-			w := to.Addr().Interface().(*Who)
-			was := w.Empty()
-			if r.who(w); r.nobody != nil {
-				*r.nobody = !was && w.Empty()
-			}
-		case peopleType:
-			r.people(to.Addr().Interface().(*directory.People))
-		}
+		r.rewrite(v)
 	}
+}
+
+// copied is a copy of a value that cannot be set.
+func (r rewriting) copied(v reflect.Value) reflect.Value {
+	to := reflect.New(v.Type()).Elem()
+	to.Set(v)
+	r.own(to)
 	return to
+}
+
+// rewrite rewrites for whom something is, if a struct says that.
+func (r rewriting) rewrite(v reflect.Value) {
+	switch v.Type() {
+	case whoType:
+		w := v.Addr().Interface().(*Who)
+		was := w.Empty()
+		if r.who(w); r.nobody != nil {
+			*r.nobody = !was && w.Empty()
+		}
+	case peopleType:
+		r.people(v.Addr().Interface().(*directory.People))
+	}
 }
 
 // entries copies the entries of a list that stay.
 func (r rewriting) entries(v reflect.Value) reflect.Value {
-	to := reflect.MakeSlice(v.Type(), 0, v.Len())
-	for i := range v.Len() {
+	to := reflect.MakeSlice(v.Type(), v.Len(), v.Len())
+	reflect.Copy(to, v)
+	if r.isPlain(v.Type().Elem()) {
+		return to
+	}
+	left := 0
+	for i := range to.Len() {
 		if r.nobody != nil {
 			r.nobody = new(bool) // of this entry, whatever lists it has
 		}
-		if entry := r.copied(v.Index(i)); r.nobody == nil || !*r.nobody {
-			to = reflect.Append(to, entry)
+		if r.own(to.Index(i)); r.nobody == nil || !*r.nobody {
+			to.Index(left).Set(to.Index(i))
+			left++
 		}
 	}
-	return to
+	return to.Slice(0, left)
+}
+
+// isPlain says whether a copy of a value of a type is all its own, and nothing in it is rewritten.
+func (r rewriting) isPlain(t reflect.Type) bool {
+	plain, known := r.plain[t]
+	if known {
+		return plain
+	}
+	switch t.Kind() {
+	case reflect.Pointer, reflect.Interface, reflect.Slice, reflect.Map:
+	case reflect.Struct:
+		plain = t != whoType && t != peopleType
+		for i := 0; plain && i < t.NumField(); i++ {
+			plain = r.isPlain(t.Field(i).Type)
+		}
+	default:
+		plain = true
+	}
+	r.plain[t] = plain
+	return plain
 }

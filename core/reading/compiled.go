@@ -88,7 +88,7 @@ func complete(r *Reading) *Reading {
 			}
 		}
 	}
-	whole.Document = gate.Rewritten(r.Document, func(w *gate.Who) { named(w.Users, w.Groups) }, func(p *directory.People) { named(p.Users, p.Groups) })
+	gate.Rewritten(r.Document, func(w *gate.Who) { named(w.Users, w.Groups) }, func(p *directory.People) { named(p.Users, p.Groups) })
 	return &whole
 }
 
