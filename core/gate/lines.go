@@ -62,6 +62,7 @@ func (s *Site) who(w *Who, line rule.Line, effect rule.Effect) *rule.Rule {
 			"Remove them, or remove everyone: true if only they are meant.")
 	}
 	whole := true
+	c.Groups = slices.Grow(c.Groups, len(w.Groups))
 	for _, r := range w.Groups {
 		if g, ok := s.group(r, line); !ok {
 			whole = false

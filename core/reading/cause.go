@@ -50,37 +50,41 @@ type Cause struct {
 
 // explain finds the causes of all items.
 func (d *Drift) explain() {
-	causes := make([]Cause, len(d.Items))
 	const piece = 4096
-	parallel.For(len(causes), piece, func(from, to int) {
+	parallel.For(len(d.Items), piece, func(from, to int) {
 		here, there := d.sides(false)
 		for i := from; i < to; i++ {
 			x := &d.Items[i]
 			if x.cause != nil {
-				causes[i], x.cause = *x.cause, nil
 				continue
 			}
-			causes[i] = d.cause(x, here, there)
-			causes[i].Effect = x.Effect
+			c := d.cause(x, here, there)
+			c.Effect = x.Effect
+			x.cause = &c
 			d.settle(x, here, there)
 		}
 	})
 	at := map[Cause]int{}
-	last := map[int]string{} // the user whom a cause was met with last: items are by user
+	user := map[int]string{} // the user whom a cause was met with last: items are by user
+	var last *Cause
+	n := 0
 	for i := range d.Items {
-		x, c := &d.Items[i], causes[i]
-		n, known := at[c]
-		if !known {
-			n = len(d.Causes)
-			at[c] = n
-			d.Causes = append(d.Causes, c)
+		x := &d.Items[i]
+		if x.cause != last { // many in a row have the same
+			known := false
+			if n, known = at[*x.cause]; !known {
+				n = len(d.Causes)
+				at[*x.cause] = n
+				d.Causes = append(d.Causes, *x.cause)
+			}
+			last = x.cause
 		}
 		d.Causes[n].Items++
-		if last[n] != x.User {
-			last[n] = x.User
+		if user[n] != x.User {
+			user[n] = x.User
 			d.Causes[n].Users++
 		}
-		x.Cause = n
+		x.Cause, x.cause = n, nil
 	}
 	order := make([]int, len(d.Causes))
 	for i := range order {

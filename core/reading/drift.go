@@ -119,7 +119,9 @@ type side struct {
 	at       *Compiled // of the map: when accounts are looked at
 	held     []rule.Entitlement
 	words    []uint32
-	about    bool // it asks about somebody already
+	marked   bool   // given says what is given to these words
+	given    []bool // by point of a ledger; all false where nothing is marked
+	about    bool   // it asks about somebody already
 }
 
 func (d *Drift) sides(brief bool) (here, there *side) {

@@ -7,6 +7,7 @@ import (
 
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
+	"gatemap/core/parallel"
 	"gatemap/core/rule"
 )
 
@@ -87,7 +88,7 @@ func (d *Drift) newLedger() *ledger {
 	c, words, l := d.Of, numbered{}, &ledger{plain: len(d.Of.names.called) == 0}
 	l.always = words.of("")
 	l.lines = d.here.Site.Index.All()
-	here := d.grants(l, 0, d.here, words, d.book, func(g directory.GroupID) string {
+	byMap := d.named(l, 0, d.here, words, d.book, func(g directory.GroupID) string {
 		if own, tied := c.theirs[g]; tied {
 			return own
 		}
@@ -96,9 +97,16 @@ func (d *Drift) newLedger() *ledger {
 		}
 		return d.book.GroupName(g) + " (not there)"
 	})
-	there := d.grants(l, 1, d.there, words, c.Atlas.Book, func(g directory.GroupID) string {
+	byReading := d.named(l, 1, d.there, words, c.Atlas.Book, func(g directory.GroupID) string {
 		return c.called(c.names.own[c.Atlas.Book.GroupName(g)])
 	})
+	var here, there map[point][]grant
+	plain := [2]bool{}
+	parallel.Do(
+		func() { here, plain[0] = d.grants(d.here, byMap) },
+		func() { there, plain[1] = d.grants(d.there, byReading) },
+	)
+	l.plain = l.plain && plain[0] && plain[1]
 	if d.asWritten != nil {
 		l.written = [2]map[point]rule.LineSet{written(d.asWritten), written(c.System)}
 	}
@@ -144,19 +152,26 @@ func (c *Compiled) hasAll(g directory.GroupID) bool {
 	return len(c.UserOf) > 0
 }
 
-// grants lists what the lines of a system give to whom; group names a group as the reading does.
-func (d *Drift) grants(l *ledger, side int, s *atlas.System, words numbered, book *directory.Book, group func(directory.GroupID) string) map[point][]grant {
-	all := map[point][]grant{}
+// named is what the lines of a system say of each that they name, by line; group names a group as the
+// reading does.
+func (d *Drift) named(l *ledger, side int, s *atlas.System, words numbered, book *directory.Book, group func(directory.GroupID) string) [][]grant {
 	lines := s.Site.Index.All()
 	whom := make([][]grant, len(lines))
 	names := &l.names[side]
 	names.groups, names.users = map[directory.GroupID][]naming{}, map[directory.UserID][]naming{}
 	for i, r := range lines {
-		whom[i] = d.named(r, words, book, group, names)
+		whom[i] = d.namedBy(r, words, book, group, names)
 		l.plain = l.plain && r.Only == nil && len(r.Claims) == 0
 	}
+	return whom
+}
+
+// grants lists what the lines of a system give to whom; plain says that who has something follows
+// from that alone.
+func (d *Drift) grants(s *atlas.System, whom [][]grant) (all map[point][]grant, plain bool) {
+	all, plain = map[point][]grant{}, true
 	s.Gate.Given(func(x rule.Given) {
-		l.plain = l.plain && x.Plain
+		plain = plain && x.Plain
 		if !d.Of.can(x.Object, x.Right) {
 			return
 		}
@@ -169,11 +184,11 @@ func (d *Drift) grants(l *ledger, side int, s *atlas.System, words numbered, boo
 		slices.SortFunc(list, compareGrants)
 		all[point{x.Object, x.Right}] = list
 	})
-	return all
+	return all, plain
 }
 
-// named is what a rule says of each that it names.
-func (d *Drift) named(r *rule.Rule, words numbered, book *directory.Book, group func(directory.GroupID) string, names *namings) (list []grant) {
+// namedBy is what a rule says of each that it names.
+func (d *Drift) namedBy(r *rule.Rule, words numbered, book *directory.Book, group func(directory.GroupID) string, names *namings) (list []grant) {
 	if r.Nobody() {
 		return nil
 	}

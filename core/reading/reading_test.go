@@ -111,6 +111,7 @@ func TestDriftIsTheDifference(t *testing.T) {
 			}
 		})
 		rapid.Check(t, func(rt *rapid.T) {
+			defer reading.Many(rapid.SampledFrom([]int{0, 3, 100}).Draw(rt, "many"))()
 			there := map[thing]bool{}
 			drop := rapid.IntRange(0, 3).Draw(rt, "dropped in ten")
 			for _, x := range all {
@@ -469,6 +470,7 @@ func TestDriftIsWhatEachPointSays(t *testing.T) {
 		slices.Sort(groups)
 		groups = slices.Compact(groups)
 		rapid.Check(t, func(rt *rapid.T) {
+			defer reading.Many(rapid.SampledFrom([]int{0, 3, 100}).Draw(rt, "many"))()
 			r := &reading.Reading{System: named, Type: document.Type.Name, At: at}
 			drop := rapid.IntRange(0, 2).Draw(rt, "dropped in ten")
 			r.Document = gate.Rewritten(own, func(w *gate.Who) { w.Off = rapid.IntRange(1, 10).Draw(rt, "off") <= drop }, func(*directory.People) {})

@@ -1,6 +1,7 @@
 package reading
 
 import (
+	"cmp"
 	"iter"
 	"slices"
 
@@ -18,6 +19,7 @@ type suspects struct {
 	asked   [2][]rule.Permission // by point; nil: the side does not have it
 	tied    map[uint32]tiedGroup // by word: the groups of the map that are groups there
 	can     []bool               // by point: whether it can be held there
+	simple  [2][]bool            // by point: whoever goes by a word that it is given to has it, in any case
 	always  uint32               // the word of no condition
 }
 
@@ -41,7 +43,9 @@ func (d *Drift) newSuspects(l *ledger) *suspects {
 	gates := [2]func(object, right string) (rule.Permission, error){d.here.Gate.At, d.there.Gate.At}
 	for side, accounts := range [2][][]grant{l.here, l.there} {
 		s.of[side], s.asked[side] = make([][]int32, len(l.whom)), make([]rule.Permission, len(l.points))
+		s.simple[side] = make([]bool, len(l.points))
 		for i, list := range accounts {
+			s.simple[side][i] = !slices.ContainsFunc(list, func(g grant) bool { return g.takes || g.when != s.always })
 			for j, g := range list {
 				if j == 0 || list[j-1].whom != g.whom {
 					s.of[side][g.whom] = append(s.of[side][g.whom], int32(i))
@@ -117,7 +121,17 @@ func (s *suspects) among(here, there []uint32, points []int32) []int32 {
 func (s *suspects) differ(d *Drift, list []Item, p Person, here, there *side) []Item {
 	here.words = s.names[0].of(here.question.Subject, here.words[:0])
 	there.words = s.names[1].of(there.question.Subject, there.words[:0])
-	for _, at := range s.among(here.words, there.words, nil) {
+	points := s.among(here.words, there.words, nil)
+	if len(points) == 0 {
+		return list
+	}
+	if here.marked = len(points) > many; here.marked {
+		s.mark(0, here, true)
+		s.mark(1, there, true)
+	}
+	there.marked = here.marked
+	var last *Cause
+	for _, at := range points {
 		x := Item{Object: s.points[at].object, Right: s.points[at].right, Here: s.state(0, at, here), There: s.state(1, at, there), Person: p}
 		held, really := x.Here >= rule.Depends, x.There >= rule.Depends
 		switch {
@@ -130,32 +144,56 @@ func (s *suspects) differ(d *Drift, list []Item, p Person, here, there *side) []
 		default:
 			x.Effect = Excess
 		}
-		if x.cause = s.cause(d, &x, at, here, there); x.cause != nil {
-			x.cause.Effect = x.Effect
+		if c, told := s.cause(d, &x, at, here, there); told {
+			if c.Effect = x.Effect; last == nil || *last != c {
+				last = &c
+			}
+			x.cause = last
 		}
 		list = append(list, x)
 	}
+	if here.marked {
+		s.mark(0, here, false)
+		s.mark(1, there, false)
+	}
 	return list
+}
+
+// many is at how many suspects of a user everything that is given to the user's words is marked,
+// which is otherwise looked for. A variable, so that tests take both ways.
+var many = 100
+
+// mark notes the points that are given to a user's words on a side, or forgets them.
+func (s *suspects) mark(side int, of *side, given bool) {
+	if of.given == nil {
+		of.given = make([]bool, len(s.points))
+	}
+	for _, word := range of.words {
+		for _, at := range s.of[side][word] {
+			of.given[at] = given
+		}
+	}
 }
 
 // state is what a side says of a user at a point. Where words alone give it and nothing takes it
 // away, it is open.
 func (s *suspects) state(side int, at int32, of *side) rule.State {
-	p := s.asked[side][at]
-	if p == nil {
+	switch p := s.asked[side][at]; {
+	case p == nil, of.marked && !of.given[at], !of.marked && !s.gives(side, at, of):
 		return rule.None
-	}
-	given := false
-	for g := range s.granted(side, at, of) {
-		if g.takes || g.when != s.always {
-			return p.State(of.question)
-		}
-		given = true
-	}
-	if given {
+	case s.simple[side][at]:
 		return rule.Open
+	default:
+		return p.State(of.question)
 	}
-	return rule.None
+}
+
+// gives says whether anything at a point is for a user's words.
+func (s *suspects) gives(side int, at int32, of *side) bool {
+	for range s.granted(side, at, of) {
+		return true
+	}
+	return false
 }
 
 // granted are the grants at a point to a user's words.
@@ -165,15 +203,8 @@ func (s *suspects) granted(side int, at int32, of *side) iter.Seq[grant] {
 		list = s.there[at]
 	}
 	return func(yield func(grant) bool) {
-		i := 0
 		for _, word := range of.words {
-			for from := len(list); i < from; { // what most of the time goes to: no function is called
-				if middle := (i + from) / 2; list[middle].whom < word {
-					i = middle + 1
-				} else {
-					from = middle
-				}
-			}
+			i, _ := slices.BinarySearchFunc(list, word, func(g grant, word uint32) int { return cmp.Compare(g.whom, word) })
 			for ; i < len(list) && list[i].whom == word; i++ {
 				if !yield(list[i]) {
 					return
@@ -183,44 +214,46 @@ func (s *suspects) granted(side int, at int32, of *side) iter.Seq[grant] {
 	}
 }
 
-// cause explains an item where one group of the map that is a group there does; nil: words do not
-// tell.
-func (s *suspects) cause(d *Drift, x *Item, at int32, here, there *side) *Cause {
+// cause explains an item where one group of the map that is a group there does; told is false where
+// words do not tell.
+func (s *suspects) cause(d *Drift, x *Item, at int32, here, there *side) (c Cause, told bool) {
 	if x.Effect == Short && x.There == rule.None {
 		return s.whyShort(d, x, at, here, there)
 	}
 	if x.Effect == Excess && x.Here == rule.None {
 		return s.whyExcess(d, x, at, here, there)
 	}
-	return nil
+	return Cause{}, false
 }
 
-func (s *suspects) whyShort(d *Drift, x *Item, at int32, here, there *side) (c *Cause) {
+func (s *suspects) whyShort(d *Drift, x *Item, at int32, here, there *side) (c Cause, told bool) {
 	for g := range s.granted(0, at, here) {
 		of, tied := s.tied[g.whom]
 		switch {
 		case !tied || g.takes:
-			return nil
+			return Cause{}, false
 		case !there.question.Subject.In(of.there):
-			return &Cause{Why: NotMember, User: x.User, Group: d.book.GroupName(of.here), There: of.own}
-		case c == nil:
-			c = &Cause{Why: NotGranted, Group: d.book.GroupName(of.here), There: of.own, Line: s.lines[g.line].Name}
+			return Cause{Why: NotMember, User: x.User, Group: d.book.GroupName(of.here), There: of.own}, true
+		case !told:
+			told = true
+			c = Cause{Why: NotGranted, Group: d.book.GroupName(of.here), There: of.own, Line: s.lines[g.line].Name}
 		}
 	}
-	return c
+	return c, told
 }
 
-func (s *suspects) whyExcess(d *Drift, x *Item, at int32, here, there *side) (c *Cause) {
+func (s *suspects) whyExcess(d *Drift, x *Item, at int32, here, there *side) (c Cause, told bool) {
 	for g := range s.granted(1, at, there) {
 		of, tied := s.tied[g.whom]
 		switch in := tied && here.question.Subject.In(of.here); {
 		case !tied || g.takes, !in && !there.question.Book.HasDirectly(of.there, x.there):
-			return nil
+			return Cause{}, false
 		case !in:
-			return &Cause{Why: ExtraMember, User: x.User, Group: d.book.GroupName(of.here), There: of.own}
-		case c == nil:
-			c = &Cause{Why: ExtraGrant, Group: d.book.GroupName(of.here), There: of.own}
+			return Cause{Why: ExtraMember, User: x.User, Group: d.book.GroupName(of.here), There: of.own}, true
+		case !told:
+			told = true
+			c = Cause{Why: ExtraGrant, Group: d.book.GroupName(of.here), There: of.own}
 		}
 	}
-	return c
+	return c, told
 }
