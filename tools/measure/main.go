@@ -187,6 +187,9 @@ func (r *row) ratio() string {
 	if r.rate {
 		return fmt.Sprintf("%.2f of its rate", float64(r.other)/float64(r.own))
 	}
+	if x := float64(r.other) / float64(r.own); x < 10 { // a bound that is missed does not look as if it were met
+		return fmt.Sprintf("%.2g ×", x)
+	}
 	return fmt.Sprintf("%.0f ×", float64(r.other)/float64(r.own))
 }
 
@@ -197,7 +200,7 @@ func (r *row) asked() string {
 	case r.rate:
 		return fmt.Sprintf("%.1f", r.least)
 	case r.slower:
-		return fmt.Sprintf("at most %.0f ×", r.least)
+		return fmt.Sprintf("at most %g ×", r.least)
 	}
 	return fmt.Sprintf("%.0f ×", r.least)
 }
