@@ -15,8 +15,11 @@ import (
 // writeJSON writes what encoding/json writes with HTML left as it is, in half the time;
 // everything that a user holds, which is long and asked for most, goes faster field by field.
 func writeJSON(w io.Writer, v any) error {
+	if h, ok := v.(*held); ok {
+		return h.write(w)
+	}
 	if r, ok := v.(*answer.Reach); ok && r != nil {
-		encoded, err := encode(r, func(visit func(rule.Entitlement)) {
+		h, err := encode(r, func(visit func(rule.Entitlement)) {
 			for _, e := range r.Entitlements {
 				visit(e)
 			}
@@ -24,10 +27,7 @@ func writeJSON(w io.Writer, v any) error {
 		if err != nil {
 			return err
 		}
-		v = encoded
-	}
-	if e, ok := v.(*held); ok && e != nil {
-		return e.write(w)
+		return h.write(w)
 	}
 	e := json.NewEncoder(w)
 	e.SetEscapeHTML(false)

@@ -49,6 +49,8 @@ func TestAttributeUses(t *testing.T) {
 	for _, x := range b.AttributeUses() {
 		got = append(got, use{x.Name, x.Users, b.UserName(x.First)})
 	}
-	want := []use{{"addresses.country", 1, "d/cy"}, {"addresses.locality", 2, "d/ada"}, {"badge", 1, "d/bo"}, {"title", 2, "d/ada"}}
+	want := []use{
+		{"addresses.country", 1, "d/cy"}, {"addresses.locality", 2, "d/ada"}, {"badge", 1, "d/bo"}, {"title", 2, "d/ada"},
+	}
 	assert.Equal(t, want, got)
 }

@@ -2,7 +2,6 @@ package directory
 
 import (
 	"encoding/binary"
-	"iter"
 	"slices"
 	"strings"
 	"sync"
@@ -74,21 +73,14 @@ func (b *Book) Without(attribute string) []UserID {
 		if len(lacking) <= b.UserCount()/2 {
 			return lacking
 		}
-		return slices.Collect(apart(b.AllUsers, lacking))
-	}).([]UserID)
-}
-
-// apart yields the users of an order who are not among some, which are in that order too.
-func apart(all iter.Seq[UserID], some []UserID) iter.Seq[UserID] {
-	return func(yield func(UserID) bool) {
-		for u := range all {
-			if len(some) > 0 && some[0] == u {
-				some = some[1:]
-			} else if !yield(u) {
-				return
+		return slices.DeleteFunc(b.Everyone(), func(u UserID) bool { // both are in the same order
+			next := len(lacking) > 0 && lacking[0] == u
+			if next {
+				lacking = lacking[1:]
 			}
-		}
-	}
+			return next
+		})
+	}).([]UserID)
 }
 
 // Lacking are the users who have no value of an attribute, by its folded name, in the order of
@@ -96,7 +88,7 @@ func apart(all iter.Seq[UserID], some []UserID) iter.Seq[UserID] {
 func (b *Book) Lacking(attribute string) []UserID {
 	type key string
 	return b.once(key(attribute), func() any {
-		return slices.Concat(inPieces(slices.Collect(b.AllUsers), func(users []UserID) (lacking []UserID) {
+		return slices.Concat(inPieces(b.Everyone(), func(users []UserID) (lacking []UserID) {
 			for _, u := range users {
 				if b.Lacks(u, attribute) {
 					lacking = append(lacking, u)

@@ -88,7 +88,10 @@ func complete(r *Reading) *Reading {
 			}
 		}
 	}
-	gate.Rewritten(r.Document, func(w *gate.Who) { named(w.Users, w.Groups) }, func(p *directory.People) { named(p.Users, p.Groups) })
+	gate.Rewritten(r.Document,
+		func(w *gate.Who) { named(w.Users, w.Groups) },
+		func(p *directory.People) { named(p.Users, p.Groups) },
+	)
 	return &whole
 }
 

@@ -154,7 +154,9 @@ func (c *Compiled) hasAll(g directory.GroupID) bool {
 
 // named is what the lines of a system say of each that they name, by line; group names a group as the
 // reading does.
-func (d *Drift) named(l *ledger, side int, s *atlas.System, words numbered, book *directory.Book, group func(directory.GroupID) string) [][]grant {
+func (d *Drift) named(
+	l *ledger, side int, s *atlas.System, words numbered, book *directory.Book, group func(directory.GroupID) string,
+) [][]grant {
 	lines := s.Site.Index.All()
 	whom := make([][]grant, len(lines))
 	names := &l.names[side]
@@ -188,7 +190,9 @@ func (d *Drift) grants(s *atlas.System, whom [][]grant) (all map[point][]grant, 
 }
 
 // namedBy is what a rule says of each that it names.
-func (d *Drift) namedBy(r *rule.Rule, words numbered, book *directory.Book, group func(directory.GroupID) string, names *namings) (list []grant) {
+func (d *Drift) namedBy(
+	r *rule.Rule, words numbered, book *directory.Book, group func(directory.GroupID) string, names *namings,
+) (list []grant) {
 	if r.Nobody() {
 		return nil
 	}

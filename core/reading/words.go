@@ -125,11 +125,10 @@ func (s *suspects) differ(d *Drift, list []Item, p Person, here, there *side) []
 	if len(points) == 0 {
 		return list
 	}
-	if here.marked = len(points) > many; here.marked {
+	if len(points) > many {
 		s.mark(0, here, true)
 		s.mark(1, there, true)
 	}
-	there.marked = here.marked
 	var last *Cause
 	for _, at := range points {
 		x := Item{Object: s.points[at].object, Right: s.points[at].right, Here: s.state(0, at, here), There: s.state(1, at, there), Person: p}
@@ -165,7 +164,7 @@ var many = 100
 
 // mark notes the points that are given to a user's words on a side, or forgets them.
 func (s *suspects) mark(side int, of *side, given bool) {
-	if of.given == nil {
+	if of.marked = given; of.given == nil {
 		of.given = make([]bool, len(s.points))
 	}
 	for _, word := range of.words {
@@ -179,7 +178,7 @@ func (s *suspects) mark(side int, of *side, given bool) {
 // away, it is open.
 func (s *suspects) state(side int, at int32, of *side) rule.State {
 	switch p := s.asked[side][at]; {
-	case p == nil, of.marked && !of.given[at], !of.marked && !s.gives(side, at, of):
+	case p == nil, !s.gives(side, at, of):
 		return rule.None
 	case s.simple[side][at]:
 		return rule.Open
@@ -190,6 +189,9 @@ func (s *suspects) state(side int, at int32, of *side) rule.State {
 
 // gives says whether anything at a point is for a user's words.
 func (s *suspects) gives(side int, at int32, of *side) bool {
+	if of.marked {
+		return of.given[at]
+	}
 	for range s.granted(side, at, of) {
 		return true
 	}

@@ -31,7 +31,9 @@ func (a Answers) Held(user, system string, s situation.Situation) (who *answer.R
 // Each hands entitlements to visit, as soon as each is known.
 type Each func(visit func(rule.Entitlement))
 
-func (a Answers) reach(u directory.UserID, s situation.Situation, facts *situation.Facts, within *atlas.System) *answer.Reach {
+func (a Answers) reach(
+	u directory.UserID, s situation.Situation, facts *situation.Facts, within *atlas.System,
+) *answer.Reach {
 	r := a.holder(u, s)
 	if held := a.Atlas.Reach(u, facts, within); held != nil {
 		r.Entitlements = held

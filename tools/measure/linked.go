@@ -50,7 +50,10 @@ func (b *bench) linked() error {
 		row{work: "of it reading the database", own: got.Read},
 		row{work: "of it compiling what was read", own: got.Compiled},
 		row{work: fmt.Sprintf("of it the difference to the map (%d entitlements, %d causes)", got.Items, got.Causes), own: got.Drift, baseline: "2 s", other: 2 * time.Second, least: 1},
-		row{work: "what one login really holds", own: got.Really, baseline: "the same by the map, as a trial says it", other: got.Mapped, least: 1.1, slower: true})
+		row{
+			work: "what one login really holds", own: got.Really,
+			baseline: "the same by the map, as a trial says it", other: got.Mapped, least: 1.1, slower: true,
+		})
 	return nil
 }
 

@@ -184,13 +184,14 @@ func (r *row) ratio() string {
 	if r.other == 0 {
 		return ""
 	}
-	if r.rate {
-		return fmt.Sprintf("%.2f of its rate", float64(r.other)/float64(r.own))
-	}
-	if x := float64(r.other) / float64(r.own); x < 10 { // a bound that is missed does not look as if it were met
+	switch x := float64(r.other) / float64(r.own); {
+	case r.rate:
+		return fmt.Sprintf("%.2f of its rate", x)
+	case x < 10: // a bound that is missed does not look as if it were met
 		return fmt.Sprintf("%.2g ×", x)
+	default:
+		return fmt.Sprintf("%.0f ×", x)
 	}
-	return fmt.Sprintf("%.0f ×", float64(r.other)/float64(r.own))
 }
 
 func (r *row) asked() string {
