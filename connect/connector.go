@@ -32,6 +32,7 @@ type Connector struct {
 	From    From
 	Follows []string // the ways of directory.Follow that it knows
 	Selects bool     // bases and filters are applied where the records come from
+	Typed   bool     // records come as users and groups already: the source has no tables of them
 	Strict  bool     // what a file rejects keeps a map folder from loading
 }
 

@@ -2,16 +2,29 @@ package connect
 
 import (
 	"slices"
+	"strings"
 
 	"gatemap/core/directory"
 	"gatemap/core/name"
 )
 
-// regroupings are the rewrites of a group: that of whom it lists besides those who are moved; that of
-// these, which some servers see to themselves; and that of those who are moved and new in it. stood is
-// where those who are moved stood, by where they will stand.
-func regroupings(c Regrouped, write []directory.Write, stood map[string]string) (all []*Rewrite) {
-	if len(stood) == 0 || c.After.Members == nil {
+// arriving are users who are moved or new, by which groups refer to them.
+type arriving struct {
+	stood map[string]string // where those who are moved stood, by where they will stand
+	fresh map[string]bool   // the names of new users, folded, whom the source is yet to identify
+}
+
+func noneArriving() arriving { return arriving{map[string]string{}, map[string]bool{}} }
+
+// isFresh says that a reference is to a user who is not there yet.
+func (r arriving) isFresh(ref string) bool {
+	return !strings.Contains(ref, "=") && r.fresh[name.Fold(ref[strings.LastIndex(ref, "/")+1:])]
+}
+
+// regroupings are the rewrites of a group: that of whom it lists besides those who are moved or new;
+// that of these, which some servers see to themselves; and that of those who are moved and new in it.
+func regroupings(c Regrouped, write []directory.Write, to arriving) (all []*Rewrite) {
+	if len(to.stood)+len(to.fresh) == 0 || c.After.Members == nil {
 		return writtenOf(c, write)
 	}
 	listing := func(list []name.Ref) *directory.Group {
@@ -25,8 +38,8 @@ func regroupings(c Regrouped, write []directory.Write, stood map[string]string) 
 	}
 	var first, then []name.Ref
 	for _, ref := range c.After.Members.Any {
-		was, moves := stood[key(ref.Name)]
-		if moves && !gone[key(was)] {
+		was, moves := to.stood[key(ref.Name)]
+		if moves && !gone[key(was)] || to.isFresh(ref.Name) {
 			continue // it is new in the group
 		}
 		then = append(then, ref)

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"gatemap/core/directory"
+	"gatemap/core/name"
 )
 
 // Rewrite is a record that is to be written: that of a user, who is new where there is none before, or
@@ -79,20 +80,23 @@ func (r *Rewrite) takes() bool {
 // written there.
 func Rewrites(s *directory.Source, before, after Records) (all []*Rewrite, stays []string) {
 	_, d := Settle(before, after)
+	to := noneArriving()
 	come := len(d.Joined)
 	if slices.Contains(s.Write, directory.WriteUsers) {
 		come = 0
 		for _, u := range d.Joined {
 			all = append(all, &Rewrite{User: &Changed[directory.User]{After: u}})
+			if u.DN == "" {
+				to.fresh[name.Fold(u.Name)] = true
+			}
 		}
 	}
-	stood := map[string]string{} // those that are moved, by where they will stand
 	for i := range d.Changed {
 		c := &d.Changed[i]
 		written, other := parted(c.Fields, s.Write, userWrite)
 		all = append(all, rewritten(c, written)...)
 		if hasField(written, "dn") {
-			stood[key(c.After.DN)] = c.Before.DN
+			to.stood[key(c.After.DN)] = c.Before.DN
 		}
 		if len(other) > 0 {
 			stays = append(stays, fmt.Sprintf("user %s: %s", c.Before.Name, FieldWords(other)))
@@ -101,7 +105,7 @@ func Rewrites(s *directory.Source, before, after Records) (all []*Rewrite, stays
 	for i := range d.ChangedGroups {
 		c := d.ChangedGroups[i]
 		_, other := parted(c.Fields, s.Write, groupWrite)
-		all = append(all, regroupings(c, s.Write, stood)...)
+		all = append(all, regroupings(c, s.Write, to)...)
 		if len(other) > 0 {
 			stays = append(stays, fmt.Sprintf("group %s: %s", c.Before.Name, FieldWords(other)))
 		}
@@ -232,6 +236,20 @@ func (r *Rewrite) Differs(now Records, after bool) string {
 		other.Added, other.Removed = nil, nil
 	}
 	return other.Words()
+}
+
+// Is says that a record is as it is to be already, which only one that follows others may be. The
+// error is an *ElsewhereError where it is not as it was before; of one that follows others that is known
+// only once these are written. The record is the only one of now.
+func (r *Rewrite) Is(now Records, written bool) (bool, error) {
+	theirs := r.Differs(now, false)
+	switch {
+	case theirs == "" || !written && r.Follows():
+		return false, nil
+	case r.Follows() && r.Differs(now, true) == "":
+		return true, nil
+	}
+	return false, &ElsewhereError{Rewrite: r, Theirs: theirs}
 }
 
 // ofFields are those of some fields that are among others.

@@ -100,7 +100,11 @@ func NewTables(source *directory.Source, errs *place.Errors) *Tables {
 	if d := source.Devices; d != nil {
 		t.devices = &deviceTable{d, c.picked(&d.Pick, d.Place, "devices"), c.filter(d.Managed, "managed"), c.filter(d.Compliant, "compliant")}
 	}
-	if source.Feeds != nil {
+	typed := d != nil && d.Connector().Typed
+	if typed && (source.Users != nil || source.Groups != nil || source.Devices != nil) {
+		errs.Addf(source.Place, "users, groups and devices are not for %s: its records are users and groups as they come", d.Connector().Name)
+	}
+	if source.Feeds != nil && !typed {
 		if t.users == nil || source.Groups != nil || source.Devices != nil {
 			errs.Addf(source.Place, "a source that feeds has the key users, and neither groups nor devices")
 		}

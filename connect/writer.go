@@ -18,6 +18,8 @@ type Writer interface {
 	// Writing connects to where the records come from: to one server, or where at is "" to the first
 	// that answers. The error is ErrNoServer where the source does not name that one any more.
 	Writing(ctx context.Context, j *Job, at string) (Writing, error)
+	// Shape is a user as the source brings in one with these attributes.
+	Shape(u *directory.User) (*directory.User, error)
 }
 
 // ErrNoServer says that a source does not name a server.
@@ -31,6 +33,8 @@ type Writing interface {
 	// *ElsewhereError where it is not what the map has any more. Of a record that follows others that
 	// is known only once these are written.
 	Look(r *Rewrite, written bool) (*Modification, error)
+	// Text is a modification as the server takes it.
+	Text(m *Modification) string
 	// Make modifies an entry, unless it was modified since it was looked at, and sees that the
 	// record is then what it is to be. made says how far it came where there is an error.
 	Make(r *Rewrite, m *Modification) (made Made, err error)
@@ -69,12 +73,14 @@ func writes(s *directory.Source, errs *place.Errors) {
 		return
 	}
 	switch _, can := d.(Writer); {
+	case d.Connector().From == Pushed:
+		errs.Addf(s.Place, "write is not for records that are pushed: write them where they come from")
 	case !can:
 		errs.Addf(s.Place, "write is not for %s: nothing can be written there", d.Connector().Name)
 	case s.Feeds != nil:
 		errs.Addf(s.Place, "write is not for a source that feeds: its records are no accounts")
 	case !slices.Contains(s.Write, directory.WriteUsers):
-	case s.Users == nil:
+	case s.Users == nil && !d.Connector().Typed:
 		errs.Addf(s.Place, "write: users needs the key users: which entries are users")
 	case !slices.Contains(s.Write, directory.WriteMembers):
 		errs.Addf(s.Place, "write: users needs write: members, as groups list the accounts that are moved")
@@ -90,7 +96,12 @@ func newAccounts(s *directory.Source, errs *place.Errors) {
 	if !slices.Contains(s.Write, directory.WriteUsers) {
 		errs.Addf(a.Place, "accounts says what new accounts are to be, and needs write: users")
 	}
-	if _, ok := name.DN(a.Where.Value); !ok {
+	d := Of(s)
+	if d != nil && d.Connector().Typed {
+		if a.Where.Value != "" || a.Entry != nil || !a.Numbers.Empty() {
+			errs.Addf(a.Place, "place, numbers and entry are for directory servers; %s has accounts without", d.Connector().Name)
+		}
+	} else if _, ok := name.DN(a.Where.Value); !ok {
 		errs.Addf(a.Where.Place, "place: %q is not a distinguished name (RFC 4514)", a.Where.Value)
 	}
 	if err := name.CheckPattern(a.Name.Value); err != nil {
@@ -110,11 +121,11 @@ func newAccounts(s *directory.Source, errs *place.Errors) {
 	}
 }
 
-// Written is how the attribute that is written is called where records of a source come from; ok is
-// false where none is, or it holds a secret.
+// Written is how the attribute that is written is called where records of a source come from, by the
+// table of its users, if there is one; ok is false where none is, or it holds a secret.
 func Written(table *directory.UserTable, ours string) (theirs string, ok bool) {
 	theirs = ours
-	if table.Attributes != nil {
+	if table != nil && table.Attributes != nil {
 		theirs = ""
 		for own, its := range table.Attributes {
 			if strings.EqualFold(own, ours) {

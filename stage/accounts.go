@@ -61,10 +61,15 @@ func (d *Draft) recordUser(c *Change, x *directory.Document, own string) error {
 	if !slices.Contains(x.Source.Write, directory.WriteUsers) {
 		return fmt.Errorf("the users of directory %s come from its source, which does not say write: users; make the account there", x.Name)
 	}
-	if err := c.isPlace(); err != nil {
-		return err
+	u := &directory.User{Name: own}
+	if table := x.Source.Users; table != nil {
+		if err := c.isPlace(); err != nil {
+			return err
+		}
+		u.DN = rdnOf(table) + "=" + name.EscapeDN(own) + "," + c.To
+	} else if c.To != "" {
+		return fmt.Errorf("%s takes a place (to) only where accounts stand in a tree; directory %s has none", c.Do, x.Name)
 	}
-	u := &directory.User{Name: own, DN: rdnOf(x.Source.Users) + "=" + name.EscapeDN(own) + "," + c.To}
 	var values map[string]any
 	if raw, err := plain(c.Value); err != nil {
 		return err
@@ -79,6 +84,10 @@ func (d *Draft) recordUser(c *Change, x *directory.Document, own string) error {
 		if u, err = u.Altered(attribute, values[attribute]); err != nil {
 			return fmt.Errorf("%s: %w", attribute, err)
 		}
+	}
+	u, err := d.shaped(x.Name, u)
+	if err != nil {
+		return err
 	}
 	r := d.Records[x.Name]
 	r.Users = append(slices.Clone(r.Users), u)
@@ -137,6 +146,9 @@ func (d *Draft) moveUser(c *Change) error {
 		return err
 	}
 	own, above := name.CutDN(u.DN)
+	if above == "" {
+		return fmt.Errorf("%s stands in no tree, so that it cannot be moved", c.User)
+	}
 	if err := same(&c.Was, above, "what "+c.User+" stands below"); err != nil {
 		return err
 	}

@@ -71,6 +71,9 @@ func (d *Draft) setRecord(c *Change, dir string, record *directory.User, value a
 		return err
 	}
 	now, err := record.Altered(c.Attribute, value)
+	if err == nil {
+		now, err = d.shaped(dir, now)
+	}
 	if err != nil {
 		return err
 	}
@@ -79,6 +82,16 @@ func (d *Draft) setRecord(c *Change, dir string, record *directory.User, value a
 	}
 	d.putUser(dir, record, now)
 	return nil
+}
+
+// shaped is a user of a source as that brings in one with these attributes.
+func (d *Draft) shaped(dir string, u *directory.User) (*directory.User, error) {
+	for _, x := range d.base.Map.Directories {
+		if from, writes := connect.Of(x.Source).(connect.Writer); writes && name.Equal(x.Name, dir) {
+			return from.Shape(u)
+		}
+	}
+	return u, nil
 }
 
 // attributeText writes the values of an attribute as an entry of a file would be.
@@ -100,6 +113,9 @@ func attributeText(u *directory.User, attribute string) string {
 			}
 		}
 		if value == nil {
+			value = partOf(plain, attribute)
+		}
+		if value == nil {
 			return ""
 		}
 	}
@@ -112,6 +128,23 @@ func attributeText(u *directory.User, attribute string) string {
 		return string(raw)
 	}
 	return v.String()
+}
+
+// partOf is a part of an attribute, such as name.familyName; nil where there is none.
+func partOf(plain map[string]any, attribute string) any {
+	whole, part, _ := strings.Cut(attribute, ".")
+	for k, v := range plain {
+		inner, has := v.(map[string]any)
+		if !has || !strings.EqualFold(k, whole) {
+			continue
+		}
+		for k, v := range inner {
+			if strings.EqualFold(k, part) {
+				return v
+			}
+		}
+	}
+	return nil
 }
 
 // setKey gives a key of a record in a file another value.

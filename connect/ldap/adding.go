@@ -2,14 +2,12 @@ package ldap
 
 import (
 	"cmp"
-	"crypto/rand"
 	"errors"
 	"fmt"
 	"maps"
 	"slices"
 	"strconv"
 	"strings"
-	"unicode"
 
 	"github.com/go-ldap/ldap/v3"
 	utf16 "golang.org/x/text/encoding/unicode"
@@ -49,7 +47,7 @@ func (w *writing) lookNew(r *connect.Rewrite) (*connect.Modification, error) {
 	}
 	of := w.job.Source.Accounts
 	gets := (of == nil || of.Password != "none") && (w.controller || w.sets)
-	return &connect.Modification{DN: u.DN, Entry: e.entry(), GetsPassword: gets}, nil
+	return &connect.Modification{At: u.DN, Entry: e.entry(), GetsPassword: gets}, nil
 }
 
 func equals(attribute, value string) string {
@@ -199,13 +197,13 @@ func (a *adding) entry() []connect.ValueChange {
 
 // add makes an entry, with a first password where the source has new accounts get one.
 func (w *writing) add(m *connect.Modification) (connect.Made, error) {
-	request := ldap.NewAddRequest(m.DN, nil)
+	request := ldap.NewAddRequest(m.At, nil)
 	for _, v := range m.Entry {
 		request.Attribute(v.Attribute, v.Add)
 	}
 	password := ""
 	if m.GetsPassword {
-		password = firstPassword()
+		password = connect.FirstPassword()
 	}
 	if password != "" && w.controller {
 		quoted, err := utf16.UTF16(utf16.LittleEndian, utf16.IgnoreBOM).NewEncoder().String(`"` + password + `"`)
@@ -219,30 +217,10 @@ func (w *writing) add(m *connect.Modification) (connect.Made, error) {
 		return madeBy(err), err
 	}
 	if password != "" && !w.controller {
-		if _, err := w.ldap.PasswordModify(ldap.NewPasswordModifyRequest(m.DN, "", password)); err != nil {
+		if _, err := w.ldap.PasswordModify(ldap.NewPasswordModifyRequest(m.At, "", password)); err != nil {
 			return connect.IsMade, fmt.Errorf("the first password cannot be set: %w", plain(err))
 		}
 	}
 	m.Password = password
 	return connect.IsMade, nil
-}
-
-// firstPassword is a random password of 20 letters and digits, of each kind some, that none is easily
-// taken for another.
-func firstPassword() string {
-	for {
-		text := []rune(rand.Text()[:20]) // A to Z and 2 to 7
-		for i, r := range text {
-			if r%2 == 0 {
-				text[i] = unicode.ToLower(r)
-			}
-		}
-		every := true
-		for _, kind := range []func(rune) bool{unicode.IsLower, unicode.IsUpper, unicode.IsDigit} {
-			every = every && slices.ContainsFunc(text, kind)
-		}
-		if password := string(text); every && !strings.ContainsAny(password, "lIO") {
-			return password
-		}
-	}
 }

@@ -13,7 +13,7 @@ func (w *writing) lookMove(r *connect.Rewrite, raw *ldap.Entry) (*connect.Modifi
 		return nil, err
 	}
 	_, below := name.CutDN(r.Becomes())
-	return &connect.Modification{DN: raw.DN, Below: below, Version: version(raw)}, nil
+	return &connect.Modification{At: raw.DN, Below: below, Version: version(raw)}, nil
 }
 
 // move puts an entry below another (RFC 4511 section 4.9). With a version it does only while that

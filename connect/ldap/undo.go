@@ -40,7 +40,7 @@ func (w *writing) unmodify(m *connect.Modification, made connect.Made) error {
 	for _, c := range m.Changes {
 		attributes = append(attributes, c.Attribute)
 	}
-	raw, err := w.read(m.DN, "(objectClass=*)", attributes)
+	raw, err := w.read(m.At, "(objectClass=*)", attributes)
 	if err != nil || raw == nil || m.Version != "" && version(raw) == m.Version {
 		return err // it is gone, or was not modified
 	}
@@ -54,8 +54,8 @@ func (w *writing) unmodify(m *connect.Modification, made connect.Made) error {
 	if back == nil {
 		return nil
 	}
-	if err := w.modify(m.DN, back, version(raw)); err != nil {
-		return fmt.Errorf("the entry %q cannot be put back: %w", m.DN, err)
+	if err := w.modify(m.At, back, version(raw)); err != nil {
+		return fmt.Errorf("the entry %q cannot be put back: %w", m.At, err)
 	}
 	return nil
 }
@@ -96,7 +96,7 @@ func (w *writing) unadd(m *connect.Modification, made connect.Made) error {
 	for _, v := range m.Entry {
 		attributes = append(attributes, v.Attribute)
 	}
-	raw, err := w.read(m.DN, "(objectClass=*)", attributes)
+	raw, err := w.read(m.At, "(objectClass=*)", attributes)
 	if err != nil || raw == nil {
 		return err
 	}
@@ -119,21 +119,21 @@ func (w *writing) unadd(m *connect.Modification, made connect.Made) error {
 	if !ours {
 		return nil
 	}
-	if err := w.ldap.Del(ldap.NewDelRequest(m.DN, nil)); err != nil {
-		return fmt.Errorf("the entry %q cannot be taken back: %w", m.DN, plain(err))
+	if err := w.ldap.Del(ldap.NewDelRequest(m.At, nil)); err != nil {
+		return fmt.Errorf("the entry %q cannot be taken back: %w", m.At, plain(err))
 	}
 	return nil
 }
 
 // unmove puts an entry back that was moved, unless somebody has changed it since.
 func (w *writing) unmove(m *connect.Modification) error {
-	own, above := name.CutDN(m.DN)
+	own, above := name.CutDN(m.At)
 	moved := own + "," + m.Below
 	raw, err := w.read(moved, "(objectClass=*)", append([]string{"modifiersName"}, versions...))
 	if err != nil || raw == nil {
 		return err
 	}
-	if old, err := w.read(m.DN, "(objectClass=*)", []string{"1.1"}); err != nil || old != nil {
+	if old, err := w.read(m.At, "(objectClass=*)", []string{"1.1"}); err != nil || old != nil {
 		return err // it was not moved: the other is another one
 	}
 	if by := raw.GetEqualFoldAttributeValue("modifiersName"); by != "" && dnKey(by) != dnKey(w.client.ldap.Bind.Value) {

@@ -9,12 +9,16 @@ import (
 	"github.com/go-ldap/ldap/v3"
 
 	"gatemap/connect"
+	"gatemap/core/directory"
 	"gatemap/core/place"
 )
 
 // assertion is the control by which a modification is made only while something holds of the entry
 // (RFC 4528).
 const assertion = "1.3.6.1.1.12"
+
+// Shape is the user: attributes are taken in as they are written.
+func (d *Document) Shape(u *directory.User) (*directory.User, error) { return u, nil }
 
 // versions are the attributes of which a server gives another value to every modification of an
 // entry, the first that it has.
@@ -72,12 +76,8 @@ func (w *writing) Look(r *connect.Rewrite, written bool) (*connect.Modification,
 	if err != nil {
 		return nil, err
 	}
-	now := w.taken(r, e)
-	if theirs := r.Differs(now, false); theirs != "" && (written || !r.Follows()) {
-		if r.Follows() && r.Differs(now, true) == "" {
-			return &connect.Modification{DN: raw.DN}, nil
-		}
-		return nil, &connect.ElsewhereError{Rewrite: r, Theirs: theirs}
+	if is, err := r.Is(w.taken(r, e), written); is || err != nil {
+		return &connect.Modification{At: raw.DN}, err
 	}
 	if r.Moves() {
 		return w.lookMove(r, raw)
@@ -91,7 +91,7 @@ func (w *writing) Look(r *connect.Rewrite, written bool) (*connect.Modification,
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", r.Named(), err)
 	}
-	return &connect.Modification{DN: raw.DN, Changes: m.changes, Version: version(raw)}, nil
+	return &connect.Modification{At: raw.DN, Changes: m.changes, Version: version(raw)}, nil
 }
 
 // entryOf reads the entry of a record where it stands, with the filter of the table that means it.
@@ -154,10 +154,10 @@ func (w *writing) Make(r *connect.Rewrite, m *connect.Modification) (made connec
 	case m.Entry != nil:
 		made, err = w.add(m)
 	case m.Below != "":
-		err = w.move(m.DN, m.Below, m.Version)
+		err = w.move(m.At, m.Below, m.Version)
 		made = madeBy(err)
 	default:
-		err = w.modify(m.DN, m.Changes, m.Version)
+		err = w.modify(m.At, m.Changes, m.Version)
 		made = madeBy(err)
 	}
 	if err != nil {
@@ -195,7 +195,7 @@ func (w *writing) refused(r *connect.Rewrite, m *connect.Modification, made conn
 	case slices.Contains(movedCodes, result.ResultCode):
 		return &connect.ElsewhereError{Rewrite: r, Theirs: "it was modified while this was committed"}
 	case result.ResultCode == ldap.LDAPResultInsufficientAccessRights:
-		return fmt.Errorf("%s: the account that binds may not modify %q", r.Named(), m.DN)
+		return fmt.Errorf("%s: the account that binds may not modify %q", r.Named(), m.At)
 	}
 	return fmt.Errorf("%s: the server refuses it: %w", r.Named(), plain(err))
 }

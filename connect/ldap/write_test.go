@@ -170,8 +170,8 @@ func (s *server) signsIn(t require.TestingT, m *connect.Modification) {
 	conn, err := goldap.DialURL(s.LDAP)
 	require.NoError(t, err)
 	defer conn.Close()
-	require.Error(t, conn.Bind(m.DN, m.Password+"x"))
-	require.NoError(t, conn.Bind(m.DN, m.Password))
+	require.Error(t, conn.Bind(m.At, m.Password+"x"))
+	require.NoError(t, conn.Bind(m.At, m.Password))
 }
 
 // What is written is there afterwards and nothing else is; what is taken back leaves everything as it

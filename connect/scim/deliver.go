@@ -15,8 +15,8 @@ import (
 	"gatemap/core/reading"
 )
 
-// listed is what a reading is of, with the ids that requests need.
-type listed struct{ users, groups []*found }
+// there is what a reading is of, with the ids that requests need.
+type there struct{ users, groups []*found }
 
 // ByAccount is false: there are groups.
 func (l *Link) ByAccount() bool { return false }
@@ -36,12 +36,12 @@ type planning struct {
 // Plan says who gets an account, who comes into groups and goes, and whose account is switched off.
 // What a group opens is the business of the system itself, and only compared.
 func (l *Link) Plan(r *reading.Reading, w *delivery.Wanted, _ connect.Mark) (*delivery.Plan, error) {
-	there := r.Native.(*listed)
+	is := r.Native.(*there)
 	p := &planning{w: w, users: map[string]*found{}, groups: map[string]*found{}, names: map[string]string{}, wanted: map[string]bool{}}
-	for _, u := range there.users {
+	for _, u := range is.users {
 		p.users[name.Fold(u.UserName)], p.names[u.ID] = u, u.UserName
 	}
-	for _, g := range there.groups {
+	for _, g := range is.groups {
 		p.groups[name.Fold(g.DisplayName)], p.names[g.ID] = g, g.DisplayName
 	}
 	p.accounts()
@@ -49,12 +49,12 @@ func (l *Link) Plan(r *reading.Reading, w *delivery.Wanted, _ connect.Mark) (*de
 		p.wanted[name.Fold(w.Groups[i].Name)] = true
 		p.group(&w.Groups[i])
 	}
-	for _, g := range there.groups { // called as only ours are, and no group of the map
+	for _, g := range is.groups { // called as only ours are, and no group of the map
 		if w.Ours(g.DisplayName) && !p.wanted[name.Fold(g.DisplayName)] {
 			p.group(&delivery.Group{Name: g.DisplayName})
 		}
 	}
-	p.strangers(there.groups)
+	p.strangers(is.groups)
 	p.granted()
 	p.plan.Statements = slices.Concat(p.taking, p.giving)
 	return &p.plan, nil

@@ -26,49 +26,6 @@ import (
 	"gatemap/mapfile"
 )
 
-// write takes what is sent to the stand-in.
-func (s *standIn) write(w http.ResponseWriter, r *http.Request) {
-	kind, id, _ := strings.Cut(strings.TrimPrefix(r.URL.Path, "/v2/"), "/")
-	list := &s.users
-	if kind == "Groups" {
-		list = &s.groups
-	}
-	var body map[string]any
-	_ = json.NewDecoder(r.Body).Decode(&body)
-	i := slices.IndexFunc(*list, func(x map[string]any) bool { return x["id"] == id })
-	switch {
-	case r.Method == http.MethodPost:
-		body["id"] = fmt.Sprintf("new%d", s.requests)
-		*list = append(*list, body)
-		w.WriteHeader(http.StatusCreated)
-		_ = json.NewEncoder(w).Encode(body)
-	case i < 0:
-		w.WriteHeader(http.StatusNotFound)
-	case r.Method == http.MethodPatch && s.wholeOnly:
-		w.WriteHeader(http.StatusNotImplemented)
-	case r.Method == http.MethodPut:
-		(*list)[i] = body
-		_ = json.NewEncoder(w).Encode(body)
-	default:
-		op := body["Operations"].([]any)[0].(map[string]any)
-		at := (*list)[i]
-		raw, _ := json.Marshal(at["members"]) // as it came, or as the test has it
-		var members []any
-		_ = json.Unmarshal(raw, &members)
-		switch op["op"] {
-		case "replace":
-			at["active"] = op["value"]
-		case "add":
-			at["members"] = append(members, op["value"].([]any)...)
-		case "remove":
-			at["members"] = slices.DeleteFunc(members, func(m any) bool {
-				return op["path"] == fmt.Sprintf("members[value eq %q]", m.(map[string]any)["value"])
-			})
-		}
-		w.WriteHeader(http.StatusNoContent)
-	}
-}
-
 // delivering is a map with one system that is delivered to.
 type delivering struct {
 	t      require.TestingT

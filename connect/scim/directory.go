@@ -13,7 +13,6 @@ import (
 	"gatemap/connect"
 	"gatemap/core/directory"
 	"gatemap/core/name"
-	"gatemap/core/place"
 )
 
 // Directory is everything that was pushed to one directory. It is not changed
@@ -231,52 +230,3 @@ func (d *Directory) To(after *Directory) connect.Patch {
 }
 
 func (r *Resource) named() connect.Named { return connect.Named{Kind: r.Kind, Name: r.Name()} }
-
-// dn is the distinguished name by which members are referred to: the identifier
-// stays when a name changes.
-func dn(id string) string { return "entryUUID=" + id }
-
-func (r *Resource) asUser() *directory.User {
-	if r.user != nil {
-		return r.user
-	}
-	u := &directory.User{Place: place.Place{File: "scim"}, ID: r.ID, Name: r.Name(), DN: dn(r.ID)}
-	for _, key := range slices.Sorted(maps.Keys(r.Body)) {
-		switch key {
-		case "userName":
-		case "active":
-			on := r.Body[key] == true
-			u.Active = &on
-		case EnterpriseSchema:
-			inner, _ := r.Body[key].(map[string]any)
-			for _, k := range slices.Sorted(maps.Keys(inner)) {
-				set(&u.Attributes, k, inner[k])
-			}
-		default:
-			set(&u.Attributes, key, r.Body[key])
-		}
-	}
-	r.user = u
-	return u
-}
-
-// set gives a user an attribute, as rules ask for it.
-func set(a *directory.Attributes, key string, value any) {
-	if a.Set(key, value) != nil {
-		return // an extension's attribute of a form that rules cannot ask for
-	}
-}
-
-func (r *Resource) asGroup() *directory.Group {
-	if r.group != nil {
-		return r.group
-	}
-	g := &directory.Group{Place: place.Place{File: "scim"}, ID: r.ID, Name: r.Name(), DN: dn(r.ID), Members: &directory.Members{}}
-	g.Description, _ = r.Body["description"].(string)
-	list, _ := r.Body["members"].([]any)
-	for _, m := range list {
-		g.Members.Any = append(g.Members.Any, name.Ref{Name: dn(memberID(m)), Place: g.Place})
-	}
-	r.group = g
-	return g
-}

@@ -61,24 +61,26 @@ func (l *Link) Targets() []string {
 	return append([]string{"scim " + l.Address.Value}, connect.Told(l.TLS, l.Secret)...)
 }
 
+func (l *Link) reached() reached { return reached{l.Place, l.Address, l.Secret, l.TLS, l.Page} }
+
 // Observe reads all users and groups. Where something came or went while they were read, they are
 // read anew; where that goes on, it is an error.
 func (l *Link) Observe(ctx context.Context, o *connect.Observing, progress func(int)) (*reading.Reading, error) {
 	ctx, cancel := context.WithTimeout(ctx, l.Timeout.Or(connect.ReadingTimeout))
 	defer cancel()
-	p, err := l.provider(o.Host)
+	p, err := l.reached().provider(o.Host)
 	if err != nil {
 		return nil, err
 	}
 	p.progress = progress
 	users, groups, err := p.everything(ctx)
 	if err != nil {
-		return nil, l.failed(ctx, err)
+		return nil, failed(ctx, l.Address.Value, l.Timeout.Or(connect.ReadingTimeout), err)
 	}
-	r := &reading.Reading{At: time.Now(), Server: l.Address.Value, Native: &listed{users, groups}}
+	r := &reading.Reading{At: time.Now(), Server: l.Address.Value, Native: &there{users, groups}}
 	held, err := l.taken(r, users, groups)
 	if err != nil {
-		return nil, l.failed(ctx, err)
+		return nil, failed(ctx, l.Address.Value, l.Timeout.Or(connect.ReadingTimeout), err)
 	}
 	of, _ := types.Named(o.System.Type.Name) // one of Types
 	var left []gate.Holding
@@ -89,11 +91,12 @@ func (l *Link) Observe(ctx context.Context, o *connect.Observing, progress func(
 	return r, nil
 }
 
-func (l *Link) failed(ctx context.Context, err error) error {
+// failed says at which server reading failed, and that it was too late.
+func failed(ctx context.Context, at string, timeout time.Duration, err error) error {
 	if errors.Is(ctx.Err(), context.DeadlineExceeded) {
-		return fmt.Errorf("%s: %w", l.Address.Value, connect.Late(l.Timeout.Or(connect.ReadingTimeout)))
+		err = connect.Late(timeout)
 	}
-	return fmt.Errorf("%s: %w", l.Address.Value, err)
+	return fmt.Errorf("%s: %w", at, err)
 }
 
 // taken puts accounts and groups into a reading, and gives what they hold.
@@ -110,7 +113,7 @@ func (l *Link) taken(r *reading.Reading, users, groups []*found) (held []gate.Ho
 	}
 	for _, g := range groups {
 		if user, taken := names[g.ID]; taken {
-			return nil, fmt.Errorf("the user %s and the group %s have the id %s, so that nobody can say which of them is a member", user, g.DisplayName, g.ID)
+			return nil, oneID(user, g.DisplayName, g.ID)
 		}
 		names[g.ID], kinds[g.ID] = g.DisplayName, true
 	}

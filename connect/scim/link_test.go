@@ -2,14 +2,10 @@ package scim_test
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
-	"slices"
-	"strconv"
-	"strings"
 	"testing"
 	"time"
 
@@ -27,93 +23,6 @@ import (
 	"gatemap/core/place"
 	"gatemap/core/reading"
 )
-
-// standIn is a service provider with habits that others have.
-type standIn struct {
-	users, groups []map[string]any
-	most          int  // resources in a page, whatever is asked; 0: as many as asked
-	silent        bool // it does not say how many there are
-	apart         bool // lists of groups do not tell members
-	busy          int  // every so many requests it is busy first (429, 503 in turns); 0: never
-	status        int  // it answers this to everything; 0: it does not
-	changing      func(n int, s *standIn)
-	wholeOnly     bool // it knows no PATCH
-
-	requests int
-	refused  bool
-}
-
-func (s *standIn) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	s.requests++
-	if s.changing != nil {
-		s.changing(s.requests, s)
-	}
-	switch {
-	case s.status != 0:
-		w.WriteHeader(s.status)
-		_, _ = w.Write([]byte(`{"detail": "not now"}`))
-		return
-	case r.Header.Get("Authorization") != "Bearer opensesame":
-		w.WriteHeader(http.StatusUnauthorized)
-		return
-	case s.busy > 0 && s.requests%s.busy == 0 && !s.refused:
-		s.refused = true
-		w.Header().Set("Retry-After", "0")
-		w.WriteHeader([]int{http.StatusTooManyRequests, http.StatusServiceUnavailable}[s.requests/s.busy%2])
-		return
-	}
-	s.refused = false
-	if r.Method != http.MethodGet {
-		s.write(w, r)
-		return
-	}
-	kind, id, one := strings.Cut(strings.TrimPrefix(r.URL.Path, "/v2/"), "/")
-	list := s.users
-	if kind == "Groups" {
-		list = s.groups
-	}
-	if one {
-		i := slices.IndexFunc(list, func(x map[string]any) bool { return x["id"] == id })
-		_ = json.NewEncoder(w).Encode(list[i])
-		return
-	}
-	start, _ := strconv.Atoi(r.URL.Query().Get("startIndex"))
-	count, _ := strconv.Atoi(r.URL.Query().Get("count"))
-	if s.most > 0 {
-		count = min(count, s.most)
-	}
-	page := map[string]any{"Resources": []any{}}
-	if !s.silent {
-		page["totalResults"] = len(list)
-	}
-	var resources []map[string]any
-	for _, x := range list[min(start-1, len(list)):min(start-1+count, len(list))] {
-		if s.apart && kind == "Groups" {
-			x = map[string]any{"id": x["id"], "displayName": x["displayName"]}
-		}
-		resources = append(resources, x)
-	}
-	page["Resources"] = resources
-	_ = json.NewEncoder(w).Encode(page)
-}
-
-func (s *standIn) user(id, named string, more ...any) {
-	u := map[string]any{"id": id, "userName": named}
-	for i := 0; i < len(more); i += 2 {
-		u[more[i].(string)] = more[i+1]
-	}
-	s.users = append(s.users, u)
-}
-
-func (s *standIn) group(id, named string, members ...string) map[string]any {
-	list := []map[string]any{}
-	for _, m := range members {
-		list = append(list, map[string]any{"value": m})
-	}
-	g := map[string]any{"id": id, "displayName": named, "members": list}
-	s.groups = append(s.groups, g)
-	return g
-}
 
 // observed reads a stand-in for a system of roles.
 func observed(t require.TestingT, s *standIn, change func(*scim.Link)) (*reading.Reading, error) {

@@ -34,11 +34,10 @@ func (l *Link) Finish(ctx context.Context, o *connect.Observing, agreed *deliver
 }
 
 func (l *Link) steps(o *connect.Observing) (*connect.Steps, error) {
-	p, err := l.provider(o.Host)
+	p, err := l.reached().provider(o.Host)
 	if err != nil {
 		return nil, err
 	}
-	p.progress = func(int) {}
 	m := &making{provider: p}
 	return &connect.Steps{Observing: o, Timeout: l.Timeout.Or(connect.ReadingTimeout), Make: m.make, Text: func(s *delivery.Statement) string {
 		line, _, _ := strings.Cut(s.Text, "\n")

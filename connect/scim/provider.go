@@ -4,12 +4,10 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"net/http"
 	"net/url"
-	"strconv"
 	"strings"
 	"time"
 
@@ -31,11 +29,13 @@ const (
 
 // provider is a service provider that is asked.
 type provider struct {
-	*Link
+	at       string // its base address
+	page     int    // resources in a page
 	client   *retryablehttp.Client
 	token    string
 	progress func(int)
 	read     int
+	said     string // the time of the last answer by the server's clock (RFC 9110 section 6.6.1)
 }
 
 // found is a user or a group as a service provider has it (RFC 7643).
@@ -54,28 +54,35 @@ type found struct {
 
 type valued struct{ Value string }
 
-// page is a page of a list (RFC 7644 section 3.4.2).
-type page struct {
-	TotalResults *int
-	Resources    []*found
+// reached says how a service provider is reached.
+type reached struct {
+	place   place.Place
+	address place.Text
+	secret  *connect.Secret
+	tls     *connect.TLS
+	page    int // 0: the usual one
 }
 
-func (l *Link) provider(host connect.Host) (*provider, error) {
-	at, err := url.Parse(l.Address.Value)
+// provider makes a client of the service provider.
+func (r reached) provider(host connect.Host) (*provider, error) {
+	at, err := url.Parse(r.address.Value)
 	if err != nil || at.Hostname() == "" || at.Scheme != "https" && at.Scheme != "http" {
-		return nil, place.Errorf(l.Address.Place, "%q is no address of a service provider: it is written https://HOST/PATH", l.Address.Value)
+		return nil, place.Errorf(r.address.Place, "%q is no address of a service provider: it is written https://HOST/PATH", r.address.Value)
 	}
 	if at.Scheme == "http" && !connect.Loopback(at.Hostname()) {
-		return nil, place.Errorf(l.Address.Place, "%s is another machine, and the token would go there in the clear: write https://", at.Hostname())
+		return nil, place.Errorf(r.address.Place, "%s is another machine, and the token would go there in the clear: write https://", at.Hostname())
 	}
-	client, err := web.Client(at, l.TLS, host)
+	client, err := web.Client(at, r.tls, host)
 	if err != nil {
-		return nil, connect.At(l.Address.Place, err)
+		return nil, connect.At(r.address.Place, err)
 	}
-	p := &provider{Link: l, client: retryablehttp.NewClient()}
-	if l.Secret != nil {
-		if p.token, err = host.Secret(l.Secret); err != nil {
-			return nil, place.Errorf(l.Place, "%v", err)
+	p := &provider{
+		at: strings.TrimRight(r.address.Value, "/"), page: cmp.Or(r.page, usualPage),
+		client: retryablehttp.NewClient(), progress: func(int) {},
+	}
+	if r.secret != nil {
+		if p.token, err = host.Secret(r.secret); err != nil {
+			return nil, place.Errorf(r.place, "%v", err)
 		}
 	}
 	p.client.HTTPClient = client
@@ -83,86 +90,6 @@ func (l *Link) provider(host connect.Host) (*provider, error) {
 	p.client.RetryWaitMin, p.client.RetryWaitMax = 200*time.Millisecond, 5*time.Second
 	p.client.ErrorHandler = retryablehttp.PassthroughErrorHandler
 	return p, nil
-}
-
-// errChanged says that something came or went while it was read.
-var errChanged = errors.New("it changes while it is read, again and again: read it when less goes on there")
-
-// everything is all users and groups.
-func (p *provider) everything(ctx context.Context) (users, groups []*found, err error) {
-	for range mostAnew {
-		p.read = 0
-		if users, err = p.list(ctx, "Users", "userName", "active", "roles", "entitlements"); err == nil {
-			if groups, err = p.list(ctx, "Groups", "displayName", "members", "roles", "entitlements"); err == nil {
-				return users, groups, p.membersOf(ctx, groups)
-			}
-		}
-		if !errors.Is(err, errChanged) {
-			break
-		}
-	}
-	return nil, nil, err
-}
-
-// list reads a list page by page. How many come in a page is the server's choice; one that
-// says nothing of how many there are is read until a page is empty or not full.
-func (p *provider) list(ctx context.Context, of string, attributes ...string) (all []*found, err error) {
-	seen := map[string]bool{}
-	total, asked := -1, cmp.Or(p.Page, usualPage)
-	for {
-		query := url.Values{
-			"startIndex": {strconv.Itoa(len(all) + 1)}, "count": {strconv.Itoa(asked)}, "attributes": {strings.Join(attributes, ",")},
-		}
-		var got page
-		if err := p.get(ctx, "/"+of+"?"+query.Encode(), &got); err != nil {
-			return nil, err
-		}
-		if got.TotalResults != nil {
-			if total >= 0 && *got.TotalResults != total {
-				return nil, errChanged
-			}
-			total = *got.TotalResults
-		}
-		for _, f := range got.Resources {
-			if f.ID == "" || of == "Users" && f.UserName == "" || of == "Groups" && f.DisplayName == "" {
-				return nil, fmt.Errorf("one of its %s has no id or no name", strings.ToLower(of))
-			}
-			if seen[f.ID] {
-				return nil, errChanged
-			}
-			seen[f.ID] = true
-			if err := f.settle(); err != nil {
-				return nil, fmt.Errorf("%s %s: %w", strings.TrimSuffix(of, "s"), f.ID, err)
-			}
-		}
-		all = append(all, got.Resources...)
-		p.read += len(got.Resources)
-		p.progress(p.read)
-		switch {
-		case total >= 0 && len(all) >= total, total < 0 && len(got.Resources) < asked:
-			return all, nil
-		case len(got.Resources) == 0:
-			return nil, errChanged // it says that there are more
-		}
-	}
-}
-
-// membersOf asks for the members of groups whose list does not tell them.
-func (p *provider) membersOf(ctx context.Context, groups []*found) error {
-	for _, g := range groups {
-		if g.said {
-			continue
-		}
-		var one found
-		if err := p.get(ctx, "/Groups/"+url.PathEscape(g.ID), &one); err != nil {
-			return err
-		}
-		if err := one.settle(); err != nil {
-			return fmt.Errorf("Group %s: %w", g.ID, err)
-		}
-		g.Members = one.Members
-	}
-	return nil
 }
 
 // settle takes what servers write in several ways: truth as text, one value in the place of several,
@@ -233,7 +160,7 @@ func (e *statusError) Error() string { return e.text }
 // ask makes one request, of one version of what is there where it is said, and gives the version of
 // what is there now. A server that is busy (429, or 5xx) is asked again, when it says so.
 func (p *provider) ask(ctx context.Context, method, path string, body []byte, version string, into any) (etag string, err error) {
-	request, err := retryablehttp.NewRequestWithContext(ctx, method, strings.TrimRight(p.Address.Value, "/")+path, body)
+	request, err := retryablehttp.NewRequestWithContext(ctx, method, p.at+path, body)
 	if err != nil {
 		return "", err
 	}
@@ -252,6 +179,7 @@ func (p *provider) ask(ctx context.Context, method, path string, body []byte, ve
 		return "", err
 	}
 	defer response.Body.Close()
+	p.said = response.Header.Get("Date")
 	answer, err := io.ReadAll(io.LimitReader(response.Body, mostAnswer+1))
 	refused := func(format string, args ...any) error {
 		return &statusError{response.StatusCode, fmt.Sprintf(format, args...)}

@@ -25,6 +25,8 @@ type Resource struct {
 	Modified time.Time      `json:"modified"`
 	Body     map[string]any `json:"body"` // without id, meta, schemas, groups and password
 
+	from string // the service provider that has it; "": it was pushed
+
 	// What it was made into, once.
 	raw   []byte
 	user  *directory.User

@@ -2,10 +2,11 @@ package scim
 
 import (
 	"fmt"
-	"gatemap/connect"
 	"slices"
 	"strings"
 	"time"
+
+	"gatemap/connect"
 )
 
 // Shown is what of a resource is shown, and where it is.

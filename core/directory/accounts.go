@@ -12,7 +12,7 @@ import (
 // (docs/connected.md, "New accounts").
 type Accounts struct {
 	Place      place.Place         `yaml:"-"`
-	Where      place.Text          `yaml:"place,required" doc:"The entry below which an account is put, as a distinguished name with {attribute} of the person in it, such as ou={addresses.locality},ou=people,dc=cindervale,dc=example."`
+	Where      place.Text          `yaml:"place" doc:"The entry below which an account is put, as a distinguished name with {attribute} of the person in it, such as ou={addresses.locality},ou=people,dc=cindervale,dc=example. Needed at a directory server."`
 	Name       place.Text          `yaml:"name,required" doc:"What an account is called, such as {name.givenName}.{name.familyName}: in lower case and ASCII. A namesake gets a number."`
 	Numbers    Numbers             `yaml:"numbers" doc:"The range of Unix numbers (uidNumber) for new accounts, such as 20000-29999. Missing: they get none."`
 	Attributes map[string]string   `yaml:"attributes" doc:"Our attribute: what it is of a new account, with {attribute} of the person or {userName} in it. Others are those of the person."`

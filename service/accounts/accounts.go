@@ -155,6 +155,9 @@ func (p *planning) add(x answer.AccountChange, do answer.AccountDo, why string, 
 // place is made of.
 func (p *planning) moves(x answer.AccountChange, r, u *directory.User) {
 	pattern := p.directory.Source.Accounts.Where.Value
+	if pattern == "" {
+		return
+	}
 	_, above := name.CutDN(u.DN)
 	to, lacks := account.Place(pattern, r)
 	if lacks != "" || connect.SameReference(above, to) || !account.Movable(pattern, above) {
@@ -179,7 +182,7 @@ func (p *planning) off(x answer.AccountChange, r *directory.User) {
 // longest is how long names of accounts are at most: of a domain controller's (sAMAccountName), and
 // of Unix (LOGIN_NAME_MAX).
 func (p *planning) longest() int {
-	if strings.EqualFold(p.directory.Source.Users.Name, "sAMAccountName") {
+	if table := p.directory.Source.Users; table != nil && strings.EqualFold(table.Name, "sAMAccountName") {
 		return 20
 	}
 	return 32
@@ -209,6 +212,9 @@ func (p *planning) create(x answer.AccountChange, r *directory.User) {
 	p.taken[name.Fold(x.User)] = true
 	x.User = name.Full(p.directory.Name, x.User)
 	why := "below " + to
+	if to == "" {
+		why = "by a name that is free"
+	}
 	if x.Namesake != "" {
 		why = fmt.Sprintf("a namesake of %s; %s", x.Namesake, why)
 	}

@@ -107,10 +107,10 @@ func (s *Writes) Look(ctx context.Context, before, after *content.Folder) (*answ
 	for _, p := range parts {
 		for i, m := range p.list {
 			x := answer.Write{
-				Directory: p.directory.Name, Server: p.w.Server(), Entry: m.DN, For: p.all[i].String(), Password: m.GetsPassword,
+				Directory: p.directory.Name, Server: p.w.Server(), Entry: m.At, For: p.all[i].String(), Password: m.GetsPassword,
 			}
 			if !m.Empty() {
-				x.Text = m.LDIF()
+				x.Text = p.w.Text(m)
 			}
 			out.Writes = append(out.Writes, x)
 		}

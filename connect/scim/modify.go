@@ -1,0 +1,126 @@
+package scim
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+
+	"gatemap/connect"
+)
+
+// Make writes a resource and reads it again.
+func (w *writing) Make(r *connect.Rewrite, m *connect.Modification) (made connect.Made, err error) {
+	if m.Entry != nil {
+		made, err = w.add(m)
+	} else {
+		made, err = w.modify(m.At, m.Changes, m.Version)
+	}
+	if err != nil {
+		return made, w.refused(r, made, err)
+	}
+	body, _, err := w.read(m.At)
+	switch {
+	case err != nil:
+		return connect.IsMade, fmt.Errorf("%s: %w", r.Named(), err)
+	case body == nil:
+		return connect.IsMade, fmt.Errorf("%s: the server took it, and does not have it", r.Named())
+	}
+	m.Becomes = w.sum(r.Named().Kind, body)
+	now, err := w.taken(r, body)
+	if err != nil {
+		return connect.IsMade, err
+	}
+	if left := r.Differs(now, true); left != "" {
+		err = fmt.Errorf("%s: the server took it, and the resource is not what it was to be: %s", r.Named(), left)
+	}
+	return connect.IsMade, err
+}
+
+// madeBy says whether a request was made that gave an error.
+func madeBy(err error) connect.Made {
+	var status *statusError
+	switch {
+	case err == nil:
+		return connect.IsMade
+	case !errors.As(err, &status) || status.status/100 == 5 && status.status != http.StatusNotImplemented:
+		return connect.Unknown
+	}
+	return connect.NotMade
+}
+
+func hasStatus(err error, of ...int) bool {
+	var status *statusError
+	if !errors.As(err, &status) {
+		return false
+	}
+	for _, x := range of {
+		if status.status == x {
+			return true
+		}
+	}
+	return false
+}
+
+// refused says why a resource is not written.
+func (w *writing) refused(r *connect.Rewrite, made connect.Made, err error) error {
+	switch {
+	case made != connect.NotMade:
+		return fmt.Errorf("%s: %w", r.Named(), err)
+	case hasStatus(err, http.StatusPreconditionFailed, http.StatusNotFound):
+		return &connect.ElsewhereError{Rewrite: r, Theirs: "it was modified while this was committed"}
+	case hasStatus(err, http.StatusConflict) && r.New():
+		return &connect.ElsewhereError{Rewrite: r, Theirs: "the name is taken"}
+	case hasStatus(err, http.StatusForbidden):
+		return fmt.Errorf("%s: the token may not write it (403)", r.Named())
+	}
+	return fmt.Errorf("%s: the server refuses it: %w", r.Named(), err)
+}
+
+// modify makes changes of a resource, all of them or none. With a version it does only while that is the
+// one of the resource.
+func (w *writing) modify(at string, changes []connect.ValueChange, version string) (connect.Made, error) {
+	changes, missing, err := w.identified(changes)
+	if err == nil && missing != "" {
+		err = fmt.Errorf("there is no user %s", missing)
+	}
+	if err != nil {
+		return connect.NotMade, err
+	}
+	body, err := json.Marshal(patchOf(changes))
+	if err != nil {
+		return connect.NotMade, err
+	}
+	_, err = w.ask(w.ctx, http.MethodPatch, at, body, version, nil)
+	if hasStatus(err, http.StatusNotImplemented, http.StatusMethodNotAllowed) {
+		return w.replace(at, changes, version)
+	}
+	return madeBy(err), err
+}
+
+// errNoVersion says that a server can be written only so that changes of others are lost.
+var errNoVersion = errors.New(
+	"it knows no PATCH and tells no versions, so that what somebody else changes at the same time would be lost",
+)
+
+// replace is modify at a server that knows no PATCH: the whole resource is put back with the changes.
+func (w *writing) replace(at string, changes []connect.ValueChange, version string) (connect.Made, error) {
+	if version == "" {
+		return connect.NotMade, errNoVersion
+	}
+	body, is, err := w.read(at)
+	if err != nil {
+		return connect.NotMade, err
+	}
+	if body == nil || is != version {
+		return connect.NotMade, &statusError{http.StatusPreconditionFailed, "it has another version now"}
+	}
+	put := applied(body, changes)
+	delete(put, spelledAs(put, "meta"))
+	text, err := json.Marshal(put)
+	if err != nil {
+		return connect.NotMade, err
+	}
+	_, err = w.ask(w.ctx, http.MethodPut, at, text, version, nil)
+	return madeBy(err), err
+}

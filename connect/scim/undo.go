@@ -1,0 +1,148 @@
+package scim
+
+import (
+	"fmt"
+	"net/http"
+	"slices"
+	"time"
+
+	"gatemap/connect"
+)
+
+// Undo takes back what is there of a modification.
+func (w *writing) Undo(m *connect.Modification, made connect.Made) error {
+	switch {
+	case made == connect.NotMade || m.Empty():
+		return nil
+	case m.Entry != nil:
+		return w.unadd(m)
+	}
+	const tries = 5
+	for try := 1; ; try++ {
+		err := w.unmodify(m, made)
+		if try == tries || !hasStatus(err, http.StatusPreconditionFailed) {
+			return err
+		}
+	}
+}
+
+// unmodify takes back what is there of changes.
+func (w *writing) unmodify(m *connect.Modification, made connect.Made) error {
+	body, version, err := w.read(m.At)
+	if err != nil || body == nil {
+		return err
+	}
+	if version != "" && version == m.Version {
+		return nil // it was not modified
+	}
+	changes, _, err := w.identified(m.Changes)
+	if err != nil {
+		return err
+	}
+	kind := connect.User
+	if hasPrefixFold(m.At, "/Groups") {
+		kind = connect.Group
+	}
+	ours := made == connect.IsMade || m.Becomes != "" && w.sum(kind, body) == m.Becomes
+	back := undone(body, changes, ours)
+	if back == nil {
+		return nil
+	}
+	if _, err := w.modify(m.At, back, version); err != nil {
+		return fmt.Errorf("%s cannot be put back: %w", m.At, err)
+	}
+	return nil
+}
+
+// undone is what takes back what is there of changes. What was added tells whether it is; for what was
+// only taken away, ours does.
+func undone(body raw, changes []connect.ValueChange, ours bool) (back []connect.ValueChange) {
+	for _, c := range changes {
+		there := thereOf(body, c.Attribute)
+		added := slices.DeleteFunc(slices.Clone(c.Add), func(v string) bool { return !slices.Contains(there, v) })
+		if len(added) < len(c.Add) || len(c.Add) == 0 && !ours {
+			continue // somebody else has changed it since
+		}
+		if len(c.Add) == 0 && c.Attribute != "members" && there != nil {
+			continue // it has another value since
+		}
+		b := connect.ValueChange{Attribute: c.Attribute, Delete: added}
+		b.Add = slices.DeleteFunc(slices.Clone(c.Delete), func(v string) bool { return slices.Contains(there, v) })
+		if len(b.Delete)+len(b.Add) > 0 {
+			back = append(back, b)
+		}
+	}
+	return back
+}
+
+// thereOf are the ids of members, or the value that an attribute has, as changes have it.
+func thereOf(body raw, path string) (there []string) {
+	if path != "members" {
+		is, key := at(body, path, false)
+		return written(is[key])
+	}
+	list, _ := body.value("members").([]any)
+	for _, m := range list {
+		there = append(there, memberID(m))
+	}
+	return there
+}
+
+// soon is how long after it was looked for a resource may be made that is taken for ours.
+const soon = time.Minute
+
+// unadd deletes a resource that was made, unless somebody has changed it since. Where it is not known
+// whether it was made, it is only if all tells that it is ours.
+func (w *writing) unadd(m *connect.Modification) error {
+	body, version, ours, err := w.made(m)
+	if err != nil || !ours {
+		return err
+	}
+	path := pathOf(connect.User, body.id())
+	if _, err := w.ask(w.ctx, http.MethodDelete, path, nil, version, nil); err != nil &&
+		!hasStatus(err, http.StatusNotFound) {
+		return fmt.Errorf("%s cannot be taken back: %w", path, err)
+	}
+	return nil
+}
+
+// made is the resource that was made, its version, and whether it is still as it was.
+func (w *writing) made(m *connect.Modification) (body raw, version string, ours bool, err error) {
+	if m.At != "/Users" {
+		body, version, err = w.read(m.At)
+		return body, version, body != nil && w.sum(connect.User, body) == m.Becomes, err
+	}
+	want := entered(m)
+	id, err := w.called(connect.User, want["userName"].(string))
+	if err != nil || id == "" {
+		return nil, "", false, err
+	}
+	if body, version, err = w.read(pathOf(connect.User, id)); err != nil || body == nil {
+		return nil, "", false, err
+	}
+	return body, version, w.isOurs(body, m, want), nil
+}
+
+// isOurs says that a resource is the one that was to be made: it came when that was tried, was not
+// modified since, and has what was sent.
+func (w *writing) isOurs(body raw, m *connect.Modification, want object) bool {
+	meta, _ := body.value("meta").(map[string]any)
+	created, err := time.Parse(time.RFC3339, raw(meta).text("created"))
+	looked, failed := http.ParseTime(m.Version)
+	if err != nil || failed != nil || raw(meta).text("lastModified") != raw(meta).text("created") {
+		return false
+	}
+	if created.Before(looked.Add(-time.Second)) || created.After(looked.Add(soon)) {
+		return false
+	}
+	there, err := w.d.resource(connect.User, body)
+	if err != nil {
+		return false
+	}
+	for key, value := range want {
+		if key != "schemas" && !slices.Equal(written(there.Body[key]), written(value)) {
+			return false
+		}
+	}
+	return true
+}
