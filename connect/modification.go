@@ -4,8 +4,10 @@ package connect
 type Modification struct {
 	At      string        `json:"dn"` // the distinguished name of the entry, or the path of the resource
 	Changes []ValueChange `json:"changes,omitempty"`
-	// Entry are the values of an entry that is made.
+	// Entry are the values of an entry that is made, or of one that is removed.
 	Entry []ValueChange `json:"entry,omitempty"`
+	// Gone says that the entry is removed.
+	Gone bool `json:"gone,omitempty"`
 	// Below is what the entry is moved below.
 	Below string `json:"below,omitempty"`
 	// GetsPassword says that an entry gets a first password once it is made, and Password is that; it is
@@ -14,8 +16,8 @@ type Modification struct {
 	Password     string `json:"-"`
 	// Version is what the server said of the version that was looked at; "": nothing.
 	Version string `json:"version,omitempty"`
-	// Becomes is a sum of what the record is once it is written; "": it is not known.
-	Becomes string `json:"becomes,omitempty"`
+	// Becomes is a sum of what an entry that was made became; "": it is not known.
+	Becomes string `json:"-"`
 }
 
 // ValueChange is what becomes of the values of one attribute.

@@ -1,6 +1,7 @@
 package connect
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -11,14 +12,22 @@ import (
 // arriving are users who are moved or new, by which groups refer to them.
 type arriving struct {
 	stood map[string]string // where those who are moved stood, by where they will stand
-	fresh map[string]bool   // the names of new users, folded, whom the source is yet to identify
+	fresh map[string]bool   // references to those who are new
 }
 
 func noneArriving() arriving { return arriving{map[string]string{}, map[string]bool{}} }
 
-// isFresh says that a reference is to a user who is not there yet.
+// comes notes that a user or a group is new.
+func (r arriving) comes(named, dn string) {
+	r.fresh[key(cmp.Or(dn, named))] = true
+}
+
+// isFresh says that a reference is to one who is not there yet.
 func (r arriving) isFresh(ref string) bool {
-	return !strings.Contains(ref, "=") && r.fresh[name.Fold(ref[strings.LastIndex(ref, "/")+1:])]
+	if !strings.Contains(ref, "=") {
+		ref = ref[strings.LastIndex(ref, "/")+1:]
+	}
+	return r.fresh[key(ref)]
 }
 
 // regroupings are the rewrites of a group: that of whom it lists besides those who are moved or new;
@@ -89,4 +98,42 @@ func whole(all []*Rewrite) (list []*Rewrite) {
 		}
 	}
 	return list
+}
+
+// entered are the fields that a new group is made with.
+var entered = []string{"name", "dn", "description", "members"}
+
+// bare is a group without members.
+func bare(g *directory.Group) *directory.Group {
+	empty := *g
+	empty.Members = &directory.Members{}
+	return &empty
+}
+
+func membersOf(before, after *directory.Group) *Rewrite {
+	r := regrouped(Changed[directory.Group]{before, after, groupFields(before, after)})
+	return &Rewrite{Group: &r}
+}
+
+// madeGroup are the rewrites of a group that is made: without members, who may be new as well, and then
+// with them.
+func madeGroup(g *directory.Group) []*Rewrite {
+	empty := bare(g)
+	all := []*Rewrite{{Group: &Regrouped{Changed: Changed[directory.Group]{After: empty}}}}
+	if len(members(g)) > 0 {
+		fill := membersOf(empty, g)
+		fill.follows = true
+		all = append(all, fill)
+	}
+	return all
+}
+
+// goneGroup are the rewrites of a group that is removed: its members go first, and it goes last.
+func goneGroup(g *directory.Group) (all []*Rewrite) {
+	empty := bare(g)
+	emptied := len(members(g)) > 0
+	if emptied {
+		all = append(all, membersOf(g, empty))
+	}
+	return append(all, &Rewrite{Group: &Regrouped{Changed: Changed[directory.Group]{Before: empty}}, follows: emptied})
 }

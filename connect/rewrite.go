@@ -6,11 +6,10 @@ import (
 	"slices"
 
 	"gatemap/core/directory"
-	"gatemap/core/name"
 )
 
-// Rewrite is a record that is to be written: that of a user, who is new where there is none before, or
-// of a group.
+// Rewrite is a record that is to be written: that of a user or of a group, which is new where there is
+// none before, and is removed where there is none after.
 type Rewrite struct {
 	User  *Changed[directory.User]
 	Group *Regrouped
@@ -23,7 +22,15 @@ type Rewrite struct {
 func (r *Rewrite) Follows() bool { return r.follows }
 
 // New says that the record is to be made.
-func (r *Rewrite) New() bool { return r.User != nil && r.User.Before == nil }
+func (r *Rewrite) New() bool {
+	if r.User != nil {
+		return r.User.Before == nil
+	}
+	return r.Group.Before == nil
+}
+
+// Goes says that the record is to be removed.
+func (r *Rewrite) Goes() bool { return r.Group != nil && r.Group.After == nil }
 
 // Moves says that the entry of the record is to be moved.
 func (r *Rewrite) Moves() bool { return r.User != nil && !r.New() && hasField(r.User.Fields, "dn") }
@@ -36,6 +43,8 @@ func (r *Rewrite) Words() string {
 	switch {
 	case r.New():
 		return "is new"
+	case r.Goes():
+		return "is removed"
 	case r.User != nil:
 		return FieldWords(r.User.Fields)
 	}
@@ -47,7 +56,7 @@ func (r *Rewrite) Named() Named {
 	if r.User != nil {
 		return Named{User, cmp.Or(r.User.Before, r.User.After).Name}
 	}
-	return Named{Group, r.Group.Before.Name}
+	return Named{Group, cmp.Or(r.Group.Before, r.Group.After).Name}
 }
 
 // DN is the distinguished name of the record's entry; "" where none is known. That of a new one is what
@@ -56,7 +65,7 @@ func (r *Rewrite) DN() string {
 	if r.User != nil {
 		return cmp.Or(r.User.Before, r.User.After).DN
 	}
-	return r.Group.Before.DN
+	return cmp.Or(r.Group.Before, r.Group.After).DN
 }
 
 // Becomes is the distinguished name of the entry once it is written.
@@ -86,9 +95,21 @@ func Rewrites(s *directory.Source, before, after Records) (all []*Rewrite, stays
 		come = 0
 		for _, u := range d.Joined {
 			all = append(all, &Rewrite{User: &Changed[directory.User]{After: u}})
-			if u.DN == "" {
-				to.fresh[name.Fold(u.Name)] = true
+			to.comes(u.Name, u.DN)
+		}
+	}
+	regrouped := len(d.NewGroups) + len(d.GoneGroups)
+	if slices.Contains(s.Write, directory.WriteGroups) {
+		regrouped = 0
+		for _, g := range d.NewGroups {
+			all = append(all, madeGroup(g)...)
+			if other := FieldWords(groupFields(&directory.Group{}, g), entered...); other != "" {
+				stays = append(stays, fmt.Sprintf("group %s: %s", g.Name, other))
 			}
+			to.comes(g.Name, g.DN)
+		}
+		for _, g := range d.GoneGroups {
+			all = append(all, goneGroup(g)...)
 		}
 	}
 	for i := range d.Changed {
@@ -115,7 +136,7 @@ func Rewrites(s *directory.Source, before, after Records) (all []*Rewrite, stays
 		n     int
 	}{
 		{"users who come or go", come + len(d.Left)},
-		{"groups that come or go", len(d.NewGroups) + len(d.GoneGroups)},
+		{"groups that come or go", regrouped},
 		{"devices", len(d.NewDevices) + len(d.GoneDevices) + len(d.OtherDevices)},
 	} {
 		if line.n > 0 {
@@ -136,6 +157,8 @@ func rank(r *Rewrite) int {
 		return 2
 	case r.Moves():
 		return 1
+	case r.Goes():
+		return -1
 	}
 	return 0
 }
@@ -230,7 +253,15 @@ func (r *Rewrite) Differs(now Records, after bool) string {
 	if after {
 		side = r.Group.After
 	}
+	if r.New() { // the server adds where it stands
+		fields := groupFields(side, now.Groups[0])
+		return FieldWords(slices.DeleteFunc(fields, func(f Field) bool { return f.Attribute == "dn" || !slices.Contains(entered, f.Attribute) }))
+	}
 	other := regrouped(Changed[directory.Group]{side, now.Groups[0], groupFields(side, now.Groups[0])})
+	if r.Goes() {
+		_, other.Fields = splitFields(other.Fields, "dn")
+		return other.Words()
+	}
 	other.Fields = ofFields(other.Fields, r.Group.Fields)
 	if !hasField(r.Group.Fields, "members") {
 		other.Added, other.Removed = nil, nil
@@ -246,7 +277,7 @@ func (r *Rewrite) Is(now Records, written bool) (bool, error) {
 	switch {
 	case theirs == "" || !written && r.Follows():
 		return false, nil
-	case r.Follows() && r.Differs(now, true) == "":
+	case r.Follows() && !r.Goes() && r.Differs(now, true) == "":
 		return true, nil
 	}
 	return false, &ElsewhereError{Rewrite: r, Theirs: theirs}
@@ -259,31 +290,4 @@ func ofFields(fields, others []Field) []Field {
 
 func hasField(fields []Field, attribute string) bool {
 	return slices.ContainsFunc(fields, func(f Field) bool { return f.Attribute == attribute })
-}
-
-// Rewritten is records with some that were written in the place of those that are still as they were
-// before that.
-func Rewritten(r Records, all []*Rewrite) Records {
-	var p Patch
-	had, groupsHad := users.index(r.Users), groups.index(r.Groups)
-	for _, x := range whole(all) {
-		if x.New() {
-			if had.called(x.User.After.Name) == nil {
-				p.Put.Users = append(p.Put.Users, x.User.After)
-			}
-		} else if x.User != nil {
-			if is := had.as(x.User.Before); is != nil && is != x.User.After && userFields(x.User.Before, is) == nil {
-				p.Put.Users = append(p.Put.Users, x.User.After)
-			}
-		} else if is := groupsHad.as(x.Group.Before); is != nil && is != x.Group.After && groupFields(x.Group.Before, is) == nil {
-			p.Put.Groups = append(p.Put.Groups, x.Group.After)
-		}
-	}
-	if p.Empty() {
-		return r
-	}
-	rejected, resources := r.Rejected, r.Resources
-	r = r.With(p)
-	r.Rejected, r.Resources = append(slices.Clone(rejected), r.Rejected...), resources
-	return r
 }

@@ -78,6 +78,7 @@ func NewTables(source *directory.Source, errs *place.Errors) *Tables {
 	follows(source, errs)
 	writes(source, errs)
 	newAccounts(source, errs)
+	newGroups(source, errs)
 	d := Of(source)
 	c := compiler{errs, d != nil && d.Connector().Selects}
 	t := &Tables{

@@ -79,12 +79,44 @@ func writes(s *directory.Source, errs *place.Errors) {
 		errs.Addf(s.Place, "write is not for %s: nothing can be written there", d.Connector().Name)
 	case s.Feeds != nil:
 		errs.Addf(s.Place, "write is not for a source that feeds: its records are no accounts")
+	case slices.Contains(s.Write, directory.WriteGroups) && s.Groups == nil && !d.Connector().Typed:
+		errs.Addf(s.Place, "write: groups needs the key groups: which entries are groups")
+	case slices.Contains(s.Write, directory.WriteGroups) && !slices.Contains(s.Write, directory.WriteMembers):
+		errs.Addf(s.Place, "write: groups needs write: members, as a new group has members, and one that goes is emptied first")
 	case !slices.Contains(s.Write, directory.WriteUsers):
 	case s.Users == nil && !d.Connector().Typed:
 		errs.Addf(s.Place, "write: users needs the key users: which entries are users")
 	case !slices.Contains(s.Write, directory.WriteMembers):
 		errs.Addf(s.Place, "write: users needs write: members, as groups list the accounts that are moved")
 	}
+}
+
+// newGroups sees that it is said rightly what new groups are to be.
+func newGroups(s *directory.Source, errs *place.Errors) {
+	n, d := s.NewGroups, Of(s)
+	switch {
+	case n == nil:
+	case !slices.Contains(s.Write, directory.WriteGroups):
+		errs.Addf(n.Place, "new_groups says what new groups are to be, and needs write: groups")
+	case d != nil && d.Connector().Typed:
+		errs.Addf(n.Place, "new_groups is for directory servers; %s has groups without a place", d.Connector().Name)
+	case n.Where.Value != "":
+		if _, ok := name.DN(n.Where.Value); !ok {
+			errs.Addf(n.Where.Place, "place: %q is not a distinguished name (RFC 4514)", n.Where.Value)
+		}
+	}
+}
+
+// GroupPlace is the entry below which new groups of a source are put; "" where that is not clear, or
+// groups stand in no tree.
+func GroupPlace(s *directory.Source) string {
+	if n := s.NewGroups; n != nil && n.Where.Value != "" {
+		return n.Where.Value
+	}
+	if s.Groups == nil || len(s.Groups.Base) != 1 || s.Groups.Base[0].Scope == "base" {
+		return ""
+	}
+	return s.Groups.Base[0].Value
 }
 
 // newAccounts sees that it is said rightly what new accounts are to be.

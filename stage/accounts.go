@@ -66,18 +66,13 @@ func (d *Draft) recordUser(c *Change, x *directory.Document, own string) error {
 		if err := c.isPlace(); err != nil {
 			return err
 		}
-		u.DN = rdnOf(table) + "=" + name.EscapeDN(own) + "," + c.To
+		u.DN = rdnOf(table.Name) + "=" + name.EscapeDN(own) + "," + c.To
 	} else if c.To != "" {
 		return fmt.Errorf("%s takes a place (to) only where accounts stand in a tree; directory %s has none", c.Do, x.Name)
 	}
-	var values map[string]any
-	if raw, err := plain(c.Value); err != nil {
+	values, err := c.attributes()
+	if err != nil {
 		return err
-	} else if raw != nil {
-		ok := false
-		if values, ok = raw.(map[string]any); !ok {
-			return fmt.Errorf("the value is a set of attributes")
-		}
 	}
 	for _, attribute := range slices.Sorted(maps.Keys(values)) {
 		var err error
@@ -85,8 +80,7 @@ func (d *Draft) recordUser(c *Change, x *directory.Document, own string) error {
 			return fmt.Errorf("%s: %w", attribute, err)
 		}
 	}
-	u, err := d.shaped(x.Name, u)
-	if err != nil {
+	if u, err = d.shaped(x.Name, u); err != nil {
 		return err
 	}
 	r := d.Records[x.Name]
@@ -94,6 +88,19 @@ func (d *Draft) recordUser(c *Change, x *directory.Document, own string) error {
 	d.Records[x.Name] = r
 	d.touch(x.Name, connect.User, own)
 	return nil
+}
+
+// attributes are those of a new user or group.
+func (c *Change) attributes() (map[string]any, error) {
+	raw, err := plain(c.Value)
+	if err != nil || raw == nil {
+		return nil, err
+	}
+	values, ok := raw.(map[string]any)
+	if !ok {
+		return nil, fmt.Errorf("the value is a set of attributes")
+	}
+	return values, nil
 }
 
 // isPlace sees that an account can be put below what the change says.
@@ -104,13 +111,13 @@ func (c *Change) isPlace() error {
 	return nil
 }
 
-// rdnOf is the attribute by which the entries of new users are called: that of their names, but for
+// rdnOf is the attribute by which the entries of new users and groups are called: that of their names, but for
 // a domain controller's, which is not one of the distinguished name.
-func rdnOf(t *directory.UserTable) string {
-	if strings.EqualFold(t.Name, "sAMAccountName") || strings.EqualFold(t.Name, "userPrincipalName") {
+func rdnOf(named string) string {
+	if strings.EqualFold(named, "sAMAccountName") || strings.EqualFold(named, "userPrincipalName") {
 		return "CN"
 	}
-	return t.Name
+	return named
 }
 
 // account finds the record of an account that a source has.
@@ -215,16 +222,21 @@ func (d *Draft) switchUser(c *Change) error {
 func (c *Change) ofAccount() string {
 	switch c.Do {
 	case CreateUser:
-		text := "Creates the user " + c.User
-		if c.To != "" {
-			text += " below " + c.To
-		}
-		if v := c.shown(); v != "nothing" {
-			text += " with " + v
-		}
-		return text + "."
+		return c.ofNew("user", c.User)
 	case MoveUser:
 		return fmt.Sprintf("Moves %s below %s%s.", c.User, c.To, c.was())
 	}
 	return fmt.Sprintf("Switches the account %s %s.", c.User, c.shownText())
+}
+
+// ofNew is the sentence of a change that makes a user or a group.
+func (c *Change) ofNew(kind, full string) string {
+	text := "Creates the " + kind + " " + full
+	if c.To != "" {
+		text += " below " + c.To
+	}
+	if v := c.shown(); v != "nothing" {
+		text += " with " + v
+	}
+	return text + "."
 }

@@ -111,7 +111,7 @@ func (c *Change) check() error {
 	if c.Do == AddPart {
 		may = append(may, "part")
 	}
-	if c.Do == CreateUser {
+	if c.Do == CreateUser || c.Do == CreateGroup {
 		may = append(may, "to")
 	}
 	for _, f := range needs {
@@ -215,10 +215,7 @@ func (c *Change) Sentence() string {
 	case CreateUser, MoveUser, SwitchUser:
 		return c.ofAccount()
 	case CreateGroup:
-		if v := c.shown(); v != "nothing" {
-			return fmt.Sprintf("Creates the group %s with %s.", c.Group, v)
-		}
-		return fmt.Sprintf("Creates the group %s.", c.Group)
+		return c.ofNew("group", c.Group)
 	case RenameGroup:
 		return fmt.Sprintf("Renames the group %s to %s, wherever it is named.", c.Group, c.To)
 	case SetGroup:

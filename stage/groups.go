@@ -28,6 +28,9 @@ func (d *Draft) group(named string) (*group, error) {
 	} else if ok {
 		dir, own, _ := strings.Cut(full, "/")
 		g.full, g.dir = full, dir
+		if g.record = d.recordOf(dir, own); g.record != nil {
+			return g, nil
+		}
 		return g, d.write(g, own)
 	}
 	id, err := d.base.Book.FindGroup(named, "")
@@ -185,22 +188,36 @@ func managers(old *directory.People, raw json.RawMessage) (was string, now *dire
 	return was, now, nil
 }
 
-// createGroup puts a new group into the file of its directory.
+// createGroup makes a group: in the records of a source whose groups are written there, else in the file
+// of its directory. One with a rule is always in the file: a server knows none.
 func (d *Draft) createGroup(c *Change) error {
 	dir, own, full := strings.Cut(c.Group, "/")
 	if !full || own == "" {
 		return fmt.Errorf("write the new group with its directory, such as cindervale/new-group")
 	}
+	var home *directory.Document
 	for _, x := range d.base.Map.Directories {
 		if name.Equal(x.Name, dir) {
-			dir = x.Name
+			dir, home = x.Name, x
 		}
 	}
 	c.Group = dir + "/" + own
 	if _, again := d.fresh[name.Fold(c.Group)]; again || d.stood(c.Group) {
 		return moved("there is a group %s already", c.Group)
 	}
-	if err := d.enter(c, dir, "groups", mapfile.KeyValue("name", mapfile.TextValue(own))); err != nil {
+	values, err := c.attributes()
+	if err != nil {
+		return err
+	}
+	_, ruled := values["rule"]
+	if home != nil && d.writesGroups(dir) && !ruled {
+		err = d.recordGroup(c, home, own, values)
+	} else if c.To != "" {
+		err = fmt.Errorf("%s takes a place (to) only where a directory server has the groups (write: groups), and the group has no rule", c.Do)
+	} else {
+		err = d.enter(c, dir, "groups", mapfile.KeyValue("name", mapfile.TextValue(own)))
+	}
+	if err != nil {
 		return err
 	}
 	d.fresh[name.Fold(c.Group)] = c.Group
@@ -259,11 +276,13 @@ func (d *Draft) dropRecord(c *Change, g *group) error {
 	if err := same(&c.Was, sum(body), "the group "+g.full); err != nil {
 		return err
 	}
+	d.unlist(g)
 	r := d.Records[g.dir]
 	r.Groups = slices.DeleteFunc(slices.Clone(r.Groups), func(x *directory.Group) bool { return x == g.record })
 	r.Resources = withResource(r.Resources, connect.Named{Kind: connect.Group, Name: g.record.Name}, nil)
 	d.Records[g.dir] = r
 	d.touch(g.dir, connect.Group, g.record.Name)
+	delete(d.fresh, name.Fold(g.full))
 	d.gone[name.Fold(g.full)] = true
 	return nil
 }

@@ -23,7 +23,11 @@ func (d *Draft) one(named string) (*one, error) {
 		return nil, err
 	} else if ok {
 		dir, own, _ := strings.Cut(full, "/")
-		return &one{"groups", full, dir, own, ""}, nil
+		dn := ""
+		if g := d.recordOf(dir, own); g != nil {
+			dn = g.DN
+		}
+		return &one{"groups", full, dir, own, dn}, nil
 	}
 	if full, made := d.people[name.Fold(named)]; made {
 		dir, own, _ := strings.Cut(full, "/")

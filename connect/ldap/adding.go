@@ -21,8 +21,11 @@ import (
 // setsPassword is the operation by which a server sets a password as it keeps them (RFC 3062).
 const setsPassword = "1.3.6.1.4.1.4203.1.11.1"
 
-// lookNew sees that the entry of a new user can be made, and says with which values.
+// lookNew sees that the entry of a new record can be made, and says with which values.
 func (w *writing) lookNew(r *connect.Rewrite) (*connect.Modification, error) {
+	if r.Group != nil {
+		return w.lookNewGroup(r)
+	}
 	u := r.User.After
 	if err := w.isFree(r, r.DN()); err != nil {
 		return nil, err
@@ -34,7 +37,7 @@ func (w *writing) lookNew(r *connect.Rewrite) (*connect.Modification, error) {
 		unlike = append(unlike, struct{ what, filter string }{"the number " + number, equals(theirs, number)})
 	}
 	for _, x := range unlike {
-		switch dn, err := w.who(x.filter); {
+		switch dn, err := w.who(connect.User, x.filter); {
 		case err != nil:
 			return nil, fmt.Errorf("%s: %w", r.Named(), err)
 		case dn != "":
@@ -54,10 +57,10 @@ func equals(attribute, value string) string {
 	return "(" + attribute + "=" + ldap.EscapeFilter(value) + ")"
 }
 
-// isFree sees that an entry can be put somewhere: where the source reads users, below an entry that
-// is there, and in nobody's place.
+// isFree sees that an entry can be put somewhere: where the source reads records of its kind, below an
+// entry that is there, and in nobody's place.
 func (w *writing) isFree(r *connect.Rewrite, dn string) error {
-	within := func(s search) bool { return s.kind == connect.User && below(dn, s.base.Value) }
+	within := func(s search) bool { return s.kind == r.Named().Kind && below(dn, s.base.Value) }
 	if !slices.ContainsFunc(w.searches, within) {
 		return fmt.Errorf("%s: the source does not read %q: it is below none of its bases", r.Named(), dn)
 	}
@@ -72,11 +75,11 @@ func (w *writing) isFree(r *connect.Rewrite, dn string) error {
 	return err
 }
 
-// who is the distinguished name of an entry below the bases of users that a filter means; "" if none
+// who is the distinguished name of an entry below the bases of one kind that a filter means; "" if none
 // is.
-func (w *writing) who(filter string) (dn string, err error) {
+func (w *writing) who(kind connect.Kind, filter string) (dn string, err error) {
 	for _, s := range w.searches {
-		if s.kind != connect.User {
+		if s.kind != kind {
 			continue
 		}
 		ask := ldap.NewSearchRequest(s.base.Value, ldap.ScopeWholeSubtree, ldap.NeverDerefAliases, 1, 0, false, filter, []string{"1.1"}, nil)
@@ -91,10 +94,10 @@ func (w *writing) who(filter string) (dn string, err error) {
 	return "", nil
 }
 
-// adding works out the entry of a new user.
+// adding works out the entry of a new user or group.
 type adding struct {
 	source     *directory.Source
-	user       *directory.User
+	user       *directory.User // nil: of a group
 	controller bool
 	values     []connect.ValueChange
 }
@@ -116,16 +119,14 @@ func (a *adding) fill() error {
 	if !u.IsActive() {
 		return errors.New("a new account is active; switch it off afterwards")
 	}
-	if err := a.besides(); err != nil {
-		return err
+	if of := a.source.Accounts; of != nil {
+		if err := a.besides(of.Entry, account.Value(u)); err != nil {
+			return err
+		}
 	}
 	a.usual(table.Name, u.Name)
-	dn, err := ldap.ParseDN(u.DN)
-	if err != nil {
+	if err := a.called(u.DN); err != nil {
 		return err
-	}
-	for _, own := range dn.RDNs[0].Attributes {
-		a.usual(own.Type, own.Value)
 	}
 	m := &modifying{source: a.source, entry: &connect.Entry{DN: u.DN}}
 	for _, x := range u.Attributes {
@@ -145,22 +146,30 @@ func (a *adding) fill() error {
 	return nil
 }
 
-// besides are the values that the source has of every new entry.
-func (a *adding) besides() error {
-	if a.source.Accounts == nil {
-		return nil
-	}
-	value := account.Value(a.user)
-	for _, attribute := range slices.Sorted(maps.Keys(a.source.Accounts.Entry)) {
+// besides are the values that the source has of every new entry, with attributes of the record in them.
+func (a *adding) besides(entry map[string][]string, value func(string) string) error {
+	for _, attribute := range slices.Sorted(maps.Keys(entry)) {
 		var values []string
-		for _, text := range a.source.Accounts.Entry[attribute] {
+		for _, text := range entry[attribute] {
 			written, lacks := name.ParsePattern(text).Write(value)
 			if lacks != "" {
-				return fmt.Errorf("%s of the new entry needs %s, which the account does not have", attribute, lacks)
+				return fmt.Errorf("%s of the new entry needs %s, which the record does not have", attribute, lacks)
 			}
 			values = append(values, written)
 		}
 		a.usual(attribute, values...)
+	}
+	return nil
+}
+
+// called gives the entry what its distinguished name begins with.
+func (a *adding) called(dn string) error {
+	parsed, err := ldap.ParseDN(dn)
+	if err != nil {
+		return err
+	}
+	for _, own := range parsed.RDNs[0].Attributes {
+		a.usual(own.Type, own.Value)
 	}
 	return nil
 }

@@ -251,6 +251,7 @@ source:
 	}
 	t.Run("it is written", func(t *testing.T) { isWritten(t, s, doc.Source) })
 	t.Run("accounts are made and moved", func(t *testing.T) { makesAccounts(t, s, doc.Source, referee) })
+	t.Run("groups are made and removed", func(t *testing.T) { makesGroups(t, s, doc.Source) })
 	t.Run("names that change", func(t *testing.T) { followsNames(t, s, doc.Source, referee) })
 	t.Run("an account that does not see what was deleted", func(t *testing.T) { comparesByName(t, s, doc.Source, referee) })
 }
@@ -336,7 +337,7 @@ func makesAccounts(t *testing.T, s *server, from *directory.Source, c *ldap.Conn
 	fresh, err := (&directory.User{Name: "noor.haddix", DN: "CN=noor.haddix,OU=Summit,OU=people," + domain}).Altered("title", "Ingeniør")
 	require.NoError(t, err)
 	after.Users[i], after.Users = &moved, append(after.Users, fresh)
-	lists := 0
+	lists, leaver := 0, ""
 	for i, g := range before.Groups {
 		now := *g
 		now.Members = &directory.Members{Any: slices.Clone(g.Members.Any)}
@@ -347,7 +348,10 @@ func makesAccounts(t *testing.T, s *server, from *directory.Source, c *ldap.Conn
 			}
 		}
 		if g.Name == "crew" {
-			now.Members.Any = append(now.Members.Any, name.Ref{Name: fresh.DN})
+			out := slices.IndexFunc(now.Members.Any, func(ref name.Ref) bool { return !connect.SameReference(ref.Name, moved.DN) })
+			leaver = now.Members.Any[out].Name
+			keeps := slices.Delete(now.Members.Any, out, out+1)
+			now.Members.Any = append(keeps, name.Ref{Name: fresh.DN})
 			after.Groups[i] = &now
 		}
 	}
@@ -370,6 +374,11 @@ func makesAccounts(t *testing.T, s *server, from *directory.Source, c *ldap.Conn
 		now, err = fetch(t, s, &source)
 		require.NoError(t, err)
 		_, left = connect.Settle(before, now)
+		if how == connect.Unknown { // nobody can tell that it was not somebody else
+			require.Len(t, left.ChangedGroups, 1)
+			assert.Equal(t, "members go: "+leaver, left.ChangedGroups[0].Words())
+			left.ChangedGroups = nil
+		}
 		assert.True(t, left.Empty(), "%+v", left)
 	}
 }

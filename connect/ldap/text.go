@@ -15,6 +15,9 @@ func (w *writing) Text(m *connect.Modification) string {
 	var b strings.Builder
 	ldif(&b, "dn", m.At)
 	switch {
+	case m.Gone:
+		b.WriteString("changetype: delete\n")
+		return b.String()
 	case m.Entry != nil:
 		b.WriteString("changetype: add\n")
 		for _, c := range m.Entry {

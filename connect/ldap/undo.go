@@ -18,6 +18,8 @@ func (w *writing) Undo(m *connect.Modification, made connect.Made) error {
 	switch {
 	case made == connect.NotMade || m.Empty():
 		return nil
+	case m.Gone:
+		return w.unremove(m)
 	case m.Entry != nil:
 		return w.unadd(m, made)
 	case m.Below != "":
@@ -111,7 +113,7 @@ func (w *writing) unadd(m *connect.Modification, made connect.Made) error {
 		if err != nil {
 			return err
 		}
-		ours = ours && by("creatorsName") && raw.GetEqualFoldAttributeValue("uSNCreated") == raw.GetEqualFoldAttributeValue("uSNChanged")
+		ours = ours && by("creatorsName") && (w.isGroup(m) || raw.GetEqualFoldAttributeValue("uSNCreated") == raw.GetEqualFoldAttributeValue("uSNChanged"))
 		for _, v := range m.Entry {
 			ours = ours && len(among(e, v.Attribute, v.Add)) == len(v.Add)
 		}

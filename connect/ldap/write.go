@@ -32,6 +32,8 @@ type writing struct {
 	asserts    bool // the server knows assertions
 	sets       bool // the server sets passwords (RFC 3062)
 	searches   []search
+
+	coming map[string]*connect.Modification // groups that are to be made, by distinguished name
 }
 
 // Writing connects to one server, or to the first that answers.
@@ -63,6 +65,7 @@ func (d *Document) Writing(ctx context.Context, j *connect.Job, at string) (conn
 	}
 	return &writing{
 		Conn: conn, job: j, searches: searches, controller: says("supportedCapabilities", isController),
+		coming:  map[string]*connect.Modification{},
 		asserts: says("supportedControl", assertion), sets: says("supportedExtension", setsPassword),
 	}, nil
 }
@@ -72,6 +75,9 @@ func (w *writing) Look(r *connect.Rewrite, written bool) (*connect.Modification,
 	if r.New() {
 		return w.lookNew(r)
 	}
+	if new := w.coming[dnKey(r.DN())]; new != nil && r.Follows() && !written {
+		return w.lookComing(r, new)
+	}
 	e, raw, err := w.entryOf(r, r.DN())
 	if err != nil {
 		return nil, err
@@ -79,7 +85,10 @@ func (w *writing) Look(r *connect.Rewrite, written bool) (*connect.Modification,
 	if is, err := r.Is(w.taken(r, e), written); is || err != nil {
 		return &connect.Modification{At: raw.DN}, err
 	}
-	if r.Moves() {
+	switch {
+	case r.Goes():
+		return w.lookGone(raw)
+	case r.Moves():
 		return w.lookMove(r, raw)
 	}
 	m := &modifying{entry: e, classes: raw.GetEqualFoldAttributeValues("objectClass"), source: w.job.Source}
@@ -151,8 +160,12 @@ func version(e *ldap.Entry) string {
 // Make writes an entry and reads it again.
 func (w *writing) Make(r *connect.Rewrite, m *connect.Modification) (made connect.Made, err error) {
 	switch {
+	case m.Gone:
+		err = w.remove(m)
+		made = madeBy(err)
 	case m.Entry != nil:
 		made, err = w.add(m)
+		delete(w.coming, dnKey(m.At))
 	case m.Below != "":
 		err = w.move(m.At, m.Below, m.Version)
 		made = madeBy(err)
@@ -162,6 +175,9 @@ func (w *writing) Make(r *connect.Rewrite, m *connect.Modification) (made connec
 	}
 	if err != nil {
 		return made, w.refused(r, m, made, err)
+	}
+	if m.Gone {
+		return connect.IsMade, nil
 	}
 	e, _, err := w.entryOf(r, r.Becomes())
 	if err != nil {

@@ -47,7 +47,7 @@ func staff() string {
 // written is the source of the staff, of which everything that can be is written.
 func (s *server) written() *directory.Source {
 	source := s.source()
-	source.Write = []directory.Write{directory.WriteMembers, directory.WriteAttributes, directory.WriteActive, directory.WriteUsers}
+	source.Write = []directory.Write{directory.WriteMembers, directory.WriteAttributes, directory.WriteActive, directory.WriteUsers, directory.WriteGroups}
 	source.Accounts = &directory.Accounts{Where: text("ou=people," + suffix), Name: text("{title}"), Entry: map[string][]string{"objectClass": {"inetOrgPerson", "shadowAccount"}, "cn": {"{userName}"}}}
 	source.Users.Disabled = text("(employeeType=gone)")
 	source.Users.Expires = directory.Date{Attribute: "shadowExpire", Form: "days"}
@@ -136,7 +136,50 @@ func redrawn(t *rapid.T, before connect.Records) connect.Records {
 		u.Attributes.Put("title", []filter.Value{{Text: rapid.SampledFrom([]string{"Observer", "Köchin"}).Draw(t, "title")}})
 		after.Users = append(after.Users, u)
 	}
+	regrouped(t, before, &after)
 	return after
+}
+
+// regrouped makes groups, with users in them who may be new, and removes some that were made so.
+func regrouped(t *rapid.T, before connect.Records, after *connect.Records) {
+	for i := range rapid.IntRange(0, 2).Draw(t, "new groups") {
+		g := &directory.Group{Name: fmt.Sprintf("made%d", i), Members: &directory.Members{}}
+		g.DN = "cn=" + g.Name + ",ou=groups," + suffix
+		if slices.ContainsFunc(before.Groups, func(x *directory.Group) bool { return x.Name == g.Name }) {
+			continue
+		}
+		g.Description = rapid.SampledFrom([]string{"", "Who is new"}).Draw(t, "says")
+		for _, u := range after.Users {
+			if rapid.Bool().Draw(t, "in") {
+				g.Members.Any = append(g.Members.Any, name.Ref{Name: u.DN})
+			}
+		}
+		after.Groups = append(after.Groups, g)
+		for j, other := range after.Groups {
+			if other.Name == "unix" || other == g || !rapid.Bool().Draw(t, "nested") {
+				continue
+			}
+			now := *other
+			now.Members = &directory.Members{Any: append(slices.Clone(other.Members.Any), name.Ref{Name: g.DN}), Users: other.Members.Users}
+			after.Groups[j] = &now
+		}
+	}
+	removed := map[string]bool{}
+	after.Groups = slices.DeleteFunc(after.Groups, func(g *directory.Group) bool {
+		was := slices.ContainsFunc(before.Groups, func(x *directory.Group) bool { return x.Name == g.Name })
+		removed[g.DN] = was && strings.HasPrefix(g.Name, "made") && rapid.Bool().Draw(t, "removed")
+		return removed[g.DN]
+	})
+	for i, g := range after.Groups { // nobody lists a group that is removed
+		now := *g
+		now.Members = &directory.Members{Users: g.Members.Users}
+		for _, ref := range g.Members.Any {
+			if !removed[ref.Name] {
+				now.Members.Any = append(now.Members.Any, ref)
+			}
+		}
+		after.Groups[i] = &now
+	}
 }
 
 // moved moves some users into other branches, and has groups list them there.
@@ -209,6 +252,8 @@ func whatIsWrittenIsThere(t *testing.T, s *server) {
 		meddle := func() {
 			what := "changetype: modify\nreplace: title\ntitle: Meddler\n"
 			switch {
+			case was[all[meddled].DN()] == nil && all[meddled].Group != nil:
+				what = "changetype: add\nobjectClass: groupOfNames\nmember: uid=a\n"
 			case all[meddled].New():
 				what = "changetype: add\nobjectClass: inetOrgPerson\nobjectClass: shadowAccount\ncn: Meddler\nsn: Meddler\n"
 			case all[meddled].Group != nil:
@@ -258,11 +303,13 @@ func whatIsWrittenIsThere(t *testing.T, s *server) {
 		}
 		for _, r := range all {
 			delete(stand, r.DN())
-			stand[r.Becomes()] = true
+			if !r.Goes() {
+				stand[r.Becomes()] = true
+			}
 		}
 		assert.Equal(rt, slices.Sorted(maps.Keys(stand)), slices.Sorted(maps.Keys(is)))
 		for i, m := range list {
-			assert.Equal(rt, all[i].New(), m.Password != "")
+			assert.Equal(rt, all[i].New() && all[i].User != nil, m.Password != "")
 			if m.Password != "" {
 				s.signsIn(rt, m)
 			}

@@ -13,31 +13,71 @@ import (
 
 // lookNew sees that a resource can be made, and says with which values.
 func (w *writing) lookNew(r *connect.Rewrite) (*connect.Modification, error) {
-	u := r.User.After
-	switch id, err := w.called(connect.User, u.Name); {
+	n := r.Named()
+	switch id, err := w.called(n.Kind, n.Name); {
 	case err != nil:
-		return nil, fmt.Errorf("%s: %w", r.Named(), err)
+		return nil, fmt.Errorf("%s: %w", n, err)
 	case id != "":
-		return nil, &connect.ElsewhereError{Rewrite: r, Theirs: "there is a user of this name already"}
+		theirs := fmt.Sprintf("there is a %s of this name already", n.Kind)
+		return nil, &connect.ElsewhereError{Rewrite: r, Theirs: theirs}
 	}
-	resource, err := w.d.resource(connect.User, bodyOf(u))
+	m := &connect.Modification{At: "/" + TypeName(n.Kind) + "s", Version: w.said}
+	body, err := w.newBody(r)
 	if err != nil {
-		return nil, fmt.Errorf("%s: %w", r.Named(), err)
+		return nil, fmt.Errorf("%s: %w", n, err)
 	}
-	body := resource.Body
-	body["active"] = u.IsActive()
-	schemas := []any{UserSchema}
-	if body[EnterpriseSchema] != nil {
-		schemas = append(schemas, EnterpriseSchema)
-	}
-	body["schemas"] = schemas
-	m := &connect.Modification{At: "/Users", Version: w.said}
 	for _, key := range slices.Sorted(maps.Keys(body)) {
 		m.Entry = append(m.Entry, connect.ValueChange{Attribute: key, Add: written(body[key])})
 	}
 	of := w.job.Source.Accounts
-	m.GetsPassword = of == nil || of.Password != "none"
+	m.GetsPassword = n.Kind == connect.User && (of == nil || of.Password != "none")
 	return m, nil
+}
+
+// newBody is the body of a new resource; that of a group has no members yet.
+func (w *writing) newBody(r *connect.Rewrite) (object, error) {
+	if r.Group != nil {
+		w.coming[r.Group.After.Name] = true
+		body := object{"schemas": []any{GroupSchema}, "displayName": r.Group.After.Name}
+		if r.Group.After.Description != "" {
+			body["description"] = r.Group.After.Description
+		}
+		return body, nil
+	}
+	resource, err := w.d.resource(connect.User, bodyOf(r.User.After))
+	if err != nil {
+		return nil, err
+	}
+	body, schemas := resource.Body, []any{UserSchema}
+	body["active"] = r.User.After.IsActive()
+	if body[EnterpriseSchema] != nil {
+		schemas = append(schemas, EnterpriseSchema)
+	}
+	body["schemas"] = schemas
+	return body, nil
+}
+
+// lookGone is the removal of a group, with what it takes to put it back.
+func (w *writing) lookGone(at string, body raw, version string) (*connect.Modification, error) {
+	resource, err := w.d.resource(connect.Group, body)
+	if err != nil {
+		return nil, err
+	}
+	resource.Body["schemas"] = []any{GroupSchema}
+	delete(resource.Body, "members")
+	m := &connect.Modification{At: at, Gone: true, Version: version}
+	for _, key := range slices.Sorted(maps.Keys(resource.Body)) {
+		m.Entry = append(m.Entry, connect.ValueChange{Attribute: key, Add: written(resource.Body[key])})
+	}
+	return m, nil
+}
+
+// kindAt is the kind of what is at a path.
+func kindAt(path string) connect.Kind {
+	if hasPrefixFold(path, "/Groups") {
+		return connect.Group
+	}
+	return connect.User
 }
 
 // entered is the body of a resource that is made.
@@ -51,7 +91,7 @@ func entered(m *connect.Modification) object {
 
 // add makes a resource (RFC 7644 section 3.3), with a first password where new accounts get one.
 func (w *writing) add(m *connect.Modification) (connect.Made, error) {
-	body := entered(m)
+	body, kind := entered(m), kindAt(m.At)
 	password := ""
 	if m.GetsPassword {
 		password = connect.FirstPassword()
@@ -67,10 +107,10 @@ func (w *writing) add(m *connect.Modification) (connect.Made, error) {
 	}
 	id := made.id()
 	if id == "" {
-		if id, err = w.called(connect.User, body["userName"].(string)); err != nil || id == "" {
+		if id, err = w.called(kind, raw(body).named(kind)); err != nil || id == "" {
 			return connect.Unknown, cmp.Or(err, fmt.Errorf("it does not say which id it gave"))
 		}
 	}
-	m.At, m.Password = pathOf(connect.User, id), password
+	m.At, m.Password = pathOf(kind, id), password
 	return connect.IsMade, nil
 }

@@ -143,7 +143,7 @@ func (w *writing) groupChanges(g *connect.Regrouped) (changes []connect.ValueCha
 				return nil, err
 			}
 			if id == "" {
-				id = standsFor("user", ownName(ref))
+				id = standsFor("member", ownName(ref))
 			}
 			*x.to = append(*x.to, id)
 		}
@@ -182,12 +182,12 @@ func (w *writing) identified(changes []connect.ValueChange) (known []connect.Val
 		}
 		known[i].Add = slices.Clone(c.Add)
 		for j, id := range c.Add {
-			named, is := strings.CutPrefix(id, "{user ")
+			named, is := strings.CutPrefix(id, "{member ")
 			if !is {
 				continue
 			}
 			named = strings.TrimSuffix(named, "}")
-			switch id, err := w.called(connect.User, named); {
+			switch id, err := w.idOf(named); {
 			case err != nil:
 				return nil, "", err
 			case id == "":
@@ -285,13 +285,16 @@ func (w *writing) sum(k connect.Kind, body raw) string {
 
 // Text is the request that makes a modification.
 func (w *writing) Text(m *connect.Modification) string {
-	method, body := "PATCH", patchOf(m.Changes)
-	if m.Entry != nil {
-		method, body = "POST", entered(m)
-	}
 	version := ""
-	if m.Entry == nil && m.Version != "" {
+	if m.Version != "" {
 		version = "If-Match: " + m.Version + "\n"
+	}
+	method, body := "PATCH", patchOf(m.Changes)
+	switch {
+	case m.Gone:
+		return "DELETE " + m.At + "\n" + version
+	case m.Entry != nil:
+		method, body, version = "POST", entered(m), ""
 	}
 	text, err := json.MarshalIndent(body, "", "  ")
 	if err != nil {

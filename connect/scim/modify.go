@@ -11,13 +11,21 @@ import (
 
 // Make writes a resource and reads it again.
 func (w *writing) Make(r *connect.Rewrite, m *connect.Modification) (made connect.Made, err error) {
-	if m.Entry != nil {
+	switch {
+	case m.Gone:
+		_, err = w.ask(w.ctx, http.MethodDelete, m.At, nil, m.Version, nil)
+		made = madeBy(err)
+	case m.Entry != nil:
 		made, err = w.add(m)
-	} else {
+		delete(w.coming, r.Named().Name)
+	default:
 		made, err = w.modify(m.At, m.Changes, m.Version)
 	}
 	if err != nil {
 		return made, w.refused(r, made, err)
+	}
+	if m.Gone {
+		return connect.IsMade, nil
 	}
 	body, _, err := w.read(m.At)
 	switch {
@@ -82,7 +90,7 @@ func (w *writing) refused(r *connect.Rewrite, made connect.Made, err error) erro
 func (w *writing) modify(at string, changes []connect.ValueChange, version string) (connect.Made, error) {
 	changes, missing, err := w.identified(changes)
 	if err == nil && missing != "" {
-		err = fmt.Errorf("there is no user %s", missing)
+		err = fmt.Errorf("there is no user or group %s", missing)
 	}
 	if err != nil {
 		return connect.NotMade, err

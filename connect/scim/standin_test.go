@@ -160,6 +160,9 @@ func (s *standIn) write(w http.ResponseWriter, r *http.Request) {
 	case r.Method == http.MethodPatch && s.wholeOnly:
 		w.WriteHeader(http.StatusNotImplemented)
 	case r.Method == http.MethodPut:
+		if meta, has := (*list)[i]["meta"]; has { // it is the server's
+			body["meta"] = meta
+		}
 		(*list)[i] = body
 		_ = json.NewEncoder(w).Encode(body)
 	default:

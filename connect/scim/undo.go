@@ -1,9 +1,12 @@
 package scim
 
 import (
+	"cmp"
+	"encoding/json"
 	"fmt"
 	"net/http"
 	"slices"
+	"strings"
 	"time"
 
 	"gatemap/connect"
@@ -14,6 +17,8 @@ func (w *writing) Undo(m *connect.Modification, made connect.Made) error {
 	switch {
 	case made == connect.NotMade || m.Empty():
 		return nil
+	case m.Gone:
+		return w.unremove(m)
 	case m.Entry != nil:
 		return w.unadd(m)
 	}
@@ -28,7 +33,15 @@ func (w *writing) Undo(m *connect.Modification, made connect.Made) error {
 
 // unmodify takes back what is there of changes.
 func (w *writing) unmodify(m *connect.Modification, made connect.Made) error {
-	body, version, err := w.read(m.At)
+	at := cmp.Or(w.instead[m.At], m.At)
+	if named, is := strings.CutPrefix(at, "/Groups/{group "); is { // it was to be made before
+		id, err := w.called(connect.Group, strings.TrimSuffix(named, "}"))
+		if err != nil || id == "" {
+			return err
+		}
+		at = pathOf(connect.Group, id)
+	}
+	body, version, err := w.read(at)
 	if err != nil || body == nil {
 		return err
 	}
@@ -39,16 +52,12 @@ func (w *writing) unmodify(m *connect.Modification, made connect.Made) error {
 	if err != nil {
 		return err
 	}
-	kind := connect.User
-	if hasPrefixFold(m.At, "/Groups") {
-		kind = connect.Group
-	}
-	ours := made == connect.IsMade || m.Becomes != "" && w.sum(kind, body) == m.Becomes
+	ours := made == connect.IsMade || w.instead[m.At] != ""
 	back := undone(body, changes, ours)
 	if back == nil {
 		return nil
 	}
-	if _, err := w.modify(m.At, back, version); err != nil {
+	if _, err := w.modify(at, back, version); err != nil {
 		return fmt.Errorf("%s cannot be put back: %w", m.At, err)
 	}
 	return nil
@@ -98,7 +107,7 @@ func (w *writing) unadd(m *connect.Modification) error {
 	if err != nil || !ours {
 		return err
 	}
-	path := pathOf(connect.User, body.id())
+	path := pathOf(kindAt(m.At), body.id())
 	if _, err := w.ask(w.ctx, http.MethodDelete, path, nil, version, nil); err != nil &&
 		!hasStatus(err, http.StatusNotFound) {
 		return fmt.Errorf("%s cannot be taken back: %w", path, err)
@@ -108,35 +117,40 @@ func (w *writing) unadd(m *connect.Modification) error {
 
 // made is the resource that was made, its version, and whether it is still as it was.
 func (w *writing) made(m *connect.Modification) (body raw, version string, ours bool, err error) {
-	if m.At != "/Users" {
+	kind := kindAt(m.At)
+	if m.At != "/"+TypeName(kind)+"s" {
 		body, version, err = w.read(m.At)
-		return body, version, body != nil && w.sum(connect.User, body) == m.Becomes, err
+		return body, version, body != nil && w.sum(kind, body) == m.Becomes, err
 	}
 	want := entered(m)
-	id, err := w.called(connect.User, want["userName"].(string))
+	id, err := w.called(kind, raw(want).named(kind))
 	if err != nil || id == "" {
 		return nil, "", false, err
 	}
-	if body, version, err = w.read(pathOf(connect.User, id)); err != nil || body == nil {
+	if body, version, err = w.read(pathOf(kind, id)); err != nil || body == nil {
 		return nil, "", false, err
 	}
 	return body, version, w.isOurs(body, m, want), nil
 }
 
 // isOurs says that a resource is the one that was to be made: it came when that was tried, was not
-// modified since, and has what was sent.
+// modified since, and has what was sent and no members.
 func (w *writing) isOurs(body raw, m *connect.Modification, want object) bool {
 	meta, _ := body.value("meta").(map[string]any)
 	created, err := time.Parse(time.RFC3339, raw(meta).text("created"))
 	looked, failed := http.ParseTime(m.Version)
-	if err != nil || failed != nil || raw(meta).text("lastModified") != raw(meta).text("created") {
+	filled := kindAt(m.At) == connect.Group // with members, after it was made
+	if err != nil || failed != nil || !filled && raw(meta).text("lastModified") != raw(meta).text("created") {
 		return false
 	}
 	if created.Before(looked.Add(-time.Second)) || created.After(looked.Add(soon)) {
 		return false
 	}
-	there, err := w.d.resource(connect.User, body)
+	there, err := w.d.resource(kindAt(m.At), body)
 	if err != nil {
+		return false
+	}
+	if there.Body["members"] != nil {
 		return false
 	}
 	for key, value := range want {
@@ -145,4 +159,27 @@ func (w *writing) isOurs(body raw, m *connect.Modification, want object) bool {
 		}
 	}
 	return true
+}
+
+// unremove makes a group again that was removed. For the server it is a new one of the same name.
+func (w *writing) unremove(m *connect.Modification) error {
+	body, _, err := w.read(m.At)
+	if err != nil || body != nil {
+		return err // it was not removed
+	}
+	want := entered(m)
+	id, err := w.called(connect.Group, raw(want).named(connect.Group))
+	if err != nil || id != "" {
+		return err // somebody has made another
+	}
+	text, err := json.Marshal(want)
+	if err != nil {
+		return err
+	}
+	var made raw
+	if _, err := w.ask(w.ctx, http.MethodPost, "/Groups", text, "", &made); err != nil {
+		return fmt.Errorf("%s cannot be put back: %w", m.At, err)
+	}
+	w.instead[m.At] = pathOf(connect.Group, made.id())
+	return nil
 }

@@ -18,6 +18,9 @@ type writing struct {
 	ctx context.Context
 	d   *Document
 	job *connect.Job
+
+	coming  map[string]bool   // groups that are to be made, by name
+	instead map[string]string // paths of groups that were put back, by those that they had
 }
 
 // Writing makes a client of the service provider.
@@ -30,7 +33,7 @@ func (d *Document) Writing(ctx context.Context, j *connect.Job, at string) (conn
 		return nil, err
 	}
 	p.client.CheckRetry = onlyWhenNotTaken
-	return &writing{p, ctx, d, j}, nil
+	return &writing{p, ctx, d, j, map[string]bool{}, map[string]string{}}, nil
 }
 
 // onlyWhenNotTaken tries a request again only where the server says that it did not take it: of any other
@@ -67,6 +70,10 @@ func (w *writing) Look(r *connect.Rewrite, written bool) (*connect.Modification,
 	if r.New() {
 		return w.lookNew(r)
 	}
+	if r.Group != nil && w.coming[r.Named().Name] && r.Follows() && !written {
+		changes, err := w.groupChanges(r.Group)
+		return &connect.Modification{At: "/Groups/" + standsFor("group", r.Named().Name), Changes: changes}, err
+	}
 	at, body, version, err := w.resourceOf(r)
 	if err != nil {
 		return nil, err
@@ -78,6 +85,9 @@ func (w *writing) Look(r *connect.Rewrite, written bool) (*connect.Modification,
 	if is, err := r.Is(now, written); is || err != nil {
 		return &connect.Modification{At: at}, err
 	}
+	if r.Goes() {
+		return w.lookGone(at, body, version)
+	}
 	var changes []connect.ValueChange
 	if r.User != nil {
 		changes, err = w.userChanges(r.User, body)
@@ -87,18 +97,16 @@ func (w *writing) Look(r *connect.Rewrite, written bool) (*connect.Modification,
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", r.Named(), err)
 	}
-	m := &connect.Modification{At: at, Changes: changes, Version: version}
-	m.Becomes = w.sum(r.Named().Kind, applied(body, changes))
-	return m, nil
+	return &connect.Modification{At: at, Changes: changes, Version: version}, nil
 }
 
 // resourceOf reads the resource of a record, and says where it is and which version.
 func (w *writing) resourceOf(r *connect.Rewrite) (at string, body raw, version string, err error) {
 	n := r.Named()
 	id := ""
-	if r.User != nil && r.User.Before != nil {
+	if r.User != nil {
 		id = r.User.Before.ID
-	} else if r.Group != nil {
+	} else {
 		id = r.Group.Before.ID
 	}
 	if id == "" { // it was made, and not taken in since
@@ -184,7 +192,7 @@ func (w *writing) taken(r *connect.Rewrite, body raw) (one connect.Records, err 
 }
 
 func members(g *directory.Group) []name.Ref {
-	if g.Members == nil {
+	if g == nil || g.Members == nil {
 		return nil
 	}
 	return g.Members.Any

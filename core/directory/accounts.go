@@ -20,6 +20,13 @@ type Accounts struct {
 	Password   FirstPassword       `yaml:"password" doc:"shown (unless said): a new account gets a random first password, which who commits sees once; none: it gets none."`
 }
 
+// NewGroups says what the entries of new groups are to be.
+type NewGroups struct {
+	Place place.Place         `yaml:"-"`
+	Where place.Text          `yaml:"place" doc:"The entry below which a new group is put, as a distinguished name. Missing: the base of groups, where there is one."`
+	Entry map[string][]string `yaml:"entry" doc:"The server's attribute: what a new entry has of it, with {name} of the group in it, such as objectClass."`
+}
+
 // FirstPassword says what becomes of the first password of a new account.
 type FirstPassword string
 

@@ -22,8 +22,9 @@ type Source struct {
 	Inactive     Inactive     `yaml:"inactive" doc:"What to do with inactive accounts: take (default) or skip them."`
 	Vanished     Vanished     `yaml:"vanished" doc:"What to do with accounts that are no longer in the source: remove (default) or deactivate them."`
 	RemovalLimit *Percent     `yaml:"removal_limit" former:"guard" doc:"How many of the active users, or of the groups, one run may remove or deactivate unconfirmed, such as 5%. Missing: 5%."`
-	Write        []Write      `yaml:"write" doc:"What a commit that changes records writes where they come from: members (of groups), attributes, active (whether accounts are), users (accounts that are made or moved). Missing: nothing, and the next run restores what is there."`
+	Write        []Write      `yaml:"write" doc:"What a commit that changes records writes where they come from: members (of groups), attributes, active (whether accounts are), users (accounts that are made or moved), groups (that are made or removed). Missing: nothing, and the next run restores what is there."`
 	Accounts     *Accounts    `yaml:"accounts" doc:"What accounts are to be of people whom a source that feeds the directory knows; with write: users."`
+	NewGroups    *NewGroups   `yaml:"new_groups" doc:"What entries of new groups are to be at a directory server; with write: groups."`
 	Users        *UserTable   `yaml:"users" doc:"Which entries are users."`
 	Groups       *GroupTable  `yaml:"groups" doc:"Which entries are groups."`
 	Devices      *DeviceTable `yaml:"devices" doc:"Which entries are devices."`
@@ -104,10 +105,11 @@ const (
 	WriteAttributes Write = "attributes"
 	WriteActive     Write = "active"
 	WriteUsers      Write = "users"
+	WriteGroups     Write = "groups"
 )
 
 // Values lists what can be written.
-func (Write) Values() []string { return []string{"members", "attributes", "active", "users"} }
+func (Write) Values() []string { return []string{"members", "attributes", "active", "users", "groups"} }
 
 // Base is a place in the tree of a source, with how far below it to look.
 type Base struct {
