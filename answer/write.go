@@ -11,9 +11,9 @@ type Writes struct {
 type Write struct {
 	Directory string `json:"directory"`
 	Server    string `json:"server" doc:"The server that answered."`
-	Entry     string `json:"entry" doc:"Distinguished name of the entry."`
+	Entry     string `json:"entry" doc:"Distinguished name of the entry, or path of the resource."`
 	For       string `json:"for" doc:"The record that is changed, and how."`
-	Text      string `json:"text" doc:"The modification as LDIF (RFC 2849); empty where the entry is as it is to be already."`
+	Text      string `json:"text" doc:"The modification as the server takes it: LDIF (RFC 2849), or a request (RFC 7644); empty where the entry is as it is to be already."`
 	// Password is not the password itself.
 	Password bool `json:"password,omitempty" doc:"Whether a new account gets a first password, which who commits sees once."`
 }

@@ -12,8 +12,9 @@ import (
 
 func (a *app) trialWrites() *cobra.Command {
 	return &cobra.Command{
-		Use: "writes TRIAL", Short: "What the commit of a trial first writes to directory servers",
-		Long: `What the commit of a trial first writes to directory servers, as LDIF (RFC 2849).
+		Use: "writes TRIAL", Short: "What the commit of a trial first writes where records come from",
+		Long: `What the commit of a trial first writes where records come from: to directory servers as LDIF
+(RFC 2849), to service providers as requests (RFC 7644).
 
 A directory whose source says write has its records changed where they come from, before the
 revision is made. The servers are asked how the entries are now: one that is not what the map
@@ -29,7 +30,7 @@ has any more is an error here, and at the commit.`,
 
 func (a *app) writesText(w *answer.Writes) error {
 	if len(w.Writes) == 0 {
-		a.print("The commit of %s writes to no directory server.\n", w.Trial)
+		a.print("The commit of %s writes nothing where records come from.\n", w.Trial)
 	}
 	server := ""
 	for _, x := range w.Writes {

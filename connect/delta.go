@@ -126,8 +126,10 @@ func Settle(before, now Records) (Records, Delta) {
 	var d Delta
 	var changed []Changed[directory.Group]
 	settled := Records{Rejected: now.Rejected}
+	met := meeting(before, now)
 	settled.Users, d.Joined, d.Left, d.Changed = users.settle(before.Users, now.Users, &d.Identified.Users, userFields)
-	settled.Groups, d.NewGroups, d.GoneGroups, changed = groups.settle(before.Groups, now.Groups, &d.Identified.Groups, groupFields)
+	settled.Groups, d.NewGroups, d.GoneGroups, changed = groups.settle(met.groups(before.Groups), now.Groups, &d.Identified.Groups, groupFields)
+	d.Identified.Groups = append(d.Identified.Groups, met.kept(settled.Groups)...)
 	settled.Devices, d.NewDevices, d.GoneDevices, d.OtherDevices = devices.settle(before.Devices, now.Devices, &d.Identified.Devices, deviceFields)
 	for _, c := range changed {
 		d.ChangedGroups = append(d.ChangedGroups, regrouped(c))

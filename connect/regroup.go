@@ -3,7 +3,6 @@ package connect
 import (
 	"cmp"
 	"slices"
-	"strings"
 
 	"gatemap/core/directory"
 	"gatemap/core/name"
@@ -23,12 +22,7 @@ func (r arriving) comes(named, dn string) {
 }
 
 // isFresh says that a reference is to one who is not there yet.
-func (r arriving) isFresh(ref string) bool {
-	if !strings.Contains(ref, "=") {
-		ref = ref[strings.LastIndex(ref, "/")+1:]
-	}
-	return r.fresh[key(ref)]
-}
+func (r arriving) isFresh(ref string) bool { return r.fresh[key(ref)] }
 
 // regroupings are the rewrites of a group: that of whom it lists besides those who are moved or new;
 // that of these, which some servers see to themselves; and that of those who are moved and new in it.

@@ -246,7 +246,9 @@ func TestANewAccountAtAServiceProvider(t *testing.T) {
 		stage.Change{Do: stage.Join, Group: "crew", Member: "ilse.okonjo"},
 	)
 	assert.ElementsMatch(t, []string{ilse.id(), id[0]}, memberIDs(c.call("GET", "/Groups/"+crew.id(), "")))
-	a.run()
+	preview := a.run()
+	assert.Equal(t, 1, preview.Counts.Changed, "where it stands")
+	assert.Zero(t, preview.Counts.ChangedGroups, "groups list the same people")
 	book := a.Head().Atlas.Book
 	u, err := book.FindUser("people/zofie.ounap", "")
 	require.NoError(t, err)
@@ -269,6 +271,38 @@ func TestANewAccountAtAServiceProvider(t *testing.T) {
 		[]stage.Change{{Do: stage.MoveUser, User: "ilse.okonjo", To: "ou=people,dc=cindervale,dc=example"}},
 	)
 	assert.ErrorContains(t, err, "stands in no tree")
+}
+
+// A group is made with whom the trial makes, in one that is there; it is removed out of that, too.
+func TestGroupsAreMadeAndRemovedAtAServiceProvider(t *testing.T) {
+	c := startClub(t)
+	ilse := c.user("ilse.okonjo", "")
+	crew := c.group("crew", ilse.id())
+	a := startAsking(t, c, "write: [members, attributes, users, groups]")
+	value := json.RawMessage(`{"description": "Who watches", "members": {"users": ["ilse.okonjo", "people/zofie.ounap"]}}`)
+	a.change("watch",
+		stage.Change{Do: stage.CreateUser, User: "people/zofie.ounap"}, stage.Change{Do: stage.CreateGroup, Group: "people/watch", Value: value},
+		stage.Change{Do: stage.Join, Group: "crew", Member: "people/watch"})
+	assert.Equal(t, 1, a.run().Counts.ChangedGroups, "where the new one stands")
+	assert.Equal(t, answer.RunUnchanged, a.run().State)
+	assert.Equal(t, []string{"crew", "watch"}, c.names("/Groups"))
+	book := a.Head().Atlas.Book
+	zofie, err := book.FindUser("zofie.ounap", "")
+	require.NoError(t, err)
+	in, err := book.FindGroup("crew", "")
+	require.NoError(t, err)
+	assert.True(t, book.Subject(zofie).In(in))
+
+	require.NoError(t, a.begin("gone", stage.Change{Do: stage.RemoveGroup, Group: "watch"}))
+	looked, err := a.Commits.Looked(t.Context(), a.by, "gone")
+	require.NoError(t, err)
+	require.Len(t, looked.Writes, 3)
+	assert.Regexp(t, `^DELETE /Groups/[0-9a-f-]+\nIf-Match: W/"[^"]+"\n$`, looked.Writes[2].Text)
+	_, err = a.commit("gone")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"crew"}, c.names("/Groups"))
+	assert.Equal(t, []string{ilse.id()}, memberIDs(c.call("GET", "/Groups/"+crew.id(), "")))
+	assert.Equal(t, answer.RunUnchanged, a.run().State)
 }
 
 // Records that are pushed are written where they come from, and a source that asks has no tables.

@@ -68,6 +68,14 @@ func (o *one) isReferredTo(ref, home string) bool {
 	return name.Equal(o.dir, home) && name.Equal(ref, o.own)
 }
 
+// referenceIn is how a record of a source in a directory refers to this one.
+func (o *one) referenceIn(home string) string {
+	if o.dn == "" && name.Equal(o.dir, home) && !strings.ContainsAny(o.own, "=/") {
+		return o.own
+	}
+	return cmp.Or(o.dn, o.full)
+}
+
 func sameDN(a, b string) bool {
 	x, ok := name.DN(a)
 	y, also := name.DN(b)
@@ -204,7 +212,7 @@ func (d *Draft) memberOfRecord(c *Change, g *group, who *one) error {
 		}
 		members.Users = append(slices.Clone(members.Users), name.Ref{Name: who.own, Place: g.record.Place})
 	case c.Do == Join:
-		members.Any = append(slices.Clone(members.Any), name.Ref{Name: cmp.Or(who.dn, who.full), Place: g.record.Place})
+		members.Any = append(slices.Clone(members.Any), name.Ref{Name: who.referenceIn(g.dir), Place: g.record.Place})
 	case !there:
 		return d.notListed(c, g, who)
 	default:

@@ -47,7 +47,7 @@ func (d *Draft) recordGroup(c *Change, x *directory.Document, own string, values
 				return fmt.Errorf("description is text")
 			}
 		case "members":
-			if err := d.newMembers(g, values[key]); err != nil {
+			if err := d.newMembers(g, x.Name, values[key]); err != nil {
 				return err
 			}
 		default:
@@ -62,7 +62,7 @@ func (d *Draft) recordGroup(c *Change, x *directory.Document, own string, values
 }
 
 // newMembers puts members into a new group.
-func (d *Draft) newMembers(g *directory.Group, value any) error {
+func (d *Draft) newMembers(g *directory.Group, dir string, value any) error {
 	lists, ok := value.(map[string]any)
 	if !ok {
 		return fmt.Errorf("members is {users: [NAME, …], groups: [NAME, …]}")
@@ -81,7 +81,7 @@ func (d *Draft) newMembers(g *directory.Group, value any) error {
 			if who.kind != kind {
 				return fmt.Errorf("%s is one of the %s, and stands among the %s", who.full, who.kind, kind)
 			}
-			g.Members.Any = append(g.Members.Any, name.Ref{Name: cmp.Or(who.dn, who.full)})
+			g.Members.Any = append(g.Members.Any, name.Ref{Name: who.referenceIn(dir)})
 		}
 	}
 	return nil

@@ -327,3 +327,82 @@ func audited(t *testing.T, s *workspace.Service) string {
 	}
 	return b.String()
 }
+
+// A group that a trial makes is made at the server, with those whom the trial makes as well; one that it
+// removes goes there, out of the groups that list it, too.
+func TestGroupsAreMadeAndRemovedWhereTheyComeFrom(t *testing.T) {
+	o, server := writtenDirectory(t, "", "")
+	require.ErrorContains(t, stageOne(t, o, "place", stage.Change{Do: stage.CreateGroup, Group: "cindervale/watch", To: "ou=groups," + slapd.Suffix}), "write: groups")
+	groups := "write: [members, attributes, active, groups]\n  new_groups: {place: \"ou=groups," + slapd.Suffix + "\"}"
+	o.write("cindervale.yaml", strings.Replace(fileOf(t, o, "cindervale.yaml"), "write: [members, attributes, active]", groups, 1))
+	o.commitFolder()
+	begin(t, o.Service, "watch",
+		stage.Change{Do: stage.CreateGroup, Group: "cindervale/watch", Value: raw(map[string]any{"members": map[string]any{"users": []string{"bo", "cy"}}})},
+		stage.Change{Do: stage.Leave, Group: "watch", Member: "cy"}, stage.Change{Do: stage.Join, Group: "crew", Member: "watch"})
+	looked, err := o.Commits.Looked(t.Context(), ada, "watch")
+	require.NoError(t, err)
+	require.Len(t, looked.Writes, 3)
+	assert.Empty(t, looked.Stays)
+	assert.Equal(t, "dn: cn=watch,ou=groups,"+slapd.Suffix+"\nchangetype: add\nobjectClass: groupOfNames\ncn: watch\nmember: cn=watch,ou=groups,"+slapd.Suffix+"\n", looked.Writes[0].Text)
+	require.NoError(t, commit(o.Service, ada, "watch", ""))
+	assert.Contains(t, entry(t, server, "cn=watch,ou=groups"), "member: uid=bo")
+	assert.Contains(t, entry(t, server, "cn=crew,ou=groups"), "member: cn=watch")
+	o.run("cindervale", intake.Intaking{Commit: true})
+	assert.Equal(t, answer.RunUnchanged, o.run("cindervale", intake.Intaking{Commit: true}).Run.State)
+	head := o.Head()
+	bo, err := head.Atlas.Book.FindUser("bo", "")
+	require.NoError(t, err)
+	crew, err := head.Atlas.Book.FindGroup("crew", "")
+	require.NoError(t, err)
+	assert.True(t, head.Atlas.Book.Subject(bo).In(crew), "through the group that was made")
+
+	begin(t, o.Service, "ruled", stage.Change{Do: stage.CreateGroup, Group: "cindervale/ruled", Value: raw(map[string]any{"rule": `title eq "Observer"`})})
+	require.NoError(t, commit(o.Service, ada, "ruled", ""))
+	assert.Contains(t, fileOf(t, o, "cindervale.yaml"), "ruled", "a server knows no rules")
+
+	begin(t, o.Service, "gone", stage.Change{Do: stage.RemoveGroup, Group: "watch"})
+	looked, err = o.Commits.Looked(t.Context(), ada, "gone")
+	require.NoError(t, err)
+	texts := make([]string, len(looked.Writes))
+	for i, w := range looked.Writes {
+		texts[i] = w.For
+	}
+	assert.Equal(t, []string{
+		"group watch: members go: uid=bo,ou=people," + slapd.Suffix, "group crew: members go: cn=watch,ou=groups," + slapd.Suffix, "group watch: is removed",
+	}, texts, "what takes away is first, and the group itself is last")
+	require.NoError(t, server.Modify("dn: cn=watch,ou=groups,"+slapd.Suffix+"\nchangetype: modify\nadd: member\nmember: uid=cy,ou=people,"+slapd.Suffix+"\n"))
+	assert.ErrorContains(t, commit(o.Service, ada, "gone", ""), "was changed there meanwhile")
+	o.run("cindervale", intake.Intaking{Commit: true})
+	require.NoError(t, o.Trials.Remove(t.Context(), ada, "gone", version(o.Service, "gone")))
+	begin(t, o.Service, "gone-again", stage.Change{Do: stage.RemoveGroup, Group: "watch"})
+	require.NoError(t, commit(o.Service, ada, "gone-again", ""))
+	assert.NotContains(t, allEntries(t, server), "cn=watch")
+	assert.Equal(t, answer.RunUnchanged, o.run("cindervale", intake.Intaking{Commit: true}).Run.State)
+	gone := o.Head().Revision.Number
+	_, err = o.Commits.Revert(t.Context(), ada, gone, "back")
+	require.NoError(t, err)
+	require.NoError(t, commit(o.Service, ada, "back", ""))
+	assert.Contains(t, entry(t, server, "cn=watch,ou=groups"), "member: uid=cy", "a revert makes it again")
+	o.run("cindervale", intake.Intaking{Commit: true})
+	assert.Equal(t, answer.RunUnchanged, o.run("cindervale", intake.Intaking{Commit: true}).Run.State)
+}
+
+// stageOne stages a change in a trial of its own.
+func stageOne(t *testing.T, o *observatory, trial string, c stage.Change) error {
+	t.Helper()
+	begin(t, o.Service, trial)
+	_, err := o.Trials.Stage(t.Context(), ada, trial, 0, []stage.Change{c})
+	return err
+}
+
+// fileOf is a file of the map in force.
+func fileOf(t *testing.T, o *observatory, path string) string {
+	t.Helper()
+	for _, f := range o.Head().Folder.Files {
+		if f.Path == path {
+			return string(f.Content)
+		}
+	}
+	require.Fail(t, "there is no file "+path)
+	return ""
+}

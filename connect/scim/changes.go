@@ -143,7 +143,7 @@ func (w *writing) groupChanges(g *connect.Regrouped) (changes []connect.ValueCha
 				return nil, err
 			}
 			if id == "" {
-				id = standsFor("member", ownName(ref))
+				id = standsFor("member", ref)
 			}
 			*x.to = append(*x.to, id)
 		}
@@ -151,24 +151,21 @@ func (w *writing) groupChanges(g *connect.Regrouped) (changes []connect.ValueCha
 	return append(changes, m), nil
 }
 
-func ownName(ref string) string { return ref[strings.LastIndex(ref, "/")+1:] }
-
 // idOf is the id of a member; "" where nothing has the name.
 func (w *writing) idOf(ref string) (id string, err error) {
 	if id, ok := idOf(ref); ok {
 		return id, nil
 	}
-	user, err := w.called(connect.User, ownName(ref))
+	if strings.ContainsAny(ref, "=/") {
+		return "", fmt.Errorf("%s is of another directory, and cannot be a member there", ref)
+	}
+	user, err := w.called(connect.User, ref)
 	if err != nil {
 		return "", err
 	}
-	group, err := w.called(connect.Group, ownName(ref))
+	group, err := w.called(connect.Group, ref)
 	if err == nil && user != "" && group != "" {
-		err = fmt.Errorf(
-			"there is a user %s and a group %s, so that it is not clear who is meant",
-			ownName(ref),
-			ownName(ref),
-		)
+		err = fmt.Errorf("there is a user %s and a group %s, so that it is not clear who is meant", ref, ref)
 	}
 	return user + group, err
 }

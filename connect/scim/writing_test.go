@@ -109,7 +109,7 @@ func (x *written) drawn(r connect.Records) connect.Records {
 	if rapid.Bool().Draw(x.t, "starter") {
 		u, err := (&directory.User{Name: "starter"}).Altered("title", "Observer")
 		require.NoError(x.t, err)
-		after.Users, refs = append(after.Users, u), append(refs, "people/starter")
+		after.Users, refs = append(after.Users, u), append(refs, "starter")
 	}
 	for _, g := range r.Groups {
 		now := *g
@@ -143,7 +143,7 @@ func (x *written) regrouped(after *connect.Records, refs []string) {
 	}
 	for _, g := range after.Groups {
 		if rapid.Bool().Draw(x.t, "nested") {
-			g.Members.Any = append(g.Members.Any, name.Ref{Name: "people/watchers"})
+			g.Members.Any = append(g.Members.Any, name.Ref{Name: "watchers"})
 		}
 	}
 	after.Groups = append(after.Groups, made)
@@ -165,7 +165,7 @@ func whatever(r connect.Records) (lines []string) {
 			if n := names[ref.Name]; n != "" {
 				list = append(list, n)
 			} else {
-				list = append(list, ref.Name[len("people/"):])
+				list = append(list, ref.Name)
 			}
 		}
 		slices.Sort(list)
