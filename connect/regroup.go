@@ -88,7 +88,9 @@ func whole(all []*Rewrite) (list []*Rewrite) {
 		case x.User != nil:
 			before.User = &Changed[directory.User]{Before: before.User.Before, After: x.User.After}
 		default:
-			before.Group = &Regrouped{Changed: Changed[directory.Group]{Before: before.Group.Before, After: x.Group.After}}
+			before.Group = &Regrouped{
+				Changed: Changed[directory.Group]{Before: before.Group.Before, After: x.Group.After},
+			}
 		}
 	}
 	return list

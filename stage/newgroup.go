@@ -30,7 +30,10 @@ func (d *Draft) recordGroup(c *Change, x *directory.Document, own string, values
 	if table := x.Source.Groups; table != nil {
 		place := cmp.Or(c.To, connect.GroupPlace(x.Source))
 		if place == "" {
-			return fmt.Errorf("it is not clear below which entry the group is put: say so with to, or with new_groups: {place: …} in the source of %s", x.Name)
+			return fmt.Errorf(
+				"it is not clear below which entry the group is put: say so with to, or with new_groups: {place: …} in the source of %s",
+				x.Name,
+			)
 		}
 		if _, ok := name.DN(place); !ok {
 			return fmt.Errorf("to is the distinguished name of what the group is put below, not %q", place)
@@ -51,7 +54,11 @@ func (d *Draft) recordGroup(c *Change, x *directory.Document, own string, values
 				return err
 			}
 		default:
-			return fmt.Errorf("a group that is made where directory %s comes from has a description and members; it has no %s there", x.Name, key)
+			return fmt.Errorf(
+				"a group that is made where directory %s comes from has a description and members; it has no %s there",
+				x.Name,
+				key,
+			)
 		}
 	}
 	r := d.Records[x.Name]

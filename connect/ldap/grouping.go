@@ -96,8 +96,10 @@ func (a *adding) groupClasses(g *directory.Group) error {
 		}
 	}
 	if !a.has("objectClass") {
-		return fmt.Errorf("members are listed by %s, and it is not clear of which class such an entry is: say so in new_groups, with entry: {objectClass: […]}",
-			strings.Join(a.source.Groups.Members, ", "))
+		return fmt.Errorf(
+			"members are listed by %s, and it is not clear of which class such an entry is: say so in new_groups, with entry: {objectClass: […]}",
+			strings.Join(a.source.Groups.Members, ", "),
+		)
 	}
 	for _, v := range a.values {
 		if !strings.EqualFold(v.Attribute, "objectClass") {
@@ -164,6 +166,7 @@ func (w *writing) unremove(m *connect.Modification) error {
 // without members.
 func (w *writing) isGroup(m *connect.Modification) bool {
 	return slices.ContainsFunc(m.Entry, func(v connect.ValueChange) bool {
-		return strings.EqualFold(v.Attribute, "objectClass") && slices.ContainsFunc(v.Add, func(class string) bool { return memberOf[strings.ToLower(class)] != "" })
+		return strings.EqualFold(v.Attribute, "objectClass") &&
+			slices.ContainsFunc(v.Add, func(class string) bool { return memberOf[strings.ToLower(class)] != "" })
 	})
 }

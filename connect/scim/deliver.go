@@ -37,7 +37,13 @@ type planning struct {
 // What a group opens is the business of the system itself, and only compared.
 func (l *Link) Plan(r *reading.Reading, w *delivery.Wanted, _ connect.Mark) (*delivery.Plan, error) {
 	is := r.Native.(*there)
-	p := &planning{w: w, users: map[string]*found{}, groups: map[string]*found{}, names: map[string]string{}, wanted: map[string]bool{}}
+	p := &planning{
+		w:      w,
+		users:  map[string]*found{},
+		groups: map[string]*found{},
+		names:  map[string]string{},
+		wanted: map[string]bool{},
+	}
 	for _, u := range is.users {
 		p.users[name.Fold(u.UserName)], p.names[u.ID] = u, u.UserName
 	}
@@ -80,7 +86,11 @@ func patch(op object) object {
 
 // memberOut takes a member out of a group (RFC 7644 section 3.5.2.2).
 func memberOut(g *found, id string) string {
-	return request(http.MethodPatch, "/Groups/"+url.PathEscape(g.ID), patch(object{"op": "remove", "path": memberPath(id)}))
+	return request(
+		http.MethodPatch,
+		"/Groups/"+url.PathEscape(g.ID),
+		patch(object{"op": "remove", "path": memberPath(id)}),
+	)
 }
 
 // memberPath is the path of a member of a group.
@@ -88,7 +98,11 @@ func memberPath(id string) string { return "members[value eq " + quotedValue(id)
 
 // switched switches an account on or off.
 func switched(u *found, on bool) string {
-	return request(http.MethodPatch, "/Users/"+url.PathEscape(u.ID), patch(object{"op": "replace", "path": "active", "value": on}))
+	return request(
+		http.MethodPatch,
+		"/Users/"+url.PathEscape(u.ID),
+		patch(object{"op": "replace", "path": "active", "value": on}),
+	)
 }
 
 func (p *planning) takes(text, why string) {
@@ -112,9 +126,22 @@ func (p *planning) accounts() {
 			p.takes(switched(u, false), a.User+" is switched off or has ended")
 		case !a.On:
 		case u == nil:
-			p.gives(request(http.MethodPost, "/Users", object{"schemas": []string{UserSchema}, "userName": a.Name, "active": true}), a.User+" gets an account")
-		case !on:
-			p.gives(switched(u, true), a.User+" can sign in again")
+			body := object{"schemas": []string{UserSchema}, "userName": a.Name, "active": true}
+			if a.ID != "" {
+				body["externalId"] = a.ID
+			}
+			p.gives(request(http.MethodPost, "/Users", body), a.User+" gets an account")
+		default:
+			if u.ExternalID == "" && a.ID != "" {
+				own := patch(object{"op": "replace", "path": "externalId", "value": a.ID})
+				p.gives(
+					request(http.MethodPatch, "/Users/"+url.PathEscape(u.ID), own),
+					a.User+" takes the account over that is found by its name: from now on it is theirs by the identifier",
+				)
+			}
+			if !on {
+				p.gives(switched(u, true), a.User+" can sign in again")
+			}
 		}
 	}
 }
@@ -127,7 +154,10 @@ func (p *planning) group(want *delivery.Group) {
 		if !want.Used {
 			return
 		}
-		p.gives(request(http.MethodPost, "/Groups", object{"schemas": []string{GroupSchema}, "displayName": want.Name}), "for "+of)
+		p.gives(
+			request(http.MethodPost, "/Groups", object{"schemas": []string{GroupSchema}, "displayName": want.Name}),
+			"for "+of,
+		)
 		there = &found{}
 	}
 	in := map[string]bool{}
@@ -145,8 +175,13 @@ func (p *planning) group(want *delivery.Group) {
 	}
 	for _, account := range want.Accounts {
 		if want.Used && !in[account] {
-			add := patch(object{"op": "add", "path": "members", "value": []object{{"value": standsFor("user", account)}}})
-			p.gives(request(http.MethodPatch, "/Groups/"+standsFor("group", want.Name), add), "by the map "+account+" is in "+of)
+			add := patch(
+				object{"op": "add", "path": "members", "value": []object{{"value": standsFor("user", account)}}},
+			)
+			p.gives(
+				request(http.MethodPatch, "/Groups/"+standsFor("group", want.Name), add),
+				"by the map "+account+" is in "+of,
+			)
 		}
 	}
 }
@@ -215,7 +250,10 @@ func (p *planning) granted() {
 	for whom, permissions := range p.w.There() {
 		for at := range permissions {
 			if _, group := p.groups[name.Fold(whom)]; group && !wanted[whom][at] {
-				p.plan.Stays = append(p.plan.Stays, strings.TrimSpace(fmt.Sprintf("%s is given %s on %s there", whom, at.Right, at.Object)))
+				p.plan.Stays = append(
+					p.plan.Stays,
+					strings.TrimSpace(fmt.Sprintf("%s is given %s on %s there", whom, at.Right, at.Object)),
+				)
 			}
 		}
 	}

@@ -154,6 +154,42 @@ func TestAServiceProviderIsDeliveredTo(t *testing.T) {
 	})
 }
 
+// An account is made with the identifier of whom it is of, and one that is found by its name gets it; then
+// it is theirs whatever either is called.
+func TestAccountsAreTakenOver(t *testing.T) {
+	t.Setenv("GATEMAP_SECRET_TOOLS", "opensesame")
+	s := &standIn{}
+	s.user("a", "ada")
+	server := httptest.NewServer(s)
+	defer server.Close()
+	of := func(names ...string) *delivering {
+		people := "directory: cindervale\nusers: [{userName: " + names[0] + "}, {userName: " + names[1] + "}]\n" +
+			"groups: [{name: g0, members: {users: [" + names[0] + ", " + names[1] + "]}}]\n"
+		d := deliveringOf(t, server.URL, people, "[{groups: [g0], role: Reader, object: /}]")
+		for i, named := range names {
+			u, err := d.now.Book.FindUser(named, "")
+			require.NoError(t, err)
+			d.now.Book.User(u).ID = fmt.Sprint("record-", i)
+		}
+		return d
+	}
+	d := of("ada", "bo")
+	p := d.run(t)
+	assert.Equal(t, "cindervale/ada takes the account over that is found by its name: from now on it is theirs by the identifier", p.Statements[0].For)
+	require.NoError(t, d.link.Deliver(t.Context(), &connect.Observing{System: d.system}, p, d.plan))
+	assert.Equal(t, "record-0", s.users[0]["externalId"])
+	assert.Equal(t, "record-1", s.users[1]["externalId"])
+	assert.Empty(t, d.run(t).Statements)
+
+	d = of("ada.lindqvist", "ada") // one is renamed, and somebody else bears the name now
+	s.users = s.users[:1]
+	s.groups[0]["members"] = []map[string]any{{"value": "a"}}
+	assert.Empty(t, d.run(t).Statements, "who was called so keeps the account, and the other gets none of that name")
+	causes := slices.DeleteFunc(slices.Clone(d.drift.Causes), func(c reading.Cause) bool { return c.Why != reading.NoAccount })
+	require.Len(t, causes, 1)
+	assert.Equal(t, "cindervale/ada", causes[0].User)
+}
+
 // What is beside our names goes only where that is asked for.
 func TestStrangersOfAServiceProvider(t *testing.T) {
 	t.Setenv("GATEMAP_SECRET_TOOLS", "opensesame")

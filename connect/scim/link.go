@@ -106,7 +106,7 @@ func (l *Link) taken(r *reading.Reading, users, groups []*found) (held []gate.Ho
 	names, kinds := map[string]string{}, map[string]bool{} // by id; whether it is a group
 	for _, u := range users {
 		names[u.ID] = u.UserName
-		r.Accounts = append(r.Accounts, reading.Account{Name: u.UserName, Active: u.Active == nil || *u.Active})
+		r.Accounts = append(r.Accounts, reading.Account{Name: u.UserName, Active: u.Active == nil || *u.Active, Of: u.ExternalID})
 		for _, v := range u.values() {
 			held = append(held, l.holding(gate.Holding{Account: u.UserName}, v))
 		}

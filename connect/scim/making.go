@@ -138,8 +138,8 @@ func (m *making) whole(ctx context.Context, path string, body object) error {
 	op := body["Operations"].([]any)[0].(object)
 	members, _ := is["members"].([]any)
 	switch at, _ := op["path"].(string); {
-	case at == "active":
-		is["active"] = op["value"]
+	case at == "active", at == "externalId":
+		is[at] = op["value"]
 	case at == "members":
 		is["members"] = append(members, op["value"].([]any)...)
 	default: // members[value eq "…"]

@@ -41,6 +41,7 @@ type provider struct {
 // found is a user or a group as a service provider has it (RFC 7643).
 type found struct {
 	ID                    string `json:"id"`
+	ExternalID            string `json:"externalId"`
 	UserName, DisplayName string
 	Active                *bool    `json:"-"`
 	RawActive             any      `json:"active"`

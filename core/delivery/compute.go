@@ -191,7 +191,7 @@ func (m *computing) grants() {
 		}
 	}
 	for u := range on {
-		m.w.Accounts = append(m.w.Accounts, Account{m.names[whom{user: true, id: u}], m.book.UserName(u), true})
+		m.w.Accounts = append(m.w.Accounts, Account{m.names[whom{user: true, id: u}], m.book.UserName(u), m.book.User(u).ID, true})
 	}
 	m.w.Left, m.w.Through = m.left.List(), through.List()
 }

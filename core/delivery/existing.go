@@ -17,7 +17,7 @@ func (m *computing) existing() {
 	for account, u := range m.of.UserOf {
 		m.w.Known[account] = m.book.UserName(u)
 		if m.ask.About(u); m.ask.Off() {
-			m.w.Accounts = append(m.w.Accounts, Account{account, m.book.UserName(u), false})
+			m.w.Accounts = append(m.w.Accounts, Account{account, m.book.UserName(u), m.book.User(u).ID, false})
 		}
 	}
 	used := map[string]bool{}

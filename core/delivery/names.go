@@ -76,8 +76,10 @@ func (m *computing) unclear(by map[string][]whom, there map[string]bool, mine ma
 		for _, w := range list {
 			named := m.names[w]
 			why := TwoRecords
-			if len(list) == 1 {
-				if owner, tied := mine[named]; tied && owner == w || !there[folded] {
+			owner, tied := mine[named]
+			surely := tied && owner.user && m.of.Surely(named)
+			if len(list) == 1 || surely {
+				if tied && owner == w || !there[folded] {
 					continue
 				}
 				why = OfOthers

@@ -44,6 +44,7 @@ type Wanted struct {
 type Account struct {
 	Name string // there
 	User string // by full name
+	ID   string // the identifier of the user's record; "": it has none
 	On   bool   // it is to be usable; false: it is to be switched off
 }
 

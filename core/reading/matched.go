@@ -2,6 +2,7 @@ package reading
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strings"
 
@@ -18,12 +19,19 @@ type Matched struct {
 	// Unclear says of accounts and groups there that more than one record of the map may be meant.
 	Unclear map[string][]string
 	theirs  map[directory.GroupID]string // what groups of the map are called there
+	surely  map[string]directory.UserID  // of UserOf those that are tied by an identifier
 	ignored map[string]bool
 	aside   map[string]bool // the groups there that the link leaves aside
 }
 
 // Ignored says whether the link leaves an account aside.
 func (m *Matched) Ignored(account string) bool { return m.ignored[account] }
+
+// Surely says that an account belongs to its user by an identifier, whatever else is called so.
+func (m *Matched) Surely(account string) bool {
+	_, is := m.surely[account]
+	return is
+}
 
 // match ties a reading to the records of a book.
 func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
@@ -46,17 +54,31 @@ func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 			groups = append(groups, g.own())
 		}
 	}
-	users := tying[directory.UserID]{there: accounts, unclear: m.Unclear, home: s.Directory.Name, full: book.UserName, homeOf: book.UserHome}
+	users := tying[directory.UserID]{
+		there:   accounts,
+		unclear: m.Unclear,
+		home:    s.Directory.Name,
+		full:    book.UserName,
+		homeOf:  book.UserHome,
+	}
+	m.UserOf = users.identified(r, usersBy(r, book))
 	write := userPattern(link)
+	m.surely = maps.Clone(m.UserOf)
 	for u := range book.AllUsers {
 		users.add(u, write, book.User(u).First)
 	}
-	m.UserOf = users.tied()
+	maps.Copy(m.UserOf, users.tied())
 	adopted := ownIn(book, r.System) != nil
 	if adopted {
 		tieAdopted(m.UserOf, m.Unclear, accounts, spell(accountNames(r), r.System), book.LookUser)
 	}
-	tied := tying[directory.GroupID]{there: groups, unclear: m.Unclear, home: s.Directory.Name, full: book.GroupName, homeOf: book.GroupHome}
+	tied := tying[directory.GroupID]{
+		there:   groups,
+		unclear: m.Unclear,
+		home:    s.Directory.Name,
+		full:    book.GroupName,
+		homeOf:  book.GroupHome,
+	}
 	write = groupPattern(link)
 	for g := range book.AllGroups {
 		tied.add(g, write, groupValue(book.Group(g)))
@@ -101,7 +123,11 @@ func ownIn(book *directory.Book, system string) *directory.Document {
 // of its own, where it was adopted: whatever the link says of names, they stand there as they are
 // called. It returns what it tied.
 func tieAdopted[ID comparable](
-	tied map[string]ID, unclear map[string][]string, there []string, full map[string]string, look func(full, home string) (ID, error),
+	tied map[string]ID,
+	unclear map[string][]string,
+	there []string,
+	full map[string]string,
+	look func(full, home string) (ID, error),
 ) (list []string) {
 	taken := map[ID]bool{}
 	for _, id := range tied {
@@ -135,64 +161,4 @@ func groupValue(g *directory.Group) func(string) string {
 		}
 		return ""
 	}
-}
-
-// tying ties names there to records.
-type tying[ID comparable] struct {
-	there   []string
-	unclear map[string][]string
-	home    string // the directory that the system belongs to; "": none
-	full    func(ID) string
-	homeOf  func(ID) string
-
-	exact, folded map[string][]ID // by the name as it would be written
-	wanted        map[string]bool // the folded names there
-}
-
-func (t *tying[ID]) add(id ID, write name.Pattern, value func(string) string) {
-	if t.wanted == nil {
-		t.exact, t.folded, t.wanted = map[string][]ID{}, map[string][]ID{}, map[string]bool{}
-		for _, named := range t.there {
-			t.wanted[name.Fold(named)] = true
-		}
-	}
-	written, _ := write.Write(value)
-	if written == "" {
-		return
-	}
-	folded := name.Fold(written)
-	if t.wanted[folded] {
-		t.exact[written] = append(t.exact[written], id)
-		t.folded[folded] = append(t.folded[folded], id)
-	}
-}
-
-// tied gives for each name there the one record that is written so: in the case that it has
-// there, else in any. Records of the system's own directory go before others.
-func (t *tying[ID]) tied() map[string]ID {
-	all := map[string]ID{}
-	alike := map[string]int{}
-	for _, named := range t.there {
-		alike[name.Fold(named)]++
-	}
-	for _, named := range t.there {
-		list := t.exact[named]
-		if folded := name.Fold(named); len(list) == 0 && alike[folded] == 1 {
-			list = t.folded[folded]
-		}
-		if own := slices.DeleteFunc(slices.Clone(list), func(id ID) bool { return !name.Equal(t.homeOf(id), t.home) }); len(own) > 0 {
-			list = own
-		}
-		switch len(list) {
-		case 0:
-		case 1:
-			all[named] = list[0]
-		default:
-			for _, id := range list {
-				t.unclear[named] = append(t.unclear[named], t.full(id))
-			}
-			slices.Sort(t.unclear[named])
-		}
-	}
-	return all
 }

@@ -39,6 +39,7 @@ type Account struct {
 	Name   string `json:"name"`           // there
 	Active bool   `json:"active"`         // false: nobody can sign in with it
 	Note   string `json:"note,omitempty"` // what the system says of it
+	Of     string `json:"of,omitempty"`   // the identifier of the record whose account it is, where the system was told
 }
 
 // Group is a group of a system.

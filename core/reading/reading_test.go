@@ -386,6 +386,60 @@ users: [{userName: ana}]
 	}
 }
 
+// An account of which the system was told whose it is belongs to them whatever it is called; names are left
+// for the others, and an identifier that is not clear says nothing.
+func TestMatchingByIdentifier(t *testing.T) {
+	a := compiled(t, observatory+`---
+directory: ridge
+users: [{userName: ilse}, {userName: ana}, {userName: liv}]
+---
+directory: dale
+users: [{userName: ana}]
+`)
+	s, err := a.System("frames")
+	require.NoError(t, err)
+	for named, id := range map[string]string{"ridge/ilse": "1", "ridge/ana": "2", "dale/ana": "2", "ridge/liv": "3"} {
+		u, err := a.Book.FindUser(named, "")
+		require.NoError(t, err)
+		a.Book.User(u).ID = id
+	}
+	for what, c := range map[string]struct {
+		home     string
+		accounts []reading.Account
+		want     map[string]string
+		unclear  []string
+	}{
+		"an account that was renamed": {"", []reading.Account{{Name: "ilse.old", Of: "1"}}, map[string]string{"ilse.old": "ridge/ilse"}, nil},
+		"the name is another's":       {"", []reading.Account{{Name: "liv", Of: "1"}}, map[string]string{"liv": "ridge/ilse"}, nil},
+		"whose account is known has no other by the name, and neither has a namesake": {
+			"ridge", []reading.Account{{Name: "ilse.old", Of: "1"}, {Name: "ilse"}}, map[string]string{"ilse.old": "ridge/ilse"}, nil,
+		},
+		"an identifier of nobody":    {"ridge", []reading.Account{{Name: "ilse", Of: "9"}}, map[string]string{"ilse": "ridge/ilse"}, nil},
+		"an identifier of several":   {"", []reading.Account{{Name: "liv", Of: "2"}}, map[string]string{}, []string{"liv"}},
+		"of the system's own first":  {"dale", []reading.Account{{Name: "x", Of: "2"}}, map[string]string{"x": "dale/ana"}, nil},
+		"an identifier of two there": {"", []reading.Account{{Name: "liv", Of: "1"}, {Name: "x", Of: "1"}}, map[string]string{"liv": "ridge/liv"}, nil},
+	} {
+		t.Run(what, func(t *testing.T) {
+			document := *s.Document
+			document.Directory.Name, document.Link = c.home, &gate.Link{}
+			r := asItShouldBe(s)
+			r.Accounts = c.accounts
+			r.Document, _ = typeOf(s).Holding(s.Document.Gate, nil)
+			real, err := reading.Compile(r, a, &document)
+			require.NoError(t, err)
+			got := map[string]string{}
+			for account, u := range real.UserOf {
+				got[account] = a.Book.UserName(u)
+			}
+			assert.Equal(t, c.want, got)
+			for _, named := range c.unclear {
+				assert.Len(t, real.Unclear[named], 2, named)
+			}
+			assert.Len(t, real.Unclear, len(c.unclear))
+		})
+	}
+}
+
 // What was adopted goes by its own name, whatever the link says of names; people who come from a
 // source into a directory that happens to be called as the system do not.
 func TestAdoptedRecordsGoByTheirOwnNames(t *testing.T) {

@@ -32,7 +32,7 @@ func (s *Readings) Drift(ctx context.Context, system string, asked answer.DriftA
 		Unknown: []answer.Stranger{}, Unclear: []answer.Unclear{},
 	}
 	for _, a := range real.Strangers() {
-		out.Unknown = append(out.Unknown, answer.Stranger(a))
+		out.Unknown = append(out.Unknown, answer.Stranger{Name: a.Name, Active: a.Active, Note: a.Note})
 	}
 	for named, records := range real.Unclear {
 		out.Unclear = append(out.Unclear, answer.Unclear{Name: named, Records: records})

@@ -1,5 +1,5 @@
 <script lang="ts">
-  /** What the commit of a trial first writes to directory servers: asked for when it is opened. */
+  /** What the commit of a trial first writes where records come from: asked for when it is opened. */
   import { api, type Trial, type Writes } from '../api/client';
   import { ask } from '../lib/ask';
   import Notice from './Notice.svelte';
@@ -26,7 +26,7 @@
   {#if wrong}
     <Notice kind="wrong" title="It cannot be written as things are">{wrong}</Notice>
   {:else if !writes}
-    <Notice kind="wait" title="Asking the directory server …" />
+    <Notice kind="wait" title="Asking the server …" />
   {:else}
     <ol>
       {#each writes.writes as w, i (i)}
