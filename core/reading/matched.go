@@ -36,63 +36,19 @@ func (m *Matched) Surely(account string) bool {
 // match ties a reading to the records of a book.
 func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 	m := &Matched{
-		Unclear: map[string][]string{}, theirs: map[directory.GroupID]string{}, ignored: map[string]bool{}, aside: map[string]bool{},
+		Unclear: map[string][]string{}, theirs: map[directory.GroupID]string{},
+		ignored: map[string]bool{}, aside: map[string]bool{},
 	}
 	link := s.Link
 	if link == nil {
 		link = &gate.Link{}
 	}
-	var accounts, groups []string
-	for _, a := range r.Accounts {
-		if m.ignored[a.Name] = link.Ignore.Account(a.Name); !m.ignored[a.Name] {
-			accounts = append(accounts, a.Name)
-		}
-	}
-	for i := range r.Groups {
-		g := &r.Groups[i]
-		if m.aside[g.Name] = link.Ignore.Group(g.own()); !m.aside[g.Name] && !slices.Contains(groups, g.own()) {
-			groups = append(groups, g.own())
-		}
-	}
-	users := tying[directory.UserID]{
-		there:   accounts,
-		unclear: m.Unclear,
-		home:    s.Directory.Name,
-		full:    book.UserName,
-		homeOf:  book.UserHome,
-	}
-	m.UserOf = users.identified(r, usersBy(r, book))
-	write := userPattern(link)
-	m.surely = maps.Clone(m.UserOf)
-	for u := range book.AllUsers {
-		users.add(u, write, book.User(u).First)
-	}
-	maps.Copy(m.UserOf, users.tied())
 	adopted := ownIn(book, r.System) != nil
+	accounts := m.accounts(r, s, link, book)
 	if adopted {
 		tieAdopted(m.UserOf, m.Unclear, accounts, spell(accountNames(r), r.System), book.LookUser)
 	}
-	tied := tying[directory.GroupID]{
-		there:   groups,
-		unclear: m.Unclear,
-		home:    s.Directory.Name,
-		full:    book.GroupName,
-		homeOf:  book.GroupHome,
-	}
-	write = groupPattern(link)
-	for g := range book.AllGroups {
-		tied.add(g, write, groupValue(book.Group(g)))
-	}
-	by := tied.tied()
-	for group, g := range by {
-		m.theirs[g] = group
-	}
-	m.GroupOf = map[string]directory.GroupID{}
-	for _, group := range r.Groups {
-		if g, is := by[group.own()]; is {
-			m.GroupOf[group.Name] = g
-		}
-	}
+	m.groups(r, s, link, book)
 	if !adopted {
 		return m
 	}
@@ -106,6 +62,54 @@ func match(r *Reading, s *gate.System, book *directory.Book) *Matched {
 		m.theirs[m.GroupOf[group]] = group
 	}
 	return m
+}
+
+// accounts ties the accounts that the link does not leave aside, and gives their names.
+func (m *Matched) accounts(r *Reading, s *gate.System, link *gate.Link, book *directory.Book) (names []string) {
+	for _, a := range r.Accounts {
+		if m.ignored[a.Name] = link.Ignore.Account(a.Name); !m.ignored[a.Name] {
+			names = append(names, a.Name)
+		}
+	}
+	users := tying[directory.UserID]{
+		there: names, unclear: m.Unclear, home: s.Directory.Name, full: book.UserName, homeOf: book.UserHome,
+	}
+	m.UserOf = users.identified(r, usersBy(r, book))
+	m.surely = maps.Clone(m.UserOf)
+	write := userPattern(link)
+	for u := range book.AllUsers {
+		users.add(u, write, book.User(u).First)
+	}
+	maps.Copy(m.UserOf, users.tied())
+	return names
+}
+
+// groups ties the groups that the link does not leave aside.
+func (m *Matched) groups(r *Reading, s *gate.System, link *gate.Link, book *directory.Book) {
+	var names []string
+	for i := range r.Groups {
+		g := &r.Groups[i]
+		if m.aside[g.Name] = link.Ignore.Group(g.own()); !m.aside[g.Name] && !slices.Contains(names, g.own()) {
+			names = append(names, g.own())
+		}
+	}
+	tied := tying[directory.GroupID]{
+		there: names, unclear: m.Unclear, home: s.Directory.Name, full: book.GroupName, homeOf: book.GroupHome,
+	}
+	write := groupPattern(link)
+	for g := range book.AllGroups {
+		tied.add(g, write, groupValue(book.Group(g)))
+	}
+	by := tied.tied()
+	for group, g := range by {
+		m.theirs[g] = group
+	}
+	m.GroupOf = map[string]directory.GroupID{}
+	for _, group := range r.Groups {
+		if g, is := by[group.own()]; is {
+			m.GroupOf[group.Name] = g
+		}
+	}
 }
 
 // ownIn is the directory of what a system has of its own: it has the system's name, and no source from
