@@ -28,6 +28,12 @@ import (
 func linkedService(t *testing.T, data string) (s *workspace.Service, list string) {
 	t.Helper()
 	dir := demoMap(t)
+	return serving(t, dir, data), filepath.Join(dir, "exports", "sky-tools.csv")
+}
+
+// serving is a service with a map folder in it.
+func serving(t *testing.T, dir, data string) *workspace.Service {
+	t.Helper()
 	s, err := workspace.Open(t.Context(), data, slog.New(slog.DiscardHandler), workspace.Options{})
 	require.NoError(t, err)
 	files, err := connect.OpenFolder(dir)
@@ -37,7 +43,7 @@ func linkedService(t *testing.T, data string) (s *workspace.Service, list string
 	require.NoError(t, err)
 	_, err = s.Folders.Commit(t.Context(), f, "test", "the demo")
 	require.NoError(t, err)
-	return s, filepath.Join(dir, "exports", "sky-tools.csv")
+	return s
 }
 
 func rewrite(t *testing.T, file string, change func(string) string) {

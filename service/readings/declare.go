@@ -2,6 +2,7 @@ package readings
 
 import (
 	"encoding/json"
+	"strings"
 
 	"gatemap/core/gate"
 	"gatemap/core/name"
@@ -111,4 +112,35 @@ func scalars(raw json.RawMessage, said map[string]bool) error {
 	}
 	walk(value)
 	return nil
+}
+
+// container is the part of a document of the map in which a list stands, and which is missing; "" where
+// nothing is.
+func container(head *query.Head, document *gate.System, list string) (missing string) {
+	text, _ := head.Folder.Text(document.Place.File)
+	at, _ := text.Document("system", document.Name)
+	path := strings.Split(list, " > ")
+	for i := 0; i+2 < len(path); i += 2 {
+		entries, ok := text.Key(at, path[i])
+		if ok {
+			at, ok = entry(text, entries, path[i+1])
+		}
+		if !ok {
+			return path[i+1]
+		}
+	}
+	return ""
+}
+
+// entry is the entry of a list, or of a set of keys, that goes by a name.
+func entry(text *mapfile.Text, entries mapfile.Spot, named string) (mapfile.Spot, bool) {
+	if at, ok := text.Key(entries, named); ok {
+		return at, true
+	}
+	for n := range text.Size(entries) {
+		if at := entries.At(n); text.Name(at) == named || text.Has(at, named) {
+			return at, true
+		}
+	}
+	return nil, false
 }

@@ -146,6 +146,11 @@ func coming(
 		if values[at] == nil {
 			return nil, nil, notFound(named)
 		}
+		if missing := container(head, document, at.list); missing != "" {
+			return nil, nil, &answer.ConflictError{Message: fmt.Sprintf(
+				"%s stands in %s, which the map does not declare: declare it first, or adopt the whole system", named, missing,
+			)}
+		}
 		comes = append(comes, stage.Change{Do: stage.AddLine, System: document.Name, List: at.list, Value: values[at]})
 	}
 	declared, err = declaring(head, document, read, comes)

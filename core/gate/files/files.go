@@ -16,6 +16,8 @@ var Type = gate.Type{
 	Name: "files",
 	Doc:  "Shares with two locks: the door and the folder.",
 	New:  func() gate.Document { return &Document{} },
+
+	Declare: declare, Holding: holding,
 }
 
 // Document is what a system of this type says besides the common keys.
