@@ -41,7 +41,11 @@ func TestNeedsInWords(t *testing.T) {
 	} {
 		assert.Equal(t, want, answer.OpenIf(ways, false))
 	}
-	assert.Equal(t, "if the device is managed, or in further ways", answer.OpenIf([][]situation.Need{{"device:managed"}}, true))
+	assert.Equal(
+		t,
+		"if the device is managed, or in further ways",
+		answer.OpenIf([][]situation.Need{{"device:managed"}}, true),
+	)
 }
 
 func TestStopsInWords(t *testing.T) {
@@ -109,7 +113,11 @@ func TestMissesAndWaysInWords(t *testing.T) {
 }
 
 func why(state rule.State, facts map[string]string) *answer.Why {
-	return &answer.Why{User: "d/u", Situation: facts, Entitlement: rule.Entitlement{System: "s", Object: "/o", Right: "r", State: state}}
+	return &answer.Why{
+		User:        "d/u",
+		Situation:   facts,
+		Entitlement: rule.Entitlement{System: "s", Object: "/o", Right: "r", State: state},
+	}
 }
 
 func TestSentences(t *testing.T) {

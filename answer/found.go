@@ -53,7 +53,8 @@ func Find(all []finding.Finding, w Wanted, from, limit int) *Findings {
 	p := &Findings{Findings: []finding.Finding{}, Codes: []FoundCode{}, Systems: []FoundSystem{}}
 	codes, systems := map[finding.Code]*FoundCode{}, map[string]*FoundSystem{}
 	for _, f := range all {
-		if w.System != "" && !name.Equal(w.System, f.Where.System) || w.Code != "" && w.Code != string(f.Code) || w.Severity != "" && w.Severity != string(f.Severity) {
+		if w.System != "" && !name.Equal(w.System, f.Where.System) || w.Code != "" && w.Code != string(f.Code) ||
+			w.Severity != "" && w.Severity != string(f.Severity) {
 			continue
 		}
 		if p.Total >= from && (limit == 0 || len(p.Findings) < limit) {

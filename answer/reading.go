@@ -153,7 +153,11 @@ func DriftCauseWords(c *reading.Cause) string {
 	case reading.OffHere:
 		return fmt.Sprintf("%s is switched off or has ended by the map, and can use an account there", c.User)
 	case reading.LacksHere:
-		return fmt.Sprintf("%s lacks %s, which the map requires for this system, and can use an account there", c.User, c.Lacks)
+		return fmt.Sprintf(
+			"%s lacks %s, which the map requires for this system, and can use an account there",
+			c.User,
+			c.Lacks,
+		)
 	case reading.Unknown:
 		return fmt.Sprintf("the account %s belongs to nobody of the map", c.User)
 	case reading.ExtraMember:

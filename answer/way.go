@@ -30,7 +30,10 @@ func NewWay(w atlas.Way, user string) Way {
 		case kind == "attribute" && set:
 			way.Stage = append(way.Stage, setting(user, attribute, is))
 		case c == "account:active":
-			way.Stage = append(way.Stage, stage.Change{Do: stage.SetUser, User: user, Attribute: "active", Value: json.RawMessage("true")})
+			way.Stage = append(
+				way.Stage,
+				stage.Change{Do: stage.SetUser, User: user, Attribute: "active", Value: json.RawMessage("true")},
+			)
 		case kind == "attribute" || kind == "account":
 			way.Stage = nil
 			return way
@@ -91,7 +94,12 @@ func WayIn(w atlas.Way) string {
 	if w.Brings == 1 {
 		return fmt.Sprintf("%s, and brings another entitlement: %s", sentence, strings.Join(w.Sample, ", "))
 	}
-	return fmt.Sprintf("%s, and brings %d other entitlements: %s", sentence, w.Brings, strings.Join(w.Sample, ", ")+ellipsis(w.Brings > len(w.Sample)))
+	return fmt.Sprintf(
+		"%s, and brings %d other entitlements: %s",
+		sentence,
+		w.Brings,
+		strings.Join(w.Sample, ", ")+ellipsis(w.Brings > len(w.Sample)),
+	)
 }
 
 // accounts are what can be otherwise of an account.

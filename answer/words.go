@@ -99,7 +99,12 @@ func lacking(p rule.Pass, object string) string {
 			others = append(others, l)
 		}
 	}
-	sentence := fmt.Sprintf("Line %s is for resources with the tag %s, which %s lacks", p.Line, strings.Join(tags, " and "), object)
+	sentence := fmt.Sprintf(
+		"Line %s is for resources with the tag %s, which %s lacks",
+		p.Line,
+		strings.Join(tags, " and "),
+		object,
+	)
 	if len(others) > 0 {
 		sentence += ", and for others than this user"
 	}

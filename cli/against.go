@@ -73,7 +73,12 @@ func (a *app) readList(file string) ([]string, error) {
 	return names, nil
 }
 
-func compareMembers(ctx context.Context, asker answer.Asker, m *answer.Members, wanted []string) (*answer.Against, error) {
+func compareMembers(
+	ctx context.Context,
+	asker answer.Asker,
+	m *answer.Members,
+	wanted []string,
+) (*answer.Against, error) {
 	x := &answer.Against{Group: m.Group, Missing: []string{}, Extra: []string{}, NearMisses: []answer.NearMiss{}}
 	extra := map[string]string{} // by folded full name
 	bare := map[string][]string{}
@@ -139,9 +144,17 @@ func nearMiss(ctx context.Context, asker answer.Asker, listed string, extra []st
 	case !errors.As(err, &missing):
 		return answer.NearMiss{}, err
 	case len(missing.Candidates) > 0:
-		return answer.NearMiss{Listed: listed, User: strings.Join(missing.Candidates, " or "), Why: "the name exists in several directories"}, nil
+		return answer.NearMiss{
+			Listed: listed,
+			User:   strings.Join(missing.Candidates, " or "),
+			Why:    "the name exists in several directories",
+		}, nil
 	case len(missing.Near) > 0:
-		return answer.NearMiss{Listed: listed, User: strings.Join(missing.Near, " or "), Why: "there is no such user; a name is nearly the same"}, nil
+		return answer.NearMiss{
+			Listed: listed,
+			User:   strings.Join(missing.Near, " or "),
+			Why:    "there is no such user; a name is nearly the same",
+		}, nil
 	}
 	page, err := asker.Search(ctx, listed, answer.KindUser, 2, "")
 	if err == nil && len(page.Items) == 1 {
@@ -169,6 +182,12 @@ func (a *app) againstText(x *answer.Against) error {
 		near = append(near, fmt.Sprintf("%s  %s?  %s", n.Listed, n.User, n.Why))
 	}
 	list("Near misses", yellow, near)
-	a.print("%d as listed, %d missing, %d extra, %s\n", x.Listed, len(x.Missing), len(x.Extra), count(len(x.NearMisses), "near miss", "near misses"))
+	a.print(
+		"%d as listed, %d missing, %d extra, %s\n",
+		x.Listed,
+		len(x.Missing),
+		len(x.Extra),
+		count(len(x.NearMisses), "near miss", "near misses"),
+	)
 	return nil
 }

@@ -215,7 +215,12 @@ func TestReportsForPipelines(t *testing.T) {
 	require.NoError(t, xml.Unmarshal([]byte(out), &junit))
 	assert.Equal(t, []int{12, 2, 12}, []int{junit.Tests, junit.Failures, len(junit.Cases)})
 	for _, c := range junit.Cases {
-		assert.Equal(t, c.Name == "the network team can ping" || c.Name == "every scientist can reduce", c.Failure != nil, c.Name)
+		assert.Equal(
+			t,
+			c.Name == "the network team can ping" || c.Name == "every scientist can reduce",
+			c.Failure != nil,
+			c.Name,
+		)
 	}
 	for _, args := range [][]string{{"guarantees", "-o", "sarif"}, {"findings", "-o", "junit"}} {
 		_, out, _ := run(t, append(args, "--map", demo)...)
@@ -296,7 +301,14 @@ func TestServeTellsWhyItCannot(t *testing.T) {
 
 func TestMembersAgainstAList(t *testing.T) {
 	list := filepath.Join(t.TempDir(), "crew.txt")
-	require.NoError(t, os.WriteFile(list, []byte("# who should be in it\nilse.okonjo;Ilse\nBRAM.YSTADT\nteo.marchetti\nnobody.here\n"), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			list,
+			[]byte("# who should be in it\nilse.okonjo;Ilse\nBRAM.YSTADT\nteo.marchetti\nnobody.here\n"),
+			0o600,
+		),
+	)
 	code, out, _ := run(t, "members", "night-crew", "--against", list, "--map", demo, "-o", "csv")
 	assert.Equal(t, 1, code)
 	for _, line := range []string{"missing,teo.marchetti,,", "missing,nobody.here,,", "extra,,cindervale/joss.ferrant,", "near miss,BRAM.YSTADT,cindervale/bram.ystad,a member's name is nearly the same"} {
@@ -340,17 +352,37 @@ func TestAFolderAndAServiceAreNotBothAsked(t *testing.T) {
 		t.Setenv("GATEMAP_SERVER", "http://127.0.0.1:1")
 		var out, errs bytes.Buffer
 		assert.Equal(t, 2, cli.Main(args, strings.NewReader(""), &out, &errs), "%v", args)
-		assert.Contains(t, errs.String(), "GATEMAP_MAP names the folder ../demo/cindervale and GATEMAP_SERVER the service http://127.0.0.1:1: leave one of them out")
+		assert.Contains(
+			t,
+			errs.String(),
+			"GATEMAP_MAP names the folder ../demo/cindervale and GATEMAP_SERVER the service http://127.0.0.1:1: leave one of them out",
+		)
 		t.Setenv("GATEMAP_SERVER", "")
 		errs.Reset()
-		assert.Equal(t, 2, cli.Main(append(args, "--server", "http://127.0.0.1:1"), strings.NewReader(""), &out, &errs), "%v", args)
+		assert.Equal(
+			t,
+			2,
+			cli.Main(append(args, "--server", "http://127.0.0.1:1"), strings.NewReader(""), &out, &errs),
+			"%v",
+			args,
+		)
 	}
 	t.Setenv("GATEMAP_MAP", demo)
 	t.Setenv("GATEMAP_SERVER", "")
 	var out, errs bytes.Buffer
-	assert.Equal(t, 2, cli.Main([]string{"history"}, strings.NewReader(""), &out, &errs), "a folder that is named is not passed over")
+	assert.Equal(
+		t,
+		2,
+		cli.Main([]string{"history"}, strings.NewReader(""), &out, &errs),
+		"a folder that is named is not passed over",
+	)
 	t.Setenv("GATEMAP_SERVER", "http://127.0.0.1:1")
-	assert.Equal(t, 0, cli.Main([]string{"difference", demo, demo}, strings.NewReader(""), &out, &errs), "a command that asks neither")
+	assert.Equal(
+		t,
+		0,
+		cli.Main([]string{"difference", demo, demo}, strings.NewReader(""), &out, &errs),
+		"a command that asks neither",
+	)
 }
 
 func TestCSVSaysWhatJSONSays(t *testing.T) {
@@ -407,7 +439,16 @@ func TestMarkdown(t *testing.T) {
 	content, err := os.ReadFile(file)
 	require.NoError(t, err)
 	content = bytes.Replace(content, []byte("seats: 14"), []byte("seats: 20"), 1)
-	require.NoError(t, os.WriteFile(file, append(content, "---\nguarantees: [{guarantee: \"a | <b>*c*\\n`d`\", nobody: {everyone: true}, can: {system: sky-tools, right: calendar}}]\n"...), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			file,
+			append(
+				content,
+				"---\nguarantees: [{guarantee: \"a | <b>*c*\\n`d`\", nobody: {everyone: true}, can: {system: sky-tools, right: calendar}}]\n"...),
+			0o600,
+		),
+	)
 	_, out, errs := run(t, "difference", demo, next, "-o", "markdown")
 	assert.Empty(t, errs)
 	for _, want := range []string{"gains, 0 losses, ", "| gain | `cindervale/yusra.lindqvist` | `sky-tools` |", "- kept again every scientist can reduce\n"} {
@@ -432,15 +473,45 @@ func TestTrialsRefusedOnAFolder(t *testing.T) {
 	must(5, "already", "trial", "begin", "season")
 	must(5, "nothing is staged", "trial", "commit", "season", "--version", "1", "--reason", "x")
 	must(2, "roles of archive does not hold lines", "trial", "line", "remove", "season", "archive", "roles", "reader")
-	must(2, "mappings of archive holds lines: use remove-line", "trial", "part", "remove", "season", "archive", "mappings", "1")
+	must(
+		2,
+		"mappings of archive holds lines: use remove-line",
+		"trial",
+		"part",
+		"remove",
+		"season",
+		"archive",
+		"mappings",
+		"1",
+	)
 	must(0, "Nothing is staged.", "trial", "line", "remove", "season", "core-net", "rules", "nobody pings", "--dry-run")
-	must(0, "Removes nobody pings from rules of core-net", "trial", "line", "remove", "season", "core-net", "rules", "nobody pings")
+	must(
+		0,
+		"Removes nobody pings from rules of core-net",
+		"trial",
+		"line",
+		"remove",
+		"season",
+		"core-net",
+		"rules",
+		"nobody pings",
+	)
 	must(0, "### Trial `season`, version 2, on revision", "trial", "outcome", "season", "-o", "markdown")
 	must(0, "", "trial", "set", "season", "ilse.okonjo", "active", "false")
 	all := must(0, "loss", "trial", "outcome", "season", "-o", "csv")
 	assert.NotContains(t, all, "this is a part")
 	assert.Greater(t, strings.Count(all, "\n"), 10)
-	must(0, "gatemap: this is a part: there is more after it: --cursor", "trial", "outcome", "season", "-o", "csv", "--limit", "3")
+	must(
+		0,
+		"gatemap: this is a part: there is more after it: --cursor",
+		"trial",
+		"outcome",
+		"season",
+		"-o",
+		"csv",
+		"--limit",
+		"3",
+	)
 	must(0, "gatemap: this is a part: there is more after it: --cursor", "search", "a", "-o", "csv", "--limit", "3")
 	must(0, "", "trial", "unstage", "season", "2")
 	must(0, "Nothing is staged yet", "trial", "unstage", "season", "1")
@@ -453,9 +524,28 @@ func TestTrialsRefusedOnAFolder(t *testing.T) {
 		require.NoError(t, os.WriteFile(file, []byte(content), 0o600))
 		must(2, want, "trial", "changes", "season", file)
 	}
-	must(0, "Switches nobody pings in rules of core-net off", "trial", "line", "off", "season", "core-net", "rules", "nobody pings")
+	must(
+		0,
+		"Switches nobody pings in rules of core-net off",
+		"trial",
+		"line",
+		"off",
+		"season",
+		"core-net",
+		"rules",
+		"nobody pings",
+	)
 	must(0, "  off         {name: nobody pings", "system", "lines", "core-net", "--trial", "season")
-	require.NoError(t, os.WriteFile(file, []byte(`[{"sentence":"","by":"x","do":"switch-line","system":"core-net","list":"rules","line":"nobody pings","value":"on"}]`), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			file,
+			[]byte(
+				`[{"sentence":"","by":"x","do":"switch-line","system":"core-net","list":"rules","line":"nobody pings","value":"on"}]`,
+			),
+			0o600,
+		),
+	)
 	must(0, "Switches nobody pings in rules of core-net on", "trial", "changes", "season", file)
 	must(5, "without that change another cannot be made", "trial", "unstage", "season", "1")
 	must(0, "", "trial", "unstage", "season", "2")

@@ -46,11 +46,28 @@ func (a *app) compareText(c *answer.Compare) error {
 	if len(c.Differ) > 0 {
 		a.print("\n%s\n", a.paint(strong, "Both, but not alike"))
 		for _, d := range c.Differ {
-			a.print("  %s\n    %s  %s  %s\n    %s  %s  %s\n", entitled(&d.First)+unlike(&d),
-				pad(c.First, len(c.Second)), a.state(d.First.State), why(&d.First), pad(c.Second, len(c.First)), a.state(d.Second.State), why(&d.Second))
+			a.print(
+				"  %s\n    %s  %s  %s\n    %s  %s  %s\n",
+				entitled(&d.First)+unlike(&d),
+				pad(
+					c.First,
+					len(c.Second),
+				),
+				a.state(d.First.State),
+				why(&d.First),
+				pad(c.Second, len(c.First)),
+				a.state(d.Second.State),
+				why(&d.Second),
+			)
 		}
 	}
-	a.print("\n%d alike, %d differ, %d and %d of their own\n", len(c.Both), len(c.Differ), len(c.OnlyFirst), len(c.OnlySecond))
+	a.print(
+		"\n%d alike, %d differ, %d and %d of their own\n",
+		len(c.Both),
+		len(c.Differ),
+		len(c.OnlyFirst),
+		len(c.OnlySecond),
+	)
 	return nil
 }
 

@@ -199,5 +199,13 @@ func chosen(flag, value string, allowed []string) error {
 	if value == "" || slices.Contains(allowed, value) {
 		return nil
 	}
-	return &usageError{fmt.Sprintf("--%s %q: one of %s%s", flag, value, strings.Join(allowed, ", "), name.DidYouMean(name.Near(value, slices.Values(allowed))))}
+	return &usageError{
+		fmt.Sprintf(
+			"--%s %q: one of %s%s",
+			flag,
+			value,
+			strings.Join(allowed, ", "),
+			name.DidYouMean(name.Near(value, slices.Values(allowed))),
+		),
+	}
 }

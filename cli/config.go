@@ -102,13 +102,18 @@ func fromFile(cmd *cobra.Command, open map[string]*pflag.Flag, path string, raw 
 		known := slices.ContainsFunc(keys, func(f *pflag.Flag) bool { return f.Name == key.Value })
 		switch {
 		case !known:
-			errs.Addf(at(key), "there is no key %q%s", key.Value, name.DidYouMean(name.Near(key.Value, func(yield func(string) bool) {
-				for _, f := range keys {
-					if !yield(f.Name) {
-						return
+			errs.Addf(
+				at(key),
+				"there is no key %q%s",
+				key.Value,
+				name.DidYouMean(name.Near(key.Value, func(yield func(string) bool) {
+					for _, f := range keys {
+						if !yield(f.Name) {
+							return
+						}
 					}
-				}
-			})))
+				})),
+			)
 		case seen[key.Value]:
 			errs.Addf(at(key), "%s is here twice", key.Value)
 		case value.Kind != yaml.ScalarNode:

@@ -67,8 +67,10 @@ be. The exit code is 5 if the delivery is held.`,
 			return a.showDelivery(cmd.Context(), c, d.ID)
 		},
 	}
-	cmd.Flags().BoolVar(&asked.Strangers, "strangers", false, "take away what people hold beside our names, too: foreign grants, and accounts of nobody of the map")
-	cmd.Flags().StringVar(&script, "script", "", "write the statements to a file, as a script to run by hand; - is the output")
+	cmd.Flags().
+		BoolVar(&asked.Strangers, "strangers", false, "take away what people hold beside our names, too: foreign grants, and accounts of nobody of the map")
+	cmd.Flags().
+		StringVar(&script, "script", "", "write the statements to a file, as a script to run by hand; - is the output")
 	return cmd
 }
 
@@ -112,7 +114,10 @@ func (a *app) deliveryList() *cobra.Command {
 }
 
 // ofDelivery is a command about one delivery.
-func (a *app) ofDelivery(use, short, example string, work func(context.Context, *client.Client, int64) error) *cobra.Command {
+func (a *app) ofDelivery(
+	use, short, example string,
+	work func(context.Context, *client.Client, int64) error,
+) *cobra.Command {
 	return &cobra.Command{
 		Use: use, Short: short, Example: example, Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -131,20 +136,28 @@ func (a *app) ofDelivery(use, short, example string, work func(context.Context, 
 
 func (a *app) deliveryShow() *cobra.Command {
 	script := ""
-	cmd := a.ofDelivery("show DELIVERY", "The statements of a delivery, and what is left out", "  gatemap delivery show 3\n  gatemap delivery show 3 -o csv\n  gatemap delivery show 3 --script -",
+	cmd := a.ofDelivery(
+		"show DELIVERY",
+		"The statements of a delivery, and what is left out",
+		"  gatemap delivery show 3\n  gatemap delivery show 3 -o csv\n  gatemap delivery show 3 --script -",
 		func(ctx context.Context, c *client.Client, id int64) error {
 			if script != "" {
 				return a.writeScript(ctx, c, id, script)
 			}
 			return a.showDelivery(ctx, c, id)
-		})
-	cmd.Flags().StringVar(&script, "script", "", "write the statements to a file, as a script to run by hand; - is the output")
+		},
+	)
+	cmd.Flags().
+		StringVar(&script, "script", "", "write the statements to a file, as a script to run by hand; - is the output")
 	return cmd
 }
 
 func (a *app) deliveryCommit() *cobra.Command {
 	var confirm bool
-	cmd := a.ofDelivery("commit DELIVERY", "Make the statements of a delivery, and read the system again", "  gatemap delivery commit 3\n  gatemap delivery commit 4 --confirm",
+	cmd := a.ofDelivery(
+		"commit DELIVERY",
+		"Make the statements of a delivery, and read the system again",
+		"  gatemap delivery commit 3\n  gatemap delivery commit 4 --confirm",
 		func(ctx context.Context, c *client.Client, id int64) error {
 			d, err := c.CommitDelivery(ctx, id, confirm)
 			if err != nil {
@@ -156,7 +169,8 @@ func (a *app) deliveryCommit() *cobra.Command {
 			}, func(d *answer.Delivery) [][]string {
 				return deliveriesTable(&answer.Deliveries{Deliveries: []answer.Delivery{*d}})
 			})
-		})
+		},
+	)
 	cmd.Flags().BoolVar(&confirm, "confirm", false, "commit it even if the removal limit of the link holds it")
 	return cmd
 }

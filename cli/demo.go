@@ -120,8 +120,20 @@ func (a *app) runDemo(ctx context.Context, data, listen string, fresh bool) erro
 
 func (a *app) greet(svc *workspace.Service, address, data, token string) {
 	h := svc.Head()
-	a.print("%s: %d people, %d groups, %d systems, %d findings\n\n", h.Atlas.Title, h.Atlas.Book.UserCount(), h.Atlas.Book.GroupCount(), len(h.Atlas.Systems), len(h.Found()))
-	a.print("  Console   http://%s/#token=%s\n            this link signs you in; or open http://%s and give the token\n", address, token, address)
+	a.print(
+		"%s: %d people, %d groups, %d systems, %d findings\n\n",
+		h.Atlas.Title,
+		h.Atlas.Book.UserCount(),
+		h.Atlas.Book.GroupCount(),
+		len(h.Atlas.Systems),
+		len(h.Found()),
+	)
+	a.print(
+		"  Console   http://%s/#token=%s\n            this link signs you in; or open http://%s and give the token\n",
+		address,
+		token,
+		address,
+	)
 	a.print("            or sign in there at the observatory's provider: a stand-in, which lets you choose who you are\n")
 	a.print("  Token     %s\n", token)
 	a.print("  Data      %s  (--fresh starts over)\n", data)

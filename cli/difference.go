@@ -64,9 +64,20 @@ func (a *app) differenceText(o *change.Outcome) error {
 	for _, g := range o.Guarantees.Mended {
 		a.print("%s  %s\n", a.paint(green, "Guarantee kept again"), g)
 	}
-	a.print("%s, %s, %s; %d new findings, %d gone; %d guarantees broken, %d kept again\n",
-		count(len(o.Gains), "gain", "gains"), count(len(o.Losses), "loss", "losses"), count(len(o.Changes), "other change", "other changes"),
-		len(o.Findings.New), len(o.Findings.Gone), len(o.Guarantees.Broken), len(o.Guarantees.Mended))
+	a.print(
+		"%s, %s, %s; %d new findings, %d gone; %d guarantees broken, %d kept again\n",
+		count(
+			len(o.Gains),
+			"gain",
+			"gains",
+		),
+		count(len(o.Losses), "loss", "losses"),
+		count(len(o.Changes), "other change", "other changes"),
+		len(o.Findings.New),
+		len(o.Findings.Gone),
+		len(o.Guarantees.Broken),
+		len(o.Guarantees.Mended),
+	)
 	return nil
 }
 
@@ -81,7 +92,13 @@ func (a *app) heldText(heading string, s style, list []change.Held) {
 	a.print("%s\n", a.paint(s, heading))
 	width := widest(list, func(h change.Held) string { return h.User })
 	for _, h := range list {
-		line := fmt.Sprintf("  %s  %s  %s  %s", pad(h.User, width), a.state(h.Entitlement.State), entitled(&h.Entitlement), why(&h.Entitlement))
+		line := fmt.Sprintf(
+			"  %s  %s  %s  %s",
+			pad(h.User, width),
+			a.state(h.Entitlement.State),
+			entitled(&h.Entitlement),
+			why(&h.Entitlement),
+		)
 		a.print("%s%s\n", strings.TrimRight(line, " "), other(&h))
 	}
 	a.print("\n")
@@ -114,14 +131,31 @@ func differenceTable(o *change.Outcome) [][]string {
 	rows := [][]string{{"what", "user", "system", "object", "right", "before", "after"}}
 	for _, h := range o.Gains {
 		e := h.Entitlement
-		rows = append(rows, []string{"gain", h.User, e.System, e.Object, e.Right, h.Before.State.String(), h.After.State.String()})
+		rows = append(
+			rows,
+			[]string{"gain", h.User, e.System, e.Object, e.Right, h.Before.State.String(), h.After.State.String()},
+		)
 	}
 	for _, h := range o.Losses {
 		e := h.Entitlement
-		rows = append(rows, []string{"loss", h.User, e.System, e.Object, e.Right, h.Before.State.String(), h.After.State.String()})
+		rows = append(
+			rows,
+			[]string{"loss", h.User, e.System, e.Object, e.Right, h.Before.State.String(), h.After.State.String()},
+		)
 	}
 	for _, c := range o.Changes {
-		rows = append(rows, []string{"change", c.User, c.After.System, c.After.Object, c.After.Right, c.Before.State.String(), c.After.State.String()})
+		rows = append(
+			rows,
+			[]string{
+				"change",
+				c.User,
+				c.After.System,
+				c.After.Object,
+				c.After.Right,
+				c.Before.State.String(),
+				c.After.State.String(),
+			},
+		)
 	}
 	return rows
 }

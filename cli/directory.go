@@ -46,7 +46,10 @@ func (a *app) directoryList() *cobra.Command {
 func directoriesTable(all *answer.Directories) [][]string {
 	rows := [][]string{{"directory", "source", "follow", "feeds", "users", "groups", "devices"}}
 	for _, d := range all.Directories {
-		rows = append(rows, []string{d.Name, d.Source, d.Follow, d.Feeds, fmt.Sprint(d.Users), fmt.Sprint(d.Groups), fmt.Sprint(d.Devices)})
+		rows = append(
+			rows,
+			[]string{d.Name, d.Source, d.Follow, d.Feeds, fmt.Sprint(d.Users), fmt.Sprint(d.Groups), fmt.Sprint(d.Devices)},
+		)
 	}
 	return rows
 }
@@ -60,7 +63,14 @@ func (a *app) directoriesText(all *answer.Directories) error {
 }
 
 func directoryWords(d *answer.Directory) string {
-	parts := []string{fmt.Sprintf("%s, %s, %s", count(d.Users, "user", "users"), count(d.Groups, "group", "groups"), count(d.Devices, "device", "devices"))}
+	parts := []string{
+		fmt.Sprintf(
+			"%s, %s, %s",
+			count(d.Users, "user", "users"),
+			count(d.Groups, "group", "groups"),
+			count(d.Devices, "device", "devices"),
+		),
+	}
 	if d.Feeds != "" {
 		parts = []string{fmt.Sprintf("%s for the accounts of %s", count(d.Users, "record", "records"), d.Feeds)}
 	}
@@ -127,7 +137,12 @@ func stepsTable(c *answer.Checked) [][]string {
 }
 
 // check asks a folder, step by step, or a service.
-func (a *app) check(ctx context.Context, named string, of sourcecheck.Tested, tell func(answer.Step)) (*answer.Checked, error) {
+func (a *app) check(
+	ctx context.Context,
+	named string,
+	of sourcecheck.Tested,
+	tell func(answer.Step),
+) (*answer.Checked, error) {
 	place, _, err := a.place()
 	if err != nil {
 		return nil, err

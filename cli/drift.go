@@ -92,7 +92,12 @@ func (a *app) driftsText(all *answer.Drifts, people, part bool) error {
 // driftText tells of one system; of a part of it only what has to do with that.
 func (a *app) driftText(d *answer.Drift, people, part bool) {
 	a.print("%s\n", a.paint(strong, d.System))
-	a.print("  %s: %s, %d of users of the map\n", readText(&d.ReadingInfo), count(d.Accounts, "account", "accounts"), d.Tied)
+	a.print(
+		"  %s: %s, %d of users of the map\n",
+		readText(&d.ReadingInfo),
+		count(d.Accounts, "account", "accounts"),
+		d.Tied,
+	)
 	if !d.Any() {
 		a.print("  %s\n", a.paint(green, "It holds what the map says."))
 		return
@@ -112,10 +117,17 @@ func (a *app) driftText(d *answer.Drift, people, part bool) {
 		}
 		a.print("\n  %s  (%s)\n", a.paint(strong, effect.title), count(effect.items, "entitlement", "entitlements"))
 		for i, c := range d.Causes {
-			if c.Effect != effect.is || part && !slices.ContainsFunc(d.Items, func(x answer.DriftItem) bool { return x.Cause == i }) {
+			if c.Effect != effect.is ||
+				part && !slices.ContainsFunc(d.Items, func(x answer.DriftItem) bool { return x.Cause == i }) {
 				continue
 			}
-			a.print("    %s %s: %s of %s\n", a.paint(effect.style, effect.sign), c.Sentence, count(c.Items, "entitlement", "entitlements"), count(c.People, "person", "people"))
+			a.print(
+				"    %s %s: %s of %s\n",
+				a.paint(effect.style, effect.sign),
+				c.Sentence,
+				count(c.Items, "entitlement", "entitlements"),
+				count(c.People, "person", "people"),
+			)
 			if people {
 				a.driftItemsText(d, i)
 			}
@@ -192,17 +204,36 @@ func (a *app) driftItemsText(d *answer.Drift, cause int) {
 }
 
 func driftTable(all *answer.Drifts) [][]string {
-	rows := [][]string{{"system", "what", "user", "object", "right", "map", "really", "cause", "map_routes", "really_routes"}}
+	rows := [][]string{
+		{"system", "what", "user", "object", "right", "map", "really", "cause", "map_routes", "really_routes"},
+	}
 	for i := range all.Drifts {
 		d := &all.Drifts[i]
 		for _, x := range d.Items {
-			rows = append(rows, []string{d.System, string(x.Effect), x.User, x.Object, x.Right, x.Map.String(), x.Really.String(), d.Causes[x.Cause].Sentence, joinRoutes(x.MapRoute), joinRoutes(x.ReallyRoute)})
+			rows = append(
+				rows,
+				[]string{
+					d.System,
+					string(x.Effect),
+					x.User,
+					x.Object,
+					x.Right,
+					x.Map.String(),
+					x.Really.String(),
+					d.Causes[x.Cause].Sentence,
+					joinRoutes(x.MapRoute),
+					joinRoutes(x.ReallyRoute),
+				},
+			)
 		}
 		for _, s := range d.Unknown {
 			rows = append(rows, []string{d.System, "stranger", s.Name, "", "", "", "", s.Note, "", ""})
 		}
 		for _, u := range d.Unclear {
-			rows = append(rows, []string{d.System, "unclear", u.Name, "", "", "", "", fmt.Sprintf("may be any of %v", u.Records), "", ""})
+			rows = append(
+				rows,
+				[]string{d.System, "unclear", u.Name, "", "", "", "", fmt.Sprintf("may be any of %v", u.Records), "", ""},
+			)
 		}
 		for _, l := range d.Lines {
 			rows = append(rows, []string{d.System, "line", "", "", "", "", "", l.Line + " " + l.Sentence, "", ""})
@@ -230,7 +261,17 @@ func checkedDrifts(all *answer.Drifts) (list []checked) {
 			if c.Effect == reading.Short {
 				level = finding.Note
 			}
-			add(string(c.Effect), level, d.System, fmt.Sprintf("%s (%s of %s)", c.Sentence, count(c.Items, "entitlement", "entitlements"), count(c.People, "person", "people")))
+			add(
+				string(c.Effect),
+				level,
+				d.System,
+				fmt.Sprintf(
+					"%s (%s of %s)",
+					c.Sentence,
+					count(c.Items, "entitlement", "entitlements"),
+					count(c.People, "person", "people"),
+				),
+			)
 		}
 		for _, s := range d.Unknown {
 			add("stranger", finding.Warning, d.System, s.Name+" belongs to nobody of the map")

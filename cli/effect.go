@@ -11,12 +11,23 @@ import (
 	"gatemap/core/rule"
 )
 
-var effects = []string{string(answer.Gain), string(answer.Loss), string(answer.Changed), string(answer.Reroute), string(answer.Every)}
+var effects = []string{
+	string(answer.Gain),
+	string(answer.Loss),
+	string(answer.Changed),
+	string(answer.Reroute),
+	string(answer.Every),
+}
 
 var effectStyles = map[answer.Effect]style{answer.Gain: green, answer.Loss: red}
 
 func (a *app) effect(e answer.Effect) string {
-	signs := map[answer.Effect]string{answer.Gain: "+ gain   ", answer.Loss: "- loss   ", answer.Changed: "~ change ", answer.Reroute: "= reroute"}
+	signs := map[answer.Effect]string{
+		answer.Gain:    "+ gain   ",
+		answer.Loss:    "- loss   ",
+		answer.Changed: "~ change ",
+		answer.Reroute: "= reroute",
+	}
 	return a.paint(effectStyles[e], signs[e])
 }
 

@@ -146,7 +146,8 @@ func golden(t *testing.T, name, place string, commands []string) {
 	}
 	me, err := user.Current()
 	require.NoError(t, err)
-	text := strings.NewReplacer(place, "PLACE", "by "+me.Username+",", "by ME,", "by "+me.Username+" ", "by ME ").Replace(b.String())
+	text := strings.NewReplacer(place, "PLACE", "by "+me.Username+",", "by ME,", "by "+me.Username+" ", "by ME ").
+		Replace(b.String())
 	for _, c := range []struct{ of, to string }{
 		{`20\d\d-\d\d-\d\d[ T]\d\d:\d\d:\d\d(\.\d+)?(Z|[+-]\d\d:\d\d)?`, "TIME"}, {`20\d\d-\d\d-\d\d \d\d:\d\d`, "TIME"}, {`gm_[\w-]{20,}`, "TOKEN"}, {`[0-9a-f]{64}`, "HASH"},
 	} {

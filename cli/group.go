@@ -19,7 +19,12 @@ type shownGroup struct {
 }
 
 func (a *app) group() *cobra.Command {
-	cmd := &cobra.Command{Use: "group", Short: "What a group is and what it opens", Example: "  gatemap group show night-crew", Args: cobra.NoArgs}
+	cmd := &cobra.Command{
+		Use:     "group",
+		Short:   "What a group is and what it opens",
+		Example: "  gatemap group show night-crew",
+		Args:    cobra.NoArgs,
+	}
 	cmd.AddCommand(&cobra.Command{
 		Use:   "show GROUP",
 		Short: "A group with its parents, what it opens, its managers and its rule",
@@ -78,7 +83,22 @@ func (a *app) groupText(g *shownGroup) error {
 }
 
 func groupTable(g *shownGroup) [][]string {
-	rows := [][]string{{"group", "kind", "members_from", "usable_in", "host", "rule", "members", "groups", "member_of", "managers", "line", "value"}}
+	rows := [][]string{
+		{
+			"group",
+			"kind",
+			"members_from",
+			"usable_in",
+			"host",
+			"rule",
+			"members",
+			"groups",
+			"member_of",
+			"managers",
+			"line",
+			"value",
+		},
+	}
 	own := []string{
 		g.Group, g.Kind, g.MembersFrom, g.UsableIn, g.Host, g.Rule, strconv.Itoa(g.Members), strings.Join(g.Groups, "; "),
 		strings.Join(g.MemberOf, "; "), strings.Join(slices.Concat(g.Managers, g.ManagedBy), "; "),

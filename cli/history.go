@@ -30,7 +30,12 @@ history records.`,
 		Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeArgs(a.completeTrial),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if version < 1 {
-				return &usageError{fmt.Sprintf("name the version of the trial that you have seen: --version N, which gatemap trial show %s prints", args[0])}
+				return &usageError{
+					fmt.Sprintf(
+						"name the version of the trial that you have seen: --version N, which gatemap trial show %s prints",
+						args[0],
+					),
+				}
 			}
 			return onChanger(a, cmd, func(ctx context.Context, c answer.Changer) (*answer.Committed, error) {
 				return c.CommitTrial(ctx, args[0], version, reason, override, key)
@@ -68,7 +73,10 @@ func (a *app) committedText(c *answer.Committed) error {
 }
 
 func committedTable(c *answer.Committed) [][]string {
-	return [][]string{{"revision", "rebased", "again", "overrides"}, {strconv.Itoa(c.Revision), strconv.FormatBool(c.Rebased), strconv.FormatBool(c.Again), c.Overrides}}
+	return [][]string{
+		{"revision", "rebased", "again", "overrides"},
+		{strconv.Itoa(c.Revision), strconv.FormatBool(c.Rebased), strconv.FormatBool(c.Again), c.Overrides},
+	}
 }
 
 func (a *app) revert() *cobra.Command {
@@ -83,7 +91,13 @@ other trial. It is refused if what the revision changed was changed again later.
 			if err != nil || n < 1 {
 				return &usageError{fmt.Sprintf("%q is not the number of a revision; gatemap history lists them", args[0])}
 			}
-			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Trial, error) { return c.Revert(ctx, n, named) }, a.trialText, trialTable)
+			return withService(
+				a,
+				cmd,
+				func(ctx context.Context, c *client.Client) (*answer.Trial, error) { return c.Revert(ctx, n, named) },
+				a.trialText,
+				trialTable,
+			)
 		},
 	}
 	cmd.Flags().StringVar(&named, "name", "", "name of the trial (default: revert- and the number)")
@@ -119,7 +133,13 @@ func (a *app) history() *cobra.Command {
 
 func (a *app) historyText(all *answer.Revisions) error {
 	for _, r := range all.Revisions {
-		a.print("%s  %s  %s  %s\n", a.paint(strong, fmt.Sprintf("%4d", r.Number)), r.At.Local().Format("2006-01-02 15:04:05"), pad(r.Author, 16), r.Reason)
+		a.print(
+			"%s  %s  %s  %s\n",
+			a.paint(strong, fmt.Sprintf("%4d", r.Number)),
+			r.At.Local().Format("2006-01-02 15:04:05"),
+			pad(r.Author, 16),
+			r.Reason,
+		)
 		for _, x := range r.Written {
 			a.print("      written to %s %s\n", x.Directory, x.At.Local().Format("2006-01-02 15:04:05"))
 		}
@@ -149,7 +169,19 @@ func historyTable(all *answer.Revisions) [][]string {
 		if r.Reverts > 0 {
 			reverts = strconv.Itoa(r.Reverts)
 		}
-		rows = append(rows, []string{strconv.Itoa(r.Number), r.At.UTC().Format("2006-01-02T15:04:05Z"), r.Author, r.Reason, r.Trial, reverts, r.Overrides, strings.Join(r.Changes, " ")})
+		rows = append(
+			rows,
+			[]string{
+				strconv.Itoa(r.Number),
+				r.At.UTC().Format("2006-01-02T15:04:05Z"),
+				r.Author,
+				r.Reason,
+				r.Trial,
+				reverts,
+				r.Overrides,
+				strings.Join(r.Changes, " "),
+			},
+		)
 	}
 	return rows
 }

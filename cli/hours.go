@@ -159,7 +159,18 @@ func hoursTable(h *answer.Hours) [][]string {
 	rows := [][]string{{"system", "object", "right", "from", "to", "state", "open_if"}}
 	for _, w := range h.Weeks {
 		for _, s := range w.Spans {
-			rows = append(rows, []string{w.System, w.Object, w.Right, s.From.Format(time.RFC3339), s.To.Format(time.RFC3339), s.State.String(), joinWays(s.OpenIf, false)})
+			rows = append(
+				rows,
+				[]string{
+					w.System,
+					w.Object,
+					w.Right,
+					s.From.Format(time.RFC3339),
+					s.To.Format(time.RFC3339),
+					s.State.String(),
+					joinWays(s.OpenIf, false),
+				},
+			)
 		}
 	}
 	return rows

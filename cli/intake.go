@@ -94,8 +94,15 @@ func (a *app) follow(ctx context.Context, c *client.Client, begin func() (*answe
 // progress is a bar for work of unknown length, where someone sees it.
 func (a *app) progress() *progressbar.ProgressBar {
 	f, ok := a.err.(*os.File)
-	return progressbar.NewOptions(-1, progressbar.OptionSetWriter(a.err), progressbar.OptionSetVisibility(ok && term.IsTerminal(int(f.Fd()))),
-		progressbar.OptionShowCount(), progressbar.OptionSetItsString("entries"), progressbar.OptionThrottle(100*time.Millisecond), progressbar.OptionClearOnFinish())
+	return progressbar.NewOptions(
+		-1,
+		progressbar.OptionSetWriter(a.err),
+		progressbar.OptionSetVisibility(ok && term.IsTerminal(int(f.Fd()))),
+		progressbar.OptionShowCount(),
+		progressbar.OptionSetItsString("entries"),
+		progressbar.OptionThrottle(100*time.Millisecond),
+		progressbar.OptionClearOnFinish(),
+	)
 }
 
 func runSize(r *answer.Run) string {
@@ -146,14 +153,39 @@ func (a *app) runsText(runs *answer.Runs) error {
 		a.print("No run yet. Begin one:  gatemap intake run DIRECTORY\n")
 	}
 	for _, r := range runs.Runs {
-		a.print("%5d  %s  %s  %s  %s  %s\n", r.ID, r.Started.Local().Format("2006-01-02 15:04:05"), pad(r.Directory, 14), pad(r.How, 8),
-			a.paint(runStyles[r.State], pad(string(r.State), 9)), runWords(&r))
+		a.print(
+			"%5d  %s  %s  %s  %s  %s\n",
+			r.ID,
+			r.Started.Local().Format("2006-01-02 15:04:05"),
+			pad(r.Directory, 14),
+			pad(r.How, 8),
+			a.paint(runStyles[r.State], pad(string(r.State), 9)),
+			runWords(&r),
+		)
 	}
 	return nil
 }
 
 func runsTable(runs *answer.Runs) [][]string {
-	rows := [][]string{{"run", "directory", "how", "started_by", "state", "started", "seconds", "read", "joined", "left", "changed", "groups", "rejected", "revision", "error"}}
+	rows := [][]string{
+		{
+			"run",
+			"directory",
+			"how",
+			"started_by",
+			"state",
+			"started",
+			"seconds",
+			"read",
+			"joined",
+			"left",
+			"changed",
+			"groups",
+			"rejected",
+			"revision",
+			"error",
+		},
+	}
 	for _, r := range runs.Runs {
 		rows = append(rows, runRow(&r))
 	}
@@ -167,8 +199,12 @@ func runRow(r *answer.Run) []string {
 	}
 	n := strconv.Itoa
 	return []string{
-		n(int(r.ID)), r.Directory, r.How, r.StartedBy, string(r.State), r.Started.UTC().Format(time.RFC3339), took, n(r.Read), n(r.Counts.Joined), n(r.Counts.Left),
-		n(r.Counts.Changed), n(r.Counts.NewGroups + r.Counts.GoneGroups + r.Counts.ChangedGroups), n(r.Counts.Rejected), n(r.Revision), r.Error,
+		n(
+			int(r.ID),
+		), r.Directory, r.How, r.StartedBy, string(r.State), r.Started.UTC().Format(time.RFC3339), took, n(r.Read), n(r.Counts.Joined), n(r.Counts.Left),
+		n(
+			r.Counts.Changed,
+		), n(r.Counts.NewGroups + r.Counts.GoneGroups + r.Counts.ChangedGroups), n(r.Counts.Rejected), n(r.Revision), r.Error,
 	}
 }
 
@@ -200,7 +236,10 @@ func runWords(r *answer.Run) string {
 }
 
 // ofRun is a command about one run.
-func (a *app) ofRun(use, short, example string, work func(context.Context, *client.Client, int64) (*answer.Run, error)) *cobra.Command {
+func (a *app) ofRun(
+	use, short, example string,
+	work func(context.Context, *client.Client, int64) (*answer.Run, error),
+) *cobra.Command {
 	return &cobra.Command{
 		Use: use, Short: short, Example: example, Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -229,10 +268,14 @@ func (a *app) intakeShow() *cobra.Command {
 func (a *app) intakeCommit() *cobra.Command {
 	var confirm bool
 	var version int
-	cmd := a.ofRun("commit RUN", "Commit a waiting run, at the version that you have seen", "  gatemap intake commit 12 --version 1\n  gatemap intake commit 13 --version 2 --confirm",
+	cmd := a.ofRun(
+		"commit RUN",
+		"Commit a waiting run, at the version that you have seen",
+		"  gatemap intake commit 12 --version 1\n  gatemap intake commit 13 --version 2 --confirm",
 		func(ctx context.Context, c *client.Client, id int64) (*answer.Run, error) {
 			return c.CommitRun(ctx, id, version, confirm)
-		})
+		},
+	)
 	cmd.Flags().IntVar(&version, "version", 0, "version of the run, as its preview shows it")
 	_ = cmd.MarkFlagRequired("version")
 	cmd.Flags().BoolVar(&confirm, "confirm", false, "commit even if the removal limit holds the run")

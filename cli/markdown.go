@@ -59,7 +59,12 @@ func (a *app) mdTable(head []string, rows [][]string) {
 
 func (a *app) mdSituation(facts map[string]string) { a.print("Situation: %s\n\n", cell(given(facts))) }
 
-var stateWords = map[rule.State]string{rule.Open: "**open**", rule.Depends: "**depends**", rule.Shut: "**shut**", rule.None: "**none**"}
+var stateWords = map[rule.State]string{
+	rule.Open:    "**open**",
+	rule.Depends: "**depends**",
+	rule.Shut:    "**shut**",
+	rule.None:    "**none**",
+}
 
 func (a *app) reachMarkdown(r *answer.Reach) error {
 	counts := map[rule.State]int{}
@@ -69,7 +74,13 @@ func (a *app) reachMarkdown(r *answer.Reach) error {
 		counts[e.State]++
 		rows = append(rows, []string{code(e.System), code(e.Object), code(e.Right), stateWords[e.State], cell(why(e))})
 	}
-	a.print("### What %s holds\n\n%d open, %d depends, %d shut. ", code(r.User), counts[rule.Open], counts[rule.Depends], counts[rule.Shut])
+	a.print(
+		"### What %s holds\n\n%d open, %d depends, %d shut. ",
+		code(r.User),
+		counts[rule.Open],
+		counts[rule.Depends],
+		counts[rule.Shut],
+	)
 	a.mdSituation(r.Situation)
 	a.mdTable([]string{"System", "Object", "Right", "State", "Because"}, rows)
 	return nil
@@ -85,7 +96,14 @@ func (a *app) personMarkdown(p *answer.Person) error {
 }
 
 func (a *app) whyMarkdown(w *answer.Why) error {
-	a.print("### %s: %s %s on %s for %s\n\n", stateWords[w.State], code(w.System), code(w.Right), code(w.Object), code(w.User))
+	a.print(
+		"### %s: %s %s on %s for %s\n\n",
+		stateWords[w.State],
+		code(w.System),
+		code(w.Right),
+		code(w.Object),
+		code(w.User),
+	)
 	a.mdSituation(w.Situation)
 	for _, s := range w.Sentences {
 		a.print("- %s\n", cell(s))
@@ -111,7 +129,10 @@ func severityCounts(list []finding.Finding) string {
 func findingRows(list []finding.Finding) [][]string {
 	var rows [][]string
 	for _, f := range list {
-		rows = append(rows, []string{string(f.Severity), code(string(f.Code)), code(placeOf(f.Where)), cell(f.Message), cell(f.Fix)})
+		rows = append(
+			rows,
+			[]string{string(f.Severity), code(string(f.Code)), code(placeOf(f.Where)), cell(f.Message), cell(f.Fix)},
+		)
 	}
 	return rows
 }
@@ -133,7 +154,12 @@ func (a *app) guaranteesMarkdown(g *answer.Guarantees) error {
 }
 
 func (a *app) differenceMarkdown(o *change.Outcome) error {
-	a.print("### %s, %s, %s\n\n", count(len(o.Gains), "gain", "gains"), count(len(o.Losses), "loss", "losses"), count(len(o.Changes), "other change", "other changes"))
+	a.print(
+		"### %s, %s, %s\n\n",
+		count(len(o.Gains), "gain", "gains"),
+		count(len(o.Losses), "loss", "losses"),
+		count(len(o.Changes), "other change", "other changes"),
+	)
 	var rows [][]string
 	row := func(effect, user string, e *rule.Entitlement, before, after string) {
 		rows = append(rows, []string{effect, code(user), code(e.System), code(e.Object), code(e.Right), before, after})
@@ -185,7 +211,14 @@ func (a *app) mdTurned(f change.TurnedFindings, g change.TurnedGuarantees) {
 
 func (a *app) triedMarkdown(t *tried) error {
 	o := t.Outcome
-	a.print("### Trial %s, version %d, on revision %d: %s, for %s\n\n", code(t.Trial), t.Version, t.Revision, tally(&o.Total), count(o.People, "person", "people"))
+	a.print(
+		"### Trial %s, version %d, on revision %d: %s, for %s\n\n",
+		code(t.Trial),
+		t.Version,
+		t.Revision,
+		tally(&o.Total),
+		count(o.People, "person", "people"),
+	)
 	a.mdSituation(o.Situation)
 	if part := o.Part(); part != "" {
 		a.print("This is a part: %s.\n\n", part)
@@ -199,7 +232,17 @@ func (a *app) triedMarkdown(t *tried) error {
 	for i := range o.Items {
 		x := &o.Items[i]
 		e := x.Entitlement()
-		rows = append(rows, []string{string(x.Effect), code(x.User), code(e.System), code(e.Object), code(e.Right), cell(strings.TrimSpace(effectWords(x)))})
+		rows = append(
+			rows,
+			[]string{
+				string(x.Effect),
+				code(x.User),
+				code(e.System),
+				code(e.Object),
+				code(e.Right),
+				cell(strings.TrimSpace(effectWords(x))),
+			},
+		)
 	}
 	a.mdTable([]string{"Effect", "User", "System", "Object", "Right", "Change"}, rows)
 	if o.Next != "" {

@@ -50,7 +50,13 @@ const maxColumns = 24
 
 func (a *app) matrixText(m *answer.Matrix) error {
 	if len(m.Columns) > maxColumns {
-		return &usageError{fmt.Sprintf("the table has %d columns, and %d fit: narrow it with --system, --group or --right, or use -o csv", len(m.Columns), maxColumns)}
+		return &usageError{
+			fmt.Sprintf(
+				"the table has %d columns, and %d fit: narrow it with --system, --group or --right, or use -o csv",
+				len(m.Columns),
+				maxColumns,
+			),
+		}
 	}
 	a.print("Situation: %s\n", given(m.Situation))
 	a.reallyText(m.Really)
@@ -79,7 +85,13 @@ func (a *app) matrixText(m *answer.Matrix) error {
 	if slices.ContainsFunc(m.Rows, func(r answer.Row) bool { return r.Breadths != nil }) {
 		a.print("\nBreadth: o own, t team, a all\n")
 	}
-	a.print("\n%s open  %s depends  %s shut  %s none\n", signs[rule.Open], signs[rule.Depends], signs[rule.Shut], signs[rule.None])
+	a.print(
+		"\n%s open  %s depends  %s shut  %s none\n",
+		signs[rule.Open],
+		signs[rule.Depends],
+		signs[rule.Shut],
+		signs[rule.None],
+	)
 	return nil
 }
 

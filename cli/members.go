@@ -53,7 +53,10 @@ func (a *app) membersText(m *answer.Members) error {
 		a.print("It has no members.\n")
 		return nil
 	}
-	width := max(widest(m.Members, func(x answer.Member) string { return x.User }), widest(m.Devices, func(x answer.DeviceMember) string { return x.Device }))
+	width := max(
+		widest(m.Members, func(x answer.Member) string { return x.User }),
+		widest(m.Devices, func(x answer.DeviceMember) string { return x.Device }),
+	)
 	for _, x := range m.Members {
 		a.print("  %s  %s\n", pad(x.User, width), membership(x.How, x.Path))
 	}

@@ -16,7 +16,11 @@ func (a *app) openapi() *cobra.Command {
 		Example: `  gatemap openapi > gatemap.openapi.json`,
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
-			doc, err := json.MarshalIndent(server.Operations(chi.NewRouter(), chi.NewRouter(), chi.NewRouter(), nil, nil, Version), "", "  ")
+			doc, err := json.MarshalIndent(
+				server.Operations(chi.NewRouter(), chi.NewRouter(), chi.NewRouter(), nil, nil, Version),
+				"",
+				"  ",
+			)
 			if err != nil {
 				return err
 			}

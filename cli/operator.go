@@ -27,7 +27,17 @@ OpenID Connect. The roles are viewer (ask questions), editor (stage changes), ap
 (commit them) and admin (also manage operators, tokens and settings).`,
 		Example: "  gatemap operator set edda.marsh --role approver --password\n  gatemap operator second-factor edda.marsh\n  gatemap operator two-person-rule on", Args: cobra.NoArgs,
 	}
-	cmd.AddCommand(a.operatorList(), a.operatorSet(), a.operatorRemove(), a.operatorFactor(), a.operatorPassword(), a.operatorUntie(), a.operatorTwo(), a.operatorConnect(), standsAlone(a.operatorRecover()))
+	cmd.AddCommand(
+		a.operatorList(),
+		a.operatorSet(),
+		a.operatorRemove(),
+		a.operatorFactor(),
+		a.operatorPassword(),
+		a.operatorUntie(),
+		a.operatorTwo(),
+		a.operatorConnect(),
+		standsAlone(a.operatorRecover()),
+	)
 	return cmd
 }
 
@@ -35,7 +45,13 @@ func (a *app) operatorList() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "All operators", Example: "  gatemap operator list", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Operators, error) { return c.Operators(ctx) }, a.operatorsText, operatorsTable)
+			return withService(
+				a,
+				cmd,
+				func(ctx context.Context, c *client.Client) (*answer.Operators, error) { return c.Operators(ctx) },
+				a.operatorsText,
+				operatorsTable,
+			)
 		},
 	}
 }
@@ -59,7 +75,13 @@ func (a *app) operatorsText(all *answer.Operators) error {
 		if o.Inactive {
 			by = append(by, "inactive")
 		}
-		a.print("%s  %s  %s  %s\n", a.paint(strong, pad(o.Name, wide)), pad(o.Role, 8), pad(o.Display, 20), strings.Join(by, ", "))
+		a.print(
+			"%s  %s  %s  %s\n",
+			a.paint(strong, pad(o.Name, wide)),
+			pad(o.Role, 8),
+			pad(o.Display, 20),
+			strings.Join(by, ", "),
+		)
 	}
 	return nil
 }
@@ -67,7 +89,18 @@ func (a *app) operatorsText(all *answer.Operators) error {
 func operatorsTable(all *answer.Operators) [][]string {
 	rows := [][]string{{"operator", "role", "display", "password", "two_factor", "issuer", "inactive"}}
 	for _, o := range all.Operators {
-		rows = append(rows, []string{o.Name, o.Role, o.Display, strconv.FormatBool(o.Password), strconv.FormatBool(o.TwoFactor), o.Issuer, strconv.FormatBool(o.Inactive)})
+		rows = append(
+			rows,
+			[]string{
+				o.Name,
+				o.Role,
+				o.Display,
+				strconv.FormatBool(o.Password),
+				strconv.FormatBool(o.TwoFactor),
+				o.Issuer,
+				strconv.FormatBool(o.Inactive),
+			},
+		)
 	}
 	return rows
 }
@@ -87,7 +120,10 @@ terminal or a line of standard input, never from the command line.`,
 	flags.StringVar(&issuer, "issuer", "", "address of the OpenID Connect provider that may sign this operator in")
 	flags.BoolVar(&password, "password", false, "read a password")
 	flags.BoolVar(&inactive, "inactive", false, "deactivate the operator; --inactive=false activates again")
-	_ = cmd.RegisterFlagCompletionFunc("role", cobra.FixedCompletions([]string{"viewer", "editor", "approver", "admin"}, cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc(
+		"role",
+		cobra.FixedCompletions([]string{"viewer", "editor", "approver", "admin"}, cobra.ShellCompDirectiveNoFileComp),
+	)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		var change answer.OperatorChange
 		for flag, to := range map[string]struct {
@@ -198,13 +234,19 @@ factors go with the old key: set them up again.`,
 			if err != nil {
 				return err
 			}
-			a.print("Token %s, shown only once: %s\nIt expires in 24 hours. When an admin can sign in again, revoke it:  gatemap token revoke %s\n", named, token, named)
+			a.print(
+				"Token %s, shown only once: %s\nIt expires in 24 hours. When an admin can sign in again, revoke it:  gatemap token revoke %s\n",
+				named,
+				token,
+				named,
+			)
 			return nil
 		},
 	}
 	cmd.Flags().StringVar(&data, "data", "", "data folder of the service")
 	sealKey(cmd, &seal)
-	cmd.Flags().BoolVar(&replace, "replace-seal", false, "give the database another key, where the one of its seal is lost")
+	cmd.Flags().
+		BoolVar(&replace, "replace-seal", false, "give the database another key, where the one of its seal is lost")
 	_ = cmd.MarkFlagRequired("data")
 	_ = cmd.MarkFlagDirname("data")
 	return cmd

@@ -32,7 +32,8 @@ that it cannot be committed.`,
 	}, asMarkdown)
 	cmd.Flags().StringVar(&part.User, "user", "", "only this user")
 	cmd.Flags().StringVar(&part.System, "system", "", "only this system")
-	cmd.Flags().StringVar(&part.Effect, "effect", "", "list only these: gain, loss, change or reroute; all: these four (default: all but other routes)")
+	cmd.Flags().
+		StringVar(&part.Effect, "effect", "", "list only these: gain, loss, change or reroute; all: these four (default: all but other routes)")
 	cmd.Flags().IntVar(&part.Limit, "limit", 0, "how many effects at most, 1 to 1000 (default 100; of CSV all)")
 	cmd.Flags().StringVar(&part.Cursor, "cursor", "", "the page to show: next of the page before")
 	_ = cmd.RegisterFlagCompletionFunc("user", a.names(answer.KindUser))
@@ -68,7 +69,13 @@ that it cannot be committed.`,
 }
 
 func (a *app) triedText(t *tried) error {
-	a.print("%s, version %d, on revision %d\nSituation: %s\n\n", a.paint(strong, t.Trial), t.Version, t.Revision, given(t.Situation))
+	a.print(
+		"%s, version %d, on revision %d\nSituation: %s\n\n",
+		a.paint(strong, t.Trial),
+		t.Version,
+		t.Revision,
+		given(t.Situation),
+	)
 	if err := a.outcomeText(t.Outcome); err != nil {
 		return err
 	}
@@ -174,8 +181,12 @@ func (a *app) toDeliverText(list []answer.ToDeliver) {
 
 // itemsText lists the effects of an outcome by person.
 func (a *app) itemsText(o *answer.Outcome) {
-	if o.Total.Reroutes > 0 && !slices.ContainsFunc(o.Items, func(x answer.Effected) bool { return x.Effect == answer.Reroute }) {
-		a.print("\n%s not listed:  --effect reroute, or --effect all\n", count(o.Total.Reroutes, "other route is", "other routes are"))
+	if o.Total.Reroutes > 0 &&
+		!slices.ContainsFunc(o.Items, func(x answer.Effected) bool { return x.Effect == answer.Reroute }) {
+		a.print(
+			"\n%s not listed:  --effect reroute, or --effect all\n",
+			count(o.Total.Reroutes, "other route is", "other routes are"),
+		)
 	}
 	user := ""
 	for i := range o.Items {
@@ -210,7 +221,16 @@ func (a *app) piecesText(o *answer.Outcome) {
 		if p.Looked > 0 {
 			part = fmt.Sprintf(", computed for %d people of those whom it may touch", p.Looked)
 		}
-		a.print("  %s, now %s %s: %s, for %s (looked at %s%s)\n", p.Of, way, p.What, tally(&p.Total), count(p.People, "person", "people"), p.At, part)
+		a.print(
+			"  %s, now %s %s: %s, for %s (looked at %s%s)\n",
+			p.Of,
+			way,
+			p.What,
+			tally(&p.Total),
+			count(p.People, "person", "people"),
+			p.At,
+			part,
+		)
 	}
 	if o.MorePieces > 0 {
 		a.print("  %s not looked at\n", count(o.MorePieces, "further piece is", "further pieces are"))
@@ -229,7 +249,20 @@ func outcomeTable(o *answer.Outcome) [][]string {
 		if x.After != nil {
 			after = x.After.State.String()
 		}
-		rows = append(rows, []string{string(x.Effect), x.User, e.System, e.Object, e.Right, before, after, joinNeeds(e.Needs), joinStops(e.ShutBy)})
+		rows = append(
+			rows,
+			[]string{
+				string(x.Effect),
+				x.User,
+				e.System,
+				e.Object,
+				e.Right,
+				before,
+				after,
+				joinNeeds(e.Needs),
+				joinStops(e.ShutBy),
+			},
+		)
 	}
 	return rows
 }

@@ -33,7 +33,14 @@ const (
 	asJUnit format = "junit"
 )
 
-var formats = []string{string(asText), string(asJSON), string(asCSV), string(asMarkdown), string(asSARIF), string(asJUnit)}
+var formats = []string{
+	string(asText),
+	string(asJSON),
+	string(asCSV),
+	string(asMarkdown),
+	string(asSARIF),
+	string(asJUnit),
+}
 
 // moreForms is where a command says which forms it has besides text, JSON and CSV.
 const moreForms = "forms"

@@ -43,7 +43,15 @@ func setting(flag, value, variable string) named {
 func (a *app) place() (folder, service named, err error) {
 	folder, service = setting("map", a.mapDir, "MAP"), setting("server", a.server, "SERVER")
 	if folder.value != "" && service.value != "" {
-		return folder, service, &usageError{fmt.Sprintf("%s names the folder %s and %s the service %s: leave one of them out", folder.by, folder.value, service.by, service.value)}
+		return folder, service, &usageError{
+			fmt.Sprintf(
+				"%s names the folder %s and %s the service %s: leave one of them out",
+				folder.by,
+				folder.value,
+				service.by,
+				service.value,
+			),
+		}
 	}
 	return folder, service, nil
 }
@@ -105,7 +113,12 @@ func (a *app) service() (*client.Client, error) {
 		return nil, err
 	}
 	if folder.value != "" {
-		return nil, &usageError{fmt.Sprintf("this is asked of a service, but %s names a folder: leave that out, and name a service with --server", folder.by)}
+		return nil, &usageError{
+			fmt.Sprintf(
+				"this is asked of a service, but %s names a folder: leave that out, and name a service with --server",
+				folder.by,
+			),
+		}
 	}
 	if server.value == "" {
 		server.value = "http://" + defaultListen

@@ -13,13 +13,28 @@ import (
 
 // reallyFlag adds the flag that asks what is really there.
 func reallyFlag(cmd *cobra.Command, really *bool) {
-	cmd.Flags().BoolVar(really, "really", false, "answer from what linked systems really hold, by their newest readings, leaving aside what stands in front")
+	cmd.Flags().
+		BoolVar(really, "really", false, "answer from what linked systems really hold, by their newest readings, leaving aside what stands in front")
 }
 
 // askHoldings is ask for a question of the map, or of what is really there.
-func askHoldings[T any](a *app, cmd *cobra.Command, really bool, question func(context.Context, answer.Holdings) (*T, error), text func(*T) error, table func(*T) [][]string, markdown ...func(*T) error) error {
+func askHoldings[T any](
+	a *app,
+	cmd *cobra.Command,
+	really bool,
+	question func(context.Context, answer.Holdings) (*T, error),
+	text func(*T) error,
+	table func(*T) [][]string,
+	markdown ...func(*T) error,
+) error {
 	if !really {
-		return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*T, error) { return question(ctx, asker) }, text, table, markdown...)
+		return ask(
+			a,
+			cmd,
+			func(ctx context.Context, asker answer.Asker) (*T, error) { return question(ctx, asker) },
+			text,
+			table,
+			markdown...)
 	}
 	if a.ofTrial != "" {
 		return &usageError{"--trial asks as if a trial were in force, and --really what is there: leave one of them out"}
@@ -125,7 +140,9 @@ cannot be read, that one stays.`,
 
 func (a *app) linkedText(all *answer.LinkedSystems) error {
 	if len(all.Systems) == 0 {
-		a.print("No system of the map has a link. Give the document of one the key link, with how it is reached (docs/connected.md).\n")
+		a.print(
+			"No system of the map has a link. Give the document of one the key link, with how it is reached (docs/connected.md).\n",
+		)
 		return nil
 	}
 	for _, l := range all.Systems {
@@ -135,8 +152,14 @@ func (a *app) linkedText(all *answer.LinkedSystems) error {
 		}
 		a.print("%s  %s, %s\n", a.paint(strong, l.System), l.Kind, every)
 		if r := l.Newest; r != nil {
-			a.print("  %s\n  %s, %d of users of the map, %s; %s\n", readText(r), count(r.Accounts, "account", "accounts"), r.Tied,
-				count(r.Strangers, "stranger", "strangers"), count(r.Groups, "group", "groups"))
+			a.print(
+				"  %s\n  %s, %d of users of the map, %s; %s\n",
+				readText(r),
+				count(r.Accounts, "account", "accounts"),
+				r.Tied,
+				count(r.Strangers, "stranger", "strangers"),
+				count(r.Groups, "group", "groups"),
+			)
 			if r.BeyondAll > 0 {
 				a.print("  %s cannot be expressed by a system of this type:\n", count(r.BeyondAll, "thing", "things"))
 				for _, b := range r.Beyond[:min(5, len(r.Beyond))] {
@@ -157,7 +180,9 @@ func (a *app) linkedText(all *answer.LinkedSystems) error {
 }
 
 func linkedTable(all *answer.LinkedSystems) [][]string {
-	rows := [][]string{{"system", "kind", "every", "at", "accounts", "tied", "strangers", "groups", "beyond", "failed", "error"}}
+	rows := [][]string{
+		{"system", "kind", "every", "at", "accounts", "tied", "strangers", "groups", "beyond", "failed", "error"},
+	}
 	for _, l := range all.Systems {
 		row := []string{l.System, l.Kind, l.Every, "", "", "", "", "", "", fmt.Sprint(l.Failed), l.Error}
 		if r := l.Newest; r != nil {

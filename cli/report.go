@@ -82,13 +82,17 @@ func sarif(list []checked) object {
 			if c.column > 0 {
 				region["startColumn"] = c.column
 			}
-			result["locations"] = []object{{"physicalLocation": object{"artifactLocation": object{"uri": c.file}, "region": region}}}
+			result["locations"] = []object{
+				{"physicalLocation": object{"artifactLocation": object{"uri": c.file}, "region": region}},
+			}
 		}
 		results = append(results, result)
 	}
 	return object{
 		"version": "2.1.0", "$schema": "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json",
-		"runs": []object{{"tool": object{"driver": object{"name": "Gate Map", "version": Version, "rules": rules}}, "results": results}},
+		"runs": []object{
+			{"tool": object{"driver": object{"name": "Gate Map", "version": Version, "rules": rules}}, "results": results},
+		},
 	}
 }
 

@@ -31,11 +31,22 @@ them. An attribute that no user has is reported. Nothing is changed.`,
 			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Matched, error) {
 				m, err := asker.TestRule(ctx, args[0], directory)
 				if err == nil && m.Wrong != "" {
-					return nil, &usageError{fmt.Sprintf("the filter has an error at column %d: %s\n  %s\n  %s^", m.At, m.Wrong, args[0], strings.Repeat(" ", max(0, m.At-1)))}
+					return nil, &usageError{
+						fmt.Sprintf(
+							"the filter has an error at column %d: %s\n  %s\n  %s^",
+							m.At,
+							m.Wrong,
+							args[0],
+							strings.Repeat(" ", max(0, m.At-1)),
+						),
+					}
 				}
 				return m, err
 			}, a.matchedText, func(m *answer.Matched) [][]string {
-				return [][]string{{"filter", "count", "sample", "unknown"}, {m.Filter, strconv.Itoa(m.Count), strings.Join(m.Sample, "; "), strings.Join(m.Unknown, "; ")}}
+				return [][]string{
+					{"filter", "count", "sample", "unknown"},
+					{m.Filter, strconv.Itoa(m.Count), strings.Join(m.Sample, "; "), strings.Join(m.Unknown, "; ")},
+				}
 			})
 		},
 	}

@@ -39,7 +39,10 @@ descriptions and mail addresses. All words must occur. --kind line finds lines o
 	cmd.Flags().StringVar(&kind, "kind", "", "only this kind: user, group, system, device or line")
 	cmd.Flags().IntVar(&limit, "limit", 100, "how many items at most, 1 to 1000")
 	cmd.Flags().StringVar(&cursor, "cursor", "", "the page to show: next of the page before")
-	_ = cmd.RegisterFlagCompletionFunc("kind", cobra.FixedCompletions(answer.Kind("").Values(), cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc(
+		"kind",
+		cobra.FixedCompletions(answer.Kind("").Values(), cobra.ShellCompDirectiveNoFileComp),
+	)
 	return cmd
 }
 
@@ -51,7 +54,10 @@ func (a *app) searchText(p *answer.Page) error {
 		if !x.Active {
 			detail = strings.TrimPrefix(detail+", inactive", ", ")
 		}
-		a.print("%s\n", strings.TrimRight(fmt.Sprintf("  %-6s  %s  %s  %s", x.Kind, pad(x.Name, names), pad(x.Title, titles), detail), " "))
+		a.print(
+			"%s\n",
+			strings.TrimRight(fmt.Sprintf("  %-6s  %s  %s  %s", x.Kind, pad(x.Name, names), pad(x.Title, titles), detail), " "),
+		)
 	}
 	a.print("%d of %d\n", len(p.Items), p.Total)
 	if p.Next != "" {

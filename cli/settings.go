@@ -54,7 +54,10 @@ secret, its certificates and its files. This lets another operator do that, too.
 				}
 				return c.ChangeSettings(ctx, answer.SettingsChange{Connect: append([]string{}, list...)})
 			}, func(s *answer.Settings) error {
-				a.print("Who may change what the map connects to: %s\n", strings.Join(append([]string{"admins"}, s.Connect...), ", "))
+				a.print(
+					"Who may change what the map connects to: %s\n",
+					strings.Join(append([]string{"admins"}, s.Connect...), ", "),
+				)
 				return nil
 			}, func(s *answer.Settings) [][]string {
 				return [][]string{{"connect"}, {strings.Join(s.Connect, " ")}}

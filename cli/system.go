@@ -35,7 +35,10 @@ file in which it is written. With -o json also the whole document.`,
 				rows := [][]string{{"system", "type", "title", "directory", "requires", "file", "what", "name"}}
 				add := func(what string, names []string) {
 					for _, n := range names {
-						rows = append(rows, []string{s.System, s.Type, s.Title, s.Directory, strings.Join(s.Requires, "; "), s.File, what, n})
+						rows = append(
+							rows,
+							[]string{s.System, s.Type, s.Title, s.Directory, strings.Join(s.Requires, "; "), s.File, what, n},
+						)
 					}
 				}
 				add("object", s.Objects)
@@ -102,7 +105,19 @@ func (a *app) systemLines() *cobra.Command {
 func linesTable(l *answer.Lines) [][]string {
 	rows := [][]string{{"line", "list", "number", "people", "groups", "file", "row", "value"}}
 	for _, x := range l.Lines {
-		rows = append(rows, []string{x.Line, x.List, strconv.Itoa(x.Number), strconv.Itoa(x.People), strings.Join(x.Groups, "; "), x.File, strconv.Itoa(x.Row), string(x.Value)})
+		rows = append(
+			rows,
+			[]string{
+				x.Line,
+				x.List,
+				strconv.Itoa(x.Number),
+				strconv.Itoa(x.People),
+				strings.Join(x.Groups, "; "),
+				x.File,
+				strconv.Itoa(x.Row),
+				string(x.Value),
+			},
+		)
 	}
 	return rows
 }

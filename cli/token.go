@@ -39,14 +39,20 @@ func (a *app) tokenList() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "Tokens, without their secrets: all of them for an admin, your own for others", Example: "  gatemap token list", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Tokens, error) { return c.Tokens(ctx) }, func(all *answer.Tokens) error {
-				if len(all.Tokens)+len(all.Services) == 0 {
-					a.print("No tokens. Create one:  gatemap token create NAME --role viewer\n")
-				}
-				a.tokensText("Of persons", all.Tokens)
-				a.tokensText("Of services", all.Services)
-				return nil
-			}, tokensTable)
+			return withService(
+				a,
+				cmd,
+				func(ctx context.Context, c *client.Client) (*answer.Tokens, error) { return c.Tokens(ctx) },
+				func(all *answer.Tokens) error {
+					if len(all.Tokens)+len(all.Services) == 0 {
+						a.print("No tokens. Create one:  gatemap token create NAME --role viewer\n")
+					}
+					a.tokensText("Of persons", all.Tokens)
+					a.tokensText("Of services", all.Services)
+					return nil
+				},
+				tokensTable,
+			)
 		},
 	}
 }
@@ -65,8 +71,14 @@ func (a *app) tokensText(title string, list []answer.TokenInfo) {
 		} else if t.Expires != nil {
 			until = "expires " + t.Expires.UTC().Format(time.RFC3339)
 		}
-		a.print("  %s  %s  %s  created by %s  %s\n", a.paint(strong, pad(t.Name, wide)), pad(t.Role, 8), pad(owner(t), owners), pad(t.Author, 16),
-			strings.Join(append([]string{until}, t.Systems...), "  "))
+		a.print(
+			"  %s  %s  %s  created by %s  %s\n",
+			a.paint(strong, pad(t.Name, wide)),
+			pad(t.Role, 8),
+			pad(owner(t), owners),
+			pad(t.Author, 16),
+			strings.Join(append([]string{until}, t.Systems...), "  "),
+		)
 	}
 }
 
@@ -80,7 +92,20 @@ func tokensTable(all *answer.Tokens) [][]string {
 		if t.Expires != nil {
 			expires = t.Expires.UTC().Format(time.RFC3339)
 		}
-		rows = append(rows, []string{t.Name, t.Role, t.Owner, t.Author, t.Created.UTC().Format(time.RFC3339), expires, strings.Join(t.Systems, " "), t.User, t.Directory})
+		rows = append(
+			rows,
+			[]string{
+				t.Name,
+				t.Role,
+				t.Owner,
+				t.Author,
+				t.Created.UTC().Format(time.RFC3339),
+				expires,
+				strings.Join(t.Systems, " "),
+				t.User,
+				t.Directory,
+			},
+		)
 	}
 	return rows
 }
@@ -103,11 +128,16 @@ members of the groups that a user manages, and nothing else.`,
 				}
 				t.Expires = &at
 			}
-			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Token, error) { return c.CreateToken(ctx, t) },
+			return withService(
+				a,
+				cmd,
+				func(ctx context.Context, c *client.Client) (*answer.Token, error) { return c.CreateToken(ctx, t) },
 				func(t *answer.Token) error {
 					a.print("Token, shown only once: %s\n", t.Token)
 					return nil
-				}, func(t *answer.Token) [][]string { return [][]string{{"token"}, {t.Token}} })
+				},
+				func(t *answer.Token) [][]string { return [][]string{{"token"}, {t.Token}} },
+			)
 		},
 	}
 	flags := cmd.Flags()

@@ -18,7 +18,10 @@ func TestNothingUnseenComesOut(t *testing.T) {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
 	}
 	write("gatemap.yaml", "title: \"Dome\\e]0;owned\\a\"\n")
-	write("dome.yaml", "directory: dome\nusers:\n  - {userName: ilse, displayName: \"Ilse\\e[2J\\u202eevil\", title: \"=1+1\"}\ngroups:\n  - {name: crew, description: \"a\\e[31mred\", members: {users: [ilse]}}\n")
+	write(
+		"dome.yaml",
+		"directory: dome\nusers:\n  - {userName: ilse, displayName: \"Ilse\\e[2J\\u202eevil\", title: \"=1+1\"}\ngroups:\n  - {name: crew, description: \"a\\e[31mred\", members: {users: [ilse]}}\n",
+	)
 	for _, args := range [][]string{{"reach", "ilse"}, {"group", "show", "crew"}, {"members", "crew"}, {"memberships", "ilse"}, {"search", "ilse"}, {"findings"}} {
 		for _, output := range []string{"text", "markdown"} {
 			_, out, errs := run(t, append(args, "--map", dir, "-o", output)...)
@@ -29,7 +32,10 @@ func TestNothingUnseenComesOut(t *testing.T) {
 	_, out, _ := run(t, "reach", "ilse", "--map", dir)
 	assert.Contains(t, out, `Ilse\u001b[2J\u202eevil`, "it is written out")
 
-	write("dome.yaml", "directory: dome\nusers:\n  - {userName: \"=cmd()\"}\n  - {userName: \"@sum\"}\n  - {userName: \"-1+1\"}\ngroups:\n  - {name: crew, members: {users: [\"=cmd()\", \"@sum\", \"-1+1\"]}}\n")
+	write(
+		"dome.yaml",
+		"directory: dome\nusers:\n  - {userName: \"=cmd()\"}\n  - {userName: \"@sum\"}\n  - {userName: \"-1+1\"}\ngroups:\n  - {name: crew, members: {users: [\"=cmd()\", \"@sum\", \"-1+1\"]}}\n",
+	)
 	_, out, errs := run(t, "members", "crew", "--map", dir, "-o", "csv")
 	assert.Empty(t, errs)
 	assert.NotRegexp(t, `(?m)(^|,)"?[=@+-]`, out)

@@ -62,7 +62,22 @@ func (a *app) whoText(w *answer.Who) error {
 }
 
 func whoTable(w *answer.Who) [][]string {
-	rows := [][]string{{"system", "object", "right", "user", "state", "breadth", "needs", "shut_by", "routes", "reply", "open_if", "decided_at"}}
+	rows := [][]string{
+		{
+			"system",
+			"object",
+			"right",
+			"user",
+			"state",
+			"breadth",
+			"needs",
+			"shut_by",
+			"routes",
+			"reply",
+			"open_if",
+			"decided_at",
+		},
+	}
 	for _, h := range w.Users {
 		rows = append(rows, []string{
 			w.System, w.Object, w.Right, h.User, h.State.String(), h.Breadth, joinNeeds(h.Needs), joinStops(h.ShutBy), joinRoutes(h.Routes), joinReply(h.Reply), joinWays(h.OpenIf, h.More), w.DecidedAt,
@@ -73,5 +88,13 @@ func whoTable(w *answer.Who) [][]string {
 
 // held is what a user holds of the thing that was asked about.
 func held(h *answer.Holder) rule.Entitlement {
-	return rule.Entitlement{State: h.State, Breadth: h.Breadth, Reply: h.Reply, Needs: h.Needs, OpenIf: h.OpenIf, More: h.More, ShutBy: h.ShutBy}
+	return rule.Entitlement{
+		State:   h.State,
+		Breadth: h.Breadth,
+		Reply:   h.Reply,
+		Needs:   h.Needs,
+		OpenIf:  h.OpenIf,
+		More:    h.More,
+		ShutBy:  h.ShutBy,
+	}
 }

@@ -96,7 +96,10 @@ func (a *app) probeText(p *answer.Probe) error {
 		if len(s.Lacks) > 0 {
 			why = append(why, strings.Join(s.Lacks, " or "))
 		}
-		a.print("%s\n", strings.TrimRight(fmt.Sprintf("%-*s  %-23s  %s", wide, s.Line, fates[s.Fate], strings.Join(why, "; ")), " "))
+		a.print(
+			"%s\n",
+			strings.TrimRight(fmt.Sprintf("%-*s  %-23s  %s", wide, s.Line, fates[s.Fate], strings.Join(why, "; ")), " "),
+		)
 	}
 	return nil
 }

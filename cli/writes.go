@@ -50,7 +50,10 @@ func (a *app) writesText(w *answer.Writes) error {
 	}
 	for i, words := range w.Stays {
 		if i == 0 {
-			a.print("\n%s\n", a.paint(strong, "Not written: change it where it comes from, or the next intake restores what is there"))
+			a.print(
+				"\n%s\n",
+				a.paint(strong, "Not written: change it where it comes from, or the next intake restores what is there"),
+			)
 		}
 		a.print("  %s\n", words)
 	}

@@ -37,9 +37,19 @@ func paged(t *testing.T, users []string, wrong int) *client.Client {
 		var body any
 		switch r.URL.Path {
 		case "/api/v1/who":
-			body = answer.Who{Right: r.URL.Query().Get("right"), Users: []answer.Holder{{User: users[at]}}, Total: len(users), Next: next}
+			body = answer.Who{
+				Right: r.URL.Query().Get("right"),
+				Users: []answer.Holder{{User: users[at]}},
+				Total: len(users),
+				Next:  next,
+			}
 		case "/api/v1/members":
-			body = answer.Members{Group: r.URL.Query().Get("group"), Members: []answer.Member{{User: users[at]}}, Total: len(users), Next: next}
+			body = answer.Members{
+				Group:   r.URL.Query().Get("group"),
+				Members: []answer.Member{{User: users[at]}},
+				Total:   len(users),
+				Next:    next,
+			}
 		case "/api/v1/trials/season/outcome":
 			body = answer.Outcome{Version: 1, Items: []answer.Effected{{User: users[at]}}, Next: next}
 		case "/api/v1/trials/moving/outcome":
@@ -82,7 +92,11 @@ func TestPagesAreJoined(t *testing.T) {
 	}
 	m, err := paged(t, []string{"ilse", "rana", "teo"}, 2).Members(t.Context(), "night-crew")
 	require.Error(t, err)
-	_, err = paged(t, []string{"ilse", "rana", "teo"}, 0).WholeOutcome(t.Context(), "moving", situation.Situation{}, answer.Part{})
+	_, err = paged(
+		t,
+		[]string{"ilse", "rana", "teo"},
+		0,
+	).WholeOutcome(t.Context(), "moving", situation.Situation{}, answer.Part{})
 	assert.ErrorContains(t, err, "changed while its outcome was read")
 	assert.Nil(t, m, "a part of a list is none")
 }

@@ -37,7 +37,14 @@ func (c *Client) DeliveryScript(ctx context.Context, id int64) (*answer.Delivery
 
 // CommitDelivery makes the statements of a delivery, and waits until that is done.
 func (c *Client) CommitDelivery(ctx context.Context, id int64, confirm bool) (*answer.Delivery, error) {
-	d, err := call[answer.Delivery](ctx, c, http.MethodPost, fmt.Sprintf("deliveries/%d/commit", id), nil, map[string]bool{"confirm": confirm})
+	d, err := call[answer.Delivery](
+		ctx,
+		c,
+		http.MethodPost,
+		fmt.Sprintf("deliveries/%d/commit", id),
+		nil,
+		map[string]bool{"confirm": confirm},
+	)
 	for err == nil && d.State == answer.DeliveryDelivering {
 		select {
 		case <-ctx.Done():

@@ -48,7 +48,10 @@ func TestAMissingNameIsToldAsOnAFolder(t *testing.T) {
 	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/problem+json")
 		w.WriteHeader(http.StatusNotFound)
-		fmt.Fprint(w, `{"type":"/problems/no-such-name","title":"Not Found","status":404,"kind":"user","name":"ilse.okonj","near":["ilse.okonjo"]}`)
+		fmt.Fprint(
+			w,
+			`{"type":"/problems/no-such-name","title":"Not Found","status":404,"kind":"user","name":"ilse.okonj","near":["ilse.okonjo"]}`,
+		)
 	}))
 	defer s.Close()
 	by, err := client.New(s.URL, "a token")
@@ -66,7 +69,10 @@ func TestEventsAreReadUntilEnough(t *testing.T) {
 	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		assert.Equal(t, "Bearer a token", r.Header.Get("Authorization"))
 		w.Header().Set("Content-Type", "text/event-stream")
-		fmt.Fprint(w, ": still here\n\nevent: revision\ndata: {\"revision\": 7}\n\nevent: revision\ndata: {\"revision\": 8}\n\nevent: revision\ndata: {\"revision\": 9}\n\n")
+		fmt.Fprint(
+			w,
+			": still here\n\nevent: revision\ndata: {\"revision\": 7}\n\nevent: revision\ndata: {\"revision\": 8}\n\nevent: revision\ndata: {\"revision\": 9}\n\n",
+		)
 	}))
 	defer s.Close()
 	by, err := client.New(s.URL, "a token")

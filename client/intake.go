@@ -21,7 +21,14 @@ func (c *Client) Directories(ctx context.Context) (*answer.Directories, error) {
 
 // RunIntake begins a run of a directory.
 func (c *Client) RunIntake(ctx context.Context, directory string, commit, confirm bool) (*answer.Run, error) {
-	return call[answer.Run](ctx, c, http.MethodPost, "directories/"+url.PathEscape(directory)+"/intake", nil, map[string]bool{"commit": commit, "confirm": confirm})
+	return call[answer.Run](
+		ctx,
+		c,
+		http.MethodPost,
+		"directories/"+url.PathEscape(directory)+"/intake",
+		nil,
+		map[string]bool{"commit": commit, "confirm": confirm},
+	)
 }
 
 // TestDirectory checks a directory's source, and with a user how that user comes
@@ -70,7 +77,15 @@ func (c *Client) Preview(ctx context.Context, id int64) (*answer.Preview, error)
 
 // CommitRun commits a run that waits.
 func (c *Client) CommitRun(ctx context.Context, id int64, version int, confirm bool) (*answer.Run, error) {
-	return callWith[answer.Run](ctx, c, http.MethodPost, ofRun(id, "/commit"), nil, map[string]bool{"confirm": confirm}, http.Header{"If-Match": {strconv.Quote(strconv.Itoa(version))}})
+	return callWith[answer.Run](
+		ctx,
+		c,
+		http.MethodPost,
+		ofRun(id, "/commit"),
+		nil,
+		map[string]bool{"confirm": confirm},
+		http.Header{"If-Match": {strconv.Quote(strconv.Itoa(version))}},
+	)
 }
 
 // DiscardRun lets a run that waits go.

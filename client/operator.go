@@ -17,7 +17,11 @@ func (c *Client) Operators(ctx context.Context) (*answer.Operators, error) {
 }
 
 // SetOperator adds an operator, or changes one.
-func (c *Client) SetOperator(ctx context.Context, named string, change answer.OperatorChange) (*answer.Operator, error) {
+func (c *Client) SetOperator(
+	ctx context.Context,
+	named string,
+	change answer.OperatorChange,
+) (*answer.Operator, error) {
 	return call[answer.Operator](ctx, c, http.MethodPut, "operators/"+url.PathEscape(named), nil, change)
 }
 
@@ -29,7 +33,14 @@ func (c *Client) RemoveOperator(ctx context.Context, named string) error {
 
 // SecondFactor makes the secret of an operator's second factor.
 func (c *Client) SecondFactor(ctx context.Context, named string) (*answer.SecondFactor, error) {
-	return call[answer.SecondFactor](ctx, c, http.MethodPost, "operators/"+url.PathEscape(named)+"/second-factor", nil, nil)
+	return call[answer.SecondFactor](
+		ctx,
+		c,
+		http.MethodPost,
+		"operators/"+url.PathEscape(named)+"/second-factor",
+		nil,
+		nil,
+	)
 }
 
 // Tokens lists the tokens, without themselves.
@@ -50,7 +61,14 @@ func (c *Client) RevokeToken(ctx context.Context, named string) error {
 
 // UntieManager lets a manager of groups, by the full name, be tied anew.
 func (c *Client) UntieManager(ctx context.Context, directory, user string) error {
-	_, err := call[struct{}](ctx, c, http.MethodDelete, "managers/"+url.PathEscape(directory)+"/"+url.PathEscape(user), nil, nil)
+	_, err := call[struct{}](
+		ctx,
+		c,
+		http.MethodDelete,
+		"managers/"+url.PathEscape(directory)+"/"+url.PathEscape(user),
+		nil,
+		nil,
+	)
 	return err
 }
 
@@ -108,7 +126,12 @@ func (c *Client) OwnGroups(ctx context.Context) (*answer.OwnGroups, error) {
 }
 
 // ChangeOwn changes the members of a group that the token manages, by its full name.
-func (c *Client) ChangeOwn(ctx context.Context, directory, group string, add, remove []string, reason string) (*answer.Committed, error) {
+func (c *Client) ChangeOwn(
+	ctx context.Context,
+	directory, group string,
+	add, remove []string,
+	reason string,
+) (*answer.Committed, error) {
 	body := map[string]any{"reason": reason}
 	if add != nil {
 		body["add"] = add
@@ -116,7 +139,14 @@ func (c *Client) ChangeOwn(ctx context.Context, directory, group string, add, re
 	if remove != nil {
 		body["remove"] = remove
 	}
-	return call[answer.Committed](ctx, c, http.MethodPost, "own-groups/"+url.PathEscape(directory)+"/"+url.PathEscape(group)+"/members", nil, body)
+	return call[answer.Committed](
+		ctx,
+		c,
+		http.MethodPost,
+		"own-groups/"+url.PathEscape(directory)+"/"+url.PathEscape(group)+"/members",
+		nil,
+		body,
+	)
 }
 
 // Backup writes a copy of the service's database.

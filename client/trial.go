@@ -72,17 +72,42 @@ func (c *Client) RemoveTrial(ctx context.Context, named string) error {
 }
 
 // Outcome is what a trial would change in a situation.
-func (c *Client) Outcome(ctx context.Context, named string, s situation.Situation, p answer.Part) (*answer.Outcome, error) {
+func (c *Client) Outcome(
+	ctx context.Context,
+	named string,
+	s situation.Situation,
+	p answer.Part,
+) (*answer.Outcome, error) {
 	limit := ""
 	if p.Limit > 0 {
 		limit = strconv.Itoa(p.Limit)
 	}
-	return get[answer.Outcome](ctx, c, ofTrial(named, "/outcome"), s, "user", p.User, "system", p.System, "effect", p.Effect, "cursor", p.Cursor, "limit", limit)
+	return get[answer.Outcome](
+		ctx,
+		c,
+		ofTrial(named, "/outcome"),
+		s,
+		"user",
+		p.User,
+		"system",
+		p.System,
+		"effect",
+		p.Effect,
+		"cursor",
+		p.Cursor,
+		"limit",
+		limit,
+	)
 }
 
 // WholeOutcome is Outcome with all pages in one. A trial that changes between the pages
 // is an error.
-func (c *Client) WholeOutcome(ctx context.Context, named string, s situation.Situation, p answer.Part) (*answer.Outcome, error) {
+func (c *Client) WholeOutcome(
+	ctx context.Context,
+	named string,
+	s situation.Situation,
+	p answer.Part,
+) (*answer.Outcome, error) {
 	var moved error
 	all, err := pages(func(cursor string) (*answer.Outcome, error) {
 		p.Cursor, p.Limit = cursor, maxPage
@@ -107,7 +132,12 @@ func (c *Client) Turned(ctx context.Context, named string) (*answer.Turned, erro
 
 // Impact is what a change would do on top of a trial, or, where none is named, of
 // the revision in force.
-func (c *Client) Impact(ctx context.Context, named string, change stage.Change, s situation.Situation) (*answer.Impact, error) {
+func (c *Client) Impact(
+	ctx context.Context,
+	named string,
+	change stage.Change,
+	s situation.Situation,
+) (*answer.Impact, error) {
 	query := url.Values{}
 	for field, value := range s.Facts() {
 		query.Set(field, value)
@@ -120,12 +150,25 @@ func (c *Client) Impact(ctx context.Context, named string, change stage.Change, 
 
 // CommitTrial puts a version of a trial in force. The same key asks for the same commit;
 // override says why it is to be made though it brings an error or breaks a guarantee.
-func (c *Client) CommitTrial(ctx context.Context, named string, version int, reason, override, key string) (*answer.Committed, error) {
+func (c *Client) CommitTrial(
+	ctx context.Context,
+	named string,
+	version int,
+	reason, override, key string,
+) (*answer.Committed, error) {
 	body := map[string]string{"reason": reason}
 	if override != "" {
 		body["override"] = override
 	}
-	return callWith[answer.Committed](ctx, c, http.MethodPost, ofTrial(named, "/commit"), nil, body, http.Header{"If-Match": {strconv.Quote(strconv.Itoa(version))}, "Idempotency-Key": {key}})
+	return callWith[answer.Committed](
+		ctx,
+		c,
+		http.MethodPost,
+		ofTrial(named, "/commit"),
+		nil,
+		body,
+		http.Header{"If-Match": {strconv.Quote(strconv.Itoa(version))}, "Idempotency-Key": {key}},
+	)
 }
 
 // Revert begins a trial that reverts a revision; named may be empty.
@@ -139,7 +182,14 @@ func (c *Client) Revert(ctx context.Context, revision int, named string) (*answe
 
 // History is a page of the revisions, the newest first; limit is 1 to 1000.
 func (c *Client) History(ctx context.Context, limit int, cursor string) (*answer.Revisions, error) {
-	return call[answer.Revisions](ctx, c, http.MethodGet, "revisions", url.Values{"limit": {strconv.Itoa(limit)}, "cursor": {cursor}}, nil)
+	return call[answer.Revisions](
+		ctx,
+		c,
+		http.MethodGet,
+		"revisions",
+		url.Values{"limit": {strconv.Itoa(limit)}, "cursor": {cursor}},
+		nil,
+	)
 }
 
 // Revision is one revision, with what it changed.

@@ -24,7 +24,12 @@ func Parts(at *url.URL, secret **Secret, parts map[string]*string) error {
 		case known:
 			*to = values[0]
 		default:
-			return fmt.Errorf("%s=%s says nothing: there are secret=env:NAME, secret=file:PATH, %s=…", key, values[0], strings.Join(slices.Sorted(maps.Keys(parts)), "=…, "))
+			return fmt.Errorf(
+				"%s=%s says nothing: there are secret=env:NAME, secret=file:PATH, %s=…",
+				key,
+				values[0],
+				strings.Join(slices.Sorted(maps.Keys(parts)), "=…, "),
+			)
 		}
 	}
 	return nil

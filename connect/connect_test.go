@@ -92,15 +92,29 @@ func TestApply(t *testing.T) {
 	var errs place.Errors
 	r := apply(&directory.Source{
 		Users: &directory.UserTable{
-			Pick:     directory.Pick{Base: under("ou=people,dc=cindervale,dc=example"), Filter: text("(objectClass=inetOrgPerson)"), Name: "uid"},
-			Disabled: text("(userAccountControl:1.2.840.113556.1.4.803:=2)"), Expires: directory.Date{Attribute: "seasonEnd"}, PrimaryGroup: "gidNumber",
+			Pick: directory.Pick{
+				Base:   under("ou=people,dc=cindervale,dc=example"),
+				Filter: text("(objectClass=inetOrgPerson)"),
+				Name:   "uid",
+			},
+			Disabled: text(
+				"(userAccountControl:1.2.840.113556.1.4.803:=2)",
+			), Expires: directory.Date{Attribute: "seasonEnd"}, PrimaryGroup: "gidNumber",
 			Attributes: map[string]string{"displayName": "cn", "emails": "mail", "photo": "jpegPhoto"},
 		},
 		Groups: &directory.GroupTable{
-			Pick: directory.Pick{Base: under("ou=groups,dc=cindervale,dc=example"), Name: "cn"}, Members: []string{"member", "memberUid"}, Managers: "owner",
-			Kind: map[directory.Kind]place.Text{"mail": text("(businessCategory=mail)")}, UsableIn: map[directory.UsableIn]place.Text{"own": text("(cn=x)")},
+			Pick: directory.Pick{
+				Base: under("ou=groups,dc=cindervale,dc=example"),
+				Name: "cn",
+			}, Members: []string{"member", "memberUid"}, Managers: "owner",
+			Kind: map[directory.Kind]place.Text{
+				"mail": text("(businessCategory=mail)"),
+			}, UsableIn: map[directory.UsableIn]place.Text{"own": text("(cn=x)")},
 		},
-		Devices: &directory.DeviceTable{Pick: directory.Pick{Filter: text("(objectClass=device)"), Name: "cn"}, Managed: text("(ou=managed)")},
+		Devices: &directory.DeviceTable{
+			Pick:    directory.Pick{Filter: text("(objectClass=device)"), Name: "cn"},
+			Managed: text("(ou=managed)"),
+		},
 	}, entries(t), &errs)
 	require.NoError(t, errs.Err())
 	require.Len(t, r.Users, 2)
@@ -109,7 +123,11 @@ func TestApply(t *testing.T) {
 	assert.True(t, r.Users[1].IsActive())
 	assert.Equal(t, "2026-12-31T00:00:00Z", ilse.Expires.Format("2006-01-02T15:04:05Z07:00"))
 	assert.Equal(t, "crew", ilse.PrimaryGroup.Name)
-	assert.Equal(t, map[string]any{"displayName": []any{"Ilse  Okonjo", "Ilsa"}, "emails": "ilse@cindervale.example"}, ilse.Attributes.Plain())
+	assert.Equal(
+		t,
+		map[string]any{"displayName": []any{"Ilse  Okonjo", "Ilsa"}, "emails": "ilse@cindervale.example"},
+		ilse.Attributes.Plain(),
+	)
 	require.Len(t, r.Groups, 1)
 	g := r.Groups[0]
 	assert.EqualValues(t, "mail", g.Kind)
@@ -162,7 +180,10 @@ func TestApplyTellsWhatIsWrong(t *testing.T) {
 
 func TestAFileIsNotFollowed(t *testing.T) {
 	var errs place.Errors
-	connect.NewTables(&directory.Source{Connection: directory.Connection{Document: &csv.Document{}}, Follow: "stream"}, &errs)
+	connect.NewTables(
+		&directory.Source{Connection: directory.Connection{Document: &csv.Document{}}, Follow: "stream"},
+		&errs,
+	)
 	assert.ErrorContains(t, errs.Err(), "follow is not for csv; it is read as often as every says")
 	_, _, err := connect.NewJob(&directory.Source{}, connect.Host{}, connect.Records{})
 	assert.ErrorContains(t, err, "the source does not say what to read")
@@ -184,8 +205,20 @@ func TestPrimaryGroupsByNumber(t *testing.T) {
 		Users:  &directory.UserTable{Pick: directory.Pick{Name: "uid"}, PrimaryGroup: "gid"},
 		Groups: &directory.GroupTable{Pick: directory.Pick{Name: "cn"}, Members: []string{"member"}, Number: "number"},
 	}, []connect.Entry{
-		entry("uid=a", "uid", "a", "gid", "7"), entry("uid=b", "uid", "b"), entry("uid=c", "uid", "c", "gid", "513"), entry("uid=d", "uid", "d", "gid", "8"),
-		entry("cn=seven", "cn", "seven", "number", "7"), entry("cn=none", "cn", "none"), entry("cn=sid", "cn", "sid", "number", sid),
+		entry(
+			"uid=a",
+			"uid",
+			"a",
+			"gid",
+			"7",
+		), entry("uid=b", "uid", "b"), entry("uid=c", "uid", "c", "gid", "513"), entry("uid=d", "uid", "d", "gid", "8"),
+		entry(
+			"cn=seven",
+			"cn",
+			"seven",
+			"number",
+			"7",
+		), entry("cn=none", "cn", "none"), entry("cn=sid", "cn", "sid", "number", sid),
 	}, &errs)
 	require.NoError(t, errs.Err())
 	for i, want := range []string{"cn=seven", "", "cn=sid", "8"} {
@@ -195,8 +228,18 @@ func TestPrimaryGroupsByNumber(t *testing.T) {
 
 func TestUniqueMembers(t *testing.T) {
 	var errs place.Errors
-	e := connect.Entry{DN: "cn=g", Attributes: []connect.Attribute{{Type: "cn", Values: []place.Text{text("g")}}, {Type: "uniqueMember", Values: []place.Text{text("uid=a"), text("uid=b#'0101'B"), text("uid=c#'x'B"), text("cn=g")}}}}
-	r := apply(&directory.Source{Groups: &directory.GroupTable{Pick: directory.Pick{Name: "cn"}, Members: []string{"uniqueMember"}}}, []connect.Entry{e}, &errs)
+	e := connect.Entry{
+		DN: "cn=g",
+		Attributes: []connect.Attribute{
+			{Type: "cn", Values: []place.Text{text("g")}},
+			{Type: "uniqueMember", Values: []place.Text{text("uid=a"), text("uid=b#'0101'B"), text("uid=c#'x'B"), text("cn=g")}},
+		},
+	}
+	r := apply(
+		&directory.Source{Groups: &directory.GroupTable{Pick: directory.Pick{Name: "cn"}, Members: []string{"uniqueMember"}}},
+		[]connect.Entry{e},
+		&errs,
+	)
 	require.NoError(t, errs.Err())
 	var names []string
 	for _, m := range r.Groups[0].Members.Any {
@@ -216,7 +259,9 @@ func TestScopes(t *testing.T) {
 			continue
 		}
 		var errs place.Errors
-		table := directory.DeviceTable{Pick: directory.Pick{Base: []directory.Base{b}, Name: "objectClass", Filter: text("(|(dc=*)(objectClass=*))")}}
+		table := directory.DeviceTable{
+			Pick: directory.Pick{Base: []directory.Base{b}, Name: "objectClass", Filter: text("(|(dc=*)(objectClass=*))")},
+		}
 		r := apply(&directory.Source{Devices: &table}, entries(t), &errs)
 		require.NoError(t, errs.Err())
 		assert.Len(t, append(r.Rejected, make([]place.Error, len(r.Devices))...), want, written)
@@ -235,8 +280,23 @@ func TestFormsOfATime(t *testing.T) {
 		{"ticks", "soon", "not a number of ticks"}, {"days", "9999999999", "a time beyond the year 9999"}, {"", "soon", "neither a generalized time"},
 	} {
 		var errs place.Errors
-		e := connect.Entry{DN: "uid=a", Attributes: []connect.Attribute{{Type: "uid", Values: []place.Text{text("a")}}, {Type: "end", Values: []place.Text{text(c.written)}}}}
-		r := apply(&directory.Source{Users: &directory.UserTable{Pick: directory.Pick{Name: "uid"}, Expires: directory.Date{Attribute: "end", Form: c.form}}}, []connect.Entry{e}, &errs)
+		e := connect.Entry{
+			DN: "uid=a",
+			Attributes: []connect.Attribute{
+				{Type: "uid", Values: []place.Text{text("a")}},
+				{Type: "end", Values: []place.Text{text(c.written)}},
+			},
+		}
+		r := apply(
+			&directory.Source{
+				Users: &directory.UserTable{
+					Pick:    directory.Pick{Name: "uid"},
+					Expires: directory.Date{Attribute: "end", Form: c.form},
+				},
+			},
+			[]connect.Entry{e},
+			&errs,
+		)
 		require.NoError(t, errs.Err())
 		switch {
 		case len(r.Rejected) > 0:
@@ -277,8 +337,11 @@ cn: staff
 memberUid: ilse
 `), "people.ldif", &errs, func(e *connect.Entry) { all = append(all, *e) })
 	r := apply(&directory.Source{
-		Users:  &directory.UserTable{Pick: directory.Pick{Filter: text("(objectClass=person)"), Name: "uid"}},
-		Groups: &directory.GroupTable{Pick: directory.Pick{Filter: text("(objectClass=posixGroup)"), Name: "cn"}, Members: []string{"memberUid"}},
+		Users: &directory.UserTable{Pick: directory.Pick{Filter: text("(objectClass=person)"), Name: "uid"}},
+		Groups: &directory.GroupTable{
+			Pick:    directory.Pick{Filter: text("(objectClass=posixGroup)"), Name: "cn"},
+			Members: []string{"memberUid"},
+		},
 	}, all, &errs)
 	require.NoError(t, errs.Err())
 	var members []string
@@ -317,15 +380,26 @@ gidNumber: 500
 `), "people.ldif", &errs, func(e *connect.Entry) { all = append(all, *e) })
 	source := &directory.Source{
 		Connection: directory.Connection{Document: &ldap.Document{}},
-		Users:      &directory.UserTable{Pick: directory.Pick{Filter: text("(objectClass=person)"), Name: "uid"}, PrimaryGroup: "gidNumber"},
-		Groups:     &directory.GroupTable{Pick: directory.Pick{Filter: text("(objectClass=posixGroup)"), Name: "cn"}, Members: []string{"memberUid"}, Number: "gidNumber"},
+		Users: &directory.UserTable{
+			Pick:         directory.Pick{Filter: text("(objectClass=person)"), Name: "uid"},
+			PrimaryGroup: "gidNumber",
+		},
+		Groups: &directory.GroupTable{
+			Pick:    directory.Pick{Filter: text("(objectClass=posixGroup)"), Name: "cn"},
+			Members: []string{"memberUid"},
+			Number:  "gidNumber",
+		},
 	}
 	for range 2 {
 		r := apply(source, all, &errs)
 		require.NoError(t, errs.Err())
 		assert.Equal(t, "cn=crew,dc=x", r.Users[0].PrimaryGroup.Name)
 		require.Len(t, r.Rejected, 1)
-		assert.Contains(t, r.Rejected[0].Error(), `people.ldif:11: the number 500 is of several groups, ["cn=crew,dc=x" "cn=staff,dc=x"]`)
+		assert.Contains(
+			t,
+			r.Rejected[0].Error(),
+			`people.ldif:11: the number 500 is of several groups, ["cn=crew,dc=x" "cn=staff,dc=x"]`,
+		)
 		assert.Len(t, r.Groups, 2, "both are taken")
 	}
 }

@@ -140,7 +140,10 @@ func NewJob(s *directory.Source, host Host, known Records) (*Job, Document, erro
 	var errs place.Errors
 	d := Of(s)
 	if d == nil {
-		errs.Addf(s.Place, "the source does not say what to read; give it one of the keys that name a connection, such as ldap or csv")
+		errs.Addf(
+			s.Place,
+			"the source does not say what to read; give it one of the keys that name a connection, such as ldap or csv",
+		)
 		return nil, nil, errs.Err()
 	}
 	j := &Job{s, host, NewTables(s, &errs), known}
@@ -149,7 +152,13 @@ func NewJob(s *directory.Source, host Host, known Records) (*Job, Document, erro
 
 // Sizes says how many records there are.
 func (r *Records) Sizes() string {
-	return fmt.Sprintf("%d users, %d groups, %d devices, %d rejected", len(r.Users), len(r.Groups), len(r.Devices), len(r.Rejected))
+	return fmt.Sprintf(
+		"%d users, %d groups, %d devices, %d rejected",
+		len(r.Users),
+		len(r.Groups),
+		len(r.Devices),
+		len(r.Rejected),
+	)
 }
 
 // follows says whether a source may be followed as it wants to be.
@@ -159,7 +168,13 @@ func follows(s *directory.Source, errs *place.Errors) {
 		return
 	}
 	if ways := d.Connector().Follows; len(ways) > 0 {
-		errs.Addf(s.Place, "follow: %s is not for %s, which knows %s", s.Follow, d.Connector().Name, strings.Join(ways, " and "))
+		errs.Addf(
+			s.Place,
+			"follow: %s is not for %s, which knows %s",
+			s.Follow,
+			d.Connector().Name,
+			strings.Join(ways, " and "),
+		)
 		return
 	}
 	errs.Addf(s.Place, "follow is not for %s; it is read as often as every says", d.Connector().Name)

@@ -42,7 +42,10 @@ func readDate(f directory.Form, written string) (directory.Instant, error) {
 		var err error
 		if at, err = time.Parse(time.RFC3339, written); err != nil {
 			if at, err = ber.ParseGeneralizedTime([]byte(written)); err != nil {
-				return directory.Instant{}, fmt.Errorf("%q is neither a generalized time (RFC 4517) nor one as RFC 3339 has it", written)
+				return directory.Instant{}, fmt.Errorf(
+					"%q is neither a generalized time (RFC 4517) nor one as RFC 3339 has it",
+					written,
+				)
 			}
 		}
 	}

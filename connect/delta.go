@@ -128,16 +128,30 @@ func Settle(before, now Records) (Records, Delta) {
 	settled := Records{Rejected: now.Rejected}
 	met := meeting(before, now)
 	settled.Users, d.Joined, d.Left, d.Changed = users.settle(before.Users, now.Users, &d.Identified.Users, userFields)
-	settled.Groups, d.NewGroups, d.GoneGroups, changed = groups.settle(met.groups(before.Groups), now.Groups, &d.Identified.Groups, groupFields)
+	settled.Groups, d.NewGroups, d.GoneGroups, changed = groups.settle(
+		met.groups(before.Groups),
+		now.Groups,
+		&d.Identified.Groups,
+		groupFields,
+	)
 	d.Identified.Groups = append(d.Identified.Groups, met.kept(settled.Groups)...)
-	settled.Devices, d.NewDevices, d.GoneDevices, d.OtherDevices = devices.settle(before.Devices, now.Devices, &d.Identified.Devices, deviceFields)
+	settled.Devices, d.NewDevices, d.GoneDevices, d.OtherDevices = devices.settle(
+		before.Devices,
+		now.Devices,
+		&d.Identified.Devices,
+		deviceFields,
+	)
 	for _, c := range changed {
 		d.ChangedGroups = append(d.ChangedGroups, regrouped(c))
 	}
 	return settled, d
 }
 
-func (o of[T]) settle(before, now []*T, identified *[]*T, fields func(a, b *T) []Field) (settled, fresh, gone []*T, changed []Changed[T]) {
+func (o of[T]) settle(
+	before, now []*T,
+	identified *[]*T,
+	fields func(a, b *T) []Field,
+) (settled, fresh, gone []*T, changed []Changed[T]) {
 	others, now := unlike(before, now)
 	is := o.index(now)
 	taken := make(map[*T]bool, len(now))

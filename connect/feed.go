@@ -24,7 +24,8 @@ func NewFeed(feeds *directory.Feeds) *Feed {
 
 // Follows says whether a feed does what another source says.
 func (f *Feed) Follows(feeds *directory.Feeds) bool {
-	return f.feeds.Directory.Name == feeds.Directory.Name && f.feeds.By == feeds.By && slices.Equal(f.feeds.Decides, feeds.Decides)
+	return f.feeds.Directory.Name == feeds.Directory.Name && f.feeds.By == feeds.By &&
+		slices.Equal(f.feeds.Decides, feeds.Decides)
 }
 
 // Over gives back the accounts with the attributes that the records decide, the
@@ -91,7 +92,10 @@ func (f *Feed) decide(account, record *directory.User) *directory.User {
 			now.Expires = record.Expires
 			continue
 		}
-		now.Attributes = slices.DeleteFunc(now.Attributes, func(x directory.Attribute) bool { return name.Fold(x.Name) == key })
+		now.Attributes = slices.DeleteFunc(
+			now.Attributes,
+			func(x directory.Attribute) bool { return name.Fold(x.Name) == key },
+		)
 		if values := record.Attributes.Get(key); len(values) > 0 {
 			now.Attributes.Put(a, values)
 		}

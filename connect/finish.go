@@ -88,7 +88,14 @@ func (o of[T]) single(list []*T, rejected *[]place.Error, others *[]waiting[T]) 
 func (o of[T]) twice(x, holder *T) *place.Error {
 	at, other := o.place(x), o.place(holder)
 	if at == other || at.Line == 0 {
-		return place.Errorf(at, "%s %q is there twice: %q, and %q, which has the name", o.kind, o.named(x), o.dn(x), o.dn(holder))
+		return place.Errorf(
+			at,
+			"%s %q is there twice: %q, and %q, which has the name",
+			o.kind,
+			o.named(x),
+			o.dn(x),
+			o.dn(holder),
+		)
 	}
 	return place.Errorf(at, "%s %q is there twice, and at %s before", o.kind, o.named(x), other)
 }
@@ -99,7 +106,15 @@ func (o of[T]) sameID(x, holder *T) *place.Error {
 	if at == other || at.Line == 0 {
 		return place.Errorf(at, "%s %q has the identifier %s, and so has %q", o.kind, o.named(x), o.id(x), o.named(holder))
 	}
-	return place.Errorf(at, "%s %q has the identifier %s, and so has %q, at %s before", o.kind, o.named(x), o.id(x), o.named(holder), other)
+	return place.Errorf(
+		at,
+		"%s %q has the identifier %s, and so has %q, at %s before",
+		o.kind,
+		o.named(x),
+		o.id(x),
+		o.named(holder),
+		other,
+	)
 }
 
 // after is the records as they are to be taken when some were there before: of several with
@@ -124,6 +139,9 @@ func (o of[T]) prefer(before []*T, list *[]*T, rejected *[]place.Error, others [
 		}
 		*list = slices.Clone(*list)
 		(*list)[slices.Index(*list, holder)] = w.record
-		*rejected = append(slices.DeleteFunc(slices.Clone(*rejected), func(e place.Error) bool { return e == w.told }), *o.twice(holder, w.record))
+		*rejected = append(
+			slices.DeleteFunc(slices.Clone(*rejected), func(e place.Error) bool { return e == w.told }),
+			*o.twice(holder, w.record),
+		)
 	}
 }

@@ -54,7 +54,11 @@ func Apart(folder, data string) error {
 		return err
 	}
 	if within(a, b) || within(b, a) {
-		return fmt.Errorf("the folder %s and the data folder %s lie in each other: a map may never read the data folder; keep them apart", folder, data)
+		return fmt.Errorf(
+			"the folder %s and the data folder %s lie in each other: a map may never read the data folder; keep them apart",
+			folder,
+			data,
+		)
 	}
 	return nil
 }
@@ -117,7 +121,11 @@ func (h Host) Secret(s *Secret) (string, error) {
 	case s == nil || s.File.Value == "" && s.Env == "":
 		return "", errors.New("there is no secret for the bind; say where it is with secret: {file: …} or {env: …}")
 	case s.Env != "" && !strings.HasPrefix(s.Env, SecretPrefix):
-		return "", fmt.Errorf("a map may read variables that begin with %s, and %s does not: give the variable such a name", SecretPrefix, s.Env)
+		return "", fmt.Errorf(
+			"a map may read variables that begin with %s, and %s does not: give the variable such a name",
+			SecretPrefix,
+			s.Env,
+		)
 	case s.Env != "":
 		secret, ok := os.LookupEnv(s.Env)
 		if !ok || secret == "" {

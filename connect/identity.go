@@ -46,12 +46,27 @@ type of[T any] struct {
 }
 
 var (
-	users = of[directory.User]{User, func(u *directory.User) string { return u.Name }, func(u *directory.User) string { return u.ID },
-		func(u *directory.User) string { return u.DN }, func(u *directory.User) place.Place { return u.Place }}
-	groups = of[directory.Group]{Group, func(g *directory.Group) string { return g.Name }, func(g *directory.Group) string { return g.ID },
-		func(g *directory.Group) string { return g.DN }, func(g *directory.Group) place.Place { return g.Place }}
-	devices = of[directory.Device]{Device, func(d *directory.Device) string { return d.Name }, func(d *directory.Device) string { return d.ID },
-		func(d *directory.Device) string { return d.DN }, func(d *directory.Device) place.Place { return d.Place }}
+	users = of[directory.User]{
+		User,
+		func(u *directory.User) string { return u.Name },
+		func(u *directory.User) string { return u.ID },
+		func(u *directory.User) string { return u.DN },
+		func(u *directory.User) place.Place { return u.Place },
+	}
+	groups = of[directory.Group]{
+		Group,
+		func(g *directory.Group) string { return g.Name },
+		func(g *directory.Group) string { return g.ID },
+		func(g *directory.Group) string { return g.DN },
+		func(g *directory.Group) place.Place { return g.Place },
+	}
+	devices = of[directory.Device]{
+		Device,
+		func(d *directory.Device) string { return d.Name },
+		func(d *directory.Device) string { return d.ID },
+		func(d *directory.Device) string { return d.DN },
+		func(d *directory.Device) place.Place { return d.Place },
+	}
 )
 
 // same finds, for records of a reading, those of another that are the same: by

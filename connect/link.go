@@ -62,7 +62,14 @@ func Observe(ctx context.Context, s *gate.System, host Host, progress func(read 
 		return nil, errs.Err()
 	}
 	if types := l.Types(); !slices.Contains(types, s.Type.Name) {
-		errs.Addf(s.Link.Place, "%s reads systems of the type %s, and %s is of the type %s", l.Connector().Name, strings.Join(types, " or "), s.Name, s.Type.Name)
+		errs.Addf(
+			s.Link.Place,
+			"%s reads systems of the type %s, and %s is of the type %s",
+			l.Connector().Name,
+			strings.Join(types, " or "),
+			s.Name,
+			s.Type.Name,
+		)
 		return nil, errs.Err()
 	}
 	if s.Link.Deliver == gate.OnCommit && l.Deliverer() == nil {

@@ -108,7 +108,14 @@ type keyed[T any] struct {
 }
 
 func newKeyed[T any](o of[T]) keyed[T] {
-	return keyed[T]{of: o, told: map[string]bool{}, records: map[string]*T{}, names: map[string][]*T{}, before: map[string]*T{}, refused: map[*T]*T{}}
+	return keyed[T]{
+		of:      o,
+		told:    map[string]bool{},
+		records: map[string]*T{},
+		names:   map[string][]*T{},
+		before:  map[string]*T{},
+		refused: map[*T]*T{},
+	}
 }
 
 // touch notes who holds a name before it may change.

@@ -75,8 +75,12 @@ func TestAMirrorKeepsNamesApart(t *testing.T) {
 // and who bears the name of another is another.
 func TestRecordsAreKnownByIdentifier(t *testing.T) {
 	user := func(id, name string) *directory.User { return &directory.User{ID: id, Name: name} }
-	before := connect.Records{Users: []*directory.User{user("1", "ilse"), user("2", "teo"), user("3", "bo"), user("", "old")}}
-	now := connect.Records{Users: []*directory.User{user("1", "teo"), user("2", "ilse"), user("4", "bo"), user("5", "old")}}
+	before := connect.Records{
+		Users: []*directory.User{user("1", "ilse"), user("2", "teo"), user("3", "bo"), user("", "old")},
+	}
+	now := connect.Records{
+		Users: []*directory.User{user("1", "teo"), user("2", "ilse"), user("4", "bo"), user("5", "old")},
+	}
 	settled, d := connect.Settle(before, now)
 	assert.Len(t, d.Changed, 2)
 	for _, c := range d.Changed {
@@ -85,15 +89,24 @@ func TestRecordsAreKnownByIdentifier(t *testing.T) {
 	}
 	assert.Equal(t, []*directory.User{user("3", "bo")}, d.Left)
 	assert.Equal(t, []*directory.User{user("4", "bo")}, d.Joined)
-	assert.Equal(t, []*directory.User{user("5", "old")}, d.Identified.Users, "one that tells its identifier now is the same")
+	assert.Equal(
+		t,
+		[]*directory.User{user("5", "old")},
+		d.Identified.Users,
+		"one that tells its identifier now is the same",
+	)
 	assert.Equal(t, holders(now.Users), holders(settled.Users))
 
 	// By a patch: who comes second by a name never takes it over.
-	after := before.With(connect.Patch{Put: connect.Records{Users: []*directory.User{user("6", "ilse"), user("2", "TEO")}}})
+	after := before.With(
+		connect.Patch{Put: connect.Records{Users: []*directory.User{user("6", "ilse"), user("2", "TEO")}}},
+	)
 	assert.Equal(t, []string{"bo=3 ", "ilse=1 ", "old= ", "teo=2 "}, holders(after.Users))
 	assert.Len(t, after.Rejected, 1)
 	assert.Contains(t, after.Rejected[0].Error(), `user "ilse" is there twice`)
-	after = before.With(connect.Patch{Gone: []connect.Gone{{Named: connect.Named{Kind: connect.User, Name: "ilse"}, ID: "6"}}})
+	after = before.With(
+		connect.Patch{Gone: []connect.Gone{{Named: connect.Named{Kind: connect.User, Name: "ilse"}, ID: "6"}}},
+	)
 	assert.Len(t, after.Users, 4, "another one by that name is gone, not this one")
 	after = before.With(connect.Patch{Put: connect.Records{Users: []*directory.User{user("1", "teo"), user("2", "ilse")}}})
 	assert.Equal(t, []string{"bo=3 ", "ilse=2 ", "old= ", "teo=1 "}, holders(after.Users), "two swap their names")

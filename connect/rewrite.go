@@ -255,7 +255,12 @@ func (r *Rewrite) Differs(now Records, after bool) string {
 	}
 	if r.New() { // the server adds where it stands
 		fields := groupFields(side, now.Groups[0])
-		return FieldWords(slices.DeleteFunc(fields, func(f Field) bool { return f.Attribute == "dn" || !slices.Contains(entered, f.Attribute) }))
+		return FieldWords(
+			slices.DeleteFunc(
+				fields,
+				func(f Field) bool { return f.Attribute == "dn" || !slices.Contains(entered, f.Attribute) },
+			),
+		)
 	}
 	other := regrouped(Changed[directory.Group]{side, now.Groups[0], groupFields(side, now.Groups[0])})
 	if r.Goes() {

@@ -30,7 +30,12 @@ func (e *StepsError) Error() string {
 	if e.Made == 0 {
 		return fmt.Sprintf("nothing was changed: %v", e.Err)
 	}
-	return fmt.Sprintf("%d of %d statements were made, what takes away first: run it again for the others: %v", e.Made, e.Of, e.Err)
+	return fmt.Sprintf(
+		"%d of %d statements were made, what takes away first: run it again for the others: %v",
+		e.Made,
+		e.Of,
+		e.Err,
+	)
 }
 
 func (e *StepsError) Unwrap() error { return e.Err }

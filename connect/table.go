@@ -99,11 +99,20 @@ func NewTables(source *directory.Source, errs *place.Errors) *Tables {
 		}
 	}
 	if d := source.Devices; d != nil {
-		t.devices = &deviceTable{d, c.picked(&d.Pick, d.Place, "devices"), c.filter(d.Managed, "managed"), c.filter(d.Compliant, "compliant")}
+		t.devices = &deviceTable{
+			d,
+			c.picked(&d.Pick, d.Place, "devices"),
+			c.filter(d.Managed, "managed"),
+			c.filter(d.Compliant, "compliant"),
+		}
 	}
 	typed := d != nil && d.Connector().Typed
 	if typed && (source.Users != nil || source.Groups != nil || source.Devices != nil) {
-		errs.Addf(source.Place, "users, groups and devices are not for %s: its records are users and groups as they come", d.Connector().Name)
+		errs.Addf(
+			source.Place,
+			"users, groups and devices are not for %s: its records are users and groups as they come",
+			d.Connector().Name,
+		)
 	}
 	if source.Feeds != nil && !typed {
 		if t.users == nil || source.Groups != nil || source.Devices != nil {
@@ -135,7 +144,12 @@ func (t *Tables) Take(e *Entry, to *Records) {
 func named(e *Entry, p *picked, to *Records) (n, id string, ok bool) {
 	if id, ok = e.Identity(), true; p.Key != "" {
 		if id = e.First(p.Key).Value; id == "" {
-			to.reject(e.Place, "entry %q is one of those meant, but has no %s, which is to identify it", cmp.Or(e.DN, e.First(p.Name).Value), p.Key)
+			to.reject(
+				e.Place,
+				"entry %q is one of those meant, but has no %s, which is to identify it",
+				cmp.Or(e.DN, e.First(p.Name).Value),
+				p.Key,
+			)
 			return "", "", false
 		}
 	}

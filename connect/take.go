@@ -119,7 +119,13 @@ func number(written string) string {
 }
 
 // secret holds attributes that are never taken along by default, and never written.
-var secret = map[string]bool{"userpassword": true, "unicodepwd": true, "objectclass": true, "entryuuid": true, "objectguid": true}
+var secret = map[string]bool{
+	"userpassword": true,
+	"unicodepwd":   true,
+	"objectclass":  true,
+	"entryuuid":    true,
+	"objectguid":   true,
+}
 
 func attributes(e *Entry, table map[string]string) directory.Attributes {
 	var all directory.Attributes
@@ -168,7 +174,8 @@ func references(e *Entry, attribute string) []name.Ref {
 // WithoutUID takes off the bits that can follow the name of a unique member
 // (Name and Optional UID, RFC 4517 section 3.3.21).
 func WithoutUID(written string) string {
-	if at := strings.LastIndex(written, "#'"); at > 0 && strings.HasSuffix(written, "'B") && strings.Trim(written[at+2:len(written)-2], "01") == "" {
+	if at := strings.LastIndex(written, "#'"); at > 0 && strings.HasSuffix(written, "'B") &&
+		strings.Trim(written[at+2:len(written)-2], "01") == "" {
 		return written[:at]
 	}
 	return written

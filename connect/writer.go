@@ -82,7 +82,10 @@ func writes(s *directory.Source, errs *place.Errors) {
 	case slices.Contains(s.Write, directory.WriteGroups) && s.Groups == nil && !d.Connector().Typed:
 		errs.Addf(s.Place, "write: groups needs the key groups: which entries are groups")
 	case slices.Contains(s.Write, directory.WriteGroups) && !slices.Contains(s.Write, directory.WriteMembers):
-		errs.Addf(s.Place, "write: groups needs write: members, as a new group has members, and one that goes is emptied first")
+		errs.Addf(
+			s.Place,
+			"write: groups needs write: members, as a new group has members, and one that goes is emptied first",
+		)
 	case !slices.Contains(s.Write, directory.WriteUsers):
 	case s.Users == nil && !d.Connector().Typed:
 		errs.Addf(s.Place, "write: users needs the key users: which entries are users")

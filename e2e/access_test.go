@@ -30,7 +30,10 @@ var pages = []struct{ path, rest string }{
 	{"/groups/cindervale/night-crew?edit=description", "It has no managers"},
 	{"/groups/cindervale/archivists?edit=rule", "It matches 3 people"},
 	{"/systems", "Reduction licences"},
-	{"/systems/archive?who=cindervale/ilse.okonjo&object=/raw/2026&right=frames:write&line=archive/mapping+2", "The lines on the way"},
+	{
+		"/systems/archive?who=cindervale/ilse.okonjo&object=/raw/2026&right=frames:write&line=archive/mapping+2",
+		"The lines on the way",
+	},
 	{"/systems/sky-tools?who=cindervale/ilse.okonjo&view=who", "Who holds viewer on reduction-suite"},
 	{"/systems/core-net?who=cindervale/ilse.okonjo&object=dome&right=ssh", "decides"},
 	{"/systems/core-net?add=rules", "New line in rules"},
@@ -58,9 +61,18 @@ func autumn(t *testing.T, demo *program) {
 	c := demo.client(t)
 	_, err := c.BeginTrial(t.Context(), "autumn", "What changes in autumn", nil)
 	require.NoError(t, err)
-	_, err = c.Stage(t.Context(), "autumn",
+	_, err = c.Stage(
+		t.Context(),
+		"autumn",
 		stage.Change{Do: stage.Leave, Group: "night-assistants", Member: "ilse.okonjo"},
-		stage.Change{Do: stage.MoveLine, System: "core-net", List: "rules", Line: "nobody else to the dome", Before: "dome engineers to the dome"})
+		stage.Change{
+			Do:     stage.MoveLine,
+			System: "core-net",
+			List:   "rules",
+			Line:   "nobody else to the dome",
+			Before: "dome engineers to the dome",
+		},
+	)
 	require.NoError(t, err)
 }
 
@@ -79,7 +91,13 @@ func TestEveryPageIsAccessible(t *testing.T) {
 			p := openBrowserFor(t, look.width, 900, 8*time.Minute)
 			check := func(name string) {
 				get(p, chromedp.Evaluate[bool](string(axe)+";true"))
-				raw := get(p, chromedp.Evaluate[string](`axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']}).then((r) => JSON.stringify(r.violations.map((v) => ({id: v.id, nodes: v.nodes.slice(0, 3).map((n) => n.html.slice(0, 200) + ' ' + n.failureSummary)}))))`, awaited))
+				raw := get(
+					p,
+					chromedp.Evaluate[string](
+						`axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']}).then((r) => JSON.stringify(r.violations.map((v) => ({id: v.id, nodes: v.nodes.slice(0, 3).map((n) => n.html.slice(0, 200) + ' ' + n.failureSummary)}))))`,
+						awaited,
+					),
+				)
 				var violations []struct {
 					ID    string
 					Nodes []string
@@ -97,7 +115,10 @@ func TestEveryPageIsAccessible(t *testing.T) {
 				p.do(chromedp.Navigate(demo.address + x.path))
 				p.sees(x.rest)
 				check(x.path)
-				wide := get(p, chromedp.Evaluate[bool](`document.documentElement.scrollWidth > document.documentElement.clientWidth`))
+				wide := get(
+					p,
+					chromedp.Evaluate[bool](`document.documentElement.scrollWidth > document.documentElement.clientWidth`),
+				)
 				assert.False(t, wide, "%s is wider than the screen", x.path)
 			}
 			p.do(chromedp.Navigate(demo.address + "/systems"))

@@ -31,7 +31,8 @@ func TestNewAccountsThatAreKilled(t *testing.T) {
 	asked[answer.Preview](t, env, "intake", "run", "cindervale", "--commit", "--confirm")
 	// there is where p0 to p19 stand and which accounts are new in a round, as long as all are alike.
 	there := func(round int) (branch string, fresh int) {
-		out, err := exec.Command("ldapsearch", "-x", "-LLL", "-o", "ldif-wrap=no", "-H", server.LDAP, "-b", slapd.Suffix).CombinedOutput()
+		out, err := exec.Command("ldapsearch", "-x", "-LLL", "-o", "ldif-wrap=no", "-H", server.LDAP, "-b", slapd.Suffix).
+			CombinedOutput()
 		require.NoError(t, err, "%s", out)
 		for _, b := range []string{"ou=people", "ou=Summit,ou=people", "ou=Base,ou=people"} {
 			stand, listed := 0, 0
@@ -52,9 +53,16 @@ func TestNewAccountsThatAreKilled(t *testing.T) {
 		next := map[bool]string{true: "ou=Summit,ou=people", false: "ou=Base,ou=people"}[now != "ou=Summit,ou=people"]
 		var changes []stage.Change
 		for i := range people {
-			changes = append(changes, stage.Change{Do: stage.MoveUser, User: fmt.Sprintf("p%d", i), To: next + "," + slapd.Suffix})
+			changes = append(
+				changes,
+				stage.Change{Do: stage.MoveUser, User: fmt.Sprintf("p%d", i), To: next + "," + slapd.Suffix},
+			)
 			name := fmt.Sprintf("cindervale/r%d-%d", round, i)
-			changes = append(changes, stage.Change{Do: stage.CreateUser, User: name, To: next + "," + slapd.Suffix}, stage.Change{Do: stage.Join, Group: "night", Member: name})
+			changes = append(
+				changes,
+				stage.Change{Do: stage.CreateUser, User: name, To: next + "," + slapd.Suffix},
+				stage.Change{Do: stage.Join, Group: "night", Member: name},
+			)
 		}
 		name := fmt.Sprintf("round-%d", round)
 		c := p.client(t)
@@ -94,7 +102,11 @@ func TestNewAccountsThatAreKilled(t *testing.T) {
 	}
 	t.Logf("of %d kills %d came before the revision was made; a commit takes %s", kills, kept, took)
 	asked[answer.Preview](t, env, "intake", "run", "cindervale", "--commit", "--confirm") // tells the identifiers
-	assert.Equal(t, answer.RunUnchanged, asked[answer.Preview](t, env, "intake", "run", "cindervale", "--commit").Run.State)
+	assert.Equal(
+		t,
+		answer.RunUnchanged,
+		asked[answer.Preview](t, env, "intake", "run", "cindervale", "--commit").Run.State,
+	)
 }
 
 // In the console, people of a list without accounts get them by a trial, and the first passwords are
@@ -105,7 +117,13 @@ func TestAccountsInTheConsole(t *testing.T) {
 	require.NoError(t, err)
 	t.Cleanup(server.Stop)
 	dir, data := t.TempDir(), t.TempDir()
-	write(t, dir, map[string]string{"gatemap.yaml": "title: Cindervale\n", "people.csv": "Number;Given;Family\nE1;Noor;Haddix\nE2;;Reyk\n", "cindervale.yaml": `
+	write(
+		t,
+		dir,
+		map[string]string{
+			"gatemap.yaml": "title: Cindervale\n",
+			"people.csv":   "Number;Given;Family\nE1;Noor;Haddix\nE2;;Reyk\n",
+			"cindervale.yaml": `
 directory: cindervale
 source:
   ldap: {servers: ["` + server.LDAP + `"], bind: "` + slapd.Admin + `", secret: {env: GATEMAP_SECRET_DIRECTORY}}
@@ -119,7 +137,9 @@ source:
   csv: {file: people.csv, delimiter: ";"}
   feeds: {directory: cindervale, by: employeeNumber, decides: [title]}
   users: {name: Number, attributes: {employeeNumber: Number, name.givenName: Given, name.familyName: Family}}
-`})
+`,
+		},
+	)
 	running, env := serve(t, dir, data)
 	asked[answer.Preview](t, env, "intake", "run", "cindervale", "--commit", "--confirm")
 	p := openBrowser(t, 1280, 800)
@@ -129,7 +149,13 @@ source:
 	p.sees("Broken guarantees")
 	p.do(chromedp.Navigate(running.address + "/intake"))
 	p.press("Accounts")
-	p.sees("Accounts of cindervale", "Noor Haddix (personnel/E1)", "cindervale/noor.haddix", "cannot have one", "the record has no name.givenName")
+	p.sees(
+		"Accounts of cindervale",
+		"Noor Haddix (personnel/E1)",
+		"cindervale/noor.haddix",
+		"cannot have one",
+		"the record has no name.givenName",
+	)
 	p.fill("Name of the trial", "july")
 	p.press("Stage in a trial")
 	p.sees("Creates the user cindervale/noor.haddix below ou=people")
@@ -139,7 +165,8 @@ source:
 	p.press("Commit the trial")
 	p.sees("In force as revision 3", "First passwords", "cindervale/noor.haddix")
 	password := get(p, chromedp.Evaluate[string](`document.querySelector('main dd').innerText`))
-	out, err := exec.Command("ldapwhoami", "-x", "-H", server.LDAP, "-D", "uid=noor.haddix,ou=people,"+slapd.Suffix, "-w", password).CombinedOutput()
+	out, err := exec.Command("ldapwhoami", "-x", "-H", server.LDAP, "-D", "uid=noor.haddix,ou=people,"+slapd.Suffix, "-w", password).
+		CombinedOutput()
 	require.NoError(t, err, "%s", out)
 	p.do(chromedp.Reload())
 	p.unseen(password)

@@ -22,26 +22,50 @@ func awkwardMap(t *testing.T) string {
 	write := func(file, text string) {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, file), []byte(text), 0o600))
 	}
-	write("gatemap.yaml", "title: Cindervale Observatory\nnetworks: {summit: [198.51.100.0/24]}\nwindows: {night: {days: [mon], from: \"18:00\", to: \"07:00\"}}\n")
+	write(
+		"gatemap.yaml",
+		"title: Cindervale Observatory\nnetworks: {summit: [198.51.100.0/24]}\nwindows: {night: {days: [mon], from: \"18:00\", to: \"07:00\"}}\n",
+	)
 	var b strings.Builder
 	b.WriteString("directory: cindervale\nusers:\n")
-	fmt.Fprintf(&b, "  - {userName: long, displayName: %s, title: %s}\n", strings.Repeat("Longname", 10), strings.Repeat("A title without an end ", 8))
-	b.WriteString("  - {userName: rtl, displayName: \"נועה בן־הרים\", title: \"אסטרונומית לילה\"}\n  - {userName: alone, displayName: Alone Inderdark}\n  - {userName: joiner, displayName: Joiner Ofall}\n")
+	fmt.Fprintf(
+		&b,
+		"  - {userName: long, displayName: %s, title: %s}\n",
+		strings.Repeat("Longname", 10),
+		strings.Repeat("A title without an end ", 8),
+	)
+	b.WriteString(
+		"  - {userName: rtl, displayName: \"נועה בן־הרים\", title: \"אסטרונומית לילה\"}\n  - {userName: alone, displayName: Alone Inderdark}\n  - {userName: joiner, displayName: Joiner Ofall}\n",
+	)
 	for i := range 5000 {
 		fmt.Fprintf(&b, "  - {userName: p%04d, displayName: Person %04d, title: Observer}\n", i, i)
 	}
 	b.WriteString("groups:\n  - {name: all-of-them, rule: 'title eq \"Observer\"'}\n")
 	for i := range 400 {
-		fmt.Fprintf(&b, "  - {name: group-with-a-rather-long-name-%03d, members: {users: [joiner%s]}}\n", i, map[bool]string{true: ", long, rtl"}[i%100 == 0])
+		fmt.Fprintf(
+			&b,
+			"  - {name: group-with-a-rather-long-name-%03d, members: {users: [joiner%s]}}\n",
+			i,
+			map[bool]string{true: ", long, rtl"}[i%100 == 0],
+		)
 	}
 	write("people.yaml", b.String())
 	b.Reset()
 	b.WriteString("system: wall\ntype: firewall\nzones: {all: [192.0.2.0/24]}\nservices: {ssh: [tcp/22]}\nrules:\n")
 	for i := range 300 {
-		fmt.Fprintf(&b, "  - {name: rule %03d with some words, action: permit, groups: [group-with-a-rather-long-name-%03d], to: [\"192.0.2.%d\"], services: [ssh]}\n", i, i, i%256)
+		fmt.Fprintf(
+			&b,
+			"  - {name: rule %03d with some words, action: permit, groups: [group-with-a-rather-long-name-%03d], to: [\"192.0.2.%d\"], services: [ssh]}\n",
+			i,
+			i,
+			i%256,
+		)
 	}
 	write("wall.yaml", b.String())
-	write("hall.yaml", "system: hall\ntype: roles\nrights: [\"door:open\"]\nresources: [{path: /}]\nroles: {r: {rights: [\"door:open\"]}}\nmappings: [{groups: [all-of-them], role: r, object: /}, {users: [long, rtl], role: r, object: /}]\n")
+	write(
+		"hall.yaml",
+		"system: hall\ntype: roles\nrights: [\"door:open\"]\nresources: [{path: /}]\nroles: {r: {rights: [\"door:open\"]}}\nmappings: [{groups: [all-of-them], role: r, object: /}, {users: [long, rtl], role: r, object: /}]\n",
+	)
 	return dir
 }
 
@@ -69,13 +93,22 @@ func TestAwkwardData(t *testing.T) {
 			} {
 				p.do(chromedp.Navigate(service.address + x.path))
 				p.sees(x.rest)
-				wide := get(p, chromedp.Evaluate[bool](`document.documentElement.scrollWidth > document.documentElement.clientWidth`))
+				wide := get(
+					p,
+					chromedp.Evaluate[bool](`document.documentElement.scrollWidth > document.documentElement.clientWidth`),
+				)
 				assert.False(t, wide, "%s is wider than the screen", x.path)
-				rows := get(p, chromedp.Evaluate[int](`Math.max(0, ...[...document.querySelectorAll('tbody')].map((b) => b.children.length))`))
+				rows := get(
+					p,
+					chromedp.Evaluate[int](`Math.max(0, ...[...document.querySelectorAll('tbody')].map((b) => b.children.length))`),
+				)
 				assert.LessOrEqual(t, rows, 100, "%s shows a page of its list", x.path)
 				if dir := os.Getenv("GATEMAP_LOOK"); dir != "" {
 					name := strings.Trim(strings.NewReplacer("/", "-", "?", "-", "=", "-", "&", "-").Replace(x.path), "-")
-					require.NoError(t, os.WriteFile(fmt.Sprintf("%s/%d-%.40s.png", dir, width, name), get(p, chromedp.CaptureScreenshot()), 0o600))
+					require.NoError(
+						t,
+						os.WriteFile(fmt.Sprintf("%s/%d-%.40s.png", dir, width, name), get(p, chromedp.CaptureScreenshot()), 0o600),
+					)
 				}
 			}
 			p.press("Fetch more")

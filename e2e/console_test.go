@@ -103,7 +103,12 @@ func (p *page) quiet() {
 
 // The places on a page, as a person finds them: by label and by words.
 func field(label string) string {
-	return fmt.Sprintf(`//*[self::input or self::select][@id=//label[normalize-space()=%q]/@for or @aria-label=%q or parent::label[normalize-space(text()[1])=%q]]`, label, label, label)
+	return fmt.Sprintf(
+		`//*[self::input or self::select][@id=//label[normalize-space()=%q]/@for or @aria-label=%q or parent::label[normalize-space(text()[1])=%q]]`,
+		label,
+		label,
+		label,
+	)
 }
 func button(words string) string { return fmt.Sprintf(`//button[normalize-space()=%q]`, words) }
 func line(words ...string) string {
@@ -193,26 +198,51 @@ func TestFromSignInToAnAnswer(t *testing.T) {
 	p.mu.Unlock()
 	p.retype("Token", demo.token)
 	p.press("Sign in")
-	p.sees("Cindervale Observatory", "60 people, 45 groups and 12 systems", "Errors 5", "Broken guarantees 2", "the network team can ping")
+	p.sees(
+		"Cindervale Observatory",
+		"60 people, 45 groups and 12 systems",
+		"Errors 5",
+		"Broken guarantees 2",
+		"the network team can ping",
+	)
 
 	// By the keyboard alone, from a few letters to the person.
 	p.do(chromedp.SendKeys(field("Find a person"), "night ok"))
 	p.sees("cindervale/ilse.okonjo")
 	p.do(chromedp.KeyEvent(kb.Enter))
-	p.sees("Ilse Okonjo", "Night assistant · Operations · Summit", "archive", "Image archive", "sky-tools", "depends 8", "open 28")
+	p.sees(
+		"Ilse Okonjo",
+		"Night assistant · Operations · Summit",
+		"archive",
+		"Image archive",
+		"sky-tools",
+		"depends 8",
+		"open 28",
+	)
 	p.sees("night-assistants", "listed", "In words")
 
 	// A line shows its route and its reasons.
 	p.do(chromedp.Click(line("depends", "/raw/2026", "frames:write"), chromedp.NodeVisible))
-	p.sees("and it is open if the source address is in summit and the risk is low or medium and the time is in the window night.",
-		"Line archive/mapping 2 gives it: cindervale/ilse.okonjo is listed in cindervale/night-assistants, which is in cindervale/night-crew.")
-	assert.Equal(t, "The way of Ilse Okonjo to /raw/2026; the words below tell it", get(p, chromedp.AttributeValue(`svg[role=img]`, "aria-label")).Value, "the picture can be heard")
+	p.sees(
+		"and it is open if the source address is in summit and the risk is low or medium and the time is in the window night.",
+		"Line archive/mapping 2 gives it: cindervale/ilse.okonjo is listed in cindervale/night-assistants, which is in cindervale/night-crew.",
+	)
+	assert.Equal(
+		t,
+		"The way of Ilse Okonjo to /raw/2026; the words below tell it",
+		get(p, chromedp.AttributeValue(`svg[role=img]`, "aria-label")).Value,
+		"the picture can be heard",
+	)
 
 	// Moving the situation answers again: fact by fact, to open and to shut.
 	p.choose("Place", "summit")
 	p.choose("Risk", "low")
 	p.sees("and it is open if the time is in the window night.")
-	p.do(chromedp.Click(`//button[contains(@aria-label,"Tuesday")]`), chromedp.Focus(`[role=slider]`), chromedp.KeyEvent(kb.Home))
+	p.do(
+		chromedp.Click(`//button[contains(@aria-label,"Tuesday")]`),
+		chromedp.Focus(`[role=slider]`),
+		chromedp.KeyEvent(kb.Home),
+	)
 	p.sees("open 32", "and it is open in this situation (from 198.51.100.1, at ")
 	p.do(chromedp.KeyEvent(kb.End), chromedp.KeyEvent(kb.PageDown))
 	p.sees("open 32")
@@ -325,9 +355,19 @@ func TestScreenshots(t *testing.T) {
 	c := demo.client(t)
 	_, err := c.BeginTrial(t.Context(), "engineer", "Ilse becomes an engineer", nil)
 	require.NoError(t, err)
-	_, err = c.Stage(t.Context(), "engineer", stage.Change{Do: stage.SetUser, User: "ilse.okonjo", Attribute: "title", Value: []byte(`"Dome engineer"`)},
+	_, err = c.Stage(
+		t.Context(),
+		"engineer",
+		stage.Change{Do: stage.SetUser, User: "ilse.okonjo", Attribute: "title", Value: []byte(`"Dome engineer"`)},
 		stage.Change{Do: stage.Leave, Group: "night-assistants", Member: "ilse.okonjo"},
-		stage.Change{Do: stage.MoveLine, System: "core-net", List: "rules", Line: "nobody pings", Before: "dome engineers to the dome"})
+		stage.Change{
+			Do:     stage.MoveLine,
+			System: "core-net",
+			List:   "rules",
+			Line:   "nobody pings",
+			Before: "dome engineers to the dome",
+		},
+	)
 	require.NoError(t, err)
 	_, err = c.RunDelivery(t.Context(), "sky-tools", answer.DeliveryAsked{})
 	require.NoError(t, err)

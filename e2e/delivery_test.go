@@ -19,7 +19,15 @@ func TestADeliveryInTheConsole(t *testing.T) {
 	p := signedIn(t, demo, "/deliveries")
 	p.sees("sky-tools", "No deliveries yet.")
 	p.press("See what is to be delivered")
-	p.sees("Delivery 1 to sky-tools: held", "Held by the removal limit", "Takes away", "switch the account noor.haddix off", "Gives", "open the account liv.castrejon", "field-laptop-7 belongs to nobody of the map")
+	p.sees(
+		"Delivery 1 to sky-tools: held",
+		"Held by the removal limit",
+		"Takes away",
+		"switch the account noor.haddix off",
+		"Gives",
+		"open the account liv.castrejon",
+		"field-laptop-7 belongs to nobody of the map",
+	)
 	p.press("Show it as a script")
 	p.sees("number,to do,why")
 	p.press("Hide the script")
@@ -53,7 +61,11 @@ func TestADeliveryByCommands(t *testing.T) {
 	assert.Equal(t, answer.DeliveryHandedOut, d.State)
 	out, errs, code = run(t, demo.env(), "delivery", "show", "1", "-o", "csv")
 	assert.Equal(t, 0, code, errs)
-	assert.Contains(t, out, "1,sky-tools,,takes,switch the account noor.haddix off,cindervale/noor.haddix is switched off or has ended\n")
+	assert.Contains(
+		t,
+		out,
+		"1,sky-tools,,takes,switch the account noor.haddix off,cindervale/noor.haddix is switched off or has ended\n",
+	)
 	_, errs, code = run(t, demo.env(), "delivery", "run", "archive")
 	assert.Equal(t, 5, code)
 	assert.Contains(t, errs, "the system archive has no link")

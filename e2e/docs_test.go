@@ -14,7 +14,24 @@ import (
 )
 
 // answered are the commands whose output the docs show from the demo's map folder.
-var answered = []string{"drift", "reading", "reach", "why", "who", "members", "memberships", "findings", "guarantees", "compare", "matrix", "hours", "search", "group", "system", "rule"}
+var answered = []string{
+	"drift",
+	"reading",
+	"reach",
+	"why",
+	"who",
+	"members",
+	"memberships",
+	"findings",
+	"guarantees",
+	"compare",
+	"matrix",
+	"hours",
+	"search",
+	"group",
+	"system",
+	"rule",
+}
 
 // What the docs show of a command is what it prints on the demo. A line of … stands for
 // lines that are left out, and … at the end of a line for the rest of it.
@@ -58,7 +75,9 @@ func inBlock(t *testing.T, env []string, file, block string, shown *int) string 
 		want := lines[i:end]
 		i = end
 		args := words(command)
-		if !slices.Contains(answered, args[0]) || strings.Contains(block, "$ gatemap serve") || strings.Contains(block, "$ make demo-linked") || strings.ContainsAny(command, "<>|") {
+		if !slices.Contains(answered, args[0]) || strings.Contains(block, "$ gatemap serve") ||
+			strings.Contains(block, "$ make demo-linked") ||
+			strings.ContainsAny(command, "<>|") {
 			after = append(after, want...)
 			continue
 		}
@@ -74,7 +93,13 @@ func inBlock(t *testing.T, env []string, file, block string, shown *int) string 
 			after = append(append(after, got...), want[len(trimmed):]...)
 			continue
 		}
-		t.Errorf("%s: $ gatemap %s shows\n%s\nand prints\n%s", file, command, strings.Join(trimmed, "\n"), strings.Join(got, "\n"))
+		t.Errorf(
+			"%s: $ gatemap %s shows\n%s\nand prints\n%s",
+			file,
+			command,
+			strings.Join(trimmed, "\n"),
+			strings.Join(got, "\n"),
+		)
 		after = append(after, want...)
 	}
 	return strings.Join(after, "\n")

@@ -21,16 +21,28 @@ import (
 func TestDriftInTheConsole(t *testing.T) {
 	demo := startDemo(t, "--data", t.TempDir())
 	p := signedIn(t, demo, "/drift")
-	p.sees("Read by list, every 1h", "25 accounts, 23 of users of the map", "11 entitlements more there than by the map, 4 less; 1 stranger", "field-laptop-7")
+	p.sees(
+		"Read by list, every 1h",
+		"25 accounts, 23 of users of the map",
+		"11 entitlements more there than by the map, 4 less; 1 stranger",
+		"field-laptop-7",
+	)
 	p.do(chromedp.Click(`//button[contains(., "it comes by LIC-trial-2024 there")]`, chromedp.NodeVisible))
-	p.sees("By person, where it comes by LIC-trial-2024 there", "cindervale/olle.branwen", "sky-tools/LIC-trial-2024 › sky-tools/mapping 1")
+	p.sees(
+		"By person, where it comes by LIC-trial-2024 there",
+		"cindervale/olle.branwen",
+		"sky-tools/LIC-trial-2024 › sky-tools/mapping 1",
+	)
 	p.unseen("cindervale/alba.querido › ")
 	assert.Contains(t, get(p, chromedp.Location()), "cause-sky-tools=2", "the cause is in the address")
 	p.press("Read it now")
 	p.sees("25 accounts")
 	p.do(chromedp.Click(`//input[@aria-label="Adopt LIC-trial-2024"]`, chromedp.NodeVisible))
 	p.press("Adopt the lines chosen, as a trial")
-	p.sees("Of what was read of sky-tools: LIC-trial-2024", "Adds to mappings of sky-tools: {groups: [sky-tools/LIC-trial-2024], product: planner, without: [queue]}.")
+	p.sees(
+		"Of what was read of sky-tools: LIC-trial-2024",
+		"Adds to mappings of sky-tools: {groups: [sky-tools/LIC-trial-2024], product: planner, without: [queue]}.",
+	)
 	p.do(chromedp.Navigate(demo.address + "/systems/sky-tools"))
 	p.sees("What is really there", "11 entitlements more there")
 	_, errs, code := run(t, demo.env(), "trial", "remove", "adopt-sky-tools")
@@ -44,7 +56,10 @@ func TestDriftInTheConsole(t *testing.T) {
 func TestAPhoneShowsTheAnswerFirst(t *testing.T) {
 	demo := startDemo(t, "--data", t.TempDir())
 	p := signedIn(t, demo, "/")
-	p.do(chromedp.EmulateViewport(390, 800), chromedp.Navigate(demo.address+"/people/cindervale/ilse.okonjo?at=2026-11-24T22:00:00Z"))
+	p.do(
+		chromedp.EmulateViewport(390, 800),
+		chromedp.Navigate(demo.address+"/people/cindervale/ilse.okonjo?at=2026-11-24T22:00:00Z"),
+	)
 	p.sees("Menu: People", "Situation: at 2026-11-24T22:00:00Z")
 	p.unseen("Guarantees")
 	p.unseen("Set all to any")
@@ -101,7 +116,14 @@ func TestGuaranteesOfWhatIsReallyThere(t *testing.T) {
 	text, err := os.ReadFile(file)
 	require.NoError(t, err)
 	const line = "  - {guarantee: the crew plans, nobody: {everyone: true, except: {groups: [astronomers, night-crew]}}, can: {system: sky-tools, right: calendar, object: planner}, really: %t}\n"
-	require.NoError(t, os.WriteFile(file, fmt.Appendf(fmt.Appendf(text, line, true), strings.Replace(line, "the crew", "by the map the crew", 1), false), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			file,
+			fmt.Appendf(fmt.Appendf(text, line, true), strings.Replace(line, "the crew", "by the map the crew", 1), false),
+			0o600,
+		),
+	)
 	p, _ := serve(t, folder, filepath.Join(t.TempDir(), "data"))
 	require.Eventually(t, func() bool { // the service reads it by itself
 		_, _, code := run(t, p.env(), "drift", "sky-tools")
@@ -110,7 +132,13 @@ func TestGuaranteesOfWhatIsReallyThere(t *testing.T) {
 	for _, env := range [][]string{p.env(), {"GATEMAP_MAP=" + folder, "GATEMAP_SERVER="}} {
 		out, errs, code := run(t, env, "guarantees", "-o", "csv")
 		assert.Equal(t, 1, code, errs)
-		assert.Contains(t, out, "the crew plans,broken,cindervale/olle.branwen; cindervale/otis.njemanze; cindervale/paloma.rask,", "%v", env)
+		assert.Contains(
+			t,
+			out,
+			"the crew plans,broken,cindervale/olle.branwen; cindervale/otis.njemanze; cindervale/paloma.rask,",
+			"%v",
+			env,
+		)
 		assert.Contains(t, out, "by the map the crew plans,kept,,")
 	}
 }
@@ -139,7 +167,17 @@ mappings: [{groups: [staff/keepers], role: keeper, object: /}]
 link:
   scim: {address: "http://%s/scim/v2", secret: {file: token}, object: /}
 `, listen), 0o600))
-	p := startService(t, "--data", filepath.Join(t.TempDir(), "data"), "--map", folder, "--secrets", secrets, "--listen", listen)
+	p := startService(
+		t,
+		"--data",
+		filepath.Join(t.TempDir(), "data"),
+		"--map",
+		folder,
+		"--secrets",
+		secrets,
+		"--listen",
+		listen,
+	)
 	commit := func(args ...string) string {
 		out, errs, code := run(t, p.env(), args...)
 		require.Zero(t, code, "%v: %s", args, errs)
@@ -149,7 +187,13 @@ link:
 	require.NoError(t, json.Unmarshal([]byte(commit("directory", "token", "club", "-o", "json")), &token))
 	require.NoError(t, os.WriteFile(filepath.Join(secrets, "token"), []byte(token.Token), 0o600))
 	push := func(kind, body string) string {
-		req, err := http.NewRequest(http.MethodPost, p.address+"/scim/v2/"+kind, strings.NewReader(`{"schemas": ["urn:ietf:params:scim:schemas:core:2.0:`+strings.TrimSuffix(kind, "s")+`"], `+body[1:]))
+		req, err := http.NewRequest(
+			http.MethodPost,
+			p.address+"/scim/v2/"+kind,
+			strings.NewReader(
+				`{"schemas": ["urn:ietf:params:scim:schemas:core:2.0:`+strings.TrimSuffix(kind, "s")+`"], `+body[1:],
+			),
+		)
 		require.NoError(t, err)
 		req.Header.Set("Authorization", "Bearer "+token.Token)
 		req.Header.Set("Content-Type", "application/scim+json")

@@ -148,18 +148,74 @@ func TestAFolderAndAServiceGiveTheSameAnswers(t *testing.T) {
 	p := startDemo(t, "--data", data)
 	folder := []string{"GATEMAP_MAP=" + filepath.Join(data, "map"), "GATEMAP_SERVER="}
 	questions := [][]string{
-		{"findings", "--severity", "error"}, {"findings", "--system", "archive"}, // those of linked systems are a service's, which keeps readings
-		{"members", "archive-readers"}, {"members", "nigth-crew"}, {"memberships", "vic.aldaine"}, {"group", "show", "night-crew"}, {"system", "show", "archive"}, {"system", "lines", "core-net"}, {"system", "roles", "proposals"}, {"rule", "test", "title pr"}, {"reach", "ilse.okonjo", "--at", "2026-11-23 22:00"}, {"findings", "--system", "core-net"},
-		{"who", "archive", "frames:write", "--on", "/raw/2026", "--at", "2026-11-24T22:00:00Z"}, {"who", "sky-tools", "viewer"}, {"who", "archive", "no:right"},
-		{"why", "ilse.okonjo", "archive", "frames:purge", "--on", "/raw"}, {"why", "teo.marchetti", "archive", "frames:read", "--on", "/raw/embargo/comet/7"},
-		{"why", "mika.soliveres", "archive", "jobs:run", "--on", "/raw", "--device-name", "dome-console-1"}, {"reach", "nobody"}, {"reach", "ilse.okonjo", "--risk", "hi"},
-		{"guarantees"}, {"compare", "ilse.okonjo", "bram.ystad"}, {"matrix", "--system", "ledger"}, {"matrix", "--group", "crow"},
+		{
+			"findings",
+			"--severity",
+			"error",
+		}, {"findings", "--system", "archive"}, // those of linked systems are a service's, which keeps readings
+		{
+			"members",
+			"archive-readers",
+		}, {"members", "nigth-crew"}, {"memberships", "vic.aldaine"}, {"group", "show", "night-crew"}, {"system", "show", "archive"}, {"system", "lines", "core-net"}, {"system", "roles", "proposals"}, {"rule", "test", "title pr"}, {"reach", "ilse.okonjo", "--at", "2026-11-23 22:00"}, {"findings", "--system", "core-net"},
+		{
+			"who",
+			"archive",
+			"frames:write",
+			"--on",
+			"/raw/2026",
+			"--at",
+			"2026-11-24T22:00:00Z",
+		}, {"who", "sky-tools", "viewer"}, {"who", "archive", "no:right"},
+		{
+			"why",
+			"ilse.okonjo",
+			"archive",
+			"frames:purge",
+			"--on",
+			"/raw",
+		}, {"why", "teo.marchetti", "archive", "frames:read", "--on", "/raw/embargo/comet/7"},
+		{
+			"why",
+			"mika.soliveres",
+			"archive",
+			"jobs:run",
+			"--on",
+			"/raw",
+			"--device-name",
+			"dome-console-1",
+		}, {"reach", "nobody"}, {"reach", "ilse.okonjo", "--risk", "hi"},
+		{
+			"guarantees",
+		}, {"compare", "ilse.okonjo", "bram.ystad"}, {"matrix", "--system", "ledger"}, {"matrix", "--group", "crow"},
 		{"hours", "ilse.okonjo", "--at", "2026-11-23T00:00:00Z", "--system", "dome-hosts"}, {"reach", "jory.pell"},
-		{"why", "ilse.okonjo", "core-net", "ssh", "--on", "dome", "--lines"}, {"why", "vic.aldaine", "night-files", "write", "--on", "logs:/shift", "--lines"}, {"search", "pings", "--kind", "line"},
+		{
+			"why",
+			"ilse.okonjo",
+			"core-net",
+			"ssh",
+			"--on",
+			"dome",
+			"--lines",
+		}, {"why", "vic.aldaine", "night-files", "write", "--on", "logs:/shift", "--lines"}, {"search", "pings", "--kind", "line"},
 		{"search", "comet"}, {"reach", "ilse.okonjo", "--system", "nothing"},
 	}
 	for _, who := range people(t, folder) {
-		questions = append(questions, []string{"reach", who}, []string{"reach", who, "--from", "203.0.113.9", "--at", "2026-11-23T12:00:00Z", "--device", "managed", "--risk", "low"})
+		questions = append(
+			questions,
+			[]string{"reach", who},
+			[]string{
+				"reach",
+				who,
+				"--from",
+				"203.0.113.9",
+				"--at",
+				"2026-11-23T12:00:00Z",
+				"--device",
+				"managed",
+				"--risk",
+				"low",
+			},
+		)
 	}
 	for _, q := range questions {
 		for _, form := range []string{"text", "json", "csv"} {
@@ -229,7 +285,10 @@ func TestServeBringsAFolderInOnce(t *testing.T) {
 	ldif := filepath.Join(folder, "people.ldif")
 	content, err := os.ReadFile(ldif)
 	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(ldif, bytes.Replace(content, []byte("title: Night assistant"), []byte("title: Archivist"), 1), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(ldif, bytes.Replace(content, []byte("title: Night assistant"), []byte("title: Archivist"), 1), 0o600),
+	)
 	changed := serve()
 	assert.Equal(t, `"revision":2`, revision(changed))
 	require.NoError(t, changed.stop(t, syscall.SIGTERM))

@@ -53,10 +53,20 @@ func TestTheFirstMile(t *testing.T) {
 			// What is there comes in by itself, in a moment.
 			assert.Eventually(t, func() bool {
 				out, errs, _ := run(t, p.env(), args...)
-				got = strings.Split(strings.TrimRight(strings.ReplaceAll(out+errs, server.TLS, "ldaps://dir1.cindervale.example"), "\n"), "\n")
+				got = strings.Split(
+					strings.TrimRight(strings.ReplaceAll(out+errs, server.TLS, "ldaps://dir1.cindervale.example"), "\n"),
+					"\n",
+				)
 				return args[0] != "memberships" || matches(want, got)
 			}, 20*time.Second, 200*time.Millisecond)
-			assert.True(t, matches(want, got), "$ gatemap %s shows\n%s\nand prints\n%s", command, strings.Join(want, "\n"), strings.Join(got, "\n"))
+			assert.True(
+				t,
+				matches(want, got),
+				"$ gatemap %s shows\n%s\nand prints\n%s",
+				command,
+				strings.Join(want, "\n"),
+				strings.Join(got, "\n"),
+			)
 		}
 	}
 	assert.Equal(t, 4, asked)

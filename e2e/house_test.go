@@ -39,7 +39,22 @@ var layers = [][]string{
 	{"stage"},
 	{"connect/connectors"},
 	{"connect/list"},
-	{"store", "connect/csv", "connect/ldap", "connect/ldif", "connect/host", "connect/postgres", "connect/scim", "connect/mail", "connect/syslog", "connect/webhook", "mapfile", "web", "demo", "demo/provider"},
+	{
+		"store",
+		"connect/csv",
+		"connect/ldap",
+		"connect/ldif",
+		"connect/host",
+		"connect/postgres",
+		"connect/scim",
+		"connect/mail",
+		"connect/syslog",
+		"connect/webhook",
+		"mapfile",
+		"web",
+		"demo",
+		"demo/provider",
+	},
 	{"connect/web"},
 	{"connect"},
 	{"core/delivery", "core/account"},
@@ -61,10 +76,32 @@ var layers = [][]string{
 
 // knowsHTTP are the packages that may know that they are asked by HTTP: those at the edge, and
 // those that speak it to others.
-var knowsHTTP = []string{"cmd/gatemap", "cli", "server", "client", "web", "connect/scim", "connect/web", "connect/webhook", "demo", "demo/provider", "edge"}
+var knowsHTTP = []string{
+	"cmd/gatemap",
+	"cli",
+	"server",
+	"client",
+	"web",
+	"connect/scim",
+	"connect/web",
+	"connect/webhook",
+	"demo",
+	"demo/provider",
+	"edge",
+}
 
 // barred are packages that the core keeps away from.
-var barred = []string{"net/http", "database/sql", "log", "log/slog", "os", "io/fs", "github.com/go-chi/chi/v5", "github.com/spf13/cobra", "go.yaml.in/yaml/v3"}
+var barred = []string{
+	"net/http",
+	"database/sql",
+	"log",
+	"log/slog",
+	"os",
+	"io/fs",
+	"github.com/go-chi/chi/v5",
+	"github.com/spf13/cobra",
+	"go.yaml.in/yaml/v3",
+}
 
 func TestImportsRunDownwards(t *testing.T) {
 	level := map[string]int{}
@@ -130,7 +167,14 @@ func TestFilesAndFunctionsAreShort(t *testing.T) {
 		assert.LessOrEqual(t, set.Position(f.FileEnd).Line, 301, "%s is long", path)
 		for _, decl := range f.Decls {
 			if fn, is := decl.(*ast.FuncDecl); is {
-				assert.LessOrEqual(t, set.Position(fn.End()).Line-set.Position(fn.Pos()).Line, 60, "%s: %s is long", path, fn.Name.Name)
+				assert.LessOrEqual(
+					t,
+					set.Position(fn.End()).Line-set.Position(fn.Pos()).Line,
+					60,
+					"%s: %s is long",
+					path,
+					fn.Name.Name,
+				)
 			}
 		}
 		return nil

@@ -42,7 +42,14 @@ func crowd() string {
 	}
 	lists := map[string][]string{}
 	for i := range 5000 {
-		fmt.Fprintf(&b, "dn: uid=p%d,ou=people,%s\nobjectClass: inetOrgPerson\nuid: p%d\ncn: Person %d\nsn: Person\ntitle: Observer\n\n", i, slapd.Suffix, i, i)
+		fmt.Fprintf(
+			&b,
+			"dn: uid=p%d,ou=people,%s\nobjectClass: inetOrgPerson\nuid: p%d\ncn: Person %d\nsn: Person\ntitle: Observer\n\n",
+			i,
+			slapd.Suffix,
+			i,
+			i,
+		)
 		team := fmt.Sprintf("team%d", i%200)
 		lists[team] = append(lists[team], fmt.Sprintf("uid=p%d,ou=people", i))
 	}
@@ -143,7 +150,8 @@ mappings: [{groups: [astronomers], role: reader, object: /}]
 	t.Run("memberships are those that the server reports", func(t *testing.T) {
 		for n := 0; n < 5000; n += 499 {
 			user := fmt.Sprintf("p%d", n)
-			out, err := exec.Command("ldapsearch", "-x", "-LLL", "-o", "ldif-wrap=no", "-H", server.LDAP, "-D", slapd.Admin, "-w", slapd.Secret, "-b", slapd.Suffix, "(uid="+user+")", "memberOf").Output()
+			out, err := exec.Command("ldapsearch", "-x", "-LLL", "-o", "ldif-wrap=no", "-H", server.LDAP, "-D", slapd.Admin, "-w", slapd.Secret, "-b", slapd.Suffix, "(uid="+user+")", "memberOf").
+				Output()
 			require.NoError(t, err)
 			var want []string
 			for line := range strings.Lines(string(out)) {
@@ -166,7 +174,10 @@ mappings: [{groups: [astronomers], role: reader, object: /}]
 	t.Run("a title that changes opens a gate", func(t *testing.T) {
 		require.False(t, opens("p7"))
 		began := time.Now()
-		require.NoError(t, server.Modify("dn: uid=p7,ou=people,"+slapd.Suffix+"\nchangetype: modify\nreplace: title\ntitle: Astronomer\n"))
+		require.NoError(
+			t,
+			server.Modify("dn: uid=p7,ou=people,"+slapd.Suffix+"\nchangetype: modify\nreplace: title\ntitle: Astronomer\n"),
+		)
 		require.Eventually(t, func() bool { return opens("p7") }, 10*time.Second, 20*time.Millisecond)
 		t.Logf("%s from the change to the changed answer", time.Since(began))
 		last := runIn(t, env, answer.RunCommitted)
@@ -174,9 +185,17 @@ mappings: [{groups: [astronomers], role: reader, object: /}]
 		assert.Equal(t, []string{`p7: title "Observer" becomes "Astronomer"`}, last.Samples)
 	})
 	t.Run("a group that gets a member", func(t *testing.T) {
-		require.NoError(t, server.Modify("dn: cn=team9,ou=groups,"+slapd.Suffix+"\nchangetype: modify\nadd: member\nmember: uid=p7,ou=people,"+slapd.Suffix+"\n"))
+		require.NoError(
+			t,
+			server.Modify(
+				"dn: cn=team9,ou=groups,"+slapd.Suffix+"\nchangetype: modify\nadd: member\nmember: uid=p7,ou=people,"+slapd.Suffix+"\n",
+			),
+		)
 		require.Eventually(t, func() bool {
-			return slices.ContainsFunc(asked[answer.Memberships](t, env, "memberships", "p7").Groups, func(g answer.Membership) bool { return g.Group == "cindervale/team9" })
+			return slices.ContainsFunc(
+				asked[answer.Memberships](t, env, "memberships", "p7").Groups,
+				func(g answer.Membership) bool { return g.Group == "cindervale/team9" },
+			)
 		}, 10*time.Second, 20*time.Millisecond)
 	})
 	t.Run("many who vanish are held, however they come", func(t *testing.T) {
@@ -189,7 +208,8 @@ mappings: [{groups: [astronomers], role: reader, object: /}]
 		assert.Contains(t, held.Held, "of 5000 active users")
 		require.Eventually(t, func() bool {
 			last := asked[answer.Runs](t, env, "intake", "list", "--limit", "1").Runs[0]
-			return last.State == answer.RunHeld && asked[answer.Preview](t, env, "intake", "show", fmt.Sprint(last.ID)).Run.Counts.Users == 4700
+			return last.State == answer.RunHeld &&
+				asked[answer.Preview](t, env, "intake", "show", fmt.Sprint(last.ID)).Run.Counts.Users == 4700
 		}, 10*time.Second, 50*time.Millisecond, "what comes after goes on top")
 		require.Eventually(t, func() bool { // a late change takes the held run's place
 			held = runIn(t, env, answer.RunHeld)
@@ -211,7 +231,9 @@ mappings: [{groups: [astronomers], role: reader, object: /}]
 		assert.Contains(t, failed.Error, "connection refused")
 		assert.True(t, opens("p7"), "the map is as it was")
 		cmd := exec.Command("/usr/sbin/slapmodify", "-f", server.Path("slapd.conf"))
-		cmd.Stdin = strings.NewReader("dn: uid=p7,ou=people," + slapd.Suffix + "\nchangetype: modify\nreplace: title\ntitle: Observer\n\n")
+		cmd.Stdin = strings.NewReader(
+			"dn: uid=p7,ou=people," + slapd.Suffix + "\nchangetype: modify\nreplace: title\ntitle: Observer\n\n",
+		)
 		out, err := cmd.CombinedOutput()
 		require.NoError(t, err, "%s", out)
 		require.NoError(t, server.Restart())
@@ -237,7 +259,14 @@ func TestKilledWhileCommitting(t *testing.T) {
 	people := func(round int) string {
 		var b bytes.Buffer
 		for i := range 3000 {
-			fmt.Fprintf(&b, "dn: uid=p%d,ou=people,%s\nobjectClass: inetOrgPerson\nuid: p%d\ntitle: Round %d\n\n", i, slapd.Suffix, i, round)
+			fmt.Fprintf(
+				&b,
+				"dn: uid=p%d,ou=people,%s\nobjectClass: inetOrgPerson\nuid: p%d\ntitle: Round %d\n\n",
+				i,
+				slapd.Suffix,
+				i,
+				round,
+			)
 		}
 		return b.String()
 	}
@@ -290,7 +319,10 @@ func titlesIn(t *testing.T, data string) []string {
 	var titles []string
 	for i := 0; i < 3000; i += 97 {
 		var u answer.User
-		require.NoError(t, json.Unmarshal(fetched(t, address+fmt.Sprintf("/api/v1/users/cindervale/p%d", i), string(token)), &u))
+		require.NoError(
+			t,
+			json.Unmarshal(fetched(t, address+fmt.Sprintf("/api/v1/users/cindervale/p%d", i), string(token)), &u),
+		)
 		if title := fmt.Sprint(u.Attributes["title"]); !slices.Contains(titles, title) {
 			titles = append(titles, title)
 		}

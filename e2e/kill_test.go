@@ -60,7 +60,16 @@ mappings: [{groups: [all], role: opener, object: /}]
 					if _, err := c.BeginTrial(ctx, trial, "", nil); err != nil {
 						return
 					}
-					staged, err := c.Stage(ctx, trial, stage.Change{Do: stage.SetUser, User: fmt.Sprintf("u%d", i), Attribute: "title", Value: []byte(`"` + title + `"`)})
+					staged, err := c.Stage(
+						ctx,
+						trial,
+						stage.Change{
+							Do:        stage.SetUser,
+							User:      fmt.Sprintf("u%d", i),
+							Attribute: "title",
+							Value:     []byte(`"` + title + `"`),
+						},
+					)
 					if err != nil {
 						return
 					}
@@ -100,7 +109,15 @@ mappings: [{groups: [all], role: opener, object: /}]
 			require.NoError(t, err)
 			// What was being committed when it was killed may be there as well.
 			if now := u.Items[0].Detail; now != title {
-				assert.True(t, later(now, title), "kill %d: the acknowledged title %s of u%d is lost: it is %s", kill, title, i, now)
+				assert.True(
+					t,
+					later(now, title),
+					"kill %d: the acknowledged title %s of u%d is lost: it is %s",
+					kill,
+					title,
+					i,
+					now,
+				)
 				titles[i] = now
 			}
 		}

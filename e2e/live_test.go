@@ -28,7 +28,14 @@ func TestAPageFollowsAnIntake(t *testing.T) {
 	require.NoError(t, err)
 	line := `E5001;"Okonjo, Ilse";Night assistant;`
 	require.Contains(t, string(raw), line)
-	require.NoError(t, os.WriteFile(feed, []byte(strings.Replace(string(raw), line, strings.Replace(line, "Night assistant", "Support astronomer", 1), 1)), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			feed,
+			[]byte(strings.Replace(string(raw), line, strings.Replace(line, "Night assistant", "Support astronomer", 1), 1)),
+			0o600,
+		),
+	)
 
 	preview := asked[answer.Preview](t, demo.env(), "intake", "run", "personnel")
 	assert.Equal(t, answer.RunWaiting, preview.Run.State)

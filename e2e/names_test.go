@@ -126,21 +126,52 @@ func TestListsComeByPageInOneWay(t *testing.T) {
 // former are words that have others now. They stand where former keys of the map are told,
 // and in the changelog.
 var former = map[string]*regexp.Regexp{
-	"keys of the map":       regexp.MustCompile(`(?m)^\s*(draws|joins): |[{,] ?(draws|opens|joins|guard): |\bopens: (own|any|host)\b|\bguard: \d`),
-	"changes":               regexp.MustCompile(`"(drop-group|drop-document|add-entry|change-entry|move-entry|drop-entry)"|'(drop-group|add-entry|change-entry|move-entry|drop-entry)'`),
-	"commands":              regexp.MustCompile(`gatemap (groups|find|revisions|trial (entry|undo|drop)|intake drop|operator (put|drop)|token (make|end))\b|--look\b`),
-	"operations":            regexp.MustCompile(`/api/v1/session\b|/findings/page|"/matched"|/drop"`),
-	"labels":                regexp.MustCompile(`label: '(Is|It is|Called|Ends|Begun by|Made by|Account is|Did what|To what|Applies at)'|>(Take out|End it|Drop it|Undo|Make|Stage it)<`),
-	"quaint English":        regexp.MustCompile(`worked out anew|works out anew|those whom none|found useless|otherwise now|so that it is not so`),
+	"keys of the map": regexp.MustCompile(
+		`(?m)^\s*(draws|joins): |[{,] ?(draws|opens|joins|guard): |\bopens: (own|any|host)\b|\bguard: \d`,
+	),
+	"changes": regexp.MustCompile(
+		`"(drop-group|drop-document|add-entry|change-entry|move-entry|drop-entry)"|'(drop-group|add-entry|change-entry|move-entry|drop-entry)'`,
+	),
+	"commands": regexp.MustCompile(
+		`gatemap (groups|find|revisions|trial (entry|undo|drop)|intake drop|operator (put|drop)|token (make|end))\b|--look\b`,
+	),
+	"operations": regexp.MustCompile(`/api/v1/session\b|/findings/page|"/matched"|/drop"`),
+	"labels": regexp.MustCompile(
+		`label: '(Is|It is|Called|Ends|Begun by|Made by|Account is|Did what|To what|Applies at)'|>(Take out|End it|Drop it|Undo|Make|Stage it)<`,
+	),
+	"quaint English": regexp.MustCompile(
+		`worked out anew|works out anew|those whom none|found useless|otherwise now|so that it is not so`,
+	),
 	"the system front-door": regexp.MustCompile(`front-door`),
 }
 
 func TestFormerNamesAreGone(t *testing.T) {
-	roots := []string{"../answer", "../cli", "../client", "../connect", "../core", "../demo", "../docs", "../mapfile", "../operator", "../README.md", "../server", "../service", "../stage", "../store", "../tools", "../web/src", "../workspace", "../edge"}
+	roots := []string{
+		"../answer",
+		"../cli",
+		"../client",
+		"../connect",
+		"../core",
+		"../demo",
+		"../docs",
+		"../mapfile",
+		"../operator",
+		"../README.md",
+		"../server",
+		"../service",
+		"../stage",
+		"../store",
+		"../tools",
+		"../web/src",
+		"../workspace",
+		"../edge",
+	}
 	seen := 0
 	for _, root := range roots {
 		require.NoError(t, filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
-			if err != nil || d.IsDir() || !slices.Contains([]string{".go", ".md", ".yaml", ".ts", ".svelte"}, filepath.Ext(path)) || strings.HasSuffix(path, "schema.d.ts") {
+			if err != nil || d.IsDir() ||
+				!slices.Contains([]string{".go", ".md", ".yaml", ".ts", ".svelte"}, filepath.Ext(path)) ||
+				strings.HasSuffix(path, "schema.d.ts") {
 				return err
 			}
 			raw, err := os.ReadFile(path)

@@ -52,7 +52,14 @@ func TestThePackage(t *testing.T) {
 
 	// The unit is right, and shuts the service in.
 	unit := filepath.Join(t.TempDir(), "gatemap.service")
-	require.NoError(t, os.WriteFile(unit, []byte(strings.ReplaceAll(read("usr/lib/systemd/system/gatemap.service"), "/usr/bin/", in("usr/bin")+"/")), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			unit,
+			[]byte(strings.ReplaceAll(read("usr/lib/systemd/system/gatemap.service"), "/usr/bin/", in("usr/bin")+"/")),
+			0o600,
+		),
+	)
 	assert.Empty(t, output(t, "systemd-analyze", "verify", "--man=no", unit))
 	output(t, "systemd-analyze", "security", "--offline=true", "--threshold=20", unit)
 

@@ -53,8 +53,12 @@ func TestWhyCanSheNotGetIn(t *testing.T) {
 	p.typeIn("Person", "okonjo")
 	p.sees("cindervale/ilse.okonjo")
 	p.do(chromedp.KeyEvent(kb.Enter))
-	p.sees("The lines on the way", "nobody else to the dome decides", "crew to the dome by night may decide: from summit, in window night",
-		"dome engineers to the dome for other users: in cindervale/dome-engineers")
+	p.sees(
+		"The lines on the way",
+		"nobody else to the dome decides",
+		"crew to the dome by night may decide: from summit, in window night",
+		"dome engineers to the dome for other users: in cindervale/dome-engineers",
+	)
 	p.retype("What", "archive-hosts")
 	p.retype("Right", "web")
 	p.do(chromedp.KeyEvent(kb.Enter))
@@ -70,7 +74,10 @@ func TestTheConsoleRests(t *testing.T) {
 	p := signedIn(t, demo, "/")
 	p.sees("Broken guarantees")
 	asked := func() (asked int) {
-		return get(p, chromedp.Evaluate[int](`performance.getEntriesByType('resource').filter((r) => r.name.includes('/api/')).length`))
+		return get(
+			p,
+			chromedp.Evaluate[int](`performance.getEntriesByType('resource').filter((r) => r.name.includes('/api/')).length`),
+		)
 	}
 	for path, shows := range map[string]string{
 		"/": "Broken guarantees", "/people": "ilse.okonjo", "/people?find=okonjo": "ilse.okonjo", "/groups": "night-crew", "/systems": "core-net", "/systems/core-net": "nobody pings",
@@ -95,7 +102,11 @@ func TestARuleIsMovedAndCommitted(t *testing.T) {
 	p.sees("nobody pings", "systems/doors.yaml:")
 	p.press("Move")
 	p.choose("Before", "instruments")
-	p.sees("Moves nobody pings in rules of core-net, before instruments.", "Nobody gains or loses anything", "It passes instruments")
+	p.sees(
+		"Moves nobody pings in rules of core-net, before instruments.",
+		"Nobody gains or loses anything",
+		"It passes instruments",
+	)
 	p.retype("In the trial", "pings")
 	p.press("Stage the change")
 	p.sees("With the trial pings: 1 change", "Staged: Moves nobody pings")
@@ -130,7 +141,10 @@ func TestARuleIsMovedAndCommitted(t *testing.T) {
 func TestAWayInIsStaged(t *testing.T) {
 	demo := startDemo(t, "--data", t.TempDir())
 	p := signedIn(t, demo, "/systems/archive?who=cindervale/dagny.oyelaran&object=/raw/2026&right=frames:write")
-	p.sees("Way in: membership of cindervale/night-crew gives it, on conditions", `Stage: department "Data", title "Archivist"`)
+	p.sees(
+		"Way in: membership of cindervale/night-crew gives it, on conditions",
+		`Stage: department "Data", title "Archivist"`,
+	)
 	p.press("Stage: join cindervale/night-crew")
 	p.sees("1 change", "Staged: Adds cindervale/dagny.oyelaran to the group cindervale/night-crew.")
 	p.do(chromedp.Click(`//*[@role="status"]//a[starts-with(normalize-space(), "changes-")]`, chromedp.NodeVisible))
@@ -178,11 +192,20 @@ func TestTablesKeepTheirStateInTheAddress(t *testing.T) {
 	assert.Equal(t, "reduction-hosts", first())
 
 	dir := t.TempDir()
-	_, err := chromedp.Call(p.ctx, browser.SetDownloadBehavior, browser.SetDownloadBehaviorParams{Behavior: browser.SetDownloadBehaviorBehaviorAllow, DownloadPath: dir})
+	_, err := chromedp.Call(
+		p.ctx,
+		browser.SetDownloadBehavior,
+		browser.SetDownloadBehaviorParams{Behavior: browser.SetDownloadBehaviorBehaviorAllow, DownloadPath: dir},
+	)
 	require.NoError(t, err)
 	p.do(chromedp.Click(`//button[@aria-label="Export CSV of Systems"]`))
 	file := filepath.Join(dir, "systems.csv")
-	require.Eventually(t, func() bool { info, err := os.Stat(file); return err == nil && info.Size() > 0 }, 10*time.Second, 50*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { info, err := os.Stat(file); return err == nil && info.Size() > 0 },
+		10*time.Second,
+		50*time.Millisecond,
+	)
 	raw, err := os.ReadFile(file)
 	require.NoError(t, err)
 	rows, err := csv.NewReader(strings.NewReader(string(raw))).ReadAll()
@@ -195,13 +218,23 @@ func TestTablesKeepTheirStateInTheAddress(t *testing.T) {
 	p.sees("The tree of resources")
 	p.press("SVG")
 	picture := filepath.Join(dir, "archive-resources.svg")
-	require.Eventually(t, func() bool { info, err := os.Stat(picture); return err == nil && info.Size() > 0 }, 10*time.Second, 50*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { info, err := os.Stat(picture); return err == nil && info.Size() > 0 },
+		10*time.Second,
+		50*time.Millisecond,
+	)
 	raw, err = os.ReadFile(picture)
 	require.NoError(t, err)
 	assert.Contains(t, string(raw), "/raw/embargo")
 	p.press("PNG")
 	picture = filepath.Join(dir, "archive-resources.png")
-	require.Eventually(t, func() bool { raw, err = os.ReadFile(picture); return err == nil && len(raw) > 1000 }, 10*time.Second, 50*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { raw, err = os.ReadFile(picture); return err == nil && len(raw) > 1000 },
+		10*time.Second,
+		50*time.Millisecond,
+	)
 	assert.Equal(t, "\x89PNG", string(raw[:4]))
 	p.quiet()
 }
@@ -261,7 +294,14 @@ func TestIntakeAndTheViewsOfAPerson(t *testing.T) {
 	require.NoError(t, err)
 	const line = `E5001;"Okonjo, Ilse";Night assistant;`
 	require.Contains(t, string(raw), line)
-	require.NoError(t, os.WriteFile(feed, []byte(strings.Replace(string(raw), line, strings.Replace(line, "Night assistant", "Support astronomer", 1), 1)), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			feed,
+			[]byte(strings.Replace(string(raw), line, strings.Replace(line, "Night assistant", "Support astronomer", 1), 1)),
+			0o600,
+		),
+	)
 	p := signedIn(t, demo, "/intake")
 	p.sees("What the personnel office exports")
 	p.do(chromedp.Click(`//li[contains(., "personnel")]//button`, chromedp.NodeVisible))
@@ -346,7 +386,12 @@ func TestTheConsoleIsSmall(t *testing.T) {
 	demo := startDemo(t, "--data", t.TempDir())
 	p := signedIn(t, demo, "/")
 	p.sees("Groups, the gates that they come to", "Broken guarantees 2")
-	bytes := get(p, chromedp.Evaluate[int](`performance.getEntriesByType('navigation').concat(performance.getEntriesByType('resource')).filter((e) => !e.name.includes('/api/')).reduce((n, e) => n + e.transferSize, 0)`))
+	bytes := get(
+		p,
+		chromedp.Evaluate[int](
+			`performance.getEntriesByType('navigation').concat(performance.getEntriesByType('resource')).filter((e) => !e.name.includes('/api/')).reduce((n, e) => n + e.transferSize, 0)`,
+		),
+	)
 	assert.Less(t, bytes, 250_000)
 	assert.Greater(t, bytes, 50_000, "it was measured")
 	p.quiet()
@@ -359,7 +404,8 @@ func TestLiveAndByKeyboard(t *testing.T) {
 	p := signedIn(t, demo, "/groups/cindervale/night-assistants")
 	p.sees("5 people")
 	autumn(t, demo)
-	_, err := demo.client(t).CommitTrial(t.Context(), "autumn", 2, "She leaves", "the demo's order does not matter here", "")
+	_, err := demo.client(t).
+		CommitTrial(t.Context(), "autumn", 2, "She leaves", "the demo's order does not matter here", "")
 	require.NoError(t, err)
 	p.sees("4 people", "revision 2")
 
@@ -396,7 +442,12 @@ func TestFindingsGuaranteesAndFiles(t *testing.T) {
 	p.sees("2 broken of 12")
 	p.do(chromedp.Click(`//a[normalize-space()="every scientist can reduce"]`, chromedp.NodeVisible))
 	p.sees("every scientist can reduce is broken")
-	p.do(chromedp.Click(`//textarea`), chromedp.KeyEvent(`{"guarantee": "few may purge", "at_most": 1, "can": {"system": "archive", "right": "frames:purge"}}`))
+	p.do(
+		chromedp.Click(`//textarea`),
+		chromedp.KeyEvent(
+			`{"guarantee": "few may purge", "at_most": 1, "can": {"system": "archive", "right": "frames:purge"}}`,
+		),
+	)
 	p.sees("breaks the guarantee few may purge", "Nobody gains or loses anything")
 
 	p.do(chromedp.Navigate(demo.address + "/systems?new=system"))

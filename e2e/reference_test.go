@@ -15,7 +15,14 @@ func (p *page) drawn(want ...string) {
 	p.t.Helper()
 	const text = `(document.querySelector('rapi-doc')?.shadowRoot?.textContent ?? '')`
 	for _, w := range want {
-		require.Eventually(p.t, func() bool { return strings.Contains(get(p, chromedp.Evaluate[string](text)), w) }, 20*time.Second, 50*time.Millisecond, "the reference shows %q", w)
+		require.Eventually(
+			p.t,
+			func() bool { return strings.Contains(get(p, chromedp.Evaluate[string](text)), w) },
+			20*time.Second,
+			50*time.Millisecond,
+			"the reference shows %q",
+			w,
+		)
 	}
 }
 
@@ -29,7 +36,12 @@ func TestTheReferenceOfTheAPI(t *testing.T) {
 	p.do(chromedp.Navigate(demo.address + "/#token=" + demo.token))
 	p.sees("Broken guarantees")
 	p.do(chromedp.Navigate(demo.address + "/api"))
-	p.drawn("Everything that a user holds", "Put a trial in force, as one revision", "reach?user=ilse.okonjo", "cindervale/ilse.okonjo")
+	p.drawn(
+		"Everything that a user holds",
+		"Put a trial in force, as one revision",
+		"reach?user=ilse.okonjo",
+		"cindervale/ilse.okonjo",
+	)
 	if dir := os.Getenv("SHOT"); dir != "" {
 		_ = os.WriteFile(dir, get(p, chromedp.CaptureScreenshot()), 0o600)
 	}

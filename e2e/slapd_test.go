@@ -68,8 +68,19 @@ func TestADumpOfARealServerGivesTheSameAnswers(t *testing.T) {
 	require.NoError(t, os.CopyFS(copied, os.DirFS(demo)))
 	require.NoError(t, os.WriteFile(filepath.Join(copied, "people.ldif"), dump, 0o600))
 
-	ours, theirs := []string{"GATEMAP_MAP=" + demo, "GATEMAP_SERVER="}, []string{"GATEMAP_MAP=" + copied, "GATEMAP_SERVER="}
-	questions := [][]string{{"members", "archive-readers"}, {"members", "optics"}, {"who", "sky-tools", "viewer"}, {"who", "archive", "frames:read", "--on", "/raw"}}
+	ours, theirs := []string{
+		"GATEMAP_MAP=" + demo,
+		"GATEMAP_SERVER=",
+	}, []string{
+		"GATEMAP_MAP=" + copied,
+		"GATEMAP_SERVER=",
+	}
+	questions := [][]string{
+		{"members", "archive-readers"},
+		{"members", "optics"},
+		{"who", "sky-tools", "viewer"},
+		{"who", "archive", "frames:read", "--on", "/raw"},
+	}
 	for _, who := range people(t, theirs) {
 		questions = append(questions, []string{"reach", who}, []string{"memberships", who})
 	}

@@ -56,12 +56,25 @@ func TestAChangeFromStagingToRevert(t *testing.T) {
 
 	_, err = c.BeginTrial(ctx, "autumn", "What changes in autumn", nil)
 	require.NoError(t, err)
-	_, err = c.Stage(ctx, "autumn",
+	_, err = c.Stage(
+		ctx,
+		"autumn",
 		stage.Change{Do: stage.SetUser, User: "vic.aldaine", Attribute: "active", Value: []byte("false")},
 		stage.Change{Do: stage.SetUser, User: "ilse.okonjo", Attribute: "title", Value: []byte(`"Dome engineer"`)},
-		stage.Change{Do: stage.SetGroup, Group: "cindervale/safety-wardens", Field: "rule", Value: []byte(`"safetyRole pr or title eq \"Dome engineer\""`)},
+		stage.Change{
+			Do:    stage.SetGroup,
+			Group: "cindervale/safety-wardens",
+			Field: "rule",
+			Value: []byte(`"safetyRole pr or title eq \"Dome engineer\""`),
+		},
 		stage.Change{Do: stage.Leave, Group: "night-assistants", Member: "ilse.okonjo"},
-		stage.Change{Do: stage.MoveLine, System: "core-net", List: "rules", Line: "nobody else to the dome", Before: "dome engineers to the dome"},
+		stage.Change{
+			Do:     stage.MoveLine,
+			System: "core-net",
+			List:   "rules",
+			Line:   "nobody else to the dome",
+			Before: "dome engineers to the dome",
+		},
 	)
 	require.NoError(t, err)
 
@@ -85,7 +98,13 @@ func TestAChangeFromStagingToRevert(t *testing.T) {
 	out, err = c.Outcome(ctx, "autumn", situation.Situation{}, answer.Part{})
 	require.NoError(t, err)
 	for _, x := range out.Items {
-		assert.Contains(t, []string{"cindervale/vic.aldaine", "cindervale/ilse.okonjo"}, x.User, "nobody else is touched: %+v", x)
+		assert.Contains(
+			t,
+			[]string{"cindervale/vic.aldaine", "cindervale/ilse.okonjo"},
+			x.User,
+			"nobody else is touched: %+v",
+			x,
+		)
 	}
 	tried, err := c.Of(ctx, "autumn")
 	require.NoError(t, err)
@@ -166,7 +185,13 @@ func TestTrialsInTheConsole(t *testing.T) {
 	p.mu.Unlock()
 	p.fill("Group", "night-assistants")
 	p.press("Stage the change")
-	p.sees("Removes cindervale/ilse.okonjo from the group cindervale/night-assistants.", "Losses and gains by system", "losses, ", "for 1 person", "archive")
+	p.sees(
+		"Removes cindervale/ilse.okonjo from the group cindervale/night-assistants.",
+		"Losses and gains by system",
+		"losses, ",
+		"for 1 person",
+		"archive",
+	)
 	assert.NotContains(t, p.text(), "Reason", "an editor commits nothing")
 	p.press("Sign out")
 	p.sees("What people can do, why, and why not.")
@@ -184,7 +209,9 @@ func TestTrialsInTheConsole(t *testing.T) {
 	p.signInAs(demo.address, "Greta Falk")
 	p.sees("Your groups", "cindervale/night-assistants", "cindervale/noor.haddix")
 	assert.NotContains(t, p.text(), "Trials")
-	p.do(chromedp.Click(`//section[h2="cindervale/night-assistants"]//button[@aria-label="Remove cindervale/noor.haddix"]`))
+	p.do(
+		chromedp.Click(`//section[h2="cindervale/night-assistants"]//button[@aria-label="Remove cindervale/noor.haddix"]`),
+	)
 	p.sees("cindervale/noor.haddix is no longer in cindervale/night-assistants.")
 	p.quiet()
 	r, err := demo.client(t).History(t.Context(), 1, "")
@@ -211,14 +238,23 @@ func TestOtherOriginsAndStolenSessions(t *testing.T) {
 	// another origin.
 	evil := http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/html")
-		_, _ = w.Write([]byte(`<title>evil</title><body>evil<form id=f method=post enctype=text/plain action="` + demo.address + `/api/v1/trials"><input name='{"name":"by-form","note":"' value='"}'></form>`))
+		_, _ = w.Write(
+			[]byte(
+				`<title>evil</title><body>evil<form id=f method=post enctype=text/plain action="` + demo.address + `/api/v1/trials"><input name='{"name":"by-form","note":"' value='"}'></form>`,
+			),
+		)
 	})}
 	l := listen(t)
 	go func() { _ = evil.Serve(l) }()
 	t.Cleanup(func() { evil.Close() })
 	p.do(chromedp.Navigate("http://" + l.Addr().String() + "/"))
 	p.sees("evil")
-	get(p, chromedp.Evaluate[bool](`(() => { fetch("`+demo.address+`/api/v1/trials", {method: "POST", mode: "no-cors", credentials: "include", headers: {"content-type": "text/plain"}, body: '{"name":"by-fetch"}'}).finally(() => { document.title = "tried"; }); return true; })()`))
+	get(
+		p,
+		chromedp.Evaluate[bool](
+			`(() => { fetch("`+demo.address+`/api/v1/trials", {method: "POST", mode: "no-cors", credentials: "include", headers: {"content-type": "text/plain"}, body: '{"name":"by-fetch"}'}).finally(() => { document.title = "tried"; }); return true; })()`,
+		),
+	)
 	require.Eventually(t, func() bool { return get(p, chromedp.Title()) == "tried" }, 10*time.Second, 50*time.Millisecond)
 	get(p, chromedp.Evaluate[bool](`(document.getElementById("f").submit(), true)`))
 	p.sees("another origin")
@@ -238,7 +274,10 @@ func TestOtherOriginsAndStolenSessions(t *testing.T) {
 	// Someone copies the session before the sign-out.
 	jar, err := cookiejar.New(nil)
 	require.NoError(t, err)
-	thief := &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	thief := &http.Client{
+		Jar:           jar,
+		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
+	}
 	session := signIn(t, thief, demo.address, "nadia.strand")
 	status := func() int {
 		request, err := http.NewRequest(http.MethodGet, demo.address+"/api/v1/operators", nil)
@@ -289,7 +328,10 @@ func TestASignInBelongsToItsBrowser(t *testing.T) {
 	browser := func() *http.Client {
 		jar, err := cookiejar.New(nil)
 		require.NoError(t, err)
-		return &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+		return &http.Client{
+			Jar:           jar,
+			CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
+		}
 	}
 	ask := func(c *http.Client, to string) (int, string) {
 		response, err := c.Get(to)
@@ -326,8 +368,18 @@ func TestScriptsInNamesAreText(t *testing.T) {
 	changes := []stage.Change{
 		{Do: stage.SetGroup, Group: "night-crew", Field: "description", Value: text},
 		{Do: stage.CreateGroup, Group: "cindervale/" + strings.ReplaceAll(script, "/", "_")},
-		{Do: stage.SetGroup, Group: "cindervale/safety-wardens", Field: "rule", Value: []byte(`"title eq \"<img src=x onerror=document.title='owned'>\""`)},
-		{Do: stage.AddPart, Document: "archive", List: "resources", Value: []byte(`{"path": "/<img src=x onerror=document.title='owned'>"}`)},
+		{
+			Do:    stage.SetGroup,
+			Group: "cindervale/safety-wardens",
+			Field: "rule",
+			Value: []byte(`"title eq \"<img src=x onerror=document.title='owned'>\""`),
+		},
+		{
+			Do:       stage.AddPart,
+			Document: "archive",
+			List:     "resources",
+			Value:    []byte(`{"path": "/<img src=x onerror=document.title='owned'>"}`),
+		},
 	}
 	for _, attribute := range []string{"displayName", "department", "emails", "userType", "nickName"} {
 		changes = append(changes, stage.Change{Do: stage.SetUser, User: "ilse.okonjo", Attribute: attribute, Value: text})
@@ -340,7 +392,12 @@ func TestScriptsInNamesAreText(t *testing.T) {
 	require.NoError(t, err)
 	_, err = c.BeginTrial(ctx, "second", script, nil)
 	require.NoError(t, err)
-	_, err = c.Stage(ctx, "second", stage.Change{Do: stage.Leave, Group: "night-assistants", Member: "ilse.okonjo"}, stage.Change{Do: stage.SetUser, User: "ilse.okonjo", Attribute: "title", Value: text[: len(text)-1 : len(text)-1]})
+	_, err = c.Stage(
+		ctx,
+		"second",
+		stage.Change{Do: stage.Leave, Group: "night-assistants", Member: "ilse.okonjo"},
+		stage.Change{Do: stage.SetUser, User: "ilse.okonjo", Attribute: "title", Value: text[: len(text)-1 : len(text)-1]},
+	)
 	require.Error(t, err, "half a value is none")
 	_, err = c.Stage(ctx, "second", stage.Change{Do: stage.Leave, Group: "night-assistants", Member: "ilse.okonjo"})
 	require.NoError(t, err)
@@ -380,8 +437,29 @@ func TestTrialsOnAFolder(t *testing.T) {
 		return one
 	}
 	both("trial", "begin", "order")
-	both("trial", "line", "move", "order", "core-net", "rules", "network team pings", "--before", "nobody else to the dome", "--dry-run")
-	both("trial", "line", "move", "order", "core-net", "rules", "network team pings", "--before", "nobody else to the dome")
+	both(
+		"trial",
+		"line",
+		"move",
+		"order",
+		"core-net",
+		"rules",
+		"network team pings",
+		"--before",
+		"nobody else to the dome",
+		"--dry-run",
+	)
+	both(
+		"trial",
+		"line",
+		"move",
+		"order",
+		"core-net",
+		"rules",
+		"network team pings",
+		"--before",
+		"nobody else to the dome",
+	)
 	both("trial", "leave", "order", "night-crew", "ilse.okonjo")
 	assert.Contains(t, both("trial", "outcome", "order"), "2 gains, for 2 people")
 	both("reach", "cosmo.adeyemi", "--trial", "order")

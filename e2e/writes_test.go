@@ -27,13 +27,25 @@ func crewed(people int) string {
 	for _, ou := range []string{"people", "groups"} {
 		fmt.Fprintf(&b, "dn: ou=%s,%s\nobjectClass: organizationalUnit\nou: %s\n\n", ou, slapd.Suffix, ou)
 	}
-	fmt.Fprintf(&b, "dn: cn=night,ou=groups,%s\nobjectClass: groupOfNames\ncn: night\nmember: cn=night,ou=groups,%s\n\n", slapd.Suffix, slapd.Suffix)
+	fmt.Fprintf(
+		&b,
+		"dn: cn=night,ou=groups,%s\nobjectClass: groupOfNames\ncn: night\nmember: cn=night,ou=groups,%s\n\n",
+		slapd.Suffix,
+		slapd.Suffix,
+	)
 	fmt.Fprintf(&b, "dn: cn=day,ou=groups,%s\nobjectClass: groupOfNames\ncn: day\n", slapd.Suffix)
 	for i := range people {
 		fmt.Fprintf(&b, "member: uid=p%d,ou=people,%s\n", i, slapd.Suffix)
 	}
 	for i := range people {
-		fmt.Fprintf(&b, "\ndn: uid=p%d,ou=people,%s\nobjectClass: inetOrgPerson\nuid: p%d\ncn: Person %d\nsn: Person\ntitle: day\n", i, slapd.Suffix, i, i)
+		fmt.Fprintf(
+			&b,
+			"\ndn: uid=p%d,ou=people,%s\nobjectClass: inetOrgPerson\nuid: p%d\ncn: Person %d\nsn: Person\ntitle: day\n",
+			i,
+			slapd.Suffix,
+			i,
+			i,
+		)
 	}
 	return b.String()
 }
@@ -45,8 +57,19 @@ func watched(t *testing.T, server *slapd.Server) (end func() int) {
 	require.NoError(t, err)
 	stop, looks := make(chan struct{}), make(chan int, 1)
 	in := func(group string) map[string]bool {
-		found, err := conn.Search(goldap.NewSearchRequest("cn="+group+",ou=groups,"+slapd.Suffix, goldap.ScopeBaseObject, goldap.NeverDerefAliases, 1, 0, false,
-			"(objectClass=*)", []string{"member"}, nil))
+		found, err := conn.Search(
+			goldap.NewSearchRequest(
+				"cn="+group+",ou=groups,"+slapd.Suffix,
+				goldap.ScopeBaseObject,
+				goldap.NeverDerefAliases,
+				1,
+				0,
+				false,
+				"(objectClass=*)",
+				[]string{"member"},
+				nil,
+			),
+		)
 		if !assert.NoError(t, err) {
 			return nil
 		}
@@ -109,13 +132,15 @@ func TestACommitThatIsKilled(t *testing.T) {
 	p, env := serve(t, dir, data)
 	asked[answer.Preview](t, env, "intake", "run", "cindervale", "--commit", "--confirm")
 	is := func() string { // the one shift that everybody is in, for another client
-		out, err := exec.Command("ldapsearch", "-x", "-LLL", "-o", "ldif-wrap=no", "-H", server.LDAP, "-b", slapd.Suffix).CombinedOutput()
+		out, err := exec.Command("ldapsearch", "-x", "-LLL", "-o", "ldif-wrap=no", "-H", server.LDAP, "-b", slapd.Suffix).
+			CombinedOutput()
 		require.NoError(t, err, "%s", out)
 		for _, shift := range []string{"day", "night"} {
 			titles := len(regexp.MustCompile(`(?m)^title: `+shift+`$`).FindAll(out, -1))
 			group := string(out[strings.Index(string(out), "dn: cn="+shift):])
 			group, _, _ = strings.Cut(group, "\n\n")
-			if titles == people && strings.Count(group, "member: uid=") == people && strings.Count(string(out), "member: uid=") == people {
+			if titles == people && strings.Count(group, "member: uid=") == people &&
+				strings.Count(string(out), "member: uid=") == people {
 				return shift
 			}
 		}
@@ -168,6 +193,16 @@ func TestACommitThatIsKilled(t *testing.T) {
 		}
 		require.Equal(t, now, there, "after %d kills: the directory is as the map is, by revision %d", killed, last.Number)
 	}
-	t.Logf("of %d kills %d came before the revision was made; a commit takes %s; looked at %d times", kills, kept, took, end())
-	assert.Equal(t, answer.RunUnchanged, asked[answer.Preview](t, env, "intake", "run", "cindervale", "--commit").Run.State)
+	t.Logf(
+		"of %d kills %d came before the revision was made; a commit takes %s; looked at %d times",
+		kills,
+		kept,
+		took,
+		end(),
+	)
+	assert.Equal(
+		t,
+		answer.RunUnchanged,
+		asked[answer.Preview](t, env, "intake", "run", "cindervale", "--commit").Run.State,
+	)
 }

@@ -39,16 +39,36 @@ type kind struct {
 }
 
 var kinds = []kind{
-	{http.StatusForbidden, "Not allowed", Refused, of(func(e *operator.ForbiddenError, p *answer.Problem) { p.Detail = e.Reason })},
+	{
+		http.StatusForbidden,
+		"Not allowed",
+		Refused,
+		of(func(e *operator.ForbiddenError, p *answer.Problem) { p.Detail = e.Reason }),
+	},
 	{http.StatusForbidden, "Not signed in", Refused, of(func(e *access.StrangerError, p *answer.Problem) {})},
 	{http.StatusUnauthorized, "Not signed in", Refused, of(func(*access.SignInError, *answer.Problem) {})},
-	{http.StatusTooManyRequests, "Too many tries", NoMap, of(func(e *access.WaitError, p *answer.Problem) { p.Wait = int(e.Wait.Seconds()) + 1 })},
-	{http.StatusServiceUnavailable, "Busy", NoMap, of(func(e *access.BusyError, p *answer.Problem) { p.Wait = int(e.Wait.Seconds()) })},
+	{
+		http.StatusTooManyRequests,
+		"Too many tries",
+		NoMap,
+		of(func(e *access.WaitError, p *answer.Problem) { p.Wait = int(e.Wait.Seconds()) + 1 }),
+	},
+	{
+		http.StatusServiceUnavailable,
+		"Busy",
+		NoMap,
+		of(func(e *access.BusyError, p *answer.Problem) { p.Wait = int(e.Wait.Seconds()) }),
+	},
 	{http.StatusUnprocessableEntity, "Invalid value", Usage, of(func(e *answer.InvalidError, p *answer.Problem) {
 		p.Field, p.Value, p.Problem = e.Field, e.Value, e.Problem
 	})},
 	{http.StatusPreconditionFailed, "Changed since", Refused, of(func(*answer.MovedError, *answer.Problem) {})},
-	{http.StatusPreconditionRequired, "Version missing", Usage, of(func(_ *answer.UnseenError, p *answer.Problem) { p.Field = "If-Match" })},
+	{
+		http.StatusPreconditionRequired,
+		"Version missing",
+		Usage,
+		of(func(_ *answer.UnseenError, p *answer.Problem) { p.Field = "If-Match" }),
+	},
 	{http.StatusNotFound, "No such name", Missing, of(func(e *directory.NotFoundError, p *answer.Problem) {
 		p.Type, p.Kind, p.Name, p.Within, p.Near, p.Candidates = answer.TypeMissing, e.Kind, e.Name, e.Within, e.Near, e.Candidates
 	})},
@@ -59,8 +79,18 @@ var kinds = []kind{
 		p.Type, p.Field, p.Value, p.Problem = answer.TypeField, e.Field, e.Value, e.Problem
 	})},
 	{StatusGivenUp, "Given up", NoMap, is(context.Canceled, "whoever asked has gone", 0)},
-	{http.StatusServiceUnavailable, "Too much at once", NoMap, is(context.DeadlineExceeded, "what goes before this takes long; try again in a moment", 1)},
-	{http.StatusConflict, "Conflict", Refused, of(func(_ *answer.ConflictError, p *answer.Problem) { p.Type = answer.TypeNotNow })},
+	{
+		http.StatusServiceUnavailable,
+		"Too much at once",
+		NoMap,
+		is(context.DeadlineExceeded, "what goes before this takes long; try again in a moment", 1),
+	},
+	{
+		http.StatusConflict,
+		"Conflict",
+		Refused,
+		of(func(_ *answer.ConflictError, p *answer.Problem) { p.Type = answer.TypeNotNow }),
+	},
 	{http.StatusUnprocessableEntity, "Invalid value", Usage, of(func(*stage.Error, *answer.Problem) {})},
 }
 
@@ -99,7 +129,11 @@ func Problem(err error) *answer.Problem {
 			return p
 		}
 	}
-	return &answer.Problem{Status: failed.status, Title: failed.title, Detail: "the service could not answer; its log says why"}
+	return &answer.Problem{
+		Status: failed.status,
+		Title:  failed.title,
+		Detail: "the service could not answer; its log says why",
+	}
 }
 
 // Exit is the exit code for an error, which may be the problem that a service sent.

@@ -33,7 +33,8 @@ func FuzzEdits(f *testing.F) {
 			if less, err := x.Remove(spot.At(i)); err == nil && less.Size(spot) != n-1 {
 				t.Fatalf("%q: %d were %d after one was taken out", content, less.Size(spot), n)
 			}
-			if other, err := x.Replace(spot.At(i), v); err == nil && other.Flow(spot.At(i)) != v.String() && other.Size(spot.At(i)) == 0 {
+			if other, err := x.Replace(spot.At(i), v); err == nil && other.Flow(spot.At(i)) != v.String() &&
+				other.Size(spot.At(i)) == 0 {
 				t.Fatalf("%q: %s", content, other.Flow(spot.At(i)))
 			}
 			if x.IsList(spot) {

@@ -25,7 +25,11 @@ const head = "title: Cindervale Observatory\n"
 
 func parse(t testing.TB, content string) (*atlas.Map, error) {
 	t.Helper()
-	return mapfile.Parse([]mapfile.File{{Path: "gatemap.yaml", Content: []byte(head)}, {Path: "s.yaml", Content: []byte(content)}}, types.Table, connectors.Kinds())
+	return mapfile.Parse(
+		[]mapfile.File{{Path: "gatemap.yaml", Content: []byte(head)}, {Path: "s.yaml", Content: []byte(content)}},
+		types.Table,
+		connectors.Kinds(),
+	)
 }
 
 func TestErrorsNameTheirPlace(t *testing.T) {
@@ -79,7 +83,10 @@ func TestErrorsNameTheirPlace(t *testing.T) {
 }
 
 func TestAllErrorsAreToldAtOnceAndInOrder(t *testing.T) {
-	_, err := parse(t, "directory: d\ngroups: [{nam: g}]\n---\nsystem: s\ntype: roles\nrihgts: []\n---\nsystem: t\ntype: nothing\n")
+	_, err := parse(
+		t,
+		"directory: d\ngroups: [{nam: g}]\n---\nsystem: s\ntype: roles\nrihgts: []\n---\nsystem: t\ntype: nothing\n",
+	)
 	require.Error(t, err)
 	lines := strings.Split(err.Error(), "\n")
 	require.Len(t, lines, 5)
@@ -92,7 +99,9 @@ func TestHead(t *testing.T) {
 	read := func(content string) (*atlas.Map, error) {
 		return mapfile.Parse([]mapfile.File{{Path: mapfile.Head, Content: []byte(content)}}, types.Table, connectors.Kinds())
 	}
-	m, err := read(head + "time_zone: Atlantic/Canary\nnetworks: {office: 203.0.113.0/24, summit: [198.51.100.9, \"2001:db8::/48\"]}\nwindows: {night: {days: [mon], from: \"18:00\", to: \"07:00\"}}\n")
+	m, err := read(
+		head + "time_zone: Atlantic/Canary\nnetworks: {office: 203.0.113.0/24, summit: [198.51.100.9, \"2001:db8::/48\"]}\nwindows: {night: {days: [mon], from: \"18:00\", to: \"07:00\"}}\n",
+	)
 	require.NoError(t, err)
 	assert.Equal(t, "Atlantic/Canary", m.Zone.String())
 	require.Len(t, m.Networks, 2)
@@ -110,7 +119,10 @@ func TestHead(t *testing.T) {
 }
 
 func TestPlacesReachTheLines(t *testing.T) {
-	m, err := parse(t, "system: s\ntype: roles\nrights: [\"a:b\"]\nresources: [{path: /}]\nroles: {r: {rights: [\"a:*\"]}}\nmappings:\n  - {groups: [crew],\n     role: r, object: /raw/}\n")
+	m, err := parse(
+		t,
+		"system: s\ntype: roles\nrights: [\"a:b\"]\nresources: [{path: /}]\nroles: {r: {rights: [\"a:*\"]}}\nmappings:\n  - {groups: [crew],\n     role: r, object: /raw/}\n",
+	)
 	require.NoError(t, err)
 	mapping := m.Systems[0].Gate.(*roles.Document).Mappings[0]
 	assert.Equal(t, "s.yaml:7:5", mapping.Place.String())
@@ -123,7 +135,9 @@ func TestFiles(t *testing.T) {
 	_, err := mapfile.Files(fstest.MapFS{})
 	assert.ErrorContains(t, err, "there is no gatemap.yaml in it")
 	files, err := mapfile.Files(fstest.MapFS{
-		"a.yaml": {Data: []byte("directory: d")}, mapfile.Head: {Data: []byte(head)}, "deep/b.yml": {}, ".hidden/c.yaml": {}, "notes.txt": {},
+		"a.yaml": {
+			Data: []byte("directory: d"),
+		}, mapfile.Head: {Data: []byte(head)}, "deep/b.yml": {}, ".hidden/c.yaml": {}, "notes.txt": {},
 	})
 	require.NoError(t, err)
 	var paths []string
@@ -200,7 +214,10 @@ func FuzzParse(f *testing.F) {
 
 // Maps that are put together at the same time of what was read once do not write to it.
 func TestReadingsAtTheSameTime(t *testing.T) {
-	first := mapfile.File{Path: mapfile.Head, Content: []byte("title: Dome\nwindows: {night: {days: [mon], from: \"20:00\", to: \"06:00\"}}\n")}
+	first := mapfile.File{
+		Path:    mapfile.Head,
+		Content: []byte("title: Dome\nwindows: {night: {days: [mon], from: \"20:00\", to: \"06:00\"}}\n"),
+	}
 	read, err := mapfile.Read([]mapfile.File{first}, types.Table, connectors.Kinds())
 	require.NoError(t, err)
 	var all sync.WaitGroup

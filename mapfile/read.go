@@ -147,7 +147,10 @@ func (r *reader) document(d *decoder, root *yaml.Node) {
 		d.structs(root, "the receiver", reflect.ValueOf(doc).Elem())
 		r.notices = append(r.notices, doc)
 	default:
-		d.fail(root, "this document has none of the keys system, directory, table, guarantees and notices, so it is none of these")
+		d.fail(
+			root,
+			"this document has none of the keys system, directory, table, guarantees and notices, so it is none of these",
+		)
 	}
 }
 

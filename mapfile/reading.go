@@ -123,7 +123,12 @@ func receivers(m *atlas.Map, errs *place.Errors) {
 		for _, of := range n.Systems {
 			known := names(m)
 			if !slices.ContainsFunc(known, func(n string) bool { return name.Equal(n, of.Name) }) {
-				errs.Addf(of.Place, "there is no system or directory %q%s", of.Name, name.DidYouMean(name.Near(of.Name, slices.Values(known))))
+				errs.Addf(
+					of.Place,
+					"there is no system or directory %q%s",
+					of.Name,
+					name.DidYouMean(name.Near(of.Name, slices.Values(known))),
+				)
 			}
 		}
 	}

@@ -40,7 +40,11 @@ func Schema(types []gate.Type, connections []directory.ConnectionKind) ([]byte, 
 		"title":   "Gate Map: a document of a map folder",
 		"$defs":   defs,
 		"if":      has("system"),
-		"then":    object{"required": []string{"system", "type"}, "properties": object{"type": object{"enum": typeNames(types)}}, "allOf": systems},
+		"then": object{
+			"required":   []string{"system", "type"},
+			"properties": object{"type": object{"enum": typeNames(types)}},
+			"allOf":      systems,
+		},
 		"else": object{
 			"if":   has("directory"),
 			"then": object{"$ref": "#/$defs/directory"},

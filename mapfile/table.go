@@ -62,13 +62,18 @@ func (r *Reading) fill(d *directory.Document, errs *place.Errors) *directory.Doc
 	named := d.Source.Table
 	t := r.find(named.Value)
 	if t == nil {
-		errs.Addf(named.Place, "there is no attribute table %q%s", named.Value, name.DidYouMean(name.Near(named.Value, func(yield func(string) bool) {
-			for _, t := range r.tables {
-				if !yield(t.Name) {
-					return
+		errs.Addf(
+			named.Place,
+			"there is no attribute table %q%s",
+			named.Value,
+			name.DidYouMean(name.Near(named.Value, func(yield func(string) bool) {
+				for _, t := range r.tables {
+					if !yield(t.Name) {
+						return
+					}
 				}
-			}
-		})))
+			})),
+		)
 		return d
 	}
 	filled, source := *d, *d.Source

@@ -247,7 +247,8 @@ func label(list *yaml.Node, i int) string {
 		return number
 	}
 	text := item.Content[1].Value
-	if _, err := strconv.Atoi(text); err == nil || text == "" || strings.Contains(text, ">") || strings.TrimSpace(text) != text {
+	if _, err := strconv.Atoi(text); err == nil || text == "" || strings.Contains(text, ">") ||
+		strings.TrimSpace(text) != text {
 		return number
 	}
 	for j, other := range list.Content {

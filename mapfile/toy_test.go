@@ -36,7 +36,12 @@ type lit struct {
 func (l *lamp) Compile(s *gate.Site) gate.Gate {
 	r := s.Rule(s.Line("lamp", s.System.Place), &l.Who, nil, rule.Giving)
 	d := &rule.Decision{Index: &s.Index, Nearest: &rule.Level{Gives: rule.Lines(r)}}
-	g := &lit{rule.NewListing(s.System.Name, &s.Index), l.Lamp, r, &rule.Entry{System: s.System.Name, On: l.Lamp, Right: "light", Decision: d}}
+	g := &lit{
+		rule.NewListing(s.System.Name, &s.Index),
+		l.Lamp,
+		r,
+		&rule.Entry{System: s.System.Name, On: l.Lamp, Right: "light", Decision: d},
+	}
 	g.Add(l.Lamp, "light", d, d.Nearest.Gives, false)
 	return g
 }
@@ -84,6 +89,10 @@ guarantees: [{guarantee: lit, every: {users: [ilse]}, can: {system: dome, right:
 	schema, err := mapfile.Schema(table, connectors.Kinds())
 	require.NoError(t, err)
 	assert.Contains(t, string(schema), `"system-toy"`)
-	_, err = mapfile.Parse([]mapfile.File{{Path: "s.yaml", Content: []byte("system: dome\ntype: toy\nlamb: red\n")}}, table, connectors.Kinds())
+	_, err = mapfile.Parse(
+		[]mapfile.File{{Path: "s.yaml", Content: []byte("system: dome\ntype: toy\nlamb: red\n")}},
+		table,
+		connectors.Kinds(),
+	)
 	assert.ErrorContains(t, err, `s.yaml:3:1: unknown key "lamb"; did you mean lamp?`)
 }

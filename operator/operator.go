@@ -107,7 +107,10 @@ func (e *ForbiddenError) Error() string { return e.Reason }
 // May is nil if someone has a right.
 func (a Actor) May(right Right) error {
 	if a.Program && slices.Contains(personal, right) {
-		return &ForbiddenError{a, fmt.Sprintf("%s is a program, and only persons may %s: use a token of your own", a.Name, acts[right])}
+		return &ForbiddenError{
+			a,
+			fmt.Sprintf("%s is a program, and only persons may %s: use a token of your own", a.Name, acts[right]),
+		}
 	}
 	if a.Role.Has(right) {
 		return nil
@@ -118,7 +121,10 @@ func (a Actor) May(right Right) error {
 			have = append(have, string(r)+"s")
 		}
 	}
-	return &ForbiddenError{a, fmt.Sprintf("%s is %s %s, and only %s may %s", a.Name, article(a.Role), a.Role, listed(have), acts[right])}
+	return &ForbiddenError{
+		a,
+		fmt.Sprintf("%s is %s %s, and only %s may %s", a.Name, article(a.Role), a.Role, listed(have), acts[right]),
+	}
 }
 
 // personal are the rights that only persons have.

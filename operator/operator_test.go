@@ -21,7 +21,11 @@ func TestRolesGrow(t *testing.T) {
 		assert.False(t, role.Has(operator.Members))
 	}
 	assert.Equal(t, []operator.Right{operator.Members}, operator.Manager.Rights())
-	assert.EqualError(t, operator.Actor{Name: "lio", Role: operator.Editor}.May(operator.Commit), "lio is an editor, and only approvers and admins may commit")
+	assert.EqualError(
+		t,
+		operator.Actor{Name: "lio", Role: operator.Editor}.May(operator.Commit),
+		"lio is an editor, and only approvers and admins may commit",
+	)
 	assert.Error(t, operator.Actor{}.May(operator.Read), "nobody may nothing")
 	_, err := operator.ParseRole("manager")
 	assert.ErrorContains(t, err, "there are viewer, editor, approver and admin")

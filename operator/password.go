@@ -47,7 +47,9 @@ func NewPassword(password, name string) error {
 		}
 	}
 	if common()[folded] || common()[word] || word == "" {
-		return errors.New("this password is one of the most common, or one of those with figures or signs around it: take another")
+		return errors.New(
+			"this password is one of the most common, or one of those with figures or signs around it: take another",
+		)
 	}
 	for _, part := range append(strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return strings.ContainsRune("._@-", r) }), strings.ToLower(name)) {
 		if len(part) > 3 && strings.Contains(folded, part) {
@@ -73,13 +75,30 @@ func HashPassword(password string) string {
 	_, _ = rand.Read(salt) // never fails (crypto/rand)
 	key := argon2.IDKey([]byte(password), salt, passes, memory, lanes, keySize)
 	b64 := base64.RawStdEncoding
-	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, memory, passes, lanes, b64.EncodeToString(salt), b64.EncodeToString(key))
+	return fmt.Sprintf(
+		"$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s",
+		argon2.Version,
+		memory,
+		passes,
+		lanes,
+		b64.EncodeToString(salt),
+		b64.EncodeToString(key),
+	)
 }
 
 // nobody is the hash that the password of someone who is not known is checked
 // against, so that it takes as long.
-var nobody = fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, memory, passes, lanes,
-	base64.RawStdEncoding.EncodeToString(make([]byte, saltSize)), base64.RawStdEncoding.EncodeToString(make([]byte, keySize)))
+var nobody = fmt.Sprintf(
+	"$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s",
+	argon2.Version,
+	memory,
+	passes,
+	lanes,
+	base64.RawStdEncoding.EncodeToString(
+		make([]byte, saltSize),
+	),
+	base64.RawStdEncoding.EncodeToString(make([]byte, keySize)),
+)
 
 // CheckPassword says whether a password is that of a hash. It takes as long where
 // there is no hash, and then says no.
@@ -112,7 +131,9 @@ const period = 30
 // NewTOTP makes the secret of a second factor (RFC 6238), and the address by which
 // an authenticator takes it in.
 func NewTOTP(name string) (secret, address string, err error) {
-	key, err := totp.Generate(totp.GenerateOpts{Issuer: "Gate Map", AccountName: name, Period: period, Algorithm: otp.AlgorithmSHA1})
+	key, err := totp.Generate(
+		totp.GenerateOpts{Issuer: "Gate Map", AccountName: name, Period: period, Algorithm: otp.AlgorithmSHA1},
+	)
 	if err != nil {
 		return "", "", fmt.Errorf("making a second factor: %w", err)
 	}
@@ -124,7 +145,11 @@ func NewTOTP(name string) (secret, address string, err error) {
 func CheckTOTP(secret, code string, now time.Time) (counter int64, ok bool) {
 	at := now.Unix() / period
 	for _, c := range []int64{at, at - 1, at + 1} {
-		want, err := hotp.GenerateCodeCustom(secret, uint64(c), hotp.ValidateOpts{Digits: otp.DigitsSix, Algorithm: otp.AlgorithmSHA1})
+		want, err := hotp.GenerateCodeCustom(
+			secret,
+			uint64(c),
+			hotp.ValidateOpts{Digits: otp.DigitsSix, Algorithm: otp.AlgorithmSHA1},
+		)
 		if err == nil && subtle.ConstantTimeCompare([]byte(want), []byte(strings.TrimSpace(code))) == 1 {
 			return c, true
 		}

@@ -107,7 +107,10 @@ var tags = []*huma.Tag{
 	{Name: "Changes", Description: "Trials, what they would do, and the revisions that they become."},
 	{Name: "Intake", Description: "Directories, and the runs that bring their records in."},
 	{Name: "Linked systems", Description: "What systems really hold, and how that differs from the map."},
-	{Name: "Deliveries", Description: "How systems are brought to what the map says: with which statements, and what arrived."},
+	{
+		Name:        "Deliveries",
+		Description: "How systems are brought to what the map says: with which statements, and what arrived.",
+	},
 	{Name: "Notices", Description: "Who is told what must not wait for someone to look, and what they were told."},
 	{Name: "Access", Description: "Operators, tokens, settings, and the audit."},
 	{Name: "Sign-in", Description: "How someone signs in to the console."},

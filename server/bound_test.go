@@ -28,7 +28,11 @@ func TestATokenForOneSystemSeesNoOther(t *testing.T) {
 	require.Equal(t, 200, r.commit(t, "force", r.seen(t, "force"), r.token, `{"reason":"r","override":"a test"}`))
 	stage("others", line("marker staged"))
 
-	made, err := r.service.Tokens.Create(ctx, operator.Service, answer.TokenChange{Name: "archive-only", Role: "admin", Systems: []string{"archive"}})
+	made, err := r.service.Tokens.Create(
+		ctx,
+		operator.Service,
+		answer.TokenChange{Name: "archive-only", Role: "admin", Systems: []string{"archive"}},
+	)
 	require.NoError(t, err)
 	fill := strings.NewReplacer("{directory}", "cindervale", "{trial}", "others", "{number}", "1", "{id}", "1")
 	questions := []string{
@@ -48,7 +52,13 @@ func TestATokenForOneSystemSeesNoOther(t *testing.T) {
 				if o.method == "POST" || o.method == "PUT" {
 					body = "{}"
 				}
-				status, _, text := r.call(t, o.method, "/api/v1"+strings.ReplaceAll(fill.Replace(o.path), "{name}", name)+more, made.Token, body)
+				status, _, text := r.call(
+					t,
+					o.method,
+					"/api/v1"+strings.ReplaceAll(fill.Replace(o.path), "{name}", name)+more,
+					made.Token,
+					body,
+				)
 				assert.NotContains(t, text, "marker in force", "%s %s", o.id, more)
 				assert.NotContains(t, text, "marker staged", "%s %s", o.id, more)
 				if status < 300 {
@@ -75,7 +85,12 @@ func TestATokenForOneSystemSeesNoOther(t *testing.T) {
 	}
 	question := "/api/v1/why?user=ilse.okonjo&system=archive&right=frames:read&object=/raw/2026&trial="
 	assert.Equal(t, 200, r.status(t, "GET", question, made.Token, ""))
-	assert.Equal(t, 403, r.status(t, "GET", question+"own", made.Token, ""), "no question is answered by a trial of others")
+	assert.Equal(
+		t,
+		403,
+		r.status(t, "GET", question+"own", made.Token, ""),
+		"no question is answered by a trial of others",
+	)
 	_, _, text := r.call(t, "GET", "/api/v1/trials", made.Token, "")
 	assert.JSONEq(t, `{"trials":[]}`, text)
 }

@@ -19,7 +19,10 @@ func (s *Server) serveReference(w http.ResponseWriter, _ *http.Request) {
 // a page of the console, which the console itself draws.
 func (s *Server) serveConsole(w http.ResponseWriter, r *http.Request) {
 	if r.Method != http.MethodGet && r.Method != http.MethodHead {
-		writeProblem(w, &problem{Title: "Not allowed", Status: http.StatusMethodNotAllowed, Detail: "the console is read with GET"})
+		writeProblem(
+			w,
+			&problem{Title: "Not allowed", Status: http.StatusMethodNotAllowed, Detail: "the console is read with GET"},
+		)
 		return
 	}
 	file := strings.TrimPrefix(path.Clean(r.URL.Path), "/")
@@ -41,7 +44,11 @@ func (s *Server) serveConsole(w http.ResponseWriter, r *http.Request) {
 func (s *Server) servePage(w http.ResponseWriter, file string) {
 	page, err := fs.ReadFile(s.console, file)
 	if err != nil {
-		writeText(w, http.StatusNotFound, "This gatemap was built without its console: run make web, then build again.\nThe API is at /api/v1.\n")
+		writeText(
+			w,
+			http.StatusNotFound,
+			"This gatemap was built without its console: run make web, then build again.\nThe API is at /api/v1.\n",
+		)
 		return
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")

@@ -84,7 +84,11 @@ func (x *Example) Curl() string {
 		fmt.Fprintf(&b, "-H '%s: %s' ", name, value)
 	}
 	if x.Body != nil {
-		fmt.Fprintf(&b, "-H 'Content-Type: application/json' \\\n  -d '%s' \\\n  ", strings.ReplaceAll(string(x.Body), "'", `'\''`))
+		fmt.Fprintf(
+			&b,
+			"-H 'Content-Type: application/json' \\\n  -d '%s' \\\n  ",
+			strings.ReplaceAll(string(x.Body), "'", `'\''`),
+		)
 	}
 	fmt.Fprintf(&b, `"$GATEMAP_SERVER/api/v1%s"`, x.Path)
 	return b.String()

@@ -72,16 +72,38 @@ var exampleCalls = []struct{ id, method, path, headers, body, by string }{
 	{id: "really-matrix", path: "/really/matrix?system=sky-tools&group=night-crew"},
 	{id: "adopt", method: "POST", path: "/adopt", body: `{"system":"sky-tools"}`},
 	{id: "begin-trial", method: "POST", path: "/trials", body: `{"name":"season","note":"The visitors leave"}`},
-	{id: "impact", method: "POST", path: "/impact", body: `{"do":"leave","group":"night-assistants","member":"ilse.okonjo"}`},
-	{id: "stage", method: "POST", path: "/trials/season/changes", headers: `If-Match: "1"`, body: `{"changes":[{"do":"switch-line","system":"core-net","list":"rules","line":"nobody pings","value":"off"},{"do":"leave","group":"night-assistants","member":"ilse.okonjo"}]}`},
+	{
+		id:     "impact",
+		method: "POST",
+		path:   "/impact",
+		body:   `{"do":"leave","group":"night-assistants","member":"ilse.okonjo"}`,
+	},
+	{
+		id:      "stage",
+		method:  "POST",
+		path:    "/trials/season/changes",
+		headers: `If-Match: "1"`,
+		body:    `{"changes":[{"do":"switch-line","system":"core-net","list":"rules","line":"nobody pings","value":"off"},{"do":"leave","group":"night-assistants","member":"ilse.okonjo"}]}`,
+	},
 	{id: "unstage", method: "DELETE", path: "/trials/season/changes/2", headers: `If-Match: "2"`},
-	{id: "withdraw", method: "POST", path: "/trials/season/withdraw", body: `{"user":"noor.haddix","system":"sky-tools","right":"pipeline","object":"reduction-suite"}`},
+	{
+		id:     "withdraw",
+		method: "POST",
+		path:   "/trials/season/withdraw",
+		body:   `{"user":"noor.haddix","system":"sky-tools","right":"pipeline","object":"reduction-suite"}`,
+	},
 	{id: "trials", path: "/trials"},
 	{id: "trial", path: "/trials/season"},
 	{id: "outcome", path: "/trials/season/outcome?limit=2"},
 	{id: "turned", path: "/trials/season/turned"},
 	{id: "writes", path: "/trials/season/writes"},
-	{id: "commit-trial", method: "POST", path: "/trials/season/commit", headers: `If-Match: "4"`, body: `{"reason":"The season ends","override":"agreed with the observatory's head"}`},
+	{
+		id:      "commit-trial",
+		method:  "POST",
+		path:    "/trials/season/commit",
+		headers: `If-Match: "4"`,
+		body:    `{"reason":"The season ends","override":"agreed with the observatory's head"}`,
+	},
 	{id: "history", path: "/revisions?limit=1"},
 	{id: "revision", path: "/revisions/2"},
 	{id: "revert", method: "POST", path: "/revisions/2/revert", body: `{"name":"back"}`},
@@ -94,19 +116,42 @@ var exampleCalls = []struct{ id, method, path, headers, body, by string }{
 	{id: "discard-run", method: "POST", path: "/runs/2/discard"},
 	{id: "settings", path: "/settings"},
 	{id: "change-settings", method: "PUT", path: "/settings", body: `{"two_persons":true}`},
-	{id: "set-operator", method: "PUT", path: "/operators/edda", body: `{"role":"editor","display":"Edda Fenwick","password":"eleven domes in a row"}`},
+	{
+		id:     "set-operator",
+		method: "PUT",
+		path:   "/operators/edda",
+		body:   `{"role":"editor","display":"Edda Fenwick","password":"eleven domes in a row"}`,
+	},
 	{id: "operators", path: "/operators"},
 	{id: "second-factor", method: "POST", path: "/operators/edda/second-factor"},
 	{id: "remove-operator", method: "DELETE", path: "/operators/edda"},
 	{id: "create-token", method: "POST", path: "/tokens", body: `{"name":"nightly","role":"viewer","service":true}`},
 	{id: "tokens", path: "/tokens"},
 	{id: "revoke-token", method: "DELETE", path: "/tokens/nightly"},
-	{id: "sign-in", method: "POST", path: "/sign-in", body: `{"name":"ada","password":"nine mirrors and a lens"}`, by: "nobody"},
+	{
+		id:     "sign-in",
+		method: "POST",
+		path:   "/sign-in",
+		body:   `{"name":"ada","password":"nine mirrors and a lens"}`,
+		by:     "nobody",
+	},
 	{id: "signed-in", path: "/sign-in", by: "ada"},
-	{id: "change-own-password", method: "PUT", path: "/own-password", body: `{"old":"nine mirrors and a lens","new":"ten mirrors and a lens"}`, by: "ada"},
+	{
+		id:     "change-own-password",
+		method: "PUT",
+		path:   "/own-password",
+		body:   `{"old":"nine mirrors and a lens","new":"ten mirrors and a lens"}`,
+		by:     "ada",
+	},
 	{id: "sign-out", method: "DELETE", path: "/sign-in", by: "ada"},
 	{id: "own-groups", path: "/own-groups", by: "manager"},
-	{id: "change-own-group", method: "POST", path: "/own-groups/cindervale/night-assistants/members", body: `{"add":["teo.marchetti"]}`, by: "manager"},
+	{
+		id:     "change-own-group",
+		method: "POST",
+		path:   "/own-groups/cindervale/night-assistants/members",
+		body:   `{"add":["teo.marchetti"]}`,
+		by:     "manager",
+	},
 	{id: "audit", path: "/audit?limit=2"},
 	{id: "verify-audit", path: "/audit/verify"},
 }
@@ -124,7 +169,13 @@ func TestEveryOperationHasAnExample(t *testing.T) {
 	require.NoError(t, os.CopyFS(folder, demo.Map()))
 	r := startOn(t, os.DirFS(folder))
 	password := "nine mirrors and a lens"
-	_, err := r.service.Operators.Set(ctx, operator.Service, "ada", 0, answer.OperatorChange{Role: new(string(operator.Viewer)), Password: &password})
+	_, err := r.service.Operators.Set(
+		ctx,
+		operator.Service,
+		"ada",
+		0,
+		answer.OperatorChange{Role: new(string(operator.Viewer)), Password: &password},
+	)
 	require.NoError(t, err)
 	ada := r.session(t, "ada", password)
 	got := map[string]server.Example{}
@@ -212,7 +263,11 @@ func (r *running) example(t *testing.T, method, path, headers, body, by, session
 // managing is a token of someone who manages the night crew.
 func (r *running) managing(t *testing.T) string {
 	t.Helper()
-	made, err := r.service.Tokens.Create(ctx, operator.Service, answer.TokenChange{Name: "manager-" + time.Now().Format("150405.000000000"), User: "greta.falk"})
+	made, err := r.service.Tokens.Create(
+		ctx,
+		operator.Service,
+		answer.TokenChange{Name: "manager-" + time.Now().Format("150405.000000000"), User: "greta.falk"},
+	)
 	require.NoError(t, err)
 	return made.Token
 }

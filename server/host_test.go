@@ -65,7 +65,9 @@ func TestWhoMayChangeWhatTheMapConnectsTo(t *testing.T) {
 		name := "evil-" + string(role)
 		require.Equal(t, 201, w.post("/api/v1/trials", token, `{"name":"`+name+`"}`))
 		assert.Equal(t, 403, w.post("/api/v1/trials/"+name+"/changes", token, body("{env: GATEMAP_SECRET_X}")), role)
-		files := `{"name":"folder-` + string(role) + `","files":{"gatemap.yaml":"title: Cindervale\n","map.yaml":"directory: evil\nsource: {ldif: other.ldif, users: {name: uid}}\n"}}`
+		files := `{"name":"folder-` + string(
+			role,
+		) + `","files":{"gatemap.yaml":"title: Cindervale\n","map.yaml":"directory: evil\nsource: {ldif: other.ldif, users: {name: uid}}\n"}}`
 		status, _, text := w.call(t, "POST", "/api/v1/trials", token, files)
 		assert.Equal(t, 403, status, "%s: %s", role, text)
 	}
@@ -73,7 +75,12 @@ func TestWhoMayChangeWhatTheMapConnectsTo(t *testing.T) {
 	require.Equal(t, 201, w.post("/api/v1/trials", admin, `{"name":"new-source"}`))
 	status, _, text := w.call(t, "POST", "/api/v1/trials/new-source/changes", admin, body("{env: GATEMAP_SECRET_X}"))
 	require.Equal(t, 200, status, text)
-	assert.Equal(t, 403, w.commitSeen("new-source", w.tokens[operator.Approver]), "an admin staged it, but an approver would put it in force")
+	assert.Equal(
+		t,
+		403,
+		w.commitSeen("new-source", w.tokens[operator.Approver]),
+		"an admin staged it, but an approver would put it in force",
+	)
 
 	// An admin lets the approver, by name.
 	status, _, text = w.call(t, "PUT", "/api/v1/settings", admin, `{"connect":["some.approver"]}`)
@@ -84,9 +91,19 @@ func TestWhoMayChangeWhatTheMapConnectsTo(t *testing.T) {
 
 	// What is there already may stay when something else of the directory changes, and may go.
 	assert.Equal(t, 403, w.post("/api/v1/revisions/2/revert", w.tokens[operator.Viewer], `{}`))
-	require.Equal(t, 201, w.post("/api/v1/revisions/2/revert", w.tokens[operator.Approver], `{}`), "to remove a source takes no right to connect")
+	require.Equal(
+		t,
+		201,
+		w.post("/api/v1/revisions/2/revert", w.tokens[operator.Approver], `{}`),
+		"to remove a source takes no right to connect",
+	)
 	require.Equal(t, 200, w.commitSeen("revert-2", w.tokens[operator.Approver]))
-	assert.Equal(t, 403, w.post("/api/v1/revisions/3/revert", w.tokens[operator.Approver], `{}`), "but to bring it back does")
+	assert.Equal(
+		t,
+		403,
+		w.post("/api/v1/revisions/3/revert", w.tokens[operator.Approver], `{}`),
+		"but to bring it back does",
+	)
 
 	_, _, log := w.call(t, "GET", "/api/v1/audit?limit=500", admin, "")
 	assert.Contains(t, log, `"act":"connect"`, "refusals are in the audit")
@@ -123,9 +140,19 @@ func TestADocumentReadsNoSecretOfTheHost(t *testing.T) {
 	}
 	var text strings.Builder
 	for name, secret := range sources {
-		fmt.Fprintf(&text, "---\ndirectory: %s\nsource: {ldap: {servers: [%q], tries: 1, timeout: 1s, bind: cn=x, secret: %s}, users: {base: [dc=x], filter: (uid=*), name: uid}}\n", name, address, secret)
+		fmt.Fprintf(
+			&text,
+			"---\ndirectory: %s\nsource: {ldap: {servers: [%q], tries: 1, timeout: 1s, bind: cn=x, secret: %s}, users: {base: [dc=x], filter: (uid=*), name: uid}}\n",
+			name,
+			address,
+			secret,
+		)
 	}
-	fmt.Fprintf(&text, "---\ndirectory: endless\nsource: {ldap: {servers: [%q], starttls: true, tries: 1, timeout: 1s, ca: zero}, users: {base: [dc=x], filter: (uid=*), name: uid}}\n", address)
+	fmt.Fprintf(
+		&text,
+		"---\ndirectory: endless\nsource: {ldap: {servers: [%q], starttls: true, tries: 1, timeout: 1s, ca: zero}, users: {base: [dc=x], filter: (uid=*), name: uid}}\n",
+		address,
+	)
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "map.yaml"), []byte(text.String()[4:]), 0o600))
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "gatemap.yaml"), []byte("title: Dome\n"), 0o600))
 	r := startOn(t, os.DirFS(folder))

@@ -35,7 +35,10 @@ type keptAnswer struct {
 func newKept() *kept {
 	k := &kept{}
 	// Room is made by bytes; the number is never reached.
-	k.answers, _ = simplelru.NewLRU(keptBytes, func(question string, a keptAnswer) { k.bytes -= len(question) + len(a.body) })
+	k.answers, _ = simplelru.NewLRU(
+		keptBytes,
+		func(question string, a keptAnswer) { k.bytes -= len(question) + len(a.body) },
+	)
 	return k
 }
 
@@ -86,7 +89,8 @@ func (c *answerCopy) Write(p []byte) (int, error) {
 // decides who may ask.
 func (s *Server) keep(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if by := operator.From(r.Context()); r.Method != http.MethodGet || r.URL.Query().Has("trial") || by.Systems != nil || by.May(operator.Read) != nil {
+		if by := operator.From(r.Context()); r.Method != http.MethodGet || r.URL.Query().Has("trial") || by.Systems != nil ||
+			by.May(operator.Read) != nil {
 			next.ServeHTTP(w, r)
 			return
 		}

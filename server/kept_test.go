@@ -41,7 +41,9 @@ func TestAnswersGivenBefore(t *testing.T) {
 			return err
 		}
 		content, err := fs.ReadFile(demo.Map(), path)
-		changed[path] = &fstest.MapFile{Data: []byte(strings.ReplaceAll(string(content), "Ilse Okonjo", "Ilse Okonjo-Brandt"))}
+		changed[path] = &fstest.MapFile{
+			Data: []byte(strings.ReplaceAll(string(content), "Ilse Okonjo", "Ilse Okonjo-Brandt")),
+		}
 		return err
 	}))
 	folder, err := content.ReadFS(changed)

@@ -176,10 +176,18 @@ func (s *Server) takeBody(w http.ResponseWriter, r *http.Request) error {
 
 // refuseBody says why a body was not taken.
 func refuseBody(w http.ResponseWriter, r *http.Request, err error) {
-	p := &problem{Title: "Body missing", Status: http.StatusRequestTimeout, Detail: "the body did not come in time, or not whole"}
+	p := &problem{
+		Title:  "Body missing",
+		Status: http.StatusRequestTimeout,
+		Detail: "the body did not come in time, or not whole",
+	}
 	var large *http.MaxBytesError
 	if errors.As(err, &large) {
-		p = &problem{Title: "Body too large", Status: http.StatusRequestEntityTooLarge, Detail: fmt.Sprintf("the body is longer than %d bytes", large.Limit)}
+		p = &problem{
+			Title:  "Body too large",
+			Status: http.StatusRequestEntityTooLarge,
+			Detail: fmt.Sprintf("the body is longer than %d bytes", large.Limit),
+		}
 	}
 	if strings.HasPrefix(r.URL.Path, scimPath) {
 		scimFail(w, &scim.Error{Status: p.Status, Detail: p.Detail})
@@ -203,7 +211,15 @@ func (s *Server) limitStreams(w http.ResponseWriter, by operator.Actor) (leave f
 }
 
 // methods are those that are counted by their names.
-var methods = []string{http.MethodGet, http.MethodHead, http.MethodPost, http.MethodPut, http.MethodPatch, http.MethodDelete, http.MethodOptions}
+var methods = []string{
+	http.MethodGet,
+	http.MethodHead,
+	http.MethodPost,
+	http.MethodPut,
+	http.MethodPatch,
+	http.MethodDelete,
+	http.MethodOptions,
+}
 
 func counted(method string) string {
 	if slices.Contains(methods, method) {

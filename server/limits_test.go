@@ -20,7 +20,10 @@ import (
 // from is a client at an address of this machine.
 func from(address string) *http.Client {
 	d := &net.Dialer{LocalAddr: &net.TCPAddr{IP: net.ParseIP(address)}}
-	return &http.Client{Transport: &http.Transport{DialContext: d.DialContext, DisableKeepAlives: true}, Timeout: 20 * time.Second}
+	return &http.Client{
+		Transport: &http.Transport{DialContext: d.DialContext, DisableKeepAlives: true},
+		Timeout:   20 * time.Second,
+	}
 }
 
 func (r *running) at(t *testing.T, c *http.Client, path string) int {
@@ -46,10 +49,20 @@ func TestSlowBodiesTakeNoPlaces(t *testing.T) {
 		if i%2 == 0 {
 			path = "/api/v1/trials"
 		}
-		_, err = fmt.Fprintf(c, "POST %s HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer %s\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{", path, r.token)
+		_, err = fmt.Fprintf(
+			c,
+			"POST %s HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer %s\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{",
+			path,
+			r.token,
+		)
 		require.NoError(t, err)
 	}
-	require.Eventually(t, func() bool { return r.at(t, from("127.0.0.1"), "/api/v1/map") == 429 }, 5*time.Second, 10*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { return r.at(t, from("127.0.0.1"), "/api/v1/map") == 429 },
+		5*time.Second,
+		10*time.Millisecond,
+	)
 	for range 20 {
 		assert.Equal(t, 200, r.at(t, from("127.0.0.2"), "/api/v1/map"), "others are answered as ever")
 	}
@@ -64,7 +77,12 @@ func TestBodiesOfStrangersAreNotRead(t *testing.T) {
 		require.NoError(t, err)
 		defer c.Close()
 		require.NoError(t, c.SetDeadline(time.Now().Add(5*time.Second)))
-		_, err = fmt.Fprintf(c, "POST %s HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer wrong\r\nContent-Type: application/json\r\nContent-Length: 1000000\r\n\r\n%s", path, strings.Repeat(" ", 20<<10))
+		_, err = fmt.Fprintf(
+			c,
+			"POST %s HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer wrong\r\nContent-Type: application/json\r\nContent-Length: 1000000\r\n\r\n%s",
+			path,
+			strings.Repeat(" ", 20<<10),
+		)
 		require.NoError(t, err)
 		answer := make([]byte, 512)
 		n, err := c.Read(answer)
@@ -78,7 +96,11 @@ func TestBodiesThatAreNotWhole(t *testing.T) {
 	r := start(t)
 	c, err := net.Dial("tcp", strings.TrimPrefix(r.URL, "http://"))
 	require.NoError(t, err)
-	_, err = fmt.Fprintf(c, "POST /api/v1/trials HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer %s\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{", r.token)
+	_, err = fmt.Fprintf(
+		c,
+		"POST /api/v1/trials HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer %s\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{",
+		r.token,
+	)
 	require.NoError(t, err)
 	require.NoError(t, c.(*net.TCPConn).CloseWrite())
 	raw, err := io.ReadAll(c)
@@ -86,7 +108,11 @@ func TestBodiesThatAreNotWhole(t *testing.T) {
 	c.Close()
 	assert.NotContains(t, string(raw), " 500 ")
 	assert.Equal(t, 413, r.status(t, "POST", "/api/v1/trials", r.token, `{"name":"`+strings.Repeat("x", 1<<20)+`"}`))
-	assert.Equal(t, 201, r.status(t, "POST", "/api/v1/trials", r.token, `{"name":"long","note":"`+strings.Repeat("x", 1<<19)+`"}`))
+	assert.Equal(
+		t,
+		201,
+		r.status(t, "POST", "/api/v1/trials", r.token, `{"name":"long","note":"`+strings.Repeat("x", 1<<19)+`"}`),
+	)
 }
 
 // Whoever gives up is no failure of the service.
@@ -134,7 +160,12 @@ func TestReadinessTellsTheTruth(t *testing.T) {
 	assert.Equal(t, 200, r.at(t, http.DefaultClient, "/ready"))
 	require.NoError(t, os.Rename(r.folder, r.folder+".gone"))
 	defer func() { _ = os.Rename(r.folder+".gone", r.folder) }()
-	require.Eventually(t, func() bool { return r.at(t, http.DefaultClient, "/ready") == 503 }, 5*time.Second, 100*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { return r.at(t, http.DefaultClient, "/ready") == 503 },
+		5*time.Second,
+		100*time.Millisecond,
+	)
 	assert.Equal(t, 200, r.at(t, http.DefaultClient, "/health"), "it is alive all the same")
 }
 

@@ -14,16 +14,66 @@ import (
 type linkedSystems struct{ service *workspace.Service }
 
 var (
-	readingAge  = prometheus.NewDesc("gatemap_reading_age_seconds", "Age of the newest reading of a linked system.", []string{"system"}, nil)
-	readingFail = prometheus.NewDesc("gatemap_readings_failed", "Readings of a linked system that failed since the newest one.", []string{"system"}, nil)
-	driftItems  = prometheus.NewDesc("gatemap_drift_entitlements", "Entitlements that are held otherwise in a linked system than by the map.", []string{"system", "effect"}, nil)
-	deliveries  = prometheus.NewDesc("gatemap_delivery_failed", "Whether the newest delivery to a linked system failed or was cut off: 1, or 0.", []string{"system"}, nil)
-	waiting     = prometheus.NewDesc("gatemap_delivery_waiting", "Whether a delivery to a linked system waits for someone, or is held: 1, or 0.", []string{"system"}, nil)
-	deliveredAt = prometheus.NewDesc("gatemap_delivery_time_seconds", "When the newest delivery to a linked system ended, as Unix time.", []string{"system"}, nil)
-	openWrites  = prometheus.NewDesc("gatemap_writes_open", "Directories to which a commit is writing, or in which what it wrote is not taken back yet.", nil, nil)
-	noticesSent = prometheus.NewDesc("gatemap_notices_sent_total", "Notices that were sent to a receiver since the start.", []string{"receiver"}, nil)
-	noticesFail = prometheus.NewDesc("gatemap_notices_failed_total", "Messages that could not be sent to a receiver since the start.", []string{"receiver"}, nil)
-	strangers   = prometheus.NewDesc("gatemap_strangers", "Accounts of a linked system that belong to nobody of the map.", []string{"system"}, nil)
+	readingAge = prometheus.NewDesc(
+		"gatemap_reading_age_seconds",
+		"Age of the newest reading of a linked system.",
+		[]string{"system"},
+		nil,
+	)
+	readingFail = prometheus.NewDesc(
+		"gatemap_readings_failed",
+		"Readings of a linked system that failed since the newest one.",
+		[]string{"system"},
+		nil,
+	)
+	driftItems = prometheus.NewDesc(
+		"gatemap_drift_entitlements",
+		"Entitlements that are held otherwise in a linked system than by the map.",
+		[]string{"system", "effect"},
+		nil,
+	)
+	deliveries = prometheus.NewDesc(
+		"gatemap_delivery_failed",
+		"Whether the newest delivery to a linked system failed or was cut off: 1, or 0.",
+		[]string{"system"},
+		nil,
+	)
+	waiting = prometheus.NewDesc(
+		"gatemap_delivery_waiting",
+		"Whether a delivery to a linked system waits for someone, or is held: 1, or 0.",
+		[]string{"system"},
+		nil,
+	)
+	deliveredAt = prometheus.NewDesc(
+		"gatemap_delivery_time_seconds",
+		"When the newest delivery to a linked system ended, as Unix time.",
+		[]string{"system"},
+		nil,
+	)
+	openWrites = prometheus.NewDesc(
+		"gatemap_writes_open",
+		"Directories to which a commit is writing, or in which what it wrote is not taken back yet.",
+		nil,
+		nil,
+	)
+	noticesSent = prometheus.NewDesc(
+		"gatemap_notices_sent_total",
+		"Notices that were sent to a receiver since the start.",
+		[]string{"receiver"},
+		nil,
+	)
+	noticesFail = prometheus.NewDesc(
+		"gatemap_notices_failed_total",
+		"Messages that could not be sent to a receiver since the start.",
+		[]string{"receiver"},
+		nil,
+	)
+	strangers = prometheus.NewDesc(
+		"gatemap_strangers",
+		"Accounts of a linked system that belong to nobody of the map.",
+		[]string{"system"},
+		nil,
+	)
 )
 
 func (l linkedSystems) Describe(ch chan<- *prometheus.Desc) {

@@ -49,7 +49,14 @@ func (s *Server) recover(next http.Handler) http.Handler {
 					panic(p)
 				}
 				s.log.Error("panic", "value", p, "path", r.URL.Path, "stack", string(debug.Stack()))
-				writeProblem(w, &problem{Title: "The service failed", Status: http.StatusInternalServerError, Detail: "the service could not answer; its log says why"})
+				writeProblem(
+					w,
+					&problem{
+						Title:  "The service failed",
+						Status: http.StatusInternalServerError,
+						Detail: "the service could not answer; its log says why",
+					},
+				)
 			}
 		}()
 		next.ServeHTTP(w, r)
@@ -59,7 +66,10 @@ func (s *Server) recover(next http.Handler) http.Handler {
 func securityHeaders(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
-		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; img-src 'self' data:; connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
+		h.Set(
+			"Content-Security-Policy",
+			"default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; img-src 'self' data:; connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
+		)
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "no-referrer")
 		h.Set("Cross-Origin-Opener-Policy", "same-origin")

@@ -14,7 +14,13 @@ import (
 func operation(method, path, id, summary string, right operator.Right, status int) huma.Operation {
 	return huma.Operation{
 		Method: method, Path: path, OperationID: id, Summary: summary, DefaultStatus: status,
-		Errors:     []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusNotFound, http.StatusConflict, http.StatusUnprocessableEntity},
+		Errors: []int{
+			http.StatusUnauthorized,
+			http.StatusForbidden,
+			http.StatusNotFound,
+			http.StatusConflict,
+			http.StatusUnprocessableEntity,
+		},
 		Extensions: map[string]any{rightOf: string(right), boundTo: bounds[id]},
 		// The body is there already (takeBody). A time in which it must be read would end the
 		// request while it is answered.
@@ -41,7 +47,13 @@ var bounds = map[string]string{
 }
 
 // post registers one operation that does something.
-func post[In, Out any](api huma.API, path, id, summary string, right operator.Right, status int, work func(context.Context, *In) (*Out, error)) {
+func post[In, Out any](
+	api huma.API,
+	path, id, summary string,
+	right operator.Right,
+	status int,
+	work func(context.Context, *In) (*Out, error),
+) {
 	call(api, operation(http.MethodPost, path, id, summary, right, status), work)
 }
 

@@ -51,11 +51,23 @@ func TestWhoMakesWhichToken(t *testing.T) {
 	admin, editor := w.tokens[operator.Admin], w.tokens[operator.Editor]
 	status, _ := w.made(editor, `{"name":"more","role":"admin"}`)
 	assert.Equal(t, 403, status, "a token makes no token")
-	_, err := w.service.Tokens.Create(ctx, operator.Actor{Name: "some.editor", Role: operator.Editor}, answer.TokenChange{Name: "more", Role: "approver"})
+	_, err := w.service.Tokens.Create(
+		ctx,
+		operator.Actor{Name: "some.editor", Role: operator.Editor},
+		answer.TokenChange{Name: "more", Role: "approver"},
+	)
 	assert.ErrorContains(t, err, "a token of yours can have your own role, editor, or a weaker one")
-	_, err = w.service.Tokens.Create(ctx, operator.Actor{Name: "some.editor", Role: operator.Editor}, answer.TokenChange{Name: "more", Role: "viewer", Service: true})
+	_, err = w.service.Tokens.Create(
+		ctx,
+		operator.Actor{Name: "some.editor", Role: operator.Editor},
+		answer.TokenChange{Name: "more", Role: "viewer", Service: true},
+	)
 	assert.ErrorContains(t, err, "only admins may administer")
-	_, err = w.service.Tokens.Create(ctx, operator.Actor{Name: "some.editor", Role: operator.Editor}, answer.TokenChange{Name: "more", Role: "viewer"})
+	_, err = w.service.Tokens.Create(
+		ctx,
+		operator.Actor{Name: "some.editor", Role: operator.Editor},
+		answer.TokenChange{Name: "more", Role: "viewer"},
+	)
 	require.NoError(t, err)
 
 	_, _, list := w.call(t, "GET", "/api/v1/tokens", editor, "")
@@ -118,9 +130,19 @@ func TestTokensEndWithTheirOperator(t *testing.T) {
 // Operators change their own password, who know it; weak ones are refused.
 func TestOwnPassword(t *testing.T) {
 	w := startWays(t)
-	_, err := w.service.Operators.Set(ctx, operator.Service, "some.editor", 0, answer.OperatorChange{Password: new("eleven domes in a row")})
+	_, err := w.service.Operators.Set(
+		ctx,
+		operator.Service,
+		"some.editor",
+		0,
+		answer.OperatorChange{Password: new("eleven domes in a row")},
+	)
 	require.NoError(t, err)
-	made, err := w.service.Tokens.Create(ctx, operator.Actor{Name: "some.editor", Role: operator.Editor}, answer.TokenChange{Name: "again", Role: "editor"})
+	made, err := w.service.Tokens.Create(
+		ctx,
+		operator.Actor{Name: "some.editor", Role: operator.Editor},
+		answer.TokenChange{Name: "again", Role: "editor"},
+	)
 	require.NoError(t, err)
 	change := func(token, old, fresh string) (int, string) {
 		status, _, body := w.call(t, "PUT", "/api/v1/own-password", token, fmt.Sprintf(`{"old":%q,"new":%q}`, old, fresh))

@@ -34,8 +34,12 @@ func TestPicturesOfATrial(t *testing.T) {
 	require.NoError(t, err)
 	_, err = c.BeginTrial(ctx, "pings", "", nil)
 	require.NoError(t, err)
-	_, err = c.Stage(ctx, "pings", stage.Change{Do: stage.RemoveLine, System: "core-net", List: "rules", Line: "nobody pings"},
-		stage.Change{Do: stage.Leave, Group: "night-assistants", Member: "ilse.okonjo"})
+	_, err = c.Stage(
+		ctx,
+		"pings",
+		stage.Change{Do: stage.RemoveLine, System: "core-net", List: "rules", Line: "nobody pings"},
+		stage.Change{Do: stage.Leave, Group: "night-assistants", Member: "ilse.okonjo"},
+	)
 	require.NoError(t, err)
 
 	assert.Len(t, asks[answer.Lines](t, r, "/systems/core-net/lines").Lines, 10)
@@ -44,7 +48,15 @@ func TestPicturesOfATrial(t *testing.T) {
 	assert.NotContains(t, string(asks[answer.SystemInfo](t, r, "/systems/core-net?trial=pings").Document), "nobody pings")
 	assert.Equal(t, 5, asks[answer.GroupInfo](t, r, "/groups/cindervale/night-assistants").Members)
 	assert.Equal(t, 4, asks[answer.GroupInfo](t, r, "/groups/cindervale/night-assistants?trial=pings").Members)
-	is, would := asks[answer.User](t, r, "/users/cindervale/ilse.okonjo"), asks[answer.User](t, r, "/users/cindervale/ilse.okonjo?trial=pings")
+	is, would := asks[answer.User](
+		t,
+		r,
+		"/users/cindervale/ilse.okonjo",
+	), asks[answer.User](
+		t,
+		r,
+		"/users/cindervale/ilse.okonjo?trial=pings",
+	)
 	assert.Less(t, would.Groups, is.Groups)
 	assert.NotEmpty(t, asks[answer.Opened](t, r, "/groups/cindervale/night-assistants/opens?trial=pings").Lines)
 
@@ -65,7 +77,11 @@ func TestPicturesOfATrial(t *testing.T) {
 	}
 	assert.Equal(t, rule.Decides, fate(asks[answer.Probe](t, r, probe), "core-net/nobody pings"))
 	assert.Empty(t, fate(asks[answer.Probe](t, r, probe+"&trial=pings"), "core-net/nobody pings"))
-	assert.Less(t, asks[answer.Findings](t, r, "/findings?system=core-net&trial=pings").Total, asks[answer.Findings](t, r, "/findings?system=core-net").Total)
+	assert.Less(
+		t,
+		asks[answer.Findings](t, r, "/findings?system=core-net&trial=pings").Total,
+		asks[answer.Findings](t, r, "/findings?system=core-net").Total,
+	)
 
 	status, _, body := r.call(t, http.MethodGet, "/api/v1/systems/core-net/lines?trial=none", r.token, "")
 	assert.Equal(t, 404, status, body)
@@ -80,11 +96,21 @@ func TestTheClientProbesAndTries(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, rule.Depends, p.State)
 	assert.Len(t, p.Passes, 14)
-	impact, err := c.Impact(ctx, "", stage.Change{Do: stage.SetUser, User: "ilse.okonjo", Attribute: "active", Value: []byte("false")}, situation.Situation{})
+	impact, err := c.Impact(
+		ctx,
+		"",
+		stage.Change{Do: stage.SetUser, User: "ilse.okonjo", Attribute: "active", Value: []byte("false")},
+		situation.Situation{},
+	)
 	require.NoError(t, err)
 	assert.Positive(t, impact.Total.Losses)
 	assert.Equal(t, 1, impact.People)
-	_, err = c.Impact(ctx, "", stage.Change{Do: stage.SetUser, User: "nobody.here", Attribute: "active", Value: []byte("false")}, situation.Situation{})
+	_, err = c.Impact(
+		ctx,
+		"",
+		stage.Change{Do: stage.SetUser, User: "nobody.here", Attribute: "active", Value: []byte("false")},
+		situation.Situation{},
+	)
 	require.Error(t, err)
 	trials, err := c.Trials(ctx)
 	require.NoError(t, err)
@@ -97,7 +123,11 @@ func TestSettingsBearAVersion(t *testing.T) {
 	put := func(version, body string) (int, string) {
 		request, err := http.NewRequest(http.MethodPut, r.URL+"/api/v1/settings", strings.NewReader(body))
 		require.NoError(t, err)
-		request.Header = http.Header{"Authorization": {"Bearer " + r.token}, "Content-Type": {"application/json"}, "If-Match": {version}}
+		request.Header = http.Header{
+			"Authorization": {"Bearer " + r.token},
+			"Content-Type":  {"application/json"},
+			"If-Match":      {version},
+		}
 		response, err := http.DefaultClient.Do(request)
 		require.NoError(t, err)
 		response.Body.Close()
@@ -116,7 +146,11 @@ func TestSettingsBearAVersion(t *testing.T) {
 // A token for some systems opens the lines and probes of these, and no others.
 func TestABoundTokenSeesItsLines(t *testing.T) {
 	r := start(t)
-	made, err := r.service.Tokens.Create(ctx, operator.Service, answer.TokenChange{Name: "lines", Role: "viewer", Systems: []string{"archive"}})
+	made, err := r.service.Tokens.Create(
+		ctx,
+		operator.Service,
+		answer.TokenChange{Name: "lines", Role: "viewer", Systems: []string{"archive"}},
+	)
 	require.NoError(t, err)
 	for path, want := range map[string]int{
 		"/systems/archive/lines": 200, "/systems/core-net/lines": 403, "/chart": 403, "/findings": 403, "/rule-test?filter=active+eq+true": 403,

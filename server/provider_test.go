@@ -32,7 +32,12 @@ func signingIn(t *testing.T, r *running, claim string, people ...provider.Person
 	t.Cleanup(at.Close)
 	p, err := provider.New(at.URL, "gatemap", people)
 	require.NoError(t, err)
-	srv := server.New(r.service, fstest.MapFS{"index.html": {Data: []byte("console")}}, "test", slog.New(slog.DiscardHandler))
+	srv := server.New(
+		r.service,
+		fstest.MapFS{"index.html": {Data: []byte("console")}},
+		"test",
+		slog.New(slog.DiscardHandler),
+	)
 	front := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { handler.ServeHTTP(w, r) }))
 	t.Cleanup(front.Close)
 	srv.Provider = &server.Provider{Issuer: at.URL, Client: "gatemap", Claim: claim, Address: front.URL}
@@ -87,7 +92,9 @@ func TestSignInsThatOthersBegin(t *testing.T) {
 		require.Equal(t, 303, fetched(t, flood, at.address+"/api/v1/sign-in/provider"))
 	}
 	assert.Equal(t, 403, fetched(t, flood, back), "another browser has nothing of it")
-	kept := browser.Jar.Cookies(&url.URL{Scheme: "http", Host: strings.TrimPrefix(at.address, "http://"), Path: "/api/v1/sign-in/return"})
+	kept := browser.Jar.Cookies(
+		&url.URL{Scheme: "http", Host: strings.TrimPrefix(at.address, "http://"), Path: "/api/v1/sign-in/return"},
+	)
 	require.Len(t, kept, 1)
 	forged := *kept[0]
 	forged.Value = forged.Value[:20] + "AAAA" + forged.Value[24:]

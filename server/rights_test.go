@@ -54,7 +54,18 @@ func TestEveryOperationByEveryRole(t *testing.T) {
 	groups, err := r.service.OwnGroups.List(operator.Actor{User: "greta.falk"})
 	require.NoError(t, err)
 	own = strings.TrimPrefix(groups.Groups[0].Group, "cindervale/")
-	fill := strings.NewReplacer("{directory}", "cindervale", "{name}", own, "{trial}", "none", "{number}", "99", "{id}", "99")
+	fill := strings.NewReplacer(
+		"{directory}",
+		"cindervale",
+		"{name}",
+		own,
+		"{trial}",
+		"none",
+		"{number}",
+		"99",
+		"{id}",
+		"99",
+	)
 	for _, o := range all {
 		path := "/api/v1" + fill.Replace(o.path)
 		body := ""
@@ -77,7 +88,12 @@ func TestEveryOperationByEveryRole(t *testing.T) {
 	}
 	for _, open := range all {
 		if open.right == "" {
-			assert.Contains(t, []string{"sign-in", "sign-out", "signed-in", "provider", "provider-return"}, open.id, "an operation that needs no right")
+			assert.Contains(
+				t,
+				[]string{"sign-in", "sign-out", "signed-in", "provider", "provider-return"},
+				open.id,
+				"an operation that needs no right",
+			)
 		}
 	}
 }
@@ -134,7 +150,11 @@ func TestTheTablesOfRights(t *testing.T) {
 // A token for some systems opens these alone.
 func TestATokenForSomeSystems(t *testing.T) {
 	r := start(t)
-	made, err := r.service.Tokens.Create(ctx, operator.Service, answer.TokenChange{Name: "archive-only", Role: "editor", Systems: []string{"Archive"}})
+	made, err := r.service.Tokens.Create(
+		ctx,
+		operator.Service,
+		answer.TokenChange{Name: "archive-only", Role: "editor", Systems: []string{"Archive"}},
+	)
 	require.NoError(t, err)
 	for path, want := range map[string]int{
 		"/reach?user=ilse.okonjo&system=archive": 200, "/reach?user=ilse.okonjo": 403, "/reach?user=ilse.okonjo&system=core-net": 403,
@@ -144,15 +164,53 @@ func TestATokenForSomeSystems(t *testing.T) {
 	}
 	assert.Equal(t, 201, r.status(t, "POST", "/api/v1/trials", made.Token, `{"name":"lines"}`))
 	line := `{"changes":[{"do":"remove-line","system":"%s","list":"%s","line":"1"}]}`
-	assert.Equal(t, 200, r.status(t, "POST", "/api/v1/trials/lines/changes", made.Token, fmt.Sprintf(line, "archive", "mappings")))
-	assert.Equal(t, 403, r.status(t, "POST", "/api/v1/trials/lines/changes", made.Token, fmt.Sprintf(line, "core-net", "rules")))
-	assert.Equal(t, 403, r.status(t, "POST", "/api/v1/trials/lines/changes", made.Token, `{"changes":[{"do":"remove-part","document":"archive","list":"roles","part":"reader"}]}`), "lines alone")
-	assert.Equal(t, 403, r.status(t, "POST", "/api/v1/trials/lines/changes", made.Token, `{"changes":[{"do":"join","group":"night-crew","member":"teo.marchetti"}]}`))
+	assert.Equal(
+		t,
+		200,
+		r.status(t, "POST", "/api/v1/trials/lines/changes", made.Token, fmt.Sprintf(line, "archive", "mappings")),
+	)
+	assert.Equal(
+		t,
+		403,
+		r.status(t, "POST", "/api/v1/trials/lines/changes", made.Token, fmt.Sprintf(line, "core-net", "rules")),
+	)
+	assert.Equal(
+		t,
+		403,
+		r.status(
+			t,
+			"POST",
+			"/api/v1/trials/lines/changes",
+			made.Token,
+			`{"changes":[{"do":"remove-part","document":"archive","list":"roles","part":"reader"}]}`,
+		),
+		"lines alone",
+	)
+	assert.Equal(
+		t,
+		403,
+		r.status(
+			t,
+			"POST",
+			"/api/v1/trials/lines/changes",
+			made.Token,
+			`{"changes":[{"do":"join","group":"night-crew","member":"teo.marchetti"}]}`,
+		),
+	)
 	assert.Equal(t, 403, r.status(t, "POST", "/api/v1/trials/lines/commit", made.Token, `{"reason":"x"}`))
 
 	soon := time.Now().Add(time.Second)
-	made, err = r.service.Tokens.Create(ctx, operator.Service, answer.TokenChange{Name: "short", Role: "viewer", Expires: &soon})
+	made, err = r.service.Tokens.Create(
+		ctx,
+		operator.Service,
+		answer.TokenChange{Name: "short", Role: "viewer", Expires: &soon},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, 200, r.status(t, "GET", "/api/v1/map", made.Token, ""))
-	assert.Eventually(t, func() bool { return r.status(t, "GET", "/api/v1/map", made.Token, "") == 401 }, 5*time.Second, 50*time.Millisecond)
+	assert.Eventually(
+		t,
+		func() bool { return r.status(t, "GET", "/api/v1/map", made.Token, "") == 401 },
+		5*time.Second,
+		50*time.Millisecond,
+	)
 }

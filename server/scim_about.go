@@ -43,13 +43,17 @@ func (s *Server) scimConfig(w http.ResponseWriter, r *http.Request) {
 
 func list(resources []any) map[string]any {
 	return map[string]any{
-		"schemas": []string{scim.ListMessage}, "totalResults": len(resources), "startIndex": 1, "itemsPerPage": len(resources), "Resources": resources,
+		"schemas": []string{
+			scim.ListMessage,
+		}, "totalResults": len(resources), "startIndex": 1, "itemsPerPage": len(resources), "Resources": resources,
 	}
 }
 
 func schemaShown(x *scim.Schema) map[string]any {
 	return map[string]any{
-		"schemas": []string{"urn:ietf:params:scim:schemas:core:2.0:Schema"}, "id": x.ID, "name": x.Name, "description": x.Description,
+		"schemas": []string{
+			"urn:ietf:params:scim:schemas:core:2.0:Schema",
+		}, "id": x.ID, "name": x.Name, "description": x.Description,
 		"attributes": x.Attributes, "meta": meta("Schema", "/Schemas/"+x.ID),
 	}
 }
@@ -78,7 +82,9 @@ func (s *Server) scimSchema(w http.ResponseWriter, r *http.Request) {
 func resourceTypes() []any {
 	typ := func(name, description, schema string, extensions ...any) any {
 		t := map[string]any{
-			"schemas": []string{"urn:ietf:params:scim:schemas:core:2.0:ResourceType"}, "id": name, "name": name, "description": description,
+			"schemas": []string{
+				"urn:ietf:params:scim:schemas:core:2.0:ResourceType",
+			}, "id": name, "name": name, "description": description,
 			"endpoint": "/" + name + "s", "schema": schema, "meta": meta("ResourceType", "/ResourceTypes/"+name),
 		}
 		if extensions != nil {

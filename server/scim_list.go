@@ -12,7 +12,11 @@ import (
 func (s *Server) scimList(kinds ...connect.Kind) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		q := r.URL.Query()
-		query := scim.Query{Filter: q.Get("filter"), SortBy: q.Get("sortBy"), Descending: strings.EqualFold(q.Get("sortOrder"), "descending")}
+		query := scim.Query{
+			Filter:     q.Get("filter"),
+			SortBy:     q.Get("sortBy"),
+			Descending: strings.EqualFold(q.Get("sortOrder"), "descending"),
+		}
 		for _, number := range []struct {
 			key     string
 			into    *int
@@ -22,7 +26,10 @@ func (s *Server) scimList(kinds ...connect.Kind) http.HandlerFunc {
 			if text := q.Get(number.key); text != "" {
 				n, err := strconv.Atoi(text)
 				if err != nil {
-					scimFail(w, &scim.Error{Status: http.StatusBadRequest, Type: "invalidValue", Detail: number.key + " is a whole number"})
+					scimFail(
+						w,
+						&scim.Error{Status: http.StatusBadRequest, Type: "invalidValue", Detail: number.key + " is a whole number"},
+					)
 					return
 				}
 				*number.into = n
@@ -51,8 +58,16 @@ func (s *Server) scimSearch(kinds ...connect.Kind) http.HandlerFunc {
 			StartIndex         int      `json:"startIndex"`
 			Count              *int     `json:"count"`
 		}{StartIndex: 1}
-		if err := json.Unmarshal(raw, &asked); err != nil || len(asked.Schemas) != 1 || !strings.EqualFold(asked.Schemas[0], scim.SearchMessage) {
-			scimFail(w, &scim.Error{Status: http.StatusBadRequest, Type: "invalidSyntax", Detail: "the body is no search request: schemas must name " + scim.SearchMessage})
+		if err := json.Unmarshal(raw, &asked); err != nil || len(asked.Schemas) != 1 ||
+			!strings.EqualFold(asked.Schemas[0], scim.SearchMessage) {
+			scimFail(
+				w,
+				&scim.Error{
+					Status: http.StatusBadRequest,
+					Type:   "invalidSyntax",
+					Detail: "the body is no search request: schemas must name " + scim.SearchMessage,
+				},
+			)
 			return
 		}
 		count := scimPage
@@ -65,7 +80,13 @@ func (s *Server) scimSearch(kinds ...connect.Kind) http.HandlerFunc {
 	}
 }
 
-func (s *Server) answerList(w http.ResponseWriter, r *http.Request, kinds []connect.Kind, q scim.Query, attributes, excluded []string) {
+func (s *Server) answerList(
+	w http.ResponseWriter,
+	r *http.Request,
+	kinds []connect.Kind,
+	q scim.Query,
+	attributes, excluded []string,
+) {
 	q.Count = min(q.Count, scimMost)
 	d, err := s.service.Pushes.Pushed(pushedTo(r))
 	if err != nil {
@@ -87,6 +108,8 @@ func (s *Server) answerList(w http.ResponseWriter, r *http.Request, kinds []conn
 		resources[i] = shown.Of(resource)
 	}
 	scimWrite(w, http.StatusOK, map[string]any{
-		"schemas": []string{scim.ListMessage}, "totalResults": total, "startIndex": max(q.Start, 1), "itemsPerPage": len(page), "Resources": resources,
+		"schemas": []string{
+			scim.ListMessage,
+		}, "totalResults": total, "startIndex": max(q.Start, 1), "itemsPerPage": len(page), "Resources": resources,
 	})
 }

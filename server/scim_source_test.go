@@ -280,9 +280,15 @@ func TestGroupsAreMadeAndRemovedAtAServiceProvider(t *testing.T) {
 	crew := c.group("crew", ilse.id())
 	a := startAsking(t, c, "write: [members, attributes, users, groups]")
 	value := json.RawMessage(`{"description": "Who watches", "members": {"users": ["ilse.okonjo", "people/zofie.ounap"]}}`)
-	a.change("watch",
-		stage.Change{Do: stage.CreateUser, User: "people/zofie.ounap"}, stage.Change{Do: stage.CreateGroup, Group: "people/watch", Value: value},
-		stage.Change{Do: stage.Join, Group: "crew", Member: "people/watch"})
+	a.change(
+		"watch",
+		stage.Change{
+			Do:   stage.CreateUser,
+			User: "people/zofie.ounap",
+		},
+		stage.Change{Do: stage.CreateGroup, Group: "people/watch", Value: value},
+		stage.Change{Do: stage.Join, Group: "crew", Member: "people/watch"},
+	)
 	assert.Equal(t, 1, a.run().Counts.ChangedGroups, "where the new one stands")
 	assert.Equal(t, answer.RunUnchanged, a.run().State)
 	assert.Equal(t, []string{"crew", "watch"}, c.names("/Groups"))

@@ -132,7 +132,14 @@ func (c *club) group(name string, members ...string) got {
 	for i, m := range members {
 		list[i] = `{"value":"` + m + `"}`
 	}
-	g := c.call("POST", "/Groups", `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"`+name+`","members":[`+strings.Join(list, ",")+`]}`)
+	g := c.call(
+		"POST",
+		"/Groups",
+		`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"`+name+`","members":[`+strings.Join(
+			list,
+			",",
+		)+`]}`,
+	)
 	require.Equal(c.t, 201, g.status, "%v", g.body)
 	return g
 }
@@ -140,7 +147,11 @@ func (c *club) group(name string, members ...string) got {
 // patch applies operations, each written as JSON.
 func (c *club) patch(path string, operations ...string) got {
 	c.t.Helper()
-	return c.call("PATCH", path, `{"schemas":["urn:ietf:params:scim:api:messages:2.0:PatchOp"],"Operations":[`+strings.Join(operations, ",")+`]}`)
+	return c.call(
+		"PATCH",
+		path,
+		`{"schemas":["urn:ietf:params:scim:api:messages:2.0:PatchOp"],"Operations":[`+strings.Join(operations, ",")+`]}`,
+	)
 }
 
 // names lists what a search finds.
@@ -221,7 +232,10 @@ func TestPushesAreInForceAtOnce(t *testing.T) {
 		require.NoError(t, err)
 		return len(c.service.Head().Atlas.Reach(u, facts, nil))
 	}
-	ida := c.user("ida", `,"schemas":["urn:ietf:params:scim:schemas:core:2.0:User","`+enterprise+`"],"`+enterprise+`":{"department":"Optics"},"active":true`)
+	ida := c.user(
+		"ida",
+		`,"schemas":["urn:ietf:params:scim:schemas:core:2.0:User","`+enterprise+`"],"`+enterprise+`":{"department":"Optics"},"active":true`,
+	)
 	assert.Equal(t, 1, held("ida"))
 	g := c.patch("/Users/"+ida.id(), `{"op":"replace","path":"`+enterprise+`:department","value":"Domes"}`)
 	require.Equal(t, 200, g.status)
@@ -279,10 +293,18 @@ func TestPushTokens(t *testing.T) {
 // is not believed.
 func TestLocationsAreOfTheConfiguredAddress(t *testing.T) {
 	c := startClub(t)
-	request, err := http.NewRequest("POST", c.url+"/Users", strings.NewReader(`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"ilse"}`))
+	request, err := http.NewRequest(
+		"POST",
+		c.url+"/Users",
+		strings.NewReader(`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"ilse"}`),
+	)
 	require.NoError(t, err)
 	request.Host = "evil.example"
-	request.Header = http.Header{"Authorization": {"Bearer " + c.token}, "Content-Type": {"application/scim+json"}, "X-Forwarded-Host": {"evil.example"}}
+	request.Header = http.Header{
+		"Authorization":    {"Bearer " + c.token},
+		"Content-Type":     {"application/scim+json"},
+		"X-Forwarded-Host": {"evil.example"},
+	}
 	response, err := http.DefaultClient.Do(request)
 	require.NoError(t, err)
 	defer response.Body.Close()
@@ -303,7 +325,14 @@ func TestPatchesHaveLimits(t *testing.T) {
 	group := c.call("POST", "/Groups", `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"crew"}`)
 	user := c.call("POST", "/Users", `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"ilse"}`)
 	patch := func(n int, operation string) got {
-		return c.call("PATCH", "/Groups/"+group.id(), `{"schemas":["urn:ietf:params:scim:api:messages:2.0:PatchOp"],"Operations":[`+strings.TrimSuffix(strings.Repeat(operation+",", n), ",")+`]}`)
+		return c.call(
+			"PATCH",
+			"/Groups/"+group.id(),
+			`{"schemas":["urn:ietf:params:scim:api:messages:2.0:PatchOp"],"Operations":[`+strings.TrimSuffix(
+				strings.Repeat(operation+",", n),
+				",",
+			)+`]}`,
+		)
 	}
 	add := `{"op":"add","path":"members","value":[{"value":"` + user.id() + `"}]}`
 	g := patch(20_000, add)
@@ -321,7 +350,11 @@ func TestHabitsOfPrograms(t *testing.T) {
 	c := startClub(t)
 	const user, enterprise = "urn:ietf:params:scim:schemas:core:2.0:User", "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User"
 	boss := c.call("POST", "/Users", `{"schemas":["`+user+`"],"userName":"boss"}`)
-	u := c.call("POST", "/Users", `{"schemas":["`+user+`","`+enterprise+`"],"userName":"ilse","active":false,"`+enterprise+`":{"department":"Optics","employeeNumber":4711,"manager":"`+boss.id()+`"}}`)
+	u := c.call(
+		"POST",
+		"/Users",
+		`{"schemas":["`+user+`","`+enterprise+`"],"userName":"ilse","active":false,"`+enterprise+`":{"department":"Optics","employeeNumber":4711,"manager":"`+boss.id()+`"}}`,
+	)
 	require.Equal(t, 201, u.status, u.body)
 	assert.Equal(t, "4711", u.at(enterprise, "employeeNumber"), "a number for text")
 	assert.Equal(t, boss.id(), u.at(enterprise, "manager", "value"), "a manager by the identifier alone")
@@ -343,11 +376,18 @@ func TestHabitsOfPrograms(t *testing.T) {
 	assert.Equal(t, "Optics", g.at(enterprise, "department"), "the extension is merged")
 	assert.Equal(t, true, patch("/Users/"+u.id(), `{"op":"replace","path":"active","value":true}`).body["active"])
 
-	group := c.call("POST", "/Groups", `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"crew","members":[{"value":"`+boss.id()+`"},{"value":"`+u.id()+`"}]}`)
+	group := c.call(
+		"POST",
+		"/Groups",
+		`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"crew","members":[{"value":"`+boss.id()+`"},{"value":"`+u.id()+`"}]}`,
+	)
 	at := "/Groups/" + group.id()
 	assert.Equal(t, 204, patch(at, `{"op":"remove","path":"members","value":[]}`).status)
 	assert.Len(t, c.call("GET", at, "").body["members"], 2, "an empty list removes nobody")
-	g = patch(at, `{"op":"remove","path":"members[value eq \"gone\"]"},{"op":"remove","path":"members[value eq \"`+boss.id()+`\"]"}`)
+	g = patch(
+		at,
+		`{"op":"remove","path":"members[value eq \"gone\"]"},{"op":"remove","path":"members[value eq \"`+boss.id()+`\"]"}`,
+	)
 	require.Equal(t, 200, g.status, "one that is gone keeps no other")
 	assert.Len(t, g.body["members"], 1)
 
@@ -358,7 +398,14 @@ func TestHabitsOfPrograms(t *testing.T) {
 		`members.value eq "` + u.id() + `"`:                         {"crew"},
 		`members.value eq "` + boss.id() + `"`:                      {},
 	} {
-		require.Less(t, patch("/Users/"+u.id(), `{"op":"replace","path":"emails","value":[{"type":"work","value":"ilse@cindervale.example"}]}`).status, 300)
+		require.Less(
+			t,
+			patch(
+				"/Users/"+u.id(),
+				`{"op":"replace","path":"emails","value":[{"type":"work","value":"ilse@cindervale.example"}]}`,
+			).status,
+			300,
+		)
 		page := "/Users"
 		if strings.HasPrefix(filter, "members") {
 			page = "/Groups"
@@ -373,7 +420,11 @@ func TestHabitsOfPrograms(t *testing.T) {
 	assert.NotEmpty(t, c.call("HEAD", "/Users/"+u.id(), "").header.Get("ETag"))
 	assert.Equal(t, 201, c.call("POST", "/Users/", `{"schemas":["`+user+`"],"userName":"slash"}`).status)
 
-	with := c.call("POST", "/Groups", `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"crew/night","description":"Who observes","members":[{"value":"`+u.id()+`"}]}`)
+	with := c.call(
+		"POST",
+		"/Groups",
+		`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"crew/night","description":"Who observes","members":[{"value":"`+u.id()+`"}]}`,
+	)
 	require.Equal(t, 201, with.status, with.body)
 	assert.Equal(t, "Who observes", with.body["description"])
 	for _, ref := range []string{"crew/night", `"crew/night"`, "club/crew/night", `club/"crew/night"`} {
@@ -383,7 +434,11 @@ func TestHabitsOfPrograms(t *testing.T) {
 		assert.Equal(t, "club/crew/night", members.Group)
 	}
 
-	request, err := http.NewRequest("POST", c.url+"/Users", strings.NewReader(`{"schemas":["`+user+`"],"userName":"plain"}`))
+	request, err := http.NewRequest(
+		"POST",
+		c.url+"/Users",
+		strings.NewReader(`{"schemas":["`+user+`"],"userName":"plain"}`),
+	)
 	require.NoError(t, err)
 	request.Header.Set("Authorization", "Bearer "+c.token)
 	response, err := http.DefaultClient.Do(request)
@@ -401,7 +456,11 @@ func TestUnknownExtensions(t *testing.T) {
 		if !keep {
 			c = startClub(t, "{extensions: ignore}")
 		}
-		u := c.call("POST", "/Users", `{"schemas":["`+user+`"],"userName":"ilse","`+club+`":{"boat":"Skua","keys":["a","b"]},"`+enterprise+`":{"department":"Optics","desk":"4"}}`)
+		u := c.call(
+			"POST",
+			"/Users",
+			`{"schemas":["`+user+`"],"userName":"ilse","`+club+`":{"boat":"Skua","keys":["a","b"]},"`+enterprise+`":{"department":"Optics","desk":"4"}}`,
+		)
 		require.Equal(t, 201, u.status, u.body)
 		steps := []struct {
 			operation string
@@ -428,7 +487,12 @@ func TestUnknownExtensions(t *testing.T) {
 			if !keep {
 				s.boat, s.keys, s.desk = nil, nil, nil
 			}
-			assert.Equal(t, []any{s.boat, s.keys, s.desk}, []any{g.at(club, "boat"), g.at(club, "keys"), g.at(enterprise, "desk")}, s.operation)
+			assert.Equal(
+				t,
+				[]any{s.boat, s.keys, s.desk},
+				[]any{g.at(club, "boat"), g.at(club, "keys"), g.at(enterprise, "desk")},
+				s.operation,
+			)
 			assert.Equal(t, "Optics", g.at(enterprise, "department"))
 		}
 	}

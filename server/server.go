@@ -50,7 +50,15 @@ type Server struct {
 
 // New makes a server. console holds the built files of the console.
 func New(s *workspace.Service, console fs.FS, version string, log *slog.Logger) *Server {
-	return &Server{service: s, log: log, metrics: newMetrics(s), kept: newKept(), limits: newLimits(), console: console, version: version}
+	return &Server{
+		service: s,
+		log:     log,
+		metrics: newMetrics(s),
+		kept:    newKept(),
+		limits:  newLimits(),
+		console: console,
+		version: version,
+	}
 }
 
 // Handler is everything that the server answers.
@@ -69,7 +77,14 @@ func (s *Server) Handler() http.Handler {
 			_ = writeJSON(w, description) // who asked may have gone
 		})
 		open.NotFound(func(w http.ResponseWriter, _ *http.Request) {
-			writeProblem(w, &problem{Title: "No such operation", Status: http.StatusNotFound, Detail: "the API has no operation at this path; GET /api/v1/openapi.json lists them"})
+			writeProblem(
+				w,
+				&problem{
+					Title:  "No such operation",
+					Status: http.StatusNotFound,
+					Detail: "the API has no operation at this path; GET /api/v1/openapi.json lists them",
+				},
+			)
 		})
 	})
 	r.With(middleware.Compress(compression)).Get("/api", s.serveReference)

@@ -53,7 +53,11 @@ func (r *running) person(t *testing.T, named string, role operator.Role) string 
 	t.Helper()
 	_, err := r.service.Operators.Set(ctx, operator.Service, named, 0, answer.OperatorChange{Role: new(string(role))})
 	require.NoError(t, err)
-	made, err := r.service.Tokens.Create(ctx, operator.Actor{Name: named, Role: role}, answer.TokenChange{Name: named, Role: string(role)})
+	made, err := r.service.Tokens.Create(
+		ctx,
+		operator.Actor{Name: named, Role: role},
+		answer.TokenChange{Name: named, Role: string(role)},
+	)
 	require.NoError(t, err)
 	return made.Token
 }
@@ -285,7 +289,11 @@ func TestTheClientGivesTheErrorsOfTheMap(t *testing.T) {
 	require.ErrorAs(t, err, &missing)
 	assert.Equal(t, "archive", missing.Within)
 	var needed *rule.ObjectNeededError
-	require.ErrorAs(t, (&answer.Problem{Type: edge.Problem(&rule.ObjectNeededError{System: "s", Objects: []string{"a"}}).Type, Objects: []string{"a"}}).Err(), &needed)
+	require.ErrorAs(
+		t,
+		(&answer.Problem{Type: edge.Problem(&rule.ObjectNeededError{System: "s", Objects: []string{"a"}}).Type, Objects: []string{"a"}}).Err(),
+		&needed,
+	)
 
 	wrong, err := client.New(r.URL, "wrong")
 	require.NoError(t, err)
@@ -334,7 +342,10 @@ func TestACleanStop(t *testing.T) {
 	defer conn.Close()
 	// Half a request is on its way when the stop comes.
 	body := `{"token":"wrong"}`
-	_, err = io.WriteString(conn, "POST /api/v1/sign-in HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 17\r\nExpect: 100-continue\r\n\r\n")
+	_, err = io.WriteString(
+		conn,
+		"POST /api/v1/sign-in HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 17\r\nExpect: 100-continue\r\n\r\n",
+	)
 	require.NoError(t, err)
 	reading := make([]byte, len("HTTP/1.1 100 Continue\r\n\r\n")) // the body is waited for
 	_, err = io.ReadFull(conn, reading)

@@ -46,7 +46,13 @@ func TestManySignInsAtOnce(t *testing.T) {
 			if i < 30 {
 				name = "nadia"
 			}
-			status := r.status(t, "POST", "/api/v1/sign-in", "", fmt.Sprintf(`{"name":%q,"password":"eleven domes in a row"}`, name))
+			status := r.status(
+				t,
+				"POST",
+				"/api/v1/sign-in",
+				"",
+				fmt.Sprintf(`{"name":%q,"password":"eleven domes in a row"}`, name),
+			)
 			mu.Lock()
 			defer mu.Unlock()
 			statuses[status]++
@@ -92,7 +98,16 @@ func TestStreamsEndWithTheSignIn(t *testing.T) {
 		}()
 		return ended
 	}
-	console, program, other := open("Cookie", "gatemap_session="+session), open("Authorization", "Bearer "+token.Token), open("Authorization", "Bearer "+r.token)
+	console, program, other := open(
+		"Cookie",
+		"gatemap_session="+session,
+	), open(
+		"Authorization",
+		"Bearer "+token.Token,
+	), open(
+		"Authorization",
+		"Bearer "+r.token,
+	)
 	again := "twelve domes in a row"
 	_, err = r.service.Operators.Set(ctx, operator.Service, "edda", 0, answer.OperatorChange{Password: &again})
 	require.NoError(t, err)

@@ -30,7 +30,13 @@ func certify(t *testing.T, dir string, serial int64) (cert, key string) {
 	t.Helper()
 	private, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	require.NoError(t, err)
-	template := &x509.Certificate{SerialNumber: big.NewInt(serial), Subject: pkix.Name{CommonName: "gatemap.cindervale.example"}, NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour), IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}}
+	template := &x509.Certificate{
+		SerialNumber: big.NewInt(serial),
+		Subject:      pkix.Name{CommonName: "gatemap.cindervale.example"},
+		NotBefore:    time.Now().Add(-time.Hour),
+		NotAfter:     time.Now().Add(time.Hour),
+		IPAddresses:  []net.IP{net.IPv4(127, 0, 0, 1)},
+	}
 	raw, err := x509.CreateCertificate(rand.Reader, template, template, private.Public(), private)
 	require.NoError(t, err)
 	secret, err := x509.MarshalPKCS8PrivateKey(private)
@@ -75,7 +81,9 @@ func TestCertificatesAreTakenInAsTheyChange(t *testing.T) {
 	}
 	assert.Contains(t, log.String(), "the certificate stays as it was")
 
-	c := &http.Client{Transport: &http.Transport{ForceAttemptHTTP2: true, TLSClientConfig: &tls.Config{InsecureSkipVerify: true}}}
+	c := &http.Client{
+		Transport: &http.Transport{ForceAttemptHTTP2: true, TLSClientConfig: &tls.Config{InsecureSkipVerify: true}},
+	}
 	response, err := c.Get("https://" + l.Addr().String() + "/health")
 	require.NoError(t, err)
 	response.Body.Close()

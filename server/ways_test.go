@@ -67,7 +67,10 @@ func (w *ways) write(name, content string) {
 // people gives the source something new to read.
 func (w *ways) people() {
 	w.n++
-	w.write("people.ldif", fmt.Sprintf("dn: uid=teo,dc=cindervale,dc=example\nobjectClass: person\nuid: teo\ntitle: Observer %d\n", w.n))
+	w.write(
+		"people.ldif",
+		fmt.Sprintf("dn: uid=teo,dc=cindervale,dc=example\nobjectClass: person\nuid: teo\ntitle: Observer %d\n", w.n),
+	)
 }
 
 func (w *ways) post(path, token, body string) int {
@@ -79,7 +82,11 @@ func (w *ways) trial(token string) string {
 	w.n++
 	name := fmt.Sprint("t", w.n)
 	w.post("/api/v1/trials", token, fmt.Sprintf(`{"name":%q}`, name))
-	w.post("/api/v1/trials/"+name+"/changes", token, fmt.Sprintf(`{"changes":[{"do":"set-user","user":"dome/greta","attribute":"title","value":"Keeper %d"}]}`, w.n))
+	w.post(
+		"/api/v1/trials/"+name+"/changes",
+		token,
+		fmt.Sprintf(`{"changes":[{"do":"set-user","user":"dome/greta","attribute":"title","value":"Keeper %d"}]}`, w.n),
+	)
 	return name
 }
 
@@ -163,11 +170,25 @@ func TestEveryWayToARevision(t *testing.T) {
 
 		// Pushes and what the service does by itself are not held to the rule.
 		before := w.service.Head().Revision.Number
-		w.post("/scim/v2/Users", w.push, fmt.Sprintf(`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"pushed-%v"}`, rule))
+		w.post(
+			"/scim/v2/Users",
+			w.push,
+			fmt.Sprintf(`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"pushed-%v"}`, rule),
+		)
 		w.people()
-		_, err = w.service.Runs.Start(ctx, "cindervale", intake.BySchedule, intake.Intaking{Commit: true, By: operator.Service})
+		_, err = w.service.Runs.Start(
+			ctx,
+			"cindervale",
+			intake.BySchedule,
+			intake.Intaking{Commit: true, By: operator.Service},
+		)
 		require.NoError(t, err)
-		assert.Eventually(t, func() bool { return w.service.Head().Revision.Number == before+2 }, 10*time.Second, 2*time.Millisecond)
+		assert.Eventually(
+			t,
+			func() bool { return w.service.Head().Revision.Number == before+2 },
+			10*time.Second,
+			2*time.Millisecond,
+		)
 	}
 	_, _, text := w.call(t, "GET", "/api/v1/audit?limit=1000", w.token, "")
 	for _, entry := range []string{"starts this run: by the two-person rule someone else must commit it", "started run", `"actor":"push to club"`, `"actor":"gatemap"`,
@@ -186,21 +207,33 @@ func TestACommitIsOfTheVersionThatWasSeen(t *testing.T) {
 	tag := w.seen(t, trial)
 	assert.Equal(t, 428, commit(trial, ""), "no version")
 	assert.Equal(t, 428, commit(trial, "*"), "any version")
-	w.post("/api/v1/trials/"+trial+"/changes", editor, `{"changes":[{"do":"join","group":"dome/crew","member":"dome/greta"}]}`)
+	w.post(
+		"/api/v1/trials/"+trial+"/changes",
+		editor,
+		`{"changes":[{"do":"join","group":"dome/crew","member":"dome/greta"}]}`,
+	)
 	assert.Equal(t, 412, commit(trial, tag), "more was staged")
 
 	tag = w.seen(t, trial)
 	assert.Equal(t, 204, w.status(t, "DELETE", "/api/v1/trials/"+trial, editor, ""))
 	w.post("/api/v1/trials", editor, fmt.Sprintf(`{"name":%q}`, trial))
 	for range 3 { // as many versions as the first one had, and more
-		w.post("/api/v1/trials/"+trial+"/changes", editor, fmt.Sprintf(`{"changes":[{"do":"set-user","user":"dome/greta","attribute":"title","value":"Keeper %d"}]}`, w.n))
+		w.post(
+			"/api/v1/trials/"+trial+"/changes",
+			editor,
+			fmt.Sprintf(`{"changes":[{"do":"set-user","user":"dome/greta","attribute":"title","value":"Keeper %d"}]}`, w.n),
+		)
 		w.n++
 		assert.Equal(t, 412, commit(trial, tag), "another trial by the name")
 	}
 	assert.Equal(t, 200, commit(trial, w.seen(t, trial)))
 
 	// A manager's change is one call: no trial of theirs is there for others to add to.
-	assert.Equal(t, 200, w.post("/api/v1/own-groups/dome/crew/members", w.tokens[operator.Manager], `{"add":["cindervale/teo"]}`))
+	assert.Equal(
+		t,
+		200,
+		w.post("/api/v1/own-groups/dome/crew/members", w.tokens[operator.Manager], `{"add":["cindervale/teo"]}`),
+	)
 	r, err := w.service.History.Revision(ctx, w.service.Head().Revision.Number)
 	require.NoError(t, err)
 	assert.Empty(t, r.Trial)

@@ -26,7 +26,11 @@ func (d *Draft) createUser(c *Change) error {
 	}
 	if x.Source == nil {
 		if c.To != "" {
-			return fmt.Errorf("%s takes a place (to) only where a directory server has the accounts; directory %s lists its users in the map", c.Do, x.Name)
+			return fmt.Errorf(
+				"%s takes a place (to) only where a directory server has the accounts; directory %s lists its users in the map",
+				c.Do,
+				x.Name,
+			)
 		}
 		err = d.enter(c, x.Name, "users", mapfile.KeyValue("userName", mapfile.TextValue(own)))
 	} else {
@@ -59,7 +63,10 @@ func (d *Draft) homeOf(full string) (x *directory.Document, own string, err erro
 // recordUser adds a new user to the records of a source.
 func (d *Draft) recordUser(c *Change, x *directory.Document, own string) error {
 	if !slices.Contains(x.Source.Write, directory.WriteUsers) {
-		return fmt.Errorf("the users of directory %s come from its source, which does not say write: users; make the account there", x.Name)
+		return fmt.Errorf(
+			"the users of directory %s come from its source, which does not say write: users; make the account there",
+			x.Name,
+		)
 	}
 	u := &directory.User{Name: own}
 	if table := x.Source.Users; table != nil {

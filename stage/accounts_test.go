@@ -22,19 +22,30 @@ const below = "ou=people,dc=cindervale,dc=example"
 // served is a base with a directory that a server has, of which accounts are written.
 func served(t *testing.T, write string) stage.Base {
 	t.Helper()
-	files := []mapfile.File{{Path: "gatemap.yaml", Content: []byte("title: Dome\n")}, {Path: "served.yaml", Content: []byte(`directory: served
+	files := []mapfile.File{
+		{Path: "gatemap.yaml", Content: []byte("title: Dome\n")},
+		{Path: "served.yaml", Content: []byte(`directory: served
 source:
   ldap: {servers: ["ldap://127.0.0.1:1"], bind: "cn=gatemap,dc=cindervale,dc=example", secret: {env: GATEMAP_SECRET_TEST}}
   write: ` + write + `
   users: {filter: (objectClass=inetOrgPerson), name: uid}
   groups: {filter: (objectClass=groupOfNames), name: cn, members: [member]}
-`)}}
+`)},
+	}
 	m, err := mapfile.Parse(files, types.Table, connectors.Kinds())
 	require.NoError(t, err)
 	r := connect.Records{
-		Users: []*directory.User{{Name: "ilse", DN: "uid=ilse,ou=Base," + below}, {Name: "teo", DN: "uid=teo,ou=Base," + below}},
+		Users: []*directory.User{
+			{Name: "ilse", DN: "uid=ilse,ou=Base," + below},
+			{Name: "teo", DN: "uid=teo,ou=Base," + below},
+		},
 		Groups: []*directory.Group{
-			{Name: "crew", Members: &directory.Members{Any: []name.Ref{{Name: "UID=Ilse, ou=Base," + below}, {Name: "uid=teo,ou=Base," + below}}}},
+			{
+				Name: "crew",
+				Members: &directory.Members{
+					Any: []name.Ref{{Name: "UID=Ilse, ou=Base," + below}, {Name: "uid=teo,ou=Base," + below}},
+				},
+			},
 			{Name: "other", Members: &directory.Members{Any: []name.Ref{{Name: "uid=teo,ou=Base," + below}}}},
 		},
 	}
@@ -75,13 +86,26 @@ func TestAccountsOfAServer(t *testing.T) {
 	assert.Equal(t, "Cook", users[2].Attributes.First("title"))
 	assert.Equal(t, "uid=ilse,ou=Summit,"+below, users[0].DN)
 	assert.False(t, users[1].IsActive())
-	assert.Equal(t, []string{"uid=ilse,ou=Summit," + below, "uid=teo,ou=Base," + below, `uid=noor\, jr,ou=Summit,` + below}, members(d, 0))
+	assert.Equal(
+		t,
+		[]string{"uid=ilse,ou=Summit," + below, "uid=teo,ou=Base," + below, `uid=noor\, jr,ou=Summit,` + below},
+		members(d, 0),
+	)
 	assert.Equal(t, []string{"uid=teo,ou=Base," + below}, members(d, 1))
 	assert.Equal(t, `Creates the user served/noor, jr below ou=Summit,`+below+` with {title: Cook}.`, list[0].Sentence())
 	assert.Equal(t, "Moves served/ilse below ou=Summit,"+below+" (was ou=Base,"+below+").", list[2].Sentence())
 	assert.Equal(t, "Switches the account served/teo off.", list[3].Sentence())
 
-	_, _, err = applied(t, stage.Base{Files: d.Files, Map: served(t, "[members, users]").Map, Book: served(t, "[members, users]").Book, Records: d.Records}, mustJSON(t, list[2]))
+	_, _, err = applied(
+		t,
+		stage.Base{
+			Files:   d.Files,
+			Map:     served(t, "[members, users]").Map,
+			Book:    served(t, "[members, users]").Book,
+			Records: d.Records,
+		},
+		mustJSON(t, list[2]),
+	)
 	var moved *stage.Error
 	require.ErrorAs(t, err, &moved)
 	assert.True(t, moved.Moved, "it stands elsewhere now")

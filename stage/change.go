@@ -92,8 +92,16 @@ var fields = map[Do][]string{
 	Join: {"group", "member"}, Leave: {"group", "member"}, SetUser: {"user", "attribute"},
 	CreateUser: {"user"}, MoveUser: {"user", "to"}, SwitchUser: {"user", "value"},
 	CreateGroup: {"group"}, RenameGroup: {"group", "to"}, SetGroup: {"group", "field"}, RemoveGroup: {"group"},
-	AddLine: {"system", "list", "value"}, ChangeLine: {"system", "list", "line", "value"}, MoveLine: {"system", "list", "line"}, RemoveLine: {"system", "list", "line"}, SwitchLine: {"system", "list", "line", "value"},
-	AddPart: {"document", "list", "value"}, ChangePart: {"document", "list", "part", "value"}, MovePart: {"document", "list", "part"}, RemovePart: {"document", "list", "part"}, SwitchPart: {"document", "list", "part", "value"},
+	AddLine: {
+		"system",
+		"list",
+		"value",
+	}, ChangeLine: {"system", "list", "line", "value"}, MoveLine: {"system", "list", "line"}, RemoveLine: {"system", "list", "line"}, SwitchLine: {"system", "list", "line", "value"},
+	AddPart: {
+		"document",
+		"list",
+		"value",
+	}, ChangePart: {"document", "list", "part", "value"}, MovePart: {"document", "list", "part"}, RemovePart: {"document", "list", "part"}, SwitchPart: {"document", "list", "part", "value"},
 	WriteDocument: {"document", "value"}, RemoveDocument: {"document"}, Restore: {"document"},
 }
 

@@ -165,8 +165,12 @@ func (d *Draft) put(t *mapfile.Text) {
 
 // document writes a file of the map again, or drops it.
 func (d *Draft) document(c *Change) error {
-	if strings.HasPrefix(c.Document, "/") || strings.Contains(c.Document, "..") || !strings.HasSuffix(c.Document, ".yaml") && !strings.HasSuffix(c.Document, ".yml") {
-		return fmt.Errorf("a document is a file of the map folder that ends in .yaml, such as systems/archive.yaml, not %q", c.Document)
+	if strings.HasPrefix(c.Document, "/") || strings.Contains(c.Document, "..") ||
+		!strings.HasSuffix(c.Document, ".yaml") && !strings.HasSuffix(c.Document, ".yml") {
+		return fmt.Errorf(
+			"a document is a file of the map folder that ends in .yaml, such as systems/archive.yaml, not %q",
+			c.Document,
+		)
 	}
 	i := d.file(c.Document)
 	is := ""

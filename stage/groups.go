@@ -142,7 +142,12 @@ func (d *Draft) setGroup(c *Change) error {
 	case "managers":
 		is, now.Managers, err = managers(now.Managers, c.Value)
 	default:
-		return fmt.Errorf("group %s comes from the source of directory %s, which has no %s; create a group in the map for that", g.full, g.dir, c.Field)
+		return fmt.Errorf(
+			"group %s comes from the source of directory %s, which has no %s; create a group in the map for that",
+			g.full,
+			g.dir,
+			c.Field,
+		)
 	}
 	if err != nil {
 		return fmt.Errorf("%s: %w", c.Field, err)

@@ -25,7 +25,11 @@ func rules(t require.TestingT, names []string) stage.Base {
 		fmt.Fprintf(&b, "  # about %s\n  - {name: %s, action: permit, everyone: true, services: [tcp/22]} # %s\n", n, n, n)
 	}
 	b.WriteString("default: refuse\n")
-	files := []mapfile.File{{Path: "gatemap.yaml", Content: []byte("title: Dome\n")}, {Path: "place.yaml", Content: []byte(place)}, {Path: "wall.yaml", Content: []byte(b.String())}}
+	files := []mapfile.File{
+		{Path: "gatemap.yaml", Content: []byte("title: Dome\n")},
+		{Path: "place.yaml", Content: []byte(place)},
+		{Path: "wall.yaml", Content: []byte(b.String())},
+	}
 	m, err := mapfile.Parse(files, types.Table, connectors.Kinds())
 	require.NoError(t, err)
 	a, err := atlas.Compile(m)
@@ -35,7 +39,9 @@ func rules(t require.TestingT, names []string) stage.Base {
 
 // order gives the names of the rules as the file has them, and its lines sorted.
 func order(t require.TestingT, files []mapfile.File) (names, lines []string) {
-	text, err := mapfile.OpenText(files[slices.IndexFunc(files, func(f mapfile.File) bool { return f.Path == "wall.yaml" })])
+	text, err := mapfile.OpenText(
+		files[slices.IndexFunc(files, func(f mapfile.File) bool { return f.Path == "wall.yaml" })],
+	)
 	require.NoError(t, err)
 	at, ok := text.Document("system", "wall")
 	require.True(t, ok)
@@ -104,8 +110,15 @@ func TestJoiningAndLeavingIsASet(t *testing.T) {
 		d := stage.NewDraft(b)
 		in := map[string]map[string]bool{"dome/crew": {"dome/ilse": true}, "dome/bare": {}}
 		for range rapid.IntRange(1, 8).Draw(t, "changes") {
-			group, member := rapid.SampledFrom([]string{"dome/crew", "dome/bare"}).Draw(t, "group"), rapid.SampledFrom(all).Draw(t, "member")
-			c := stage.Change{Do: rapid.SampledFrom([]stage.Do{stage.Join, stage.Leave}).Draw(t, "do"), Group: group, Member: member}
+			group, member := rapid.SampledFrom([]string{"dome/crew", "dome/bare"}).
+				Draw(t, "group"),
+				rapid.SampledFrom(all).
+					Draw(t, "member")
+			c := stage.Change{
+				Do:     rapid.SampledFrom([]stage.Do{stage.Join, stage.Leave}).Draw(t, "do"),
+				Group:  group,
+				Member: member,
+			}
 			before := text(d.Files)
 			err := d.Apply(&c)
 			if joins := c.Do == stage.Join; joins == in[group][member] {
@@ -144,9 +157,23 @@ func TestChangesAddUp(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		b := rules(t, []string{"r1", "r2", "r3"})
 		changes := rapid.SliceOfNDistinct(rapid.SampledFrom([]stage.Change{
-			{Do: stage.Join, Group: "crew", Member: "teo"}, {Do: stage.SetUser, User: "ilse", Attribute: "title", Value: []byte(`"Guard"`)},
-			{Do: stage.RemoveLine, System: "wall", List: "rules", Line: "r2"}, {Do: stage.MoveLine, System: "wall", List: "rules", Line: "r3", Before: "r1"},
-			{Do: stage.AddLine, System: "wall", List: "rules", Value: []byte(`{"name": "r4", "action": "refuse"}`)}, {Do: stage.RenameGroup, Group: "bare", To: "night"},
+			{
+				Do:     stage.Join,
+				Group:  "crew",
+				Member: "teo",
+			}, {Do: stage.SetUser, User: "ilse", Attribute: "title", Value: []byte(`"Guard"`)},
+			{
+				Do:     stage.RemoveLine,
+				System: "wall",
+				List:   "rules",
+				Line:   "r2",
+			}, {Do: stage.MoveLine, System: "wall", List: "rules", Line: "r3", Before: "r1"},
+			{
+				Do:     stage.AddLine,
+				System: "wall",
+				List:   "rules",
+				Value:  []byte(`{"name": "r4", "action": "refuse"}`),
+			}, {Do: stage.RenameGroup, Group: "bare", To: "night"},
 		}), 1, 6, func(c stage.Change) string { return string(c.Do) }).Draw(t, "changes")
 		once := stage.NewDraft(b)
 		require.NoError(t, once.ApplyAll(slices.Clone(changes)))

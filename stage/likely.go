@@ -37,7 +37,9 @@ func (d *Draft) likely(kind, named string) iter.Seq[string] {
 		}
 		mentions := regexp.MustCompile(`(?i)\b` + kind + `\b`)
 		for _, f := range slices.Clone(d.Files) {
-			if mentions.Match(f.Content) && (named == "" || strings.Contains(strings.ToLower(string(f.Content)), strings.ToLower(named))) && !yield(f.Path) {
+			if mentions.Match(f.Content) &&
+				(named == "" || strings.Contains(strings.ToLower(string(f.Content)), strings.ToLower(named))) &&
+				!yield(f.Path) {
 				return
 			}
 		}
@@ -80,7 +82,12 @@ func holds(c *Change, t *mapfile.Text, at mapfile.Spot, list []string) error {
 		return fmt.Errorf("%s of %s does not hold lines; the lines are in %s. Use %s for other parts of a document",
 			c.List, c.System, strings.Join(mapfile.LineLists(g), ", "), strings.Replace(string(c.Do), "line", "part", 1))
 	case !c.IsLine() && lines:
-		return fmt.Errorf("%s of %s holds lines: use %s", c.List, c.Document, strings.Replace(string(c.Do), "part", "line", 1))
+		return fmt.Errorf(
+			"%s of %s holds lines: use %s",
+			c.List,
+			c.Document,
+			strings.Replace(string(c.Do), "part", "line", 1),
+		)
 	}
 	return nil
 }

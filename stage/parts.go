@@ -79,7 +79,12 @@ func (d *Draft) part(c *Change) error {
 			return d.addFirst(c, t, at, step)
 		}
 		if !ok {
-			return fmt.Errorf("%s has no %s; it has %s", c.In(), strings.Join(steps[:i+1], " > "), strings.Join(t.Keys(at), ", "))
+			return fmt.Errorf(
+				"%s has no %s; it has %s",
+				c.In(),
+				strings.Join(steps[:i+1], " > "),
+				strings.Join(t.Keys(at), ", "),
+			)
 		}
 		at = next
 	}

@@ -18,7 +18,10 @@ type Rewriting struct {
 // them: to says how, for a reference of a kind that is read in a directory, or in a line
 // where home is "". All references are read before any is written, so that names can be
 // swapped. Files that stay as they are are the same.
-func Rewrite(files []mapfile.File, to func(kind, ref, home string) (string, bool)) ([]mapfile.File, []Rewriting, error) {
+func Rewrite(
+	files []mapfile.File,
+	to func(kind, ref, home string) (string, bool),
+) ([]mapfile.File, []Rewriting, error) {
 	var all []Rewriting
 	out := append([]mapfile.File(nil), files...)
 	for i, f := range files {

@@ -53,7 +53,11 @@ guarantees:
 
 func base(t *testing.T) stage.Base {
 	t.Helper()
-	files := []mapfile.File{{Path: "gatemap.yaml", Content: []byte("title: Dome\nnetworks: {yard: [192.0.2.0/24]}\n")}, {Path: "place.yaml", Content: []byte(place)}, {Path: "suite.yaml", Content: []byte(suite)}}
+	files := []mapfile.File{
+		{Path: "gatemap.yaml", Content: []byte("title: Dome\nnetworks: {yard: [192.0.2.0/24]}\n")},
+		{Path: "place.yaml", Content: []byte(place)},
+		{Path: "suite.yaml", Content: []byte(suite)},
+	}
 	m, err := mapfile.Parse(files, types.Table, connectors.Kinds())
 	require.NoError(t, err)
 	a, err := atlas.Compile(m)
@@ -139,7 +143,12 @@ func TestRenamingWhatWasMadeHere(t *testing.T) {
 	d := stage.NewDraft(base(t))
 	require.NoError(t, d.ApplyAll([]stage.Change{
 		{Do: stage.CreateGroup, Group: "dome/dawn"},
-		{Do: stage.AddLine, System: "suite", List: "mappings", Value: json.RawMessage(`{"groups":["Dawn"],"role":"opener","object":"/"}`)},
+		{
+			Do:     stage.AddLine,
+			System: "suite",
+			List:   "mappings",
+			Value:  json.RawMessage(`{"groups":["Dawn"],"role":"opener","object":"/"}`),
+		},
 		{Do: stage.RenameGroup, Group: "dawn", To: "dusk"},
 		{Do: stage.Join, Group: "dusk", Member: "teo"},
 		{Do: stage.CreateGroup, Group: "dome/dawn"},

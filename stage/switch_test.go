@@ -43,7 +43,13 @@ func TestEveryLineIsSwitchedOffAndOn(t *testing.T) {
 				}
 				d := stage.NewDraft(b)
 				change := func(to string) *stage.Change {
-					return &stage.Change{Do: stage.SwitchLine, System: s.Name, List: strings.Join(entry.List, " > "), Line: strconv.Itoa(entry.Number), Value: []byte(strconv.Quote(to))}
+					return &stage.Change{
+						Do:     stage.SwitchLine,
+						System: s.Name,
+						List:   strings.Join(entry.List, " > "),
+						Line:   strconv.Itoa(entry.Number),
+						Value:  []byte(strconv.Quote(to)),
+					}
 				}
 				require.NoError(t, d.Apply(change("off")), "%+v", entry)
 				_, err := mapfile.Parse(d.Files, types.Table, connectors.Kinds())

@@ -109,8 +109,14 @@ func end(ctx context.Context, tx *sql.Tx, k Key, revision int) error {
 		_, err := tx.ExecContext(ctx, `UPDATE documents SET until = ? WHERE path = ? AND until IS NULL`, revision, k.Path)
 		return err
 	}
-	_, err := tx.ExecContext(ctx, `UPDATE records SET until = ? WHERE directory = ? AND kind = ? AND name = ? AND until IS NULL`,
-		revision, k.Directory, k.Kind, k.Name)
+	_, err := tx.ExecContext(
+		ctx,
+		`UPDATE records SET until = ? WHERE directory = ? AND kind = ? AND name = ? AND until IS NULL`,
+		revision,
+		k.Directory,
+		k.Kind,
+		k.Name,
+	)
 	return err
 }
 
@@ -125,7 +131,10 @@ func newBeginning(ctx context.Context, tx *sql.Tx, revision int) (*beginning, er
 	if err != nil {
 		return nil, err
 	}
-	records, err := tx.PrepareContext(ctx, `INSERT INTO records (directory, kind, name, body, since) VALUES (?, ?, ?, ?, ?)`)
+	records, err := tx.PrepareContext(
+		ctx,
+		`INSERT INTO records (directory, kind, name, body, since) VALUES (?, ?, ?, ?, ?)`,
+	)
 	return &beginning{documents, records, revision}, err
 }
 

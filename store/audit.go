@@ -28,7 +28,9 @@ type Entry struct {
 // chained is the hash of an entry after that of the one before, keyed from the entry on
 // with which the database was sealed.
 func (s *Store) chained(e *Entry, before []byte) ([]byte, error) {
-	raw, err := json.Marshal([]any{e.Number, e.At.UTC().Format(time.RFC3339Nano), e.Actor, e.Act, e.Object, e.Result, e.Detail, e.Origin})
+	raw, err := json.Marshal(
+		[]any{e.Number, e.At.UTC().Format(time.RFC3339Nano), e.Actor, e.Act, e.Object, e.Result, e.Detail, e.Origin},
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -60,8 +62,19 @@ func (s *Store) audit(ctx context.Context, tx *tx, e Entry) error {
 		return err
 	}
 	tx.head = s.signedHead(e.Number, hex.EncodeToString(hash))
-	_, err = tx.ExecContext(ctx, `INSERT INTO audit (number, at, actor, act, object, result, detail, origin, hash) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		e.Number, nanos(e.At), e.Actor, e.Act, e.Object, e.Result, e.Detail, e.Origin, hash)
+	_, err = tx.ExecContext(
+		ctx,
+		`INSERT INTO audit (number, at, actor, act, object, result, detail, origin, hash) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		e.Number,
+		nanos(e.At),
+		e.Actor,
+		e.Act,
+		e.Object,
+		e.Result,
+		e.Detail,
+		e.Origin,
+		hash,
+	)
 	return err
 }
 
@@ -129,7 +142,10 @@ func (s *Store) Verify(ctx context.Context, kept string) (Head, error) {
 }
 
 func (s *Store) verify(ctx context.Context) (count int64, last string, err error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT number, at, actor, act, object, result, detail, origin, hash FROM audit ORDER BY number`)
+	rows, err := s.db.QueryContext(
+		ctx,
+		`SELECT number, at, actor, act, object, result, detail, origin, hash FROM audit ORDER BY number`,
+	)
 	if err != nil {
 		return 0, "", s.explain(err)
 	}

@@ -23,8 +23,19 @@ type Delivery struct {
 // BeginDelivery logs a delivery, and gives it its number.
 func (s *Store) BeginDelivery(ctx context.Context, d *Delivery, entries ...Entry) error {
 	return s.within(ctx, func(tx *tx) error {
-		result, err := tx.ExecContext(ctx, `INSERT INTO deliveries (system, revision, how, begun_by, state, began, ended, report, plan) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-			d.System, d.Revision, d.How, d.BegunBy, d.State, nanos(d.Began), orNull(d.Ended), d.Report, d.Plan)
+		result, err := tx.ExecContext(
+			ctx,
+			`INSERT INTO deliveries (system, revision, how, begun_by, state, began, ended, report, plan) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			d.System,
+			d.Revision,
+			d.How,
+			d.BegunBy,
+			d.State,
+			nanos(d.Began),
+			orNull(d.Ended),
+			d.Report,
+			d.Plan,
+		)
 		if err != nil {
 			return err
 		}
@@ -37,7 +48,12 @@ func (s *Store) BeginDelivery(ctx context.Context, d *Delivery, entries ...Entry
 
 // UpdateDelivery logs how far a delivery is, if its state is still one of some; moved says that it
 // is another.
-func (s *Store) UpdateDelivery(ctx context.Context, d *Delivery, from []string, entries ...Entry) (moved bool, err error) {
+func (s *Store) UpdateDelivery(
+	ctx context.Context,
+	d *Delivery,
+	from []string,
+	entries ...Entry,
+) (moved bool, err error) {
 	err = s.within(ctx, func(tx *tx) error {
 		var state string
 		if err := tx.QueryRowContext(ctx, `SELECT state FROM deliveries WHERE id = ?`, d.ID).Scan(&state); err != nil {
@@ -72,7 +88,13 @@ const deliveryColumns = `SELECT id, system, revision, how, begun_by, state, bega
 // Deliveries lists the newest deliveries before one, the newest first: of one system, or of all
 // where it is "". before 0 begins with the newest.
 func (s *Store) Deliveries(ctx context.Context, system string, before int64, limit int) ([]Delivery, error) {
-	return s.deliveries(ctx, deliveryColumns+`WHERE (?1 = '' OR system = ?1) AND (?2 = 0 OR id < ?2) ORDER BY id DESC LIMIT ?3`, system, before, limit)
+	return s.deliveries(
+		ctx,
+		deliveryColumns+`WHERE (?1 = '' OR system = ?1) AND (?2 = 0 OR id < ?2) ORDER BY id DESC LIMIT ?3`,
+		system,
+		before,
+		limit,
+	)
 }
 
 // OpenDeliveries lists those that have not ended: that wait, or that a stop cut off.
@@ -94,14 +116,26 @@ func (s *Store) Delivery(ctx context.Context, id int64) (d Delivery, ok bool, er
 
 // DeliveryPlan is what a delivery was looked at with, packed.
 func (s *Store) DeliveryPlan(ctx context.Context, id int64) ([]byte, error) {
-	plan, _, err := firstOf(query(ctx, s, func(rows *sql.Rows, p *[]byte) error { return rows.Scan(p) }, `SELECT plan FROM deliveries WHERE id = ?`, id))
+	plan, _, err := firstOf(
+		query(
+			ctx,
+			s,
+			func(rows *sql.Rows, p *[]byte) error { return rows.Scan(p) },
+			`SELECT plan FROM deliveries WHERE id = ?`,
+			id,
+		),
+	)
 	return plan, err
 }
 
 // PruneDeliveries lets deliveries go that ended long ago, or have too many after them.
 func (s *Store) PruneDeliveries(ctx context.Context, now time.Time) error {
-	_, err := s.exec(ctx, `DELETE FROM deliveries WHERE ended IS NOT NULL AND (ended < ? OR id <= (SELECT max(id) FROM deliveries) - ?)`,
-		nanos(now.Add(-keptFor)), keptRuns)
+	_, err := s.exec(
+		ctx,
+		`DELETE FROM deliveries WHERE ended IS NOT NULL AND (ended < ? OR id <= (SELECT max(id) FROM deliveries) - ?)`,
+		nanos(now.Add(-keptFor)),
+		keptRuns,
+	)
 	return err
 }
 

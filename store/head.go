@@ -36,7 +36,9 @@ func ParseHead(text string) (Head, error) {
 			return Head{number, parts[1], parts[2]}, nil
 		}
 	}
-	return Head{}, errors.New("a head of the audit is a number, a hash and a signature joined by dashes, as audit verify prints it")
+	return Head{}, errors.New(
+		"a head of the audit is a number, a hash and a signature joined by dashes, as audit verify prints it",
+	)
 }
 
 func (s *Store) signedHead(number int64, hash string) Head {
@@ -123,9 +125,15 @@ func (s *Store) against(ctx context.Context, text string) (trouble string, err e
 	case err != nil:
 		return "", err
 	case len(list) == 0 || list[0].Number != h.Number:
-		return fmt.Sprintf("the audit ends before entry %d, which it had: entries were removed from its end, or an older database was put in place", h.Number), nil
+		return fmt.Sprintf(
+			"the audit ends before entry %d, which it had: entries were removed from its end, or an older database was put in place",
+			h.Number,
+		), nil
 	case list[0].Hash != h.Hash:
-		return fmt.Sprintf("entry %d is another than it was: the audit was written anew, or another database was put in place", h.Number), nil
+		return fmt.Sprintf(
+			"entry %d is another than it was: the audit was written anew, or another database was put in place",
+			h.Number,
+		), nil
 	}
 	return "", nil
 }

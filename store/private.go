@@ -52,7 +52,11 @@ func closed(path string, info fs.FileInfo, mode fs.FileMode) error {
 		return nil
 	}
 	if err := os.Chmod(path, mode); err != nil {
-		return &OpenError{path, "others can read it, and that cannot be changed; give it the rights " + mode.String()[1:], err}
+		return &OpenError{
+			path,
+			"others can read it, and that cannot be changed; give it the rights " + mode.String()[1:],
+			err,
+		}
 	}
 	return nil
 }

@@ -32,7 +32,13 @@ func (s *Store) Readings(ctx context.Context) ([]Reading, error) {
 
 // ReadingBody is the body of the newest reading of a system; nil: there is none.
 func (s *Store) ReadingBody(ctx context.Context, system string) ([]byte, error) {
-	list, err := query(ctx, s, func(rows *sql.Rows, body *[]byte) error { return rows.Scan(body) }, `SELECT body FROM readings WHERE system = ?`, system)
+	list, err := query(
+		ctx,
+		s,
+		func(rows *sql.Rows, body *[]byte) error { return rows.Scan(body) },
+		`SELECT body FROM readings WHERE system = ?`,
+		system,
+	)
 	if err != nil || len(list) == 0 {
 		return nil, err
 	}

@@ -35,8 +35,16 @@ func (s *Store) BeginRun(ctx context.Context, r *Run, entry func(id int64) *Entr
 }
 
 func insertRun(ctx context.Context, tx *tx, r *Run) error {
-	result, err := tx.ExecContext(ctx, `INSERT INTO runs (directory, how, started_by, state, started, report) VALUES (?, ?, ?, ?, ?, ?)`,
-		r.Directory, r.How, r.StartedBy, r.State, nanos(r.Started), r.Report)
+	result, err := tx.ExecContext(
+		ctx,
+		`INSERT INTO runs (directory, how, started_by, state, started, report) VALUES (?, ?, ?, ?, ?, ?)`,
+		r.Directory,
+		r.How,
+		r.StartedBy,
+		r.State,
+		nanos(r.Started),
+		r.Report,
+	)
 	if err != nil {
 		return err
 	}
@@ -52,8 +60,12 @@ const (
 
 // PruneRuns lets runs go that ended long ago, or have too many after them.
 func (s *Store) PruneRuns(ctx context.Context, now time.Time) error {
-	_, err := s.exec(ctx, `DELETE FROM runs WHERE ended IS NOT NULL AND (ended < ? OR id <= (SELECT max(id) FROM runs) - ?)`,
-		nanos(now.Add(-keptFor)), keptRuns)
+	_, err := s.exec(
+		ctx,
+		`DELETE FROM runs WHERE ended IS NOT NULL AND (ended < ? OR id <= (SELECT max(id) FROM runs) - ?)`,
+		nanos(now.Add(-keptFor)),
+		keptRuns,
+	)
 	return err
 }
 
@@ -82,25 +94,48 @@ func (s *Store) UpdateRun(ctx context.Context, r *Run, entries ...Entry) error {
 // Runs lists the newest runs before one, the newest first: of one directory, or
 // of all where it is "". before 0 begins with the newest.
 func (s *Store) Runs(ctx context.Context, directory string, before int64, limit int) ([]Run, error) {
-	return s.runs(ctx, `SELECT id, directory, how, started_by, state, started, coalesce(ended, 0), coalesce(revision, 0), report FROM runs
-		WHERE (?1 = '' OR directory = ?1) AND (?2 = 0 OR id < ?2) ORDER BY id DESC LIMIT ?3`, directory, before, limit)
+	return s.runs(
+		ctx,
+		`SELECT id, directory, how, started_by, state, started, coalesce(ended, 0), coalesce(revision, 0), report FROM runs
+		WHERE (?1 = '' OR directory = ?1) AND (?2 = 0 OR id < ?2) ORDER BY id DESC LIMIT ?3`,
+		directory,
+		before,
+		limit,
+	)
 }
 
 // Run is one run; ok is false if there is none with this number.
 func (s *Store) Run(ctx context.Context, id int64) (r Run, ok bool, err error) {
-	return firstOf(s.runs(ctx, `SELECT id, directory, how, started_by, state, started, coalesce(ended, 0), coalesce(revision, 0), report FROM runs WHERE id = ?1`, id))
+	return firstOf(
+		s.runs(
+			ctx,
+			`SELECT id, directory, how, started_by, state, started, coalesce(ended, 0), coalesce(revision, 0), report FROM runs WHERE id = ?1`,
+			id,
+		),
+	)
 }
 
 // RunPreview is what a run changes, as it was written; nil where that is not kept.
 func (s *Store) RunPreview(ctx context.Context, id int64) ([]byte, error) {
-	preview, _, err := firstOf(query(ctx, s, func(rows *sql.Rows, p *[]byte) error { return rows.Scan(p) }, `SELECT preview FROM runs WHERE id = ?`, id))
+	preview, _, err := firstOf(
+		query(
+			ctx,
+			s,
+			func(rows *sql.Rows, p *[]byte) error { return rows.Scan(p) },
+			`SELECT preview FROM runs WHERE id = ?`,
+			id,
+		),
+	)
 	return preview, err
 }
 
 // OpenRuns lists the runs that have not ended: after a start, those that a stop
 // cut off.
 func (s *Store) OpenRuns(ctx context.Context) ([]Run, error) {
-	return s.runs(ctx, `SELECT id, directory, how, started_by, state, started, 0, 0, report FROM runs WHERE ended IS NULL ORDER BY id`)
+	return s.runs(
+		ctx,
+		`SELECT id, directory, how, started_by, state, started, 0, 0, report FROM runs WHERE ended IS NULL ORDER BY id`,
+	)
 }
 
 func (s *Store) runs(ctx context.Context, statement string, args ...any) ([]Run, error) {

@@ -26,7 +26,10 @@ func filled(t *testing.T) (folder string, head string) {
 	require.NoError(t, err)
 	require.Empty(t, s.Trouble)
 	o := store.Operator{Name: "edda", Role: "admin", TOTP: "JBSWY3DPEHPK3PXP", Created: time.Now()}
-	require.NoError(t, s.CreateOperator(t.Context(), &o, store.Entry{Actor: "host", Act: "operator", Object: "edda", Result: "done"}))
+	require.NoError(
+		t,
+		s.CreateOperator(t.Context(), &o, store.Entry{Actor: "host", Act: "operator", Object: "edda", Result: "done"}),
+	)
 	for range 5 {
 		require.NoError(t, s.Audit(t.Context(), store.Entry{Actor: "edda", Act: "sign-in", Result: "done"}))
 	}
@@ -81,7 +84,11 @@ func TestSecretsAreSealed(t *testing.T) {
 	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
 
 	// A second factor that is moved to another operator opens nothing.
-	tamper(t, folder, `INSERT INTO operators (name, role, display, totp, created) SELECT 'eve', 'admin', '', totp, created FROM operators`)
+	tamper(
+		t,
+		folder,
+		`INSERT INTO operators (name, role, display, totp, created) SELECT 'eve', 'admin', '', totp, created FROM operators`,
+	)
 	s, err = store.Open(t.Context(), folder, "")
 	require.NoError(t, err)
 	_, _, err = s.Operator(t.Context(), "eve")

@@ -91,7 +91,12 @@ func Open(ctx context.Context, folder, keyFile string) (*Store, error) {
 
 // openLocked opens a data folder whose lock is held; where it fails it gives that back.
 func openLocked(ctx context.Context, folder, keyFile string, lock *flock.Flock) (*Store, error) {
-	s := &Store{writer: make(writer, 1), lock: lock, path: filepath.Join(folder, database), heads: heads{file: headFile(folder)}}
+	s := &Store{
+		writer: make(writer, 1),
+		lock:   lock,
+		path:   filepath.Join(folder, database),
+		heads:  heads{file: headFile(folder)},
+	}
 	err := s.open(ctx)
 	if err == nil {
 		err = s.unseal(ctx, keyFile)
@@ -161,7 +166,15 @@ func (s *Store) open(ctx context.Context) error {
 	}
 	sources := provider.ListSources()
 	if newest := sources[len(sources)-1].Version; have > newest {
-		return &OpenError{s.path, fmt.Sprintf("a newer gatemap made it (version %d of the database, this one knows %d); install that one", have, newest), nil}
+		return &OpenError{
+			s.path,
+			fmt.Sprintf(
+				"a newer gatemap made it (version %d of the database, this one knows %d); install that one",
+				have,
+				newest,
+			),
+			nil,
+		}
 	}
 	_, err = provider.Up(ctx)
 	return err

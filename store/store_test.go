@@ -101,7 +101,11 @@ func TestAPartOfACommitThatFailsUndoesAll(t *testing.T) {
 	require.NoError(t, err)
 	defer s.Close()
 	bad := store.Row{Key: store.Key{Directory: "d", Kind: "ghost", Name: "x"}, Body: []byte("{}")}
-	_, err = s.Commit(ctx, store.Revision{At: time.Now()}, []store.Row{{Key: store.Key{Path: "f"}, Body: []byte("x")}, bad})
+	_, err = s.Commit(
+		ctx,
+		store.Revision{At: time.Now()},
+		[]store.Row{{Key: store.Key{Path: "f"}, Body: []byte("x")}, bad},
+	)
 	require.Error(t, err)
 	head, err := s.Head(ctx)
 	require.NoError(t, err)

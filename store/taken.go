@@ -34,6 +34,12 @@ func noteTaken(ctx context.Context, tx *tx, t *Taken) error {
 	if t == nil {
 		return nil
 	}
-	_, err := tx.ExecContext(ctx, `INSERT INTO taken (directory, at, what) VALUES (?, ?, ?)`, t.Directory, nanos(t.At), t.What)
+	_, err := tx.ExecContext(
+		ctx,
+		`INSERT INTO taken (directory, at, what) VALUES (?, ?, ?)`,
+		t.Directory,
+		nanos(t.At),
+		t.What,
+	)
 	return err
 }

@@ -65,8 +65,22 @@ func (s *Store) CreateToken(ctx context.Context, t Token, instead bool, e Entry)
 				return err
 			}
 		}
-		result, err := tx.ExecContext(ctx, `INSERT INTO tokens (hash, name, role, created, author, expires, systems, user, directory, owner) VALUES (?, ?, ?, ?, ?, nullif(?, 0), ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
-			hash(token), t.Name, t.Role, seconds(t.Created), t.Author, seconds(t.Expires), string(systems), optional(t.User), optional(t.Directory), optional(t.Owner))
+		result, err := tx.ExecContext(
+			ctx,
+			`INSERT INTO tokens (hash, name, role, created, author, expires, systems, user, directory, owner) VALUES (?, ?, ?, ?, ?, nullif(?, 0), ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
+			hash(
+				token,
+			),
+			t.Name,
+			t.Role,
+			seconds(t.Created),
+			t.Author,
+			seconds(t.Expires),
+			string(systems),
+			optional(t.User),
+			optional(t.Directory),
+			optional(t.Owner),
+		)
 		return s.audited(ctx, tx, s.changedOne(result, err, ErrTaken), e)
 	})
 	return token, err
@@ -77,7 +91,8 @@ func (s *Store) CreateToken(ctx context.Context, t Token, instead bool, e Entry)
 func (s *Store) FirstToken(ctx context.Context, name string, now time.Time, e Entry) (string, error) {
 	var used bool
 	err := s.db.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM operators) OR EXISTS (SELECT 1 FROM tokens WHERE directory IS NULL)
-		OR EXISTS (SELECT 1 FROM audit WHERE act = 'token' AND object = ?)`, name).Scan(&used)
+		OR EXISTS (SELECT 1 FROM audit WHERE act = 'token' AND object = ?)`, name).
+		Scan(&used)
 	if err != nil || used {
 		return "", s.explain(err)
 	}
@@ -97,7 +112,20 @@ func (s *Store) Tokens(ctx context.Context) (*Keys, error) {
 	list, err := query(ctx, s, func(rows *sql.Rows, k *key) error {
 		var created, expires int64
 		var systems []byte
-		err := rows.Scan(&k.hash, &k.Name, &k.Role, &created, &k.Author, &expires, &systems, &k.User, &k.Directory, &k.Owner, &k.OwnerRole, &k.off)
+		err := rows.Scan(
+			&k.hash,
+			&k.Name,
+			&k.Role,
+			&created,
+			&k.Author,
+			&expires,
+			&systems,
+			&k.User,
+			&k.Directory,
+			&k.Owner,
+			&k.OwnerRole,
+			&k.off,
+		)
 		k.Created, k.Expires = moment(created), moment(expires)
 		if err == nil && systems != nil {
 			err = json.Unmarshal(systems, &k.Systems)

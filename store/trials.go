@@ -29,9 +29,19 @@ func (s *Store) CreateTrial(ctx context.Context, t *Trial, e Entry) error {
 }
 
 func insertTrial(ctx context.Context, tx *tx, t *Trial) error {
-	err := tx.QueryRowContext(ctx, `INSERT INTO trials (name, note, author, created, base, version, reverts, changes)
+	err := tx.QueryRowContext(
+		ctx,
+		`INSERT INTO trials (name, note, author, created, base, version, reverts, changes)
 		SELECT ?, ?, ?, ?, ?, max(?, last + 1), ?, ? FROM trial_versions WHERE true ON CONFLICT DO NOTHING RETURNING version`,
-		t.Name, t.Note, t.Author, seconds(t.Created), t.Base, t.Version, sql.NullInt64{Int64: int64(t.Reverts), Valid: t.Reverts > 0}, t.Changes).Scan(&t.Version)
+		t.Name,
+		t.Note,
+		t.Author,
+		seconds(t.Created),
+		t.Base,
+		t.Version,
+		sql.NullInt64{Int64: int64(t.Reverts), Valid: t.Reverts > 0},
+		t.Changes,
+	).Scan(&t.Version)
 	if errors.Is(err, sql.ErrNoRows) {
 		return ErrTaken
 	}
@@ -42,8 +52,15 @@ func insertTrial(ctx context.Context, tx *tx, t *Trial) error {
 // ErrMoved where that one is not there.
 func (s *Store) UpdateTrial(ctx context.Context, t *Trial, e Entry) error {
 	err := s.within(ctx, func(tx *tx) error {
-		result, err := tx.ExecContext(ctx, `UPDATE trials SET note = ?, base = ?, version = version + 1, changes = ? WHERE name = ? AND version = ?`,
-			t.Note, t.Base, t.Changes, t.Name, t.Version)
+		result, err := tx.ExecContext(
+			ctx,
+			`UPDATE trials SET note = ?, base = ?, version = version + 1, changes = ? WHERE name = ? AND version = ?`,
+			t.Note,
+			t.Base,
+			t.Changes,
+			t.Name,
+			t.Version,
+		)
 		return s.audited(ctx, tx, s.changedOne(result, err, ErrMoved), e)
 	})
 	if err == nil {
@@ -92,7 +109,13 @@ func (s *Store) trials(ctx context.Context, which string, args ...any) ([]Trial,
 }
 
 // query reads rows one by one.
-func query[T any](ctx context.Context, s *Store, scan func(*sql.Rows, *T) error, statement string, args ...any) ([]T, error) {
+func query[T any](
+	ctx context.Context,
+	s *Store,
+	scan func(*sql.Rows, *T) error,
+	statement string,
+	args ...any,
+) ([]T, error) {
 	rows, err := s.db.QueryContext(ctx, statement, args...)
 	if err != nil {
 		return nil, s.explain(err)

@@ -25,7 +25,11 @@ func (w writer) enter(ctx context.Context) (leave func(), err error) {
 	case w <- struct{}{}:
 		return func() { <-w }, nil
 	case <-patience.C:
-		return nil, fmt.Errorf("the writes to the database before this one took longer than %s: %w", longestWait, context.DeadlineExceeded)
+		return nil, fmt.Errorf(
+			"the writes to the database before this one took longer than %s: %w",
+			longestWait,
+			context.DeadlineExceeded,
+		)
 	case <-ctx.Done():
 		return nil, ctx.Err()
 	}

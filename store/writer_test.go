@@ -105,7 +105,14 @@ func TestAWriteThatGivesUp(t *testing.T) {
 func TestEntriesByTime(t *testing.T) {
 	s := opened(t, t.TempDir())
 	at := time.Date(2026, 11, 28, 12, 0, 0, 0, time.UTC)
-	moments := []time.Time{at, at.Add(time.Millisecond), at.Add(100 * time.Millisecond), at.Add(999999999), at.Add(time.Second), at.Add(time.Second + 1)}
+	moments := []time.Time{
+		at,
+		at.Add(time.Millisecond),
+		at.Add(100 * time.Millisecond),
+		at.Add(999999999),
+		at.Add(time.Second),
+		at.Add(time.Second + 1),
+	}
 	for _, m := range moments {
 		require.NoError(t, s.Audit(t.Context(), Entry{At: m, Actor: "a", Act: "test", Result: "done"}))
 	}
@@ -132,7 +139,14 @@ func TestAnAdminStays(t *testing.T) {
 		var all sync.WaitGroup
 		failed := make([]error, 2)
 		for i := range failed {
-			require.NoError(t, s.CreateOperator(t.Context(), &Operator{Name: fmt.Sprint("o", i), Role: admin, Created: time.Now()}, Entry{Actor: "a", Act: "operator", Result: "done"}))
+			require.NoError(
+				t,
+				s.CreateOperator(
+					t.Context(),
+					&Operator{Name: fmt.Sprint("o", i), Role: admin, Created: time.Now()},
+					Entry{Actor: "a", Act: "operator", Result: "done"},
+				),
+			)
 		}
 		for i := range failed {
 			all.Go(func() {
@@ -185,7 +199,12 @@ func TestTimesOfAnOlderDatabase(t *testing.T) {
 		e := Entry{Number: int64(i + 1), At: at, Actor: "a", Act: "test", Result: "done"}
 		before, err = plain.chained(&e, before)
 		require.NoError(t, err)
-		_, err = db.Exec(`INSERT INTO audit (number, at, actor, act, object, result, detail, origin, hash) VALUES (?, ?, 'a', 'test', '', 'done', '', '', ?)`, i+1, text(at), before)
+		_, err = db.Exec(
+			`INSERT INTO audit (number, at, actor, act, object, result, detail, origin, hash) VALUES (?, ?, 'a', 'test', '', 'done', '', '', ?)`,
+			i+1,
+			text(at),
+			before,
+		)
 		require.NoError(t, err)
 	}
 	require.NoError(t, db.Close())

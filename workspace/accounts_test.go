@@ -27,10 +27,14 @@ func accounted(t *testing.T, list string) (*observatory, *slapd.Server) {
 		b.WriteString("dn: " + ou + "," + slapd.Suffix + "\nobjectClass: organizationalUnit\n\n")
 	}
 	for dn, number := range map[string]string{"uid=ilse.okonjo,ou=Summit,ou=people": "E1", "uid=adm-ilse,ou=admins": "E1", "uid=noor.haddix,ou=Summit,ou=people": "E2"} {
-		b.WriteString("dn: " + dn + "," + slapd.Suffix + "\nobjectClass: inetOrgPerson\nobjectClass: posixAccount\ncn: x\nsn: x\nemployeeNumber: " + number +
-			"\nuidNumber: 2000" + number[1:] + "\ngidNumber: 500\nhomeDirectory: /\n\n")
+		b.WriteString(
+			"dn: " + dn + "," + slapd.Suffix + "\nobjectClass: inetOrgPerson\nobjectClass: posixAccount\ncn: x\nsn: x\nemployeeNumber: " + number +
+				"\nuidNumber: 2000" + number[1:] + "\ngidNumber: 500\nhomeDirectory: /\n\n",
+		)
 	}
-	b.WriteString("dn: cn=crew,ou=groups," + slapd.Suffix + "\nobjectClass: groupOfNames\nmember: uid=ilse.okonjo,ou=Summit,ou=people," + slapd.Suffix + "\n\n")
+	b.WriteString(
+		"dn: cn=crew,ou=groups," + slapd.Suffix + "\nobjectClass: groupOfNames\nmember: uid=ilse.okonjo,ou=Summit,ou=people," + slapd.Suffix + "\n\n",
+	)
 	server, err := slapd.Start(t.TempDir(), b.String(), nil, []string{"127.0.0.1"})
 	require.NoError(t, err)
 	t.Cleanup(server.Stop)
@@ -75,7 +79,18 @@ func (o *observatory) planned() (lines []string, changes []stage.Change) {
 	plan, err := o.Accounts.Plan(o.t.Context(), "Cindervale")
 	require.NoError(o.t, err)
 	for _, x := range plan.Accounts {
-		lines = append(lines, strings.Join([]string{string(x.Do), x.Person, strings.TrimPrefix(x.User, "cindervale/"), strings.ReplaceAll(x.Why, ","+slapd.Suffix, "")}, " | "))
+		lines = append(
+			lines,
+			strings.Join(
+				[]string{
+					string(x.Do),
+					x.Person,
+					strings.TrimPrefix(x.User, "cindervale/"),
+					strings.ReplaceAll(x.Why, ","+slapd.Suffix, ""),
+				},
+				" | ",
+			),
+		)
 	}
 	return lines, plan.Changes()
 }
@@ -89,7 +104,10 @@ func (o *observatory) committed(name string, changes []stage.Change) (*answer.Co
 // Who is in the list and has no account gets one, who is elsewhere is moved, and who has left is
 // switched off; an account that is nobody's in the list, or stands aside, stays as it is.
 func TestAccountsOfPeople(t *testing.T) {
-	o, server := accounted(t, "E1;Ilse;Okonjo;Night assistant;Base;\nE2;Noor;Haddix;Cook;Summit;2020-01-01T00:00:00Z\nE3;Noor;Haddix;Cook;Summit;\nE4;;Reyk;Cook;Base;\nE5;Ola;Reyk;Cook;;\nE6;Jürgen;Weiß;Cook;Base;\nE7;Old;Guest;Cook;Base;2020-01-01T00:00:00Z\n")
+	o, server := accounted(
+		t,
+		"E1;Ilse;Okonjo;Night assistant;Base;\nE2;Noor;Haddix;Cook;Summit;2020-01-01T00:00:00Z\nE3;Noor;Haddix;Cook;Summit;\nE4;;Reyk;Cook;Base;\nE5;Ola;Reyk;Cook;;\nE6;Jürgen;Weiß;Cook;Base;\nE7;Old;Guest;Cook;Base;2020-01-01T00:00:00Z\n",
+	)
 	lines, changes := o.planned()
 	assert.Equal(t, []string{
 		"move | personnel/E1 | ilse.okonjo | from ou=Summit,ou=people to ou=Base,ou=people",
@@ -105,19 +123,35 @@ func TestAccountsOfPeople(t *testing.T) {
 		}
 		return all
 	}
-	assert.Equal(t, []string{"leaver-on cindervale/noor.haddix", "account-due cindervale/ilse.okonjo cindervale/noor.haddix2 cindervale/jurgen.weiss"}, codes())
-	made, err := o.committed("first", append(changes, stage.Change{Do: stage.Join, Group: "crew", Member: "cindervale/jurgen.weiss"}))
+	assert.Equal(
+		t,
+		[]string{
+			"leaver-on cindervale/noor.haddix",
+			"account-due cindervale/ilse.okonjo cindervale/noor.haddix2 cindervale/jurgen.weiss",
+		},
+		codes(),
+	)
+	made, err := o.committed(
+		"first",
+		append(changes, stage.Change{Do: stage.Join, Group: "crew", Member: "cindervale/jurgen.weiss"}),
+	)
 	require.NoError(t, err)
 	require.Len(t, made.Passwords, 2)
 	for i, rdn := range []string{"uid=jurgen.weiss,ou=Base,ou=people", "uid=noor.haddix2,ou=Summit,ou=people"} {
-		out, err := exec.Command("ldapwhoami", "-x", "-H", server.LDAP, "-D", rdn+","+slapd.Suffix, "-w", made.Passwords[i].Password).CombinedOutput()
+		out, err := exec.Command("ldapwhoami", "-x", "-H", server.LDAP, "-D", rdn+","+slapd.Suffix, "-w", made.Passwords[i].Password).
+			CombinedOutput()
 		require.NoError(t, err, "%s", out)
 	}
 	account := entry(t, server, "uid=jurgen.weiss,ou=Base,ou=people")
 	for _, line := range []string{"objectClass: posixAccount", "uidNumber: 20004", "homeDirectory: /home/jurgen.weiss", "mail: jurgen.weiss@cindervale.example", "employeeNumber: E6"} {
 		assert.Contains(t, account, line)
 	}
-	assert.Contains(t, entry(t, server, "uid=noor.haddix2,ou=Summit,ou=people"), "uidNumber: 20003", "who waits without a place takes no number")
+	assert.Contains(
+		t,
+		entry(t, server, "uid=noor.haddix2,ou=Summit,ou=people"),
+		"uidNumber: 20003",
+		"who waits without a place takes no number",
+	)
 	crew := entry(t, server, "cn=crew,ou=groups")
 	assert.Contains(t, crew, "member: uid=ilse.okonjo,ou=Base,ou=people,"+slapd.Suffix)
 	assert.Contains(t, crew, "member: uid=jurgen.weiss,ou=Base,ou=people,"+slapd.Suffix)
@@ -147,11 +181,21 @@ func TestAccountsOfPeople(t *testing.T) {
 	}
 	assert.Contains(t, sentences, "Switches the account cindervale/jurgen.weiss off.", "what is there is not deleted")
 	require.NoError(t, o.Trials.Remove(t.Context(), ada, "back", 0))
-	require.NoError(t, server.Modify("dn: uid=guest,ou=people,"+slapd.Suffix+"\nchangetype: add\nobjectClass: inetOrgPerson\ncn: x\nsn: x\n"))
+	require.NoError(
+		t,
+		server.Modify(
+			"dn: uid=guest,ou=people,"+slapd.Suffix+"\nchangetype: add\nobjectClass: inetOrgPerson\ncn: x\nsn: x\n",
+		),
+	)
 	ran := o.run("cindervale", intake.Intaking{Commit: true}).Run
 	again, err := o.Commits.Revert(t.Context(), ada, ran.Revision, "again")
 	require.NoError(t, err)
-	assert.Equal(t, "Removes the record of user cindervale/guest again.", again.Changes[0].Sentence, "what a run took in is no account that was made")
+	assert.Equal(
+		t,
+		"Removes the record of user cindervale/guest again.",
+		again.Changes[0].Sentence,
+		"what a run took in is no account that was made",
+	)
 	require.NoError(t, o.Trials.Remove(t.Context(), ada, "again", 0))
 	require.NoError(t, server.Modify("dn: uid=guest,ou=people,"+slapd.Suffix+"\nchangetype: delete\n"))
 	o.run("cindervale", intake.Intaking{Commit: true, Confirm: true})
@@ -159,7 +203,14 @@ func TestAccountsOfPeople(t *testing.T) {
 	o.write("people.csv", people+"E1;Ilse;Okonjo;Night assistant;Base;\n")
 	o.run("personnel", intake.Intaking{Commit: true, Confirm: true})
 	lines, changes = o.planned()
-	assert.Equal(t, []string{"switch-off | personnel/E3 | noor.haddix2 | the record is inactive", "switch-off | personnel/E6 | jurgen.weiss | the record is inactive"}, lines)
+	assert.Equal(
+		t,
+		[]string{
+			"switch-off | personnel/E3 | noor.haddix2 | the record is inactive",
+			"switch-off | personnel/E6 | jurgen.weiss | the record is inactive",
+		},
+		lines,
+	)
 	_, err = o.committed("left", changes)
 	require.NoError(t, err)
 	assert.Contains(t, entry(t, server, "uid=jurgen.weiss,ou=Base,ou=people"), "employeeType: gone", "and is not deleted")
@@ -168,7 +219,10 @@ func TestAccountsOfPeople(t *testing.T) {
 // Whoever takes a name, a number or the place first at the server keeps it, and nothing is left of a
 // commit that cannot be made whole.
 func TestAccountsThatAreTaken(t *testing.T) {
-	o, server := accounted(t, "E1;Ilse;Okonjo;Night assistant;Base;\nE3;Calla;Reyk;Cook;Summit;\nE4;Ana;Reyk;Cook;Harbour;\n")
+	o, server := accounted(
+		t,
+		"E1;Ilse;Okonjo;Night assistant;Base;\nE3;Calla;Reyk;Cook;Summit;\nE4;Ana;Reyk;Cook;Harbour;\n",
+	)
 	_, changes := o.planned()
 	require.Len(t, changes, 3)
 	_, err := o.committed("harbour", changes)
@@ -186,7 +240,10 @@ func TestAccountsThatAreTaken(t *testing.T) {
 		assert.Equal(t, before, allEntries(t, server))
 		require.NoError(t, server.Modify("dn: "+dn+"\nchangetype: delete\n"))
 	}
-	o.write("people.csv", people+"E1;Ilse;Okonjo;Night assistant;Base;\nE3;Calla;Reyk;Cook;Summit;\nE9;Calla;Reyk;Cook;Summit;\n;Noor;Reyk;Cook;Summit;\n")
+	o.write(
+		"people.csv",
+		people+"E1;Ilse;Okonjo;Night assistant;Base;\nE3;Calla;Reyk;Cook;Summit;\nE9;Calla;Reyk;Cook;Summit;\n;Noor;Reyk;Cook;Summit;\n",
+	)
 	o.run("personnel", intake.Intaking{Commit: true, Confirm: true})
 	lines, _ := o.planned()
 	assert.Contains(t, lines, "create | personnel/E9 | calla.reyk2 | a namesake of calla.reyk; below ou=Summit,ou=people")
@@ -199,7 +256,8 @@ func TestAccountsThatAreTaken(t *testing.T) {
 // allEntries is all that a server has, as another client sees it.
 func allEntries(t *testing.T, server *slapd.Server) string {
 	t.Helper()
-	out, err := exec.Command("ldapsearch", "-x", "-LLL", "-o", "ldif-wrap=no", "-H", server.LDAP, "-D", slapd.Admin, "-w", slapd.Secret, "-b", slapd.Suffix).CombinedOutput()
+	out, err := exec.Command("ldapsearch", "-x", "-LLL", "-o", "ldif-wrap=no", "-H", server.LDAP, "-D", slapd.Admin, "-w", slapd.Secret, "-b", slapd.Suffix).
+		CombinedOutput()
 	require.NoError(t, err, "%s", out)
 	return string(out)
 }
@@ -217,7 +275,11 @@ func TestWhoMaySayWhatNewAccountsAre(t *testing.T) {
 		_, err := o.Trials.Begin(t.Context(), ada, "entry", "")
 		require.NoError(t, err)
 		_, err = o.Trials.Stage(t.Context(), editor, "entry", 0, []stage.Change{
-			{Do: stage.WriteDocument, Document: "cindervale.yaml", Value: raw(strings.Replace(text, `gidNumber: "500"}`, other+"\n      }", 1))},
+			{
+				Do:       stage.WriteDocument,
+				Document: "cindervale.yaml",
+				Value:    raw(strings.Replace(text, `gidNumber: "500"}`, other+"\n      }", 1)),
+			},
 		})
 		if may {
 			require.NoError(t, err, other)

@@ -25,12 +25,22 @@ func TestLinesOfADriftAreAdopted(t *testing.T) {
 	rights := []string{
 		"Planner;Calendar", "Planner;Queue", "Reduction Suite;Viewer", "Reduction Suite;Pipeline", "Reduction Suite;Cluster add-on",
 	}
-	groups := []string{"", "LIC-night-crew", "LIC-science-staff", "LIC-pipeline-developers", "LIC-trial-2024", "LIC-visitors"}
+	groups := []string{
+		"",
+		"LIC-night-crew",
+		"LIC-science-staff",
+		"LIC-pipeline-developers",
+		"LIC-trial-2024",
+		"LIC-visitors",
+	}
 	adopted := linesAreAdopted(t, demoMap(t), "sky-tools", func(rt *rapid.T) []string {
 		rows := []string{"Login;Product;Feature;Assigned by;State;Last seen"}
 		for range rapid.IntRange(1, 12).Draw(rt, "rows") {
 			login, right := rapid.SampledFrom(logins).Draw(rt, "login"), rapid.SampledFrom(rights).Draw(rt, "right")
-			rows = append(rows, strings.Join([]string{login, right, rapid.SampledFrom(groups).Draw(rt, "group"), "active", ""}, ";"))
+			rows = append(
+				rows,
+				strings.Join([]string{login, right, rapid.SampledFrom(groups).Draw(rt, "group"), "active", ""}, ";"),
+			)
 		}
 		return rows
 	}, func(rt *rapid.T, err error) { require.NoError(rt, err) })
@@ -49,8 +59,27 @@ func TestLinesOfSharesAreAdopted(t *testing.T) {
 	adopted := linesAreAdopted(t, dir, "night-files", func(rt *rapid.T) []string {
 		rows := []string{"account,group,folder,right"}
 		for range rapid.IntRange(1, 12).Draw(rt, "rows") {
-			whom := rapid.SampledFrom([]string{"wren.halloran,", "ilse.okonjo,", "field-laptop-7,", ",log-readers", ",chart-editors", ",night-crew", ",others"})
-			what := rapid.SampledFrom([]string{"charts:/,reader", "charts:/,write", "logs:/,reader", "logs:/shift,editor", "logs:/shift/handover,read", "raw:/2026,list"})
+			whom := rapid.SampledFrom(
+				[]string{
+					"wren.halloran,",
+					"ilse.okonjo,",
+					"field-laptop-7,",
+					",log-readers",
+					",chart-editors",
+					",night-crew",
+					",others",
+				},
+			)
+			what := rapid.SampledFrom(
+				[]string{
+					"charts:/,reader",
+					"charts:/,write",
+					"logs:/,reader",
+					"logs:/shift,editor",
+					"logs:/shift/handover,read",
+					"raw:/2026,list",
+				},
+			)
 			rows = append(rows, whom.Draw(rt, "whom")+","+what.Draw(rt, "what"))
 		}
 		return rows
@@ -64,7 +93,12 @@ func TestLinesOfSharesAreAdopted(t *testing.T) {
 }
 
 // linesAreAdopted draws exports of a system, adopts some lines, and says how often that was done.
-func linesAreAdopted(t *testing.T, dir, system string, export func(*rapid.T) []string, refused func(*rapid.T, error)) int {
+func linesAreAdopted(
+	t *testing.T,
+	dir, system string,
+	export func(*rapid.T) []string,
+	refused func(*rapid.T, error),
+) int {
 	s := serving(t, dir, t.TempDir())
 	defer func() { require.NoError(t, s.Close()) }()
 	list := filepath.Join(dir, "exports", system+".csv")

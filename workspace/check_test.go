@@ -30,9 +30,20 @@ func TestCheckTellsNearMisses(t *testing.T) {
 		{"nobody", "crew", "nobody.at.all", "failed user: there is no user"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			o := startObservatory(t, map[string]string{"people.ldif": people, "cindervale.yaml": strings.Replace(peopleMap, "groups: [engineers]", "groups: ["+c.mapped+"]", 1)})
+			o := startObservatory(
+				t,
+				map[string]string{
+					"people.ldif":     people,
+					"cindervale.yaml": strings.Replace(peopleMap, "groups: [engineers]", "groups: ["+c.mapped+"]", 1),
+				},
+			)
 			var told []string
-			got, err := o.Runs.TestDirectory(t.Context(), "cindervale", sourcecheck.Tested{User: c.user}, func(s answer.Step) { told = append(told, s.State+" "+s.Name+": "+s.Detail) })
+			got, err := o.Runs.TestDirectory(
+				t.Context(),
+				"cindervale",
+				sourcecheck.Tested{User: c.user},
+				func(s answer.Step) { told = append(told, s.State+" "+s.Name+": "+s.Detail) },
+			)
 			require.NoError(t, err)
 			assert.Len(t, got.Steps, len(told))
 			assert.Contains(t, strings.Join(told, "\n"), c.want)
@@ -50,7 +61,13 @@ func TestCheckTellsNearMisses(t *testing.T) {
 
 // What a schedule brings in is committed by itself.
 func TestASchedule(t *testing.T) {
-	o := startObservatory(t, map[string]string{"cindervale.yaml": strings.Replace(peopleMap, "source:\n", "source:\n  every: 100ms\n", 1), "people.ldif": crew(40, all)})
+	o := startObservatory(
+		t,
+		map[string]string{
+			"cindervale.yaml": strings.Replace(peopleMap, "source:\n", "source:\n  every: 100ms\n", 1),
+			"people.ldif":     crew(40, all),
+		},
+	)
 	events := o.Events.Listen(t.Context())
 	o.Follower.Follow()
 	o.write("people.ldif", crew(41, all))

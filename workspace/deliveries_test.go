@@ -50,7 +50,13 @@ func deliveredService(t *testing.T, data, deliver string) (*workspace.Service, *
 	t.Cleanup(server.Stop)
 	t.Setenv("GATEMAP_SECRET_FRAMES", database.Secret)
 	require.NoError(t, server.Run("postgres", "CREATE DATABASE frames"))
-	require.NoError(t, server.Run("frames", "DROP SCHEMA public; REVOKE ALL ON DATABASE frames FROM PUBLIC; CREATE SCHEMA sky; CREATE TABLE sky.objects (id int)"))
+	require.NoError(
+		t,
+		server.Run(
+			"frames",
+			"DROP SCHEMA public; REVOKE ALL ON DATABASE frames FROM PUBLIC; CREATE SCHEMA sky; CREATE TABLE sky.objects (id int)",
+		),
+	)
 	s, err := workspace.Open(t.Context(), data, slog.New(slog.DiscardHandler), workspace.Options{})
 	require.NoError(t, err)
 	f, err := content.ReadFS(fstest.MapFS{
@@ -70,7 +76,11 @@ func members(t *testing.T, server *database.Server, role string) (list []string)
 	conn, err := server.Connect(t.Context(), database.Admin, "frames")
 	require.NoError(t, err)
 	defer conn.Close(context.Background())
-	rows, err := conn.Query(t.Context(), `SELECT m.rolname FROM pg_auth_members a JOIN pg_roles g ON g.oid = a.roleid JOIN pg_roles m ON m.oid = a.member WHERE g.rolname = $1 AND m.rolcanlogin ORDER BY 1`, role)
+	rows, err := conn.Query(
+		t.Context(),
+		`SELECT m.rolname FROM pg_auth_members a JOIN pg_roles g ON g.oid = a.roleid JOIN pg_roles m ON m.oid = a.member WHERE g.rolname = $1 AND m.rolcanlogin ORDER BY 1`,
+		role,
+	)
 	require.NoError(t, err)
 	for rows.Next() {
 		var m string
@@ -85,7 +95,13 @@ func join(t *testing.T, s *workspace.Service, by operator.Actor, do stage.Do, me
 	named := fmt.Sprint("t", time.Now().UnixNano())
 	_, err := s.Trials.Begin(t.Context(), by, named, "")
 	require.NoError(t, err)
-	_, err = s.Trials.Stage(t.Context(), by, named, 0, []stage.Change{staged(do, func(c *stage.Change) { c.Group, c.Member = "readers", member })})
+	_, err = s.Trials.Stage(
+		t.Context(),
+		by,
+		named,
+		0,
+		[]stage.Change{staged(do, func(c *stage.Change) { c.Group, c.Member = "readers", member })},
+	)
 	require.NoError(t, err)
 	require.NoError(t, commit(s, by, named, ""))
 }
@@ -111,7 +127,13 @@ func TestADeliveryByHand(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.Deliveries.Commit(t.Context(), ada, d.ID, false, time.Minute)
 	assert.ErrorContains(t, err, "ada.lindqvist ran this delivery: by the two-person rule someone else must commit it")
-	_, err = s.Deliveries.Commit(t.Context(), operator.Actor{Name: "cleo", Role: operator.Editor}, d.ID, false, time.Minute)
+	_, err = s.Deliveries.Commit(
+		t.Context(),
+		operator.Actor{Name: "cleo", Role: operator.Editor},
+		d.ID,
+		false,
+		time.Minute,
+	)
 	assert.ErrorContains(t, err, "only approvers and admins may deliver to linked systems")
 	d, err = s.Deliveries.Commit(t.Context(), bryn, d.ID, false, time.Minute)
 	require.NoError(t, err)
@@ -133,7 +155,11 @@ func TestADeliveryByHand(t *testing.T) {
 	assert.ErrorContains(t, err, "is held: it would take away 1 of")
 	found := s.Deliveries.Findings(t.Context())
 	require.Len(t, found, 1)
-	assert.Contains(t, found[0].Message, "Delivery 2 to the system frame-index did not arrive (held): it would take away 1 of")
+	assert.Contains(
+		t,
+		found[0].Message,
+		"Delivery 2 to the system frame-index did not arrive (held): it would take away 1 of",
+	)
 	d, err = s.Deliveries.Commit(t.Context(), ada, d.ID, true, time.Minute)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"ada"}, members(t, server, "gm_readers"))
@@ -200,7 +226,14 @@ func TestADeliveryAtEveryCommit(t *testing.T) {
 	s.Deliveries.Follow()
 	arrives := func(want ...string) {
 		t.Helper()
-		assert.Eventually(t, func() bool { return fmt.Sprint(members(t, server, "gm_readers")) == fmt.Sprint(want) }, 40*time.Second, 50*time.Millisecond, "%v", want)
+		assert.Eventually(
+			t,
+			func() bool { return fmt.Sprint(members(t, server, "gm_readers")) == fmt.Sprint(want) },
+			40*time.Second,
+			50*time.Millisecond,
+			"%v",
+			want,
+		)
 	}
 	arrives("ada", "bo")
 	join(t, s, ada, stage.Join, "cyd")
@@ -231,12 +264,24 @@ func TestWhoMayLetASystemBeDeliveredTo(t *testing.T) {
 	_, err := s.Trials.Begin(t.Context(), editor, "more", "")
 	require.NoError(t, err)
 	text := s.Head().Documents()["systems/frame-index.yaml"]
-	at := []stage.Change{{Do: stage.WriteDocument, Document: "systems/frame-index.yaml", Value: raw(strings.Replace(text, "by-hand", "on-commit", 1))}}
+	at := []stage.Change{
+		{
+			Do:       stage.WriteDocument,
+			Document: "systems/frame-index.yaml",
+			Value:    raw(strings.Replace(text, "by-hand", "on-commit", 1)),
+		},
+	}
 	_, err = s.Trials.Stage(t.Context(), editor, "more", 0, at)
 	assert.ErrorContains(t, err, "this lets commits change the system frame-index elsewhere")
 	_, err = s.Trials.Stage(t.Context(), ada, "more", 0, at)
 	require.NoError(t, err)
-	never := []stage.Change{{Do: stage.WriteDocument, Document: "systems/frame-index.yaml", Value: raw(strings.Replace(text, "by-hand", "never", 1))}}
+	never := []stage.Change{
+		{
+			Do:       stage.WriteDocument,
+			Document: "systems/frame-index.yaml",
+			Value:    raw(strings.Replace(text, "by-hand", "never", 1)),
+		},
+	}
 	_, err = s.Trials.Begin(t.Context(), editor, "never", "")
 	require.NoError(t, err)
 	_, err = s.Trials.Stage(t.Context(), editor, "never", 0, never)
@@ -331,7 +376,11 @@ func TestADeliveryThatIsHandedOut(t *testing.T) {
 			}
 		}
 		text = without(text, "noor.haddix", "")
-		return strings.ReplaceAll(text, ";locked;", ";active;") + "liv.castrejon;Reduction Suite;Viewer;;active;\nliv.castrejon;Reduction Suite;Pipeline;;active;\n"
+		return strings.ReplaceAll(
+			text,
+			";locked;",
+			";active;",
+		) + "liv.castrejon;Reduction Suite;Viewer;;active;\nliv.castrejon;Reduction Suite;Pipeline;;active;\n"
 	})
 	ticked(answer.DeliveryArrived, d.Statements)
 	assert.Equal(t, []int{1, 0}, []int{d.Excess, d.Short}, "the stranger stays")
@@ -364,7 +413,8 @@ func TestASystemThatWasDown(t *testing.T) {
 	assert.Eventually(t, is("ada", "cyd"), 30*time.Second, 50*time.Millisecond)
 	assert.Eventually(t, func() bool {
 		list, err := s.Deliveries.List(t.Context(), "", 10, "")
-		return err == nil && len(list.Deliveries) == 3 && list.Deliveries[0].State == answer.DeliveryArrived && list.Deliveries[0].Revision == 3
+		return err == nil && len(list.Deliveries) == 3 && list.Deliveries[0].State == answer.DeliveryArrived &&
+			list.Deliveries[0].Revision == 3
 	}, 10*time.Second, 50*time.Millisecond, "both commits came with one delivery")
 }
 

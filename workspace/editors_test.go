@@ -56,7 +56,9 @@ func small(t require.TestingT, folder string) *workspace.Service {
 // again puts the small map in force, and lets all trials go.
 func again(t require.TestingT, s *workspace.Service) {
 	files := fstest.MapFS{
-		"gatemap.yaml": {Data: []byte("title: Dome\n")}, "dome.yaml": {Data: []byte(dome)}, "doors.yaml": {Data: []byte(doors)},
+		"gatemap.yaml": {
+			Data: []byte("title: Dome\n"),
+		}, "dome.yaml": {Data: []byte(dome)}, "doors.yaml": {Data: []byte(doors)},
 		"club.csv": {Data: []byte("name,title\nbo,Cook\nfreya,Guest\n")},
 	}
 	s.Allow(connect.Host{Files: files})
@@ -94,16 +96,37 @@ func drawStaged(t *rapid.T) stage.Change {
 	case 1:
 		return stage.Change{Do: stage.Leave, Group: "crew", Member: user}
 	case 2:
-		return stage.Change{Do: stage.SetUser, User: user, Attribute: "title", Value: raw(rapid.SampledFrom([]string{"Cook", "Guard", "Guest"}).Draw(t, "title"))}
+		return stage.Change{
+			Do:        stage.SetUser,
+			User:      user,
+			Attribute: "title",
+			Value:     raw(rapid.SampledFrom([]string{"Cook", "Guard", "Guest"}).Draw(t, "title")),
+		}
 	case 3:
-		return stage.Change{Do: stage.SetGroup, Group: "kitchen", Field: "rule", Value: raw(rapid.SampledFrom([]string{`title eq "Cook"`, `title ne "Guest"`}).Draw(t, "rule"))}
+		return stage.Change{
+			Do:    stage.SetGroup,
+			Group: "kitchen",
+			Field: "rule",
+			Value: raw(rapid.SampledFrom([]string{`title eq "Cook"`, `title ne "Guest"`}).Draw(t, "rule")),
+		}
 	case 4:
-		return stage.Change{Do: stage.MoveLine, System: "doors", List: "rules", Line: rule.Draw(t, "line"), Before: rule.Draw(t, "before")}
+		return stage.Change{
+			Do:     stage.MoveLine,
+			System: "doors",
+			List:   "rules",
+			Line:   rule.Draw(t, "line"),
+			Before: rule.Draw(t, "before"),
+		}
 	case 5:
 		return stage.Change{Do: stage.RemoveLine, System: "doors", List: "rules", Line: rule.Draw(t, "line")}
 	}
 	name := rapid.SampledFrom([]string{"new", "other", "crew"}).Draw(t, "name")
-	return stage.Change{Do: stage.AddLine, System: "doors", List: "rules", Value: raw(map[string]any{"name": name, "action": "permit", "groups": []string{"crew"}, "to": []string{"yard"}})}
+	return stage.Change{
+		Do:     stage.AddLine,
+		System: "doors",
+		List:   "rules",
+		Value:  raw(map[string]any{"name": name, "action": "permit", "groups": []string{"crew"}, "to": []string{"yard"}}),
+	}
 }
 
 // refusal says that an error is one that tells people why, and no failure.
@@ -125,7 +148,12 @@ func TestCommitThenRevertLeavesWhatWas(t *testing.T) {
 				require.True(rt, refusal(err), "%v", err)
 			}
 		}
-		c, err := s.Commits.Commit(ctx, ada, "t", changeset.Committing{Version: version(s, "t"), Reason: "r", Override: "a test"})
+		c, err := s.Commits.Commit(
+			ctx,
+			ada,
+			"t",
+			changeset.Committing{Version: version(s, "t"), Reason: "r", Override: "a test"},
+		)
 		if err != nil {
 			require.True(rt, refusal(err), "%v", err)
 			require.Equal(rt, before, written(rt, s), "what is refused changes nothing")
@@ -134,7 +162,12 @@ func TestCommitThenRevertLeavesWhatWas(t *testing.T) {
 		require.NotEqual(rt, before, written(rt, s))
 		back, err := s.Commits.Revert(ctx, ada, c.Revision, "")
 		require.NoError(rt, err)
-		_, err = s.Commits.Commit(ctx, ada, back.Name, changeset.Committing{Version: version(s, back.Name), Reason: "r", Override: "a test"})
+		_, err = s.Commits.Commit(
+			ctx,
+			ada,
+			back.Name,
+			changeset.Committing{Version: version(s, back.Name), Reason: "r", Override: "a test"},
+		)
 		require.NoError(rt, err)
 		require.Equal(rt, before, written(rt, s))
 	})
@@ -166,7 +199,12 @@ func TestTwoEditorsLoseNothing(t *testing.T) {
 			trial, err := s.Trials.Find(ctx, ada, e.Name)
 			require.NoError(rt, err)
 			head := s.Head()
-			c, err := s.Commits.Commit(ctx, e, e.Name, changeset.Committing{Version: version(s, e.Name), Reason: "r", Override: "a test"})
+			c, err := s.Commits.Commit(
+				ctx,
+				e,
+				e.Name,
+				changeset.Committing{Version: version(s, e.Name), Reason: "r", Override: "a test"},
+			)
 			if err != nil {
 				require.True(rt, refusal(err), "%v", err)
 				require.Same(rt, head, s.Head(), "what is refused changes nothing")
@@ -218,7 +256,12 @@ func version(s *workspace.Service, name string) int {
 }
 
 func commit(s *workspace.Service, by operator.Actor, name, override string) error {
-	_, err := s.Commits.Commit(ctx, by, name, changeset.Committing{Version: version(s, name), Reason: "r", Override: override})
+	_, err := s.Commits.Commit(
+		ctx,
+		by,
+		name,
+		changeset.Committing{Version: version(s, name), Reason: "r", Override: override},
+	)
 	return err
 }
 
@@ -231,7 +274,13 @@ func TestACommitOnAHeadThatHasMoved(t *testing.T) {
 	s := small(t, t.TempDir())
 	defer s.Close()
 	begin(t, s, "first", title("dome/ilse", "Guard"))
-	begin(t, s, "elsewhere", title("dome/teo", "Cook"), stage.Change{Do: stage.MoveLine, System: "doors", List: "rules", Line: "kitchen", Before: "crew"})
+	begin(
+		t,
+		s,
+		"elsewhere",
+		title("dome/teo", "Cook"),
+		stage.Change{Do: stage.MoveLine, System: "doors", List: "rules", Line: "kitchen", Before: "crew"},
+	)
 	begin(t, s, "same", title("dome/ilse", "Guest"))
 	require.NoError(t, commit(s, ada, "first", ""))
 	c, err := s.Commits.Commit(ctx, ada, "elsewhere", changeset.Committing{Version: version(s, "elsewhere"), Reason: "r"})
@@ -257,7 +306,17 @@ func TestWhatKeepsATrialFromBeingCommitted(t *testing.T) {
 	s := small(t, t.TempDir())
 	defer s.Close()
 	editor := operator.Actor{Name: "lio", Role: operator.Editor}
-	begin(t, s, "wrong", stage.Change{Do: stage.AddLine, System: "doors", List: "rules", Value: raw(map[string]any{"name": "x", "action": "permit", "groups": []string{"crow"}})})
+	begin(
+		t,
+		s,
+		"wrong",
+		stage.Change{
+			Do:     stage.AddLine,
+			System: "doors",
+			List:   "rules",
+			Value:  raw(map[string]any{"name": "x", "action": "permit", "groups": []string{"crow"}}),
+		},
+	)
 	assert.ErrorContains(t, commit(s, ada, "wrong", ""), "it brings the error unknown-name")
 	var forbidden *operator.ForbiddenError
 	assert.ErrorAs(t, commit(s, editor, "wrong", "I want it"), &forbidden, "an editor overrides nothing")
@@ -266,11 +325,28 @@ func TestWhatKeepsATrialFromBeingCommitted(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, r.Overrides, "ada.lindqvist, because: the group comes tonight (it brings the error unknown-name")
 
-	begin(t, s, "promise", stage.Change{Do: stage.AddPart, Document: "guarantees", List: "guarantees", Value: []byte(`{"guarantee": "crew in the dome", "every": {"groups": ["crew"]}, "can": {"system": "doors", "right": "any", "object": "dome"}}`)})
+	begin(
+		t,
+		s,
+		"promise",
+		stage.Change{
+			Do:       stage.AddPart,
+			Document: "guarantees",
+			List:     "guarantees",
+			Value: []byte(
+				`{"guarantee": "crew in the dome", "every": {"groups": ["crew"]}, "can": {"system": "doors", "right": "any", "object": "dome"}}`,
+			),
+		},
+	)
 	require.NoError(t, commit(s, ada, "promise", ""))
 	begin(t, s, "breaks", stage.Change{Do: stage.MoveLine, System: "doors", List: "rules", Line: "nobody", Before: "crew"})
 	assert.ErrorContains(t, commit(s, ada, "breaks", ""), "it breaks the guarantee crew in the dome")
-	impact, err := s.Outcomes.Impact(ctx, "breaks", stage.Change{Do: stage.MoveLine, System: "doors", List: "rules", Line: "crew", Before: "nobody"}, given(t, nil))
+	impact, err := s.Outcomes.Impact(
+		ctx,
+		"breaks",
+		stage.Change{Do: stage.MoveLine, System: "doors", List: "rules", Line: "crew", Before: "nobody"},
+		given(t, nil),
+	)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"nobody"}, impact.Passes)
 	assert.Equal(t, []string{"crew in the dome"}, impact.Turned.Guarantees.Mended)
@@ -301,7 +377,13 @@ func TestATrialIsKeptAndOnlyOneVersionOfItChanged(t *testing.T) {
 	_, err := s.Trials.Stage(ctx, ada, "kept", 1, []stage.Change{{Do: stage.Join, Group: "crew", Member: "rana"}})
 	var moved *answer.MovedError
 	require.ErrorAs(t, err, &moved)
-	_, err = s.Trials.Stage(ctx, ada, "kept", 2, []stage.Change{{Do: stage.Join, Group: "crew", Member: "rana"}, {Do: stage.Join, Group: "crew", Member: "rana"}})
+	_, err = s.Trials.Stage(
+		ctx,
+		ada,
+		"kept",
+		2,
+		[]stage.Change{{Do: stage.Join, Group: "crew", Member: "rana"}, {Do: stage.Join, Group: "crew", Member: "rana"}},
+	)
 	assert.ErrorContains(t, err, "changes[1]: group dome/crew lists dome/rana already", "all of them or none")
 	require.NoError(t, s.Close())
 	s, err = workspace.Open(ctx, folder, quiet(), workspace.Options{})
@@ -334,7 +416,11 @@ func TestATrialFromAFolder(t *testing.T) {
 		all = append(all, c.Sentence)
 	}
 	slices.Sort(all)
-	assert.Equal(t, []string{"Removes the document dome.yaml.", "Replaces the document doors.yaml.", "Writes the new document new.yaml."}, all)
+	assert.Equal(
+		t,
+		[]string{"Removes the document dome.yaml.", "Replaces the document doors.yaml.", "Writes the new document new.yaml."},
+		all,
+	)
 	assert.True(t, trial.Applies, trial.Obstacle)
 }
 
@@ -358,14 +444,26 @@ mappings:
 	trial, err := s.Trials.Withdraw(ctx, ada, "w", "teo", "suite", "f", "p")
 	require.NoError(t, err)
 	assert.Equal(t, "Removes 2 from mappings of suite (was {users: [teo], product: p}).", trial.Changes[0].Sentence)
-	assert.Equal(t, "Changes 1 in mappings of suite to {users: [ilse], product: p} (was {users: [ilse, dome/teo], product: p}).", trial.Changes[1].Sentence)
+	assert.Equal(
+		t,
+		"Changes 1 in mappings of suite to {users: [ilse], product: p} (was {users: [ilse, dome/teo], product: p}).",
+		trial.Changes[1].Sentence,
+	)
 	_, err = s.Trials.Withdraw(ctx, ada, "w", "teo", "suite", "f", "p")
 	assert.ErrorContains(t, err, "no line gives dome/teo f on p in suite", "the trial has taken it")
 	_, err = s.Trials.Withdraw(ctx, ada, "w", "ilse", "suite", "g", "q")
-	assert.ErrorContains(t, err, "by a group, which is not changed on the person: line suite/mapping 2 gives it to dome/kitchen: change the person's attributes, or the rule of dome/kitchen, change the line, or add dome/ilse to its exceptions")
+	assert.ErrorContains(
+		t,
+		err,
+		"by a group, which is not changed on the person: line suite/mapping 2 gives it to dome/kitchen: change the person's attributes, or the rule of dome/kitchen, change the line, or add dome/ilse to its exceptions",
+	)
 	trial, err = s.Trials.Withdraw(ctx, ada, "w", "teo", "suite", "h", "r")
 	require.NoError(t, err)
-	assert.Equal(t, "Changes 3 in mappings of suite to {groups: [crew], product: r} (was {users: [teo], groups: [crew], product: r}).", trial.Changes[2].Sentence)
+	assert.Equal(
+		t,
+		"Changes 3 in mappings of suite to {groups: [crew], product: r} (was {users: [teo], groups: [crew], product: r}).",
+		trial.Changes[2].Sentence,
+	)
 	require.NoError(t, commit(s, ada, "w", ""))
 	assert.Contains(t, s.Head().Documents()["suite.yaml"], "  - {users: [ilse], product: p}  # both\n")
 }

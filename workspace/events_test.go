@@ -19,7 +19,15 @@ func TestASlowListenerHearsOfRevisions(t *testing.T) {
 	defer stop()
 	events := s.Events.Listen(listening)
 	begin(t, s, "first")
-	got, err := s.Trials.Stage(ctx, ada, "first", 0, []stage.Change{{Do: stage.SetGroup, Group: "night-crew", Field: "description", Value: []byte(`"Who works at night"`)}})
+	got, err := s.Trials.Stage(
+		ctx,
+		ada,
+		"first",
+		0,
+		[]stage.Change{
+			{Do: stage.SetGroup, Group: "night-crew", Field: "description", Value: []byte(`"Who works at night"`)},
+		},
+	)
 	require.NoError(t, err)
 	done, err := s.Commits.Commit(ctx, ada, "first", changeset.Committing{Version: got.Version, Reason: "told"})
 	require.NoError(t, err)

@@ -32,10 +32,20 @@ func (f *files) Head() *query.Head { return f.head }
 // Amend writes the files that differ, and lets the trial go that they come of. The error is an
 // *answer.ConflictError where a file was changed since it was read, or where what differs is
 // not in a file of the map, and store.ErrTrialMoved where the trial has another version.
-func (f *files) Amend(ctx context.Context, r store.Revision, put []store.Pending, gone []store.Key, next *content.Folder, a *atlas.Atlas) (store.Revision, error) {
+func (f *files) Amend(
+	ctx context.Context,
+	r store.Revision,
+	put []store.Pending,
+	gone []store.Key,
+	next *content.Folder,
+	a *atlas.Atlas,
+) (store.Revision, error) {
 	inFile := func(k store.Key) bool { return k.Path != "" }
-	if slices.ContainsFunc(put, func(p store.Pending) bool { return !inFile(p.Key) }) || slices.ContainsFunc(gone, func(k store.Key) bool { return !inFile(k) }) {
-		return r, &answer.ConflictError{Message: "the trial changes what sources of the folder hold, which is not written: change it there, or commit the trial into a service"}
+	if slices.ContainsFunc(put, func(p store.Pending) bool { return !inFile(p.Key) }) ||
+		slices.ContainsFunc(gone, func(k store.Key) bool { return !inFile(k) }) {
+		return r, &answer.ConflictError{
+			Message: "the trial changes what sources of the folder hold, which is not written: change it there, or commit the trial into a service",
+		}
 	}
 	err := f.locked(ctx, func() error {
 		if err := f.asRead(); err != nil {
@@ -88,7 +98,9 @@ func (f *files) asRead() error {
 }
 
 func changedSince(path string) error {
-	return &answer.ConflictError{Message: path + " was changed while the trial was computed: look at the outcome again, then commit"}
+	return &answer.ConflictError{
+		Message: path + " was changed while the trial was computed: look at the outcome again, then commit",
+	}
 }
 
 // replace writes files and removes others. All are written before the first takes its place.

@@ -128,7 +128,12 @@ func (f *Folder) RemoveTrial(ctx context.Context, named string) error {
 	return f.changes.Trials.Remove(ctx, f.by, named, 0)
 }
 
-func (f *Folder) Outcome(ctx context.Context, named string, s situation.Situation, p answer.Part) (*answer.Outcome, error) {
+func (f *Folder) Outcome(
+	ctx context.Context,
+	named string,
+	s situation.Situation,
+	p answer.Part,
+) (*answer.Outcome, error) {
 	const usual = 100
 	switch {
 	case p.Limit < 0 || p.Limit > page.Max:
@@ -139,12 +144,22 @@ func (f *Folder) Outcome(ctx context.Context, named string, s situation.Situatio
 	return f.outcome(ctx, named, s, p)
 }
 
-func (f *Folder) WholeOutcome(ctx context.Context, named string, s situation.Situation, p answer.Part) (*answer.Outcome, error) {
+func (f *Folder) WholeOutcome(
+	ctx context.Context,
+	named string,
+	s situation.Situation,
+	p answer.Part,
+) (*answer.Outcome, error) {
 	p.Limit = changeset.NoLimit
 	return f.outcome(ctx, named, s, p)
 }
 
-func (f *Folder) outcome(ctx context.Context, named string, s situation.Situation, p answer.Part) (*answer.Outcome, error) {
+func (f *Folder) outcome(
+	ctx context.Context,
+	named string,
+	s situation.Situation,
+	p answer.Part,
+) (*answer.Outcome, error) {
 	return f.changes.Outcomes.Outcome(ctx, named, changeset.Outcoming{
 		Situation: s, User: p.User, System: p.System, Effect: answer.Effect(p.Effect), Limit: p.Limit, Cursor: p.Cursor,
 	})
@@ -154,12 +169,27 @@ func (f *Folder) Turned(ctx context.Context, named string) (*answer.Turned, erro
 	return f.changes.Outcomes.Turned(ctx, named)
 }
 
-func (f *Folder) Impact(ctx context.Context, named string, change stage.Change, s situation.Situation) (*answer.Impact, error) {
+func (f *Folder) Impact(
+	ctx context.Context,
+	named string,
+	change stage.Change,
+	s situation.Situation,
+) (*answer.Impact, error) {
 	return f.changes.Outcomes.Impact(f.acting(ctx), named, change, s)
 }
 
-func (f *Folder) CommitTrial(ctx context.Context, named string, version int, reason, override, key string) (*answer.Committed, error) {
-	return f.changes.Commits.Commit(ctx, f.by, named, changeset.Committing{Version: version, Reason: reason, Override: override, Key: key})
+func (f *Folder) CommitTrial(
+	ctx context.Context,
+	named string,
+	version int,
+	reason, override, key string,
+) (*answer.Committed, error) {
+	return f.changes.Commits.Commit(
+		ctx,
+		f.by,
+		named,
+		changeset.Committing{Version: version, Reason: reason, Override: override, Key: key},
+	)
 }
 
 func (f *Folder) Of(ctx context.Context, trial string) (answer.Asker, error) {

@@ -71,7 +71,10 @@ func TestManyAtAFolderLoseNothing(t *testing.T) {
 	staged := make([]bool, many)
 	for i := range many {
 		group.Go(func() {
-			_, err := openFolder(t, dir).Stage(t.Context(), "trial-0", stage.Change{Do: stage.SetGroup, Group: "night-crew", Field: "description", Value: fmt.Appendf(nil, `"version %d"`, i)})
+			_, err := openFolder(
+				t,
+				dir,
+			).Stage(t.Context(), "trial-0", stage.Change{Do: stage.SetGroup, Group: "night-crew", Field: "description", Value: fmt.Appendf(nil, `"version %d"`, i)})
 			var moved *answer.MovedError
 			staged[i] = err == nil
 			assert.True(t, err == nil || errors.As(err, &moved), "%v", err)
@@ -98,7 +101,11 @@ func TestACommitWritesWhatWasLookedAt(t *testing.T) {
 	f := openFolder(t, dir)
 	_, err := f.BeginTrial(t.Context(), "season", "", nil)
 	require.NoError(t, err)
-	_, err = f.Stage(t.Context(), "season", stage.Change{Do: stage.SwitchLine, System: "core-net", List: "rules", Line: "nobody pings", Value: []byte(`"off"`)})
+	_, err = f.Stage(
+		t.Context(),
+		"season",
+		stage.Change{Do: stage.SwitchLine, System: "core-net", List: "rules", Line: "nobody pings", Value: []byte(`"off"`)},
+	)
 	require.NoError(t, err)
 	_, err = f.CommitTrial(t.Context(), "season", 1, "too early", "", "")
 	var moved *answer.MovedError
@@ -116,7 +123,11 @@ func TestACommitWritesWhatWasLookedAt(t *testing.T) {
 	assert.Equal(t, before, contents(t, dir))
 
 	f = openFolder(t, dir)
-	_, err = f.Stage(t.Context(), "season", stage.Change{Do: stage.SetUser, User: "ilse.okonjo", Attribute: "title", Value: []byte(`"Cook"`)})
+	_, err = f.Stage(
+		t.Context(),
+		"season",
+		stage.Change{Do: stage.SetUser, User: "ilse.okonjo", Attribute: "title", Value: []byte(`"Cook"`)},
+	)
 	require.NoError(t, err)
 	before = contents(t, dir)
 	_, err = f.CommitTrial(t.Context(), "season", 3, "with what comes from a source", "", "")

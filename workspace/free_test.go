@@ -31,7 +31,17 @@ func TestOldMapsAreFree(t *testing.T) {
 		_, err := s.Head().Guarantees(ctx)
 		require.NoError(t, err)
 		named := fmt.Sprint("t", i)
-		begin(t, s, named, stage.Change{Do: stage.SetGroup, Group: "night-crew", Field: "description", Value: fmt.Appendf(nil, `"told %d times"`, i)})
+		begin(
+			t,
+			s,
+			named,
+			stage.Change{
+				Do:    stage.SetGroup,
+				Group: "night-crew",
+				Field: "description",
+				Value: fmt.Appendf(nil, `"told %d times"`, i),
+			},
+		)
 		_, err = s.Outcomes.Outcome(ctx, named, changeset.Outcoming{})
 		require.NoError(t, err)
 		_, err = s.Trials.List(ctx, ada, 0, "")

@@ -68,7 +68,11 @@ func TestRunsThatEmptyOrReviveAreHeld(t *testing.T) {
 // pushUser pushes a user.
 func (o *observatory) pushUser(named string) error {
 	return o.Pushes.Push(ctx, "club", "test", func(d *scim.Directory) (*scim.Directory, error) {
-		next, _, err := d.Create(connect.User, map[string]any{"schemas": []any{scim.UserSchema}, "userName": named, "title": named}, time.Now())
+		next, _, err := d.Create(
+			connect.User,
+			map[string]any{"schemas": []any{scim.UserSchema}, "userName": named, "title": named},
+			time.Now(),
+		)
 		return next, err
 	})
 }
@@ -96,7 +100,11 @@ func TestPushesThatRemoveTooMuchAreHeld(t *testing.T) {
 	o.open() // what was taken before a start counts too
 	var held *answer.ConflictError
 	require.True(t, errors.As(o.pushRemoval("p2"), &held))
-	assert.Contains(t, held.Message, "it would deactivate or remove 3 of 40 active users (7.5%); the removal limit of the source is 5%")
+	assert.Contains(
+		t,
+		held.Message,
+		"it would deactivate or remove 3 of 40 active users (7.5%); the removal limit of the source is 5%",
+	)
 	require.NoError(t, o.pushUser("ida"), "what takes nothing away goes on")
 	require.True(t, errors.As(o.pushRemoval("p3"), &held))
 	assert.Equal(t, 39, o.users())
@@ -121,7 +129,12 @@ func TestPushesThatRemoveTooMuchAreHeld(t *testing.T) {
 // An account that was pushed under the name of one that was removed gets nothing that
 // documents give to that name, until someone has looked.
 func TestAPushUnderAReusedNameIsHeld(t *testing.T) {
-	o := startObservatory(t, map[string]string{"club.yaml": "directory: club\nsource: {scim: {}}\nusers: [{userName: bo}]\n---\nsystem: doors\ntype: firewall\nzones: {yard: [192.0.2.0/26]}\nrules: [{name: ida, action: permit, users: [ida], to: [yard]}]\n"})
+	o := startObservatory(
+		t,
+		map[string]string{
+			"club.yaml": "directory: club\nsource: {scim: {}}\nusers: [{userName: bo}]\n---\nsystem: doors\ntype: firewall\nzones: {yard: [192.0.2.0/26]}\nrules: [{name: ida, action: permit, users: [ida], to: [yard]}]\n",
+		},
+	)
 	require.NoError(t, o.pushUser("ida"))
 	assert.Equal(t, []string{"ida"}, o.openTo("yard"))
 	require.NoError(t, o.pushRemoval("ida"))

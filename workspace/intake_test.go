@@ -130,7 +130,15 @@ func crew(n int, change func(i int) (title, status string, there bool)) string {
 	var b strings.Builder
 	for i := range n {
 		if title, status, there := change(i); there {
-			fmt.Fprintf(&b, "dn: uid=p%d,dc=x\nuid: p%d\ntitle: %s\naccountStatus: %s\nemployeeNumber: E%d\n\n", i, i, title, status, i)
+			fmt.Fprintf(
+				&b,
+				"dn: uid=p%d,dc=x\nuid: p%d\ntitle: %s\naccountStatus: %s\nemployeeNumber: E%d\n\n",
+				i,
+				i,
+				title,
+				status,
+				i,
+			)
 		}
 	}
 	return b.String()
@@ -189,8 +197,18 @@ func TestIntakePreviewsAndCommits(t *testing.T) {
 // computing again only what a change touches leaves nothing behind.
 func TestManyIntakesComeToWhatAStartMakes(t *testing.T) {
 	o := startObservatory(t, map[string]string{
-		"cindervale.yaml": strings.Replace(peopleMap, "source:\n", "source:\n  removal_limit: 100%\n", 1), "people.ldif": crew(30, all),
-		"personnel.yaml": strings.Replace(feedMap, "  csv:", "  removal_limit: 100%\n  csv:", 1), "personnel.csv": "number,position\n",
+		"cindervale.yaml": strings.Replace(
+			peopleMap,
+			"source:\n",
+			"source:\n  removal_limit: 100%\n",
+			1,
+		), "people.ldif": crew(30, all),
+		"personnel.yaml": strings.Replace(
+			feedMap,
+			"  csv:",
+			"  removal_limit: 100%\n  csv:",
+			1,
+		), "personnel.csv": "number,position\n",
 	})
 	random := rand.New(rand.NewPCG(7, 7))
 	titles := []string{"Observer", "Engineer", "Warden"}
@@ -265,7 +283,12 @@ func TestTheGuardHoldsARunThatTakesTooMuch(t *testing.T) {
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			o := startObservatory(t, map[string]string{
-				"cindervale.yaml": strings.Replace(peopleMap, "source:\n", "source:\n  "+c.limit+"\n", 1), "people.ldif": crew(40, all),
+				"cindervale.yaml": strings.Replace(
+					peopleMap,
+					"source:\n",
+					"source:\n  "+c.limit+"\n",
+					1,
+				), "people.ldif": crew(40, all),
 			})
 			o.write("people.ldif", c.people)
 			p := o.run("cindervale", intake.Intaking{Commit: true})
@@ -290,7 +313,12 @@ func TestVanishedAndInactiveAccounts(t *testing.T) {
 		return "Observer", map[bool]string{true: "closed", false: "open"}[i == 0], i != 1
 	})
 	o := startObservatory(t, map[string]string{
-		"cindervale.yaml": strings.Replace(peopleMap, "source:\n", "source:\n  vanished: deactivate\n", 1), "people.ldif": crew(40, all),
+		"cindervale.yaml": strings.Replace(
+			peopleMap,
+			"source:\n",
+			"source:\n  vanished: deactivate\n",
+			1,
+		), "people.ldif": crew(40, all),
 	})
 	o.write("people.ldif", two)
 	require.Equal(t, answer.RunCommitted, o.run("cindervale", intake.Intaking{Commit: true}).Run.State)
@@ -342,8 +370,14 @@ func TestAFeedDecidesWhatItOwns(t *testing.T) {
 }
 
 func TestAFeedForNobodyIsAFinding(t *testing.T) {
-	o := startObservatory(t, map[string]string{"personnel.yaml": strings.Replace(feedMap, "directory: cindervale", "directory: cindervail", 1), "personnel.csv": "number,position\n",
-		"cindervale.yaml": "directory: cindervale\nsame_person: {directory: personel, by: userName}\n"})
+	o := startObservatory(
+		t,
+		map[string]string{
+			"personnel.yaml":  strings.Replace(feedMap, "directory: cindervale", "directory: cindervail", 1),
+			"personnel.csv":   "number,position\n",
+			"cindervale.yaml": "directory: cindervale\nsame_person: {directory: personel, by: userName}\n",
+		},
+	)
 	found := o.Head().Found()
 	require.Len(t, found, 2)
 	for _, f := range found {
@@ -382,7 +416,11 @@ users: [{userName: ida.b, employeeNumber: e1}, {userName: ida.admin, employeeNum
 			half = append(half, f.Message)
 		}
 	}
-	assert.Equal(t, []string{"cindervale/ida is inactive, but ridge/ida.admin and ridge/ida.b of the same person are active."}, half)
+	assert.Equal(
+		t,
+		[]string{"cindervale/ida is inactive, but ridge/ida.admin and ridge/ida.b of the same person are active."},
+		half,
+	)
 }
 
 func TestRunsThatFailLeaveTheMapAsItWas(t *testing.T) {
@@ -453,8 +491,13 @@ func TestTwoRunsNeverOverlap(t *testing.T) {
 
 // A server that is polled gives what a stream gives, but for what was removed.
 func TestPolling(t *testing.T) {
-	server, err := slapd.Start(t.TempDir(), "dn: ou=people,"+slapd.Suffix+"\nobjectClass: organizationalUnit\nou: people\n\n"+
-		"dn: uid=ida,ou=people,"+slapd.Suffix+"\nobjectClass: inetOrgPerson\nuid: ida\ncn: Ida\nsn: B\ntitle: Observer\n\n", nil, []string{"127.0.0.1"})
+	server, err := slapd.Start(
+		t.TempDir(),
+		"dn: ou=people,"+slapd.Suffix+"\nobjectClass: organizationalUnit\nou: people\n\n"+
+			"dn: uid=ida,ou=people,"+slapd.Suffix+"\nobjectClass: inetOrgPerson\nuid: ida\ncn: Ida\nsn: B\ntitle: Observer\n\n",
+		nil,
+		[]string{"127.0.0.1"},
+	)
 	require.NoError(t, err)
 	t.Cleanup(server.Stop)
 	o := startObservatory(t, map[string]string{"cindervale.yaml": `
@@ -475,10 +518,19 @@ source:
 		}
 	}
 	require.Eventually(t, there("ida", "Observer"), 10*time.Second, 20*time.Millisecond)
-	require.NoError(t, server.Modify("dn: uid=ida,ou=people,"+slapd.Suffix+"\nchangetype: modify\nreplace: title\ntitle: Engineer\n\n"+
-		"dn: uid=bo,ou=people,"+slapd.Suffix+"\nchangetype: add\nobjectClass: inetOrgPerson\nuid: bo\ncn: Bo\nsn: H\ntitle: Warden\n"))
+	require.NoError(
+		t,
+		server.Modify("dn: uid=ida,ou=people,"+slapd.Suffix+"\nchangetype: modify\nreplace: title\ntitle: Engineer\n\n"+
+			"dn: uid=bo,ou=people,"+slapd.Suffix+"\nchangetype: add\nobjectClass: inetOrgPerson\nuid: bo\ncn: Bo\nsn: H\ntitle: Warden\n"),
+	)
 	require.Eventually(t, there("ida", "Engineer"), 10*time.Second, 20*time.Millisecond)
 	require.Eventually(t, there("bo", "Warden"), 10*time.Second, 20*time.Millisecond)
 	require.NoError(t, server.Modify("dn: uid=bo,ou=people,"+slapd.Suffix+"\nchangetype: delete\n"))
-	require.Eventually(t, func() bool { return !there("bo", "Warden")() }, 10*time.Second, 20*time.Millisecond, "the next full run tells")
+	require.Eventually(
+		t,
+		func() bool { return !there("bo", "Warden")() },
+		10*time.Second,
+		20*time.Millisecond,
+		"the next full run tells",
+	)
 }

@@ -36,9 +36,29 @@ func made(t require.TestingT, folder string, size world.Size, seed uint64) (*con
 
 var situations = []map[string]string{
 	{},
-	{"from": "203.0.113.9", "at": "2026-11-24T11:00:00Z", "device": "managed,compliant", "strength": "aal3", "access": "vpn", "client": "browser", "risk": "low", "via": "share"},
-	{"from": "198.51.100.9", "at": "2026-11-24T22:00:00Z", "device": "none", "strength": "aal1", "access": "wifi", "client": "legacy", "risk": "high"},
-	{"from": "192.0.2.200", "via": "local"}, {"at": "2026-06-15T12:00:00Z"}, {"device": "managed"}, {"risk": "medium", "strength": "aal2"},
+	{
+		"from":     "203.0.113.9",
+		"at":       "2026-11-24T11:00:00Z",
+		"device":   "managed,compliant",
+		"strength": "aal3",
+		"access":   "vpn",
+		"client":   "browser",
+		"risk":     "low",
+		"via":      "share",
+	},
+	{
+		"from":     "198.51.100.9",
+		"at":       "2026-11-24T22:00:00Z",
+		"device":   "none",
+		"strength": "aal1",
+		"access":   "wifi",
+		"client":   "legacy",
+		"risk":     "high",
+	},
+	{
+		"from": "192.0.2.200",
+		"via":  "local",
+	}, {"at": "2026-06-15T12:00:00Z"}, {"device": "managed"}, {"risk": "medium", "strength": "aal2"},
 }
 
 func given(t require.TestingT, facts map[string]string) situation.Situation {
@@ -66,7 +86,14 @@ func lineChange(t require.TestingT, files []mapfile.File, s *atlas.System, r *ra
 		}
 	}
 	if len(entries) == 0 {
-		return stage.Change{Do: stage.AddPart, Document: "guarantees", List: "guarantees", Value: []byte(`{"guarantee": "x", "nobody": {"everyone": true}, "can": {"system": "` + s.Name() + `", "right": "*"}}`)}
+		return stage.Change{
+			Do:       stage.AddPart,
+			Document: "guarantees",
+			List:     "guarantees",
+			Value: []byte(
+				`{"guarantee": "x", "nobody": {"everyone": true}, "can": {"system": "` + s.Name() + `", "right": "*"}}`,
+			),
+		}
 	}
 	e := entries[r.IntN(len(entries))]
 	c := stage.Change{Do: stage.RemoveLine, System: s.Name(), List: e.list, Line: e.number}
@@ -90,7 +117,11 @@ func drawChange(t require.TestingT, f *content.Folder, a *atlas.Atlas, r *rand.R
 	some := b.GroupName(listing[r.IntN(len(listing))])
 	switch r.IntN(11) {
 	case 8:
-		return stage.Change{Do: stage.CreateGroup, Group: b.GroupHome(listing[0]) + "/aa-admins-north", Value: raw(map[string]any{"members": map[string]any{"users": []string{b.UserName(u)}}})}
+		return stage.Change{
+			Do:    stage.CreateGroup,
+			Group: b.GroupHome(listing[0]) + "/aa-admins-north",
+			Value: raw(map[string]any{"members": map[string]any{"users": []string{b.UserName(u)}}}),
+		}
 	case 9:
 		return stage.Change{Do: stage.RemoveGroup, Group: some}
 	case 10:
@@ -125,7 +156,12 @@ func drawChange(t require.TestingT, f *content.Folder, a *atlas.Atlas, r *rand.R
 		return stage.Change{Do: stage.Join, Group: some, Member: b.GroupName(listing[r.IntN(len(listing))])}
 	case 4:
 		if len(ruled) > 0 {
-			return stage.Change{Do: stage.SetGroup, Group: b.GroupName(ruled[r.IntN(len(ruled))]), Field: "rule", Value: raw([]string{`title co "a"`, `active eq true`, `department eq "Science"`}[r.IntN(3)])}
+			return stage.Change{
+				Do:    stage.SetGroup,
+				Group: b.GroupName(ruled[r.IntN(len(ruled))]),
+				Field: "rule",
+				Value: raw([]string{`title co "a"`, `active eq true`, `department eq "Science"`}[r.IntN(3)]),
+			}
 		}
 	case 5:
 		field := [][2]string{{"kind", "mail"}, {"usable_in", "own"}, {"members_from", "own"}, {"description", "something else"}}[r.IntN(4)]

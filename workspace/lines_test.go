@@ -61,7 +61,17 @@ func TestAProbeAgreesWithTheAnswer(t *testing.T) {
 				}
 				for _, r := range probe.Routes {
 					if pass, known := by[r.Mapping]; known { // a default is no line
-						assert.NotContains(t, []rule.Fate{rule.Others, rule.Elsewhere}, pass.Fate, "%s holds %s %s of %s by %s", u.Name, e.Right, e.Object, e.System, r.Mapping)
+						assert.NotContains(
+							t,
+							[]rule.Fate{rule.Others, rule.Elsewhere},
+							pass.Fate,
+							"%s holds %s %s of %s by %s",
+							u.Name,
+							e.Right,
+							e.Object,
+							e.System,
+							r.Mapping,
+						)
 					}
 				}
 				for _, stop := range probe.ShutBy {
@@ -257,7 +267,13 @@ func TestManyTrialsAreWorkedOutOnce(t *testing.T) {
 	s := demoService(t)
 	for i := range 20 {
 		begin(t, s, fmt.Sprintf("t%d", i))
-		_, err := s.Trials.Stage(ctx, ada, fmt.Sprintf("t%d", i), 0, []stage.Change{{Do: stage.RemoveLine, System: "archive", List: "mappings", Line: "1"}})
+		_, err := s.Trials.Stage(
+			ctx,
+			ada,
+			fmt.Sprintf("t%d", i),
+			0,
+			[]stage.Change{{Do: stage.RemoveLine, System: "archive", List: "mappings", Line: "1"}},
+		)
 		require.NoError(t, err)
 	}
 	first, err := s.Trials.List(ctx, ada, 0, "")
@@ -268,7 +284,12 @@ func TestManyTrialsAreWorkedOutOnce(t *testing.T) {
 	for i := range first.Trials {
 		assert.Same(t, &first.Trials[i].Changes[0], &again.Trials[i].Changes[0])
 	}
-	_, err = s.Commits.Commit(ctx, ada, "t0", changeset.Committing{Version: first.Trials[0].Version, Reason: "it goes", Override: "a test"})
+	_, err = s.Commits.Commit(
+		ctx,
+		ada,
+		"t0",
+		changeset.Committing{Version: first.Trials[0].Version, Reason: "it goes", Override: "a test"},
+	)
 	require.NoError(t, err)
 	after, err := s.Trials.List(ctx, ada, 0, "")
 	require.NoError(t, err)
@@ -315,7 +336,17 @@ func TestListsComeByPage(t *testing.T) {
 	s := demoService(t)
 	for i := range 4 {
 		name := fmt.Sprintf("note-%d", i)
-		begin(t, s, name, stage.Change{Do: stage.SetGroup, Group: "night-crew", Field: "description", Value: []byte(fmt.Sprintf(`"Night %d"`, i))})
+		begin(
+			t,
+			s,
+			name,
+			stage.Change{
+				Do:    stage.SetGroup,
+				Group: "night-crew",
+				Field: "description",
+				Value: []byte(fmt.Sprintf(`"Night %d"`, i)),
+			},
+		)
 		_, err := s.Commits.Commit(ctx, operator.Service, name, changeset.Committing{Version: version(s, name), Reason: name})
 		require.NoError(t, err)
 	}
@@ -391,9 +422,26 @@ func TestAGroupOfASourceGoesAndComesBack(t *testing.T) {
 // what was there, and is what the map rebuilt gives.
 func TestANetworkThatWasMissing(t *testing.T) {
 	s := demoService(t)
-	begin(t, s, "line", stage.Change{Do: stage.AddLine, System: "archive", List: "mappings", Value: []byte(`{"groups": ["night-crew"], "role": "chief", "object": "/catalogues", "when": {"networks": ["hut"]}}`)})
+	begin(
+		t,
+		s,
+		"line",
+		stage.Change{
+			Do:     stage.AddLine,
+			System: "archive",
+			List:   "mappings",
+			Value: []byte(
+				`{"groups": ["night-crew"], "role": "chief", "object": "/catalogues", "when": {"networks": ["hut"]}}`,
+			),
+		},
+	)
 	require.NoError(t, commit(s, ada, "line", "the network comes later"))
-	begin(t, s, "network", stage.Change{Do: stage.AddPart, Document: "map", List: "networks", Part: "hut", Value: []byte(`["192.0.2.224/28"]`)})
+	begin(
+		t,
+		s,
+		"network",
+		stage.Change{Do: stage.AddPart, Document: "map", List: "networks", Part: "hut", Value: []byte(`["192.0.2.224/28"]`)},
+	)
 	for _, facts := range []map[string]string{{}, {"from": "192.0.2.225"}} {
 		h, err := s.AskedHead(ctx, "network")
 		require.NoError(t, err)

@@ -56,7 +56,12 @@ func (f *Folder) Adopt(ctx context.Context, trial string, a answer.Adopting) (*a
 
 // Adopt begins a trial in which what is really there is what the map says. What the map does not have
 // yet is connected to as the one who adopts it says, who must have the right to.
-func (s *Service) Adopt(ctx context.Context, by operator.Actor, trial string, a answer.Adopting) (*answer.Adopted, error) {
+func (s *Service) Adopt(
+	ctx context.Context,
+	by operator.Actor,
+	trial string,
+	a answer.Adopting,
+) (*answer.Adopted, error) {
 	whose := "the system " + a.System
 	if a.Directory != "" {
 		whose = "the directory " + a.System

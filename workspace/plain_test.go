@@ -18,9 +18,16 @@ import (
 
 // more are situations beside those above: twenty in all.
 var more = []map[string]string{
-	{"from": "203.0.113.9"}, {"from": "198.51.100.130"}, {"from": "2001:db8:51::7"}, {"from": "192.0.2.1", "at": "2026-11-28T10:00:00Z"},
-	{"strength": "aal1"}, {"strength": "aal3", "device": "managed,compliant"}, {"device": "none"}, {"client": "browser"}, {"client": "legacy", "risk": "medium"},
-	{"access": "vpn", "from": "203.0.113.80"}, {"access": "wired"}, {"risk": "high", "via": "share"}, {"at": "2026-02-01T00:00:00Z", "from": "198.51.100.5", "risk": "low"},
+	{
+		"from": "203.0.113.9",
+	}, {"from": "198.51.100.130"}, {"from": "2001:db8:51::7"}, {"from": "192.0.2.1", "at": "2026-11-28T10:00:00Z"},
+	{
+		"strength": "aal1",
+	}, {"strength": "aal3", "device": "managed,compliant"}, {"device": "none"}, {"client": "browser"}, {"client": "legacy", "risk": "medium"},
+	{
+		"access": "vpn",
+		"from":   "203.0.113.80",
+	}, {"access": "wired"}, {"risk": "high", "via": "share"}, {"at": "2026-02-01T00:00:00Z", "from": "198.51.100.5", "risk": "low"},
 }
 
 // On a made-up map with systems of all types, what the engine says of every user
@@ -83,7 +90,14 @@ func TestTheEngineSaysWhatAPlainReadingSays(t *testing.T) {
 
 // disagreement is the first thing in which the plain reading differs about a
 // user.
-func disagreement(t *testing.T, w *plain.World, a *atlas.Atlas, u directory.UserID, all []map[string]string, held []map[string][][]standing) string {
+func disagreement(
+	t *testing.T,
+	w *plain.World,
+	a *atlas.Atlas,
+	u directory.UserID,
+	all []map[string]string,
+	held []map[string][][]standing,
+) string {
 	full := a.Book.UserName(u)
 	asker := w.Ask(w.User(full), situation.Situation{})
 	for i, facts := range all {
@@ -106,7 +120,13 @@ type standing struct {
 func differs(want map[plain.Permission]rule.State, got []standing) string {
 	for _, x := range got {
 		if want[x.permission] != x.state {
-			return fmt.Sprintf("%s on %s is %s, plainly %s", x.permission.Right, x.permission.Object, x.state, want[x.permission])
+			return fmt.Sprintf(
+				"%s on %s is %s, plainly %s",
+				x.permission.Right,
+				x.permission.Object,
+				x.state,
+				want[x.permission],
+			)
 		}
 	}
 	if len(got) != len(want) {

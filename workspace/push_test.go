@@ -139,7 +139,11 @@ func TestAPushLeavesWhatTrialsMadeOfOtherRecords(t *testing.T) {
 	// What was pushed is not read anew for the next push.
 	var after *scim.Directory
 	require.NoError(t, o.Pushes.Push(t.Context(), "club", "test", func(d *scim.Directory) (_ *scim.Directory, err error) {
-		after, _, err = d.Create(connect.User, map[string]any{"schemas": []any{scim.UserSchema}, "userName": "fay"}, time.Now())
+		after, _, err = d.Create(
+			connect.User,
+			map[string]any{"schemas": []any{scim.UserSchema}, "userName": "fay"},
+			time.Now(),
+		)
 		return after, err
 	}))
 	kept, err := o.Pushes.Pushed("club")

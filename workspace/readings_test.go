@@ -97,7 +97,12 @@ func TestTheNewestReadingIsKept(t *testing.T) {
 	assert.Equal(t, first.Lines, again.Lines)
 
 	begin(t, s, "season", stage.Change{Do: stage.Join, Group: "night-assistants", Member: "paloma.rask"})
-	_, err = s.Commits.Commit(t.Context(), ada, "season", changeset.Committing{Version: version(s, "season"), Reason: "she is, after all"})
+	_, err = s.Commits.Commit(
+		t.Context(),
+		ada,
+		"season",
+		changeset.Committing{Version: version(s, "season"), Reason: "she is, after all"},
+	)
 	require.NoError(t, err)
 	after, err := s.Readings.Drift(t.Context(), "sky-tools", whole)
 	require.NoError(t, err)
@@ -123,9 +128,20 @@ func TestLinksAreReadOnSchedule(t *testing.T) {
 	write := func(text string) {
 		_, err := s.Trials.Begin(t.Context(), connecting, "often", "")
 		require.NoError(t, err)
-		_, err = s.Trials.Stage(t.Context(), connecting, "often", 0, []stage.Change{{Do: stage.WriteDocument, Document: "systems/sky-tools.yaml", Value: raw(text)}})
+		_, err = s.Trials.Stage(
+			t.Context(),
+			connecting,
+			"often",
+			0,
+			[]stage.Change{{Do: stage.WriteDocument, Document: "systems/sky-tools.yaml", Value: raw(text)}},
+		)
 		require.NoError(t, err)
-		_, err = s.Commits.Commit(t.Context(), connecting, "often", changeset.Committing{Version: version(s, "often"), Reason: "as often as can be"})
+		_, err = s.Commits.Commit(
+			t.Context(),
+			connecting,
+			"often",
+			changeset.Committing{Version: version(s, "often"), Reason: "as often as can be"},
+		)
 		require.NoError(t, err)
 	}
 	s.Readings.Follow()
@@ -187,7 +203,11 @@ func TestReally(t *testing.T) {
 	}
 	why, err := really.Why(t.Context(), "ivo.marescaux", "sky-tools", "calendar", "planner", situation.Situation{})
 	require.NoError(t, err)
-	assert.Equal(t, []string{"cindervale/ivo.marescaux has no account in sky-tools, and so holds nothing there."}, why.Sentences)
+	assert.Equal(
+		t,
+		[]string{"cindervale/ivo.marescaux has no account in sky-tools, and so holds nothing there."},
+		why.Sentences,
+	)
 	why, err = really.Why(t.Context(), "olle.branwen", "sky-tools", "calendar", "planner", situation.Situation{})
 	require.NoError(t, err)
 	assert.Contains(t, strings.Join(why.Sentences, " "), "sky-tools/LIC-trial-2024")
@@ -210,7 +230,12 @@ func TestWhoMayLinkAndAdopt(t *testing.T) {
 	defer func() { require.NoError(t, s.Close()) }()
 	_, err := s.Readings.Read(t.Context(), ada, "sky-tools")
 	require.NoError(t, err)
-	fresh := answer.Adopting{System: "frame-index", New: true, Type: "roles", Link: "postgres://gatemap@127.0.0.1:1/frames"}
+	fresh := answer.Adopting{
+		System: "frame-index",
+		New:    true,
+		Type:   "roles",
+		Link:   "postgres://gatemap@127.0.0.1:1/frames",
+	}
 	_, err = s.Adopt(t.Context(), ada, "", fresh)
 	var forbidden *operator.ForbiddenError
 	require.ErrorAs(t, err, &forbidden, "an approver may not connect")
@@ -222,12 +247,22 @@ func TestWhoMayLinkAndAdopt(t *testing.T) {
 	trial, err := s.Adopt(t.Context(), ada, "", answer.Adopting{System: "sky-tools"})
 	require.NoError(t, err)
 	assert.Equal(t, "adopt-sky-tools", trial.Name)
-	_, err = s.Commits.Commit(t.Context(), ada, trial.Name, changeset.Committing{Version: trial.Version, Reason: "as it is there"})
+	_, err = s.Commits.Commit(
+		t.Context(),
+		ada,
+		trial.Name,
+		changeset.Committing{Version: trial.Version, Reason: "as it is there"},
+	)
 	require.NoError(t, err)
 	d, err := s.Readings.Drift(t.Context(), "sky-tools", whole)
 	require.NoError(t, err)
 	for _, c := range d.Causes {
-		assert.NotContains(t, []string{"foreign-group", "direct-grant", "extra-grant", "unknown", "not-granted"}, string(c.Why), "the document says what was read; what is left is who is in which group")
+		assert.NotContains(
+			t,
+			[]string{"foreign-group", "direct-grant", "extra-grant", "unknown", "not-granted"},
+			string(c.Why),
+			"the document says what was read; what is left is who is in which group",
+		)
 	}
 	assert.Empty(t, d.Unknown)
 	assert.Empty(t, d.Lines, "what the system has of its own goes by its own name")
@@ -243,7 +278,11 @@ func TestAFolderIsReadWhenItIsAsked(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, all.Drifts, 1)
 	assert.Equal(t, 11, all.Drifts[0].Excess)
-	rewrite(t, filepath.Join(dir, "exports", "sky-tools.csv"), func(text string) string { return strings.Replace(text, ";Product;", ";Produkt;", 1) })
+	rewrite(
+		t,
+		filepath.Join(dir, "exports", "sky-tools.csv"),
+		func(text string) string { return strings.Replace(text, ";Product;", ";Produkt;", 1) },
+	)
 	all, err = openFolder(t, dir).Drifts(context.Background(), "", whole)
 	require.NoError(t, err)
 	assert.Empty(t, all.Drifts)

@@ -49,18 +49,34 @@ func TestRecordsAreKeptWhole(t *testing.T) {
 	var r connect.Records
 	yes := true
 	for i := range 300 {
-		u := &directory.User{Place: at(), Name: fmt.Sprintf("u%03d", i), Active: pick(dice, nil, new(bool), &yes), Attributes: attributes()}
+		u := &directory.User{
+			Place:      at(),
+			Name:       fmt.Sprintf("u%03d", i),
+			Active:     pick(dice, nil, new(bool), &yes),
+			Attributes: attributes(),
+		}
 		if dice.IntN(2) == 0 {
 			u.Expires.Time = time.Date(2026, 12, 31, 12, 0, 0, i, time.UTC)
 		}
 		if dice.IntN(2) == 0 {
 			u.PrimaryGroup = name.Ref{Name: "g000", Place: at()}
 		}
-		g := &directory.Group{Place: at(), Name: fmt.Sprintf("g%03d", i), Description: pick(dice, "", "Öl"), Kind: pick[directory.Kind](dice, "", "mail"), Members: &directory.Members{Any: refs()}}
+		g := &directory.Group{
+			Place:       at(),
+			Name:        fmt.Sprintf("g%03d", i),
+			Description: pick(dice, "", "Öl"),
+			Kind:        pick[directory.Kind](dice, "", "mail"),
+			Members:     &directory.Members{Any: refs()},
+		}
 		if dice.IntN(2) == 0 {
 			g.Managers = &directory.People{Users: refs()}
 		}
-		d := &directory.Device{Place: at(), Name: fmt.Sprintf("d%03d", i), Managed: pick(dice, nil, new(bool), &yes), Attrs: attributes()}
+		d := &directory.Device{
+			Place:   at(),
+			Name:    fmt.Sprintf("d%03d", i),
+			Managed: pick(dice, nil, new(bool), &yes),
+			Attrs:   attributes(),
+		}
 		if dice.IntN(2) == 0 {
 			d.PrimaryGroup = name.Ref{Name: "g001", Place: at()}
 		}

@@ -45,7 +45,14 @@ func reading(people map[string]string, group, groupID string, members ...string)
 	var b strings.Builder
 	for _, id := range []string{"1", "2", "3", "4"} {
 		if uid := people[id]; uid != "" {
-			fmt.Fprintf(&b, "dn: uid=%s,ou=people,dc=x\nobjectClass: person\nentryUUID: %s\nuid: %s\ntitle: person %s\n\n", uid, id, uid, id)
+			fmt.Fprintf(
+				&b,
+				"dn: uid=%s,ou=people,dc=x\nobjectClass: person\nentryUUID: %s\nuid: %s\ntitle: person %s\n\n",
+				uid,
+				id,
+				uid,
+				id,
+			)
 		}
 	}
 	fmt.Fprintf(&b, "dn: cn=%s,ou=groups,dc=x\nobjectClass: groupOfNames\nentryUUID: %s\ncn: %s\n", group, groupID, group)
@@ -70,7 +77,10 @@ func (o *observatory) openTo(zone string) []string {
 // Names in documents follow the persons and groups that they mean, whoever bears them now.
 func TestNamesInDocumentsFollowRenames(t *testing.T) {
 	o := startObservatory(t, map[string]string{
-		"map.yaml": strings.TrimPrefix(renamedMap, "\n"), "people.ldif": reading(map[string]string{"1": "ilse", "2": "teo", "3": "rana"}, "crew", "g1", "ilse", "rana"),
+		"map.yaml": strings.TrimPrefix(
+			renamedMap,
+			"\n",
+		), "people.ldif": reading(map[string]string{"1": "ilse", "2": "teo", "3": "rana"}, "crew", "g1", "ilse", "rana"),
 	})
 	before := map[string][]string{}
 	for _, zone := range []string{"dome", "yard", "roof"} {
@@ -110,7 +120,10 @@ func TestANameIsNotReused(t *testing.T) {
 	for _, later := range []bool{false, true} {
 		t.Run(fmt.Sprintf("later: %v", later), func(t *testing.T) {
 			o := startObservatory(t, map[string]string{
-				"map.yaml": strings.TrimPrefix(renamedMap, "\n"), "people.ldif": reading(map[string]string{"1": "ilse", "2": "teo", "3": "rana"}, "crew", "g1", "rana"),
+				"map.yaml": strings.TrimPrefix(
+					renamedMap,
+					"\n",
+				), "people.ldif": reading(map[string]string{"1": "ilse", "2": "teo", "3": "rana"}, "crew", "g1", "rana"),
 			})
 			if later {
 				o.write("people.ldif", reading(map[string]string{"2": "teo", "3": "rana"}, "crew", "g1", "rana"))
@@ -133,12 +146,20 @@ func TestANameIsNotReused(t *testing.T) {
 			_, err = o.Runs.Commit(ctx, p.Run.ID, p.Run.Version, true, ada)
 			require.NoError(t, err)
 			assert.Equal(t, []string{"person 4"}, o.openTo("dome"), "someone has looked")
-			assert.Equal(t, answer.RunUnchanged, o.run("cindervale", intake.Intaking{Commit: true}).Run.State, "it is asked once")
+			assert.Equal(
+				t,
+				answer.RunUnchanged,
+				o.run("cindervale", intake.Intaking{Commit: true}).Run.State,
+				"it is asked once",
+			)
 		})
 	}
 	t.Run("a distinguished name", func(t *testing.T) {
 		o := startObservatory(t, map[string]string{
-			"map.yaml": strings.TrimPrefix(renamedMap, "\n"), "people.ldif": reading(map[string]string{"1": "ilse", "2": "teo", "3": "rana"}, "crew", "g1", "rana"),
+			"map.yaml": strings.TrimPrefix(
+				renamedMap,
+				"\n",
+			), "people.ldif": reading(map[string]string{"1": "ilse", "2": "teo", "3": "rana"}, "crew", "g1", "rana"),
 		})
 		require.Equal(t, []string{"person 2"}, o.openTo("roof"))
 		o.write("people.ldif", reading(map[string]string{"1": "ilse", "4": "teo", "3": "rana"}, "crew", "g1", "rana"))
@@ -149,7 +170,10 @@ func TestANameIsNotReused(t *testing.T) {
 	})
 	t.Run("who comes back is who it was", func(t *testing.T) {
 		o := startObservatory(t, map[string]string{
-			"map.yaml": strings.TrimPrefix(renamedMap, "\n"), "people.ldif": reading(map[string]string{"1": "ilse", "2": "teo"}, "crew", "g1", "teo"),
+			"map.yaml": strings.TrimPrefix(
+				renamedMap,
+				"\n",
+			), "people.ldif": reading(map[string]string{"1": "ilse", "2": "teo"}, "crew", "g1", "teo"),
 		})
 		o.write("people.ldif", reading(map[string]string{"2": "teo"}, "crew", "g1", "teo"))
 		require.Equal(t, answer.RunCommitted, o.run("cindervale", intake.Intaking{Commit: true, Confirm: true}).Run.State)
@@ -163,7 +187,10 @@ func TestANameIsNotReused(t *testing.T) {
 // do, it is worked out again, and shown, first.
 func TestARunIsCommittedAsItWasSeen(t *testing.T) {
 	o := startObservatory(t, map[string]string{
-		"map.yaml": strings.TrimPrefix(renamedMap, "\n"), "people.ldif": reading(map[string]string{"1": "ilse", "2": "teo", "3": "rana"}, "crew", "g1", "rana"),
+		"map.yaml": strings.TrimPrefix(
+			renamedMap,
+			"\n",
+		), "people.ldif": reading(map[string]string{"1": "ilse", "2": "teo", "3": "rana"}, "crew", "g1", "rana"),
 	})
 	o.write("people.ldif", reading(map[string]string{"1": "ilse", "2": "teo", "3": "rana"}, "crew", "g1", "rana", "teo"))
 	p := o.run("cindervale", intake.Intaking{})
@@ -177,7 +204,17 @@ func TestARunIsCommittedAsItWasSeen(t *testing.T) {
 	begin(t, o.Service, "other", stage.Change{Do: stage.Leave, Group: "keepers", Member: "dome/guest"})
 	require.NoError(t, commit(o.Service, ada, "other", ""))
 	// The same group opens more now: the run would give more than was seen.
-	begin(t, o.Service, "wider", stage.Change{Do: stage.AddLine, System: "doors", List: "rules", Value: []byte(`{"name":"crew to the roof","action":"permit","groups":["crew"],"to":["roof","dome"]}`)})
+	begin(
+		t,
+		o.Service,
+		"wider",
+		stage.Change{
+			Do:     stage.AddLine,
+			System: "doors",
+			List:   "rules",
+			Value:  []byte(`{"name":"crew to the roof","action":"permit","groups":["crew"],"to":["roof","dome"]}`),
+		},
+	)
 	require.NoError(t, commit(o.Service, ada, "wider", ""))
 	_, err = o.Runs.Commit(ctx, p.Run.ID, p.Run.Version, false, ada)
 	var moved *answer.MovedError
@@ -208,8 +245,13 @@ func TestNamesFollowAStream(t *testing.T) {
 	remove := func(uid string) string {
 		return "dn: uid=" + uid + ",ou=people," + slapd.Suffix + "\nchangetype: delete\n\n"
 	}
-	server, err := slapd.Start(t.TempDir(), "dn: ou=people,"+slapd.Suffix+"\nobjectClass: organizationalUnit\nou: people\n\n"+
-		person("ilse", "person 1")+person("teo", "person 2")+person("rana", "person 3"), nil, []string{"127.0.0.1"})
+	server, err := slapd.Start(
+		t.TempDir(),
+		"dn: ou=people,"+slapd.Suffix+"\nobjectClass: organizationalUnit\nou: people\n\n"+
+			person("ilse", "person 1")+person("teo", "person 2")+person("rana", "person 3"),
+		nil,
+		[]string{"127.0.0.1"},
+	)
 	require.NoError(t, err)
 	t.Cleanup(server.Stop)
 	o := startObservatory(t, map[string]string{"map.yaml": `directory: cindervale
@@ -225,11 +267,25 @@ rules:
 	o.Follower.Follow()
 	gives := func(zone string, who ...string) {
 		t.Helper()
-		require.Eventually(t, func() bool { return slices.Equal(o.openTo(zone), append([]string{}, who...)) }, 15*time.Second, 20*time.Millisecond, "%s: %v, wanted %v", zone, o.openTo(zone), who)
+		require.Eventually(
+			t,
+			func() bool { return slices.Equal(o.openTo(zone), append([]string{}, who...)) },
+			15*time.Second,
+			20*time.Millisecond,
+			"%s: %v, wanted %v",
+			zone,
+			o.openTo(zone),
+			who,
+		)
 	}
 	gives("dome", "person 1")
 	require.NoError(t, server.Modify(rename("ilse", "between")+rename("teo", "ilse")+rename("between", "teo")))
-	require.Eventually(t, func() bool { return strings.Contains(o.Head().Documents()["map.yaml"], "users: [teo]") }, 15*time.Second, 20*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { return strings.Contains(o.Head().Documents()["map.yaml"], "users: [teo]") },
+		15*time.Second,
+		20*time.Millisecond,
+	)
 	gives("dome", "person 1")
 
 	require.NoError(t, server.Modify(remove("teo")+add("teo", "person 4")))
@@ -272,6 +328,14 @@ rules: [{name: ilse, action: permit, users: [ilse], to: [dome]}]
 	o.write("club.csv", "number,login,title\n2,ilse,person 2\n2,rana,person 2\n,bo,person 4\n")
 	run := o.run("club", intake.Intaking{})
 	require.Len(t, run.Rejected, 2)
-	assert.Contains(t, strings.Join(run.Rejected, "\n"), `club.csv:3: user "rana" has the identifier 2, and so has "ilse", at club.csv:2 before`)
-	assert.Contains(t, strings.Join(run.Rejected, "\n"), `club.csv:4: entry "bo" is one of those meant, but has no number, which is to identify it`)
+	assert.Contains(
+		t,
+		strings.Join(run.Rejected, "\n"),
+		`club.csv:3: user "rana" has the identifier 2, and so has "ilse", at club.csv:2 before`,
+	)
+	assert.Contains(
+		t,
+		strings.Join(run.Rejected, "\n"),
+		`club.csv:4: entry "bo" is one of those meant, but has no number, which is to identify it`,
+	)
 }

@@ -22,12 +22,22 @@ func TestRunsThatChangeNothingAreOneLine(t *testing.T) {
 		require.NoError(t, err)
 		return list.Runs
 	}
-	require.Eventually(t, func() bool { r := runs(); return len(r) > 0 && r[0].Times > 4 }, 20*time.Second, 20*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { r := runs(); return len(r) > 0 && r[0].Times > 4 },
+		20*time.Second,
+		20*time.Millisecond,
+	)
 	assert.LessOrEqual(t, len(runs()), 2, "with one that is at work")
 	o.write("club.csv", "name,title\nbo,Chef\n")
 	require.Eventually(t, func() bool { return o.attribute("bo", "title") == "Chef" }, 20*time.Second, 20*time.Millisecond)
 	before := o.Head().Revision.Number
-	require.Eventually(t, func() bool { r := runs(); return len(r) > 2 && r[0].Times > 2 }, 20*time.Second, 20*time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { r := runs(); return len(r) > 2 && r[0].Times > 2 },
+		20*time.Second,
+		20*time.Millisecond,
+	)
 	list := runs()
 	committed := 0
 	for _, r := range list {

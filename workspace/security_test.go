@@ -240,7 +240,10 @@ func TestTheAuditIsSentBySyslog(t *testing.T) {
 	hosted.StartTLS()
 	certificate, address := hosted.TLS.Certificates[0], hosted.Listener.Addr().String()
 	ca := filepath.Join(t.TempDir(), "ca.pem")
-	require.NoError(t, os.WriteFile(ca, pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: hosted.Certificate().Raw}), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(ca, pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: hosted.Certificate().Raw}), 0o600),
+	)
 	hosted.Close() // its address is free, and nobody answers there yet
 	s := small(t, t.TempDir())
 	defer s.Close()
@@ -281,7 +284,11 @@ func TestTheAuditIsSentBySyslog(t *testing.T) {
 		}
 	}
 	first := next()
-	assert.Regexp(t, `^<110>1 \d{4}-\d\d-\d\dT\d\d:\d\d:\d\d\.\d{6}Z \S+ gatemap \d+ commit \[audit@32473 number="1" actor="test" act="commit" object="revision 1" result="done"`, first)
+	assert.Regexp(
+		t,
+		`^<110>1 \d{4}-\d\d-\d\dT\d\d:\d\d:\d\d\.\d{6}Z \S+ gatemap \d+ commit \[audit@32473 number="1" actor="test" act="commit" object="revision 1" result="done"`,
+		first,
+	)
 	assert.Contains(t, next(), `act="operator" object="we"`)
 	s.Audit.Refused(context.Background(), operator.Actor{Name: `a"]\`}, "try", "because")
 	assert.Regexp(t, `^<108>1 .*actor="a\\"\\]\\\\" act="try".*result="refused"`, next())

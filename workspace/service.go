@@ -137,7 +137,9 @@ func (s *Service) load(ctx context.Context) error {
 		return s.loadNothing(head)
 	}
 	from := fmt.Sprintf("revision %d", head.Number)
-	folder, err := content.FromRows(func(visit func(store.Row) error) error { return s.store.Load(ctx, head.Number, visit) })
+	folder, err := content.FromRows(
+		func(visit func(store.Row) error) error { return s.store.Load(ctx, head.Number, visit) },
+	)
 	if err != nil {
 		return &content.LoadError{From: from, Err: err}
 	}

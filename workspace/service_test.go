@@ -177,7 +177,11 @@ func TestSourcesThatFail(t *testing.T) {
 		return err
 	}
 	assert.ErrorContains(t, change(file, "ldif: people.ldif", "ldif: peple.ldif"), file+":4:9: ldif: open peple.ldif")
-	assert.ErrorContains(t, change(file, "ldif: people.ldif", "ldif: ../../etc/passwd"), "are taken from one folder and stay in it")
+	assert.ErrorContains(
+		t,
+		change(file, "ldif: people.ldif", "ldif: ../../etc/passwd"),
+		"are taken from one folder and stay in it",
+	)
 	assert.ErrorContains(t, change(file, "  ldif: people.ldif\n", ""), "the source does not say what to read")
 	assert.ErrorContains(t, change(file, "(accountStatus=closed)", "(accountStatus=closed"), file+":9:15: disabled:")
 	assert.ErrorContains(t, change("people.ldif", "cn: Ilse Okonjo", "cn:: SWxz*"), "people.ldif:")

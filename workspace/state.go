@@ -47,11 +47,27 @@ type kept struct {
 }
 
 func (k *kept) trial() store.Trial {
-	return store.Trial{Name: k.Name, Note: k.Note, Author: k.Author, Created: k.Created, Base: k.Base, Version: k.Version, Changes: k.Changes}
+	return store.Trial{
+		Name:    k.Name,
+		Note:    k.Note,
+		Author:  k.Author,
+		Created: k.Created,
+		Base:    k.Base,
+		Version: k.Version,
+		Changes: k.Changes,
+	}
 }
 
 func keptOf(t *store.Trial) kept {
-	return kept{Name: t.Name, Note: t.Note, Author: t.Author, Created: t.Created, Base: t.Base, Version: t.Version, Changes: t.Changes}
+	return kept{
+		Name:    t.Name,
+		Note:    t.Note,
+		Author:  t.Author,
+		Created: t.Created,
+		Base:    t.Base,
+		Version: t.Version,
+		Changes: t.Changes,
+	}
 }
 
 // TrialsIn lists the trials of a folder, by name, without what they do on its map.
@@ -62,19 +78,35 @@ func TrialsIn(dir string) ([]answer.Trial, error) {
 	}
 	list := make([]answer.Trial, len(s.Trials))
 	for i, k := range s.Trials {
-		list[i] = answer.Trial{Name: k.Name, Note: k.Note, Author: k.Author, Created: k.Created, Base: k.Base, Version: k.Version}
+		list[i] = answer.Trial{
+			Name:    k.Name,
+			Note:    k.Note,
+			Author:  k.Author,
+			Created: k.Created,
+			Base:    k.Base,
+			Version: k.Version,
+		}
 	}
 	return list, nil
 }
 
 // locked does work while no other command writes in the folder.
 func (f *files) locked(ctx context.Context, work func() error) error {
-	lock := flock.New(filepath.Join(f.dir, lockFile), flock.SetPermissions(0o644)) // others who may write the folder lock it, too
+	lock := flock.New(
+		filepath.Join(f.dir, lockFile),
+		flock.SetPermissions(0o644),
+	) // others who may write the folder lock it, too
 	wait, cancel := context.WithTimeout(ctx, lockWait)
 	defer cancel()
 	if _, err := lock.TryLockContext(wait, 20*time.Millisecond); err != nil {
 		if ctx.Err() == nil && errors.Is(err, context.DeadlineExceeded) {
-			return &answer.ConflictError{Message: fmt.Sprintf("another command has worked on the folder %s for %s; try again when it is done", f.dir, lockWait)}
+			return &answer.ConflictError{
+				Message: fmt.Sprintf(
+					"another command has worked on the folder %s for %s; try again when it is done",
+					f.dir,
+					lockWait,
+				),
+			}
 		}
 		return fmt.Errorf("the folder %s cannot be locked: %w", f.dir, err)
 	}

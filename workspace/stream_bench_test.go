@@ -23,7 +23,13 @@ func BenchmarkStreamingDelay(b *testing.B) {
 	var entries strings.Builder
 	fmt.Fprintf(&entries, "dn: ou=people,%s\nobjectClass: organizationalUnit\nou: people\n\n", slapd.Suffix)
 	for i := range 5000 {
-		fmt.Fprintf(&entries, "dn: uid=p%d,ou=people,%s\nobjectClass: inetOrgPerson\nuid: p%d\ncn: p\nsn: p\ntitle: Observer\n\n", i, slapd.Suffix, i)
+		fmt.Fprintf(
+			&entries,
+			"dn: uid=p%d,ou=people,%s\nobjectClass: inetOrgPerson\nuid: p%d\ncn: p\nsn: p\ntitle: Observer\n\n",
+			i,
+			slapd.Suffix,
+			i,
+		)
 	}
 	server, err := slapd.Start(b.TempDir(), entries.String(), nil, []string{"127.0.0.1"})
 	require.NoError(b, err)

@@ -105,7 +105,13 @@ func TestAWeekIsWhatAskingAtEachMomentSays(t *testing.T) {
 					i := slices.IndexFunc(w.Spans, func(s answer.Span) bool { return at.Before(s.To) })
 					e := held[w.Column]
 					require.Equal(t, e.State, w.Spans[i].State, "%v at %v", w.Column, at)
-					require.True(t, slices.EqualFunc(e.OpenIf, w.Spans[i].OpenIf, slices.Equal[[]situation.Need]), "%v at %v", w.Column, at)
+					require.True(
+						t,
+						slices.EqualFunc(e.OpenIf, w.Spans[i].OpenIf, slices.Equal[[]situation.Need]),
+						"%v at %v",
+						w.Column,
+						at,
+					)
 				}
 			}
 		}
@@ -132,7 +138,11 @@ func TestDescriptions(t *testing.T) {
 	assert.Equal(t, []string{"cindervale/night-crew"}, g.MemberOf)
 	g, err = head.Group(ctx, "reduction-users")
 	require.NoError(t, err)
-	assert.Equal(t, []string{"host", "reduction-hosts", "security", "any"}, []string{g.UsableIn, g.Host, g.Kind, g.MembersFrom})
+	assert.Equal(
+		t,
+		[]string{"host", "reduction-hosts", "security", "any"},
+		[]string{g.UsableIn, g.Host, g.Kind, g.MembersFrom},
+	)
 	s, err := head.System(ctx, "CORE-NET")
 	require.NoError(t, err)
 	assert.Equal(t, []string{"firewall", "systems/doors.yaml"}, []string{s.Type, s.File})

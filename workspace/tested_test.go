@@ -42,7 +42,10 @@ mappings:
 		{"someone else", "(objectClass=person)", ilse + "title: Observer\n" + crew, "rana", "user", "there is no user"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			o := startObservatory(t, map[string]string{"map.yaml": strings.Replace(doc, "FILTER", c.filter, 1), "people.ldif": c.people})
+			o := startObservatory(
+				t,
+				map[string]string{"map.yaml": strings.Replace(doc, "FILTER", c.filter, 1), "people.ldif": c.people},
+			)
 			checked, err := o.Runs.TestDirectory(ctx, "club", sourcecheck.Tested{User: c.user}, func(answer.Step) {})
 			require.NoError(t, err)
 			var failed []answer.Step
@@ -95,9 +98,17 @@ resources: [{path: /}]
 roles: {reader: {rights: [frames:read]}}
 mappings: [{groups: [creww], role: reader, object: /}]
 `
-	o := startObservatory(t, map[string]string{"map.yaml": doc, "club.csv": "name,title,mail\nilse,Observer,i@cindervale.example\n"})
+	o := startObservatory(
+		t,
+		map[string]string{"map.yaml": doc, "club.csv": "name,title,mail\nilse,Observer,i@cindervale.example\n"},
+	)
 	tell := func(system string) (all []string) {
-		checked, err := o.Runs.TestDirectory(ctx, "club", sourcecheck.Tested{User: "ilse", System: system}, func(answer.Step) {})
+		checked, err := o.Runs.TestDirectory(
+			ctx,
+			"club",
+			sourcecheck.Tested{User: "ilse", System: system},
+			func(answer.Step) {},
+		)
 		require.NoError(t, err)
 		for _, s := range checked.Steps {
 			if s.Name == "mapped" || s.Name == "near miss" {
@@ -107,15 +118,30 @@ mappings: [{groups: [creww], role: reader, object: /}]
 		return all
 	}
 	const near = `warned archive/mapping 1 names "creww", and the user is in club/crew: the name is nearly the same`
-	assert.Equal(t, []string{"good in cloud: club/cloud-viewer", "good in compute: by the claim cloud/compute role=viewer", near}, tell(""))
+	assert.Equal(
+		t,
+		[]string{"good in cloud: club/cloud-viewer", "good in compute: by the claim cloud/compute role=viewer", near},
+		tell(""),
+	)
 	assert.Equal(t, []string{"good in compute: by the claim cloud/compute role=viewer"}, tell("compute"))
-	assert.Equal(t, []string{"failed no line of archive names any of the groups, so they open nothing there", near}, tell("Archive"))
+	assert.Equal(
+		t,
+		[]string{"failed no line of archive names any of the groups, so they open nothing there", near},
+		tell("Archive"),
+	)
 	_, err := o.Runs.TestDirectory(ctx, "club", sourcecheck.Tested{User: "ilse", System: "archives"}, func(answer.Step) {})
 	assert.ErrorContains(t, err, "did you mean archive")
 
 	o.write("club.csv", "name,titel,mail\nilse,Observer,i@cindervale.example\n")
 	var steps []answer.Step
-	checked, err := sourcecheck.Folder(ctx, o.dir, connect.Host{Files: os.DirFS(o.dir)}, "club", sourcecheck.Tested{}, func(s answer.Step) { steps = append(steps, s) })
+	checked, err := sourcecheck.Folder(
+		ctx,
+		o.dir,
+		connect.Host{Files: os.DirFS(o.dir)},
+		"club",
+		sourcecheck.Tested{},
+		func(s answer.Step) { steps = append(steps, s) },
+	)
 	require.NoError(t, err)
 	assert.True(t, checked.Failed())
 	require.Len(t, steps, 1)

@@ -72,10 +72,20 @@ func TestAJoinerByTitleOnAHost(t *testing.T) {
 	folder := t.TempDir()
 	list := func(title string) {
 		t.Helper()
-		require.NoError(t, os.WriteFile(filepath.Join(folder, "personnel.csv"), []byte("number,title\nE5001,"+title+"\nE5002,Night assistant\n"), 0o600))
+		require.NoError(
+			t,
+			os.WriteFile(
+				filepath.Join(folder, "personnel.csv"),
+				[]byte("number,title\nE5001,"+title+"\nE5002,Night assistant\n"),
+				0o600,
+			),
+		)
 	}
 	list("Night assistant")
-	require.NoError(t, os.WriteFile(filepath.Join(folder, "gatemap.yaml"), fmt.Appendf(nil, titleMap, m.Address, m.Key), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(filepath.Join(folder, "gatemap.yaml"), fmt.Appendf(nil, titleMap, m.Address, m.Key), 0o600),
+	)
 	s, err := workspace.Open(t.Context(), t.TempDir(), slog.New(slog.DiscardHandler), workspace.Options{})
 	require.NoError(t, err)
 	defer s.Close()
@@ -102,11 +112,19 @@ func TestAJoinerByTitleOnAHost(t *testing.T) {
 	change := func(title string) {
 		t.Helper()
 		list(title)
-		_, err := s.Runs.Start(t.Context(), "personnel", intake.ByHand, intake.Intaking{Commit: true, Confirm: true, By: operator.Actor{Name: "ada.lindqvist", Role: operator.Approver}})
+		_, err := s.Runs.Start(
+			t.Context(),
+			"personnel",
+			intake.ByHand,
+			intake.Intaking{Commit: true, Confirm: true, By: operator.Actor{Name: "ada.lindqvist", Role: operator.Approver}},
+		)
 		require.NoError(t, err)
 	}
 	change("Dome engineer")
-	eventually("she may move the shutter", func() bool { return strings.Contains(runs(), "(dome) NOPASSWD: /opt/dome/shutter ?*") })
+	eventually(
+		"she may move the shutter",
+		func() bool { return strings.Contains(runs(), "(dome) NOPASSWD: /opt/dome/shutter ?*") },
+	)
 	assert.NotContains(t, func() string { out, _ := m.Run("sudo -l -U noor.haddix"); return out }(), "/opt/dome/shutter")
 	change("Night assistant")
 	eventually("she may not any more", func() bool { return !strings.Contains(runs(), "/opt/dome/shutter") })

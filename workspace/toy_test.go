@@ -35,10 +35,18 @@ func (r *roll) Connector() connect.Connector { return rollCall }
 func (r *roll) Targets() []string            { return nil }
 
 func (r *roll) take(j *connect.Job, named string, to *connect.Records) {
-	j.Tables.TakeAs(connect.User, &connect.Entry{Attributes: []connect.Attribute{{Type: "name", Values: []place.Text{{Value: named}}}}}, to)
+	j.Tables.TakeAs(
+		connect.User,
+		&connect.Entry{Attributes: []connect.Attribute{{Type: "name", Values: []place.Text{{Value: named}}}}},
+		to,
+	)
 }
 
-func (r *roll) Read(_ context.Context, j *connect.Job, progress func(int)) (all connect.Records, server string, err error) {
+func (r *roll) Read(
+	_ context.Context,
+	j *connect.Job,
+	progress func(int),
+) (all connect.Records, server string, err error) {
 	for _, n := range r.Names {
 		r.take(j, n.Value, &all)
 	}
@@ -87,7 +95,11 @@ func TestAConnectorFromOutsideWorksEverywhere(t *testing.T) {
 	})
 	checked, err := o.Runs.TestDirectory(ctx, "club", sourcecheck.Tested{User: "bo"}, func(answer.Step) {})
 	require.NoError(t, err)
-	assert.Equal(t, answer.Step{Name: "roll", State: "good", Detail: "2 users, 0 groups, 0 devices, 0 rejected"}, checked.Steps[0])
+	assert.Equal(
+		t,
+		answer.Step{Name: "roll", State: "good", Detail: "2 users, 0 groups, 0 devices, 0 rejected"},
+		checked.Steps[0],
+	)
 	run := o.run("club", intake.Intaking{Commit: true})
 	assert.Equal(t, answer.RunCommitted, run.Run.State)
 	assert.Equal(t, "the caller", run.Run.Server)

@@ -71,7 +71,11 @@ func TestAnOutcomeSaysWhatIsToBeDelivered(t *testing.T) {
 		f := openFolder(t, dir)
 		_, err := f.BeginTrial(t.Context(), "season", "", nil)
 		require.NoError(t, err)
-		_, err = f.Stage(t.Context(), "season", stage.Change{Do: stage.Leave, Group: "night-assistants", Member: "bram.ystad"})
+		_, err = f.Stage(
+			t.Context(),
+			"season",
+			stage.Change{Do: stage.Leave, Group: "night-assistants", Member: "bram.ystad"},
+		)
 		require.NoError(t, err)
 		out, err := f.Outcome(t.Context(), "season", situation.Situation{}, answer.Part{})
 		require.NoError(t, err)
@@ -84,32 +88,63 @@ func TestATrialTellsWhoGainsAndLosesAndIsCommitted(t *testing.T) {
 	_, err := s.Trials.Begin(t.Context(), ada, "season", "Ilse becomes an engineer")
 	require.NoError(t, err)
 	trial, err := s.Trials.Stage(t.Context(), ada, "season", 0, []stage.Change{
-		staged(stage.SetUser, func(c *stage.Change) { c.User, c.Attribute, c.Value = "ilse.okonjo", "title", raw("Dome engineer") }),
+		staged(
+			stage.SetUser,
+			func(c *stage.Change) { c.User, c.Attribute, c.Value = "ilse.okonjo", "title", raw("Dome engineer") },
+		),
 		staged(stage.Leave, func(c *stage.Change) { c.Group, c.Member = "night-assistants", "ilse.okonjo" }),
 	})
 	require.NoError(t, err)
-	assert.Equal(t, "Sets title of cindervale/ilse.okonjo to Dome engineer (was Night assistant).", trial.Changes[0].Sentence)
-	assert.Equal(t, "Removes cindervale/ilse.okonjo from the group cindervale/night-assistants.", trial.Changes[1].Sentence)
+	assert.Equal(
+		t,
+		"Sets title of cindervale/ilse.okonjo to Dome engineer (was Night assistant).",
+		trial.Changes[0].Sentence,
+	)
+	assert.Equal(
+		t,
+		"Removes cindervale/ilse.okonjo from the group cindervale/night-assistants.",
+		trial.Changes[1].Sentence,
+	)
 	out, err := s.Outcomes.Outcome(t.Context(), "season", changeset.Outcoming{})
 	require.NoError(t, err)
 	assert.Positive(t, out.Total.Losses)
 	for _, x := range out.Items {
 		t.Log(x.Effect, x.User, x.Entitlement().System, x.Entitlement().Object, x.Entitlement().Right)
 	}
-	done, err := s.Commits.Commit(t.Context(), ada, "season", changeset.Committing{Version: version(s, "season"), Reason: "She starts on Monday", Key: "k1"})
+	done, err := s.Commits.Commit(
+		t.Context(),
+		ada,
+		"season",
+		changeset.Committing{Version: version(s, "season"), Reason: "She starts on Monday", Key: "k1"},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, 2, done.Revision)
-	again, err := s.Commits.Commit(t.Context(), ada, "season", changeset.Committing{Version: version(s, "season"), Reason: "She starts on Monday", Key: "k1"})
+	again, err := s.Commits.Commit(
+		t.Context(),
+		ada,
+		"season",
+		changeset.Committing{Version: version(s, "season"), Reason: "She starts on Monday", Key: "k1"},
+	)
 	require.NoError(t, err)
 	assert.True(t, again.Again)
-	_, err = s.Commits.Commit(t.Context(), ada, "other", changeset.Committing{Version: 1, Reason: "She starts on Monday", Key: "k1"})
+	_, err = s.Commits.Commit(
+		t.Context(),
+		ada,
+		"other",
+		changeset.Committing{Version: 1, Reason: "She starts on Monday", Key: "k1"},
+	)
 	assert.ErrorContains(t, err, "this key committed the trial season as revision 2")
 	back, err := s.Commits.Revert(t.Context(), ada, 2, "")
 	require.NoError(t, err)
 	for _, c := range back.Changes {
 		t.Log(c.Sentence)
 	}
-	_, err = s.Commits.Commit(t.Context(), ada, back.Name, changeset.Committing{Version: version(s, back.Name), Reason: "Not yet"})
+	_, err = s.Commits.Commit(
+		t.Context(),
+		ada,
+		back.Name,
+		changeset.Committing{Version: version(s, back.Name), Reason: "Not yet"},
+	)
 	require.NoError(t, err)
 }
 
@@ -139,7 +174,13 @@ func TestACommitAskedForAtOnce(t *testing.T) {
 // trial from being committed: it is never lost.
 func TestAChangeStagedDuringACommitIsNotLost(t *testing.T) {
 	first := stage.Change{Do: stage.SwitchLine, System: "core-net", List: "rules", Line: "nobody pings", Value: raw("off")}
-	again := stage.Change{Do: stage.SwitchLine, System: "core-net", List: "rules", Line: "developers again", Value: raw("off")}
+	again := stage.Change{
+		Do:     stage.SwitchLine,
+		System: "core-net",
+		List:   "rules",
+		Line:   "developers again",
+		Value:  raw("off"),
+	}
 	s, dir := demoService(t), demoMap(t)
 	begin(t, s, "season", first)
 	_, err := openFolder(t, dir).BeginTrial(t.Context(), "season", "", nil)
@@ -212,7 +253,11 @@ func TestARevertLeavesOtherLinesAlone(t *testing.T) {
 	require.NoError(t, err)
 	require.True(t, back.Applies, back.Obstacle)
 	require.NoError(t, commit(s, ada, "back", "it was wrong"))
-	assert.Equal(t, []bool{false, true, true}, []bool{isOff("instruments"), isOff("nobody pings"), isOff("staff to the archive")})
+	assert.Equal(
+		t,
+		[]bool{false, true, true},
+		[]bool{isOff("instruments"), isOff("nobody pings"), isOff("staff to the archive")},
+	)
 	begin(t, s, "same", stage.Change{Do: stage.RemoveLine, System: "core-net", List: "rules", Line: "nobody pings"})
 	require.NoError(t, commit(s, ada, "same", "it is gone"))
 	_, err = s.Commits.Revert(ctx, ada, 3, "no")

@@ -29,7 +29,11 @@ import (
 
 // writtenDirectory is an observatory whose directory is on a real server and is written; keys are more of
 // its source.
-func writtenDirectory(t *testing.T, keys, more string, between ...func(address string) string) (*observatory, *slapd.Server) {
+func writtenDirectory(
+	t *testing.T,
+	keys, more string,
+	between ...func(address string) string,
+) (*observatory, *slapd.Server) {
 	t.Helper()
 	t.Setenv("GATEMAP_SECRET_DIRECTORY", slapd.Secret)
 	var b strings.Builder
@@ -37,10 +41,16 @@ func writtenDirectory(t *testing.T, keys, more string, between ...func(address s
 		b.WriteString("dn: ou=" + ou + "," + slapd.Suffix + "\nobjectClass: organizationalUnit\nou: " + ou + "\n\n")
 	}
 	for _, uid := range []string{"ida", "bo", "cy"} {
-		b.WriteString("dn: uid=" + uid + ",ou=people," + slapd.Suffix + "\nobjectClass: inetOrgPerson\nuid: " + uid + "\ncn: " + uid + "\nsn: x\ntitle: Observer\nemployeeNumber: " + uid + "1\n\n")
+		b.WriteString(
+			"dn: uid=" + uid + ",ou=people," + slapd.Suffix + "\nobjectClass: inetOrgPerson\nuid: " + uid + "\ncn: " + uid + "\nsn: x\ntitle: Observer\nemployeeNumber: " + uid + "1\n\n",
+		)
 	}
-	b.WriteString("dn: cn=crew,ou=groups," + slapd.Suffix + "\nobjectClass: groupOfNames\nobjectClass: extensibleObject\ncn: crew\nmanager: uid=ida,ou=people," + slapd.Suffix + "\nmember: uid=ida,ou=people," + slapd.Suffix + "\n\n")
-	b.WriteString("dn: cn=unix,ou=groups," + slapd.Suffix + "\nobjectClass: posixGroup\ncn: unix\ngidNumber: 500\nmemberUid: bo\n\n")
+	b.WriteString(
+		"dn: cn=crew,ou=groups," + slapd.Suffix + "\nobjectClass: groupOfNames\nobjectClass: extensibleObject\ncn: crew\nmanager: uid=ida,ou=people," + slapd.Suffix + "\nmember: uid=ida,ou=people," + slapd.Suffix + "\n\n",
+	)
+	b.WriteString(
+		"dn: cn=unix,ou=groups," + slapd.Suffix + "\nobjectClass: posixGroup\ncn: unix\ngidNumber: 500\nmemberUid: bo\n\n",
+	)
 	server, err := slapd.Start(t.TempDir(), b.String(), nil, []string{"127.0.0.1"})
 	require.NoError(t, err)
 	t.Cleanup(server.Stop)
@@ -65,7 +75,8 @@ source:
 // entry is an entry as another client sees it.
 func entry(t *testing.T, server *slapd.Server, rdn string) string {
 	t.Helper()
-	out, err := exec.Command("ldapsearch", "-x", "-LLL", "-o", "ldif-wrap=no", "-H", server.LDAP, "-D", slapd.Admin, "-w", slapd.Secret, "-s", "base", "-b", rdn+","+slapd.Suffix).CombinedOutput()
+	out, err := exec.Command("ldapsearch", "-x", "-LLL", "-o", "ldif-wrap=no", "-H", server.LDAP, "-D", slapd.Admin, "-w", slapd.Secret, "-s", "base", "-b", rdn+","+slapd.Suffix).
+		CombinedOutput()
 	require.NoError(t, err, "%s", out)
 	return string(out)
 }
@@ -77,15 +88,36 @@ func title(user, to string) stage.Change {
 // A commit is there in the directory before it is in force, and the next run finds nothing else.
 func TestACommitWritesTheDirectory(t *testing.T) {
 	o, server := writtenDirectory(t, "", "")
-	begin(t, o.Service, "more", title("ida", "Engineer"), stage.Change{Do: stage.Join, Group: "crew", Member: "bo"}, stage.Change{Do: stage.Leave, Group: "crew", Member: "ida"},
-		stage.Change{Do: stage.Join, Group: "unix", Member: "cy"}, stage.Change{Do: stage.SetUser, User: "cy", Attribute: "active", Value: raw(false)})
+	begin(
+		t,
+		o.Service,
+		"more",
+		title("ida", "Engineer"),
+		stage.Change{Do: stage.Join, Group: "crew", Member: "bo"},
+		stage.Change{Do: stage.Leave, Group: "crew", Member: "ida"},
+		stage.Change{
+			Do:     stage.Join,
+			Group:  "unix",
+			Member: "cy",
+		},
+		stage.Change{Do: stage.SetUser, User: "cy", Attribute: "active", Value: raw(false)},
+	)
 	trial, err := o.Trials.Find(t.Context(), ada, "more")
 	require.NoError(t, err)
-	assert.Equal(t, []string{"The commit first writes to where the records of cindervale come from, records: 4."}, trial.Notices)
+	assert.Equal(
+		t,
+		[]string{"The commit first writes to where the records of cindervale come from, records: 4."},
+		trial.Notices,
+	)
 	looked, err := o.Commits.Looked(t.Context(), ada, "more")
 	require.NoError(t, err)
 	require.Len(t, looked.Writes, 4)
-	assert.Equal(t, "dn: uid=cy,ou=people,"+slapd.Suffix+"\nchangetype: modify\nadd: employeeType\nemployeeType: gone\n-\n", looked.Writes[0].Text, "what takes away is first")
+	assert.Equal(
+		t,
+		"dn: uid=cy,ou=people,"+slapd.Suffix+"\nchangetype: modify\nadd: employeeType\nemployeeType: gone\n-\n",
+		looked.Writes[0].Text,
+		"what takes away is first",
+	)
 	assert.Contains(t, entry(t, server, "uid=ida,ou=people"), "title: Observer", "looking changes nothing")
 	require.NoError(t, commit(o.Service, ada, "more", ""))
 	assert.Contains(t, entry(t, server, "uid=ida,ou=people"), "title: Engineer")
@@ -119,8 +151,16 @@ func TestWhatIsToldOfWhatWasWritten(t *testing.T) {
 func toldOfWhatWasWritten(t *testing.T, follow string) {
 	o, server := writtenDirectory(t, follow, "", answersLate(t, 150*time.Millisecond))
 	o.Follower.Follow()
-	require.NoError(t, server.Modify("dn: uid=cy,ou=people,"+slapd.Suffix+"\nchangetype: modify\nreplace: title\ntitle: Warden\n"))
-	require.Eventually(t, func() bool { return o.attribute("cy", "title") == "Warden" }, 20*time.Second, 20*time.Millisecond)
+	require.NoError(
+		t,
+		server.Modify("dn: uid=cy,ou=people,"+slapd.Suffix+"\nchangetype: modify\nreplace: title\ntitle: Warden\n"),
+	)
+	require.Eventually(
+		t,
+		func() bool { return o.attribute("cy", "title") == "Warden" },
+		20*time.Second,
+		20*time.Millisecond,
+	)
 	before := o.Head().Revision.Number
 	const rounds = 6
 	for i := range rounds {
@@ -128,15 +168,26 @@ func toldOfWhatWasWritten(t *testing.T, follow string) {
 		if i%2 == 1 {
 			in, out = out, in
 		}
-		changes := []stage.Change{{Do: stage.Join, Group: "crew", Member: in}, title("ida", []string{"Engineer", "Cook"}[i%2])}
+		changes := []stage.Change{
+			{Do: stage.Join, Group: "crew", Member: in},
+			title("ida", []string{"Engineer", "Cook"}[i%2]),
+		}
 		if i > 0 {
 			changes = append(changes, stage.Change{Do: stage.Leave, Group: "crew", Member: out})
 		}
 		begin(t, o.Service, "more", changes...)
 		require.NoError(t, commit(o.Service, ada, "more", ""))
 	}
-	require.NoError(t, server.Modify("dn: uid=cy,ou=people,"+slapd.Suffix+"\nchangetype: modify\nreplace: title\ntitle: Guard\n"))
-	require.Eventually(t, func() bool { return o.attribute("cy", "title") == "Guard" }, 20*time.Second, 20*time.Millisecond)
+	require.NoError(
+		t,
+		server.Modify("dn: uid=cy,ou=people,"+slapd.Suffix+"\nchangetype: modify\nreplace: title\ntitle: Guard\n"),
+	)
+	require.Eventually(
+		t,
+		func() bool { return o.attribute("cy", "title") == "Guard" },
+		20*time.Second,
+		20*time.Millisecond,
+	)
 	assert.Equal(t, before+rounds+1, o.Head().Revision.Number, "the commits, and what somebody else did")
 	assert.Equal(t, "Cook", o.attribute("ida", "title"))
 }
@@ -150,7 +201,13 @@ func TestWhoMayLetADirectoryBeWritten(t *testing.T) {
 		_, err := o.Trials.Begin(t.Context(), ada, "write", "")
 		require.NoError(t, err)
 		other := strings.Replace(text, "[members, attributes, active]", written, 1)
-		_, err = o.Trials.Stage(t.Context(), by, "write", 0, []stage.Change{{Do: stage.WriteDocument, Document: "cindervale.yaml", Value: raw(other)}})
+		_, err = o.Trials.Stage(
+			t.Context(),
+			by,
+			"write",
+			0,
+			[]stage.Change{{Do: stage.WriteDocument, Document: "cindervale.yaml", Value: raw(other)}},
+		)
 		return err
 	}
 	require.NoError(t, staging(editor, "[members]"))
@@ -163,7 +220,13 @@ func TestWhoMayLetADirectoryBeWritten(t *testing.T) {
 	begin(t, o.Service, "title", title("ida", "Engineer"))
 	trial, err := o.Trials.Find(t.Context(), ada, "title")
 	require.NoError(t, err)
-	assert.Equal(t, []string{"Records of cindervale come from a source: make the change there too, or the next intake restores what the source has."}, trial.Notices)
+	assert.Equal(
+		t,
+		[]string{
+			"Records of cindervale come from a source: make the change there too, or the next intake restores what the source has.",
+		},
+		trial.Notices,
+	)
 }
 
 // What cannot be written is told with the map, and not when it is committed.
@@ -191,10 +254,19 @@ func TestAManagerChangesAGroupWhereItLives(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, entry(t, server, "cn=crew,ou=groups"), "member: uid=bo")
 	head := o.Head().Revision.Number
-	require.NoError(t, server.Modify("dn: cn=crew,ou=groups,"+slapd.Suffix+"\nchangetype: modify\nadd: member\nmember: uid=cy,ou=people,"+slapd.Suffix+"\n"))
+	require.NoError(
+		t,
+		server.Modify(
+			"dn: cn=crew,ou=groups,"+slapd.Suffix+"\nchangetype: modify\nadd: member\nmember: uid=cy,ou=people,"+slapd.Suffix+"\n",
+		),
+	)
 	_, err = o.OwnGroups.Change(t.Context(), ida, "crew", nil, []string{"bo"}, "")
-	require.ErrorContains(t, err, "nothing is committed, as cindervale cannot be written: group crew was changed there meanwhile: there: members come: uid=cy,ou=people,"+
-		slapd.Suffix+"; here: members go: uid=bo")
+	require.ErrorContains(
+		t,
+		err,
+		"nothing is committed, as cindervale cannot be written: group crew was changed there meanwhile: there: members come: uid=cy,ou=people,"+
+			slapd.Suffix+"; here: members go: uid=bo",
+	)
 	assert.Equal(t, head, o.Head().Revision.Number)
 	crew := entry(t, server, "cn=crew,ou=groups")
 	assert.Contains(t, crew, "member: uid=bo")
@@ -208,13 +280,26 @@ func TestAManagerChangesAGroupWhereItLives(t *testing.T) {
 // Where one entry cannot be written, none is; and a revision that cannot be made leaves nothing.
 func TestAServerThatRefuses(t *testing.T) {
 	o, server := writtenDirectory(t, "", "")
-	require.NoError(t, server.Modify("dn: uid=cy,ou=people,"+slapd.Suffix+"\nchangetype: modify\nreplace: title\ntitle: Warden\n"))
+	require.NoError(
+		t,
+		server.Modify("dn: uid=cy,ou=people,"+slapd.Suffix+"\nchangetype: modify\nreplace: title\ntitle: Warden\n"),
+	)
 	begin(t, o.Service, "both", title("ida", "Engineer"), title("cy", "Engineer"))
 	head := o.Head().Revision.Number
-	require.ErrorContains(t, commit(o.Service, ada, "both", ""), `user cy was changed there meanwhile: there: title "Observer" becomes "Warden"; here: title "Observer" becomes "Engineer"`)
+	require.ErrorContains(
+		t,
+		commit(o.Service, ada, "both", ""),
+		`user cy was changed there meanwhile: there: title "Observer" becomes "Warden"; here: title "Observer" becomes "Engineer"`,
+	)
 	assert.Equal(t, head, o.Head().Revision.Number)
 	assert.Contains(t, entry(t, server, "uid=ida,ou=people"), "title: Observer")
-	begin(t, o.Service, "letters", title("bo", "Engineer"), stage.Change{Do: stage.SetUser, User: "ida", Attribute: "mails", Value: raw("ïda@cindervale.example")})
+	begin(
+		t,
+		o.Service,
+		"letters",
+		title("bo", "Engineer"),
+		stage.Change{Do: stage.SetUser, User: "ida", Attribute: "mails", Value: raw("ïda@cindervale.example")},
+	)
 	err := commit(o.Service, ada, "letters", "")
 	require.ErrorContains(t, err, "user ida: the server refuses it", "mail is of ASCII (RFC 4524 section 2.16)")
 	assert.Contains(t, entry(t, server, "uid=bo,ou=people"), "title: Observer", "what was written before is taken back")
@@ -291,7 +376,10 @@ func TestAnAnswerThatIsLost(t *testing.T) {
 	assert.Equal(t, head, o.Head().Revision.Number)
 	assert.NotContains(t, entry(t, server, "cn=crew,ou=groups"), "member: uid=ida", "it was made")
 	require.Eventually(t, func() bool {
-		return strings.Contains(audited(t, o.Service), "write cindervale done: taken back: the program or the connection ended")
+		return strings.Contains(
+			audited(t, o.Service),
+			"write cindervale done: taken back: the program or the connection ended",
+		)
 	}, 30*time.Second, 100*time.Millisecond)
 	assert.Contains(t, entry(t, server, "cn=crew,ou=groups"), "member: uid=ida")
 	assert.Contains(t, entry(t, server, "uid=ida,ou=people"), "title: Observer")
@@ -309,7 +397,11 @@ source:
 `)
 	begin(t, o.Service, "title", title("ida", "Engineer"))
 	err := commit(o.Service, ada, "title", "")
-	require.ErrorContains(t, err, `ida1: title "Astronomer" becomes "Engineer". personnel decides this: change it there (people.csv:2`)
+	require.ErrorContains(
+		t,
+		err,
+		`ida1: title "Astronomer" becomes "Engineer". personnel decides this: change it there (people.csv:2`,
+	)
 	assert.Contains(t, entry(t, server, "uid=ida,ou=people"), "title: Observer")
 	begin(t, o.Service, "other", title("bo", "Engineer"))
 	require.NoError(t, commit(o.Service, ada, "other", ""), "whom the feed does not know it does not decide")
@@ -332,18 +424,47 @@ func audited(t *testing.T, s *workspace.Service) string {
 // removes goes there, out of the groups that list it, too.
 func TestGroupsAreMadeAndRemovedWhereTheyComeFrom(t *testing.T) {
 	o, server := writtenDirectory(t, "", "")
-	require.ErrorContains(t, stageOne(t, o, "place", stage.Change{Do: stage.CreateGroup, Group: "cindervale/watch", To: "ou=groups," + slapd.Suffix}), "write: groups")
+	require.ErrorContains(
+		t,
+		stageOne(
+			t,
+			o,
+			"place",
+			stage.Change{Do: stage.CreateGroup, Group: "cindervale/watch", To: "ou=groups," + slapd.Suffix},
+		),
+		"write: groups",
+	)
 	groups := "write: [members, attributes, active, groups]\n  new_groups: {place: \"ou=groups," + slapd.Suffix + "\"}"
-	o.write("cindervale.yaml", strings.Replace(fileOf(t, o, "cindervale.yaml"), "write: [members, attributes, active]", groups, 1))
+	o.write(
+		"cindervale.yaml",
+		strings.Replace(fileOf(t, o, "cindervale.yaml"), "write: [members, attributes, active]", groups, 1),
+	)
 	o.commitFolder()
-	begin(t, o.Service, "watch",
-		stage.Change{Do: stage.CreateGroup, Group: "cindervale/watch", Value: raw(map[string]any{"members": map[string]any{"users": []string{"bo", "cy"}}})},
-		stage.Change{Do: stage.Leave, Group: "watch", Member: "cy"}, stage.Change{Do: stage.Join, Group: "crew", Member: "watch"})
+	begin(
+		t,
+		o.Service,
+		"watch",
+		stage.Change{
+			Do:    stage.CreateGroup,
+			Group: "cindervale/watch",
+			Value: raw(map[string]any{"members": map[string]any{"users": []string{"bo", "cy"}}}),
+		},
+		stage.Change{
+			Do:     stage.Leave,
+			Group:  "watch",
+			Member: "cy",
+		},
+		stage.Change{Do: stage.Join, Group: "crew", Member: "watch"},
+	)
 	looked, err := o.Commits.Looked(t.Context(), ada, "watch")
 	require.NoError(t, err)
 	require.Len(t, looked.Writes, 3)
 	assert.Empty(t, looked.Stays)
-	assert.Equal(t, "dn: cn=watch,ou=groups,"+slapd.Suffix+"\nchangetype: add\nobjectClass: groupOfNames\ncn: watch\nmember: cn=watch,ou=groups,"+slapd.Suffix+"\n", looked.Writes[0].Text)
+	assert.Equal(
+		t,
+		"dn: cn=watch,ou=groups,"+slapd.Suffix+"\nchangetype: add\nobjectClass: groupOfNames\ncn: watch\nmember: cn=watch,ou=groups,"+slapd.Suffix+"\n",
+		looked.Writes[0].Text,
+	)
 	require.NoError(t, commit(o.Service, ada, "watch", ""))
 	assert.Contains(t, entry(t, server, "cn=watch,ou=groups"), "member: uid=bo")
 	assert.Contains(t, entry(t, server, "cn=crew,ou=groups"), "member: cn=watch")
@@ -356,7 +477,16 @@ func TestGroupsAreMadeAndRemovedWhereTheyComeFrom(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, head.Atlas.Book.Subject(bo).In(crew), "through the group that was made")
 
-	begin(t, o.Service, "ruled", stage.Change{Do: stage.CreateGroup, Group: "cindervale/ruled", Value: raw(map[string]any{"rule": `title eq "Observer"`})})
+	begin(
+		t,
+		o.Service,
+		"ruled",
+		stage.Change{
+			Do:    stage.CreateGroup,
+			Group: "cindervale/ruled",
+			Value: raw(map[string]any{"rule": `title eq "Observer"`}),
+		},
+	)
 	require.NoError(t, commit(o.Service, ada, "ruled", ""))
 	assert.Contains(t, fileOf(t, o, "cindervale.yaml"), "ruled", "a server knows no rules")
 
@@ -370,7 +500,12 @@ func TestGroupsAreMadeAndRemovedWhereTheyComeFrom(t *testing.T) {
 	assert.Equal(t, []string{
 		"group watch: members go: uid=bo,ou=people," + slapd.Suffix, "group crew: members go: cn=watch,ou=groups," + slapd.Suffix, "group watch: is removed",
 	}, texts, "what takes away is first, and the group itself is last")
-	require.NoError(t, server.Modify("dn: cn=watch,ou=groups,"+slapd.Suffix+"\nchangetype: modify\nadd: member\nmember: uid=cy,ou=people,"+slapd.Suffix+"\n"))
+	require.NoError(
+		t,
+		server.Modify(
+			"dn: cn=watch,ou=groups,"+slapd.Suffix+"\nchangetype: modify\nadd: member\nmember: uid=cy,ou=people,"+slapd.Suffix+"\n",
+		),
+	)
 	assert.ErrorContains(t, commit(o.Service, ada, "gone", ""), "was changed there meanwhile")
 	o.run("cindervale", intake.Intaking{Commit: true})
 	require.NoError(t, o.Trials.Remove(t.Context(), ada, "gone", version(o.Service, "gone")))

@@ -28,7 +28,12 @@ const maxColumns = 1000
 // Read reads the entries of a file. The first line names the columns. What makes
 // the whole file unreadable goes to errs, with its line; lines that cannot be
 // taken are rejected. wanted are the columns that must be there.
-func Read(in io.Reader, c *Document, wanted []string, errs *place.Errors) (entries []connect.Entry, rejected []place.Error) {
+func Read(
+	in io.Reader,
+	c *Document,
+	wanted []string,
+	errs *place.Errors,
+) (entries []connect.Entry, rejected []place.Error) {
 	r, err := open(in, c)
 	if err != nil {
 		errs.Addf(c.Place, "csv: %v", err)
@@ -89,7 +94,10 @@ func open(in io.Reader, c *Document) (*csv.Reader, error) {
 	if c.Encoding.Value != "" {
 		e, err := htmlindex.Get(c.Encoding.Value)
 		if err != nil {
-			return nil, fmt.Errorf("there is no character encoding %q; names are like utf-8, windows-1252 and utf-16le", c.Encoding.Value)
+			return nil, fmt.Errorf(
+				"there is no character encoding %q; names are like utf-8, windows-1252 and utf-16le",
+				c.Encoding.Value,
+			)
 		}
 		decoder = encoding.Decoder{Transformer: unicode.BOMOverride(e.NewDecoder())}
 	}
@@ -146,11 +154,19 @@ func lacking(columns, wanted []string, c *Document) error {
 	if len(columns) == 1 {
 		for _, other := range []string{";", "\t", "|", ","} {
 			if n := strings.Count(columns[0], other); n > 0 && other != c.Delimiter {
-				return fmt.Errorf("the first line is one column, %q: set delimiter to %s", columns[0], map[string]string{"\t": "tab"}[other]+strings.Trim(other, "\t"))
+				return fmt.Errorf(
+					"the first line is one column, %q: set delimiter to %s",
+					columns[0],
+					map[string]string{"\t": "tab"}[other]+strings.Trim(other, "\t"),
+				)
 			}
 		}
 	}
-	return fmt.Errorf("the table names columns that the file does not have: %s. It has %s", strings.Join(missing, ", "), strings.Join(columns, ", "))
+	return fmt.Errorf(
+		"the table names columns that the file does not have: %s. It has %s",
+		strings.Join(missing, ", "),
+		strings.Join(columns, ", "),
+	)
 }
 
 // nearly is a column that is missing, with those that may be meant.

@@ -42,7 +42,10 @@ func TestRead(t *testing.T) {
 		"two bytes": {wide, "utf-16le"}, "the mark says it": {wide, ""},
 	} {
 		t.Run(name, func(t *testing.T) {
-			entries, rejected, err := read(c.content, csv.Document{Delimiter: ";", Values: "|", Encoding: place.Text{Value: c.encoding}})
+			entries, rejected, err := read(
+				c.content,
+				csv.Document{Delimiter: ";", Values: "|", Encoding: place.Text{Value: c.encoding}},
+			)
 			require.NoError(t, err)
 			assert.Empty(t, rejected)
 			require.Len(t, entries, 2)
@@ -126,7 +129,12 @@ func TestColumnsMustBeThere(t *testing.T) {
 		{"", "", "the file is empty; its first line names the columns", []string{"Number"}},
 	} {
 		var errs place.Errors
-		_, _ = csv.Read(strings.NewReader(c.content), &csv.Document{Delimiter: c.delimiter, File: place.Text{Value: "people.csv"}}, c.columns, &errs)
+		_, _ = csv.Read(
+			strings.NewReader(c.content),
+			&csv.Document{Delimiter: c.delimiter, File: place.Text{Value: "people.csv"}},
+			c.columns,
+			&errs,
+		)
 		if c.want == "" {
 			assert.NoError(t, errs.Err())
 		} else {

@@ -23,7 +23,15 @@ func admissions(text string) (list []admission) {
 		split := func(s string) []string {
 			return strings.FieldsFunc(s, func(r rune) bool { return r == ' ' || r == '\t' || r == ',' })
 		}
-		list = append(list, admission{strings.Join(strings.Fields(line), " "), strings.TrimSpace(parts[0]) == "+", split(parts[1]), split(parts[2])})
+		list = append(
+			list,
+			admission{
+				strings.Join(strings.Fields(line), " "),
+				strings.TrimSpace(parts[0]) == "+",
+				split(parts[1]),
+				split(parts[2]),
+			},
+		)
 	}
 	return list
 }
@@ -46,7 +54,10 @@ func (h *machine) admits(a *account) bool {
 			continue
 		}
 		anywhere := listed(l.places, func(p string) bool { return p == "ALL" })
-		somewhere := slices.ContainsFunc(l.places, func(p string) bool { return strings.ContainsAny(p, ".:/@") && !strings.HasPrefix(p, ":") })
+		somewhere := slices.ContainsFunc(
+			l.places,
+			func(p string) bool { return strings.ContainsAny(p, ".:/@") && !strings.HasPrefix(p, ":") },
+		)
 		if somewhere {
 			h.notes("access list", "%s", l.text)
 		}

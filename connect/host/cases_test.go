@@ -25,18 +25,30 @@ import (
 
 // sudoedit is not listed by sudo -l: it is run, without asking for a password.
 func TestEditingFilesIsTheReferee(t *testing.T) {
-	m := start(t, dome1, `for u in ilse tor bob; do useradd -s /bin/sh $u; done; groupadd crew; usermod -aG crew ilse; usermod -aG crew tor
+	m := start(
+		t,
+		dome1,
+		`for u in ilse tor bob; do useradd -s /bin/sh $u; done; groupadd crew; usermod -aG crew ilse; usermod -aG crew tor
 cat >/etc/sudoers.d/x <<'END'
 Defaults !authenticate
 %crew ALL = sudoedit /etc/motd, sudoedit /etc/issue
 tor ALL = !sudoedit /etc/issue
 bob ALL = (ALL) ALL, !sudoedit
-END`)
+END`,
+	)
 	c := read(t, document(m))
 	for _, account := range []string{"ilse", "tor", "bob"} {
 		for _, file := range []string{"/etc/motd", "/etc/issue", "/etc/hosts"} {
 			_, err := m.Run(fmt.Sprintf("su %s -c 'EDITOR=/bin/true sudo -n -e %s'", account, file))
-			assert.Equal(t, err == nil, state(t, c, account, dome1, "run sudoedit "+file+" as root") == rule.Open, "%s edits %s: %v", account, file, err)
+			assert.Equal(
+				t,
+				err == nil,
+				state(t, c, account, dome1, "run sudoedit "+file+" as root") == rule.Open,
+				"%s edits %s: %v",
+				account,
+				file,
+				err,
+			)
 		}
 	}
 	for _, x := range []struct{ account, command string }{{"bob", "/usr/bin/id"}, {"ilse", "/usr/bin/id"}} {
@@ -116,7 +128,11 @@ func TestGroupsThatDifferByHost(t *testing.T) {
 		assert.Equal(t, x.want, state(t, c, x.account, x.host, "login"), "%s on %s", x.account, x.host)
 		assert.Equal(t, x.want, state(t, c, x.account, x.host, "run /usr/bin/id as root"), "%s on %s", x.account, x.host)
 	}
-	assert.Contains(t, c.Groups, reading.Group{Name: "crew on " + dome2, Of: "crew", On: dome2, Accounts: []string{"bob", "ilse"}})
+	assert.Contains(
+		t,
+		c.Groups,
+		reading.Group{Name: "crew on " + dome2, Of: "crew", On: dome2, Accounts: []string{"bob", "ilse"}},
+	)
 }
 
 // Patterns that are written otherwise and come to the same are no drift, and what one side excepts is.
@@ -140,7 +156,12 @@ useradd --system dome; echo 'AllowGroups crew gatemap' >/etc/ssh/sshd_config.d/x
 		Hosts: map[string][]place.Text{"dome": {{Value: dome1}}},
 		Login: []hosts.Login{{Who: who, Hosts: at}},
 		Elevate: []hosts.Elevate{
-			{Who: who, Hosts: at, As: "dome", Commands: pattern("/opt/dome/shutter", "/opt/dome/shutter *", "/opt/dome/drive", "/opt/dome/drive *")},
+			{
+				Who:      who,
+				Hosts:    at,
+				As:       "dome",
+				Commands: pattern("/opt/dome/shutter", "/opt/dome/shutter *", "/opt/dome/drive", "/opt/dome/drive *"),
+			},
 			{Who: who, Hosts: at, As: "root", Commands: pattern("/opt/dome/*"), Except: pattern("/opt/dome/drive *")},
 			{Who: who, Hosts: at, As: "root", Commands: pattern("/bin/systemctl restart *")},
 		},
@@ -150,7 +171,11 @@ useradd --system dome; echo 'AllowGroups crew gatemap' >/etc/ssh/sshd_config.d/x
 	s.Directory.Name = "cindervale"
 	r, err := connect.Observe(t.Context(), s, connect.Host{}, func(int) {})
 	require.NoError(t, err)
-	people := &directory.Document{Name: "cindervale", Users: []*directory.User{{Name: "ilse"}, {Name: "tor"}}, Groups: []*directory.Group{{Name: "crew", Members: &directory.Members{Users: nametest.Refs("ilse", "tor")}}}}
+	people := &directory.Document{
+		Name:   "cindervale",
+		Users:  []*directory.User{{Name: "ilse"}, {Name: "tor"}},
+		Groups: []*directory.Group{{Name: "crew", Members: &directory.Members{Users: nametest.Refs("ilse", "tor")}}},
+	}
 	a, err := atlas.Compile(&atlas.Map{Directories: []*directory.Document{people}, Systems: []*gate.System{s}})
 	require.NoError(t, err)
 	c, err := reading.Compile(r, a, s)
@@ -177,7 +202,15 @@ useradd --system dome; echo 'AllowGroups crew gatemap' >/etc/ssh/sshd_config.d/x
 	require.NoError(t, err)
 	crew, err := mapfile.WriteDirectory(people)
 	require.NoError(t, err)
-	again, err := mapfile.Parse([]mapfile.File{{Path: "systems/a.yaml", Content: text}, {Path: "directories/a.yaml", Content: home}, {Path: "directories/b.yaml", Content: crew}}, types.Table, []directory.ConnectionKind{host.Connector.Kind()})
+	again, err := mapfile.Parse(
+		[]mapfile.File{
+			{Path: "systems/a.yaml", Content: text},
+			{Path: "directories/a.yaml", Content: home},
+			{Path: "directories/b.yaml", Content: crew},
+		},
+		types.Table,
+		[]directory.ConnectionKind{host.Connector.Kind()},
+	)
 	require.NoError(t, err, string(text))
 	after, err := atlas.Compile(again)
 	require.NoError(t, err)
@@ -218,7 +251,12 @@ func TestFailuresSayWhatToDo(t *testing.T) {
 		assert.ErrorContains(t, err, x.want, x.what)
 	}
 	d := document(m)
-	_, err = connect.Observe(t.Context(), system(d, &hosts.Document{Hosts: map[string][]place.Text{"dome": {{Value: "dome9"}}}}), connect.Host{}, func(int) {})
+	_, err = connect.Observe(
+		t.Context(),
+		system(d, &hosts.Document{Hosts: map[string][]place.Text{"dome": {{Value: "dome9"}}}}),
+		connect.Host{},
+		func(int) {},
+	)
 	assert.ErrorContains(t, err, "the link does not say how the host dome9 is reached")
 
 	d.Timeout = directory.Span{Duration: 300 * time.Millisecond}

@@ -20,7 +20,8 @@ func (h *machine) list(ctx context.Context, entries []entry) error {
 	var in strings.Builder
 	for i := range entries {
 		file, _, _ := strings.Cut(entries[i].Command, " ")
-		if _, asked := h.files[file]; asked || !strings.HasPrefix(file, "/") || !strings.ContainsAny(file, meta) && !strings.HasSuffix(file, "/") {
+		if _, asked := h.files[file]; asked || !strings.HasPrefix(file, "/") ||
+			!strings.ContainsAny(file, meta) && !strings.HasSuffix(file, "/") {
 			continue
 		}
 		h.files[file] = expanded{}

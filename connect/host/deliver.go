@@ -16,14 +16,24 @@ func (d *Document) ByAccount() bool { return false }
 
 // Deliver makes the statements one after the other, on all hosts what takes away first: a stop in the
 // middle leaves nobody with more than before or after.
-func (d *Document) Deliver(ctx context.Context, o *connect.Observing, agreed *delivery.Plan, plan connect.Planned) error {
+func (d *Document) Deliver(
+	ctx context.Context,
+	o *connect.Observing,
+	agreed *delivery.Plan,
+	plan connect.Planned,
+) error {
 	steps, end := d.steps(o)
 	defer end()
 	return steps.Deliver(ctx, agreed, plan)
 }
 
 // Finish makes what is left of a delivery that was cut off.
-func (d *Document) Finish(ctx context.Context, o *connect.Observing, agreed *delivery.Plan, plan connect.Planned) (bool, error) {
+func (d *Document) Finish(
+	ctx context.Context,
+	o *connect.Observing,
+	agreed *delivery.Plan,
+	plan connect.Planned,
+) (bool, error) {
 	steps, end := d.steps(o)
 	defer end()
 	return steps.Finish(ctx, agreed, plan)
@@ -79,8 +89,10 @@ func firstLine(text string) string {
 // and ends at the first that fails.
 func (d *Document) Script(p *delivery.Plan) string {
 	var b strings.Builder
-	b.WriteString("#!/bin/sh\n# Made by Gate Map, for root. Run it on each host: it does what is for that one, and ends at the first error.\n" +
-		"set -eu\nme=$(hostname -f 2>/dev/null || hostname)\n")
+	b.WriteString(
+		"#!/bin/sh\n# Made by Gate Map, for root. Run it on each host: it does what is for that one, and ends at the first error.\n" +
+			"set -eu\nme=$(hostname -f 2>/dev/null || hostname)\n",
+	)
 	fmt.Fprintf(&b, "case $me in\n")
 	for _, named := range slices.Sorted(maps.Keys(d.Hosts)) {
 		fmt.Fprintf(&b, "%s) ;;\n", quoted(named))

@@ -51,9 +51,22 @@ func deliveringOf(t *testing.T, people, lines string, link gate.Link, machines .
 		sets += m.Name + ", "
 	}
 	m, err := mapfile.Parse([]mapfile.File{
-		{Path: "gatemap.yaml", Content: []byte("title: Cindervale Observatory\nwindows: {night: {days: [mon, tue, wed, thu, fri, sat, sun], from: \"18:00\", to: \"06:00\"}}\n")},
+		{
+			Path: "gatemap.yaml",
+			Content: []byte(
+				"title: Cindervale Observatory\nwindows: {night: {days: [mon, tue, wed, thu, fri, sat, sun], from: \"18:00\", to: \"06:00\"}}\n",
+			),
+		},
 		{Path: "people.yaml", Content: []byte(people)},
-		{Path: "domes.yaml", Content: []byte("system: domes\ntype: hosts\ndirectory: cindervale\nhosts: {all: [" + strings.TrimSuffix(sets, ", ") + "]}\n" + lines)},
+		{
+			Path: "domes.yaml",
+			Content: []byte(
+				"system: domes\ntype: hosts\ndirectory: cindervale\nhosts: {all: [" + strings.TrimSuffix(
+					sets,
+					", ",
+				) + "]}\n" + lines,
+			),
+		},
 	}, types.Table, nil)
 	require.NoError(t, err)
 	m.Systems[0].Link = &link
@@ -119,7 +132,13 @@ elevate:
 func TestJoiningByTitle(t *testing.T) {
 	m := start(t, dome1, machine.Deliverable)
 	of := func(title string, active bool, unexpressed gate.Unexpressed) *delivering {
-		return deliveringOf(t, fmt.Sprintf(domePeople, title, active), domeLines, gate.Link{Unexpressed: unexpressed, Names: gate.Written{Groups: "gm-{name}"}}, m)
+		return deliveringOf(
+			t,
+			fmt.Sprintf(domePeople, title, active),
+			domeLines,
+			gate.Link{Unexpressed: unexpressed, Names: gate.Written{Groups: "gm-{name}"}},
+			m,
+		)
 	}
 	may := func(account, command string) bool {
 		out, err := m.Run("sudo -l -U " + account + " -u dome " + command)
@@ -145,7 +164,12 @@ func TestJoiningByTitle(t *testing.T) {
 	assert.False(t, may("ilse.okonjo", "/opt/dome/shutter open"), "a condition that sudoers cannot say is left out")
 	of("Dome engineer", true, gate.LetThrough).deliver()
 	p = of("Observer", false, gate.LetThrough).deliver()
-	assert.Equal(t, []delivery.Effect{delivery.Takes, delivery.Takes, delivery.Takes, delivery.Takes}, effects(p), texts(p))
+	assert.Equal(
+		t,
+		[]delivery.Effect{delivery.Takes, delivery.Takes, delivery.Takes, delivery.Takes},
+		effects(p),
+		texts(p),
+	)
 	assert.False(t, may("ilse.okonjo", "/opt/dome/shutter open"))
 	assert.True(t, m.Login("ilse.okonjo"))
 	assert.False(t, m.Login("teo"), "whoever is switched off cannot log in")
@@ -216,7 +240,14 @@ func drawnMap(w *rand.Rand) (people, lines string) {
 	at := func() string {
 		return []string{"all", "dome1.cindervale.example", "dome2.cindervale.example"}[w.IntN(3)]
 	}
-	patterns := []string{"/opt/dome/shutter", "/opt/dome/shutter *", "/opt/dome/drive *", "/opt/dome/drive 5", "/opt/dome/brake --on*", "/usr/bin/id"}
+	patterns := []string{
+		"/opt/dome/shutter",
+		"/opt/dome/shutter *",
+		"/opt/dome/drive *",
+		"/opt/dome/drive 5",
+		"/opt/dome/brake --on*",
+		"/usr/bin/id",
+	}
 	command := func() string {
 		list := []string{}
 		for range 1 + w.IntN(3) {
@@ -235,7 +266,16 @@ func drawnMap(w *rand.Rand) (people, lines string) {
 		if chance(30) {
 			except = ", except_commands: [" + command() + "]"
 		}
-		fmt.Fprintf(&l, "  - {%s, hosts: [%s], commands: [%s]%s, as: %s, password: %t}\n", who(), at(), command(), except, []string{"dome", "root", `"*"`}[w.IntN(3)], chance(30))
+		fmt.Fprintf(
+			&l,
+			"  - {%s, hosts: [%s], commands: [%s]%s, as: %s, password: %t}\n",
+			who(),
+			at(),
+			command(),
+			except,
+			[]string{"dome", "root", `"*"`}[w.IntN(3)],
+			chance(30),
+		)
 	}
 	return b.String(), l.String()
 }
@@ -328,7 +368,13 @@ func TestADeliveryToAHostIsCutOff(t *testing.T) {
 		for _, named := range []string{"dome2.cindervale.example", "dome1.cindervale.example"} {
 			lines = strings.ReplaceAll(lines, "hosts: ["+named+"]", "hosts: [all]")
 		}
-		d := deliveringOf(t, people, lines, gate.Link{Names: gate.Written{Groups: "gm-{name}"}, Unexpressed: gate.LetThrough}, m)
+		d := deliveringOf(
+			t,
+			people,
+			lines,
+			gate.Link{Names: gate.Written{Groups: "gm-{name}"}, Unexpressed: gate.LetThrough},
+			m,
+		)
 		before := d.holds()
 		p := d.run()
 		ctx, cancel := context.WithTimeout(t.Context(), 700*time.Millisecond+time.Duration(w.IntN(900))*time.Millisecond)
@@ -357,7 +403,13 @@ func TestADeliveryToAHostIsCutOff(t *testing.T) {
 // A host that stands still in the middle keeps a delivery waiting no longer than the link says.
 func TestAHostThatStandsStillInTheMiddle(t *testing.T) {
 	m := start(t, dome1, machine.Deliverable)
-	d := deliveringOf(t, fmt.Sprintf(domePeople, "Observer", true), domeLines, gate.Link{Names: gate.Written{Groups: "gm-{name}"}}, m)
+	d := deliveringOf(
+		t,
+		fmt.Sprintf(domePeople, "Observer", true),
+		domeLines,
+		gate.Link{Names: gate.Written{Groups: "gm-{name}"}},
+		m,
+	)
 	p := d.run()
 	d.link.Timeout = directory.Span{Duration: 3 * time.Second}
 	stops := func(r *reading.Reading) (*delivery.Plan, error) {

@@ -35,7 +35,9 @@ var Connector = connect.Connector{
 func address(at *url.URL) (connect.Link, error) {
 	d := &Document{User: at.User.Username()}
 	if _, secret := at.User.Password(); secret {
-		return nil, errors.New("a password is never in the map, and Gate Map signs in with a key: say where it is with ?secret=env:GATEMAP_SECRET_NAME or ?secret=file:PATH")
+		return nil, errors.New(
+			"a password is never in the map, and Gate Map signs in with a key: say where it is with ?secret=env:GATEMAP_SECRET_NAME or ?secret=file:PATH",
+		)
 	}
 	if d.User == "" || at.Hostname() == "" || strings.Trim(at.Path, "/") != "" {
 		return nil, errors.New("it is written host://ACCOUNT@HOST:PORT")
@@ -119,14 +121,23 @@ func (d *Document) complete(like *hosts.Document) error {
 	for _, set := range like.Hosts {
 		for _, h := range set {
 			if _, linked := d.Hosts[h.Value]; !linked {
-				errs.Addf(h.Place, "the link does not say how the host %s is reached: name it under link.host.hosts, or let another system have it", h.Value)
+				errs.Addf(
+					h.Place,
+					"the link does not say how the host %s is reached: name it under link.host.hosts, or let another system have it",
+					h.Value,
+				)
 			}
 		}
 	}
 	return errs.Err()
 }
 
-func (d *Document) observe(ctx context.Context, o *connect.Observing, named string, like *hosts.Document) (*machine, error) {
+func (d *Document) observe(
+	ctx context.Context,
+	o *connect.Observing,
+	named string,
+	like *hosts.Document,
+) (*machine, error) {
 	ctx, cancel := context.WithTimeout(ctx, d.Timeout.Or(connect.ReadingTimeout))
 	defer cancel()
 	s, err := d.dial(ctx, o.Host, d.Hosts[named])

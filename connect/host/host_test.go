@@ -40,7 +40,11 @@ func start(t *testing.T, named, setup string) *machine.Machine {
 }
 
 func document(machines ...*machine.Machine) *host.Document {
-	d := &host.Document{User: machine.Reader, Secret: &connect.Secret{Env: "GATEMAP_SECRET_HOST"}, Hosts: map[string]host.Machine{}}
+	d := &host.Document{
+		User:   machine.Reader,
+		Secret: &connect.Secret{Env: "GATEMAP_SECRET_HOST"},
+		Hosts:  map[string]host.Machine{},
+	}
 	for _, m := range machines {
 		d.Hosts[m.Name] = host.Machine{Address: place.Text{Value: m.Address}, Key: place.Text{Value: m.Key}}
 	}
@@ -48,7 +52,12 @@ func document(machines ...*machine.Machine) *host.Document {
 }
 
 func system(d *host.Document, of *hosts.Document) *gate.System {
-	return &gate.System{Name: "domes", Type: name.Ref{Name: "hosts"}, Gate: of, Link: &gate.Link{Connection: directory.Connection{Document: d}}}
+	return &gate.System{
+		Name: "domes",
+		Type: name.Ref{Name: "hosts"},
+		Gate: of,
+		Link: &gate.Link{Connection: directory.Connection{Document: d}},
+	}
 }
 
 // read reads hosts, and compiles that beside a map of nobody.
@@ -154,7 +163,22 @@ func draw(seed uint64) *drawn {
 		add("Runas_Alias R%d = %s", i, w.some(3, more(target, "R")))
 		add("Cmnd_Alias C%d = %s", i, w.some(4, more(command, "C")))
 		add("Host_Alias H%d = %s", i, w.some(3, func() string {
-			return w.not(25, w.of([]string{"ALL", "dome1", "dome2", "dome*", dome1, "127.0.0.1", "192.0.2.7", "192.0.2.0/24", "192.0.2.0/255.255.255.0"}))
+			return w.not(
+				25,
+				w.of(
+					[]string{
+						"ALL",
+						"dome1",
+						"dome2",
+						"dome*",
+						dome1,
+						"127.0.0.1",
+						"192.0.2.7",
+						"192.0.2.0/24",
+						"192.0.2.0/255.255.255.0",
+					},
+				),
+			)
 		}))
 	}
 	for range 8 + w.IntN(12) {
@@ -287,7 +311,9 @@ func drawLogins(seed uint64) *drawn {
 	}
 	add("END")
 	if w.IntN(2) == 0 {
-		add("echo 'account required pam_access.so' >>/etc/pam.d/sshd\ncat >/etc/security/access.conf <<'END'\n# written by hand\n+ : gatemap : ALL")
+		add(
+			"echo 'account required pam_access.so' >>/etc/pam.d/sshd\ncat >/etc/security/access.conf <<'END'\n# written by hand\n+ : gatemap : ALL",
+		)
 		for range 1 + w.IntN(4) {
 			who := func() string { return w.of(append([]string{"(crew1)", "(crew2)", "crew3", "ALL"}, w.accounts...)) }
 			entry := strings.ReplaceAll(w.some(4, who), ",", "")
@@ -319,7 +345,9 @@ func TestLoginsAreTheReferee(t *testing.T) {
 				assert.Equal(t, want, got, account)
 			}
 			if t.Failed() {
-				text, _ := m.Run("cat /etc/ssh/sshd_config.d/drawn.conf /etc/security/access.conf | grep -v '^#'; getent passwd | grep acc; getent group | tail -6; getent shadow | grep acc")
+				text, _ := m.Run(
+					"cat /etc/ssh/sshd_config.d/drawn.conf /etc/security/access.conf | grep -v '^#'; getent passwd | grep acc; getent group | tail -6; getent shadow | grep acc",
+				)
 				t.Log(text)
 				t.Log(c.Beyond)
 			}

@@ -76,7 +76,8 @@ func (h *machine) deciding() (list []string) {
 			}
 		}
 	}
-	if h.loginGroup != "" && slices.Contains(list, h.loginGroup) { // what is let in by it is told by the groups of which it is made
+	if h.loginGroup != "" &&
+		slices.Contains(list, h.loginGroup) { // what is let in by it is told by the groups of which it is made
 		list = slices.DeleteFunc(list, func(n string) bool { return n == h.loginGroup })
 		for _, n := range h.byLogin {
 			if h.groups[n] != nil {

@@ -45,7 +45,10 @@ func (p *planning) rule(whom, line string, list []*delivery.Grant) (rule string,
 		case err != nil || err2 != nil || of.As != anyone && !accountName.MatchString(of.As):
 			p.left.Ungiven(g)
 		case len(takes) > 0:
-			pieces = append(pieces, piece{rule: ruleOf(whom, of, append(one, takes...)), gives: gives, excepts: excepts, grant: g})
+			pieces = append(
+				pieces,
+				piece{rule: ruleOf(whom, of, append(one, takes...)), gives: gives, excepts: excepts, grant: g},
+			)
 		default:
 			whole = append(whole, gives)
 		}
@@ -102,7 +105,10 @@ func (p *planning) conflicts(list []piece) {
 	for i := range list {
 		for j := i + 1; j < len(list); j++ {
 			a, b := &list[i], &list[j]
-			takes := slices.ContainsFunc(b.excepts, func(e string) bool { return mayBoth(a.gives, e) && !slices.Contains(a.excepts, e) })
+			takes := slices.ContainsFunc(
+				b.excepts,
+				func(e string) bool { return mayBoth(a.gives, e) && !slices.Contains(a.excepts, e) },
+			)
 			if takes && overlap(a.people, b.people) {
 				p.left.Ungiven(a.grant)
 				break

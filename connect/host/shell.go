@@ -27,7 +27,11 @@ type shell struct {
 // dial connects to a host, whose key must be the one that the link says.
 func (d *Document) dial(ctx context.Context, host connect.Host, m Machine) (*shell, error) {
 	if _, _, err := net.SplitHostPort(m.Address.Value); err != nil {
-		return nil, place.Errorf(m.Address.Place, "%q is no address of a server: it is written host:port, such as dome1.cindervale.example:22", m.Address.Value)
+		return nil, place.Errorf(
+			m.Address.Place,
+			"%q is no address of a server: it is written host:port, such as dome1.cindervale.example:22",
+			m.Address.Value,
+		)
 	}
 	pem, err := host.Secret(d.Secret)
 	if err != nil {
@@ -35,18 +39,29 @@ func (d *Document) dial(ctx context.Context, host connect.Host, m Machine) (*she
 	}
 	signer, err := ssh.ParsePrivateKey([]byte(pem + "\n"))
 	if err != nil {
-		return nil, place.Errorf(d.Place, "the secret is no private key without a passphrase (PEM): make one with ssh-keygen -t ed25519 -N ''")
+		return nil, place.Errorf(
+			d.Place,
+			"the secret is no private key without a passphrase (PEM): make one with ssh-keygen -t ed25519 -N ''",
+		)
 	}
 	config := &ssh.ClientConfig{User: d.User, Auth: []ssh.AuthMethod{ssh.PublicKeys(signer)}, HostKeyCallback: unknown(m)}
 	if m.Key.Value != "" {
 		key, _, _, _, err := ssh.ParseAuthorizedKey([]byte(m.Key.Value))
 		if err != nil {
-			return nil, place.Errorf(m.Key.Place, "%q is no public key: it is written as in /etc/ssh/ssh_host_ed25519_key.pub, such as \"ssh-ed25519 AAAA…\"", m.Key.Value)
+			return nil, place.Errorf(
+				m.Key.Place,
+				"%q is no public key: it is written as in /etc/ssh/ssh_host_ed25519_key.pub, such as \"ssh-ed25519 AAAA…\"",
+				m.Key.Value,
+			)
 		}
 		config.HostKeyAlgorithms = algorithms(key.Type())
 		config.HostKeyCallback = func(_ string, _ net.Addr, shown ssh.PublicKey) error {
 			if !bytes.Equal(shown.Marshal(), key.Marshal()) {
-				return place.Errorf(m.Key.Place, "the host shows another key than the link has: %s. Either it was set up anew, or something else answers there", text(shown))
+				return place.Errorf(
+					m.Key.Place,
+					"the host shows another key than the link has: %s. Either it was set up anew, or something else answers there",
+					text(shown),
+				)
 			}
 			return nil
 		}
@@ -68,7 +83,11 @@ func (d *Document) dial(ctx context.Context, host connect.Host, m Machine) (*she
 // unknown refuses a host of which the link has no key, and tells the key that it shows.
 func unknown(m Machine) ssh.HostKeyCallback {
 	return func(_ string, _ net.Addr, shown ssh.PublicKey) error {
-		return place.Errorf(m.Place, "the link has no key of the host, which shows %q: compare it with /etc/ssh/ssh_host_*_key.pub there, and write it as key", text(shown))
+		return place.Errorf(
+			m.Place,
+			"the link has no key of the host, which shows %q: compare it with /etc/ssh/ssh_host_*_key.pub there, and write it as key",
+			text(shown),
+		)
 	}
 }
 
@@ -90,7 +109,10 @@ func (d *Document) refused(err error) error {
 	case errors.As(err, &at):
 		return at
 	case strings.Contains(err.Error(), "unable to authenticate"):
-		return fmt.Errorf("it does not let the account %s in with this key: add its public key to the account's authorized keys", d.User)
+		return fmt.Errorf(
+			"it does not let the account %s in with this key: add its public key to the account's authorized keys",
+			d.User,
+		)
 	case strings.Contains(err.Error(), "no common algorithm for host key"):
 		return errors.New("it has no key of the type that the link has: it was set up anew, or something else answers there")
 	}

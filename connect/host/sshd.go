@@ -284,7 +284,8 @@ func (h *machine) otherModules(modules []string) {
 // accountModules are the lines of a PAM configuration that say whether an account may be used.
 func accountModules(config string) (list []string) {
 	for line := range strings.Lines(config) {
-		if line = strings.TrimSpace(line); strings.HasPrefix(strings.TrimPrefix(line, "-"), "account") && strings.Contains(line, ".so") {
+		if line = strings.TrimSpace(line); strings.HasPrefix(strings.TrimPrefix(line, "-"), "account") &&
+			strings.Contains(line, ".so") {
 			list = append(list, line)
 		}
 	}

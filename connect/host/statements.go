@@ -62,7 +62,9 @@ func (p *planning) host(h *machine) error {
 		p.members(h, g, wanted, "is in "+of, "is not in "+of)
 	}
 	for _, n := range h.ordered() {
-		if _, known := p.w.Known[n]; known && h.may[n] && h.own(h.accounts[n]) && !want.login[n] && n != p.User && !p.w.Aside(n) && !slices.Contains(h.in(p.Login), n) {
+		if _, known := p.w.Known[n]; known && h.may[n] && h.own(h.accounts[n]) && !want.login[n] && n != p.User &&
+			!p.w.Aside(n) &&
+			!slices.Contains(h.in(p.Login), n) {
 			p.plan.Stays = append(p.plan.Stays, fmt.Sprintf("%s can log in to %s without being in %s", n, h.name, p.Login))
 		}
 	}
@@ -102,7 +104,12 @@ func (p *planning) accounts(h *machine, want *held) {
 			}
 		case !want.accounts[a.Name]:
 		case at == nil:
-			p.add(makeAccounts, h, "useradd --badname --create-home --shell /bin/bash "+word(a.Name), a.User+" gets an account, without a password")
+			p.add(
+				makeAccounts,
+				h,
+				"useradd --badname --create-home --shell /bin/bash "+word(a.Name),
+				a.User+" gets an account, without a password",
+			)
 		case strings.HasPrefix(at.ended, "it ended"):
 			p.add(makeAccounts, h, "usermod --expiredate '' "+word(a.Name), a.User+" can use the account again")
 		case want.login[a.Name] && h.unable(at) != "":
@@ -122,7 +129,10 @@ func (p *planning) strangers(h *machine) {
 			p.plan.Held++
 			p.add(switchOff, h, "usermod --expiredate 1 "+word(n), "the account belongs to nobody of the map")
 		default:
-			p.plan.Stays = append(p.plan.Stays, fmt.Sprintf("%s has an account on %s, and belongs to nobody of the map", n, h.name))
+			p.plan.Stays = append(
+				p.plan.Stays,
+				fmt.Sprintf("%s has an account on %s, and belongs to nobody of the map", n, h.name),
+			)
 		}
 	}
 }
@@ -143,7 +153,10 @@ func (p *planning) members(h *machine, named string, want map[string]bool, is, i
 		switch {
 		case want[m] || p.w.Aside(m):
 		case h.accounts[m].gid == at.gid:
-			p.plan.Stays = append(p.plan.Stays, fmt.Sprintf("%s is in %s on %s by the group of the account itself", m, named, h.name))
+			p.plan.Stays = append(
+				p.plan.Stays,
+				fmt.Sprintf("%s is in %s on %s by the group of the account itself", m, named, h.name),
+			)
 		default:
 			p.add(leave, h, "gpasswd --delete "+word(m)+" "+word(named), "by the map the account "+isnt)
 		}
@@ -159,7 +172,14 @@ func (p *planning) members(h *machine, named string, want map[string]bool, is, i
 func (p *planning) sudoers(h *machine, want *held) error {
 	by, is := rulesOf(h.fragment)
 	if by.Map != "" && by.Map != p.mark.Map {
-		return &refusal{fmt.Sprintf("%s: %s is delivered by another map (%s): one system has one map that delivers to it", h.name, fragmentOf(p.mark.System), by.Map)}
+		return &refusal{
+			fmt.Sprintf(
+				"%s: %s is delivered by another map (%s): one system has one map that delivers to it",
+				h.name,
+				fragmentOf(p.mark.System),
+				by.Map,
+			),
+		}
 	}
 	var stay []string
 	for _, r := range want.rules {

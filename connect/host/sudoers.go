@@ -56,7 +56,9 @@ type member struct {
 func (m *member) alias() string { return m.Useralias + m.Runasalias + m.Hostalias + m.Cmndalias }
 
 // bare is an option that cvtsudoers 1.9.13 writes without the braces that JSON wants.
-var bare = regexp.MustCompile(`(?m)^(\s*)("(?:runcwd|runchroot|role|type|privs|limitprivs|apparmor_profile)": (?:"(?:[^"\\]|\\.)*"|\d+))(,?)$`)
+var bare = regexp.MustCompile(
+	`(?m)^(\s*)("(?:runcwd|runchroot|role|type|privs|limitprivs|apparmor_profile)": (?:"(?:[^"\\]|\\.)*"|\d+))(,?)$`,
+)
 
 func parseSudoers(text string) (*sudoers, error) {
 	s := &sudoers{}

@@ -82,7 +82,17 @@ func (w *writing) who(kind connect.Kind, filter string) (dn string, err error) {
 		if s.kind != kind {
 			continue
 		}
-		ask := ldap.NewSearchRequest(s.base.Value, ldap.ScopeWholeSubtree, ldap.NeverDerefAliases, 1, 0, false, filter, []string{"1.1"}, nil)
+		ask := ldap.NewSearchRequest(
+			s.base.Value,
+			ldap.ScopeWholeSubtree,
+			ldap.NeverDerefAliases,
+			1,
+			0,
+			false,
+			filter,
+			[]string{"1.1"},
+			nil,
+		)
 		found, err := w.ldap.Search(ask)
 		if err != nil && !ldap.IsErrorWithCode(err, ldap.LDAPResultSizeLimitExceeded) {
 			return "", plain(err)
@@ -104,7 +114,10 @@ type adding struct {
 
 // has says whether the entry has an attribute.
 func (a *adding) has(attribute string) bool {
-	return slices.ContainsFunc(a.values, func(v connect.ValueChange) bool { return strings.EqualFold(v.Attribute, attribute) })
+	return slices.ContainsFunc(
+		a.values,
+		func(v connect.ValueChange) bool { return strings.EqualFold(v.Attribute, attribute) },
+	)
 }
 
 // usual gives the entry values of an attribute, unless it has others.

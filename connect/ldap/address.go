@@ -16,7 +16,9 @@ func addressed(at *url.URL) (d *Document, base string, err error) {
 	server := url.URL{Scheme: at.Scheme, Host: at.Host}
 	d = &Document{Servers: []place.Text{{Value: server.String()}}}
 	if at.User != nil {
-		return nil, "", errors.New("whom to bind as is written ?bind=DN, and where the secret is &secret=env:GATEMAP_SECRET_NAME or &secret=file:PATH")
+		return nil, "", errors.New(
+			"whom to bind as is written ?bind=DN, and where the secret is &secret=env:GATEMAP_SECRET_NAME or &secret=file:PATH",
+		)
 	}
 	starttls := ""
 	if err := connect.Parts(at, &d.Secret, map[string]*string{"bind": &d.Bind.Value, "ca": &d.CA.Value, "starttls": &starttls}); err != nil {

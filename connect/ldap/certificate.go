@@ -39,7 +39,12 @@ func (c *Client) check(host string) (*check, error) {
 // config is for one connection. The check is made by verify instead of by the
 // library's default, which makes the same, so that a refusal can be explained.
 func (k *check) config() *tls.Config {
-	return &tls.Config{ServerName: k.host, MinVersion: tls.VersionTLS12, InsecureSkipVerify: true, VerifyConnection: k.verify}
+	return &tls.Config{
+		ServerName:         k.host,
+		MinVersion:         tls.VersionTLS12,
+		InsecureSkipVerify: true,
+		VerifyConnection:   k.verify,
+	}
 }
 
 func (k *check) verify(state tls.ConnectionState) error {
@@ -73,7 +78,11 @@ func (k *check) describe() []string {
 	return []string{
 		"subject  " + k.cert.Subject.String(),
 		"issuer   " + k.cert.Issuer.String(),
-		fmt.Sprintf("valid    %s to %s", k.cert.NotBefore.UTC().Format(time.DateOnly), k.cert.NotAfter.UTC().Format(time.DateOnly)),
+		fmt.Sprintf(
+			"valid    %s to %s",
+			k.cert.NotBefore.UTC().Format(time.DateOnly),
+			k.cert.NotAfter.UTC().Format(time.DateOnly),
+		),
 	}
 }
 

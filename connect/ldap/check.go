@@ -64,7 +64,13 @@ func (c *Client) checkServer(ctx context.Context, server string, tell func(conne
 	tell(connect.Step{Name: "connection", Detail: fmt.Sprintf("made in %d ms", time.Since(began).Milliseconds())})
 	if state, ok := raw.TLSConnectionState(); ok && len(state.PeerCertificates) > 0 {
 		k := check{cert: state.PeerCertificates[0]}
-		tell(connect.Step{Name: "certificate", Detail: strings.Join(k.describe(), "\n"), Warned: time.Until(k.cert.NotAfter) < soon})
+		tell(
+			connect.Step{
+				Name:   "certificate",
+				Detail: strings.Join(k.describe(), "\n"),
+				Warned: time.Until(k.cert.NotAfter) < soon,
+			},
+		)
 	} else {
 		tell(connect.Step{Name: "certificate", Warned: true, Detail: "none: what is sent, the secret included, can be read on the way; use ldaps://, or set starttls"})
 	}
@@ -116,7 +122,11 @@ func (c *Client) otherwise(ctx context.Context, server string) string {
 // soon is how long before its end a certificate is warned of.
 const soon = 30 * 24 * time.Hour
 
-func (c *Conn) checkSearches(ctx context.Context, tables *connect.Tables, tell func(connect.Step)) (*connect.Records, bool) {
+func (c *Conn) checkSearches(
+	ctx context.Context,
+	tables *connect.Tables,
+	tell func(connect.Step),
+) (*connect.Records, bool) {
 	searches, err := c.searches(tables)
 	if err != nil {
 		tell(connect.Step{Name: "base", Failed: true, Detail: err.Error()})
@@ -125,12 +135,26 @@ func (c *Conn) checkSearches(ctx context.Context, tables *connect.Tables, tell f
 	records := &connect.Records{}
 	seen := map[string]bool{}
 	for _, s := range searches {
-		r, err := c.ldap.Search(ldap.NewSearchRequest(s.base.Value, ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false, "(objectClass=*)", []string{"1.1"}, nil))
+		r, err := c.ldap.Search(
+			ldap.NewSearchRequest(
+				s.base.Value,
+				ldap.ScopeBaseObject,
+				ldap.NeverDerefAliases,
+				1,
+				0,
+				false,
+				"(objectClass=*)",
+				[]string{"1.1"},
+				nil,
+			),
+		)
 		if err == nil && len(r.Entries) == 0 {
 			err = errors.New("the account that binds may not see it")
 		}
 		if err != nil {
-			tell(connect.Step{Name: "base", Failed: true, Detail: fmt.Sprintf("%ss below %q: %v", s.kind, s.base.Value, plain(err))})
+			tell(
+				connect.Step{Name: "base", Failed: true, Detail: fmt.Sprintf("%ss below %q: %v", s.kind, s.base.Value, plain(err))},
+			)
 			return nil, false
 		}
 		tell(connect.Step{Name: "base", Detail: fmt.Sprintf("%ss below %s", s.kind, s.base.Value)})
@@ -168,7 +192,19 @@ func (c *Conn) HasName(named string) ([]connect.Near, error) {
 		}
 		base = c.client.source.Users.Base[0].Value
 	}
-	r, err := c.ldap.Search(ldap.NewSearchRequest(base, ldap.ScopeWholeSubtree, ldap.NeverDerefAliases, 10, 0, false, "(|"+filter.String()+")", loginNames, nil))
+	r, err := c.ldap.Search(
+		ldap.NewSearchRequest(
+			base,
+			ldap.ScopeWholeSubtree,
+			ldap.NeverDerefAliases,
+			10,
+			0,
+			false,
+			"(|"+filter.String()+")",
+			loginNames,
+			nil,
+		),
+	)
 	if err != nil && !ldap.IsErrorWithCode(err, ldap.LDAPResultSizeLimitExceeded) {
 		return nil, plain(err)
 	}

@@ -113,9 +113,21 @@ func entry(conn net.Conn, id int64, dn string, attributes ...string) {
 func askStandIn(t *testing.T, s standIn) (connect.Records, error) {
 	t.Helper()
 	source := &directory.Source{
-		Connection: directory.Connection{Document: &own.Document{Servers: []place.Text{text(s.start(t))}, Timeout: directory.Span{Duration: 300 * time.Millisecond}, Tries: 1, Bind: text("cn=x"), Secret: &connect.Secret{Env: "GATEMAP_SECRET_TEST"}}},
+		Connection: directory.Connection{
+			Document: &own.Document{
+				Servers: []place.Text{text(s.start(t))},
+				Timeout: directory.Span{Duration: 300 * time.Millisecond},
+				Tries:   1,
+				Bind:    text("cn=x"),
+				Secret:  &connect.Secret{Env: "GATEMAP_SECRET_TEST"},
+			},
+		},
 		Groups: &directory.GroupTable{
-			Pick: directory.Pick{Base: []directory.Base{{Text: text(suffix)}}, Filter: text("(cn=*)"), Name: "cn"}, Members: []string{"member"},
+			Pick: directory.Pick{
+				Base:   []directory.Base{{Text: text(suffix)}},
+				Filter: text("(cn=*)"),
+				Name:   "cn",
+			}, Members: []string{"member"},
 		},
 	}
 	ctx, cancel := context.WithTimeout(t.Context(), 5*time.Second)
@@ -216,5 +228,9 @@ func TestAnEntryThatIsReplacedWhileItIsRead(t *testing.T) {
 
 	_, err = askStandIn(t, standIn{answers(100)})
 	assert.ErrorIs(t, err, connect.ErrAnew)
-	assert.ErrorContains(t, err, `entry "cn=a,`+suffix+`" was replaced by another while it was read; everything is read anew`)
+	assert.ErrorContains(
+		t,
+		err,
+		`entry "cn=a,`+suffix+`" was replaced by another while it was read; everything is read anew`,
+	)
 }

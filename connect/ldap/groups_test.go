@@ -24,7 +24,11 @@ func makesGroups(t *testing.T, s *server, from *directory.Source) {
 	made.Members = &directory.Members{Any: []name.Ref{{Name: fresh.DN}, {Name: before.Users[50].DN}}}
 	w := s.writing(t, &source)
 	for _, how := range []connect.Made{connect.IsMade, connect.Unknown} {
-		after := connect.Records{Users: append(slices.Clone(before.Users), fresh), Groups: slices.Clone(before.Groups), Devices: before.Devices}
+		after := connect.Records{
+			Users:   append(slices.Clone(before.Users), fresh),
+			Groups:  slices.Clone(before.Groups),
+			Devices: before.Devices,
+		}
 		i := slices.IndexFunc(before.Groups, func(g *directory.Group) bool { return g.Name == "crew" })
 		crew := *before.Groups[i]
 		keeps := crew.Members.Any
@@ -71,7 +75,12 @@ func removes(t *testing.T, w connect.Writing, source *directory.Source, before c
 	}
 	for _, g := range before.Groups {
 		now := *g
-		now.Members = &directory.Members{Any: slices.DeleteFunc(slices.Clone(g.Members.Any), func(ref name.Ref) bool { return connect.SameReference(ref.Name, gone.DN) })}
+		now.Members = &directory.Members{
+			Any: slices.DeleteFunc(
+				slices.Clone(g.Members.Any),
+				func(ref name.Ref) bool { return connect.SameReference(ref.Name, gone.DN) },
+			),
+		}
 		if g != gone {
 			after.Groups = append(after.Groups, &now)
 		}

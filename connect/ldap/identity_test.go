@@ -24,14 +24,38 @@ import (
 // renames are what happens to names on a server, each by itself.
 var renames = []struct{ name, changes string }{
 	{"a login name changes", renamed("uid=p1,ou=people", "uid=renamed")},
-	{"someone moves to another place", "dn: uid=p2,ou=people," + suffix + "\nchangetype: modrdn\nnewrdn: uid=p2\ndeleteoldrdn: 1\nnewsuperior: ou=guests," + suffix + "\n"},
-	{"two swap their names", renamed("uid=p3,ou=people", "uid=between") + renamed("uid=p4,ou=people", "uid=p3") + renamed("uid=between,ou=people", "uid=p4")},
-	{"one is deleted, and another made by the same name", "dn: uid=p5,ou=people," + suffix + "\nchangetype: delete\n\ndn: uid=p5,ou=people," + suffix + "\nchangetype: add\nobjectClass: inetOrgPerson\nuid: p5\ncn: Other\nsn: Other\ntitle: Guest\n\n"},
+	{
+		"someone moves to another place",
+		"dn: uid=p2,ou=people," + suffix + "\nchangetype: modrdn\nnewrdn: uid=p2\ndeleteoldrdn: 1\nnewsuperior: ou=guests," + suffix + "\n",
+	},
+	{
+		"two swap their names",
+		renamed(
+			"uid=p3,ou=people",
+			"uid=between",
+		) + renamed(
+			"uid=p4,ou=people",
+			"uid=p3",
+		) + renamed(
+			"uid=between,ou=people",
+			"uid=p4",
+		),
+	},
+	{
+		"one is deleted, and another made by the same name",
+		"dn: uid=p5,ou=people," + suffix + "\nchangetype: delete\n\ndn: uid=p5,ou=people," + suffix + "\nchangetype: add\nobjectClass: inetOrgPerson\nuid: p5\ncn: Other\nsn: Other\ntitle: Guest\n\n",
+	},
 	{"a group is renamed that is in another", renamed("cn=inner,ou=groups", "cn=within")},
 	{"a place is renamed, with all who are in it", renamed("ou=guests", "ou=visitors")},
 	{"and a place of groups", renamed("ou=groups", "ou=teams")},
-	{"a second one by a login name", "dn: cn=second,ou=people," + suffix + "\nchangetype: add\nobjectClass: inetOrgPerson\nuid: p6\ncn: second\nsn: Second\n\n"},
-	{"the first gives it up", "dn: uid=p6,ou=people," + suffix + "\nchangetype: modrdn\nnewrdn: uid=p6old\ndeleteoldrdn: 1\n\n"},
+	{
+		"a second one by a login name",
+		"dn: cn=second,ou=people," + suffix + "\nchangetype: add\nobjectClass: inetOrgPerson\nuid: p6\ncn: second\nsn: Second\n\n",
+	},
+	{
+		"the first gives it up",
+		"dn: uid=p6,ou=people," + suffix + "\nchangetype: modrdn\nnewrdn: uid=p6old\ndeleteoldrdn: 1\n\n",
+	},
 	{"someone leaves", "dn: uid=p7,ou=people," + suffix + "\nchangetype: delete\n"},
 }
 
@@ -51,10 +75,24 @@ func tree() string {
 		return members
 	}
 	for i := range 10 {
-		fmt.Fprintf(&b, "dn: uid=p%d,ou=people,%s\nobjectClass: inetOrgPerson\nuid: p%d\ncn: P %d\nsn: P\ntitle: Title %d\n\n", i, suffix, i, i, i)
+		fmt.Fprintf(
+			&b,
+			"dn: uid=p%d,ou=people,%s\nobjectClass: inetOrgPerson\nuid: p%d\ncn: P %d\nsn: P\ntitle: Title %d\n\n",
+			i,
+			suffix,
+			i,
+			i,
+			i,
+		)
 	}
 	fmt.Fprintf(&b, "dn: cn=inner,ou=groups,%s\nobjectClass: groupOfNames\ncn: inner\n%s\n", suffix, all(1, 5))
-	fmt.Fprintf(&b, "dn: cn=outer,ou=groups,%s\nobjectClass: groupOfNames\ncn: outer\n%smember: cn=inner,ou=groups,%s\n\n", suffix, all(6, 7), suffix)
+	fmt.Fprintf(
+		&b,
+		"dn: cn=outer,ou=groups,%s\nobjectClass: groupOfNames\ncn: outer\n%smember: cn=inner,ou=groups,%s\n\n",
+		suffix,
+		all(6, 7),
+		suffix,
+	)
 	return b.String()
 }
 
@@ -63,7 +101,10 @@ func tree() string {
 func told(r connect.Records) []string {
 	var all []string
 	for _, u := range r.Users {
-		all = append(all, fmt.Sprintf("user %s is %s at %s with %s", u.ID, u.Name, strings.ToLower(u.DN), u.Attributes.First("title")))
+		all = append(
+			all,
+			fmt.Sprintf("user %s is %s at %s with %s", u.ID, u.Name, strings.ToLower(u.DN), u.Attributes.First("title")),
+		)
 	}
 	for _, g := range r.Groups {
 		var members []string
@@ -104,7 +145,12 @@ func (s *server) whole(follow directory.Follow) *directory.Source {
 
 // After every way of renaming, what is known equals what a full reading says, the second one
 // by a name but for the one that had it before.
-func followsRenames(t *testing.T, start func(*testing.T, string) *server, follow func(ctx context.Context, s *server, m *mirrored) error, soon time.Duration) {
+func followsRenames(
+	t *testing.T,
+	start func(*testing.T, string) *server,
+	follow func(ctx context.Context, s *server, m *mirrored) error,
+	soon time.Duration,
+) {
 	t.Setenv("GATEMAP_SECRET_TEST", secret)
 	s := start(t, tree())
 	ctx, stop := context.WithCancel(t.Context())
@@ -309,7 +355,9 @@ func TestAPlaceThatComesInOrLeaves(t *testing.T) {
 				conn, err := ldap.New(source, s.host()).Connect(t.Context())
 				require.NoError(t, err)
 				err = follow(t, conn, tablesOf(t, source), func() {
-					s.modify("dn: " + step.from + "," + suffix + "\nchangetype: modrdn\nnewrdn: ou=annex\ndeleteoldrdn: 1\nnewsuperior: " + step.above + suffix + "\n\n")
+					s.modify(
+						"dn: " + step.from + "," + suffix + "\nchangetype: modrdn\nnewrdn: ou=annex\ndeleteoldrdn: 1\nnewsuperior: " + step.above + suffix + "\n\n",
+					)
 				})
 				conn.Close()
 				if name == "by polls" && step.above == "" {
@@ -355,13 +403,21 @@ func BenchmarkVerify(b *testing.B) {
 	require.NoError(b, err)
 	defer conn.Close()
 	benchmarkVerify(b, conn, tables, "identifiers", func(_ connect.Records, i int) error {
-		return s.Modify(fmt.Sprintf("dn: uid=p3,ou=people,%s\nchangetype: modify\nreplace: title\ntitle: Observer %d\n\n", suffix, i))
+		return s.Modify(
+			fmt.Sprintf("dn: uid=p3,ou=people,%s\nchangetype: modify\nreplace: title\ntitle: Observer %d\n\n", suffix, i),
+		)
 	})
 }
 
 // benchmarkVerify compares reading everything with comparing what is known with what is there
 // after each of some changes.
-func benchmarkVerify(b *testing.B, conn *ldap.Conn, tables *connect.Tables, by string, change func(all connect.Records, i int) error) {
+func benchmarkVerify(
+	b *testing.B,
+	conn *ldap.Conn,
+	tables *connect.Tables,
+	by string,
+	change func(all connect.Records, i int) error,
+) {
 	all, err := conn.Fetch(b.Context(), tables, func(int) {})
 	require.NoError(b, err)
 	b.Run("everything", func(b *testing.B) {
@@ -387,7 +443,11 @@ func benchmarkVerify(b *testing.B, conn *ldap.Conn, tables *connect.Tables, by s
 // Bases that overlap: who moves from one into the other stays, and nothing is told twice.
 func TestOverlappingBases(t *testing.T) {
 	t.Setenv("GATEMAP_SECRET_TEST", secret)
-	s := startSlapd(t, tree()+"dn: ou=night,ou=people,"+suffix+"\nobjectClass: organizationalUnit\nou: night\n\n", "127.0.0.1")
+	s := startSlapd(
+		t,
+		tree()+"dn: ou=night,ou=people,"+suffix+"\nobjectClass: organizationalUnit\nou: night\n\n",
+		"127.0.0.1",
+	)
 	source := s.whole("stream")
 	source.Users.Base = []directory.Base{{Text: text("ou=people," + suffix)}, {Text: text("ou=night,ou=people," + suffix)}}
 	conn, err := ldap.New(source, s.host()).Connect(t.Context())
@@ -416,7 +476,9 @@ func TestOverlappingBases(t *testing.T) {
 	for range 3 {
 		for _, above := range []string{"ou=night,ou=people,", "ou=people,"} {
 			from := map[string]string{"ou=night,ou=people,": "ou=people,", "ou=people,": "ou=night,ou=people,"}[above]
-			s.modify("dn: uid=p1," + from + suffix + "\nchangetype: modrdn\nnewrdn: uid=p1\ndeleteoldrdn: 1\nnewsuperior: " + above + suffix + "\n")
+			s.modify(
+				"dn: uid=p1," + from + suffix + "\nchangetype: modrdn\nnewrdn: uid=p1\ndeleteoldrdn: 1\nnewsuperior: " + above + suffix + "\n",
+			)
 			require.Eventually(t, equals, 10*time.Second, 20*time.Millisecond, above)
 			time.Sleep(100 * time.Millisecond)
 			assert.True(t, equals(), "and it stays so")
@@ -427,8 +489,12 @@ func TestOverlappingBases(t *testing.T) {
 	m.mu.Unlock()
 	mark, err := conn.Mark(time.Now())
 	require.NoError(t, err)
-	s.modify("dn: uid=second,ou=night,ou=people," + suffix + "\nchangetype: add\nobjectClass: inetOrgPerson\nuid: second\nuid: two\ncn: x\nsn: x\n")
-	s.modify("dn: cn=p1,ou=night,ou=people," + suffix + "\nchangetype: add\nobjectClass: inetOrgPerson\nuid: p1\ncn: p1\nsn: x\n")
+	s.modify(
+		"dn: uid=second,ou=night,ou=people," + suffix + "\nchangetype: add\nobjectClass: inetOrgPerson\nuid: second\nuid: two\ncn: x\nsn: x\n",
+	)
+	s.modify(
+		"dn: cn=p1,ou=night,ou=people," + suffix + "\nchangetype: add\nobjectClass: inetOrgPerson\nuid: p1\ncn: p1\nsn: x\n",
+	)
 	assert.Contains(t, await(t, rejected), `user "p1" is there twice`)
 	time.Sleep(200 * time.Millisecond)
 	assert.Empty(t, rejected, "and once")

@@ -121,7 +121,11 @@ func (c *Client) dial(ctx context.Context, server string) (*ldap.Conn, error) {
 	u, err := url.Parse(server)
 	switch {
 	case err != nil || u.Host == "" || u.Scheme != "ldap" && u.Scheme != "ldaps":
-		return nil, &Error{"address", server, errors.New("an address is ldap://host or ldaps://host, with a port where it is not the usual one")}
+		return nil, &Error{
+			"address",
+			server,
+			errors.New("an address is ldap://host or ldaps://host, with a port where it is not the usual one"),
+		}
 	case c.ldap.StartTLS && u.Scheme == "ldaps":
 		return nil, &Error{"address", server, errors.New("ldaps:// is TLS from the start; starttls goes with ldap://")}
 	}
@@ -177,7 +181,8 @@ func (c *Conn) bind() error {
 	if ldap.IsErrorWithCode(err, ldap.LDAPResultInvalidCredentials) {
 		return fmt.Errorf("the server refuses %s: the name or the secret is wrong", l.Bind.Value)
 	}
-	if ldap.IsErrorWithCode(err, ldap.LDAPResultStrongAuthRequired) || ldap.IsErrorWithCode(err, ldap.LDAPResultConfidentialityRequired) {
+	if ldap.IsErrorWithCode(err, ldap.LDAPResultStrongAuthRequired) ||
+		ldap.IsErrorWithCode(err, ldap.LDAPResultConfidentialityRequired) {
 		return errors.New("the server takes a bind over TLS only: use ldaps://, or set starttls")
 	}
 	return plain(err)
@@ -209,7 +214,9 @@ func plain(err error) error {
 	case ldap.LDAPResultNoSuchObject:
 		return errors.New("there is no such entry")
 	case ldap.LDAPResultSizeLimitExceeded:
-		return errors.New("the server stops at a limit on entries; ask for smaller pages with page, or raise the limit for the account that binds")
+		return errors.New(
+			"the server stops at a limit on entries; ask for smaller pages with page, or raise the limit for the account that binds",
+		)
 	case ldap.LDAPResultTimeLimitExceeded:
 		return errors.New("the server stops at a limit on time")
 	case ldap.LDAPResultInsufficientAccessRights:

@@ -29,7 +29,11 @@ func (s *server) source() *directory.Source {
 			Secret: &connect.Secret{Env: "GATEMAP_SECRET_TEST"}, Tries: 1, Page: 7,
 		}},
 		Users: &directory.UserTable{
-			Pick:       directory.Pick{Base: []directory.Base{{Text: text("ou=people," + suffix)}}, Filter: text("(objectClass=inetOrgPerson)"), Name: "uid"},
+			Pick: directory.Pick{
+				Base:   []directory.Base{{Text: text("ou=people," + suffix)}},
+				Filter: text("(objectClass=inetOrgPerson)"),
+				Name:   "uid",
+			},
 			Attributes: map[string]string{"title": "title"},
 		},
 		Groups: &directory.GroupTable{
@@ -56,12 +60,31 @@ func tablesOf(t testing.TB, s *directory.Source) *connect.Tables {
 
 func people(n int) string {
 	var b strings.Builder
-	b.WriteString("dn: ou=people," + suffix + "\nobjectClass: organizationalUnit\nou: people\n\ndn: ou=groups," + suffix + "\nobjectClass: organizationalUnit\nou: groups\n\n")
+	b.WriteString(
+		"dn: ou=people," + suffix + "\nobjectClass: organizationalUnit\nou: people\n\ndn: ou=groups," + suffix + "\nobjectClass: organizationalUnit\nou: groups\n\n",
+	)
 	for i := range n {
-		fmt.Fprintf(&b, "dn: uid=p%d,ou=people,%s\nobjectClass: inetOrgPerson\nuid: p%d\ncn: Person %d\nsn: Person\ntitle: Observer\n\n", i, suffix, i, i)
+		fmt.Fprintf(
+			&b,
+			"dn: uid=p%d,ou=people,%s\nobjectClass: inetOrgPerson\nuid: p%d\ncn: Person %d\nsn: Person\ntitle: Observer\n\n",
+			i,
+			suffix,
+			i,
+			i,
+		)
 	}
-	fmt.Fprintf(&b, "dn: cn=crew,ou=groups,%s\nobjectClass: groupOfNames\ncn: crew\nmember: uid=p1,ou=people,%s\nmember: uid=p2,ou=people,%s\n\n", suffix, suffix, suffix)
-	fmt.Fprintf(&b, "dn: cn=unix,ou=groups,%s\nobjectClass: posixGroup\ncn: unix\ngidNumber: 500\nmemberUid: p3\n\n", suffix)
+	fmt.Fprintf(
+		&b,
+		"dn: cn=crew,ou=groups,%s\nobjectClass: groupOfNames\ncn: crew\nmember: uid=p1,ou=people,%s\nmember: uid=p2,ou=people,%s\n\n",
+		suffix,
+		suffix,
+		suffix,
+	)
+	fmt.Fprintf(
+		&b,
+		"dn: cn=unix,ou=groups,%s\nobjectClass: posixGroup\ncn: unix\ngidNumber: 500\nmemberUid: p3\n\n",
+		suffix,
+	)
 	return b.String()
 }
 
@@ -90,7 +113,10 @@ func TestFetch(t *testing.T) {
 	t.Run("bases that overlap, and scopes", func(t *testing.T) {
 		source := s.source()
 		source.Users.Base = []directory.Base{
-			{Text: text("uid=p1,ou=people," + suffix), Scope: "base"}, {Text: text("ou=people," + suffix), Scope: "one"}, {Text: text("ou=groups," + suffix)},
+			{
+				Text:  text("uid=p1,ou=people," + suffix),
+				Scope: "base",
+			}, {Text: text("ou=people," + suffix), Scope: "one"}, {Text: text("ou=groups," + suffix)},
 		}
 		r, err := fetch(t, s, source)
 		require.NoError(t, err)
@@ -181,8 +207,14 @@ func TestConnectRefuses(t *testing.T) {
 
 func TestFetchRefuses(t *testing.T) {
 	t.Setenv("GATEMAP_SECRET_TEST", secret)
-	s := startSlapd(t, people(5)+"dn: ou=far,"+suffix+"\nobjectClass: referral\nobjectClass: extensibleObject\nou: far\nref: ldap://192.0.2.9/ou=far,"+suffix+"\n\n"+
-		"dn: cn=few,"+suffix+"\nobjectClass: person\ncn: few\nsn: few\nuserPassword: "+secret+"\n\n", "127.0.0.1")
+	s := startSlapd(
+		t,
+		people(
+			5,
+		)+"dn: ou=far,"+suffix+"\nobjectClass: referral\nobjectClass: extensibleObject\nou: far\nref: ldap://192.0.2.9/ou=far,"+suffix+"\n\n"+
+			"dn: cn=few,"+suffix+"\nobjectClass: person\ncn: few\nsn: few\nuserPassword: "+secret+"\n\n",
+		"127.0.0.1",
+	)
 	for _, c := range []struct {
 		name   string
 		change func(*directory.Source)
@@ -313,7 +345,9 @@ func TestCheckOfTheWrongScheme(t *testing.T) {
 		asked(source).StartTLS, asked(source).Servers = false, []place.Text{text(address)}
 		asked(source).Timeout = directory.Span{Duration: 2 * time.Second}
 		var steps []connect.Step
-		checked := asked(source).Check(t.Context(), &connect.Job{Source: source, Host: s.host(), Tables: tablesOf(t, source)}, func(x connect.Step) { steps = append(steps, x) })
+		checked := asked(
+			source,
+		).Check(t.Context(), &connect.Job{Source: source, Host: s.host(), Tables: tablesOf(t, source)}, func(x connect.Step) { steps = append(steps, x) })
 		assert.Nil(t, checked.Records)
 		last := steps[len(steps)-1]
 		assert.True(t, last.Failed)

@@ -16,7 +16,14 @@ func TestTrees(t *testing.T) {
 		}
 		return list
 	}
-	list, whole := trees(contexts, below("OU=people, dc=cindervale,DC=example", "OU=groups,DC=cindervale,DC=example", "cn=sites,CN=configuration,DC=cindervale,DC=example"))
+	list, whole := trees(
+		contexts,
+		below(
+			"OU=people, dc=cindervale,DC=example",
+			"OU=groups,DC=cindervale,DC=example",
+			"cn=sites,CN=configuration,DC=cindervale,DC=example",
+		),
+	)
 	assert.True(t, whole)
 	assert.Equal(t, contexts[:2], list)
 	_, whole = trees(contexts, below("OU=people,DC=cindervale,DC=example", "DC=elsewhere,DC=example"))

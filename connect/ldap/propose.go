@@ -30,7 +30,10 @@ func propose(ctx context.Context, at *url.URL, host connect.Host, tell func(conn
 	if err != nil {
 		return nil, err
 	}
-	p := &proposing{source: &directory.Source{Connection: directory.Connection{Name: "ldap", Live: true, Document: d}}, tell: tell}
+	p := &proposing{
+		source: &directory.Source{Connection: directory.Connection{Name: "ldap", Live: true, Document: d}},
+		tell:   tell,
+	}
 	if p.Conn, err = New(p.source, host).Connect(ctx); err != nil {
 		return nil, err
 	}
@@ -55,7 +58,11 @@ func (p *proposing) server(base string) (err error) {
 	}
 	if p.root = base; base == "" {
 		if p.root, err = p.ownBase(); err != nil {
-			return fmt.Errorf("%w at the end of its address; it has %s", err, strings.Join(of.GetEqualFoldAttributeValues("namingContexts"), ", "))
+			return fmt.Errorf(
+				"%w at the end of its address; it has %s",
+				err,
+				strings.Join(of.GetEqualFoldAttributeValues("namingContexts"), ", "),
+			)
 		}
 	}
 	what := "a directory server"
@@ -71,7 +78,12 @@ func (p *proposing) server(base string) (err error) {
 	if p.source.Follow == "stream" {
 		follows = "it sends changes as they happen (RFC 4533)"
 	}
-	p.tell(connect.Step{Name: "follow", Detail: fmt.Sprintf("%s: %s. Once this is in force, what is there comes in by itself", p.source.Follow, follows)})
+	p.tell(
+		connect.Step{
+			Name:   "follow",
+			Detail: fmt.Sprintf("%s: %s. Once this is in force, what is there comes in by itself", p.source.Follow, follows),
+		},
+	)
 	return nil
 }
 
@@ -91,7 +103,10 @@ func (p *proposing) users(ctx context.Context, base string) error {
 	if err != nil {
 		return err
 	}
-	others, err := p.look(ctx, "(&(objectClass=person)(!(objectClass=inetOrgPerson))(!(objectClass=posixAccount)))", nameAttributes...)
+	others, err := p.look(
+		ctx,
+		"(&(objectClass=person)(!(objectClass=inetOrgPerson))(!(objectClass=posixAccount)))",
+		nameAttributes...)
 	if err != nil {
 		return err
 	}
@@ -117,7 +132,11 @@ func (p *proposing) users(ctx context.Context, base string) error {
 	p.tell(step)
 	if len(others) > 0 {
 		p.tell(connect.Step{Name: "users", Warned: true, Detail: fmt.Sprintf(
-			"%d of the class person %s neither inetOrgPerson nor posixAccount, and left out: %s", len(others), is(len(others)), first(others))})
+			"%d of the class person %s neither inetOrgPerson nor posixAccount, and left out: %s",
+			len(others),
+			is(len(others)),
+			first(others),
+		)})
 	}
 	return nil
 }
@@ -154,7 +173,12 @@ func naming(entries []*ldap.Entry) (named string, lack []*ldap.Entry) {
 }
 
 // below says where entries are, where that is not the whole tree, and tells of them.
-func (p *proposing) below(base string, entries []*ldap.Entry, what, named string, lack []*ldap.Entry) (pick directory.Pick) {
+func (p *proposing) below(
+	base string,
+	entries []*ldap.Entry,
+	what, named string,
+	lack []*ldap.Entry,
+) (pick directory.Pick) {
 	at := common(entries)
 	if at == "" {
 		at = p.root
@@ -209,7 +233,12 @@ func (p *proposing) groups(ctx context.Context, base string) error {
 	pick := p.below(base, found, "groups", "cn", lack)
 	if len(classes) > len(usualGroups) {
 		pick.Filter.Value = filter
-		p.tell(connect.Step{Name: "groups", Detail: "the class " + strings.Join(classes[len(usualGroups):], ", ") + " of the server's schema has members too"})
+		p.tell(
+			connect.Step{
+				Name:   "groups",
+				Detail: "the class " + strings.Join(classes[len(usualGroups):], ", ") + " of the server's schema has members too",
+			},
+		)
 	}
 	if len(pick.Base) > 0 || pick.Filter.Value != "" {
 		p.source.Groups = &directory.GroupTable{Pick: pick}

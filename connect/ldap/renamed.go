@@ -101,7 +101,14 @@ func (r *renamed) due(now time.Time) map[string]bool {
 
 // regroup reads the groups again that have members by names for which that is due, or whose
 // members by such names the server may have followed.
-func (c *Conn) regroup(ctx context.Context, tables *connect.Tables, searches []search, moved *renamed, groups func() []*directory.Group, put func(id string, one *connect.Records)) error {
+func (c *Conn) regroup(
+	ctx context.Context,
+	tables *connect.Tables,
+	searches []search,
+	moved *renamed,
+	groups func() []*directory.Group,
+	put func(id string, one *connect.Records),
+) error {
 	due := moved.due(time.Now())
 	if len(due) == 0 {
 		return nil
@@ -144,7 +151,10 @@ func lists(g *directory.Group, due map[string]bool) bool {
 func containers(searches []search) []search {
 	var all []search
 	for _, s := range searches {
-		if slices.ContainsFunc(all, func(other search) bool { return strings.HasSuffix(dnKey(s.base.Value), dnKey(other.base.Value)) }) {
+		if slices.ContainsFunc(
+			all,
+			func(other search) bool { return strings.HasSuffix(dnKey(s.base.Value), dnKey(other.base.Value)) },
+		) {
 			continue
 		}
 		base := s.base
@@ -198,7 +208,12 @@ func (c *Conn) containers(ctx context.Context, searches []search) (map[string]st
 
 // eachContainer visits what holds other entries, and has changed since a mark where one is
 // given.
-func (c *Conn) eachContainer(ctx context.Context, searches []search, since string, visit func(id string, e *connect.Entry)) error {
+func (c *Conn) eachContainer(
+	ctx context.Context,
+	searches []search,
+	since string,
+	visit func(id string, e *connect.Entry),
+) error {
 	for _, s := range containers(searches) {
 		if since != "" {
 			s.filter = fmt.Sprintf("(&%s(%s>=%s))", s.filter, c.marked(), since)

@@ -53,7 +53,8 @@ func startController(t testing.TB) string {
 	t.Cleanup(func() { _ = os.RemoveAll(dir) })
 	certify(t, dir, time.Now().Add(time.Hour), controller)
 	out, err := exec.Command(tool, "domain", "provision", "--realm=CINDERVALE.EXAMPLE", "--domain=CINDERVALE", "--server-role=dc", "--dns-backend=NONE",
-		"--adminpass="+controllerPass, "--targetdir="+dir+"/dc", "--host-name=dc1", "--host-ip="+controller).CombinedOutput()
+		"--adminpass="+controllerPass, "--targetdir="+dir+"/dc", "--host-name=dc1", "--host-ip="+controller).
+		CombinedOutput()
 	require.NoError(t, err, "%s", out)
 	var options []string
 	for _, o := range []string{
@@ -62,7 +63,9 @@ func startController(t testing.TB) string {
 	} {
 		options = append(options, "--option="+o)
 	}
-	server := exec.Command("samba", append([]string{"-i", "-M", "single", "--configfile=" + dir + "/dc/etc/smb.conf"}, options...)...)
+	server := exec.Command(
+		"samba",
+		append([]string{"-i", "-M", "single", "--configfile=" + dir + "/dc/etc/smb.conf"}, options...)...)
 	server.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
 	log, err := os.Create(filepath.Join(dir, "output"))
 	require.NoError(t, err)
@@ -107,7 +110,20 @@ func populate(t testing.TB, c *ldap.Conn) {
 		case i == 2:
 			extra = []string{"accountExpires", "132223104000000000"} // 2020-01-01
 		}
-		add(dn, append([]string{"objectClass", "user", "sAMAccountName", fmt.Sprintf("p%d", i), "userAccountControl", flags, "title", "Observer"}, extra...)...)
+		add(
+			dn,
+			append(
+				[]string{
+					"objectClass",
+					"user",
+					"sAMAccountName",
+					fmt.Sprintf("p%d", i),
+					"userAccountControl",
+					flags,
+					"title",
+					"Observer",
+				},
+				extra...)...)
 		all = append(all, dn)
 	}
 	group := func(cn, kind string, members ...string) string {
@@ -132,7 +148,19 @@ func populate(t testing.TB, c *ldap.Conn) {
 	add(console, "objectClass", "computer", "sAMAccountName", "console$", "userAccountControl", "4096")
 	group("consoles", universal, console)
 	// Somebody's primary group is another than usual.
-	r, err := c.Search(ldap.NewSearchRequest(second, ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false, "(objectClass=*)", []string{"objectSid"}, nil))
+	r, err := c.Search(
+		ldap.NewSearchRequest(
+			second,
+			ldap.ScopeBaseObject,
+			ldap.NeverDerefAliases,
+			1,
+			0,
+			false,
+			"(objectClass=*)",
+			[]string{"objectSid"},
+			nil,
+		),
+	)
 	require.NoError(t, err)
 	sid := r.Entries[0].GetRawAttributeValue("objectSid")
 	change := ldap.NewModifyRequest(all[20], nil)
@@ -253,13 +281,20 @@ source:
 	t.Run("accounts are made and moved", func(t *testing.T) { makesAccounts(t, s, doc.Source, referee) })
 	t.Run("groups are made and removed", func(t *testing.T) { makesGroups(t, s, doc.Source) })
 	t.Run("names that change", func(t *testing.T) { followsNames(t, s, doc.Source, referee) })
-	t.Run("an account that does not see what was deleted", func(t *testing.T) { comparesByName(t, s, doc.Source, referee) })
+	t.Run(
+		"an account that does not see what was deleted",
+		func(t *testing.T) { comparesByName(t, s, doc.Source, referee) },
+	)
 }
 
 // writing writes to the server, until the test ends.
 func (s *server) writing(t *testing.T, source *directory.Source) connect.Writing {
 	t.Helper()
-	w, err := source.Connection.Document.(connect.Writer).Writing(t.Context(), &connect.Job{Source: source, Host: s.host(), Tables: tablesOf(t, source)}, "")
+	w, err := source.Connection.Document.(connect.Writer).Writing(
+		t.Context(),
+		&connect.Job{Source: source, Host: s.host(), Tables: tablesOf(t, source)},
+		"",
+	)
 	require.NoError(t, err)
 	t.Cleanup(w.Close)
 	return w
@@ -271,7 +306,11 @@ func isWritten(t *testing.T, s *server, from *directory.Source) {
 	source.Write = []directory.Write{directory.WriteMembers, directory.WriteAttributes, directory.WriteActive}
 	before, err := fetch(t, s, &source)
 	require.NoError(t, err)
-	after := connect.Records{Users: slices.Clone(before.Users), Groups: slices.Clone(before.Groups), Devices: before.Devices}
+	after := connect.Records{
+		Users:   slices.Clone(before.Users),
+		Groups:  slices.Clone(before.Groups),
+		Devices: before.Devices,
+	}
 	user := func(named string, change func(u *directory.User)) {
 		i := slices.IndexFunc(before.Users, func(u *directory.User) bool { return u.Name == named })
 		now := *before.Users[i]
@@ -330,11 +369,18 @@ func makesAccounts(t *testing.T, s *server, from *directory.Source, c *ldap.Conn
 	require.NoError(t, c.Add(branch))
 	before, err := fetch(t, s, &source)
 	require.NoError(t, err)
-	after := connect.Records{Users: slices.Clone(before.Users), Groups: slices.Clone(before.Groups), Devices: before.Devices}
+	after := connect.Records{
+		Users:   slices.Clone(before.Users),
+		Groups:  slices.Clone(before.Groups),
+		Devices: before.Devices,
+	}
 	i := slices.IndexFunc(before.Users, func(u *directory.User) bool { return u.Name == "p43" })
 	stood, moved := before.Users[i].DN, *before.Users[i]
 	moved.DN = "CN=Person 43,OU=Summit,OU=people," + domain
-	fresh, err := (&directory.User{Name: "noor.haddix", DN: "CN=noor.haddix,OU=Summit,OU=people," + domain}).Altered("title", "Ingeniør")
+	fresh, err := (&directory.User{Name: "noor.haddix", DN: "CN=noor.haddix,OU=Summit,OU=people," + domain}).Altered(
+		"title",
+		"Ingeniør",
+	)
 	require.NoError(t, err)
 	after.Users[i], after.Users = &moved, append(after.Users, fresh)
 	lists, leaver := 0, ""
@@ -348,7 +394,10 @@ func makesAccounts(t *testing.T, s *server, from *directory.Source, c *ldap.Conn
 			}
 		}
 		if g.Name == "crew" {
-			out := slices.IndexFunc(now.Members.Any, func(ref name.Ref) bool { return !connect.SameReference(ref.Name, moved.DN) })
+			out := slices.IndexFunc(
+				now.Members.Any,
+				func(ref name.Ref) bool { return !connect.SameReference(ref.Name, moved.DN) },
+			)
 			leaver = now.Members.Any[out].Name
 			keeps := slices.Delete(now.Members.Any, out, out+1)
 			now.Members.Any = append(keeps, name.Ref{Name: fresh.DN})
@@ -367,7 +416,11 @@ func makesAccounts(t *testing.T, s *server, from *directory.Source, c *ldap.Conn
 		require.NoError(t, err)
 		_, left := connect.Settle(after, now)
 		require.Len(t, left.Changed, 1, "the server gives the new account a primary group")
-		assert.Equal(t, []connect.Field{{Attribute: "primary_group", After: now.Users[len(now.Users)-1].PrimaryGroup.Name}}, withoutFurther(left.Changed[0].Fields))
+		assert.Equal(
+			t,
+			[]connect.Field{{Attribute: "primary_group", After: now.Users[len(now.Users)-1].PrimaryGroup.Name}},
+			withoutFurther(left.Changed[0].Fields),
+		)
 		assert.Empty(t, left.ChangedGroups)
 		signsInFirst(t, s, list)
 		require.NoError(t, connect.Undo(w, list, how))
@@ -385,7 +438,10 @@ func makesAccounts(t *testing.T, s *server, from *directory.Source, c *ldap.Conn
 
 // withoutFurther are the fields but for what a controller adds by itself to every account.
 func withoutFurther(fields []connect.Field) []connect.Field {
-	return slices.DeleteFunc(fields, func(f connect.Field) bool { return f.Before == "" && f.Attribute != "primary_group" })
+	return slices.DeleteFunc(
+		fields,
+		func(f connect.Field) bool { return f.Before == "" && f.Attribute != "primary_group" },
+	)
 }
 
 // signsInFirst sees that the new account is asked for another password at its first sign-in, with the
@@ -433,13 +489,17 @@ func comparesByName(t *testing.T, s *server, from *directory.Source, c *ldap.Con
 func BenchmarkVerifyOfADomainController(b *testing.B) {
 	dir, referee := populatedController(b)
 	require.NoError(b, referee.Del(ldap.NewDelRequest("CN=Person 41,OU=people,"+domain, nil)))
-	m, err := mapfile.Parse([]mapfile.File{{Path: "gatemap.yaml", Content: []byte("title: x\n")}, {Path: "d.yaml", Content: []byte(`
+	m, err := mapfile.Parse(
+		[]mapfile.File{{Path: "gatemap.yaml", Content: []byte("title: x\n")}, {Path: "d.yaml", Content: []byte(`
 directory: cindervale
 source:
   ldap: {servers: ["ldaps://` + controller + `"], ca: ca.pem, bind: administrator@cindervale.example, secret: {env: GATEMAP_SECRET_TEST}}
   table: domain-controller
   follow: poll
-`)}}, types.Table, connectors.Kinds())
+`)}},
+		types.Table,
+		connectors.Kinds(),
+	)
 	require.NoError(b, err)
 	source := m.Directories[0].Source
 	conn, err := own.New(source, (&server{&slapd.Server{Dir: dir}, nil}).host()).Connect(b.Context())
@@ -483,7 +543,19 @@ func chain(t *testing.T, c *ldap.Conn, dn string) []string {
 // identifiers are the groups of the domain by their security identifiers.
 func identifiers(t *testing.T, c *ldap.Conn) map[string]string {
 	t.Helper()
-	r, err := c.Search(ldap.NewSearchRequest(domain, ldap.ScopeWholeSubtree, ldap.NeverDerefAliases, 0, 0, false, "(objectClass=group)", []string{"objectSid"}, nil))
+	r, err := c.Search(
+		ldap.NewSearchRequest(
+			domain,
+			ldap.ScopeWholeSubtree,
+			ldap.NeverDerefAliases,
+			0,
+			0,
+			false,
+			"(objectClass=group)",
+			[]string{"objectSid"},
+			nil,
+		),
+	)
 	require.NoError(t, err)
 	all := map[string]string{}
 	for _, e := range r.Entries {
@@ -495,7 +567,19 @@ func identifiers(t *testing.T, c *ldap.Conn) map[string]string {
 // token lists the groups that the controller would put into a user's token.
 func token(t *testing.T, c *ldap.Conn, sids map[string]string, dn string) []string {
 	t.Helper()
-	r, err := c.Search(ldap.NewSearchRequest(dn, ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false, "(objectClass=*)", []string{"tokenGroups"}, nil))
+	r, err := c.Search(
+		ldap.NewSearchRequest(
+			dn,
+			ldap.ScopeBaseObject,
+			ldap.NeverDerefAliases,
+			1,
+			0,
+			false,
+			"(objectClass=*)",
+			[]string{"tokenGroups"},
+			nil,
+		),
+	)
 	require.NoError(t, err)
 	var groups []string
 	for _, sid := range r.Entries[0].GetRawAttributeValues("tokenGroups") {

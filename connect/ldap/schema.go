@@ -13,7 +13,9 @@ import (
 // Definitions of classes in a schema (RFC 4512 section 4.1.1).
 var (
 	className  = regexp.MustCompile(`\bNAME\s+(?:'([^']+)'|\(\s*'([^']+)')`)
-	hasMembers = regexp.MustCompile(`(?i)\b(?:MUST|MAY)\s+(?:\([^)]*\b(?:member|uniqueMember|memberUid)\b[^)]*\)|(?:member|uniqueMember|memberUid)\b)`)
+	hasMembers = regexp.MustCompile(
+		`(?i)\b(?:MUST|MAY)\s+(?:\([^)]*\b(?:member|uniqueMember|memberUid)\b[^)]*\)|(?:member|uniqueMember|memberUid)\b)`,
+	)
 )
 
 // groupClasses are the classes of the server's schema that have members, but the usual ones.
@@ -22,10 +24,27 @@ func (p *proposing) groupClasses() (list []string, err error) {
 	if err != nil || root.GetEqualFoldAttributeValue("subschemaSubentry") == "" {
 		return nil, err
 	}
-	schema, err := p.ldap.Search(ldap.NewSearchRequest(root.GetEqualFoldAttributeValue("subschemaSubentry"), ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false,
-		"(objectClass=subschema)", []string{"objectClasses"}, nil))
+	schema, err := p.ldap.Search(
+		ldap.NewSearchRequest(
+			root.GetEqualFoldAttributeValue("subschemaSubentry"),
+			ldap.ScopeBaseObject,
+			ldap.NeverDerefAliases,
+			1,
+			0,
+			false,
+			"(objectClass=subschema)",
+			[]string{"objectClasses"},
+			nil,
+		),
+	)
 	if err != nil || len(schema.Entries) != 1 {
-		p.tell(connect.Step{Name: "schema", Warned: true, Detail: "the server does not show its schema, so that only usual classes of groups were looked for"})
+		p.tell(
+			connect.Step{
+				Name:   "schema",
+				Warned: true,
+				Detail: "the server does not show its schema, so that only usual classes of groups were looked for",
+			},
+		)
 		return nil, nil
 	}
 	for _, definition := range schema.Entries[0].GetEqualFoldAttributeValues("objectClasses") {

@@ -37,7 +37,15 @@ func startSlapd(t *testing.T, entries string, names ...string) *server {
 // startFollowing is a server that follows with the references to what is renamed.
 func startFollowing(t *testing.T, entries string) *server {
 	t.Helper()
-	s, err := slapd.Start(t.TempDir(), entries, nil, []string{"127.0.0.1"}, "overlay refint", "refint_attributes member", "refint_nothing "+admin)
+	s, err := slapd.Start(
+		t.TempDir(),
+		entries,
+		nil,
+		[]string{"127.0.0.1"},
+		"overlay refint",
+		"refint_attributes member",
+		"refint_nothing "+admin,
+	)
 	require.NoError(t, err)
 	t.Cleanup(s.Stop)
 	return &server{s, t}

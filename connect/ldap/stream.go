@@ -44,7 +44,11 @@ func (c *Conn) Stream(ctx context.Context, tables *connect.Tables, progress func
 	all func(connect.Records) error, changed func(connect.Patch) error,
 ) error {
 	if !c.Streams() {
-		return &Error{"search", c.server, errors.New("the server does not send changes as they happen (RFC 4533); use follow: poll")}
+		return &Error{
+			"search",
+			c.server,
+			errors.New("the server does not send changes as they happen (RFC 4533); use follow: poll"),
+		}
 	}
 	searches, err := c.searches(tables)
 	if err != nil {
@@ -104,7 +108,17 @@ func (c *Conn) follow(ctx context.Context, i int, s search, events chan<- event)
 			return false
 		}
 	}
-	request := ldap.NewSearchRequest(s.base.Value, scopes[s.base.Scope], ldap.NeverDerefAliases, 0, 0, false, s.filter, s.attributes, nil)
+	request := ldap.NewSearchRequest(
+		s.base.Value,
+		scopes[s.base.Scope],
+		ldap.NeverDerefAliases,
+		0,
+		0,
+		false,
+		s.filter,
+		s.attributes,
+		nil,
+	)
 	r := c.ldap.Syncrepl(ctx, request, 64, ldap.SyncRequestModeRefreshAndPersist, nil, false)
 	for r.Next() {
 		if !c.tell(r, tell) {
@@ -139,7 +153,8 @@ func (c *Conn) tell(r ldap.Response, tell func(event) bool) bool {
 		return true
 	}
 	switch {
-	case info.RefreshDelete != nil && info.RefreshDelete.RefreshDone, info.RefreshPresent != nil && info.RefreshPresent.RefreshDone:
+	case info.RefreshDelete != nil && info.RefreshDelete.RefreshDone,
+		info.RefreshPresent != nil && info.RefreshPresent.RefreshDone:
 		return tell(event{fresh: true})
 	case info.SyncIdSet != nil && info.SyncIdSet.RefreshDeletes:
 		for _, id := range info.SyncIdSet.SyncUUIDs {
@@ -154,7 +169,12 @@ func (c *Conn) tell(r ldap.Response, tell func(event) bool) bool {
 // Changes brings in what changed in some records since a mark that Mark gave, as a patch
 // that removes nothing: only a full run shows what was removed. Groups whose members were
 // renamed are read again. The error is connect.ErrAnew where a container was.
-func (c *Conn) Changes(ctx context.Context, tables *connect.Tables, since string, have connect.Records) (connect.Patch, error) {
+func (c *Conn) Changes(
+	ctx context.Context,
+	tables *connect.Tables,
+	since string,
+	have connect.Records,
+) (connect.Patch, error) {
 	var p connect.Patch
 	searches, err := c.searches(tables)
 	if err != nil {
@@ -174,12 +194,25 @@ func (c *Conn) Changes(ctx context.Context, tables *connect.Tables, since string
 }
 
 // followed adds to what polls found the groups whose members were renamed or are gone.
-func (c *Conn) followed(ctx context.Context, tables *connect.Tables, searches []search, have connect.Records, p *connect.Patch) error {
+func (c *Conn) followed(
+	ctx context.Context,
+	tables *connect.Tables,
+	searches []search,
+	have connect.Records,
+	p *connect.Patch,
+) error {
 	c.moved.noteAll(have, p.Put, time.Now())
-	err := c.regroup(ctx, tables, searches, &c.moved, func() []*directory.Group { return have.With(*p).Groups }, func(_ string, one *connect.Records) {
-		p.Put.Groups = merged(p.Put.Groups, one.Groups)
-		p.Put.Rejected = append(p.Put.Rejected, one.Rejected...)
-	})
+	err := c.regroup(
+		ctx,
+		tables,
+		searches,
+		&c.moved,
+		func() []*directory.Group { return have.With(*p).Groups },
+		func(_ string, one *connect.Records) {
+			p.Put.Groups = merged(p.Put.Groups, one.Groups)
+			p.Put.Rejected = append(p.Put.Rejected, one.Rejected...)
+		},
+	)
 	tables.Finish(&p.Put)
 	return err
 }

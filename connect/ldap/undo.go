@@ -113,7 +113,8 @@ func (w *writing) unadd(m *connect.Modification, made connect.Made) error {
 		if err != nil {
 			return err
 		}
-		ours = ours && by("creatorsName") && (w.isGroup(m) || raw.GetEqualFoldAttributeValue("uSNCreated") == raw.GetEqualFoldAttributeValue("uSNChanged"))
+		ours = ours && by("creatorsName") &&
+			(w.isGroup(m) || raw.GetEqualFoldAttributeValue("uSNCreated") == raw.GetEqualFoldAttributeValue("uSNChanged"))
 		for _, v := range m.Entry {
 			ours = ours && len(among(e, v.Attribute, v.Add)) == len(v.Add)
 		}

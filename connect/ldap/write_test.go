@@ -32,7 +32,14 @@ func staff() string {
 		fmt.Fprintf(&b, "dn: ou=%s,ou=people,%s\nobjectClass: organizationalUnit\nou: %s\n\n", ou, suffix, ou)
 	}
 	for i := range 5 {
-		fmt.Fprintf(&b, "dn: uid=p%d,ou=people,%s\nobjectClass: inetOrgPerson\nobjectClass: shadowAccount\nuid: p%d\ncn: Person %d\nsn: Person\ntitle: Observer\n\n", i, suffix, i, i)
+		fmt.Fprintf(
+			&b,
+			"dn: uid=p%d,ou=people,%s\nobjectClass: inetOrgPerson\nobjectClass: shadowAccount\nuid: p%d\ncn: Person %d\nsn: Person\ntitle: Observer\n\n",
+			i,
+			suffix,
+			i,
+			i,
+		)
 	}
 	for cn, lines := range map[string]string{
 		"crew": "objectClass: groupOfNames\nmember: uid=p0,ou=people," + suffix, "few": "objectClass: groupOfNames\nmember: cn=few,ou=groups," + suffix,
@@ -47,8 +54,18 @@ func staff() string {
 // written is the source of the staff, of which everything that can be is written.
 func (s *server) written() *directory.Source {
 	source := s.source()
-	source.Write = []directory.Write{directory.WriteMembers, directory.WriteAttributes, directory.WriteActive, directory.WriteUsers, directory.WriteGroups}
-	source.Accounts = &directory.Accounts{Where: text("ou=people," + suffix), Name: text("{title}"), Entry: map[string][]string{"objectClass": {"inetOrgPerson", "shadowAccount"}, "cn": {"{userName}"}}}
+	source.Write = []directory.Write{
+		directory.WriteMembers,
+		directory.WriteAttributes,
+		directory.WriteActive,
+		directory.WriteUsers,
+		directory.WriteGroups,
+	}
+	source.Accounts = &directory.Accounts{
+		Where: text("ou=people," + suffix),
+		Name:  text("{title}"),
+		Entry: map[string][]string{"objectClass": {"inetOrgPerson", "shadowAccount"}, "cn": {"{userName}"}},
+	}
 	source.Users.Disabled = text("(employeeType=gone)")
 	source.Users.Expires = directory.Date{Attribute: "shadowExpire", Form: "days"}
 	source.Users.Attributes = map[string]string{"title": "title", "mails": "mail"}
@@ -64,7 +81,19 @@ func (s *server) dump(t require.TestingT) map[string][]string {
 	require.NoError(t, err)
 	defer conn.Close()
 	require.NoError(t, conn.Bind(admin, secret))
-	found, err := conn.Search(goldap.NewSearchRequest(suffix, goldap.ScopeWholeSubtree, goldap.NeverDerefAliases, 0, 0, false, "(objectClass=*)", []string{"*"}, nil))
+	found, err := conn.Search(
+		goldap.NewSearchRequest(
+			suffix,
+			goldap.ScopeWholeSubtree,
+			goldap.NeverDerefAliases,
+			0,
+			0,
+			false,
+			"(objectClass=*)",
+			[]string{"*"},
+			nil,
+		),
+	)
 	require.NoError(t, err)
 	all := map[string][]string{}
 	for _, e := range found.Entries {
@@ -104,7 +133,9 @@ func redrawn(t *rapid.T, before connect.Records) connect.Records {
 			now.Active = new(bool)
 		}
 		if now.Expires = (directory.Instant{}); rapid.Bool().Draw(t, "ends") {
-			now.Expires = directory.Instant{Time: time.Unix(0, 0).UTC().AddDate(0, 0, rapid.IntRange(20000, 40000).Draw(t, "day"))}
+			now.Expires = directory.Instant{
+				Time: time.Unix(0, 0).UTC().AddDate(0, 0, rapid.IntRange(20000, 40000).Draw(t, "day")),
+			}
 		}
 		after.Users[i] = &now
 	}
@@ -160,7 +191,10 @@ func regrouped(t *rapid.T, before connect.Records, after *connect.Records) {
 				continue
 			}
 			now := *other
-			now.Members = &directory.Members{Any: append(slices.Clone(other.Members.Any), name.Ref{Name: g.DN}), Users: other.Members.Users}
+			now.Members = &directory.Members{
+				Any:   append(slices.Clone(other.Members.Any), name.Ref{Name: g.DN}),
+				Users: other.Members.Users,
+			}
 			after.Groups[j] = &now
 		}
 	}

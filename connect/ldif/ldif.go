@@ -229,7 +229,11 @@ func (r *reader) add(description string, value place.Text) {
 // finish ends the entry that is open.
 func (r *reader) finish() {
 	if r.open && len(r.entry.Attributes) == 0 && !r.broken {
-		r.fail(r.entry.Place.Line, "entry %q has no attributes: the file is cut short here, or the entry is empty", r.entry.DN)
+		r.fail(
+			r.entry.Place.Line,
+			"entry %q has no attributes: the file is cut short here, or the entry is empty",
+			r.entry.DN,
+		)
 	}
 	if r.open && !r.broken {
 		r.take(&r.entry)

@@ -28,7 +28,9 @@ func values(e *connect.Entry, description string) []string {
 }
 
 func TestRead(t *testing.T) {
-	entries, err := read("version: 1\r\n# a comment\n  that goes on\n\ndn: uid=ilse,ou=people,dc=cinder\n vale,dc=example\nuid: ilse\ncn: Ilse\n  Okonjo\nCN;lang-es: Ilsa\ndescription:: w7hyZQ==\nempty:\ntitle:Night\nmail: a@x\nMAIL: b@x\n\n\n# between\ndn:: dWlkPXRlbw==\nuid: teo\n")
+	entries, err := read(
+		"version: 1\r\n# a comment\n  that goes on\n\ndn: uid=ilse,ou=people,dc=cinder\n vale,dc=example\nuid: ilse\ncn: Ilse\n  Okonjo\nCN;lang-es: Ilsa\ndescription:: w7hyZQ==\nempty:\ntitle:Night\nmail: a@x\nMAIL: b@x\n\n\n# between\ndn:: dWlkPXRlbw==\nuid: teo\n",
+	)
 	require.NoError(t, err)
 	require.Len(t, entries, 2)
 	e := &entries[0]

@@ -86,7 +86,11 @@ func (d *Document) Plan(r *reading.Reading, w *delivery.Wanted, _ connect.Mark) 
 		case !is:
 			p.add(delivery.Gives, "open the account "+a.Name, "for "+a.User)
 		case !active:
-			p.add(delivery.Gives, "switch the account "+a.Name+" on", a.User+" is active by the map, and the account cannot be used")
+			p.add(
+				delivery.Gives,
+				"switch the account "+a.Name+" on",
+				a.User+" is active by the map, and the account cannot be used",
+			)
 		}
 		has := p.stays[a.Name]
 		for _, at := range inOrder(wanted[a.Name]) {
@@ -147,7 +151,13 @@ func (p *planning) away(w *delivery.Wanted, there *holders, wanted map[string]ma
 
 // line takes a line of the list away that says something that the map does not, as far as it is known
 // what it says: a locked account shows nothing.
-func (p *planning) line(account, user string, line delivery.Permission, there *holders, w *delivery.Wanted, wanted map[delivery.Permission]string) {
+func (p *planning) line(
+	account, user string,
+	line delivery.Permission,
+	there *holders,
+	w *delivery.Wanted,
+	wanted map[delivery.Permission]string,
+) {
 	says := []delivery.Permission{line}
 	if line.Right == "" {
 		says = nil
@@ -205,7 +215,12 @@ func inOrder(permissions map[delivery.Permission]string) []delivery.Permission {
 }
 
 // Deliver hands the plan out, if it is still what was agreed to.
-func (d *Document) Deliver(ctx context.Context, o *connect.Observing, agreed *delivery.Plan, plan connect.Planned) error {
+func (d *Document) Deliver(
+	ctx context.Context,
+	o *connect.Observing,
+	agreed *delivery.Plan,
+	plan connect.Planned,
+) error {
 	now, err := plan.Now(ctx, o)
 	if err != nil {
 		return err

@@ -45,7 +45,9 @@ func (p *portal) export(t require.TestingT) {
 	require.NoError(t, os.WriteFile(p.file, []byte(strings.Join(lines, "\n")+"\n"), 0o600))
 }
 
-var toDo = regexp.MustCompile(`^(?:take (.+) on (.+) from (\S+)|give (\S+) (.+) on (.+)|switch the account (\S+) (on|off)|open the account (\S+))$`)
+var toDo = regexp.MustCompile(
+	`^(?:take (.+) on (.+) from (\S+)|give (\S+) (.+) on (.+)|switch the account (\S+) (on|off)|open the account (\S+))$`,
+)
 
 func (p *portal) do(t require.TestingT, text string) {
 	x := toDo.FindStringSubmatch(text)
@@ -97,7 +99,10 @@ func TestWhatAPersonIsToDoBringsItThere(t *testing.T) {
 		fmt.Fprintf(&people, "groups:\n  - {name: g0, members: {users: [%s]}}\n  - {name: g1, members: {users: [%s]}}\n",
 			strings.Join(some.Draw(t, "g0"), ", "), strings.Join(some.Draw(t, "g1"), ", "))
 		m, err := mapfile.Parse([]mapfile.File{
-			{Path: "gatemap.yaml", Content: []byte("title: Cindervale Observatory\n")}, {Path: "people.yaml", Content: []byte(people.String())},
+			{
+				Path:    "gatemap.yaml",
+				Content: []byte("title: Cindervale Observatory\n"),
+			}, {Path: "people.yaml", Content: []byte(people.String())},
 			{Path: "portal.yaml", Content: []byte(`system: portal
 type: roles
 directory: cindervale

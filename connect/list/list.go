@@ -40,7 +40,12 @@ func (d *Document) Observe(ctx context.Context, o *connect.Observing, progress f
 		return nil, err
 	}
 	r := &reading.Reading{At: at, Server: d.File.Value}
-	t := taking{Document: d, accounts: map[string]*reading.Account{}, members: map[string]map[string]bool{}, through: map[gate.Holding][]string{}}
+	t := taking{
+		Document: d,
+		accounts: map[string]*reading.Account{},
+		members:  map[string]map[string]bool{},
+		through:  map[gate.Holding][]string{},
+	}
 	for i := range entries {
 		if i%1000 == 0 {
 			if err := ctx.Err(); err != nil {
@@ -64,7 +69,10 @@ func (d *Document) Observe(ctx context.Context, o *connect.Observing, progress f
 	var left []gate.Holding
 	r.Document, left = of.Holding(o.System.Gate, t.held())
 	for _, h := range left {
-		r.Beyond = append(r.Beyond, reading.Beyond{What: "right", Text: strings.TrimSpace(cmp.Or(h.Group, h.Account) + ": " + h.Right + " " + h.Object)})
+		r.Beyond = append(
+			r.Beyond,
+			reading.Beyond{What: "right", Text: strings.TrimSpace(cmp.Or(h.Group, h.Account) + ": " + h.Right + " " + h.Object)},
+		)
 	}
 	progress(len(entries))
 	return r, nil
@@ -166,7 +174,12 @@ func (t *taking) take(e *connect.Entry, errs *place.Errors) {
 		text := cmp.Or(value(column), always)
 		return cmp.Or(t.Words[text], text)
 	}
-	h := gate.Holding{Account: value(t.Columns.Account), Group: value(t.Columns.Group), Object: word(t.Columns.Object, t.Object), Right: word(t.Columns.Right, t.Right)}
+	h := gate.Holding{
+		Account: value(t.Columns.Account),
+		Group:   value(t.Columns.Group),
+		Object:  word(t.Columns.Object, t.Object),
+		Right:   word(t.Columns.Right, t.Right),
+	}
 	if h.Account == "" && h.Group == "" {
 		errs.Addf(e.Place, "the line names no account: its column %s is empty", t.Columns.Account.Value)
 		return

@@ -34,19 +34,35 @@ func observe(typ, content string, d list.Document) (*reading.Reading, error) {
 			of = t.New()
 		}
 	}
-	s := &gate.System{Name: "desk", Type: name.Ref{Name: typ}, Gate: of, Link: &gate.Link{Connection: directory.Connection{Document: &d}}}
+	s := &gate.System{
+		Name: "desk",
+		Type: name.Ref{Name: typ},
+		Gate: of,
+		Link: &gate.Link{Connection: directory.Connection{Document: &d}},
+	}
 	host := connect.Host{Files: fstest.MapFS{"export": {Data: []byte(content), ModTime: written}}}
 	return connect.Observe(context.Background(), s, host, func(int) {})
 }
 
 func columns(account, right, object, group string) list.Columns {
 	text := func(s string) place.Text { return place.Text{Value: s} }
-	return list.Columns{Account: text(account), Right: text(right), Object: text(object), Group: text(group), Active: text("State"), Used: text("Used")}
+	return list.Columns{
+		Account: text(account),
+		Right:   text(right),
+		Object:  text(object),
+		Group:   text(group),
+		Active:  text("State"),
+		Used:    text("Used"),
+	}
 }
 
 func TestLists(t *testing.T) {
 	const head = "Login;Right;On;Via;State;Used\n"
-	d := list.Document{Delimiter: ";", Columns: columns("Login", "Right", "On", "Via"), Words: map[string]string{"Schreiben": "frames:write"}}
+	d := list.Document{
+		Delimiter: ";",
+		Columns:   columns("Login", "Right", "On", "Via"),
+		Words:     map[string]string{"Schreiben": "frames:write"},
+	}
 	r, err := observe("roles", head+
 		"ilse;Schreiben;/raw;crew;active;2026-11-01\n"+
 		"ilse;frames:read;/raw;;active;\n"+
@@ -55,24 +71,43 @@ func TestLists(t *testing.T) {
 		"bram;sign in;/raw;;active;\n", d) // no right of this type
 	require.NoError(t, err)
 	assert.Equal(t, written, r.At, "a list is as old as its file")
-	assert.Equal(t, []reading.Account{{Name: "bram", Active: true}, {Name: "ilse", Active: true, Note: "last used 2026-11-01"}, {Name: "rana"}}, r.Accounts)
+	assert.Equal(
+		t,
+		[]reading.Account{
+			{Name: "bram", Active: true},
+			{Name: "ilse", Active: true, Note: "last used 2026-11-01"},
+			{Name: "rana"},
+		},
+		r.Accounts,
+	)
 	assert.Equal(t, []reading.Group{{Name: "crew", Accounts: []string{"ilse", "rana"}}, {Name: "guests"}}, r.Groups)
 	assert.Equal(t, []reading.Beyond{{What: "right", Text: "bram: sign in /raw"}}, r.Beyond)
 
-	r, err = observe("hosts", `{"Login": "ilse", "Right": "login", "On": "red1", "State": true}`+"\n\n"+`{"Login": "rana", "Right": "run /bin/ls as root", "On": "red2", "State": false, "more": [1]}`+"\n",
-		list.Document{Format: "json", Columns: columns("Login", "Right", "On", "")})
+	r, err = observe(
+		"hosts",
+		`{"Login": "ilse", "Right": "login", "On": "red1", "State": true}`+"\n\n"+`{"Login": "rana", "Right": "run /bin/ls as root", "On": "red2", "State": false, "more": [1]}`+"\n",
+		list.Document{Format: "json", Columns: columns("Login", "Right", "On", "")},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, []reading.Account{{Name: "ilse", Active: true}, {Name: "rana"}}, r.Accounts)
 	assert.Empty(t, r.Beyond)
 
-	r, err = observe("roles", "Login\nilse\n", list.Document{Columns: list.Columns{Account: place.Text{Value: "Login"}}, Right: "desk:use", Object: "/"})
+	r, err = observe(
+		"roles",
+		"Login\nilse\n",
+		list.Document{Columns: list.Columns{Account: place.Text{Value: "Login"}}, Right: "desk:use", Object: "/"},
+	)
 	require.NoError(t, err, "what all lines are about can be said once")
 	assert.Len(t, r.Accounts, 1)
 }
 
 // What a list says of some in a group it does not say of the others.
 func TestAListSaysNothingOfOthersInAGroup(t *testing.T) {
-	r, err := observe("roles", "Login,Right,On,Via,State,Used\nilse,a:read,/,crew,,\nrana,a:read,/,crew,,\nilse,a:write,/,crew,,\n", list.Document{Columns: columns("Login", "Right", "On", "Via")})
+	r, err := observe(
+		"roles",
+		"Login,Right,On,Via,State,Used\nilse,a:read,/,crew,,\nrana,a:read,/,crew,,\nilse,a:write,/,crew,,\n",
+		list.Document{Columns: columns("Login", "Right", "On", "Via")},
+	)
 	require.NoError(t, err)
 	var lines []string
 	for _, m := range r.Document.(*roles.Document).Mappings {
@@ -87,7 +122,10 @@ func TestAListSaysNothingOfOthersInAGroup(t *testing.T) {
 
 // A list is read whole or not at all: a line that is left out would count as not there.
 func TestAListIsReadWholeOrNotAtAll(t *testing.T) {
-	d := list.Document{Columns: list.Columns{Account: place.Text{Value: "Login"}, Right: place.Text{Value: "Right"}}, Object: "/"}
+	d := list.Document{
+		Columns: list.Columns{Account: place.Text{Value: "Login"}, Right: place.Text{Value: "Right"}},
+		Object:  "/",
+	}
 	asJSON := d
 	asJSON.Format = "json"
 	for what, c := range map[string]struct {

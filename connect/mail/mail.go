@@ -42,7 +42,8 @@ type Server string
 // UnmarshalText sees that an address is one of a mail server.
 func (s *Server) UnmarshalText(text []byte) error {
 	at, err := url.Parse(string(text))
-	if err != nil || at.Hostname() == "" || at.Scheme != "smtp" && at.Scheme != "smtps" || strings.Trim(at.Path, "/") != "" {
+	if err != nil || at.Hostname() == "" || at.Scheme != "smtp" && at.Scheme != "smtps" ||
+		strings.Trim(at.Path, "/") != "" {
 		return fmt.Errorf("%q is no mail server: it is written smtps://HOST or smtp://HOST", text)
 	}
 	*s = Server(text)

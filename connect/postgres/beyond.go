@@ -30,7 +30,10 @@ func (c *catalog) readBeyond(ctx context.Context) error {
 		}
 	}
 	if options > 0 {
-		c.beyond = append(c.beyond, beyond{"grant option", fmt.Sprintf("%d privileges may be passed on by those who have them", options)})
+		c.beyond = append(
+			c.beyond,
+			beyond{"grant option", fmt.Sprintf("%d privileges may be passed on by those who have them", options)},
+		)
 	}
 	return nil
 }

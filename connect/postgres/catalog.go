@@ -103,7 +103,20 @@ func (c *catalog) server(ctx context.Context) error {
 func (c *catalog) readRoles(ctx context.Context) error {
 	return c.each(ctx, func(rows pgx.Rows) error {
 		r := &role{}
-		err := rows.Scan(&r.id, &r.name, &r.login, &r.inherits, &r.super, &r.createRole, &r.createDB, &r.replicates, &r.bypassesRLS, &r.limit, &r.until, &r.comment)
+		err := rows.Scan(
+			&r.id,
+			&r.name,
+			&r.login,
+			&r.inherits,
+			&r.super,
+			&r.createRole,
+			&r.createDB,
+			&r.replicates,
+			&r.bypassesRLS,
+			&r.limit,
+			&r.until,
+			&r.comment,
+		)
 		r.name = whole(r.name)
 		c.roles[r.id] = r
 		return err
@@ -157,21 +170,30 @@ func (c *catalog) readDatabase(ctx context.Context) error {
 const ours = `n.nspname !~ '^pg_' AND n.nspname <> 'information_schema'`
 
 func (c *catalog) readSchemas(ctx context.Context) error {
-	return c.acl(ctx, `SELECT n.nspname, '', '', 'schema', n.nspowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
-		FROM pg_namespace n LEFT JOIN LATERAL aclexplode(coalesce(n.nspacl, acldefault('n', n.nspowner))) a ON true WHERE `+ours)
+	return c.acl(
+		ctx,
+		`SELECT n.nspname, '', '', 'schema', n.nspowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
+		FROM pg_namespace n LEFT JOIN LATERAL aclexplode(coalesce(n.nspacl, acldefault('n', n.nspowner))) a ON true WHERE `+ours,
+	)
 }
 
 func (c *catalog) readRelations(ctx context.Context) error {
-	return c.acl(ctx, `SELECT n.nspname, c.relname, '', CASE c.relkind WHEN 'S' THEN 'sequence' ELSE 'table' END, c.relowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
+	return c.acl(
+		ctx,
+		`SELECT n.nspname, c.relname, '', CASE c.relkind WHEN 'S' THEN 'sequence' ELSE 'table' END, c.relowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
 		FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
 		LEFT JOIN LATERAL aclexplode(coalesce(c.relacl, acldefault(CASE c.relkind WHEN 'S' THEN 's'::"char" ELSE 'r'::"char" END, c.relowner))) a ON true
-		WHERE c.relkind IN ('r', 'v', 'm', 'f', 'p', 'S') AND `+ours)
+		WHERE c.relkind IN ('r', 'v', 'm', 'f', 'p', 'S') AND `+ours,
+	)
 }
 
 func (c *catalog) readFunctions(ctx context.Context) error {
-	return c.acl(ctx, `SELECT n.nspname, p.proname, '(' || pg_get_function_identity_arguments(p.oid) || ')', 'function', p.proowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
+	return c.acl(
+		ctx,
+		`SELECT n.nspname, p.proname, '(' || pg_get_function_identity_arguments(p.oid) || ')', 'function', p.proowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
 		FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace
-		LEFT JOIN LATERAL aclexplode(coalesce(p.proacl, acldefault('f', p.proowner))) a ON true WHERE `+ours)
+		LEFT JOIN LATERAL aclexplode(coalesce(p.proacl, acldefault('f', p.proowner))) a ON true WHERE `+ours,
+	)
 }
 
 // acl reads rows of a schema, a name in it with its arguments, what kind of thing that is, its owner,

@@ -50,7 +50,13 @@ groups:
 func small(t *testing.T) (*database.Server, *delivering) {
 	s := start(t)
 	require.NoError(t, s.Run("postgres", "CREATE DATABASE frames"))
-	require.NoError(t, s.Run("frames", `DROP SCHEMA public; REVOKE ALL ON DATABASE frames FROM PUBLIC; CREATE SCHEMA sky; CREATE TABLE sky.objects (id int, ra float)`))
+	require.NoError(
+		t,
+		s.Run(
+			"frames",
+			`DROP SCHEMA public; REVOKE ALL ON DATABASE frames FROM PUBLIC; CREATE SCHEMA sky; CREATE TABLE sky.objects (id int, ra float)`,
+		),
+	)
 	return s, deliveringOf(t, deliveredPeople, fmt.Sprintf(deliveredMap, s.Address, database.Admin))
 }
 
@@ -95,7 +101,14 @@ func TestColumnsStayWhereTheTableGoes(t *testing.T) {
 	s, d := small(t)
 	d.deliver()
 	require.NoError(t, s.Run("frames", `GRANT SELECT ON sky.objects TO gm_columns`))
-	assert.Equal(t, []string{`REVOKE SELECT ON TABLE "sky"."objects" FROM "gm_columns"`, `GRANT SELECT ("ra") ON TABLE "sky"."objects" TO "gm_columns"`}, texts(d.deliver()))
+	assert.Equal(
+		t,
+		[]string{
+			`REVOKE SELECT ON TABLE "sky"."objects" FROM "gm_columns"`,
+			`GRANT SELECT ("ra") ON TABLE "sky"."objects" TO "gm_columns"`,
+		},
+		texts(d.deliver()),
+	)
 	assert.Empty(t, texts(d.run()))
 	assert.Empty(t, d.drift().Items)
 }
@@ -110,10 +123,19 @@ func TestALoginIsSwitchedOffAndOnAgain(t *testing.T) {
 	assert.Empty(t, texts(off.run()))
 	back := deliveringOf(t, deliveredPeople, system)
 	assert.Equal(t, []string{`ALTER ROLE "bo" LOGIN`, `GRANT "gm_readers" TO "bo"`}, texts(back.deliver()))
-	gone := deliveringOf(t, strings.Replace(deliveredPeople, "{userName: bo}, ", "", 1), strings.Replace(system, "groups: [readers]", "groups: [columns]", 1))
+	gone := deliveringOf(
+		t,
+		strings.Replace(deliveredPeople, "{userName: bo}, ", "", 1),
+		strings.Replace(system, "groups: [readers]", "groups: [columns]", 1),
+	)
 	gone.system.Document.Link.Names.Groups = "gm_{name}"
 	p := gone.run()
-	assert.Contains(t, texts(p), `REVOKE "gm_readers" FROM "bo"`, "whom the map does not know any more holds nothing under our names")
+	assert.Contains(
+		t,
+		texts(p),
+		`REVOKE "gm_readers" FROM "bo"`,
+		"whom the map does not know any more holds nothing under our names",
+	)
 	assert.Contains(t, strings.Join(p.Stays, "\n"), "bo belongs to nobody of the map, and can sign in")
 	gone.strangers = true
 	assert.Contains(t, texts(gone.run()), `ALTER ROLE "bo" NOLOGIN`)
@@ -124,7 +146,12 @@ func TestWhatIsNotDelivered(t *testing.T) {
 	s, d := small(t)
 	p := d.run()
 	require.NoError(t, s.Run("frames", `CREATE ROLE "gm_readers"`))
-	assert.ErrorIs(t, d.link.Deliver(t.Context(), &d.asked, p, d.plan), connect.ErrMoved, "what is there is not what was looked at")
+	assert.ErrorIs(
+		t,
+		d.link.Deliver(t.Context(), &d.asked, p, d.plan),
+		connect.ErrMoved,
+		"what is there is not what was looked at",
+	)
 	d.deliver()
 	require.NoError(t, s.Run("frames", `COMMENT ON ROLE "gm_readers" IS E'of the archive\nGate Map other, system frames'`))
 	_, err := d.plan(d.read())
@@ -132,31 +159,76 @@ func TestWhatIsNotDelivered(t *testing.T) {
 	require.NoError(t, s.Run("frames", `COMMENT ON ROLE "gm_readers" IS NULL`))
 
 	system := fmt.Sprintf(deliveredMap, s.Address, database.Admin)
-	names := deliveringOf(t, strings.NewReplacer("ada", strings.Repeat("a", 64), "cyd", "keeper", "bo", "postgres").Replace(deliveredPeople), system)
+	names := deliveringOf(
+		t,
+		strings.NewReplacer("ada", strings.Repeat("a", 64), "cyd", "keeper", "bo", "postgres").Replace(deliveredPeople),
+		system,
+	)
 	var faults []string
 	p, err = names.plan(names.read())
 	require.NoError(t, err)
 	for _, x := range append(names.wanted.Problems, p.Problems...) {
 		faults = append(faults, x.Record[:min(len(x.Record), 20)]+" "+string(x.Why))
 	}
-	assert.ElementsMatch(t, []string{"cindervale/keeper ignored", "cindervale/postgres ignored", "cindervale/aaaaaaaaa refused"}, faults)
+	assert.ElementsMatch(
+		t,
+		[]string{"cindervale/keeper ignored", "cindervale/postgres ignored", "cindervale/aaaaaaaaa refused"},
+		faults,
+	)
 
-	twice := deliveringOf(t, deliveredPeople, "directory: club\nusers: [{userName: ada}]\ngroups: [{name: guests, usable_in: any, members: {users: [ada]}}]\n",
-		strings.Replace(system, "groups: [readers]", "groups: [readers, club/guests]", 1))
+	twice := deliveringOf(
+		t,
+		deliveredPeople,
+		"directory: club\nusers: [{userName: ada}]\ngroups: [{name: guests, usable_in: any, members: {users: [ada]}}]\n",
+		strings.Replace(system, "groups: [readers]", "groups: [readers, club/guests]", 1),
+	)
 	p, err = twice.plan(twice.read())
 	require.NoError(t, err)
-	assert.Equal(t, []delivery.Problem{{Record: "cindervale/ada", Name: "ada", Why: delivery.TwoRecords}, {Record: "club/ada", Name: "ada", Why: delivery.TwoRecords}}, twice.wanted.Problems)
+	assert.Equal(
+		t,
+		[]delivery.Problem{
+			{Record: "cindervale/ada", Name: "ada", Why: delivery.TwoRecords},
+			{Record: "club/ada", Name: "ada", Why: delivery.TwoRecords},
+		},
+		twice.wanted.Problems,
+	)
 	assert.Contains(t, texts(p), `REVOKE "gm_readers" FROM "ada"`, "nobody can say whose the account is")
 
 	require.NoError(t, s.Run("frames", "CREATE ROLE columns LOGIN"))
-	plain := deliveringOf(t, deliveredPeople, strings.Replace(strings.Replace(system, `  names: {groups: "gm_{name}"}`+"\n", "", 1), "[readers, columns]", "[columns]", 1))
+	plain := deliveringOf(
+		t,
+		deliveredPeople,
+		strings.Replace(
+			strings.Replace(system, `  names: {groups: "gm_{name}"}`+"\n", "", 1),
+			"[readers, columns]",
+			"[columns]",
+			1,
+		),
+	)
 	p, err = plain.plan(plain.read())
 	require.NoError(t, err)
-	assert.Contains(t, p.Problems, delivery.Problem{Record: "cindervale/columns", Name: "columns", Why: delivery.OfOthers}, "somebody signs in with a role of that name")
+	assert.Contains(
+		t,
+		p.Problems,
+		delivery.Problem{Record: "cindervale/columns", Name: "columns", Why: delivery.OfOthers},
+		"somebody signs in with a role of that name",
+	)
 	assert.NotContains(t, strings.Join(texts(p), "\n"), `ALTER ROLE "columns"`)
 
-	require.NoError(t, s.Run("frames", "ALTER ROLE "+database.Reader+" CREATEROLE; GRANT CONNECT ON DATABASE frames TO "+database.Reader))
-	weak := deliveringOf(t, strings.Replace(deliveredPeople, "users: [cyd]", "users: [cyd, teo]", 1), strings.Replace(fmt.Sprintf(deliveredMap, s.Address, database.Reader), "groups: [columns], role: reader, object: /sky/objects/ra", "groups: [columns], role: reader, object: /sky/objects", 1))
+	require.NoError(
+		t,
+		s.Run("frames", "ALTER ROLE "+database.Reader+" CREATEROLE; GRANT CONNECT ON DATABASE frames TO "+database.Reader),
+	)
+	weak := deliveringOf(
+		t,
+		strings.Replace(deliveredPeople, "users: [cyd]", "users: [cyd, teo]", 1),
+		strings.Replace(
+			fmt.Sprintf(deliveredMap, s.Address, database.Reader),
+			"groups: [columns], role: reader, object: /sky/objects/ra",
+			"groups: [columns], role: reader, object: /sky/objects",
+			1,
+		),
+	)
 	before := texts(weak.run())
 	require.NotEmpty(t, before)
 	assert.ErrorContains(t, weak.link.Deliver(t.Context(), &weak.asked, weak.run(), weak.plan), "nothing was changed")
@@ -180,7 +252,14 @@ func TestADeliveryIsCutOff(t *testing.T) {
 	t.Logf("seed %d", seed)
 	random := rand.New(rand.NewPCG(seed, 1))
 	system := fmt.Sprintf(deliveredMap, s.Address, database.Admin)
-	maps := []*delivering{d, deliveringOf(t, strings.Replace(deliveredPeople, "users: [ada, bo]", "users: [cyd, teo]", 1), strings.Replace(system, "role: reader, object: /sky/objects}", "role: base, object: /}", 1))}
+	maps := []*delivering{
+		d,
+		deliveringOf(
+			t,
+			strings.Replace(deliveredPeople, "users: [ada, bo]", "users: [cyd, teo]", 1),
+			strings.Replace(system, "role: reader, object: /sky/objects}", "role: base, object: /}", 1),
+		),
+	}
 	made, not := 0, 0
 	for i := range 20 {
 		now := maps[i%2]
@@ -190,7 +269,10 @@ func TestADeliveryIsCutOff(t *testing.T) {
 		go func() {
 			defer close(stop)
 			time.Sleep(wait)
-			_, _ = admin.Exec(context.Background(), "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'gatemap'")
+			_, _ = admin.Exec(
+				context.Background(),
+				"SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'gatemap'",
+			)
 		}()
 		err := now.link.Deliver(t.Context(), &now.asked, p, now.plan)
 		<-stop
@@ -217,7 +299,18 @@ func TestTheScript(t *testing.T) {
 	s, d := small(t)
 	script := d.link.Script(d.run())
 	psql := func(db string) (string, error) {
-		cmd := exec.Command("psql", "-X", "-q", "-h", "127.0.0.1", "-p", s.Address[strings.LastIndex(s.Address, ":")+1:], "-U", database.Admin, db)
+		cmd := exec.Command(
+			"psql",
+			"-X",
+			"-q",
+			"-h",
+			"127.0.0.1",
+			"-p",
+			s.Address[strings.LastIndex(s.Address, ":")+1:],
+			"-U",
+			database.Admin,
+			db,
+		)
 		cmd.Env = []string{"PGPASSWORD=" + database.Secret, "PATH=/usr/bin:/bin", "LC_ALL=C.UTF-8"}
 		cmd.Stdin = strings.NewReader(script)
 		out, err := cmd.CombinedOutput()

@@ -26,7 +26,12 @@ const lock = 0x6761_7465
 // Deliver makes all statements in one transaction, in which the catalogs are read before and after:
 // where something is there otherwise than it was agreed to, or the server did not take all of it,
 // nothing is kept. A server that is killed in the middle forgets all of it.
-func (d *Document) Deliver(ctx context.Context, o *connect.Observing, agreed *delivery.Plan, plan connect.Planned) error {
+func (d *Document) Deliver(
+	ctx context.Context,
+	o *connect.Observing,
+	agreed *delivery.Plan,
+	plan connect.Planned,
+) error {
 	return d.within(ctx, o, pgx.TxOptions{IsoLevel: pgx.ReadCommitted}, func(ctx context.Context, tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, fmt.Sprintf("SELECT pg_advisory_xact_lock(%d)", lock)); err != nil {
 			return err
@@ -56,7 +61,12 @@ func (d *Document) Deliver(ctx context.Context, o *connect.Observing, agreed *de
 	})
 }
 
-func (d *Document) replanned(ctx context.Context, tx pgx.Tx, o *connect.Observing, plan connect.Planned) (*delivery.Plan, error) {
+func (d *Document) replanned(
+	ctx context.Context,
+	tx pgx.Tx,
+	o *connect.Observing,
+	plan connect.Planned,
+) (*delivery.Plan, error) {
 	r, err := d.observe(ctx, tx, o, func(int) {})
 	if err != nil {
 		return nil, err
@@ -71,11 +81,18 @@ func (d *Document) notTaken(s *delivery.Statement, err error) error {
 	if !errors.As(err, &server) {
 		return err
 	}
-	return &refusal{fmt.Sprintf("%s: it does not take %s, and nothing was changed: %s", d.Address.Value, s.Text, server.Message)}
+	return &refusal{
+		fmt.Sprintf("%s: it does not take %s, and nothing was changed: %s", d.Address.Value, s.Text, server.Message),
+	}
 }
 
 // Finish looks at what is there: a transaction was made as a whole, or not at all.
-func (d *Document) Finish(ctx context.Context, o *connect.Observing, agreed *delivery.Plan, plan connect.Planned) (made bool, err error) {
+func (d *Document) Finish(
+	ctx context.Context,
+	o *connect.Observing,
+	agreed *delivery.Plan,
+	plan connect.Planned,
+) (made bool, err error) {
 	now, err := plan.Now(ctx, o)
 	if err != nil {
 		return false, err
@@ -86,8 +103,15 @@ func (d *Document) Finish(ctx context.Context, o *connect.Observing, agreed *del
 // Script is for psql, in one transaction.
 func (d *Document) Script(p *delivery.Plan) string {
 	var b strings.Builder
-	b.WriteString("-- Made by Gate Map, for psql. It ends at the first error, and then changes nothing.\n\\set ON_ERROR_STOP on\nBEGIN;\n")
-	fmt.Fprintf(&b, "DO $check$ BEGIN IF current_database() <> %s THEN RAISE EXCEPTION 'this is for the database %%', %s; END IF; END $check$;\n", literal(d.Database), literal(d.Database))
+	b.WriteString(
+		"-- Made by Gate Map, for psql. It ends at the first error, and then changes nothing.\n\\set ON_ERROR_STOP on\nBEGIN;\n",
+	)
+	fmt.Fprintf(
+		&b,
+		"DO $check$ BEGIN IF current_database() <> %s THEN RAISE EXCEPTION 'this is for the database %%', %s; END IF; END $check$;\n",
+		literal(d.Database),
+		literal(d.Database),
+	)
 	for _, s := range p.Statements {
 		fmt.Fprintf(&b, "-- %s\n%s;\n", strings.ReplaceAll(s.For, "\n", " "), s.Text)
 	}

@@ -59,7 +59,13 @@ func deliveringOf(t *testing.T, files ...string) *delivering {
 	a, err := atlas.Compile(m)
 	require.NoError(t, err)
 	s := a.Systems[0]
-	return &delivering{t: t, now: a, system: s, link: s.Document.Link.Connection.Document.(*postgres.Document), asked: connect.Observing{System: s.Document}}
+	return &delivering{
+		t:      t,
+		now:    a,
+		system: s,
+		link:   s.Document.Link.Connection.Document.(*postgres.Document),
+		asked:  connect.Observing{System: s.Document},
+	}
 }
 
 func (d *delivering) compiled(r *reading.Reading) *reading.Compiled {
@@ -117,7 +123,12 @@ func (w *world) drawnMap(s *database.Server, tables []string, round int) []strin
 	}
 	people.WriteString("groups:\n")
 	for g := range groups {
-		fmt.Fprintf(&people, "  - {name: g%d, members: {users: [%s]", g, w.some(func(i int) string { return fmt.Sprintf("u%d.%d", round, i) }, users, 40))
+		fmt.Fprintf(
+			&people,
+			"  - {name: g%d, members: {users: [%s]",
+			g,
+			w.some(func(i int) string { return fmt.Sprintf("u%d.%d", round, i) }, users, 40),
+		)
 		if g > 0 && w.chance(30) {
 			fmt.Fprintf(&people, ", groups: [g%d]", w.IntN(g))
 		}
@@ -170,9 +181,18 @@ mappings:
 		fmt.Fprintf(&system, "  - {%s, role: %s, object: %s}\n", whom, []string{"reader", "writer", "keeper"}[w.IntN(3)], at)
 	}
 	if w.chance(40) {
-		fmt.Fprintf(&system, "limits:\n  - {name: still, rights: [\"table:update\"], object: %s, except: {groups: [%s]}}\n", tables[w.IntN(len(tables))], group())
+		fmt.Fprintf(
+			&system,
+			"limits:\n  - {name: still, rights: [\"table:update\"], object: %s, except: {groups: [%s]}}\n",
+			tables[w.IntN(len(tables))],
+			group(),
+		)
 	}
-	return []string{"title: Cindervale Observatory\nwindows: {night: {days: [mon, tue, wed, thu, fri, sat, sun], from: \"18:00\", to: \"06:00\"}}\n", people.String(), system.String()}
+	return []string{
+		"title: Cindervale Observatory\nwindows: {night: {days: [mon, tue, wed, thu, fri, sat, sun], from: \"18:00\", to: \"06:00\"}}\n",
+		people.String(),
+		system.String(),
+	}
 }
 
 func (w *world) some(named func(int) string, of, percent int) string {
@@ -194,7 +214,11 @@ func (w *world) foreign(round int, tables []string) string {
 	for range 8 {
 		if u := user(); !made[u] {
 			made[u] = true
-			w.add("CREATE ROLE %s %s", u, []string{"LOGIN", "LOGIN NOINHERIT", "LOGIN CONNECTION LIMIT 0", "LOGIN VALID UNTIL '2020-01-01'"}[w.IntN(4)])
+			w.add(
+				"CREATE ROLE %s %s",
+				u,
+				[]string{"LOGIN", "LOGIN NOINHERIT", "LOGIN CONNECTION LIMIT 0", "LOGIN VALID UNTIL '2020-01-01'"}[w.IntN(4)],
+			)
 		}
 	}
 	there := slices.Sorted(maps.Keys(made))
@@ -209,7 +233,14 @@ func (w *world) foreign(round int, tables []string) string {
 		w.add(`GRANT "gm%d_%s" TO stranger%d`, round, g, round)
 		for _, t := range tables {
 			if strings.Count(t, "/") == 2 && w.chance(50) && strings.Contains(t, "/t") {
-				w.add(`GRANT %s ON %s TO "gm%d_%s"%s`, privileges[w.IntN(len(privileges))], sqlOf(t), round, g, []string{"", " WITH GRANT OPTION"}[w.IntN(2)])
+				w.add(
+					`GRANT %s ON %s TO "gm%d_%s"%s`,
+					privileges[w.IntN(len(privileges))],
+					sqlOf(t),
+					round,
+					g,
+					[]string{"", " WITH GRANT OPTION"}[w.IntN(2)],
+				)
 			}
 		}
 	}
@@ -247,7 +278,13 @@ ORDER BY 1`
 
 type held struct{ user, object, right string }
 
-func rows[T any](t *testing.T, s *database.Server, scan func(func(...any) error) (T, error), query string, args ...any) (list []T) {
+func rows[T any](
+	t *testing.T,
+	s *database.Server,
+	scan func(func(...any) error) (T, error),
+	query string,
+	args ...any,
+) (list []T) {
 	t.Helper()
 	conn, err := s.Connect(t.Context(), database.Admin, "frames")
 	require.NoError(t, err)
@@ -287,7 +324,9 @@ func TestADeliveryKeepsTheLaws(t *testing.T) {
 			columns = append(columns, fmt.Sprintf("/s%d/t%d/b", i%2, i))
 		}
 	}
-	w.add("CREATE SEQUENCE s0.q; CREATE FUNCTION s1.f(integer) RETURNS int LANGUAGE sql AS 'SELECT 1'; REVOKE ALL ON FUNCTION s1.f FROM PUBLIC")
+	w.add(
+		"CREATE SEQUENCE s0.q; CREATE FUNCTION s1.f(integer) RETURNS int LANGUAGE sql AS 'SELECT 1'; REVOKE ALL ON FUNCTION s1.f FROM PUBLIC",
+	)
 	require.NoError(t, s.Run("frames", w.out.String()))
 	rounds := 24
 	if testing.Short() {
@@ -345,7 +384,13 @@ func (w *world) lawsHold(d *delivering, p *delivery.Plan, has []held) {
 			continue
 		}
 		got := state(u, h.object, h.right)
-		assert.True(t, able(u) && (got == rule.Open || lets && got == rule.Depends), "never wider: %v is %v by the map", h, got)
+		assert.True(
+			t,
+			able(u) && (got == rule.Open || lets && got == rule.Depends),
+			"never wider: %v is %v by the map",
+			h,
+			got,
+		)
 	}
 	// It arrives: whatever a line gives to a group all of which holds it, or to a user.
 	lines := d.system.Site.Index.All()
@@ -400,7 +445,10 @@ func (w *world) lawsHold(d *delivering, p *delivery.Plan, has []held) {
 // given says whether what is asked of a column is given on its table.
 func (d *delivering) given(object, right string) bool {
 	table := object[:strings.LastIndexByte(object, '/')]
-	return slices.ContainsFunc(d.wanted.Grants, func(g delivery.Grant) bool { return g.Object == table && g.Right == right })
+	return slices.ContainsFunc(
+		d.wanted.Grants,
+		func(g delivery.Grant) bool { return g.Object == table && g.Right == right },
+	)
 }
 
 // there says whether something is in the database on which the right can be held.

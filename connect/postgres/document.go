@@ -36,7 +36,9 @@ var Connector = connect.Connector{
 func address(at *url.URL) (connect.Link, error) {
 	d := &Document{Database: strings.TrimPrefix(at.Path, "/"), User: at.User.Username()}
 	if _, secret := at.User.Password(); secret {
-		return nil, errors.New("a password is never in the map: say where it is with ?secret=env:GATEMAP_SECRET_NAME or ?secret=file:PATH")
+		return nil, errors.New(
+			"a password is never in the map: say where it is with ?secret=env:GATEMAP_SECRET_NAME or ?secret=file:PATH",
+		)
 	}
 	if d.Database == "" || d.User == "" {
 		return nil, errors.New("it is written postgres://ROLE@HOST:PORT/DATABASE")
@@ -69,22 +71,34 @@ func (d *Document) Types() []string { return []string{"roles"} }
 
 // Targets are the server, how it is trusted, and what is told it.
 func (d *Document) Targets() []string {
-	return append([]string{"postgres " + d.Address.Value, "database " + d.Database, "user " + d.User}, connect.Told(d.TLS, d.Secret)...)
+	return append(
+		[]string{"postgres " + d.Address.Value, "database " + d.Database, "user " + d.User},
+		connect.Told(d.TLS, d.Secret)...)
 }
 
 // Observe reads the catalogs of the database in one transaction, so that what is changed
 // meanwhile is in the reading as a whole or not at all.
 func (d *Document) Observe(ctx context.Context, o *connect.Observing, progress func(int)) (*reading.Reading, error) {
 	var r *reading.Reading
-	err := d.within(ctx, o, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(ctx context.Context, tx pgx.Tx) (err error) {
-		r, err = d.observe(ctx, tx, o, progress)
-		return err
-	})
+	err := d.within(
+		ctx,
+		o,
+		pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly},
+		func(ctx context.Context, tx pgx.Tx) (err error) {
+			r, err = d.observe(ctx, tx, o, progress)
+			return err
+		},
+	)
 	return r, err
 }
 
 // observe reads what the database holds in a transaction.
-func (d *Document) observe(ctx context.Context, tx pgx.Tx, o *connect.Observing, progress func(int)) (*reading.Reading, error) {
+func (d *Document) observe(
+	ctx context.Context,
+	tx pgx.Tx,
+	o *connect.Observing,
+	progress func(int),
+) (*reading.Reading, error) {
 	c := &catalog{tx: tx, progress: progress, me: d.User}
 	if of, is := o.System.Gate.(*roles.Document); is {
 		for _, r := range of.Resources {
@@ -98,7 +112,12 @@ func (d *Document) observe(ctx context.Context, tx pgx.Tx, o *connect.Observing,
 }
 
 // within signs in, and does something in one transaction, which is not kept where that fails.
-func (d *Document) within(ctx context.Context, o *connect.Observing, options pgx.TxOptions, do func(context.Context, pgx.Tx) error) error {
+func (d *Document) within(
+	ctx context.Context,
+	o *connect.Observing,
+	options pgx.TxOptions,
+	do func(context.Context, pgx.Tx) error,
+) error {
 	ctx, cancel := context.WithTimeout(ctx, d.Timeout.Or(connect.ReadingTimeout))
 	defer cancel()
 	config, err := d.config(o.Host)
@@ -134,14 +153,21 @@ func (d *Document) config(host connect.Host) (*pgx.ConnConfig, error) {
 	name, port, err := net.SplitHostPort(d.Address.Value)
 	number, err2 := strconv.ParseUint(port, 10, 16)
 	if err != nil || err2 != nil || name == "" {
-		return nil, place.Errorf(d.Address.Place, "%q is no address of a server: it is written host:port, such as db.cindervale.example:5432", d.Address.Value)
+		return nil, place.Errorf(
+			d.Address.Place,
+			"%q is no address of a server: it is written host:port, such as db.cindervale.example:5432",
+			d.Address.Value,
+		)
 	}
 	config, err := pgx.ParseConfig("host=localhost sslmode=disable passfile=/dev/null servicefile=/dev/null")
 	if err != nil {
 		return nil, err
 	}
 	config.Host, config.Port, config.Database, config.User, config.Password = name, uint16(number), d.Database, d.User, ""
-	config.Fallbacks, config.RuntimeParams = nil, map[string]string{"application_name": "gatemap", "client_encoding": "UTF8"}
+	config.Fallbacks, config.RuntimeParams = nil, map[string]string{
+		"application_name": "gatemap",
+		"client_encoding":  "UTF8",
+	}
 	config.DefaultQueryExecMode = pgx.QueryExecModeExec // through poolers, too
 	if d.Secret != nil {
 		if config.Password, err = host.Secret(d.Secret); err != nil {
@@ -162,7 +188,12 @@ func (d *Document) failed(ctx context.Context, err error) error {
 	case errors.Is(err, connect.ErrMoved) || errors.As(err, &own):
 		return err
 	case errors.As(err, &server) && server.Code == "42501": // insufficient_privilege
-		return fmt.Errorf("%s: the role %s may not read a system catalog, so that nobody can say what is there: %s", d.Address.Value, d.User, server.Message)
+		return fmt.Errorf(
+			"%s: the role %s may not read a system catalog, so that nobody can say what is there: %s",
+			d.Address.Value,
+			d.User,
+			server.Message,
+		)
 	case errors.As(err, &server) && (server.Code == "28P01" || server.Code == "28000"):
 		return fmt.Errorf("%s: it does not let the role %s in: %s", d.Address.Value, d.User, server.Message)
 	case errors.As(err, &server) && server.Code == "3D000": // invalid_catalog_name

@@ -24,7 +24,10 @@ func (p *planning) group(named string) {
 			is = forOne
 		}
 		p.out.prepares("CREATE ROLE "+quoted(named)+" NOLOGIN", "it holds what "+want.of+" is given")
-		p.out.prepares("COMMENT ON ROLE "+quoted(named)+" IS "+literal(there.marked(p.mark, is)), "it is delivered by this map")
+		p.out.prepares(
+			"COMMENT ON ROLE "+quoted(named)+" IS "+literal(there.marked(p.mark, is)),
+			"it is delivered by this map",
+		)
 		there = &role{}
 	} else {
 		p.taken(there, want)
@@ -41,7 +44,10 @@ func (p *planning) taken(there *role, want *group) {
 		is = forOne
 	}
 	if by, was := there.mark(); want.used && (by.Map == "" || was != is) {
-		p.out.prepares("COMMENT ON ROLE "+quoted(there.name)+" IS "+literal(there.marked(p.mark, is)), "the role is taken over for "+want.of)
+		p.out.prepares(
+			"COMMENT ON ROLE "+quoted(there.name)+" IS "+literal(there.marked(p.mark, is)),
+			"the role is taken over for "+want.of,
+		)
 	}
 	var off []string
 	for _, x := range []struct {
@@ -53,7 +59,10 @@ func (p *planning) taken(there *role, want *group) {
 		}
 	}
 	if off != nil {
-		p.out.takes("ALTER ROLE "+quoted(there.name)+" "+strings.Join(off, " "), "a group of ours gives its members nothing by what it is itself")
+		p.out.takes(
+			"ALTER ROLE "+quoted(there.name)+" "+strings.Join(off, " "),
+			"a group of ours gives its members nothing by what it is itself",
+		)
 		p.plan.Taken += len(off)
 	}
 	for _, e := range p.above[there.id] {
@@ -93,7 +102,10 @@ func (p *planning) membersOf(named string, there *role, want *group) {
 		p.out.takes("REVOKE "+quoted(named)+" FROM "+list, "by the map nobody of them has what "+want.of+" is given")
 	})
 	p.out.each(admins, func(list string) {
-		p.out.takes("REVOKE ADMIN OPTION FOR "+quoted(named)+" FROM "+list, "who is in a group of ours is said by the map alone")
+		p.out.takes(
+			"REVOKE ADMIN OPTION FOR "+quoted(named)+" FROM "+list,
+			"who is in a group of ours is said by the map alone",
+		)
 	})
 	with := ""
 	if p.version >= 160000 {
@@ -114,7 +126,10 @@ func (p *planning) grantsOf(named string, there *role, want *group) {
 		x := privilege{g.object, g.privilege}
 		if g.object.owner == there.id {
 			if !is[x] {
-				p.plan.Stays = append(p.plan.Stays, fmt.Sprintf("the role %s owns %s, which no statement here takes away", named, g.object.path))
+				p.plan.Stays = append(
+					p.plan.Stays,
+					fmt.Sprintf("the role %s owns %s, which no statement here takes away", named, g.object.path),
+				)
 			}
 			is[x] = true
 			continue
@@ -145,7 +160,10 @@ func (p *planning) grantsOf(named string, there *role, want *group) {
 		p.out.takes("REVOKE "+verbs+" ON "+on+" FROM "+quoted(named), "no line of the map gives it to "+want.of)
 	})
 	batches(more, func(verbs, on string, list []privilege) {
-		p.out.takes("REVOKE GRANT OPTION FOR "+verbs+" ON "+on+" FROM "+quoted(named), "what a group of ours has is not passed on")
+		p.out.takes(
+			"REVOKE GRANT OPTION FOR "+verbs+" ON "+on+" FROM "+quoted(named),
+			"what a group of ours has is not passed on",
+		)
 	})
 	batches(in, func(verbs, on string, list []privilege) {
 		p.out.gives("GRANT "+verbs+" ON "+on+" TO "+quoted(named), linesOf(want, list)+", for "+want.of)
@@ -210,13 +228,19 @@ func (p *planning) wakes(a delivery.Account, r *role) {
 		words = append(words, "INHERIT")
 	}
 	if words != nil {
-		p.out.opens("ALTER ROLE "+quoted(a.Name)+" "+strings.Join(words, " "), a.User+" can sign in, and has what its groups have")
+		p.out.opens(
+			"ALTER ROLE "+quoted(a.Name)+" "+strings.Join(words, " "),
+			a.User+" can sign in, and has what its groups have",
+		)
 	}
 }
 
 // own marks an account as ours.
 func (p *planning) own(r *role) {
 	if by, is := r.mark(); by.Map != p.mark.Map || is != forAccount {
-		p.out.marks("COMMENT ON ROLE "+quoted(r.name)+" IS "+literal(r.marked(p.mark, forAccount)), "the account is ours to switch on and off")
+		p.out.marks(
+			"COMMENT ON ROLE "+quoted(r.name)+" IS "+literal(r.marked(p.mark, forAccount)),
+			"the account is ours to switch on and off",
+		)
 	}
 }

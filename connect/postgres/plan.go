@@ -55,7 +55,15 @@ type privilege struct {
 // is given to one account goes through a role of its own, so that what others granted the account is
 // never touched.
 func (d *Document) Plan(r *reading.Reading, w *delivery.Wanted, mark connect.Mark) (*delivery.Plan, error) {
-	p := &planning{catalog: r.Native.(*catalog), w: w, mark: mark, at: r.At, by: map[string]*role{}, groups: map[string]*group{}, refuse: map[string]bool{}}
+	p := &planning{
+		catalog: r.Native.(*catalog),
+		w:       w,
+		mark:    mark,
+		at:      r.At,
+		by:      map[string]*role{},
+		groups:  map[string]*group{},
+		refuse:  map[string]bool{},
+	}
 	for _, r := range p.roles {
 		p.by[r.name] = r
 	}
@@ -166,7 +174,13 @@ func (p *planning) into(g *delivery.Grant) *group {
 	if !p.w.Ours(named) || len(named) > longest || p.refuse[g.Account] {
 		return nil
 	}
-	x := &group{of: g.Account, one: true, used: true, accounts: map[string]bool{g.Account: true}, grants: map[privilege]string{}}
+	x := &group{
+		of:       g.Account,
+		one:      true,
+		used:     true,
+		accounts: map[string]bool{g.Account: true},
+		grants:   map[privilege]string{},
+	}
 	p.groups[named] = x
 	return x
 }
@@ -187,7 +201,13 @@ func (p *planning) others() error {
 	for named := range p.groups {
 		if r := p.by[named]; r != nil {
 			if by, _ := r.mark(); by.Map != "" && by.Map != p.mark.Map {
-				return &refusal{fmt.Sprintf("the role %s is delivered by another map (%s), as its comment says: one system has one map that delivers to it", named, by.Map)}
+				return &refusal{
+					fmt.Sprintf(
+						"the role %s is delivered by another map (%s), as its comment says: one system has one map that delivers to it",
+						named,
+						by.Map,
+					),
+				}
 			}
 		}
 	}
@@ -213,7 +233,11 @@ func (p *planning) ourGroups() (names []string) {
 
 // account is the account that is spoken of by a name; nil: none.
 func (p *planning) account(named string) *delivery.Account {
-	i, found := slices.BinarySearchFunc(p.w.Accounts, named, func(a delivery.Account, n string) int { return strings.Compare(a.Name, n) })
+	i, found := slices.BinarySearchFunc(
+		p.w.Accounts,
+		named,
+		func(a delivery.Account, n string) int { return strings.Compare(a.Name, n) },
+	)
 	if !found {
 		return nil
 	}

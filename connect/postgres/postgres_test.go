@@ -43,7 +43,9 @@ func start(t *testing.T) *database.Server {
 // document is the link of a test, which signs in as a role without rights.
 func document(s *database.Server, db string) *postgres.Document {
 	return &postgres.Document{
-		Address: place.Text{Value: s.Address}, Database: db, User: database.Reader, Secret: &connect.Secret{Env: "GATEMAP_SECRET_FRAMES"},
+		Address: place.Text{
+			Value: s.Address,
+		}, Database: db, User: database.Reader, Secret: &connect.Secret{Env: "GATEMAP_SECRET_FRAMES"},
 	}
 }
 
@@ -87,7 +89,11 @@ func adopted(t *testing.T, c *reading.Compiled, s *gate.System) *reading.Compile
 	require.NoError(t, err)
 	home, err := mapfile.WriteDirectory(own)
 	require.NoError(t, err)
-	m, err := mapfile.Parse([]mapfile.File{{Path: "systems/a.yaml", Content: text}, {Path: "directories/a.yaml", Content: home}}, types.Table, []directory.ConnectionKind{postgres.Connector.Kind()})
+	m, err := mapfile.Parse(
+		[]mapfile.File{{Path: "systems/a.yaml", Content: text}, {Path: "directories/a.yaml", Content: home}},
+		types.Table,
+		[]directory.ConnectionKind{postgres.Connector.Kind()},
+	)
 	require.NoError(t, err)
 	a, err := atlas.Compile(m)
 	require.NoError(t, err)
@@ -193,7 +199,13 @@ func (w *world) table(schema string, i int, role, grantee func() string) {
 		w.add("GRANT %s ON %s TO %s%s", privileges[w.IntN(len(privileges))], t, to, option)
 	}
 	for w.chance(25) {
-		w.add("GRANT %s (%s) ON %s TO %s", []string{"SELECT", "INSERT", "UPDATE", "REFERENCES"}[w.IntN(4)], []string{"a", "b"}[w.IntN(2)], t, grantee())
+		w.add(
+			"GRANT %s (%s) ON %s TO %s",
+			[]string{"SELECT", "INSERT", "UPDATE", "REFERENCES"}[w.IntN(4)],
+			[]string{"a", "b"}[w.IntN(2)],
+			t,
+			grantee(),
+		)
 	}
 }
 
@@ -323,7 +335,15 @@ func compareStatements(t *testing.T, conn *pgx.Conn, c *reading.Compiled, w *wor
 					yes++
 				}
 				if allowed := may(t, c, a.Name, object, right); allowed == denied && !byColumns(c, object) {
-					t.Errorf("%s %s on %s: the statement was denied: %t; the reading says %t (%v)", a.Name, right, object, denied, allowed, err)
+					t.Errorf(
+						"%s %s on %s: the statement was denied: %t; the reading says %t (%v)",
+						a.Name,
+						right,
+						object,
+						denied,
+						allowed,
+						err,
+					)
 				}
 			}
 		}
@@ -410,10 +430,19 @@ func TestWhatKeepsADatabaseFromBeingRead(t *testing.T) {
 // Names may be any bytes, differ in case alone, and have signs that mean something in a path.
 func TestNamesOfOtherEncodings(t *testing.T) {
 	s := start(t)
-	require.NoError(t, s.Run("postgres", "CREATE DATABASE frames ENCODING 'SQL_ASCII' LC_COLLATE 'C' LC_CTYPE 'C' TEMPLATE template0"))
-	require.NoError(t, s.Run("frames", `SET client_encoding TO 'SQL_ASCII'; CREATE ROLE "Ilse" LOGIN; CREATE ROLE "ilse" LOGIN; CREATE ROLE "a*b" ;
+	require.NoError(
+		t,
+		s.Run("postgres", "CREATE DATABASE frames ENCODING 'SQL_ASCII' LC_COLLATE 'C' LC_CTYPE 'C' TEMPLATE template0"),
+	)
+	require.NoError(
+		t,
+		s.Run(
+			"frames",
+			`SET client_encoding TO 'SQL_ASCII'; CREATE ROLE "Ilse" LOGIN; CREATE ROLE "ilse" LOGIN; CREATE ROLE "a*b" ;
 		CREATE SCHEMA "a/b"; CREATE TABLE "a/b"."%2F" (a int); GRANT USAGE ON SCHEMA "a/b" TO "Ilse"; GRANT SELECT ON "a/b"."%2F" TO "Ilse";
-		DO $$ BEGIN EXECUTE 'CREATE TABLE public."' || convert_from('\xe9', 'SQL_ASCII') || '" (a int)'; END $$`))
+		DO $$ BEGIN EXECUTE 'CREATE TABLE public."' || convert_from('\xe9', 'SQL_ASCII') || '" (a int)'; END $$`,
+		),
+	)
 	c := read(t, document(s, "frames"))
 	assert.True(t, may(t, c, "Ilse", "/a%2Fb/%252F", "table:select"))
 	assert.False(t, may(t, c, "ilse", "/a%2Fb/%252F", "table:select"))

@@ -130,7 +130,14 @@ func (b *builder) needed() {
 		inside, limit := []string{"table:*", "sequence:*", "function:*"}, "use of the schema"
 		switch o.kind {
 		case "database":
-			inside, limit = append(inside, "schema:*", "database:create", "database:temporary", "database:own", "set-role:*"), "connecting to the database"
+			inside, limit = append(
+				inside,
+				"schema:*",
+				"database:create",
+				"database:temporary",
+				"database:own",
+				"set-role:*",
+			), "connecting to the database"
 		case "schema":
 		default:
 			continue

@@ -96,7 +96,14 @@ func verbsOf(o *object, held []privilege) string {
 }
 
 // nouns are what statements call kinds of objects. A routine is a function of whatever sort.
-var nouns = map[string]string{"database": "DATABASE", "schema": "SCHEMA", "table": "TABLE", "column": "TABLE", "sequence": "SEQUENCE", "function": "ROUTINE"}
+var nouns = map[string]string{
+	"database": "DATABASE",
+	"schema":   "SCHEMA",
+	"table":    "TABLE",
+	"column":   "TABLE",
+	"sequence": "SEQUENCE",
+	"function": "ROUTINE",
+}
 
 // literal is a text as a statement has it.
 func literal(text string) string {

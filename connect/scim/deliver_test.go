@@ -39,12 +39,27 @@ type delivering struct {
 
 func deliveringOf(t require.TestingT, address, people, mappings string) *delivering {
 	m, err := mapfile.Parse([]mapfile.File{
-		{Path: "gatemap.yaml", Content: []byte("title: Cindervale Observatory\n")}, {Path: "people.yaml", Content: []byte(people)},
-		{Path: "tools.yaml", Content: []byte("system: tools\ntype: roles\ndirectory: cindervale\nrights: [\"frames:read\", \"frames:purge\"]\nresources: [{path: /}]\nroles: {Keeper: {rights: [\"frames:*\"]}, Reader: {rights: [\"frames:read\"]}}\nmappings: " + mappings + "\n")},
+		{
+			Path:    "gatemap.yaml",
+			Content: []byte("title: Cindervale Observatory\n"),
+		}, {Path: "people.yaml", Content: []byte(people)},
+		{
+			Path: "tools.yaml",
+			Content: []byte(
+				"system: tools\ntype: roles\ndirectory: cindervale\nrights: [\"frames:read\", \"frames:purge\"]\nresources: [{path: /}]\nroles: {Keeper: {rights: [\"frames:*\"]}, Reader: {rights: [\"frames:read\"]}}\nmappings: " + mappings + "\n",
+			),
+		},
 	}, types.Table, nil)
 	require.NoError(t, err)
-	l := &scim.Link{Address: place.Text{Value: address + "/v2/"}, Secret: &connect.Secret{Env: "GATEMAP_SECRET_TOOLS"}, Object: "/"}
-	m.Systems[0].Link = &gate.Link{Connection: directory.Connection{Document: l}, Names: gate.Written{Groups: "Tools {name}"}}
+	l := &scim.Link{
+		Address: place.Text{Value: address + "/v2/"},
+		Secret:  &connect.Secret{Env: "GATEMAP_SECRET_TOOLS"},
+		Object:  "/",
+	}
+	m.Systems[0].Link = &gate.Link{
+		Connection: directory.Connection{Document: l},
+		Names:      gate.Written{Groups: "Tools {name}"},
+	}
 	a, err := atlas.Compile(m)
 	require.NoError(t, err)
 	return &delivering{t: t, now: a, system: a.Systems[0].Document, link: l}
@@ -74,7 +89,11 @@ func (d *delivering) run(t *testing.T) *delivery.Plan {
 func TestAServiceProviderIsDeliveredTo(t *testing.T) {
 	t.Setenv("GATEMAP_SECRET_TOOLS", "opensesame")
 	rapid.Check(t, func(rt *rapid.T) {
-		s := &standIn{apart: rapid.Bool().Draw(rt, "apart"), busy: rapid.SampledFrom([]int{0, 3}).Draw(rt, "busy"), wholeOnly: rapid.Bool().Draw(rt, "whole only")}
+		s := &standIn{
+			apart:     rapid.Bool().Draw(rt, "apart"),
+			busy:      rapid.SampledFrom([]int{0, 3}).Draw(rt, "busy"),
+			wholeOnly: rapid.Bool().Draw(rt, "whole only"),
+		}
 		const users = 6
 		var people strings.Builder
 		people.WriteString("directory: cindervale\nusers:\n")
@@ -109,7 +128,9 @@ func TestAServiceProviderIsDeliveredTo(t *testing.T) {
 					}
 				}
 				slices.Sort(members)
-				s.group(fmt.Sprint("gid", g), fmt.Sprintf("Tools g%d", g), slices.Compact(members)...)["roles"] = []any{map[string]any{"value": "Reader"}}
+				s.group(fmt.Sprint("gid", g), fmt.Sprintf("Tools g%d", g), slices.Compact(members)...)["roles"] = []any{
+					map[string]any{"value": "Reader"},
+				}
 			}
 		}
 		s.group("other", "Others", "stranger")
@@ -175,7 +196,11 @@ func TestAccountsAreTakenOver(t *testing.T) {
 	}
 	d := of("ada", "bo")
 	p := d.run(t)
-	assert.Equal(t, "cindervale/ada takes the account over that is found by its name: from now on it is theirs by the identifier", p.Statements[0].For)
+	assert.Equal(
+		t,
+		"cindervale/ada takes the account over that is found by its name: from now on it is theirs by the identifier",
+		p.Statements[0].For,
+	)
 	require.NoError(t, d.link.Deliver(t.Context(), &connect.Observing{System: d.system}, p, d.plan))
 	assert.Equal(t, "record-0", s.users[0]["externalId"])
 	assert.Equal(t, "record-1", s.users[1]["externalId"])
@@ -185,7 +210,10 @@ func TestAccountsAreTakenOver(t *testing.T) {
 	s.users = s.users[:1]
 	s.groups[0]["members"] = []map[string]any{{"value": "a"}}
 	assert.Empty(t, d.run(t).Statements, "who was called so keeps the account, and the other gets none of that name")
-	causes := slices.DeleteFunc(slices.Clone(d.drift.Causes), func(c reading.Cause) bool { return c.Why != reading.NoAccount })
+	causes := slices.DeleteFunc(
+		slices.Clone(d.drift.Causes),
+		func(c reading.Cause) bool { return c.Why != reading.NoAccount },
+	)
 	require.Len(t, causes, 1)
 	assert.Equal(t, "cindervale/ada", causes[0].User)
 }
@@ -202,7 +230,11 @@ func TestStrangersOfAServiceProvider(t *testing.T) {
 	d := deliveringOf(t, server.URL, "directory: cindervale\nusers: [{userName: ada}]\n", "[]")
 	p := d.run(t)
 	assert.Empty(t, p.Statements)
-	assert.Equal(t, []string{"ada is in Others, which is not ours", "vendor belongs to nobody of the map, and can sign in"}, p.Stays)
+	assert.Equal(
+		t,
+		[]string{"ada is in Others, which is not ours", "vendor belongs to nobody of the map, and can sign in"},
+		p.Stays,
+	)
 	d.strangers = true
 	require.NoError(t, d.link.Deliver(t.Context(), &connect.Observing{System: d.system}, d.run(t), d.plan))
 	assert.Equal(t, false, s.users[1]["active"])
@@ -216,9 +248,18 @@ func TestAServiceProviderFailsInTheMiddle(t *testing.T) {
 	s := &standIn{}
 	server := httptest.NewServer(s)
 	defer server.Close()
-	d := deliveringOf(t, server.URL, "directory: cindervale\nusers: [{userName: ada}, {userName: bo}]\ngroups: [{name: g0, members: {users: [ada, bo]}}]\n", "[{groups: [g0], role: Reader, object: /}]")
+	d := deliveringOf(
+		t,
+		server.URL,
+		"directory: cindervale\nusers: [{userName: ada}, {userName: bo}]\ngroups: [{name: g0, members: {users: [ada, bo]}}]\n",
+		"[{groups: [g0], role: Reader, object: /}]",
+	)
 	p := d.run(t)
-	assert.Equal(t, "POST /Users\n"+`{"active":true,"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"ada"}`, p.Statements[0].Text)
+	assert.Equal(
+		t,
+		"POST /Users\n"+`{"active":true,"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"ada"}`,
+		p.Statements[0].Text,
+	)
 	require.Len(t, p.Statements, 5)
 	from := s.requests
 	s.changing = func(n int, s *standIn) {

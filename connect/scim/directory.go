@@ -43,7 +43,11 @@ func (d *Directory) put(r *Resource) {
 }
 
 func (d *Directory) clone() *Directory {
-	return &Directory{byID: maps.Clone(d.byID), byName: [connect.Device]map[string]*Resource{maps.Clone(d.byName[0]), maps.Clone(d.byName[1])}, others: d.others}
+	return &Directory{
+		byID:   maps.Clone(d.byID),
+		byName: [connect.Device]map[string]*Resource{maps.Clone(d.byName[0]), maps.Clone(d.byName[1])},
+		others: d.others,
+	}
 }
 
 // Get is a resource by its identifier.
@@ -118,7 +122,11 @@ func (d *Directory) change(old *Resource, body map[string]any, now time.Time) (*
 // with puts a resource in the place of another, or beside all others.
 func (d *Directory) with(old, r *Resource) (*Directory, error) {
 	if other := d.byName[r.Kind][name.Fold(r.Name())]; other != nil && other.ID != r.ID {
-		return nil, &Error{http.StatusConflict, "uniqueness", fmt.Sprintf("there is a %s %q already", TypeName(r.Kind), r.Name())}
+		return nil, &Error{
+			http.StatusConflict,
+			"uniqueness",
+			fmt.Sprintf("there is a %s %q already", TypeName(r.Kind), r.Name()),
+		}
 	}
 	next := d.clone()
 	if old != nil {
@@ -196,7 +204,11 @@ func (d *Directory) With(before, after *Directory) *Directory {
 	for _, g := range groups {
 		if list, _ := g.Body["members"].([]any); len(list) > 0 {
 			body := maps.Clone(g.Body)
-			store(body, "members", slices.DeleteFunc(slices.Clone(list), func(m any) bool { return next.byID[memberID(m)] == nil }))
+			store(
+				body,
+				"members",
+				slices.DeleteFunc(slices.Clone(list), func(m any) bool { return next.byID[memberID(m)] == nil }),
+			)
 			next.put(&Resource{Kind: g.Kind, ID: g.ID, Created: g.Created, Modified: g.Modified, Body: body})
 		}
 	}
@@ -224,8 +236,14 @@ func (d *Directory) To(after *Directory) connect.Patch {
 		}
 	}
 	slices.SortFunc(p.Gone, func(a, b connect.Gone) int { return cmp.Compare(a.ID, b.ID) })
-	slices.SortFunc(p.Put.Users, func(a, b *directory.User) int { return cmp.Compare(name.Fold(a.Name), name.Fold(b.Name)) })
-	slices.SortFunc(p.Put.Groups, func(a, b *directory.Group) int { return cmp.Compare(name.Fold(a.Name), name.Fold(b.Name)) })
+	slices.SortFunc(
+		p.Put.Users,
+		func(a, b *directory.User) int { return cmp.Compare(name.Fold(a.Name), name.Fold(b.Name)) },
+	)
+	slices.SortFunc(
+		p.Put.Groups,
+		func(a, b *directory.Group) int { return cmp.Compare(name.Fold(a.Name), name.Fold(b.Name)) },
+	)
 	return p
 }
 

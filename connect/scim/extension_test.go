@@ -18,7 +18,9 @@ func patched(t *testing.T, others scim.Extensions, was string, operations string
 	t.Helper()
 	empty, err := scim.Read(connect.Records{}, others)
 	require.NoError(t, err)
-	body, err := scim.Object([]byte(`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"ida","` + club + `":` + was + `}`))
+	body, err := scim.Object(
+		[]byte(`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"ida","` + club + `":` + was + `}`),
+	)
 	require.NoError(t, err)
 	d, r, err := empty.Create(connect.User, body, now)
 	require.NoError(t, err)

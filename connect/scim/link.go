@@ -37,7 +37,9 @@ type Link struct {
 func linkAddress(at *url.URL) (connect.Link, error) {
 	l := &Link{Address: place.Text{Value: (&url.URL{Scheme: "https", Host: at.Host, Path: at.Path}).String()}}
 	if at.User != nil {
-		return nil, errors.New("a token is never in the map: say where it is with ?secret=env:GATEMAP_SECRET_NAME or ?secret=file:PATH")
+		return nil, errors.New(
+			"a token is never in the map: say where it is with ?secret=env:GATEMAP_SECRET_NAME or ?secret=file:PATH",
+		)
 	}
 	ca := ""
 	if err := connect.Parts(at, &l.Secret, map[string]*string{"ca": &ca}); err != nil {
@@ -86,7 +88,10 @@ func (l *Link) Observe(ctx context.Context, o *connect.Observing, progress func(
 	var left []gate.Holding
 	r.Document, left = of.Holding(o.System.Gate, held)
 	for _, h := range left {
-		r.Beyond = append(r.Beyond, reading.Beyond{What: "value", Text: strings.TrimSpace(cmp.Or(h.Group, h.Account) + ": " + h.Object + " " + h.Right)})
+		r.Beyond = append(
+			r.Beyond,
+			reading.Beyond{What: "value", Text: strings.TrimSpace(cmp.Or(h.Group, h.Account) + ": " + h.Object + " " + h.Right)},
+		)
 	}
 	return r, nil
 }
@@ -106,7 +111,10 @@ func (l *Link) taken(r *reading.Reading, users, groups []*found) (held []gate.Ho
 	names, kinds := map[string]string{}, map[string]bool{} // by id; whether it is a group
 	for _, u := range users {
 		names[u.ID] = u.UserName
-		r.Accounts = append(r.Accounts, reading.Account{Name: u.UserName, Active: u.Active == nil || *u.Active, Of: u.ExternalID})
+		r.Accounts = append(
+			r.Accounts,
+			reading.Account{Name: u.UserName, Active: u.Active == nil || *u.Active, Of: u.ExternalID},
+		)
 		for _, v := range u.values() {
 			held = append(held, l.holding(gate.Holding{Account: u.UserName}, v))
 		}

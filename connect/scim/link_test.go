@@ -28,12 +28,29 @@ import (
 func observed(t require.TestingT, s *standIn, change func(*scim.Link)) (*reading.Reading, error) {
 	server := httptest.NewServer(s)
 	defer server.Close()
-	l := &scim.Link{Address: place.Text{Value: server.URL + "/v2/"}, Secret: &connect.Secret{Env: "GATEMAP_SECRET_TOOLS"}, Object: "/"}
+	l := &scim.Link{
+		Address: place.Text{Value: server.URL + "/v2/"},
+		Secret:  &connect.Secret{Env: "GATEMAP_SECRET_TOOLS"},
+		Object:  "/",
+	}
 	if change != nil {
 		change(l)
 	}
-	like := &roles.Document{Rights: []place.Text{{Value: "frames:read"}, {Value: "frames:purge"}}, Roles: map[string]*roles.Role{"Keeper": {Rights: []gate.Pattern{{Text: place.Text{Value: "frames:*"}}}}}}
-	return connect.Observe(context.Background(), &gate.System{Name: "tools", Type: name.Ref{Name: "roles"}, Gate: like, Link: &gate.Link{Connection: directory.Connection{Document: l}}}, connect.Host{}, func(int) {})
+	like := &roles.Document{
+		Rights: []place.Text{{Value: "frames:read"}, {Value: "frames:purge"}},
+		Roles:  map[string]*roles.Role{"Keeper": {Rights: []gate.Pattern{{Text: place.Text{Value: "frames:*"}}}}},
+	}
+	return connect.Observe(
+		context.Background(),
+		&gate.System{
+			Name: "tools",
+			Type: name.Ref{Name: "roles"},
+			Gate: like,
+			Link: &gate.Link{Connection: directory.Connection{Document: l}},
+		},
+		connect.Host{},
+		func(int) {},
+	)
 }
 
 // Whatever the habits of a service provider, the reading is what it holds.
@@ -41,7 +58,11 @@ func TestEveryHabitGivesTheSameReading(t *testing.T) {
 	t.Setenv("GATEMAP_SECRET_TOOLS", "opensesame")
 	rapid.Check(t, func(t *rapid.T) {
 		s := &standIn{
-			most: rapid.IntRange(0, 5).Draw(t, "most"), silent: rapid.Bool().Draw(t, "silent"), apart: rapid.Bool().Draw(t, "apart"), busy: rapid.SampledFrom([]int{0, 0, 2, 3}).Draw(t, "busy"),
+			most: rapid.IntRange(0, 5).
+				Draw(t, "most"),
+			silent: rapid.Bool().
+				Draw(t, "silent"),
+			apart: rapid.Bool().Draw(t, "apart"), busy: rapid.SampledFrom([]int{0, 0, 2, 3}).Draw(t, "busy"),
 		}
 		if s.silent {
 			s.most = 0 // without a total, a page that is not full is the last
@@ -96,7 +117,14 @@ func TestAFailureInTheMiddle(t *testing.T) {
 func TestValuesAreWhatTheMapCallsThem(t *testing.T) {
 	t.Setenv("GATEMAP_SECRET_TOOLS", "opensesame")
 	s := &standIn{}
-	s.user("1", "ilse", "roles", []any{map[string]any{"value": "Keeper", "primary": true}, map[string]any{"value": "Keeper"}}, "entitlements", "READ")
+	s.user(
+		"1",
+		"ilse",
+		"roles",
+		[]any{map[string]any{"value": "Keeper", "primary": true}, map[string]any{"value": "Keeper"}},
+		"entitlements",
+		"READ",
+	)
 	s.user("2", "tor", "roles", map[string]any{"value": "odd one"})
 	s.group("3", "crew", "1", "gone")["roles"] = []any{"frames:purge"}
 	s.group("4", "all", "3", "2")
@@ -104,18 +132,45 @@ func TestValuesAreWhatTheMapCallsThem(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"members of groups whom it does not show: 1"}, r.Unseen)
 	assert.Equal(t, []reading.Beyond{{What: "value", Text: "tor: / odd one"}}, r.Beyond)
-	assert.Equal(t, []reading.Group{{Name: "crew", Accounts: []string{"ilse"}}, {Name: "all", Accounts: []string{"tor"}, Groups: []string{"crew"}}}, r.Groups)
+	assert.Equal(
+		t,
+		[]reading.Group{
+			{Name: "crew", Accounts: []string{"ilse"}},
+			{Name: "all", Accounts: []string{"tor"}, Groups: []string{"crew"}},
+		},
+		r.Groups,
+	)
 	var mappings []string
 	for _, m := range r.Document.(*roles.Document).Mappings {
 		mappings = append(mappings, fmt.Sprintf("%v %v %s", names(m.Users), names(m.Groups), m.Role.Name))
 	}
 	assert.ElementsMatch(t, []string{"[ilse] [] Keeper", "[ilse] [] frames:read", "[] [crew] frames:purge"}, mappings)
 
-	server := httptest.NewServer(&standIn{users: []map[string]any{{"id": "1", "userName": "ilse", "entitlements": []any{"suite", "suite/viewer"}}}})
+	server := httptest.NewServer(
+		&standIn{users: []map[string]any{{"id": "1", "userName": "ilse", "entitlements": []any{"suite", "suite/viewer"}}}},
+	)
 	defer server.Close()
-	l := &scim.Link{Address: place.Text{Value: server.URL + "/v2"}, Secret: &connect.Secret{Env: "GATEMAP_SECRET_TOOLS"}, Separator: "/"}
-	like := &licences.Document{Products: []licences.Product{{Name: place.Text{Value: "suite"}, Features: []licences.Feature{{Name: "viewer"}, {Name: "writer"}}}}}
-	r, err = connect.Observe(t.Context(), &gate.System{Name: "tools", Type: name.Ref{Name: "licences"}, Gate: like, Link: &gate.Link{Connection: directory.Connection{Document: l}}}, connect.Host{}, func(int) {})
+	l := &scim.Link{
+		Address:   place.Text{Value: server.URL + "/v2"},
+		Secret:    &connect.Secret{Env: "GATEMAP_SECRET_TOOLS"},
+		Separator: "/",
+	}
+	like := &licences.Document{
+		Products: []licences.Product{
+			{Name: place.Text{Value: "suite"}, Features: []licences.Feature{{Name: "viewer"}, {Name: "writer"}}},
+		},
+	}
+	r, err = connect.Observe(
+		t.Context(),
+		&gate.System{
+			Name: "tools",
+			Type: name.Ref{Name: "licences"},
+			Gate: like,
+			Link: &gate.Link{Connection: directory.Connection{Document: l}},
+		},
+		connect.Host{},
+		func(int) {},
+	)
 	require.NoError(t, err)
 	assert.Len(t, r.Document.(*licences.Document).Mappings, 2, "the whole product is each of its features")
 }

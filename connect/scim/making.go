@@ -25,7 +25,12 @@ func (l *Link) Deliver(ctx context.Context, o *connect.Observing, agreed *delive
 }
 
 // Finish makes what is left of a delivery that was cut off.
-func (l *Link) Finish(ctx context.Context, o *connect.Observing, agreed *delivery.Plan, plan connect.Planned) (bool, error) {
+func (l *Link) Finish(
+	ctx context.Context,
+	o *connect.Observing,
+	agreed *delivery.Plan,
+	plan connect.Planned,
+) (bool, error) {
 	s, err := l.steps(o)
 	if err != nil {
 		return false, err
@@ -39,10 +44,15 @@ func (l *Link) steps(o *connect.Observing) (*connect.Steps, error) {
 		return nil, err
 	}
 	m := &making{provider: p}
-	return &connect.Steps{Observing: o, Timeout: l.Timeout.Or(connect.ReadingTimeout), Make: m.make, Text: func(s *delivery.Statement) string {
-		line, _, _ := strings.Cut(s.Text, "\n")
-		return line
-	}}, nil
+	return &connect.Steps{
+		Observing: o,
+		Timeout:   l.Timeout.Or(connect.ReadingTimeout),
+		Make:      m.make,
+		Text: func(s *delivery.Statement) string {
+			line, _, _ := strings.Cut(s.Text, "\n")
+			return line
+		},
+	}, nil
 }
 
 // making makes requests, and knows the ids of what it made.
@@ -72,7 +82,8 @@ func (m *making) make(ctx context.Context, s *delivery.Statement) error {
 	var made found
 	_, err = m.ask(ctx, method, path, raw, "", &made)
 	var status *statusError
-	if method == http.MethodPatch && errors.As(err, &status) && (status.status == http.StatusNotImplemented || status.status == http.StatusMethodNotAllowed) {
+	if method == http.MethodPatch && errors.As(err, &status) &&
+		(status.status == http.StatusNotImplemented || status.status == http.StatusMethodNotAllowed) {
 		return m.whole(ctx, path, body)
 	}
 	if err != nil {
@@ -161,7 +172,11 @@ func (m *making) whole(ctx context.Context, path string, body object) error {
 // Script is the requests, with what each is for: for a program, or a person with one.
 func (l *Link) Script(p *delivery.Plan) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "# Made by Gate Map: requests to %s (RFC 7644), in this order. What stands in braces is the id of that user or group.\n", l.Address.Value)
+	fmt.Fprintf(
+		&b,
+		"# Made by Gate Map: requests to %s (RFC 7644), in this order. What stands in braces is the id of that user or group.\n",
+		l.Address.Value,
+	)
 	for _, s := range p.Statements {
 		fmt.Fprintf(&b, "\n# %s\n%s\n", s.For, s.Text)
 	}

@@ -21,7 +21,10 @@ func operations(body map[string]any) ([]operation, error) {
 		switch strings.ToLower(key) {
 		case "schemas":
 			schemas, _ := value.([]any)
-			named = slices.ContainsFunc(schemas, func(s any) bool { text, _ := s.(string); return strings.EqualFold(text, PatchMessage) })
+			named = slices.ContainsFunc(
+				schemas,
+				func(s any) bool { text, _ := s.(string); return strings.EqualFold(text, PatchMessage) },
+			)
 		case "operations":
 			list, _ = value.([]any)
 		}
@@ -87,7 +90,16 @@ const (
 )
 
 func tooMany(n int) error {
-	return &Error{413, "tooMany", fmt.Sprintf("%d operations are too many: send at most %d, or %d that add to the same attribute, at a time", n, maxJoined, maxOperations)}
+	return &Error{
+		413,
+		"tooMany",
+		fmt.Sprintf(
+			"%d operations are too many: send at most %d, or %d that add to the same attribute, at a time",
+			n,
+			maxJoined,
+			maxOperations,
+		),
+	}
 }
 
 // joins makes an operation a part of the one before, where both add lists of values to the

@@ -52,7 +52,13 @@ func settled(f *found) (id, named string, err error) {
 // listed reads a list page by page; each takes a resource, and gives its id and name. How many come in
 // a page is the server's choice; one that says nothing of how many there are is read until a page is
 // empty or not full. Without attributes it is read whole.
-func listed[T any](ctx context.Context, p *provider, of string, each func(T) (id, named string, err error), attributes ...string) (all []T, err error) {
+func listed[T any](
+	ctx context.Context,
+	p *provider,
+	of string,
+	each func(T) (id, named string, err error),
+	attributes ...string,
+) (all []T, err error) {
 	seen := map[string]bool{}
 	total := -1
 	for {

@@ -68,10 +68,18 @@ type reached struct {
 func (r reached) provider(host connect.Host) (*provider, error) {
 	at, err := url.Parse(r.address.Value)
 	if err != nil || at.Hostname() == "" || at.Scheme != "https" && at.Scheme != "http" {
-		return nil, place.Errorf(r.address.Place, "%q is no address of a service provider: it is written https://HOST/PATH", r.address.Value)
+		return nil, place.Errorf(
+			r.address.Place,
+			"%q is no address of a service provider: it is written https://HOST/PATH",
+			r.address.Value,
+		)
 	}
 	if at.Scheme == "http" && !connect.Loopback(at.Hostname()) {
-		return nil, place.Errorf(r.address.Place, "%s is another machine, and the token would go there in the clear: write https://", at.Hostname())
+		return nil, place.Errorf(
+			r.address.Place,
+			"%s is another machine, and the token would go there in the clear: write https://",
+			at.Hostname(),
+		)
 	}
 	client, err := web.Client(at, r.tls, host)
 	if err != nil {
@@ -160,7 +168,13 @@ func (e *statusError) Error() string { return e.text }
 
 // ask makes one request, of one version of what is there where it is said, and gives the version of
 // what is there now. A server that is busy (429, or 5xx) is asked again, when it says so.
-func (p *provider) ask(ctx context.Context, method, path string, body []byte, version string, into any) (etag string, err error) {
+func (p *provider) ask(
+	ctx context.Context,
+	method, path string,
+	body []byte,
+	version string,
+	into any,
+) (etag string, err error) {
 	request, err := retryablehttp.NewRequestWithContext(ctx, method, p.at+path, body)
 	if err != nil {
 		return "", err
@@ -193,7 +207,10 @@ func (p *provider) ask(ctx context.Context, method, path string, body []byte, ve
 	case response.StatusCode == http.StatusUnauthorized:
 		return "", refused("it does not take the token (401)")
 	case response.StatusCode == http.StatusForbidden && method == http.MethodGet:
-		return "", refused("the token may not read %s (403), so that nobody can say what is there", strings.Split(path, "?")[0])
+		return "", refused(
+			"the token may not read %s (403), so that nobody can say what is there",
+			strings.Split(path, "?")[0],
+		)
 	case response.StatusCode/100 != 2:
 		return "", refused("it answers %d to %s: %s", response.StatusCode, path, detail(answer))
 	}

@@ -129,7 +129,12 @@ func (d *Directory) clean(k connect.Kind, body map[string]any) (map[string]any, 
 func required(k connect.Kind, body map[string]any) error {
 	r := Resource{Kind: k, Body: body}
 	if strings.TrimSpace(r.Name()) == "" {
-		return invalid("invalidValue", "a %s needs %s", TypeName(k), map[connect.Kind]string{connect.User: "userName", connect.Group: "displayName"}[k])
+		return invalid(
+			"invalidValue",
+			"a %s needs %s",
+			TypeName(k),
+			map[connect.Kind]string{connect.User: "userName", connect.Group: "displayName"}[k],
+		)
 	}
 	if err := name.Check(r.Name()); err != nil {
 		return invalid("invalidValue", "%v", err)

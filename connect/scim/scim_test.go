@@ -43,7 +43,10 @@ func TestWhatIsPushedIsReadAgain(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, r.Version(), same.Version())
 	assert.Equal(t, r.Body, same.Body)
-	_, err = scim.Read(connect.Records{Resources: map[connect.Named][]byte{{Kind: connect.User, Name: "x"}: []byte("{")}}, "")
+	_, err = scim.Read(
+		connect.Records{Resources: map[connect.Named][]byte{{Kind: connect.User, Name: "x"}: []byte("{")}},
+		"",
+	)
 	assert.Error(t, err)
 }
 

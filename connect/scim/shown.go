@@ -39,7 +39,9 @@ func (s *Shown) Full(r *Resource) map[string]any {
 	slices.SortFunc(schemas[1:], func(a, b any) int { return strings.Compare(a.(string), b.(string)) })
 	out["schemas"], out["id"] = schemas, r.ID
 	out["meta"] = map[string]any{
-		"resourceType": TypeName(r.Kind), "created": r.Created.Format(time.RFC3339Nano), "lastModified": r.Modified.Format(time.RFC3339Nano),
+		"resourceType": TypeName(
+			r.Kind,
+		), "created": r.Created.Format(time.RFC3339Nano), "lastModified": r.Modified.Format(time.RFC3339Nano),
 		"location": s.Location(r), "version": r.Version(),
 	}
 	if list, ok := out["members"].([]any); ok {
@@ -55,7 +57,10 @@ func (s *Shown) Full(r *Resource) map[string]any {
 			if m.Direct {
 				typ = "direct"
 			}
-			groups = append(groups, map[string]any{"value": m.Group.ID, "$ref": s.Location(m.Group), "display": m.Group.Name(), "type": typ})
+			groups = append(
+				groups,
+				map[string]any{"value": m.Group.ID, "$ref": s.Location(m.Group), "display": m.Group.Name(), "type": typ},
+			)
 		}
 		if groups != nil {
 			out["groups"] = groups

@@ -55,7 +55,12 @@ func parts(dn string) (n int) {
 // Name is what a new account of a person is called: by the pattern, in letters, digits, dots and
 // dashes, and with a number from 2 on where that is taken, so that it is then that of a namesake.
 // lacks is the attribute that the person lacks for that.
-func Name(pattern string, person *directory.User, longest int, taken func(string) bool) (named, namesake, lacks string) {
+func Name(
+	pattern string,
+	person *directory.User,
+	longest int,
+	taken func(string) bool,
+) (named, namesake, lacks string) {
 	value := Value(person)
 	written, lacks := name.ParsePattern(pattern).Write(func(attribute string) string { return Plain(value(attribute)) })
 	if lacks != "" {

@@ -50,12 +50,22 @@ func TestNames(t *testing.T) {
 		{"Noor", "Haddix", "noor.haddix3", "noor.haddix"},
 		{"-", "Haddix", "", ""},
 	} {
-		named, namesake, lacks := account.Name("{name.givenName}.{name.familyName}", person(t, "name.givenName", x.given, "name.familyName", x.family), 20, func(n string) bool { return taken[n] })
+		named, namesake, lacks := account.Name(
+			"{name.givenName}.{name.familyName}",
+			person(t, "name.givenName", x.given, "name.familyName", x.family),
+			20,
+			func(n string) bool { return taken[n] },
+		)
 		assert.Equal(t, x.want, named)
 		assert.Equal(t, x.namesake, namesake)
 		assert.Equal(t, x.want == "", lacks == "name.givenName", lacks)
 	}
-	named, namesake, _ := account.Name("{name.familyName}", person(t, "name.familyName", "Wolfeschlegelsteinhausen"), 20, func(n string) bool { return taken[n] })
+	named, namesake, _ := account.Name(
+		"{name.familyName}",
+		person(t, "name.familyName", "Wolfeschlegelsteinhausen"),
+		20,
+		func(n string) bool { return taken[n] },
+	)
 	assert.Equal(t, "wolfeschlegelsteinh2", named)
 	assert.Equal(t, "wolfeschlegelsteinha", namesake)
 }
@@ -67,7 +77,12 @@ func TestANameIsFree(t *testing.T) {
 		longest := rapid.IntRange(4, 32).Draw(t, "longest")
 		taken := map[string]bool{}
 		for range rapid.IntRange(1, 12).Draw(t, "people") {
-			named, _, lacks := account.Name("{name.givenName}.{name.familyName}", person(t, "name.givenName", given, "name.familyName", family), longest, func(n string) bool { return taken[n] })
+			named, _, lacks := account.Name(
+				"{name.givenName}.{name.familyName}",
+				person(t, "name.givenName", given, "name.familyName", family),
+				longest,
+				func(n string) bool { return taken[n] },
+			)
 			if lacks != "" {
 				assert.Empty(t, account.Plain(map[string]string{"name.givenName": given, "name.familyName": family}[lacks]))
 				return
@@ -84,7 +99,12 @@ func TestANameIsFree(t *testing.T) {
 func TestNumbers(t *testing.T) {
 	var of directory.Numbers
 	require.NoError(t, of.UnmarshalText([]byte("20000-20003")))
-	accounts := []*directory.User{person(t, "uidNumber", "500"), person(t, "uidNumber", "20001"), person(t), person(t, "uidNumber", "30000")}
+	accounts := []*directory.User{
+		person(t, "uidNumber", "500"),
+		person(t, "uidNumber", "20001"),
+		person(t),
+		person(t, "uidNumber", "30000"),
+	}
 	c := account.NewCounter(of, accounts)
 	for _, want := range []uint32{20002, 20003} {
 		n, ok := c.Next()

@@ -88,11 +88,17 @@ func TestAccounts(t *testing.T) {
 func TestWhatStandsInFront(t *testing.T) {
 	m := season(t)
 	office := gate.Prerequisite{When: &situation.When{Networks: []name.Ref{ref("office")}}}
-	m.Systems[0].Behind = []gate.Prerequisite{{Any: []gate.Prerequisite{office, {When: &situation.When{Device: []situation.Property{"managed"}}}}}}
+	m.Systems[0].Behind = []gate.Prerequisite{
+		{Any: []gate.Prerequisite{office, {When: &situation.When{Device: []situation.Property{"managed"}}}}},
+	}
 	assert.Equal(t, "depends device:managed network:office", state(t, m, "ilse", situation.Situation{}))
 	assert.Equal(t, "open", state(t, m, "ilse", situation.Situation{DeviceName: "console"}))
 	away := situation.Situation{From: netip.MustParseAddr("192.0.2.1"), Device: &situation.Properties{}}
-	assert.Equal(t, "shut gate(tools/behind 1.1 network:office) gate(tools/behind 1.2 device:managed)", state(t, m, "ilse", away))
+	assert.Equal(
+		t,
+		"shut gate(tools/behind 1.1 network:office) gate(tools/behind 1.2 device:managed)",
+		state(t, m, "ilse", away),
+	)
 	m.Systems[0].Behind = []gate.Prerequisite{{When: &situation.When{Networks: []name.Ref{ref("ofice")}}}}
 	assert.Contains(t, state(t, m, "ilse", situation.Situation{}), "shut gate", "a misspelt name lets nobody through")
 }
@@ -118,7 +124,12 @@ func TestLookups(t *testing.T) {
 
 func TestSystemsOfOneName(t *testing.T) {
 	m := season(t)
-	m.Systems = append(m.Systems, &gate.System{Name: "Tools", Gate: planner()}, &gate.System{Name: "a/b", Gate: planner()}, &gate.System{Name: "x", Directory: ref("e"), Gate: planner()})
+	m.Systems = append(
+		m.Systems,
+		&gate.System{Name: "Tools", Gate: planner()},
+		&gate.System{Name: "a/b", Gate: planner()},
+		&gate.System{Name: "x", Directory: ref("e"), Gate: planner()},
+	)
 	_, err := atlas.Compile(m)
 	assert.ErrorContains(t, err, "is in the map twice")
 	assert.ErrorContains(t, err, "no slash")

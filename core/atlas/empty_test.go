@@ -21,7 +21,9 @@ func TestAMapWithoutPeople(t *testing.T) {
 	a, err := atlas.Compile(&atlas.Map{
 		Directories: []*directory.Document{{Name: "dome", Groups: []*directory.Group{{Name: "crew"}}}},
 		Systems: []*gate.System{{Name: "archive", Gate: &roles.Document{
-			Rights: []place.Text{{Value: "frames:read"}}, Resources: []roles.Resource{{Path: root}}, Roles: map[string]*roles.Role{"reader": {Rights: []gate.Pattern{{Text: place.Text{Value: "frames:read"}}}}},
+			Rights: []place.Text{
+				{Value: "frames:read"},
+			}, Resources: []roles.Resource{{Path: root}}, Roles: map[string]*roles.Role{"reader": {Rights: []gate.Pattern{{Text: place.Text{Value: "frames:read"}}}}},
 		}}},
 	})
 	require.NoError(t, err)

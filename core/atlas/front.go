@@ -139,7 +139,11 @@ func (f *front) through(q *rule.Question) rule.Verdict {
 	}
 	e := f.point.Decide(q)
 	if e.State == rule.None {
-		return rule.ShutFor(rule.ByGate, f.system.Name()+"/"+e.Right+" on "+e.Object, "none: no line of it lets the user through")
+		return rule.ShutFor(
+			rule.ByGate,
+			f.system.Name()+"/"+e.Right+" on "+e.Object,
+			"none: no line of it lets the user through",
+		)
 	}
 	v := f.system.around(q).And(e.Verdict())
 	stops := make([]rule.Stop, 0, len(v.ShutBy))
@@ -184,7 +188,11 @@ func (a *Atlas) lookForCircles(errs *place.Errors) {
 						at = i
 					}
 				}
-				errs.Addf(ref.Place, "systems need each other in a circle: %s", strings.Join(append(trail[at:len(trail):len(trail)], other.Name()), " → "))
+				errs.Addf(
+					ref.Place,
+					"systems need each other in a circle: %s",
+					strings.Join(append(trail[at:len(trail):len(trail)], other.Name()), " → "),
+				)
 			}
 		}
 		marks[s] = done

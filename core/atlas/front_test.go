@@ -24,10 +24,20 @@ func chain(t require.TestingT, front []gate.Prerequisite) *atlas.Atlas {
 	m.Systems = []*gate.System{
 		{Name: "planner", Behind: front, Gate: planner()},
 		{Name: "door", Type: name.Ref{Name: "signin"}, Gate: &signin.Document{Policies: []signin.Policy{
-			{Name: "strong", Who: gate.Who{Everyone: true}, Apps: []name.Ref{{Name: "all"}}, Then: signin.Then{Require: []signin.Requirement{"aal2"}}},
+			{
+				Name: "strong",
+				Who:  gate.Who{Everyone: true},
+				Apps: []name.Ref{{Name: "all"}},
+				Then: signin.Then{Require: []signin.Requirement{"aal2"}},
+			},
 		}}},
 		{Name: "vpn", Type: name.Ref{Name: "network"}, Gate: &network.Document{Policies: []network.Policy{
-			{Name: "managed", Who: gate.Who{Everyone: true}, Verdict: "admit", When: &situation.When{Device: []situation.Property{"managed"}}},
+			{
+				Name:    "managed",
+				Who:     gate.Who{Everyone: true},
+				Verdict: "admit",
+				When:    &situation.When{Device: []situation.Property{"managed"}},
+			},
 		}}},
 	}
 	a, err := atlas.Compile(m)
@@ -58,15 +68,22 @@ func TestWhatStandsInFrontAgreesWithAskingStepByStep(t *testing.T) {
 			}
 			front = append(front, gate.Prerequisite{Any: list})
 		}
-		given := situation.Situation{Strength: rapid.SampledFrom([]situation.Strength{"", "aal1", "aal2"}).Draw(t, "strength")}
-		step := map[string]rule.State{"door": map[situation.Strength]rule.State{"": rule.Depends, "aal1": rule.Shut, "aal2": rule.Open}[given.Strength]}
+		given := situation.Situation{
+			Strength: rapid.SampledFrom([]situation.Strength{"", "aal1", "aal2"}).Draw(t, "strength"),
+		}
+		step := map[string]rule.State{
+			"door": map[situation.Strength]rule.State{"": rule.Depends, "aal1": rule.Shut, "aal2": rule.Open}[given.Strength],
+		}
 		step["vpn"], step["office"] = rule.Depends, rule.Depends
 		if rapid.Bool().Draw(t, "device known") {
 			given.Device = &situation.Properties{Managed: rapid.Bool().Draw(t, "managed")}
 			step["vpn"] = map[bool]rule.State{true: rule.Open, false: rule.Shut}[given.Device.Managed]
 		}
 		given.Access = rapid.SampledFrom([]situation.Access{"", "vpn", "wired"}).Draw(t, "access")
-		step["vpn"] = min(step["vpn"], map[situation.Access]rule.State{"": rule.Depends, "vpn": rule.Open, "wired": rule.Shut}[given.Access])
+		step["vpn"] = min(
+			step["vpn"],
+			map[situation.Access]rule.State{"": rule.Depends, "vpn": rule.Open, "wired": rule.Shut}[given.Access],
+		)
 		if rapid.Bool().Draw(t, "address known") {
 			inside := rapid.Bool().Draw(t, "inside")
 			given.From = netip.MustParseAddr(map[bool]string{true: "203.0.113.1", false: "192.0.2.1"}[inside])
@@ -101,15 +118,26 @@ func TestFrontsThatAreWrong(t *testing.T) {
 	try := func(fronts ...gate.Prerequisite) error {
 		m := season(t)
 		m.Systems[0].Behind = fronts
-		m.Systems = append(m.Systems,
-			&gate.System{Name: "door", Type: ref("signin"), Behind: []gate.Prerequisite{{Gate: gate.Passage{"signin": "gatehouse"}}}, Gate: &signin.Document{}},
+		m.Systems = append(
+			m.Systems,
+			&gate.System{
+				Name:   "door",
+				Type:   ref("signin"),
+				Behind: []gate.Prerequisite{{Gate: gate.Passage{"signin": "gatehouse"}}},
+				Gate:   &signin.Document{},
+			},
 			&gate.System{Name: "gatehouse", Type: ref("signin"), Gate: &signin.Document{}},
-			&gate.System{Name: "other", Type: ref("licences"), Gate: planner()})
+			&gate.System{Name: "other", Type: ref("licences"), Gate: planner()},
+		)
 		_, err := atlas.Compile(m)
 		return err
 	}
 	assert.NoError(t, try(gate.Prerequisite{Gate: gate.Passage{"signin": "door"}}))
-	assert.NoError(t, try(gate.Prerequisite{Gate: gate.Passage{"signin": "dor"}}), "a name that leads to nothing is a finding")
+	assert.NoError(
+		t,
+		try(gate.Prerequisite{Gate: gate.Passage{"signin": "dor"}}),
+		"a name that leads to nothing is a finding",
+	)
 	assert.ErrorContains(t, try(gate.Prerequisite{}), "is one thing")
 	assert.ErrorContains(t, try(gate.Prerequisite{Gate: gate.Passage{"signing": "door"}}), "TYPE: SYSTEM")
 	assert.ErrorContains(t, try(gate.Prerequisite{Gate: gate.Passage{"signin": "door", "access": "vpn"}}), "behind door:")
@@ -117,9 +145,24 @@ func TestFrontsThatAreWrong(t *testing.T) {
 
 	m := season(t)
 	m.Systems = []*gate.System{
-		{Name: "a", Type: ref("signin"), Behind: []gate.Prerequisite{{Any: []gate.Prerequisite{{Gate: gate.Passage{"signin": "b"}}}}}, Gate: &signin.Document{}},
-		{Name: "b", Type: ref("signin"), Behind: []gate.Prerequisite{{Gate: gate.Passage{"signin": "c"}}}, Gate: &signin.Document{}},
-		{Name: "c", Type: ref("signin"), Behind: []gate.Prerequisite{{Gate: gate.Passage{"signin": "b"}}}, Gate: &signin.Document{}},
+		{
+			Name:   "a",
+			Type:   ref("signin"),
+			Behind: []gate.Prerequisite{{Any: []gate.Prerequisite{{Gate: gate.Passage{"signin": "b"}}}}},
+			Gate:   &signin.Document{},
+		},
+		{
+			Name:   "b",
+			Type:   ref("signin"),
+			Behind: []gate.Prerequisite{{Gate: gate.Passage{"signin": "c"}}},
+			Gate:   &signin.Document{},
+		},
+		{
+			Name:   "c",
+			Type:   ref("signin"),
+			Behind: []gate.Prerequisite{{Gate: gate.Passage{"signin": "b"}}},
+			Gate:   &signin.Document{},
+		},
 	}
 	_, err := atlas.Compile(m)
 	assert.ErrorContains(t, err, "circle: b → c → b")

@@ -136,7 +136,12 @@ func (a *Atlas) promise(d *Guarantee, errs *place.Errors) *Promise {
 		t := a.thing(site, &things[i], line)
 		p.Things = append(p.Things, t)
 		if d.Really && t.System != nil && t.System.Document.Link == nil {
-			errs.Addf(things[i].Place, "guarantee %s asks what is really there, and %s has no link by which it is read", d.Name, t.System.Name())
+			errs.Addf(
+				things[i].Place,
+				"guarantee %s asks what is really there, and %s has no link by which it is read",
+				d.Name,
+				t.System.Name(),
+			)
 		}
 	}
 	if d.In != nil {
@@ -154,7 +159,11 @@ func (a *Atlas) promise(d *Guarantee, errs *place.Errors) *Promise {
 
 // Thing compiles a What of a guarantee. What it names and is not there holds nobody.
 func (a *Atlas) Thing(d *What) Thing {
-	return a.thing(&gate.Site{System: &gate.System{}, Book: a.Book, Frame: a.Frame, Errors: &place.Errors{}, Gate: a.gateOf}, d, rule.Line{})
+	return a.thing(
+		&gate.Site{System: &gate.System{}, Book: a.Book, Frame: a.Frame, Errors: &place.Errors{}, Gate: a.gateOf},
+		d,
+		rule.Line{},
+	)
 }
 
 func (a *Atlas) thing(site *gate.Site, d *What, line rule.Line) Thing {
@@ -181,7 +190,8 @@ func (a *Atlas) thing(site *gate.Site, d *What, line rule.Line) Thing {
 		objects = catalogue.Objects
 	}
 	// What is listed says as much as asking for each, where there is much to ask.
-	t.Listed = !exact && (catalogue.Open || d.Object == "") || d.Object == "" && len(objects) > manyObjects && slices.Contains(catalogue.Rights, d.Right.Value)
+	t.Listed = !exact && (catalogue.Open || d.Object == "") ||
+		d.Object == "" && len(objects) > manyObjects && slices.Contains(catalogue.Rights, d.Right.Value)
 	if t.Listed && (d.Object == "" || len(rights) == 0) {
 		return t
 	}
@@ -215,9 +225,19 @@ func (a *Atlas) undeclared(site *gate.Site, d *What, t *Thing, line rule.Line) {
 	if above == "" {
 		return
 	}
-	note(site, line, finding.New(finding.UndeclaredObject, d.Place,
-		fmt.Sprintf("Guarantee %s asks for %s in %s, which is not declared: %s above it decides.", line.Rule(), d.Object, t.System.Name(), above),
-		"Declare it, or ask for what is declared.", d.Object))
+	note(site, line, finding.New(
+		finding.UndeclaredObject,
+		d.Place,
+		fmt.Sprintf(
+			"Guarantee %s asks for %s in %s, which is not declared: %s above it decides.",
+			line.Rule(),
+			d.Object,
+			t.System.Name(),
+			above,
+		),
+		"Declare it, or ask for what is declared.",
+		d.Object,
+	))
 }
 
 // note notes what is found in what a guarantee asks for, which is of another system.

@@ -76,7 +76,8 @@ func TestTheCatalogueHasWhatPeopleHold(t *testing.T) {
 		for _, s := range d.a.Systems {
 			c := s.Gate.Catalogue()
 			for _, right := range c.Rights {
-				asked := len(c.Objects) == 0 || slices.ContainsFunc(c.Objects, func(object string) bool { _, err := s.Gate.At(object, right); return err == nil })
+				asked := len(c.Objects) == 0 ||
+					slices.ContainsFunc(c.Objects, func(object string) bool { _, err := s.Gate.At(object, right); return err == nil })
 				assert.True(t, asked, "%s %s", s.Name(), right)
 			}
 		}
@@ -116,7 +117,12 @@ func TestAskingForEveryoneIsAskingEach(t *testing.T) {
 						alone := d.a.Reach(u, d.facts, s)
 						require.Len(t, c.Held, len(alone))
 						for i, e := range alone {
-							require.Equal(t, [3]any{e.Object, e.Right, e.State}, [3]any{c.Held[i].Object, c.Held[i].Right, c.Held[i].State}, s.Name())
+							require.Equal(
+								t,
+								[3]any{e.Object, e.Right, e.State},
+								[3]any{c.Held[i].Object, c.Held[i].Right, c.Held[i].State},
+								s.Name(),
+							)
 						}
 					}
 				}
@@ -175,7 +181,16 @@ func TestAWayIsEnough(t *testing.T) {
 						if full, met := d.meeting(t, is, needs); met {
 							facts, err := is.Facts(full)
 							require.NoError(t, err)
-							require.Equal(t, rule.Open, why(t, is, u, x, facts).State, "%v for %v with %v, was %v", w.Changes, x, full.Facts(), e)
+							require.Equal(
+								t,
+								rule.Open,
+								why(t, is, u, x, facts).State,
+								"%v for %v with %v, was %v",
+								w.Changes,
+								x,
+								full.Facts(),
+								e,
+							)
 						}
 					}
 				}
@@ -253,7 +268,10 @@ func (d drawn) meeting(t *rapid.T, a *atlas.Atlas, needs []situation.Need) (full
 
 // brings compares what a way is said to bring with what it brings in the situation given.
 func (d drawn) brings(t *rapid.T, a *atlas.Atlas, u directory.UserID, x thing, w atlas.Way) {
-	if slices.ContainsFunc(w.Changes, func(c string) bool { return strings.HasPrefix(c, "account:") || strings.HasPrefix(c, "attribute:") }) {
+	if slices.ContainsFunc(
+		w.Changes,
+		func(c string) bool { return strings.HasPrefix(c, "account:") || strings.HasPrefix(c, "attribute:") },
+	) {
 		return // what the account lacks counts for all else too
 	}
 	facts, err := a.Facts(d.given)
@@ -335,7 +353,9 @@ func TestThoseAlikeHoldTheSame(t *testing.T) {
 		n := other.Systems[at].Name
 		other.Systems = slices.Clone(other.Systems)
 		other.Systems[at] = atlastest.System(t, n)
-		b, err := d.a.With(atlas.Changed{Title: other.Title, Book: d.a.Book, Frame: d.a.Frame, Systems: []*gate.System{other.Systems[at]}})
+		b, err := d.a.With(
+			atlas.Changed{Title: other.Title, Book: d.a.Book, Frame: d.a.Frame, Systems: []*gate.System{other.Systems[at]}},
+		)
 		require.NoError(t, err)
 		was, err := d.a.System(n)
 		require.NoError(t, err)

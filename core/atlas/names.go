@@ -12,7 +12,10 @@ import (
 
 func sorted(systems []*gate.System, errs *place.Errors) []*gate.System {
 	list := slices.Clone(systems)
-	slices.SortStableFunc(list, func(x, y *gate.System) int { return strings.Compare(name.Fold(x.Name), name.Fold(y.Name)) })
+	slices.SortStableFunc(
+		list,
+		func(x, y *gate.System) int { return strings.Compare(name.Fold(x.Name), name.Fold(y.Name)) },
+	)
 	var kept []*gate.System
 	for i, s := range list {
 		switch {

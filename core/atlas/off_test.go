@@ -32,7 +32,8 @@ func dropOff(v reflect.Value) (dropped bool) {
 		for i := range v.Len() {
 			item := v.Index(i)
 			if item.Kind() == reflect.Struct {
-				if off := item.FieldByName("Off"); off.IsValid() && off.Bool() && item.Type() != reflect.TypeFor[network.TagRule]() { // a tag is known by its name
+				if off := item.FieldByName("Off"); off.IsValid() && off.Bool() &&
+					item.Type() != reflect.TypeFor[network.TagRule]() { // a tag is known by its name
 					dropped = true
 					continue
 				}

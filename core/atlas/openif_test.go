@@ -81,7 +81,12 @@ func exact(t *rapid.T, a *atlas.Atlas, u directory.UserID, e rule.Entitlement, f
 	}
 	for i, way := range e.OpenIf {
 		for j, other := range e.OpenIf {
-			require.False(t, i != j && !slices.ContainsFunc(other, func(n situation.Need) bool { return !slices.Contains(way, n) }), "%s: one says what another does", what)
+			require.False(
+				t,
+				i != j && !slices.ContainsFunc(other, func(n situation.Need) bool { return !slices.Contains(way, n) }),
+				"%s: one says what another does",
+				what,
+			)
 		}
 	}
 }

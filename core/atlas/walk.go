@@ -98,7 +98,12 @@ func (a *Atlas) Why(u directory.UserID, f *situation.Facts, s *System, p rule.Pe
 }
 
 // Explain is Why, with what becomes of the lines that decide, or may.
-func (a *Atlas) Explain(u directory.UserID, f *situation.Facts, s *System, p rule.Permission) (rule.Entitlement, []rule.Pass) {
+func (a *Atlas) Explain(
+	u directory.UserID,
+	f *situation.Facts,
+	s *System,
+	p rule.Permission,
+) (rule.Entitlement, []rule.Pass) {
 	q := a.Question(u, f)
 	e := a.Decide(q, s, p)
 	if e.State == rule.None {

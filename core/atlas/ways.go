@@ -32,7 +32,13 @@ const (
 
 // Ways lists what is enough for an entitlement that a user does not hold, or that is shut:
 // what brings the least else comes first. given is the situation of the question.
-func (a *Atlas) Ways(q *rule.Question, given situation.Situation, s *System, p rule.Permission, e *rule.Entitlement) []Way {
+func (a *Atlas) Ways(
+	q *rule.Question,
+	given situation.Situation,
+	s *System,
+	p rule.Permission,
+	e *rule.Entitlement,
+) []Way {
 	switch e.State {
 	case rule.Shut:
 		return a.waysPast(q, given, s, p)
@@ -44,7 +50,13 @@ func (a *Atlas) Ways(q *rule.Question, given situation.Situation, s *System, p r
 
 // waysIn are the groups, and the values that rules of groups ask for, that give an
 // entitlement; what then shuts it has to be otherwise too.
-func (a *Atlas) waysIn(q *rule.Question, given situation.Situation, s *System, p rule.Permission, e *rule.Entitlement) []Way {
+func (a *Atlas) waysIn(
+	q *rule.Question,
+	given situation.Situation,
+	s *System,
+	p rule.Permission,
+	e *rule.Entitlement,
+) []Way {
 	now := usable(a.AppendReach(nil, q))
 	asked := e.System + " " + e.Right + " on " + e.Object
 	var ways []Way
@@ -77,7 +89,12 @@ func (a *Atlas) waysIn(q *rule.Question, given situation.Situation, s *System, p
 		ways = append(ways, w)
 	}
 	slices.SortStableFunc(ways, func(x, y Way) int {
-		return cmp.Or(-cmp.Compare(x.State, y.State), cmp.Compare(x.Brings, y.Brings), cmp.Compare(len(x.Changes), len(y.Changes)), slices.Compare(x.Changes, y.Changes))
+		return cmp.Or(
+			-cmp.Compare(x.State, y.State),
+			cmp.Compare(x.Brings, y.Brings),
+			cmp.Compare(len(x.Changes), len(y.Changes)),
+			slices.Compare(x.Changes, y.Changes),
+		)
 	})
 	return ways[:min(len(ways), maxWays)]
 }
@@ -178,7 +195,10 @@ func (a *Atlas) waysPast(q *rule.Question, given situation.Situation, s *System,
 		return nil
 	}
 	facts := given.Facts()
-	fields := slices.DeleteFunc(slices.Clone(situation.Fields), func(field string) bool { _, is := facts[field]; return !is })
+	fields := slices.DeleteFunc(
+		slices.Clone(situation.Fields),
+		func(field string) bool { _, is := facts[field]; return !is },
+	)
 	var ways []Way
 	for size := 0; size <= min(maxAway, len(fields)) && len(ways) == 0; size++ {
 		for away := range subsets(fields, size) {
@@ -204,7 +224,8 @@ func (a *Atlas) waysPast(q *rule.Question, given situation.Situation, s *System,
 				for _, n := range needs {
 					w.Changes = append(w.Changes, string(n))
 				}
-				if len(w.Changes) > 0 && !slices.ContainsFunc(ways, func(x Way) bool { return slices.Equal(x.Changes, w.Changes) }) {
+				if len(w.Changes) > 0 &&
+					!slices.ContainsFunc(ways, func(x Way) bool { return slices.Equal(x.Changes, w.Changes) }) {
 					ways = append(ways, w)
 				}
 			}

@@ -227,6 +227,7 @@ func (s *System) misses(names []string) bool {
 		return true
 	}
 	return len(names) > 0 && slices.ContainsFunc(s.Site.Findings, func(f finding.Finding) bool {
-		return f.Code == finding.UnknownName && slices.ContainsFunc(f.Names, func(n string) bool { return slices.Contains(names, name.Fold(n)) })
+		return f.Code == finding.UnknownName &&
+			slices.ContainsFunc(f.Names, func(n string) bool { return slices.Contains(names, name.Fold(n)) })
 	})
 }

@@ -110,7 +110,10 @@ func sides(before, after *directory.Book) []person {
 			y = append(y, counts[g])
 		}
 		slices.Sort(y)
-		list = append(list, person{after.UserName(a), b, a, true, true, before.User(b) != after.User(a) || !slices.Equal(x, y)})
+		list = append(
+			list,
+			person{after.UserName(a), b, a, true, true, before.User(b) != after.User(a) || !slices.Equal(x, y)},
+		)
 	}
 	for _, b := range left {
 		list = append(list, person{name: before.UserName(b), before: b, was: true, differs: true})

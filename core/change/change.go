@@ -39,7 +39,12 @@ func People(a *atlas.Atlas, first, second directory.UserID, f *situation.Facts) 
 
 // Holdings compares two lists of what people hold.
 func Holdings(first, second []rule.Entitlement) Compared {
-	c := Compared{OnlyFirst: []rule.Entitlement{}, OnlySecond: []rule.Entitlement{}, Both: []rule.Entitlement{}, Differ: []Pair{}}
+	c := Compared{
+		OnlyFirst:  []rule.Entitlement{},
+		OnlySecond: []rule.Entitlement{},
+		Both:       []rule.Entitlement{},
+		Differ:     []Pair{},
+	}
 	sideBySide(first, second, func(x, y *rule.Entitlement) {
 		switch {
 		case y == nil:
@@ -56,7 +61,11 @@ func Holdings(first, second []rule.Entitlement) Compared {
 }
 
 func order(a, b *rule.Entitlement) int {
-	return cmp.Or(strings.Compare(a.System, b.System), strings.Compare(a.Object, b.Object), strings.Compare(a.Right, b.Right))
+	return cmp.Or(
+		strings.Compare(a.System, b.System),
+		strings.Compare(a.Object, b.Object),
+		strings.Compare(a.Right, b.Right),
+	)
 }
 
 // sideBySide walks two lists; where one side lacks an entitlement it is nil.
@@ -92,7 +101,8 @@ func sideBySide(first, second []rule.Entitlement, visit func(x, y *rule.Entitlem
 // alike says that two entitlements come to the same, by whatever routes.
 func alike(x, y *rule.Entitlement) bool {
 	return x.State == y.State && x.Breadth == y.Breadth && slices.EqualFunc(x.OpenIf, y.OpenIf, slices.Equal[[]situation.Need]) &&
-		reflect.DeepEqual(x.Reply, y.Reply) && reflect.DeepEqual(x.Claims, y.Claims)
+		reflect.DeepEqual(x.Reply, y.Reply) &&
+		reflect.DeepEqual(x.Claims, y.Claims)
 }
 
 // Outcome is what differs between two maps.
@@ -156,7 +166,13 @@ func onBoth(before, after *atlas.Atlas, s situation.Situation) (was, is *situati
 
 // nothing is an outcome in which nothing has been found yet.
 func nothing(before, after *atlas.Atlas, routes bool) *Outcome {
-	return &Outcome{Gains: []Held{}, Losses: []Held{}, Changes: []Changed{}, routes: routes, meant: meant(before.Frame, after.Frame)}
+	return &Outcome{
+		Gains:   []Held{},
+		Losses:  []Held{},
+		Changes: []Changed{},
+		routes:  routes,
+		meant:   meant(before.Frame, after.Frame),
+	}
 }
 
 // everyone lists the full names of the users of both maps.
@@ -230,7 +246,8 @@ func meant(before, after *situation.Frame) map[string]bool {
 // number for a name is not another because its number is.
 func rerouted(x, y *rule.Entitlement) bool {
 	return !slices.EqualFunc(x.Routes, y.Routes, func(a, b rule.Route) bool {
-		return a.Direct == b.Direct && slices.Equal(a.Path, b.Path) && (a.Mapping == b.Mapping || numbered(a.Mapping) && numbered(b.Mapping))
+		return a.Direct == b.Direct && slices.Equal(a.Path, b.Path) &&
+			(a.Mapping == b.Mapping || numbered(a.Mapping) && numbered(b.Mapping))
 	})
 }
 

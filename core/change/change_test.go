@@ -36,9 +36,19 @@ func draw(t *rapid.T) *atlas.Atlas {
 		}
 	}
 	d.Groups = []*directory.Group{{Name: "crew", Members: crew}}
-	doc := &licences.Document{Products: []licences.Product{{Name: place.Text{Value: "suite"}, Features: []licences.Feature{{Name: "a"}, {Name: "b", Needs: nametest.Refs("a")}}}}}
+	doc := &licences.Document{
+		Products: []licences.Product{
+			{
+				Name:     place.Text{Value: "suite"},
+				Features: []licences.Feature{{Name: "a"}, {Name: "b", Needs: nametest.Refs("a")}},
+			},
+		},
+	}
 	for range rapid.IntRange(0, 2).Draw(t, "mappings") {
-		m := licences.Mapping{Product: name.Ref{Name: "suite"}, Who: gate.Who{Groups: nametest.Refs("crew"), Everyone: rapid.Bool().Draw(t, "everyone")}}
+		m := licences.Mapping{
+			Product: name.Ref{Name: "suite"},
+			Who:     gate.Who{Groups: nametest.Refs("crew"), Everyone: rapid.Bool().Draw(t, "everyone")},
+		}
 		if rapid.Bool().Draw(t, "without") {
 			m.Without = nametest.Refs(rapid.SampledFrom([]string{"a", "b"}).Draw(t, "feature"))
 		}
@@ -50,7 +60,13 @@ func draw(t *rapid.T) *atlas.Atlas {
 	}
 	a, err := atlas.Compile(&atlas.Map{
 		Directories: []*directory.Document{d}, Systems: []*gate.System{{Name: "s", Gate: doc, Behind: behind}},
-		Guarantees: []*atlas.Guarantee{{Name: "all", Every: &gate.Who{Everyone: true}, Can: &atlas.What{System: name.Ref{Name: "s"}, Right: gate.Pattern{Text: place.Text{Value: "a"}}}}},
+		Guarantees: []*atlas.Guarantee{
+			{
+				Name:  "all",
+				Every: &gate.Who{Everyone: true},
+				Can:   &atlas.What{System: name.Ref{Name: "s"}, Right: gate.Pattern{Text: place.Text{Value: "a"}}},
+			},
+		},
 	})
 	require.NoError(t, err)
 	return a
@@ -105,7 +121,14 @@ func TestBothSidesOfWhatIsLost(t *testing.T) {
 							e = x
 						}
 					}
-					assert.Equal(t, change.Side{State: e.State, OpenIf: e.OpenIf, ShutBy: e.ShutBy}, side, "%s in %s", h.User, h.Entitlement.System)
+					assert.Equal(
+						t,
+						change.Side{State: e.State, OpenIf: e.OpenIf, ShutBy: e.ShutBy},
+						side,
+						"%s in %s",
+						h.User,
+						h.Entitlement.System,
+					)
 				}
 				if x := h.Other(); x != nil {
 					shut++
@@ -123,7 +146,21 @@ func TestDifferencesMirror(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		a, b := draw(t), draw(t)
 		none := outcome(t, a, a)
-		if len(none.Gains)+len(none.Losses)+len(none.Changes)+len(none.Findings.New)+len(none.Findings.Gone)+len(none.Guarantees.Broken)+len(none.Guarantees.Mended) != 0 {
+		if len(
+			none.Gains,
+		)+len(
+			none.Losses,
+		)+len(
+			none.Changes,
+		)+len(
+			none.Findings.New,
+		)+len(
+			none.Findings.Gone,
+		)+len(
+			none.Guarantees.Broken,
+		)+len(
+			none.Guarantees.Mended,
+		) != 0 {
 			t.Fatalf("a map differs from itself: %+v", none)
 		}
 		there, back := outcome(t, a, b), outcome(t, b, a)
@@ -158,7 +195,10 @@ func TestFindingsAreComparedByWhatTheyAreAbout(t *testing.T) {
 	compiled := func(groups ...string) *atlas.Atlas {
 		doc := &licences.Document{Products: []licences.Product{{Name: place.Text{Value: "suite"}}}}
 		for _, g := range groups {
-			doc.Mappings = append(doc.Mappings, licences.Mapping{Product: name.Ref{Name: "suite"}, Who: gate.Who{Groups: nametest.Refs(g)}})
+			doc.Mappings = append(
+				doc.Mappings,
+				licences.Mapping{Product: name.Ref{Name: "suite"}, Who: gate.Who{Groups: nametest.Refs(g)}},
+			)
 		}
 		a, err := atlas.Compile(&atlas.Map{
 			Directories: []*directory.Document{{Name: "d", Groups: []*directory.Group{{Name: "crew"}}}},

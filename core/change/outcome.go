@@ -86,7 +86,13 @@ func (t *Trial) bySystem(s situation.Situation, people []person) (*Outcome, erro
 }
 
 // alone hands on what everyone but some holds in a system that comes or goes.
-func (o *Outcome) alone(a *atlas.Atlas, s *atlas.System, facts *situation.Facts, done []directory.UserID, note func(string, []rule.Entitlement)) {
+func (o *Outcome) alone(
+	a *atlas.Atlas,
+	s *atlas.System,
+	facts *situation.Facts,
+	done []directory.UserID,
+	note func(string, []rule.Entitlement),
+) {
 	q := a.Unturned(facts)
 	for _, users := range atlas.Alike(a, s, a, s, a.Book.Everyone()) {
 		q.Turn(users[0])
@@ -187,7 +193,11 @@ func (t *Trial) besides(s *atlas.System, named []directory.UserID) []directory.U
 	if len(t.Atlas.Book.Reshaped()) == 0 || old.Document != s.Document || !shows(old, s) {
 		return named
 	}
-	users := slices.Concat(named, rule.Candidates(t.before.Book, old.Site.Index.All()), rule.Candidates(t.Atlas.Book, s.Site.Index.All()))
+	users := slices.Concat(
+		named,
+		rule.Candidates(t.before.Book, old.Site.Index.All()),
+		rule.Candidates(t.Atlas.Book, s.Site.Index.All()),
+	)
 	slices.Sort(users)
 	return slices.Compact(users)
 }
@@ -231,7 +241,12 @@ func (t *Trial) old(s *atlas.System) *atlas.System {
 // compare computes what differs in a system that was compiled again, for some
 // but those who have been looked at already. Who are alike to it both before and
 // after differ in the same, by routes of their own.
-func (t *Trial) compare(o *Outcome, fresh *atlas.System, before, after *situation.Facts, named, done []directory.UserID) error {
+func (t *Trial) compare(
+	o *Outcome,
+	fresh *atlas.System,
+	before, after *situation.Facts,
+	named, done []directory.UserID,
+) error {
 	named = slices.DeleteFunc(slices.Clone(named), func(u directory.UserID) bool {
 		return !t.before.Book.HasUser(u) || !t.Atlas.Book.HasUser(u)
 	})

@@ -109,5 +109,10 @@ func TestCausesHold(t *testing.T) {
 			}
 		}
 	})
-	require.NotZero(t, kinds[change.ByRule]*kinds[change.ByMembership]*kinds[change.ByPerson]*kinds[change.ByLine], "%v", kinds)
+	require.NotZero(
+		t,
+		kinds[change.ByRule]*kinds[change.ByMembership]*kinds[change.ByPerson]*kinds[change.ByLine],
+		"%v",
+		kinds,
+	)
 }

@@ -51,7 +51,11 @@ func amended(b *directory.Book, was, is *atlas.Map) (book *directory.Book, ok bo
 
 // renames takes those groups out of those that come and go that are the same by other names:
 // they have the same identifier, or all else in common.
-func renames(b *directory.Book, home string, groups *records[directory.Group]) (renamed map[directory.GroupID]*directory.Group, ok bool) {
+func renames(
+	b *directory.Book,
+	home string,
+	groups *records[directory.Group],
+) (renamed map[directory.GroupID]*directory.Group, ok bool) {
 	renamed = map[directory.GroupID]*directory.Group{}
 	for _, was := range slices.Clone(groups.gone) {
 		i := slices.IndexFunc(groups.come, func(is *directory.Group) bool {
@@ -96,7 +100,13 @@ func coming[T any](home int, records []*T) (list []directory.Coming[T]) {
 
 // numbers puts the records of a directory that are others by their numbers, and lists the
 // numbers of those that go; ok is false where one of them is not in the book.
-func numbers[T any, ID comparable](home string, others, gone []*T, named func(*T) string, look func(written, home string) (ID, error), by map[ID]*T) (went []ID, ok bool) {
+func numbers[T any, ID comparable](
+	home string,
+	others, gone []*T,
+	named func(*T) string,
+	look func(written, home string) (ID, error),
+	by map[ID]*T,
+) (went []ID, ok bool) {
 	for _, r := range others {
 		id, err := look(home+"/"+named(r), "")
 		if err != nil {

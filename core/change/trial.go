@@ -37,7 +37,9 @@ func Try(before *atlas.Atlas, was, is *atlas.Map) (*Trial, error) {
 				_, t.touched = book.Base()
 			}
 			var err error
-			t.Atlas, err = before.With(atlas.Changed{Title: is.Title, Book: book, Frame: frame, Systems: systems, Guarantees: is.Guarantees})
+			t.Atlas, err = before.With(
+				atlas.Changed{Title: is.Title, Book: book, Frame: frame, Systems: systems, Guarantees: is.Guarantees},
+			)
 			return t, err
 		}
 	}
@@ -82,11 +84,21 @@ func widened(before *situation.Frame, is *atlas.Map) (frame *situation.Frame, ok
 		zone = time.UTC
 	}
 	frame = &situation.Frame{Zone: zone}
-	frame.Networks, ok = continued(before.Networks, is.Networks, func(n *situation.Network) string { return n.Name }, (*situation.Network).Same)
+	frame.Networks, ok = continued(
+		before.Networks,
+		is.Networks,
+		func(n *situation.Network) string { return n.Name },
+		(*situation.Network).Same,
+	)
 	if !ok || before.Zone.String() != zone.String() {
 		return nil, false
 	}
-	frame.Windows, ok = continued(before.Windows, is.Windows, func(w *situation.Window) string { return w.Name }, (*situation.Window).Same)
+	frame.Windows, ok = continued(
+		before.Windows,
+		is.Windows,
+		func(w *situation.Window) string { return w.Name },
+		(*situation.Window).Same,
+	)
 	return frame, ok
 }
 
@@ -164,8 +176,14 @@ func (t *Trial) Summary(s situation.Situation, limit, keep int) (*Summary, error
 		return nil, err
 	}
 	return &Summary{
-		Outcome:   Outcome{Gains: begin([]Held{}, o.Gains, keep), Losses: begin([]Held{}, o.Losses, keep), Changes: begin([]Changed{}, o.Changes, keep)},
-		GainCount: len(o.Gains), LossCount: len(o.Losses), ChangeCount: len(o.Changes), Touched: len(t.touched), Looked: len(t.touched),
+		Outcome: Outcome{
+			Gains:   begin([]Held{}, o.Gains, keep),
+			Losses:  begin([]Held{}, o.Losses, keep),
+			Changes: begin([]Changed{}, o.Changes, keep),
+		},
+		GainCount: len(
+			o.Gains,
+		), LossCount: len(o.Losses), ChangeCount: len(o.Changes), Touched: len(t.touched), Looked: len(t.touched),
 	}, nil
 }
 

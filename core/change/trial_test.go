@@ -111,7 +111,9 @@ func redefined(t *rapid.T, m *atlas.Map) *atlas.Map {
 	switch rapid.IntRange(0, 7).Draw(t, "redefined") {
 	case 0:
 		i := rapid.IntRange(0, len(is.Networks)-1).Draw(t, "network")
-		is.Networks[i].Prefixes = []netip.Prefix{netip.MustParsePrefix(rapid.SampledFrom([]string{"203.0.113.0/28", "192.0.2.0/24", "::/0"}).Draw(t, "prefix"))}
+		is.Networks[i].Prefixes = []netip.Prefix{
+			netip.MustParsePrefix(rapid.SampledFrom([]string{"203.0.113.0/28", "192.0.2.0/24", "::/0"}).Draw(t, "prefix")),
+		}
 	case 1:
 		i := rapid.IntRange(0, len(is.Windows)-1).Draw(t, "window")
 		is.Windows[i].To = situation.TimeOfDay(60 * rapid.IntRange(0, 24).Draw(t, "to"))
@@ -132,7 +134,10 @@ func redefined(t *rapid.T, m *atlas.Map) *atlas.Map {
 		i := rapid.IntRange(0, len(is.Networks)-1).Draw(t, "network")
 		is.Networks[i].Name = "elsewhere"
 	default:
-		is.Networks = append(is.Networks, situation.Network{Name: "annex", Prefixes: []netip.Prefix{netip.MustParsePrefix("192.0.2.0/28")}})
+		is.Networks = append(
+			is.Networks,
+			situation.Network{Name: "annex", Prefixes: []netip.Prefix{netip.MustParsePrefix("192.0.2.0/28")}},
+		)
 	}
 	return &is
 }
@@ -187,7 +192,11 @@ func TestASummaryCountsWhatItLeavesOut(t *testing.T) {
 		require.NoError(t, err)
 		kept, err := change.Between(before, after, given, 100, keep)
 		require.NoError(t, err)
-		require.Equal(t, [3]int{len(whole.Gains), len(whole.Losses), len(whole.Changes)}, [3]int{kept.GainCount, kept.LossCount, kept.ChangeCount})
+		require.Equal(
+			t,
+			[3]int{len(whole.Gains), len(whole.Losses), len(whole.Changes)},
+			[3]int{kept.GainCount, kept.LossCount, kept.ChangeCount},
+		)
 		require.Equal(t, whole.Gains[:min(keep, len(whole.Gains))], kept.Gains)
 		require.Equal(t, whole.Losses[:min(keep, len(whole.Losses))], kept.Losses)
 	})
@@ -231,8 +240,10 @@ func TestAnotherNetworkMayTouchAnyone(t *testing.T) {
 	}
 	was := &atlas.Map{
 		Directories: []*directory.Document{d},
-		Systems:     []*gate.System{{Name: "s", Gate: doors, Behind: []gate.Prerequisite{{When: &situation.When{Networks: nametest.Refs("desk")}}}}},
-		Networks:    []situation.Network{{Name: "desk", Prefixes: []netip.Prefix{netip.MustParsePrefix("192.0.2.0/24")}}},
+		Systems: []*gate.System{
+			{Name: "s", Gate: doors, Behind: []gate.Prerequisite{{When: &situation.When{Networks: nametest.Refs("desk")}}}},
+		},
+		Networks: []situation.Network{{Name: "desk", Prefixes: []netip.Prefix{netip.MustParsePrefix("192.0.2.0/24")}}},
 	}
 	is, fewer := *was, *d
 	fewer.Users = d.Users[1:]
@@ -257,7 +268,9 @@ func TestSeatsForThoseWhoCameWithTheTrial(t *testing.T) {
 		return &atlas.Map{
 			Directories: []*directory.Document{{Name: "d", Users: users, Groups: groups}},
 			Systems: []*gate.System{{Name: "s", Gate: &licences.Document{
-				Products: []licences.Product{{Name: place.Text{Value: "suite"}, Seats: &one, Features: []licences.Feature{{Name: "viewer"}}}},
+				Products: []licences.Product{
+					{Name: place.Text{Value: "suite"}, Seats: &one, Features: []licences.Feature{{Name: "viewer"}}},
+				},
 				Mappings: []licences.Mapping{{Product: name.Ref{Name: "suite"}, Who: to}},
 			}}},
 		}

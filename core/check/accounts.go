@@ -33,9 +33,18 @@ var accounts = Analyzer{
 				}
 			}
 			if on != nil && off != nil {
-				p.Add(finding.New(finding.HalfLeft, book.User(all[0]).Place,
-					fmt.Sprintf("%s %s inactive, but %s of the same person %s active.", strings.Join(off, " and "), isOrAre(off), strings.Join(on, " and "), isOrAre(on)),
-					"Deactivate the others too, or find out why one is inactive.", slices.Concat(off, on)...))
+				p.Add(finding.New(
+					finding.HalfLeft,
+					book.User(all[0]).Place,
+					fmt.Sprintf(
+						"%s %s inactive, but %s of the same person %s active.",
+						strings.Join(off, " and "),
+						isOrAre(off),
+						strings.Join(on, " and "),
+						isOrAre(on),
+					),
+					"Deactivate the others too, or find out why one is inactive.",
+					slices.Concat(off, on)...))
 			}
 		}
 	},

@@ -39,7 +39,18 @@ func (p *Pass) eachSystem(look func(*atlas.System) []finding.Finding) {
 }
 
 // Analyzers lists all of them.
-var Analyzers = []Analyzer{gates, references, groups, layers, unused, prerequisites, locked, accounts, lookAlikes, loneAttributes}
+var Analyzers = []Analyzer{
+	gates,
+	references,
+	groups,
+	layers,
+	unused,
+	prerequisites,
+	locked,
+	accounts,
+	lookAlikes,
+	loneAttributes,
+}
 
 // Findings runs every analyzer; what it returns is sorted, the worst first.
 func Findings(a *atlas.Atlas) []finding.Finding {

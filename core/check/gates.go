@@ -69,9 +69,17 @@ func lacking(a *atlas.Atlas, s *atlas.System) (found []finding.Finding) {
 		if names == nil {
 			continue
 		}
-		f := finding.New(finding.Prerequisite, s.Document.Place,
-			fmt.Sprintf("System %s requires the attribute %s, which these users lack: %s. Everything they are given here is shut.", s.Name(), attribute, strings.Join(names, ", ")),
-			"Fill in the attribute in the directory, or remove it from requires.", names...)
+		f := finding.New(
+			finding.Prerequisite,
+			s.Document.Place,
+			fmt.Sprintf(
+				"System %s requires the attribute %s, which these users lack: %s. Everything they are given here is shut.",
+				s.Name(),
+				attribute,
+				strings.Join(names, ", "),
+			),
+			"Fill in the attribute in the directory, or remove it from requires.",
+			names...)
 		f.Where.System = s.Name()
 		found = append(found, f)
 	}

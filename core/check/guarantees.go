@@ -40,7 +40,10 @@ func Guarantees(a *atlas.Atlas) []Guaranteed {
 			all = append(all, Unread(p, "nobody asked what is really there"))
 			continue
 		}
-		all = append(all, Kept(a, p, func(q *rule.Question, thing int) []rule.Entitlement { return a.Held(q, &p.Things[thing]) }, nil))
+		all = append(
+			all,
+			Kept(a, p, func(q *rule.Question, thing int) []rule.Entitlement { return a.Held(q, &p.Things[thing]) }, nil),
+		)
 	}
 	return all
 }

@@ -30,12 +30,28 @@ func what(right, object string) atlas.What {
 func small(t *testing.T, g *atlas.Guarantee) (*atlas.Atlas, error) {
 	t.Helper()
 	end := directory.Instant{Time: time.Date(2026, 12, 31, 0, 0, 0, 0, time.UTC)}
-	d := &directory.Document{Name: "d", Users: []*directory.User{{Name: "ilse"}, {Name: "teo"}, {Name: "noor", Active: new(bool)}, {Name: "vic", Expires: end}}, Groups: []*directory.Group{
-		{Name: "crew", Members: &directory.Members{Users: nametest.Refs("ilse", "noor", "vic")}}, {Name: "science", Members: &directory.Members{Users: nametest.Refs("teo")}},
-		{Name: "nobody"}, {Name: "left", Members: &directory.Members{Users: nametest.Refs("noor")}}, {Name: "list", Kind: "mail", Members: &directory.Members{Users: nametest.Refs("teo")}},
-	}}
+	d := &directory.Document{
+		Name: "d",
+		Users: []*directory.User{
+			{Name: "ilse"},
+			{Name: "teo"},
+			{Name: "noor", Active: new(bool)},
+			{Name: "vic", Expires: end},
+		},
+		Groups: []*directory.Group{
+			{
+				Name:    "crew",
+				Members: &directory.Members{Users: nametest.Refs("ilse", "noor", "vic")},
+			}, {Name: "science", Members: &directory.Members{Users: nametest.Refs("teo")}},
+			{
+				Name: "nobody",
+			}, {Name: "left", Members: &directory.Members{Users: nametest.Refs("noor")}}, {Name: "list", Kind: "mail", Members: &directory.Members{Users: nametest.Refs("teo")}},
+		},
+	}
 	doc := &licences.Document{
-		Products: []licences.Product{{Name: place.Text{Value: "suite"}, Features: []licences.Feature{{Name: "a"}, {Name: "b"}}}},
+		Products: []licences.Product{
+			{Name: place.Text{Value: "suite"}, Features: []licences.Feature{{Name: "a"}, {Name: "b"}}},
+		},
 		Mappings: []licences.Mapping{
 			{Who: *groups("crew"), Product: name.Ref{Name: "suite"}, Without: nametest.Refs("b")},
 			{Who: *groups("science"), Product: name.Ref{Name: "suite"}},
@@ -43,7 +59,13 @@ func small(t *testing.T, g *atlas.Guarantee) (*atlas.Atlas, error) {
 	}
 	return atlas.Compile(&atlas.Map{
 		Directories: []*directory.Document{d}, Guarantees: []*atlas.Guarantee{g},
-		Systems: []*gate.System{{Name: "tools", Gate: doc, Behind: []gate.Prerequisite{{When: &situation.When{Device: []situation.Property{"managed"}}}}}},
+		Systems: []*gate.System{
+			{
+				Name:   "tools",
+				Gate:   doc,
+				Behind: []gate.Prerequisite{{When: &situation.When{Device: []situation.Property{"managed"}}}},
+			},
+		},
 	})
 }
 
@@ -51,7 +73,12 @@ func TestGuarantees(t *testing.T) {
 	can := func(right string) *atlas.What { w := what(right, "suite"); return &w }
 	any := func(right string) *atlas.What { w := what(right, ""); return &w }
 	one, two := 1, 2
-	managed, none := &atlas.Given{Device: []string{"managed"}, At: "2026-11-23T12:00:00Z"}, &atlas.Given{Device: []string{"none"}}
+	managed, none := &atlas.Given{
+		Device: []string{"managed"},
+		At:     "2026-11-23T12:00:00Z",
+	}, &atlas.Given{
+		Device: []string{"none"},
+	}
 	after := &atlas.Given{Device: []string{"managed"}, At: "2027-01-01T00:00:00Z"}
 	for _, c := range []struct {
 		name      string
@@ -101,7 +128,11 @@ func TestEvidenceShowsTheRoutes(t *testing.T) {
 	got := check.Guarantees(a)[0]
 	require.Len(t, got.Evidence, 1)
 	assert.Equal(t, "d/teo", got.Evidence[0].User)
-	assert.Equal(t, []rule.Route{{Mapping: "tools/mapping 2", Path: []rule.Hop{{Group: "d/science", How: "direct"}}}}, got.Evidence[0].Entitlement.Routes)
+	assert.Equal(
+		t,
+		[]rule.Route{{Mapping: "tools/mapping 2", Path: []rule.Hop{{Group: "d/science", How: "direct"}}}},
+		got.Evidence[0].Entitlement.Routes,
+	)
 }
 
 func TestGuaranteesThatAreWrong(t *testing.T) {
@@ -160,23 +191,41 @@ func TestGuaranteesJudgePersons(t *testing.T) {
 		return u
 	}
 	staff := &directory.Document{Name: "staff", Users: []*directory.User{number("ilse", "1"), number("teo", "2")}}
-	admin := &directory.Document{Name: "admin", SamePerson: &directory.SamePerson{Directory: name.Ref{Name: "staff"}, By: "employeeNumber"}, Users: []*directory.User{number("adm-ilse", "1"), number("adm-rana", "3")}}
+	admin := &directory.Document{
+		Name:       "admin",
+		SamePerson: &directory.SamePerson{Directory: name.Ref{Name: "staff"}, By: "employeeNumber"},
+		Users:      []*directory.User{number("adm-ilse", "1"), number("adm-rana", "3")},
+	}
 	doc := &licences.Document{
-		Products: []licences.Product{{Name: place.Text{Value: "suite"}, Features: []licences.Feature{{Name: "a"}, {Name: "b"}}}},
+		Products: []licences.Product{
+			{Name: place.Text{Value: "suite"}, Features: []licences.Feature{{Name: "a"}, {Name: "b"}}},
+		},
 		Mappings: []licences.Mapping{
-			{Who: gate.Who{Users: nametest.Refs("staff/ilse", "staff/teo")}, Product: name.Ref{Name: "suite"}, Without: nametest.Refs("b")},
-			{Who: gate.Who{Users: nametest.Refs("admin/adm-ilse", "admin/adm-rana")}, Product: name.Ref{Name: "suite"}, Without: nametest.Refs("a")},
+			{
+				Who:     gate.Who{Users: nametest.Refs("staff/ilse", "staff/teo")},
+				Product: name.Ref{Name: "suite"},
+				Without: nametest.Refs("b"),
+			},
+			{
+				Who:     gate.Who{Users: nametest.Refs("admin/adm-ilse", "admin/adm-rana")},
+				Product: name.Ref{Name: "suite"},
+				Without: nametest.Refs("a"),
+			},
 		},
 	}
 	everyone, one := &gate.Who{Everyone: true}, 1
 	both := []atlas.What{what("a", "suite"), what("b", "suite")}
 	a, b := what("a", ""), what("b", "suite")
-	m := &atlas.Map{Directories: []*directory.Document{staff, admin}, Systems: []*gate.System{{Name: "tools", Gate: doc}}, Guarantees: []*atlas.Guarantee{
-		{Name: "both", Nobody: everyone, HoldsBoth: both},
-		{Name: "both by account", Nobody: everyone, HoldsBoth: both, Per: "account"},
-		{Name: "each of the staff has b", Every: &gate.Who{Users: nametest.Refs("staff/ilse")}, Can: &b},
-		{Name: "one has a", AtMost: &one, Can: &a},
-	}}
+	m := &atlas.Map{
+		Directories: []*directory.Document{staff, admin},
+		Systems:     []*gate.System{{Name: "tools", Gate: doc}},
+		Guarantees: []*atlas.Guarantee{
+			{Name: "both", Nobody: everyone, HoldsBoth: both},
+			{Name: "both by account", Nobody: everyone, HoldsBoth: both, Per: "account"},
+			{Name: "each of the staff has b", Every: &gate.Who{Users: nametest.Refs("staff/ilse")}, Can: &b},
+			{Name: "one has a", AtMost: &one, Can: &a},
+		},
+	}
 	at, err := atlas.Compile(m)
 	require.NoError(t, err)
 	got := check.Guarantees(at)

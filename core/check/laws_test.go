@@ -181,7 +181,14 @@ func TestLinesThatAreLockedOutOpenNothing(t *testing.T) {
 
 // held is what a user holds of something, as why says it of each object on which it can be
 // asked, or as reach lists it.
-func held(t *rapid.T, a *atlas.Atlas, s *atlas.System, u directory.UserID, facts *situation.Facts, about atlas.What) (all []rule.Entitlement) {
+func held(
+	t *rapid.T,
+	a *atlas.Atlas,
+	s *atlas.System,
+	u directory.UserID,
+	facts *situation.Facts,
+	about atlas.What,
+) (all []rule.Entitlement) {
 	if strings.Contains(about.Right.Value, "*") {
 		return slices.DeleteFunc(a.Reach(u, facts, s), func(e rule.Entitlement) bool { return !about.Right.Matches(e.Right) })
 	}
@@ -203,10 +210,19 @@ func TestGuaranteesAreWhatAskingEveryoneSays(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		m := atlastest.Draw(t)
 		about := rapid.SampledFrom([]atlas.What{thing("archive", "frames:read", "/raw"), thing("suite", "rooms", "planner"), thing("desk", "*", ""), thing("vpn", "admit", "vpn"),
-			thing("archive", "frames:write", "/raw/2026/night/1"), thing("wall", "tcp/22", ""), thing("wall", "tcp/22", "dome"), thing("hosts", "run /bin/true as root", ""), thing("share", "read", "")}).Draw(t, "about")
+			thing(
+				"archive",
+				"frames:write",
+				"/raw/2026/night/1",
+			), thing("wall", "tcp/22", ""), thing("wall", "tcp/22", "dome"), thing("hosts", "run /bin/true as root", ""), thing("share", "read", "")}).
+			Draw(t, "about")
 		most := rapid.IntRange(0, 3).Draw(t, "most")
 		who := gate.Who{Everyone: true}
-		m.Guarantees = []*atlas.Guarantee{{Name: "every", Every: &who, Can: &about}, {Name: "nobody", Nobody: &who, Can: &about}, {Name: "few", AtMost: &most, Can: &about}}
+		m.Guarantees = []*atlas.Guarantee{
+			{Name: "every", Every: &who, Can: &about},
+			{Name: "nobody", Nobody: &who, Can: &about},
+			{Name: "few", AtMost: &most, Can: &about},
+		}
 		a, err := atlas.Compile(m)
 		require.NoError(t, err)
 		facts := a.Frame.Facts(situation.Situation{}, nil)
@@ -215,7 +231,10 @@ func TestGuaranteesAreWhatAskingEveryoneSays(t *testing.T) {
 		can := map[string]bool{}
 		lacking := 0
 		for u := range directory.UserID(a.Book.Users()) {
-			has := slices.ContainsFunc(held(t, a, s, u, facts, about), func(e rule.Entitlement) bool { return e.Surely() >= rule.Depends })
+			has := slices.ContainsFunc(
+				held(t, a, s, u, facts, about),
+				func(e rule.Entitlement) bool { return e.Surely() >= rule.Depends },
+			)
 			if has {
 				can[a.Book.UserName(u)] = true
 			} else if a.Book.User(u).IsActive() {

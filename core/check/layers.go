@@ -51,11 +51,26 @@ func (p *Pass) listing(g directory.GroupID) {
 	for _, u := range listed {
 		names = append(names, book.UserName(u))
 	}
-	message := fmt.Sprintf("Group %s collects people through other groups, but lists some itself: %s.", names[0], strings.Join(names[1:], ", "))
+	message := fmt.Sprintf(
+		"Group %s collects people through other groups, but lists some itself: %s.",
+		names[0],
+		strings.Join(names[1:], ", "),
+	)
 	if len(book.Held(g)) == 0 {
-		message = fmt.Sprintf("Group %s is for things of its directory, as others are that collect groups, but lists people only: %s.", names[0], strings.Join(names[1:], ", "))
+		message = fmt.Sprintf(
+			"Group %s is for things of its directory, as others are that collect groups, but lists people only: %s.",
+			names[0],
+			strings.Join(names[1:], ", "),
+		)
 	}
-	p.Add(finding.New(finding.Layering, book.Group(g).Place, message, "Put them into a group for what they do, and that group into this one.", names...))
+	p.Add(
+		finding.New(
+			finding.Layering,
+			book.Group(g).Place,
+			message,
+			"Put them into a group for what they do, and that group into this one.",
+			names...),
+	)
 }
 
 // without tells of groups for people that lines of a system map, where other lines map groups
@@ -67,9 +82,18 @@ func (p *Pass) without(s *atlas.System) {
 			continue
 		}
 		full := book.GroupName(m.Group)
-		f := finding.New(finding.Layering, m.Place,
-			fmt.Sprintf("Line %s names the group %s, which is for what people are; other lines of %s name groups for the thing.", m.Line, full, s.Name()),
-			"Put it into a group for the thing, and name that one.", full)
+		f := finding.New(
+			finding.Layering,
+			m.Place,
+			fmt.Sprintf(
+				"Line %s names the group %s, which is for what people are; other lines of %s name groups for the thing.",
+				m.Line,
+				full,
+				s.Name(),
+			),
+			"Put it into a group for the thing, and name that one.",
+			full,
+		)
 		f.Where.System, f.Where.Rule, _ = strings.Cut(m.Line, "/")
 		p.Add(f)
 	}

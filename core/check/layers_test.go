@@ -32,7 +32,11 @@ func found(t *testing.T, m *atlas.Map, code finding.Code) (messages []string) {
 
 func TestLayering(t *testing.T) {
 	thing := func(name string, users, groups []string) *directory.Group {
-		return &directory.Group{Name: name, UsableIn: "own", Members: &directory.Members{Users: nametest.Refs(users...), Groups: nametest.Refs(groups...)}}
+		return &directory.Group{
+			Name:     name,
+			UsableIn: "own",
+			Members:  &directory.Members{Users: nametest.Refs(users...), Groups: nametest.Refs(groups...)},
+		}
 	}
 	crew := &directory.Group{Name: "crew", MembersFrom: "own", Members: &directory.Members{Users: nametest.Refs("ilse")}}
 	doors := func(groups ...string) *gate.System {
@@ -58,7 +62,10 @@ func TestLayering(t *testing.T) {
 		"no groups for things at all": {[]*directory.Group{crew}, []string{"crew"}, nil},
 	} {
 		t.Run(name, func(t *testing.T) {
-			m := &atlas.Map{Directories: []*directory.Document{{Name: "d", Users: []*directory.User{{Name: "ilse"}}, Groups: x.groups}}, Systems: []*gate.System{doors(x.lines...)}}
+			m := &atlas.Map{
+				Directories: []*directory.Document{{Name: "d", Users: []*directory.User{{Name: "ilse"}}, Groups: x.groups}},
+				Systems:     []*gate.System{doors(x.lines...)},
+			}
 			assert.Equal(t, x.want, found(t, m, finding.Layering))
 		})
 	}
@@ -74,5 +81,9 @@ func TestLoneAttributes(t *testing.T) {
 	assert.Empty(t, found(t, &atlas.Map{Directories: []*directory.Document{d}}, finding.LoneAttribute))
 	require.NoError(t, d.Users[3].Attributes.Set("titel", "Observer"))
 	require.NoError(t, d.Users[4].Attributes.Set("parkingSpace", "12"))
-	assert.Equal(t, []string{"Only d/p3 has the attribute titel; did you mean title?"}, found(t, &atlas.Map{Directories: []*directory.Document{d}}, finding.LoneAttribute))
+	assert.Equal(
+		t,
+		[]string{"Only d/p3 has the attribute titel; did you mean title?"},
+		found(t, &atlas.Map{Directories: []*directory.Document{d}}, finding.LoneAttribute),
+	)
 }

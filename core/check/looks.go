@@ -65,8 +65,15 @@ func alike[T any](p *Pass, kind string, all iter.Seq[T], of func(T) named) {
 		for _, x := range alike {
 			names = append(names, x.full)
 		}
-		p.Add(finding.New(finding.LookAlike, alike[0].place,
-			fmt.Sprintf("The %s %s look the same, and are not: their characters are of different scripts.", kind, strings.Join(names, " and ")),
-			"Find out which of them is meant, and rename or remove the others.", names...))
+		p.Add(finding.New(
+			finding.LookAlike,
+			alike[0].place,
+			fmt.Sprintf(
+				"The %s %s look the same, and are not: their characters are of different scripts.",
+				kind,
+				strings.Join(names, " and "),
+			),
+			"Find out which of them is meant, and rename or remove the others.",
+			names...))
 	}
 }

@@ -34,7 +34,11 @@ func compute(c *reading.Compiled, t gate.Type, find func(*computing)) (*Wanted, 
 		of: c, ask: ask, book: c.Now.Book, link: ask.System().Document.Link, at: map[whom][]candidate{}, members: map[directory.GroupID][]directory.UserID{},
 		listed: map[string][]string{},
 	}
-	m.w = &Wanted{link: m.link, Document: ask.System().Document.Gate, There: sync.OnceValue(func() map[string]map[Permission]bool { return given(c) })}
+	m.w = &Wanted{
+		link:     m.link,
+		Document: ask.System().Document.Gate,
+		There:    sync.OnceValue(func() map[string]map[Permission]bool { return given(c) }),
+	}
 	find(m)
 	for _, objects := range m.listed {
 		slices.Sort(objects)
@@ -191,7 +195,10 @@ func (m *computing) grants() {
 		}
 	}
 	for u := range on {
-		m.w.Accounts = append(m.w.Accounts, Account{m.names[whom{user: true, id: u}], m.book.UserName(u), m.book.User(u).ID, true})
+		m.w.Accounts = append(
+			m.w.Accounts,
+			Account{m.names[whom{user: true, id: u}], m.book.UserName(u), m.book.User(u).ID, true},
+		)
 	}
 	m.w.Left, m.w.Through = m.left.List(), through.List()
 }
@@ -225,7 +232,11 @@ func (m *computing) sorted() {
 		slices.Sort(w.Groups[i].Accounts)
 	}
 	slices.SortFunc(w.Grants, func(a, b Grant) int {
-		return cmp.Or(strings.Compare(a.Group, b.Group), strings.Compare(a.Account, b.Account), a.Permission().Compare(b.Permission()))
+		return cmp.Or(
+			strings.Compare(a.Group, b.Group),
+			strings.Compare(a.Account, b.Account),
+			a.Permission().Compare(b.Permission()),
+		)
 	})
 	slices.SortFunc(w.Problems, func(a, b Problem) int {
 		return cmp.Or(strings.Compare(a.Record, b.Record), strings.Compare(a.Name, b.Name))

@@ -33,7 +33,12 @@ groups:
 
 // wanted is what a system with some lines is to hold, whose link says something, from a reading with
 // some accounts and groups.
-func wanted(t *testing.T, link, lines string, r reading.Reading, compute func(*reading.Compiled) (*delivery.Wanted, error)) *delivery.Wanted {
+func wanted(
+	t *testing.T,
+	link, lines string,
+	r reading.Reading,
+	compute func(*reading.Compiled) (*delivery.Wanted, error),
+) *delivery.Wanted {
 	t.Helper()
 	if link != "" {
 		link = ", " + link
@@ -47,7 +52,12 @@ resources: [{path: /}, {path: /raw}, {path: /gone}]
 roles: {reader: {rights: ["frames:read"]}, writer: {rights: ["frames:*"]}}
 ` + lines
 	m, err := mapfile.Parse([]mapfile.File{
-		{Path: "gatemap.yaml", Content: []byte("title: Cindervale Observatory\n" + `windows: {night: {days: [mon, tue, wed, thu, fri, sat, sun], from: "18:00", to: "06:00"}}` + "\n")},
+		{
+			Path: "gatemap.yaml",
+			Content: []byte(
+				"title: Cindervale Observatory\n" + `windows: {night: {days: [mon, tue, wed, thu, fri, sat, sun], from: "18:00", to: "06:00"}}` + "\n",
+			),
+		},
 		{Path: "people.yaml", Content: []byte(people)}, {Path: "frames.yaml", Content: []byte(system)},
 	}, types.Table, connectors.Kinds())
 	require.NoError(t, err)
@@ -195,9 +205,18 @@ func TestWhatIsWanted(t *testing.T) {
 }
 
 func TestWhatTheLinkKnowsOfAndDoesNot(t *testing.T) {
-	w := wanted(t, `names: {groups: "gm_{name}"}, ignore: {accounts: ["svc-*"]}`, "mappings: []", reading.Reading{Accounts: []reading.Account{
-		{Name: "ada", Active: true}, {Name: "svc-backup", Active: true}, {Name: "left", Active: false}, {Name: "other", Active: true},
-	}}, byGroup)
+	w := wanted(
+		t,
+		`names: {groups: "gm_{name}"}, ignore: {accounts: ["svc-*"]}`,
+		"mappings: []",
+		reading.Reading{Accounts: []reading.Account{
+			{
+				Name:   "ada",
+				Active: true,
+			}, {Name: "svc-backup", Active: true}, {Name: "left", Active: false}, {Name: "other", Active: true},
+		}},
+		byGroup,
+	)
 	assert.Equal(t, map[string]string{"ada": "cindervale/ada"}, w.Known)
 	assert.Equal(t, []string{"other"}, w.Unknown, "who can sign in and belongs to nobody")
 	assert.True(t, w.Aside("svc-backup"))
@@ -205,9 +224,19 @@ func TestWhatTheLinkKnowsOfAndDoesNot(t *testing.T) {
 	assert.False(t, w.Ours("gm_"), "there is no name in it")
 	assert.False(t, w.Ours("x"))
 	assert.Equal(t, "gm_ada", w.GroupFor("ada"))
-	w = wanted(t, `names: {users: "{title}"}`, "mappings: []", reading.Reading{Accounts: []reading.Account{{Name: "Watcher", Active: true}}}, byGroup)
+	w = wanted(
+		t,
+		`names: {users: "{title}"}`,
+		"mappings: []",
+		reading.Reading{Accounts: []reading.Account{{Name: "Watcher", Active: true}}},
+		byGroup,
+	)
 	assert.Empty(t, w.Unknown, "it is of one of two")
-	p, q := &delivery.Plan{Statements: []delivery.Statement{{Text: "a"}}}, &delivery.Plan{Statements: []delivery.Statement{{Text: "a", For: "b"}}}
+	p, q := &delivery.Plan{
+		Statements: []delivery.Statement{{Text: "a"}},
+	}, &delivery.Plan{
+		Statements: []delivery.Statement{{Text: "a", For: "b"}},
+	}
 	assert.True(t, p.Same(q))
 	assert.False(t, p.Same(&delivery.Plan{}))
 	assert.False(t, slices.Equal(p.Statements, q.Statements))

@@ -50,7 +50,11 @@ func (o *LeftOut) List() (list []Left) {
 		list = append(list, *l)
 	}
 	slices.SortFunc(list, func(a, b Left) int {
-		return cmp.Or(strings.Compare(a.Line, b.Line), strings.Compare(a.Whom, b.Whom), strings.Compare(string(a.Why), string(b.Why)))
+		return cmp.Or(
+			strings.Compare(a.Line, b.Line),
+			strings.Compare(a.Whom, b.Whom),
+			strings.Compare(string(a.Why), string(b.Why)),
+		)
 	})
 	return list
 }

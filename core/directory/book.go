@@ -77,7 +77,13 @@ type Party struct {
 // Build puts directories together. What cannot be used at all goes to errs;
 // what can be left out becomes a finding.
 func Build(docs []*Document, errs *place.Errors) *Book {
-	b := &Book{directories: docs, bases: sync.OnceValue(func() [][]string { return basesOf(docs) }), worked: &sync.Map{}, managers: map[GroupID]Party{}, found: map[GroupID][]finding.Finding{}}
+	b := &Book{
+		directories: docs,
+		bases:       sync.OnceValue(func() [][]string { return basesOf(docs) }),
+		worked:      &sync.Map{},
+		managers:    map[GroupID]Party{},
+		found:       map[GroupID][]finding.Finding{},
+	}
 	for _, d := range docs {
 		b.folded = append(b.folded, name.Fold(d.Name))
 	}
@@ -168,7 +174,8 @@ func (b *Book) Managers(id GroupID) Party { return b.managers[id] }
 // member of a group that is.
 func (b *Book) Manages(u UserID, g GroupID) bool {
 	p := b.Managers(g)
-	return slices.Contains(p.Users, u) || slices.ContainsFunc(p.Groups, func(by GroupID) bool { return b.Subject(u).In(by) })
+	return slices.Contains(p.Users, u) ||
+		slices.ContainsFunc(p.Groups, func(by GroupID) bool { return b.Subject(u).In(by) })
 }
 
 // once gives what work makes, which is done once for each key: something that

@@ -78,7 +78,11 @@ func TestMembership(t *testing.T) {
 			group("loop-b", []string{"rana"}, []string{"loop-a"}),
 		},
 	})
-	assert.Equal(t, []string{"cindervale/Ilse nested night-crew dome", "cindervale/noor nested night-crew dome"}, members(t, b, "DOME"))
+	assert.Equal(
+		t,
+		[]string{"cindervale/Ilse nested night-crew dome", "cindervale/noor nested night-crew dome"},
+		members(t, b, "DOME"),
+	)
 	assert.Equal(t, []string{
 		"cindervale/Ilse nested night-crew dome staff", "cindervale/noor nested night-crew dome staff",
 		"cindervale/pim primary staff", "cindervale/rana nested archivists staff",
@@ -112,35 +116,53 @@ func TestNesting(t *testing.T) {
 		{outer: &directory.Group{}, inner: &directory.Group{Kind: "mail"}, ok: false},
 		{outer: &directory.Group{Kind: "mail"}, inner: &directory.Group{}, ok: true},
 	} {
-		t.Run(fmt.Sprintf("%s%s%s holds %s%s%s %v", c.outer.MembersFrom, c.outer.UsableIn, c.outer.Kind, c.inner.MembersFrom, c.inner.UsableIn, c.inner.Kind, c.foreign), func(t *testing.T) {
-			here, there := &directory.Document{Name: "here"}, &directory.Document{Name: "there"}
-			c.outer.Name, c.inner.Name = "outer", "inner"
-			home := here
-			if c.foreign {
-				home = there
-			}
-			home.Users = []*directory.User{user("ilse")}
-			c.inner.Members = &directory.Members{Users: refs("ilse")}
-			c.outer.Members = &directory.Members{Groups: refs(home.Name + "/inner")}
-			here.Groups = append(here.Groups, c.outer)
-			home.Groups = append(home.Groups, c.inner)
-			b := build(t, here, there)
-			assert.Equal(t, c.ok, len(members(t, b, "outer")) == 1)
-			assert.Equal(t, c.ok, len(b.Findings()) == 0, "%v", b.Findings())
-		})
+		t.Run(
+			fmt.Sprintf(
+				"%s%s%s holds %s%s%s %v",
+				c.outer.MembersFrom,
+				c.outer.UsableIn,
+				c.outer.Kind,
+				c.inner.MembersFrom,
+				c.inner.UsableIn,
+				c.inner.Kind,
+				c.foreign,
+			),
+			func(t *testing.T) {
+				here, there := &directory.Document{Name: "here"}, &directory.Document{Name: "there"}
+				c.outer.Name, c.inner.Name = "outer", "inner"
+				home := here
+				if c.foreign {
+					home = there
+				}
+				home.Users = []*directory.User{user("ilse")}
+				c.inner.Members = &directory.Members{Users: refs("ilse")}
+				c.outer.Members = &directory.Members{Groups: refs(home.Name + "/inner")}
+				here.Groups = append(here.Groups, c.outer)
+				home.Groups = append(home.Groups, c.inner)
+				b := build(t, here, there)
+				assert.Equal(t, c.ok, len(members(t, b, "outer")) == 1)
+				assert.Equal(t, c.ok, len(b.Findings()) == 0, "%v", b.Findings())
+			},
+		)
 	}
 }
 
 // Devices are members by a list, through groups, and by their primary group.
 func TestDevicesInGroups(t *testing.T) {
 	here := &directory.Document{Name: "here", Devices: []*directory.Device{
-		{Name: "console", PrimaryGroup: refs("machines")[0]}, {Name: "laptop", PrimaryGroup: refs("machins")[0]}, {Name: "rack", PrimaryGroup: refs("own")[0]},
+		{
+			Name:         "console",
+			PrimaryGroup: refs("machines")[0],
+		}, {Name: "laptop", PrimaryGroup: refs("machins")[0]}, {Name: "rack", PrimaryGroup: refs("own")[0]},
 	}, Groups: []*directory.Group{
 		{Name: "machines"},
 		{Name: "own", MembersFrom: "own", Members: &directory.Members{Devices: refs("console", "rack")}},
 		{Name: "all", Members: &directory.Members{Groups: refs("machines"), Devices: refs("laptop")}},
 	}}
-	there := &directory.Document{Name: "there", Devices: []*directory.Device{{Name: "stray", PrimaryGroup: refs("here/own")[0]}}}
+	there := &directory.Document{
+		Name:    "there",
+		Devices: []*directory.Device{{Name: "stray", PrimaryGroup: refs("here/own")[0]}},
+	}
 	b := build(t, here, there)
 	var got []string
 	for g := range directory.GroupID(b.Groups()) {
@@ -163,13 +185,26 @@ func TestDevicesInGroups(t *testing.T) {
 }
 
 func TestForeignAndMissingMembers(t *testing.T) {
-	here := &directory.Document{Name: "here", Users: []*directory.User{user("teo"), user("ana")}, Devices: []*directory.Device{{Name: "console"}}, Groups: []*directory.Group{
-		{Name: "own", MembersFrom: "own", Members: &directory.Members{Users: refs("there/ana", "teo"), Devices: refs("console", "there/laptop")}},
-		{Name: "any", Members: &directory.Members{Users: refs("tee", "teo"), Groups: refs("owm"), Devices: refs("consol")}},
-		{Name: "by-dn", Members: &directory.Members{Any: refs("uid=teo,dc=x", "cn=nobody,dc=x")}},
-	}}
+	here := &directory.Document{
+		Name:    "here",
+		Users:   []*directory.User{user("teo"), user("ana")},
+		Devices: []*directory.Device{{Name: "console"}},
+		Groups: []*directory.Group{
+			{
+				Name:        "own",
+				MembersFrom: "own",
+				Members:     &directory.Members{Users: refs("there/ana", "teo"), Devices: refs("console", "there/laptop")},
+			},
+			{Name: "any", Members: &directory.Members{Users: refs("tee", "teo"), Groups: refs("owm"), Devices: refs("consol")}},
+			{Name: "by-dn", Members: &directory.Members{Any: refs("uid=teo,dc=x", "cn=nobody,dc=x")}},
+		},
+	}
 	here.Users[0].DN = "UID=Teo, DC=x"
-	there := &directory.Document{Name: "there", Users: []*directory.User{user("ana")}, Devices: []*directory.Device{{Name: "laptop"}}}
+	there := &directory.Document{
+		Name:    "there",
+		Users:   []*directory.User{user("ana")},
+		Devices: []*directory.Device{{Name: "laptop"}},
+	}
 	b := build(t, here, there)
 	assert.Equal(t, []string{"here/teo direct own"}, members(t, b, "own"))
 	assert.Equal(t, []string{"here/teo direct by-dn"}, members(t, b, "by-dn"))
@@ -194,10 +229,21 @@ func TestLoadErrors(t *testing.T) {
 	require.NoError(t, err)
 	rule := &directory.Rule{Filter: anyone}
 	directory.Build([]*directory.Document{
-		{Name: "d", Users: []*directory.User{{Name: "Ilse", Place: place.Place{File: "a", Line: 1}}, {Name: "ilse", Place: place.Place{File: "a", Line: 2}}, {DN: "nonsense", Name: "x"}},
+		{
+			Name: "d",
+			Users: []*directory.User{
+				{Name: "Ilse", Place: place.Place{File: "a", Line: 1}},
+				{Name: "ilse", Place: place.Place{File: "a", Line: 2}},
+				{DN: "nonsense", Name: "x"},
+			},
 			Groups: []*directory.Group{
-				{Name: "both", Rule: rule, Members: &directory.Members{Users: refs("ilse")}}, {Name: "h", UsableIn: "host"}, {Name: "k", Host: "s"},
-			}},
+				{
+					Name:    "both",
+					Rule:    rule,
+					Members: &directory.Members{Users: refs("ilse")},
+				}, {Name: "h", UsableIn: "host"}, {Name: "k", Host: "s"},
+			},
+		},
 		{Name: "D"}, {Name: "a/b"},
 	}, &errs)
 	for _, want := range []string{"a:2: user d/ilse is in the directory twice; it is also at a:1", "has a rule and lists members", "needs the key host", "names a host system", "directory D is in the map twice", "no slash", `"nonsense" is not a distinguished name`} {
@@ -208,11 +254,22 @@ func TestLoadErrors(t *testing.T) {
 func TestRulesReachAsFarAsTheGroupDraws(t *testing.T) {
 	rule, err := filter.Parse(`jobtitle pr or title eq "Archivist"`)
 	require.NoError(t, err)
-	b := build(t,
-		&directory.Document{Name: "here", Exact: []string{"title"}, Users: []*directory.User{user("a", "title", "Archivist"), user("b", "title", "archivist")}, Groups: []*directory.Group{
-			{Name: "own", MembersFrom: "own", Rule: &directory.Rule{Filter: rule}}, {Name: "any", Rule: &directory.Rule{Filter: rule}},
-		}},
-		&directory.Document{Name: "there", Users: []*directory.User{user("c", "title", "ARCHIVIST")}})
+	b := build(
+		t,
+		&directory.Document{
+			Name:  "here",
+			Exact: []string{"title"},
+			Users: []*directory.User{user("a", "title", "Archivist"), user("b", "title", "archivist")},
+			Groups: []*directory.Group{
+				{
+					Name:        "own",
+					MembersFrom: "own",
+					Rule:        &directory.Rule{Filter: rule},
+				}, {Name: "any", Rule: &directory.Rule{Filter: rule}},
+			},
+		},
+		&directory.Document{Name: "there", Users: []*directory.User{user("c", "title", "ARCHIVIST")}},
+	)
 	assert.Equal(t, []string{"here/a rule own"}, members(t, b, "own"))
 	assert.Equal(t, []string{"here/a rule any", "there/c rule any"}, members(t, b, "any"))
 	require.Len(t, b.Findings(), 2)
@@ -227,7 +284,14 @@ func TestNumbersComparedAsText(t *testing.T) {
 	} {
 		parsed, err := filter.Parse(rule)
 		require.NoError(t, err)
-		b := build(t, &directory.Document{Name: "d", Users: []*directory.User{user("a", "level", "10", "title", "Cook")}, Groups: []*directory.Group{{Name: "g", Rule: &directory.Rule{Filter: parsed}}}})
+		b := build(
+			t,
+			&directory.Document{
+				Name:   "d",
+				Users:  []*directory.User{user("a", "level", "10", "title", "Cook")},
+				Groups: []*directory.Group{{Name: "g", Rule: &directory.Rule{Filter: parsed}}},
+			},
+		)
 		if code == "" {
 			assert.Empty(t, b.Findings(), rule)
 		} else if assert.Len(t, b.Findings(), 1, rule) {
@@ -317,7 +381,11 @@ func TestAttributesGoThroughPlainValues(t *testing.T) {
 	require.NoError(t, a.Set("emails", []any{map[string]any{"value": "x", "type": "work"}, "y"}))
 	require.NoError(t, a.Set("active", true))
 	assert.Equal(t, "x", a.First("EMAILS"))
-	assert.Equal(t, map[string]any{"emails": []any{map[string]any{"VALUE": "x", "TYPE": "work"}, "y"}, "active": true}, a.Plain())
+	assert.Equal(
+		t,
+		map[string]any{"emails": []any{map[string]any{"VALUE": "x", "TYPE": "work"}, "y"}, "active": true},
+		a.Plain(),
+	)
 	assert.Error(t, a.Set("bad", []any{[]any{"x"}}))
 	assert.Error(t, a.Set("bad", 3.5))
 }

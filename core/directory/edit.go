@@ -118,7 +118,12 @@ func (b *Book) rerecord(base *Book, groups map[GroupID]*Group) (ok bool) {
 
 // regroupAll computes again who is in some groups, in those that list one that is of
 // another kind or reach, and what follows for the users below them.
-func (b *Book) regroupAll(base *Book, groups map[GroupID]*Group, links map[UserID][]link, linksOf func(UserID) []link) (ok bool) {
+func (b *Book) regroupAll(
+	base *Book,
+	groups map[GroupID]*Group,
+	links map[UserID][]link,
+	linksOf func(UserID) []link,
+) (ok bool) {
 	slices.Sort(b.reshaped)
 	all := append(slices.Collect(maps.Keys(groups)), b.concerned(base)...)
 	for _, g := range b.reshaped {
@@ -158,7 +163,12 @@ func (b *Book) regroupAll(base *Book, groups map[GroupID]*Group, links map[UserI
 
 // regroup computes again who is in a group, which groups are in it, in order, and the
 // links of the users who come into it and go out.
-func (b *Book) regroup(base *Book, g GroupID, links map[UserID][]link, linksOf func(UserID) []link) (inner []GroupID, ok bool) {
+func (b *Book) regroup(
+	base *Book,
+	g GroupID,
+	links map[UserID][]link,
+	linksOf func(UserID) []link,
+) (inner []GroupID, ok bool) {
 	record := b.groups.records[g]
 	j := joining{book: b, id: g, group: record, some: make([]name.Ref, 2*ahead)}
 	j.all()

@@ -56,7 +56,10 @@ func TestAnEditedBookIsTheOneBuiltAnew(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		d := observatory(t)
 		b := build(t, d)
-		edit := directory.Edit{Users: map[directory.UserID]*directory.User{}, Groups: map[directory.GroupID]*directory.Group{}}
+		edit := directory.Edit{
+			Users:  map[directory.UserID]*directory.User{},
+			Groups: map[directory.GroupID]*directory.Group{},
+		}
 		after := &directory.Document{Name: "d", Users: slices.Clone(d.Users)}
 		for _, g := range d.Groups {
 			copied := *g
@@ -110,7 +113,14 @@ func TestAnEditedBookIsTheOneBuiltAnew(t *testing.T) {
 		require.Equal(t, again.Texts(), edited.Texts())
 		for u := range directory.UserID(again.Users()) {
 			want, got := again.Subject(u), edited.Subject(u)
-			require.True(t, slices.Equal(want.Groups(), got.Groups()), "%s: %v, again %v", again.UserName(u), got.Groups(), want.Groups())
+			require.True(
+				t,
+				slices.Equal(want.Groups(), got.Groups()),
+				"%s: %v, again %v",
+				again.UserName(u),
+				got.Groups(),
+				want.Groups(),
+			)
 			for _, g := range want.Groups() {
 				require.Equal(t, want.Path(g), got.Path(g))
 			}

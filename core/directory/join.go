@@ -46,7 +46,13 @@ func (j *joining) all() {
 }
 
 // each looks names up and adds what they lead to.
-func each[T any](j *joining, refs []name.Ref, home, what string, find func(written, home string) (T, error), add func(T, place.Place)) {
+func each[T any](
+	j *joining,
+	refs []name.Ref,
+	home, what string,
+	find func(written, home string) (T, error),
+	add func(T, place.Place),
+) {
 	for _, r := range refs {
 		if id, err := find(r.Name, home); err != nil {
 			j.findings = append(j.findings, ReportMissing(r, err, what))
@@ -150,9 +156,18 @@ func foreign[T any](j *joining, s *recordList[T], id uint32, at place.Place) boo
 	if s.kind != "user" {
 		prefix = s.kind + " "
 	}
-	j.find(finding.ForeignMember, at, []string{b.GroupName(j.id), s.full[id]},
-		fmt.Sprintf("Group %s takes members from its own directory only (members_from: own), so %s%s is not a member.", b.GroupName(j.id), prefix, s.full[id]),
-		"Remove the "+s.kind+", or set members_from: any.")
+	j.find(
+		finding.ForeignMember,
+		at,
+		[]string{b.GroupName(j.id), s.full[id]},
+		fmt.Sprintf(
+			"Group %s takes members from its own directory only (members_from: own), so %s%s is not a member.",
+			b.GroupName(j.id),
+			prefix,
+			s.full[id],
+		),
+		"Remove the "+s.kind+", or set members_from: any.",
+	)
 	return true
 }
 

@@ -77,7 +77,10 @@ func (b *Book) Concerns(f *finding.Finding) bool {
 	return slices.ContainsFunc(b.groups.moved(), func(n uint32) bool {
 		return concerns(f, b.groups.full[n], b.groups.records[n].DN) || concerns(f, b.groups.former(n), "")
 	}) ||
-		slices.ContainsFunc(b.users.moved(), func(n uint32) bool { return concerns(f, b.users.full[n], b.users.records[n].DN) })
+		slices.ContainsFunc(
+			b.users.moved(),
+			func(n uint32) bool { return concerns(f, b.users.full[n], b.users.records[n].DN) },
+		)
 }
 
 func concerns(f *finding.Finding, full, dn string) bool {
@@ -210,7 +213,8 @@ func (b *Book) keepsPrimaries(base *Book) bool {
 			}
 		}
 	}
-	return len(b.Moved()) == 0 || !slices.ContainsFunc(base.findings, func(f finding.Finding) bool { return b.Concerns(&f) })
+	return len(b.Moved()) == 0 ||
+		!slices.ContainsFunc(base.findings, func(f finding.Finding) bool { return b.Concerns(&f) })
 }
 
 // concerned lists the groups that list what comes or goes, name it as a manager, or may
@@ -249,5 +253,6 @@ func (b *Book) concerned(base *Book) (list []GroupID) {
 // lacksForeign says whether a finding is about a user of another directory who is there no
 // longer.
 func (b *Book) lacksForeign(f *finding.Finding) bool {
-	return f.Code == finding.ForeignMember && slices.ContainsFunc(b.users.moved(), func(n uint32) bool { return f.Names[1] == b.users.full[n] })
+	return f.Code == finding.ForeignMember &&
+		slices.ContainsFunc(b.users.moved(), func(n uint32) bool { return f.Names[1] == b.users.full[n] })
 }

@@ -30,7 +30,13 @@ type told struct {
 }
 
 func tell(b *directory.Book) told {
-	t := told{Of: map[string][]string{}, Members: map[string][]string{}, Holders: map[string][]string{}, Manage: map[string][]string{}, Kinds: map[string][]string{}}
+	t := told{
+		Of:      map[string][]string{},
+		Members: map[string][]string{},
+		Holders: map[string][]string{},
+		Manage:  map[string][]string{},
+		Kinds:   map[string][]string{},
+	}
 	people := func(list []directory.UserID) (all []string) {
 		for _, u := range list {
 			all = append(all, b.UserName(u))
@@ -118,8 +124,10 @@ func comer(t *rapid.T, n string) *directory.Group {
 		}
 	}
 	if rapid.IntRange(0, 2).Draw(t, "managed") == 0 {
-		g.Managers = &directory.People{Groups: []name.Ref{{Name: rapid.SampledFrom([]string{"g0", "g7", "g9"}).Draw(t, "manager")}},
-			Users: []name.Ref{{Name: rapid.SampledFrom([]string{"u0", "u5"}).Draw(t, "user who manages")}}}
+		g.Managers = &directory.People{
+			Groups: []name.Ref{{Name: rapid.SampledFrom([]string{"g0", "g7", "g9"}).Draw(t, "manager")}},
+			Users:  []name.Ref{{Name: rapid.SampledFrom([]string{"u0", "u5"}).Draw(t, "user who manages")}},
+		}
 	}
 	return g
 }
@@ -175,7 +183,10 @@ func TestUsersAndGroupsComeAndGo(t *testing.T) {
 		}
 		b.Texts()
 		for range rapid.IntRange(1, 3).Draw(t, "edits") {
-			edit := directory.Edit{Users: map[directory.UserID]*directory.User{}, Groups: map[directory.GroupID]*directory.Group{}}
+			edit := directory.Edit{
+				Users:  map[directory.UserID]*directory.User{},
+				Groups: map[directory.GroupID]*directory.Group{},
+			}
 			moving := rapid.IntRange(0, 2).Draw(t, "users, groups or both")
 			var after []*directory.Document
 			for home, doc := range docs {
@@ -213,7 +224,8 @@ func TestUsersAndGroupsComeAndGo(t *testing.T) {
 				for i := range 10 {
 					n := fmt.Sprintf("g%d", i)
 					taken := func(g *directory.Group) bool { return g.Name == n }
-					if slices.ContainsFunc(doc.Groups, taken) || slices.ContainsFunc(now.Groups, taken) || rapid.IntRange(0, 5).Draw(t, "comes") > 0 {
+					if slices.ContainsFunc(doc.Groups, taken) || slices.ContainsFunc(now.Groups, taken) ||
+						rapid.IntRange(0, 5).Draw(t, "comes") > 0 {
 						continue
 					}
 					g := comer(t, n)
@@ -269,7 +281,8 @@ func comeAndGo(t *rapid.T, b *directory.Book, edit *directory.Edit, home int, do
 	}
 	for i := range 7 {
 		n := fmt.Sprintf("u%d", i)
-		if slices.ContainsFunc(doc.Users, func(u *directory.User) bool { return u.Name == n }) || rapid.IntRange(0, 3).Draw(t, "joins") > 0 {
+		if slices.ContainsFunc(doc.Users, func(u *directory.User) bool { return u.Name == n }) ||
+			rapid.IntRange(0, 3).Draw(t, "joins") > 0 {
 			continue
 		}
 		u := joiner(t, n)

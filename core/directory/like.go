@@ -11,7 +11,8 @@ func (b *Book) LikeMembers(g GroupID, u UserID) (best *User, differs Attributes)
 		if i == tried {
 			break
 		}
-		if like, other := b.like(member, u, b.rules.reads[g]); len(other) > 0 && (best == nil || len(other) < len(differs)) && b.mayTake(g, u) &&
+		if like, other := b.like(member, u, b.rules.reads[g]); len(other) > 0 && (best == nil || len(other) < len(differs)) &&
+			b.mayTake(g, u) &&
 			b.Group(g).Rule.Filter.Match(record{like, b.exact[b.users.home[u]]}) {
 			best, differs = like, other
 		}

@@ -72,9 +72,19 @@ func ReportMissing(ref name.Ref, err error, what string) finding.Finding {
 	if len(missing.Near) > 0 {
 		fix = "Write " + strings.Join(missing.Near, " or ") + ", or add what is missing."
 	}
-	return finding.New(finding.UnknownName, ref.Place,
-		fmt.Sprintf("%s names %s %q, which does not exist%s", what, missing.Kind, ref.Name, cmp.Or(name.DidYouMean(missing.Near), ".")),
-		fix, ref.Name)
+	return finding.New(
+		finding.UnknownName,
+		ref.Place,
+		fmt.Sprintf(
+			"%s names %s %q, which does not exist%s",
+			what,
+			missing.Kind,
+			ref.Name,
+			cmp.Or(name.DidYouMean(missing.Near), "."),
+		),
+		fix,
+		ref.Name,
+	)
 }
 
 // barred says why the reach of two groups forbids that outer holds inner
@@ -135,7 +145,10 @@ func primaryGroup[T any](b *Book, s *recordList[T], id uint32, ref name.Ref, los
 		if *lost++; *lost <= Suggested {
 			_, err = b.FindGroup(ref.Name, home)
 		}
-		b.findings = append(b.findings, ReportMissing(ref, err, strings.ToUpper(s.kind[:1])+s.kind[1:]+" "+s.full[id]+", as primary group,"))
+		b.findings = append(
+			b.findings,
+			ReportMissing(ref, err, strings.ToUpper(s.kind[:1])+s.kind[1:]+" "+s.full[id]+", as primary group,"),
+		)
 		return 0, false
 	}
 	j := joining{book: b, id: g, group: b.Group(g)}

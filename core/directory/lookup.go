@@ -22,7 +22,12 @@ type NotFoundError struct {
 
 func (e *NotFoundError) Error() string {
 	if len(e.Candidates) > 0 {
-		return fmt.Sprintf("the %s name %q is ambiguous: say which of %s is meant", e.Kind, e.Name, strings.Join(e.Candidates, ", "))
+		return fmt.Sprintf(
+			"the %s name %q is ambiguous: say which of %s is meant",
+			e.Kind,
+			e.Name,
+			strings.Join(e.Candidates, ", "),
+		)
 	}
 	in := ""
 	if e.Within != "" {

@@ -179,7 +179,11 @@ func (b *Book) Members(g GroupID) []Member {
 	for inner := range next {
 		for _, m := range b.groupUsers.at(uint32(inner)) {
 			have, ok := best[m.user()]
-			if ok && cmp.Or(cmp.Compare(next[have.Group].distance, next[inner].distance), cmp.Compare(b.GroupOrder(have.Group), b.GroupOrder(inner))) <= 0 {
+			if ok &&
+				cmp.Or(
+					cmp.Compare(next[have.Group].distance, next[inner].distance),
+					cmp.Compare(b.GroupOrder(have.Group), b.GroupOrder(inner)),
+				) <= 0 {
 				continue
 			}
 			best[m.user()] = Step{inner, m.how()}

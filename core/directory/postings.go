@@ -54,7 +54,11 @@ func fitting[T any](list []T, start filter.Start, folded func(T) string) iter.Se
 	return func(yield func(int) bool) {
 		from := 0
 		if start.Leads() {
-			from, _ = slices.BinarySearchFunc(list, start.Text, func(x T, text string) int { return strings.Compare(folded(x), text) })
+			from, _ = slices.BinarySearchFunc(
+				list,
+				start.Text,
+				func(x T, text string) int { return strings.Compare(folded(x), text) },
+			)
 		}
 		for i := from; i < len(list); i++ {
 			switch fits := start.Fits(folded(list[i])); {

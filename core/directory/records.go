@@ -38,7 +38,13 @@ func newEntry(folded string, order int) entry {
 
 // fill puts the records of directories in the order of their names. Records with
 // the name of another are left out, and reported to errs.
-func fill[T any](kind string, docs []*Document, list func(*Document) []*T, named func(*T) (string, place.Place), errs *place.Errors) recordList[T] {
+func fill[T any](
+	kind string,
+	docs []*Document,
+	list func(*Document) []*T,
+	named func(*T) (string, place.Place),
+	errs *place.Errors,
+) recordList[T] {
 	s := recordList[T]{kind: kind}
 	count := 0
 	for _, d := range docs {
@@ -77,7 +83,13 @@ func inOrder(docs []*Document) []int {
 }
 
 // add adds the records of one directory.
-func (s *recordList[T]) add(directory string, home uint16, records []*T, named func(*T) (string, place.Place), errs *place.Errors) {
+func (s *recordList[T]) add(
+	directory string,
+	home uint16,
+	records []*T,
+	named func(*T) (string, place.Place),
+	errs *place.Errors,
+) {
 	all := make([]entry, len(records))
 	full := make([]string, len(records))
 	parallel.For(len(records), 4096, func(from, to int) {

@@ -8,7 +8,8 @@ import (
 
 // reachesLike says whether two records of a group are of one kind and reach.
 func (g *Group) reachesLike(other *Group) bool {
-	return g.Kind == other.Kind && g.MembersFrom == other.MembersFrom && g.UsableIn == other.UsableIn && g.Host == other.Host
+	return g.Kind == other.Kind && g.MembersFrom == other.MembersFrom && g.UsableIn == other.UsableIn &&
+		g.Host == other.Host
 }
 
 // Reshaped lists the groups that are of another kind or reach than in the book from

@@ -101,7 +101,14 @@ func TestAReshapedBookIsTheOneBuiltAnew(t *testing.T) {
 		_, touched := edited.Base()
 		for u := range directory.UserID(again.Users()) {
 			want, got := again.Subject(u), edited.Subject(u)
-			require.True(t, slices.Equal(want.Groups(), got.Groups()), "%s: %v, again %v", again.UserName(u), got.Groups(), want.Groups())
+			require.True(
+				t,
+				slices.Equal(want.Groups(), got.Groups()),
+				"%s: %v, again %v",
+				again.UserName(u),
+				got.Groups(),
+				want.Groups(),
+			)
 			for _, g := range want.Groups() {
 				require.Equal(t, want.Path(g), got.Path(g))
 				if slices.Contains(edited.Reshaped(), g) {

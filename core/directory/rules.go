@@ -18,9 +18,19 @@ func (j *joining) checkRule() {
 	b, rule := j.book, j.group.Rule
 	for a := range rule.Filter.Attributes() {
 		if a.AsText != "" {
-			j.find(finding.NumberAsText, rule.Place, []string{b.GroupName(j.id), a.Name},
-				fmt.Sprintf("The rule of group %s orders %s (column %d of the rule) by %q as text, in which 10 comes before 9.", b.GroupName(j.id), a.Name, a.Column, a.AsText),
-				"Write the number without quotes.")
+			j.find(
+				finding.NumberAsText,
+				rule.Place,
+				[]string{b.GroupName(j.id), a.Name},
+				fmt.Sprintf(
+					"The rule of group %s orders %s (column %d of the rule) by %q as text, in which 10 comes before 9.",
+					b.GroupName(j.id),
+					a.Name,
+					a.Column,
+					a.AsText,
+				),
+				"Write the number without quotes.",
+			)
 		}
 		if b.HasAttribute(a.Name) {
 			continue

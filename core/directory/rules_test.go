@@ -29,7 +29,8 @@ func TestRulesDescribeWhomTheirFiltersMatch(t *testing.T) {
 	comparison := rapid.Custom(func(t *rapid.T) string {
 		attribute := rapid.SampledFrom([]string{"title", "department", "employeeNumber"}).Draw(t, "attribute")
 		op := rapid.SampledFrom([]string{"eq", "ne", "sw", "ew", "co", "gt"}).Draw(t, "op")
-		text := rapid.SampledFrom([]string{"Astronomer", "astro", "cook", "ics", "OPTICS", "E01", "E0100a", "B", ""}).Draw(t, "text")
+		text := rapid.SampledFrom([]string{"Astronomer", "astro", "cook", "ics", "OPTICS", "E01", "E0100a", "B", ""}).
+			Draw(t, "text")
 		return fmt.Sprintf("%s %s %q", attribute, op, text)
 	})
 	rapid.Check(t, func(t *rapid.T) {

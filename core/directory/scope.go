@@ -114,7 +114,8 @@ func declared(s *Source) (bases []string) {
 		}
 		return len(list) > 0
 	}
-	if s.Users != nil && !add(s.Users.Base) || s.Groups != nil && !add(s.Groups.Base) || s.Devices != nil && !add(s.Devices.Base) {
+	if s.Users != nil && !add(s.Users.Base) || s.Groups != nil && !add(s.Groups.Base) ||
+		s.Devices != nil && !add(s.Devices.Base) {
 		return nil
 	}
 	return bases

@@ -29,17 +29,48 @@ func TestDistinguishedNamesStayInTheirDirectory(t *testing.T) {
 				return &directory.Source{}
 			}
 			b := []directory.Base{{Text: place.Text{Value: base}}}
-			return &directory.Source{Users: &directory.UserTable{Pick: directory.Pick{Base: b}}, Groups: &directory.GroupTable{Pick: directory.Pick{Base: b}}}
+			return &directory.Source{
+				Users:  &directory.UserTable{Pick: directory.Pick{Base: b}},
+				Groups: &directory.GroupTable{Pick: directory.Pick{Base: b}},
+			}
 		}
 		var errs place.Errors
 		b := directory.Build([]*directory.Document{
-			{Name: "ridge", Source: source("dc=x"), Users: []*directory.User{user("ilse", "uid=ilse,ou=p,dc=x"), user("teo", "uid=teo,ou=q,dc=x")}, Groups: []*directory.Group{
-				{Name: "crew", DN: "cn=crew,dc=x", Members: anyOf("uid=ilse,ou=p,dc=x", "UID=rana, ou=p,dc=x", "uid=far,dc=y", "cn=S-1-5-21,dc=z", "uid=teo,ou=q,dc=x")},
-			}},
-			{Name: "valley", Source: source("dc=x"), Users: []*directory.User{user("ilse", "uid=ilse,ou=p,dc=x"), user("rana", "uid=rana,ou=p,dc=x"), user("bo", "uid=bo,ou=z,dc=x")}, Groups: []*directory.Group{
-				{Name: "crew", DN: "cn=crew,dc=x", Members: anyOf("uid=ilse,ou=p,dc=x", "uid=teo,ou=q,dc=x")},
-			}},
-			{Name: "far", Source: source("dc=y"), Users: []*directory.User{user("far", "uid=far,dc=y"), user("farther", "uid=farther,dc=y")}},
+			{
+				Name:   "ridge",
+				Source: source("dc=x"),
+				Users:  []*directory.User{user("ilse", "uid=ilse,ou=p,dc=x"), user("teo", "uid=teo,ou=q,dc=x")},
+				Groups: []*directory.Group{
+					{
+						Name: "crew",
+						DN:   "cn=crew,dc=x",
+						Members: anyOf(
+							"uid=ilse,ou=p,dc=x",
+							"UID=rana, ou=p,dc=x",
+							"uid=far,dc=y",
+							"cn=S-1-5-21,dc=z",
+							"uid=teo,ou=q,dc=x",
+						),
+					},
+				},
+			},
+			{
+				Name:   "valley",
+				Source: source("dc=x"),
+				Users: []*directory.User{
+					user("ilse", "uid=ilse,ou=p,dc=x"),
+					user("rana", "uid=rana,ou=p,dc=x"),
+					user("bo", "uid=bo,ou=z,dc=x"),
+				},
+				Groups: []*directory.Group{
+					{Name: "crew", DN: "cn=crew,dc=x", Members: anyOf("uid=ilse,ou=p,dc=x", "uid=teo,ou=q,dc=x")},
+				},
+			},
+			{
+				Name:   "far",
+				Source: source("dc=y"),
+				Users:  []*directory.User{user("far", "uid=far,dc=y"), user("farther", "uid=farther,dc=y")},
+			},
 		}, &errs)
 		require.NoError(t, errs.Err())
 		members := func(group string) (all []string) {
@@ -56,7 +87,11 @@ func TestDistinguishedNamesStayInTheirDirectory(t *testing.T) {
 		for _, f := range b.Findings() {
 			told = append(told, string(f.Code)+" "+f.Names[0])
 		}
-		assert.ElementsMatch(t, []string{"unknown-name UID=rana, ou=p,dc=x", "foreign-account cn=S-1-5-21,dc=z", "unknown-name uid=teo,ou=q,dc=x"}, told)
+		assert.ElementsMatch(
+			t,
+			[]string{"unknown-name UID=rana, ou=p,dc=x", "foreign-account cn=S-1-5-21,dc=z", "unknown-name uid=teo,ou=q,dc=x"},
+			told,
+		)
 
 		// In a line all directories are meant, and which one is said where there are several.
 		_, err := b.FindUser("uid=ilse,ou=p,dc=x", "")

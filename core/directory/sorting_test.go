@@ -27,8 +27,10 @@ func TestASortingTellsApartWhatItWasSplitBy(t *testing.T) {
 		}
 		note := func(u directory.UserID, in bool) { keys[u] += fmt.Sprint(" ", in) }
 		for range rapid.IntRange(0, 4).Draw(t, "splits") {
-			groups := rapid.SliceOfN(rapid.Map(rapid.IntRange(0, b.Groups()-1), func(i int) directory.GroupID { return directory.GroupID(i) }), 0, 2).Draw(t, "groups")
-			users := rapid.SliceOfN(rapid.Map(rapid.IntRange(0, b.Users()-1), func(i int) directory.UserID { return directory.UserID(i) }), 0, 2).Draw(t, "users")
+			groups := rapid.SliceOfN(rapid.Map(rapid.IntRange(0, b.Groups()-1), func(i int) directory.GroupID { return directory.GroupID(i) }), 0, 2).
+				Draw(t, "groups")
+			users := rapid.SliceOfN(rapid.Map(rapid.IntRange(0, b.Users()-1), func(i int) directory.UserID { return directory.UserID(i) }), 0, 2).
+				Draw(t, "users")
 			s.Split(b, groups, users)
 			for u := range directory.UserID(b.Users()) {
 				note(u, slices.Contains(users, u) || slices.ContainsFunc(groups, b.Subject(u).In))
@@ -113,7 +115,10 @@ func TestManyReferencesLeadToTheirRecords(t *testing.T) {
 		dn := fmt.Sprintf("uid=%s,ou=People,dc=cindervale,dc=example", n)
 		d.Users = append(d.Users, &directory.User{Name: n, DN: dn})
 		named = append(named, name.Ref{Name: []string{n, strings.ToUpper(n)}[i%2]})
-		distinguished = append(distinguished, name.Ref{Name: []string{dn, strings.ToLower(dn), strings.ReplaceAll(dn, ",", " , ")}[i%3]})
+		distinguished = append(
+			distinguished,
+			name.Ref{Name: []string{dn, strings.ToLower(dn), strings.ReplaceAll(dn, ",", " , ")}[i%3]},
+		)
 		mixed = append(mixed, []name.Ref{named[i], distinguished[i], {Name: "d/" + n}}[i%3])
 	}
 	for n, refs := range map[string][]name.Ref{"named": named, "distinguished": distinguished, "mixed": mixed} {

@@ -41,7 +41,12 @@ func (b *Book) Texts() *Texts {
 
 func (b *Book) userText(u UserID) string {
 	a := &b.users.records[u].Attributes
-	return name.Fold(strings.Join([]string{b.users.full[u], a.First("displayName"), a.First("title"), a.First("department"), a.First("emails")}, "\x00"))
+	return name.Fold(
+		strings.Join(
+			[]string{b.users.full[u], a.First("displayName"), a.First("title"), a.First("department"), a.First("emails")},
+			"\x00",
+		),
+	)
 }
 
 func (b *Book) groupText(g GroupID) string {

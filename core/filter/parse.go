@@ -163,7 +163,8 @@ func (p *parser) attribute() path {
 	}
 	tail := written[strings.LastIndexByte(written, ':')+1:]
 	head, sub, dotted := strings.Cut(tail, ".")
-	if head == "" || !isAlpha(head[0]) || dotted && (sub == "" || strings.Contains(sub, ".") || !isAlpha(sub[0]) && sub[0] != '$') {
+	if head == "" || !isAlpha(head[0]) ||
+		dotted && (sub == "" || strings.Contains(sub, ".") || !isAlpha(sub[0]) && sub[0] != '$') {
 		p.fail(start, "%q is not an attribute name", written)
 	}
 	p.column += utf8.RuneCountInString(p.text[p.counted:start])

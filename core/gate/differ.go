@@ -99,7 +99,8 @@ func same(a, b reflect.Value) bool {
 	}
 	switch a.Kind() {
 	case reflect.Pointer, reflect.Interface:
-		return a.IsNil() == b.IsNil() && (a.IsNil() || a.Kind() == reflect.Pointer && a.Pointer() == b.Pointer() || same(a.Elem(), b.Elem()))
+		return a.IsNil() == b.IsNil() &&
+			(a.IsNil() || a.Kind() == reflect.Pointer && a.Pointer() == b.Pointer() || same(a.Elem(), b.Elem()))
 	case reflect.Struct:
 		for i := range a.NumField() {
 			if a.Type() != placeType && !same(a.Field(i), b.Field(i)) {

@@ -24,7 +24,12 @@ type Held struct {
 func Together(list []Holding) (all []Held) {
 	list = slices.Clone(list)
 	slices.SortFunc(list, func(a, b Holding) int {
-		return cmp.Or(strings.Compare(a.Object, b.Object), strings.Compare(a.Right, b.Right), strings.Compare(a.Group, b.Group), strings.Compare(a.Account, b.Account))
+		return cmp.Or(
+			strings.Compare(a.Object, b.Object),
+			strings.Compare(a.Right, b.Right),
+			strings.Compare(a.Group, b.Group),
+			strings.Compare(a.Account, b.Account),
+		)
 	})
 	for _, h := range slices.Compact(list) {
 		if n := len(all); n == 0 || all[n-1].Object != h.Object || all[n-1].Right != h.Right {

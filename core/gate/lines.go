@@ -49,7 +49,10 @@ func (s *Site) on(r *rule.Rule, when *situation.When) *rule.Rule {
 
 // misspelt are the findings about names that lead to nothing, or to too much.
 func misspelt(list []finding.Finding) []finding.Finding {
-	return slices.DeleteFunc(slices.Clone(list), func(f finding.Finding) bool { return f.Code != finding.UnknownName && f.Code != finding.AmbiguousName })
+	return slices.DeleteFunc(
+		slices.Clone(list),
+		func(f finding.Finding) bool { return f.Code != finding.UnknownName && f.Code != finding.AmbiguousName },
+	)
 }
 
 func (s *Site) who(w *Who, line rule.Line, effect rule.Effect) *rule.Rule {
@@ -58,8 +61,12 @@ func (s *Site) who(w *Who, line rule.Line, effect rule.Effect) *rule.Rule {
 		s.Errors.Addf(line.Place, "line %s names nobody: it needs groups, users or everyone: true", line.Name)
 	}
 	if beside := len(w.Groups) + len(w.Users) + len(w.Claims); w.Everyone && beside > 0 && !w.Off {
-		s.Find(finding.BesideEveryone, line, fmt.Sprintf("Line %s is for everyone: the groups, users and claims beside it add nothing.", line.Name),
-			"Remove them, or remove everyone: true if only they are meant.")
+		s.Find(
+			finding.BesideEveryone,
+			line,
+			fmt.Sprintf("Line %s is for everyone: the groups, users and claims beside it add nothing.", line.Name),
+			"Remove them, or remove everyone: true if only they are meant.",
+		)
 	}
 	whole := true
 	c.Groups = slices.Grow(c.Groups, len(w.Groups))
@@ -100,7 +107,11 @@ func (s *Site) People(w *Who, line rule.Line) *rule.Rule {
 	}
 	party, _ := s.Party(&directory.People{Users: w.Users, Groups: w.Groups}, line)
 	c := s.EveryoneBut(line, &Who{Except: w.Except}, nil, rule.Taking)
-	c.Everyone, c.Users, c.Groups = w.Everyone, s.Book.UsersInOrder(unique(party.Users)), s.Book.InOrder(unique(party.Groups))
+	c.Everyone, c.Users, c.Groups = w.Everyone, s.Book.UsersInOrder(
+		unique(party.Users),
+	), s.Book.InOrder(
+		unique(party.Groups),
+	)
 	for _, r := range w.Claims {
 		c.Claims = append(c.Claims, s.claim(r, line))
 	}

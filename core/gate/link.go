@@ -71,7 +71,8 @@ func (w Written) Group(named string) string {
 // something of their own before or after {name}, and it has that.
 func (w Written) OwnGroup(there string) bool {
 	before, after := w.around()
-	return before+after != "" && len(there) > len(before)+len(after) && strings.HasPrefix(there, before) && strings.HasSuffix(there, after)
+	return before+after != "" && len(there) > len(before)+len(after) && strings.HasPrefix(there, before) &&
+		strings.HasSuffix(there, after)
 }
 
 // around is what is written before and after the name of a group.

@@ -37,7 +37,9 @@ func TestNarrowedDocuments(t *testing.T) {
 		}).(*roles.Document)
 	}
 	assert.Equal(t, []roles.Mapping{
-		{Who: gate.Who{Users: refs("bram"), Except: &directory.People{Users: refs("ilse")}}}, {Who: gate.Who{Everyone: true}}, {Who: gate.Who{Users: refs("bram"), Groups: refs("crew")}},
+		{
+			Who: gate.Who{Users: refs("bram"), Except: &directory.People{Users: refs("ilse")}},
+		}, {Who: gate.Who{Everyone: true}}, {Who: gate.Who{Users: refs("bram"), Groups: refs("crew")}},
 	}, without("ilse").Mappings)
 	assert.Len(t, without("bram").Mappings, 4)
 	assert.Len(t, d.Mappings, 4)

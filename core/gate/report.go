@@ -33,9 +33,18 @@ func (r *Report) Mapped(rules []*rule.Rule, index int, wider func(wide, narrow i
 		if i == index || !wider(i, index) || i > index && wider(index, i) {
 			continue
 		}
-		r.Find(finding.Redundant, own.Line,
-			fmt.Sprintf("Line %s adds nothing to line %s, which gives the same or more to the same people.", own.Name, beside.Name),
-			"Drop the line.", own.Name, beside.Name)
+		r.Find(
+			finding.Redundant,
+			own.Line,
+			fmt.Sprintf(
+				"Line %s adds nothing to line %s, which gives the same or more to the same people.",
+				own.Name,
+				beside.Name,
+			),
+			"Drop the line.",
+			own.Name,
+			beside.Name,
+		)
 		return
 	}
 }
@@ -74,9 +83,16 @@ func (r *Report) Shadowed(line rule.Line, by []*rule.Rule) {
 // verdict.
 func (r *Report) TooEarly(line rule.Line, emptied []*rule.Rule) {
 	names := bare(emptied)
-	r.Find(finding.TooEarly, line,
-		fmt.Sprintf("Line %s is for everyone and comes before narrower lines of the other verdict, so that they never decide: %s.", line.Name, strings.Join(names, ", ")),
-		"Move it below them, or narrow it.", names...)
+	r.Find(
+		finding.TooEarly,
+		line,
+		fmt.Sprintf(
+			"Line %s is for everyone and comes before narrower lines of the other verdict, so that they never decide: %s.",
+			line.Name,
+			strings.Join(names, ", "),
+		),
+		"Move it below them, or narrow it.",
+		names...)
 }
 
 func bare(lines []*rule.Rule) []string {

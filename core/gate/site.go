@@ -229,7 +229,17 @@ func (s *Site) counts(g directory.GroupID, r name.Ref, line rule.Line) bool {
 // UnknownRight reports a right, or a pattern of rights, that nothing is called.
 func (s *Site) UnknownRight(line rule.Line, at place.Place, right string, all iter.Seq[string]) {
 	end := name.DidYouMean(name.Near(right, all))
-	s.Find(finding.UnknownRight, rule.Line{Name: line.Name, Place: at},
-		fmt.Sprintf("Line %s names the right %q, but %s has no such right%s", line.Name, right, s.System.Name, cmp.Or(end, ".")),
-		"Correct it, or add the right to the catalogue.", right)
+	s.Find(
+		finding.UnknownRight,
+		rule.Line{Name: line.Name, Place: at},
+		fmt.Sprintf(
+			"Line %s names the right %q, but %s has no such right%s",
+			line.Name,
+			right,
+			s.System.Name,
+			cmp.Or(end, "."),
+		),
+		"Correct it, or add the right to the catalogue.",
+		right,
+	)
 }

@@ -49,7 +49,11 @@ func drawWho(t *rapid.T) *gate.Who {
 		}
 		return refs
 	}
-	w := &gate.Who{Groups: pick("g", "groups"), Users: pick("u", "users"), Everyone: rapid.IntRange(0, 5).Draw(t, "everyone") == 0}
+	w := &gate.Who{
+		Groups:   pick("g", "groups"),
+		Users:    pick("u", "users"),
+		Everyone: rapid.IntRange(0, 5).Draw(t, "everyone") == 0,
+	}
 	if rapid.IntRange(0, 3).Draw(t, "except") == 0 {
 		w.Except = &directory.People{Groups: pick("g", "except")}
 	}
@@ -70,7 +74,17 @@ func TestRules(t *testing.T) {
 		b := nested(t)
 		s := site(b)
 		wideDoc, narrowDoc := drawWho(t), drawWho(t)
-		wide, narrow := s.Rule(rule.Line{Name: "s/wide"}, wideDoc, nil, rule.Giving), s.Rule(rule.Line{Name: "s/narrow"}, narrowDoc, nil, rule.Giving)
+		wide, narrow := s.Rule(
+			rule.Line{Name: "s/wide"},
+			wideDoc,
+			nil,
+			rule.Giving,
+		), s.Rule(
+			rule.Line{Name: "s/narrow"},
+			narrowDoc,
+			nil,
+			rule.Giving,
+		)
 		covers := wide.Covers(b, narrow)
 		s.Finish()
 		for u := range directory.UserID(b.Users()) {
@@ -111,7 +125,16 @@ func TestRules(t *testing.T) {
 func TestWhereGroupsCount(t *testing.T) {
 	var errs place.Errors
 	b := directory.Build([]*directory.Document{
-		{Name: "here", Groups: []*directory.Group{{Name: "any"}, {Name: "own", UsableIn: "own"}, {Name: "host", UsableIn: "host", Host: "S"}, {Name: "other", UsableIn: "host", Host: "x"}, {Name: "mail", Kind: "mail"}}},
+		{
+			Name: "here",
+			Groups: []*directory.Group{
+				{Name: "any"},
+				{Name: "own", UsableIn: "own"},
+				{Name: "host", UsableIn: "host", Host: "S"},
+				{Name: "other", UsableIn: "host", Host: "x"},
+				{Name: "mail", Kind: "mail"},
+			},
+		},
 		{Name: "there", Groups: []*directory.Group{{Name: "foreign", UsableIn: "own"}}},
 	}, &errs)
 	require.NoError(t, errs.Err())
@@ -144,7 +167,11 @@ func TestLinesForNobodyDoNotLoad(t *testing.T) {
 	var errs place.Errors
 	s := site(directory.Build(nil, &errs))
 	s.Rule(rule.Line{Name: "s/mapping 1", Place: place.Place{File: "s.yaml", Line: 5}}, &gate.Who{}, nil, rule.Giving)
-	assert.EqualError(t, s.Errors.Err(), "s.yaml:5: line s/mapping 1 names nobody: it needs groups, users or everyone: true")
+	assert.EqualError(
+		t,
+		s.Errors.Err(),
+		"s.yaml:5: line s/mapping 1 names nobody: it needs groups, users or everyone: true",
+	)
 }
 
 // Groups beside everyone: true narrow nothing, which whoever wrote them may have meant.

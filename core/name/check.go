@@ -38,7 +38,8 @@ func Check(s string) error {
 // unseen says whether a character is not seen as one: control characters, formats (which
 // turn the direction of text, join or have no width), and separators of lines.
 func unseen(r rune) bool {
-	return unicode.In(r, unicode.Cc, unicode.Cf, unicode.Zl, unicode.Zp, unicode.Co, unicode.Cs) || r == '\uFFFE' || r == '\uFFFF'
+	return unicode.In(r, unicode.Cc, unicode.Cf, unicode.Zl, unicode.Zp, unicode.Co, unicode.Cs) || r == '\uFFFE' ||
+		r == '\uFFFF'
 }
 
 // Line is a text for one line of output: what is not seen in it is written out, as \u202e,
@@ -57,7 +58,10 @@ func Short(s string, most int) string {
 func Text(s string) string { return visible(s, "\n\t") }
 
 func visible(s, stay string) string {
-	if !strings.ContainsFunc(s, func(r rune) bool { return (unseen(r) || r == utf8.RuneError) && !strings.ContainsRune(stay, r) }) {
+	if !strings.ContainsFunc(
+		s,
+		func(r rune) bool { return (unseen(r) || r == utf8.RuneError) && !strings.ContainsRune(stay, r) },
+	) {
 		return s
 	}
 	var b strings.Builder

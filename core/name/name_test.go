@@ -60,7 +60,8 @@ func TestLine(t *testing.T) {
 	assert.Equal(t, "a\nb\tc", name.Text("a\nb\tc"))
 	rapid.Check(t, func(t *rapid.T) {
 		s := rapid.String().Draw(t, "s")
-		if line := name.Line(s); name.Line(line) != line || name.Check(strings.TrimSpace(line)[:min(len(strings.TrimSpace(line)), 0)]) != nil {
+		if line := name.Line(s); name.Line(line) != line ||
+			name.Check(strings.TrimSpace(line)[:min(len(strings.TrimSpace(line)), 0)]) != nil {
 			t.Fatalf("%q", line)
 		}
 		if strings.TrimSpace(s) == s && len(s) < 100 && name.Check(s) == nil && name.Line(s) != s {

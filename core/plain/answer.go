@@ -147,7 +147,10 @@ func (s *system) front(q *asked, f *gate.Prerequisite) rule.State {
 	}
 	if other, _ := at("network"); other != nil {
 		way := situation.Access(f.Gate["access"])
-		return min(pass(other, Permission{string(way), "admit"}), gives(q.sit.holds(&situation.When{Access: []situation.Access{way}})))
+		return min(
+			pass(other, Permission{string(way), "admit"}),
+			gives(q.sit.holds(&situation.When{Access: []situation.Access{way}})),
+		)
 	}
 	if other, _ := at("firewall"); other != nil {
 		p := Permission{f.Gate["to"], f.Gate["service"]}

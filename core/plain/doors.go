@@ -207,7 +207,10 @@ func parts(asked []netipx.IPRange, wanted []firewall.Service, rules []*wallRule)
 		}
 	}
 	number := func(proto string, n int) {
-		if slices.ContainsFunc(wanted, func(v firewall.Service) bool { return (v.Proto == "" || v.Proto == proto) && v.Low <= n && n <= v.High }) {
+		if slices.ContainsFunc(
+			wanted,
+			func(v firewall.Service) bool { return (v.Proto == "" || v.Proto == proto) && v.Low <= n && n <= v.High },
+		) {
 			numbers[part{proto: proto, number: n}] = true
 		}
 	}

@@ -59,7 +59,8 @@ func (s *system) admitted(q *asked, p *federation.Party, claims map[string][]str
 			return s.has(q, &t.Who)
 		}
 		return slices.ContainsFunc(claims[t.Claim], func(v string) bool {
-			return t.Is != nil && v == *t.Is || t.Starts != nil && strings.HasPrefix(v, *t.Starts) || t.Ends != nil && strings.HasSuffix(v, *t.Ends)
+			return t.Is != nil && v == *t.Is || t.Starts != nil && strings.HasPrefix(v, *t.Starts) ||
+				t.Ends != nil && strings.HasSuffix(v, *t.Ends)
 		})
 	}
 	permitted, refused := p.Default == "permit", false

@@ -22,14 +22,20 @@ func rolePoints(d *roles.Document) (permissions []Permission) {
 func (s *system) roles(q *asked, d *roles.Document, p Permission) rule.State {
 	allow, kept := rule.None, rule.Open
 	for _, common := range d.EveryoneHas {
-		if s.once("right", common.Name, p.Right, func() bool { return hasRight(d, common.Name, p.Right) }) && s.once("down", "/", p.Object, func() bool { return comesDown(d, "/", p.Object) }) {
+		if s.once("right", common.Name, p.Right, func() bool { return hasRight(d, common.Name, p.Right) }) &&
+			s.once("down", "/", p.Object, func() bool { return comesDown(d, "/", p.Object) }) {
 			allow = rule.Open
 		}
 	}
 	for _, i := range mine(s, q, d.Mappings, func(m *roles.Mapping) *gate.Who { return &m.Who }) {
 		m := &d.Mappings[i]
 		if !s.once("right", m.Role.Name, p.Right, func() bool { return hasRight(d, m.Role.Name, p.Right) }) ||
-			!s.once("down", m.Object.Value, p.Object, func() bool { return comesDown(d, m.Object.Value, p.Object) }) || !tagged(d, m.Where, p.Object) {
+			!s.once(
+				"down",
+				m.Object.Value,
+				p.Object,
+				func() bool { return comesDown(d, m.Object.Value, p.Object) },
+			) || !tagged(d, m.Where, p.Object) {
 			continue
 		}
 		if t := q.sit.holds(m.When); m.Effect == "deny" {

@@ -44,7 +44,9 @@ func drawReferences(t *rapid.T) *atlas.Map {
 		case 1:
 			d.Source = &directory.Source{Users: &directory.UserTable{}}
 			d.Source.Users.Base = []directory.Base{{}}
-			d.Source.Users.Base[0].Value = "ou=people,dc=" + rapid.SampledFrom([]string{"cindervale", "ridge"}).Draw(t, "base") + ",dc=example"
+			d.Source.Users.Base[0].Value = "ou=people,dc=" + rapid.SampledFrom([]string{"cindervale", "ridge"}).
+				Draw(t, "base") +
+				",dc=example"
 		}
 		for _, n := range []string{"ida", "on/call"} {
 			d.Users = append(d.Users, &directory.User{Name: n, DN: dn("people", name.Fold(n))})
@@ -73,7 +75,10 @@ var nothing situation.Situation
 func doors(written string) *gate.System {
 	return &gate.System{Name: "doors", Gate: &hosts.Document{
 		Hosts: map[string][]place.Text{"domes": {{Value: "dome1"}}},
-		Login: []hosts.Login{{Who: gate.Who{Users: nametest.Refs(written)}, Hosts: nametest.Refs("domes")}, {Who: gate.Who{Groups: nametest.Refs(written)}, Hosts: nametest.Refs("domes")}},
+		Login: []hosts.Login{
+			{Who: gate.Who{Users: nametest.Refs(written)}, Hosts: nametest.Refs("domes")},
+			{Who: gate.Who{Groups: nametest.Refs(written)}, Hosts: nametest.Refs("domes")},
+		},
 	}}
 }
 
@@ -98,7 +103,14 @@ func TestReferencesLeadToTheSame(t *testing.T) {
 			}
 			members += len(groups)
 			require.ElementsMatch(t, w.Groups(person), groups, "%s", a.Book.UserName(u))
-			require.Len(t, a.Reach(u, facts, nil), len(w.Reach(w.Ask(person, nothing), "doors")), "%s: %s", a.Book.UserName(u), written)
+			require.Len(
+				t,
+				a.Reach(u, facts, nil),
+				len(w.Reach(w.Ask(person, nothing), "doors")),
+				"%s: %s",
+				a.Book.UserName(u),
+				written,
+			)
 		}
 	})
 	require.NotZero(t, members)

@@ -69,7 +69,8 @@ func (s *system) network(q *asked, d *network.Document, p Permission) rule.State
 		}
 		about := len(when.Access) == 0 || slices.Contains(when.Access, situation.Access(p.Object))
 		when.Access = nil
-		named := len(c.Tags) == 0 || slices.ContainsFunc(c.Tags, func(r name.Ref) bool { return slices.Contains(tags, r.Name) })
+		named := len(c.Tags) == 0 ||
+			slices.ContainsFunc(c.Tags, func(r name.Ref) bool { return slices.Contains(tags, r.Name) })
 		whom := s.has(q, &c.Who)
 		if c.Empty() && len(c.Tags) > 0 {
 			whom = !c.Off && !s.excepted(q, c.Except)

@@ -59,7 +59,11 @@ func TestThePlainReadingAgreesOnOpenIf(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		m, a, given, facts := atlastest.Ask(t, atlastest.Known(atlastest.Draw(t)))
 		w := plain.New(m)
-		full := []situation.Situation{atlastest.Completed(t, given), atlastest.Completed(t, given), atlastest.Completed(t, given)}
+		full := []situation.Situation{
+			atlastest.Completed(t, given),
+			atlastest.Completed(t, given),
+			atlastest.Completed(t, given),
+		}
 		for u := range a.Book.AllUsers {
 			person := w.User(a.Book.UserName(u))
 			for _, s := range a.Systems {
@@ -76,7 +80,18 @@ func TestThePlainReadingAgreesOnOpenIf(t *testing.T) {
 						said := slices.ContainsFunc(e.OpenIf, func(way []situation.Need) bool {
 							return !slices.ContainsFunc(way, func(n situation.Need) bool { return !atlastest.Met(a, n, x) })
 						})
-						require.Equal(t, said, is[plain.Permission{Object: e.Object, Right: e.Right}] == rule.Open, "%s: %s %s of %s is open if %v; with %v", a.Book.UserName(u), e.Right, e.Object, e.System, e.OpenIf, x.Facts())
+						require.Equal(
+							t,
+							said,
+							is[plain.Permission{Object: e.Object, Right: e.Right}] == rule.Open,
+							"%s: %s %s of %s is open if %v; with %v",
+							a.Book.UserName(u),
+							e.Right,
+							e.Object,
+							e.System,
+							e.OpenIf,
+							x.Facts(),
+						)
 					}
 				}
 			}

@@ -42,7 +42,9 @@ func (s *sit) inside(refs []name.Ref) situation.Truth {
 	is := false
 	for _, r := range refs {
 		for _, n := range s.m.Networks {
-			is = is || name.Equal(n.Name, r.Name) && slices.ContainsFunc(n.Prefixes, func(p netip.Prefix) bool { return p.Contains(s.From) })
+			is = is ||
+				name.Equal(n.Name, r.Name) &&
+					slices.ContainsFunc(n.Prefixes, func(p netip.Prefix) bool { return p.Contains(s.From) })
 		}
 	}
 	return known(s.From.IsValid(), is)
@@ -72,10 +74,17 @@ func (s *sit) holds(w *situation.When) situation.Truth {
 		and(known(!s.At.IsZero(), is))
 	}
 	for _, p := range w.Device {
-		and(known(s.Device != nil, s.Device != nil && (p == "managed" && s.Device.Managed || p == "compliant" && s.Device.Compliant)))
+		and(
+			known(
+				s.Device != nil,
+				s.Device != nil && (p == "managed" && s.Device.Managed || p == "compliant" && s.Device.Compliant),
+			),
+		)
 	}
 	if len(w.Strength) > 0 {
-		and(known(s.Strength != "", slices.ContainsFunc(w.Strength, func(x situation.Strength) bool { return s.Strength >= x })))
+		and(
+			known(s.Strength != "", slices.ContainsFunc(w.Strength, func(x situation.Strength) bool { return s.Strength >= x })),
+		)
 	}
 	if len(w.Access) > 0 {
 		and(known(s.Access != "", slices.Contains(w.Access, s.Access)))

@@ -67,7 +67,10 @@ func (c *Compiled) own(home string, groups map[string]string) *directory.Documen
 		if _, tied := c.GroupOf[g.Name]; tied {
 			continue
 		}
-		d.Groups = append(d.Groups, c.group(g, home, &directory.Members{Users: refs(g.Accounts, usable), Groups: refs(g.Groups, groups)}))
+		d.Groups = append(
+			d.Groups,
+			c.group(g, home, &directory.Members{Users: refs(g.Accounts, usable), Groups: refs(g.Groups, groups)}),
+		)
 	}
 	return d
 }

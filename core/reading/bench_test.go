@@ -51,14 +51,26 @@ func large(b testing.TB, logins, differences int) (*atlas.Atlas, *gate.System, *
 	}
 	document := func(prefix string) *roles.Document {
 		select_ := place.Text{Value: "table:select"}
-		doc := &roles.Document{Rights: []place.Text{select_}, Roles: map[string]*roles.Role{"reader": {Rights: []gate.Pattern{{Text: select_}}}}}
+		doc := &roles.Document{
+			Rights: []place.Text{select_},
+			Roles:  map[string]*roles.Role{"reader": {Rights: []gate.Pattern{{Text: select_}}}},
+		}
 		for i := range tables {
 			doc.Resources = append(doc.Resources, roles.Resource{Path: path(i)})
-			doc.Mappings = append(doc.Mappings, roles.Mapping{Who: gate.Who{Groups: refs(prefix, i)}, Role: name.Ref{Name: "reader"}, Object: path(i)})
+			doc.Mappings = append(
+				doc.Mappings,
+				roles.Mapping{Who: gate.Who{Groups: refs(prefix, i)}, Role: name.Ref{Name: "reader"}, Object: path(i)},
+			)
 		}
 		return doc
 	}
-	read := &reading.Reading{System: "frames", Type: "roles", At: time.Now(), Objects: map[string]string{}, Rights: map[string][]string{"table": {"table:select"}}}
+	read := &reading.Reading{
+		System:  "frames",
+		Type:    "roles",
+		At:      time.Now(),
+		Objects: map[string]string{},
+		Rights:  map[string][]string{"table": {"table:select"}},
+	}
 	there := document("gm_")
 	for i := range tables {
 		read.Objects[path(i).Value] = "table"
@@ -83,7 +95,12 @@ func large(b testing.TB, logins, differences int) (*atlas.Atlas, *gate.System, *
 		who.Groups = slices.Delete(who.Groups, at, at+1)
 	}
 	read.Document = there
-	s := &gate.System{Name: "frames", Type: name.Ref{Name: "roles"}, Gate: document(""), Link: &gate.Link{Names: gate.Written{Groups: "gm_{name}"}}}
+	s := &gate.System{
+		Name: "frames",
+		Type: name.Ref{Name: "roles"},
+		Gate: document(""),
+		Link: &gate.Link{Names: gate.Written{Groups: "gm_{name}"}},
+	}
 	a, err := atlas.Compile(&atlas.Map{Directories: []*directory.Document{d}, Systems: []*gate.System{s}})
 	require.NoError(b, err)
 	return a, s, read

@@ -102,8 +102,19 @@ func (d *Drift) explain() {
 }
 
 func compareCauses(a, b *Cause) int {
-	return cmp.Or(strings.Compare(string(a.Effect), string(b.Effect)), -cmp.Compare(a.Items, b.Items), strings.Compare(string(a.Why), string(b.Why)),
-		strings.Compare(a.User, b.User), strings.Compare(a.Group, b.Group), strings.Compare(a.There, b.There), strings.Compare(a.Line, b.Line), strings.Compare(a.Lacks, b.Lacks))
+	return cmp.Or(
+		strings.Compare(string(a.Effect), string(b.Effect)),
+		-cmp.Compare(a.Items, b.Items),
+		strings.Compare(string(a.Why), string(b.Why)),
+		strings.Compare(
+			a.User,
+			b.User,
+		),
+		strings.Compare(a.Group, b.Group),
+		strings.Compare(a.There, b.There),
+		strings.Compare(a.Line, b.Line),
+		strings.Compare(a.Lacks, b.Lacks),
+	)
 }
 
 func (d *Drift) cause(x *Item, here, there *side) Cause {
@@ -141,7 +152,8 @@ func (d *Drift) whyShort(x *Item, here, there *side) Cause {
 	if len(d.Of.names.called) > 0 {
 		own = d.Of.groupOn(own, x.Object)
 	}
-	if in, err := d.Of.Atlas.Book.FindGroup(d.Of.names.groups[own], ""); err == nil && there.turned(x.there).question.Subject.In(in) {
+	if in, err := d.Of.Atlas.Book.FindGroup(d.Of.names.groups[own], ""); err == nil &&
+		there.turned(x.there).question.Subject.In(in) {
 		return Cause{Why: NotGranted, Group: group, There: own, Line: route.Mapping}
 	}
 	return Cause{Why: NotMember, User: x.User, Group: group, There: own}

@@ -78,7 +78,10 @@ func complete(r *Reading) *Reading {
 		for _, u := range users {
 			if !accounts[u.Name] {
 				accounts[u.Name] = true
-				whole.Accounts = append(slices.Clip(whole.Accounts), Account{Name: u.Name, Note: "it is granted something, and there is no such account"})
+				whole.Accounts = append(
+					slices.Clip(whole.Accounts),
+					Account{Name: u.Name, Note: "it is granted something, and there is no such account"},
+				)
 			}
 		}
 		for _, g := range inGroups {
@@ -150,16 +153,25 @@ func (c *Compiled) directories(home string) []*directory.Document {
 		active := a.Active
 		u, known := c.UserOf[a.Name]
 		if !known {
-			own.Users = append(own.Users, &directory.User{Name: strings.TrimPrefix(c.names.users[a.Name], home+"/"), Active: &active})
+			own.Users = append(
+				own.Users,
+				&directory.User{Name: strings.TrimPrefix(c.names.users[a.Name], home+"/"), Active: &active},
+			)
 			continue
 		}
 		record := book.User(u)
 		in := by[book.UserHome(u)]
-		in.Users = append(in.Users, &directory.User{ID: record.ID, Name: record.Name, Active: &active, Attributes: record.Attributes})
+		in.Users = append(
+			in.Users,
+			&directory.User{ID: record.ID, Name: record.Name, Active: &active, Attributes: record.Attributes},
+		)
 	}
 	for i := range c.Groups {
 		g := &c.Groups[i]
-		own.Groups = append(own.Groups, c.group(g, home, &directory.Members{Users: refs(g.Accounts, c.names.users), Groups: refs(g.Groups, c.names.groups)}))
+		own.Groups = append(
+			own.Groups,
+			c.group(g, home, &directory.Members{Users: refs(g.Accounts, c.names.users), Groups: refs(g.Groups, c.names.groups)}),
+		)
 	}
 	if own != by[home] {
 		list = append(list, own)

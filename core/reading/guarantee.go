@@ -11,7 +11,11 @@ import (
 // Kept looks whether a guarantee holds of what systems were found to hold; of gives the reading of a
 // system. Whom it is about is said by the map; strangers count among everyone. The error is one
 // of of.
-func Kept(now *atlas.Atlas, p *atlas.Promise, of func(system string) (*Compiled, error)) (g check.Guaranteed, err error) {
+func Kept(
+	now *atlas.Atlas,
+	p *atlas.Promise,
+	of func(system string) (*Compiled, error),
+) (g check.Guaranteed, err error) {
 	asked := make([]promised, len(p.Things))
 	for i := range p.Things {
 		s := p.Things[i].System

@@ -22,14 +22,25 @@ import (
 // promises compiles guarantees beside a system of roles in which only crew may purge.
 func promises(t *testing.T, list ...*atlas.Guarantee) *atlas.Atlas {
 	t.Helper()
-	d := &directory.Document{Name: "d", Users: []*directory.User{{Name: "ilse"}, {Name: "tor"}, {Name: "dana"}}, Groups: []*directory.Group{{Name: "crew", Members: &directory.Members{Users: nametest.Refs("ilse", "dana")}}}}
+	d := &directory.Document{
+		Name:   "d",
+		Users:  []*directory.User{{Name: "ilse"}, {Name: "tor"}, {Name: "dana"}},
+		Groups: []*directory.Group{{Name: "crew", Members: &directory.Members{Users: nametest.Refs("ilse", "dana")}}},
+	}
 	s := &gate.System{
 		Name: "frames", Type: name.Ref{Name: "roles"}, Directory: name.Ref{Name: "d"}, Link: &gate.Link{},
-		Gate: &roles.Document{Rights: []place.Text{{Value: "frames:read"}, {Value: "frames:purge"}}, Resources: []roles.Resource{{Path: path("/")}},
-			Roles:    map[string]*roles.Role{"keeper": {Rights: []gate.Pattern{{Text: place.Text{Value: "frames:purge"}}}}},
-			Mappings: []roles.Mapping{{Who: gate.Who{Groups: nametest.Refs("crew")}, Role: name.Ref{Name: "keeper"}, Object: path("/")}}},
+		Gate: &roles.Document{
+			Rights:    []place.Text{{Value: "frames:read"}, {Value: "frames:purge"}},
+			Resources: []roles.Resource{{Path: path("/")}},
+			Roles:     map[string]*roles.Role{"keeper": {Rights: []gate.Pattern{{Text: place.Text{Value: "frames:purge"}}}}},
+			Mappings: []roles.Mapping{
+				{Who: gate.Who{Groups: nametest.Refs("crew")}, Role: name.Ref{Name: "keeper"}, Object: path("/")},
+			},
+		},
 	}
-	a, err := atlas.Compile(&atlas.Map{Directories: []*directory.Document{d}, Systems: []*gate.System{s}, Guarantees: list})
+	a, err := atlas.Compile(
+		&atlas.Map{Directories: []*directory.Document{d}, Systems: []*gate.System{s}, Guarantees: list},
+	)
 	require.NoError(t, err)
 	return a
 }
@@ -89,9 +100,17 @@ func TestGuaranteesOfWhatIsReallyThere(t *testing.T) {
 func TestAGuaranteeWithoutAReadingIsBroken(t *testing.T) {
 	purge := what("frames:purge")
 	a := promises(t, &atlas.Guarantee{Name: "g", Nobody: &gate.Who{Everyone: true}, Can: &purge, Really: true})
-	_, err := reading.Kept(a, a.Guarantees[0], func(string) (*reading.Compiled, error) { return nil, errors.New("it was never read") })
+	_, err := reading.Kept(
+		a,
+		a.Guarantees[0],
+		func(string) (*reading.Compiled, error) { return nil, errors.New("it was never read") },
+	)
 	assert.EqualError(t, err, "it was never read")
 	g := check.Guarantees(a)[0]
 	assert.True(t, g.Broken())
-	assert.Equal(t, "It is asked of what is really there, and that is not known: nobody asked what is really there.", g.Reason)
+	assert.Equal(
+		t,
+		"It is asked of what is really there, and that is not known: nobody asked what is really there.",
+		g.Reason,
+	)
 }

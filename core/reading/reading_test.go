@@ -49,7 +49,10 @@ func byMap(a *atlas.Atlas, s *atlas.System, at time.Time) map[thing]rule.State {
 	held := map[thing]rule.State{}
 	for u := range a.Book.AllUsers {
 		record := a.Book.User(u)
-		lacks := slices.ContainsFunc(s.Document.Requires, func(attribute string) bool { return record.Attributes.First(attribute) == "" })
+		lacks := slices.ContainsFunc(
+			s.Document.Requires,
+			func(attribute string) bool { return record.Attributes.First(attribute) == "" },
+		)
 		if !record.IsActive() || !record.Expires.IsZero() && !at.Before(record.Expires.Time) || lacks {
 			continue
 		}
@@ -311,7 +314,10 @@ var grants = []gate.Holding{
 func asItShouldBe(s *atlas.System) *reading.Reading {
 	r := &reading.Reading{
 		System: s.Name(), Type: "roles", At: time.Now(),
-		Groups: []reading.Group{{Name: "gm_writers", Accounts: []string{"ilse", "rana", "bram"}}, {Name: "gm_readers", Accounts: []string{"mika"}}},
+		Groups: []reading.Group{
+			{Name: "gm_writers", Accounts: []string{"ilse", "rana", "bram"}},
+			{Name: "gm_readers", Accounts: []string{"mika"}},
+		},
 	}
 	for _, named := range []string{"ilse", "rana", "bram", "Teo", "mika"} {
 		r.Accounts = append(r.Accounts, reading.Account{Name: named, Active: true})
@@ -336,7 +342,10 @@ func with(r *reading.Reading, group, account string) {
 func without(r *reading.Reading, group, account string) {
 	for i := range r.Groups {
 		if r.Groups[i].Name == group {
-			r.Groups[i].Accounts = slices.DeleteFunc(slices.Clone(r.Groups[i].Accounts), func(a string) bool { return a == account })
+			r.Groups[i].Accounts = slices.DeleteFunc(
+				slices.Clone(r.Groups[i].Accounts),
+				func(a string) bool { return a == account },
+			)
 		}
 	}
 }
@@ -531,10 +540,17 @@ func TestDriftIsWhatEachPointSays(t *testing.T) {
 			defer reading.Many(rapid.SampledFrom([]int{0, 3, 100}).Draw(rt, "many"))()
 			r := &reading.Reading{System: named, Type: document.Type.Name, At: at}
 			drop := rapid.IntRange(0, 2).Draw(rt, "dropped in ten")
-			r.Document = gate.Rewritten(own, func(w *gate.Who) { w.Off = rapid.IntRange(1, 10).Draw(rt, "off") <= drop }, func(*directory.People) {})
+			r.Document = gate.Rewritten(
+				own,
+				func(w *gate.Who) { w.Off = rapid.IntRange(1, 10).Draw(rt, "off") <= drop },
+				func(*directory.People) {},
+			)
 			for u := range a.Book.AllUsers {
 				if a.Book.UserHome(u) == "cindervale" && rapid.IntRange(1, 20).Draw(rt, "no account") > drop {
-					r.Accounts = append(r.Accounts, reading.Account{Name: a.Book.User(u).Name, Active: rapid.IntRange(1, 20).Draw(rt, "locked") > drop})
+					r.Accounts = append(
+						r.Accounts,
+						reading.Account{Name: a.Book.User(u).Name, Active: rapid.IntRange(1, 20).Draw(rt, "locked") > drop},
+					)
 				}
 			}
 			for _, group := range groups {
@@ -614,7 +630,11 @@ func pointByPoint(a *atlas.Atlas, s *atlas.System, c *reading.Compiled, at time.
 		}
 		ask := func(a *atlas.Atlas, s *atlas.System, held map[thing]rule.State) {
 			for u := range a.Book.AllUsers {
-				able := a.Book.User(u).IsActive() && !slices.ContainsFunc(s.Document.Requires, func(attribute string) bool { return a.Book.User(u).Attributes.First(attribute) == "" })
+				able := a.Book.User(u).IsActive() &&
+					!slices.ContainsFunc(
+						s.Document.Requires,
+						func(attribute string) bool { return a.Book.User(u).Attributes.First(attribute) == "" },
+					)
 				for _, host := range s.Gate.Catalogue().Objects {
 					for _, right := range rights {
 						p, err := s.Gate.At(host, right)

@@ -97,7 +97,8 @@ func sameGrants(a, b []grant) bool {
 	in := func(list []grant, g grant) bool {
 		return slices.ContainsFunc(list, func(x grant) bool { return x.takes == g.takes && x.when == g.when })
 	}
-	return !slices.ContainsFunc(a, func(g grant) bool { return !in(b, g) }) && !slices.ContainsFunc(b, func(g grant) bool { return !in(a, g) })
+	return !slices.ContainsFunc(a, func(g grant) bool { return !in(b, g) }) &&
+		!slices.ContainsFunc(b, func(g grant) bool { return !in(a, g) })
 }
 
 // among adds the suspects of a user who goes by some words on each side, in order.
@@ -131,7 +132,13 @@ func (s *suspects) differ(d *Drift, list []Item, p Person, here, there *side) []
 	}
 	var last *Cause
 	for _, at := range points {
-		x := Item{Object: s.points[at].object, Right: s.points[at].right, Here: s.state(0, at, here), There: s.state(1, at, there), Person: p}
+		x := Item{
+			Object: s.points[at].object,
+			Right:  s.points[at].right,
+			Here:   s.state(0, at, here),
+			There:  s.state(1, at, there),
+			Person: p,
+		}
 		held, really := x.Here >= rule.Depends, x.There >= rule.Depends
 		switch {
 		case !held && !really, x.Here == x.There:

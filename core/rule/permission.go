@@ -164,7 +164,9 @@ func (l *Listing) Given(visit func(Given)) {
 			}
 		}
 		takes.Join(d.Limits)
-		plain := d.Only == nil && d.Override == nil && d.Default == nil && len(d.Locks) == 0 && d.Ordered.Empty() && d.Asks.Empty() && (d.Nearest == nil || d.Nearest.Next == nil)
+		plain := d.Only == nil && d.Override == nil && d.Default == nil && len(d.Locks) == 0 && d.Ordered.Empty() &&
+			d.Asks.Empty() &&
+			(d.Nearest == nil || d.Nearest.Next == nil)
 		visit(Given{l.all[i].object, l.all[i].right, gives, takes, plain})
 	}
 }

@@ -114,7 +114,8 @@ func (r *Rule) Off() bool { return r.off }
 // wreck says that a name in the line leads to nothing, or that it is switched off, so that it
 // has nobody.
 func (r *Rule) wreck() bool {
-	return r.broken || r.off || r.Effect == Giving && slices.ContainsFunc(r.Claims, func(c *Claim) bool { return c.By == nil })
+	return r.broken || r.off ||
+		r.Effect == Giving && slices.ContainsFunc(r.Claims, func(c *Claim) bool { return c.By == nil })
 }
 
 // byClaim says whether the subject has one of the claims that the line goes by.

@@ -17,7 +17,9 @@ func verdict() *rapid.Generator[rule.Verdict] {
 		case 0:
 			return rule.ShutFor(rule.ByDeny, rapid.SampledFrom([]string{"a", "b"}).Draw(t, "at"), "")
 		case 1:
-			return on(rapid.SliceOfNDistinct(rapid.SampledFrom([]situation.Need{"window:night", "network:summit", "risk:low"}), 1, 3, rapid.ID).Draw(t, "needs")...)
+			return on(
+				rapid.SliceOfNDistinct(rapid.SampledFrom([]situation.Need{"window:night", "network:summit", "risk:low"}), 1, 3, rapid.ID).
+					Draw(t, "needs")...)
 		}
 		return rule.Opened
 	})

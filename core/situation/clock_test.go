@@ -43,7 +43,9 @@ func TestTimesAsPeopleWriteThem(t *testing.T) {
 // A day and a time of day are within the next week, and on that day.
 func TestADayOfTheWeekIsTheNextOne(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		zone, err := time.LoadLocation(rapid.SampledFrom([]string{"UTC", "Atlantic/Canary", "Pacific/Kiritimati"}).Draw(t, "zone"))
+		zone, err := time.LoadLocation(
+			rapid.SampledFrom([]string{"UTC", "Atlantic/Canary", "Pacific/Kiritimati"}).Draw(t, "zone"),
+		)
 		require.NoError(t, err)
 		now := time.Unix(rapid.Int64Range(1.7e9, 1.9e9).Draw(t, "now"), 0)
 		i := rapid.IntRange(0, 6).Draw(t, "day")

@@ -11,7 +11,11 @@ import (
 // handed to missing, with the kind of name and suggestions; whole tells whether
 // every name of the condition was found. A clause with a name that is not found
 // is left out, so that a line which takes something away errs to taking it.
-func (f *Frame) Compile(w *When, groups Resolve, missing func(kind string, ref name.Ref, near []string)) (c Condition, whole bool) {
+func (f *Frame) Compile(
+	w *When,
+	groups Resolve,
+	missing func(kind string, ref name.Ref, near []string),
+) (c Condition, whole bool) {
 	if w == nil {
 		return Condition{}, true
 	}
@@ -66,7 +70,10 @@ func (b *builder) miss(kind string, ref name.Ref, near []string) {
 }
 
 // found looks names up; ok is false where one is missing, or there are none.
-func found[ID any](refs []name.Ref, look func(name.Ref) (id ID, full string, ok bool)) (ids []ID, names []string, ok bool) {
+func found[ID any](
+	refs []name.Ref,
+	look func(name.Ref) (id ID, full string, ok bool),
+) (ids []ID, names []string, ok bool) {
 	for _, r := range refs {
 		if id, full, known := look(r); known {
 			ids, names = append(ids, id), append(names, full)

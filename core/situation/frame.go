@@ -54,7 +54,8 @@ const wholeDay TimeOfDay = 24 * 60
 func (t *TimeOfDay) UnmarshalText(text []byte) error {
 	s := string(text)
 	var h, m int
-	if len(s) != len("07:00") || s[2] != ':' || !digits(s[:2], &h) || !digits(s[3:], &m) || m > 59 || h*60+m > int(wholeDay) {
+	if len(s) != len("07:00") || s[2] != ':' || !digits(s[:2], &h) || !digits(s[3:], &m) || m > 59 ||
+		h*60+m > int(wholeDay) {
 		return fmt.Errorf("%q is not a time of day from 00:00 to 24:00", s)
 	}
 	*t = TimeOfDay(h*60 + m)

@@ -63,7 +63,10 @@ var literals atomic.Uint32
 
 // few is a literal about a fact that has few values.
 func few(about fact, is, isnt Need, values uint8) *Literal {
-	return opposed(&Literal{Need: is, about: about, values: values}, &Literal{Need: isnt, about: about, values: every[about] &^ values})
+	return opposed(
+		&Literal{Need: is, about: about, values: values},
+		&Literal{Need: isnt, about: about, values: every[about] &^ values},
+	)
 }
 
 // valuesOf is a bit for each value of a list among those that there are.
@@ -128,13 +131,19 @@ func inWindows(is, isnt Need, windows []*Window, zone *time.Location) *Literal {
 		}
 		return w
 	})
-	return opposed(&Literal{Need: is, about: instant, week: in, zone: zone}, &Literal{Need: isnt, about: instant, week: out, zone: zone})
+	return opposed(
+		&Literal{Need: is, about: instant, week: in, zone: zone},
+		&Literal{Need: isnt, about: instant, week: out, zone: zone},
+	)
 }
 
 // Before is met before an instant, and After from it on.
 func Before(at time.Time) *Literal {
 	text := at.Format(time.RFC3339)
-	return opposed(&Literal{Need: Need("before:" + text), about: instant, until: at}, &Literal{Need: Need("after:" + text), about: instant, since: at})
+	return opposed(
+		&Literal{Need: Need("before:" + text), about: instant, until: at},
+		&Literal{Need: Need("after:" + text), about: instant, since: at},
+	)
 }
 
 // After is the opposite of Before.
@@ -146,7 +155,10 @@ func inGroups(is, isnt Need, names []string) *Literal {
 	for _, n := range names {
 		groups[n] = true
 	}
-	return opposed(&Literal{Need: is, about: group, groups: groups}, &Literal{Need: isnt, about: group, groups: groups, none: true})
+	return opposed(
+		&Literal{Need: is, about: group, groups: groups},
+		&Literal{Need: isnt, about: group, groups: groups, none: true},
+	)
 }
 
 // Other is a literal of which nothing is known but its text.

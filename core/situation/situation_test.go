@@ -120,7 +120,10 @@ func frame() *situation.Frame {
 		Zone: time.UTC,
 		Networks: []situation.Network{
 			{Name: "office", Prefixes: []netip.Prefix{netip.MustParsePrefix("203.0.113.0/24")}},
-			{Name: "summit", Prefixes: []netip.Prefix{netip.MustParsePrefix("198.51.100.0/25"), netip.MustParsePrefix("2001:db8:51::/48")}},
+			{
+				Name:     "summit",
+				Prefixes: []netip.Prefix{netip.MustParsePrefix("198.51.100.0/25"), netip.MustParsePrefix("2001:db8:51::/48")},
+			},
 		},
 		Windows: []situation.Window{{Name: "night", Days: everyDay, From: 18 * 60, To: 7 * 60}},
 	}
@@ -143,7 +146,11 @@ func facts(t require.TestingT, pairs ...string) *situation.Facts {
 	require.NoError(t, err)
 	var device *situation.Device
 	if s.DeviceName != "" {
-		device = &situation.Device{Managed: situation.True, Compliant: situation.Unknown, InGroup: func(g uint32) bool { return g == 7 && s.DeviceName == "dome-console-1" }}
+		device = &situation.Device{
+			Managed:   situation.True,
+			Compliant: situation.Unknown,
+			InGroup:   func(g uint32) bool { return g == 7 && s.DeviceName == "dome-console-1" },
+		}
 	}
 	return frame().Facts(s, device)
 }

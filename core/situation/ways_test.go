@@ -22,7 +22,10 @@ func summit(t testing.TB) *situation.Frame {
 		Networks: []situation.Network{
 			{Name: "office", Prefixes: []netip.Prefix{netip.MustParsePrefix("203.0.113.0/24")}},
 			{Name: "desk", Prefixes: []netip.Prefix{netip.MustParsePrefix("203.0.113.16/28")}},
-			{Name: "summit", Prefixes: []netip.Prefix{netip.MustParsePrefix("198.51.100.0/25"), netip.MustParsePrefix("2001:db8::/32")}},
+			{
+				Name:     "summit",
+				Prefixes: []netip.Prefix{netip.MustParsePrefix("198.51.100.0/25"), netip.MustParsePrefix("2001:db8::/32")},
+			},
 		},
 		Windows: []situation.Window{
 			{Name: "night", Days: everyDay, From: 18 * 60, To: 7 * 60},
@@ -111,8 +114,19 @@ func TestManyWaysAreCut(t *testing.T) {
 // Between two edges of a week nothing changes that follows from the time, over changes of
 // the clock too.
 func TestNothingChangesBetweenEdges(t *testing.T) {
-	zones := []*time.Location{zone(t, "Europe/Berlin"), zone(t, "America/Santiago"), zone(t, "Australia/Lord_Howe"), time.UTC}
-	shifts := []time.Time{at(t, "2026-03-29T00:00:00Z"), at(t, "2026-04-05T00:00:00Z"), at(t, "2026-09-06T00:00:00Z"), at(t, "2026-10-04T00:00:00Z"), at(t, "2026-10-25T00:00:00Z")}
+	zones := []*time.Location{
+		zone(t, "Europe/Berlin"),
+		zone(t, "America/Santiago"),
+		zone(t, "Australia/Lord_Howe"),
+		time.UTC,
+	}
+	shifts := []time.Time{
+		at(t, "2026-03-29T00:00:00Z"),
+		at(t, "2026-04-05T00:00:00Z"),
+		at(t, "2026-09-06T00:00:00Z"),
+		at(t, "2026-10-04T00:00:00Z"),
+		at(t, "2026-10-25T00:00:00Z"),
+	}
 	rapid.Check(t, func(t *rapid.T) {
 		f := &situation.Frame{Zone: rapid.SampledFrom(zones).Draw(t, "zone")}
 		minute := rapid.Custom(func(t *rapid.T) situation.TimeOfDay {
@@ -139,10 +153,22 @@ func TestNothingChangesBetweenEdges(t *testing.T) {
 		}
 		for range 20 {
 			week := int64(end.Sub(monday) / time.Second)
-			moment := monday.Add(time.Duration(rapid.OneOf(rapid.Int64Range(0, week-1), rapid.Int64Range(week-24*3600, week-18*3600)).Draw(t, "moment")) * time.Second)
+			moment := monday.Add(
+				time.Duration(
+					rapid.OneOf(rapid.Int64Range(0, week-1), rapid.Int64Range(week-24*3600, week-18*3600)).Draw(t, "moment"),
+				) * time.Second,
+			)
 			i := slices.IndexFunc(edges, moment.Before) - 1
 			for w := range f.Windows {
-				require.Equal(t, f.Windows[w].Contains(edges[i], f.Zone), f.Windows[w].Contains(moment, f.Zone), "%s at %s as at %s", f.Windows[w].Name, moment, edges[i])
+				require.Equal(
+					t,
+					f.Windows[w].Contains(edges[i], f.Zone),
+					f.Windows[w].Contains(moment, f.Zone),
+					"%s at %s as at %s",
+					f.Windows[w].Name,
+					moment,
+					edges[i],
+				)
 			}
 		}
 	})

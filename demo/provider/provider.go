@@ -53,7 +53,10 @@ func New(issuer, client string, people []Person) (*Provider, error) {
 	if err != nil {
 		return nil, fmt.Errorf("making a key: %w", err)
 	}
-	signer, err := jose.NewSigner(jose.SigningKey{Algorithm: jose.ES256, Key: jose.JSONWebKey{Key: key, KeyID: "1"}}, (&jose.SignerOptions{}).WithType("JWT"))
+	signer, err := jose.NewSigner(
+		jose.SigningKey{Algorithm: jose.ES256, Key: jose.JSONWebKey{Key: key, KeyID: "1"}},
+		(&jose.SignerOptions{}).WithType("JWT"),
+	)
 	if err != nil {
 		return nil, fmt.Errorf("making a signer: %w", err)
 	}
@@ -69,7 +72,9 @@ func (p *Provider) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	case "/.well-known/openid-configuration":
 		send(w, map[string]any{
 			"issuer": p.issuer, "authorization_endpoint": p.issuer + "/authorize", "token_endpoint": p.issuer + "/token", "jwks_uri": p.issuer + "/keys",
-			"response_types_supported": []string{"code"}, "subject_types_supported": []string{"public"}, "id_token_signing_alg_values_supported": []string{"ES256"},
+			"response_types_supported": []string{
+				"code",
+			}, "subject_types_supported": []string{"public"}, "id_token_signing_alg_values_supported": []string{"ES256"},
 			"code_challenge_methods_supported": []string{"S256"},
 		})
 	case "/keys":
@@ -88,11 +93,13 @@ func send(w http.ResponseWriter, v any) {
 	_ = json.NewEncoder(w).Encode(v)
 }
 
-var page = template.Must(template.New("").Parse(`<!doctype html><html lang="en"><meta charset="utf-8"><title>Who are you?</title>
+var page = template.Must(
+	template.New("").Parse(`<!doctype html><html lang="en"><meta charset="utf-8"><title>Who are you?</title>
 <body style="font: 16px/1.5 system-ui, sans-serif; max-width: 32rem; margin: 4rem auto; padding: 0 1rem">
 <h1 style="font-size: 1.3rem">Cindervale Observatory: who are you?</h1>
 <p>This stand-in signs in whomever you choose, without a password.</p>
-<ul>{{range .People}}<li><a href="{{$.Query}}&amp;as={{.Name}}">{{.Display}}</a> <small>{{.Note}}</small></li>{{end}}</ul></body></html>`))
+<ul>{{range .People}}<li><a href="{{$.Query}}&amp;as={{.Name}}">{{.Display}}</a> <small>{{.Note}}</small></li>{{end}}</ul></body></html>`),
+)
 
 // authorize lets someone choose who to be, and sends the browser back with a code.
 func (p *Provider) authorize(w http.ResponseWriter, r *http.Request) {
@@ -131,7 +138,8 @@ func (p *Provider) token(w http.ResponseWriter, r *http.Request) {
 	delete(p.codes, code)
 	p.mu.Unlock()
 	sum := sha256.Sum256([]byte(r.PostFormValue("code_verifier")))
-	if !known || time.Now().After(g.until) || g.redirect != r.PostFormValue("redirect_uri") || base64.RawURLEncoding.EncodeToString(sum[:]) != g.challenge {
+	if !known || time.Now().After(g.until) || g.redirect != r.PostFormValue("redirect_uri") ||
+		base64.RawURLEncoding.EncodeToString(sum[:]) != g.challenge {
 		w.WriteHeader(http.StatusBadRequest)
 		send(w, map[string]string{"error": "invalid_grant"})
 		return

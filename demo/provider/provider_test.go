@@ -24,10 +24,17 @@ func TestACodeIsUsedOnceAndWithItsVerifier(t *testing.T) {
 	require.NoError(t, err)
 	found, err := oidc.NewProvider(t.Context(), s.URL)
 	require.NoError(t, err)
-	config := oauth2.Config{ClientID: "gatemap", Endpoint: found.Endpoint(), RedirectURL: "http://127.0.0.1:1/return", Scopes: []string{"openid"}}
+	config := oauth2.Config{
+		ClientID:    "gatemap",
+		Endpoint:    found.Endpoint(),
+		RedirectURL: "http://127.0.0.1:1/return",
+		Scopes:      []string{"openid"},
+	}
 	code := func(verifier string) string {
 		c := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
-		response, err := c.Get(config.AuthCodeURL("state", oidc.Nonce("n"), oauth2.S256ChallengeOption(verifier)) + "&as=ilse.okonjo")
+		response, err := c.Get(
+			config.AuthCodeURL("state", oidc.Nonce("n"), oauth2.S256ChallengeOption(verifier)) + "&as=ilse.okonjo",
+		)
 		require.NoError(t, err)
 		response.Body.Close()
 		back, err := url.Parse(response.Header.Get("Location"))

@@ -37,7 +37,12 @@ type Sessions struct {
 }
 
 // Open reads who can use the service of a store. The error is that of the store.
-func Open(ctx context.Context, st *store.Store, log *audit.Log, h *history.History) (*Operators, *Tokens, *Sessions, error) {
+func Open(
+	ctx context.Context,
+	st *store.Store,
+	log *audit.Log,
+	h *history.History,
+) (*Operators, *Tokens, *Sessions, error) {
 	tokens := &Tokens{store: st, history: h}
 	slow, hash := newThrottle(), newHashing()
 	return &Operators{store: st, audit: log, tokens: tokens, throttle: slow, hashing: hash}, tokens,

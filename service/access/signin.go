@@ -65,7 +65,10 @@ func (s *Sessions) SignIn(ctx context.Context, in SignIn, origin string) (sessio
 		as = "token"
 	}
 	if wait := s.throttle.begin(name.Fold(in.Name), origin, now); wait > 0 {
-		return "", a, errors.Join(&WaitError{wait}, s.audit.Note(ctx, operator.Actor{Name: as, Origin: origin}, "sign-in", "", audit.Refused, "too many tries"))
+		return "", a, errors.Join(
+			&WaitError{wait},
+			s.audit.Note(ctx, operator.Actor{Name: as, Origin: origin}, "sign-in", "", audit.Refused, "too many tries"),
+		)
 	}
 	x, a, err := s.check(ctx, in, now)
 	if err == nil {
@@ -151,18 +154,38 @@ func (s *Sessions) SignInBy(ctx context.Context, issuer, subject, named, origin 
 	case known && !o.Inactive:
 		x.Operator, a.Name = o.Name, o.Name
 	case manages && !known:
-		tied, err := s.store.TieManager(ctx, user, issuer, subject, audit.Of(operator.Actor{Name: user, Origin: origin}, "manager", user, audit.Done, "tied to a subject of "+issuer))
+		tied, err := s.store.TieManager(
+			ctx,
+			user,
+			issuer,
+			subject,
+			audit.Of(operator.Actor{Name: user, Origin: origin}, "manager", user, audit.Done, "tied to a subject of "+issuer),
+		)
 		if err != nil {
 			return "", err
 		}
 		if !tied {
-			problem := &StrangerError{fmt.Sprintf("%s signed in before as another account of the provider, or that account as someone else; an admin can untie them: gatemap operator untie %s", user, user)}
-			return "", errors.Join(problem, s.audit.Note(ctx, a, "sign-in", "", audit.Refused, "provider: "+user+" is tied to another subject"))
+			problem := &StrangerError{
+				fmt.Sprintf(
+					"%s signed in before as another account of the provider, or that account as someone else; an admin can untie them: gatemap operator untie %s",
+					user,
+					user,
+				),
+			}
+			return "", errors.Join(
+				problem,
+				s.audit.Note(ctx, a, "sign-in", "", audit.Refused, "provider: "+user+" is tied to another subject"),
+			)
 		}
 		x.User, a.Name = user, user
 	default:
-		problem := &StrangerError{fmt.Sprintf("%s is no operator here, and manages no group; an admin can add operators", named)}
-		return "", errors.Join(problem, s.audit.Note(ctx, a, "sign-in", "", audit.Refused, "provider: no operator, and no manager of a group"))
+		problem := &StrangerError{
+			fmt.Sprintf("%s is no operator here, and manages no group; an admin can add operators", named),
+		}
+		return "", errors.Join(
+			problem,
+			s.audit.Note(ctx, a, "sign-in", "", audit.Refused, "provider: no operator, and no manager of a group"),
+		)
 	}
 	if session, err = s.store.BeginSession(ctx, x); err != nil {
 		return "", err

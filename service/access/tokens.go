@@ -20,7 +20,12 @@ import (
 // First makes the first token and returns it, the only time that it is
 // seen; "" if there was one ever, or an operator.
 func (s *Tokens) First(ctx context.Context) (string, error) {
-	token, err := s.store.FirstToken(ctx, "first", time.Now(), audit.Of(operator.Service, "token", "first", audit.Done, "role admin"))
+	token, err := s.store.FirstToken(
+		ctx,
+		"first",
+		time.Now(),
+		audit.Of(operator.Service, "token", "first", audit.Done, "role admin"),
+	)
 	if err != nil || token == "" {
 		return "", err
 	}
@@ -83,7 +88,11 @@ func describeToken(t *store.Token) answer.TokenInfo {
 func (s *Tokens) Create(ctx context.Context, by operator.Actor, in answer.TokenChange) (*answer.Token, error) {
 	t := store.Token{Name: in.Name, Role: in.Role, Author: by.Name, Created: time.Now(), Systems: in.Systems}
 	if !operatorName.MatchString(in.Name) {
-		return nil, answer.Invalid("name", in.Name, "a token's name has letters, digits and any of . _ @ -, at most 64 of them")
+		return nil, answer.Invalid(
+			"name",
+			in.Name,
+			"a token's name has letters, digits and any of . _ @ -, at most 64 of them",
+		)
 	}
 	if err := s.tokenOf(by, &t, in); err != nil {
 		return nil, err
@@ -138,7 +147,11 @@ func (s *Tokens) tokenOf(by operator.Actor, t *store.Token, in answer.TokenChang
 	case by.Program || by.Systems != nil || by.Token != "" && by.May(operator.Administer) != nil:
 		return &operator.ForbiddenError{Actor: by, Reason: "a token makes no other token: sign in to the console to make one"}
 	case operator.Least(role, by.Role) != role:
-		return answer.Invalid("role", in.Role, fmt.Sprintf("a token of yours can have your own role, %s, or a weaker one", by.Role))
+		return answer.Invalid(
+			"role",
+			in.Role,
+			fmt.Sprintf("a token of yours can have your own role, %s, or a weaker one", by.Role),
+		)
 	}
 	return nil
 }
@@ -174,10 +187,16 @@ func (s *Tokens) CreatePush(ctx context.Context, by operator.Actor, named string
 	case d == nil:
 		return "", s.history.Head().Folder.Missing(named)
 	case !content.Pushed(d.Source):
-		return "", &answer.ConflictError{Message: fmt.Sprintf("directory %s does not take pushes; give it source: {scim: {}}", d.Name)}
+		return "", &answer.ConflictError{
+			Message: fmt.Sprintf("directory %s does not take pushes; give it source: {scim: {}}", d.Name),
+		}
 	}
-	token, err := s.store.CreateToken(ctx, store.Token{Name: "push to " + d.Name, Role: "push", Author: by.Name, Created: time.Now(), Directory: d.Name}, true,
-		audit.Of(by, "token", "push to "+d.Name, audit.Done, "role push"))
+	token, err := s.store.CreateToken(
+		ctx,
+		store.Token{Name: "push to " + d.Name, Role: "push", Author: by.Name, Created: time.Now(), Directory: d.Name},
+		true,
+		audit.Of(by, "token", "push to "+d.Name, audit.Done, "role push"),
+	)
 	return token, errors.Join(err, s.read(ctx))
 }
 
@@ -209,7 +228,14 @@ func (s *Tokens) ByToken(token string) (a operator.Actor, ok bool) {
 // tokenActor is who acts by a token: whose it is, with the weaker of its role and theirs,
 // or the token itself where no person uses it.
 func tokenActor(t *store.Token) operator.Actor {
-	a := operator.Actor{Name: "token “" + t.Name + "”", Role: operator.Role(t.Role), How: "token", Systems: t.Systems, User: t.User, Program: t.Owner == "" && t.User == ""}
+	a := operator.Actor{
+		Name:    "token “" + t.Name + "”",
+		Role:    operator.Role(t.Role),
+		How:     "token",
+		Systems: t.Systems,
+		User:    t.User,
+		Program: t.Owner == "" && t.User == "",
+	}
 	if t.Owner != "" {
 		a.Name, a.Token = t.Owner, t.Name
 	}

@@ -42,7 +42,9 @@ func (a *Accounts) Plan(ctx context.Context, named string) (*answer.Accounts, er
 		return nil, head.Folder.Missing(named)
 	case d.Source == nil || d.Source.Accounts == nil:
 		return nil, &answer.ConflictError{Message: fmt.Sprintf(
-			"the source of directory %s does not say what new accounts are to be: give it write: [members, active, users], and accounts (docs/connected.md)", d.Name)}
+			"the source of directory %s does not say what new accounts are to be: give it write: [members, active, users], and accounts (docs/connected.md)",
+			d.Name,
+		)}
 	}
 	departed, err := a.Departed(ctx, d.Name)
 	if err != nil {
@@ -96,7 +98,10 @@ func (p *planning) plan() *answer.Accounts {
 				accounts[r] = append(accounts[r], u)
 			}
 		}
-		sorted := slices.SortedFunc(slices.Values(people), func(a, b *directory.User) int { return strings.Compare(a.Name, b.Name) })
+		sorted := slices.SortedFunc(
+			slices.Values(people),
+			func(a, b *directory.User) int { return strings.Compare(a.Name, b.Name) },
+		)
 		for _, r := range sorted {
 			p.person(x, r, joins, accounts[r])
 		}
@@ -105,7 +110,12 @@ func (p *planning) plan() *answer.Accounts {
 }
 
 // person plans for one person, who may have accounts.
-func (p *planning) person(feed *directory.Document, r *directory.User, joins map[string]*directory.User, accounts []*directory.User) {
+func (p *planning) person(
+	feed *directory.Document,
+	r *directory.User,
+	joins map[string]*directory.User,
+	accounts []*directory.User,
+) {
 	x := answer.AccountChange{Person: name.Full(feed.Name, r.Name), DisplayName: called(r)}
 	here := r.IsActive() && (r.Expires.IsZero() || p.now.Before(r.Expires.Time))
 	for _, u := range accounts {
@@ -193,7 +203,12 @@ func (p *planning) create(x answer.AccountChange, r *directory.User) {
 	of := p.directory.Source.Accounts
 	to, lacks := account.Place(of.Where.Value, r)
 	if lacks == "" {
-		x.User, x.Namesake, lacks = account.Name(of.Name.Value, r, p.longest(), func(n string) bool { return p.taken[name.Fold(n)] })
+		x.User, x.Namesake, lacks = account.Name(
+			of.Name.Value,
+			r,
+			p.longest(),
+			func(n string) bool { return p.taken[name.Fold(n)] },
+		)
 	}
 	if lacks != "" {
 		p.none(x, "the record has no "+lacks)

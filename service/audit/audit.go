@@ -25,7 +25,15 @@ func Of(by operator.Actor, act, object, result, detail string) store.Entry {
 	if by.Token != "" {
 		detail = strings.TrimSpace(detail + " (token “" + by.Token + "”)")
 	}
-	return store.Entry{At: time.Now(), Actor: by.Name, Act: act, Object: object, Result: result, Detail: detail, Origin: by.Origin}
+	return store.Entry{
+		At:     time.Now(),
+		Actor:  by.Name,
+		Act:    act,
+		Object: object,
+		Result: result,
+		Detail: detail,
+		Origin: by.Origin,
+	}
 }
 
 // Log is the audit of one service.

@@ -61,13 +61,17 @@ func (s *Bench) kept(ctx context.Context, named string) (*store.Trial, error) {
 		if err != nil {
 			return nil, err
 		}
-		return nil, &directory.NotFoundError{Kind: "trial", Name: named, Near: name.Near(named, func(yield func(string) bool) {
-			for i := range all {
-				if !yield(all[i].Name) {
-					return
+		return nil, &directory.NotFoundError{
+			Kind: "trial",
+			Name: named,
+			Near: name.Near(named, func(yield func(string) bool) {
+				for i := range all {
+					if !yield(all[i].Name) {
+						return
+					}
 				}
-			}
-		})}
+			}),
+		}
 	}
 	return &t, nil
 }

@@ -37,7 +37,14 @@ type Keeper interface {
 type History interface {
 	sync.Locker
 	Head() *query.Head
-	Amend(ctx context.Context, r store.Revision, put []store.Pending, gone []store.Key, f *content.Folder, a *atlas.Atlas) (store.Revision, error)
+	Amend(
+		ctx context.Context,
+		r store.Revision,
+		put []store.Pending,
+		gone []store.Key,
+		f *content.Folder,
+		a *atlas.Atlas,
+	) (store.Revision, error)
 }
 
 // Past is what was in force.

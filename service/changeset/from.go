@@ -12,7 +12,12 @@ import (
 
 // BeginFrom makes a trial of the differences between the files of a folder and the
 // map in force. What sources bring in is left out: that comes by intake.
-func (s *Trials) BeginFrom(ctx context.Context, by operator.Actor, named, note string, files map[string]string) (*answer.Trial, error) {
+func (s *Trials) BeginFrom(
+	ctx context.Context,
+	by operator.Actor,
+	named, note string,
+	files map[string]string,
+) (*answer.Trial, error) {
 	changes, err := s.History.Head().Folder.Differing(files)
 	if err != nil {
 		return nil, err

@@ -19,7 +19,10 @@ func mayStage(by operator.Actor, c *stage.Change) error {
 	if c.IsLine() && by.Sees(c.System) {
 		return nil
 	}
-	return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s may change lines of %s, and nothing else", by.Name, strings.Join(by.Systems, ", "))}
+	return &operator.ForbiddenError{
+		Actor:  by,
+		Reason: fmt.Sprintf("%s may change lines of %s, and nothing else", by.Name, strings.Join(by.Systems, ", ")),
+	}
 }
 
 // mayTouch says whether someone may see, change and remove a trial: who is limited to
@@ -30,8 +33,16 @@ func mayTouch(by operator.Actor, t *store.Trial) error {
 	}
 	var changes []stage.Signed
 	err := json.Unmarshal(t.Changes, &changes)
-	if err == nil && t.Author == by.Name && !slices.ContainsFunc(changes, func(c stage.Signed) bool { return mayStage(by, &c.Change) != nil }) {
+	if err == nil && t.Author == by.Name &&
+		!slices.ContainsFunc(changes, func(c stage.Signed) bool { return mayStage(by, &c.Change) != nil }) {
 		return nil
 	}
-	return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s is limited to %s, and to trials of its own with nothing else in them", by.Name, strings.Join(by.Systems, ", "))}
+	return &operator.ForbiddenError{
+		Actor: by,
+		Reason: fmt.Sprintf(
+			"%s is limited to %s, and to trials of its own with nothing else in them",
+			by.Name,
+			strings.Join(by.Systems, ", "),
+		),
+	}
 }

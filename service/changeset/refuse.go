@@ -11,7 +11,13 @@ import (
 )
 
 func movedTrial(t *store.Trial) error {
-	return &answer.MovedError{Message: fmt.Sprintf("the trial %s has changed and is at version %d now: read it again, then repeat the call for that version", t.Name, t.Version)}
+	return &answer.MovedError{
+		Message: fmt.Sprintf(
+			"the trial %s has changed and is at version %d now: read it again, then repeat the call for that version",
+			t.Name,
+			t.Version,
+		),
+	}
 }
 
 func notNow(err error) error { return &answer.ConflictError{Message: err.Error()} }

@@ -39,7 +39,13 @@ func (s *Commits) Revert(ctx context.Context, by operator.Actor, number int, nam
 		return nil, err
 	}
 	if len(turns) > maxRestored {
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("revision %d changed more than %d records: run the intake of the directory instead", number, maxRestored)}
+		return nil, &answer.ConflictError{
+			Message: fmt.Sprintf(
+				"revision %d changed more than %d records: run the intake of the directory instead",
+				number,
+				maxRestored,
+			),
+		}
 	}
 	w := &tried{head: s.History.Head()}
 	made, err := accountsMade(r)
@@ -52,7 +58,9 @@ func (s *Commits) Revert(ctx context.Context, by operator.Actor, number int, nam
 		}
 	}
 	if s.bench.try(ctx, w); w.err != nil {
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("revision %d cannot be reverted, because what it changed was changed again: %v", number, w.err)}
+		return nil, &answer.ConflictError{
+			Message: fmt.Sprintf("revision %d cannot be reverted, because what it changed was changed again: %v", number, w.err),
+		}
 	}
 	if err := s.Rights.MayConnect(ctx, by, w.head.Folder, w.folder); err != nil {
 		return nil, err

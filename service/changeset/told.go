@@ -55,20 +55,36 @@ func (w *tried) tell(d *answer.Trial, written bool) {
 	}
 	for _, c := range counts {
 		if written {
-			notices = append(notices, fmt.Sprintf("The commit first writes to where the records of %s come from, records: %d.", c.Directory, c.Records))
+			notices = append(
+				notices,
+				fmt.Sprintf("The commit first writes to where the records of %s come from, records: %d.", c.Directory, c.Records),
+			)
 			d.Writes += c.Records
 		} else {
 			sourced = append(sourced, c.Directory)
 		}
 	}
 	if slices.Sort(sourced); sourced != nil {
-		notices = append(notices, fmt.Sprintf("Records of %s come from a source: make the change there too, or the next intake restores what the source has.",
-			strings.Join(slices.Compact(sourced), " and ")))
+		notices = append(
+			notices,
+			fmt.Sprintf(
+				"Records of %s come from a source: make the change there too, or the next intake restores what the source has.",
+				strings.Join(slices.Compact(sourced), " and "),
+			),
+		)
 	}
 	book := w.head.Atlas.Book
 	for _, c := range w.changes {
-		if c.Do == stage.SetUser && len(c.Value) > 0 && !book.HasAttribute(c.Attribute) && !name.Equal(c.Attribute, "expires") {
-			notices = append(notices, fmt.Sprintf("No user has the attribute %s so far%s", c.Attribute, cmp.Or(name.DidYouMean(name.Near(c.Attribute, book.AttributeNames())), ".")))
+		if c.Do == stage.SetUser && len(c.Value) > 0 && !book.HasAttribute(c.Attribute) &&
+			!name.Equal(c.Attribute, "expires") {
+			notices = append(
+				notices,
+				fmt.Sprintf(
+					"No user has the attribute %s so far%s",
+					c.Attribute,
+					cmp.Or(name.DidYouMean(name.Near(c.Attribute, book.AttributeNames())), "."),
+				),
+			)
 		}
 	}
 	d.Notices = notices

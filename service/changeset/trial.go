@@ -28,17 +28,31 @@ func (s *Trials) Begin(ctx context.Context, by operator.Actor, named, note strin
 	return s.create(ctx, by, &store.Trial{Name: named, Note: note}, nil)
 }
 
-func (s *Trials) create(ctx context.Context, by operator.Actor, t *store.Trial, changes []stage.Signed) (*answer.Trial, error) {
+func (s *Trials) create(
+	ctx context.Context,
+	by operator.Actor,
+	t *store.Trial,
+	changes []stage.Signed,
+) (*answer.Trial, error) {
 	if !trialName.MatchString(t.Name) {
-		return nil, answer.Invalid("name", t.Name, "a trial's name has letters, digits, dots, dashes and underscores, at most 64 of them, and begins with a letter or a digit")
+		return nil, answer.Invalid(
+			"name",
+			t.Name,
+			"a trial's name has letters, digits, dots, dashes and underscores, at most 64 of them, and begins with a letter or a digit",
+		)
 	}
 	raw, err := json.Marshal(changes)
 	if err != nil {
 		return nil, err
 	}
 	t.Author, t.Created, t.Base, t.Changes = by.Name, time.Now(), s.History.Head().Revision.Number, raw
-	if err := s.Keeper.CreateTrial(ctx, t, audit.Of(by, "trial", t.Name, audit.Done, "begun")); errors.Is(err, store.ErrTaken) {
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("there is a trial %s already; take another name, or remove that one", t.Name)}
+	if err := s.Keeper.CreateTrial(ctx, t, audit.Of(by, "trial", t.Name, audit.Done, "begun")); errors.Is(
+		err,
+		store.ErrTaken,
+	) {
+		return nil, &answer.ConflictError{
+			Message: fmt.Sprintf("there is a trial %s already; take another name, or remove that one", t.Name),
+		}
 	} else if err != nil {
 		return nil, err
 	}
@@ -82,7 +96,13 @@ func (s *Trials) Find(ctx context.Context, by operator.Actor, named string) (*an
 // Stage adds changes to a version of a trial; version 0 is whichever there is. It
 // is all of them or none. The error is an *answer.InvalidError that says which change
 // cannot be made and why.
-func (s *Trials) Stage(ctx context.Context, by operator.Actor, named string, version int, changes []stage.Change) (*answer.Trial, error) {
+func (s *Trials) Stage(
+	ctx context.Context,
+	by operator.Actor,
+	named string,
+	version int,
+	changes []stage.Change,
+) (*answer.Trial, error) {
 	if len(changes) == 0 {
 		return nil, answer.Invalid("changes", "", "name at least one change")
 	}
@@ -120,7 +140,12 @@ func (s *Trials) Stage(ctx context.Context, by operator.Actor, named string, ver
 }
 
 // Unstage takes one change out of a trial, by its number from 1.
-func (s *Trials) Unstage(ctx context.Context, by operator.Actor, named string, version, number int) (*answer.Trial, error) {
+func (s *Trials) Unstage(
+	ctx context.Context,
+	by operator.Actor,
+	named string,
+	version, number int,
+) (*answer.Trial, error) {
 	return s.restage(ctx, by, named, version, func(w *tried) (did string, err error) {
 		if number < 1 || number > len(w.changes) {
 			return "", answer.Invalid("number", fmt.Sprint(number), fmt.Sprintf("the trial has %d changes", len(w.changes)))
@@ -136,7 +161,13 @@ func (s *Trials) Unstage(ctx context.Context, by operator.Actor, named string, v
 
 // restage gives a trial other changes, which work makes of those that it has, and
 // tries.
-func (s *Trials) restage(ctx context.Context, by operator.Actor, named string, version int, work func(*tried) (did string, err error)) (*answer.Trial, error) {
+func (s *Trials) restage(
+	ctx context.Context,
+	by operator.Actor,
+	named string,
+	version int,
+	work func(*tried) (did string, err error),
+) (*answer.Trial, error) {
 	t, err := s.bench.touched(ctx, by, named)
 	if err != nil {
 		return nil, err
@@ -156,7 +187,10 @@ func (s *Trials) restage(ctx context.Context, by operator.Actor, named string, v
 		return nil, err
 	}
 	t.Base = w.head.Revision.Number
-	if err := s.Keeper.UpdateTrial(ctx, t, audit.Of(by, "stage", t.Name, audit.Done, did)); errors.Is(err, store.ErrMoved) {
+	if err := s.Keeper.UpdateTrial(ctx, t, audit.Of(by, "stage", t.Name, audit.Done, did)); errors.Is(
+		err,
+		store.ErrMoved,
+	) {
 		return nil, movedTrial(t)
 	} else if err != nil {
 		return nil, err
@@ -176,7 +210,10 @@ func (s *Trials) Remove(ctx context.Context, by operator.Actor, named string, ve
 	if version == 0 {
 		version = t.Version
 	}
-	if err := s.Keeper.RemoveTrial(ctx, t.Name, version, audit.Of(by, "trial", t.Name, audit.Done, "removed")); errors.Is(err, store.ErrMoved) {
+	if err := s.Keeper.RemoveTrial(ctx, t.Name, version, audit.Of(by, "trial", t.Name, audit.Done, "removed")); errors.Is(
+		err,
+		store.ErrMoved,
+	) {
 		return movedTrial(t)
 	} else if err != nil {
 		return err

@@ -44,7 +44,10 @@ func (f *Folder) RowsOf(d *stage.Draft) (put []store.Pending, gone []store.Key, 
 	}
 	for _, file := range d.Files {
 		if old, known := before[file.Path]; !known || string(old) != string(file.Content) {
-			put = append(put, store.Pending{Key: store.Key{Path: file.Path}, Body: func() ([]byte, error) { return file.Content, nil }})
+			put = append(
+				put,
+				store.Pending{Key: store.Key{Path: file.Path}, Body: func() ([]byte, error) { return file.Content, nil }},
+			)
 		}
 		delete(before, file.Path)
 	}

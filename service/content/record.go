@@ -122,7 +122,14 @@ func fromAttributes(list []attribute) directory.Attributes {
 
 // FromUser, FromGroup and FromDevice are records as rows hold them.
 func FromUser(u *directory.User) Record {
-	r := Record{ID: u.ID, DN: u.DN, File: u.Place.File, Line: u.Place.Line, Active: u.Active, Attributes: toAttributes(u.Attributes)}
+	r := Record{
+		ID:         u.ID,
+		DN:         u.DN,
+		File:       u.Place.File,
+		Line:       u.Place.Line,
+		Active:     u.Active,
+		Attributes: toAttributes(u.Attributes),
+	}
 	if !u.Expires.IsZero() {
 		r.Expires = &u.Expires.Time
 	}
@@ -145,7 +152,15 @@ func FromGroup(g *directory.Group) Record {
 }
 
 func FromDevice(d *directory.Device) Record {
-	r := Record{ID: d.ID, DN: d.DN, File: d.Place.File, Line: d.Place.Line, Managed: d.Managed, Compliant: d.Compliant, Attributes: toAttributes(d.Attrs)}
+	r := Record{
+		ID:         d.ID,
+		DN:         d.DN,
+		File:       d.Place.File,
+		Line:       d.Place.Line,
+		Managed:    d.Managed,
+		Compliant:  d.Compliant,
+		Attributes: toAttributes(d.Attrs),
+	}
 	if d.PrimaryGroup.Name != "" {
 		r.Primary = toReferences([]name.Ref{d.PrimaryGroup})
 	}
@@ -201,7 +216,14 @@ func Take(to map[string]connect.Records, row store.Row) error {
 func (r *Record) place() place.Place { return place.Place{File: r.File, Line: r.Line} }
 
 func (r *Record) user(named string) (*directory.User, error) {
-	u := &directory.User{Place: r.place(), ID: r.ID, Name: named, DN: r.DN, Active: r.Active, Attributes: fromAttributes(r.Attributes)}
+	u := &directory.User{
+		Place:      r.place(),
+		ID:         r.ID,
+		Name:       named,
+		DN:         r.DN,
+		Active:     r.Active,
+		Attributes: fromAttributes(r.Attributes),
+	}
 	if r.Expires != nil {
 		u.Expires.Time = *r.Expires
 	}
@@ -223,7 +245,9 @@ func (r *Record) group(named string) (*directory.Group, error) {
 	}
 	g := &directory.Group{
 		Place: r.place(), ID: r.ID, Name: named, DN: r.DN, Description: r.Description,
-		Kind: directory.Kind(r.Kind), MembersFrom: directory.MembersFrom(r.MembersFrom), UsableIn: directory.UsableIn(r.UsableIn), Host: r.Host,
+		Kind: directory.Kind(
+			r.Kind,
+		), MembersFrom: directory.MembersFrom(r.MembersFrom), UsableIn: directory.UsableIn(r.UsableIn), Host: r.Host,
 		Members: &directory.Members{Users: users, Any: members},
 	}
 	if r.Managers != nil {

@@ -113,7 +113,13 @@ func (f *Folder) add(some map[string]connect.Records) {
 		} else {
 			maps.Copy(all.Resources, r.Resources)
 		}
-		all.Users, all.Groups, all.Devices = append(all.Users, r.Users...), append(all.Groups, r.Groups...), append(all.Devices, r.Devices...)
+		all.Users, all.Groups, all.Devices = append(
+			all.Users,
+			r.Users...), append(
+			all.Groups,
+			r.Groups...), append(
+			all.Devices,
+			r.Devices...)
 		f.Records[dir] = all
 	}
 }

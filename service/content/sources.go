@@ -8,7 +8,12 @@ import (
 )
 
 // Bring brings in the records of a source, and says who answered.
-func Bring(ctx context.Context, host connect.Host, s *directory.Source, progress func(int)) (connect.Records, string, error) {
+func Bring(
+	ctx context.Context,
+	host connect.Host,
+	s *directory.Source,
+	progress func(int),
+) (connect.Records, string, error) {
 	job, from, err := connect.NewJob(s, host, connect.Records{})
 	if err != nil {
 		return connect.Records{}, "", err

@@ -24,7 +24,13 @@ var open = []string{string(answer.DeliveryWaiting), string(answer.DeliveryHeld)}
 // Commit makes the statements of a delivery, and reads the system again. It waits for it for a while:
 // what it does not wait for goes on, and the answer says that it does. The error is an
 // *answer.ConflictError that says what keeps it, or an *operator.ForbiddenError.
-func (s *Deliveries) Commit(ctx context.Context, by operator.Actor, id int64, confirm bool, wait time.Duration) (*answer.Delivery, error) {
+func (s *Deliveries) Commit(
+	ctx context.Context,
+	by operator.Actor,
+	id int64,
+	confirm bool,
+	wait time.Duration,
+) (*answer.Delivery, error) {
 	d, err := s.delivery(ctx, id)
 	if err != nil {
 		return nil, err
@@ -38,9 +44,13 @@ func (s *Deliveries) Commit(ctx context.Context, by operator.Actor, id int64, co
 	}
 	switch state := answer.DeliveryState(d.State); {
 	case !state.Open():
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("delivery %d to %s does not wait any more (%s): run it again", d.ID, d.System, d.State)}
+		return nil, &answer.ConflictError{
+			Message: fmt.Sprintf("delivery %d to %s does not wait any more (%s): run it again", d.ID, d.System, d.State),
+		}
 	case state == answer.DeliveryHeld && !confirm:
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("delivery %d to %s is held: %s. Confirm it, if that is meant", d.ID, d.System, report.Held)}
+		return nil, &answer.ConflictError{
+			Message: fmt.Sprintf("delivery %d to %s is held: %s. Confirm it, if that is meant", d.ID, d.System, report.Held),
+		}
 	}
 	if _, _, err := keeping.Awhile(ctx, s.Working, wait, func() (struct{}, error) {
 		return struct{}{}, s.deliver(context.WithoutCancel(ctx), by, d)
@@ -92,13 +102,21 @@ func (s *Deliveries) deliver(ctx context.Context, by operator.Actor, d *store.De
 			return err
 		}
 	}
-	begins := audit.Of(by, "deliver", d.System, audit.Done, fmt.Sprintf("delivery %d, statements: %d%s", d.ID, len(w.agreed.Statements), exempt))
+	begins := audit.Of(
+		by,
+		"deliver",
+		d.System,
+		audit.Done,
+		fmt.Sprintf("delivery %d, statements: %d%s", d.ID, len(w.agreed.Statements), exempt),
+	)
 	moved, err := s.Store.UpdateDelivery(ctx, d, open, begins)
 	if err != nil {
 		return err
 	}
 	if moved {
-		return &answer.ConflictError{Message: fmt.Sprintf("delivery %d to %s was committed or discarded meanwhile", d.ID, d.System)}
+		return &answer.ConflictError{
+			Message: fmt.Sprintf("delivery %d to %s was committed or discarded meanwhile", d.ID, d.System),
+		}
 	}
 	s.tell(d)
 	err = w.deliver.Deliver(ctx, s.observing(w.target), w.agreed, w.plan)
@@ -134,7 +152,12 @@ func (s *Deliveries) arrived(ctx context.Context, d *store.Delivery) error {
 }
 
 // move notes that a delivery got further, and has not ended.
-func (s *Deliveries) move(ctx context.Context, d *store.Delivery, state answer.DeliveryState, report *answer.DeliveryReport) error {
+func (s *Deliveries) move(
+	ctx context.Context,
+	d *store.Delivery,
+	state answer.DeliveryState,
+	report *answer.DeliveryReport,
+) error {
 	was := d.State
 	d.State = string(state)
 	if err := setReport(d, report); err != nil {
@@ -154,7 +177,13 @@ func (s *Deliveries) keptOf(ctx context.Context, d *store.Delivery) (*kept, erro
 }
 
 // end ends a delivery.
-func (s *Deliveries) end(ctx context.Context, d *store.Delivery, state answer.DeliveryState, tell func(*answer.DeliveryReport), entries ...store.Entry) error {
+func (s *Deliveries) end(
+	ctx context.Context,
+	d *store.Delivery,
+	state answer.DeliveryState,
+	tell func(*answer.DeliveryReport),
+	entries ...store.Entry,
+) error {
 	report, err := reportOf(d)
 	if err != nil {
 		return err
@@ -167,7 +196,9 @@ func (s *Deliveries) end(ctx context.Context, d *store.Delivery, state answer.De
 	}
 	moved, err := s.Store.UpdateDelivery(ctx, d, []string{was}, entries...)
 	if err == nil && moved {
-		err = &answer.ConflictError{Message: fmt.Sprintf("delivery %d to %s was committed or discarded meanwhile", d.ID, d.System)}
+		err = &answer.ConflictError{
+			Message: fmt.Sprintf("delivery %d to %s was committed or discarded meanwhile", d.ID, d.System),
+		}
 	}
 	s.tell(d)
 	return err
@@ -190,7 +221,9 @@ func (s *Deliveries) Discard(ctx context.Context, by operator.Actor, id int64) (
 		return nil, err
 	}
 	if state := answer.DeliveryState(d.State); !state.Open() && state != answer.DeliveryHandedOut {
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("delivery %d to %s does not wait (%s): there is nothing to discard", d.ID, d.System, d.State)}
+		return nil, &answer.ConflictError{
+			Message: fmt.Sprintf("delivery %d to %s does not wait (%s): there is nothing to discard", d.ID, d.System, d.State),
+		}
 	}
 	entry := audit.Of(by, "delivery", d.System, audit.Done, fmt.Sprintf("discarded delivery %d", d.ID))
 	if err := s.end(ctx, d, answer.DeliveryDiscarded, func(*answer.DeliveryReport) {}, entry); err != nil {

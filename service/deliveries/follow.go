@@ -144,7 +144,8 @@ func (s *Deliveries) tick(ctx context.Context, d *store.Delivery) error {
 			w.report.Done = append(w.report.Done, i)
 		}
 	}
-	if err := s.move(ctx, d, answer.DeliveryHandedOut, w.report); err != nil || len(w.report.Done) < len(w.agreed.Statements) {
+	if err := s.move(ctx, d, answer.DeliveryHandedOut, w.report); err != nil ||
+		len(w.report.Done) < len(w.agreed.Statements) {
 		return err
 	}
 	return s.arrived(ctx, d)

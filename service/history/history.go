@@ -36,7 +36,15 @@ func (s *History) List(ctx context.Context, limit int, cursor string) (*answer.R
 }
 
 func described(r store.Revision) answer.Revision {
-	return answer.Revision{Number: r.Number, At: r.At, Author: r.Author, Reason: r.Reason, Trial: r.Trial, Reverts: r.Reverts, Overrides: r.Overrides}
+	return answer.Revision{
+		Number:    r.Number,
+		At:        r.At,
+		Author:    r.Author,
+		Reason:    r.Reason,
+		Trial:     r.Trial,
+		Reverts:   r.Reverts,
+		Overrides: r.Overrides,
+	}
 }
 
 // mostTurned is how many of the records that a revision changed it lists.

@@ -52,7 +52,14 @@ func (s *History) Put(r store.Revision, f *content.Folder, a *atlas.Atlas) {
 
 // Amend makes a revision of rows that differ from the one in force, with the folder and the
 // atlas that come of them. The history is locked. The error is that of store.Amend.
-func (s *History) Amend(ctx context.Context, r store.Revision, put []store.Pending, gone []store.Key, f *content.Folder, a *atlas.Atlas) (store.Revision, error) {
+func (s *History) Amend(
+	ctx context.Context,
+	r store.Revision,
+	put []store.Pending,
+	gone []store.Key,
+	f *content.Folder,
+	a *atlas.Atlas,
+) (store.Revision, error) {
 	made, err := s.store.Amend(ctx, s.Head().Revision.Number, r, put, gone)
 	if err != nil {
 		return r, err
@@ -64,7 +71,13 @@ func (s *History) Amend(ctx context.Context, r store.Revision, put []store.Pendi
 
 // Replace makes a revision of all rows of a map. The history is locked. A map that is the same
 // as that in force makes none.
-func (s *History) Replace(ctx context.Context, r store.Revision, rows []store.Row, f *content.Folder, a *atlas.Atlas) (store.Revision, error) {
+func (s *History) Replace(
+	ctx context.Context,
+	r store.Revision,
+	rows []store.Row,
+	f *content.Folder,
+	a *atlas.Atlas,
+) (store.Revision, error) {
 	before := s.Head().Revision
 	made, err := s.store.Commit(ctx, r, rows)
 	if err != nil {
@@ -78,5 +91,17 @@ func (s *History) Replace(ctx context.Context, r store.Revision, rows []store.Ro
 }
 
 func (s *History) tell(r store.Revision) {
-	s.log.Info("revision committed", "revision", r.Number, "author", r.Author, "reason", r.Reason, "trial", r.Trial, "overrides", r.Overrides)
+	s.log.Info(
+		"revision committed",
+		"revision",
+		r.Number,
+		"author",
+		r.Author,
+		"reason",
+		r.Reason,
+		"trial",
+		r.Trial,
+		"overrides",
+		r.Overrides,
+	)
 }

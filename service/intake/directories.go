@@ -37,6 +37,11 @@ func (s *Runs) Directories(ctx context.Context) (*answer.Directories, error) {
 
 // TestDirectory goes through everything that bringing in a directory of the map in force
 // needs (see sourcecheck.Directory).
-func (s *Runs) TestDirectory(ctx context.Context, named string, of sourcecheck.Tested, tell func(answer.Step)) (*answer.Checked, error) {
+func (s *Runs) TestDirectory(
+	ctx context.Context,
+	named string,
+	of sourcecheck.Tested,
+	tell func(answer.Step),
+) (*answer.Checked, error) {
 	return sourcecheck.Directory(ctx, s.History.Head().Folder, *s.Host, named, of, tell)
 }

@@ -54,7 +54,13 @@ func (s *Folders) Commit(ctx context.Context, f *content.Folder, author, reason 
 	if err != nil {
 		return store.Revision{}, err
 	}
-	r, err := s.History.Replace(ctx, store.Revision{At: time.Now(), Author: author, Reason: reason, Exempt: exempt}, rows, f, a)
+	r, err := s.History.Replace(
+		ctx,
+		store.Revision{At: time.Now(), Author: author, Reason: reason, Exempt: exempt},
+		rows,
+		f,
+		a,
+	)
 	if err != nil {
 		return r, err
 	}
@@ -92,7 +98,10 @@ func (s *Folders) Take(ctx context.Context, path, author string, insist bool) er
 	case there != origin.Files:
 		moved := &FolderMovedError{path, origin.Revision, head.Revision.Number}
 		by := operator.Actor{Name: "folder", Role: operator.Admin, How: "folder"}
-		return errors.Join(moved, s.Audit.Note(ctx, by, "commit", path, audit.Refused, "the folder and the map were both changed"))
+		return errors.Join(
+			moved,
+			s.Audit.Note(ctx, by, "commit", path, audit.Refused, "the folder and the map were both changed"),
+		)
 	}
 	r, err := s.Commit(ctx, f, author, reason)
 	if err != nil {

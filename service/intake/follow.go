@@ -186,7 +186,13 @@ func (s *observer) Change(p connect.Patch, server string) error {
 	if err = s.runs.journal.update(ctx, r, func(x *answer.Run) {
 		x.Server, x.Read = server, len(p.Put.Users)+len(p.Put.Groups)+len(p.Put.Devices)+len(p.Gone)
 	}); err == nil {
-		err = s.runs.reconcile(ctx, l, r, ready, pass{Intaking{Commit: true, By: operator.Service}, true, "Changes in " + d.Name})
+		err = s.runs.reconcile(
+			ctx,
+			l,
+			r,
+			ready,
+			pass{Intaking{Commit: true, By: operator.Service}, true, "Changes in " + d.Name},
+		)
 	}
 	if err != nil {
 		s.runs.journal.fail(ctx, r, err)

@@ -57,7 +57,17 @@ func (p *prepared) heldAfter(before taken, above int) string {
 	var held []string
 	removed := func(what string, now, before, all int) {
 		if n := now + before; now > 0 && n > above && limit.Exceeded(n, all) {
-			held = append(held, fmt.Sprintf("it would deactivate or remove %d of %d %s (%.1f%%); the removal limit of the source is %s", n, all, what, 100*float64(n)/float64(all), limit))
+			held = append(
+				held,
+				fmt.Sprintf(
+					"it would deactivate or remove %d of %d %s (%.1f%%); the removal limit of the source is %s",
+					n,
+					all,
+					what,
+					100*float64(n)/float64(all),
+					limit,
+				),
+			)
 		}
 	}
 	removed("active users", now.Users, before.Users, active)
@@ -65,11 +75,28 @@ func (p *prepared) heldAfter(before taken, above int) string {
 	// A file without its column, or with another meaning of it, sooner than a wish.
 	for _, attribute := range slices.Sorted(maps.Keys(now.Emptied)) {
 		if n := now.Emptied[attribute] + before.Emptied[attribute]; n > 1 && limit.Exceeded(n, len(all.Users)) {
-			held = append(held, fmt.Sprintf("it would empty %s for %d of %d people; the removal limit of the source is %s", attribute, n, len(all.Users), limit))
+			held = append(
+				held,
+				fmt.Sprintf(
+					"it would empty %s for %d of %d people; the removal limit of the source is %s",
+					attribute,
+					n,
+					len(all.Users),
+					limit,
+				),
+			)
 		}
 	}
 	if n := now.Revived + before.Revived; now.Revived > 0 && n > 1 && limit.Exceeded(n, len(all.Users)) {
-		held = append(held, fmt.Sprintf("it would make %d inactive accounts of %d active; the removal limit of the source is %s", n, len(all.Users), limit))
+		held = append(
+			held,
+			fmt.Sprintf(
+				"it would make %d inactive accounts of %d active; the removal limit of the source is %s",
+				n,
+				len(all.Users),
+				limit,
+			),
+		)
 	}
 	if len(p.reused) > 0 {
 		held = append(held, reusedWords(p.reused))

@@ -167,7 +167,10 @@ func (p *prepared) refile() error {
 	}
 	for _, f := range p.files {
 		if before[f.Path] != string(f.Content) {
-			p.put = append(p.put, store.Pending{Key: store.Key{Path: f.Path}, Body: func() ([]byte, error) { return f.Content, nil }})
+			p.put = append(
+				p.put,
+				store.Pending{Key: store.Key{Path: f.Path}, Body: func() ([]byte, error) { return f.Content, nil }},
+			)
 		}
 	}
 	return nil

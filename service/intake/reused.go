@@ -83,7 +83,10 @@ func reusedWords(all []store.Departed) string {
 	if len(names) > 5 {
 		names = append(names[:5], fmt.Sprintf("%d more", len(names)-5))
 	}
-	return fmt.Sprintf("name-reused: the source has another record by a name that documents have: %s. Look whom the lines are to mean, then confirm", strings.Join(names, ", "))
+	return fmt.Sprintf(
+		"name-reused: the source has another record by a name that documents have: %s. Look whom the lines are to mean, then confirm",
+		strings.Join(names, ", "),
+	)
 }
 
 // leavingOut are the records that came in but for those whose names are reused.
@@ -101,7 +104,12 @@ func leavingOut(r connect.Records, reused []store.Departed) connect.Records {
 // withoutReused commits what a run changes besides records whose names are reused, where
 // there are such and nothing else holds it: the lines that have the names give nothing until
 // someone has looked. What is left is worked out again.
-func (s *Plans) withoutReused(ctx context.Context, p *prepared, by operator.Actor, held func(*prepared) string) (*prepared, error) {
+func (s *Plans) withoutReused(
+	ctx context.Context,
+	p *prepared,
+	by operator.Actor,
+	held func(*prepared) string,
+) (*prepared, error) {
 	if len(p.reused) == 0 {
 		return p, nil
 	}

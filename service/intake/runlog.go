@@ -19,7 +19,16 @@ import (
 
 func rowOf(r answer.Run) (store.Run, error) {
 	report, err := json.Marshal(r.RunReport)
-	row := store.Run{ID: r.ID, Directory: r.Directory, How: r.How, StartedBy: r.StartedBy, State: string(r.State), Started: r.Started, Revision: r.Revision, Report: report}
+	row := store.Run{
+		ID:        r.ID,
+		Directory: r.Directory,
+		How:       r.How,
+		StartedBy: r.StartedBy,
+		State:     string(r.State),
+		Started:   r.Started,
+		Revision:  r.Revision,
+		Report:    report,
+	}
 	if r.Ended != nil {
 		row.Ended = *r.Ended
 	}
@@ -27,7 +36,15 @@ func rowOf(r answer.Run) (store.Run, error) {
 }
 
 func ofRow(row store.Run) (answer.Run, error) {
-	r := answer.Run{ID: row.ID, Directory: row.Directory, How: row.How, StartedBy: row.StartedBy, State: answer.RunState(row.State), Started: row.Started, Revision: row.Revision}
+	r := answer.Run{
+		ID:        row.ID,
+		Directory: row.Directory,
+		How:       row.How,
+		StartedBy: row.StartedBy,
+		State:     answer.RunState(row.State),
+		Started:   row.Started,
+		Revision:  row.Revision,
+	}
 	if !row.Ended.IsZero() {
 		r.Ended = &row.Ended
 	}

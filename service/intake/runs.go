@@ -99,7 +99,12 @@ func (s *Runs) Start(ctx context.Context, named string, how How, in Intaking) (a
 }
 
 // starting makes a run; finish does its work, and must be called.
-func (s *Runs) starting(ctx context.Context, named string, how How, in Intaking) (r *run, finish func(context.Context), err error) {
+func (s *Runs) starting(
+	ctx context.Context,
+	named string,
+	how How,
+	in Intaking,
+) (r *run, finish func(context.Context), err error) {
 	if err := in.By.May(operator.Intake); err != nil {
 		return nil, nil, err
 	}
@@ -114,7 +119,9 @@ func (s *Runs) starting(ctx context.Context, named string, how How, in Intaking)
 	case d == nil:
 		return nil, nil, head.Folder.Missing(named)
 	case d.Source == nil:
-		return nil, nil, &answer.ConflictError{Message: fmt.Sprintf("directory %s is listed in the map itself and has no source to read", d.Name)}
+		return nil, nil, &answer.ConflictError{
+			Message: fmt.Sprintf("directory %s is listed in the map itself and has no source to read", d.Name),
+		}
 	case content.Pushed(d.Source):
 		return nil, nil, &answer.ConflictError{Message: fmt.Sprintf("directory %s: %v", d.Name, connect.ErrPushed)}
 	}

@@ -36,7 +36,9 @@ func (s *Runs) await(ctx context.Context, l *lane, r *run, entries ...store.Entr
 // worked out again, and not committed until someone has seen that.
 func (s *Runs) Commit(ctx context.Context, id int64, version int, confirm bool, by operator.Actor) (answer.Run, error) {
 	if version == 0 {
-		return answer.Run{}, &answer.UnseenError{Message: "a commit is of the changes that you have seen: send the version of the run in If-Match"}
+		return answer.Run{}, &answer.UnseenError{
+			Message: "a commit is of the changes that you have seen: send the version of the run in If-Match",
+		}
 	}
 	l, r, err := s.open(ctx, id)
 	if err != nil {
@@ -51,7 +53,9 @@ func (s *Runs) Commit(ctx context.Context, id int64, version int, confirm bool, 
 		return answer.Run{}, err
 	}
 	if state.State == answer.RunHeld && !confirm {
-		return answer.Run{}, &answer.ConflictError{Message: fmt.Sprintf("run %d is held: %s. Confirm it to commit it anyway", id, state.Held)}
+		return answer.Run{}, &answer.ConflictError{
+			Message: fmt.Sprintf("run %d is held: %s. Confirm it to commit it anyway", id, state.Held),
+		}
 	}
 	if err := s.workAgain(ctx, r); err != nil {
 		return answer.Run{}, err
@@ -101,7 +105,13 @@ func sameChanges(a, b answer.Preview) (bool, error) {
 }
 
 func overtaken(r answer.Run) error {
-	return &answer.MovedError{Message: fmt.Sprintf("the map has changed since run %d was worked out, and what it would change is at version %d now: look at its preview again, then commit that version", r.ID, r.Version)}
+	return &answer.MovedError{
+		Message: fmt.Sprintf(
+			"the map has changed since run %d was worked out, and what it would change is at version %d now: look at its preview again, then commit that version",
+			r.ID,
+			r.Version,
+		),
+	}
 }
 
 // Discard lets a run that waits or is held go.

@@ -8,7 +8,12 @@ import (
 
 // Awhile begins work that goes on without whoever asked for it, and waits for it for a while: over
 // says that it is done. The error is also that of a context that ends while it waits.
-func Awhile[T any](ctx context.Context, working *sync.WaitGroup, wait time.Duration, work func() (T, error)) (result T, over bool, err error) {
+func Awhile[T any](
+	ctx context.Context,
+	working *sync.WaitGroup,
+	wait time.Duration,
+	work func() (T, error),
+) (result T, over bool, err error) {
 	type done struct {
 		result T
 		err    error

@@ -34,7 +34,11 @@ func Read(cursor string) (int, error) {
 	raw, err := base64.RawURLEncoding.DecodeString(cursor)
 	n, numberErr := strconv.Atoi(string(raw))
 	if err != nil || numberErr != nil || n < 0 {
-		return 0, &situation.FieldError{Field: "cursor", Value: cursor, Problem: "not a cursor of this list; leave it out for the first page"}
+		return 0, &situation.FieldError{
+			Field:   "cursor",
+			Value:   cursor,
+			Problem: "not a cursor of this list; leave it out for the first page",
+		}
 	}
 	return n, nil
 }

@@ -24,7 +24,12 @@ import (
 // Directory are the files of a map with the document of a new directory whose server is at an address,
 // and what was found on the way, with the check of its source. A source from which nothing would come
 // is an *answer.ConflictError.
-func Directory(ctx context.Context, head *query.Head, host connect.Host, named, address string) (map[string]string, []answer.Step, error) {
+func Directory(
+	ctx context.Context,
+	head *query.Head,
+	host connect.Host,
+	named, address string,
+) (map[string]string, []answer.Step, error) {
 	if err := name.Check(named); err != nil {
 		return nil, nil, answer.Invalid("system", named, err.Error())
 	}
@@ -34,7 +39,11 @@ func Directory(ctx context.Context, head *query.Head, host connect.Host, named, 
 	at, err := url.Parse(address)
 	c := proposer(at)
 	if err != nil || c == nil {
-		return nil, nil, answer.Invalid("directory", address, "a directory has an address such as ldaps://dir1.cindervale.example")
+		return nil, nil, answer.Invalid(
+			"directory",
+			address,
+			"a directory has an address such as ldaps://dir1.cindervale.example",
+		)
 	}
 	var steps []answer.Step
 	source, err := c.Propose(ctx, at, host, func(s connect.Step) { steps = append(steps, sourcecheck.Told(s)) })
@@ -49,7 +58,14 @@ func Directory(ctx context.Context, head *query.Head, host connect.Host, named, 
 	if err != nil {
 		return nil, nil, err
 	}
-	checked, err := sourcecheck.Directory(ctx, head.Folder.Plus(m.Directories[0]), host, named, sourcecheck.Tested{}, func(answer.Step) {})
+	checked, err := sourcecheck.Directory(
+		ctx,
+		head.Folder.Plus(m.Directories[0]),
+		host,
+		named,
+		sourcecheck.Tested{},
+		func(answer.Step) {},
+	)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -70,7 +86,8 @@ func Directory(ctx context.Context, head *query.Head, host connect.Host, named, 
 // proposer is the connector that can make a source of an address; nil: none can.
 func proposer(at *url.URL) *connect.Connector {
 	for i := range connectors.Table {
-		if c := &connectors.Table[i]; at != nil && at.Host != "" && c.Propose != nil && c.Name == strings.TrimSuffix(at.Scheme, "s") {
+		if c := &connectors.Table[i]; at != nil && at.Host != "" && c.Propose != nil &&
+			c.Name == strings.TrimSuffix(at.Scheme, "s") {
 			return c
 		}
 	}

@@ -38,10 +38,19 @@ type Guarantee func(ctx context.Context, a *atlas.Atlas, p *atlas.Promise) check
 // From answers from an atlas.
 func From(a *atlas.Atlas) Answers {
 	f := newFinder(a)
-	return Answers{Atlas: a, Found: f.all, Kept: sync.OnceValue(func() []check.Guaranteed { return check.Guarantees(a) }), finder: f}
+	return Answers{
+		Atlas:  a,
+		Found:  f.all,
+		Kept:   sync.OnceValue(func() []check.Guaranteed { return check.Guarantees(a) }),
+		finder: f,
+	}
 }
 
-func (a Answers) Why(_ context.Context, user, system, right, object string, s situation.Situation) (*answer.Why, error) {
+func (a Answers) Why(
+	_ context.Context,
+	user, system, right, object string,
+	s situation.Situation,
+) (*answer.Why, error) {
 	u, facts, err := a.subject(user, s)
 	if err != nil {
 		return nil, err
@@ -64,7 +73,13 @@ func (a Answers) Who(ctx context.Context, system, right, object string, s situat
 }
 
 // WhoPage is a page of Who; a limit of 0 is all.
-func (a Answers) WhoPage(_ context.Context, system, right, object string, s situation.Situation, limit int, cursor string) (*answer.Who, error) {
+func (a Answers) WhoPage(
+	_ context.Context,
+	system, right, object string,
+	s situation.Situation,
+	limit int,
+	cursor string,
+) (*answer.Who, error) {
 	from, err := page.Read(cursor)
 	if err != nil {
 		return nil, err
@@ -77,7 +92,14 @@ func (a Answers) WhoPage(_ context.Context, system, right, object string, s situ
 	if err != nil {
 		return nil, err
 	}
-	w := &answer.Who{System: in.Name(), Right: right, Object: point.Object(), DecidedAt: a.Atlas.DecidedAt(point), Situation: s.Facts(), Users: []answer.Holder{}}
+	w := &answer.Who{
+		System:    in.Name(),
+		Right:     right,
+		Object:    point.Object(),
+		DecidedAt: a.Atlas.DecidedAt(point),
+		Situation: s.Facts(),
+		Users:     []answer.Holder{},
+	}
 	holders := a.Atlas.Who(facts, in, point)
 	w.Total = holders.Count
 	at := 0
@@ -90,7 +112,9 @@ func (a Answers) WhoPage(_ context.Context, system, right, object string, s situ
 		}
 		e := holders.Entitlement(u)
 		w.Users = append(w.Users, answer.Holder{
-			User: a.Atlas.Book.UserName(u), State: e.State, Breadth: e.Breadth, Reply: e.Reply, Needs: e.Needs, OpenIf: e.OpenIf, More: e.More, ShutBy: e.ShutBy, Routes: e.Routes,
+			User: a.Atlas.Book.UserName(
+				u,
+			), State: e.State, Breadth: e.Breadth, Reply: e.Reply, Needs: e.Needs, OpenIf: e.OpenIf, More: e.More, ShutBy: e.ShutBy, Routes: e.Routes,
 		})
 	}
 	w.Next = page.Next(from, len(w.Users), w.Total)
@@ -118,10 +142,16 @@ func (a Answers) MembersPage(_ context.Context, group string, limit int, cursor 
 		to = min(to, from+limit)
 	}
 	for _, x := range all[min(from, to):to] {
-		m.Members = append(m.Members, answer.Member{User: a.Atlas.Book.UserName(x.User), How: string(x.How), Path: a.Names(x.Path)})
+		m.Members = append(
+			m.Members,
+			answer.Member{User: a.Atlas.Book.UserName(x.User), How: string(x.How), Path: a.Names(x.Path)},
+		)
 	}
 	for _, x := range a.Atlas.Book.DeviceMembers(g) {
-		m.Devices = append(m.Devices, answer.DeviceMember{Device: a.Atlas.Book.DeviceName(x.Device), How: string(x.How), Path: a.Names(x.Path)})
+		m.Devices = append(
+			m.Devices,
+			answer.DeviceMember{Device: a.Atlas.Book.DeviceName(x.Device), How: string(x.How), Path: a.Names(x.Path)},
+		)
 	}
 	m.Next = page.Next(from, len(m.Members), m.Total)
 	return m, nil
@@ -232,7 +262,10 @@ func (a Answers) subject(user string, s situation.Situation) (directory.UserID, 
 }
 
 // subjectIn is subject with the system that is asked about; nil for all.
-func (a Answers) subjectIn(user, system string, s situation.Situation) (u directory.UserID, facts *situation.Facts, within *atlas.System, err error) {
+func (a Answers) subjectIn(
+	user, system string,
+	s situation.Situation,
+) (u directory.UserID, facts *situation.Facts, within *atlas.System, err error) {
 	if u, facts, err = a.subject(user, s); err == nil && system != "" {
 		within, err = a.Atlas.System(system)
 	}

@@ -103,12 +103,19 @@ func (c *charting) narrow(a *atlas.Atlas, asked answer.ChartAsked) error {
 
 // leads says whether a line is for what was asked for.
 func (c *charting) leads(r *rule.Rule) bool {
-	return slices.ContainsFunc(r.Groups, func(g directory.GroupID) bool { return c.groups[g] }) || c.user != nil && slices.Contains(r.Users, c.user.ID)
+	return slices.ContainsFunc(r.Groups, func(g directory.GroupID) bool { return c.groups[g] }) ||
+		c.user != nil && slices.Contains(r.Users, c.user.ID)
 }
 
 // system is a system as it is drawn, without how many people its lines name.
 func (c *charting) system(a *atlas.Atlas, s *atlas.System) answer.ChartSystem {
-	x := answer.ChartSystem{System: s.Name(), Type: s.Document.Type.Name, Title: s.Document.Title, Lines: len(s.Lines()), Behind: []string{}}
+	x := answer.ChartSystem{
+		System: s.Name(),
+		Type:   s.Document.Type.Name,
+		Title:  s.Document.Title,
+		Lines:  len(s.Lines()),
+		Behind: []string{},
+	}
 	for _, before := range a.Behind(s) {
 		x.Behind = append(x.Behind, before.Name())
 	}
@@ -141,7 +148,10 @@ func (c *charting) byGroups(a *atlas.Atlas, most int) {
 			}
 		}
 		if direct > 0 {
-			c.Links = append(c.Links, answer.ChartLink{Group: c.book.UserName(c.user.ID), System: s.Name(), Lines: direct, People: 1})
+			c.Links = append(
+				c.Links,
+				answer.ChartLink{Group: c.book.UserName(c.user.ID), System: s.Name(), Lines: direct, People: 1},
+			)
 		}
 	}
 	if len(c.Links) > 0 { // lines that name the user

@@ -66,9 +66,15 @@ func (a Answers) Group(_ context.Context, written string) (*answer.GroupInfo, er
 	g := book.Group(id)
 	d := &answer.GroupInfo{
 		Group: book.GroupName(id), Description: g.Description, DN: g.DN, Host: g.Host,
-		Kind: cmp.Or(string(g.Kind), "security"), MembersFrom: cmp.Or(string(g.MembersFrom), "any"), UsableIn: cmp.Or(string(g.UsableIn), "any"),
+		Kind: cmp.Or(
+			string(g.Kind),
+			"security",
+		), MembersFrom: cmp.Or(string(g.MembersFrom), "any"), UsableIn: cmp.Or(string(g.UsableIn), "any"),
 		Members: len(book.Members(id)), Managers: []string{},
-		ManagedBy: groupNames(book, book.Managers(id).Groups), Groups: groupNames(book, book.InOrder(book.Held(id))), MemberOf: groupNames(book, book.InOrder(book.Holders(id))),
+		ManagedBy: groupNames(
+			book,
+			book.Managers(id).Groups,
+		), Groups: groupNames(book, book.InOrder(book.Held(id))), MemberOf: groupNames(book, book.InOrder(book.Holders(id))),
 	}
 	if g.Rule != nil {
 		d.Rule = g.Rule.Text

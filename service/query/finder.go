@@ -23,7 +23,12 @@ type finder struct {
 }
 
 func newFinder(a *atlas.Atlas) *finder {
-	return &finder{atlas: a, done: make(chan struct{}), parts: make([][]finding.Finding, len(check.Analyzers)), left: len(check.Analyzers)}
+	return &finder{
+		atlas: a,
+		done:  make(chan struct{}),
+		parts: make([][]finding.Finding, len(check.Analyzers)),
+		left:  len(check.Analyzers),
+	}
 }
 
 func (f *finder) look() {

@@ -64,7 +64,8 @@ func span(list []answer.Span, begin time.Time, next answer.Span) []answer.Span {
 	if len(list) == 0 && begin.Before(next.From) {
 		list = append(list, answer.Span{From: begin, To: next.From, State: rule.None, OpenIf: [][]situation.Need{}})
 	}
-	if last := len(list) - 1; last >= 0 && list[last].State == next.State && slices.EqualFunc(list[last].OpenIf, next.OpenIf, slices.Equal[[]situation.Need]) {
+	if last := len(list) - 1; last >= 0 && list[last].State == next.State &&
+		slices.EqualFunc(list[last].OpenIf, next.OpenIf, slices.Equal[[]situation.Need]) {
 		list[last].To = next.To
 		return list
 	}
@@ -89,7 +90,8 @@ func until(list []answer.Span, to time.Time) []answer.Span {
 func (a Answers) ends(u directory.UserID, within *atlas.System) (ends []time.Time) {
 	book := a.Atlas.Book
 	seats := slices.ContainsFunc(a.Atlas.Systems, func(s *atlas.System) bool {
-		return (within == nil || within == s) && slices.ContainsFunc(s.Site.Seats(book), func(p gate.Seats) bool { return p.Seats > 0 })
+		return (within == nil || within == s) &&
+			slices.ContainsFunc(s.Site.Seats(book), func(p gate.Seats) bool { return p.Seats > 0 })
 	})
 	for x := range book.AllUsers {
 		if (x == u || seats) && book.Bounded(x) && !book.User(x).Expires.IsZero() {

@@ -12,7 +12,11 @@ import (
 )
 
 // Probe is Why, with the part that every line of the system plays on the way.
-func (a Answers) Probe(ctx context.Context, user, system, right, object string, s situation.Situation) (*answer.Probe, error) {
+func (a Answers) Probe(
+	ctx context.Context,
+	user, system, right, object string,
+	s situation.Situation,
+) (*answer.Probe, error) {
 	why, err := a.Why(ctx, user, system, right, object, s)
 	if err != nil {
 		return nil, err
@@ -82,7 +86,14 @@ func (h *Head) lines(s *atlas.System, wanted func(*rule.Rule) bool) []answer.Lin
 			continue
 		}
 		at := s.Site.Places[named]
-		line := answer.Line{Line: named, System: s.Name(), Type: s.Document.Type.Name, File: at.File, Row: int(at.Line), Groups: []string{}}
+		line := answer.Line{
+			Line:   named,
+			System: s.Name(),
+			Type:   s.Document.Type.Name,
+			File:   at.File,
+			Row:    int(at.Line),
+			Groups: []string{},
+		}
 		for _, r := range rules[named] {
 			line.People = max(line.People, h.Atlas.People(r))
 			line.Groups = append(line.Groups, groupNames(h.Atlas.Book, r.Groups)...)

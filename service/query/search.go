@@ -16,7 +16,13 @@ import (
 // title, department, description or mail address contains every word of the
 // text, in any case; empty text lists all. Names come in order, by kind. Systems that the
 // caller may not see, and their lines, are left out.
-func (a Answers) Search(ctx context.Context, text string, kind answer.Kind, limit int, cursor string) (*answer.Page, error) {
+func (a Answers) Search(
+	ctx context.Context,
+	text string,
+	kind answer.Kind,
+	limit int,
+	cursor string,
+) (*answer.Page, error) {
 	from, err := page.Read(cursor)
 	if err != nil {
 		return nil, err
@@ -84,7 +90,13 @@ func (a Answers) searchGroups(add adder) {
 			if g.Rule != nil {
 				detail += " by rule"
 			}
-			return answer.Item{Kind: answer.KindGroup, Name: book.GroupName(id), Title: g.Description, Detail: detail, Active: true}
+			return answer.Item{
+				Kind:   answer.KindGroup,
+				Name:   book.GroupName(id),
+				Title:  g.Description,
+				Detail: detail,
+				Active: true,
+			}
 		}, texts[id])
 	}
 }
@@ -95,7 +107,13 @@ func (a Answers) searchSystems(by operator.Actor, add adder) {
 			continue
 		}
 		add(func() answer.Item {
-			return answer.Item{Kind: answer.KindSystem, Name: s.Name(), Title: s.Document.Title, Detail: s.Document.Type.Name, Active: true}
+			return answer.Item{
+				Kind:   answer.KindSystem,
+				Name:   s.Name(),
+				Title:  s.Document.Title,
+				Detail: s.Document.Type.Name,
+				Active: true,
+			}
 		}, name.Fold(s.Name()+"\x00"+s.Document.Title))
 	}
 }
@@ -107,7 +125,12 @@ func (a Answers) searchLines(by operator.Actor, add adder) {
 		}
 		for _, line := range s.Lines() {
 			add(func() answer.Item {
-				return answer.Item{Kind: answer.KindLine, Name: line, Detail: s.Document.Type.Name + ", " + s.Site.Places[line].String(), Active: true}
+				return answer.Item{
+					Kind:   answer.KindLine,
+					Name:   line,
+					Detail: s.Document.Type.Name + ", " + s.Site.Places[line].String(),
+					Active: true,
+				}
 			}, name.Fold(line))
 		}
 	}

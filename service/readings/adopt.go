@@ -31,7 +31,11 @@ func (s *Readings) Adopted(ctx context.Context, a answer.Adopting) ([]stage.Chan
 		return s.adoptedNew(ctx, a)
 	}
 	if a.Type+a.Link != "" {
-		return nil, answer.Invalid("new", "", "type and link are for a system that the map does not have yet: say that it is new")
+		return nil, answer.Invalid(
+			"new",
+			"",
+			"type and link are for a system that the map does not have yet: say that it is new",
+		)
 	}
 	head := s.Head()
 	document, err := s.linked(head, a.System)
@@ -51,7 +55,9 @@ func (s *Readings) adoptedNew(ctx context.Context, n answer.Adopting) ([]stage.C
 		return nil, answer.Invalid("system", n.System, err.Error())
 	}
 	if known, err := head.Atlas.System(n.System); err == nil {
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("the map has a system %s already: adopt it without new", known.Name())}
+		return nil, &answer.ConflictError{
+			Message: fmt.Sprintf("the map has a system %s already: adopt it without new", known.Name()),
+		}
 	}
 	t, known := types.Named(n.Type)
 	if !known {
@@ -88,10 +94,29 @@ func newDocument(n answer.Adopting, t gate.Type) (*gate.System, error) {
 				Link: &gate.Link{Connection: directory.Connection{Name: c.Name, Live: true, Document: l}},
 			}, nil
 		}
-		return nil, answer.Invalid("link", n.Link, "no kind of link has addresses that begin with "+at.Scheme+"://; write the link in YAML, as the key link of a document has it")
+		return nil, answer.Invalid(
+			"link",
+			n.Link,
+			"no kind of link has addresses that begin with "+at.Scheme+"://; write the link in YAML, as the key link of a document has it",
+		)
 	}
 	head := gate.Type{Name: t.Name, New: func() gate.Document { return &bare{} }}
-	m, err := mapfile.Parse([]mapfile.File{{Path: "link", Content: fmt.Appendf(nil, "system: %q\ntype: %s\nlink: %s\n", n.System, n.Type, strings.ReplaceAll(n.Link, "\n", "\n  "))}}, []gate.Type{head}, connectors.Kinds())
+	m, err := mapfile.Parse(
+		[]mapfile.File{
+			{
+				Path: "link",
+				Content: fmt.Appendf(
+					nil,
+					"system: %q\ntype: %s\nlink: %s\n",
+					n.System,
+					n.Type,
+					strings.ReplaceAll(n.Link, "\n", "\n  "),
+				),
+			},
+		},
+		[]gate.Type{head},
+		connectors.Kinds(),
+	)
 	if err != nil {
 		return nil, answer.Invalid("link", n.Link, err.Error())
 	}

@@ -68,7 +68,11 @@ func (s *Readings) describe(ctx context.Context, head *query.Head, d *gate.Syste
 
 // staleWords say how old a reading is that is stale.
 func staleWords(i *answer.ReadingInfo) string {
-	return fmt.Sprintf("newest reading of %s is of %s, older than three times what its link says", i.System, i.At.UTC().Format("2006-01-02 15:04 UTC"))
+	return fmt.Sprintf(
+		"newest reading of %s is of %s, older than three times what its link says",
+		i.System,
+		i.At.UTC().Format("2006-01-02 15:04 UTC"),
+	)
 }
 
 func infoOf(c *reading.Compiled, d *gate.System) *answer.ReadingInfo {
@@ -98,7 +102,14 @@ func unread(system, failed string) error {
 	if failed != "" {
 		failed = " (the last try failed: " + failed + ")"
 	}
-	return &answer.ConflictError{Message: fmt.Sprintf("there is no reading of the system %s yet%s: read it with gatemap reading run %s", system, failed, system)}
+	return &answer.ConflictError{
+		Message: fmt.Sprintf(
+			"there is no reading of the system %s yet%s: read it with gatemap reading run %s",
+			system,
+			failed,
+			system,
+		),
+	}
 }
 
 // compiled is the newest reading of a system, with the map as it is.
@@ -150,7 +161,14 @@ func (s *Readings) reading(ctx context.Context, k *kept, d *gate.System) (*readi
 		}
 	}
 	if k.reading.Type != d.Type.Name {
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("the system %s was read as one of the type %s, and is of the type %s now: read it again", d.Name, k.reading.Type, d.Type.Name)}
+		return nil, &answer.ConflictError{
+			Message: fmt.Sprintf(
+				"the system %s was read as one of the type %s, and is of the type %s now: read it again",
+				d.Name,
+				k.reading.Type,
+				d.Type.Name,
+			),
+		}
 	}
 	return k.reading, nil
 }

@@ -44,7 +44,14 @@ func (s *Readings) Drift(ctx context.Context, system string, asked answer.DriftA
 		if l.Real {
 			side = "system"
 		}
-		line := answer.DriftLine{Line: l.Name, Side: side, Same: l.Same, All: l.All, Lacking: []answer.DriftGrant{}, Sentence: answer.DriftLineWords(l)}
+		line := answer.DriftLine{
+			Line:     l.Name,
+			Side:     side,
+			Same:     l.Same,
+			All:      l.All,
+			Lacking:  []answer.DriftGrant{},
+			Sentence: answer.DriftLineWords(l),
+		}
 		for _, g := range l.Lacking {
 			line.Lacking = append(line.Lacking, answer.DriftGrant(g))
 		}

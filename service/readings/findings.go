@@ -28,8 +28,15 @@ func (s *Readings) Findings(ctx context.Context) (all []finding.Finding) {
 		row := k.row
 		k.mu.Unlock()
 		if row.Failed >= unreachableAfter {
-			all = append(all, found(d, finding.Unreachable, fmt.Sprintf("The system %s could not be read %d times in a row: %s.", d.Name, row.Failed, row.Error),
-				"See that it answers, and that the account of the link may sign in; or change the link."))
+			all = append(
+				all,
+				found(
+					d,
+					finding.Unreachable,
+					fmt.Sprintf("The system %s could not be read %d times in a row: %s.", d.Name, row.Failed, row.Error),
+					"See that it answers, and that the account of the link may sign in; or change the link.",
+				),
+			)
 		}
 		if row.At.IsZero() {
 			continue
@@ -71,7 +78,13 @@ func (s *Readings) driftFindings(ctx context.Context, head *query.Head, d *gate.
 		if c.Why == reading.Unknown {
 			continue // it is a stranger
 		}
-		message := fmt.Sprintf("In %s %s: %s of %s.", d.Name, answer.DriftCauseWords(c), counted(c.Items, "entitlement", "entitlements"), counted(c.Users, "person", "people"))
+		message := fmt.Sprintf(
+			"In %s %s: %s of %s.",
+			d.Name,
+			answer.DriftCauseWords(c),
+			counted(c.Items, "entitlement", "entitlements"),
+			counted(c.Users, "person", "people"),
+		)
 		add(codes[c.Effect], answer.DriftCauseWords(c), message, fixOf(d, c), named(c)...)
 	}
 	for _, a := range real.Strangers() {
@@ -80,7 +93,15 @@ func (s *Readings) driftFindings(ctx context.Context, head *query.Head, d *gate.
 	}
 	for code, n := range count {
 		if more := n - mostFound + 1; more > 0 {
-			all = append(all, found(d, code, fmt.Sprintf("In %s there are %d more like these.", d.Name, more), "See all of them: gatemap drift "+d.Name+"."))
+			all = append(
+				all,
+				found(
+					d,
+					code,
+					fmt.Sprintf("In %s there are %d more like these.", d.Name, more),
+					"See all of them: gatemap drift "+d.Name+".",
+				),
+			)
 		}
 	}
 	return all

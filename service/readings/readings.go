@@ -107,7 +107,12 @@ func (s *Readings) linked(head *query.Head, system string) (*gate.System, error)
 		return nil, err
 	}
 	if connect.LinkOf(found.Document) == nil {
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("the system %s has no link, so that nobody can say what it really holds: give its document the key link", found.Name())}
+		return nil, &answer.ConflictError{
+			Message: fmt.Sprintf(
+				"the system %s has no link, so that nobody can say what it really holds: give its document the key link",
+				found.Name(),
+			),
+		}
 	}
 	return found.Document, nil
 }
@@ -158,13 +163,23 @@ func (s *Readings) Read(ctx context.Context, by operator.Actor, system string) (
 
 // Start reads a system by itself, and waits for it for a while: what it does not wait for goes on,
 // and the answer says that it does.
-func (s *Readings) Start(ctx context.Context, by operator.Actor, system string, wait time.Duration) (*answer.Linked, error) {
+func (s *Readings) Start(
+	ctx context.Context,
+	by operator.Actor,
+	system string,
+	wait time.Duration,
+) (*answer.Linked, error) {
 	head := s.Head()
 	document, err := s.linked(head, system)
 	if err != nil {
 		return nil, err
 	}
-	l, over, err := keeping.Awhile(ctx, s.Working, wait, func() (*answer.Linked, error) { return s.Read(s.Closing, by, document.Name) })
+	l, over, err := keeping.Awhile(
+		ctx,
+		s.Working,
+		wait,
+		func() (*answer.Linked, error) { return s.Read(s.Closing, by, document.Name) },
+	)
 	if over || err != nil {
 		return l, err
 	}
@@ -181,7 +196,14 @@ func (k *kept) goes(going bool) {
 }
 
 // keep keeps how a reading went, and tells everyone.
-func (s *Readings) keep(ctx context.Context, by operator.Actor, k *kept, row store.Reading, head *query.Head, real *reading.Compiled) error {
+func (s *Readings) keep(
+	ctx context.Context,
+	by operator.Actor,
+	k *kept,
+	row store.Reading,
+	head *query.Head,
+	real *reading.Compiled,
+) error {
 	var entries []store.Entry
 	if !by.IsService() {
 		detail := "read the system"
@@ -214,7 +236,10 @@ func (s *Readings) Follow() {
 			wanted := map[string]keeping.Wanted{}
 			for d := range linkedIn(s.Head()) {
 				if d.Link.Every.Duration > 0 {
-					wanted[d.Name] = keeping.Wanted{As: d.Link, Begin: func(ctx context.Context) { s.Working.Go(func() { s.every(ctx, d) }) }}
+					wanted[d.Name] = keeping.Wanted{
+						As:    d.Link,
+						Begin: func(ctx context.Context) { s.Working.Go(func() { s.every(ctx, d) }) },
+					}
 				}
 			}
 			return wanted

@@ -57,7 +57,12 @@ func (r *Really) in(ctx context.Context, system string) ([]read, error) {
 		all = append(all, read{query.From(real.Atlas), real, d})
 	}
 	if all == nil {
-		return nil, &answer.ConflictError{Message: strings.Join(append([]string{"no linked system was read, so that nobody can say what is really there"}, texts(failed)...), "; ")}
+		return nil, &answer.ConflictError{
+			Message: strings.Join(
+				append([]string{"no linked system was read, so that nobody can say what is really there"}, texts(failed)...),
+				"; ",
+			),
+		}
 	}
 	return all, nil
 }
@@ -125,7 +130,11 @@ func (r *Really) Reach(ctx context.Context, user, system string, s situation.Sit
 }
 
 // Why is why a user can really do one thing, or why not.
-func (r *Really) Why(ctx context.Context, user, system, right, object string, s situation.Situation) (*answer.Why, error) {
+func (r *Really) Why(
+	ctx context.Context,
+	user, system, right, object string,
+	s situation.Situation,
+) (*answer.Why, error) {
 	all, err := r.in(ctx, system)
 	if err != nil {
 		return nil, err
@@ -146,7 +155,15 @@ func (r *Really) Why(ctx context.Context, user, system, right, object string, s 
 	if err != nil {
 		return nil, err
 	}
-	none := rule.Entitlement{System: x.real.Reading.System, Object: p.Object(), Right: right, Needs: []situation.Need{}, OpenIf: [][]situation.Need{}, ShutBy: []rule.Stop{}, Routes: []rule.Route{}}
+	none := rule.Entitlement{
+		System: x.real.Reading.System,
+		Object: p.Object(),
+		Right:  right,
+		Needs:  []situation.Need{},
+		OpenIf: [][]situation.Need{},
+		ShutBy: []rule.Stop{},
+		Routes: []rule.Route{},
+	}
 	return &answer.Why{
 		User: full, Situation: s.Facts(), Entitlement: none, Lines: []rule.Pass{}, Ways: []answer.Way{}, Really: infos(all),
 		Sentences: []string{fmt.Sprintf("%s has no account in %s, and so holds nothing there.", full, none.System)},
@@ -159,7 +176,13 @@ func (r *Really) Who(ctx context.Context, system, right, object string, s situat
 }
 
 // WhoPage is a page of Who; a limit of 0 is all.
-func (r *Really) WhoPage(ctx context.Context, system, right, object string, s situation.Situation, limit int, cursor string) (*answer.Who, error) {
+func (r *Really) WhoPage(
+	ctx context.Context,
+	system, right, object string,
+	s situation.Situation,
+	limit int,
+	cursor string,
+) (*answer.Who, error) {
 	all, err := r.in(ctx, system)
 	if err != nil {
 		return nil, err
@@ -196,7 +219,11 @@ func (r *Really) Compare(ctx context.Context, first, second string, s situation.
 }
 
 // Matrix puts people against what they really hold in one system, of one group of the map or all.
-func (r *Really) Matrix(ctx context.Context, system, group, right string, s situation.Situation) (*answer.Matrix, error) {
+func (r *Really) Matrix(
+	ctx context.Context,
+	system, group, right string,
+	s situation.Situation,
+) (*answer.Matrix, error) {
 	if system == "" {
 		return nil, answer.Invalid("system", "", "what is really there is put in a matrix for one system: name it")
 	}

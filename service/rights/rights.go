@@ -36,7 +36,14 @@ type Begun struct{ By, Did string }
 func (s *Rights) MayCommit(ctx context.Context, by operator.Actor, parts ...Begun) error {
 	err := by.May(operator.Commit)
 	if err == nil && by.Systems != nil {
-		err = &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s is limited to %s, and a commit is for the whole map", by.Name, strings.Join(by.Systems, ", "))}
+		err = &operator.ForbiddenError{
+			Actor: by,
+			Reason: fmt.Sprintf(
+				"%s is limited to %s, and a commit is for the whole map",
+				by.Name,
+				strings.Join(by.Systems, ", "),
+			),
+		}
 	}
 	if err == nil {
 		err = s.twoPersons(ctx, by, parts)
@@ -57,7 +64,10 @@ func (s *Rights) MayConnect(ctx context.Context, by operator.Actor, before, afte
 		was, is := already[what]
 		if err := by.May(operator.Deliver); err != nil && (!is || was != how) && !by.IsService() {
 			s.audit.Refused(ctx, by, "deliver", err.Error())
-			return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("this lets commits change %s elsewhere: %v", what, err)}
+			return &operator.ForbiddenError{
+				Actor:  by,
+				Reason: fmt.Sprintf("this lets commits change %s elsewhere: %v", what, err),
+			}
 		}
 	}
 	was := before.Targets()
@@ -85,7 +95,10 @@ func (s *Rights) MayReach(ctx context.Context, by operator.Actor, whose string) 
 	}
 	if err != nil {
 		s.audit.Refused(ctx, by, "connect", err.Error())
-		return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("this says what %s connects to or reads: %v", whose, err)}
+		return &operator.ForbiddenError{
+			Actor:  by,
+			Reason: fmt.Sprintf("this says what %s connects to or reads: %v", whose, err),
+		}
 	}
 	return nil
 }
@@ -95,7 +108,10 @@ func (s *Rights) MayReach(ctx context.Context, by operator.Actor, whose string) 
 func (s *Rights) MayDeliver(ctx context.Context, by operator.Actor, system string, parts ...Begun) error {
 	err := by.May(operator.Deliver)
 	if err == nil && !by.Sees(system) {
-		err = &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s is limited to %s", by.Name, strings.Join(by.Systems, ", "))}
+		err = &operator.ForbiddenError{
+			Actor:  by,
+			Reason: fmt.Sprintf("%s is limited to %s", by.Name, strings.Join(by.Systems, ", ")),
+		}
 	}
 	if err == nil {
 		err = s.twoPersons(ctx, by, parts)
@@ -126,7 +142,10 @@ func (s *Rights) twoPersons(ctx context.Context, by operator.Actor, parts []Begu
 	}
 	for _, p := range parts {
 		if p.By == by.Name {
-			return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s %s: by the two-person rule someone else must commit it", by.Name, p.Did)}
+			return &operator.ForbiddenError{
+				Actor:  by,
+				Reason: fmt.Sprintf("%s %s: by the two-person rule someone else must commit it", by.Name, p.Did),
+			}
 		}
 	}
 	return nil

@@ -28,7 +28,12 @@ const (
 
 // ChangeSettings writes settings. A version that is not 0 must be that of the settings as
 // they are, else the error is an *answer.MovedError.
-func (s *Rights) ChangeSettings(ctx context.Context, by operator.Actor, version int, in answer.SettingsChange) (*answer.Settings, error) {
+func (s *Rights) ChangeSettings(
+	ctx context.Context,
+	by operator.Actor,
+	version int,
+	in answer.SettingsChange,
+) (*answer.Settings, error) {
 	s.history.Lock()
 	defer s.history.Unlock()
 	now, err := s.Settings(ctx)

@@ -35,7 +35,14 @@ func (c *checking) nearUser(r *connect.Records, written string) {
 		c.step("near miss", "warned", "looking for the name elsewhere: %v", err)
 	}
 	for _, x := range near[:min(most, len(near))] {
-		c.step("near miss", "warned", "%s has %q as %s, but the attribute table does not select it as a user", x.DN, written, x.Attribute)
+		c.step(
+			"near miss",
+			"warned",
+			"%s has %q as %s, but the attribute table does not select it as a user",
+			x.DN,
+			written,
+			x.Attribute,
+		)
 	}
 }
 
@@ -54,7 +61,15 @@ func (c *checking) nearGroups(a *atlas.Atlas, groups []directory.GroupID) {
 			for _, g := range groups {
 				group := a.Book.Group(g)
 				if why := nearly(f.Names[0], group); why != "" {
-					c.step("near miss", "warned", "%s names %q, and the user is in %s: %s", s.Name()+"/"+f.Where.Rule, f.Names[0], cmp.Or(group.DN, a.Book.GroupName(g)), why)
+					c.step(
+						"near miss",
+						"warned",
+						"%s names %q, and the user is in %s: %s",
+						s.Name()+"/"+f.Where.Rule,
+						f.Names[0],
+						cmp.Or(group.DN, a.Book.GroupName(g)),
+						why,
+					)
 				}
 			}
 		}
@@ -79,7 +94,13 @@ func nearly(ref string, g *directory.Group) string {
 	if !ok {
 		return ""
 	}
-	x, y := strings.Split(strings.TrimSuffix(want, "\x00"), "\x00"), strings.Split(strings.TrimSuffix(have, "\x00"), "\x00")
+	x, y := strings.Split(
+		strings.TrimSuffix(want, "\x00"),
+		"\x00",
+	), strings.Split(
+		strings.TrimSuffix(have, "\x00"),
+		"\x00",
+	)
 	differ, at := 0, 0
 	for i := range min(len(x), len(y)) {
 		if x[i] != y[i] {

@@ -39,7 +39,10 @@ func attacks() []attack {
 // client is someone at an address of this machine.
 func client(address string) *http.Client {
 	d := &net.Dialer{LocalAddr: &net.TCPAddr{IP: net.ParseIP(address)}, Timeout: 5 * time.Second}
-	return &http.Client{Transport: &http.Transport{DialContext: d.DialContext, MaxIdleConnsPerHost: 64}, Timeout: 60 * time.Second}
+	return &http.Client{
+		Transport: &http.Transport{DialContext: d.DialContext, MaxIdleConnsPerHost: 64},
+		Timeout:   60 * time.Second,
+	}
 }
 
 var honest, attacker = client("127.0.0.2"), client("127.0.0.3")
@@ -79,7 +82,13 @@ func (t *target) meanwhile(work func(ctx context.Context)) (string, error) {
 		defer close(asked)
 		for ctx.Err() == nil {
 			begun := time.Now()
-			status, body, err := t.call(context.Background(), "GET", fmt.Sprintf("/api/v1/reach?user=ilse.okonjo&at=2026-11-24T22:00:%02dZ", len(all)%60), t.token, "")
+			status, body, err := t.call(
+				context.Background(),
+				"GET",
+				fmt.Sprintf("/api/v1/reach?user=ilse.okonjo&at=2026-11-24T22:00:%02dZ", len(all)%60),
+				t.token,
+				"",
+			)
 			if err != nil || status != 200 {
 				wrong = fmt.Errorf("someone else got %d: %s %v", status, body, err)
 				return
@@ -100,7 +109,12 @@ func (t *target) meanwhile(work func(ctx context.Context)) (string, error) {
 	}
 	slices.Sort(all)
 	p95 := all[len(all)*95/100]
-	said := fmt.Sprintf("others: %d questions, 95 of 100 within %d ms; at most %d MB", len(all), p95.Milliseconds(), highest)
+	said := fmt.Sprintf(
+		"others: %d questions, 95 of 100 within %d ms; at most %d MB",
+		len(all),
+		p95.Milliseconds(),
+		highest,
+	)
 	if p95 > longestOther || highest > mostMemory {
 		return "", fmt.Errorf("%s; asked are %d ms and %d MB", said, longestOther.Milliseconds(), mostMemory)
 	}
@@ -178,7 +192,10 @@ func slowBodies(t *target) (string, error) {
 					if err != nil {
 						continue
 					}
-					_, _ = fmt.Fprintf(c, "POST /api/v1/sign-in HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{")
+					_, _ = fmt.Fprintf(
+						c,
+						"POST /api/v1/sign-in HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{",
+					)
 					sent.Add(1)
 					_ = c.SetReadDeadline(time.Now().Add(time.Second))
 					_, _ = io.Copy(io.Discard, c) // until the service gives up, or a second
@@ -205,7 +222,10 @@ func givenUp(t *target) (string, error) {
 		}
 	})
 	if err == nil {
-		if _, text, _ := t.call(context.Background(), "GET", "/metrics", t.token, ""); strings.Contains(text, `status="500"`) {
+		if _, text, _ := t.call(context.Background(), "GET", "/metrics", t.token, ""); strings.Contains(
+			text,
+			`status="500"`,
+		) {
 			err = fmt.Errorf("requests that were given up count as failures of the service")
 		}
 	}

@@ -45,29 +45,183 @@ func writtenTo(file, text string) string {
 func inputs() []input {
 	filter := func(f string) string { return "/api/v1/rule-test?filter=" + url.QueryEscape(f) }
 	all := []input{
-		{name: "a filter with 6,000 brackets", method: "GET", path: filter(strings.Repeat("(", 6000) + `title eq "x"` + strings.Repeat(")", 6000))},
+		{
+			name:   "a filter with 6,000 brackets",
+			method: "GET",
+			path:   filter(strings.Repeat("(", 6000) + `title eq "x"` + strings.Repeat(")", 6000)),
+		},
 		{name: "a filter of 1,000 terms", method: "GET", path: filter(many(1000, `title eq "x%d"`, " or "))},
-		{name: "not, not, not", method: "GET", path: filter(strings.Repeat("not (", 4000) + "active eq true" + strings.Repeat(")", 4000))},
+		{
+			name:   "not, not, not",
+			method: "GET",
+			path:   filter(strings.Repeat("not (", 4000) + "active eq true" + strings.Repeat(")", 4000)),
+		},
 		{name: "a search of 20,000 letters", method: "GET", path: "/api/v1/search?q=" + strings.Repeat("ab", 10_000)},
-		{name: "an object of 20,000 parts", method: "GET", path: "/api/v1/why?user=ilse.okonjo&system=archive&right=frames:read&object=" + url.QueryEscape(strings.Repeat("/a", 10_000))},
+		{
+			name:   "an object of 20,000 parts",
+			method: "GET",
+			path: "/api/v1/why?user=ilse.okonjo&system=archive&right=frames:read&object=" + url.QueryEscape(
+				strings.Repeat("/a", 10_000),
+			),
+		},
 		{name: "the whole matrix", method: "GET", path: "/api/v1/matrix?system=archive"},
-		{name: "firewall rules: 9,000", method: "POST", path: "/api/v1/impact", body: written("system: long\ntype: firewall\nzones: {dome: [192.0.2.0/26]}\nrules:\n" + many(9000, "  - {name: r%d, action: permit, groups: [optics], to: [dome], services: [tcp/%d]}", "\n"))},
-		{name: "firewall zones: 15,000", method: "POST", path: "/api/v1/impact", body: written("system: long\ntype: firewall\nzones:\n" + many(15_000, "  z%d: [192.0.2.0/26, 198.51.100.0/24]", "\n") + "\nrules: []\n")},
-		{name: "role mappings: 10,000", method: "POST", path: "/api/v1/impact", body: written("system: long\ntype: roles\nrights: [a:read]\nresources: [{path: /}]\nroles: {reader: {rights: [a:read]}}\nmappings:\n" + many(10_000, "  - {groups: [optics], role: reader, object: /a/%d}", "\n"))},
-		{name: "roles within roles: 9,000", method: "POST", path: "/api/v1/impact", body: written("system: long\ntype: roles\nrights: [a:read]\nresources: [{path: /}]\nroles:\n  r0: {rights: [a:read]}\n" + chained(9000, "  r%d: {includes: [r%p]}") + "\nmappings: []\n")},
-		{name: "groups within groups: 12,000", method: "POST", path: "/api/v1/impact", body: written("directory: long\nusers: [{userName: a}]\ngroups:\n  - {name: g0, members: {users: [a]}}\n" + chained(12_000, "  - {name: g%d, members: {groups: [g%p]}}"))},
-		{name: "groups that all hold each other", method: "POST", path: "/api/v1/impact", body: written("directory: long\nusers: [{userName: a}]\ngroups:\n" + everyPair(170))},
-		{name: "rule groups: 9,000", method: "POST", path: "/api/v1/impact", body: written("directory: long\nusers: [{userName: a}]\ngroups:\n" + many(9000, `  - {name: g%d, rule: 'title co "%d" or department sw "%d"'}`, "\n"))},
-		{name: "networks within networks", method: "POST", path: "/api/v1/impact", body: writtenTo("gatemap.yaml", "title: x\nnetworks:\n"+many(20_000, "  n%d: [192.0.2.0/24, 2001:db8::/32]", "\n"))},
-		{name: "YAML of anchors that multiply", method: "POST", path: "/api/v1/impact", body: written("directory: long\na: &a [x,x,x,x,x,x,x,x,x]\n" + aliases(9))},
-		{name: "YAML that is 40,000 deep", method: "POST", path: "/api/v1/impact", body: written("system: " + strings.Repeat("[", 40_000) + strings.Repeat("]", 40_000))},
+		{
+			name:   "firewall rules: 9,000",
+			method: "POST",
+			path:   "/api/v1/impact",
+			body: written(
+				"system: long\ntype: firewall\nzones: {dome: [192.0.2.0/26]}\nrules:\n" + many(
+					9000,
+					"  - {name: r%d, action: permit, groups: [optics], to: [dome], services: [tcp/%d]}",
+					"\n",
+				),
+			),
+		},
+		{
+			name:   "firewall zones: 15,000",
+			method: "POST",
+			path:   "/api/v1/impact",
+			body: written(
+				"system: long\ntype: firewall\nzones:\n" + many(
+					15_000,
+					"  z%d: [192.0.2.0/26, 198.51.100.0/24]",
+					"\n",
+				) + "\nrules: []\n",
+			),
+		},
+		{
+			name:   "role mappings: 10,000",
+			method: "POST",
+			path:   "/api/v1/impact",
+			body: written(
+				"system: long\ntype: roles\nrights: [a:read]\nresources: [{path: /}]\nroles: {reader: {rights: [a:read]}}\nmappings:\n" + many(
+					10_000,
+					"  - {groups: [optics], role: reader, object: /a/%d}",
+					"\n",
+				),
+			),
+		},
+		{
+			name:   "roles within roles: 9,000",
+			method: "POST",
+			path:   "/api/v1/impact",
+			body: written(
+				"system: long\ntype: roles\nrights: [a:read]\nresources: [{path: /}]\nroles:\n  r0: {rights: [a:read]}\n" + chained(
+					9000,
+					"  r%d: {includes: [r%p]}",
+				) + "\nmappings: []\n",
+			),
+		},
+		{
+			name:   "groups within groups: 12,000",
+			method: "POST",
+			path:   "/api/v1/impact",
+			body: written(
+				"directory: long\nusers: [{userName: a}]\ngroups:\n  - {name: g0, members: {users: [a]}}\n" + chained(
+					12_000,
+					"  - {name: g%d, members: {groups: [g%p]}}",
+				),
+			),
+		},
+		{
+			name:   "groups that all hold each other",
+			method: "POST",
+			path:   "/api/v1/impact",
+			body:   written("directory: long\nusers: [{userName: a}]\ngroups:\n" + everyPair(170)),
+		},
+		{
+			name:   "rule groups: 9,000",
+			method: "POST",
+			path:   "/api/v1/impact",
+			body: written(
+				"directory: long\nusers: [{userName: a}]\ngroups:\n" + many(
+					9000,
+					`  - {name: g%d, rule: 'title co "%d" or department sw "%d"'}`,
+					"\n",
+				),
+			),
+		},
+		{
+			name:   "networks within networks",
+			method: "POST",
+			path:   "/api/v1/impact",
+			body: writtenTo(
+				"gatemap.yaml",
+				"title: x\nnetworks:\n"+many(20_000, "  n%d: [192.0.2.0/24, 2001:db8::/32]", "\n"),
+			),
+		},
+		{
+			name:   "YAML of anchors that multiply",
+			method: "POST",
+			path:   "/api/v1/impact",
+			body:   written("directory: long\na: &a [x,x,x,x,x,x,x,x,x]\n" + aliases(9)),
+		},
+		{
+			name:   "YAML that is 40,000 deep",
+			method: "POST",
+			path:   "/api/v1/impact",
+			body:   written("system: " + strings.Repeat("[", 40_000) + strings.Repeat("]", 40_000)),
+		},
 		{name: "YAML that is indented 1,000 times", method: "POST", path: "/api/v1/impact", body: written(indented(1000))},
-		{name: "JSON that is 100,000 deep", method: "POST", path: "/api/v1/impact", body: `{"do":"change-line","value":` + strings.Repeat("[", 100_000) + strings.Repeat("]", 100_000) + `}`},
-		{name: "names of 100,000 letters", method: "POST", path: "/api/v1/impact", body: written("directory: " + strings.Repeat("x", 100_000) + "\nusers: [{userName: " + strings.Repeat("y", 100_000) + "}]\n")},
-		{name: "5,000 changes at once", method: "POST", path: "/api/v1/trials/attack/changes", body: `{"changes":[` + many(5000, `{"do":"set-user","user":"ilse.okonjo","attribute":"title","value":"x%d"}`, ",") + `]}`},
-		{name: "a push with 20,000 operations", method: "PATCH", path: "/scim/v2/Groups/GROUP", push: true, body: `{"schemas":["urn:ietf:params:scim:api:messages:2.0:PatchOp"],"Operations":[` + many(20_000, `{"op":"add","path":"members","value":[{"value":"MEMBER"}]}`, ",") + `]}`},
-		{name: "a push with paths of 500 brackets", method: "PATCH", path: "/scim/v2/Groups/GROUP", push: true, body: `{"schemas":["urn:ietf:params:scim:api:messages:2.0:PatchOp"],"Operations":[` + many(200, `{"op":"remove","path":"members[`+strings.Repeat("(", 500)+`value eq \"%d\"`+strings.Repeat(")", 500)+`]"}`, ",") + `]}`},
-		{name: "a push that is 50,000 deep", method: "POST", path: "/scim/v2/Users", push: true, body: `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"deep","x":` + strings.Repeat(`{"a":`, 50_000) + "1" + strings.Repeat("}", 50_000) + `}`},
+		{
+			name:   "JSON that is 100,000 deep",
+			method: "POST",
+			path:   "/api/v1/impact",
+			body:   `{"do":"change-line","value":` + strings.Repeat("[", 100_000) + strings.Repeat("]", 100_000) + `}`,
+		},
+		{
+			name:   "names of 100,000 letters",
+			method: "POST",
+			path:   "/api/v1/impact",
+			body: written(
+				"directory: " + strings.Repeat("x", 100_000) + "\nusers: [{userName: " + strings.Repeat("y", 100_000) + "}]\n",
+			),
+		},
+		{
+			name:   "5,000 changes at once",
+			method: "POST",
+			path:   "/api/v1/trials/attack/changes",
+			body: `{"changes":[` + many(
+				5000,
+				`{"do":"set-user","user":"ilse.okonjo","attribute":"title","value":"x%d"}`,
+				",",
+			) + `]}`,
+		},
+		{
+			name:   "a push with 20,000 operations",
+			method: "PATCH",
+			path:   "/scim/v2/Groups/GROUP",
+			push:   true,
+			body: `{"schemas":["urn:ietf:params:scim:api:messages:2.0:PatchOp"],"Operations":[` + many(
+				20_000,
+				`{"op":"add","path":"members","value":[{"value":"MEMBER"}]}`,
+				",",
+			) + `]}`,
+		},
+		{
+			name:   "a push with paths of 500 brackets",
+			method: "PATCH",
+			path:   "/scim/v2/Groups/GROUP",
+			push:   true,
+			body: `{"schemas":["urn:ietf:params:scim:api:messages:2.0:PatchOp"],"Operations":[` + many(
+				200,
+				`{"op":"remove","path":"members[`+strings.Repeat("(", 500)+`value eq \"%d\"`+strings.Repeat(")", 500)+`]"}`,
+				",",
+			) + `]}`,
+		},
+		{
+			name:   "a push that is 50,000 deep",
+			method: "POST",
+			path:   "/scim/v2/Users",
+			push:   true,
+			body: `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"deep","x":` + strings.Repeat(
+				`{"a":`,
+				50_000,
+			) + "1" + strings.Repeat(
+				"}",
+				50_000,
+			) + `}`,
+		},
 	}
 	return all
 }
@@ -89,7 +243,13 @@ func everyPair(n int) string {
 func aliases(n int) string {
 	var b strings.Builder
 	for i := 1; i <= n; i++ {
-		fmt.Fprintf(&b, "%c: &%c [%s]\n", 'a'+i, 'a'+i, strings.TrimSuffix(strings.Repeat(fmt.Sprintf("*%c,", 'a'+i-1), 9), ","))
+		fmt.Fprintf(
+			&b,
+			"%c: &%c [%s]\n",
+			'a'+i,
+			'a'+i,
+			strings.TrimSuffix(strings.Repeat(fmt.Sprintf("*%c,", 'a'+i-1), 9), ","),
+		)
 	}
 	return b.String()
 }
@@ -111,13 +271,30 @@ func (t *target) input(in input) (string, error) {
 	case in.push:
 		token = t.push
 		if strings.Contains(path, "GROUP") {
-			_, body, err := t.by(ctx, attacker, "POST", "/scim/v2/Groups", t.push, fmt.Sprintf(`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"g%d"}`, time.Now().UnixNano()))
+			_, body, err := t.by(
+				ctx,
+				attacker,
+				"POST",
+				"/scim/v2/Groups",
+				t.push,
+				fmt.Sprintf(
+					`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"g%d"}`,
+					time.Now().UnixNano(),
+				),
+			)
 			var made struct{ ID string }
 			if err != nil || json.Unmarshal([]byte(body), &made) != nil || made.ID == "" {
 				return "", fmt.Errorf("no group to push to: %s %v", body, err)
 			}
 			path = strings.ReplaceAll(path, "GROUP", made.ID)
-			_, body, err = t.by(ctx, attacker, "POST", "/scim/v2/Users", t.push, fmt.Sprintf(`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"u%d"}`, time.Now().UnixNano()))
+			_, body, err = t.by(
+				ctx,
+				attacker,
+				"POST",
+				"/scim/v2/Users",
+				t.push,
+				fmt.Sprintf(`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"u%d"}`, time.Now().UnixNano()),
+			)
 			if err != nil || json.Unmarshal([]byte(body), &made) != nil {
 				return "", fmt.Errorf("no user to push: %s %v", body, err)
 			}

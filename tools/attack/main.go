@@ -95,7 +95,16 @@ func start(binary string, length time.Duration) (*target, error) {
 		return nil, err
 	}
 	defer log.Close()
-	t.cmd = exec.Command(binary, "serve", "--data", filepath.Join(folder, "data"), "--map", files, "--listen", "127.0.0.1:0")
+	t.cmd = exec.Command(
+		binary,
+		"serve",
+		"--data",
+		filepath.Join(folder, "data"),
+		"--map",
+		files,
+		"--listen",
+		"127.0.0.1:0",
+	)
 	t.cmd.Stdout, t.cmd.Stderr = log, log
 	if err := t.cmd.Start(); err != nil {
 		return nil, err

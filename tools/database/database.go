@@ -116,7 +116,24 @@ func (s *Server) command(program string, args ...string) *exec.Cmd {
 // Restart starts the server again after Stop.
 func (s *Server) Restart() error {
 	_, port, _ := net.SplitHostPort(s.Address)
-	s.process = s.command("postgres", "-D", s.data(), "-h", "127.0.0.1", "-p", port, "-k", "", "-F", "-c", "max_connections=60", "-c", "log_min_messages=fatal", "-c", "max_locks_per_transaction=1024")
+	s.process = s.command(
+		"postgres",
+		"-D",
+		s.data(),
+		"-h",
+		"127.0.0.1",
+		"-p",
+		port,
+		"-k",
+		"",
+		"-F",
+		"-c",
+		"max_connections=60",
+		"-c",
+		"log_min_messages=fatal",
+		"-c",
+		"max_locks_per_transaction=1024",
+	)
 	if err := s.process.Start(); err != nil {
 		return err
 	}

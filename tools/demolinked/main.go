@@ -147,8 +147,13 @@ mappings:
 // crew is granted too little.
 var groups = map[string][]string{
 	"archive-readers": {"CONNECT ON DATABASE frames", "USAGE ON SCHEMA sky", "SELECT ON sky.exposures, sky.objects"},
-	"night-crew":      {"CONNECT ON DATABASE frames", "USAGE ON SCHEMA sky", "SELECT, INSERT, UPDATE ON sky.exposures", "SELECT, INSERT ON sky.objects"},
-	"archivists":      {"INSERT, UPDATE, SELECT ON sky.objects"},
+	"night-crew": {
+		"CONNECT ON DATABASE frames",
+		"USAGE ON SCHEMA sky",
+		"SELECT, INSERT, UPDATE ON sky.exposures",
+		"SELECT, INSERT ON sky.objects",
+	},
+	"archivists": {"INSERT, UPDATE, SELECT ON sky.objects"},
 }
 
 // besides is what the database has and the map does not know of.
@@ -206,6 +211,11 @@ func asItShouldBe(ctx context.Context, head *query.Head) (string, error) {
 			out = append(out, fmt.Sprintf(`GRANT "gm_%s" TO "%s"`, group, user))
 		}
 	}
-	out = append(out, "ALTER SCHEMA sky OWNER TO frames_owner", "ALTER TABLE sky.exposures OWNER TO frames_owner", "ALTER TABLE sky.objects OWNER TO frames_owner")
+	out = append(
+		out,
+		"ALTER SCHEMA sky OWNER TO frames_owner",
+		"ALTER TABLE sky.exposures OWNER TO frames_owner",
+		"ALTER TABLE sky.objects OWNER TO frames_owner",
+	)
 	return strings.Join(out, ";\n") + ";\n", nil
 }

@@ -91,7 +91,11 @@ func TestTheLinkedDemoIsAdoptedByLine(t *testing.T) {
 			}
 			n++
 			require.Less(t, n, 30, "%v", lines)
-			trial, err := f.Adopt(t.Context(), fmt.Sprint("line-", n), answer.Adopting{System: system, Lines: []string{lines[0].Line}})
+			trial, err := f.Adopt(
+				t.Context(),
+				fmt.Sprint("line-", n),
+				answer.Adopting{System: system, Lines: []string{lines[0].Line}},
+			)
 			require.NoError(t, err, "%v", lines[0])
 			_, err = f.CommitTrial(t.Context(), trial.Name, trial.Version, "as it is there", "as it is there", "")
 			require.NoError(t, err)

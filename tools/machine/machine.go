@@ -73,7 +73,21 @@ func Start(dir, name, setup string) (*Machine, error) {
 		return nil, err
 	}
 	_, port, _ := net.SplitHostPort(m.Address)
-	m.process = exec.Command("unshare", "--mount", "--uts", "--pid", "--fork", "--kill-child", "bash", "-c", script, "start", dir, name, port)
+	m.process = exec.Command(
+		"unshare",
+		"--mount",
+		"--uts",
+		"--pid",
+		"--fork",
+		"--kill-child",
+		"bash",
+		"-c",
+		script,
+		"start",
+		dir,
+		name,
+		port,
+	)
 	var out bytes.Buffer
 	m.process.Stdout, m.process.Stderr = &out, &out
 	m.process.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
@@ -173,7 +187,16 @@ func (m *Machine) all(s syscall.Signal) error {
 
 // Run runs a shell script in the host, as root.
 func (m *Machine) Run(script string) (string, error) {
-	cmd := exec.Command("nsenter", "--mount", "--uts", "--target", strconv.Itoa(m.process.Process.Pid), "bash", "-c", script)
+	cmd := exec.Command(
+		"nsenter",
+		"--mount",
+		"--uts",
+		"--target",
+		strconv.Itoa(m.process.Process.Pid),
+		"bash",
+		"-c",
+		script,
+	)
 	cmd.Env = m.process.Env
 	out, err := cmd.CombinedOutput()
 	if err != nil {

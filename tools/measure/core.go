@@ -44,7 +44,17 @@ func (b *bench) compile() error {
 	if err != nil {
 		return err
 	}
-	b.rows = append(b.rows, row{work: "compile from memory", own: own, baseline: "one pass that reads every membership and attribute", other: pass, least: 15, slower: true})
+	b.rows = append(
+		b.rows,
+		row{
+			work:     "compile from memory",
+			own:      own,
+			baseline: "one pass that reads every membership and attribute",
+			other:    pass,
+			least:    15,
+			slower:   true,
+		},
+	)
 	b.facts = b.atlas.Frame.Facts(nothing, nil)
 	for i := range 1000 {
 		b.users = append(b.users, directory.UserID(i*7919%b.atlas.Book.Users()))
@@ -111,7 +121,11 @@ func (b *bench) quantiles() error {
 		work string
 		all  []time.Duration
 	}{{"one reach", reach}, {"one reach, into a list that is used again", again}, {"one who", who}} {
-		b.rows = append(b.rows, row{work: x.work + ", median", own: quantile(x.all, 0.5)}, row{work: x.work + ", p99", own: quantile(x.all, 0.99)})
+		b.rows = append(
+			b.rows,
+			row{work: x.work + ", median", own: quantile(x.all, 0.5)},
+			row{work: x.work + ", p99", own: quantile(x.all, 0.99)},
+		)
 	}
 	return nil
 }
@@ -176,7 +190,16 @@ func (b *bench) decisions() error {
 		if !slices.Equal(want, got) {
 			return fmt.Errorf("%s: the engine and the plain reading differ", typ)
 		}
-		b.rows = append(b.rows, row{work: "one decision, " + typ, own: own / time.Duration(rounds*len(all)), baseline: "the plain walk of the lines", other: other / time.Duration(len(all)), least: 50})
+		b.rows = append(
+			b.rows,
+			row{
+				work:     "one decision, " + typ,
+				own:      own / time.Duration(rounds*len(all)),
+				baseline: "the plain walk of the lines",
+				other:    other / time.Duration(len(all)),
+				least:    50,
+			},
+		)
 	}
 	return nil
 }
@@ -185,7 +208,10 @@ func (b *bench) decisions() error {
 func (b *bench) findings() error {
 	var list []finding.Finding
 	own := timed(1, func() { list = check.Findings(b.atlas) })
-	b.rows = append(b.rows, row{work: fmt.Sprintf("all findings (%d)", len(list)), own: own, baseline: "4 s", other: 4 * time.Second, least: 1})
+	b.rows = append(
+		b.rows,
+		row{work: fmt.Sprintf("all findings (%d)", len(list)), own: own, baseline: "4 s", other: 4 * time.Second, least: 1},
+	)
 	return nil
 }
 

@@ -74,9 +74,26 @@ func (b *bench) delivered() error {
 	if err != nil {
 		return err
 	}
-	b.rows = append(b.rows,
-		row{work: fmt.Sprintf("a delivery of 1,000 changed memberships to PostgreSQL, from looking at it to having read it again; a second one has %d statements", again.Statements), own: many, baseline: "5 s", other: 5 * time.Second, least: 1},
-		row{work: "a membership from the commit to the database, at a system that is delivered to at every commit", own: one, baseline: "1 s", other: time.Second, least: 1})
+	b.rows = append(
+		b.rows,
+		row{
+			work: fmt.Sprintf(
+				"a delivery of 1,000 changed memberships to PostgreSQL, from looking at it to having read it again; a second one has %d statements",
+				again.Statements,
+			),
+			own:      many,
+			baseline: "5 s",
+			other:    5 * time.Second,
+			least:    1,
+		},
+		row{
+			work:     "a membership from the commit to the database, at a system that is delivered to at every commit",
+			own:      one,
+			baseline: "1 s",
+			other:    time.Second,
+			least:    1,
+		},
+	)
 	return nil
 }
 
@@ -149,7 +166,8 @@ func deliver(s *workspace.Service) (time.Duration, error) {
 	if err != nil {
 		return 0, err
 	}
-	if d, err = s.Deliveries.Commit(context.Background(), measurer, d.ID, true, time.Hour); err == nil && (d.State != answer.DeliveryArrived || d.Excess+d.Short > 0) {
+	if d, err = s.Deliveries.Commit(context.Background(), measurer, d.ID, true, time.Hour); err == nil &&
+		(d.State != answer.DeliveryArrived || d.Excess+d.Short > 0) {
 		err = fmt.Errorf("the delivery did not arrive: %+v", d)
 	}
 	return time.Since(began), err

@@ -36,7 +36,13 @@ func (b *bench) intake() error {
 	if err := apart(&got, "--intake", b.path); err != nil {
 		return err
 	}
-	b.rows = append(b.rows, row{work: fmt.Sprintf("an intake of everyone from LDIF to the first answer; %d MB at the most", got.Peak>>10), own: got.Took})
+	b.rows = append(
+		b.rows,
+		row{
+			work: fmt.Sprintf("an intake of everyone from LDIF to the first answer; %d MB at the most", got.Peak>>10),
+			own:  got.Took,
+		},
+	)
 	return nil
 }
 

@@ -45,15 +45,32 @@ func (b *bench) linked() error {
 		return err
 	}
 	all := got.Read + got.Compiled + got.Drift
-	b.rows = append(b.rows,
-		row{work: fmt.Sprintf("a reading of 10,000 logins and a million grants to the drift; %d MB above the service", got.More>>10), own: all, baseline: "20 s", other: 20 * time.Second, least: 1},
+	b.rows = append(
+		b.rows,
+		row{
+			work: fmt.Sprintf(
+				"a reading of 10,000 logins and a million grants to the drift; %d MB above the service",
+				got.More>>10,
+			),
+			own:      all,
+			baseline: "20 s",
+			other:    20 * time.Second,
+			least:    1,
+		},
 		row{work: "of it reading the database", own: got.Read},
 		row{work: "of it compiling what was read", own: got.Compiled},
-		row{work: fmt.Sprintf("of it the difference to the map (%d entitlements, %d causes)", got.Items, got.Causes), own: got.Drift, baseline: "2 s", other: 2 * time.Second, least: 1},
+		row{
+			work:     fmt.Sprintf("of it the difference to the map (%d entitlements, %d causes)", got.Items, got.Causes),
+			own:      got.Drift,
+			baseline: "2 s",
+			other:    2 * time.Second,
+			least:    1,
+		},
 		row{
 			work: "what one login really holds", own: got.Really,
 			baseline: "the same by the map, as a trial says it", other: got.Mapped, least: 1.1, slower: true,
-		})
+		},
+	)
 	return nil
 }
 
@@ -80,7 +97,9 @@ func observe() error {
 	s := &gate.System{
 		Name: "frames", Type: name.Ref{Name: "roles"}, Gate: &roles.Document{},
 		Link: &gate.Link{Connection: directory.Connection{Name: "postgres", Live: true, Document: &postgres.Document{
-			Address: place.Text{Value: server.Address}, Database: "frames", User: database.Reader, Secret: &connect.Secret{Env: "GATEMAP_SECRET_FRAMES"}, Timeout: directory.Span{Duration: 10 * time.Minute},
+			Address: place.Text{
+				Value: server.Address,
+			}, Database: "frames", User: database.Reader, Secret: &connect.Secret{Env: "GATEMAP_SECRET_FRAMES"}, Timeout: directory.Span{Duration: 10 * time.Minute},
 		}}},
 	}
 	a, s, err := adoptedMap(s)
@@ -203,7 +222,12 @@ func fillDatabase(server *database.Server, random *rand.Rand) (members, grants [
 		}
 	}
 	for t := range dbTables {
-		fmt.Fprintf(&out, "CREATE TABLE sky.t%05d ();\nGRANT SELECT ON sky.t%05[1]d TO %[2]s;\n", t, strings.Join(granted[t], ", "))
+		fmt.Fprintf(
+			&out,
+			"CREATE TABLE sky.t%05d ();\nGRANT SELECT ON sky.t%05[1]d TO %[2]s;\n",
+			t,
+			strings.Join(granted[t], ", "),
+		)
 		if t%500 == 499 {
 			flush()
 		}

@@ -28,7 +28,11 @@ func main() {
 	seed := flag.Uint64("seed", 1, "of the made-up map")
 	data := flag.String("data", "", "measure only the service on this data folder, and write the result as JSON")
 	from := flag.String("intake", "", "measure only an intake of the map in this folder, and write the result as JSON")
-	changing := flag.String("wire", "", "measure only changes that come to the map in this folder, and write the result as JSON")
+	changing := flag.String(
+		"wire",
+		"",
+		"measure only changes that come to the map in this folder, and write the result as JSON",
+	)
 	reads := flag.Bool("linked", false, "measure only a reading of a database of its own, and write the result as JSON")
 	only := flag.String("only", "", "only these steps, by words in their names: "+strings.Join(names(), ", "))
 	flag.Parse()
@@ -80,8 +84,14 @@ type step struct {
 }
 
 var steps = []step{
-	{"compiling", (*bench).compile}, {"reach and who", (*bench).quantiles}, {"decisions", (*bench).decisions}, {"trials", (*bench).trials},
-	{"everything", (*bench).everything}, {"findings", (*bench).findings}, {"service", (*bench).service}, {"intake", (*bench).intake}, {"wire", (*bench).wire},
+	{
+		"compiling",
+		(*bench).compile,
+	}, {"reach and who", (*bench).quantiles}, {"decisions", (*bench).decisions}, {"trials", (*bench).trials},
+	{
+		"everything",
+		(*bench).everything,
+	}, {"findings", (*bench).findings}, {"service", (*bench).service}, {"intake", (*bench).intake}, {"wire", (*bench).wire},
 	{"linked", (*bench).linked},
 	{"delivered", (*bench).delivered},
 	{"written", (*bench).written},
@@ -169,11 +179,28 @@ func inTurn(runs int, own, other func()) (time.Duration, time.Duration) {
 }
 
 func (b *bench) print(s world.Size, seed uint64) {
-	fmt.Printf("%s (%d users, %d groups, %d systems), seed %d, %s, %d processors\n\n", s.Name, s.Users, s.Groups, s.Systems, seed, runtime.Version(), runtime.GOMAXPROCS(0))
+	fmt.Printf(
+		"%s (%d users, %d groups, %d systems), seed %d, %s, %d processors\n\n",
+		s.Name,
+		s.Users,
+		s.Groups,
+		s.Systems,
+		seed,
+		runtime.Version(),
+		runtime.GOMAXPROCS(0),
+	)
 	fmt.Println("| work | time | baseline | its time | ratio | asked |")
 	fmt.Println("|---|---|---|---|---|---|")
 	for _, r := range b.rows {
-		fmt.Printf("| %s | %s | %s | %s | %s | %s |\n", r.work, short(r.own), r.baseline, short(r.other), r.ratio(), r.asked())
+		fmt.Printf(
+			"| %s | %s | %s | %s | %s | %s |\n",
+			r.work,
+			short(r.own),
+			r.baseline,
+			short(r.other),
+			r.ratio(),
+			r.asked(),
+		)
 	}
 }
 

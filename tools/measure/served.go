@@ -56,12 +56,33 @@ func (b *bench) service() error {
 		return err
 	}
 	each := func(rate float64) time.Duration { return time.Duration(float64(time.Second) / rate) }
-	b.rows = append(b.rows,
+	b.rows = append(
+		b.rows,
 		row{work: "from the database to the first answer", own: got.Start},
 		row{work: fmt.Sprintf("heap of the service: %d MB", got.Heap>>20)},
-		row{work: "the page of findings, for the first time, with what was found so far", own: got.Found, baseline: "200 ms", other: 200 * time.Millisecond, least: 1},
-		row{work: "reach by HTTP, asked before", own: each(got.Kept), baseline: "a bare chi handler with the same bytes", other: each(got.Bare), least: 0.6, rate: true},
-		row{work: "reach by HTTP, asked for the first time", own: each(got.First), baseline: "the same", other: each(got.Bare), rate: true})
+		row{
+			work:     "the page of findings, for the first time, with what was found so far",
+			own:      got.Found,
+			baseline: "200 ms",
+			other:    200 * time.Millisecond,
+			least:    1,
+		},
+		row{
+			work:     "reach by HTTP, asked before",
+			own:      each(got.Kept),
+			baseline: "a bare chi handler with the same bytes",
+			other:    each(got.Bare),
+			least:    0.6,
+			rate:     true,
+		},
+		row{
+			work:     "reach by HTTP, asked for the first time",
+			own:      each(got.First),
+			baseline: "the same",
+			other:    each(got.Bare),
+			rate:     true,
+		},
+	)
 	return nil
 }
 

@@ -37,7 +37,10 @@ func (b *bench) ours() (count, sum int64, took time.Duration) {
 	return count, sum, took
 }
 
-func (b *bench) each(member func(u directory.UserID, g directory.GroupID), parent func(inner, outer directory.GroupID)) {
+func (b *bench) each(
+	member func(u directory.UserID, g directory.GroupID),
+	parent func(inner, outer directory.GroupID),
+) {
 	book := b.atlas.Book
 	for g := range directory.GroupID(book.Groups()) {
 		for _, u := range book.DirectMembers(g) {
@@ -99,7 +102,16 @@ func (b *bench) sqlite() error {
 	if theirs != count || theirSum != sum {
 		return fmt.Errorf("SQLite counts %d memberships (%d), the engine %d (%d)", theirs, theirSum, count, sum)
 	}
-	b.rows = append(b.rows, row{work: fmt.Sprintf("all users' effective groups (%.1f million)", float64(count)/1e6), own: own, baseline: "SQLite in memory, recursive query", other: other, least: 400})
+	b.rows = append(
+		b.rows,
+		row{
+			work:     fmt.Sprintf("all users' effective groups (%.1f million)", float64(count)/1e6),
+			own:      own,
+			baseline: "SQLite in memory, recursive query",
+			other:    other,
+			least:    400,
+		},
+	)
 	one, err := db.Prepare(oneUsersGroups)
 	if err != nil {
 		return err
@@ -124,7 +136,16 @@ func (b *bench) sqlite() error {
 			}
 		}
 	})
-	b.rows = append(b.rows, row{work: "one user's effective groups", own: ownOne / time.Duration(rounds*len(b.users)), baseline: "SQLite in memory, indexed, recursive query", other: single / time.Duration(len(b.users)), least: 100})
+	b.rows = append(
+		b.rows,
+		row{
+			work:     "one user's effective groups",
+			own:      ownOne / time.Duration(rounds*len(b.users)),
+			baseline: "SQLite in memory, indexed, recursive query",
+			other:    single / time.Duration(len(b.users)),
+			least:    100,
+		},
+	)
 	return nil
 }
 
@@ -194,6 +215,15 @@ func (b *bench) postgres() error {
 	if want := fmt.Sprintf("%d|%d", count, sum); answer != want {
 		return fmt.Errorf("PostgreSQL counts %s, the engine %s", answer, want)
 	}
-	b.rows = append(b.rows, row{work: "all users' effective groups", own: own, baseline: "PostgreSQL, indexed, 1 GB work_mem, recursive query", other: other, least: 150})
+	b.rows = append(
+		b.rows,
+		row{
+			work:     "all users' effective groups",
+			own:      own,
+			baseline: "PostgreSQL, indexed, 1 GB work_mem, recursive query",
+			other:    other,
+			least:    150,
+		},
+	)
 	return nil
 }

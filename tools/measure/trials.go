@@ -70,7 +70,16 @@ func (b *bench) trials() error {
 			return err
 		}
 		differences := len(outcome.Gains) + len(outcome.Losses) + len(outcome.Changes)
-		b.rows = append(b.rows, row{work: fmt.Sprintf("%s, with who gains and loses (%d differences)", c.work, differences), own: own, baseline: "recompiling", other: compiled, least: c.least})
+		b.rows = append(
+			b.rows,
+			row{
+				work:     fmt.Sprintf("%s, with who gains and loses (%d differences)", c.work, differences),
+				own:      own,
+				baseline: "recompiling",
+				other:    compiled,
+				least:    c.least,
+			},
+		)
 		if err := b.stagedToo(c.work, c.change); err != nil {
 			return err
 		}
@@ -103,7 +112,16 @@ func (b *bench) stagedToo(work string, c stage.Change) (err error) {
 			_, err = t.Outcome(nothing)
 		}
 	})
-	b.rows = append(b.rows, row{work: work + ", from the staged change on", own: own, baseline: "100 ms", other: 100 * time.Millisecond, least: 1})
+	b.rows = append(
+		b.rows,
+		row{
+			work:     work + ", from the staged change on",
+			own:      own,
+			baseline: "100 ms",
+			other:    100 * time.Millisecond,
+			least:    1,
+		},
+	)
 	return err
 }
 

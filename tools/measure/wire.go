@@ -89,7 +89,12 @@ func received(in *bufio.Reader, j *connect.Job) (p connect.Patch, err error) {
 		lines = append(lines, line)
 	}
 	var errs place.Errors
-	ldif.Read(strings.NewReader(strings.Join(lines[1:], "")), "wire", &errs, func(e *connect.Entry) { j.Tables.Take(e, &p.Put) })
+	ldif.Read(
+		strings.NewReader(strings.Join(lines[1:], "")),
+		"wire",
+		&errs,
+		func(e *connect.Entry) { j.Tables.Take(e, &p.Put) },
+	)
 	if lines[0] == "gone\n" {
 		for _, u := range p.Put.Users {
 			p.Gone = append(p.Gone, connect.Gone{Named: connect.Named{Kind: connect.User, Name: u.Name}})
@@ -106,7 +111,16 @@ func (b *bench) wire() error {
 		return err
 	}
 	for _, d := range all {
-		b.rows = append(b.rows, row{work: "from the wire to the changed answer: " + d.Change, own: d.Took, baseline: "100 ms", other: 100 * time.Millisecond, least: 1})
+		b.rows = append(
+			b.rows,
+			row{
+				work:     "from the wire to the changed answer: " + d.Change,
+				own:      d.Took,
+				baseline: "100 ms",
+				other:    100 * time.Millisecond,
+				least:    1,
+			},
+		)
 	}
 	return nil
 }

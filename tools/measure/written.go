@@ -54,9 +54,23 @@ func (b *bench) written() error {
 	if err != nil {
 		return err
 	}
-	b.rows = append(b.rows,
-		row{work: "a commit of 1,000 changed memberships in 100 groups, from asking for it to having them in the directory server (slapd) and in force", own: all, baseline: "10 s", other: 10 * time.Second, least: 1},
-		row{work: "a commit of one membership, to having it in the directory server and in force", own: one, baseline: "1 s", other: time.Second, least: 1})
+	b.rows = append(
+		b.rows,
+		row{
+			work:     "a commit of 1,000 changed memberships in 100 groups, from asking for it to having them in the directory server (slapd) and in force",
+			own:      all,
+			baseline: "10 s",
+			other:    10 * time.Second,
+			least:    1,
+		},
+		row{
+			work:     "a commit of one membership, to having it in the directory server and in force",
+			own:      one,
+			baseline: "1 s",
+			other:    time.Second,
+			least:    1,
+		},
+	)
 	return nil
 }
 
@@ -67,7 +81,13 @@ func writtenService(dir string) (s *workspace.Service, stop func(), err error) {
 		fmt.Fprintf(&b, "dn: ou=%s,%s\nobjectClass: organizationalUnit\nou: %s\n\n", ou, slapd.Suffix, ou)
 	}
 	for u := range writtenUsers {
-		fmt.Fprintf(&b, "dn: uid=u%04d,ou=people,%s\nobjectClass: inetOrgPerson\nuid: u%04d\ncn: x\nsn: x\n\n", u, slapd.Suffix, u)
+		fmt.Fprintf(
+			&b,
+			"dn: uid=u%04d,ou=people,%s\nobjectClass: inetOrgPerson\nuid: u%04d\ncn: x\nsn: x\n\n",
+			u,
+			slapd.Suffix,
+			u,
+		)
 	}
 	for g := range writtenGroups {
 		fmt.Fprintf(&b, "dn: cn=g%02d,ou=groups,%s\nobjectClass: groupOfNames\ncn: g%02d\n", g, slapd.Suffix, g)

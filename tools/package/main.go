@@ -76,7 +76,17 @@ func run(variables []string, name string, args ...string) error {
 }
 
 func program(stage, version string) error {
-	return run([]string{"CGO_ENABLED=0"}, "go", "build", "-trimpath", "-ldflags", "-s -w -X gatemap/cli.Version="+version, "-o", filepath.Join(stage, "gatemap"), "./cmd/gatemap")
+	return run(
+		[]string{"CGO_ENABLED=0"},
+		"go",
+		"build",
+		"-trimpath",
+		"-ldflags",
+		"-s -w -X gatemap/cli.Version="+version,
+		"-o",
+		filepath.Join(stage, "gatemap"),
+		"./cmd/gatemap",
+	)
 }
 
 // made is when what is built was written: the same for the same sources.
@@ -140,7 +150,11 @@ func completions(root *cobra.Command, folder string) error {
 }
 
 // shipped are the values that the configuration file of the package has.
-var shipped = map[string]string{"data": "/var/lib/gatemap", "seal-key": "/var/lib/gatemap-seal/gatemap.seal", "secrets": "/etc/gatemap/secrets"}
+var shipped = map[string]string{
+	"data":     "/var/lib/gatemap",
+	"seal-key": "/var/lib/gatemap-seal/gatemap.seal",
+	"secrets":  "/etc/gatemap/secrets",
+}
 
 // configuration is the configuration file, with what each key means.
 func configuration(root *cobra.Command) []byte {
@@ -149,9 +163,19 @@ func configuration(root *cobra.Command) []byte {
 		panic(err) // it is there
 	}
 	var b bytes.Buffer
-	fmt.Fprintf(&b, "# The configuration of the service (gatemap-serve(1)). Every key is a flag, too, and a\n# variable; a flag comes before a variable, and that before this file.\n")
+	fmt.Fprintf(
+		&b,
+		"# The configuration of the service (gatemap-serve(1)). Every key is a flag, too, and a\n# variable; a flag comes before a variable, and that before this file.\n",
+	)
 	for _, f := range cli.Configured(serve) {
-		fmt.Fprintf(&b, "\n# %s%s.\n# Flag --%s, variable %s.\n", strings.ToUpper(f.Usage[:1]), f.Usage[1:], f.Name, cli.Variable(f.Name))
+		fmt.Fprintf(
+			&b,
+			"\n# %s%s.\n# Flag --%s, variable %s.\n",
+			strings.ToUpper(f.Usage[:1]),
+			f.Usage[1:],
+			f.Name,
+			cli.Variable(f.Name),
+		)
 		if value, set := shipped[f.Name]; set {
 			fmt.Fprintf(&b, "%s: %s\n", f.Name, value)
 		} else {
@@ -229,7 +253,8 @@ type part struct{ name, version, dir string }
 
 func contained() ([]part, error) {
 	parts := []part{{"go", runtime.Version(), runtime.GOROOT()}}
-	out, err := exec.Command("go", "list", "-deps", "-f", "{{with .Module}}{{if not .Main}}{{.Path}} {{.Version}} {{.Dir}}{{end}}{{end}}", "./cmd/gatemap").Output()
+	out, err := exec.Command("go", "list", "-deps", "-f", "{{with .Module}}{{if not .Main}}{{.Path}} {{.Version}} {{.Dir}}{{end}}{{end}}", "./cmd/gatemap").
+		Output()
 	if err != nil {
 		return nil, fmt.Errorf("go list: %w", err)
 	}
@@ -256,7 +281,11 @@ func licenceFiles(dir string) (files []string, err error) {
 	entries, err := os.ReadDir(dir)
 	for _, e := range entries {
 		upper := strings.ToUpper(e.Name())
-		if !e.IsDir() && slices.ContainsFunc([]string{"LICENSE", "LICENCE", "COPYING", "NOTICE", "PATENTS"}, func(p string) bool { return strings.HasPrefix(upper, p) }) {
+		if !e.IsDir() &&
+			slices.ContainsFunc(
+				[]string{"LICENSE", "LICENCE", "COPYING", "NOTICE", "PATENTS"},
+				func(p string) bool { return strings.HasPrefix(upper, p) },
+			) {
 			files = append(files, filepath.Join(dir, e.Name()))
 		}
 	}

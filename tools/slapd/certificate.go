@@ -26,11 +26,15 @@ func Certify(dir string, until time.Time, names ...string) error {
 		return err
 	}
 	ca := &x509.Certificate{
-		SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "Cindervale test CA"}, NotBefore: time.Now().Add(-48 * time.Hour), NotAfter: time.Now().Add(24 * time.Hour),
+		SerialNumber: big.NewInt(
+			1,
+		), Subject: pkix.Name{CommonName: "Cindervale test CA"}, NotBefore: time.Now().Add(-48 * time.Hour), NotAfter: time.Now().Add(24 * time.Hour),
 		IsCA: true, BasicConstraintsValid: true, KeyUsage: x509.KeyUsageCertSign,
 	}
 	own := &x509.Certificate{
-		SerialNumber: big.NewInt(2), Subject: pkix.Name{CommonName: "directory.cindervale.example"}, NotBefore: time.Now().Add(-48 * time.Hour), NotAfter: until,
+		SerialNumber: big.NewInt(
+			2,
+		), Subject: pkix.Name{CommonName: "directory.cindervale.example"}, NotBefore: time.Now().Add(-48 * time.Hour), NotAfter: until,
 		KeyUsage: x509.KeyUsageDigitalSignature, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth},
 	}
 	for _, n := range names {

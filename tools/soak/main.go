@@ -222,10 +222,28 @@ func (s *soak) report(size string, length time.Duration, calm []time.Duration, h
 	rows := []row{
 		{"errors", fmt.Sprint(s.errors.Load()), "0", s.errors.Load() == 0},
 		{"commits, p99", p99(commits).String(), "under 150ms", untimed || p99(commits) < 150*time.Millisecond},
-		{"questions, p99 while others write", p99(reads).String(), fmt.Sprintf("within 5 × of %s, when nobody does", p99(calm)), untimed || p99(reads) <= 5*p99(calm)},
-		{"memory, in the last fifth", fmt.Sprintf("%d MB", late>>20), fmt.Sprintf("not above %d MB, the most of the first two fifths, by a twentieth", early>>20), late <= early+early/20},
+		{
+			"questions, p99 while others write",
+			p99(reads).String(),
+			fmt.Sprintf("within 5 × of %s, when nobody does", p99(calm)),
+			untimed || p99(reads) <= 5*p99(calm),
+		},
+		{
+			"memory, in the last fifth",
+			fmt.Sprintf("%d MB", late>>20),
+			fmt.Sprintf("not above %d MB, the most of the first two fifths, by a twentieth", early>>20),
+			late <= early+early/20,
+		},
 	}
-	fmt.Printf("%s for %s: %d questions, %d trials with %d commits, %d intake runs\n\n", size, length, len(reads), s.trials.Load(), len(commits), s.intakes.Load())
+	fmt.Printf(
+		"%s for %s: %d questions, %d trials with %d commits, %d intake runs\n\n",
+		size,
+		length,
+		len(reads),
+		s.trials.Load(),
+		len(commits),
+		s.intakes.Load(),
+	)
 	failed := 0
 	for _, r := range rows {
 		mark := "yes"

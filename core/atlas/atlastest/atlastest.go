@@ -122,7 +122,11 @@ func User(t *rapid.T, n string) *directory.User {
 func Group(t *rapid.T, n string) *directory.Group {
 	if n == "cooks" {
 		g := &directory.Group{Name: n, Rule: &directory.Rule{}}
-		must(g.Rule.UnmarshalText([]byte(rapid.SampledFrom([]string{`title eq "Cook"`, `title sw "a"`, `not (title pr)`}).Draw(t, "rule"))))
+		must(
+			g.Rule.UnmarshalText(
+				[]byte(rapid.SampledFrom([]string{`title eq "Cook"`, `title sw "a"`, `not (title pr)`}).Draw(t, "rule")),
+			),
+		)
 		return g
 	}
 	g := &directory.Group{Name: n, Members: &directory.Members{Users: nametest.Refs(some(t, Users, 0, 2)...)}}
@@ -153,7 +157,8 @@ func Who(t *rapid.T) gate.Who {
 func ByClaim(t *rapid.T) gate.Who {
 	w := Who(t)
 	if !w.Everyone && rapid.IntRange(0, 3).Draw(t, "by claim") == 0 {
-		claim := rapid.SampledFrom([]gate.ClaimRef{{Claim: "role", Is: "crew"}, {Claim: "staff", Is: "yes"}, {Claim: "mail", Is: "ilse@cindervale.example"}}).Draw(t, "claim")
+		claim := rapid.SampledFrom([]gate.ClaimRef{{Claim: "role", Is: "crew"}, {Claim: "staff", Is: "yes"}, {Claim: "mail", Is: "ilse@cindervale.example"}}).
+			Draw(t, "claim")
 		claim.Party = ref("claims/portal")
 		w.Claims = []gate.ClaimRef{claim}
 	}
@@ -164,9 +169,13 @@ func ByClaim(t *rapid.T) gate.Who {
 func When(t *rapid.T) *situation.When {
 	return rapid.SampledFrom([]*situation.When{
 		nil, nil, nil, {Device: []situation.Property{"managed"}}, {Networks: nametest.Refs("office")}, {Strength: []situation.Strength{"aal2"}},
-		{NotNetworks: nametest.Refs("desk")}, {Networks: nametest.Refs("desk", "summit"), Device: []situation.Property{"managed", "compliant"}},
+		{
+			NotNetworks: nametest.Refs("desk"),
+		}, {Networks: nametest.Refs("desk", "summit"), Device: []situation.Property{"managed", "compliant"}},
 		{Windows: nametest.Refs("night")}, {Windows: nametest.Refs("dawn"), Strength: []situation.Strength{"aal3"}},
-		{Risk: []situation.Risk{"low", "medium"}}, {Risk: []situation.Risk{"high"}}, {Clients: []situation.Client{"browser"}, Access: []situation.Access{"vpn"}},
+		{
+			Risk: []situation.Risk{"low", "medium"},
+		}, {Risk: []situation.Risk{"high"}}, {Clients: []situation.Client{"browser"}, Access: []situation.Access{"vpn"}},
 	}).Draw(t, "when")
 }
 

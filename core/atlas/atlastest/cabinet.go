@@ -60,7 +60,10 @@ func (d *Keys) Compile(s *gate.Site) gate.Gate {
 			decision.Asks.Add(r)
 		}
 	}
-	k := &keys{rule.NewListing(s.System.Name, &s.Index), &rule.Entry{System: s.System.Name, On: "key", Right: "take", Decision: decision}}
+	k := &keys{
+		rule.NewListing(s.System.Name, &s.Index),
+		&rule.Entry{System: s.System.Name, On: "key", Right: "take", Decision: decision},
+	}
 	k.Add("key", "take", decision, level.Gives, false)
 	return k
 }

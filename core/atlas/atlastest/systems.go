@@ -39,7 +39,11 @@ func System(t *rapid.T, n string) *gate.System {
 		s.Type, s.Gate = ref("federation"), claims(t)
 	case "desk":
 		s.Type, s.Gate = ref("app"), desk(t)
-		s.Behind = behind(t, gate.Passage{"cabinet": "cabinet"}, gate.Passage{"hosts": "hosts", "host": "dome1.cindervale.example"})
+		s.Behind = behind(
+			t,
+			gate.Passage{"cabinet": "cabinet"},
+			gate.Passage{"hosts": "hosts", "host": "dome1.cindervale.example"},
+		)
 	case "door":
 		s.Type, s.Gate = ref("signin"), door(t)
 	case "hosts":
@@ -103,7 +107,10 @@ func archive(t *rapid.T) gate.Document {
 		}),
 		Limits: each(t, func(i int) roles.Limit {
 			return roles.Limit{
-				Name: fmt.Sprint("limit ", i), Rights: patterns("frames:write"), Object: roles.Path{Text: text(one(t, "object", "/", "/raw"))},
+				Name: fmt.Sprint(
+					"limit ",
+					i,
+				), Rights: patterns("frames:write"), Object: roles.Path{Text: text(one(t, "object", "/", "/raw"))},
 				When: When(t), Except: Who(t).Except, Off: rapid.Bool().Draw(t, "off"),
 			}
 		}),
@@ -114,10 +121,23 @@ func claims(t *rapid.T) gate.Document {
 	crew, start := "crew", "c"
 	p := federation.Party{Party: text("portal"), Default: one[federation.Action](t, "default", "permit", "refuse")}
 	p.Claims = each(t, func(int) federation.Claim {
-		return one(t, "claim", federation.Claim{Claim: "role", FromGroups: true}, federation.Claim{Claim: "mail", From: "emails"}, federation.Claim{Claim: "staff", Value: "yes", Who: Who(t)})
+		return one(
+			t,
+			"claim",
+			federation.Claim{Claim: "role", FromGroups: true},
+			federation.Claim{Claim: "mail", From: "emails"},
+			federation.Claim{Claim: "staff", Value: "yes", Who: Who(t)},
+		)
 	})
 	p.Admit = each(t, func(int) federation.Statement {
-		test := one(t, "test", federation.Test{Claim: "role", Is: &crew}, federation.Test{Claim: "role", Starts: &start}, federation.Test{Claim: "staff", Ends: &start}, federation.Test{Who: Who(t)})
+		test := one(
+			t,
+			"test",
+			federation.Test{Claim: "role", Is: &crew},
+			federation.Test{Claim: "role", Starts: &start},
+			federation.Test{Claim: "staff", Ends: &start},
+			federation.Test{Who: Who(t)},
+		)
 		if rapid.IntRange(0, 2).Draw(t, "refuse") == 0 {
 			return federation.Statement{Refuse: &test}
 		}
@@ -129,8 +149,11 @@ func claims(t *rapid.T) gate.Document {
 func desk(t *rapid.T) gate.Document {
 	return &app.Document{
 		Modules: map[string][]place.Text{"report": {text("view"), text("edit")}},
-		Roles:   map[string]map[string]app.Actions{"writer": {"report": {"view": "all", "edit": "own"}}, "reader": {"report": {"view": "own", "edit": "none"}}},
-		Merge:   one[app.Merge](t, "merge", "", "narrowest"),
+		Roles: map[string]map[string]app.Actions{
+			"writer": {"report": {"view": "all", "edit": "own"}},
+			"reader": {"report": {"view": "own", "edit": "none"}},
+		},
+		Merge: one[app.Merge](t, "merge", "", "narrowest"),
 		Mappings: each(t, func(int) app.Mapping {
 			return app.Mapping{Who: ByClaim(t), Role: ref(one(t, "role", "writer", "reader")), When: When(t)}
 		}),
@@ -142,8 +165,17 @@ func door(t *rapid.T) gate.Document {
 		Default: one[signin.Default](t, "default", "", "", "block"),
 		Policies: each(t, func(i int) signin.Policy {
 			return signin.Policy{
-				Name: fmt.Sprint("policy ", i), Who: ByClaim(t), Apps: nametest.Refs(one(t, "apps", "all", "archive")), When: When(t),
-				Then: one(t, "then", signin.Then{Block: true}, signin.Then{Require: []signin.Requirement{"aal2"}}, signin.Then{Require: []signin.Requirement{"managed-device"}}),
+				Name: fmt.Sprint(
+					"policy ",
+					i,
+				), Who: ByClaim(t), Apps: nametest.Refs(one(t, "apps", "all", "archive")), When: When(t),
+				Then: one(
+					t,
+					"then",
+					signin.Then{Block: true},
+					signin.Then{Require: []signin.Requirement{"aal2"}},
+					signin.Then{Require: []signin.Requirement{"managed-device"}},
+				),
 				Mode: one[signin.Mode](t, "mode", "", "", "watch"),
 			}
 		}),
@@ -154,10 +186,22 @@ func domes(t *rapid.T) gate.Document {
 	return &hosts.Document{
 		Hosts: map[string][]place.Text{"domes": {text("dome1.cindervale.example"), text("dome2.cindervale.example")}},
 		Login: each(t, func(int) hosts.Login {
-			return hosts.Login{Who: ByClaim(t), Hosts: nametest.Refs(one(t, "hosts", "domes", "dome1.cindervale.example")), When: When(t), Effect: one[gate.Effect](t, "effect", "", "", "deny")}
+			return hosts.Login{
+				Who:    ByClaim(t),
+				Hosts:  nametest.Refs(one(t, "hosts", "domes", "dome1.cindervale.example")),
+				When:   When(t),
+				Effect: one[gate.Effect](t, "effect", "", "", "deny"),
+			}
 		}),
 		Elevate: each(t, func(int) hosts.Elevate {
-			return hosts.Elevate{Who: ByClaim(t), Hosts: nametest.Refs("domes"), Commands: patterns(one(t, "command", "slew *", "*")), Except: one(t, "except", nil, patterns("slew away")), As: "dome", When: When(t)}
+			return hosts.Elevate{
+				Who:      ByClaim(t),
+				Hosts:    nametest.Refs("domes"),
+				Commands: patterns(one(t, "command", "slew *", "*")),
+				Except:   one(t, "except", nil, patterns("slew away")),
+				As:       "dome",
+				When:     When(t),
+			}
 		}),
 	}
 }
@@ -171,12 +215,18 @@ func share(t *rapid.T) gate.Document {
 				return files.Entry{Who: Who(t), Deny: []files.Grant{one[files.Grant](t, "deny", "write", "full")}}
 			})...)
 	}
-	s := files.Share{Share: text("logs"), Door: append(entries(), files.Entry{Who: gate.Who{Everyone: true}, Allow: []files.Grant{"full"}})}
+	s := files.Share{
+		Share: text("logs"),
+		Door:  append(entries(), files.Entry{Who: gate.Who{Everyone: true}, Allow: []files.Grant{"full"}}),
+	}
 	if rapid.IntRange(0, 3).Draw(t, "door") == 0 {
 		s.Door = entries()
 	}
 	for _, path := range []string{"/", "/night", "/night/2026"} {
-		s.Folders = append(s.Folders, files.Folder{Path: text(path), Entries: entries(), Inherits: one(t, "inherits", nil, nil, new(bool))})
+		s.Folders = append(
+			s.Folders,
+			files.Folder{Path: text(path), Entries: entries(), Inherits: one(t, "inherits", nil, nil, new(bool))},
+		)
 	}
 	return &files.Document{Shares: []files.Share{s}}
 }
@@ -184,11 +234,17 @@ func share(t *rapid.T) gate.Document {
 func suite(t *rapid.T) gate.Document {
 	return &licences.Document{
 		Products: []licences.Product{{
-			Name: text("planner"), Features: []licences.Feature{{Name: "calendar"}, {Name: "rooms", Needs: nametest.Refs("calendar")}},
+			Name: text(
+				"planner",
+			), Features: []licences.Feature{{Name: "calendar"}, {Name: "rooms", Needs: nametest.Refs("calendar")}},
 			Seats: one(t, "seats", nil, nil, new(1)),
 		}},
 		Mappings: each(t, func(int) licences.Mapping {
-			return licences.Mapping{Who: ByClaim(t), Product: ref("planner"), Without: nametest.Refs(some(t, []string{"calendar", "rooms"}, 0, 1)...)}
+			return licences.Mapping{
+				Who:     ByClaim(t),
+				Product: ref("planner"),
+				Without: nametest.Refs(some(t, []string{"calendar", "rooms"}, 0, 1)...),
+			}
 		}),
 	}
 }
@@ -196,13 +252,22 @@ func suite(t *rapid.T) gate.Document {
 func vpn(t *rapid.T) gate.Document {
 	d := &network.Document{Override: one(t, "override", nil, &network.Override{Attribute: "remote"})}
 	if rapid.Bool().Draw(t, "tags") {
-		d.Tags = &network.Tags{Match: one[network.Match](t, "match", "", "first"), Default: one(t, "default tag", "", "plain", "staff")}
+		d.Tags = &network.Tags{
+			Match:   one[network.Match](t, "match", "", "first"),
+			Default: one(t, "default tag", "", "plain", "staff"),
+		}
 		for _, tag := range []string{"staff", "trusted"} {
 			d.Tags.Rules = append(d.Tags.Rules, network.TagRule{Tag: tag, Who: ByClaim(t)})
 		}
 	}
 	d.Policies = each(t, func(i int) network.Policy {
-		p := network.Policy{Name: fmt.Sprint("policy ", i), Who: ByClaim(t), When: When(t), Verdict: one[network.Verdict](t, "verdict", "admit", "refuse"), Reply: &network.Reply{Class: fmt.Sprint("class ", i)}}
+		p := network.Policy{
+			Name:    fmt.Sprint("policy ", i),
+			Who:     ByClaim(t),
+			When:    When(t),
+			Verdict: one[network.Verdict](t, "verdict", "admit", "refuse"),
+			Reply:   &network.Reply{Class: fmt.Sprint("class ", i)},
+		}
 		if d.Tags != nil && rapid.Bool().Draw(t, "tagged") {
 			p.Tags = nametest.Refs(some(t, []string{"staff", "trusted"}, 1, 2)...)
 			if rapid.Bool().Draw(t, "by tag alone") {
@@ -220,7 +285,10 @@ func wall(t *rapid.T) gate.Document {
 		Default: one[firewall.Action](t, "default", "", "", "permit"),
 		Rules: each(t, func(i int) firewall.Rule {
 			return firewall.Rule{
-				Name: fmt.Sprint("rule ", i), Who: one(t, "who", ByClaim(t), gate.Who{}), To: nametest.Refs(one(t, "to", "dome", "dome", "192.0.2.0/28")), When: When(t),
+				Name: fmt.Sprint(
+					"rule ",
+					i,
+				), Who: one(t, "who", ByClaim(t), gate.Who{}), To: nametest.Refs(one(t, "to", "dome", "dome", "192.0.2.0/28")), When: When(t),
 				From:     one(t, "from", nil, nil, nametest.Refs("office")),
 				Services: nametest.Refs(one(t, "service", "tcp/22", "tcp/443", "any")),
 				Action:   one[firewall.Action](t, "action", "permit", "refuse"),

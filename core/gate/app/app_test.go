@@ -23,7 +23,9 @@ func compile(t require.TestingT, doc *app.Document) (*atlas.Atlas, *atlas.System
 	d := &directory.Document{Name: "d", Users: []*directory.User{{Name: "ilse"}}, Groups: []*directory.Group{
 		{Name: "crew", Members: &directory.Members{Users: []name.Ref{{Name: "ilse"}}}}, {Name: "others"},
 	}}
-	a, err := atlas.Compile(&atlas.Map{Directories: []*directory.Document{d}, Systems: []*gate.System{{Name: "s", Gate: doc}}})
+	a, err := atlas.Compile(
+		&atlas.Map{Directories: []*directory.Document{d}, Systems: []*gate.System{{Name: "s", Gate: doc}}},
+	)
 	require.NoError(t, err)
 	return a, a.Systems[0]
 }
@@ -62,7 +64,9 @@ func TestOpinionsAgreeWithTakingThemOneByOne(t *testing.T) {
 	risks := []situation.Risk{"low", "medium", "high"}
 	rapid.Check(t, func(t *rapid.T) {
 		doc := &app.Document{
-			Modules: map[string][]place.Text{"m": {{Value: "view"}, {Value: "edit"}}}, Roles: map[string]map[string]app.Actions{},
+			Modules: map[string][]place.Text{
+				"m": {{Value: "view"}, {Value: "edit"}},
+			}, Roles: map[string]map[string]app.Actions{},
 			Merge: rapid.SampledFrom([]app.Merge{"", "widest", "narrowest"}).Draw(t, "merge"),
 		}
 		for i := range rapid.IntRange(0, 4).Draw(t, "mappings") {
@@ -99,8 +103,15 @@ func TestOpinionsAgreeWithTakingThemOneByOne(t *testing.T) {
 				if partial.State != rule.Depends && partial.State != want {
 					t.Fatalf("%s: %v with the risk unknown, %v at %s", action, partial.State, want, risk)
 				}
-				if partial.State == rule.Open && slices.Index(breadths, app.Breadth(partial.Breadth)) > slices.Index(breadths, app.Breadth(breadth)) {
-					t.Fatalf("%s: goes as far as %s with the risk unknown, but only as far as %s at %s", action, partial.Breadth, breadth, risk)
+				if partial.State == rule.Open &&
+					slices.Index(breadths, app.Breadth(partial.Breadth)) > slices.Index(breadths, app.Breadth(breadth)) {
+					t.Fatalf(
+						"%s: goes as far as %s with the risk unknown, but only as far as %s at %s",
+						action,
+						partial.Breadth,
+						breadth,
+						risk,
+					)
 				}
 			}
 		}

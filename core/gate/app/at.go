@@ -17,7 +17,12 @@ var breadths = Breadth("").Values()
 // has an action of that name.
 func (t *compiled) At(object, right string) (rule.Permission, error) {
 	if object != "" && !slices.Contains(t.Objects(), object) {
-		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(t.Objects())), Within: t.System}
+		return nil, &directory.NotFoundError{
+			Kind:   "object",
+			Name:   object,
+			Near:   name.Near(object, slices.Values(t.Objects())),
+			Within: t.System,
+		}
 	}
 	var found *action
 	var modules []string
@@ -28,7 +33,12 @@ func (t *compiled) At(object, right string) (rule.Permission, error) {
 	}
 	switch len(modules) {
 	case 0:
-		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: name.Near(right, t.names(object)), Within: t.System}
+		return nil, &directory.NotFoundError{
+			Kind:   "right",
+			Name:   right,
+			Near:   name.Near(right, t.names(object)),
+			Within: t.System,
+		}
 	case 1:
 		return t.Entry(found.module, right, found.decision), nil
 	}

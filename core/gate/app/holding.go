@@ -36,7 +36,10 @@ func holding(like gate.Document, list []gate.Holding) (made gate.Document, left 
 		}
 	}
 	for _, h := range gate.Together(fit) {
-		d.Mappings = append(d.Mappings, Mapping{Who: h.Who, Role: name.Ref{Name: strings.TrimPrefix(h.Object+" "+h.Right, " ")}})
+		d.Mappings = append(
+			d.Mappings,
+			Mapping{Who: h.Who, Role: name.Ref{Name: strings.TrimPrefix(h.Object+" "+h.Right, " ")}},
+		)
 	}
 	return d, left
 }

@@ -142,7 +142,12 @@ func (p *party) signIn(q *rule.Question, all []carried) rule.Entitlement {
 }
 
 // values hands on the entitlements to values that a sign-in carries, until add has enough.
-func (p *party) values(q *rule.Question, all []carried, admission rule.Verdict, add func(rule.Entitlement) (more bool)) {
+func (p *party) values(
+	q *rule.Question,
+	all []carried,
+	admission rule.Verdict,
+	add func(rule.Entitlement) (more bool),
+) {
 	for from := 0; from < len(all); {
 		to := from + 1
 		for to < len(all) && all[to].same(all[from]) {

@@ -69,7 +69,12 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 
 func (b *compiled) party(s *gate.Site, d *Party) *party {
 	p := &party{of: b, name: d.Party.Value, decision: &rule.Decision{Index: b.index, Nearest: &rule.Level{}}}
-	p.door = &rule.Door{Decision: p.decision, Reason: rule.ByAdmit, At: b.system + "/" + p.name + " admit", None: "no statement lets the user in"}
+	p.door = &rule.Door{
+		Decision: p.decision,
+		Reason:   rule.ByAdmit,
+		At:       b.system + "/" + p.name + " admit",
+		None:     "no statement lets the user in",
+	}
 	if d.Default == "permit" {
 		p.decision.Default = []rule.Route{{Mapping: b.system + "/" + p.name + " default", Path: []rule.Hop{}}}
 	}
@@ -161,7 +166,11 @@ func (p *party) statement(s *gate.Site, i int, d *Statement) {
 	case t.Claim == "" && fits == 0:
 		x.Rule = s.Rule(line, &who, nil, effect)
 	case t.Claim == "" || fits != 1 || !t.Who.Empty():
-		s.Errors.Addf(d.Place, "line %s is about a claim with one of is, starts and ends, or about who the user is", line.Name)
+		s.Errors.Addf(
+			d.Place,
+			"line %s is about a claim with one of is, starts and ends, or about who the user is",
+			line.Name,
+		)
 		return
 	default:
 		x.Rule = s.EveryoneBut(line, &who, nil, effect)

@@ -31,7 +31,13 @@ func world(member [3]bool, mail bool) *directory.Document {
 	if mail {
 		_ = u.Attributes.Set("emails", []any{"ilse@cindervale.example", "i@ridge.example"})
 	}
-	d := &directory.Document{Name: "d", Users: []*directory.User{u}, Groups: []*directory.Group{{Name: "cloud-list", Kind: "mail", Members: &directory.Members{Users: nametest.Refs("ilse")}}}}
+	d := &directory.Document{
+		Name:  "d",
+		Users: []*directory.User{u},
+		Groups: []*directory.Group{
+			{Name: "cloud-list", Kind: "mail", Members: &directory.Members{Users: nametest.Refs("ilse")}},
+		},
+	}
 	for g, n := range groups {
 		m := &directory.Members{}
 		if member[g] {
@@ -83,7 +89,11 @@ func claims() []federation.Claim {
 func TestClaims(t *testing.T) {
 	yes := "@cindervale.example"
 	a, s := compile(t, world([3]bool{true, true, false}, true), &federation.Document{Parties: []federation.Party{
-		{Party: place.Text{Value: "compute"}, Claims: claims(), Admit: []federation.Statement{{Permit: &federation.Test{Claim: "mail", Ends: &yes}}}},
+		{
+			Party:  place.Text{Value: "compute"},
+			Claims: claims(),
+			Admit:  []federation.Statement{{Permit: &federation.Test{Claim: "mail", Ends: &yes}}},
+		},
 	}})
 	e := ask(t, a, s, "compute", "sign-in")
 	assert.Equal(t, rule.Open, e.State)
@@ -111,7 +121,11 @@ func TestAdmissionAgreesWithEvaluatingStepByStep(t *testing.T) {
 			member[g] = rapid.Bool().Draw(t, "member")
 		}
 		mail := rapid.Bool().Draw(t, "mail")
-		party := federation.Party{Party: place.Text{Value: "compute"}, Claims: claims(), Default: rapid.SampledFrom([]federation.Action{"", "permit", "refuse"}).Draw(t, "default")}
+		party := federation.Party{
+			Party:   place.Text{Value: "compute"},
+			Claims:  claims(),
+			Default: rapid.SampledFrom([]federation.Action{"", "permit", "refuse"}).Draw(t, "default"),
+		}
 		have := map[string][]string{}
 		if mail {
 			have["mail"] = []string{"ilse@cindervale.example", "i@ridge.example"}
@@ -219,16 +233,26 @@ func TestLinesThatRepeatAnotherAreReported(t *testing.T) {
 
 func TestLoadErrorsAndLostNames(t *testing.T) {
 	x := "x"
-	_, err := atlas.Compile(&atlas.Map{Systems: []*gate.System{{Name: "link", Gate: &federation.Document{Parties: []federation.Party{
-		{Party: place.Text{Value: "p"}, Claims: []federation.Claim{{Claim: "c"}, {Claim: "c", From: "a", Value: "v"}}, Admit: []federation.Statement{
-			{}, {Permit: &federation.Test{Claim: "c"}}, {Permit: &federation.Test{}}, {Refuse: &federation.Test{Claim: "c", Is: &x, Ends: &x}},
-		}}, {Party: place.Text{Value: "p"}},
-	}}}}})
+	_, err := atlas.Compile(
+		&atlas.Map{Systems: []*gate.System{{Name: "link", Gate: &federation.Document{Parties: []federation.Party{
+			{
+				Party:  place.Text{Value: "p"},
+				Claims: []federation.Claim{{Claim: "c"}, {Claim: "c", From: "a", Value: "v"}},
+				Admit: []federation.Statement{
+					{}, {Permit: &federation.Test{Claim: "c"}}, {Permit: &federation.Test{}}, {Refuse: &federation.Test{Claim: "c", Is: &x, Ends: &x}},
+				},
+			}, {Party: place.Text{Value: "p"}},
+		}}}}},
+	)
 	require.Error(t, err)
 	for _, want := range []string{"takes its values from one place", "is either permit or refuse", "with one of is, starts and ends", "names nobody", "is here twice"} {
 		assert.ErrorContains(t, err, want)
 	}
-	a, _ := compile(t, world([3]bool{}, true), &federation.Document{Parties: []federation.Party{{Party: place.Text{Value: "compote"}}}})
+	a, _ := compile(
+		t,
+		world([3]bool{}, true),
+		&federation.Document{Parties: []federation.Party{{Party: place.Text{Value: "compote"}}}},
+	)
 	planner, err := a.System("a-planner")
 	require.NoError(t, err)
 	require.Len(t, planner.Site.Findings, 1)

@@ -15,7 +15,12 @@ import (
 func (c *compiled) At(object, right string) (rule.Permission, error) {
 	index := slices.Index(rights, right)
 	if index < 0 {
-		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: name.Near(right, slices.Values(rights)), Within: c.System}
+		return nil, &directory.NotFoundError{
+			Kind:   "right",
+			Name:   right,
+			Near:   name.Near(right, slices.Values(rights)),
+			Within: c.System,
+		}
 	}
 	if object == "" {
 		if len(c.shares) != 1 {
@@ -41,7 +46,12 @@ func (c *compiled) At(object, right string) (rule.Permission, error) {
 			return e, nil
 		}
 	}
-	return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, c.objects), Within: c.System}
+	return nil, &directory.NotFoundError{
+		Kind:   "object",
+		Name:   object,
+		Near:   name.Near(object, c.objects),
+		Within: c.System,
+	}
 }
 
 func (c *compiled) objects(yield func(string) bool) {

@@ -157,7 +157,10 @@ func compileShare(s *gate.Site, d *Share) share {
 			parent = sh.nearest(path)
 		}
 		entries := compileEntries(s, f.Entries, name+":"+path, rule.ByDeny)
-		sh.folders = append(sh.folders, folder{path: path, object: name + ":" + path, declared: true, parent: parent, entries: entries})
+		sh.folders = append(
+			sh.folders,
+			folder{path: path, object: name + ":" + path, declared: true, parent: parent, entries: entries},
+		)
 	}
 	return sh
 }

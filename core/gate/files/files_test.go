@@ -31,7 +31,9 @@ func compile(t require.TestingT, member [2]bool, doc *files.Document) (*atlas.At
 		}
 		d.Groups = append(d.Groups, &directory.Group{Name: n, Members: m})
 	}
-	a, err := atlas.Compile(&atlas.Map{Directories: []*directory.Document{d}, Systems: []*gate.System{{Name: "s", Gate: doc}}})
+	a, err := atlas.Compile(
+		&atlas.Map{Directories: []*directory.Document{d}, Systems: []*gate.System{{Name: "s", Gate: doc}}},
+	)
 	require.NoError(t, err)
 	return a, a.Systems[0]
 }
@@ -58,7 +60,8 @@ func named(list []files.Grant, right string) bool {
 }
 
 func matches(w gate.Who, member [2]bool) bool {
-	return w.Everyone || slices.ContainsFunc(w.Groups, func(r name.Ref) bool { return member[slices.Index(groups, r.Name)] })
+	return w.Everyone ||
+		slices.ContainsFunc(w.Groups, func(r name.Ref) bool { return member[slices.Index(groups, r.Name)] })
 }
 
 // plain walks the entries of one folder after the other, and then the door, by
@@ -127,8 +130,16 @@ func lastSlash(path string) int {
 func drawEntries(t *rapid.T, label string) []files.Entry {
 	var list []files.Entry
 	for range rapid.IntRange(0, 3).Draw(t, label) {
-		e := files.Entry{Who: gate.Who{Groups: nametest.Refs(rapid.SampledFrom(groups).Draw(t, "group")), Everyone: rapid.IntRange(0, 3).Draw(t, "everyone") == 0}}
-		grants := []files.Grant{rapid.SampledFrom([]files.Grant{"list", "read", "write", "delete", "manage", "reader", "editor", "full"}).Draw(t, "grant")}
+		e := files.Entry{
+			Who: gate.Who{
+				Groups:   nametest.Refs(rapid.SampledFrom(groups).Draw(t, "group")),
+				Everyone: rapid.IntRange(0, 3).Draw(t, "everyone") == 0,
+			},
+		}
+		grants := []files.Grant{
+			rapid.SampledFrom([]files.Grant{"list", "read", "write", "delete", "manage", "reader", "editor", "full"}).
+				Draw(t, "grant"),
+		}
 		if rapid.Bool().Draw(t, "deny") {
 			e.Deny = grants
 		} else {
@@ -172,7 +183,9 @@ func TestDecisionsAgreeWithAPlainWalk(t *testing.T) {
 					if want := plain(sh, member, p, right, via == "local"); got.State != want {
 						t.Fatalf("%s on %s via %q: %v %v, plainly %v", right, p, via, got.State, got.ShutBy, want)
 					}
-					if declared := slices.ContainsFunc(sh.Folders, func(f files.Folder) bool { return f.Path.Value == p }); via == "" && declared && listed["logs:"+p+right] != got.State {
+					if declared := slices.ContainsFunc(sh.Folders, func(f files.Folder) bool { return f.Path.Value == p }); via == "" &&
+						declared &&
+						listed["logs:"+p+right] != got.State {
 						t.Fatalf("%s on %s: listed %v, asked %v", right, p, listed["logs:"+p+right], got.State)
 					}
 				}
@@ -224,7 +237,12 @@ func TestRedundantEntriesCanGo(t *testing.T) {
 func TestObjectsAndErrors(t *testing.T) {
 	doc := &files.Document{Shares: []files.Share{
 		{Share: place.Text{Value: "logs"}, Door: []files.Entry{{Who: gate.Who{Everyone: true}, Allow: []files.Grant{"full"}}},
-			Folders: []files.Folder{{Path: place.Text{Value: "/shift/"}, Entries: []files.Entry{{Who: gate.Who{Groups: nametest.Refs("crew")}, Allow: []files.Grant{"reader"}}}}}},
+			Folders: []files.Folder{
+				{
+					Path:    place.Text{Value: "/shift/"},
+					Entries: []files.Entry{{Who: gate.Who{Groups: nametest.Refs("crew")}, Allow: []files.Grant{"reader"}}},
+				},
+			}},
 		{Share: place.Text{Value: "charts"}},
 	}}
 	a, s := compile(t, [2]bool{true, false}, doc)

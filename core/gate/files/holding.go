@@ -73,7 +73,8 @@ func (d *Document) share(named string) *Share {
 // at is the folder at a path; nil if the share declares none.
 func (s *Share) at(path string) *Folder {
 	for i := range s.Folders {
-		if written := s.Folders[i].Path.Value; written == path || len(written) > 1 && strings.TrimRight(written, "/") == path {
+		if written := s.Folders[i].Path.Value; written == path ||
+			len(written) > 1 && strings.TrimRight(written, "/") == path {
 			return &s.Folders[i]
 		}
 	}

@@ -138,7 +138,8 @@ func atoms(services []Service, others []Service) []Service {
 // ports writes services for a need: as ports alone where all are of one
 // protocol that has ports.
 func ports(all, part []Service) string {
-	bare := !slices.ContainsFunc(all, func(s Service) bool { return s.Proto != all[0].Proto }) && last(all[0].Proto) == maxPort
+	bare := !slices.ContainsFunc(all, func(s Service) bool { return s.Proto != all[0].Proto }) &&
+		last(all[0].Proto) == maxPort
 	joined := slices.Clone(part)
 	for i := len(joined) - 2; i >= 0; i-- {
 		if joined[i].Proto == joined[i+1].Proto && joined[i].High+1 == joined[i+1].Low {

@@ -75,12 +75,22 @@ const (
 // limited are the rules; of one that has too many there are none, and the error says so.
 func (d *Document) limited(s *gate.Site) []Rule {
 	if len(d.Rules) > maxRules {
-		s.Errors.Addf(d.Rules[maxRules].Place, "this is rule %d, and a firewall has at most %d: divide it into several systems", maxRules+1, maxRules)
+		s.Errors.Addf(
+			d.Rules[maxRules].Place,
+			"this is rule %d, and a firewall has at most %d: divide it into several systems",
+			maxRules+1,
+			maxRules,
+		)
 		return nil
 	}
 	for i := range d.Rules {
 		if r := &d.Rules[i]; max(len(r.To), len(r.Services), len(r.From)) > maxNames {
-			s.Errors.Addf(r.Place, "rule %s names more than %d of one kind: give them a name, as a zone or a service", r.Name, maxNames)
+			s.Errors.Addf(
+				r.Place,
+				"rule %s names more than %d of one kind: give them a name, as a zone or a service",
+				r.Name,
+				maxNames,
+			)
 			return nil
 		}
 	}
@@ -191,7 +201,11 @@ func (w *compiled) destination(written string) ([]span, bool) {
 	return nil, false
 }
 
-func (w *compiled) lookupServices(s *gate.Site, refs []name.Ref, line rule.Line) (list []Service, names []string, ok bool) {
+func (w *compiled) lookupServices(
+	s *gate.Site,
+	refs []name.Ref,
+	line rule.Line,
+) (list []Service, names []string, ok bool) {
 	ok = true
 	for _, ref := range refs {
 		part, found := w.service(ref.Name)

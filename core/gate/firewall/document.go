@@ -92,7 +92,10 @@ func (s *Service) UnmarshalText(text []byte) error {
 		s.Proto, s.High = "", maxPort
 		return nil
 	case !isWord(proto):
-		return fmt.Errorf("%q is not a service: it is written tcp/443, udp/1000-2000, icmp/echo-request, icmp or any", written)
+		return fmt.Errorf(
+			"%q is not a service: it is written tcp/443, udp/1000-2000, icmp/echo-request, icmp or any",
+			written,
+		)
 	case !has:
 		return nil
 	case s.High == 0:

@@ -46,13 +46,22 @@ func services(list ...string) []firewall.Service {
 	return all
 }
 
-var crew = &directory.Document{Name: "d", Users: []*directory.User{{Name: "ilse"}, {Name: "teo"}}, Groups: []*directory.Group{
-	{Name: "crew", Members: &directory.Members{Users: nametest.Refs("ilse")}}, {Name: "science", Members: &directory.Members{Users: nametest.Refs("teo")}},
-}}
+var crew = &directory.Document{
+	Name:  "d",
+	Users: []*directory.User{{Name: "ilse"}, {Name: "teo"}},
+	Groups: []*directory.Group{
+		{
+			Name:    "crew",
+			Members: &directory.Members{Users: nametest.Refs("ilse")},
+		}, {Name: "science", Members: &directory.Members{Users: nametest.Refs("teo")}},
+	},
+}
 
 func compile(t require.TestingT, doc *firewall.Document) (*atlas.Atlas, *atlas.System) {
 	a, err := atlas.Compile(&atlas.Map{
-		Networks:    []situation.Network{{Name: "summit", Prefixes: []netip.Prefix{netip.MustParsePrefix("198.51.100.0/25")}}},
+		Networks: []situation.Network{
+			{Name: "summit", Prefixes: []netip.Prefix{netip.MustParsePrefix("198.51.100.0/25")}},
+		},
 		Windows:     []situation.Window{{Name: "night", Days: []situation.Day{"mon"}, From: 18 * 60, To: 7 * 60}},
 		Directories: []*directory.Document{crew},
 		Systems:     []*gate.System{{Name: "s", Gate: doc}},
@@ -61,7 +70,14 @@ func compile(t require.TestingT, doc *firewall.Document) (*atlas.Atlas, *atlas.S
 	return a, a.Systems[0]
 }
 
-func ask(t require.TestingT, a *atlas.Atlas, s *atlas.System, user int, object, right string, given situation.Situation) rule.Entitlement {
+func ask(
+	t require.TestingT,
+	a *atlas.Atlas,
+	s *atlas.System,
+	user int,
+	object, right string,
+	given situation.Situation,
+) rule.Entitlement {
 	p, err := s.Gate.At(object, right)
 	require.NoError(t, err)
 	f, err := a.Facts(given)
@@ -73,9 +89,20 @@ func ask(t require.TestingT, a *atlas.Atlas, s *atlas.System, user int, object, 
 // protocols and 2 types of a third.
 var (
 	zoneNames    = []string{"low", "high", "odd", "six", "all"}
-	zonePrefixes = map[string][]string{"low": {"192.0.2.0/29"}, "high": {"192.0.2.8/29"}, "odd": {"192.0.2.1/32", "192.0.2.12/31", "2001:db8::4/126"}, "six": {"2001:db8::/124"}, "all": {"192.0.2.0/28", "2001:db8::/124"}}
+	zonePrefixes = map[string][]string{
+		"low":  {"192.0.2.0/29"},
+		"high": {"192.0.2.8/29"},
+		"odd":  {"192.0.2.1/32", "192.0.2.12/31", "2001:db8::4/126"},
+		"six":  {"2001:db8::/124"},
+		"all":  {"192.0.2.0/28", "2001:db8::/124"},
+	}
 	serviceNames = []string{"web", "some", "ping", "both"}
-	serviceSpecs = map[string][]string{"web": {"tcp/1-2"}, "some": {"tcp/2-5", "udp/7"}, "ping": {"icmp/echo-request"}, "both": {"tcp/0-7", "udp/0-7", "icmp/0-8"}}
+	serviceSpecs = map[string][]string{
+		"web":  {"tcp/1-2"},
+		"some": {"tcp/2-5", "udp/7"},
+		"ping": {"icmp/echo-request"},
+		"both": {"tcp/0-7", "udp/0-7", "icmp/0-8"},
+	}
 )
 
 type packet struct {
@@ -149,7 +176,10 @@ func drawDocument(t *rapid.T) *firewall.Document {
 	}
 	doc.Default = rapid.SampledFrom([]firewall.Action{"", "permit", "refuse"}).Draw(t, "default")
 	for i := range rapid.IntRange(0, 6).Draw(t, "rules") {
-		r := firewall.Rule{Name: fmt.Sprintf("rule %d", i), Action: rapid.SampledFrom([]firewall.Action{"permit", "refuse"}).Draw(t, "action")}
+		r := firewall.Rule{
+			Name:   fmt.Sprintf("rule %d", i),
+			Action: rapid.SampledFrom([]firewall.Action{"permit", "refuse"}).Draw(t, "action"),
+		}
 		switch rapid.IntRange(0, 3).Draw(t, "who") {
 		case 0:
 			r.Everyone = true
@@ -159,7 +189,8 @@ func drawDocument(t *rapid.T) *firewall.Document {
 			r.Groups = nametest.Refs("crew", "science")
 		}
 		r.To = nametest.Refs(rapid.SliceOfNDistinct(rapid.SampledFrom(zoneNames), 0, 2, rapid.ID).Draw(t, "to")...)
-		r.Services = nametest.Refs(rapid.SliceOfNDistinct(rapid.SampledFrom(serviceNames), 0, 2, rapid.ID).Draw(t, "services")...)
+		r.Services = nametest.Refs(
+			rapid.SliceOfNDistinct(rapid.SampledFrom(serviceNames), 0, 2, rapid.ID).Draw(t, "services")...)
 		if rapid.IntRange(0, 2).Draw(t, "from") == 0 {
 			r.From = nametest.Refs("summit")
 		}
@@ -173,7 +204,10 @@ func drawDocument(t *rapid.T) *firewall.Document {
 
 var (
 	addresses = map[bool]string{true: "198.51.100.1", false: "203.0.113.1"}
-	times     = map[bool]time.Time{true: time.Date(2026, 11, 23, 20, 0, 0, 0, time.UTC), false: time.Date(2026, 11, 24, 20, 0, 0, 0, time.UTC)}
+	times     = map[bool]time.Time{
+		true:  time.Date(2026, 11, 23, 20, 0, 0, 0, time.UTC),
+		false: time.Date(2026, 11, 24, 20, 0, 0, 0, time.UTC),
+	}
 )
 
 // The answer about a zone and a service is what asking every packet of them
@@ -212,7 +246,19 @@ func TestAnswersAgreeWithEveryPacket(t *testing.T) {
 					want = rule.Shut
 				}
 				if e.State != want {
-					t.Fatalf("%s on %s, inside %v, night %v: %v %v %v, but %d packets permitted, %d not, %d named", right, object, inside, night, e.State, e.Needs, e.ShutBy, yes, no, named)
+					t.Fatalf(
+						"%s on %s, inside %v, night %v: %v %v %v, but %d packets permitted, %d not, %d named",
+						right,
+						object,
+						inside,
+						night,
+						e.State,
+						e.Needs,
+						e.ShutBy,
+						yes,
+						no,
+						named,
+					)
 				}
 				if want == rule.Depends {
 					keepsToPermitted(t, doc, e, object, right, user, inside, night)
@@ -226,10 +272,25 @@ func TestAnswersAgreeWithEveryPacket(t *testing.T) {
 				}
 				p := ask(t, a, s, user, object, right, partial)
 				if p.State != rule.Depends && p.State != want {
-					t.Fatalf("%s on %s: %v with facts left out, %v with inside %v, night %v", right, object, p.State, want, inside, night)
+					t.Fatalf(
+						"%s on %s: %v with facts left out, %v with inside %v, night %v",
+						right,
+						object,
+						p.State,
+						want,
+						inside,
+						night,
+					)
 				}
 				if yes > 0 && p.Surely() < rule.Depends {
-					t.Fatalf("%s on %s: open in no way with facts left out, but %d packets are permitted with inside %v, night %v", right, object, yes, inside, night)
+					t.Fatalf(
+						"%s on %s: open in no way with facts left out, but %d packets are permitted with inside %v, night %v",
+						right,
+						object,
+						yes,
+						inside,
+						night,
+					)
 				}
 			}
 		}
@@ -238,7 +299,14 @@ func TestAnswersAgreeWithEveryPacket(t *testing.T) {
 
 // keepsToPermitted reads the needs of a partly permitted answer back, and asks
 // every packet that keeps to them: all of these must be permitted.
-func keepsToPermitted(t *rapid.T, doc *firewall.Document, e rule.Entitlement, object, right string, user int, inside, night bool) {
+func keepsToPermitted(
+	t *rapid.T,
+	doc *firewall.Document,
+	e rule.Entitlement,
+	object, right string,
+	user int,
+	inside, night bool,
+) {
 	var to []netip.Prefix
 	var ports []firewall.Service
 	for _, n := range e.Needs {
@@ -335,7 +403,8 @@ func FuzzService(f *testing.F) {
 		if s.UnmarshalText([]byte(written)) != nil {
 			return
 		}
-		if err := again.UnmarshalText([]byte(s.String())); err != nil || again.Low != s.Low || again.High != s.High || again.Proto != s.Proto {
+		if err := again.UnmarshalText([]byte(s.String())); err != nil || again.Low != s.Low || again.High != s.High ||
+			again.Proto != s.Proto {
 			t.Fatalf("%q prints as %q: %v", written, s, err)
 		}
 	})
@@ -343,7 +412,13 @@ func FuzzService(f *testing.F) {
 
 func TestDestinations(t *testing.T) {
 	doc := &firewall.Document{Zones: map[string][]situation.Range{"dome": ranges("192.0.2.0/28")}, Rules: []firewall.Rule{
-		{Name: "crew", Action: "permit", Who: gate.Who{Groups: nametest.Refs("crew")}, To: nametest.Refs("192.0.2.0/26"), Services: nametest.Refs("tcp/22")},
+		{
+			Name:     "crew",
+			Action:   "permit",
+			Who:      gate.Who{Groups: nametest.Refs("crew")},
+			To:       nametest.Refs("192.0.2.0/26"),
+			Services: nametest.Refs("tcp/22"),
+		},
 	}}
 	a, s := compile(t, doc)
 	for object, want := range map[string]rule.State{
@@ -352,7 +427,11 @@ func TestDestinations(t *testing.T) {
 	} {
 		assert.Equal(t, want, ask(t, a, s, 0, object, "tcp/22", situation.Situation{}).State, object)
 	}
-	assert.Equal(t, []situation.Need{"to:192.0.2.0/26"}, ask(t, a, s, 0, "192.0.2.0/24", "tcp/22", situation.Situation{}).Needs)
+	assert.Equal(
+		t,
+		[]situation.Need{"to:192.0.2.0/26"},
+		ask(t, a, s, 0, "192.0.2.0/24", "tcp/22", situation.Situation{}).Needs,
+	)
 	assert.Equal(t, []situation.Need{"port:tcp/22"}, ask(t, a, s, 0, "dome", "any", situation.Situation{}).Needs)
 	for _, bad := range [][2]string{{"doom", "tcp/22"}, {"dome", "shh"}, {"192.0.2.9-192.0.2.1", "tcp/22"}} {
 		_, err := s.Gate.At(bad[0], bad[1])
@@ -395,7 +474,11 @@ func TestTheWallInFront(t *testing.T) {
 		{"for others", []firewall.Rule{entry("permit", "science", "all", "web", nil)}, situation.Situation{}, rule.None, "[]", rule.None},
 	} {
 		doc := &firewall.Document{
-			Zones:    map[string][]situation.Range{"low": ranges("192.0.2.0/29"), "high": ranges("192.0.2.8/29"), "all": ranges("192.0.2.0/28")},
+			Zones: map[string][]situation.Range{
+				"low":  ranges("192.0.2.0/29"),
+				"high": ranges("192.0.2.8/29"),
+				"all":  ranges("192.0.2.0/28"),
+			},
 			Services: map[string][]firewall.Service{"web": services("tcp/80", "tcp/443"), "tls": services("tcp/443")},
 			Rules:    c.rules,
 		}
@@ -421,14 +504,23 @@ func TestTheWallInFront(t *testing.T) {
 // What of each part can be met, and not of all of them together, is told of the largest part of
 // which it can.
 func TestPartsThatDependOnOppositesAreToldApart(t *testing.T) {
-	doc := &firewall.Document{Zones: map[string][]situation.Range{}, Services: map[string][]firewall.Service{"web": services("tcp/1-2")}}
+	doc := &firewall.Document{
+		Zones:    map[string][]situation.Range{},
+		Services: map[string][]firewall.Service{"web": services("tcp/1-2")},
+	}
 	for z, p := range zonePrefixes {
 		doc.Zones[z] = ranges(p...)
 	}
 	doc.Rules = []firewall.Rule{
 		{Name: "not from the summit", Action: "refuse", From: nametest.Refs("summit"), To: nametest.Refs("odd")},
 		{Name: "low", Action: "permit", Who: gate.Who{Everyone: true}, To: nametest.Refs("odd")},
-		{Name: "from the summit", Action: "permit", Who: gate.Who{Everyone: true}, From: nametest.Refs("summit"), To: nametest.Refs("high")},
+		{
+			Name:   "from the summit",
+			Action: "permit",
+			Who:    gate.Who{Everyone: true},
+			From:   nametest.Refs("summit"),
+			To:     nametest.Refs("high"),
+		},
 	}
 	a, s := compile(t, doc)
 	e := ask(t, a, s, 0, "all", "web", situation.Situation{})

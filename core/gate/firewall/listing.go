@@ -117,14 +117,24 @@ func orAny(names []string) []string {
 func (w *compiled) At(object, right string) (rule.Permission, error) {
 	services, ok := w.service(right)
 	if !ok {
-		return nil, &directory.NotFoundError{Kind: "service", Name: right, Near: name.Near(right, w.serviceNames), Within: w.system}
+		return nil, &directory.NotFoundError{
+			Kind:   "service",
+			Name:   right,
+			Near:   name.Near(right, w.serviceNames),
+			Within: w.system,
+		}
 	}
 	if object == "" {
 		return nil, &rule.ObjectNeededError{System: w.system, Objects: w.names}
 	}
 	to, ok := w.destination(object)
 	if !ok {
-		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(w.names)), Within: w.system}
+		return nil, &directory.NotFoundError{
+			Kind:   "object",
+			Name:   object,
+			Near:   name.Near(object, slices.Values(w.names)),
+			Within: w.system,
+		}
 	}
 	return newPoint(w, object, right, to, services), nil
 }

@@ -46,9 +46,17 @@ func (y *compiled) decision(lines []line, about func(*line) bool) *rule.Decision
 func (y *compiled) run(host, command, as string) *rule.Decision {
 	matches := func(c gate.Pattern) bool { return c.Matches(command) }
 	d := y.decision(y.lifts, func(l *line) bool {
-		return slices.Contains(l.hosts, host) && l.runsAs(as) && slices.ContainsFunc(l.commands, matches) && !slices.ContainsFunc(l.except, matches)
+		return slices.Contains(l.hosts, host) && l.runsAs(as) && slices.ContainsFunc(l.commands, matches) &&
+			!slices.ContainsFunc(l.except, matches)
 	})
-	d.Locks = []rule.Lock{&rule.Door{Decision: y.doors[host], Reason: rule.ByLogin, At: y.System + "/login", None: "none: no line lets the user log in to " + host}}
+	d.Locks = []rule.Lock{
+		&rule.Door{
+			Decision: y.doors[host],
+			Reason:   rule.ByLogin,
+			At:       y.System + "/login",
+			None:     "none: no line lets the user log in to " + host,
+		},
+	}
 	return d
 }
 
@@ -104,7 +112,12 @@ func (y *compiled) At(object, right string) (rule.Permission, error) {
 		object = y.hosts[0]
 	}
 	if !slices.Contains(y.hosts, object) {
-		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(y.hosts)), Within: y.System}
+		return nil, &directory.NotFoundError{
+			Kind:   "object",
+			Name:   object,
+			Near:   name.Near(object, slices.Values(y.hosts)),
+			Within: y.System,
+		}
 	}
 	if right == login {
 		return y.Entry(object, login, y.doors[object]), nil

@@ -43,7 +43,15 @@ func holding(_ gate.Document, list []gate.Holding) (made gate.Document, left []g
 	}
 	for _, h := range gate.Together(runs) {
 		command, as, _ := Running(h.Right)
-		d.Elevate = append(d.Elevate, Elevate{Who: h.Who, Hosts: []name.Ref{{Name: h.Object}}, Commands: []gate.Pattern{{Text: place.Text{Value: command}}}, As: as})
+		d.Elevate = append(
+			d.Elevate,
+			Elevate{
+				Who:      h.Who,
+				Hosts:    []name.Ref{{Name: h.Object}},
+				Commands: []gate.Pattern{{Text: place.Text{Value: command}}},
+				As:       as,
+			},
+		)
 	}
 	return d, left
 }

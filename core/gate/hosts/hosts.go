@@ -90,7 +90,10 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 	for i := range d.Elevate {
 		e := &d.Elevate[i]
 		r := s.Rule(s.Numbered("elevate", i, e.Place), &e.Who, e.When, rule.Giving)
-		y.lifts = append(y.lifts, line{Rule: r, hosts: d.hosts(s, y, r, e.Hosts), commands: e.Commands, except: e.Except, as: e.As})
+		y.lifts = append(
+			y.lifts,
+			line{Rule: r, hosts: d.hosts(s, y, r, e.Hosts), commands: e.Commands, except: e.Except, as: e.As},
+		)
 	}
 	y.list()
 	return y

@@ -25,7 +25,9 @@ func compile(t require.TestingT, doc *hosts.Document) (*atlas.Atlas, *atlas.Syst
 	d := &directory.Document{Name: "d", Users: []*directory.User{{Name: "ilse"}}, Groups: []*directory.Group{
 		{Name: "crew", Members: &directory.Members{Users: nametest.Refs("ilse")}}, {Name: "others"},
 	}}
-	a, err := atlas.Compile(&atlas.Map{Directories: []*directory.Document{d}, Systems: []*gate.System{{Name: "s", Gate: doc}}})
+	a, err := atlas.Compile(
+		&atlas.Map{Directories: []*directory.Document{d}, Systems: []*gate.System{{Name: "s", Gate: doc}}},
+	)
 	require.NoError(t, err)
 	return a, a.Systems[0]
 }
@@ -90,7 +92,9 @@ func TestDecisionsAgreeWithAPlainWalk(t *testing.T) {
 	risks := []string{"low", "medium", "high"}
 	commands := []string{"/bin/restart a", "/bin/restart b", "/bin/stop a"}
 	rapid.Check(t, func(t *rapid.T) {
-		doc := &hosts.Document{Hosts: map[string][]place.Text{"red": {{Value: "red1"}, {Value: "red2"}}, "dome": {{Value: "dome1"}}}}
+		doc := &hosts.Document{
+			Hosts: map[string][]place.Text{"red": {{Value: "red1"}, {Value: "red2"}}, "dome": {{Value: "dome1"}}},
+		}
 		who := func() gate.Who {
 			return gate.Who{Groups: nametest.Refs(rapid.SampledFrom([]string{"crew", "crew", "others"}).Draw(t, "group"))}
 		}
@@ -111,7 +115,12 @@ func TestDecisionsAgreeWithAPlainWalk(t *testing.T) {
 			doc.Login = append(doc.Login, l)
 		}
 		for range rapid.IntRange(0, 3).Draw(t, "lifts") {
-			e := hosts.Elevate{Who: who(), Hosts: on(), When: when(), As: rapid.SampledFrom([]string{"root", "dome"}).Draw(t, "as")}
+			e := hosts.Elevate{
+				Who:   who(),
+				Hosts: on(),
+				When:  when(),
+				As:    rapid.SampledFrom([]string{"root", "dome"}).Draw(t, "as"),
+			}
 			e.Commands = patterns(rapid.SampledFrom([]string{"/bin/restart *", "*", "/bin/stop a"}).Draw(t, "commands"))
 			if rapid.Bool().Draw(t, "except") {
 				e.Except = patterns("* b")
@@ -151,9 +160,19 @@ func TestDecisionsAgreeWithAPlainWalk(t *testing.T) {
 
 func TestListingsAndErrors(t *testing.T) {
 	a, s := compile(t, &hosts.Document{
-		Hosts:   map[string][]place.Text{"red": {{Value: "red1"}}},
-		Login:   []hosts.Login{{Who: gate.Who{Groups: nametest.Refs("crew")}, Hosts: nametest.Refs("red1")}, {Who: gate.Who{Groups: nametest.Refs("crew")}, Hosts: nametest.Refs("rad")}},
-		Elevate: []hosts.Elevate{{Who: gate.Who{Groups: nametest.Refs("crew")}, Hosts: nametest.Refs("red"), Commands: patterns("/bin/x *", "/bin/y"), As: "root"}},
+		Hosts: map[string][]place.Text{"red": {{Value: "red1"}}},
+		Login: []hosts.Login{
+			{Who: gate.Who{Groups: nametest.Refs("crew")}, Hosts: nametest.Refs("red1")},
+			{Who: gate.Who{Groups: nametest.Refs("crew")}, Hosts: nametest.Refs("rad")},
+		},
+		Elevate: []hosts.Elevate{
+			{
+				Who:      gate.Who{Groups: nametest.Refs("crew")},
+				Hosts:    nametest.Refs("red"),
+				Commands: patterns("/bin/x *", "/bin/y"),
+				As:       "root",
+			},
+		},
 	})
 	f, err := a.Facts(situation.Situation{})
 	require.NoError(t, err)

@@ -81,9 +81,19 @@ func (t *compiled) At(object, right string) (rule.Permission, error) {
 	case len(having) > 1:
 		return nil, &rule.ObjectNeededError{System: t.System, Objects: having}
 	case object != "" && t.product(object) == nil:
-		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, t.productNames()), Within: t.System}
+		return nil, &directory.NotFoundError{
+			Kind:   "object",
+			Name:   object,
+			Near:   name.Near(object, t.productNames()),
+			Within: t.System,
+		}
 	}
-	return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: name.Near(right, t.features(object)), Within: t.System}
+	return nil, &directory.NotFoundError{
+		Kind:   "right",
+		Name:   right,
+		Near:   name.Near(right, t.features(object)),
+		Within: t.System,
+	}
 }
 
 func (t *compiled) features(object string) func(func(string) bool) {

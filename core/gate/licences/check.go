@@ -48,9 +48,18 @@ func (p *product) checkSeats(r *gate.Report) {
 	for _, u := range holders[seats:] {
 		names = append(names, r.Book.UserName(u))
 	}
-	r.Find(finding.NoSeat, p.Line,
-		fmt.Sprintf("Product %s has %d seats and %d holders; without a seat: %s.", p.name, seats, len(holders), strings.Join(names, ", ")),
-		"Buy more seats, or remove the product from someone who does not need it.", names...)
+	r.Find(
+		finding.NoSeat,
+		p.Line,
+		fmt.Sprintf(
+			"Product %s has %d seats and %d holders; without a seat: %s.",
+			p.name,
+			seats,
+			len(holders),
+			strings.Join(names, ", "),
+		),
+		"Buy more seats, or remove the product from someone who does not need it.",
+		names...)
 }
 
 // wider says whether a mapping gives the same people every feature that another

@@ -46,7 +46,12 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 	slices.SortStableFunc(t.products, func(a, b product) int { return strings.Compare(a.name, b.name) })
 	for i := 1; i < len(t.products); i++ {
 		if t.products[i].name == t.products[i-1].name {
-			s.Errors.Addf(t.products[i].Place, "product %s is here twice; it is also at %s", t.products[i].name, t.products[i-1].Place)
+			s.Errors.Addf(
+				t.products[i].Place,
+				"product %s is here twice; it is also at %s",
+				t.products[i].name,
+				t.products[i-1].Place,
+			)
 		}
 	}
 	for i := range d.Mappings {
@@ -153,7 +158,11 @@ func (t *compiled) product(written string) *product {
 }
 
 func (p *product) feature(written string) (int, bool) {
-	return slices.BinarySearchFunc(p.features, written, func(f feature, w string) int { return strings.Compare(f.name, w) })
+	return slices.BinarySearchFunc(
+		p.features,
+		written,
+		func(f feature, w string) int { return strings.Compare(f.name, w) },
+	)
 }
 
 func (t *compiled) productNames() iter.Seq[string] {

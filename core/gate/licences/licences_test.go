@@ -22,7 +22,9 @@ import (
 )
 
 func compile(t require.TestingT, d *directory.Document, doc *licences.Document) (*atlas.Atlas, *atlas.System) {
-	a, err := atlas.Compile(&atlas.Map{Directories: []*directory.Document{d}, Systems: []*gate.System{{Name: "s", Gate: doc}}})
+	a, err := atlas.Compile(
+		&atlas.Map{Directories: []*directory.Document{d}, Systems: []*gate.System{{Name: "s", Gate: doc}}},
+	)
 	require.NoError(t, err)
 	return a, a.Systems[0]
 }
@@ -38,24 +40,43 @@ func why(t require.TestingT, a *atlas.Atlas, s *atlas.System, user, feature stri
 }
 
 func TestFeatures(t *testing.T) {
-	d := &directory.Document{Name: "d", Users: []*directory.User{{Name: "ilse"}, {Name: "teo"}}, Groups: []*directory.Group{
-		{Name: "crew", Members: &directory.Members{Users: nametest.Refs("ilse")}},
-		{Name: "science", Members: &directory.Members{Users: nametest.Refs("ilse", "teo")}},
-	}}
+	d := &directory.Document{
+		Name:  "d",
+		Users: []*directory.User{{Name: "ilse"}, {Name: "teo"}},
+		Groups: []*directory.Group{
+			{Name: "crew", Members: &directory.Members{Users: nametest.Refs("ilse")}},
+			{Name: "science", Members: &directory.Members{Users: nametest.Refs("ilse", "teo")}},
+		},
+	}
 	a, s := compile(t, d, &licences.Document{
 		Products: []licences.Product{{Name: place.Text{Value: "suite"}, Features: []licences.Feature{
-			{Name: "viewer"}, {Name: "pipeline"}, {Name: "cluster", Needs: nametest.Refs("pipeline")}, {Name: "farm", Needs: nametest.Refs("cluster")},
+			{
+				Name: "viewer",
+			}, {Name: "pipeline"}, {Name: "cluster", Needs: nametest.Refs("pipeline")}, {Name: "farm", Needs: nametest.Refs("cluster")},
 			{Name: "egg", Needs: nametest.Refs("hen")}, {Name: "hen", Needs: nametest.Refs("egg")},
 		}}},
 		Mappings: []licences.Mapping{
 			{Who: gate.Who{Groups: nametest.Refs("crew")}, Product: nametest.Refs("suite")[0], Without: nametest.Refs("viewer")},
-			{Who: gate.Who{Groups: nametest.Refs("science")}, Product: nametest.Refs("suite")[0], Without: nametest.Refs("pipeline", "hen", "egg")},
-			{Who: gate.Who{Users: nametest.Refs("ilse")}, Product: nametest.Refs("suite")[0], Without: nametest.Refs("pipeline", "cluster", "farm")},
+			{
+				Who:     gate.Who{Groups: nametest.Refs("science")},
+				Product: nametest.Refs("suite")[0],
+				Without: nametest.Refs("pipeline", "hen", "egg"),
+			},
+			{
+				Who:     gate.Who{Users: nametest.Refs("ilse")},
+				Product: nametest.Refs("suite")[0],
+				Without: nametest.Refs("pipeline", "cluster", "farm"),
+			},
 		},
 	})
 	var never time.Time
 	assert.Equal(t, rule.Open, why(t, a, s, "ilse", "farm", never).State, "the union over the mappings")
-	assert.Equal(t, rule.Open, why(t, a, s, "ilse", "hen", never).State, "features that need each other are there together")
+	assert.Equal(
+		t,
+		rule.Open,
+		why(t, a, s, "ilse", "hen", never).State,
+		"features that need each other are there together",
+	)
 	e := why(t, a, s, "teo", "cluster", never)
 	assert.Equal(t, []rule.Stop{{Reason: rule.ByFeature, At: "s/product suite", Detail: "pipeline"}}, e.ShutBy)
 	assert.Equal(t, rule.Shut, why(t, a, s, "teo", "farm", never).State, "what is needed must itself work")
@@ -148,7 +169,9 @@ func TestSeatsAgreeWithFillingThemOneByOne(t *testing.T) {
 			mappings = append(mappings, licences.Mapping{Who: gate.Who{Users: direct}, Product: nametest.Refs("suite")[0]})
 		}
 		a, s := compile(t, d, &licences.Document{
-			Products: []licences.Product{{Name: place.Text{Value: "suite"}, Seats: &seats, Features: []licences.Feature{{Name: "viewer"}}}},
+			Products: []licences.Product{
+				{Name: place.Text{Value: "suite"}, Seats: &seats, Features: []licences.Feature{{Name: "viewer"}}},
+			},
 			Mappings: mappings,
 		})
 		states := map[int]map[rule.State]bool{}

@@ -17,7 +17,12 @@ func (p *compiled) At(object, right string) (rule.Permission, error) {
 	case object == "" && right == admit:
 		return nil, &rule.ObjectNeededError{System: p.System, Objects: ways}
 	case object != "" && !slices.Contains(objects, object):
-		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(objects)), Within: p.System}
+		return nil, &directory.NotFoundError{
+			Kind:   "object",
+			Name:   object,
+			Near:   name.Near(object, slices.Values(objects)),
+			Within: p.System,
+		}
 	case object == "":
 		object = tagObject
 	}
@@ -26,7 +31,12 @@ func (p *compiled) At(object, right string) (rule.Permission, error) {
 	case ok:
 		return p.Entry(object, right, d), nil
 	case object == tagObject:
-		return nil, &directory.NotFoundError{Kind: "tag", Name: right, Near: name.Near(right, slices.Values(p.tags.names)), Within: p.System}
+		return nil, &directory.NotFoundError{
+			Kind:   "tag",
+			Name:   right,
+			Near:   name.Near(right, slices.Values(p.tags.names)),
+			Within: p.System,
+		}
 	}
 	return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: []string{admit}, Within: p.System}
 }

@@ -86,5 +86,6 @@ func (c *policy) covers(r *gate.Report, o *policy) bool {
 	if c.tags == nil {
 		return true
 	}
-	return o.tags != nil && !slices.ContainsFunc(o.tags.names, func(t string) bool { return !slices.Contains(c.tags.names, t) })
+	return o.tags != nil &&
+		!slices.ContainsFunc(o.tags.names, func(t string) bool { return !slices.Contains(c.tags.names, t) })
 }

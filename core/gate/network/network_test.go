@@ -63,7 +63,8 @@ func ask(t require.TestingT, a *atlas.Atlas, s *atlas.System, user, object, righ
 }
 
 func who(w gate.Who, member [2]bool) bool {
-	return w.Everyone || slices.ContainsFunc(w.Groups, func(r name.Ref) bool { return member[slices.Index(groups, r.Name)] })
+	return w.Everyone ||
+		slices.ContainsFunc(w.Groups, func(r name.Ref) bool { return member[slices.Index(groups, r.Name)] })
 }
 
 func plainTags(doc *network.Document, member [2]bool) []string {
@@ -88,7 +89,8 @@ func plain(doc *network.Document, member [2]bool, override, way, risk string) ru
 	named, decided, admitted := false, false, false
 	for _, p := range doc.Policies {
 		about := p.When == nil || len(p.When.Access) == 0 || slices.Contains(p.When.Access, situation.Access(way))
-		tagged := len(p.Tags) == 0 || slices.ContainsFunc(p.Tags, func(r name.Ref) bool { return slices.Contains(tags, r.Name) })
+		tagged := len(p.Tags) == 0 ||
+			slices.ContainsFunc(p.Tags, func(r name.Ref) bool { return slices.Contains(tags, r.Name) })
 		byWho := who(p.Who, member) || p.Who.Empty()
 		if !about || !tagged || !byWho {
 			continue
@@ -113,13 +115,22 @@ func draw(t *rapid.T) *network.Document {
 		Match: rapid.SampledFrom([]network.Match{"", "first"}).Draw(t, "match"), Default: "guest",
 	}}
 	group := func() gate.Who {
-		return gate.Who{Groups: nametest.Refs(rapid.SampledFrom(groups).Draw(t, "group")), Everyone: rapid.IntRange(0, 3).Draw(t, "everyone") == 0}
+		return gate.Who{
+			Groups:   nametest.Refs(rapid.SampledFrom(groups).Draw(t, "group")),
+			Everyone: rapid.IntRange(0, 3).Draw(t, "everyone") == 0,
+		}
 	}
 	for range rapid.IntRange(0, 3).Draw(t, "rules") {
-		doc.Tags.Rules = append(doc.Tags.Rules, network.TagRule{Tag: rapid.SampledFrom([]string{"crew", "staff"}).Draw(t, "tag"), Who: group()})
+		doc.Tags.Rules = append(
+			doc.Tags.Rules,
+			network.TagRule{Tag: rapid.SampledFrom([]string{"crew", "staff"}).Draw(t, "tag"), Who: group()},
+		)
 	}
 	for i := range rapid.IntRange(0, 5).Draw(t, "policies") {
-		p := network.Policy{Name: fmt.Sprintf("p%d", i), Verdict: rapid.SampledFrom([]network.Verdict{"admit", "refuse"}).Draw(t, "verdict")}
+		p := network.Policy{
+			Name:    fmt.Sprintf("p%d", i),
+			Verdict: rapid.SampledFrom([]network.Verdict{"admit", "refuse"}).Draw(t, "verdict"),
+		}
 		if rapid.Bool().Draw(t, "who") {
 			p.Who = group()
 		}
@@ -194,7 +205,14 @@ func TestIdleTagRulesCanGo(t *testing.T) {
 			tags.Rules = slices.Delete(slices.Clone(tags.Rules), i-1, i)
 			without.Tags = &tags
 			for _, member := range [][2]bool{{}, {true, false}, {false, true}, {true, true}} {
-				require.ElementsMatch(t, distinct(plainTags(doc, member)), distinct(plainTags(&without, member)), "%s for %v", f.Where.Rule, member)
+				require.ElementsMatch(
+					t,
+					distinct(plainTags(doc, member)),
+					distinct(plainTags(&without, member)),
+					"%s for %v",
+					f.Where.Rule,
+					member,
+				)
 			}
 		}
 	})
@@ -215,7 +233,10 @@ func TestShadowedPoliciesDecideNothing(t *testing.T) {
 				continue
 			}
 			without := *doc
-			without.Policies = slices.DeleteFunc(slices.Clone(doc.Policies), func(p network.Policy) bool { return p.Name == f.Where.Rule })
+			without.Policies = slices.DeleteFunc(
+				slices.Clone(doc.Policies),
+				func(p network.Policy) bool { return p.Name == f.Where.Rule },
+			)
 			for _, member := range [][2]bool{{}, {true, false}, {false, true}, {true, true}} {
 				for _, way := range ways {
 					for _, risk := range risks {
@@ -233,8 +254,13 @@ func TestShadowedPoliciesDecideNothing(t *testing.T) {
 func TestSourcesAndReplies(t *testing.T) {
 	vlan := 40
 	doc := &network.Document{Sources: nametest.Refs("D"), Policies: []network.Policy{
-		{Name: "crew", Who: gate.Who{Groups: nametest.Refs("crew")}, When: &situation.When{Access: []situation.Access{"vpn"}}, Verdict: "admit",
-			Reply: &network.Reply{Class: "crew", VLAN: &vlan, SessionTimeout: "8h", ACL: name.Ref{Name: "nil"}}},
+		{
+			Name:    "crew",
+			Who:     gate.Who{Groups: nametest.Refs("crew")},
+			When:    &situation.When{Access: []situation.Access{"vpn"}},
+			Verdict: "admit",
+			Reply:   &network.Reply{Class: "crew", VLAN: &vlan, SessionTimeout: "8h", ACL: name.Ref{Name: "nil"}},
+		},
 	}}
 	a, s := compile(t, world([2]bool{true, false}, ""), doc)
 	e := ask(t, a, s, "d/ilse", "vpn", "admit", "")

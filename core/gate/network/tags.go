@@ -77,7 +77,11 @@ func (t *tags) of(q *rule.Question) rule.Held { return q.Derived(t, len(t.names)
 
 // decision is what decides on a tag: the rules that give it, or that no other is given.
 func (t *tags) decision(tag string) *rule.Decision {
-	d := &rule.Decision{Index: t.index, Nearest: &rule.Level{}, Only: &tagged{tags: t, names: []string{tag}, ids: []uint32{t.id(tag)}}}
+	d := &rule.Decision{
+		Index:   t.index,
+		Nearest: &rule.Level{},
+		Only:    &tagged{tags: t, names: []string{tag}, ids: []uint32{t.id(tag)}},
+	}
 	for _, r := range t.rules {
 		if r.tag == tag {
 			d.Nearest.Gives.Add(r.Rule)

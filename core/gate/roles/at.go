@@ -18,7 +18,12 @@ func (t *compiled) At(object, right string) (rule.Permission, error) {
 	}
 	i, ok := slices.BinarySearch(t.rights, right)
 	if !ok {
-		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: name.Near(right, slices.Values(t.rights)), Within: t.System}
+		return nil, &directory.NotFoundError{
+			Kind:   "right",
+			Name:   right,
+			Near:   name.Near(right, slices.Values(t.rights)),
+			Within: t.System,
+		}
 	}
 	object = clean(object)
 	if !valid(object) {

@@ -42,7 +42,12 @@ type mapping struct {
 
 // Compile makes the gate.
 func (d *Document) Compile(s *gate.Site) gate.Gate {
-	c := compiler{Site: s, doc: d, tree: &compiled{Listing: rule.NewListing(s.System.Name, &s.Index)}, sets: map[string]set{}}
+	c := compiler{
+		Site: s,
+		doc:  d,
+		tree: &compiled{Listing: rule.NewListing(s.System.Name, &s.Index)},
+		sets: map[string]set{},
+	}
 	c.catalogue()
 	c.grow()
 	for _, role := range slices.Sorted(maps.Keys(d.Roles)) {
@@ -194,7 +199,11 @@ func (c *compiler) named(ref name.Ref, r *rule.Rule) set {
 
 func (c *compiler) mapping(i int) {
 	d := &c.doc.Mappings[i]
-	m := mapping{Rule: c.Rule(c.Numbered("mapping", i, d.Place), &d.Who, d.When, d.Effect.Of()), where: d.Where, object: d.Object.Value}
+	m := mapping{
+		Rule:   c.Rule(c.Numbered("mapping", i, d.Place), &d.Who, d.When, d.Effect.Of()),
+		where:  d.Where,
+		object: d.Object.Value,
+	}
 	m.Reason = rule.ByDeny
 	if !c.declared(d.Object, m.Line) {
 		m.Break()
@@ -206,7 +215,11 @@ func (c *compiler) mapping(i int) {
 func (c *compiler) limit(i int) {
 	d := &c.doc.Limits[i]
 	line := c.Line(d.Name, d.Place)
-	l := mapping{object: d.Object.Value, rights: c.patterns(d.Rights, line), Rule: c.EveryoneBut(line, &gate.Who{Except: d.Except, Off: d.Off}, d.When, rule.Taking)}
+	l := mapping{
+		object: d.Object.Value,
+		rights: c.patterns(d.Rights, line),
+		Rule:   c.EveryoneBut(line, &gate.Who{Except: d.Except, Off: d.Off}, d.When, rule.Taking),
+	}
 	l.Reason = rule.ByLimit
 	c.declared(d.Object, line)
 	c.tree.limits = append(c.tree.limits, l)

@@ -44,14 +44,19 @@ func holding(like gate.Document, list []gate.Holding) (made gate.Document, left 
 		}
 	}
 	if named {
-		d.Rights = append(d.Rights, slices.DeleteFunc(slices.Clone(of.Rights), func(r place.Text) bool { return d.Roles[r.Value] != nil })...)
+		d.Rights = append(
+			d.Rights,
+			slices.DeleteFunc(slices.Clone(of.Rights), func(r place.Text) bool { return d.Roles[r.Value] != nil })...)
 		maps.Copy(d.Roles, of.Roles)
 	}
 	if of != nil {
 		d.Resources = declare(&Document{Resources: of.Resources}, d).(*Document).Resources
 	}
 	for _, h := range gate.Together(fit) {
-		d.Mappings = append(d.Mappings, Mapping{Who: h.Who, Role: name.Ref{Name: h.Right}, Object: Path{place.Text{Value: h.Object}}})
+		d.Mappings = append(
+			d.Mappings,
+			Mapping{Who: h.Who, Role: name.Ref{Name: h.Right}, Object: Path{place.Text{Value: h.Object}}},
+		)
 	}
 	return d, left
 }

@@ -41,7 +41,13 @@ func drawMember(t *rapid.T) (member [3][3]bool) {
 // A line that is reported as redundant can go, and nobody holds anything else;
 // one that is reported as locked out opens nothing in any situation.
 func TestRedundantAndLockedOutLinesDoNothing(t *testing.T) {
-	situations := [][2]string{{"198.51.100.1", "low"}, {"203.0.113.1", "high"}, {"203.0.113.1", "low"}, {"198.51.100.1", "medium"}, {"", ""}}
+	situations := [][2]string{
+		{"198.51.100.1", "low"},
+		{"203.0.113.1", "high"},
+		{"203.0.113.1", "low"},
+		{"198.51.100.1", "medium"},
+		{"", ""},
+	}
 	rapid.Check(t, func(t *rapid.T) {
 		member := drawMember(t)
 		doc := drawDocument(t)

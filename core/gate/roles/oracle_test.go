@@ -55,7 +55,9 @@ func world(member [3][3]bool) *directory.Document {
 
 func compile(t require.TestingT, d *directory.Document, doc *roles.Document) (*atlas.Atlas, *atlas.System) {
 	a, err := atlas.Compile(&atlas.Map{
-		Networks:    []situation.Network{{Name: "summit", Prefixes: []netip.Prefix{netip.MustParsePrefix("198.51.100.0/25")}}},
+		Networks: []situation.Network{
+			{Name: "summit", Prefixes: []netip.Prefix{netip.MustParsePrefix("198.51.100.0/25")}},
+		},
 		Directories: []*directory.Document{d},
 		Systems:     []*gate.System{{Name: "s", Gate: doc}},
 	})
@@ -224,11 +226,16 @@ func drawWhen(t *rapid.T) *situation.When {
 }
 
 func drawRights(t *rapid.T) []gate.Pattern {
-	return patterns(rapid.SliceOfN(rapid.SampledFrom([]string{"frames:*", "*:list", "jobs:run", "frames:read", "*"}), 0, 2).Draw(t, "rights")...)
+	return patterns(
+		rapid.SliceOfN(rapid.SampledFrom([]string{"frames:*", "*:list", "jobs:run", "frames:read", "*"}), 0, 2).
+			Draw(t, "rights")...)
 }
 
 func drawWho(t *rapid.T) gate.Who {
-	w := gate.Who{Groups: nametest.Refs(rapid.SampledFrom(crews).Draw(t, "group")), Everyone: rapid.IntRange(0, 5).Draw(t, "everyone") == 0}
+	w := gate.Who{
+		Groups:   nametest.Refs(rapid.SampledFrom(crews).Draw(t, "group")),
+		Everyone: rapid.IntRange(0, 5).Draw(t, "everyone") == 0,
+	}
 	if rapid.IntRange(0, 3).Draw(t, "except") == 0 {
 		w.Except = &directory.People{Groups: nametest.Refs(rapid.SampledFrom(crews).Draw(t, "excepted"))}
 	}
@@ -266,7 +273,12 @@ func drawDocument(t *rapid.T) *roles.Document {
 		return rapid.SampledFrom(d.Resources).Draw(t, label).Path
 	}
 	for range rapid.IntRange(0, 5).Draw(t, "mappings") {
-		m := roles.Mapping{Who: drawWho(t), Role: name.Ref{Name: rapid.SampledFrom(names).Draw(t, "role")}, Object: declared("object"), When: drawWhen(t)}
+		m := roles.Mapping{
+			Who:    drawWho(t),
+			Role:   name.Ref{Name: rapid.SampledFrom(names).Draw(t, "role")},
+			Object: declared("object"),
+			When:   drawWhen(t),
+		}
 		if rapid.IntRange(0, 3).Draw(t, "deny") == 0 {
 			m.Effect = "deny"
 		}
@@ -276,7 +288,12 @@ func drawDocument(t *rapid.T) *roles.Document {
 		d.Mappings = append(d.Mappings, m)
 	}
 	for i := range rapid.IntRange(0, 2).Draw(t, "limits") {
-		l := roles.Limit{Name: fmt.Sprintf("limit %d", i), Rights: drawRights(t), Object: declared("limited"), When: drawWhen(t)}
+		l := roles.Limit{
+			Name:   fmt.Sprintf("limit %d", i),
+			Rights: drawRights(t),
+			Object: declared("limited"),
+			When:   drawWhen(t),
+		}
 		if rapid.Bool().Draw(t, "excepted") {
 			l.Except = &directory.People{Groups: nametest.Refs(rapid.SampledFrom(crews).Draw(t, "exception"))}
 		}
@@ -329,11 +346,28 @@ func TestDecisionsAgreeWithAPlainWalk(t *testing.T) {
 						full, err := a.Facts(situationOf(t, from, risk))
 						require.NoError(t, err)
 						if e := a.Why(u, full, s, point); e.State != want {
-							t.Fatalf("%s may %s on %s from %s at risk %s: %v, plainly %v", people[p], right, r.Path.Value, from, risk, e.State, want)
+							t.Fatalf(
+								"%s may %s on %s from %s at risk %s: %v, plainly %v",
+								people[p],
+								right,
+								r.Path.Value,
+								from,
+								risk,
+								e.State,
+								want,
+							)
 						}
 						consistent := got.State == rule.Depends && want != rule.None || got.State == want
 						if !consistent {
-							t.Fatalf("%s %s: %v with facts left out, but %v from %s at risk %s", r.Path.Value, right, got.State, want, from, risk)
+							t.Fatalf(
+								"%s %s: %v with facts left out, but %v from %s at risk %s",
+								r.Path.Value,
+								right,
+								got.State,
+								want,
+								from,
+								risk,
+							)
 						}
 					}
 				}

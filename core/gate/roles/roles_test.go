@@ -55,7 +55,11 @@ func ask(t *testing.T, a *atlas.Atlas, s *atlas.System, user, right, object stri
 	return a.Why(u, f, s, p)
 }
 
-var member = [3][3]bool{{true, false, false}, {false, true, false}, {false, false, true}} // ilse crew, teo science, rana data
+var member = [3][3]bool{
+	{true, false, false},
+	{false, true, false},
+	{false, false, true},
+} // ilse crew, teo science, rana data
 
 func to(group, role, object string) roles.Mapping {
 	return roles.Mapping{Who: gate.Who{Groups: nametest.Refs(group)}, Role: name.Ref{Name: role}, Object: path(object)}
@@ -63,10 +67,25 @@ func to(group, role, object string) roles.Mapping {
 
 func TestRolesComeDownTheTree(t *testing.T) {
 	a, s := compile(t, world(member), archive(to("crew", "chief", "/"), to("science", "curator", "/raw/embargo")))
-	assert.Equal(t, rule.Open, ask(t, a, s, "ilse", "frames:purge", "/raw").State, "without does not reach into the role that includes")
-	assert.Equal(t, rule.None, ask(t, a, s, "ilse", "frames:read", "/raw/embargo").State, "a sealed resource takes nothing from above")
+	assert.Equal(
+		t,
+		rule.Open,
+		ask(t, a, s, "ilse", "frames:purge", "/raw").State,
+		"without does not reach into the role that includes",
+	)
+	assert.Equal(
+		t,
+		rule.None,
+		ask(t, a, s, "ilse", "frames:read", "/raw/embargo").State,
+		"a sealed resource takes nothing from above",
+	)
 	assert.Equal(t, rule.None, ask(t, a, s, "ilse", "frames:read", "/raw/embargo/comet").State)
-	assert.Equal(t, rule.Open, ask(t, a, s, "teo", "frames:read", "/raw/embargo/comet").State, "what is on the sealed resource comes down")
+	assert.Equal(
+		t,
+		rule.Open,
+		ask(t, a, s, "teo", "frames:read", "/raw/embargo/comet").State,
+		"what is on the sealed resource comes down",
+	)
 	assert.Equal(t, rule.None, ask(t, a, s, "teo", "frames:purge", "/raw/embargo").State)
 	assert.Equal(t, rule.None, ask(t, a, s, "teo", "frames:read", "/raw").State)
 }
@@ -113,19 +132,46 @@ func TestMisspeltNamesErrToShut(t *testing.T) {
 		require.Len(t, s.Site.Findings, 1, what)
 		assert.Equal(t, finding.UnknownName, s.Site.Findings[0].Code, what)
 	}
-	deny := roles.Mapping{Who: gate.Who{Groups: nametest.Refs("crew", "crw")}, Role: name.Ref{Name: "curator"}, Object: path("/"), Effect: "deny", When: window}
+	deny := roles.Mapping{
+		Who:    gate.Who{Groups: nametest.Refs("crew", "crw")},
+		Role:   name.Ref{Name: "curator"},
+		Object: path("/"),
+		Effect: "deny",
+		When:   window,
+	}
 	a, s := compile(t, world(member), archive(to("crew", "curator", "/"), deny))
 	assert.Equal(t, rule.Shut, ask(t, a, s, "ilse", "frames:read", "/raw").State)
 	doc := archive(to("crew", "curator", "/"))
-	doc.Limits = []roles.Limit{{Name: "l", Rights: patterns("frames:*"), Object: path("/"), When: window, Except: &directory.People{Groups: nametest.Refs("crw")}}}
+	doc.Limits = []roles.Limit{
+		{
+			Name:   "l",
+			Rights: patterns("frames:*"),
+			Object: path("/"),
+			When:   window,
+			Except: &directory.People{Groups: nametest.Refs("crw")},
+		},
+	}
 	a, s = compile(t, world(member), doc)
 	assert.Equal(t, rule.Shut, ask(t, a, s, "ilse", "frames:read", "/raw").State)
 }
 
 func TestWhatIsLacking(t *testing.T) {
-	excepted := roles.Mapping{Who: gate.Who{Everyone: true, Except: &directory.People{Groups: nametest.Refs("data"), Users: nametest.Refs("rana")}}, Role: name.Ref{Name: "lister"}, Object: path("/")}
+	excepted := roles.Mapping{
+		Who: gate.Who{
+			Everyone: true,
+			Except:   &directory.People{Groups: nametest.Refs("data"), Users: nametest.Refs("rana")},
+		},
+		Role:   name.Ref{Name: "lister"},
+		Object: path("/"),
+	}
 	a, s := compile(t, world(member), archive(
-		roles.Mapping{Who: gate.Who{Groups: nametest.Refs("crew", "science"), Users: nametest.Refs("teo")}, Role: name.Ref{Name: "curator"}, Object: path("/")}, excepted))
+		roles.Mapping{
+			Who:    gate.Who{Groups: nametest.Refs("crew", "science"), Users: nametest.Refs("teo")},
+			Role:   name.Ref{Name: "curator"},
+			Object: path("/"),
+		},
+		excepted,
+	))
 	assert.Equal(t, []rule.Miss{
 		{Mapping: "s/mapping 1", Lacks: []string{"group:d/crew", "group:d/science", "user:d/teo"}},
 		{Mapping: "s/mapping 2", Lacks: []string{"not-user:d/rana", "not-group:d/data"}},
@@ -138,7 +184,9 @@ func TestLoadErrors(t *testing.T) {
 	doc.Roles["b"] = &roles.Role{Includes: nametest.Refs("a")}
 	doc.Rights = append(doc.Rights, rightsOf("frames", "frames:*")...)
 	doc.Resources = append(doc.Resources, roles.Resource{Path: path("/raw")}, roles.Resource{Path: path("raw")})
-	_, err := atlas.Compile(&atlas.Map{Directories: []*directory.Document{world(member)}, Systems: []*gate.System{{Name: "s", Gate: doc}}})
+	_, err := atlas.Compile(
+		&atlas.Map{Directories: []*directory.Document{world(member)}, Systems: []*gate.System{{Name: "s", Gate: doc}}},
+	)
 	for _, want := range []string{
 		"line s/mapping 1 names nobody", "roles include each other in a circle: a → b → a", `"frames" is not a right`, `"frames:*" is not a right`,
 		"resource /raw is here twice", `"raw" is not a path`,

@@ -46,7 +46,9 @@ func (d *Document) Compile(s *gate.Site) gate.Gate {
 			if g.policies = append(g.policies, p); p.Off() {
 				continue
 			}
-			listed = append(listed, slices.DeleteFunc(slices.Clone(p.apps), func(a string) bool { return !slices.Contains(g.apps, a) })...)
+			listed = append(
+				listed,
+				slices.DeleteFunc(slices.Clone(p.apps), func(a string) bool { return !slices.Contains(g.apps, a) })...)
 		}
 	}
 	slices.Sort(listed)
@@ -63,7 +65,11 @@ func standsBehind(list []gate.Prerequisite, system string) bool {
 }
 
 func (g *compiled) policy(s *gate.Site, d *Policy) policy {
-	p := policy{Rule: s.Rule(s.Line(d.Name, d.Place), &d.Who, d.When, rule.Taking), block: d.Then.Block, watched: d.Mode == "watch"}
+	p := policy{
+		Rule:    s.Rule(s.Line(d.Name, d.Place), &d.Who, d.When, rule.Taking),
+		block:   d.Then.Block,
+		watched: d.Mode == "watch",
+	}
 	p.Reason, p.Would = rule.ByPolicy, d.Then.would()
 	if !p.block {
 		p.Then = []situation.Condition{}
@@ -135,7 +141,12 @@ func (g *compiled) At(object, right string) (rule.Permission, error) {
 	}
 	i := slices.IndexFunc(g.apps, func(a string) bool { return name.Equal(a, object) })
 	if i < 0 {
-		return nil, &directory.NotFoundError{Kind: "object", Name: object, Near: name.Near(object, slices.Values(g.apps)), Within: g.System}
+		return nil, &directory.NotFoundError{
+			Kind:   "object",
+			Name:   object,
+			Near:   name.Near(object, slices.Values(g.apps)),
+			Within: g.System,
+		}
 	}
 	return g.Entry(g.apps[i], right, g.decision(g.apps[i])), nil
 }

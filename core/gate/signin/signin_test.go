@@ -26,7 +26,12 @@ func compile(t require.TestingT, doc *signin.Document) (*atlas.Atlas, *atlas.Sys
 	}}
 	a, err := atlas.Compile(&atlas.Map{Directories: []*directory.Document{d}, Systems: []*gate.System{
 		{Name: "door", Type: name.Ref{Name: "signin"}, Gate: doc},
-		{Name: "ledger", Type: name.Ref{Name: "signin"}, Behind: []gate.Prerequisite{{Gate: gate.Passage{"signin": "door"}}}, Gate: &signin.Document{}},
+		{
+			Name:   "ledger",
+			Type:   name.Ref{Name: "signin"},
+			Behind: []gate.Prerequisite{{Gate: gate.Passage{"signin": "door"}}},
+			Gate:   &signin.Document{},
+		},
 	}})
 	require.NoError(t, err)
 	return a, a.Systems[0]
@@ -80,20 +85,28 @@ func TestPoliciesAgreeWithApplyingThemOneByOne(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		doc := &signin.Document{Default: rapid.SampledFrom([]signin.Default{"", "allow", "block"}).Draw(t, "default")}
 		for i := range rapid.IntRange(0, 4).Draw(t, "policies") {
-			p := signin.Policy{Name: fmt.Sprintf("p%d", i), Apps: nametest.Refs(rapid.SampledFrom([]string{"all", "ledger", "door"}).Draw(t, "app"))}
+			p := signin.Policy{
+				Name: fmt.Sprintf("p%d", i),
+				Apps: nametest.Refs(rapid.SampledFrom([]string{"all", "ledger", "door"}).Draw(t, "app")),
+			}
 			p.Groups = nametest.Refs(rapid.SampledFrom([]string{"crew", "crew", "others"}).Draw(t, "group"))
 			p.Mode = rapid.SampledFrom([]signin.Mode{"", "enforced", "watch", "disabled"}).Draw(t, "mode")
 			if rapid.Bool().Draw(t, "when") {
-				p.When = &situation.When{Risk: []situation.Risk{situation.Risk(rapid.SampledFrom([]string{"low", "high"}).Draw(t, "risk"))}}
+				p.When = &situation.When{
+					Risk: []situation.Risk{situation.Risk(rapid.SampledFrom([]string{"low", "high"}).Draw(t, "risk"))},
+				}
 			}
 			if p.Then.Block = rapid.IntRange(0, 2).Draw(t, "block") == 0; !p.Then.Block {
-				p.Then.Require = rapid.SliceOfN(rapid.SampledFrom([]signin.Requirement{"aal2", "aal3", "managed-device", "compliant-device"}), 1, 2).Draw(t, "require")
+				p.Then.Require = rapid.SliceOfN(rapid.SampledFrom([]signin.Requirement{"aal2", "aal3", "managed-device", "compliant-device"}), 1, 2).
+					Draw(t, "require")
 			}
 			doc.Policies = append(doc.Policies, p)
 		}
 		a, s := compile(t, doc)
 		some := facts{
-			rapid.SampledFrom([]string{"", "aal1", "aal3"}).Draw(t, "strength"), rapid.SampledFrom([]string{"", "none", "managed", "compliant"}).Draw(t, "device"),
+			rapid.SampledFrom([]string{"", "aal1", "aal3"}).
+				Draw(t, "strength"),
+			rapid.SampledFrom([]string{"", "none", "managed", "compliant"}).Draw(t, "device"),
 			rapid.SampledFrom([]string{"", "low", "high"}).Draw(t, "risk"),
 		}
 		partial := ask(t, a, s, "ledger", some)
@@ -105,7 +118,8 @@ func TestPoliciesAgreeWithApplyingThemOneByOne(t *testing.T) {
 					if got := ask(t, a, s, "ledger", f); got.State != want {
 						t.Fatalf("%v: %v %v, plainly %v", f, got.State, got.ShutBy, want)
 					}
-					fits := (some.strength == "" || some.strength == strength) && (some.device == "" || some.device == device) && (some.risk == "" || some.risk == risk)
+					fits := (some.strength == "" || some.strength == strength) && (some.device == "" || some.device == device) &&
+						(some.risk == "" || some.risk == risk)
 					if fits && partial.State != rule.Depends && partial.State != want {
 						t.Fatalf("%v with %v, but %v with %v", partial.State, some, want, f)
 					}
@@ -116,7 +130,14 @@ func TestPoliciesAgreeWithApplyingThemOneByOne(t *testing.T) {
 }
 
 func TestWatchedPoliciesAreReportedAndChangeNothing(t *testing.T) {
-	watched := signin.Policy{Name: "risky", Who: gate.Who{Everyone: true}, Apps: nametest.Refs("all"), When: &situation.When{Risk: []situation.Risk{"high"}}, Then: signin.Then{Block: true}, Mode: "watch"}
+	watched := signin.Policy{
+		Name: "risky",
+		Who:  gate.Who{Everyone: true},
+		Apps: nametest.Refs("all"),
+		When: &situation.When{Risk: []situation.Risk{"high"}},
+		Then: signin.Then{Block: true},
+		Mode: "watch",
+	}
 	a, s := compile(t, &signin.Document{Policies: []signin.Policy{watched}})
 	e := ask(t, a, s, "ledger", facts{risk: "high"})
 	assert.Equal(t, rule.Open, e.State)
@@ -125,7 +146,14 @@ func TestWatchedPoliciesAreReportedAndChangeNothing(t *testing.T) {
 }
 
 func TestNames(t *testing.T) {
-	_, s := compile(t, &signin.Document{Policies: []signin.Policy{{Name: "p", Who: gate.Who{Everyone: true}, Apps: nametest.Refs("lodger"), Then: signin.Then{Block: true}}}})
+	_, s := compile(
+		t,
+		&signin.Document{
+			Policies: []signin.Policy{
+				{Name: "p", Who: gate.Who{Everyone: true}, Apps: nametest.Refs("lodger"), Then: signin.Then{Block: true}},
+			},
+		},
+	)
 	require.Len(t, s.Site.Findings, 1)
 	assert.Contains(t, s.Site.Findings[0].Message, "did you mean ledger?")
 	var then signin.Then

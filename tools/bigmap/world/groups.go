@@ -39,7 +39,12 @@ func (m *maker) makeGroups() {
 		case m.chance(5):
 			g.own = true
 		}
-		g.name = fmt.Sprintf("%s-%s-%d", syllables[m.IntN(len(syllables))]+m.pick(syllables), m.pick([]string{"crew", "team", "readers", "writers", "users", "admins"}), i)
+		g.name = fmt.Sprintf(
+			"%s-%s-%d",
+			syllables[m.IntN(len(syllables))]+m.pick(syllables),
+			m.pick([]string{"crew", "team", "readers", "writers", "users", "admins"}),
+			i,
+		)
 		byLevel[g.level] = append(byLevel[g.level], i)
 	}
 	m.nest(byLevel)

@@ -89,7 +89,10 @@ func (m *maker) around(b *strings.Builder, typ string, number int) {
 		fronts = append(fronts, fmt.Sprintf("{federation: federation-%d/party-1}", 1+m.IntN(m.counts[1])))
 	}
 	if m.chance(10) {
-		fronts = append(fronts, fmt.Sprintf("{any: [{when: {networks: [office]}}, {network: network-%d, access: vpn}]}", 1+m.IntN(m.counts[2])))
+		fronts = append(
+			fronts,
+			fmt.Sprintf("{any: [{when: {networks: [office]}}, {network: network-%d, access: vpn}]}", 1+m.IntN(m.counts[2])),
+		)
 	}
 	if m.chance(5) {
 		fronts = append(fronts, fmt.Sprintf("{firewall: firewall-%d, to: zone-1, service: ssh}", 1+m.IntN(m.counts[3])))
@@ -177,7 +180,15 @@ func (m *maker) roles(b *strings.Builder, lines, _ int) {
 	fmt.Fprintln(b, `  viewer: {rights: ["*:list"]}`)
 	for i := range 10 {
 		name := fmt.Sprintf("role-%d", i)
-		fmt.Fprintf(b, "  %s: {includes: [%s], rights: [\"%s:*\", \"*:%s\"], without: [\"%s:purge\"]}\n", name, m.pick(roles), m.pick(nouns), m.pick(verbs), m.pick(nouns))
+		fmt.Fprintf(
+			b,
+			"  %s: {includes: [%s], rights: [\"%s:*\", \"*:%s\"], without: [\"%s:purge\"]}\n",
+			name,
+			m.pick(roles),
+			m.pick(nouns),
+			m.pick(verbs),
+			m.pick(nouns),
+		)
 		roles = append(roles, name)
 	}
 	if m.chance(10) {
@@ -194,20 +205,47 @@ func (m *maker) roles(b *strings.Builder, lines, _ int) {
 		}
 		fmt.Fprintf(b, "  - {%s, role: %s, object: %s%s}\n", m.who(), m.pick(roles), m.pick(paths), extra)
 	}
-	fmt.Fprintf(b, "limits:\n  - {name: no purging from outside, rights: [\"*:purge\"], object: /area-1, when: {not_networks: [office]}}\n")
-	fmt.Fprintf(b, "  - {name: risky, rights: [\"*:write\"], object: /, when: {risk: [high]}, except: {groups: [%s]}}\n", m.groupRef())
+	fmt.Fprintf(
+		b,
+		"limits:\n  - {name: no purging from outside, rights: [\"*:purge\"], object: /area-1, when: {not_networks: [office]}}\n",
+	)
+	fmt.Fprintf(
+		b,
+		"  - {name: risky, rights: [\"*:write\"], object: /, when: {risk: [high]}, except: {groups: [%s]}}\n",
+		m.groupRef(),
+	)
 }
 
 func (m *maker) app(b *strings.Builder, lines, _ int) {
 	fmt.Fprintln(b, "modules:")
-	modules, actions := []string{"proposal", "schedule", "report", "entry"}, []string{"view", "list", "edit", "delete", "approve"}
+	modules, actions := []string{
+		"proposal",
+		"schedule",
+		"report",
+		"entry",
+	}, []string{
+		"view",
+		"list",
+		"edit",
+		"delete",
+		"approve",
+	}
 	for _, mod := range modules {
 		fmt.Fprintf(b, "  %s: [%s]\n", mod, strings.Join(actions, ", "))
 	}
 	fmt.Fprintln(b, "roles:")
 	for i := range 12 {
-		fmt.Fprintf(b, "  role-%d: {%s: {%s: %s, %s: %s}, %s: {view: all}}\n", i, modules[i%2], actions[i%5], m.pick([]string{"none", "own", "team", "all"}),
-			actions[(i+1)%5], m.pick([]string{"own", "team", "all"}), modules[2+i%2])
+		fmt.Fprintf(
+			b,
+			"  role-%d: {%s: {%s: %s, %s: %s}, %s: {view: all}}\n",
+			i,
+			modules[i%2],
+			actions[i%5],
+			m.pick([]string{"none", "own", "team", "all"}),
+			actions[(i+1)%5],
+			m.pick([]string{"own", "team", "all"}),
+			modules[2+i%2],
+		)
 	}
 	fmt.Fprintf(b, "merge: %s\nmappings:\n", m.pick([]string{"widest", "widest", "narrowest"}))
 	for range lines {
@@ -222,7 +260,12 @@ func (m *maker) licences(b *strings.Builder, lines, number int) {
 		if i < 2 && number == 0 {
 			seats = fmt.Sprintf("seats: %d, ", m.Users/100)
 		}
-		fmt.Fprintf(b, "  - {product: suite-%d, %sfeatures: [viewer, pipeline, {feature: cluster, needs: [pipeline]}, export]}\n", i, seats)
+		fmt.Fprintf(
+			b,
+			"  - {product: suite-%d, %sfeatures: [viewer, pipeline, {feature: cluster, needs: [pipeline]}, export]}\n",
+			i,
+			seats,
+		)
 	}
 	fmt.Fprintln(b, "mappings:")
 	for range lines {
@@ -242,7 +285,13 @@ func (m *maker) files(b *strings.Builder, lines, _ int) {
 	fmt.Fprintln(b, "shares:")
 	grants := []string{"reader", "editor", "full", "read", "list, read, write", "delete"}
 	for s := range 4 {
-		fmt.Fprintf(b, "  - share: share-%d\n    door: [{everyone: true, allow: [editor]}, {%s, deny: [write]}, {groups: [%s], allow: [full]}]\n    folders:\n", s, m.who(), m.groupRef())
+		fmt.Fprintf(
+			b,
+			"  - share: share-%d\n    door: [{everyone: true, allow: [editor]}, {%s, deny: [write]}, {groups: [%s], allow: [full]}]\n    folders:\n",
+			s,
+			m.who(),
+			m.groupRef(),
+		)
 		for f := range 6 {
 			path := "/"
 			if f > 0 {
@@ -290,7 +339,17 @@ func (m *maker) hosts(b *strings.Builder, lines, _ int) {
 		if m.chance(15) {
 			except = `, except_commands: ["/opt/dome/drive fast"]`
 		}
-		fmt.Fprintf(b, "  - {%s, hosts: [set-%d], commands: [\"%s\"], as: %s%s%s}\n", m.who(), m.IntN(6),
-			m.pick([]string{"*", "/opt/dome/*", "/opt/dome/drive fast", "/usr/bin/systemctl restart *", "/opt/archive/sync"}), m.pick([]string{"root", "dome"}), m.when(10), except)
+		fmt.Fprintf(
+			b,
+			"  - {%s, hosts: [set-%d], commands: [\"%s\"], as: %s%s%s}\n",
+			m.who(),
+			m.IntN(6),
+			m.pick(
+				[]string{"*", "/opt/dome/*", "/opt/dome/drive fast", "/usr/bin/systemctl restart *", "/opt/archive/sync"},
+			),
+			m.pick([]string{"root", "dome"}),
+			m.when(10),
+			except,
+		)
 	}
 }
