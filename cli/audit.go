@@ -48,7 +48,9 @@ func auditFlags(cmd *cobra.Command) func() (client.Audited, error) {
 			}
 			at, err := time.Parse(time.RFC3339, x.text)
 			if err != nil {
-				return asked, &usageError{fmt.Sprintf("--%s: %q is not a time (RFC 3339), such as 2026-11-23T00:00:00Z", flag, x.text)}
+				return asked, &usageError{
+					fmt.Sprintf("--%s: %q is not a time (RFC 3339), such as 2026-11-23T00:00:00Z", flag, x.text),
+				}
 			}
 			*x.to = at
 		}
@@ -79,7 +81,12 @@ func (a *app) eachEntry(ctx context.Context, asked client.Audited, visit func(*a
 }
 
 func (a *app) auditList() *cobra.Command {
-	cmd := &cobra.Command{Use: "list", Short: "Entries of the audit, the oldest first", Example: "  gatemap audit list --actor edda.marsh -o csv", Args: cobra.NoArgs}
+	cmd := &cobra.Command{
+		Use:     "list",
+		Short:   "Entries of the audit, the oldest first",
+		Example: "  gatemap audit list --actor edda.marsh -o csv",
+		Args:    cobra.NoArgs,
+	}
 	asked := auditFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, _ []string) error {
 		chosen, err := asked()
@@ -98,13 +105,35 @@ func (a *app) auditList() *cobra.Command {
 				} else {
 					mark = pad(mark, 7)
 				}
-				a.print("%5d  %s  %s  %s  %s  %s  %s\n", e.Number, e.At.Local().Format("2006-01-02 15:04:05"), mark, pad(name.Line(e.Actor), 14), pad(name.Line(e.Act), 10), pad(name.Line(e.Object), 14), name.Line(e.Detail))
+				a.print(
+					"%5d  %s  %s  %s  %s  %s  %s\n",
+					e.Number,
+					e.At.Local().Format("2006-01-02 15:04:05"),
+					mark,
+					pad(name.Line(e.Actor), 14),
+					pad(name.Line(e.Act), 10),
+					pad(name.Line(e.Object), 14),
+					name.Line(e.Detail),
+				)
 			}
 			return nil
 		}, func(all *answer.Audit) [][]string {
 			rows := [][]string{{"number", "at", "actor", "act", "object", "result", "detail", "origin", "hash"}}
 			for _, e := range all.Entries {
-				rows = append(rows, []string{strconv.FormatInt(e.Number, 10), e.At.UTC().Format(time.RFC3339Nano), e.Actor, e.Act, e.Object, e.Result, e.Detail, e.Origin, e.Hash})
+				rows = append(
+					rows,
+					[]string{
+						strconv.FormatInt(e.Number, 10),
+						e.At.UTC().Format(time.RFC3339Nano),
+						e.Actor,
+						e.Act,
+						e.Object,
+						e.Result,
+						e.Detail,
+						e.Origin,
+						e.Hash,
+					},
+				)
 			}
 			return rows
 		})
@@ -113,7 +142,12 @@ func (a *app) auditList() *cobra.Command {
 }
 
 func (a *app) auditExport() *cobra.Command {
-	cmd := &cobra.Command{Use: "export", Short: "Entries of the audit as JSON lines, the oldest first", Example: "  gatemap audit export > audit.jsonl", Args: cobra.NoArgs}
+	cmd := &cobra.Command{
+		Use:     "export",
+		Short:   "Entries of the audit as JSON lines, the oldest first",
+		Example: "  gatemap audit export > audit.jsonl",
+		Args:    cobra.NoArgs,
+	}
 	asked := auditFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, _ []string) error {
 		chosen, err := asked()
@@ -144,13 +178,27 @@ data folder that no service uses.`,
 			a.failed = !v.Holds
 			return present(a, v, func(v *answer.Verified) error {
 				if v.Holds {
-					a.print("The audit holds: %s. Its head, to keep elsewhere:\n%s\n", count(int(v.Entries), "entry", "entries"), v.Head)
+					a.print(
+						"The audit holds: %s. Its head, to keep elsewhere:\n%s\n",
+						count(int(v.Entries), "entry", "entries"),
+						v.Head,
+					)
 				} else {
 					a.print("%s entry %d: %s. %s before it.\n", a.paint(red, "The audit is broken at"), v.Broken, v.Reason, count(int(v.Entries), "entry holds", "entries hold"))
 				}
 				return nil
 			}, func(v *answer.Verified) [][]string {
-				return [][]string{{"holds", "entries", "hash", "head", "broken", "reason"}, {strconv.FormatBool(v.Holds), strconv.FormatInt(v.Entries, 10), v.Hash, v.Head, strconv.FormatInt(v.Broken, 10), v.Reason}}
+				return [][]string{
+					{"holds", "entries", "hash", "head", "broken", "reason"},
+					{
+						strconv.FormatBool(v.Holds),
+						strconv.FormatInt(v.Entries, 10),
+						v.Hash,
+						v.Head,
+						strconv.FormatInt(v.Broken, 10),
+						v.Reason,
+					},
+				}
 			})
 		},
 	}
@@ -190,73 +238,7 @@ func openData(ctx context.Context, data, seal string) (*store.Store, error) {
 
 // sealKey gives a command that opens a data folder the flag that names its key.
 func sealKey(cmd *cobra.Command, file *string) {
-	cmd.Flags().StringVar(file, "seal-key", "", "file with the key of the seal (default: the data folder's name with .seal; or GATEMAP_SEAL_KEY holds the key)")
+	cmd.Flags().
+		StringVar(file, "seal-key", "", "file with the key of the seal (default: the data folder's name with .seal; or GATEMAP_SEAL_KEY holds the key)")
 	_ = cmd.MarkFlagFilename("seal-key")
-}
-
-func (a *app) backup() *cobra.Command {
-	var data, seal string
-	cmd := &cobra.Command{
-		Use: "backup FILE", Short: "Copy the database while the service runs",
-		Long: `Writes a copy of the service's database, as it is at one moment, into a new file. --data
-copies from a data folder that no service uses. gatemap restore restores it.`,
-		Example: "  gatemap backup gatemap-2026-11-23.db\n  gatemap backup gatemap.db --data /var/lib/gatemap", Args: cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			if data != "" {
-				st, err := openData(cmd.Context(), data, seal)
-				if err != nil {
-					return err
-				}
-				defer st.Close()
-				return st.Backup(cmd.Context(), args[0])
-			}
-			c, err := a.service()
-			if err != nil {
-				return err
-			}
-			f, err := os.OpenFile(args[0], os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
-			if err != nil {
-				return fmt.Errorf("a backup takes a new file: %w", err)
-			}
-			if err = c.Backup(cmd.Context(), f); err == nil {
-				err = f.Sync()
-			}
-			if closeErr := f.Close(); err == nil {
-				err = closeErr
-			}
-			if err != nil {
-				_ = os.Remove(args[0]) // half of one is none
-			}
-			return err
-		},
-	}
-	cmd.Flags().StringVar(&data, "data", "", "data folder to copy from, instead of asking a service")
-	sealKey(cmd, &seal)
-	_ = cmd.MarkFlagDirname("data")
-	return cmd
-}
-
-func (a *app) restore() *cobra.Command {
-	var data, seal string
-	var instead bool
-	cmd := &cobra.Command{
-		Use: "restore FILE", Short: "Restore a backup into a data folder that no service uses",
-		Long: `Checks a backup and puts it into a data folder. If the folder has a database already, the
-command refuses; --instead moves that database aside. A backup holds no key: the seal of the
-folder must be the one with which the backup was made (--seal-key).`,
-		Example: "  gatemap restore gatemap-2026-11-23.db --data /var/lib/gatemap --instead", Args: cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := store.Restore(cmd.Context(), args[0], data, seal, instead); err != nil {
-				return err
-			}
-			a.print("Restored into %s.\n", data)
-			return nil
-		},
-	}
-	cmd.Flags().StringVar(&data, "data", "", "data folder to restore into")
-	sealKey(cmd, &seal)
-	cmd.Flags().BoolVar(&instead, "instead", false, "move an existing database aside")
-	_ = cmd.MarkFlagRequired("data")
-	_ = cmd.MarkFlagDirname("data")
-	return cmd
 }

@@ -34,8 +34,25 @@ folder, and a commit writes its files. reach, why, who and the other questions t
   gatemap trial commit engineer --version 2 --reason "From Monday on"`,
 		Args: cobra.NoArgs,
 	}
-	cmd.AddCommand(a.trialBegin(), a.trialFrom(), a.trialList(), a.trialShow(), a.trialWrites(), a.trialRemove(), a.trialJoin(), a.trialLeave(), a.trialSet(), a.trialGroup(), a.trialLine(), a.trialPart(), a.trialWithdraw(),
-		a.trialChanges(), a.trialUnstage(), a.trialOutcome(), a.trialCommit())
+	cmd.AddCommand(
+		a.trialBegin(),
+		a.trialFrom(),
+		a.trialList(),
+		a.trialShow(),
+		a.trialWrites(),
+		a.trialRemove(),
+		a.trialJoin(),
+		a.trialLeave(),
+		a.trialSet(),
+		a.trialGroup(),
+		a.trialLine(),
+		a.trialPart(),
+		a.trialWithdraw(),
+		a.trialChanges(),
+		a.trialUnstage(),
+		a.trialOutcome(),
+		a.trialCommit(),
+	)
 	return cmd
 }
 
@@ -45,7 +62,13 @@ func (a *app) onTrial(cmd *cobra.Command, work func(context.Context, answer.Chan
 }
 
 // withService runs work with the service and shows the result.
-func withService[T any](a *app, cmd *cobra.Command, work func(context.Context, *client.Client) (*T, error), text func(*T) error, table func(*T) [][]string) error {
+func withService[T any](
+	a *app,
+	cmd *cobra.Command,
+	work func(context.Context, *client.Client) (*T, error),
+	text func(*T) error,
+	table func(*T) [][]string,
+) error {
 	c, err := a.service()
 	if err != nil {
 		return err
@@ -58,7 +81,14 @@ func withService[T any](a *app, cmd *cobra.Command, work func(context.Context, *
 }
 
 // onChanger runs work where changes are staged, a service or a folder, and shows the result.
-func onChanger[T any](a *app, cmd *cobra.Command, work func(context.Context, answer.Changer) (*T, error), text func(*T) error, table func(*T) [][]string, markdown ...func(*T) error) error {
+func onChanger[T any](
+	a *app,
+	cmd *cobra.Command,
+	work func(context.Context, answer.Changer) (*T, error),
+	text func(*T) error,
+	table func(*T) [][]string,
+	markdown ...func(*T) error,
+) error {
 	c, err := a.workplace(cmd.Context())
 	if err != nil {
 		return err
@@ -115,74 +145,25 @@ func (a *app) trialList() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "The open trials", Example: "  gatemap trial list -o csv", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return onChanger(a, cmd, func(ctx context.Context, c answer.Changer) (*answer.Trials, error) { return c.Trials(ctx) }, a.trialsText, trialsTable)
+			return onChanger(
+				a,
+				cmd,
+				func(ctx context.Context, c answer.Changer) (*answer.Trials, error) { return c.Trials(ctx) },
+				a.trialsText,
+				trialsTable,
+			)
 		},
 	}
-}
-
-func (a *app) trialsText(all *answer.Trials) error {
-	if len(all.Trials) == 0 {
-		a.print("No trial is open. Begin one:  gatemap trial begin NAME\n")
-	}
-	wide := widest(all.Trials, func(t answer.Trial) string { return t.Name })
-	for _, t := range all.Trials {
-		standing := ""
-		if !t.Applies {
-			standing = a.paint(red, "  cannot be applied: ") + t.Obstacle
-		}
-		a.print("%s  %s by %s  %s%s\n", a.paint(strong, pad(t.Name, wide)), count(len(t.Changes), "change", "changes"), t.Author, t.Note, standing)
-	}
-	return nil
-}
-
-func trialsTable(all *answer.Trials) [][]string {
-	rows := [][]string{{"trial", "author", "created", "changes", "base", "applies", "note"}}
-	for _, t := range all.Trials {
-		rows = append(rows, []string{t.Name, t.Author, t.Created.Format("2006-01-02T15:04:05Z07:00"), strconv.Itoa(len(t.Changes)), strconv.Itoa(t.Base), strconv.FormatBool(t.Applies), t.Note})
-	}
-	return rows
-}
-
-func (a *app) trialText(t *answer.Trial) error {
-	a.print("%s  version %d, by %s, on revision %d\n", a.paint(strong, t.Name), t.Version, t.Author, t.Base)
-	if t.Note != "" {
-		a.print("  %s\n", t.Note)
-	}
-	a.print("\n")
-	for i, c := range t.Changes {
-		a.print("%3d  %s\n", i+1, c.Sentence)
-	}
-	if len(t.Changes) == 0 {
-		a.print("Nothing is staged yet. Stage something:  gatemap trial join %s GROUP USER\n", t.Name)
-		return nil
-	}
-	for _, n := range t.Notices {
-		a.print("\n%s\n", n)
-	}
-	if !t.Applies {
-		a.print("\n%s %s\n", a.paint(red, "It cannot be applied to the revision in force:"), t.Obstacle)
-		return nil
-	}
-	a.print("\nSee the outcome:  gatemap trial outcome %s\n", t.Name)
-	if t.Writes > 0 {
-		a.print("See what it writes elsewhere:  gatemap trial writes %s\n", t.Name)
-	}
-	return nil
-}
-
-func trialTable(t *answer.Trial) [][]string {
-	rows := [][]string{{"change", "by", "do", "sentence"}}
-	for i, c := range t.Changes {
-		rows = append(rows, []string{strconv.Itoa(i + 1), c.By, string(c.Do), c.Sentence})
-	}
-	return rows
 }
 
 func (a *app) trialShow() *cobra.Command {
 	return &cobra.Command{
 		Use: "show TRIAL", Short: "The staged changes of a trial", Example: "  gatemap trial show season", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeArgs(a.completeTrial),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return a.onTrial(cmd, func(ctx context.Context, c answer.Changer) (*answer.Trial, error) { return c.Trial(ctx, args[0]) })
+			return a.onTrial(
+				cmd,
+				func(ctx context.Context, c answer.Changer) (*answer.Trial, error) { return c.Trial(ctx, args[0]) },
+			)
 		},
 	}
 }
@@ -206,9 +187,14 @@ func (a *app) trialUnstage() *cobra.Command {
 		RunE: func(cmd *cobra.Command, args []string) error {
 			n, err := strconv.Atoi(args[1])
 			if err != nil || n < 1 {
-				return &usageError{fmt.Sprintf("%q is not the number of a change; gatemap trial show %s shows them", args[1], args[0])}
+				return &usageError{
+					fmt.Sprintf("%q is not the number of a change; gatemap trial show %s shows them", args[1], args[0]),
+				}
 			}
-			return a.onTrial(cmd, func(ctx context.Context, c answer.Changer) (*answer.Trial, error) { return c.Unstage(ctx, args[0], n) })
+			return a.onTrial(
+				cmd,
+				func(ctx context.Context, c answer.Changer) (*answer.Trial, error) { return c.Unstage(ctx, args[0], n) },
+			)
 		},
 	}
 }

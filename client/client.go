@@ -3,12 +3,8 @@
 package client
 
 import (
-	"bytes"
 	"context"
-	"encoding/json"
-	"errors"
 	"fmt"
-	"io"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -61,25 +57,59 @@ func (c *Client) Person(ctx context.Context, user, system string, s situation.Si
 	return get[answer.Person](ctx, c, "person", s, "user", user, "system", system)
 }
 
-func (c *Client) Why(ctx context.Context, user, system, right, object string, s situation.Situation) (*answer.Why, error) {
+func (c *Client) Why(
+	ctx context.Context,
+	user, system, right, object string,
+	s situation.Situation,
+) (*answer.Why, error) {
 	return get[answer.Why](ctx, c, "why", s, "user", user, "system", system, "right", right, "object", object)
 }
 
 // Probe is Why, with the part that every line of the system plays.
-func (c *Client) Probe(ctx context.Context, user, system, right, object string, s situation.Situation) (*answer.Probe, error) {
+func (c *Client) Probe(
+	ctx context.Context,
+	user, system, right, object string,
+	s situation.Situation,
+) (*answer.Probe, error) {
 	return get[answer.Probe](ctx, c, "probe", s, "user", user, "system", system, "right", right, "object", object)
 }
 
 func (c *Client) Who(ctx context.Context, system, right, object string, s situation.Situation) (*answer.Who, error) {
 	return pages(func(cursor string) (*answer.Who, error) {
-		return get[answer.Who](ctx, c, "who", s, "system", system, "right", right, "object", object, "limit", longest, "cursor", cursor)
+		return get[answer.Who](
+			ctx,
+			c,
+			"who",
+			s,
+			"system",
+			system,
+			"right",
+			right,
+			"object",
+			object,
+			"limit",
+			longest,
+			"cursor",
+			cursor,
+		)
 	}, func(w *answer.Who) *string { return &w.Next },
 		func(all, page *answer.Who) { all.Users = append(all.Users, page.Users...) })
 }
 
 func (c *Client) Members(ctx context.Context, group string) (*answer.Members, error) {
 	return pages(func(cursor string) (*answer.Members, error) {
-		return get[answer.Members](ctx, c, "members", situation.Situation{}, "group", group, "limit", longest, "cursor", cursor)
+		return get[answer.Members](
+			ctx,
+			c,
+			"members",
+			situation.Situation{},
+			"group",
+			group,
+			"limit",
+			longest,
+			"cursor",
+			cursor,
+		)
 	}, func(m *answer.Members) *string { return &m.Next },
 		func(all, page *answer.Members) { all.Members = append(all.Members, page.Members...) })
 }
@@ -113,7 +143,22 @@ func (c *Client) Memberships(ctx context.Context, user string) (*answer.Membersh
 
 func (c *Client) Findings(ctx context.Context, w answer.Wanted) (*answer.Findings, error) {
 	return pages(func(cursor string) (*answer.Findings, error) {
-		return get[answer.Findings](ctx, c, "findings", situation.Situation{}, "system", w.System, "code", w.Code, "severity", w.Severity, "limit", longest, "cursor", cursor)
+		return get[answer.Findings](
+			ctx,
+			c,
+			"findings",
+			situation.Situation{},
+			"system",
+			w.System,
+			"code",
+			w.Code,
+			"severity",
+			w.Severity,
+			"limit",
+			longest,
+			"cursor",
+			cursor,
+		)
 	}, func(f *answer.Findings) *string { return &f.Next },
 		func(all, page *answer.Findings) { all.Findings = append(all.Findings, page.Findings...) })
 }
@@ -126,7 +171,11 @@ func (c *Client) Compare(ctx context.Context, first, second string, s situation.
 	return get[answer.Compare](ctx, c, "compare", s, "first", first, "second", second)
 }
 
-func (c *Client) Matrix(ctx context.Context, system, group, right string, s situation.Situation) (*answer.Matrix, error) {
+func (c *Client) Matrix(
+	ctx context.Context,
+	system, group, right string,
+	s situation.Situation,
+) (*answer.Matrix, error) {
 	return get[answer.Matrix](ctx, c, "matrix", s, "system", system, "group", group, "right", right)
 }
 
@@ -134,12 +183,31 @@ func (c *Client) Hours(ctx context.Context, user, system string, s situation.Sit
 	return get[answer.Hours](ctx, c, "hours", s, "user", user, "system", system)
 }
 
-func (c *Client) Search(ctx context.Context, text string, kind answer.Kind, limit int, cursor string) (*answer.Page, error) {
+func (c *Client) Search(
+	ctx context.Context,
+	text string,
+	kind answer.Kind,
+	limit int,
+	cursor string,
+) (*answer.Page, error) {
 	size := ""
 	if limit > 0 {
 		size = strconv.Itoa(limit)
 	}
-	return get[answer.Page](ctx, c, "search", situation.Situation{}, "q", text, "kind", string(kind), "limit", size, "cursor", cursor)
+	return get[answer.Page](
+		ctx,
+		c,
+		"search",
+		situation.Situation{},
+		"q",
+		text,
+		"kind",
+		string(kind),
+		"limit",
+		size,
+		"cursor",
+		cursor,
+	)
 }
 
 func (c *Client) Map(ctx context.Context) (*answer.Map, error) {
@@ -183,105 +251,4 @@ func (c *Client) Lines(ctx context.Context, system string) (*answer.Lines, error
 
 func (c *Client) TestRule(ctx context.Context, filter, directory string) (*answer.Matched, error) {
 	return get[answer.Matched](ctx, c, "rule-test", situation.Situation{}, "filter", filter, "directory", directory)
-}
-
-// get asks a question; pairs are its parameters and their values, of which
-// empty ones are left out.
-func get[T any](ctx context.Context, c *Client, operation string, s situation.Situation, pairs ...string) (*T, error) {
-	query := url.Values{}
-	for i := 0; i < len(pairs); i += 2 {
-		if pairs[i+1] != "" {
-			query.Set(pairs[i], pairs[i+1])
-		}
-	}
-	for field, value := range s.Facts() {
-		query.Set(field, value)
-	}
-	if c.trial != "" {
-		query.Set("trial", c.trial)
-	}
-	return call[T](ctx, c, http.MethodGet, c.under+operation, query, nil)
-}
-
-// call makes one call and reads its answer.
-func call[T any](ctx context.Context, c *Client, method, operation string, query url.Values, body any) (*T, error) {
-	return callWith[T](ctx, c, method, operation, query, body, nil)
-}
-
-// callWith is call with headers of its own, of which empty ones are left out.
-func callWith[T any](ctx context.Context, c *Client, method, operation string, query url.Values, body any, headers http.Header) (*T, error) {
-	response, err := c.send(ctx, c.http, method, operation, query, body, headers)
-	if err != nil {
-		return nil, err
-	}
-	defer response.Body.Close()
-	raw, err := io.ReadAll(io.LimitReader(response.Body, maxAnswer))
-	if err != nil {
-		return nil, fmt.Errorf("the answer of the service at %s broke off: %w", c.base, err)
-	}
-	if response.StatusCode >= http.StatusMultipleChoices {
-		return nil, c.failure(response, raw)
-	}
-	var got T
-	if response.StatusCode == http.StatusNoContent {
-		return &got, nil
-	}
-	if err := json.Unmarshal(raw, &got); err != nil {
-		return nil, fmt.Errorf("the service at %s sent an answer that cannot be read: %w", c.base, err)
-	}
-	return &got, nil
-}
-
-// send sends a request. The error says that the service cannot be reached.
-func (c *Client) send(ctx context.Context, by *http.Client, method, operation string, query url.Values, body any, headers http.Header) (*http.Response, error) {
-	at := c.base.JoinPath("api/v1", operation)
-	at.RawQuery = query.Encode()
-	var content io.Reader
-	if body != nil {
-		raw, err := json.Marshal(body)
-		if err != nil {
-			return nil, err
-		}
-		content = bytes.NewReader(raw)
-	}
-	request, err := http.NewRequestWithContext(ctx, method, at.String(), content)
-	if err != nil {
-		return nil, err
-	}
-	request.Header.Set("Authorization", "Bearer "+c.token)
-	request.Header.Set("Accept", "application/json")
-	if body != nil {
-		request.Header.Set("Content-Type", "application/json")
-	}
-	for name, values := range headers {
-		if values[0] != "" {
-			request.Header.Set(name, values[0])
-		}
-	}
-	response, err := by.Do(request)
-	if err != nil {
-		if inner := errors.Unwrap(err); inner != nil {
-			err = inner // without the address of the call, which names people
-		}
-		return nil, fmt.Errorf("the service at %s cannot be reached: %w\nIs it running? gatemap serve starts one, --map DIR asks a folder instead", c.base, err)
-	}
-	return response, nil
-}
-
-// TokenError says that a service does not accept the token.
-type TokenError struct{ Service string }
-
-func (e *TokenError) Error() string {
-	return fmt.Sprintf("the service at %s does not accept the token: set GATEMAP_TOKEN or --token-file to one that it gave out", e.Service)
-}
-
-func (c *Client) failure(response *http.Response, body []byte) error {
-	var problem answer.Problem
-	if !strings.HasPrefix(response.Header.Get("Content-Type"), "application/problem+json") || json.Unmarshal(body, &problem) != nil {
-		return fmt.Errorf("what answers at %s is no Gate Map service: it said %s", c.base, response.Status)
-	}
-	if problem.Status == http.StatusUnauthorized {
-		return &TokenError{c.base.String()}
-	}
-	return problem.Err()
 }

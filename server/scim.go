@@ -1,21 +1,14 @@
 package server
 
 import (
-	"cmp"
 	"context"
-	"encoding/json"
-	"errors"
-	"io"
-	"mime"
 	"net/http"
-	"strconv"
 	"strings"
 	"time"
 
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
-	"gatemap/answer"
 	"gatemap/connect"
 	"gatemap/connect/scim"
 )
@@ -58,7 +51,13 @@ func (s *Server) scim(r chi.Router) {
 		})
 	}
 	r.NotFound(func(w http.ResponseWriter, _ *http.Request) {
-		scimFail(w, &scim.Error{Status: http.StatusNotFound, Detail: "there is no such endpoint; GET " + scimPath + "/ResourceTypes lists them"})
+		scimFail(
+			w,
+			&scim.Error{
+				Status: http.StatusNotFound,
+				Detail: "there is no such endpoint; GET " + scimPath + "/ResourceTypes lists them",
+			},
+		)
 	})
 	r.MethodNotAllowed(func(w http.ResponseWriter, _ *http.Request) {
 		scimFail(w, &scim.Error{Status: http.StatusMethodNotAllowed, Detail: "the endpoint does not take this method"})
@@ -73,7 +72,13 @@ func (s *Server) pushes(next http.Handler) http.Handler {
 		named := s.service.Tokens.Pushes(bearer(r))
 		if named == "" {
 			w.Header().Set("WWW-Authenticate", `Bearer realm="Gate Map"`)
-			scimFail(w, &scim.Error{Status: http.StatusUnauthorized, Detail: "this call needs the token of a directory that takes pushes; gatemap directory token makes one"})
+			scimFail(
+				w,
+				&scim.Error{
+					Status: http.StatusUnauthorized,
+					Detail: "this call needs the token of a directory that takes pushes; gatemap directory token makes one",
+				},
+			)
 			return
 		}
 		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), directoryKey{}, named)))
@@ -82,61 +87,21 @@ func (s *Server) pushes(next http.Handler) http.Handler {
 
 func pushedTo(r *http.Request) string { return r.Context().Value(directoryKey{}).(string) }
 
-func scimWrite(w http.ResponseWriter, status int, body any) {
-	w.Header().Set("Content-Type", "application/scim+json")
-	w.WriteHeader(status)
-	_ = json.NewEncoder(w).Encode(body) // a client that has gone needs no answer
-}
-
-// scimFail answers with an error (RFC 7644 section 3.12).
-func scimFail(w http.ResponseWriter, err error) {
-	var e *scim.Error
-	var large *http.MaxBytesError
-	var held *answer.ConflictError
-	switch {
-	case errors.As(err, &e):
-	case errors.As(err, &held):
-		e = &scim.Error{Status: http.StatusConflict, Detail: held.Message}
-	case errors.As(err, &large):
-		e = &scim.Error{Status: http.StatusRequestEntityTooLarge, Detail: "the body is too large"}
-	default:
-		e = &scim.Error{Status: http.StatusInternalServerError, Detail: "the service could not answer; its log says why"}
-	}
-	body := map[string]any{"schemas": []string{scim.ErrorMessage}, "status": strconv.Itoa(e.Status), "detail": e.Detail}
-	if e.Type != "" {
-		body["scimType"] = e.Type
-	}
-	scimWrite(w, e.Status, body)
-}
-
-// scimError answers with an error, and logs one that is the service's own.
-func (s *Server) scimError(w http.ResponseWriter, r *http.Request, err error) {
-	var e *scim.Error
-	var held *answer.ConflictError
-	if !errors.As(err, &e) && !errors.As(err, &held) {
-		s.log.Error("push", "directory", pushedTo(r), "path", r.URL.Path, "error", err)
-	}
-	scimFail(w, err)
-}
-
-func scimBody(r *http.Request) (map[string]any, error) {
-	kind, _, err := mime.ParseMediaType(cmp.Or(r.Header.Get("Content-Type"), "application/scim+json"))
-	if err != nil || kind != "application/scim+json" && kind != "application/json" {
-		return nil, &scim.Error{Status: http.StatusUnsupportedMediaType, Detail: "the body is application/scim+json"}
-	}
-	raw, err := io.ReadAll(r.Body)
-	if err != nil {
-		return nil, err
-	}
-	return scim.Object(raw)
-}
-
 // shown is what a request wants to see.
 func (s *Server) shown(r *http.Request, d *scim.Directory, attributes, excluded []string) (*scim.Shown, error) {
 	if len(attributes) > 0 && len(excluded) > 0 {
-		return nil, &scim.Error{Status: http.StatusBadRequest, Type: "invalidValue", Detail: "attributes and excludedAttributes exclude each other"}
+		return nil, &scim.Error{
+			Status: http.StatusBadRequest,
+			Type:   "invalidValue",
+			Detail: "attributes and excludedAttributes exclude each other",
+		}
 	}
-	return &scim.Shown{Base: strings.TrimSuffix(s.Address, "/") + scimPath, Attributes: attributes, Excluded: excluded, Groups: s.service.Pushes.PushedGroups(pushedTo(r), d)}, nil
+	return &scim.Shown{
+		Base:       strings.TrimSuffix(s.Address, "/") + scimPath,
+		Attributes: attributes,
+		Excluded:   excluded,
+		Groups:     s.service.Pushes.PushedGroups(pushedTo(r), d),
+	}, nil
 }
 
 // listed splits the values of a parameter at commas.
@@ -188,7 +153,8 @@ func (s *Server) scimGet(k connect.Kind) http.HandlerFunc {
 // tagged says whether one of a list of entity tags is the resource's.
 func tagged(tags string, r *scim.Resource) bool {
 	for _, tag := range strings.Split(tags, ",") {
-		if tag = strings.TrimSpace(tag); tag == "*" || strings.TrimPrefix(tag, "W/") == strings.TrimPrefix(r.Version(), "W/") {
+		if tag = strings.TrimSpace(tag); tag == "*" ||
+			strings.TrimPrefix(tag, "W/") == strings.TrimPrefix(r.Version(), "W/") {
 			return true
 		}
 	}
@@ -210,15 +176,23 @@ func (s *Server) scimCreate(k connect.Kind) http.HandlerFunc {
 			return
 		}
 		var made *scim.Resource
-		err = s.service.Pushes.Push(r.Context(), pushedTo(r), "A "+k.String()+" was pushed", func(d *scim.Directory) (next *scim.Directory, err error) {
-			next, made, err = d.Create(k, body, time.Now())
-			return next, err
-		})
+		err = s.service.Pushes.Push(
+			r.Context(),
+			pushedTo(r),
+			"A "+k.String()+" was pushed",
+			func(d *scim.Directory) (next *scim.Directory, err error) {
+				next, made, err = d.Create(k, body, time.Now())
+				return next, err
+			},
+		)
 		s.answerChange(w, r, http.StatusCreated, made, err)
 	}
 }
 
-func (s *Server) scimChange(k connect.Kind, change func(*scim.Directory, *scim.Resource, map[string]any, time.Time) (*scim.Directory, *scim.Resource, error)) http.HandlerFunc {
+func (s *Server) scimChange(
+	k connect.Kind,
+	change func(*scim.Directory, *scim.Resource, map[string]any, time.Time) (*scim.Directory, *scim.Resource, error),
+) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		body, err := scimBody(r)
 		if err != nil {
@@ -226,18 +200,23 @@ func (s *Server) scimChange(k connect.Kind, change func(*scim.Directory, *scim.R
 			return
 		}
 		var changed, was *scim.Resource
-		err = s.service.Pushes.Push(r.Context(), pushedTo(r), "A "+k.String()+" was changed by a push", func(d *scim.Directory) (next *scim.Directory, err error) {
-			old, err := d.Get(k, chi.URLParam(r, "id"))
-			if err == nil {
-				err = unmodified(r, old)
-			}
-			if err != nil {
-				return nil, err
-			}
-			was = old
-			next, changed, err = change(d, old, body, time.Now())
-			return next, err
-		})
+		err = s.service.Pushes.Push(
+			r.Context(),
+			pushedTo(r),
+			"A "+k.String()+" was changed by a push",
+			func(d *scim.Directory) (next *scim.Directory, err error) {
+				old, err := d.Get(k, chi.URLParam(r, "id"))
+				if err == nil {
+					err = unmodified(r, old)
+				}
+				if err != nil {
+					return nil, err
+				}
+				was = old
+				next, changed, err = change(d, old, body, time.Now())
+				return next, err
+			},
+		)
 		if err == nil && r.Method == http.MethodPatch && changed == was && len(r.URL.Query()) == 0 && scim.Removes(body) {
 			w.Header().Set("ETag", was.Version())
 			w.WriteHeader(http.StatusNoContent)
@@ -264,16 +243,21 @@ func (s *Server) answerChange(w http.ResponseWriter, r *http.Request, status int
 
 func (s *Server) scimDelete(k connect.Kind) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
-		err := s.service.Pushes.Push(r.Context(), pushedTo(r), "A "+k.String()+" was removed by a push", func(d *scim.Directory) (*scim.Directory, error) {
-			old, err := d.Get(k, chi.URLParam(r, "id"))
-			if err == nil {
-				err = unmodified(r, old)
-			}
-			if err != nil {
-				return nil, err
-			}
-			return d.Delete(old, time.Now()), nil
-		})
+		err := s.service.Pushes.Push(
+			r.Context(),
+			pushedTo(r),
+			"A "+k.String()+" was removed by a push",
+			func(d *scim.Directory) (*scim.Directory, error) {
+				old, err := d.Get(k, chi.URLParam(r, "id"))
+				if err == nil {
+					err = unmodified(r, old)
+				}
+				if err != nil {
+					return nil, err
+				}
+				return d.Delete(old, time.Now()), nil
+			},
+		)
 		if err != nil {
 			s.scimError(w, r, err)
 			return

@@ -28,8 +28,19 @@ type Operator struct {
 func (s *Store) CreateOperator(ctx context.Context, o *Operator, e Entry) error {
 	o.Version = 1
 	return s.within(ctx, func(tx *tx) error {
-		result, err := tx.ExecContext(ctx, `INSERT INTO operators (name, role, display, password, totp, issuer, subject, off, created) VALUES (?, ?, ?, nullif(?, ''), nullif(?, ''), nullif(?, ''), nullif(?, ''), ?, ?) ON CONFLICT DO NOTHING`,
-			o.Name, o.Role, o.Display, o.Password, s.seal.close(o.TOTP, o.Name), o.Issuer, o.Subject, o.Inactive, seconds(o.Created))
+		result, err := tx.ExecContext(
+			ctx,
+			`INSERT INTO operators (name, role, display, password, totp, issuer, subject, off, created) VALUES (?, ?, ?, nullif(?, ''), nullif(?, ''), nullif(?, ''), nullif(?, ''), ?, ?) ON CONFLICT DO NOTHING`,
+			o.Name,
+			o.Role,
+			o.Display,
+			o.Password,
+			s.seal.close(o.TOTP, o.Name),
+			o.Issuer,
+			o.Subject,
+			o.Inactive,
+			seconds(o.Created),
+		)
 		return s.audited(ctx, tx, s.changedOne(result, err, ErrTaken), e)
 	})
 }
@@ -47,8 +58,20 @@ func (s *Store) UpdateOperator(ctx context.Context, o *Operator, e Entry) error 
 		return ErrMoved
 	}
 	return s.within(ctx, func(tx *tx) error {
-		result, err := tx.ExecContext(ctx, `UPDATE operators SET role = ?, display = ?, password = nullif(?, ''), totp = nullif(?, ''), counter = ?, issuer = nullif(?, ''), subject = nullif(?, ''), off = ?, version = version + 1 WHERE name = ? AND version = ?`,
-			o.Role, o.Display, o.Password, s.seal.close(o.TOTP, o.Name), o.Counter, o.Issuer, o.Subject, o.Inactive, o.Name, o.Version)
+		result, err := tx.ExecContext(
+			ctx,
+			`UPDATE operators SET role = ?, display = ?, password = nullif(?, ''), totp = nullif(?, ''), counter = ?, issuer = nullif(?, ''), subject = nullif(?, ''), off = ?, version = version + 1 WHERE name = ? AND version = ?`,
+			o.Role,
+			o.Display,
+			o.Password,
+			s.seal.close(o.TOTP, o.Name),
+			o.Counter,
+			o.Issuer,
+			o.Subject,
+			o.Inactive,
+			o.Name,
+			o.Version,
+		)
 		if err := s.changedOne(result, err, ErrMoved); err != nil {
 			return err
 		}
@@ -117,7 +140,8 @@ func adminStays(ctx context.Context, tx *tx) error {
 func (s *Store) RemoveOperator(ctx context.Context, name string, e Entry) error {
 	return s.within(ctx, func(tx *tx) error {
 		var was Operator
-		err := tx.QueryRowContext(ctx, `DELETE FROM operators WHERE name = ? RETURNING role, off`, name).Scan(&was.Role, &was.Inactive)
+		err := tx.QueryRowContext(ctx, `DELETE FROM operators WHERE name = ? RETURNING role, off`, name).
+			Scan(&was.Role, &was.Inactive)
 		if errors.Is(err, sql.ErrNoRows) {
 			return ErrMoved
 		}
@@ -152,7 +176,19 @@ func (s *Store) OperatorBySubject(ctx context.Context, issuer, subject string) (
 func (s *Store) operators(ctx context.Context, which string, args ...any) ([]Operator, error) {
 	return query(ctx, s, func(rows *sql.Rows, o *Operator) error {
 		var created int64
-		err := rows.Scan(&o.Name, &o.Role, &o.Display, &o.Password, &o.TOTP, &o.Counter, &o.Issuer, &o.Subject, &o.Inactive, &o.Version, &created)
+		err := rows.Scan(
+			&o.Name,
+			&o.Role,
+			&o.Display,
+			&o.Password,
+			&o.TOTP,
+			&o.Counter,
+			&o.Issuer,
+			&o.Subject,
+			&o.Inactive,
+			&o.Version,
+			&created,
+		)
 		o.Created = moment(created)
 		if err == nil && s.seal != nil {
 			o.TOTP, err = s.seal.open(o.TOTP, o.Name)
@@ -165,7 +201,13 @@ func (s *Store) operators(ctx context.Context, which string, args ...any) ([]Ope
 // yet; tied is false where one of them is tied to another.
 func (s *Store) TieManager(ctx context.Context, user, issuer, subject string, e Entry) (tied bool, err error) {
 	err = s.within(ctx, func(tx *tx) error {
-		result, err := tx.ExecContext(ctx, `INSERT INTO managers (user, issuer, subject) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`, user, issuer, subject)
+		result, err := tx.ExecContext(
+			ctx,
+			`INSERT INTO managers (user, issuer, subject) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`,
+			user,
+			issuer,
+			subject,
+		)
 		if err = s.changedOne(result, err, ErrTaken); err == nil {
 			tied = true
 			return s.audit(ctx, tx, e)
@@ -173,7 +215,8 @@ func (s *Store) TieManager(ctx context.Context, user, issuer, subject string, e 
 		if !errors.Is(err, ErrTaken) {
 			return err
 		}
-		return tx.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM managers WHERE user = ? AND issuer = ? AND subject = ?)`, user, issuer, subject).Scan(&tied)
+		return tx.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM managers WHERE user = ? AND issuer = ? AND subject = ?)`, user, issuer, subject).
+			Scan(&tied)
 	})
 	return tied, err
 }
@@ -204,8 +247,16 @@ func (s *Store) BeginSession(ctx context.Context, x Session) (string, error) {
 	if x.Token != "" {
 		token = hash(x.Token)
 	}
-	_, err := s.exec(ctx, `INSERT INTO sessions (hash, operator, token, user, how, expires) VALUES (?, nullif(?, ''), ?, nullif(?, ''), ?, ?)`,
-		hash(session), x.Operator, token, x.User, x.How, seconds(x.Expires))
+	_, err := s.exec(
+		ctx,
+		`INSERT INTO sessions (hash, operator, token, user, how, expires) VALUES (?, nullif(?, ''), ?, nullif(?, ''), ?, ?)`,
+		hash(session),
+		x.Operator,
+		token,
+		x.User,
+		x.How,
+		seconds(x.Expires),
+	)
 	return session, err
 }
 
@@ -221,31 +272,4 @@ func (s *Store) Session(ctx context.Context, session string, now time.Time) (x S
 func (s *Store) EndSession(ctx context.Context, session string, now time.Time) error {
 	_, err := s.exec(ctx, `DELETE FROM sessions WHERE hash = ? OR expires <= ?`, hash(session), nanos(now))
 	return err
-}
-
-// Setting gives a setting; "" if it was never set.
-func (s *Store) Setting(ctx context.Context, name string) (string, error) {
-	var value string
-	err := s.db.QueryRowContext(ctx, `SELECT value FROM settings WHERE name = ?`, name).Scan(&value)
-	if errors.Is(err, sql.ErrNoRows) {
-		return "", nil
-	}
-	return value, s.explain(err)
-}
-
-// Set writes settings; where there are entries they are added to the audit with them.
-func (s *Store) Set(ctx context.Context, values map[string]string, entries ...Entry) error {
-	return s.within(ctx, func(tx *tx) error {
-		for name, value := range values {
-			if _, err := tx.ExecContext(ctx, `INSERT INTO settings (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value`, name, value); err != nil {
-				return err
-			}
-		}
-		for _, e := range entries {
-			if err := s.audit(ctx, tx, e); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
 }

@@ -1,8 +1,6 @@
 package scim
 
 import (
-	"crypto/sha256"
-	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -11,7 +9,6 @@ import (
 
 	"gatemap/connect"
 	"gatemap/core/directory"
-	"gatemap/core/name"
 )
 
 // bodyOf is a user as a resource, with dotted attributes as parts of others, and those that an employer
@@ -254,30 +251,6 @@ func patchOf(changes []connect.ValueChange) object {
 		}
 	}
 	return object{"schemas": []string{PatchMessage}, "Operations": all}
-}
-
-// sum is the same of two resources of which the records are the same.
-func (w *writing) sum(k connect.Kind, body raw) string {
-	var one connect.Records
-	if w.d.take(k, body, &one); len(one.Rejected) > 0 {
-		return ""
-	}
-	var what any
-	if k == connect.User {
-		u := one.Users[0]
-		what = []any{u.Name, u.IsActive(), u.Attributes.Plain()}
-	} else {
-		g := one.Groups[0]
-		list := slices.Clone(members(g))
-		slices.SortFunc(list, func(a, b name.Ref) int { return strings.Compare(a.Name, b.Name) })
-		names := make([]string, len(list))
-		for i, ref := range list {
-			names[i] = ref.Name
-		}
-		what = []any{g.Name, g.Description, names}
-	}
-	hash := sha256.Sum256([]byte(written(what)[0]))
-	return hex.EncodeToString(hash[:16])
 }
 
 // Text is the request that makes a modification.

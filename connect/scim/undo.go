@@ -2,6 +2,8 @@ package scim
 
 import (
 	"cmp"
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"fmt"
 	"net/http"
@@ -10,6 +12,7 @@ import (
 	"time"
 
 	"gatemap/connect"
+	"gatemap/core/name"
 )
 
 // Undo takes back what is there of a modification.
@@ -182,4 +185,28 @@ func (w *writing) unremove(m *connect.Modification) error {
 	}
 	w.instead[m.At] = pathOf(connect.Group, made.id())
 	return nil
+}
+
+// sum is the same of two resources of which the records are the same.
+func (w *writing) sum(k connect.Kind, body raw) string {
+	var one connect.Records
+	if w.d.take(k, body, &one); len(one.Rejected) > 0 {
+		return ""
+	}
+	var what any
+	if k == connect.User {
+		u := one.Users[0]
+		what = []any{u.Name, u.IsActive(), u.Attributes.Plain()}
+	} else {
+		g := one.Groups[0]
+		list := slices.Clone(members(g))
+		slices.SortFunc(list, func(a, b name.Ref) int { return strings.Compare(a.Name, b.Name) })
+		names := make([]string, len(list))
+		for i, ref := range list {
+			names[i] = ref.Name
+		}
+		what = []any{g.Name, g.Description, names}
+	}
+	hash := sha256.Sum256([]byte(written(what)[0]))
+	return hex.EncodeToString(hash[:16])
 }

@@ -17,7 +17,6 @@ import (
 	"gatemap/core/name"
 	"gatemap/core/situation"
 	"gatemap/service/page"
-	"gatemap/stage"
 )
 
 // outcomes are what is computed of a trial when it is asked for.
@@ -97,7 +96,8 @@ func (w *tried) outcome(named string, o Outcoming) (*answer.Outcome, error) {
 		if c := e.cause[i]; c >= 0 {
 			causes[c].Count(x.User)
 		}
-		if o.Effect == "" && x.Effect == answer.Reroute || o.Effect != "" && o.Effect != answer.Every && o.Effect != x.Effect {
+		if o.Effect == "" && x.Effect == answer.Reroute ||
+			o.Effect != "" && o.Effect != answer.Every && o.Effect != x.Effect {
 			continue
 		}
 		if n >= from && len(out.Items) < o.Limit {
@@ -166,16 +166,38 @@ func (w *tried) effects(s situation.Situation) (*effects, error) {
 	if err != nil {
 		return nil, err
 	}
-	e := &effects{looked: looked, list: make([]answer.Effected, 0, len(o.Gains)+len(o.Losses)+len(o.Changes)+len(o.Reroutes))}
+	e := &effects{
+		looked: looked,
+		list:   make([]answer.Effected, 0, len(o.Gains)+len(o.Losses)+len(o.Changes)+len(o.Reroutes)),
+	}
 	for i := range o.Gains {
-		e.list = append(e.list, answer.Effected{Effect: answer.Gain, User: o.Gains[i].User, Before: o.Gains[i].Other(), After: &o.Gains[i].Entitlement})
+		e.list = append(
+			e.list,
+			answer.Effected{
+				Effect: answer.Gain,
+				User:   o.Gains[i].User,
+				Before: o.Gains[i].Other(),
+				After:  &o.Gains[i].Entitlement,
+			},
+		)
 	}
 	for i := range o.Losses {
-		e.list = append(e.list, answer.Effected{Effect: answer.Loss, User: o.Losses[i].User, Before: &o.Losses[i].Entitlement, After: o.Losses[i].Other()})
+		e.list = append(
+			e.list,
+			answer.Effected{
+				Effect: answer.Loss,
+				User:   o.Losses[i].User,
+				Before: &o.Losses[i].Entitlement,
+				After:  o.Losses[i].Other(),
+			},
+		)
 	}
 	both := func(effect answer.Effect, list []change.Changed) {
 		for i := range list {
-			e.list = append(e.list, answer.Effected{Effect: effect, User: list[i].User, Before: &list[i].Before, After: &list[i].After})
+			e.list = append(
+				e.list,
+				answer.Effected{Effect: effect, User: list[i].User, Before: &list[i].Before, After: &list[i].After},
+			)
 		}
 	}
 	both(answer.Changed, o.Changes)
@@ -204,7 +226,10 @@ func (w *tried) seats() []answer.TurnedSeats {
 		}
 		for _, x := range s.Site.Seats(w.trial.Atlas.Book) {
 			if b := before[x.Product]; b != x {
-				all = append(all, answer.TurnedSeats{Product: s.Name() + "/" + x.Product, Seats: x.Seats, Before: b.Holders, After: x.Holders})
+				all = append(
+					all,
+					answer.TurnedSeats{Product: s.Name() + "/" + x.Product, Seats: x.Seats, Before: b.Holders, After: x.Holders},
+				)
 			}
 		}
 	}
@@ -248,31 +273,4 @@ func (w *tried) turns() *answer.Turned {
 		}
 	}
 	return w.turned
-}
-
-// Impact says what a change would do on top of a trial, or of the revision in force
-// where none is named, before it is staged.
-func (s *Outcomes) Impact(ctx context.Context, named string, c stage.Change, in situation.Situation) (*answer.Impact, error) {
-	head, err := s.bench.AskedHead(ctx, named)
-	if err != nil {
-		return nil, err
-	}
-	c.Was, c.Beside = nil, nil
-	w := &tried{head: head, changes: []stage.Signed{{Change: c}}}
-	var impact *answer.Impact
-	if stopped := s.bench.atWork(ctx, func() { impact, err = w.impact(named, in) }); stopped != nil {
-		return nil, stopped
-	}
-	return impact, err
-}
-
-func (w *tried) impact(named string, in situation.Situation) (*answer.Impact, error) {
-	if w.try(); w.err != nil {
-		return nil, badChange(0, 1, w.err)
-	}
-	out, err := w.outcome(named, Outcoming{Situation: in, Limit: 50})
-	if err != nil {
-		return nil, err
-	}
-	return &answer.Impact{Sentence: w.changes[0].Sentence(), Passes: w.draft.Passed, Turned: w.turns(), Outcome: *out}, nil
 }

@@ -15,10 +15,7 @@ import (
 	"gatemap/answer"
 	"gatemap/connect"
 	"gatemap/core/delivery"
-	"gatemap/core/gate"
-	"gatemap/core/gate/types"
 	"gatemap/core/name"
-	"gatemap/core/reading"
 	"gatemap/operator"
 	"gatemap/service/audit"
 	"gatemap/service/events"
@@ -82,67 +79,6 @@ func (s *Deliveries) lock(system string) (unlock func()) {
 	return own.Unlock
 }
 
-// target is a system that is delivered to.
-type target struct {
-	head     *query.Head
-	document *gate.System
-	link     connect.Link
-	deliver  connect.Deliverer
-	mark     connect.Mark
-	asked    answer.DeliveryAsked
-	wanted   *delivery.Wanted // of the last plan
-}
-
-// target finds a system that is delivered to. The error is a *directory.NotFoundError or an
-// *answer.ConflictError.
-func (s *Deliveries) target(system string, asked answer.DeliveryAsked) (*target, error) {
-	head := s.Head()
-	found, err := head.Atlas.System(system)
-	if err != nil {
-		return nil, err
-	}
-	t := &target{
-		head: head, document: found.Document, link: connect.LinkOf(found.Document), mark: connect.Mark{Map: s.mark, System: found.Name()}, asked: asked,
-	}
-	refused := func(format string, args ...any) error {
-		return &answer.ConflictError{Message: fmt.Sprintf(format, args...)}
-	}
-	switch {
-	case t.link == nil:
-		return nil, refused("the system %s has no link, so that nothing can be delivered there: give its document the key link", found.Name())
-	case t.document.Link.Deliver == gate.Never:
-		return nil, refused("nothing is delivered to %s: its link says deliver: never", found.Name())
-	}
-	if t.deliver = t.link.Deliverer(); t.deliver == nil {
-		return nil, refused("nothing can be delivered to %s: its link lacks what that needs (docs/connected.md, %s)", found.Name(), t.link.Connector().Name)
-	}
-	return t, nil
-}
-
-// plan is with which statements the system comes to hold what the map says, from what was read.
-func (t *target) plan(r *reading.Reading) (*delivery.Plan, error) {
-	c, err := reading.Compile(r, t.head.Atlas, t.document)
-	if err != nil {
-		return nil, err
-	}
-	kind, _ := types.Named(t.document.Type.Name)
-	compute := delivery.Compute
-	if t.deliver.ByAccount() {
-		compute = delivery.ByAccount
-	}
-	w, err := compute(c, kind)
-	if err != nil {
-		return nil, err
-	}
-	w.Strangers, t.wanted = t.asked.Strangers, w
-	p, err := t.deliver.Plan(r, w, t.mark)
-	if err != nil {
-		return nil, err
-	}
-	p.Left, p.Problems = append(w.Left, p.Left...), append(w.Problems, p.Problems...)
-	return p, nil
-}
-
 func (s *Deliveries) observing(t *target) *connect.Observing {
 	return &connect.Observing{System: t.document, Host: *s.Host}
 }
@@ -157,7 +93,12 @@ type kept struct {
 }
 
 // Run reads a system, and works out what is to be delivered to it. It then waits to be committed.
-func (s *Deliveries) Run(ctx context.Context, by operator.Actor, system string, asked answer.DeliveryAsked) (*answer.Delivery, error) {
+func (s *Deliveries) Run(
+	ctx context.Context,
+	by operator.Actor,
+	system string,
+	asked answer.DeliveryAsked,
+) (*answer.Delivery, error) {
 	d, err := s.run(ctx, by, "hand", system, asked)
 	if err != nil {
 		return nil, err
@@ -167,8 +108,19 @@ func (s *Deliveries) Run(ctx context.Context, by operator.Actor, system string, 
 
 // Start is Run that is waited for a while only: what takes longer goes on, and is in the list when it
 // is worked out, as the error says.
-func (s *Deliveries) Start(ctx context.Context, by operator.Actor, system string, asked answer.DeliveryAsked, wait time.Duration) (*answer.Delivery, error) {
-	d, over, err := keeping.Awhile(ctx, s.Working, wait, func() (*answer.Delivery, error) { return s.Run(s.Closing, by, system, asked) })
+func (s *Deliveries) Start(
+	ctx context.Context,
+	by operator.Actor,
+	system string,
+	asked answer.DeliveryAsked,
+	wait time.Duration,
+) (*answer.Delivery, error) {
+	d, over, err := keeping.Awhile(
+		ctx,
+		s.Working,
+		wait,
+		func() (*answer.Delivery, error) { return s.Run(s.Closing, by, system, asked) },
+	)
 	if !over && err == nil {
 		err = &answer.ConflictError{Message: fmt.Sprintf("the system %s is still being read: "+
 			"what is to be delivered is in gatemap delivery list when it is worked out", system)}
@@ -176,7 +128,12 @@ func (s *Deliveries) Start(ctx context.Context, by operator.Actor, system string
 	return d, err
 }
 
-func (s *Deliveries) run(ctx context.Context, by operator.Actor, how, system string, asked answer.DeliveryAsked) (*store.Delivery, error) {
+func (s *Deliveries) run(
+	ctx context.Context,
+	by operator.Actor,
+	how, system string,
+	asked answer.DeliveryAsked,
+) (*store.Delivery, error) {
 	t, err := s.target(system, asked)
 	if err != nil {
 		return nil, err
@@ -188,9 +145,17 @@ func (s *Deliveries) run(ctx context.Context, by operator.Actor, how, system str
 		return nil, &answer.ConflictError{Message: err.Error()}
 	}
 	report := answer.DeliveryReport{
-		Statements: len(p.Statements), Grants: p.Held, Taken: p.Taken, LeftOut: leftOf(p), Strangers: asked.Strangers, Held: t.held(p),
+		Statements: len(
+			p.Statements,
+		), Grants: p.Held, Taken: p.Taken, LeftOut: leftOf(p), Strangers: asked.Strangers, Held: t.held(p),
 	}
-	d := &store.Delivery{System: t.document.Name, Revision: t.head.Revision.Number, How: how, BegunBy: by.Name, Began: began}
+	d := &store.Delivery{
+		System:   t.document.Name,
+		Revision: t.head.Revision.Number,
+		How:      how,
+		BegunBy:  by.Name,
+		Began:    began,
+	}
 	switch {
 	case len(p.Statements) == 0 && by.IsService(): // there is nothing to tell
 		d.State = string(answer.DeliveryUnchanged)
@@ -236,8 +201,13 @@ func (t *target) held(p *delivery.Plan) string {
 	if p.Taken == 0 || !limit.Exceeded(p.Taken, p.Held) {
 		return ""
 	}
-	return fmt.Sprintf("it would take away %d of %d grants, memberships and accounts (%.1f%%); the removal limit of the link is %s",
-		p.Taken, p.Held, 100*float64(p.Taken)/float64(max(1, p.Held)), limit)
+	return fmt.Sprintf(
+		"it would take away %d of %d grants, memberships and accounts (%.1f%%); the removal limit of the link is %s",
+		p.Taken,
+		p.Held,
+		100*float64(p.Taken)/float64(max(1, p.Held)),
+		limit,
+	)
 }
 
 // overtake ends those that wait for the same system: what they were worked out from has passed.
@@ -247,7 +217,8 @@ func (s *Deliveries) overtake(ctx context.Context, by operator.Actor, system str
 		return err
 	}
 	for _, d := range open {
-		if state := answer.DeliveryState(d.State); !name.Equal(d.System, system) || !state.Open() && state != answer.DeliveryHandedOut {
+		if state := answer.DeliveryState(d.State); !name.Equal(d.System, system) ||
+			!state.Open() && state != answer.DeliveryHandedOut {
 			continue
 		}
 		if err := s.end(ctx, &d, answer.DeliveryDiscarded, func(r *answer.DeliveryReport) { r.Error = "another one was run" }); err != nil {
