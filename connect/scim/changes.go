@@ -245,12 +245,37 @@ func patchOf(changes []connect.ValueChange) object {
 				all = append(all, object{"op": "add", "path": "members", "value": list})
 			}
 		case len(c.Add) > 0:
-			all = append(all, object{"op": "replace", "path": c.Attribute, "value": plainValue(c.Add[0])})
+			value := plainValue(c.Add[0])
+			for _, part := range partsGone(c.Attribute, c.Delete, value) { // replace leaves those that it does not name
+				all = append(all, object{"op": "remove", "path": c.Attribute + "." + part})
+			}
+			all = append(all, object{"op": "replace", "path": c.Attribute, "value": value})
 		default:
 			all = append(all, object{"op": "remove", "path": c.Attribute})
 		}
 	}
 	return object{"schemas": []string{PatchMessage}, "Operations": all}
+}
+
+// partsGone are the parts of the value of an attribute that another does not have.
+func partsGone(path string, was []string, is any) (parts []string) {
+	a := find(core(connect.User), path)
+	if own, enterprise := strings.CutPrefix(path, EnterpriseSchema+":"); enterprise {
+		a = find(Schemas[2].Attributes, own)
+	}
+	now, both := is.(map[string]any)
+	if a == nil || !both || len(was) == 0 {
+		return nil
+	}
+	before, _ := plainValue(was[0]).(map[string]any)
+	for part := range before {
+		known := find(a.Sub, part)
+		if _, stays := now[spelledAs(now, part)]; !stays && known != nil && known.Mutability != "readOnly" {
+			parts = append(parts, known.Name)
+		}
+	}
+	slices.Sort(parts)
+	return parts
 }
 
 // Text is the request that makes a modification.
