@@ -5,6 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
+	"strings"
 
 	"gatemap/connect"
 )
@@ -39,7 +41,7 @@ func (w *writing) Make(r *connect.Rewrite, m *connect.Modification) (made connec
 	if err != nil {
 		return connect.IsMade, err
 	}
-	if left := r.Differs(now, true); left != "" {
+	if left := w.left(r, m, now, body); left != "" {
 		err = fmt.Errorf("%s: the server took it, and the resource is not what it was to be: %s", r.Named(), left)
 	}
 	return connect.IsMade, err
@@ -131,4 +133,53 @@ func (w *writing) replace(at string, changes []connect.ValueChange, version stri
 	}
 	_, err = w.ask(w.ctx, http.MethodPut, at, text, version, nil)
 	return madeBy(err), err
+}
+
+// left says what of a record that was written is not as it is to be. A server may add parts to values,
+// such as a name as it is written in full.
+func (w *writing) left(r *connect.Rewrite, m *connect.Modification, now connect.Records, body raw) string {
+	if r.Group != nil {
+		return r.Differs(now, true)
+	}
+	there, err := w.d.resource(connect.User, body)
+	if err != nil {
+		return err.Error()
+	}
+	var lacks []string
+	for _, c := range slices.Concat(m.Changes, m.Entry) {
+		is, key := at(there.Body, c.Attribute, false)
+		switch {
+		case c.Attribute == "schemas":
+		case len(c.Add) == 0 && is[key] != nil, len(c.Add) > 0 && !includes(is[key], plainValue(c.Add[0])):
+			lacks = append(lacks, c.Attribute)
+		}
+	}
+	return strings.Join(lacks, ", ")
+}
+
+// includes says that a value has all that another has: of several values each, in any order.
+func includes(is, want any) bool {
+	switch want := want.(type) {
+	case map[string]any:
+		has, both := is.(map[string]any)
+		for key, part := range want {
+			both = both && includes(has[spelledAs(has, key)], part)
+		}
+		return both
+	case []any:
+		has, several := is.([]any)
+		if !several || len(has) != len(want) {
+			return false
+		}
+		left := slices.Clone(has)
+		for _, w := range want {
+			i := slices.IndexFunc(left, func(x any) bool { return includes(x, w) })
+			if i < 0 {
+				return false
+			}
+			left = slices.Delete(left, i, i+1)
+		}
+		return true
+	}
+	return slices.Equal(written(is), written(want))
 }

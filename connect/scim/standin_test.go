@@ -22,6 +22,7 @@ type standIn struct {
 	status        int  // it answers this to everything; 0: it does not
 	changing      func(n int, s *standIn)
 	wholeOnly     bool                                      // it knows no PATCH
+	formats       bool                                      // it writes names in full beside what it is given
 	versions      bool                                      // it tells versions, and heeds If-Match
 	breaks        func(r *http.Request) (before, after int) // statuses that it answers, before it takes a request, or after; 0: none
 
@@ -167,18 +168,21 @@ func (s *standIn) write(w http.ResponseWriter, r *http.Request) {
 		_ = json.NewEncoder(w).Encode(body)
 	default:
 		for _, op := range body["Operations"].([]any) {
-			change((*list)[i], op.(map[string]any))
+			s.change((*list)[i], op.(map[string]any))
 		}
 		w.WriteHeader(http.StatusNoContent)
 	}
 }
 
 // change makes one operation of a PATCH.
-func change(at, op map[string]any) {
+func (s *standIn) change(at, op map[string]any) {
 	raw, _ := json.Marshal(at["members"]) // as it came, or as the test has it
 	var members []any
 	_ = json.Unmarshal(raw, &members)
 	path, _ := op["path"].(string)
+	if named, is := op["value"].(map[string]any); is && s.formats {
+		named["formatted"] = fmt.Sprint(named["givenName"], " ", named["familyName"])
+	}
 	switch {
 	case op["op"] == "replace":
 		at[path] = op["value"]

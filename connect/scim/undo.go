@@ -57,6 +57,9 @@ func (w *writing) unmodify(m *connect.Modification, made connect.Made) error {
 	if err != nil {
 		return err
 	}
+	if there, err := w.d.resource(kindAt(m.At), body); err == nil {
+		body = there.Body
+	}
 	ours := made == connect.IsMade || w.instead[m.At] != ""
 	back := undone(body, changes, ours)
 	if back == nil {
@@ -73,7 +76,11 @@ func (w *writing) unmodify(m *connect.Modification, made connect.Made) error {
 func undone(body raw, changes []connect.ValueChange, ours bool) (back []connect.ValueChange) {
 	for _, c := range changes {
 		there := thereOf(body, c.Attribute)
-		added := slices.DeleteFunc(slices.Clone(c.Add), func(v string) bool { return !slices.Contains(there, v) })
+		has := func(v string) bool { return slices.Contains(there, v) }
+		if c.Attribute != "members" {
+			has = func(v string) bool { return len(there) > 0 && includes(plainValue(there[0]), plainValue(v)) }
+		}
+		added := slices.DeleteFunc(slices.Clone(c.Add), func(v string) bool { return !has(v) })
 		if len(added) < len(c.Add) || len(c.Add) == 0 && !ours {
 			continue // somebody else has changed it since
 		}
@@ -159,7 +166,7 @@ func (w *writing) isOurs(body raw, m *connect.Modification, want object) bool {
 		return false
 	}
 	for key, value := range want {
-		if key != "schemas" && !slices.Equal(written(there.Body[key]), written(value)) {
+		if key != "schemas" && !includes(there.Body[key], value) {
 			return false
 		}
 	}

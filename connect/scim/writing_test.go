@@ -35,6 +35,7 @@ func drawWritten(t *rapid.T) (*written, func()) {
 		apart:    rapid.Bool().Draw(t, "apart"),
 		most:     rapid.IntRange(0, 3).Draw(t, "most"),
 	}
+	s.formats = rapid.Bool().Draw(t, "formats")
 	s.wholeOnly = s.versions && rapid.Bool().Draw(t, "whole only")
 	users := rapid.IntRange(1, 5).Draw(t, "users")
 	for i := range users {
@@ -100,6 +101,10 @@ func (x *written) drawn(r connect.Records) connect.Records {
 			now, err = now.Altered("title", rapid.SampledFrom([]any{nil, "Engineer", "Guard"}).Draw(x.t, "title"))
 			require.NoError(x.t, err)
 		}
+		if rapid.Bool().Draw(x.t, "renamed") {
+			now, err = now.Altered("name", map[string]any{"givenName": "Ilse", "familyName": "Vey"})
+			require.NoError(x.t, err)
+		}
 		if rapid.Bool().Draw(x.t, "switched") {
 			now, err = now.Altered("active", !now.IsActive())
 			require.NoError(x.t, err)
@@ -154,7 +159,7 @@ func whatever(r connect.Records) (lines []string) {
 	names := map[string]string{}
 	for _, u := range r.Users {
 		names[u.DN] = u.Name
-		lines = append(lines, fmt.Sprint(u.Name, " ", u.IsActive(), " ", u.First("title")))
+		lines = append(lines, fmt.Sprint(u.Name, " ", u.IsActive(), " ", u.First("title"), u.First("name.familyName")))
 	}
 	for _, g := range r.Groups {
 		names[g.DN] = g.Name
