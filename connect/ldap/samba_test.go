@@ -280,6 +280,7 @@ source:
 	t.Run("it is written", func(t *testing.T) { isWritten(t, s, doc.Source) })
 	t.Run("accounts are made and moved", func(t *testing.T) { makesAccounts(t, s, doc.Source, referee) })
 	t.Run("groups are made and removed", func(t *testing.T) { makesGroups(t, s, doc.Source) })
+	t.Run("the laws", func(t *testing.T) { keepsTheLaws(t, s, doc.Source, referee) })
 	t.Run("names that change", func(t *testing.T) { followsNames(t, s, doc.Source, referee) })
 	t.Run(
 		"an account that does not see what was deleted",
