@@ -34,6 +34,7 @@ func meeting(before, now Records) met {
 
 // meet are the distinguished names of those of one kind that are met, by folded name.
 func meet[T any](o of[T], before, now []*T) map[string]string {
+	before, now = unlike(before, now)
 	made := make(map[string]*T)
 	for _, was := range before {
 		if o.id(was) == "" && o.dn(was) == "" {
