@@ -20,6 +20,12 @@ type Modification struct {
 	Becomes string `json:"-"`
 }
 
+// Leaves says that nothing is taken back of a modification: nothing was made, or it is not known whether an
+// entry was removed by it, and somebody else may have.
+func (m *Modification) Leaves(made Made) bool {
+	return made == NotMade || m.Empty() || m.Gone && made == Unknown
+}
+
 // ValueChange is what becomes of the values of one attribute.
 type ValueChange struct {
 	Attribute string   `json:"attribute"`

@@ -16,10 +16,8 @@ import (
 // Undo takes back what is there of a modification.
 func (w *writing) Undo(m *connect.Modification, made connect.Made) error {
 	switch {
-	case made == connect.NotMade || m.Empty():
+	case m.Leaves(made):
 		return nil
-	case m.Gone && made == connect.Unknown:
-		return nil // somebody else may have removed it
 	case m.Gone:
 		return w.unremove(m)
 	case m.Entry != nil:

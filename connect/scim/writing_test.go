@@ -90,6 +90,16 @@ func (x *written) writing() connect.Writing {
 	return w
 }
 
+// looked is what is written so that records become others, and how.
+func (x *written) looked(before, after connect.Records) (w connect.Writing, all []*connect.Rewrite, list []*connect.Modification) {
+	all, stays := connect.Rewrites(x.source, before, after)
+	require.Empty(x.t, stays)
+	w = x.writing()
+	list, err := connect.Look(w, all)
+	require.NoError(x.t, err)
+	return w, all, list
+}
+
 // drawn is records with other titles, accounts and members, and perhaps with a new account.
 func (x *written) drawn(r connect.Records) connect.Records {
 	after := connect.Records{}
@@ -189,10 +199,8 @@ func TestAllIsWrittenOrNothing(t *testing.T) {
 		defer done()
 		before := x.read()
 		after := x.drawn(before)
-		failing, left := rapid.SampledFrom([]int{0, 400, 403, 500, -500, 412}).
-			Draw(t, "status"),
-			rapid.IntRange(0, 4).
-				Draw(t, "at")
+		failing := rapid.SampledFrom([]int{0, 400, 403, 500, -500, 412}).Draw(t, "status")
+		left := rapid.IntRange(0, 4).Draw(t, "at")
 		x.there.breaks = func(r *http.Request) (int, int) {
 			if r.Method == http.MethodGet || failing == 0 {
 				return 0, 0
@@ -202,12 +210,9 @@ func TestAllIsWrittenOrNothing(t *testing.T) {
 			}
 			return max(failing, 0), max(-failing, 0)
 		}
-		all, stays := connect.Rewrites(x.source, before, after)
-		require.Empty(t, stays)
-		w := x.writing()
-		list, err := connect.Look(w, all)
-		require.NoError(t, err)
-		if err = connect.Make(w, all, list); err == nil {
+		w, all, list := x.looked(before, after)
+		err := connect.Make(w, all, list)
+		if err == nil {
 			assert.Equal(t, whatever(after), whatever(x.read()))
 			return
 		}
@@ -223,10 +228,7 @@ func TestWhatWasWrittenIsTakenBack(t *testing.T) {
 		x, done := drawWritten(t)
 		defer done()
 		before := x.read()
-		all, _ := connect.Rewrites(x.source, before, x.drawn(before))
-		w := x.writing()
-		list, err := connect.Look(w, all)
-		require.NoError(t, err)
+		w, all, list := x.looked(before, x.drawn(before))
 		journal, err := json.Marshal(list)
 		require.NoError(t, err)
 		reached := rapid.IntRange(0, len(all)).Draw(t, "reached")
@@ -267,11 +269,7 @@ func TestWhatOthersChangedSinceStays(t *testing.T) {
 		x, done := drawWritten(t)
 		defer done()
 		before := x.read()
-		after := x.drawn(before)
-		all, _ := connect.Rewrites(x.source, before, after)
-		w := x.writing()
-		list, err := connect.Look(w, all)
-		require.NoError(t, err)
+		w, all, list := x.looked(before, x.drawn(before))
 		require.NoError(t, connect.Make(w, all, list))
 		x.there.users[0]["title"] = "Cook"
 		require.NoError(t, connect.Undo(x.writing(), list, connect.IsMade))

@@ -384,19 +384,25 @@ users: [{userName: ana}]
 			for _, named := range c.accounts {
 				r.Accounts = append(r.Accounts, reading.Account{Name: named, Active: true})
 			}
-			real, err := reading.Compile(r, a, &document)
-			require.NoError(t, err)
-			got := map[string]string{}
-			for account, u := range real.UserOf {
-				got[account] = a.Book.UserName(u)
-			}
-			assert.Equal(t, c.want, got)
-			for _, named := range c.unclear {
-				assert.Len(t, real.Unclear[named], 2, named)
-			}
-			assert.Len(t, real.Unclear, len(c.unclear))
+			isMatched(t, r, a, &document, c.want, c.unclear)
 		})
 	}
+}
+
+// isMatched sees whose the accounts of a reading are, and of which that is not clear.
+func isMatched(t *testing.T, r *reading.Reading, a *atlas.Atlas, s *gate.System, want map[string]string, unclear []string) {
+	t.Helper()
+	real, err := reading.Compile(r, a, s)
+	require.NoError(t, err)
+	got := map[string]string{}
+	for account, u := range real.UserOf {
+		got[account] = a.Book.UserName(u)
+	}
+	assert.Equal(t, want, got)
+	for _, named := range unclear {
+		assert.Len(t, real.Unclear[named], 2, named)
+	}
+	assert.Len(t, real.Unclear, len(unclear))
 }
 
 // An account of which the system was told whose it is belongs to them whatever it is called; names are left
@@ -438,17 +444,7 @@ users: [{userName: ana}]
 			r := asItShouldBe(s)
 			r.Accounts = c.accounts
 			r.Document, _ = typeOf(s).Holding(s.Document.Gate, nil)
-			real, err := reading.Compile(r, a, &document)
-			require.NoError(t, err)
-			got := map[string]string{}
-			for account, u := range real.UserOf {
-				got[account] = a.Book.UserName(u)
-			}
-			assert.Equal(t, c.want, got)
-			for _, named := range c.unclear {
-				assert.Len(t, real.Unclear[named], 2, named)
-			}
-			assert.Len(t, real.Unclear, len(c.unclear))
+			isMatched(t, r, a, &document, c.want, c.unclear)
 		})
 	}
 }
