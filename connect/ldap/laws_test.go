@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/go-ldap/ldap/v3"
 	"github.com/stretchr/testify/assert"
@@ -71,6 +72,7 @@ func keepsTheLaws(t *testing.T, s *server, from *directory.Source, referee *ldap
 	source.Write = []directory.Write{
 		directory.WriteMembers, directory.WriteAttributes, directory.WriteActive, directory.WriteUsers, directory.WriteGroups,
 	}
+	cut := 0
 	for round := range 20 {
 		t.Run(fmt.Sprint("stop ", round), func(t *testing.T) {
 			rng := rand.New(rand.NewPCG(7, uint64(round)))
@@ -103,12 +105,25 @@ func keepsTheLaws(t *testing.T, s *server, from *directory.Source, referee *ldap
 			if stop == len(all) {
 				assert.Equal(t, target, standingAt(t, referee), "it has arrived")
 			}
+			if stop < len(all) { // the connection ends while something is written: nobody knows whether it was
+				soon, ended := time.Duration(rng.IntN(8_000))*time.Microsecond, make(chan struct{})
+				go func() {
+					defer close(ended)
+					time.Sleep(soon)
+					w.Close()
+				}()
+				if err := connect.Make(w, all[stop:stop+1], list[stop:stop+1]); err != nil {
+					cut++
+				}
+				<-ended
+			}
 			var kept []*connect.Modification
 			require.NoError(t, json.Unmarshal(journal, &kept))
 			require.NoError(t, connect.Undo(s.writing(t, &source), kept, connect.Unknown))
 			assert.Empty(t, standingAt(t, referee).without(was), "nothing is wider than before")
 		})
 	}
+	t.Logf("of what was being written, %d were cut off", cut)
 }
 
 // drawnFor are drawn records after some, and how things stand with them.
