@@ -35,10 +35,10 @@ func meeting(before, now Records) met {
 // meet are the distinguished names of those of one kind that are met, by folded name.
 func meet[T any](o of[T], before, now []*T) map[string]string {
 	before, now = unlike(before, now)
-	made := make(map[string]*T)
+	made := map[string]bool{}
 	for _, was := range before {
 		if o.id(was) == "" && o.dn(was) == "" {
-			made[name.Fold(o.named(was))] = was
+			made[name.Fold(o.named(was))] = true
 		}
 	}
 	at := map[string]string{}
@@ -46,8 +46,8 @@ func meet[T any](o of[T], before, now []*T) map[string]string {
 		return at
 	}
 	for _, x := range now {
-		if o.id(x) != "" && o.dn(x) != "" && made[name.Fold(o.named(x))] != nil {
-			at[name.Fold(o.named(x))] = o.dn(x)
+		if named := name.Fold(o.named(x)); o.id(x) != "" && o.dn(x) != "" && made[named] {
+			at[named] = o.dn(x)
 		}
 	}
 	return at

@@ -98,9 +98,9 @@ func Rewrites(s *directory.Source, before, after Records) (all []*Rewrite, stays
 			to.comes(u.Name, u.DN)
 		}
 	}
-	regrouped := len(d.NewGroups) + len(d.GoneGroups)
+	groupsCome := len(d.NewGroups) + len(d.GoneGroups)
 	if slices.Contains(s.Write, directory.WriteGroups) {
-		regrouped = 0
+		groupsCome = 0
 		for _, g := range d.NewGroups {
 			all = append(all, madeGroup(g)...)
 			if other := FieldWords(groupFields(&directory.Group{}, g), entered...); other != "" {
@@ -136,7 +136,7 @@ func Rewrites(s *directory.Source, before, after Records) (all []*Rewrite, stays
 		n     int
 	}{
 		{"users who come or go", come + len(d.Left)},
-		{"groups that come or go", regrouped},
+		{"groups that come or go", groupsCome},
 		{"devices", len(d.NewDevices) + len(d.GoneDevices) + len(d.OtherDevices)},
 	} {
 		if line.n > 0 {

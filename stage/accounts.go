@@ -52,12 +52,20 @@ func (d *Draft) homeOf(full string) (x *directory.Document, own string, err erro
 	if err := name.Check(own); err != nil {
 		return nil, "", err
 	}
+	if x = d.directory(dir); x == nil {
+		return nil, "", &directory.NotFoundError{Kind: "directory", Name: dir}
+	}
+	return x, own, nil
+}
+
+// directory is the directory of a name; nil if there is none.
+func (d *Draft) directory(named string) *directory.Document {
 	for _, x := range d.base.Map.Directories {
-		if name.Equal(x.Name, dir) {
-			return x, own, nil
+		if name.Equal(x.Name, named) {
+			return x
 		}
 	}
-	return nil, "", &directory.NotFoundError{Kind: "directory", Name: dir}
+	return nil
 }
 
 // recordUser adds a new user to the records of a source.

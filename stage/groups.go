@@ -200,11 +200,9 @@ func (d *Draft) createGroup(c *Change) error {
 	if !full || own == "" {
 		return fmt.Errorf("write the new group with its directory, such as cindervale/new-group")
 	}
-	var home *directory.Document
-	for _, x := range d.base.Map.Directories {
-		if name.Equal(x.Name, dir) {
-			dir, home = x.Name, x
-		}
+	home := d.directory(dir)
+	if home != nil {
+		dir = home.Name
 	}
 	c.Group = dir + "/" + own
 	if _, again := d.fresh[name.Fold(c.Group)]; again || d.stood(c.Group) {
@@ -215,7 +213,7 @@ func (d *Draft) createGroup(c *Change) error {
 		return err
 	}
 	_, ruled := values["rule"]
-	if home != nil && d.writesGroups(dir) && !ruled {
+	if writesGroups(home) && !ruled {
 		err = d.recordGroup(c, home, own, values)
 	} else if c.To != "" {
 		err = fmt.Errorf("%s takes a place (to) only where a directory server has the groups (write: groups), and the group has no rule", c.Do)

@@ -233,11 +233,11 @@ func (d *Draft) listsLogins(g *group) bool {
 	if m != nil && len(m.Any)+len(m.Users) > 0 {
 		return len(m.Any) == 0
 	}
-	i := slices.IndexFunc(d.base.Map.Directories, func(x *directory.Document) bool { return name.Equal(x.Name, g.dir) })
-	if i < 0 || d.base.Map.Directories[i].Source == nil || d.base.Map.Directories[i].Source.Groups == nil {
+	home := d.directory(g.dir)
+	if home == nil || home.Source == nil || home.Source.Groups == nil {
 		return false
 	}
-	return !slices.ContainsFunc(d.base.Map.Directories[i].Source.Groups.Members, func(attribute string) bool {
+	return !slices.ContainsFunc(home.Source.Groups.Members, func(attribute string) bool {
 		return !strings.EqualFold(attribute, "memberUid")
 	})
 }

@@ -95,16 +95,14 @@ func (d *Draft) newMembers(g *directory.Group, dir string, value any) error {
 }
 
 // writesGroups says that groups of a directory are made and removed where they come from.
-func (d *Draft) writesGroups(dir string) bool {
-	return slices.ContainsFunc(d.base.Map.Directories, func(x *directory.Document) bool {
-		return name.Equal(x.Name, dir) && x.Source != nil && slices.Contains(x.Source.Write, directory.WriteGroups)
-	})
+func writesGroups(x *directory.Document) bool {
+	return x != nil && x.Source != nil && slices.Contains(x.Source.Write, directory.WriteGroups)
 }
 
 // unlist takes a group that is removed where it comes from out of the groups there that list it: some
 // servers do that themselves.
 func (d *Draft) unlist(g *group) {
-	if !d.writesGroups(g.dir) {
+	if !writesGroups(d.directory(g.dir)) {
 		return
 	}
 	who := &one{"groups", g.full, g.dir, g.record.Name, g.record.DN}

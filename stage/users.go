@@ -86,10 +86,12 @@ func (d *Draft) setRecord(c *Change, dir string, record *directory.User, value a
 
 // shaped is a user of a source as that brings in one with these attributes.
 func (d *Draft) shaped(dir string, u *directory.User) (*directory.User, error) {
-	for _, x := range d.base.Map.Directories {
-		if from, writes := connect.Of(x.Source).(connect.Writer); writes && name.Equal(x.Name, dir) {
-			return from.Shape(u)
-		}
+	home := d.directory(dir)
+	if home == nil {
+		return u, nil
+	}
+	if from, writes := connect.Of(home.Source).(connect.Writer); writes {
+		return from.Shape(u)
 	}
 	return u, nil
 }

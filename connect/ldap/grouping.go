@@ -131,7 +131,7 @@ func (w *writing) lookGone(raw *ldap.Entry) (*connect.Modification, error) {
 	for _, a := range whole.Attributes {
 		text := !slices.ContainsFunc(a.Values, func(v string) bool { return !utf8.ValidString(v) })
 		if text && len(a.Values) > 0 && !slices.Contains(serverSet, strings.ToLower(a.Name)) {
-			m.Entry = append(m.Entry, connect.ValueChange{Attribute: a.Name, Delete: a.Values})
+			m.Entry = append(m.Entry, connect.ValueChange{Attribute: a.Name, Add: a.Values})
 		}
 	}
 	return m, nil
@@ -152,11 +152,7 @@ func (w *writing) unremove(m *connect.Modification) error {
 	if err != nil || is != nil {
 		return err // it was not removed, or somebody has made another
 	}
-	request := ldap.NewAddRequest(m.At, nil)
-	for _, v := range m.Entry {
-		request.Attribute(v.Attribute, v.Delete)
-	}
-	if err := w.ldap.Add(request); err != nil {
+	if _, err := w.add(m); err != nil {
 		return fmt.Errorf("the entry %q cannot be put back: %w", m.At, plain(err))
 	}
 	return nil

@@ -7,6 +7,7 @@ import (
 	"maps"
 	"net/http"
 	"slices"
+	"strings"
 
 	"gatemap/connect"
 )
@@ -21,14 +22,12 @@ func (w *writing) lookNew(r *connect.Rewrite) (*connect.Modification, error) {
 		theirs := fmt.Sprintf("there is a %s of this name already", n.Kind)
 		return nil, &connect.ElsewhereError{Rewrite: r, Theirs: theirs}
 	}
-	m := &connect.Modification{At: "/" + TypeName(n.Kind) + "s", Version: w.said}
+	m := &connect.Modification{At: listOf(n.Kind), Version: w.said}
 	body, err := w.newBody(r)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", n, err)
 	}
-	for _, key := range slices.Sorted(maps.Keys(body)) {
-		m.Entry = append(m.Entry, connect.ValueChange{Attribute: key, Add: written(body[key])})
-	}
+	m.Entry = entryOf(body)
 	of := w.job.Source.Accounts
 	m.GetsPassword = n.Kind == connect.User && (of == nil || of.Password != "none")
 	return m, nil
@@ -65,28 +64,33 @@ func (w *writing) lookGone(at string, body raw, version string) (*connect.Modifi
 	}
 	resource.Body["schemas"] = []any{GroupSchema}
 	delete(resource.Body, "members")
-	m := &connect.Modification{At: at, Gone: true, Version: version}
-	for _, key := range slices.Sorted(maps.Keys(resource.Body)) {
-		m.Entry = append(m.Entry, connect.ValueChange{Attribute: key, Add: written(resource.Body[key])})
-	}
-	return m, nil
+	return &connect.Modification{At: at, Gone: true, Entry: entryOf(resource.Body), Version: version}, nil
 }
 
-// kindAt is the kind of what is at a path.
-func kindAt(path string) connect.Kind {
-	if hasPrefixFold(path, "/Groups") {
-		return connect.Group
+// entryOf are the values of a body, and entered the body of values.
+func entryOf(body object) (entry []connect.ValueChange) {
+	for _, key := range slices.Sorted(maps.Keys(body)) {
+		entry = append(entry, connect.ValueChange{Attribute: key, Add: written(body[key])})
 	}
-	return connect.User
+	return entry
 }
 
-// entered is the body of a resource that is made.
 func entered(m *connect.Modification) object {
 	body := object{}
 	for _, v := range m.Entry {
 		body[v.Attribute] = plainValue(v.Add[0])
 	}
 	return body
+}
+
+// listOf is where resources of a kind are, and kindAt the kind of what is at a path.
+func listOf(k connect.Kind) string { return "/" + TypeName(k) + "s" }
+
+func kindAt(path string) connect.Kind {
+	if strings.HasPrefix(path, listOf(connect.Group)) {
+		return connect.Group
+	}
+	return connect.User
 }
 
 // add makes a resource (RFC 7644 section 3.3), with a first password where new accounts get one.

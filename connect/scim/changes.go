@@ -176,11 +176,10 @@ func (w *writing) identified(changes []connect.ValueChange) (known []connect.Val
 		}
 		known[i].Add = slices.Clone(c.Add)
 		for j, id := range c.Add {
-			named, is := strings.CutPrefix(id, "{member ")
+			named, is := stoodFor("member", id)
 			if !is {
 				continue
 			}
-			named = strings.TrimSuffix(named, "}")
 			switch id, err := w.idOf(named); {
 			case err != nil:
 				return nil, "", err

@@ -28,13 +28,8 @@ func (d *Document) check(ctx context.Context, j *connect.Job, tell func(connect.
 	var can able
 	switch err := p.get(ctx, "/ServiceProviderConfig", &can); {
 	case hasStatus(err, http.StatusNotFound):
-		tell(
-			connect.Step{
-				Name:   "connection",
-				Warned: true,
-				Detail: d.Address.Value + " answers, and does not say what it can (/ServiceProviderConfig)",
-			},
-		)
+		answers := d.Address.Value + " answers, and does not say what it can (/ServiceProviderConfig)"
+		tell(connect.Step{Name: "connection", Warned: true, Detail: answers})
 	case err != nil:
 		return failed("connection", fmt.Errorf("%s: %w", d.Address.Value, err))
 	default:

@@ -70,6 +70,12 @@ func (l *Link) Plan(r *reading.Reading, w *delivery.Wanted, _ connect.Mark) (*de
 // was cut off still is the same once some of these are there.
 func standsFor(kind, named string) string { return "{" + kind + " " + named + "}" }
 
+// stoodFor is the name for whose id a text stands.
+func stoodFor(kind, text string) (named string, is bool) {
+	named, is = strings.CutPrefix(text, "{"+kind+" ")
+	return strings.TrimSuffix(named, "}"), is
+}
+
 func request(method, path string, body any) string {
 	text, err := json.Marshal(body)
 	if err != nil {

@@ -81,9 +81,7 @@ func (m *making) make(ctx context.Context, s *delivery.Statement) error {
 	}
 	var made found
 	_, err = m.ask(ctx, method, path, raw, "", &made)
-	var status *statusError
-	if method == http.MethodPatch && errors.As(err, &status) &&
-		(status.status == http.StatusNotImplemented || status.status == http.StatusMethodNotAllowed) {
+	if method == http.MethodPatch && knowsNoPatch(err) {
 		return m.whole(ctx, path, body)
 	}
 	if err != nil {
@@ -160,13 +158,7 @@ func (m *making) whole(ctx context.Context, path string, body object) error {
 			return at == memberPath(value)
 		})
 	}
-	delete(is, "meta")
-	raw, err := json.Marshal(is)
-	if err != nil {
-		return err
-	}
-	_, err = m.ask(ctx, http.MethodPut, path, raw, version, nil)
-	return err
+	return m.put(ctx, path, is, version)
 }
 
 // Script is the requests, with what each is for: for a program, or a person with one.

@@ -36,12 +36,11 @@ func (w *writing) Make(r *connect.Rewrite, m *connect.Modification) (made connec
 	case body == nil:
 		return connect.IsMade, fmt.Errorf("%s: the server took it, and does not have it", r.Named())
 	}
-	m.Becomes = w.sum(r.Named().Kind, body)
-	now, err := w.taken(r, body)
-	if err != nil {
-		return connect.IsMade, err
+	if m.Entry != nil {
+		m.Becomes = w.sum(r.Named().Kind, body)
 	}
-	if left := w.left(r, m, now, body); left != "" {
+	left, err := w.left(r, m, body)
+	if err == nil && left != "" {
 		err = fmt.Errorf("%s: the server took it, and the resource is not what it was to be: %s", r.Named(), left)
 	}
 	return connect.IsMade, err
@@ -57,19 +56,6 @@ func madeBy(err error) connect.Made {
 		return connect.Unknown
 	}
 	return connect.NotMade
-}
-
-func hasStatus(err error, of ...int) bool {
-	var status *statusError
-	if !errors.As(err, &status) {
-		return false
-	}
-	for _, x := range of {
-		if status.status == x {
-			return true
-		}
-	}
-	return false
 }
 
 // refused says why a resource is not written.
@@ -102,7 +88,7 @@ func (w *writing) modify(at string, changes []connect.ValueChange, version strin
 		return connect.NotMade, err
 	}
 	_, err = w.ask(w.ctx, http.MethodPatch, at, body, version, nil)
-	if hasStatus(err, http.StatusNotImplemented, http.StatusMethodNotAllowed) {
+	if knowsNoPatch(err) {
 		return w.replace(at, changes, version)
 	}
 	return madeBy(err), err
@@ -125,25 +111,23 @@ func (w *writing) replace(at string, changes []connect.ValueChange, version stri
 	if body == nil || is != version {
 		return connect.NotMade, &statusError{http.StatusPreconditionFailed, "it has another version now"}
 	}
-	put := applied(body, changes)
-	delete(put, spelledAs(put, "meta"))
-	text, err := json.Marshal(put)
-	if err != nil {
-		return connect.NotMade, err
-	}
-	_, err = w.ask(w.ctx, http.MethodPut, at, text, version, nil)
+	err = w.put(w.ctx, at, applied(body, changes), version)
 	return madeBy(err), err
 }
 
 // left says what of a record that was written is not as it is to be. A server may add parts to values,
 // such as a name as it is written in full.
-func (w *writing) left(r *connect.Rewrite, m *connect.Modification, now connect.Records, body raw) string {
+func (w *writing) left(r *connect.Rewrite, m *connect.Modification, body raw) (string, error) {
 	if r.Group != nil {
-		return r.Differs(now, true)
+		now, err := w.taken(r, body)
+		if err != nil {
+			return "", err
+		}
+		return r.Differs(now, true), nil
 	}
 	there, err := w.d.resource(connect.User, body)
 	if err != nil {
-		return err.Error()
+		return "", fmt.Errorf("%s: %w", r.Named(), err)
 	}
 	var lacks []string
 	for _, c := range slices.Concat(m.Changes, m.Entry) {
@@ -154,7 +138,7 @@ func (w *writing) left(r *connect.Rewrite, m *connect.Modification, now connect.
 			lacks = append(lacks, c.Attribute)
 		}
 	}
-	return strings.Join(lacks, ", ")
+	return strings.Join(lacks, ", "), nil
 }
 
 // includes says that a value has all that another has: of several values each, in any order.

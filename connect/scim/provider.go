@@ -4,10 +4,12 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
@@ -220,6 +222,28 @@ func (p *provider) ask(
 		}
 	}
 	return response.Header.Get("ETag"), nil
+}
+
+// hasStatus says that an error is an answer with one of some statuses.
+func hasStatus(err error, of ...int) bool {
+	var status *statusError
+	return errors.As(err, &status) && slices.Contains(of, status.status)
+}
+
+// knowsNoPatch says that a server refused a PATCH as such: a change is put there with the whole resource.
+func knowsNoPatch(err error) bool {
+	return hasStatus(err, http.StatusNotImplemented, http.StatusMethodNotAllowed)
+}
+
+// put puts a whole resource back, but for what is the server's, of one version where it is said.
+func (p *provider) put(ctx context.Context, path string, body map[string]any, version string) error {
+	delete(body, spelledAs(body, "meta"))
+	text, err := json.Marshal(body)
+	if err != nil {
+		return err
+	}
+	_, err = p.ask(ctx, http.MethodPut, path, text, version, nil)
+	return err
 }
 
 // detail is what an error says of itself (RFC 7644 section 3.12).

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
-	"encoding/json"
 	"fmt"
 	"net/http"
 	"slices"
@@ -37,8 +36,8 @@ func (w *writing) Undo(m *connect.Modification, made connect.Made) error {
 // unmodify takes back what is there of changes.
 func (w *writing) unmodify(m *connect.Modification, made connect.Made) error {
 	at := cmp.Or(w.instead[m.At], m.At)
-	if named, is := strings.CutPrefix(at, "/Groups/{group "); is { // it was to be made before
-		id, err := w.called(connect.Group, strings.TrimSuffix(named, "}"))
+	if named, is := stoodFor("group", strings.TrimPrefix(at, listOf(connect.Group)+"/")); is { // it was to be made before
+		id, err := w.called(connect.Group, named)
 		if err != nil || id == "" {
 			return err
 		}
@@ -128,7 +127,7 @@ func (w *writing) unadd(m *connect.Modification) error {
 // made is the resource that was made, its version, and whether it is still as it was.
 func (w *writing) made(m *connect.Modification) (body raw, version string, ours bool, err error) {
 	kind := kindAt(m.At)
-	if m.At != "/"+TypeName(kind)+"s" {
+	if m.At != listOf(kind) {
 		body, version, err = w.read(m.At)
 		return body, version, body != nil && w.sum(kind, body) == m.Becomes, err
 	}
@@ -177,20 +176,15 @@ func (w *writing) unremove(m *connect.Modification) error {
 	if err != nil || body != nil {
 		return err // it was not removed
 	}
-	want := entered(m)
-	id, err := w.called(connect.Group, raw(want).named(connect.Group))
+	again := &connect.Modification{At: listOf(connect.Group), Entry: m.Entry}
+	id, err := w.called(connect.Group, raw(entered(m)).named(connect.Group))
 	if err != nil || id != "" {
 		return err // somebody has made another
 	}
-	text, err := json.Marshal(want)
-	if err != nil {
-		return err
-	}
-	var made raw
-	if _, err := w.ask(w.ctx, http.MethodPost, "/Groups", text, "", &made); err != nil {
+	if _, err := w.add(again); err != nil {
 		return fmt.Errorf("%s cannot be put back: %w", m.At, err)
 	}
-	w.instead[m.At] = pathOf(connect.Group, made.id())
+	w.instead[m.At] = again.At
 	return nil
 }
 

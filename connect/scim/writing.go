@@ -63,7 +63,7 @@ func (d *Document) Shape(u *directory.User) (*directory.User, error) {
 	return &shaped, nil
 }
 
-func pathOf(k connect.Kind, id string) string { return "/" + TypeName(k) + "s/" + url.PathEscape(id) }
+func pathOf(k connect.Kind, id string) string { return listOf(k) + "/" + url.PathEscape(id) }
 
 // Look reads a resource, and works out how it is to be modified.
 func (w *writing) Look(r *connect.Rewrite, written bool) (*connect.Modification, error) {
@@ -72,7 +72,10 @@ func (w *writing) Look(r *connect.Rewrite, written bool) (*connect.Modification,
 	}
 	if r.Group != nil && w.coming[r.Named().Name] && r.Follows() && !written {
 		changes, err := w.groupChanges(r.Group)
-		return &connect.Modification{At: "/Groups/" + standsFor("group", r.Named().Name), Changes: changes}, err
+		return &connect.Modification{
+			At:      listOf(connect.Group) + "/" + standsFor("group", r.Named().Name),
+			Changes: changes,
+		}, err
 	}
 	at, body, version, err := w.resourceOf(r)
 	if err != nil {
@@ -146,7 +149,7 @@ func (w *writing) called(k connect.Kind, named string) (id string, err error) {
 	}
 	query := url.Values{"filter": {attribute + " eq " + quotedValue(named)}, "count": {"2"}}
 	var got page[raw]
-	if err := w.get(w.ctx, "/"+TypeName(k)+"s?"+query.Encode(), &got); err != nil {
+	if err := w.get(w.ctx, listOf(k)+"?"+query.Encode(), &got); err != nil {
 		return "", err
 	}
 	for _, x := range got.Resources {
@@ -167,12 +170,13 @@ func (w *writing) taken(r *connect.Rewrite, body raw) (one connect.Records, err 
 	if r.Group == nil {
 		return one, nil
 	}
-	known := map[string]name.Ref{} // by distinguished name
+	known, asked := map[string]name.Ref{}, map[string]bool{} // by distinguished name, and by name
 	for _, side := range []*directory.Group{r.Group.Before, r.Group.After} {
 		for _, ref := range members(side) {
-			if _, isID := idOf(ref.Name); isID {
+			if _, isID := idOf(ref.Name); isID || asked[ref.Name] {
 				continue
 			}
+			asked[ref.Name] = true
 			id, err := w.idOf(ref.Name)
 			if err != nil {
 				return one, err
