@@ -55,7 +55,7 @@ func ReadFolder(ctx context.Context, dir string, host connect.Host) (*query.Head
 // readNow reads linked systems when something is asked of them.
 func readNow(host *connect.Host, head func() *query.Head) (*readings.Readings, error) {
 	return readings.Open(context.Background(), readings.Ports{
-		Keeper: unkept{}, Head: head, Host: host, Events: &events.Events{}, Log: slog.New(slog.DiscardHandler), AtOnce: true,
+		Keeper: unkept{}, Head: head, Host: host, Events: &events.Events{}, Log: slog.New(slog.DiscardHandler), Busy: idle, AtOnce: true,
 	})
 }
 

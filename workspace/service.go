@@ -62,6 +62,9 @@ type Options struct {
 	Busy    func() (rest func()) // called when much is about to be read, and rest when it was
 }
 
+// idle is Busy of a process that takes no notice of what is read.
+func idle() (rest func()) { return func() {} }
+
 // Open opens a data folder and compiles the newest revision in it. Without any
 // the map is empty.
 func Open(ctx context.Context, folder string, log *slog.Logger, o Options) (*Service, error) {
@@ -100,8 +103,11 @@ func (s *Service) open(ctx context.Context, log *slog.Logger, o Options) (err er
 	if s.Operators, s.Tokens, s.Sessions, err = access.Open(ctx, s.store, s.Audit, s.History); err != nil {
 		return err
 	}
+	if o.Busy == nil {
+		o.Busy = idle
+	}
 	if s.Readings, err = readings.Open(ctx, readings.Ports{
-		Keeper: s.store, Head: s.History.Head, Host: &s.host, Events: s.Events, Log: log, Closing: s.closing, Working: &s.working,
+		Keeper: s.store, Head: s.History.Head, Host: &s.host, Events: s.Events, Log: log, Busy: o.Busy, Closing: s.closing, Working: &s.working,
 	}); err != nil {
 		return err
 	}
@@ -110,9 +116,6 @@ func (s *Service) open(ctx context.Context, log *slog.Logger, o Options) (err er
 		Closing: s.closing, Working: &s.working,
 	}); err != nil {
 		return err
-	}
-	if o.Busy == nil {
-		o.Busy = func() func() { return func() {} }
 	}
 	s.Intake, err = intake.Open(ctx, intake.Ports{
 		Store: s.store, History: s.History, Rights: s.Rights, Audit: s.Audit, Events: s.Events, Log: log,

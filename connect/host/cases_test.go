@@ -184,7 +184,7 @@ useradd --system dome; echo 'AllowGroups crew gatemap' >/etc/ssh/sshd_config.d/x
 	require.NoError(t, err)
 	var got []string
 	for _, i := range d.Items {
-		got = append(got, string(i.Effect)+" "+i.User+" "+i.Right)
+		got = append(got, string(i.Effect())+" "+i.User+" "+i.Right)
 	}
 	assert.Equal(t, []string{
 		"excess cindervale/ilse run /opt/dome/* as dome", "excess cindervale/ilse run /opt/dome/drive * as root",

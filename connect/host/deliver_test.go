@@ -319,7 +319,7 @@ func (d *delivering) lawsHold(p *delivery.Plan, lets bool) {
 	assert.Empty(t, texts(again), "a second run has none")
 	facts := d.now.Frame.Facts(situation.Situation{}, nil)
 	for _, x := range d.drift.Items {
-		if x.Effect == reading.Short {
+		if x.Effect() == reading.Short {
 			assert.NotEmpty(t, p.Left, "%+v is short, and nothing is told to be left out", x)
 			continue
 		}

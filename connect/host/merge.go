@@ -161,7 +161,7 @@ func (m *merging) groups(d *hosts.Document, accounts map[string]*reading.Account
 			used[g.Name] = true
 		}
 	}
-	gate.Rewritten(d,
+	gate.Inspect(d,
 		func(w *gate.Who) { note(w.Groups) },
 		func(p *directory.People) { note(p.Groups) })
 	for _, h := range m.hosts {

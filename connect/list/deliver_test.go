@@ -145,7 +145,7 @@ mappings:
 		}
 		assert.Empty(t, plan().Statements)
 		for _, x := range drift.Items {
-			if x.Effect == reading.Short { // what lies below would come with it
+			if x.Effect() == reading.Short { // what lies below would come with it
 				assert.True(t, slices.ContainsFunc(left, func(l delivery.Left) bool { return l.Whom == x.User }), "%+v", x)
 				continue
 			}

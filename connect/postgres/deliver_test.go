@@ -433,7 +433,7 @@ func (w *world) lawsHold(d *delivering, p *delivery.Plan, has []held) {
 	assert.NotEmpty(t, lines)
 	// What is short after it is named, and what is in excess does not come by a name of ours.
 	for _, x := range d.drift().Items {
-		if x.Effect == reading.Short {
+		if x.Effect() == reading.Short {
 			assert.NotEmpty(t, d.wanted.Left, "%+v is short, and nothing is told to be left out", x)
 			continue
 		}

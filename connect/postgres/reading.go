@@ -169,27 +169,28 @@ func (b *builder) whom(w *gate.Who, id uint32) {
 
 // granted makes a mapping for those who have the same on one object.
 func (b *builder) granted() {
-	by := map[*object]map[uint32][]string{}
-	add := func(o *object, id uint32, verb string) {
-		if by[o] == nil {
-			by[o] = map[uint32][]string{}
-		}
-		if !slices.Contains(by[o][id], verb) {
-			by[o][id] = append(by[o][id], verb)
-		}
+	grants := map[*object][]int32{} // by their places
+	for i := range b.grants {
+		o := b.grants[i].object
+		grants[o] = append(grants[o], int32(i))
 	}
-	for _, g := range b.grants {
-		add(g.object, g.role, g.privilege)
-	}
-	for _, o := range b.objects {
-		if o.kind != "column" {
-			add(o, o.owner, "own")
+	by := map[uint32][]string{} // what roles have on one object
+	add := func(id uint32, verb string) {
+		if !slices.Contains(by[id], verb) {
+			by[id] = append(by[id], verb)
 		}
 	}
 	for _, at := range slices.Sorted(maps.Keys(b.objects)) {
 		o := b.objects[at]
+		clear(by)
+		for _, i := range grants[o] {
+			add(b.grants[i].role, b.grants[i].privilege)
+		}
+		if o.kind != "column" {
+			add(o.owner, "own")
+		}
 		alike := map[string][]uint32{}
-		for id, list := range by[o] {
+		for id, list := range by {
 			slices.Sort(list)
 			set := strings.Join(list, "+")
 			alike[set] = append(alike[set], id)
@@ -215,6 +216,7 @@ func (b *builder) give(kind, set, at string, ids ...uint32) {
 	if m.Empty() {
 		return
 	}
+	m.Groups, m.Users = slices.Clone(m.Groups), slices.Clone(m.Users) // without the room that they grew into
 	b.role(m.Role.Name, noun, strings.Split(set, "+"))
 	if m.Everyone { // the others have it anyway, and as a group of their own it would not show
 		others := m

@@ -169,7 +169,7 @@ func TestAServiceProviderIsDeliveredTo(t *testing.T) {
 			}
 		}
 		for _, x := range d.drift.Items {
-			assert.Equal(rt, reading.Short, x.Effect, "never wider: %+v", x)
+			assert.Equal(rt, reading.Short, x.Effect(), "never wider: %+v", x)
 			assert.NotEmpty(rt, p.Left, "what the system itself has to give is told: %+v", x)
 		}
 	})

@@ -164,7 +164,7 @@ func (s *System) leansOn(groups []directory.GroupID, book *directory.Book) bool 
 	now := gate.Site{System: s.Document, Book: book}
 	return slices.ContainsFunc(groups, func(g directory.GroupID) bool {
 		return s.Site.Uncounted(g) != now.Uncounted(g) &&
-			(s.Site.TakesName(book.Group(g).Name) || slices.ContainsFunc(s.Site.Mapped, func(m gate.Mapped) bool { return m.Group == g }))
+			(s.Site.TakesName(book.Group(g).Name) || s.Site.Maps(g))
 	})
 }
 

@@ -14,7 +14,7 @@ var groups = Analyzer{
 	Run: func(p *Pass) {
 		mapped := map[directory.GroupID]string{}
 		for _, s := range p.Atlas.Systems {
-			for _, m := range s.Site.Mapped {
+			for m := range s.Site.Mapped {
 				if _, ok := mapped[m.Group]; !ok {
 					mapped[m.Group] = m.Line
 				}
@@ -63,7 +63,7 @@ var unused = Analyzer{
 			}
 		}
 		for _, s := range p.Atlas.Systems {
-			for _, m := range s.Site.Mapped {
+			for m := range s.Site.Mapped {
 				use(m.Group)
 			}
 			for _, g := range s.Site.Named {

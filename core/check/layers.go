@@ -2,13 +2,11 @@ package check
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
 	"gatemap/core/finding"
-	"gatemap/core/gate"
 )
 
 var layers = Analyzer{
@@ -28,10 +26,11 @@ var layers = Analyzer{
 			}
 		}
 		for _, s := range p.Atlas.Systems {
-			if slices.ContainsFunc(s.Site.Mapped, func(m gate.Mapped) bool {
-				return forThing(book, m.Group) && s.Site.Counts(m.Group) && len(book.Held(m.Group)) > 0
-			}) {
-				p.without(s)
+			for m := range s.Site.Mapped {
+				if forThing(book, m.Group) && s.Site.Counts(m.Group) && len(book.Held(m.Group)) > 0 {
+					p.without(s)
+					break
+				}
 			}
 		}
 	},
@@ -77,7 +76,7 @@ func (p *Pass) listing(g directory.GroupID) {
 // for the thing.
 func (p *Pass) without(s *atlas.System) {
 	book := p.Atlas.Book
-	for _, m := range s.Site.Mapped {
+	for m := range s.Site.Mapped {
 		if g := book.Group(m.Group); g.MembersFrom != "own" || forThing(book, m.Group) || g.Kind == "mail" {
 			continue
 		}

@@ -28,11 +28,11 @@ func (s *Site) EveryoneBut(line rule.Line, w *Who, when *situation.When, effect 
 // compile compiles a line. One that is switched off has nobody, and of all that it names
 // nothing stays but what is misspelt.
 func (s *Site) compile(off bool, line func() *rule.Rule) *rule.Rule {
-	found, mapped, named := len(s.Findings), len(s.Mapped), len(s.Named)
+	found, mapped, named := len(s.Findings), len(s.mapped), len(s.Named)
 	r := line()
 	if off {
 		s.Findings = append(s.Findings[:found], misspelt(s.Findings[found:])...)
-		s.Mapped, s.Named = s.Mapped[:mapped], s.Named[:named]
+		s.mapped, s.Named = s.mapped[:mapped], s.Named[:named]
 		r.SwitchOff()
 	}
 	return r
@@ -70,15 +70,19 @@ func (s *Site) who(w *Who, line rule.Line, effect rule.Effect) *rule.Rule {
 	}
 	whole := true
 	c.Groups = slices.Grow(c.Groups, len(w.Groups))
+	groups := make([]spelling, 0, len(w.Groups))
 	for _, r := range w.Groups {
 		if g, ok := s.group(r, line); !ok {
 			whole = false
 		} else {
-			s.Mapped = append(s.Mapped, Mapped{g, r.Place, line.Name})
+			groups = append(groups, spelling{g, r.Place.Line, r.Place.Column})
 			if s.counts(g, r, line) {
 				c.Groups = append(c.Groups, g)
 			}
 		}
+	}
+	if len(groups) > 0 {
+		s.mapped = append(s.mapped, naming{c.Number(), groups})
 	}
 	for _, r := range w.Users {
 		if u, ok := s.user(r, line); !ok {

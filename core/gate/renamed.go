@@ -36,6 +36,11 @@ func Narrowed(d Document, who func(*Who)) Document {
 	return rewriting{who: who, people: func(*directory.People) {}, nobody: new(bool)}.of(d)
 }
 
+// Inspect visits for whom the lines and exceptions of a document are. What it visits is not to be changed.
+func Inspect(d Document, who func(*Who), people func(*directory.People)) {
+	rewriting{who: who, people: people, plain: map[reflect.Type]bool{}}.look(reflect.ValueOf(d))
+}
+
 type rewriting struct {
 	who    func(*Who)
 	people func(*directory.People)
@@ -82,6 +87,37 @@ func (r rewriting) own(v reflect.Value) {
 			if f := v.Field(i); f.CanSet() && !r.isPlain(f.Type()) {
 				r.own(f)
 			}
+		}
+		r.rewrite(v)
+	}
+}
+
+// look hands on for whom everything in a value is.
+func (r rewriting) look(v reflect.Value) {
+	if !v.IsValid() || r.isPlain(v.Type()) {
+		return
+	}
+	switch v.Kind() {
+	case reflect.Pointer, reflect.Interface:
+		r.look(v.Elem())
+	case reflect.Slice:
+		for i := range v.Len() {
+			r.look(v.Index(i))
+		}
+	case reflect.Map:
+		for at := v.MapRange(); at.Next(); {
+			r.look(at.Value())
+		}
+	case reflect.Struct:
+		for i := range v.NumField() {
+			if f := v.Field(i); f.CanInterface() {
+				r.look(f)
+			}
+		}
+		if !v.CanAddr() {
+			to := reflect.New(v.Type()).Elem()
+			to.Set(v)
+			v = to
 		}
 		r.rewrite(v)
 	}

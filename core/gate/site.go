@@ -30,9 +30,7 @@ type Site struct {
 
 	Findings []finding.Finding
 	lost     int // names that lead to nothing
-	// Mapped holds every group that a line of this system names, with the
-	// line; used by the checks of the whole map.
-	Mapped []Mapped
+	mapped   []naming
 	// Named holds the groups that exceptions and conditions look at.
 	Named []directory.GroupID
 	// Refers holds whomever any line names, one that is switched off too.
@@ -69,6 +67,41 @@ type Mapped struct {
 	Group directory.GroupID
 	Place place.Place
 	Line  string
+}
+
+// naming is the groups that one rule names. There may be millions in all.
+type naming struct {
+	rule   uint32
+	groups []spelling
+}
+
+// spelling is one of these, with its line and column in the file of the rule.
+type spelling struct {
+	group       directory.GroupID
+	row, column int32
+}
+
+// Mapped yields every group that a line of the system names, for the checks of the whole map.
+func (s *Site) Mapped(yield func(Mapped) bool) {
+	for _, n := range s.mapped {
+		line := s.Index.All()[n.rule].Line
+		for _, g := range n.groups {
+			m := Mapped{Group: g.group, Line: line.Name}
+			if g.row > 0 {
+				m.Place = place.Place{File: line.Place.File, Line: g.row, Column: g.column}
+			}
+			if !yield(m) {
+				return
+			}
+		}
+	}
+}
+
+// Maps says whether a line of the system names a group.
+func (s *Site) Maps(g directory.GroupID) bool {
+	return slices.ContainsFunc(s.mapped, func(n naming) bool {
+		return slices.ContainsFunc(n.groups, func(x spelling) bool { return x.group == g })
+	})
 }
 
 // Networks are the networks of the map.

@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"gatemap/core/directory"
 	"gatemap/core/parallel"
 	"gatemap/core/rule"
 )
@@ -59,7 +58,7 @@ func (d *Drift) explain() {
 				continue
 			}
 			c := d.cause(x, here, there)
-			c.Effect = x.Effect
+			c.Effect = x.Effect()
 			x.cause = &c
 			d.settle(x, here, there)
 		}
@@ -84,7 +83,7 @@ func (d *Drift) explain() {
 			user[n] = x.User
 			d.Causes[n].Users++
 		}
-		x.Cause, x.cause = n, nil
+		x.Cause, x.cause = int32(n), nil
 	}
 	order := make([]int, len(d.Causes))
 	for i := range order {
@@ -97,7 +96,7 @@ func (d *Drift) explain() {
 	}
 	d.Causes = sorted
 	for i := range d.Items {
-		d.Items[i].Cause = place[d.Items[i].Cause]
+		d.Items[i].Cause = int32(place[d.Items[i].Cause])
 	}
 }
 
@@ -118,7 +117,7 @@ func compareCauses(a, b *Cause) int {
 }
 
 func (d *Drift) cause(x *Item, here, there *side) Cause {
-	if x.Effect == Short {
+	if x.Effect() == Short {
 		return d.whyShort(x, here, there)
 	}
 	return d.whyExcess(x, here, there)
@@ -201,6 +200,50 @@ func (d *Drift) whyExcess(x *Item, here, there *side) Cause {
 	return Cause{Why: ExtraGrant, Group: d.book.GroupName(d.Of.GroupOf[last]), There: last}
 }
 
+// cause explains an item where one group of the map that is a group there does; told is false where
+// words do not tell.
+func (s *suspects) cause(d *Drift, x *Item, at int32, here, there *side) (c Cause, told bool) {
+	if x.Effect() == Short && x.There == rule.None {
+		return s.whyShort(d, x, at, here, there)
+	}
+	if x.Effect() == Excess && x.Here == rule.None {
+		return s.whyExcess(d, x, at, here, there)
+	}
+	return Cause{}, false
+}
+
+func (s *suspects) whyShort(d *Drift, x *Item, at int32, here, there *side) (c Cause, told bool) {
+	for g := range s.granted(0, at, here) {
+		of := &s.tied[g.whom]
+		switch {
+		case !of.is || g.takes:
+			return Cause{}, false
+		case !there.question.Subject.In(of.there):
+			return Cause{Why: NotMember, User: x.User, Group: d.book.GroupName(of.here), There: of.own}, true
+		case !told:
+			told = true
+			c = Cause{Why: NotGranted, Group: d.book.GroupName(of.here), There: of.own, Line: s.lines[g.line].Name}
+		}
+	}
+	return c, told
+}
+
+func (s *suspects) whyExcess(d *Drift, x *Item, at int32, here, there *side) (c Cause, told bool) {
+	for g := range s.granted(1, at, there) {
+		of := &s.tied[g.whom]
+		switch in := of.is && here.question.Subject.In(of.here); {
+		case !of.is || g.takes, !in && !there.question.Book.HasDirectly(of.there, x.there):
+			return Cause{}, false
+		case !in:
+			return Cause{Why: ExtraMember, User: x.User, Group: d.book.GroupName(of.here), There: of.own}, true
+		case !told:
+			told = true
+			c = Cause{Why: ExtraGrant, Group: d.book.GroupName(of.here), There: of.own}
+		}
+	}
+	return c, told
+}
+
 func first(routes []rule.Route) *rule.Route {
 	if len(routes) == 0 {
 		return nil
@@ -213,26 +256,6 @@ func lineOf(r *rule.Route) string {
 		return ""
 	}
 	return r.Mapping
-}
-
-// turned asks about a user. What was worked out of one stays as long as it is about the same.
-func (s *side) turned(u directory.UserID) *side {
-	if !s.about || s.question.Subject.ID != u {
-		s.question.Turn(u)
-		s.about = true
-	}
-	return s
-}
-
-// decide is the answer to one thing, by the gate alone.
-func (s *side) decide(u directory.UserID, object, right string) rule.Entitlement {
-	p, err := s.system.Gate.At(object, right)
-	if err != nil {
-		return rule.Entitlement{}
-	}
-	e := p.Decide(s.turned(u).question)
-	e.Settle(s.question)
-	return e
 }
 
 // settle sets the states of the side that has not more as they are told: shut is something that a

@@ -74,6 +74,7 @@ func complete(r *Reading) *Reading {
 		groups[g.Name] = true
 	}
 	whole := *r
+	whole.Native = nil // only a delivery has to know it
 	named := func(users, inGroups []name.Ref) {
 		for _, u := range users {
 			if !accounts[u.Name] {
@@ -91,7 +92,7 @@ func complete(r *Reading) *Reading {
 			}
 		}
 	}
-	gate.Rewritten(r.Document,
+	gate.Inspect(r.Document,
 		func(w *gate.Who) { named(w.Users, w.Groups) },
 		func(p *directory.People) { named(p.Users, p.Groups) },
 	)

@@ -1,9 +1,9 @@
 package reading
 
 import (
-	"cmp"
 	"slices"
 	"strings"
+	"sync"
 
 	"gatemap/core/atlas"
 	"gatemap/core/directory"
@@ -11,7 +11,6 @@ import (
 	"gatemap/core/name"
 	"gatemap/core/parallel"
 	"gatemap/core/rule"
-	"gatemap/core/situation"
 )
 
 // Effect says on which side there is more.
@@ -41,15 +40,21 @@ type Drift struct {
 }
 
 // Item is one entitlement that someone really holds, and by the map does not, or the other way
-// round. A stranger is named by the account.
+// round. A stranger is named by the account. There may be millions.
 type Item struct {
-	Effect        Effect
-	Object, Right string
-	Here, There   rule.State // by the map, and by the reading
-	Cause         int        // by its place in Causes
-	Person
+	*Point
+	*Person
+	cause       *Cause     // where it was found with the item
+	Cause       int32      // by its place in Causes
+	Here, There rule.State // by the map, and by the reading
+}
 
-	cause *Cause // where it was found with the item
+// Effect says on which side there is more.
+func (x *Item) Effect() Effect {
+	if x.There < x.Here {
+		return Short
+	}
+	return Excess
 }
 
 // Between says how a reading differs from the map with which it was compiled; t is the system's
@@ -112,72 +117,6 @@ func with(a *atlas.Atlas, s *atlas.System, g gate.Document) (*atlas.Atlas, *atla
 	return one, s, err
 }
 
-// side asks one of the two what users hold, leaving aside what stands in front.
-type side struct {
-	question *rule.Question
-	system   *atlas.System
-	at       *Compiled // of the map: when accounts are looked at
-	held     []rule.Entitlement
-	words    []uint32
-	marked   bool   // given says what is given to these words
-	given    []bool // by point of a ledger; all false where nothing is marked
-	about    bool   // it asks about somebody already
-}
-
-func (d *Drift) sides(brief bool) (here, there *side) {
-	now := d.Of.Now
-	facts := now.Frame.Facts(situation.Situation{}, nil)
-	here = d.Of.byMap(d.here, facts)
-	there = &side{question: d.real.Unturned(facts), system: d.there, at: d.Of}
-	here.question.Brief, there.question.Brief = brief, brief
-	return here, there
-}
-
-// byMap asks the map about the system.
-func (c *Compiled) byMap(s *atlas.System, facts *situation.Facts) *side {
-	return &side{question: c.Now.Unturned(facts), system: s, at: c}
-}
-
-// able says whether an account can do anything at all: it is switched on, has not ended when the
-// system was read, and has what the system requires.
-func (s *side) able() bool { return !s.off() && s.lacks() == "" }
-
-func (s *side) off() bool {
-	u := s.question.Subject.User()
-	return !u.IsActive() || !u.Expires.IsZero() && !s.at.At.Before(u.Expires.Time)
-}
-
-// lacks is an attribute that the system requires and the user has not.
-func (s *side) lacks() string {
-	for _, attribute := range s.system.Document.Requires {
-		if s.question.Book.Lacks(s.question.Subject.ID, name.Fold(attribute)) {
-			return attribute
-		}
-	}
-	return ""
-}
-
-// list lists what a user holds that can be used in some situation, by object and right.
-func (s *side) list(u directory.UserID) []rule.Entitlement {
-	s.held = s.held[:0]
-	if !s.turned(u).able() {
-		return nil
-	}
-	s.system.Gate.Reach(s.question, func(e rule.Entitlement) {
-		if e.State >= rule.Depends {
-			s.held = append(s.held, e)
-		}
-	})
-	if !slices.IsSortedFunc(s.held, byPoint) {
-		slices.SortFunc(s.held, byPoint)
-	}
-	return s.held
-}
-
-func byPoint(a, b rule.Entitlement) int {
-	return cmp.Or(strings.Compare(a.Object, b.Object), strings.Compare(a.Right, b.Right))
-}
-
 // Person is a user of both sides.
 type Person struct {
 	User        string // by full name
@@ -224,10 +163,17 @@ func (d *Drift) items(l *ledger) []Item {
 		s = d.newSuspects(l)
 	}
 	parts := make([][]Item, (len(people)+piece-1)/piece)
-	parallel.For(len(people), piece, func(from, to int) {
+	askings := sync.Pool{New: func() any {
 		here, there := d.sides(true)
-		for _, p := range people[from:to] {
-			part := &parts[from/piece]
+		return &asking{here: here, there: there}
+	}}
+	parallel.For(len(people), piece, func(from, to int) {
+		a := askings.Get().(*asking)
+		defer askings.Put(a)
+		here, there, part := a.here, a.there, &a.list
+		*part = (*part)[:0]
+		for i := from; i < to; i++ {
+			p := &people[i]
 			if s != nil && p.known && p.has && here.turned(p.here).able() && there.turned(p.there).able() {
 				*part = s.differ(d, *part, p, here, there)
 				continue
@@ -241,15 +187,22 @@ func (d *Drift) items(l *ledger) []Item {
 			}
 			*part = d.differ(*part, p, x, y)
 		}
+		parts[from/piece] = slices.Clone(*part)
 	})
 	return slices.Concat(parts...)
 }
 
+// asking is how one goroutine asks both sides.
+type asking struct {
+	here, there *side
+	list        []Item
+}
+
 // differ adds what two lists of one person differ in.
-func (d *Drift) differ(list []Item, p Person, x, y []rule.Entitlement) []Item {
+func (d *Drift) differ(list []Item, p *Person, x, y []rule.Entitlement) []Item {
 	r := d.Of.Reading
-	add := func(effect Effect, e *rule.Entitlement, here, there rule.State) {
-		list = append(list, Item{Effect: effect, Object: e.Object, Right: e.Right, Here: here, There: there, Person: p})
+	add := func(e *rule.Entitlement, here, there rule.State) {
+		list = append(list, Item{Point: &Point{e.Object, e.Right}, Person: p, Here: here, There: there})
 	}
 	for len(x) > 0 || len(y) > 0 {
 		order := 0
@@ -264,19 +217,15 @@ func (d *Drift) differ(list []Item, p Person, x, y []rule.Entitlement) []Item {
 		switch {
 		case order < 0: // what cannot be held there is about what lies below it
 			if r.can(x[0].Object, x[0].Right) {
-				add(Short, &x[0], x[0].State, rule.None)
+				add(&x[0], x[0].State, rule.None)
 			}
 			x = x[1:]
 		case order > 0:
-			add(Excess, &y[0], rule.None, y[0].State)
+			add(&y[0], rule.None, y[0].State)
 			y = y[1:]
 		default:
 			if x[0].State != y[0].State {
-				effect := Excess
-				if y[0].State < x[0].State {
-					effect = Short
-				}
-				add(effect, &x[0], x[0].State, y[0].State)
+				add(&x[0], x[0].State, y[0].State)
 			}
 			x, y = x[1:], y[1:]
 		}

@@ -14,7 +14,7 @@ import (
 // ledger is what both sides give to whom, in words that both have: a group of the map that is tied
 // to one there has the name of that.
 type ledger struct {
-	points      []point   // of both, in order
+	points      []Point   // of both, in order
 	here, there [][]grant // what the sides say of each point, in the order of the words
 	whom        []string  // by the number of the word
 	lines       []*rule.Rule
@@ -22,13 +22,14 @@ type ledger struct {
 	plain       bool   // who has something follows from words alone
 	always      uint32 // the word of no condition
 	// written are the lines that write a point just so, by side; nil: all that give it do.
-	written [2]map[point]rule.LineSet
+	written [2]map[Point]rule.LineSet
 }
 
-type point struct{ object, right string }
+// Point is an object and a right of it.
+type Point struct{ Object, Right string }
 
-func comparePoints(a, b point) int {
-	return cmp.Or(strings.Compare(a.object, b.object), strings.Compare(a.right, b.right))
+func comparePoints(a, b Point) int {
+	return cmp.Or(strings.Compare(a.Object, b.Object), strings.Compare(a.Right, b.Right))
 }
 
 // grant is what a line says of one that it names: words are numbered.
@@ -65,17 +66,13 @@ func (n numbered) of(word string) uint32 {
 	return number
 }
 
-// namings are the words that a user may go by on one side.
-type namings struct {
-	everyone []naming
-	groups   map[directory.GroupID][]naming
-	users    map[directory.UserID][]naming
-}
-
-// naming is a word, but for those who are excepted.
-type naming struct {
-	word   uint32
-	except directory.Party
+// all lists the words by number.
+func (n numbered) all() []string {
+	words := make([]string, len(n))
+	for word, number := range n {
+		words[number] = word
+	}
+	return words
 }
 
 // everyone is whom a line for everyone there is for; butNot stands before who is excepted.
@@ -100,7 +97,7 @@ func (d *Drift) newLedger() *ledger {
 	byReading := d.named(l, 1, d.there, words, c.Atlas.Book, func(g directory.GroupID) string {
 		return c.called(c.names.own[c.Atlas.Book.GroupName(g)])
 	})
-	var here, there map[point][]grant
+	var here, there []given
 	plain := [2]bool{}
 	parallel.Do(
 		func() { here, plain[0] = d.grants(d.here, byMap) },
@@ -108,34 +105,47 @@ func (d *Drift) newLedger() *ledger {
 	)
 	l.plain = l.plain && plain[0] && plain[1]
 	if d.asWritten != nil {
-		l.written = [2]map[point]rule.LineSet{written(d.asWritten), written(c.System)}
+		l.written = [2]map[Point]rule.LineSet{written(d.asWritten), written(c.System)}
 	}
-	for at := range here {
-		l.points = append(l.points, at)
-	}
-	for at := range there {
-		if _, both := here[at]; !both && d.asWritten == nil { // else only lines for accounts that are left aside list it
-			l.points = append(l.points, at)
+	most := max(len(here), len(there))
+	l.points, l.here, l.there = make([]Point, 0, most), make([][]grant, 0, most), make([][]grant, 0, most)
+	for len(here) > 0 || len(there) > 0 {
+		order := 0
+		switch {
+		case len(there) == 0:
+			order = -1
+		case len(here) == 0:
+			order = 1
+		default:
+			order = comparePoints(here[0].Point, there[0].Point)
 		}
+		var x, y []grant
+		at := Point{}
+		if order <= 0 {
+			at, x, here = here[0].Point, here[0].grants, here[1:]
+		}
+		if order >= 0 {
+			at, y, there = there[0].Point, there[0].grants, there[1:]
+		}
+		if order > 0 && d.asWritten != nil { // only lines for accounts that are left aside list it
+			continue
+		}
+		l.points, l.here, l.there = append(l.points, at), append(l.here, x), append(l.there, y)
 	}
-	slices.SortFunc(l.points, comparePoints)
-	for _, at := range l.points {
-		l.here, l.there = append(l.here, here[at]), append(l.there, there[at])
-	}
-	l.whom = make([]string, len(words))
-	for word, n := range words {
+	l.whom = words.all()
+	for n, word := range l.whom {
 		l.whom[n] = strings.ReplaceAll(word, "\n", butNot)
 	}
 	return l
 }
 
 // written are the points that the lines of a system write, with the lines.
-func written(s *atlas.System) map[point]rule.LineSet {
-	all := map[point]rule.LineSet{}
+func written(s *atlas.System) map[Point]rule.LineSet {
+	all := map[Point]rule.LineSet{}
 	s.Gate.Given(func(x rule.Given) {
 		lines := x.Gives
 		lines.Join(x.Takes)
-		all[point{x.Object, x.Right}] = lines
+		all[Point{x.Object, x.Right}] = lines
 	})
 	return all
 }
@@ -168,90 +178,46 @@ func (d *Drift) named(
 	return whom
 }
 
-// grants lists what the lines of a system give to whom; plain says that who has something follows
-// from that alone.
-func (d *Drift) grants(s *atlas.System, whom [][]grant) (all map[point][]grant, plain bool) {
-	all, plain = map[point][]grant{}, true
+// given is what the lines of a system give at a point.
+type given struct {
+	Point
+	grants []grant // in the order of the words
+}
+
+// grants lists what the lines of a system give to whom, by point; plain says that who has something
+// follows from that alone.
+func (d *Drift) grants(s *atlas.System, whom [][]grant) (all []given, plain bool) {
+	plain = true
+	var of [][]grant // what the lines of one point say
+	for _, list := range whom {
+		slices.SortFunc(list, compareGrants)
+	}
 	s.Gate.Given(func(x rule.Given) {
 		plain = plain && x.Plain
 		if !d.Of.can(x.Object, x.Right) {
 			return
 		}
-		var list []grant
+		of = of[:0]
 		for _, set := range []rule.LineSet{x.Gives, x.Takes} {
 			for n := range set.All() {
-				list = append(list, whom[n]...)
+				of = append(of, whom[n])
 			}
 		}
-		slices.SortFunc(list, compareGrants)
-		all[point{x.Object, x.Right}] = list
+		var list []grant
+		if len(of) == 1 { // what the only one says is not written again
+			list = of[0]
+		} else {
+			list = slices.Concat(of...)
+			slices.SortFunc(list, compareGrants)
+		}
+		if len(all) == cap(all) { // append alone makes room for less, and so more often
+			all = slices.Grow(all, max(len(all), 64))
+		}
+		all = append(all, given{Point{x.Object, x.Right}, list})
 	})
+	inOrder := func(a, b given) int { return comparePoints(a.Point, b.Point) }
+	if !slices.IsSortedFunc(all, inOrder) {
+		slices.SortFunc(all, inOrder)
+	}
 	return all, plain
-}
-
-// namedBy is what a rule says of each that it names.
-func (d *Drift) namedBy(
-	r *rule.Rule, words numbered, book *directory.Book, group func(directory.GroupID) string, names *namings,
-) (list []grant) {
-	if r.Nobody() {
-		return nil
-	}
-	var conditions, except []string
-	for _, n := range r.When.Needed() {
-		conditions = append(conditions, string(n))
-	}
-	for _, g := range r.Except.Groups {
-		except = append(except, "\n"+group(g))
-	}
-	for _, u := range r.Except.Users {
-		except = append(except, "\n"+book.UserName(u))
-	}
-	slices.Sort(conditions)
-	slices.Sort(except)
-	but, when := strings.Join(except, ""), words.of(strings.Join(conditions, " "))
-	add := func(who string) naming {
-		n := naming{words.of(who + but), r.Except}
-		list = append(list, grant{n.word, r.Effect == rule.Taking, when, r.Number()})
-		return n
-	}
-	if r.Everyone {
-		names.everyone = known(names.everyone, add(everyone))
-		return list
-	}
-	for _, g := range r.Groups {
-		names.groups[g] = known(names.groups[g], add(group(g)))
-	}
-	for _, u := range r.Users {
-		if full := book.UserName(u); !d.ignored[full] {
-			names.users[u] = known(names.users[u], add(full))
-		}
-	}
-	return list
-}
-
-// known adds a word that is not there yet.
-func known(list []naming, n naming) []naming {
-	if slices.ContainsFunc(list, func(x naming) bool { return x.word == n.word }) {
-		return list
-	}
-	return append(list, n)
-}
-
-// of adds the words that a subject goes by, in order.
-func (n *namings) of(s *directory.Subject, words []uint32) []uint32 {
-	add := func(list []naming) {
-		for i := range list {
-			x := &list[i].except
-			if !slices.Contains(x.Users, s.ID) && !slices.ContainsFunc(x.Groups, s.In) {
-				words = append(words, list[i].word)
-			}
-		}
-	}
-	add(n.everyone)
-	add(n.users[s.ID])
-	for _, g := range s.Groups() {
-		add(n.groups[g])
-	}
-	slices.Sort(words)
-	return slices.Compact(words)
 }

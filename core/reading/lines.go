@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"gatemap/core/parallel"
 	"gatemap/core/rule"
 )
 
@@ -32,53 +33,68 @@ const someGrants = 5
 
 // compared compares the lines of both sides by what they give to whom.
 func (l *ledger) compared(aside map[string]bool) []Line {
-	list := l.lost(l.here, l.there, l.written[0], func(g grant) string { return l.lines[g.line].Name })
-	for _, x := range l.lost(l.there, l.here, l.written[1], func(g grant) string {
-		if named := l.whom[g.whom]; !g.takes && !aside[named] {
-			return named
-		}
-		return "" // what is taken there shows by person
-	}) {
-		x.Real = true
-		list = append(list, x)
+	names, line := numbered{}, make([]uint32, len(l.lines)) // a line may be several rules
+	for i, r := range l.lines {
+		line[i] = names.of(r.Name)
 	}
-	return list
+	var here, there []Line
+	parallel.Do(
+		func() {
+			here = l.lost(l.here, l.there, l.written[0], names.all(), func(g grant) (number uint32, told bool) {
+				return line[g.line], true
+			})
+		},
+		func() {
+			there = l.lost(l.there, l.here, l.written[1], l.whom, func(g grant) (number uint32, told bool) {
+				return g.whom, !g.takes && !aside[l.whom[g.whom]] // what is taken there shows by person
+			})
+		},
+	)
+	for i := range there {
+		there[i].Real = true
+	}
+	return append(here, there...)
 }
 
-// lost is what one side gives as its lines write it and the other does not, put together by what it
-// is of.
-func (l *ledger) lost(of, other [][]grant, written map[point]rule.LineSet, by func(grant) string) (list []Line) {
-	lines := map[string]*Line{}
+// lost is what one side gives as its lines write it and the other does not, put together by what it is
+// of: names has the name of each number.
+func (l *ledger) lost(
+	of, other [][]grant, written map[Point]rule.LineSet, names []string, by func(grant) (number uint32, told bool),
+) (list []Line) {
+	lines := make([]*Line, len(names))
 	for i, at := range l.points {
 		there := other[i]
+		writing := written[at]
 		for _, g := range of[i] {
-			named := by(g)
-			if lines := written[at]; named == "" || written != nil && !lines.Includes(g.line) {
+			for len(there) > 0 && compareGrants(there[0], g) < 0 {
+				there = there[1:]
+			}
+			number, told := by(g)
+			if !told || written != nil && !writing.Includes(g.line) {
 				continue
 			}
-			line := lines[named]
+			line := lines[number]
 			if line == nil {
-				line = &Line{Name: named}
-				lines[named] = line
+				line = &Line{Name: names[number]}
+				lines[number] = line
 			}
 			line.All++
-			i, is := slices.BinarySearchFunc(there, g, compareGrants)
-			if !is {
+			if len(there) == 0 || compareGrants(there[0], g) != 0 {
 				if len(line.Lacking) < someGrants {
-					line.Lacking = append(line.Lacking, Grant{l.whom[g.whom], at.object, at.right, g.takes})
+					line.Lacking = append(line.Lacking, Grant{l.whom[g.whom], at.Object, at.Right, g.takes})
 				}
 				continue
 			}
 			line.Same++
 			same := false
-			for ; i < len(there) && compareGrants(there[i], g) == 0; i++ {
-				same = same || there[i].when == g.when
+			for j := 0; j < len(there) && compareGrants(there[j], g) == 0; j++ {
+				same = same || there[j].when == g.when
 			}
 			line.Condition = line.Condition || !same
 		}
 	}
 	for _, line := range lines {
-		if line.Same < line.All || line.Condition {
+		if line != nil && (line.Same < line.All || line.Condition) {
 			list = append(list, *line)
 		}
 	}

@@ -3,7 +3,6 @@ package reading
 import (
 	"cmp"
 	"maps"
-	"slices"
 	"strings"
 
 	"gatemap/core/directory"
@@ -87,10 +86,11 @@ func (m *Matched) accounts(r *Reading, s *gate.System, link *gate.Link, book *di
 // groups ties the groups that the link does not leave aside.
 func (m *Matched) groups(r *Reading, s *gate.System, link *gate.Link, book *directory.Book) {
 	var names []string
+	known := map[string]bool{}
 	for i := range r.Groups {
 		g := &r.Groups[i]
-		if m.aside[g.Name] = link.Ignore.Group(g.own()); !m.aside[g.Name] && !slices.Contains(names, g.own()) {
-			names = append(names, g.own())
+		if m.aside[g.Name] = link.Ignore.Group(g.own()); !m.aside[g.Name] && !known[g.own()] {
+			names, known[g.own()] = append(names, g.own()), true
 		}
 	}
 	tied := tying[directory.GroupID]{

@@ -30,12 +30,12 @@ func (p *Part) Otherwise(after *Drift, came func(line string) bool) (g *Grant, t
 	for i, at := range l.points {
 		for _, g := range l.there[i] {
 			if p.whom[l.whom[g.whom]] && !slices.ContainsFunc(l.here[i], g.is) {
-				return &Grant{l.whom[g.whom], at.object, at.right, g.takes}, true
+				return &Grant{l.whom[g.whom], at.Object, at.Right, g.takes}, true
 			}
 		}
 		for _, g := range l.here[i] {
 			if came(l.lines[g.line].Name) && !slices.ContainsFunc(l.there[i], g.is) {
-				return &Grant{l.whom[g.whom], at.object, at.right, g.takes}, false
+				return &Grant{l.whom[g.whom], at.Object, at.Right, g.takes}, false
 			}
 		}
 	}
@@ -175,7 +175,7 @@ func onlyNamed(own *directory.Document, d gate.Document) {
 		}
 		return more
 	}
-	gate.Rewritten(d, func(w *gate.Who) {
+	gate.Inspect(d, func(w *gate.Who) {
 		note(users, w.Users)
 		note(groups, w.Groups)
 		if w.Except != nil {

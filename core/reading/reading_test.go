@@ -114,7 +114,10 @@ func TestDriftIsTheDifference(t *testing.T) {
 			}
 		})
 		rapid.Check(t, func(rt *rapid.T) {
-			defer reading.Many(rapid.SampledFrom([]int{0, 3, 100}).Draw(rt, "many"))()
+			defer reading.Many(
+				rapid.SampledFrom([]int{0, 3, 100}).Draw(rt, "many"),
+				rapid.SampledFrom([]uint8{1, 3, 255}).Draw(rt, "word"),
+			)()
 			there := map[thing]bool{}
 			drop := rapid.IntRange(0, 3).Draw(rt, "dropped in ten")
 			for _, x := range all {
@@ -154,7 +157,7 @@ func TestDriftIsTheDifference(t *testing.T) {
 			}
 			got := map[thing]reading.Effect{}
 			for _, x := range d.Items {
-				got[thing{x.User, x.Object, x.Right}] = x.Effect
+				got[thing{x.User, x.Object, x.Right}] = x.Effect()
 			}
 			assert.Equal(rt, want, got, named)
 			total := 0
@@ -390,7 +393,14 @@ users: [{userName: ana}]
 }
 
 // isMatched sees whose the accounts of a reading are, and of which that is not clear.
-func isMatched(t *testing.T, r *reading.Reading, a *atlas.Atlas, s *gate.System, want map[string]string, unclear []string) {
+func isMatched(
+	t *testing.T,
+	r *reading.Reading,
+	a *atlas.Atlas,
+	s *gate.System,
+	want map[string]string,
+	unclear []string,
+) {
 	t.Helper()
 	real, err := reading.Compile(r, a, s)
 	require.NoError(t, err)
@@ -533,7 +543,10 @@ func TestDriftIsWhatEachPointSays(t *testing.T) {
 		slices.Sort(groups)
 		groups = slices.Compact(groups)
 		rapid.Check(t, func(rt *rapid.T) {
-			defer reading.Many(rapid.SampledFrom([]int{0, 3, 100}).Draw(rt, "many"))()
+			defer reading.Many(
+				rapid.SampledFrom([]int{0, 3, 100}).Draw(rt, "many"),
+				rapid.SampledFrom([]uint8{1, 3, 255}).Draw(rt, "word"),
+			)()
 			r := &reading.Reading{System: named, Type: document.Type.Name, At: at}
 			drop := rapid.IntRange(0, 2).Draw(rt, "dropped in ten")
 			r.Document = gate.Rewritten(
@@ -568,7 +581,7 @@ func TestDriftIsWhatEachPointSays(t *testing.T) {
 			require.NoError(rt, err)
 			got := map[thing]reading.Effect{}
 			for _, x := range d.Items {
-				got[thing{x.User, x.Object, x.Right}] = x.Effect
+				got[thing{x.User, x.Object, x.Right}] = x.Effect()
 			}
 			assert.Equal(rt, pointByPoint(a, s, c, at), got, named)
 			for _, x := range d.Items {

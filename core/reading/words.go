@@ -16,51 +16,73 @@ type suspects struct {
 	*ledger
 	of      [2][][]int32         // the points of each word, by side
 	differs [][]int32            // the points at which the sides differ for a word
-	asked   [2][]rule.Permission // by point; nil: the side does not have it
-	tied    map[uint32]tiedGroup // by word: the groups of the map that are groups there
+	asked   [2][]rule.Permission // by point, of those that are not simple
+	tied    []tiedGroup          // by word
 	can     []bool               // by point: whether it can be held there
 	simple  [2][]bool            // by point: whoever goes by a word that it is given to has it, in any case
 	always  uint32               // the word of no condition
 }
 
-// tiedGroup is a group of the map and the group there.
+// tiedGroup is a group of the map and the group there; is says that there is one.
 type tiedGroup struct {
+	is          bool
 	here, there directory.GroupID
 	own         string // what it is called there
 }
 
 func (d *Drift) newSuspects(l *ledger) *suspects {
-	s := &suspects{ledger: l, differs: make([][]int32, len(l.whom)), tied: map[uint32]tiedGroup{}, always: l.always}
+	s := &suspects{
+		ledger:  l,
+		differs: make([][]int32, len(l.whom)),
+		tied:    make([]tiedGroup, len(l.whom)),
+		always:  l.always,
+	}
 	for g, list := range l.names[0].groups {
 		own, tied := d.Of.theirs[g]
 		there, err := d.Of.Atlas.Book.FindGroup(d.Of.names.groups[own], "")
 		for i := range list {
-			if except := &list[i].except; tied && err == nil && len(except.Users)+len(except.Groups) == 0 {
-				s.tied[list[i].word] = tiedGroup{g, there, own}
+			if tied && err == nil && list[i].whole() {
+				s.tied[list[i].word] = tiedGroup{true, g, there, own}
 			}
 		}
 	}
 	gates := [2]func(object, right string) (rule.Permission, error){d.here.Gate.At, d.there.Gate.At}
 	for side, accounts := range [2][][]grant{l.here, l.there} {
-		s.of[side], s.asked[side] = make([][]int32, len(l.whom)), make([]rule.Permission, len(l.points))
+		s.of[side], s.asked[side] = pointsOf(accounts, len(l.whom)), make([]rule.Permission, len(l.points))
 		s.simple[side] = make([]bool, len(l.points))
 		for i, list := range accounts {
 			s.simple[side][i] = !slices.ContainsFunc(list, func(g grant) bool { return g.takes || g.when != s.always })
-			for j, g := range list {
-				if j == 0 || list[j-1].whom != g.whom {
-					s.of[side][g.whom] = append(s.of[side][g.whom], int32(i))
-				}
-			}
-			if at := l.points[i]; list != nil { // it is listed on this side
-				s.asked[side][i], _ = gates[side](at.object, at.right)
+			if at := l.points[i]; !s.simple[side][i] {
+				s.asked[side][i], _ = gates[side](at.Object, at.Right)
 			}
 		}
 	}
 	for i, at := range l.points {
-		s.can = append(s.can, d.Of.can(at.object, at.right))
+		s.can = append(s.can, d.Of.can(at.Object, at.Right))
 		s.compare(int32(i))
 	}
 	return s
+}
+
+// pointsOf lists the points at which each of so many words is given or denied something, in order.
+func pointsOf(accounts [][]grant, words int) [][]int32 {
+	count, all := make([]int, words), 0
+	each := func(visit func(at int, word uint32)) {
+		for i, list := range accounts {
+			for j, g := range list {
+				if j == 0 || list[j-1].whom != g.whom {
+					visit(i, g.whom)
+				}
+			}
+		}
+	}
+	each(func(_ int, word uint32) { count[word]++; all++ })
+	room, points := make([]int32, all), make([][]int32, words)
+	for word, n := range count {
+		points[word], room = room[:0:n], room[n:]
+	}
+	each(func(at int, word uint32) { points[word] = append(points[word], int32(at)) })
+	return points
 }
 
 // compare notes for whom the sides differ at a point.
@@ -119,7 +141,7 @@ func (s *suspects) among(here, there []uint32, points []int32) []int32 {
 
 // differ adds what a user to whom both sides are turned holds otherwise on one of them, with the cause
 // where words tell it. At points that are no suspects both sides hold the same.
-func (s *suspects) differ(d *Drift, list []Item, p Person, here, there *side) []Item {
+func (s *suspects) differ(d *Drift, list []Item, p *Person, here, there *side) []Item {
 	here.words = s.names[0].of(here.question.Subject, here.words[:0])
 	there.words = s.names[1].of(there.question.Subject, there.words[:0])
 	points := s.among(here.words, there.words, nil)
@@ -132,27 +154,18 @@ func (s *suspects) differ(d *Drift, list []Item, p Person, here, there *side) []
 	}
 	var last *Cause
 	for _, at := range points {
-		x := Item{
-			Object: s.points[at].object,
-			Right:  s.points[at].right,
-			Here:   s.state(0, at, here),
-			There:  s.state(1, at, there),
-			Person: p,
-		}
+		x := Item{Point: &s.points[at], Person: p, Here: s.state(0, at, here), There: s.state(1, at, there)}
 		held, really := x.Here >= rule.Depends, x.There >= rule.Depends
 		switch {
 		case !held && !really, x.Here == x.There:
 			continue
 		case held && !really && !s.can[at]: // it is about what lies below
 			continue
-		case x.There < x.Here:
-			x.Effect = Short
-		default:
-			x.Effect = Excess
 		}
 		if c, told := s.cause(d, &x, at, here, there); told {
-			if c.Effect = x.Effect; last == nil || *last != c {
-				last = &c
+			if c.Effect = x.Effect(); last == nil || *last != c {
+				last = new(Cause) // most explain the one before as well
+				*last = c
 			}
 			x.cause = last
 		}
@@ -172,23 +185,35 @@ var many = 100
 // mark notes the points that are given to a user's words on a side, or forgets them.
 func (s *suspects) mark(side int, of *side, given bool) {
 	if of.marked = given; of.given == nil {
-		of.given = make([]bool, len(s.points))
+		of.given = make([]uint8, len(s.points))
 	}
-	for _, word := range of.words {
+	for i, word := range of.words {
 		for _, at := range s.of[side][word] {
-			of.given[at] = given
+			switch by := &of.given[at]; {
+			case !given:
+				*by = 0
+			case *by == 0 && i+1 < int(several):
+				*by = uint8(i) + 1
+			default:
+				*by = several
+			}
 		}
 	}
 }
+
+// several stands for more than one word, or one that is far behind. A variable, as many.
+var several uint8 = 255
 
 // state is what a side says of a user at a point. Where words alone give it and nothing takes it
 // away, it is open.
 func (s *suspects) state(side int, at int32, of *side) rule.State {
 	switch p := s.asked[side][at]; {
-	case p == nil, !s.gives(side, at, of):
+	case !s.gives(side, at, of):
 		return rule.None
 	case s.simple[side][at]:
 		return rule.Open
+	case p == nil:
+		return rule.None
 	default:
 		return p.State(of.question)
 	}
@@ -197,7 +222,7 @@ func (s *suspects) state(side int, at int32, of *side) rule.State {
 // gives says whether anything at a point is for a user's words.
 func (s *suspects) gives(side int, at int32, of *side) bool {
 	if of.marked {
-		return of.given[at]
+		return of.given[at] != 0
 	}
 	for range s.granted(side, at, of) {
 		return true
@@ -211,8 +236,18 @@ func (s *suspects) granted(side int, at int32, of *side) iter.Seq[grant] {
 	if side == 1 {
 		list = s.there[at]
 	}
+	words := of.words
+	if of.marked {
+		switch by := of.given[at]; by {
+		case 0:
+			words = nil
+		case several:
+		default:
+			words = words[by-1 : by]
+		}
+	}
 	return func(yield func(grant) bool) {
-		for _, word := range of.words {
+		for _, word := range words {
 			i, _ := slices.BinarySearchFunc(list, word, func(g grant, word uint32) int { return cmp.Compare(g.whom, word) })
 			for ; i < len(list) && list[i].whom == word; i++ {
 				if !yield(list[i]) {
@@ -221,48 +256,4 @@ func (s *suspects) granted(side int, at int32, of *side) iter.Seq[grant] {
 			}
 		}
 	}
-}
-
-// cause explains an item where one group of the map that is a group there does; told is false where
-// words do not tell.
-func (s *suspects) cause(d *Drift, x *Item, at int32, here, there *side) (c Cause, told bool) {
-	if x.Effect == Short && x.There == rule.None {
-		return s.whyShort(d, x, at, here, there)
-	}
-	if x.Effect == Excess && x.Here == rule.None {
-		return s.whyExcess(d, x, at, here, there)
-	}
-	return Cause{}, false
-}
-
-func (s *suspects) whyShort(d *Drift, x *Item, at int32, here, there *side) (c Cause, told bool) {
-	for g := range s.granted(0, at, here) {
-		of, tied := s.tied[g.whom]
-		switch {
-		case !tied || g.takes:
-			return Cause{}, false
-		case !there.question.Subject.In(of.there):
-			return Cause{Why: NotMember, User: x.User, Group: d.book.GroupName(of.here), There: of.own}, true
-		case !told:
-			told = true
-			c = Cause{Why: NotGranted, Group: d.book.GroupName(of.here), There: of.own, Line: s.lines[g.line].Name}
-		}
-	}
-	return c, told
-}
-
-func (s *suspects) whyExcess(d *Drift, x *Item, at int32, here, there *side) (c Cause, told bool) {
-	for g := range s.granted(1, at, there) {
-		of, tied := s.tied[g.whom]
-		switch in := tied && here.question.Subject.In(of.here); {
-		case !tied || g.takes, !in && !there.question.Book.HasDirectly(of.there, x.there):
-			return Cause{}, false
-		case !in:
-			return Cause{Why: ExtraMember, User: x.User, Group: d.book.GroupName(of.here), There: of.own}, true
-		case !told:
-			told = true
-			c = Cause{Why: ExtraGrant, Group: d.book.GroupName(of.here), There: of.own}
-		}
-	}
-	return c, told
 }

@@ -67,6 +67,7 @@ func (s *Readings) adoptedNew(ctx context.Context, n answer.Adopting) ([]stage.C
 	if err != nil {
 		return nil, err
 	}
+	defer s.Busy()()
 	r, err := connect.Observe(ctx, document, *s.Host, func(int) {})
 	if err != nil {
 		return nil, &answer.ConflictError{Message: err.Error()}

@@ -75,10 +75,10 @@ func items(out *answer.Drift, drift *reading.Drift, asked answer.DriftAsked, fro
 	}
 	for i := range drift.Items {
 		x := &drift.Items[i]
-		if asked.Effect != "" && string(x.Effect) != asked.Effect || asked.User != "" && !name.Equal(x.User, asked.User) {
+		if asked.Effect != "" && string(x.Effect()) != asked.Effect || asked.User != "" && !name.Equal(x.User, asked.User) {
 			continue
 		}
-		if x.Effect == reading.Excess {
+		if x.Effect() == reading.Excess {
 			out.Excess++
 		} else {
 			out.Short++
@@ -86,8 +86,8 @@ func items(out *answer.Drift, drift *reading.Drift, asked answer.DriftAsked, fro
 		if at := out.Total; at >= from && at < end {
 			here, there := sides(x)
 			d := answer.DriftItem{
-				Effect: x.Effect, User: x.User, Object: x.Object, Right: x.Right, Map: x.Here, Really: x.There,
-				OpenIf: here.OpenIf, MapRoute: here.Routes, ReallyRoute: there.Routes, Cause: x.Cause,
+				Effect: x.Effect(), User: x.User, Object: x.Object, Right: x.Right, Map: x.Here, Really: x.There,
+				OpenIf: here.OpenIf, MapRoute: here.Routes, ReallyRoute: there.Routes, Cause: int(x.Cause),
 			}
 			out.Items = append(out.Items, answer.Filled(d))
 		}

@@ -31,8 +31,9 @@ type Ports struct {
 	Host    *connect.Host
 	Events  *events.Events
 	Log     *slog.Logger
-	Closing context.Context // ends when the workspace is being closed
-	Working *sync.WaitGroup // counts what goes on
+	Closing context.Context      // ends when the workspace is being closed
+	Working *sync.WaitGroup      // counts what goes on
+	Busy    func() (rest func()) // is called when much is about to be read, and rest when it was
 	// AtOnce says that a system of which there is no reading is read when something is asked of it.
 	AtOnce bool
 }
@@ -130,11 +131,7 @@ func (s *Readings) Read(ctx context.Context, by operator.Actor, system string) (
 	k.goes(true)
 	defer k.goes(false)
 	tried := time.Now()
-	r, err := connect.Observe(ctx, document, *s.Host, func(int) {})
-	var real *reading.Compiled
-	if err == nil {
-		real, err = reading.Compile(r, head.Atlas, document) // what cannot be compiled is no reading
-	}
+	r, real, err := s.observed(ctx, head, document)
 	if err != nil && ctx.Err() != nil {
 		return nil, ctx.Err() // who asked has gone: that says nothing of the system
 	}
@@ -159,6 +156,17 @@ func (s *Readings) Read(ctx context.Context, by operator.Actor, system string) (
 	}
 	k.goes(false)
 	return s.describe(ctx, head, document)
+}
+
+// observed reads a system, and compiles what it holds: what cannot be compiled is no reading.
+func (s *Readings) observed(
+	ctx context.Context, head *query.Head, document *gate.System,
+) (r *reading.Reading, real *reading.Compiled, err error) {
+	defer s.Busy()()
+	if r, err = connect.Observe(ctx, document, *s.Host, func(int) {}); err == nil {
+		real, err = reading.Compile(r, head.Atlas, document)
+	}
+	return r, real, err
 }
 
 // Start reads a system by itself, and waits for it for a while: what it does not wait for goes on,

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"gatemap/cli/collector"
 	"gatemap/connect"
 	"gatemap/connect/postgres"
 	"gatemap/core/atlas"
@@ -123,6 +124,7 @@ func observe() error {
 	}
 	var got observed
 	began := time.Now()
+	rest := collector.Busy() // as the service does
 	r, err := connect.Observe(context.Background(), s, connect.Host{}, func(int) {})
 	if err != nil {
 		return err
@@ -134,6 +136,7 @@ func observe() error {
 		return err
 	}
 	got.Compiled = time.Since(began)
+	rest()
 	began = time.Now()
 	d, err := reading.Between(c, roles.Type)
 	if err != nil {
