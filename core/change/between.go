@@ -1,6 +1,7 @@
 package change
 
 import (
+	"math"
 	"slices"
 	"strings"
 
@@ -27,6 +28,11 @@ type Summary struct {
 // those whose records or groups differ, and leaves out whom it touches only because
 // something is shared out to others. The error is as that of Maps.
 func Between(before, after *atlas.Atlas, s situation.Situation, limit, keep int) (*Summary, error) {
+	return between(before, after, s, limit, keep, math.MaxInt)
+}
+
+// between is Between that looks at nobody else once it has most effects.
+func between(before, after *atlas.Atlas, s situation.Situation, limit, keep, most int) (*Summary, error) {
 	was, is, err := onBoth(before, after, s)
 	if err != nil {
 		return nil, err
@@ -39,7 +45,11 @@ func Between(before, after *atlas.Atlas, s situation.Situation, limit, keep int)
 		o.Looked = min(len(touched), limit/some)
 		people = touched[:o.Looked]
 	}
-	for _, p := range people {
+	for i, p := range people {
+		if i > 0 && o.effects() >= most {
+			o.Looked = i
+			break
+		}
 		var x, y []rule.Entitlement
 		if p.was {
 			x = before.Reach(p.before, was, nil)

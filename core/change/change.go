@@ -4,6 +4,7 @@ package change
 
 import (
 	"cmp"
+	"math"
 	"reflect"
 	"slices"
 	"strings"
@@ -139,20 +140,34 @@ func Maps(before, after *atlas.Atlas, s situation.Situation) (*Outcome, error) {
 
 // Entitlements is Maps without findings and guarantees.
 func Entitlements(before, after *atlas.Atlas, s situation.Situation) (*Outcome, error) {
-	return entitlements(before, after, s, false)
+	o, _, err := entitlements(before, after, s, false, math.MaxInt)
+	return o, err
 }
 
-func entitlements(before, after *atlas.Atlas, s situation.Situation, routes bool) (*Outcome, error) {
+// entitlements goes through the users by name until it has most effects, and says after how many users
+// that was; 0 is all.
+func entitlements(
+	before, after *atlas.Atlas, s situation.Situation, routes bool, most int,
+) (o *Outcome, looked int, err error) {
 	was, is, err := onBoth(before, after, s)
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
-	o := nothing(before, after, routes)
-	for _, user := range everyone(before, after) {
+	o = nothing(before, after, routes)
+	for i, user := range everyone(before, after) {
+		if i > 0 && o.effects() >= most {
+			looked = i
+			break
+		}
 		o.user(user, reach(before, user, was), reach(after, user, is))
 	}
 	o.sort()
-	return o, nil
+	return o, looked, nil
+}
+
+// effects is how many there are.
+func (o *Outcome) effects() int {
+	return len(o.Gains) + len(o.Losses) + len(o.Changes) + len(o.Reroutes)
 }
 
 // onBoth computes a situation on both maps.

@@ -3,10 +3,11 @@ package change
 import (
 	"cmp"
 	"errors"
-	"gatemap/core/atlas"
-	"gatemap/core/rule"
 	"slices"
 	"strings"
+
+	"gatemap/core/atlas"
+	"gatemap/core/rule"
 )
 
 // difference is something that is held before or after, or both, but not alike;

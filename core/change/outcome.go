@@ -2,6 +2,7 @@ package change
 
 import (
 	"errors"
+	"math"
 	"slices"
 	"strings"
 
@@ -20,7 +21,8 @@ import (
 // the maps does not have.
 func (t *Trial) Outcome(s situation.Situation) (*Outcome, error) {
 	if t.recompiled {
-		return entitlements(t.before, t.Atlas, s, true)
+		o, _, err := entitlements(t.before, t.Atlas, s, true, math.MaxInt)
+		return o, err
 	}
 	before, after, err := onBoth(t.before, t.Atlas, s)
 	if err != nil {

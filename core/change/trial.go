@@ -1,6 +1,7 @@
 package change
 
 import (
+	"math"
 	"reflect"
 	"slices"
 	"strings"
@@ -129,21 +130,29 @@ func continued[T any](before, is []T, name func(*T) string, same func(a, b *T) b
 // to somebody who waits.
 const LookedAt = 5000
 
+// Told is how many effects such an outcome has at the least before it looks at nobody else: what a
+// large system gives to all its accounts would take gigabytes.
+const Told = 500_000
+
 // OutcomeWithin is Outcome, but where a map was recompiled, has other users than before, and
 // more than so many, it looks at some of those whose records or groups differ, and says at
 // how many it looked; 0 is all. Where systems, networks or windows differ as well it always
-// says that, since these may touch anyone.
-func (t *Trial) OutcomeWithin(s situation.Situation, limit int) (o *Outcome, looked int, err error) {
-	if !t.recompiled || t.Atlas.Book.UserCount() <= limit {
+// says that, since these may touch anyone. People who are looked at one by one are looked at until
+// there are most effects.
+func (t *Trial) OutcomeWithin(s situation.Situation, limit, most int) (o *Outcome, looked int, err error) {
+	switch {
+	case !t.recompiled:
 		o, err = t.Outcome(s)
 		return o, 0, err
+	case t.Atlas.Book.UserCount() <= limit:
+		return entitlements(t.before, t.Atlas, s, true, most)
 	}
 	people := sides(t.before.Book, t.Atlas.Book)
 	if !slices.ContainsFunc(people, func(p person) bool { return !p.was || !p.is || p.before != p.after }) {
 		o, err = t.bySystem(s, people)
 		return o, 0, err
 	}
-	sum, err := Between(t.before, t.Atlas, s, limit, 1<<30)
+	sum, err := between(t.before, t.Atlas, s, limit, math.MaxInt, most)
 	if err != nil {
 		return nil, 0, err
 	}

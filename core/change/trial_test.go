@@ -2,6 +2,7 @@ package change_test
 
 import (
 	"fmt"
+	"math"
 	"net/netip"
 	"slices"
 	"strings"
@@ -166,7 +167,7 @@ func TestATrialOfALargeMapLeavesOutNobody(t *testing.T) {
 		given := atlastest.Situation(t)
 		want, err := change.Entitlements(before, trial.Atlas, given)
 		require.NoError(t, err)
-		got, looked, err := trial.OutcomeWithin(given, 3)
+		got, looked, err := trial.OutcomeWithin(given, 3, math.MaxInt)
 		require.NoError(t, err)
 		if looked > 0 {
 			partial++
@@ -176,6 +177,54 @@ func TestATrialOfALargeMapLeavesOutNobody(t *testing.T) {
 		require.Equal(t, [3]any{want.Gains, want.Losses, want.Changes}, [3]any{got.Gains, got.Losses, got.Changes})
 	})
 	require.Less(t, partial, whole)
+}
+
+// An outcome that ends at so many effects says after how many people, and has all that it does to
+// these.
+func TestAnOutcomeEndsAtSomeEffects(t *testing.T) {
+	ended := 0
+	rapid.Check(t, func(t *rapid.T) {
+		was := atlastest.Draw(t)
+		before, err := atlas.Compile(was)
+		require.NoError(t, err)
+		trial, err := change.Try(before, was, changed(t, was))
+		if err != nil {
+			return // a system that others need went
+		}
+		given, most := atlastest.Situation(t), rapid.IntRange(1, 5).Draw(t, "most")
+		limit := rapid.SampledFrom([]int{3, 1000}).Draw(t, "limit")
+		want, err := change.Entitlements(before, trial.Atlas, given)
+		require.NoError(t, err)
+		whole, unended, err := trial.OutcomeWithin(given, limit, math.MaxInt)
+		require.NoError(t, err)
+		got, looked, err := trial.OutcomeWithin(given, limit, most)
+		require.NoError(t, err)
+		if looked == unended {
+			require.Equal(t, whole, got)
+			return
+		}
+		ended++
+		effects := len(got.Gains) + len(got.Losses) + len(got.Changes) + len(got.Reroutes)
+		require.GreaterOrEqual(t, effects, most)
+		people := map[string]bool{}
+		of := func(list []change.Held) (some []change.Held) {
+			for _, x := range list {
+				if people[x.User] {
+					some = append(some, x)
+				}
+			}
+			return some
+		}
+		for _, list := range [][]change.Held{got.Gains, got.Losses} {
+			for _, x := range list {
+				people[x.User] = true
+			}
+		}
+		require.LessOrEqual(t, len(people), looked)
+		require.ElementsMatch(t, of(want.Gains), got.Gains)
+		require.ElementsMatch(t, of(want.Losses), got.Losses)
+	})
+	require.Positive(t, ended)
 }
 
 // An outcome that is kept to so many of each counts all of them, and has the first.
@@ -256,7 +305,7 @@ func TestAnotherNetworkMayTouchAnyone(t *testing.T) {
 	want, err := change.Entitlements(before, trial.Atlas, situation.Situation{From: netip.MustParseAddr("192.0.2.1")})
 	require.NoError(t, err)
 	require.Len(t, want.Losses, 40, "all lose what they have at the desk")
-	_, looked, err := trial.OutcomeWithin(situation.Situation{From: netip.MustParseAddr("192.0.2.1")}, 20)
+	_, looked, err := trial.OutcomeWithin(situation.Situation{From: netip.MustParseAddr("192.0.2.1")}, 20, math.MaxInt)
 	require.NoError(t, err)
 	require.Equal(t, 1, looked)
 }

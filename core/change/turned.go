@@ -1,10 +1,11 @@
 package change
 
 import (
-	"gatemap/core/check"
-	"gatemap/core/finding"
 	"regexp"
 	"strings"
+
+	"gatemap/core/check"
+	"gatemap/core/finding"
 )
 
 // TurnedFindings are findings that are in one map alone.

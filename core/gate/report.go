@@ -2,6 +2,7 @@ package gate
 
 import (
 	"fmt"
+	"iter"
 	"strings"
 
 	"gatemap/core/directory"
@@ -27,12 +28,26 @@ func (r *Report) Find(code finding.Code, line rule.Line, message, fix string, na
 // whether another gives the same people the same or more. Of two that are equal the later
 // one adds nothing.
 func (r *Report) Mapped(rules []*rule.Rule, index int, wider func(wide, narrow int) bool) {
+	r.MappedAmong(rules, index, func(yield func(int) bool) {
+		for i := range rules {
+			if !yield(i) {
+				return
+			}
+		}
+	}, wider)
+}
+
+// MappedAmong is Mapped where only some of the rules can give as much, in order.
+func (r *Report) MappedAmong(
+	rules []*rule.Rule, index int, some iter.Seq[int], wider func(wide, narrow int) bool,
+) {
 	own := rules[index]
 	r.DirectUsers(own)
-	for i, beside := range rules {
+	for i := range some {
 		if i == index || !wider(i, index) || i > index && wider(index, i) {
 			continue
 		}
+		beside := rules[i]
 		r.Find(
 			finding.Redundant,
 			own.Line,

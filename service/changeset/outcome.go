@@ -162,7 +162,7 @@ func (w *tried) effects(s situation.Situation) (*effects, error) {
 	if e := w.known[known]; e != nil {
 		return e, nil
 	}
-	o, looked, err := w.trial.OutcomeWithin(s, change.LookedAt)
+	o, looked, err := w.trial.OutcomeWithin(s, change.LookedAt, change.Told)
 	if err != nil {
 		return nil, err
 	}

@@ -1,6 +1,7 @@
 package roles_test
 
 import (
+	"fmt"
 	"slices"
 	"testing"
 
@@ -10,6 +11,11 @@ import (
 	"gatemap/core/atlas"
 	"gatemap/core/check"
 	"gatemap/core/finding"
+	"gatemap/core/gate"
+	"gatemap/core/gate/roles"
+	"gatemap/core/name"
+	"gatemap/core/name/nametest"
+	"gatemap/core/place"
 	"gatemap/core/rule"
 )
 
@@ -134,4 +140,35 @@ func TestWaysInLeadIn(t *testing.T) {
 			}
 		}
 	})
+}
+
+// Of many lines, each on a resource of its own, only those are looked at beside a line that apply
+// where it does: otherwise this would take hours.
+func TestManyLinesAreChecked(t *testing.T) {
+	const many = 5000
+	doc := &roles.Document{
+		Rights: []place.Text{text("table:read")},
+		Roles:  map[string]*roles.Role{"reader": {Rights: []gate.Pattern{{Text: text("table:read")}}}},
+	}
+	give := func(on string, crew int) {
+		doc.Mappings = append(doc.Mappings, roles.Mapping{
+			Who: gate.Who{Groups: nametest.Refs(crews[crew])}, Role: name.Ref{Name: "reader"}, Object: path(on),
+		})
+	}
+	doc.Resources = append(doc.Resources, roles.Resource{Path: path("/")})
+	for i := range many {
+		at := fmt.Sprintf("/t%d", i)
+		doc.Resources = append(doc.Resources, roles.Resource{Path: path(at)})
+		give(at, i%2)
+	}
+	give("/", 2)
+	give("/t7", 2)
+	a, _ := compile(t, world([3][3]bool{}), doc)
+	var redundant []string
+	for _, f := range check.Findings(a) {
+		if f.Code == finding.Redundant {
+			redundant = append(redundant, f.Where.Rule)
+		}
+	}
+	require.Equal(t, []string{fmt.Sprintf("mapping %d", many+2)}, redundant)
 }
