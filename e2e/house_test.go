@@ -69,7 +69,7 @@ var layers = [][]string{
 	{"core/gate"},
 	{"core/rule"},
 	{"core/directory", "core/situation"},
-	{"core/filter", "core/finding", "core/name/nametest", "core/parallel"},
+	{"core/filter", "core/finding", "core/name/nametest", "core/parallel", "core/sorted"},
 	{"core/name"},
 	{"core/place", "operator"},
 }

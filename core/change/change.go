@@ -14,6 +14,7 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/rule"
 	"gatemap/core/situation"
+	"gatemap/core/sorted"
 )
 
 // Pair is one entitlement as it is on two sides.
@@ -74,29 +75,7 @@ func sideBySide(first, second []rule.Entitlement, visit func(x, y *rule.Entitlem
 	for _, list := range [][]rule.Entitlement{first, second} {
 		slices.SortStableFunc(list, func(a, b rule.Entitlement) int { return order(&a, &b) })
 	}
-	i, j := 0, 0
-	for i < len(first) || j < len(second) {
-		side := 0
-		switch {
-		case i == len(first):
-			side = 1
-		case j == len(second):
-			side = -1
-		default:
-			side = order(&first[i], &second[j])
-		}
-		switch {
-		case side < 0:
-			visit(&first[i], nil)
-			i++
-		case side > 0:
-			visit(nil, &second[j])
-			j++
-		default:
-			visit(&first[i], &second[j])
-			i, j = i+1, j+1
-		}
-	}
+	sorted.Beside(first, second, order, visit)
 }
 
 // alike says that two entitlements come to the same, by whatever routes.

@@ -11,6 +11,7 @@ import (
 	"gatemap/core/name"
 	"gatemap/core/parallel"
 	"gatemap/core/rule"
+	"gatemap/core/sorted"
 )
 
 // Effect says on which side there is more.
@@ -204,31 +205,17 @@ func (d *Drift) differ(list []Item, p *Person, x, y []rule.Entitlement) []Item {
 	add := func(e *rule.Entitlement, here, there rule.State) {
 		list = append(list, Item{Point: &Point{e.Object, e.Right}, Person: p, Here: here, There: there})
 	}
-	for len(x) > 0 || len(y) > 0 {
-		order := 0
+	sorted.Beside(x, y, byPoint, func(x, y *rule.Entitlement) {
 		switch {
-		case len(y) == 0:
-			order = -1
-		case len(x) == 0:
-			order = 1
-		default:
-			order = byPoint(x[0], y[0])
-		}
-		switch {
-		case order < 0: // what cannot be held there is about what lies below it
-			if r.can(x[0].Object, x[0].Right) {
-				add(&x[0], x[0].State, rule.None)
+		case y == nil: // what cannot be held there is about what lies below it
+			if r.can(x.Object, x.Right) {
+				add(x, x.State, rule.None)
 			}
-			x = x[1:]
-		case order > 0:
-			add(&y[0], rule.None, y[0].State)
-			y = y[1:]
-		default:
-			if x[0].State != y[0].State {
-				add(&x[0], x[0].State, y[0].State)
-			}
-			x, y = x[1:], y[1:]
+		case x == nil:
+			add(y, rule.None, y.State)
+		case x.State != y.State:
+			add(x, x.State, y.State)
 		}
-	}
+	})
 	return list
 }

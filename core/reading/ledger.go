@@ -9,6 +9,7 @@ import (
 	"gatemap/core/directory"
 	"gatemap/core/parallel"
 	"gatemap/core/rule"
+	"gatemap/core/sorted"
 )
 
 // ledger is what both sides give to whom, in words that both have: a group of the map that is tied
@@ -109,29 +110,19 @@ func (d *Drift) newLedger() *ledger {
 	}
 	most := max(len(here), len(there))
 	l.points, l.here, l.there = make([]Point, 0, most), make([][]grant, 0, most), make([][]grant, 0, most)
-	for len(here) > 0 || len(there) > 0 {
-		order := 0
+	sorted.Beside(here, there, func(x, y *given) int { return comparePoints(x.Point, y.Point) }, func(x, y *given) {
+		var none given
 		switch {
-		case len(there) == 0:
-			order = -1
-		case len(here) == 0:
-			order = 1
+		case x != nil && y != nil:
+		case y != nil && d.asWritten != nil: // only lines for accounts that are left aside list it
+			return
+		case y != nil:
+			none.Point, x = y.Point, &none
 		default:
-			order = comparePoints(here[0].Point, there[0].Point)
+			y = &none
 		}
-		var x, y []grant
-		at := Point{}
-		if order <= 0 {
-			at, x, here = here[0].Point, here[0].grants, here[1:]
-		}
-		if order >= 0 {
-			at, y, there = there[0].Point, there[0].grants, there[1:]
-		}
-		if order > 0 && d.asWritten != nil { // only lines for accounts that are left aside list it
-			continue
-		}
-		l.points, l.here, l.there = append(l.points, at), append(l.here, x), append(l.there, y)
-	}
+		l.points, l.here, l.there = append(l.points, x.Point), append(l.here, x.grants), append(l.there, y.grants)
+	})
 	l.whom = words.all()
 	for n, word := range l.whom {
 		l.whom[n] = strings.ReplaceAll(word, "\n", butNot)

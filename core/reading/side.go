@@ -68,13 +68,14 @@ func (s *side) list(u directory.UserID) []rule.Entitlement {
 			s.held = append(s.held, e)
 		}
 	})
-	if !slices.IsSortedFunc(s.held, byPoint) {
-		slices.SortFunc(s.held, byPoint)
+	inOrder := func(a, b rule.Entitlement) int { return byPoint(&a, &b) }
+	if !slices.IsSortedFunc(s.held, inOrder) {
+		slices.SortFunc(s.held, inOrder)
 	}
 	return s.held
 }
 
-func byPoint(a, b rule.Entitlement) int {
+func byPoint(a, b *rule.Entitlement) int {
 	return cmp.Or(strings.Compare(a.Object, b.Object), strings.Compare(a.Right, b.Right))
 }
 

@@ -201,7 +201,8 @@ func (s *suspects) mark(side int, of *side, given bool) {
 	}
 }
 
-// several stands for more than one word, or one that is far behind. A variable, as many.
+// several stands for more than one word, or one that is far behind. A variable, so that tests
+// take both ways.
 var several uint8 = 255
 
 // state is what a side says of a user at a point. Where words alone give it and nothing takes it
