@@ -15,6 +15,8 @@ import (
 	"syscall"
 	"time"
 
+	"gatemap/tools/standstill"
+
 	"github.com/jackc/pgx/v5"
 )
 
@@ -154,10 +156,10 @@ func (s *Server) Stop() {
 }
 
 // Freeze makes the server stand still until Thaw: nothing new is answered.
-func (s *Server) Freeze() error { return s.process.Process.Signal(syscall.SIGSTOP) }
+func (s *Server) Freeze() error { return standstill.Freeze(s.process.Process.Pid) }
 
 // Thaw lets the server go on.
-func (s *Server) Thaw() error { return s.process.Process.Signal(syscall.SIGCONT) }
+func (s *Server) Thaw() error { return standstill.Thaw(s.process.Process.Pid) }
 
 // Connect signs in to a database.
 func (s *Server) Connect(ctx context.Context, as, database string) (*pgx.Conn, error) {

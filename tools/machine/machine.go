@@ -21,6 +21,8 @@ import (
 	"syscall"
 	"time"
 
+	"gatemap/tools/standstill"
+
 	"golang.org/x/crypto/ssh"
 )
 
@@ -162,13 +164,13 @@ func NewKey() (public, secret string, err error) {
 func (m *Machine) Stop() { _ = m.process.Process.Kill() } // ours, by its own number
 
 // Freeze makes the host stand still until Thaw: nothing new is answered.
-func (m *Machine) Freeze() error { return m.all(syscall.SIGSTOP) }
+func (m *Machine) Freeze() error { return m.all(standstill.Freeze) }
 
 // Thaw lets the host go on.
-func (m *Machine) Thaw() error { return m.all(syscall.SIGCONT) }
+func (m *Machine) Thaw() error { return m.all(standstill.Thaw) }
 
-// all sends a signal to the first process of the host.
-func (m *Machine) all(s syscall.Signal) error {
+// all does something to the first process of the host.
+func (m *Machine) all(do func(pid int) error) error {
 	text, err := os.ReadFile(fmt.Sprintf("/proc/%d/task/%[1]d/children", m.process.Process.Pid))
 	if err != nil {
 		return err
@@ -178,7 +180,7 @@ func (m *Machine) all(s syscall.Signal) error {
 		if err != nil {
 			return err
 		}
-		if err := syscall.Kill(pid, s); err != nil {
+		if err := do(pid); err != nil {
 			return err
 		}
 	}

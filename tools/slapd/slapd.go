@@ -11,6 +11,8 @@ import (
 	"strings"
 	"syscall"
 	"time"
+
+	"gatemap/tools/standstill"
 )
 
 // The tree of every server, who may do everything in it, and with which secret.
@@ -121,10 +123,10 @@ func (s *Server) address() error {
 func (s *Server) Path(file string) string { return filepath.Join(s.Dir, file) }
 
 // Freeze makes the server stand still until Thaw: connections stay, and nothing is answered.
-func (s *Server) Freeze() error { return s.process.Process.Signal(syscall.SIGSTOP) }
+func (s *Server) Freeze() error { return standstill.Freeze(s.process.Process.Pid) }
 
 // Thaw lets the server go on.
-func (s *Server) Thaw() error { return s.process.Process.Signal(syscall.SIGCONT) }
+func (s *Server) Thaw() error { return standstill.Thaw(s.process.Process.Pid) }
 
 // Restart starts the server again after Stop.
 func (s *Server) Restart() error {
