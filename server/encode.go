@@ -1,7 +1,9 @@
 package server
 
 import (
+	"encoding/binary"
 	"io"
+	"slices"
 	"sync"
 
 	"github.com/segmentio/encoding/json"
@@ -71,9 +73,9 @@ func (o *output) reach(r *answer.Reach, each query.Each) {
 		o.text(`,"display_name":`, r.DisplayName)
 	}
 	o.any(`,"situation":`, r.Situation)
-	o.b = append(o.b, `,"entitlements":`...)
+	o.raw(`,"entitlements":`)
 	if r.Entitlements == nil {
-		o.b = append(o.b, "null"...)
+		o.raw("null")
 	} else {
 		next := byte('[')
 		each(func(e rule.Entitlement) {
@@ -101,7 +103,7 @@ func (o *output) entitlement(e *rule.Entitlement) {
 	o.text(`,"right":`, e.Right)
 	o.text(`,"state":`, e.State.String())
 	if e.More {
-		o.b = append(o.b, `,"open_if_more":true`...)
+		o.raw(`,"open_if_more":true`)
 	}
 	if e.Breadth != "" {
 		o.text(`,"breadth":`, e.Breadth)
@@ -144,9 +146,9 @@ func (o *output) stop(s *rule.Stop) {
 func (o *output) route(r *rule.Route) {
 	o.text(`{"mapping":`, r.Mapping)
 	if r.Direct {
-		o.b = append(o.b, `,"direct":true`...)
+		o.raw(`,"direct":true`)
 	} else {
-		o.b = append(o.b, `,"direct":false`...)
+		o.raw(`,"direct":false`)
 	}
 	if r.By != "" {
 		o.text(`,"by":`, r.By)
@@ -163,9 +165,9 @@ func (o *output) hop(h *rule.Hop) {
 
 // appendList writes a key and the elements of a list; one that is not there is null.
 func appendList[T any](o *output, key string, all []T, write func(*output, *T)) {
-	o.b = append(o.b, key...)
+	o.raw(key)
 	if all == nil {
-		o.b = append(o.b, "null"...)
+		o.raw("null")
 		return
 	}
 	o.b = append(o.b, '[')
@@ -178,26 +180,48 @@ func appendList[T any](o *output, key string, all []T, write func(*output, *T)) 
 	o.b = append(o.b, ']')
 }
 
-// plain are the bytes that stand in a string as they are (RFC 8259 section 7).
-var plain = func() (plain [256]bool) {
-	for c := ' '; c <= '~'; c++ {
-		plain[c] = c != '"' && c != '\\'
+// raw writes what stands as it is.
+func (o *output) raw(s string) { copy(o.room(len(s)), s) }
+
+// room makes room for more bytes, and is that room. The list stays where it is unless it is full: a
+// pointer that is written while the collector is at work costs more than what is copied.
+func (o *output) room(more int) []byte {
+	if cap(o.b)-len(o.b) < more {
+		o.b = slices.Grow(o.b, more)
 	}
-	return plain
-}()
+	from := len(o.b)
+	o.b = o.b[:from+more]
+	return o.b[from:]
+}
 
 // text writes a key and a string.
 func (o *output) text(key, s string) {
-	o.b = append(o.b, key...)
-	for i := range len(s) {
-		if !plain[s[i]] {
-			o.b = json.AppendEscape(o.b, s, 0)
-			return
+	o.raw(key)
+	at := o.room(len(s) + 2)
+	at[0], at[len(s)+1] = '"', '"'
+	copy(at[1:], s)
+	if !plain(at[1 : len(s)+1]) {
+		o.b = json.AppendEscape(o.b[:len(o.b)-len(at)], s, 0)
+	}
+}
+
+// plain reports whether bytes stand in a string as they are (RFC 8259 section 7): ASCII from the
+// space on, without quotes and backslashes. Eight are looked at together: a byte with its
+// high bit set, or below the space, or that becomes zero by XOR, sets the high bit of its place.
+func plain(b []byte) bool {
+	const ones, high = 0x0101010101010101, 0x8080808080808080
+	odd := uint64(0)
+	for ; len(b) >= 8; b = b[8:] {
+		w := binary.LittleEndian.Uint64(b)
+		quote, slash := w^ones*'"', w^ones*'\\'
+		odd |= w | (w-ones*' ')&^w | (quote-ones)&^quote | (slash-ones)&^slash
+	}
+	for _, c := range b {
+		if c < ' ' || c >= 0x80 || c == '"' || c == '\\' {
+			return false
 		}
 	}
-	o.b = append(o.b, '"')
-	o.b = append(o.b, s...)
-	o.b = append(o.b, '"')
+	return odd&high == 0
 }
 
 // any writes a key and what is of some other type.
