@@ -16,6 +16,8 @@ func TestNeedsInWords(t *testing.T) {
 	for need, want := range map[situation.Need]string{
 		"network:summit|office":       "the source address is in summit or office",
 		"not-network:summit":          "the source address is not in summit",
+		"not-network:summit|office":   "the source address is not in summit or office",
+		"not-window:night|dusk":       "the time is outside the window night and dusk",
 		"window:night":                "the time is in the window night",
 		"device:managed":              "the device is managed",
 		"device-group:d/x":            "the device is in the group d/x",
@@ -91,7 +93,7 @@ func TestRoutesInWords(t *testing.T) {
 }
 
 func TestMissesAndWaysInWords(t *testing.T) {
-	for want, lacks := range map[string][]string{
+	for want, lacks := range map[string][]rule.Lack{
 		"Line s/m gives it to members of d/a or d/u in person":                                   {"group:d/a", "user:d/u"},
 		"Line s/m gives it, but d/u is excepted, and members of d/x are excepted":                {"not-user:d/u", "not-group:d/x"},
 		"Line s/m gives it to members of d/a, but the attribute emails is lacking":               {"group:d/a", "attribute:emails"},
@@ -100,13 +102,13 @@ func TestMissesAndWaysInWords(t *testing.T) {
 		assert.Equal(t, want, answer.Miss(rule.Miss{Mapping: "s/m", Lacks: lacks}))
 	}
 	for want, way := range map[string]atlas.Way{
-		"Way in: membership of d/a opens it, and brings nothing else":                                            {Changes: []string{"group:d/a"}, State: rule.Open},
-		"Way in: membership of d/a gives it, on conditions, and brings 4 other entitlements: x, y …":             {Changes: []string{"group:d/a"}, State: rule.Depends, Brings: 4, Sample: []string{"x", "y"}},
-		"Way in: title \"Cook\" opens it, and brings nothing else":                                               {Changes: []string{"attribute:title=Cook"}, State: rule.Open},
-		"Way in: a value for the attribute emails opens it":                                                      {Changes: []string{"attribute:emails"}, State: rule.Open},
-		"Way in: switching the account on, and a situation in which the time is in the window night opens it":    {Changes: []string{"account:active", "window:night"}, State: rule.Open},
-		"Way in: a later end of the account opens it":                                                            {Changes: []string{"account:longer"}, State: rule.Open},
-		"Way in: a situation in which the time is in the window night and the sign-in is at least aal2 opens it": {Changes: []string{"window:night", "strength:aal2"}, State: rule.Open},
+		"Way in: membership of d/a opens it, and brings nothing else":                                            {Changes: []atlas.Step{"group:d/a"}, State: rule.Open},
+		"Way in: membership of d/a gives it, on conditions, and brings 4 other entitlements: x, y …":             {Changes: []atlas.Step{"group:d/a"}, State: rule.Depends, Brings: 4, Sample: []string{"x", "y"}},
+		"Way in: title \"Cook\" opens it, and brings nothing else":                                               {Changes: []atlas.Step{"attribute:title=Cook"}, State: rule.Open},
+		"Way in: a value for the attribute emails opens it":                                                      {Changes: []atlas.Step{"attribute:emails"}, State: rule.Open},
+		"Way in: switching the account on, and a situation in which the time is in the window night opens it":    {Changes: []atlas.Step{"account:active", "window:night"}, State: rule.Open},
+		"Way in: a later end of the account opens it":                                                            {Changes: []atlas.Step{"account:longer"}, State: rule.Open},
+		"Way in: a situation in which the time is in the window night and the sign-in is at least aal2 opens it": {Changes: []atlas.Step{"window:night", "strength:aal2"}, State: rule.Open},
 	} {
 		assert.Equal(t, want, answer.WayIn(way))
 	}
@@ -140,4 +142,41 @@ func TestSentences(t *testing.T) {
 		assert.Equal(t, c.want, answer.Sentences(c.why, "Una"))
 	}
 	assert.True(t, strings.HasPrefix(answer.Sentences(why(rule.None, nil), "")[0], "d/u does not hold"))
+}
+
+func TestLabels(t *testing.T) {
+	for need, want := range map[situation.Need]string{
+		"network:summit|office": "from summit or office", "not-strength:aal2": "weaker than aal2", "something:new": "something:new",
+	} {
+		assert.Equal(t, want, answer.NeedLabel(need))
+	}
+	for want, stop := range map[string]rule.Stop{
+		"only in window night": {Reason: rule.ByCondition, At: "s/m", Detail: "window:night"},
+		"account inactive":     {Reason: rule.ByInactive, At: "d/u"},
+		"lacks emails":         {Reason: rule.ByPrerequisite, At: "s/requires", Detail: "emails"},
+		"denied by m":          {Reason: rule.ByDeny, At: "s/m"},
+		"behind p (policy: the sign-in is at least aal2)": {
+			Reason: rule.ByGate, At: "door/p", Detail: "policy strength:aal2",
+		},
+		"new x": {Reason: "new", At: "s/m", Detail: "x"},
+	} {
+		assert.Equal(t, want, answer.StopLabel(stop))
+	}
+	assert.Equal(t, "not in d/a", answer.LackLabel("not-group:d/a"))
+	assert.Equal(t, "something:new", answer.LackLabel("something:new"))
+}
+
+// Everything that there is has words, and each is served.
+func TestTheCatalogueIsWhole(t *testing.T) {
+	words := answer.Catalogue()
+	assert.Len(t, words.Needs, 13)
+	for _, reason := range rule.Reasons {
+		assert.Contains(t, words.Stops, reason)
+	}
+	assert.Len(t, words.Stops, len(rule.Reasons))
+	for _, fate := range []rule.Fate{
+		rule.Decides, rule.May, rule.Unmet, rule.Overtaken, rule.Others, rule.Elsewhere, rule.Off, rule.Watched,
+	} {
+		assert.NotEmpty(t, answer.FateLabel(fate), fate)
+	}
 }

@@ -7,7 +7,6 @@ import (
 
 	"gatemap/core/atlas"
 	"gatemap/core/rule"
-	"gatemap/core/situation"
 	"gatemap/stage"
 )
 
@@ -22,19 +21,19 @@ type Way struct {
 func NewWay(w atlas.Way, user string) Way {
 	way := Way{Way: w}
 	for _, c := range w.Changes {
-		kind, value, _ := strings.Cut(c, ":")
-		attribute, is, set := strings.Cut(value, "=")
+		group, joins := c.Group()
+		attribute, value, given, has := c.Attribute()
 		switch {
-		case kind == "group":
-			way.Stage = append(way.Stage, stage.Change{Do: stage.Join, Group: value, Member: user})
-		case kind == "attribute" && set:
-			way.Stage = append(way.Stage, setting(user, attribute, is))
-		case c == "account:active":
+		case joins:
+			way.Stage = append(way.Stage, stage.Change{Do: stage.Join, Group: group, Member: user})
+		case given:
+			way.Stage = append(way.Stage, setting(user, attribute, value))
+		case c == atlas.Active:
 			way.Stage = append(
 				way.Stage,
 				stage.Change{Do: stage.SetUser, User: user, Attribute: "active", Value: json.RawMessage("true")},
 			)
-		case kind == "attribute" || kind == "account":
+		case has || c == atlas.Longer:
 			way.Stage = nil
 			return way
 		}
@@ -62,22 +61,21 @@ func WayIn(w atlas.Way) string {
 	var parts, needs []string
 	brings := false
 	for _, c := range w.Changes {
-		kind, value, _ := strings.Cut(c, ":")
-		switch kind {
-		case "group":
-			brings = true
-			parts = append(parts, "membership of "+value)
-		case "attribute":
-			if attribute, is, set := strings.Cut(value, "="); set {
-				brings = true
-				parts = append(parts, fmt.Sprintf("%s %q", attribute, is))
-			} else {
-				parts = append(parts, "a value for the attribute "+value)
-			}
-		case "account":
-			parts = append(parts, accounts[value])
+		group, joins := c.Group()
+		attribute, value, given, has := c.Attribute()
+		need, asks := c.Need()
+		brings = brings || joins || given
+		switch {
+		case joins:
+			parts = append(parts, "membership of "+group)
+		case given:
+			parts = append(parts, fmt.Sprintf("%s %q", attribute, value))
+		case has:
+			parts = append(parts, "a value for the attribute "+attribute)
+		case asks:
+			needs = append(needs, Need(need))
 		default:
-			needs = append(needs, Need(situation.Need(c)))
+			parts = append(parts, accounts[c])
 		}
 	}
 	if len(needs) > 0 {
@@ -103,4 +101,6 @@ func WayIn(w atlas.Way) string {
 }
 
 // accounts are what can be otherwise of an account.
-var accounts = map[string]string{"active": "switching the account on", "longer": "a later end of the account"}
+var accounts = map[atlas.Step]string{
+	atlas.Active: "switching the account on", atlas.Longer: "a later end of the account",
+}

@@ -11,60 +11,32 @@ import (
 
 // Stop puts what shuts something into words.
 func Stop(s rule.Stop) string {
-	switch s.Reason {
-	case rule.ByCondition:
-		return fmt.Sprintf("Line %s gives it only if %s", s.At, Need(situation.Need(s.Detail)))
-	case rule.ByInactive:
-		return fmt.Sprintf("The account %s is inactive", s.At)
-	case rule.ByExpired:
-		return fmt.Sprintf("The account %s expired at %s", s.At, s.Detail)
-	case rule.ByPrerequisite:
-		system, _, _ := strings.Cut(s.At, "/")
-		return fmt.Sprintf("%s requires the attribute %s, which the user lacks", system, s.Detail)
-	case rule.ByDeny:
-		return fmt.Sprintf("Line %s denies it", s.At)
-	case rule.ByLimit:
-		return fmt.Sprintf("The limit %s forbids it", s.At)
-	case rule.ByFeature:
-		return fmt.Sprintf("%s needs the feature %s, which the user lacks", s.At, s.Detail)
-	case rule.ByNoSeat:
-		return fmt.Sprintf("%s has no seat left", s.At)
-	case rule.ByGate:
-		return fmt.Sprintf("It is behind %s, which does not let the user through: %s", s.At, inner(s.Detail))
-	case rule.ByRule:
-		return fmt.Sprintf("Line %s refuses it before another line permits it", s.At)
-	case rule.ByOverride:
-		return fmt.Sprintf("The user's own override refuses it (%s)", s.At)
-	case rule.ByPolicy:
-		return fmt.Sprintf("Policy %s blocks it%s", s.At, because(s.Detail))
-	case rule.ByDoor:
-		return fmt.Sprintf("The folder allows it, but %s does not", s.At)
-	case rule.ByLogin:
-		return fmt.Sprintf("The user cannot log in there: %s%s", s.At, because(s.Detail))
-	case rule.ByAdmit:
-		return fmt.Sprintf("%s does not admit the sign-in%s", s.At, because(s.Detail))
-	case rule.BySource:
-		return fmt.Sprintf("Users of the directory %s are not known here (%s)", s.Detail, s.At)
-	}
-	return strings.TrimSpace(fmt.Sprintf("%s at %s %s", s.Reason, s.At, s.Detail))
+	system, _, _ := strings.Cut(s.At, "/")
+	x, known := stops[s.Reason]
+	return strings.TrimSpace(said(known, x.phrase, string(s.Reason)+" at {at} {detail}",
+		"{at}", s.At, "{system}", system, "{detail}", s.Detail, "{need}", Need(situation.Need(s.Detail)),
+		"{inner}", inner(s), "{because}", because(s)))
 }
 
 // because adds a detail, if there is one.
-func because(detail string) string {
-	if detail == "" {
+func because(s rule.Stop) string {
+	if s.Detail == "" {
 		return ""
 	}
-	return " (" + inner(detail) + ")"
+	return " (" + inner(s) + ")"
 }
 
-// inner puts the detail of a gate in front into words: a need, or a reason and
-// its own detail.
-func inner(detail string) string {
-	reason, need, ok := strings.Cut(detail, " ")
-	if ok && strings.Contains(need, ":") && !strings.Contains(reason, ":") {
-		return reason + ": " + Need(situation.Need(need))
+// inner puts the detail of a gate in front into words: a need, or a reason and its own detail.
+func inner(s rule.Stop) string {
+	reason, detail := s.Inner()
+	words := Need(situation.Need(detail))
+	switch {
+	case reason == "":
+		return words
+	case words == detail:
+		return strings.TrimSpace(string(reason) + " " + detail)
 	}
-	return Need(situation.Need(detail))
+	return string(reason) + ": " + words
 }
 
 var hows = map[string]string{
@@ -97,21 +69,21 @@ func Route(r rule.Route, user string) string {
 func Miss(m rule.Miss) string {
 	var names, rest []string
 	for _, l := range m.Lacks {
-		kind, value, _ := strings.Cut(l, ":")
+		kind, value := l.Parts()
 		switch kind {
-		case "group":
+		case rule.LackGroup:
 			names = append(names, "members of "+value)
-		case "user":
+		case rule.LackUser:
 			names = append(names, value+" in person")
-		case "not-group":
+		case rule.LackNotGroup:
 			rest = append(rest, "members of "+value+" are excepted")
-		case "not-user":
+		case rule.LackNotUser:
 			rest = append(rest, value+" is excepted")
-		case "claim":
+		case rule.LackClaim:
 			names = append(names, "those whose sign-in carries "+value)
-		case "tag":
+		case rule.LackTag:
 			names = append(names, "those with the tag "+value)
-		case "attribute":
+		case rule.LackAttribute:
 			rest = append(rest, "the attribute "+value+" is lacking")
 		}
 	}

@@ -91,12 +91,13 @@ func Role(p rule.Pass, w *Why) string {
 
 // lacking says what a resource lacks for a line to be about it.
 func lacking(p rule.Pass, object string) string {
-	var tags, others []string
+	var tags []string
+	others := 0
 	for _, l := range p.Lacks {
-		if tag, is := strings.CutPrefix(l, "tag-of-resource:"); is {
+		if kind, tag := l.Parts(); kind == rule.LackMark {
 			tags = append(tags, tag)
 		} else {
-			others = append(others, l)
+			others++
 		}
 	}
 	sentence := fmt.Sprintf(
@@ -105,7 +106,7 @@ func lacking(p rule.Pass, object string) string {
 		strings.Join(tags, " and "),
 		object,
 	)
-	if len(others) > 0 {
+	if others > 0 {
 		sentence += ", and for others than this user"
 	}
 	return sentence
@@ -160,37 +161,18 @@ func OpenIf(ways [][]situation.Need, more bool) string {
 	return words
 }
 
-// phrases are the words for each kind of need, and for its opposite; %s is its value.
-var phrases = map[string][2]string{
-	"network":      {"the source address is in %s", "the source address is not in %s"},
-	"window":       {"the time is in the window %s", "the time is outside the window %s"},
-	"device":       {"the device is %s", "the device is not %s"},
-	"device-group": {"the device is in the group %s", "the device is not in the group %s"},
-	"strength":     {"the sign-in is at least %s", "the sign-in is weaker than %s"},
-	"access":       {"the access is by %s", "the access is not by %s"},
-	"client":       {"the client is %s", "the client is not %s"},
-	"risk":         {"the risk is %s", "the risk is not %s"},
-	"via":          {"the way is %s", "the way is not %s"},
-	"before":       {"the time is before %s", "the time is %s or later"},
-	"after":        {"the time is %s or later", "the time is before %s"},
-	"to":           {"the destination is in %s", "the destination is not in %s"},
-	"port":         {"the port is %s", "the port is not %s"},
-}
-
 // Need puts one need into words.
 func Need(n situation.Need) string {
-	kind, value, _ := strings.Cut(string(n), ":")
-	positive, opposite := strings.CutPrefix(kind, "not-")
-	phrase, known := phrases[positive]
-	switch {
-	case !known:
-		return string(n)
-	case opposite && kind != "not-window":
-		return fmt.Sprintf(phrase[1], strings.ReplaceAll(value, "|", " or "))
-	case opposite:
-		return fmt.Sprintf(phrase[1], strings.ReplaceAll(value, "|", " and "))
+	kind, values, not := n.Parts()
+	x, known := needs[kind]
+	between := " or "
+	if not {
+		x.is = x.not
+		if kind == "window" {
+			between = " and " // outside of each
+		}
 	}
-	return fmt.Sprintf(phrase[0], strings.ReplaceAll(value, "|", " or "))
+	return said(known, x.is.phrase, string(n), "{value}", strings.Join(values, between))
 }
 
 func ellipsis(more bool) string {

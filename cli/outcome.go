@@ -259,7 +259,7 @@ func outcomeTable(o *answer.Outcome) [][]string {
 				e.Right,
 				before,
 				after,
-				joinNeeds(e.Needs),
+				written(e.Needs, "; "),
 				joinStops(e.ShutBy),
 			},
 		)

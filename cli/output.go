@@ -194,11 +194,7 @@ func widest[T any](list []T, text func(T) string) int {
 func joinWays(ways [][]situation.Need, more bool) string {
 	parts := make([]string, len(ways))
 	for i, way := range ways {
-		words := make([]string, len(way))
-		for j, n := range way {
-			words[j] = string(n)
-		}
-		if parts[i] = strings.Join(words, " + "); len(way) == 0 {
+		if parts[i] = written(way, " + "); len(way) == 0 {
 			parts[i] = "any case"
 		}
 	}
@@ -208,12 +204,9 @@ func joinWays(ways [][]situation.Need, more bool) string {
 	return strings.Join(parts, "; ")
 }
 
-func joinNeeds(needs []situation.Need) string {
-	parts := make([]string, len(needs))
-	for i, n := range needs {
-		parts[i] = string(n)
-	}
-	return strings.Join(parts, "; ")
+// written joins what answers have as texts of their own, such as needs, as they stand.
+func written[T ~string](list []T, between string) string {
+	return labels(list, func(x T) string { return string(x) }, between)
 }
 
 func joinStops(stops []rule.Stop) string {
@@ -230,7 +223,7 @@ var entitlementHead = []string{"state", "breadth", "needs", "shut_by", "routes",
 
 func entitlementCells(e *rule.Entitlement) []string {
 	return []string{
-		e.State.String(), e.Breadth, joinNeeds(e.Needs), joinStops(e.ShutBy), joinRoutes(e.Routes),
+		e.State.String(), e.Breadth, written(e.Needs, "; "), joinStops(e.ShutBy), joinRoutes(e.Routes),
 		joinReply(e.Reply), joinClaims(e.Claims), joinWatch(e.Watch), joinWays(e.OpenIf, e.More),
 	}
 }

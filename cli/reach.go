@@ -9,7 +9,6 @@ import (
 
 	"gatemap/answer"
 	"gatemap/core/rule"
-	"gatemap/core/situation"
 )
 
 func (a *app) reach() *cobra.Command {
@@ -151,25 +150,10 @@ func why(e *rule.Entitlement) string {
 		parts = append(parts, answer.OpenIf(e.OpenIf, e.More))
 	case rule.Shut:
 		for _, s := range e.ShutBy {
-			parts = append(parts, stopped(s))
+			parts = append(parts, answer.StopLabel(s))
 		}
 	}
 	return strings.Join(parts, ", ")
-}
-
-// stopped says in a few words what shuts something.
-func stopped(s rule.Stop) string {
-	_, line, _ := strings.Cut(s.At, "/")
-	switch s.Reason {
-	case rule.ByCondition:
-		return "only if " + answer.Need(situation.Need(s.Detail))
-	case rule.ByInactive, rule.ByExpired, rule.ByPrerequisite, rule.ByFeature, rule.ByNoSeat, rule.BySource:
-		return strings.TrimSpace(string(s.Reason) + " " + s.Detail)
-	}
-	if s.Detail != "" {
-		line += " (" + s.Detail + ")"
-	}
-	return string(s.Reason) + " " + line
 }
 
 func reachTable(r *answer.Reach) [][]string {

@@ -76,12 +76,6 @@ func stageCommand(c stage.Change) string {
 	return fmt.Sprintf("gatemap trial set TRIAL %s %s %s", c.User, c.Attribute, c.Value)
 }
 
-// fates says in words what part a line plays.
-var fates = map[rule.Fate]string{
-	rule.Decides: "decides", rule.May: "may decide", rule.Unmet: "condition not met",
-	rule.Overtaken: "another line decides", rule.Others: "for other users", rule.Elsewhere: "about something else", rule.Off: "switched off", rule.Watched: "only watched",
-}
-
 func (a *app) probeText(p *answer.Probe) error {
 	if err := a.whyText(&p.Why); err != nil {
 		return err
@@ -91,14 +85,14 @@ func (a *app) probeText(p *answer.Probe) error {
 	for _, s := range p.Passes {
 		var why []string
 		if len(s.Needs) > 0 {
-			why = append(why, joinNeeds(s.Needs))
+			why = append(why, labels(s.Needs, answer.NeedLabel, ", "))
 		}
 		if len(s.Lacks) > 0 {
-			why = append(why, strings.Join(s.Lacks, " or "))
+			why = append(why, labels(s.Lacks, answer.LackLabel, " or "))
 		}
 		a.print(
 			"%s\n",
-			strings.TrimRight(fmt.Sprintf("%-*s  %-23s  %s", wide, s.Line, fates[s.Fate], strings.Join(why, "; ")), " "),
+			strings.TrimRight(fmt.Sprintf("%-*s  %-23s  %s", wide, s.Line, answer.FateLabel(s.Fate), strings.Join(why, "; ")), " "),
 		)
 	}
 	return nil
@@ -107,7 +101,7 @@ func (a *app) probeText(p *answer.Probe) error {
 func probeTable(p *answer.Probe) [][]string {
 	table := [][]string{{"line", "fate", "needs", "lacks"}}
 	for _, s := range p.Passes {
-		table = append(table, []string{s.Line, string(s.Fate), joinNeeds(s.Needs), strings.Join(s.Lacks, "; ")})
+		table = append(table, []string{s.Line, string(s.Fate), written(s.Needs, "; "), written(s.Lacks, "; ")})
 	}
 	return table
 }
@@ -115,7 +109,7 @@ func probeTable(p *answer.Probe) [][]string {
 func whyTable(w *answer.Why) [][]string {
 	var misses []string
 	for _, m := range w.Misses {
-		misses = append(misses, m.Mapping+" lacks "+strings.Join(m.Lacks, " or "))
+		misses = append(misses, m.Mapping+" lacks "+written(m.Lacks, " or "))
 	}
 	head := append([]string{"user", "system", "object", "right"}, entitlementHead...)
 	row := append([]string{w.User, w.System, w.Object, w.Right}, entitlementCells(&w.Entitlement)...)
@@ -131,4 +125,13 @@ func onFlags(objects []string) string {
 		flags[i] = fmt.Sprintf("--on %q", o)
 	}
 	return strings.Join(flags, ", ")
+}
+
+// labels puts each of a list into few words.
+func labels[T any](list []T, label func(T) string, between string) string {
+	words := make([]string, len(list))
+	for i, x := range list {
+		words[i] = label(x)
+	}
+	return strings.Join(words, between)
 }

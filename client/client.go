@@ -214,6 +214,11 @@ func (c *Client) Map(ctx context.Context) (*answer.Map, error) {
 	return get[answer.Map](ctx, c, "map", situation.Situation{})
 }
 
+// Words are the words for what answers tell by kind.
+func (c *Client) Words(ctx context.Context) (*answer.Words, error) {
+	return get[answer.Words](ctx, c, "words", situation.Situation{})
+}
+
 func (c *Client) Group(ctx context.Context, name string) (*answer.GroupInfo, error) {
 	at, err := c.groupPath(ctx, name)
 	if err != nil {

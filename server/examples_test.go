@@ -29,6 +29,7 @@ var update = flag.Bool("update", false, "write the examples of the API anew")
 // made. by says who makes a call; missing: an admin.
 var exampleCalls = []struct{ id, method, path, headers, body, by string }{
 	{id: "map", path: "/map"},
+	{id: "words", path: "/words"},
 	{id: "reach", path: "/reach?user=ilse.okonjo&system=archive&from=198.51.100.9&at=2026-11-24T22:00:00Z"},
 	{id: "person", path: "/person?user=ilse.okonjo&system=core-net"},
 	{id: "why", path: "/why?user=ilse.okonjo&system=archive&right=frames:write&object=/raw/2026"},

@@ -141,6 +141,10 @@ func lists(api huma.API, s *workspace.Service) {
 	get(api, "/map", "map", "The map in force, with its networks and windows", func(ctx context.Context, _ *struct{}) (*answer.Map, error) {
 		return s.Head().Map(ctx)
 	})
+	words := answer.Catalogue()
+	get(api, "/words", "words", "The words for what answers tell by kind", func(context.Context, *struct{}) (*answer.Words, error) {
+		return words, nil
+	})
 	get(api, "/revisions", "history", "The revisions of the map, the newest first", func(ctx context.Context, in *struct{ Paging }) (*answer.Revisions, error) {
 		return s.History.List(ctx, in.Limit, in.Cursor)
 	})

@@ -97,7 +97,7 @@ func TestWhatAProbeSays(t *testing.T) {
 		fates                       map[string]rule.Pass
 	}{
 		"ordered rules": {"ilse.okonjo", "core-net", "ssh", "dome", map[string]string{"from": "198.51.100.9", "at": "2026-11-23T12:00:00Z"}, map[string]rule.Pass{
-			"core-net/dome engineers to the dome": {Fate: rule.Others, Lacks: []string{"group:cindervale/dome-engineers"}},
+			"core-net/dome engineers to the dome": {Fate: rule.Others, Lacks: []rule.Lack{"group:cindervale/dome-engineers"}},
 			"core-net/crew to the dome by night":  {Fate: rule.Unmet, Needs: needs("window:night")},
 			"core-net/nobody else to the dome":    {Fate: rule.Decides},
 			"core-net/nobody pings":               {Fate: rule.Elsewhere},
@@ -105,7 +105,7 @@ func TestWhatAProbeSays(t *testing.T) {
 		"what waits for a fact": {"ilse.okonjo", "archive", "frames:write", "/raw/2026", nil, map[string]rule.Pass{
 			"archive/mapping 2":            {Fate: rule.May, Needs: needs("network:summit", "window:night")},
 			"archive/nothing at high risk": {Fate: rule.May, Needs: needs("risk:high")},
-			"archive/mapping 6":            {Fate: rule.Others, Lacks: []string{"group:cindervale/archivists"}},
+			"archive/mapping 6":            {Fate: rule.Others, Lacks: []rule.Lack{"group:cindervale/archivists"}},
 			"archive/mapping 10":           {Fate: rule.Others, Lacks: nil}, // it names something that does not exist
 		}},
 		"two locks": {"ilse.okonjo", "night-files", "read", "logs:/shift", nil, map[string]rule.Pass{
@@ -113,24 +113,24 @@ func TestWhatAProbeSays(t *testing.T) {
 			"night-files/logs:/shift entry 2": {Fate: rule.Decides},
 			"night-files/logs:/ entry 1":      {Fate: rule.Elsewhere},
 			"night-files/charts door entry 1": {Fate: rule.Elsewhere},
-			"night-files/logs:/shift entry 1": {Fate: rule.Others, Lacks: []string{"group:cindervale/shift-leads"}},
+			"night-files/logs:/shift entry 1": {Fate: rule.Others, Lacks: []rule.Lack{"group:cindervale/shift-leads"}},
 		}},
 		"claims": {"ilse.okonjo", "cloud-link", "sign-in", "compute", nil, map[string]rule.Pass{
 			"cloud-link/compute claim mail 1": {Fate: rule.Decides},
 			"cloud-link/compute admit 1":      {Fate: rule.Decides},
-			"cloud-link/compute admit 2":      {Fate: rule.Others, Lacks: []string{"group:cindervale/suspended"}},
+			"cloud-link/compute admit 2":      {Fate: rule.Others, Lacks: []rule.Lack{"group:cindervale/suspended"}},
 		}},
 		"tags": {"ilse.okonjo", "remote-access", "admit", "vpn", map[string]string{"device": "managed"}, map[string]rule.Pass{
 			"remote-access/tag crew 1":      {Fate: rule.Decides},
 			"remote-access/crew by vpn":     {Fate: rule.Decides},
 			"remote-access/staff by vpn":    {Fate: rule.Overtaken},
-			"remote-access/partners by vpn": {Fate: rule.Others, Lacks: []string{"group:cindervale/partners"}},
+			"remote-access/partners by vpn": {Fate: rule.Others, Lacks: []rule.Lack{"group:cindervale/partners"}},
 			"remote-access/staff on wifi":   {Fate: rule.Elsewhere},
 		}},
 		"policies": {"ilse.okonjo", "sign-in-desk", "sign-in", "ledger", map[string]string{"from": "203.0.113.9", "client": "browser"}, map[string]rule.Pass{
 			"sign-in-desk/no old clients":          {Fate: rule.Unmet, Needs: needs("client:legacy")},
 			"sign-in-desk/stronger from outside":   {Fate: rule.Unmet, Needs: needs("not-network:summit|office")},
-			"sign-in-desk/books on sound machines": {Fate: rule.Others, Lacks: []string{"group:cindervale/accounting"}},
+			"sign-in-desk/books on sound machines": {Fate: rule.Others, Lacks: []rule.Lack{"group:cindervale/accounting"}},
 		}},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -148,11 +148,7 @@ func (f *front) through(q *rule.Question) rule.Verdict {
 	v := f.system.around(q).And(e.Verdict())
 	stops := make([]rule.Stop, 0, len(v.ShutBy))
 	for _, s := range v.ShutBy {
-		detail := string(s.Reason)
-		if s.Reason == rule.ByGate {
-			detail = "" // the reason of the gate in front of the gate in front
-		}
-		stops = append(stops, rule.Stop{Reason: rule.ByGate, At: s.At, Detail: strings.TrimSpace(detail + " " + s.Detail)})
+		stops = append(stops, s.Behind())
 	}
 	if v.State == rule.Shut {
 		v.ShutBy = stops

@@ -168,7 +168,7 @@ func TestAWayIsEnough(t *testing.T) {
 					} else {
 						past++
 					}
-					if strings.HasPrefix(w.Changes[0], "attribute:title=") {
+					if strings.HasPrefix(string(w.Changes[0]), "attribute:title=") {
 						set++
 					}
 					if w.State == rule.Depends {
@@ -210,7 +210,7 @@ func why(t *rapid.T, a *atlas.Atlas, u directory.UserID, x thing, facts *situati
 }
 
 // after is the map with the changes of a way, and what the way asks of the situation.
-func (d drawn) after(t *rapid.T, u directory.UserID, changes []string) (a *atlas.Atlas, needs []situation.Need) {
+func (d drawn) after(t *rapid.T, u directory.UserID, changes []atlas.Step) (a *atlas.Atlas, needs []situation.Need) {
 	m, own := d.m, d.a.Book.User(u).Name
 	alter := func(attribute string, value any) {
 		is, home := *m, *m.Directories[0]
@@ -223,22 +223,22 @@ func (d drawn) after(t *rapid.T, u directory.UserID, changes []string) (a *atlas
 		m = &is
 	}
 	for _, c := range changes {
-		kind, value, _ := strings.Cut(c, ":")
-		attribute, to, given := strings.Cut(value, "=")
+		named, joins := c.Group()
+		attribute, to, given, set := c.Attribute()
 		switch {
-		case kind == "group":
-			group, err := d.a.Book.FindGroup(value, "")
+		case joins:
+			group, err := d.a.Book.FindGroup(named, "")
 			require.NoError(t, err)
 			m = joined(m, d.a.Book.Group(group).Name, own)
-		case c == "account:active":
+		case c == atlas.Active:
 			alter("active", true)
-		case kind == "account":
+		case c == atlas.Longer:
 			alter("expires", nil)
-		case kind == "attribute" && (to == "true" || to == "false"):
+		case set && (to == "true" || to == "false"):
 			alter(attribute, to == "true")
-		case kind == "attribute" && given:
+		case set && given:
 			alter(attribute, to)
-		case kind == "attribute":
+		case set:
 			alter(attribute, "something")
 		default:
 			needs = append(needs, situation.Need(c))
@@ -254,7 +254,7 @@ func (d drawn) after(t *rapid.T, u directory.UserID, changes []string) (a *atlas
 func (d drawn) meeting(t *rapid.T, a *atlas.Atlas, needs []situation.Need) (full situation.Situation, all bool) {
 	facts := d.given.Facts()
 	for _, n := range needs {
-		kind, _, _ := strings.Cut(strings.TrimPrefix(string(n), "not-"), ":")
+		kind, _, _ := n.Parts()
 		if fields[kind] == "" {
 			return full, false
 		}
@@ -268,11 +268,10 @@ func (d drawn) meeting(t *rapid.T, a *atlas.Atlas, needs []situation.Need) (full
 
 // brings compares what a way is said to bring with what it brings in the situation given.
 func (d drawn) brings(t *rapid.T, a *atlas.Atlas, u directory.UserID, x thing, w atlas.Way) {
-	if slices.ContainsFunc(
-		w.Changes,
-		func(c string) bool { return strings.HasPrefix(c, "account:") || strings.HasPrefix(c, "attribute:") },
-	) {
-		return // what the account lacks counts for all else too
+	for _, c := range w.Changes {
+		if _, _, _, has := c.Attribute(); has || c == atlas.Active || c == atlas.Longer {
+			return // what the account lacks counts for all else too
+		}
 	}
 	facts, err := a.Facts(d.given)
 	require.NoError(t, err)

@@ -110,7 +110,7 @@ func (a *Atlas) Explain(
 		e.Misses = p.Misses(q)
 		for _, attribute := range s.lacking(q) {
 			for i := range e.Misses {
-				e.Misses[i].Lacks = append(e.Misses[i].Lacks, "attribute:"+attribute)
+				e.Misses[i].Lacks = append(e.Misses[i].Lacks, rule.LackAttribute.Of(attribute))
 			}
 		}
 	}

@@ -3,7 +3,6 @@ package atlas
 import (
 	"cmp"
 	"slices"
-	"strings"
 
 	"gatemap/core/directory"
 	"gatemap/core/gate"
@@ -15,7 +14,7 @@ import (
 // Way is what is enough, all of it together, for an entitlement that a user does not hold
 // or that is shut, with what else it brings.
 type Way struct {
-	Changes []string   `json:"changes" doc:"What has to be so, all of it: group:NAME (a membership), attribute:NAME=VALUE, attribute:NAME (any value), account:active, account:longer, or a need." nullable:"false"`
+	Changes []Step     `json:"changes" doc:"What has to be so, all of it: group:NAME (a membership), attribute:NAME=VALUE, attribute:NAME (any value), account:active, account:longer, or a need." nullable:"false"`
 	State   rule.State `json:"state" doc:"What becomes of the entitlement: open, or depends."`
 	Brings  int        `json:"brings" doc:"How many other entitlements open or depend then that do not now."`
 	Sample  []string   `json:"sample,omitempty" doc:"Some of these, as SYSTEM RIGHT on OBJECT."`
@@ -102,9 +101,9 @@ func (a *Atlas) waysIn(
 // joined is a question about its user as a member of a group, and the map to ask: listed
 // there, or, where a rule makes the members, with the values that a member has of what the
 // rule reads. It is nil where that is not enough.
-func (a *Atlas) joined(q *rule.Question, g directory.GroupID) (is *Atlas, with *rule.Question, changes []string) {
+func (a *Atlas) joined(q *rule.Question, g directory.GroupID) (is *Atlas, with *rule.Question, changes []Step) {
 	if own := a.Book.Group(g); own.Rule == nil {
-		changes = []string{"group:" + a.Book.GroupName(g)}
+		changes = []Step{joining(a.Book.GroupName(g))}
 		with = &rule.Question{Book: q.Book, Facts: q.Facts, Subject: a.Book.SubjectWith(q.Subject.ID, g)}
 		if !a.takesPart(q, with) {
 			return a, with, changes
@@ -124,7 +123,7 @@ func (a *Atlas) joined(q *rule.Question, g directory.GroupID) (is *Atlas, with *
 		return nil, nil, nil
 	}
 	for _, x := range values {
-		changes = append(changes, "attribute:"+x.Name+"="+x.Values[0].Text)
+		changes = append(changes, setting(x.Name, x.Values[0].Text))
 	}
 	is, with = a.edited(q, directory.Edit{Users: map[directory.UserID]*directory.User{q.Subject.ID: record}})
 	return is, with, changes
@@ -174,8 +173,8 @@ func (a *Atlas) candidates(misses []rule.Miss) []directory.GroupID {
 	var ids []directory.GroupID
 	for _, m := range misses {
 		for _, lack := range m.Lacks {
-			written, ok := strings.CutPrefix(lack, "group:")
-			if !ok {
+			kind, written := lack.Parts()
+			if kind != rule.LackGroup {
 				continue
 			}
 			if g, err := a.Book.FindGroup(written, ""); err == nil && !slices.Contains(ids, g) && len(ids) < maxTried {
@@ -222,7 +221,7 @@ func (a *Atlas) waysPast(q *rule.Question, given situation.Situation, s *System,
 			for _, needs := range e.OpenIf {
 				w := Way{Changes: slices.Clone(fixes), State: rule.Open}
 				for _, n := range needs {
-					w.Changes = append(w.Changes, string(n))
+					w.Changes = append(w.Changes, Step(n))
 				}
 				if len(w.Changes) > 0 &&
 					!slices.ContainsFunc(ways, func(x Way) bool { return slices.Equal(x.Changes, w.Changes) }) {
@@ -238,16 +237,16 @@ func (a *Atlas) waysPast(q *rule.Question, given situation.Situation, s *System,
 }
 
 // fixes are what would have to be otherwise of the account and its attributes.
-func (a *Atlas) fixes(q *rule.Question, s *System) (changes []string) {
+func (a *Atlas) fixes(q *rule.Question, s *System) (changes []Step) {
 	u := q.Subject.User()
 	if !u.IsActive() {
-		changes = append(changes, "account:active")
+		changes = append(changes, Active)
 	}
 	if at := q.Facts.At; !u.Expires.IsZero() && !at.IsZero() && !at.Before(u.Expires.Time) {
-		changes = append(changes, "account:longer")
+		changes = append(changes, Longer)
 	}
 	for _, attribute := range s.lacking(q) {
-		changes = append(changes, "attribute:"+attribute)
+		changes = append(changes, having(attribute))
 	}
 	return changes
 }
@@ -264,14 +263,14 @@ func (a *Atlas) beyond(q *rule.Question, s *System, p rule.Permission) rule.Enti
 
 // mended is a question about the same user with an account that is in order, and the map to
 // ask, where that matters to something that is shared out: who has an account takes a share.
-func (a *Atlas) mended(q *rule.Question, s *System, p rule.Permission, fixes []string) (*Atlas, *rule.Question) {
-	account := slices.ContainsFunc(fixes, func(f string) bool { return strings.HasPrefix(f, "account:") })
+func (a *Atlas) mended(q *rule.Question, s *System, p rule.Permission, fixes []Step) (*Atlas, *rule.Question) {
+	account := slices.ContainsFunc(fixes, func(f Step) bool { return f == Active || f == Longer })
 	if !account || !slices.ContainsFunc(s.Site.Shared, func(x gate.Shared) bool { return x.Lines().Shares(p.Lines()) }) {
 		return a, q
 	}
 	record := *q.Subject.User()
 	record.Active = nil
-	if slices.Contains(fixes, "account:longer") {
+	if slices.Contains(fixes, Longer) {
 		record.Expires = directory.Instant{}
 	}
 	return a.edited(q, directory.Edit{Users: map[directory.UserID]*directory.User{q.Subject.ID: &record}})

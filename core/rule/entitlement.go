@@ -108,6 +108,6 @@ type Watch struct {
 
 // Miss is a line that would give an entitlement, with what the user lacks.
 type Miss struct {
-	Mapping string   `json:"mapping" doc:"The line, as SYSTEM/NAME."`
-	Lacks   []string `json:"lacks" doc:"What the user lacks: of groups and users any one is enough." nullable:"false"`
+	Mapping string `json:"mapping" doc:"The line, as SYSTEM/NAME."`
+	Lacks   []Lack `json:"lacks" doc:"What the user lacks: of groups and users any one is enough." nullable:"false"`
 }

@@ -33,7 +33,7 @@ type Pass struct {
 	Fate  Fate             `json:"fate" enum:"decides,may,unmet,overtaken,others,elsewhere,off,watched" doc:"What becomes of it."`
 	Part  Part             `json:"part" enum:"gives,takes,asks" doc:"What it does where it decides."`
 	Needs []situation.Need `json:"needs" doc:"Of a line that may decide, what it needs; of one that does not, what is contradicted." nullable:"false"`
-	Lacks []string         `json:"lacks" doc:"Of a line that names others, whom or what it asks for; of one about other resources, what this one lacks." nullable:"false"`
+	Lacks []Lack           `json:"lacks" doc:"Of a line that names others, whom or what it asks for; of one about other resources, what this one lacks." nullable:"false"`
 }
 
 // Settled is the pass with empty lists for those that are nil.
@@ -42,7 +42,7 @@ func (s Pass) Settled() Pass {
 		s.Needs = []situation.Need{}
 	}
 	if s.Lacks == nil {
-		s.Lacks = []string{}
+		s.Lacks = []Lack{}
 	}
 	return s
 }
@@ -88,7 +88,7 @@ func (q *Question) watching(line *Rule) {
 }
 
 // Wanting notes what a resource lacks for a line to be about it.
-func (q *Question) Wanting(line *Rule, lacks []string) {
+func (q *Question) Wanting(line *Rule, lacks []Lack) {
 	q.Passes[line.Name] = Pass{Line: line.Name, Fate: Elsewhere, Lacks: lacks}
 }
 

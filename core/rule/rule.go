@@ -67,7 +67,7 @@ type Fact interface {
 	// the fact holds, as the subject is.
 	Routes(q *Question, line string) []Route
 	// Lacks is what would make the fact hold; of several things any one is enough.
-	Lacks(*Question) []string
+	Lacks(*Question) []Lack
 	// From are rules among whose people all are for whom it holds, if not everyone may be.
 	From() (rules []*Rule, everyone bool)
 	// Lines are all rules that it looks at, and Depends is what it looks at in a subject
@@ -196,30 +196,30 @@ func (r *Rule) RoutesTo(q *Question, line string) []Route {
 
 // Lacks lists what would make the line be for the subject. It is empty where
 // the line is broken: nothing that the subject could get would help.
-func (r *Rule) Lacks(q *Question) []string {
+func (r *Rule) Lacks(q *Question) []Lack {
 	if r.wreck() {
 		return nil
 	}
-	var lacks []string
+	var lacks []Lack
 	if !r.names(q) {
 		for _, g := range r.Groups {
-			lacks = append(lacks, "group:"+q.Book.GroupName(g))
+			lacks = append(lacks, LackGroup.Of(q.Book.GroupName(g)))
 		}
 		for _, u := range r.Users {
-			lacks = append(lacks, "user:"+q.Book.UserName(u))
+			lacks = append(lacks, LackUser.Of(q.Book.UserName(u)))
 		}
 		for _, c := range r.Claims {
-			lacks = append(lacks, "claim:"+c.String())
+			lacks = append(lacks, LackClaim.Of(c.String()))
 		}
 	}
 	for _, u := range r.Except.Users {
 		if u == q.Subject.ID {
-			lacks = append(lacks, "not-user:"+q.Book.UserName(u))
+			lacks = append(lacks, LackNotUser.Of(q.Book.UserName(u)))
 		}
 	}
 	for _, g := range r.Except.Groups {
 		if q.Subject.In(g) {
-			lacks = append(lacks, "not-group:"+q.Book.GroupName(g))
+			lacks = append(lacks, LackNotGroup.Of(q.Book.GroupName(g)))
 		}
 	}
 	if r.Only != nil && !r.Only.Holds(q) {

@@ -7,6 +7,7 @@ package rule
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"gatemap/core/situation"
 )
@@ -67,6 +68,30 @@ type Stop struct {
 	Reason Reason `json:"reason" doc:"What kind of thing shuts it."`
 	At     string `json:"at" doc:"The line, as SYSTEM/NAME, or the account."`
 	Detail string `json:"detail,omitempty" doc:"The unmet condition, the missing attribute, the point in time …"`
+}
+
+// Reasons are all that there are.
+var Reasons = []Reason{
+	ByCondition, ByInactive, ByExpired, ByPrerequisite, ByDeny, ByLimit, ByFeature, ByNoSeat, ByGate, ByRule, ByOverride, ByPolicy, ByDoor, ByLogin, ByAdmit, BySource,
+}
+
+// Behind is how what shuts a gate in front shuts what is behind it: at the same place, with the
+// reason and its detail as its own detail. Of several gates one behind the other it is that of the first.
+func (s Stop) Behind() Stop {
+	if s.Reason != ByGate {
+		s.Detail = strings.TrimSpace(string(s.Reason) + " " + s.Detail)
+	}
+	s.Reason = ByGate
+	return s
+}
+
+// Inner takes apart a detail that Behind put together; the reason of any other is empty.
+func (s Stop) Inner() (reason Reason, detail string) {
+	first, rest, _ := strings.Cut(s.Detail, " ")
+	if slices.Contains(Reasons, Reason(first)) {
+		return Reason(first), rest
+	}
+	return "", s.Detail
 }
 
 // Verdict is a state with its reasons: the ways in which it is open where it depends, what

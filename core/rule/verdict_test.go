@@ -94,3 +94,26 @@ func either(all []rule.Verdict) rule.Verdict {
 	}
 	return x.Verdict()
 }
+
+// What shuts a gate in front is told behind it with its reason, and taken apart again; behind two it is that
+// of the first.
+func TestStopsBehind(t *testing.T) {
+	for _, c := range []struct {
+		stop   rule.Stop
+		reason rule.Reason
+		detail string
+	}{
+		{rule.Stop{Reason: rule.ByPolicy, At: "d/p", Detail: "strength:aal2"}, rule.ByPolicy, "strength:aal2"},
+		{rule.Stop{Reason: rule.ByInactive, At: "d/u"}, rule.ByInactive, ""},
+		{rule.Stop{Reason: rule.ByGate, At: "d/p", Detail: "network:summit"}, "", "network:summit"},
+	} {
+		behind := c.stop.Behind()
+		assert.Equal(t, rule.ByGate, behind.Reason)
+		assert.Equal(t, c.stop.At, behind.At)
+		for _, s := range []rule.Stop{behind, behind.Behind()} {
+			reason, detail := s.Inner()
+			assert.Equal(t, c.reason, reason)
+			assert.Equal(t, c.detail, detail)
+		}
+	}
+}

@@ -1,10 +1,10 @@
 package situation
 
 import (
-	"gatemap/core/name"
 	"net/netip"
 	"slices"
-	"strings"
+
+	"gatemap/core/name"
 )
 
 // Compile computes a condition against a frame. Names that are not found are
@@ -59,9 +59,10 @@ func (b *builder) add(is *Literal, test func(*Facts) Truth) {
 	b.clauses = append(b.clauses, clause{test, is})
 }
 
-// needs are a need and its opposite in words.
-func needs(kind, value string) (is, isnt Need) {
-	return Need(kind + ":" + value), Need("not-" + kind + ":" + value)
+// needs are a need and its opposite.
+func needs(kind string, values ...string) (is, isnt Need) {
+	is = NewNeed(kind, values...)
+	return is, is.Opposite()
 }
 
 func (b *builder) miss(kind string, ref name.Ref, near []string) {
@@ -94,12 +95,12 @@ func (b *builder) networks(refs []name.Ref, kind string, turn func(Truth) Truth)
 	if !ok {
 		return
 	}
-	list := strings.Join(names, "|")
+	is, isnt := needs("network", names...)
 	var prefixes []netip.Prefix
 	for _, i := range ids {
 		prefixes = append(prefixes, b.frame.Networks[i].Prefixes...)
 	}
-	in := addressIn(Need("network:"+list), Need("not-network:"+list), prefixes)
+	in := addressIn(is, isnt, prefixes)
 	if kind == "not-network" {
 		in = in.not
 	}
@@ -118,7 +119,7 @@ func (b *builder) windows(refs []name.Ref) {
 	if !ok {
 		return
 	}
-	is, isnt := needs("window", strings.Join(names, "|"))
+	is, isnt := needs("window", names...)
 	windows := make([]*Window, len(ids))
 	for i, id := range ids {
 		windows[i] = &b.frame.Windows[id]
@@ -139,7 +140,7 @@ func (b *builder) deviceGroups(refs []name.Ref, resolve Resolve) {
 	if b.whole = b.whole && len(ids) == len(refs); !ok {
 		return
 	}
-	is, isnt := needs("device-group", strings.Join(names, "|"))
+	is, isnt := needs("device-group", names...)
 	b.add(inGroups(is, isnt, names), func(f *Facts) Truth {
 		if f.device == nil {
 			return Unknown
@@ -153,7 +154,7 @@ func oneOf[T interface {
 	Values() []string
 }](b *builder, about fact, kind string, allowed []T, of func(*Facts) T) {
 	if len(allowed) > 0 {
-		is, isnt := needs(kind, join(allowed))
+		is, isnt := needs(kind, texts(allowed)...)
 		b.add(few(about, is, isnt, valuesOf(allowed)), func(f *Facts) Truth { return among(of(f), allowed) })
 	}
 }
@@ -176,17 +177,17 @@ func (b *builder) risk(allowed []Risk) {
 			rest = append(rest, Risk(r))
 		}
 	}
-	is, isnt := needs("risk", join(allowed))
+	is, isnt := needs("risk", texts(allowed)...)
 	if rest != nil {
-		isnt = Need("risk:" + join(rest))
+		isnt = NewNeed("risk", texts(rest)...)
 	}
 	b.add(few(risk, is, isnt, valuesOf(allowed)), func(f *Facts) Truth { return among(f.Risk, allowed) })
 }
 
-func join[T ~string](list []T) string {
+func texts[T ~string](list []T) []string {
 	parts := make([]string, len(list))
 	for i, v := range list {
 		parts[i] = string(v)
 	}
-	return strings.Join(parts, "|")
+	return parts
 }

@@ -141,8 +141,8 @@ func inWindows(is, isnt Need, windows []*Window, zone *time.Location) *Literal {
 func Before(at time.Time) *Literal {
 	text := at.Format(time.RFC3339)
 	return opposed(
-		&Literal{Need: Need("before:" + text), about: instant, until: at},
-		&Literal{Need: Need("after:" + text), about: instant, since: at},
+		&Literal{Need: NewNeed("before", text), about: instant, until: at},
+		&Literal{Need: NewNeed("after", text), about: instant, since: at},
 	)
 }
 
@@ -163,7 +163,7 @@ func inGroups(is, isnt Need, names []string) *Literal {
 
 // Other is a literal of which nothing is known but its text.
 func Other(n Need) *Literal {
-	return opposed(&Literal{Need: n}, &Literal{Need: "not-" + n})
+	return opposed(&Literal{Need: n}, &Literal{Need: n.Opposite()})
 }
 
 const minutes = 7 * 24 * 60

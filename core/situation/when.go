@@ -24,10 +24,6 @@ func truth(b bool) Truth {
 	return False
 }
 
-// Need is one thing that must be so, in the words of docs/model.md section 4,
-// such as "network:summit|office" or "not-window:night".
-type Need string
-
 // When is a condition as written: every key given must hold, a list is met by
 // any of its items, but device lists properties that must all be there.
 type When struct {

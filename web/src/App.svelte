@@ -6,6 +6,7 @@
   import { follow, place } from './lib/place.svelte';
   import { revision } from './lib/revision.svelte';
   import { rights } from './lib/rights.svelte';
+  import { takeWords } from './lib/words';
   import OwnGroups from './pages/OwnGroups.svelte';
   import SignIn from './pages/SignIn.svelte';
   import Banner from './parts/Banner.svelte';
@@ -40,7 +41,7 @@
       }
       rights.take(session.rights);
       if (session.rights.includes('read')) {
-        map = await api.map();
+        [map] = await Promise.all([api.map(), api.words().then(takeWords)]);
         revision.begin(map.revision);
       }
       signedIn = true;

@@ -2,7 +2,6 @@ package atlastest
 
 import (
 	"slices"
-	"strings"
 	"time"
 
 	"github.com/stretchr/testify/require"
@@ -14,11 +13,11 @@ import (
 
 // Met says whether a need is met where every fact is known, read from its text alone.
 func Met(a *atlas.Atlas, n situation.Need, s situation.Situation) bool {
-	kind, value, _ := strings.Cut(string(n), ":")
-	if rest, not := strings.CutPrefix(kind, "not-"); not {
-		return !Met(a, situation.Need(rest+":"+value), s)
+	kind, values, not := n.Parts()
+	if not {
+		return !Met(a, n.Opposite(), s)
 	}
-	any := func(is func(string) bool) bool { return slices.ContainsFunc(strings.Split(value, "|"), is) }
+	any := func(is func(string) bool) bool { return slices.ContainsFunc(values, is) }
 	switch kind {
 	case "network":
 		return any(func(named string) bool {
@@ -36,9 +35,9 @@ func Met(a *atlas.Atlas, n situation.Need, s situation.Situation) bool {
 			return a.Frame.Windows[i].Contains(s.At, a.Frame.Zone)
 		})
 	case "device":
-		return value == "managed" && s.Device.Managed || value == "compliant" && s.Device.Compliant
+		return values[0] == "managed" && s.Device.Managed || values[0] == "compliant" && s.Device.Compliant
 	case "strength":
-		return string(s.Strength) >= value
+		return string(s.Strength) >= values[0]
 	case "access":
 		return any(func(v string) bool { return string(s.Access) == v })
 	case "client":
@@ -46,7 +45,7 @@ func Met(a *atlas.Atlas, n situation.Need, s situation.Situation) bool {
 	case "risk":
 		return any(func(v string) bool { return string(s.Risk) == v })
 	case "before", "after":
-		at, err := time.Parse(time.RFC3339, value)
+		at, err := time.Parse(time.RFC3339, values[0])
 		if err != nil {
 			panic(err)
 		}

@@ -91,17 +91,17 @@ func (p *point) Misses(q *rule.Question) (misses []rule.Miss) {
 }
 
 // lacks is what would make a claim rule give a value; nil if nothing would.
-func (c *claim) lacks(q *rule.Question, value string) []string {
+func (c *claim) lacks(q *rule.Question, value string) []rule.Lack {
 	switch {
 	case c.from != "":
-		return append(c.Lacks(q), "attribute:"+c.doc.From)
+		return append(c.Lacks(q), rule.LackAttribute.Of(c.doc.From))
 	case !c.doc.FromGroups && c.doc.Value == value:
 		return c.Lacks(q)
 	case c.doc.FromGroups:
 		lacks := c.Lacks(q)
 		for g, gives := range c.groups.All() {
 			if gives.value == value {
-				lacks = append(lacks, "group:"+q.Book.GroupName(g))
+				lacks = append(lacks, rule.LackGroup.Of(q.Book.GroupName(g)))
 			}
 		}
 		return lacks

@@ -44,8 +44,8 @@ func (c *carries) Routes(q *rule.Question, line string) (routes []rule.Route) {
 }
 
 // Lacks is the claim.
-func (c *carries) Lacks(*rule.Question) []string {
-	return []string{"claim:" + c.party.name + " " + c.test.Claim + c.test.wanted()}
+func (c *carries) Lacks(*rule.Question) []rule.Lack {
+	return []rule.Lack{rule.LackClaim.Of(c.party.name + " " + c.test.Claim + c.test.wanted())}
 }
 
 // From are the rules that add to the claim.

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
-	"strings"
 
 	"go4.org/netipx"
 )
@@ -79,7 +78,7 @@ func merged(spans []span) []span {
 }
 
 // prefixes writes spans as the fewest prefixes.
-func prefixes(spans []span) string {
+func prefixes(spans []span) []string {
 	var list []string
 	for _, s := range merged(spans) {
 		for _, p := range s.Prefixes() {
@@ -90,7 +89,7 @@ func prefixes(spans []span) string {
 			}
 		}
 	}
-	return strings.Join(list, "|")
+	return list
 }
 
 // shares says whether two lists of services have any number in common.
@@ -137,7 +136,7 @@ func atoms(services []Service, others []Service) []Service {
 
 // ports writes services for a need: as ports alone where all are of one
 // protocol that has ports.
-func ports(all, part []Service) string {
+func ports(all, part []Service) []string {
 	bare := !slices.ContainsFunc(all, func(s Service) bool { return s.Proto != all[0].Proto }) &&
 		last(all[0].Proto) == maxPort
 	joined := slices.Clone(part)
@@ -158,5 +157,5 @@ func ports(all, part []Service) string {
 			list[i] = fmt.Sprintf("%d-%d", s.Low, s.High)
 		}
 	}
-	return strings.Join(list, "|")
+	return list
 }

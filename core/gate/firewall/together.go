@@ -72,10 +72,10 @@ func (p *point) part(grid []rule.Match) rule.Verdict {
 	}
 	sortServices(services)
 	if len(rows) < len(p.rows) {
-		verdict = verdict.And(rule.DependsOn(situation.All(situation.Other(situation.Need("to:" + prefixes(to))))))
+		verdict = verdict.And(rule.DependsOn(situation.All(situation.Other(situation.NewNeed("to", prefixes(to)...)))))
 	}
 	if len(best) < len(p.columns) {
-		verdict = verdict.And(rule.DependsOn(situation.All(situation.Other(situation.Need("port:" + ports(all, services))))))
+		verdict = verdict.And(rule.DependsOn(situation.All(situation.Other(situation.NewNeed("port", ports(all, services)...)))))
 	}
 	return verdict
 }

@@ -82,7 +82,7 @@ func TestFeatures(t *testing.T) {
 	assert.Equal(t, rule.Shut, why(t, a, s, "teo", "farm", never).State, "what is needed must itself work")
 	e = why(t, a, s, "teo", "pipeline", never)
 	assert.Equal(t, rule.None, e.State)
-	assert.Equal(t, []rule.Miss{{Mapping: "s/mapping 1", Lacks: []string{"group:d/crew"}}}, e.Misses)
+	assert.Equal(t, []rule.Miss{{Mapping: "s/mapping 1", Lacks: []rule.Lack{"group:d/crew"}}}, e.Misses)
 	e = why(t, a, s, "ilse", "viewer", never)
 	assert.Equal(t, []rule.Route{
 		{Mapping: "s/mapping 2", Path: []rule.Hop{{Group: "d/science", How: "direct"}}},

@@ -140,10 +140,10 @@ func (t *tagged) Routes(q *rule.Question, line string) (routes []rule.Route) {
 }
 
 // Lacks are the tags.
-func (t *tagged) Lacks(*rule.Question) []string {
-	lacks := make([]string, len(t.names))
+func (t *tagged) Lacks(*rule.Question) []rule.Lack {
+	lacks := make([]rule.Lack, len(t.names))
 	for i, tag := range t.names {
-		lacks[i] = "tag:" + tag
+		lacks[i] = rule.LackTag.Of(tag)
 	}
 	return lacks
 }

@@ -61,10 +61,10 @@ func (t *compiled) wanting(q *rule.Question, at, right int) {
 		if !m.rights.has(right) || !t.reaches(at, m.object) {
 			continue
 		}
-		var lacks []string
+		var lacks []rule.Lack
 		for _, tag := range slices.Sorted(maps.Keys(m.where)) {
 			if t.resources[at].tags[tag] != m.where[tag] {
-				lacks = append(lacks, "tag-of-resource:"+tag+"="+m.where[tag])
+				lacks = append(lacks, rule.LackMark.Of(tag+"="+m.where[tag]))
 			}
 		}
 		if lacks != nil {

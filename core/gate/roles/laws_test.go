@@ -3,6 +3,7 @@ package roles_test
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -117,7 +118,9 @@ func TestWaysInLeadIn(t *testing.T) {
 				}
 				for _, way := range a.Ways(a.Question(u, f), situationOf(t, "", ""), s, point, &e) {
 					with := member
-					with[p][slices.Index(crews, way.Changes[0][len("group:d/"):])] = true
+					group, joins := way.Changes[0].Group()
+					require.True(t, joins)
+					with[p][slices.Index(crews, strings.TrimPrefix(group, "d/"))] = true
 					b, bs := compile(t, world(with), doc)
 					bp, err := bs.Gate.At("/", right)
 					require.NoError(t, err)

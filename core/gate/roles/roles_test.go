@@ -173,8 +173,8 @@ func TestWhatIsLacking(t *testing.T) {
 		excepted,
 	))
 	assert.Equal(t, []rule.Miss{
-		{Mapping: "s/mapping 1", Lacks: []string{"group:d/crew", "group:d/science", "user:d/teo"}},
-		{Mapping: "s/mapping 2", Lacks: []string{"not-user:d/rana", "not-group:d/data"}},
+		{Mapping: "s/mapping 1", Lacks: []rule.Lack{"group:d/crew", "group:d/science", "user:d/teo"}},
+		{Mapping: "s/mapping 2", Lacks: []rule.Lack{"not-user:d/rana", "not-group:d/data"}},
 	}, ask(t, a, s, "rana", "frames:list", "/raw").Misses)
 }
 

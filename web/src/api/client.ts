@@ -8,6 +8,7 @@ export type Why = Schemas['Why'];
 export type Page = Schemas['Page'];
 export type Item = Schemas['Item'];
 export type MapInfo = Schemas['Map'];
+export type Words = Schemas['Words'];
 export type User = Schemas['User'];
 export type Memberships = Schemas['Memberships'];
 export type Route = Schemas['Route'];
@@ -136,6 +137,7 @@ export const api = {
   signIn: (by: { token: string } | { name: string; password: string; code?: string }) => call<void>('POST', 'sign-in', by),
   signOut: () => call<void>('DELETE', 'sign-in'),
   map: () => get<MapInfo>('map'),
+  words: () => get<Words>('words'),
   chart: (part: Record<string, string>) => get<Chart>(`chart?${query(part)}`),
   search: (q: string, kind: Kind | '', cursor = '', limit = 50, signal?: AbortSignal) => get<Page>(`search?${query({ q, kind, cursor, limit })}`, signal),
 

@@ -4,8 +4,9 @@
    * relying party; policies and the systems at whose door they stand. */
   import Picture from '../parts/Picture.svelte';
   import { givesWords, object, objects, ruleOf, text, texts, whenWords, whoWords } from '../lib/gates';
-  import { fateWords, tone, type GateProps } from '../lib/lit';
+  import { tone, type GateProps } from '../lib/lit';
   import { fit } from '../lib/fit';
+  import { fateWords } from '../lib/words';
   import type { Line, State } from '../api/client';
   import Gate from './Gate.svelte';
 
@@ -37,7 +38,7 @@
   const objectX = $derived(width - Math.min(150, width * 0.2));
   const detail = (l: Line) => (system.type === 'hosts' && l.value?.commands ? `run ${texts(l.value.commands).join(', ')} as ${text(l.value.as)}` : system.type === 'hosts' ? 'login' : givesWords(system.type, l));
   const words = $derived(
-    lines.map((l) => `${ruleOf(l.line)}: ${givesWords(system.type, l)}, for ${whoWords(object(l.value?.permit ?? l.value?.refuse ?? l.value))}, ${l.people} people${whenWords(l.value ?? {}) ? `, ${whenWords(l.value ?? {})}` : ''}.${lit?.get(l.line) ? ` Here it ${fateWords[lit.get(l.line)!.fate]}.` : ''}`),
+    lines.map((l) => `${ruleOf(l.line)}: ${givesWords(system.type, l)}, for ${whoWords(object(l.value?.permit ?? l.value?.refuse ?? l.value))}, ${l.people} people${whenWords(l.value ?? {}) ? `, ${whenWords(l.value ?? {})}` : ''}.${lit?.get(l.line) ? ` Here: ${fateWords(lit.get(l.line)!.fate)}.` : ''}`),
   );
 </script>
 
@@ -51,7 +52,7 @@
           <rect class="row" x="0" y={y - 18} width={gateX + 14} height={row - 6} />
           <text class="words bold" x="4" y={y - 2}>{fit(whoWords(object(l.value?.permit ?? l.value?.refuse ?? l.value)), gateX - 90, 7.2)}</text>
           <text class="soft" x="4" y={y + 15}>{fit(`${detail(l)}${whenWords(l.value ?? {}) ? ` · ${whenWords(l.value ?? {})}` : ''}`, gateX - 30)}</text>
-          <text class="soft" x={gateX - 22} y={y - 2} text-anchor="end">{lit?.get(l.line) ? fateWords[lit.get(l.line)!.fate] : l.people}</text>
+          <text class="soft" x={gateX - 22} y={y - 2} text-anchor="end">{lit?.get(l.line) ? fateWords(lit.get(l.line)!.fate) : l.people}</text>
           {#each ends(l) as end (end)}
             {@const to = objectY(end)}
             <path class="route" d="M{gateX + 10} {y}C{(gateX + objectX) / 2} {y} {(gateX + objectX) / 2} {to} {objectX - 12} {to}" />

@@ -3,8 +3,9 @@
   import Picture from '../parts/Picture.svelte';
   import type { Line } from '../api/client';
   import { givesWords, object, objects, ruleOf, text, texts, whenWords, whoWords } from '../lib/gates';
-  import { fateWords, tone, type GateProps } from '../lib/lit';
+  import { tone, type GateProps } from '../lib/lit';
   import { fit } from '../lib/fit';
+  import { fateWords } from '../lib/words';
   import Gate from './Gate.svelte';
 
   let { system, lines, lit, chosen, href }: GateProps = $props();
@@ -44,7 +45,7 @@
     ...texts(system.document?.everyone_has).map((r) => `Everyone has the role ${r} on /.`),
     ...places.flatMap((p) => [
       `${p.path}${p.sealed ? ', sealed: it takes nothing from above' : ''}${p.tags ? `, ${p.tags}` : ''}.`,
-      ...p.lines.map((l) => `${ruleOf(l.line)} on ${p.path}: ${givesWords('roles', l)}, for ${whoWords(l.value ?? {})}, ${l.people} people${whenWords(l.value ?? {}) ? `, ${whenWords(l.value ?? {})}` : ''}.${lit?.get(l.line) ? ` Here it ${fateWords[lit.get(l.line)!.fate]}.` : ''}`),
+      ...p.lines.map((l) => `${ruleOf(l.line)} on ${p.path}: ${givesWords('roles', l)}, for ${whoWords(l.value ?? {})}, ${l.people} people${whenWords(l.value ?? {}) ? `, ${whenWords(l.value ?? {})}` : ''}.${lit?.get(l.line) ? ` Here: ${fateWords(lit.get(l.line)!.fate)}.` : ''}`),
     ]),
   ]);
 </script>
@@ -67,7 +68,7 @@
             <rect class="row" x={x(p.depth) + 14} y={y - 13} width={Math.max(0, width - x(p.depth) - 14)} height={row - 2} />
             <Gate x={x(p.depth) + 30} {y} state={leave(l)} tone={how} />
             <text x={x(p.depth) + 48} y={y + 4}>{fit(`${text(l.value?.role) || texts(l.value?.rights).join(', ')} ← ${whoWords(l.value ?? {})}${whenWords(l.value ?? {}) ? ` · ${whenWords(l.value ?? {})}` : ''}`, width - x(p.depth) - (lit ? 240 : 100))}</text>
-            <text class="soft" x={width - 6} y={y + 4} text-anchor="end">{lit?.get(l.line) ? fateWords[lit.get(l.line)!.fate] : l.people}</text>
+            <text class="soft" x={width - 6} y={y + 4} text-anchor="end">{lit?.get(l.line) ? fateWords(lit.get(l.line)!.fate) : l.people}</text>
           </a>
         {/each}
       {/each}

@@ -5,8 +5,9 @@
   import Picture from '../parts/Picture.svelte';
   import type { State } from '../api/client';
   import { givesWords, isOff, ruleOf, text, whenWords, whoWords } from '../lib/gates';
-  import { fateWords, tone, type GateProps } from '../lib/lit';
+  import { tone, type GateProps } from '../lib/lit';
   import { fit } from '../lib/fit';
+  import { fateWords } from '../lib/words';
   import Gate from './Gate.svelte';
 
   let { system, lines, never, lit, chosen, href }: GateProps = $props();
@@ -31,7 +32,7 @@
     rules.map((r, i) => {
       const why = never.get(ruleOf(r.line));
       const fate = lit?.get(r.line);
-      return `${i + 1}. ${ruleOf(r.line)}: ${givesWords(system.type, r)}, for ${whoWords(r.value ?? {})}, ${r.people} people${whenWords(r.value ?? {}) ? `, ${whenWords(r.value ?? {})}` : ''}.${isOff(r) ? ' It is switched off.' : ''}${why ? ` ${why.message}` : ''}${fate ? ` Here it ${fateWords[fate.fate]}.` : ''}`;
+      return `${i + 1}. ${ruleOf(r.line)}: ${givesWords(system.type, r)}, for ${whoWords(r.value ?? {})}, ${r.people} people${whenWords(r.value ?? {}) ? `, ${whenWords(r.value ?? {})}` : ''}.${isOff(r) ? ' It is switched off.' : ''}${why ? ` ${why.message}` : ''}${fate ? ` Here: ${fateWords(fate.fate)}.` : ''}`;
     }).concat(`Whatever is left: ${end}.`),
   );
 </script>
@@ -62,7 +63,7 @@
           <text x={width - 8} y={y - 3} text-anchor="end">{off ? 'off' : r.people}</text>
           {#if struck}<path class="strike" d="M{channel + 54} {y - 7}H{Math.min(width - 48, channel + 62 + ruleOf(r.line).length * 7.4)}" />{/if}
           {#if before?.shadowed && !lit}<text class="fate" x={width - 8} y={y + 14} text-anchor="end">{fit(`never reached: ${before.by.join(', ')}`, room * 0.6)}</text>{/if}
-          {#if lit?.get(r.line)}<text class="fate" x={width - 8} y={y + 14} text-anchor="end">{fateWords[lit.get(r.line)!.fate]}</text>{/if}
+          {#if lit?.get(r.line)}<text class="fate" x={width - 8} y={y + 14} text-anchor="end">{fateWords(lit.get(r.line)!.fate)}</text>{/if}
         </a>
       {/each}
       {#if stops >= 0}

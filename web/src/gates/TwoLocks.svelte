@@ -3,8 +3,9 @@
   import Picture from '../parts/Picture.svelte';
   import type { Line } from '../api/client';
   import { objects, ruleOf, text, texts, whoWords } from '../lib/gates';
-  import { fateWords, tone, type GateProps } from '../lib/lit';
+  import { tone, type GateProps } from '../lib/lit';
   import { fit } from '../lib/fit';
+  import { fateWords } from '../lib/words';
   import Gate from './Gate.svelte';
 
   let { system, lines, lit, chosen, href }: GateProps = $props();
@@ -52,7 +53,7 @@
   const words = $derived(
     shares.flatMap((s) => [
       `Share ${s.name} at ${s.path}.`,
-      ...s.rows.map((r) => (r.line ? `${ruleOf(r.line.line)}: ${allows(r.line)} for ${whoWords(r.line.value ?? {})}, ${r.line.people} people.${lit?.get(r.line.line) ? ` Here it ${fateWords[lit.get(r.line.line)!.fate]}.` : ''}` : `${r.label}${r.inherits ? '' : ', takes nothing from above'}:`)),
+      ...s.rows.map((r) => (r.line ? `${ruleOf(r.line.line)}: ${allows(r.line)} for ${whoWords(r.line.value ?? {})}, ${r.line.people} people.${lit?.get(r.line.line) ? ` Here: ${fateWords(lit.get(r.line.line)!.fate)}.` : ''}` : `${r.label}${r.inherits ? '' : ', takes nothing from above'}:`)),
     ]),
   );
 </script>
@@ -76,7 +77,7 @@
               <rect class="row" x={x} y={r.y - 18} width={Math.max(0, width - x - 8)} height={row - 1} />
               <Gate x={x + 16} y={r.y - 5} state={l.value?.deny ? 'shut' : 'open'} tone={how} />
               <text x={x + 36} y={r.y}>{fit(`${allows(l)} ← ${whoWords(l.value ?? {})}`, width - x - (lit ? 230 : 100))}</text>
-              <text class="soft" x={width - 12} y={r.y} text-anchor="end">{lit?.get(l.line) ? fateWords[lit.get(l.line)!.fate] : l.people}</text>
+              <text class="soft" x={width - 12} y={r.y} text-anchor="end">{lit?.get(l.line) ? fateWords(lit.get(l.line)!.fate) : l.people}</text>
             </a>
           {/if}
         {/each}

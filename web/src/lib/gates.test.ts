@@ -1,5 +1,9 @@
 import { describe, expect, test } from 'vitest';
 import { givesWords, pointsOf, whenWords, whoWords } from './gates';
+import examples from '../../../server/examples.json';
+import { takeWords } from './words';
+
+takeWords(examples.words.answer);
 
 describe('lines in words', () => {
   test('for whom and when', () => {

@@ -1,5 +1,5 @@
 import type { Document, Line, Value } from '../api/client';
-import { needWords } from './words';
+import { kindWords } from './words';
 
 /** What is read of documents of systems, whatever the type of their gates. */
 export const list = (v: unknown): unknown[] => (Array.isArray(v) ? v : v === undefined || v === null ? [] : [v]);
@@ -36,15 +36,13 @@ export function whoWords(v: Value): string {
   return (who.join(', ') || 'all') + (but.length ? `, except ${but.join(', ')}` : '');
 }
 
-const conditions: Record<string, string> = {
-  networks: 'network', not_networks: 'not-network', windows: 'window', device: 'device', device_groups: 'device-group',
-  strength: 'strength', access: 'access', clients: 'client', risk: 'risk',
-};
+/** The kind of need of each key of a condition that is called otherwise. */
+const kinds: Record<string, string> = { networks: 'network', not_networks: 'network', windows: 'window', device_groups: 'device-group', clients: 'client' };
 
 /** When a line holds; empty: always. */
 export function whenWords(v: Value): string {
   return Object.entries(object(v.when))
-    .map(([key, value]) => needWords(`${conditions[key] ?? key}:${texts(value).join('|')}`))
+    .map(([key, value]) => kindWords(kinds[key] ?? key, texts(value), key.startsWith('not_')))
     .join(', ');
 }
 

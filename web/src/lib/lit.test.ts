@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest';
 import type { Pass } from '../api/client';
 import { fit } from './fit';
-import { bar, fateWords, tone } from './lit';
+import { bar, tone } from './lit';
 import { when } from './when';
 
 const pass = (line: string, fate: Pass['fate']): [string, Pass] => [line, { line, fate, part: 'gives', needs: [], lacks: [] }];
@@ -13,9 +13,6 @@ describe('what a probe lights up', () => {
   });
   test('without a probe all lines are plain', () => {
     expect(tone(null, 'a')).toBe('plain');
-  });
-  test('each fate has words', () => {
-    for (const fate of ['decides', 'may', 'unmet', 'overtaken', 'others', 'elsewhere'] as const) expect(fateWords[fate]).not.toBe('');
   });
 });
 

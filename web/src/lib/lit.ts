@@ -18,17 +18,6 @@ export function bar(state: State): { solid: string; dotted: string } {
   return { solid: 'M-9 0H9', dotted: '' };
 }
 
-export const fateWords: Record<Pass['fate'], string> = {
-  decides: 'decides',
-  may: 'may decide',
-  unmet: 'condition not met',
-  overtaken: 'another line decides',
-  others: 'for other users',
-  elsewhere: 'about something else',
-  off: 'switched off',
-  watched: 'is only watched',
-};
-
 /** What is drawn of a gate on a page of its system. */
 export interface GateProps {
   system: import('../api/client').SystemInfo;

@@ -1,5 +1,8 @@
 import { describe, expect, it } from 'vitest';
-import { needWords, notesOf, stopWords, wayWords } from './words';
+import examples from '../../../server/examples.json';
+import { fateWords, lackWords, needWords, notesOf, stopWords, takeWords, wayWords } from './words';
+
+takeWords(examples.words.answer); // what the service tells
 
 describe('needs', () => {
   it.each([
@@ -8,12 +11,15 @@ describe('needs', () => {
     ['window:night', 'in window night'],
     ['device:managed', 'device managed'],
     ['device-group:d/control-room', 'device in d/control-room'],
-    ['not-device-group:d/x', 'not device in d/x'],
+    ['not-device-group:d/x', 'device not in d/x'],
+    ['not-window:night', 'outside window night'],
+    ['not-strength:aal2', 'weaker than aal2'],
     ['strength:aal2', 'at least aal2'],
     ['risk:low|medium', 'risk low or medium'],
     ['before:2026-12-31T00:00:00Z', 'before 2026-12-31T00:00:00Z'],
     ['to:192.0.2.0/28', 'only to 192.0.2.0/28'],
     ['port:443', 'only port 443'],
+    ['unheard-of:x|y', 'unheard-of x or y'],
   ])('%s is “%s”', (need, words) => expect(needWords(need)).toBe(words));
 });
 
@@ -40,3 +46,14 @@ describe('what shuts', () => {
     [{ reason: 'unheard-of', at: 's/x', detail: 'y' }, 'unheard-of y'],
   ])('%o is “%s”', (stop, words) => expect(stopWords(stop)).toBe(words));
 });
+
+describe('what is lacking', () => {
+  it.each([
+    ['group:d/a', 'in d/a'],
+    ['not-group:d/a', 'not in d/a'],
+    ['tag-of-resource:stage=raw', 'the tag stage=raw'],
+    ['unheard-of:x', 'unheard-of:x'],
+  ])('%s is “%s”', (lack, words) => expect(lackWords(lack)).toBe(words));
+});
+
+it.each(['decides', 'may', 'unmet', 'overtaken', 'others', 'elsewhere', 'off', 'watched'] as const)('%s has words', (fate) => expect(fateWords(fate)).toMatch(/../));

@@ -1,19 +1,39 @@
-import type { Route, State, Stop } from '../api/client';
+import type { Pass, Route, State, Stop, Words } from '../api/client';
 
-const kinds: Record<string, string> = {
-  network: 'from', window: 'in window', device: 'device', 'device-group': 'device in',
-  strength: 'at least', access: 'by', client: 'client', risk: 'risk', via: 'via', before: 'before', after: 'from', to: 'only to', port: 'only port',
-};
+let words: Words = { needs: {}, stops: {}, lacks: {}, fates: {} };
+
+/** Takes the words for what answers tell by kind, as the service has them. */
+export const takeWords = (all: Words) => (words = all);
+
+/** Fills in the words of a kind, or what stands for words that are not known. */
+const fill = (label: string | undefined, otherwise: string, values: Record<string, string>): string =>
+  (label ?? otherwise).replace(/\{(\w+)\}/g, (_, key: string) => values[key] ?? '').trim();
+
+/** A kind and what comes after the colon. */
+const parts = (text: string): [string, string] => [text.slice(0, text.indexOf(':')), text.slice(text.indexOf(':') + 1)];
+
+/** That it must be so, or not, in a few words: of a kind, for any of some values. */
+export function kindWords(kind: string, values: readonly string[], not = false): string {
+  const labels = words.needs[kind];
+  const value = values.join(' or ');
+  return fill(not ? labels?.not : labels?.is, `${not ? 'not ' : ''}${kind} {value}`, { value });
+}
 
 /** A need in a few words: "network:summit|office" is "from summit or office". */
 export function needWords(need: string): string {
-  const cut = need.indexOf(':');
-  const kind = need.slice(0, cut);
-  const opposite = kind.startsWith('not-');
-  const word = kinds[opposite ? kind.slice(4) : kind] ?? kind;
-  const value = need.slice(cut + 1).replaceAll('|', ' or ');
-  return `${opposite ? 'not ' : ''}${word} ${value}`;
+  const [kind, value] = parts(need);
+  const not = kind.startsWith('not-');
+  return kindWords(not ? kind.slice(4) : kind, value.split('|'), not);
 }
+
+/** What is lacking for a line in a few words. */
+export function lackWords(lack: string): string {
+  const [kind, name] = parts(lack);
+  return fill(words.lacks[kind], lack, { name });
+}
+
+/** What becomes of a line in a few words. */
+export const fateWords = (fate: Pass['fate']): string => words.fates[fate] ?? fate;
 
 interface Ways {
   open_if: readonly (readonly string[] | null)[];
@@ -31,30 +51,11 @@ export function wayWords(e: Ways): string[] {
 export const notesOf = (e: Ways & { state: string; shut_by: readonly Stop[] }): string[] =>
   [...new Set(e.state === 'depends' ? wayWords(e) : e.state === 'shut' ? e.shut_by.map(stopWords) : [])];
 
-const reasons: Record<string, string> = {
-  inactive: 'account inactive', expired: 'account expired', prerequisite: 'lacks', deny: 'denied by',
-  limit: 'limit', feature: 'needs feature', 'no-seat': 'no seat left', gate: 'behind', rule: 'refused by',
-  override: 'own override', policy: 'policy', door: 'kept out by', login: 'no login:', admit: 'not admitted by', source: 'unknown here:',
-};
-
 /** What shuts something, in a few words. */
 export function stopWords(stop: Stop): string {
+  const detail = stop.detail ?? '';
   const line = stop.at.slice(stop.at.indexOf('/') + 1);
-  switch (stop.reason) {
-    case 'condition':
-      return `only ${needWords(stop.detail ?? '')}`;
-    case 'deny':
-    case 'limit':
-    case 'rule':
-    case 'policy':
-    case 'door':
-    case 'login':
-    case 'admit':
-      return `${reasons[stop.reason]} ${line}`;
-    case 'gate':
-      return `behind ${line}`;
-  }
-  return `${reasons[stop.reason] ?? stop.reason} ${stop.detail ?? ''}`.trim();
+  return fill(words.stops[stop.reason], `${stop.reason} {detail}`, { line, detail, need: needWords(detail) });
 }
 
 /** Routes on one line: the groups from the person on, and the line. */

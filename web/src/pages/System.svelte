@@ -4,11 +4,12 @@
   import { drawn, pictures } from '../gates/pictures';
   import { ask } from '../lib/ask';
   import { byList, givesWords, idle, isOff, listsOf, ruleOf, text, whenWords, whoWords, object } from '../lib/gates';
-  import { fateWords, type Lit } from '../lib/lit';
+  import type { Lit } from '../lib/lit';
   import { links, place } from '../lib/place.svelte';
   import { revision } from '../lib/revision.svelte';
   import { rights } from '../lib/rights.svelte';
   import type { Column } from '../lib/rows';
+  import { fateWords } from '../lib/words';
   import HolderPanel from '../parts/HolderPanel.svelte';
   import LineEditor from '../parts/LineEditor.svelte';
   import FileEditor from '../parts/FileEditor.svelte';
@@ -76,7 +77,7 @@
     { name: 'when', label: 'When', text: (l) => whenWords(l.value ?? {}) },
     { name: 'people', label: 'People', text: (l) => String(l.people), number: true },
     { name: 'place', label: 'Place', text: (l) => (l.file ? `${l.file}:${l.row}` : ''), figures: true },
-    { name: 'note', label: lit ? 'Decision' : 'Note', text: (l) => (isOff(l) ? 'switched off' : lit ? fateWords[lit.get(l.line)?.fate ?? 'elsewhere'] : never.has(ruleOf(l.line)) ? 'redundant or shadowed' : '') },
+    { name: 'note', label: lit ? 'Decision' : 'Note', text: (l) => (isOff(l) ? 'switched off' : lit ? fateWords(lit.get(l.line)?.fate ?? 'elsewhere') : never.has(ruleOf(l.line)) ? 'redundant or shadowed' : '') },
   ]);
 </script>
 

@@ -3,12 +3,12 @@
   import { api, type Probe, type SystemInfo } from '../api/client';
   import { ask } from '../lib/ask';
   import { pointsOf, ruleOf } from '../lib/gates';
-  import { fateWords, type Lit } from '../lib/lit';
+  import type { Lit } from '../lib/lit';
   import { links, place } from '../lib/place.svelte';
   import { situation } from '../lib/situation.svelte';
   import { rights } from '../lib/rights.svelte';
   import { trying } from '../lib/trying.svelte';
-  import { needWords } from '../lib/words';
+  import { fateWords, lackWords, needWords } from '../lib/words';
   import NameField from './NameField.svelte';
   import StateMark from './StateMark.svelte';
 
@@ -59,7 +59,6 @@
 
   const shown = $derived(probe?.passes.filter((p) => p.fate !== 'elsewhere') ?? []);
   const apart = $derived((probe?.passes.length ?? 0) - shown.length);
-  const lackWords = (l: string) => l.replace('tag-of-resource:', 'the tag ').replace('group:', 'in ').replace('user:', 'is ').replace('claim:', 'claim ').replace('tag:', 'tag ');
 </script>
 
 <section class="sheet" aria-label="Probe">
@@ -86,7 +85,7 @@
       <ol>
         {#each shown as p (p.line)}
           <li data-fate={p.fate}>
-            <strong>{ruleOf(p.line)}</strong> {fateWords[p.fate]}{p.needs.length ? `: ${p.needs.map(needWords).join(', ')}` : ''}{p.lacks.length ? `: ${p.lacks.slice(0, 4).map(lackWords).join(' or ')}` : ''}
+            <strong>{ruleOf(p.line)}</strong> {fateWords(p.fate)}{p.needs.length ? `: ${p.needs.map(needWords).join(', ')}` : ''}{p.lacks.length ? `: ${p.lacks.slice(0, 4).map(lackWords).join(' or ')}` : ''}
           </li>
         {/each}
       </ol>
