@@ -3,9 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"gatemap/connect/connectors"
-	"gatemap/core/gate/types"
-	"gatemap/mapfile"
+	"gatemap/service/content"
 )
 
 func (a *app) schema() *cobra.Command {
@@ -17,7 +15,7 @@ and check them.`,
 		Example: `  gatemap schema > gatemap.schema.json`,
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
-			s, err := mapfile.Schema(types.Table, connectors.Kinds())
+			s, err := content.Schema()
 			if err != nil {
 				return err
 			}

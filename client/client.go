@@ -4,6 +4,7 @@ package client
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -217,6 +218,11 @@ func (c *Client) Map(ctx context.Context) (*answer.Map, error) {
 // Words are the words for what answers tell by kind.
 func (c *Client) Words(ctx context.Context) (*answer.Words, error) {
 	return get[answer.Words](ctx, c, "words", situation.Situation{})
+}
+
+// Schema is the JSON Schema (2020-12) of the documents of a map.
+func (c *Client) Schema(ctx context.Context) (*json.RawMessage, error) {
+	return get[json.RawMessage](ctx, c, "schema", situation.Situation{})
 }
 
 func (c *Client) Group(ctx context.Context, name string) (*answer.GroupInfo, error) {

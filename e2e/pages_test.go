@@ -468,3 +468,17 @@ func TestFindingsGuaranteesAndFiles(t *testing.T) {
 	p.sees("Creates the group ridge/comet-watch")
 	p.quiet()
 }
+
+// Each system's picture has all of its lines, and the form of a line is that of the schema.
+func TestPicturesAndFormsOfLines(t *testing.T) {
+	demo := startDemo(t, "--data", t.TempDir())
+	p := signedIn(t, demo, "/systems/night-files")
+	p.sees("allows full at the door")
+	for path, want := range map[string]string{"night-files": "full ← everyone", "cloud-link": "compute"} {
+		p.do(chromedp.Navigate(demo.address + "/systems/" + path))
+		p.do(chromedp.WaitVisible(`//*[name()="svg"]//*[contains(., "` + want + `")]`))
+	}
+	p.do(chromedp.Navigate(demo.address + "/systems/night-files?add=shares+%3E+charts+%3E+door"))
+	p.sees("New line in shares > charts > door", "Members of any of these groups.", "What is denied.")
+	p.quiet()
+}

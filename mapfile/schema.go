@@ -76,10 +76,13 @@ func typeNames(types []gate.Type) []string {
 // drawing draws a schema.
 type drawing struct{ connections []directory.ConnectionKind }
 
+// orderOf is where an object of the schema says in which order its keys are told, for forms.
+const orderOf = "x-order"
+
 // structs describes the keys of one or several structs that share a mapping.
 func (d drawing) structs(doc string, trail []reflect.Type, structs ...reflect.Type) object {
 	properties := object{}
-	required := []string{}
+	order, required := []string{}, []string{}
 	var rest any = false
 	for _, t := range structs {
 		for _, f := range fieldsOf(t) {
@@ -91,17 +94,19 @@ func (d drawing) structs(doc string, trail []reflect.Type, structs ...reflect.Ty
 				for i := range d.connections {
 					if made := document(&d.connections[i], f.connection); made != nil {
 						properties[d.connections[i].Name] = d.described(reflect.TypeOf(made), d.connections[i].Doc, trail)
+						order = append(order, d.connections[i].Name)
 					}
 				}
 			default:
 				properties[f.key] = d.described(f.typ, f.doc, trail)
+				order = append(order, f.key)
 				if f.required {
 					required = append(required, f.key)
 				}
 			}
 		}
 	}
-	s := object{"type": "object", "properties": properties, "additionalProperties": rest}
+	s := object{"type": "object", "properties": properties, "additionalProperties": rest, orderOf: order}
 	if len(required) > 0 {
 		s["required"] = required
 	}

@@ -2,12 +2,15 @@ package server
 
 import (
 	"context"
-	"gatemap/answer"
-	"gatemap/core/situation"
-	"gatemap/service/query"
-	"gatemap/workspace"
+	"encoding/json"
 	"net/url"
 	"reflect"
+
+	"gatemap/answer"
+	"gatemap/core/situation"
+	"gatemap/service/content"
+	"gatemap/service/query"
+	"gatemap/workspace"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -144,6 +147,10 @@ func lists(api huma.API, s *workspace.Service) {
 	words := answer.Catalogue()
 	get(api, "/words", "words", "The words for what answers tell by kind", func(context.Context, *struct{}) (*answer.Words, error) {
 		return words, nil
+	})
+	get(api, "/schema", "schema", "The JSON Schema of the documents of a map", func(context.Context, *struct{}) (*json.RawMessage, error) {
+		schema, err := content.Schema()
+		return (*json.RawMessage)(&schema), err
 	})
 	get(api, "/revisions", "history", "The revisions of the map, the newest first", func(ctx context.Context, in *struct{ Paging }) (*answer.Revisions, error) {
 		return s.History.List(ctx, in.Limit, in.Cursor)

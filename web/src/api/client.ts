@@ -9,6 +9,19 @@ export type Page = Schemas['Page'];
 export type Item = Schemas['Item'];
 export type MapInfo = Schemas['Map'];
 export type Words = Schemas['Words'];
+/** A JSON Schema (2020-12), as far as forms are drawn from it; x-order is the order of the keys of an object. */
+export interface Schema {
+  type?: string | readonly string[];
+  description?: string;
+  enum?: readonly string[];
+  anyOf?: readonly Schema[];
+  items?: Schema;
+  properties?: Record<string, Schema>;
+  additionalProperties?: Schema | boolean;
+  required?: readonly string[];
+  'x-order'?: readonly string[];
+  $defs?: Record<string, Schema>;
+}
 export type User = Schemas['User'];
 export type Memberships = Schemas['Memberships'];
 export type Route = Schemas['Route'];
@@ -138,6 +151,7 @@ export const api = {
   signOut: () => call<void>('DELETE', 'sign-in'),
   map: () => get<MapInfo>('map'),
   words: () => get<Words>('words'),
+  schema: () => get<Schema>('schema'),
   chart: (part: Record<string, string>) => get<Chart>(`chart?${query(part)}`),
   search: (q: string, kind: Kind | '', cursor = '', limit = 50, signal?: AbortSignal) => get<Page>(`search?${query({ q, kind, cursor, limit })}`, signal),
 

@@ -3,7 +3,7 @@
    * the gate on it: hosts, and what is run there as whom; claims on their way to a
    * relying party; policies and the systems at whose door they stand. */
   import Picture from '../parts/Picture.svelte';
-  import { givesWords, object, objects, ruleOf, text, texts, whenWords, whoWords } from '../lib/gates';
+  import { givesWords, object, objects, ruleOf, standsIn, text, texts, whenWords, whoWords } from '../lib/gates';
   import { tone, type GateProps } from '../lib/lit';
   import { fit } from '../lib/fit';
   import { fateWords } from '../lib/words';
@@ -17,11 +17,13 @@
 
   const titles: Record<string, string> = { hosts: 'Who logs in where, and runs what as whom', federation: 'Claims in, and who is let through', signin: 'What stands at the door of which system' };
 
+  const parties = $derived(objects(system.document?.parties).map((p) => text(p.party)));
+
   /** What a line is about. */
   function ends(l: Line): string[] {
     const v = l.value ?? {};
     if (system.type === 'hosts') return texts(v.hosts);
-    if (system.type === 'federation') return [text(objects(system.document?.parties)[Number(l.list?.split(' > ')[1]) - 1]?.party)];
+    if (system.type === 'federation') return parties.filter((p, i) => ['claims', 'admit'].some((list) => standsIn(l, 'parties', [p, i], list)));
     return texts(v.apps);
   }
   function leave(l: Line): State {

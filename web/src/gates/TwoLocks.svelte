@@ -2,7 +2,7 @@
   /** Two locks on a folder: the door of the share, and the entries of the folder. */
   import Picture from '../parts/Picture.svelte';
   import type { Line } from '../api/client';
-  import { objects, ruleOf, text, texts, whoWords } from '../lib/gates';
+  import { objects, ruleOf, standsIn, text, texts, whoWords } from '../lib/gates';
   import { tone, type GateProps } from '../lib/lit';
   import { fit } from '../lib/fit';
   import { fateWords } from '../lib/words';
@@ -32,16 +32,16 @@
         y += row;
         rows.push(line ? { y, label, depth, head, inherits, line } : { y, label, depth, head, inherits });
       };
-      const entries = (where: string) => lines.filter((l) => l.list === `shares > ${n + 1} > ${where}`);
+      const share = [text(s.share), n] as const;
       y += 26;
       add('at the door', 0, true);
-      for (const l of entries('door')) add('', 0, false, true, l);
+      for (const l of lines.filter((x) => standsIn(x, 'shares', share, 'door'))) add('', 0, false, true, l);
       y += 8;
       objects(s.folders).forEach((f, i) => {
         const path = text(f.path);
         const depth = path === '/' ? 1 : path.split('/').length;
         add(path, depth, true, f.inherits !== false);
-        for (const l of entries(`folders > ${i + 1} > entries`)) add('', depth, false, true, l);
+        for (const l of lines.filter((x) => standsIn(x, 'shares', share, 'folders', [path, i], 'entries'))) add('', depth, false, true, l);
       });
       const end = y + 14;
       y = end + 16;

@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest';
-import { givesWords, pointsOf, whenWords, whoWords } from './gates';
+import { givesWords, pointsOf, standsIn, whenWords, whoWords } from './gates';
 import examples from '../../../server/examples.json';
 import { takeWords } from './words';
 
@@ -27,4 +27,14 @@ describe('lines in words', () => {
     expect(pointsOf('signin', {}, ['archive']).objects).toEqual(['archive']);
     expect(pointsOf('files', { shares: [{ share: 'logs', folders: [{ path: '/' }, { path: '/shift' }] }] }, []).objects).toEqual(['logs:/', 'logs:/shift']);
   });
+});
+
+test('a line stands in a list by the names on the way, or by numbers', () => {
+  const door = ['shares', ['charts', 1], 'door'] as const;
+  expect(standsIn({ list: 'shares > charts > door' }, ...door)).toBe(true);
+  expect(standsIn({ list: 'shares > 2 > door' }, ...door)).toBe(true);
+  expect(standsIn({ list: 'shares > 1 > door' }, ...door)).toBe(false);
+  expect(standsIn({ list: 'shares > logs > door' }, ...door)).toBe(false);
+  expect(standsIn({ list: 'shares > charts' }, ...door)).toBe(false);
+  expect(standsIn({}, ...door)).toBe(false);
 });

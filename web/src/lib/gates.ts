@@ -22,6 +22,11 @@ export const listsOf: Record<string, string[]> = {
   signin: ['policies'],
 };
 
+/** Whether a line stands in a list of a document, such as the door of the share charts: its list is
+ * "shares > charts > door", or has the number of an element that has no name of its own. */
+export const standsIn = (line: { list?: string }, ...path: readonly (string | readonly [name: string, at: number])[]): boolean =>
+  line.list?.split(' > ').every((step, i, all) => all.length === path.length && [path[i]].flat().some((p) => step === (typeof p === 'number' ? String(p + 1) : p))) ?? false;
+
 /** For whom a line is. */
 export function whoWords(v: Value): string {
   const who = [

@@ -1,4 +1,4 @@
-import type { Document, MapInfo, Value } from '../api/client';
+import type { Document, MapInfo, Schema, Value } from '../api/client';
 import { object, objects, text, texts } from './gates';
 import { coverWords, matches } from './ranges';
 
@@ -7,91 +7,110 @@ export interface LineField {
   key: string;
   label: string;
   kind: 'groups' | 'users' | 'list' | 'text' | 'choice' | 'flag' | 'json';
-  options?: readonly string[];
-  hint?: string;
+  /** What it is, in a sentence of the schema. */
+  hint: string;
+  options: readonly string[];
   /** What a value that was typed covers. */
   covers?: (value: string) => string;
 }
 
-const who: LineField[] = [
-  { key: 'groups', label: 'Groups', kind: 'groups' },
-  { key: 'users', label: 'Users', kind: 'users' },
-  { key: 'everyone', label: 'Everyone', kind: 'flag' },
-  { key: 'except', label: 'Except', kind: 'json', hint: '{"groups": ["visitors"]}' },
-];
-
-/** The fields of a line of a list; an empty list: nothing is known of it. */
-export function fieldsOf(type: string, list: string, d: Document, map: MapInfo, systems: readonly string[]): LineField[] {
-  const last = list.split(' > ').at(-1) ?? '';
-  const keys = (v: unknown) => Object.keys(object(v));
-  const some = (all: readonly string[], what: string) => (pattern: string) => {
-    const found = matches(pattern, all);
-    return found.length ? `covers ${found.length} ${what}: ${found.slice(0, 6).join(', ')}${found.length > 6 ? ' …' : ''}` : `covers none of the ${all.length} ${what}`;
-  };
-  const name: LineField = { key: 'name', label: 'Name', kind: 'text' };
-  const rights = texts(d.rights);
-  const paths = objects(d.resources).map((r) => text(r.path));
-  const hosts = object(d.hosts);
-  const hostNames = Object.values(hosts).flatMap(texts);
-  const zones = [
-    ...Object.entries(object(d.zones)).map(([n, r]) => ({ name: n, ranges: texts(r) })),
-    ...map.networks,
-  ];
-  const range = (value: string) => {
-    const zone = zones.find((z) => z.name === value);
-    return zone ? zone.ranges.join(', ') : coverWords(value, zones);
-  };
-  switch (`${type} ${last}`) {
-    case 'roles mappings':
-      return [...who, { key: 'role', label: 'Role', kind: 'choice', options: keys(d.roles) }, { key: 'object', label: 'On', kind: 'choice', options: paths }, { key: 'effect', label: 'Effect', kind: 'choice', options: ['', 'deny'] }, { key: 'where', label: 'Where tags are', kind: 'json', hint: '{"stage": "raw"}' }];
-    case 'roles limits':
-      return [name, { key: 'rights', label: 'Rights', kind: 'list', options: rights, covers: some(rights, 'rights') }, { key: 'object', label: 'On', kind: 'choice', options: paths }, { key: 'except', label: 'Except', kind: 'json' }];
-    case 'roles resources':
-      return [{ key: 'path', label: 'Path', kind: 'text' }, { key: 'tags', label: 'Tags', kind: 'json', hint: '{"stage": "raw"}' }, { key: 'sealed', label: 'Sealed: takes nothing from above', kind: 'flag' }];
-    case 'licences mappings':
-      return [...who, { key: 'product', label: 'Product', kind: 'choice', options: objects(d.products).map((p) => text(p.product)) }, { key: 'without', label: 'Without', kind: 'list' }];
-    case 'licences products':
-      return [{ key: 'product', label: 'Product', kind: 'text' }, { key: 'seats', label: 'Seats', kind: 'json', hint: 'a number' }, { key: 'features', label: 'Features', kind: 'json', hint: '["viewer"]' }];
-    case 'firewall rules':
-      return [name, { key: 'action', label: 'Action', kind: 'choice', options: ['permit', 'refuse'] }, ...who, { key: 'from', label: 'From', kind: 'list', options: zones.map((z) => z.name), covers: range }, { key: 'to', label: 'To', kind: 'list', options: zones.map((z) => z.name), covers: range }, { key: 'services', label: 'Services', kind: 'list', options: keys(d.services), covers: (v) => texts(object(d.services)[v]).join(', ') }];
-    case 'network policies':
-      return [name, { key: 'verdict', label: 'Verdict', kind: 'choice', options: ['admit', 'refuse'] }, { key: 'tags', label: 'Tags', kind: 'list', options: objects(object(d.tags).rules).map((t) => text(t.tag)) }, ...who, { key: 'reply', label: 'Reply', kind: 'json', hint: '{"vlan": 30}' }];
-    case 'network rules':
-      return [{ key: 'tag', label: 'Tag', kind: 'text' }, ...who];
-    case 'app mappings':
-      return [...who, { key: 'role', label: 'Role', kind: 'choice', options: keys(d.roles) }];
-    case 'app teams':
-      return [{ key: 'team', label: 'Team', kind: 'text' }, ...who];
-    case 'files door':
-    case 'files entries':
-      return [...who, { key: 'allow', label: 'Allow', kind: 'list', options: ['reader', 'editor', 'full', 'list', 'read', 'write', 'delete', 'manage'] }, { key: 'deny', label: 'Deny', kind: 'list', options: ['reader', 'editor', 'full', 'list', 'read', 'write', 'delete', 'manage'] }];
-    case 'hosts login':
-      return [...who, { key: 'hosts', label: 'Hosts', kind: 'list', options: [...keys(hosts), ...hostNames], covers: (v) => texts(hosts[v]).join(', ') }, { key: 'effect', label: 'Effect', kind: 'choice', options: ['', 'deny'] }];
-    case 'hosts elevate': {
-      const commands = [...new Set(objects(d.elevate).flatMap((e) => texts(e.commands)))];
-      return [...who, { key: 'hosts', label: 'Hosts', kind: 'list', options: [...keys(hosts), ...hostNames], covers: (v) => texts(hosts[v]).join(', ') }, { key: 'commands', label: 'Commands', kind: 'list', options: commands, covers: (v) => (v.includes('*') ? some(commands.map((c) => c.replaceAll('*', 'x')), 'patterns of this system, read as commands')(v) : 'this command line alone') }, { key: 'except_commands', label: 'Except commands', kind: 'list' }, { key: 'as', label: 'As', kind: 'text' }, { key: 'password', label: 'Asks for a password', kind: 'flag' }];
-    }
-    case 'federation claims':
-      return [{ key: 'claim', label: 'Claim', kind: 'text' }, { key: 'from', label: 'From the attribute', kind: 'text' }, { key: 'from_groups', label: 'From the names of groups', kind: 'flag' }, { key: 'pattern', label: 'Pattern', kind: 'text' }, { key: 'value', label: 'Value', kind: 'text' }, ...who];
-    case 'signin policies':
-      return [name, ...who, { key: 'apps', label: 'Systems', kind: 'list', options: ['all', ...systems] }, { key: 'then', label: 'Then', kind: 'json', hint: '"block", or {"require": ["aal2"]}' }, { key: 'mode', label: 'Mode', kind: 'choice', options: ['', 'enforced', 'watch', 'disabled'] }];
-  }
-  return [];
+/** What a system and its map have that a line can name, by the key of the line. */
+interface Known {
+  options: readonly string[];
+  covers?: (value: string) => string;
 }
 
-/** The keys of a condition, with what they can be. */
-export function conditionFields(map: MapInfo): { key: string; label: string; options: readonly string[] }[] {
-  const networks = map.networks.map((n) => n.name);
-  return [
-    { key: 'windows', label: 'In windows', options: map.windows.map((w) => w.name) },
-    { key: 'networks', label: 'From networks', options: networks },
-    { key: 'not_networks', label: 'Not from networks', options: networks },
-    { key: 'device', label: 'Device', options: ['managed', 'compliant'] },
-    { key: 'strength', label: 'At least', options: ['aal1', 'aal2', 'aal3'] },
-    { key: 'access', label: 'Access', options: ['vpn', 'wifi', 'wired'] },
-    { key: 'clients', label: 'Clients', options: ['browser', 'native', 'legacy'] },
-    { key: 'risk', label: 'Risk', options: ['low', 'medium', 'high'] },
-  ];
+const elementOf = (s: Schema | undefined): Schema | undefined => s?.items ?? s?.anyOf?.find((a) => a.items)?.items;
+
+/** The schema of what stands in a list of a system, such as "shares > charts > door". */
+function lineSchema(schema: Schema, type: string, list: string): Schema | undefined {
+  let at = schema.$defs?.[`system-${type}`];
+  for (const step of list.split(' > ')) {
+    const more = at?.additionalProperties;
+    at = elementOf(at) ?? at?.properties?.[step] ?? (typeof more === 'object' ? more : undefined);
+  }
+  return elementOf(at);
+}
+
+/** The keys of an object in the order in which they are told. */
+const keysOf = (s: Schema | undefined): [string, Schema][] => (s?.['x-order'] ?? []).map((key) => [key, s!.properties![key]!]);
+
+const labelOf = (key: string): string => key.charAt(0).toUpperCase() + key.slice(1).replaceAll('_', ' ');
+
+/** The fields of a line of a list, as the schema has them, but for its condition and whether it is off; none: nothing is
+ * known of it. */
+export function fieldsOf(schema: Schema, type: string, list: string, d: Document, map: MapInfo, systems: readonly string[]): LineField[] {
+  const line = lineSchema(schema, type, list);
+  return keysOf(line)
+    .filter(([key]) => key !== 'when' && key !== 'off')
+    .map(([key, s]) => field(key, s, line!.required?.includes(key) ?? false, known(type, key, d, map, systems)));
+}
+
+function field(key: string, s: Schema, required: boolean, have: Known | undefined): LineField {
+  const element = elementOf(s);
+  const as = (kind: LineField['kind'], options: readonly string[] = []) => ({ key, label: labelOf(key), hint: s.description ?? '', kind, options, ...(have?.covers ? { covers: have.covers } : {}) });
+  if (key === 'groups' || key === 'users') return as(key);
+  if (s.enum) return as('choice', required ? s.enum : ['', ...s.enum]);
+  if (s.type === 'boolean') return as('flag');
+  if (element && element.type !== 'object') return as('list', element.enum ?? have?.options);
+  if (Array.isArray(s.type)) return have ? as('choice', required ? have.options : ['', ...have.options]) : as('text');
+  return as('json');
+}
+
+/** The conditions that a line can have: keys with what they can be; none where it takes none. */
+export function conditionsOf(schema: Schema, type: string, list: string, map: MapInfo): LineField[] {
+  const names: Record<string, readonly string[]> = { networks: map.networks.map((n) => n.name), windows: map.windows.map((w) => w.name) };
+  return keysOf(lineSchema(schema, type, list)?.properties?.when).map(([key, s]) => {
+    const options = elementOf(s)?.enum ?? s.enum ?? names[key.replace('not_', '')] ?? [];
+    return { key, label: labelOf(key), hint: s.description ?? '', kind: key.endsWith('groups') ? 'groups' : 'list', options };
+  });
+}
+
+/** What there is for a key of a line to name. */
+function known(type: string, key: string, d: Document, map: MapInfo, systems: readonly string[]): Known | undefined {
+  const named = (v: unknown): Known => ({ options: Object.keys(object(v)), covers: (one) => texts(object(v)[one]).join(', ') });
+  switch (`${type} ${key}`) {
+    case 'roles role':
+    case 'app role':
+      return { options: Object.keys(object(d.roles)) };
+    case 'roles object':
+      return { options: objects(d.resources).map((r) => text(r.path)) };
+    case 'roles rights':
+      return { options: texts(d.rights), covers: covering(texts(d.rights), 'rights') };
+    case 'licences product':
+      return { options: objects(d.products).map((p) => text(p.product)) };
+    case 'firewall from':
+    case 'firewall to':
+      return addresses(d, map);
+    case 'firewall services':
+      return named(d.services);
+    case 'network tags':
+      return { options: objects(object(d.tags).rules).map((t) => text(t.tag)) };
+    case 'hosts hosts':
+      return { ...named(d.hosts), options: [...Object.keys(object(d.hosts)), ...Object.values(object(d.hosts)).flatMap(texts)] };
+    case 'hosts commands':
+      return commands(d);
+    case 'signin apps':
+      return { options: ['all', ...systems] };
+  }
+  return undefined;
+}
+
+/** Says which of all a pattern covers. */
+const covering = (all: readonly string[], what: string) => (pattern: string) => {
+  const found = matches(pattern, all);
+  return found.length ? `covers ${found.length} ${what}: ${found.slice(0, 6).join(', ')}${found.length > 6 ? ' …' : ''}` : `covers none of the ${all.length} ${what}`;
+};
+
+function addresses(d: Document, map: MapInfo): Known {
+  const zones = [...Object.entries(object(d.zones)).map(([name, r]) => ({ name, ranges: texts(r) })), ...map.networks];
+  return { options: zones.map((z) => z.name), covers: (value) => zones.find((z) => z.name === value)?.ranges.join(', ') ?? coverWords(value, zones) };
+}
+
+function commands(d: Document): Known {
+  const options = [...new Set(objects(d.elevate).flatMap((e) => texts(e.commands)))];
+  const patterns = covering(options.map((c) => c.replaceAll('*', 'x')), 'patterns of this system, read as commands');
+  return { options, covers: (v) => (v.includes('*') ? patterns(v) : 'this command line alone') };
 }
 
 /** A value without the keys that are empty. */

@@ -2,9 +2,9 @@
   /** Changes a line of a system, moves it, drops it, or adds one: what comes of it is
    * told while one edits, and it goes into a trial. */
   import { untrack } from 'svelte';
-  import type { Change, Line, MapInfo, SystemInfo, Value } from '../api/client';
+  import { api, type Change, type Line, type MapInfo, type Schema, type SystemInfo, type Value } from '../api/client';
   import { object, ruleOf, text, texts } from '../lib/gates';
-  import { conditionFields, fieldsOf, tidy } from '../lib/lineforms';
+  import { conditionsOf, fieldsOf, tidy } from '../lib/lineforms';
   import ListField from './ListField.svelte';
   import Stager from './Stager.svelte';
 
@@ -26,10 +26,11 @@
   let wrong = $state('');
   let typed = $state<Record<string, string>>({});
 
-  const fields = $derived(fieldsOf(system.type, list, system.document ?? {}, map, systems));
-  const plain = $derived(fields.length === 0);
-  const conditions = $derived(conditionFields(map));
-  const conditional = $derived(system.type !== 'licences' && system.type !== 'federation' && !list.endsWith('resources') && !list.endsWith('teams'));
+  let schema = $state.raw<Schema | null>(null);
+  api.schema().then((s) => (schema = s), (error: Error) => (wrong = error.message));
+  const fields = $derived(schema ? fieldsOf(schema, system.type, list, system.document ?? {}, map, systems) : []);
+  const plain = $derived(schema !== null && fields.length === 0);
+  const conditions = $derived(schema ? conditionsOf(schema, system.type, list, map) : []);
   const nameOf = (l: Line) => text(l.value?.name) || String(l.number ?? '');
   const others = $derived(siblings.filter((s) => s.line !== line?.line));
 
@@ -88,34 +89,40 @@
         {#if f.kind === 'groups' || f.kind === 'users'}
           <ListField label={f.label} kind={f.kind === 'groups' ? 'group' : 'user'} values={texts(value[f.key])} onchange={(v) => put(f.key, v)} />
         {:else if f.kind === 'list'}
-          <ListField label={f.label} options={f.options ?? []} values={texts(value[f.key])} onchange={(v) => put(f.key, v)} {...f.covers ? { covers: f.covers } : {}} />
+          <ListField label={f.label} options={f.options} values={texts(value[f.key])} onchange={(v) => put(f.key, v)} {...f.covers ? { covers: f.covers } : {}} />
         {:else if f.kind === 'flag'}
           <label class="flag"><input type="checkbox" checked={value[f.key] === true} onchange={(e) => put(f.key, e.currentTarget.checked)} /> {f.label}</label>
         {:else if f.kind === 'choice'}
           <div><label for="{id}-{f.key}">{f.label}</label>
             <select id="{id}-{f.key}" value={text(value[f.key])} onchange={(e) => put(f.key, e.currentTarget.value)}>
-              {#if !f.options?.includes('')}<option value="" disabled>choose</option>{/if}
-              {#each f.options ?? [] as o (o)}<option value={o}>{o || 'default'}</option>{/each}
+              {#if !f.options.includes('')}<option value="" disabled>choose</option>{/if}
+              {#each new Set([text(value[f.key]), ...f.options].slice(value[f.key] ? 0 : 1)) as o (o)}<option value={o}>{o || 'none given'}</option>{/each}
             </select></div>
         {:else if f.kind === 'text'}
           <div><label for="{id}-{f.key}">{f.label}</label><input id="{id}-{f.key}" value={text(value[f.key])} oninput={(e) => put(f.key, e.currentTarget.value)} /></div>
         {:else}
-          <div><label for="{id}-{f.key}">{f.label}</label><input id="{id}-{f.key}" class="figures" placeholder={f.hint ?? ''} value={typed[f.key] ?? (value[f.key] === undefined ? '' : JSON.stringify(value[f.key]))} oninput={(e) => json(f.key, e.currentTarget.value)} /></div>
+          <div><label for="{id}-{f.key}">{f.label}</label><input id="{id}-{f.key}" class="figures" placeholder="JSON" value={typed[f.key] ?? (value[f.key] === undefined ? '' : JSON.stringify(value[f.key]))} oninput={(e) => json(f.key, e.currentTarget.value)} /></div>
         {/if}
+        {#if f.hint}<p class="soft hint">{f.hint}</p>{/if}
       {/each}
       {#if plain}
         <div><label for="{id}-whole">The line, as JSON</label><textarea id="{id}-whole" class="figures" rows="5" value={typed[''] ?? JSON.stringify(value, null, 1)} oninput={(e) => whole(e.currentTarget.value)}></textarea></div>
       {/if}
-      {#if conditional && !plain}
+      {#if conditions.length > 0}
         <details open={value.when !== undefined}>
           <summary>Only when …</summary>
           {#each conditions as c (c.key)}
+            {@const held = texts(object(value.when)[c.key])}
             <fieldset>
-              <legend>{c.label}</legend>
-              {#each c.options as o (o)}
-                {@const held = texts(object(value.when)[c.key])}
-                <label class="flag"><input type="checkbox" checked={held.includes(o)} onchange={(e) => putWhen(c.key, e.currentTarget.checked ? [...held, o] : held.filter((x) => x !== o))} /> {o}</label>
-              {/each}
+              {#if c.kind === 'groups'}
+                <ListField label={c.label} kind="group" values={held} onchange={(v) => putWhen(c.key, v)} />
+              {:else}
+                <legend>{c.label}</legend>
+                {#each c.options as o (o)}
+                  <label class="flag"><input type="checkbox" checked={held.includes(o)} onchange={(e) => putWhen(c.key, e.currentTarget.checked ? [...held, o] : held.filter((x) => x !== o))} /> {o}</label>
+                {/each}
+              {/if}
+              <p class="soft hint">{c.hint}</p>
             </fieldset>
           {/each}
         </details>
@@ -188,6 +195,13 @@
     border: 0;
     padding: 0;
     margin: var(--s2) 0;
+  }
+  .hint {
+    margin: calc(-1 * var(--s2)) 0 0;
+    font-size: var(--small);
+  }
+  fieldset .hint {
+    margin: 0;
   }
   summary {
     cursor: pointer;
