@@ -181,3 +181,40 @@ func TestFilesAndFunctionsAreShort(t *testing.T) {
 	}))
 	require.Greater(t, files, 100)
 }
+
+// wide are types of the service that may offer more than others, with why.
+var wide = map[string]string{"content.Folder": "it is the map itself, as its documents say it"}
+
+// A use case is small: what a type of the service offers are fewer than 15 methods.
+func TestTypesOfTheServiceAreSmall(t *testing.T) {
+	methods := map[string]int{}
+	require.NoError(t, filepath.WalkDir("../service", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return err
+		}
+		f, err := parser.ParseFile(token.NewFileSet(), path, nil, 0)
+		if err != nil {
+			return err
+		}
+		for _, decl := range f.Decls {
+			fn, is := decl.(*ast.FuncDecl)
+			if !is || fn.Recv == nil || !fn.Name.IsExported() {
+				continue
+			}
+			of := fn.Recv.List[0].Type
+			if pointer, is := of.(*ast.StarExpr); is {
+				of = pointer.X
+			}
+			if named, is := of.(*ast.Ident); is {
+				methods[f.Name.Name+"."+named.Name]++
+			}
+		}
+		return nil
+	}))
+	require.Greater(t, len(methods), 30)
+	for named, n := range methods {
+		if wide[named] == "" {
+			assert.Less(t, n, 15, named)
+		}
+	}
+}

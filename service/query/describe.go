@@ -40,15 +40,15 @@ func (h *Head) Map(context.Context) (*answer.Map, error) {
 }
 
 // User describes a user. The error is a *directory.NotFoundError.
-func (a Answers) User(written string) (*answer.User, error) {
-	id, err := a.Atlas.Book.FindUser(written, "")
+func (r Records) User(written string) (*answer.User, error) {
+	id, err := r.atlas.Book.FindUser(written, "")
 	if err != nil {
 		return nil, err
 	}
-	u := a.Atlas.Book.User(id)
+	u := r.atlas.Book.User(id)
 	d := &answer.User{
-		User: a.Atlas.Book.UserName(id), DisplayName: u.Attributes.First("displayName"), Active: u.IsActive(),
-		DN: u.DN, Attributes: u.Attributes.Plain(), Groups: len(a.Atlas.Book.Subject(id).Groups()),
+		User: r.atlas.Book.UserName(id), DisplayName: u.Attributes.First("displayName"), Active: u.IsActive(),
+		DN: u.DN, Attributes: u.Attributes.Plain(), Groups: len(r.atlas.Book.Subject(id).Groups()),
 	}
 	if !u.Expires.IsZero() {
 		d.Expires = &u.Expires.Time
@@ -57,8 +57,8 @@ func (a Answers) User(written string) (*answer.User, error) {
 }
 
 // Group describes a group. The error is a *directory.NotFoundError.
-func (a Answers) Group(_ context.Context, written string) (*answer.GroupInfo, error) {
-	book := a.Atlas.Book
+func (r Records) Group(_ context.Context, written string) (*answer.GroupInfo, error) {
+	book := r.atlas.Book
 	id, err := book.FindGroup(written, "")
 	if err != nil {
 		return nil, err

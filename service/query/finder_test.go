@@ -52,7 +52,7 @@ func TestAPageOfWhatWasFoundSoFar(t *testing.T) {
 	assert.Equal(t, all[:3], Cut.Findings)
 	assert.Equal(t, len(all), Cut.Total)
 	assert.NotEmpty(t, Cut.Next)
-	pending := Answers{Atlas: a, finder: newFinder(a)}
+	pending := Checks{atlas: a, finder: newFinder(a)}
 	pending.finder.begin.Do(func() {})
 	Cut = pending.FoundSoFar(answer.Wanted{}, 3)
 	assert.True(t, Cut.Pending)

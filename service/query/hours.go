@@ -15,38 +15,38 @@ import (
 
 // Hours computes a person's week on the map's wall clock, the one in which the
 // situation's time lies: in which spans each entitlement is in which state, to the second.
-func (a Answers) Hours(ctx context.Context, user, system string, s situation.Situation) (*answer.Hours, error) {
+func (a Holdings) Hours(ctx context.Context, user, system string, s situation.Situation) (*answer.Hours, error) {
 	if s.At.IsZero() {
 		return nil, &situation.FieldError{Field: "at", Problem: "a time is needed, to say which week"}
 	}
-	u, err := a.Atlas.Book.FindUser(user, "")
+	u, err := a.atlas.Book.FindUser(user, "")
 	if err != nil {
 		return nil, err
 	}
-	within, err := a.within(system)
+	within, err := within(a.atlas, system)
 	if err != nil {
 		return nil, err
 	}
-	zone := a.Atlas.Frame.Zone
-	monday := a.Atlas.Frame.Monday(s.At)
+	zone := a.atlas.Frame.Zone
+	monday := a.atlas.Frame.Monday(s.At)
 	given := s.Facts()
 	delete(given, "at")
 	h := &answer.Hours{
-		User: a.Atlas.Book.UserName(u), Situation: given, TimeZone: zone.String(), Weeks: []answer.Week{},
+		User: a.atlas.Book.UserName(u), Situation: given, TimeZone: zone.String(), Weeks: []answer.Week{},
 		Monday: monday.Format(time.DateOnly),
 	}
-	edges := a.Atlas.Frame.Edges(monday, a.ends(u, within)...)
+	edges := a.atlas.Frame.Edges(monday, endsOf(a.atlas, u, within)...)
 	weeks := map[answer.Column][]answer.Span{}
 	for i, from := range edges[:len(edges)-1] {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
 		s.At = from
-		facts, err := a.Atlas.Facts(s)
+		facts, err := a.atlas.Facts(s)
 		if err != nil {
 			return nil, err
 		}
-		for _, e := range a.Atlas.Reach(u, facts, within) {
+		for _, e := range a.atlas.Reach(u, facts, within) {
 			c := answer.Column{System: e.System, Object: e.Object, Right: e.Right}
 			weeks[c] = span(weeks[c], edges[0], answer.Span{From: from, To: edges[i+1], State: e.State, OpenIf: e.OpenIf})
 		}
@@ -85,11 +85,11 @@ func until(list []answer.Span, to time.Time) []answer.Span {
 	return list
 }
 
-// ends are the times at which accounts end that count for a user: the user's own, and,
+// endsOf are the times at which accounts end that count for a user: the user's own, and,
 // where seats are short, those of others.
-func (a Answers) ends(u directory.UserID, within *atlas.System) (ends []time.Time) {
-	book := a.Atlas.Book
-	seats := slices.ContainsFunc(a.Atlas.Systems, func(s *atlas.System) bool {
+func endsOf(a *atlas.Atlas, u directory.UserID, within *atlas.System) (ends []time.Time) {
+	book := a.Book
+	seats := slices.ContainsFunc(a.Systems, func(s *atlas.System) bool {
 		return (within == nil || within == s) &&
 			slices.ContainsFunc(s.Site.Seats(book), func(p gate.Seats) bool { return p.Seats > 0 })
 	})

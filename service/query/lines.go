@@ -12,7 +12,7 @@ import (
 )
 
 // Probe is Why, with the part that every line of the system plays on the way.
-func (a Answers) Probe(
+func (a Holdings) Probe(
 	ctx context.Context,
 	user, system, right, object string,
 	s situation.Situation,
@@ -25,11 +25,11 @@ func (a Answers) Probe(
 	if err != nil {
 		return nil, err
 	}
-	in, point, err := a.point(system, right, object)
+	in, point, err := pointOf(a.atlas, system, right, object)
 	if err != nil {
 		return nil, err
 	}
-	return &answer.Probe{Why: *why, Passes: a.Atlas.Walk(u, facts, in, point)}, nil
+	return &answer.Probe{Why: *why, Passes: a.atlas.Walk(u, facts, in, point)}, nil
 }
 
 // Lines lists the lines of a system, with where they stand and for how many people

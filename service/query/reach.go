@@ -10,7 +10,7 @@ import (
 	"gatemap/core/situation"
 )
 
-func (a Answers) Reach(_ context.Context, user, system string, s situation.Situation) (*answer.Reach, error) {
+func (a Holdings) Reach(_ context.Context, user, system string, s situation.Situation) (*answer.Reach, error) {
 	u, facts, within, err := a.subjectIn(user, system, s)
 	if err != nil {
 		return nil, err
@@ -19,31 +19,31 @@ func (a Answers) Reach(_ context.Context, user, system string, s situation.Situa
 }
 
 // Held is what Reach answers without the entitlements, which each works out one by one.
-func (a Answers) Held(user, system string, s situation.Situation) (who *answer.Reach, each Each, err error) {
+func (a Holdings) Held(user, system string, s situation.Situation) (who *answer.Reach, each Each, err error) {
 	u, facts, within, err := a.subjectIn(user, system, s)
 	if err != nil {
 		return nil, nil, err
 	}
-	q := a.Atlas.Question(u, facts)
-	return a.holder(u, s), func(visit func(rule.Entitlement)) { a.Atlas.Each(q, within, visit) }, nil
+	q := a.atlas.Question(u, facts)
+	return a.holder(u, s), func(visit func(rule.Entitlement)) { a.atlas.Each(q, within, visit) }, nil
 }
 
 // Each hands entitlements to visit, as soon as each is known.
 type Each func(visit func(rule.Entitlement))
 
-func (a Answers) reach(
+func (a Holdings) reach(
 	u directory.UserID, s situation.Situation, facts *situation.Facts, within *atlas.System,
 ) *answer.Reach {
 	r := a.holder(u, s)
-	if held := a.Atlas.Reach(u, facts, within); held != nil {
+	if held := a.atlas.Reach(u, facts, within); held != nil {
 		r.Entitlements = held
 	}
 	return r
 }
 
 // holder is who holds, with nothing that is held yet.
-func (a Answers) holder(u directory.UserID, s situation.Situation) *answer.Reach {
-	book := a.Atlas.Book
+func (a Holdings) holder(u directory.UserID, s situation.Situation) *answer.Reach {
+	book := a.atlas.Book
 	r := &answer.Reach{
 		User: book.UserName(u), DisplayName: book.User(u).Attributes.First("displayName"),
 		Situation: s.Facts(), Entitlements: []rule.Entitlement{},
@@ -56,16 +56,16 @@ func (a Answers) holder(u directory.UserID, s situation.Situation) *answer.Reach
 	return r
 }
 
-func (a Answers) Person(_ context.Context, user, system string, s situation.Situation) (*answer.Person, error) {
+func (a Holdings) Person(_ context.Context, user, system string, s situation.Situation) (*answer.Person, error) {
 	u, facts, within, err := a.subjectIn(user, system, s)
 	if err != nil {
 		return nil, err
 	}
 	p := &answer.Person{}
 	active := 0
-	for _, account := range a.Atlas.Book.Accounts(u) {
+	for _, account := range a.atlas.Book.Accounts(u) {
 		p.Accounts = append(p.Accounts, *a.reach(account, s, facts, within))
-		if a.Atlas.Book.User(account).IsActive() {
+		if a.atlas.Book.User(account).IsActive() {
 			active++
 		}
 	}

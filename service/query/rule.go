@@ -13,7 +13,7 @@ const matchedSample = 8
 
 // TestRule tries a rule that is being written: whom it matches in a directory, or
 // everywhere. What cannot be read yet is told, and is no error.
-func (a Answers) TestRule(ctx context.Context, text, directoryName string) (*answer.Matched, error) {
+func (r Records) TestRule(ctx context.Context, text, directoryName string) (*answer.Matched, error) {
 	m := &answer.Matched{Filter: text, Sample: []string{}}
 	rule, err := filter.Parse(text)
 	var wrong *filter.SyntaxError
@@ -24,7 +24,7 @@ func (a Answers) TestRule(ctx context.Context, text, directoryName string) (*ans
 	if err != nil {
 		return nil, err
 	}
-	book := a.Atlas.Book
+	book := r.atlas.Book
 	for x := range rule.Attributes() {
 		if !book.HasAttribute(x.Name) {
 			m.Unknown = append(m.Unknown, x.Name)

@@ -16,7 +16,7 @@ import (
 // title, department, description or mail address contains every word of the
 // text, in any case; empty text lists all. Names come in order, by kind. Systems that the
 // caller may not see, and their lines, are left out.
-func (a Answers) Search(
+func (r Records) Search(
 	ctx context.Context,
 	text string,
 	kind answer.Kind,
@@ -42,19 +42,19 @@ func (a Answers) Search(
 		Cut.Total++
 	}
 	if kind == "" || kind == answer.KindUser {
-		a.searchUsers(add)
+		r.searchUsers(add)
 	}
 	if kind == "" || kind == answer.KindGroup {
-		a.searchGroups(add)
+		r.searchGroups(add)
 	}
 	if kind == "" || kind == answer.KindSystem {
-		a.searchSystems(operator.From(ctx), add)
+		r.searchSystems(operator.From(ctx), add)
 	}
 	if kind == "" || kind == answer.KindDevice {
-		a.searchDevices(add)
+		r.searchDevices(add)
 	}
 	if kind == answer.KindLine {
-		a.searchLines(operator.From(ctx), add)
+		r.searchLines(operator.From(ctx), add)
 	}
 	Cut.Next = page.Next(from, len(Cut.Items), Cut.Total)
 	return Cut, nil
@@ -63,8 +63,8 @@ func (a Answers) Search(
 // adder takes an item that may be looked for, by its folded text.
 type adder func(item func() answer.Item, text string)
 
-func (a Answers) searchUsers(add adder) {
-	book := a.Atlas.Book
+func (r Records) searchUsers(add adder) {
+	book := r.atlas.Book
 	texts := book.Texts().Users
 	for id := range book.AllUsers {
 		add(func() answer.Item {
@@ -77,8 +77,8 @@ func (a Answers) searchUsers(add adder) {
 	}
 }
 
-func (a Answers) searchGroups(add adder) {
-	book := a.Atlas.Book
+func (r Records) searchGroups(add adder) {
+	book := r.atlas.Book
 	texts := book.Texts().Groups
 	for id := range book.AllGroups {
 		add(func() answer.Item {
@@ -101,8 +101,8 @@ func (a Answers) searchGroups(add adder) {
 	}
 }
 
-func (a Answers) searchSystems(by operator.Actor, add adder) {
-	for _, s := range a.Atlas.Systems {
+func (r Records) searchSystems(by operator.Actor, add adder) {
+	for _, s := range r.atlas.Systems {
 		if !by.Sees(s.Name()) {
 			continue
 		}
@@ -118,8 +118,8 @@ func (a Answers) searchSystems(by operator.Actor, add adder) {
 	}
 }
 
-func (a Answers) searchLines(by operator.Actor, add adder) {
-	for _, s := range a.Atlas.Systems {
+func (r Records) searchLines(by operator.Actor, add adder) {
+	for _, s := range r.atlas.Systems {
 		if !by.Sees(s.Name()) {
 			continue
 		}
@@ -136,8 +136,8 @@ func (a Answers) searchLines(by operator.Actor, add adder) {
 	}
 }
 
-func (a Answers) searchDevices(add adder) {
-	book := a.Atlas.Book
+func (r Records) searchDevices(add adder) {
+	book := r.atlas.Book
 	for id := range directory.DeviceID(book.Devices()) {
 		d := book.Device(id)
 		add(func() answer.Item {

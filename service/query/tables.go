@@ -18,16 +18,16 @@ import (
 
 // Matrix puts people against entitlements, of one system or all, of one group's
 // members or everyone, of rights like a pattern or all.
-func (a Answers) Matrix(ctx context.Context, system, group, right string, s situation.Situation) (*answer.Matrix, error) {
-	facts, err := a.Atlas.Facts(s)
+func (a Holdings) Matrix(ctx context.Context, system, group, right string, s situation.Situation) (*answer.Matrix, error) {
+	facts, err := a.atlas.Facts(s)
 	if err != nil {
 		return nil, err
 	}
-	within, err := a.within(system)
+	within, err := within(a.atlas, system)
 	if err != nil {
 		return nil, err
 	}
-	people, err := a.people(group)
+	people, err := peopleIn(a.atlas, group)
 	if err != nil {
 		return nil, err
 	}
@@ -42,7 +42,7 @@ func (a Answers) Matrix(ctx context.Context, system, group, right string, s situ
 			return nil, err
 		}
 		held[i] = map[answer.Column]rule.Entitlement{}
-		for _, e := range a.Atlas.Reach(u, facts, within) {
+		for _, e := range a.atlas.Reach(u, facts, within) {
 			if pattern.Matches(e.Right) {
 				c := answer.Column{System: e.System, Object: e.Object, Right: e.Right}
 				held[i][c], columns[c] = e, true
@@ -58,7 +58,7 @@ func (a Answers) Matrix(ctx context.Context, system, group, right string, s situ
 		if len(held[i]) == 0 {
 			continue
 		}
-		row := answer.Row{User: a.Atlas.Book.UserName(u), States: make([]rule.State, len(m.Columns))}
+		row := answer.Row{User: a.atlas.Book.UserName(u), States: make([]rule.State, len(m.Columns))}
 		for j, c := range m.Columns {
 			e := held[i][c]
 			row.States[j] = e.State
@@ -85,27 +85,27 @@ func compareColumns(a, b answer.Column) int {
 }
 
 // within finds a system; nil if none is named.
-func (a Answers) within(system string) (*atlas.System, error) {
+func within(a *atlas.Atlas, system string) (*atlas.System, error) {
 	if system == "" {
 		return nil, nil
 	}
-	return a.Atlas.System(system)
+	return a.System(system)
 }
 
-// people are the members of a group, or everyone.
-func (a Answers) people(group string) ([]directory.UserID, error) {
+// peopleIn are the members of a group, or everyone.
+func peopleIn(a *atlas.Atlas, group string) ([]directory.UserID, error) {
 	var people []directory.UserID
 	if group == "" {
-		for u := range a.Atlas.Book.AllUsers {
+		for u := range a.Book.AllUsers {
 			people = append(people, u)
 		}
 		return people, nil
 	}
-	g, err := a.Atlas.Book.FindGroup(group, "")
+	g, err := a.Book.FindGroup(group, "")
 	if err != nil {
 		return nil, err
 	}
-	for _, m := range a.Atlas.Book.Members(g) {
+	for _, m := range a.Book.Members(g) {
 		people = append(people, m.User)
 	}
 	return people, nil
