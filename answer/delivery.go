@@ -156,8 +156,9 @@ func DeliveryProblemOf(p *delivery.Problem) DeliveryProblem {
 		delivery.NoName:     "has no value for what its name there is made of",
 		delivery.TwoRecords: "is written " + p.Name + " there, and another one that is to be delivered too: neither is",
 		delivery.NotOurs:    "is written " + p.Name + " there, which the link leaves aside or which is the system's own",
-		delivery.OfOthers:   "is written " + p.Name + " there, and what is there by that name belongs to another record, or to none",
-		delivery.Refused:    "is written " + p.Name + " there, which the system does not take as a name",
+		delivery.OfOthers: "is written " + p.Name +
+			" there, and what is there by that name belongs to another record, or to none",
+		delivery.Refused: "is written " + p.Name + " there, which the system does not take as a name",
 	}
 	return DeliveryProblem{p.Record, p.Name, p.Why, p.Record + " " + words[p.Why]}
 }

@@ -94,7 +94,8 @@ func compareMembers(
 		found := bare[key]
 		if strings.Contains(w, "/") {
 			found = nil
-			if m := slices.ContainsFunc(bare[key[strings.IndexByte(key, '/')+1:]], func(full string) bool { return full == key }); m {
+			if m := slices.ContainsFunc(bare[key[strings.IndexByte(key, '/')+1:]],
+				func(full string) bool { return full == key }); m {
 				found = []string{key}
 			}
 		}

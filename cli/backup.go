@@ -15,7 +15,8 @@ func (a *app) backup() *cobra.Command {
 		Use: "backup FILE", Short: "Copy the database while the service runs",
 		Long: `Writes a copy of the service's database, as it is at one moment, into a new file. --data
 copies from a data folder that no service uses. gatemap restore restores it.`,
-		Example: "  gatemap backup gatemap-2026-11-23.db\n  gatemap backup gatemap.db --data /var/lib/gatemap", Args: cobra.ExactArgs(1),
+		Example: "  gatemap backup gatemap-2026-11-23.db\n  gatemap backup gatemap.db --data /var/lib/gatemap",
+		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if data != "" {
 				st, err := openData(cmd.Context(), data, seal)

@@ -101,13 +101,15 @@ a limit.`,
 	flags.StringVar(&a.tokenFile, "token-file", "", "file that holds the token for the service")
 	flags.StringVar(&a.secrets, "secrets", "", "folder of the secrets that the map names (default: GATEMAP_SECRETS)")
 	flags.StringVar(&a.ofTrial, "trial", "", "ask as if this trial were in force")
-	flags.VarP(&a.format, "output", "o", "output: text, json, csv or markdown; for findings and guarantees also sarif and junit")
+	flags.VarP(&a.format, "output", "o",
+		"output: text, json, csv or markdown; for findings and guarantees also sarif and junit")
 	_ = root.MarkPersistentFlagDirname("map")
 	_ = root.MarkPersistentFlagDirname("secrets")
 	_ = root.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp))
 	_ = root.RegisterFlagCompletionFunc("trial", a.completeTrial)
 	root.AddCommand(
-		a.reach(), a.why(), a.who(), a.members(), a.memberships(), a.compare(), a.matrix(), a.hours(), a.search(), a.group(), a.systemCommand(), a.rule(),
+		a.reach(), a.why(), a.who(), a.members(), a.memberships(), a.compare(), a.matrix(), a.hours(), a.search(), a.group(),
+		a.systemCommand(), a.rule(),
 		a.findings(), a.guarantees(), standsAlone(a.difference()),
 		a.reading(), a.drift(), a.adopt(), a.delivery(), a.accounts(), a.notices(),
 		a.trial(), a.history(), a.revert(), a.export(), a.directory(), a.intake(),
@@ -148,7 +150,10 @@ func (a *app) begin(cmd *cobra.Command, _ []string) error {
 }
 
 // ask runs a question and writes its answer in the chosen form.
-func ask[T any](a *app, cmd *cobra.Command, question func(context.Context, answer.Asker) (*T, error), text func(*T) error, table func(*T) [][]string, markdown ...func(*T) error) error {
+func ask[T any](
+	a *app, cmd *cobra.Command, question func(context.Context, answer.Asker) (*T, error), text func(*T) error,
+	table func(*T) [][]string, markdown ...func(*T) error,
+) error {
 	asker, err := a.asker(cmd.Context())
 	if err != nil {
 		return err

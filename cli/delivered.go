@@ -24,13 +24,15 @@ func (a *app) showDelivery(ctx context.Context, c *client.Client, id int64) erro
 }
 
 var deliveryStyles = map[answer.DeliveryState]style{
-	answer.DeliveryWaiting: yellow, answer.DeliveryHeld: yellow, answer.DeliveryArrived: green, answer.DeliveryUnchanged: green,
-	answer.DeliveryFailed: red, answer.DeliveryCutOff: red, answer.DeliveryDiscarded: faint,
+	answer.DeliveryWaiting: yellow, answer.DeliveryHeld: yellow, answer.DeliveryArrived: green,
+	answer.DeliveryUnchanged: green,
+	answer.DeliveryFailed:    red, answer.DeliveryCutOff: red, answer.DeliveryDiscarded: faint,
 }
 
 func (a *app) deliveryText(p *answer.DeliveryPlan) error {
 	d := &p.Delivery
-	a.print("%s  delivery %d to %s, from revision %d: %s\n", a.paint(deliveryStyles[d.State], string(d.State)), d.ID, a.paint(strong, d.System), d.Revision, deliveryWords(d))
+	a.print("%s  delivery %d to %s, from revision %d: %s\n", a.paint(deliveryStyles[d.State], string(d.State)), d.ID,
+		a.paint(strong, d.System), d.Revision, deliveryWords(d))
 	if d.Held != "" && d.State == answer.DeliveryHeld {
 		a.print("  held: %s\n", d.Held)
 	}
@@ -42,7 +44,8 @@ func (a *app) deliveryText(p *answer.DeliveryPlan) error {
 		sign  string
 		style style
 		title string
-	}{{delivery.Takes, "−", yellow, "Takes away"}, {delivery.Prepares, "·", faint, "Prepares"}, {delivery.Gives, "+", green, "Gives"}} {
+	}{{delivery.Takes, "−", yellow, "Takes away"}, {delivery.Prepares, "·", faint, "Prepares"},
+		{delivery.Gives, "+", green, "Gives"}} {
 		title := true
 		for _, s := range p.Statements {
 			if s.Effect != part.is {
@@ -56,7 +59,8 @@ func (a *app) deliveryText(p *answer.DeliveryPlan) error {
 			if s.On != "" {
 				why = s.On + ": " + why
 			}
-			a.print("    %s %s\n      %s\n", a.paint(part.style, part.sign), strings.ReplaceAll(s.Text, "\n", "\n      "), a.paint(faint, why))
+			a.print("    %s %s\n      %s\n", a.paint(part.style, part.sign), strings.ReplaceAll(s.Text, "\n", "\n      "),
+				a.paint(faint, why))
 		}
 	}
 	a.leftText("Not delivered", p.Left)
@@ -149,19 +153,22 @@ func (a *app) deliveriesText(all *answer.Deliveries) error {
 		if d.Error != "" {
 			words, _, _ = strings.Cut(d.Error, "\n")
 		}
-		a.print("%5d  %s  %s  %s  %s  %s\n", d.ID, d.Began.Local().Format("2006-01-02 15:04:05"), pad(d.System, 14), pad(d.How, 6),
+		a.print("%5d  %s  %s  %s  %s  %s\n", d.ID, d.Began.Local().Format("2006-01-02 15:04:05"), pad(d.System, 14),
+			pad(d.How, 6),
 			a.paint(deliveryStyles[d.State], pad(string(d.State), 10)), words)
 	}
 	return nil
 }
 
 func deliveriesTable(all *answer.Deliveries) [][]string {
-	rows := [][]string{{"delivery", "system", "revision", "how", "begun_by", "by", "state", "began", "statements", "taken", "left_out", "excess", "short", "error"}}
+	rows := [][]string{{"delivery", "system", "revision", "how", "begun_by", "by", "state", "began", "statements", "taken",
+		"left_out", "excess", "short", "error"}}
 	n := strconv.Itoa
 	for i := range all.Deliveries {
 		d := &all.Deliveries[i]
 		rows = append(rows, []string{
-			strconv.FormatInt(d.ID, 10), d.System, n(d.Revision), d.How, d.BegunBy, d.By, string(d.State), d.Began.UTC().Format(time.RFC3339),
+			strconv.FormatInt(d.ID, 10), d.System, n(d.Revision), d.How, d.BegunBy, d.By, string(d.State),
+			d.Began.UTC().Format(time.RFC3339),
 			n(d.Statements), n(d.Taken), n(d.LeftOut), n(d.Excess), n(d.Short), d.Error,
 		})
 	}

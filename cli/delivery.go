@@ -68,7 +68,8 @@ be. The exit code is 5 if the delivery is held.`,
 		},
 	}
 	cmd.Flags().
-		BoolVar(&asked.Strangers, "strangers", false, "take away what people hold beside our names, too: foreign grants, and accounts of nobody of the map")
+		BoolVar(&asked.Strangers, "strangers", false,
+			"take away what people hold beside our names, too: foreign grants, and accounts of nobody of the map")
 	cmd.Flags().
 		StringVar(&script, "script", "", "write the statements to a file, as a script to run by hand; - is the output")
 	return cmd

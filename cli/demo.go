@@ -171,7 +171,8 @@ func (a *app) demoProvider(ctx context.Context, svc *workspace.Service, l net.Li
 		if _, err := operator.ParseRole(o.Note); err != nil {
 			continue
 		}
-		if _, err := svc.Operators.Set(ctx, operator.Service, o.Name, 0, answer.OperatorChange{Role: &o.Note, Display: &o.Display, Issuer: &issuer}); err != nil {
+		if _, err := svc.Operators.Set(ctx, operator.Service, o.Name, 0,
+			answer.OperatorChange{Role: &o.Note, Display: &o.Display, Issuer: &issuer}); err != nil {
 			return nil, err
 		}
 	}

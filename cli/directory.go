@@ -163,7 +163,8 @@ func (a *app) check(
 }
 
 func (a *app) stepText(s answer.Step) {
-	mark := map[string]string{"good": a.paint(green, "ok  "), "warned": a.paint(yellow, "look"), "failed": a.paint(red, "no  ")}[s.State]
+	mark := map[string]string{"good": a.paint(green, "ok  "), "warned": a.paint(yellow, "look"),
+		"failed": a.paint(red, "no  ")}[s.State]
 	a.print("%s  %s  %s\n", mark, pad(s.Name, 11), strings.ReplaceAll(s.Detail, "\n", "\n"+strings.Repeat(" ", 19)))
 }
 

@@ -108,7 +108,8 @@ func (a *app) history() *cobra.Command {
 	var limit int
 	var cursor string
 	cmd := &cobra.Command{
-		Use: "history [REVISION]", Short: "The revisions of the map, or one revision with its changes", Example: "  gatemap history\n  gatemap history 12", Args: cobra.MaximumNArgs(1),
+		Use: "history [REVISION]", Short: "The revisions of the map, or one revision with its changes",
+		Example: "  gatemap history\n  gatemap history 12", Args: cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Revisions, error) {
 				if len(args) == 0 {

@@ -201,7 +201,8 @@ func runRow(r *answer.Run) []string {
 	return []string{
 		n(
 			int(r.ID),
-		), r.Directory, r.How, r.StartedBy, string(r.State), r.Started.UTC().Format(time.RFC3339), took, n(r.Read), n(r.Counts.Joined), n(r.Counts.Left),
+		), r.Directory, r.How, r.StartedBy, string(r.State), r.Started.UTC().Format(time.RFC3339), took, n(r.Read),
+		n(r.Counts.Joined), n(r.Counts.Left),
 		n(
 			r.Counts.Changed,
 		), n(r.Counts.NewGroups + r.Counts.GoneGroups + r.Counts.ChangedGroups), n(r.Counts.Rejected), n(r.Revision), r.Error,

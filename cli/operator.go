@@ -175,7 +175,8 @@ func (a *app) readPassword(prompt string) (string, error) {
 
 func (a *app) operatorRemove() *cobra.Command {
 	return &cobra.Command{
-		Use: "remove NAME", Short: "Remove an operator and sign them out", Example: "  gatemap operator remove edda.marsh", Args: cobra.ExactArgs(1),
+		Use: "remove NAME", Short: "Remove an operator and sign them out", Example: "  gatemap operator remove edda.marsh",
+		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.service()
 			if err == nil {
@@ -188,7 +189,8 @@ func (a *app) operatorRemove() *cobra.Command {
 
 func (a *app) operatorFactor() *cobra.Command {
 	return &cobra.Command{
-		Use: "second-factor NAME", Short: "Create the secret of an operator's second factor; it is shown only once", Example: "  gatemap operator second-factor edda.marsh", Args: cobra.ExactArgs(1),
+		Use: "second-factor NAME", Short: "Create the secret of an operator's second factor; it is shown only once",
+		Example: "  gatemap operator second-factor edda.marsh", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.SecondFactor, error) {
 				return c.SecondFactor(ctx, args[0])

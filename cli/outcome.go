@@ -33,7 +33,8 @@ that it cannot be committed.`,
 	cmd.Flags().StringVar(&part.User, "user", "", "only this user")
 	cmd.Flags().StringVar(&part.System, "system", "", "only this system")
 	cmd.Flags().
-		StringVar(&part.Effect, "effect", "", "list only these: gain, loss, change or reroute; all: these four (default: all but other routes)")
+		StringVar(&part.Effect, "effect", "",
+			"list only these: gain, loss, change or reroute; all: these four (default: all but other routes)")
 	cmd.Flags().IntVar(&part.Limit, "limit", 0, "how many effects at most, 1 to 1000 (default 100; of CSV all)")
 	cmd.Flags().StringVar(&part.Cursor, "cursor", "", "the page to show: next of the page before")
 	_ = cmd.RegisterFlagCompletionFunc("user", a.names(answer.KindUser))

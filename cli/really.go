@@ -14,7 +14,8 @@ import (
 // reallyFlag adds the flag that asks what is really there.
 func reallyFlag(cmd *cobra.Command, really *bool) {
 	cmd.Flags().
-		BoolVar(really, "really", false, "answer from what linked systems really hold, by their newest readings, leaving aside what stands in front")
+		BoolVar(really, "really", false,
+			"answer from what linked systems really hold, by their newest readings, leaving aside what stands in front")
 }
 
 // askHoldings is ask for a question of the map, or of what is really there.
@@ -120,7 +121,8 @@ func (a *app) readingList() *cobra.Command {
 
 func (a *app) readingRun() *cobra.Command {
 	return &cobra.Command{
-		Use: "run SYSTEM", Short: "Read what a system really holds", Args: cobra.ExactArgs(1), ValidArgsFunction: a.complete(answer.KindSystem),
+		Use: "run SYSTEM", Short: "Read what a system really holds", Args: cobra.ExactArgs(1),
+		ValidArgsFunction: a.complete(answer.KindSystem),
 		Long: `Reads a linked system now. What it holds takes the place of the reading before; where it
 cannot be read, that one stays.`,
 		Example: "  gatemap reading run sky-tools",

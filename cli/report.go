@@ -89,7 +89,8 @@ func sarif(list []checked) object {
 		results = append(results, result)
 	}
 	return object{
-		"version": "2.1.0", "$schema": "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json",
+		"version": "2.1.0",
+		"$schema": "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json",
 		"runs": []object{
 			{"tool": object{"driver": object{"name": "Gate Map", "version": Version, "rules": rules}}, "results": results},
 		},

@@ -68,7 +68,9 @@ secret, its certificates and its files. This lets another operator do that, too.
 
 func (a *app) operatorTwo() *cobra.Command {
 	return &cobra.Command{
-		Use: "two-person-rule on|off", Short: "Require another person to commit what someone staged", Example: "  gatemap operator two-person-rule on", Args: cobra.MatchAll(cobra.ExactArgs(1), cobra.OnlyValidArgs), ValidArgs: []string{"on", "off"},
+		Use: "two-person-rule on|off", Short: "Require another person to commit what someone staged",
+		Example: "  gatemap operator two-person-rule on", Args: cobra.MatchAll(cobra.ExactArgs(1), cobra.OnlyValidArgs),
+		ValidArgs: []string{"on", "off"},
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Settings, error) {
 				return c.ChangeSettings(ctx, answer.SettingsChange{TwoPersons: new(args[0] == "on")})

@@ -3,8 +3,6 @@ package cli
 import (
 	"context"
 	"encoding/json"
-	"fmt"
-	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -18,10 +16,14 @@ import (
 
 // staging is a command that stages one change, or with --dry-run says what that would
 // do and stages nothing. completed completes the arguments after the trial.
-func (a *app) staging(use, short, example string, args cobra.PositionalArgs, of func([]string) (stage.Change, error), completed ...cobra.CompletionFunc) *cobra.Command {
+func (a *app) staging(
+	use, short, example string, args cobra.PositionalArgs, of func([]string) (stage.Change, error),
+	completed ...cobra.CompletionFunc,
+) *cobra.Command {
 	var dryRun bool
 	cmd := &cobra.Command{
-		Use: use, Short: short, Example: example, Args: args, ValidArgsFunction: a.completeArgs(append([]cobra.CompletionFunc{a.completeTrial}, completed...)...),
+		Use: use, Short: short, Example: example, Args: args,
+		ValidArgsFunction: a.completeArgs(append([]cobra.CompletionFunc{a.completeTrial}, completed...)...),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			change, err := of(args)
 			if err != nil {
@@ -40,15 +42,19 @@ func (a *app) staging(use, short, example string, args cobra.PositionalArgs, of 
 }
 
 func (a *app) trialJoin() *cobra.Command {
-	return a.staging("join TRIAL GROUP MEMBER", "Add a user, group or device to a group", "  gatemap trial join season night-crew teo.marchetti", cobra.ExactArgs(3), func(args []string) (stage.Change, error) {
-		return stage.Change{Do: stage.Join, Group: args[1], Member: args[2]}, nil
-	}, a.names(answer.KindGroup), a.names(""))
+	return a.staging("join TRIAL GROUP MEMBER", "Add a user, group or device to a group",
+		"  gatemap trial join season night-crew teo.marchetti", cobra.ExactArgs(3),
+		func(args []string) (stage.Change, error) {
+			return stage.Change{Do: stage.Join, Group: args[1], Member: args[2]}, nil
+		}, a.names(answer.KindGroup), a.names(""))
 }
 
 func (a *app) trialLeave() *cobra.Command {
-	return a.staging("leave TRIAL GROUP MEMBER", "Remove a user, group or device from a group", "  gatemap trial leave season night-assistants ilse.okonjo", cobra.ExactArgs(3), func(args []string) (stage.Change, error) {
-		return stage.Change{Do: stage.Leave, Group: args[1], Member: args[2]}, nil
-	}, a.names(answer.KindGroup), a.membersOf)
+	return a.staging("leave TRIAL GROUP MEMBER", "Remove a user, group or device from a group",
+		"  gatemap trial leave season night-assistants ilse.okonjo", cobra.ExactArgs(3),
+		func(args []string) (stage.Change, error) {
+			return stage.Change{Do: stage.Leave, Group: args[1], Member: args[2]}, nil
+		}, a.names(answer.KindGroup), a.membersOf)
 }
 
 // fixed completes with fixed texts.
@@ -87,7 +93,8 @@ func (a *app) membersOf(cmd *cobra.Command, args []string, typed string) ([]stri
 // groupValue completes the value of a field of a group that has fixed values.
 func (a *app) groupValue(cmd *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
 	values := map[string][]string{
-		"kind": directory.Kind("").Values(), "members_from": directory.MembersFrom("").Values(), "usable_in": directory.UsableIn("").Values(),
+		"kind": directory.Kind("").Values(), "members_from": directory.MembersFrom("").Values(),
+		"usable_in": directory.UsableIn("").Values(),
 	}[args[2]]
 	if args[2] == "host" {
 		return a.names(answer.KindSystem)(cmd, args, typed)
@@ -125,138 +132,43 @@ func (a *app) trialGroup() *cobra.Command {
 		Example: "  gatemap trial group create season cindervale/dawn-crew\n  gatemap trial group set season dawn-crew rule 'title eq \"Night assistant\"'",
 	}
 	cmd.AddCommand(
-		a.staging("create TRIAL DIRECTORY/GROUP [FIELDS]", "Create a group", "  gatemap trial group create season cindervale/dawn-crew '{description: Who opens at dawn, usable_in: own}'", cobra.RangeArgs(2, 3), func(args []string) (stage.Change, error) {
-			c := stage.Change{Do: stage.CreateGroup, Group: args[1]}
-			if len(args) == 3 {
-				var err error
-				if c.Value, err = value(args[2]); err != nil {
-					return c, err
+		a.staging("create TRIAL DIRECTORY/GROUP [FIELDS]", "Create a group",
+			"  gatemap trial group create season cindervale/dawn-crew '{description: Who opens at dawn, usable_in: own}'",
+			cobra.RangeArgs(2, 3), func(args []string) (stage.Change, error) {
+				c := stage.Change{Do: stage.CreateGroup, Group: args[1]}
+				if len(args) == 3 {
+					var err error
+					if c.Value, err = value(args[2]); err != nil {
+						return c, err
+					}
 				}
-			}
-			return c, nil
-		}),
-		a.staging("set TRIAL GROUP FIELD [VALUE]", "Set a field of a group: "+strings.Join(stage.GroupFields, ", "), "  gatemap trial group set season astronomers rule 'title ew \"astronomer\"' --dry-run\n  gatemap trial group set season night-crew managers '{users: [greta.falk]}'", cobra.RangeArgs(3, 4), func(args []string) (stage.Change, error) {
-			c := stage.Change{Do: stage.SetGroup, Group: args[1], Field: args[2]}
-			if len(args) == 4 {
-				text := args[3]
-				if args[2] == "rule" || args[2] == "description" {
-					text = mapfile.TextValue(text).String()
+				return c, nil
+			}),
+		a.staging("set TRIAL GROUP FIELD [VALUE]", "Set a field of a group: "+strings.Join(stage.GroupFields, ", "),
+			"  gatemap trial group set season astronomers rule 'title ew \"astronomer\"' --dry-run\n  gatemap trial group set season night-crew managers '{users: [greta.falk]}'", cobra.RangeArgs(3, 4), func(args []string) (stage.Change, error) {
+				c := stage.Change{Do: stage.SetGroup, Group: args[1], Field: args[2]}
+				if len(args) == 4 {
+					text := args[3]
+					if args[2] == "rule" || args[2] == "description" {
+						text = mapfile.TextValue(text).String()
+					}
+					var err error
+					if c.Value, err = value(text); err != nil {
+						return c, err
+					}
 				}
-				var err error
-				if c.Value, err = value(text); err != nil {
-					return c, err
-				}
-			}
-			return c, nil
-		}, a.names(answer.KindGroup), fixed(stage.GroupFields), a.groupValue),
-		a.staging("rename TRIAL GROUP NAME", "Rename a group, wherever it is named", "  gatemap trial group rename season chart-editors chart-makers", cobra.ExactArgs(3), func(args []string) (stage.Change, error) {
-			return stage.Change{Do: stage.RenameGroup, Group: args[1], To: args[2]}, nil
-		}, a.names(answer.KindGroup)),
-		a.staging("remove TRIAL GROUP", "Remove a group", "  gatemap trial group remove season chart-editors", cobra.ExactArgs(2), func(args []string) (stage.Change, error) {
-			return stage.Change{Do: stage.RemoveGroup, Group: args[1]}, nil
-		}, a.names(answer.KindGroup)),
+				return c, nil
+			}, a.names(answer.KindGroup), fixed(stage.GroupFields), a.groupValue),
+		a.staging("rename TRIAL GROUP NAME", "Rename a group, wherever it is named",
+			"  gatemap trial group rename season chart-editors chart-makers", cobra.ExactArgs(3),
+			func(args []string) (stage.Change, error) {
+				return stage.Change{Do: stage.RenameGroup, Group: args[1], To: args[2]}, nil
+			}, a.names(answer.KindGroup)),
+		a.staging("remove TRIAL GROUP", "Remove a group", "  gatemap trial group remove season chart-editors",
+			cobra.ExactArgs(2), func(args []string) (stage.Change, error) {
+				return stage.Change{Do: stage.RemoveGroup, Group: args[1]}, nil
+			}, a.names(answer.KindGroup)),
 	)
-	return cmd
-}
-
-// places are the flags that say where a line or part comes.
-type places struct{ before, after string }
-
-func (p *places) flags(cmd *cobra.Command, thing string) *cobra.Command {
-	cmd.Flags().StringVar(&p.before, "before", "", "the "+thing+" before which it comes")
-	cmd.Flags().StringVar(&p.after, "after", "", "the "+thing+" after which it comes; without both it comes last")
-	cmd.MarkFlagsMutuallyExclusive("before", "after")
-	return cmd
-}
-
-// switches are the commands that switch a line or part off and on.
-func (a *app) switches(use, what, example string, change func(args []string) stage.Change, completed ...cobra.CompletionFunc) []*cobra.Command {
-	to := func(to, short string) *cobra.Command {
-		return a.staging(to+" "+use, short, fmt.Sprintf(example, to), cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
-			c := change(args)
-			c.Value = json.RawMessage(strconv.Quote(to))
-			return c, nil
-		}, completed...)
-	}
-	return []*cobra.Command{
-		to("off", "Switch "+what+" off: it keeps its place and has no effect"),
-		to("on", "Switch "+what+" on again"),
-	}
-}
-
-func (a *app) trialLine() *cobra.Command {
-	cmd := &cobra.Command{
-		Use: "line", Short: "Add, change, move, remove or switch off a line of a system: a mapping, rule, policy, limit …",
-		Long: `Changes one line of a system. LIST is the key of its list, such as mappings or rules; a list
-further down is written as in "shares > logs > door". LINE is the name of the line, or its number
-from 1. gatemap system lines SYSTEM lists the lines.`,
-		Example: `  gatemap trial line add season archive mappings '{groups: [night-crew], role: reader, object: /}'
-  gatemap trial line move season core-net rules "nobody pings" --before instruments --dry-run
-  gatemap trial line remove season core-net rules "nobody pings"
-  gatemap trial line off season core-net rules "nobody pings"`,
-		Args: cobra.NoArgs,
-	}
-	var at places
-	system, lists, lines := a.names(answer.KindSystem), a.lists(1), a.lines(1, 2)
-	cmd.AddCommand(
-		at.flags(a.staging("add TRIAL SYSTEM LIST VALUE", "Add a line", `  gatemap trial line add season archive mappings '{groups: [night-crew], role: reader, object: /}'`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
-			v, err := value(args[3])
-			return stage.Change{Do: stage.AddLine, System: args[1], List: args[2], Value: v, Before: at.before, After: at.after}, err
-		}, system, lists), "line"),
-		a.staging("change TRIAL SYSTEM LIST LINE VALUE", "Change a line", `  gatemap trial line change season archive mappings 1 '{groups: [night-crew], role: curator, object: /}'`, cobra.ExactArgs(5), func(args []string) (stage.Change, error) {
-			v, err := value(args[4])
-			return stage.Change{Do: stage.ChangeLine, System: args[1], List: args[2], Line: args[3], Value: v}, err
-		}, system, lists, lines),
-		at.flags(a.staging("move TRIAL SYSTEM LIST LINE", "Move a line to another place in its order", `  gatemap trial line move season core-net rules "nobody pings" --before instruments`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
-			return stage.Change{Do: stage.MoveLine, System: args[1], List: args[2], Line: args[3], Before: at.before, After: at.after}, nil
-		}, system, lists, lines), "line"),
-		a.staging("remove TRIAL SYSTEM LIST LINE", "Remove a line", `  gatemap trial line remove season core-net rules "nobody pings"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
-			return stage.Change{Do: stage.RemoveLine, System: args[1], List: args[2], Line: args[3]}, nil
-		}, system, lists, lines),
-	)
-	cmd.AddCommand(a.switches("TRIAL SYSTEM LIST LINE", "a line", `  gatemap trial line %s season core-net rules "nobody pings"`,
-		func(args []string) stage.Change {
-			return stage.Change{Do: stage.SwitchLine, System: args[1], List: args[2], Line: args[3]}
-		}, system, lists, lines)...)
-	return cmd
-}
-
-func (a *app) trialPart() *cobra.Command {
-	cmd := &cobra.Command{
-		Use: "part", Short: "Add, change, move, remove or switch off another part of a document: a role, resource, network, window, guarantee …",
-		Long: `Changes one item of a list, or of a set of keys, in a document of the map. Lines of
-systems are changed with gatemap trial line. DOCUMENT is the name of a system, or map,
-guarantees, or "directory NAME". LIST is the key of its list. PART is its
-name, or its number from 1.`,
-		Example: `  gatemap trial part add season map networks '[192.0.2.0/24]' --key annex
-  gatemap trial part change season archive roles reader '{rights: ["frames:list"]}'
-  gatemap trial part remove season guarantees guarantees "the crew writes by night"`,
-		Args: cobra.NoArgs,
-	}
-	var at places
-	var key string
-	add := at.flags(a.staging("add TRIAL DOCUMENT LIST VALUE", "Add a part", `  gatemap trial part add season map networks '[192.0.2.0/24]' --key annex`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
-		v, err := value(args[3])
-		return stage.Change{Do: stage.AddPart, Document: args[1], List: args[2], Part: key, Value: v, Before: at.before, After: at.after}, err
-	}), "part")
-	add.Flags().StringVar(&key, "key", "", "the new key, where LIST is a set of keys")
-	cmd.AddCommand(add,
-		a.staging("change TRIAL DOCUMENT LIST PART VALUE", "Change a part", `  gatemap trial part change season archive roles reader '{rights: ["frames:list"]}'`, cobra.ExactArgs(5), func(args []string) (stage.Change, error) {
-			v, err := value(args[4])
-			return stage.Change{Do: stage.ChangePart, Document: args[1], List: args[2], Part: args[3], Value: v}, err
-		}),
-		at.flags(a.staging("move TRIAL DOCUMENT LIST PART", "Move a part to another place in its order", `  gatemap trial part move season archive resources /reduced --before /raw`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
-			return stage.Change{Do: stage.MovePart, Document: args[1], List: args[2], Part: args[3], Before: at.before, After: at.after}, nil
-		}), "part"),
-		a.staging("remove TRIAL DOCUMENT LIST PART", "Remove a part", `  gatemap trial part remove season guarantees guarantees "the crew writes by night"`, cobra.ExactArgs(4), func(args []string) (stage.Change, error) {
-			return stage.Change{Do: stage.RemovePart, Document: args[1], List: args[2], Part: args[3]}, nil
-		}),
-	)
-	cmd.AddCommand(a.switches("TRIAL DOCUMENT LIST PART", "a product or guarantee",
-		`  gatemap trial part %s season guarantees guarantees "the crew writes by night"`,
-		func(args []string) stage.Change {
-			return stage.Change{Do: stage.SwitchPart, Document: args[1], List: args[2], Part: args[3]}
-		})...)
 	return cmd
 }
 

@@ -16,7 +16,8 @@ import (
 func (a *app) systemCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "system", Short: "What a system is, its lines and its roles",
-		Example: "  gatemap system show archive\n  gatemap system lines core-net\n  gatemap system roles archive", Args: cobra.NoArgs,
+		Example: "  gatemap system show archive\n  gatemap system lines core-net\n  gatemap system roles archive",
+		Args:    cobra.NoArgs,
 	}
 	cmd.AddCommand(a.systemShow(), a.systemLines(), a.systemRoles())
 	return cmd
@@ -27,7 +28,8 @@ func (a *app) systemShow() *cobra.Command {
 		Use: "show SYSTEM", Short: "A system with its objects and rights",
 		Long: `Shows a system: its gate type, what it requires, its objects, rights and seats, and the
 file in which it is written. With -o json also the whole document.`,
-		Example: "  gatemap system show archive\n  gatemap system show archive -o json", Args: cobra.ExactArgs(1), ValidArgsFunction: a.complete(answer.KindSystem),
+		Example: "  gatemap system show archive\n  gatemap system show archive -o json", Args: cobra.ExactArgs(1),
+		ValidArgsFunction: a.complete(answer.KindSystem),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.SystemInfo, error) {
 				return asker.System(ctx, args[0])
@@ -86,7 +88,8 @@ func (a *app) systemText(s *answer.SystemInfo) error {
 func (a *app) systemLines() *cobra.Command {
 	return &cobra.Command{
 		Use: "lines SYSTEM", Short: "The lines of a system, in order, with for how many people they are",
-		Example: "  gatemap system lines core-net\n  gatemap system lines archive -o csv", Args: cobra.ExactArgs(1), ValidArgsFunction: a.complete(answer.KindSystem),
+		Example: "  gatemap system lines core-net\n  gatemap system lines archive -o csv", Args: cobra.ExactArgs(1),
+		ValidArgsFunction: a.complete(answer.KindSystem),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.Lines, error) {
 				return asker.Lines(ctx, args[0])
@@ -127,7 +130,8 @@ func (a *app) systemRoles() *cobra.Command {
 		Use: "roles SYSTEM", Short: "The roles of a system, each with its rights",
 		Long: `Lists each role with the rights that it gives, after includes and without are applied. For
 an app each right has its breadth.`,
-		Example: "  gatemap system roles archive\n  gatemap system roles proposals -o csv", Args: cobra.ExactArgs(1), ValidArgsFunction: a.complete(answer.KindSystem),
+		Example: "  gatemap system roles archive\n  gatemap system roles proposals -o csv", Args: cobra.ExactArgs(1),
+		ValidArgsFunction: a.complete(answer.KindSystem),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return ask(a, cmd, func(ctx context.Context, asker answer.Asker) (*answer.SystemRoles, error) {
 				s, err := asker.System(ctx, args[0])

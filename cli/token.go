@@ -23,7 +23,8 @@ stage or commit.`,
 		Example: "  gatemap token create laptop --role editor\n  gatemap token create nightly-report --service --role viewer --expires 2027-12-31T00:00:00Z\n  gatemap token list\n  gatemap token revoke nightly-report", Args: cobra.NoArgs,
 	}
 	cmd.AddCommand(a.tokenList(), a.tokenCreate(), &cobra.Command{
-		Use: "revoke NAME", Short: "Revoke a token", Example: "  gatemap token revoke nightly-report", Args: cobra.ExactArgs(1),
+		Use: "revoke NAME", Short: "Revoke a token", Example: "  gatemap token revoke nightly-report",
+		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.service()
 			if err == nil {
@@ -37,7 +38,8 @@ stage or commit.`,
 
 func (a *app) tokenList() *cobra.Command {
 	return &cobra.Command{
-		Use: "list", Short: "Tokens, without their secrets: all of them for an admin, your own for others", Example: "  gatemap token list", Args: cobra.NoArgs,
+		Use: "list", Short: "Tokens, without their secrets: all of them for an admin, your own for others",
+		Example: "  gatemap token list", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			return withService(
 				a,

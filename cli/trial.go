@@ -103,7 +103,8 @@ func onChanger[T any](
 func (a *app) trialBegin() *cobra.Command {
 	var note string
 	cmd := &cobra.Command{
-		Use: "begin TRIAL", Short: "Begin an empty trial", Example: `  gatemap trial begin season --note "The visitors leave"`, Args: cobra.ExactArgs(1),
+		Use: "begin TRIAL", Short: "Begin an empty trial",
+		Example: `  gatemap trial begin season --note "The visitors leave"`, Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.onTrial(cmd, func(ctx context.Context, c answer.Changer) (*answer.Trial, error) {
 				return c.BeginTrial(ctx, args[0], note, nil)
@@ -158,7 +159,8 @@ func (a *app) trialList() *cobra.Command {
 
 func (a *app) trialShow() *cobra.Command {
 	return &cobra.Command{
-		Use: "show TRIAL", Short: "The staged changes of a trial", Example: "  gatemap trial show season", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeArgs(a.completeTrial),
+		Use: "show TRIAL", Short: "The staged changes of a trial", Example: "  gatemap trial show season",
+		Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeArgs(a.completeTrial),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.onTrial(
 				cmd,
@@ -170,7 +172,8 @@ func (a *app) trialShow() *cobra.Command {
 
 func (a *app) trialRemove() *cobra.Command {
 	return &cobra.Command{
-		Use: "remove TRIAL", Short: "Remove a trial without committing it", Example: "  gatemap trial remove season", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeArgs(a.completeTrial),
+		Use: "remove TRIAL", Short: "Remove a trial without committing it", Example: "  gatemap trial remove season",
+		Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeArgs(a.completeTrial),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.workplace(cmd.Context())
 			if err == nil {
@@ -183,7 +186,9 @@ func (a *app) trialRemove() *cobra.Command {
 
 func (a *app) trialUnstage() *cobra.Command {
 	return &cobra.Command{
-		Use: "unstage TRIAL NUMBER", Short: "Remove one staged change from a trial", Example: "  gatemap trial unstage season 2", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeArgs(a.completeTrial),
+		Use: "unstage TRIAL NUMBER", Short: "Remove one staged change from a trial",
+		Example: "  gatemap trial unstage season 2", Args: cobra.ExactArgs(2),
+		ValidArgsFunction: a.completeArgs(a.completeTrial),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			n, err := strconv.Atoi(args[1])
 			if err != nil || n < 1 {
@@ -205,7 +210,8 @@ func (a *app) trialWithdraw() *cobra.Command {
 		Use: "withdraw TRIAL USER SYSTEM RIGHT", Short: "Remove what lines give to a user by name",
 		Long: `Stages that lines no longer give an entitlement to a user by name. If the user holds it
 through a group, nothing is staged: the error names the group and what can be done instead.`,
-		Example: "  gatemap trial withdraw season thea.ondracek archive frames:purge --on /raw", Args: cobra.ExactArgs(4), ValidArgsFunction: a.completeArgs(a.completeTrial, a.names(answer.KindUser), a.names(answer.KindSystem), a.rights(2)),
+		Example: "  gatemap trial withdraw season thea.ondracek archive frames:purge --on /raw", Args: cobra.ExactArgs(4),
+		ValidArgsFunction: a.completeArgs(a.completeTrial, a.names(answer.KindUser), a.names(answer.KindSystem), a.rights(2)),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.onTrial(cmd, func(ctx context.Context, c answer.Changer) (*answer.Trial, error) {
 				return c.Withdraw(ctx, args[0], args[1], args[2], args[3], object)

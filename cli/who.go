@@ -80,7 +80,8 @@ func whoTable(w *answer.Who) [][]string {
 	}
 	for _, h := range w.Users {
 		rows = append(rows, []string{
-			w.System, w.Object, w.Right, h.User, h.State.String(), h.Breadth, written(h.Needs, "; "), joinStops(h.ShutBy), joinRoutes(h.Routes), joinReply(h.Reply), joinWays(h.OpenIf, h.More), w.DecidedAt,
+			w.System, w.Object, w.Right, h.User, h.State.String(), h.Breadth, written(h.Needs, "; "), joinStops(h.ShutBy),
+			joinRoutes(h.Routes), joinReply(h.Reply), joinWays(h.OpenIf, h.More), w.DecidedAt,
 		})
 	}
 	return rows

@@ -92,7 +92,8 @@ func (a *app) probeText(p *answer.Probe) error {
 		}
 		a.print(
 			"%s\n",
-			strings.TrimRight(fmt.Sprintf("%-*s  %-23s  %s", wide, s.Line, answer.FateLabel(s.Fate), strings.Join(why, "; ")), " "),
+			strings.TrimRight(fmt.Sprintf("%-*s  %-23s  %s", wide, s.Line, answer.FateLabel(s.Fate), strings.Join(why, "; ")),
+				" "),
 		)
 	}
 	return nil

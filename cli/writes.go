@@ -19,7 +19,8 @@ func (a *app) trialWrites() *cobra.Command {
 A directory whose source says write has its records changed where they come from, before the
 revision is made. The servers are asked how the entries are now: one that is not what the map
 has any more is an error here, and at the commit.`,
-		Example: "  gatemap trial writes season\n  gatemap trial writes season -o json", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeArgs(a.completeTrial),
+		Example: "  gatemap trial writes season\n  gatemap trial writes season -o json", Args: cobra.ExactArgs(1),
+		ValidArgsFunction: a.completeArgs(a.completeTrial),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return withService(a, cmd, func(ctx context.Context, c *client.Client) (*answer.Writes, error) {
 				return c.TrialWrites(ctx, args[0])

@@ -52,7 +52,8 @@ func (c *Client) Drifts(ctx context.Context, system string, asked answer.DriftAs
 	if asked.Limit > 0 {
 		limit = strconv.Itoa(asked.Limit)
 	}
-	for key, value := range map[string]string{"system": system, "effect": asked.Effect, "user": asked.User, "limit": limit} {
+	for key, value := range map[string]string{"system": system, "effect": asked.Effect, "user": asked.User,
+		"limit": limit} {
 		if value != "" {
 			query.Set(key, value)
 		}

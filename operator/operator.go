@@ -132,8 +132,9 @@ var personal = []Right{Stage, Commit, Override, Administer, Connect, Deliver}
 
 // acts says what someone with a right may do.
 var acts = map[Right]string{
-	Read: "read the map", Stage: "stage changes", Intake: "run intakes", Commit: "commit", Override: "override errors and guarantees",
-	Audit: "read the audit", Administer: "administer", Members: "change the members of groups that they manage",
+	Read: "read the map", Stage: "stage changes", Intake: "run intakes", Commit: "commit",
+	Override: "override errors and guarantees",
+	Audit:    "read the audit", Administer: "administer", Members: "change the members of groups that they manage",
 	Connect: "change what the map connects to and reads on the host",
 	Deliver: "deliver to linked systems",
 }

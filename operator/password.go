@@ -51,7 +51,8 @@ func NewPassword(password, name string) error {
 			"this password is one of the most common, or one of those with figures or signs around it: take another",
 		)
 	}
-	for _, part := range append(strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return strings.ContainsRune("._@-", r) }), strings.ToLower(name)) {
+	for _, part := range append(strings.FieldsFunc(strings.ToLower(name),
+		func(r rune) bool { return strings.ContainsRune("._@-", r) }), strings.ToLower(name)) {
 		if len(part) > 3 && strings.Contains(folded, part) {
 			return errors.New("this password contains the name: take another")
 		}

@@ -161,7 +161,10 @@ func (a *Asking) asked() (trial string, given situation.Situation, err error) {
 func question[In, Out any, P interface {
 	*In
 	asked() (string, situation.Situation, error)
-}](api huma.API, s *workspace.Service, path, id, summary string, ask func(context.Context, query.Answers, *In, situation.Situation) (*Out, error)) {
+}](
+	api huma.API, s *workspace.Service, path, id, summary string,
+	ask func(context.Context, query.Answers, *In, situation.Situation) (*Out, error),
+) {
 	get(api, path, id, summary, func(ctx context.Context, in *In) (*Out, error) {
 		trial, given, err := P(in).asked()
 		if err != nil {

@@ -45,7 +45,8 @@ func (s *Server) authenticate(next http.Handler) http.Handler {
 		if a.How != "token" || bearer(r) == "" {
 			if err := crossOrigin.Check(r); err != nil {
 				s.service.Audit.Refused(r.Context(), a, r.Method+" "+r.URL.Path, "from a page of another origin")
-				writeProblem(w, &problem{Title: "Not allowed", Status: http.StatusForbidden, Detail: "this request came from a page of another origin: the console accepts only its own pages"})
+				writeProblem(w, &problem{Title: "Not allowed", Status: http.StatusForbidden,
+					Detail: "this request came from a page of another origin: the console accepts only its own pages"})
 				return
 			}
 		}
@@ -190,7 +191,8 @@ func bound(c huma.Context, by operator.Actor) error {
 }
 
 func limited(by operator.Actor) error {
-	return &operator.ForbiddenError{Actor: by, Reason: by.Name + " opens " + strings.Join(by.Systems, ", ") + " only: name one of them in system, if the call takes one"}
+	return &operator.ForbiddenError{Actor: by, Reason: by.Name + " opens " + strings.Join(by.Systems,
+		", ") + " only: name one of them in system, if the call takes one"}
 }
 
 // sessions are the calls by which the console signs in and out.
@@ -200,53 +202,60 @@ func sessions(api huma.API, s *workspace.Service, p *Provider) {
 		o.Security = []map[string][]string{}
 		return o
 	}
-	huma.Register(api, open(http.MethodPost, "/sign-in", "sign-in", "Sign in to the console: with a token, or with a name, a password and perhaps a code", http.StatusNoContent), func(ctx context.Context, in *struct {
-		From
-		Body struct {
-			Token    string `json:"token,omitempty" doc:"A token of this service."`
-			Name     string `json:"name,omitempty" maxLength:"200" doc:"The name of an operator."`
-			Password string `json:"password,omitempty" maxLength:"1000"`
-			Code     string `json:"code,omitempty" maxLength:"20" doc:"Of the second factor, where there is one."`
-		}
-	}) (*cookieReply, error) {
-		if in.foreign {
-			return nil, &problem{Title: "Not allowed", Status: http.StatusForbidden, Detail: "a page of another origin cannot sign in"}
-		}
-		session, _, err := s.Sessions.SignIn(ctx, access.SignIn{Token: strings.TrimSpace(in.Body.Token), Name: in.Body.Name, Password: in.Body.Password, Code: in.Body.Code}, in.address)
-		if err != nil {
-			p := edge.Problem(err)
-			if p.Wait > 0 {
-				return nil, huma.ErrorWithHeaders(p, http.Header{"Retry-After": {strconv.Itoa(p.Wait)}})
+	huma.Register(api, open(http.MethodPost, "/sign-in", "sign-in",
+		"Sign in to the console: with a token, or with a name, a password and perhaps a code", http.StatusNoContent),
+		func(ctx context.Context, in *struct {
+			From
+			Body struct {
+				Token    string `json:"token,omitempty" doc:"A token of this service."`
+				Name     string `json:"name,omitempty" maxLength:"200" doc:"The name of an operator."`
+				Password string `json:"password,omitempty" maxLength:"1000"`
+				Code     string `json:"code,omitempty" maxLength:"20" doc:"Of the second factor, where there is one."`
 			}
-			return nil, p
-		}
-		return &cookieReply{sessionCookie(session, int(access.SessionLength.Seconds()), in.secure)}, nil
-	})
-	huma.Register(api, open(http.MethodGet, "/sign-in", "signed-in", "Whether the console is signed in, as whom, and with which rights", http.StatusOK), func(ctx context.Context, in *struct {
-		Session string `cookie:"gatemap_session"`
-	}) (*reply[answer.SignedIn], error) {
-		a, ok, err := s.Sessions.BySession(ctx, in.Session)
-		if err != nil {
-			return nil, edge.Problem(err)
-		}
-		out := &answer.SignedIn{SignedIn: ok, Name: a.Name, Role: string(a.Role), Rights: []string{}, Provider: p != nil}
-		if ok {
-			for _, r := range a.Role.Rights() {
-				out.Rights = append(out.Rights, string(r))
+		}) (*cookieReply, error) {
+			if in.foreign {
+				return nil, &problem{Title: "Not allowed", Status: http.StatusForbidden,
+					Detail: "a page of another origin cannot sign in"}
 			}
-			slices.Sort(out.Rights)
-		}
-		return &reply[answer.SignedIn]{out}, nil
-	})
-	huma.Register(api, open(http.MethodDelete, "/sign-in", "sign-out", "End the console's session", http.StatusNoContent), func(ctx context.Context, in *struct {
-		From
-		Session string `cookie:"gatemap_session"`
-	}) (*cookieReply, error) {
-		if err := s.Sessions.SignOut(ctx, in.Session); err != nil {
-			return nil, edge.Problem(err)
-		}
-		return &cookieReply{sessionCookie("", -1, in.secure)}, nil
-	})
+			session, _, err := s.Sessions.SignIn(ctx, access.SignIn{Token: strings.TrimSpace(in.Body.Token), Name: in.Body.Name,
+				Password: in.Body.Password, Code: in.Body.Code}, in.address)
+			if err != nil {
+				p := edge.Problem(err)
+				if p.Wait > 0 {
+					return nil, huma.ErrorWithHeaders(p, http.Header{"Retry-After": {strconv.Itoa(p.Wait)}})
+				}
+				return nil, p
+			}
+			return &cookieReply{sessionCookie(session, int(access.SessionLength.Seconds()), in.secure)}, nil
+		})
+	huma.Register(api, open(http.MethodGet, "/sign-in", "signed-in",
+		"Whether the console is signed in, as whom, and with which rights", http.StatusOK),
+		func(ctx context.Context, in *struct {
+			Session string `cookie:"gatemap_session"`
+		}) (*reply[answer.SignedIn], error) {
+			a, ok, err := s.Sessions.BySession(ctx, in.Session)
+			if err != nil {
+				return nil, edge.Problem(err)
+			}
+			out := &answer.SignedIn{SignedIn: ok, Name: a.Name, Role: string(a.Role), Rights: []string{}, Provider: p != nil}
+			if ok {
+				for _, r := range a.Role.Rights() {
+					out.Rights = append(out.Rights, string(r))
+				}
+				slices.Sort(out.Rights)
+			}
+			return &reply[answer.SignedIn]{out}, nil
+		})
+	huma.Register(api, open(http.MethodDelete, "/sign-in", "sign-out", "End the console's session", http.StatusNoContent),
+		func(ctx context.Context, in *struct {
+			From
+			Session string `cookie:"gatemap_session"`
+		}) (*cookieReply, error) {
+			if err := s.Sessions.SignOut(ctx, in.Session); err != nil {
+				return nil, edge.Problem(err)
+			}
+			return &cookieReply{sessionCookie("", -1, in.secure)}, nil
+		})
 }
 
 // From is where a call comes from.
@@ -274,5 +283,6 @@ type cookieReply struct {
 }
 
 func sessionCookie(value string, age int, secure bool) http.Cookie {
-	return http.Cookie{Name: cookie, Value: value, Path: "/", MaxAge: age, HttpOnly: true, Secure: secure, SameSite: http.SameSiteStrictMode}
+	return http.Cookie{Name: cookie, Value: value, Path: "/", MaxAge: age, HttpOnly: true, Secure: secure,
+		SameSite: http.SameSiteStrictMode}
 }

@@ -167,7 +167,10 @@ func reallyBeside(api huma.API, s *workspace.Service) {
 func realQuestion[In, Out any, P interface {
 	*In
 	situation() (situation.Situation, error)
-}](api huma.API, s *workspace.Service, path, id, summary string, ask func(context.Context, *readings.Really, *In, situation.Situation) (*Out, error)) {
+}](
+	api huma.API, s *workspace.Service, path, id, summary string,
+	ask func(context.Context, *readings.Really, *In, situation.Situation) (*Out, error),
+) {
 	get(api, path, id, summary, func(ctx context.Context, in *In) (*Out, error) {
 		given, err := P(in).situation()
 		if err != nil {

@@ -77,7 +77,8 @@ var (
 )
 
 func (l linkedSystems) Describe(ch chan<- *prometheus.Desc) {
-	for _, d := range []*prometheus.Desc{readingAge, readingFail, driftItems, strangers, deliveries, waiting, deliveredAt, openWrites, noticesSent, noticesFail} {
+	for _, d := range []*prometheus.Desc{readingAge, readingFail, driftItems, strangers, deliveries, waiting, deliveredAt,
+		openWrites, noticesSent, noticesFail} {
 		ch <- d
 	}
 }

@@ -39,11 +39,16 @@ func get[In, Out any](api huma.API, path, id, summary string, ask func(context.C
 // bounds says of operations how tokens that are bound to some systems may use them;
 // those that are not listed they may not.
 var bounds = map[string]string{
-	"reach": bySystem, "person": bySystem, "why": bySystem, "who": bySystem, "matrix": bySystem, "hours": bySystem, "system": bySystem, "lines": bySystem, "probe": bySystem,
-	"really-reach": bySystem, "really-why": bySystem, "really-who": bySystem, "really-matrix": bySystem, "drift": bySystem, "read-system": bySystem,
-	"members": byNothing, "memberships": byNothing, "search": byNothing, "list-users": byNothing, "list-groups": byNothing, "list-systems": byNothing,
-	"user": byNothing, "group": byNothing, "map": byNothing, "words": byNothing, "schema": byNothing, "history": byNothing, "settings": byNothing,
-	"trials": byNothing, "begin-trial": byNothing, "trial": byNothing, "stage": byNothing, "unstage": byNothing, "remove-trial": byNothing,
+	"reach": bySystem, "person": bySystem, "why": bySystem, "who": bySystem, "matrix": bySystem, "hours": bySystem,
+	"system": bySystem, "lines": bySystem, "probe": bySystem,
+	"really-reach": bySystem, "really-why": bySystem, "really-who": bySystem, "really-matrix": bySystem, "drift": bySystem,
+	"read-system": bySystem,
+	"members":     byNothing, "memberships": byNothing, "search": byNothing, "list-users": byNothing,
+	"list-groups": byNothing, "list-systems": byNothing,
+	"user": byNothing, "group": byNothing, "map": byNothing, "words": byNothing, "schema": byNothing, "history": byNothing,
+	"settings": byNothing,
+	"trials":   byNothing, "begin-trial": byNothing, "trial": byNothing, "stage": byNothing, "unstage": byNothing,
+	"remove-trial": byNothing,
 }
 
 // post registers one operation that does something.

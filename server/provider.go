@@ -61,7 +61,8 @@ func (p *Provider) config(ctx context.Context) (*oauth2.Config, *oidc.Provider, 
 	if p.found == nil {
 		found, err := oidc.NewProvider(context.WithoutCancel(ctx), p.Issuer)
 		if err != nil {
-			return nil, nil, fmt.Errorf("the provider %s does not answer as OpenID Connect Discovery 1.0 has it: %w", p.Issuer, err)
+			return nil, nil, fmt.Errorf("the provider %s does not answer as OpenID Connect Discovery 1.0 has it: %w", p.Issuer,
+				err)
 		}
 		key := make([]byte, 32)
 		_, _ = rand.Read(key) // never fails (crypto/rand)
@@ -79,8 +80,9 @@ func (p *Provider) config(ctx context.Context) (*oauth2.Config, *oidc.Provider, 
 		scopes = append(scopes, "email")
 	}
 	return &oauth2.Config{
-		ClientID: p.Client, ClientSecret: p.Secret, Endpoint: p.found.Endpoint(), RedirectURL: strings.TrimSuffix(p.Address, "/") + returnPath,
-		Scopes: scopes,
+		ClientID: p.Client, ClientSecret: p.Secret, Endpoint: p.found.Endpoint(),
+		RedirectURL: strings.TrimSuffix(p.Address, "/") + returnPath,
+		Scopes:      scopes,
 	}, p.found, nil
 }
 
@@ -164,7 +166,8 @@ func (p *Provider) identity(audience []string, claims map[string]any) (string, e
 		return "", fmt.Errorf("the ID token has no claim %s, which names the operator", claim)
 	}
 	if verified, _ := claims["email_verified"].(bool); !verified && (claim == "email" || named == claims["email"]) {
-		return "", fmt.Errorf("the claim %s names the operator by an address of mail that the provider has not verified", claim)
+		return "", fmt.Errorf("the claim %s names the operator by an address of mail that the provider has not verified",
+			claim)
 	}
 	return named, nil
 }
@@ -183,7 +186,8 @@ func signInKept(value string, secure bool) http.Cookie {
 	if value == "" {
 		age = -1
 	}
-	return http.Cookie{Name: signInCookie, Value: value, Path: returnPath, MaxAge: age, HttpOnly: true, Secure: secure, SameSite: http.SameSiteLaxMode}
+	return http.Cookie{Name: signInCookie, Value: value, Path: returnPath, MaxAge: age, HttpOnly: true, Secure: secure,
+		SameSite: http.SameSiteLaxMode}
 }
 
 // byProvider are the calls by which a provider signs someone in.
@@ -196,18 +200,21 @@ func byProvider(api huma.API, s *workspace.Service, p *Provider) {
 	failed := func(err error) error {
 		return &problem{Title: "Not signed in", Status: http.StatusBadGateway, Detail: err.Error()}
 	}
-	none := &problem{Title: "No provider", Status: http.StatusNotFound, Detail: "this service signs nobody in by OpenID Connect; gatemap serve --help says how to set that up"}
-	huma.Register(api, open("/sign-in/provider", "provider", "Sign in to the console by OpenID Connect"), func(ctx context.Context, in *struct{ From }) (*redirect, error) {
-		if p == nil {
-			return nil, none
-		}
-		to, kept, err := p.begin(ctx)
-		if err != nil {
-			return nil, failed(err)
-		}
-		return &redirect{http.StatusSeeOther, to, []http.Cookie{signInKept(kept, in.secure)}}, nil
-	})
-	huma.Register(api, open("/sign-in/return", "provider-return", "Where a provider of OpenID Connect sends the browser back to"), func(ctx context.Context, in *struct {
+	none := &problem{Title: "No provider", Status: http.StatusNotFound,
+		Detail: "this service signs nobody in by OpenID Connect; gatemap serve --help says how to set that up"}
+	huma.Register(api, open("/sign-in/provider", "provider", "Sign in to the console by OpenID Connect"),
+		func(ctx context.Context, in *struct{ From }) (*redirect, error) {
+			if p == nil {
+				return nil, none
+			}
+			to, kept, err := p.begin(ctx)
+			if err != nil {
+				return nil, failed(err)
+			}
+			return &redirect{http.StatusSeeOther, to, []http.Cookie{signInKept(kept, in.secure)}}, nil
+		})
+	huma.Register(api, open("/sign-in/return", "provider-return",
+		"Where a provider of OpenID Connect sends the browser back to"), func(ctx context.Context, in *struct {
 		From
 		State string `query:"state"`
 		Code  string `query:"code"`
@@ -234,6 +241,7 @@ func byProvider(api huma.API, s *workspace.Service, p *Provider) {
 		if err != nil {
 			return nil, edge.Problem(err)
 		}
-		return &redirect{http.StatusSeeOther, "/", []http.Cookie{sessionCookie(session, int(access.SessionLength.Seconds()), in.secure), signInKept("", in.secure)}}, nil
+		return &redirect{http.StatusSeeOther, "/", []http.Cookie{sessionCookie(session, int(access.SessionLength.Seconds()),
+			in.secure), signInKept("", in.secure)}}, nil
 	})
 }

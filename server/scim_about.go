@@ -35,7 +35,9 @@ func (s *Server) scimConfig(w http.ResponseWriter, r *http.Request) {
 		"bulk":   map[string]any{"supported": false, "maxOperations": 0, "maxPayloadSize": 0},
 		"filter": map[string]any{"supported": true, "maxResults": scimMost},
 		"authenticationSchemes": []any{map[string]any{
-			"type": "oauthbearertoken", "name": "Token of a directory", "description": "A bearer token (RFC 6750), one for each directory", "specUri": "https://www.rfc-editor.org/info/rfc6750", "primary": true,
+			"type": "oauthbearertoken", "name": "Token of a directory",
+			"description": "A bearer token (RFC 6750), one for each directory",
+			"specUri":     "https://www.rfc-editor.org/info/rfc6750", "primary": true,
 		}},
 		"meta": meta("ServiceProviderConfig", "/ServiceProviderConfig"),
 	})

@@ -75,7 +75,8 @@ func (s *Server) scimSearch(kinds ...connect.Kind) http.HandlerFunc {
 			count = *asked.Count
 		}
 		s.answerList(w, r, kinds, scim.Query{
-			Filter: asked.Filter, SortBy: asked.SortBy, Descending: strings.EqualFold(asked.SortOrder, "descending"), Start: asked.StartIndex, Count: count,
+			Filter: asked.Filter, SortBy: asked.SortBy, Descending: strings.EqualFold(asked.SortOrder, "descending"),
+			Start: asked.StartIndex, Count: count,
 		}, asked.Attributes, asked.ExcludedAttributes)
 	}
 }

@@ -96,12 +96,14 @@ var fields = map[Do][]string{
 		"system",
 		"list",
 		"value",
-	}, ChangeLine: {"system", "list", "line", "value"}, MoveLine: {"system", "list", "line"}, RemoveLine: {"system", "list", "line"}, SwitchLine: {"system", "list", "line", "value"},
+	}, ChangeLine: {"system", "list", "line", "value"}, MoveLine: {"system", "list", "line"},
+	RemoveLine: {"system", "list", "line"}, SwitchLine: {"system", "list", "line", "value"},
 	AddPart: {
 		"document",
 		"list",
 		"value",
-	}, ChangePart: {"document", "list", "part", "value"}, MovePart: {"document", "list", "part"}, RemovePart: {"document", "list", "part"}, SwitchPart: {"document", "list", "part", "value"},
+	}, ChangePart: {"document", "list", "part", "value"}, MovePart: {"document", "list", "part"},
+	RemovePart: {"document", "list", "part"}, SwitchPart: {"document", "list", "part", "value"},
 	WriteDocument: {"document", "value"}, RemoveDocument: {"document"}, Restore: {"document"},
 }
 
@@ -113,7 +115,8 @@ func (c *Change) check() error {
 	}
 	has := map[string]string{
 		"group": c.Group, "member": c.Member, "to": c.To, "user": c.User, "attribute": c.Attribute, "field": c.Field,
-		"system": c.System, "line": c.Line, "document": c.Document, "part": c.Part, "list": c.List, "before": c.Before, "after": c.After, "value": string(c.Value),
+		"system": c.System, "line": c.Line, "document": c.Document, "part": c.Part, "list": c.List, "before": c.Before,
+		"after": c.After, "value": string(c.Value),
 	}
 	may := append([]string{"value", "before", "after"}, needs...)
 	if c.Do == AddPart {

@@ -42,7 +42,9 @@ func (d *Draft) group(named string) (*group, error) {
 		return nil, fmt.Errorf("an earlier change removes the group %s", g.full)
 	}
 	old := d.base.Book.Group(id)
-	if i := stands(d.Records[g.dir].Groups, old, func(x *directory.Group) bool { return name.Equal(x.Name, old.Name) }); i >= 0 {
+	if i := stands(d.Records[g.dir].Groups, old, func(x *directory.Group) bool {
+		return name.Equal(x.Name, old.Name)
+	}); i >= 0 {
 		g.record = d.Records[g.dir].Groups[i]
 		return g, nil
 	}

@@ -97,7 +97,8 @@ func (d *Draft) member(c *Change) error {
 		return d.memberOfRecord(c, g, who)
 	}
 	if rule, ok := g.text.Key(g.at, "rule"); ok {
-		return fmt.Errorf("the rule of group %s decides who is in it: %s; change the rule, or the person's attributes", g.full, g.text.Flow(rule))
+		return fmt.Errorf("the rule of group %s decides who is in it: %s; change the rule, or the person's attributes",
+			g.full, g.text.Flow(rule))
 	}
 	t := g.text
 	ref := mapfile.TextValue(who.own)
@@ -185,9 +186,11 @@ func (d *Draft) notListed(c *Change, g *group, who *one) error {
 	}
 	switch first := path[0]; {
 	case len(path) == 1 && first.How == directory.ByRule:
-		return fmt.Errorf("%s is in group %s by its rule (%s): change the rule, or the person's attributes", who.full, g.full, b.Group(id).Rule.Text)
+		return fmt.Errorf("%s is in group %s by its rule (%s): change the rule, or the person's attributes", who.full, g.full,
+			b.Group(id).Rule.Text)
 	case len(path) == 1:
-		return fmt.Errorf("%s is in group %s as the primary group of the account: set primary_group of the user instead", who.full, g.full)
+		return fmt.Errorf("%s is in group %s as the primary group of the account: set primary_group of the user instead",
+			who.full, g.full)
 	default:
 		return fmt.Errorf("%s is in group %s through %s: remove the person from %s, remove %s from %s, or add the person to the exceptions of the line",
 			who.full, g.full, strings.Join(names, " → "), names[0], names[len(names)-2], g.full)

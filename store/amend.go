@@ -58,8 +58,10 @@ func newest(ctx context.Context, tx *sql.Tx) (number int, err error) {
 // write writes a revision: the rows that end with it, and those that begin.
 func (s *Store) write(ctx context.Context, tx *tx, r Revision, put []Row, gone []Key) error {
 	text := func(s string) sql.NullString { return sql.NullString{String: s, Valid: s != ""} }
-	if _, err := tx.ExecContext(ctx, `INSERT INTO revisions (number, at, author, reason, trial, changes, reverts, overrides, key) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		r.Number, seconds(r.At), r.Author, r.Reason, text(r.Trial), r.Changes, sql.NullInt64{Int64: int64(r.Reverts), Valid: r.Reverts > 0}, text(r.Overrides), text(r.Key)); err != nil {
+	if _, err := tx.ExecContext(ctx,
+		`INSERT INTO revisions (number, at, author, reason, trial, changes, reverts, overrides, key) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		r.Number, seconds(r.At), r.Author, r.Reason, text(r.Trial), r.Changes,
+		sql.NullInt64{Int64: int64(r.Reverts), Valid: r.Reverts > 0}, text(r.Overrides), text(r.Key)); err != nil {
 		return err
 	}
 	if r.Trial != "" {
@@ -75,7 +77,8 @@ func (s *Store) write(ctx context.Context, tx *tx, r Revision, put []Row, gone [
 	if r.Exempt != "" {
 		detail += " (the two-person rule does not apply to " + r.Exempt + ")"
 	}
-	if err := s.audit(ctx, tx, Entry{At: r.At, Actor: r.Author, Act: "commit", Object: "revision " + strconv.Itoa(r.Number), Result: "done", Detail: detail, Origin: r.Origin}); err != nil {
+	if err := s.audit(ctx, tx, Entry{At: r.At, Actor: r.Author, Act: "commit",
+		Object: "revision " + strconv.Itoa(r.Number), Result: "done", Detail: detail, Origin: r.Origin}); err != nil {
 		return err
 	}
 	if err := errors.Join(depart(ctx, tx, &r), noteTaken(ctx, tx, r.Taken)); err != nil {

@@ -43,7 +43,8 @@ func (s *Store) signCopy(ctx context.Context, file string) error {
 	copied := &Store{db: db, path: file, seal: s.seal, keyed: s.keyed}
 	head, err := copied.newestHead(ctx)
 	if err == nil {
-		_, err = db.ExecContext(ctx, `INSERT OR REPLACE INTO settings (name, value) VALUES (?, ?)`, settingHead, head.String())
+		_, err = db.ExecContext(ctx, `INSERT OR REPLACE INTO settings (name, value) VALUES (?, ?)`, settingHead,
+			head.String())
 	}
 	return errors.Join(copied.explain(err), db.Close())
 }
@@ -76,7 +77,8 @@ func Restore(ctx context.Context, backup, folder, keyFile string, instead bool) 
 	target, fresh := filepath.Join(folder, database), filepath.Join(folder, database+".restored")
 	_, err = os.Stat(target)
 	if err == nil && !instead {
-		return &OpenError{folder, "there is a database in it; say --instead to put the backup in its place, which keeps the old one beside it", nil}
+		return &OpenError{folder,
+			"there is a database in it; say --instead to put the backup in its place, which keeps the old one beside it", nil}
 	}
 	if err := copyFile(backup, fresh); err != nil {
 		return &OpenError{backup, "it cannot be copied", err}
@@ -102,7 +104,8 @@ func Restore(ctx context.Context, backup, folder, keyFile string, instead bool) 
 	}
 	head, err := s.newestHead(ctx)
 	if err == nil {
-		err = s.Audit(ctx, Entry{Actor: "host", Act: "restore", Result: "done", Detail: fmt.Sprintf("from %s, whose audit ended with entry %d", filepath.Base(backup), head.Number)})
+		err = s.Audit(ctx, Entry{Actor: "host", Act: "restore", Result: "done",
+			Detail: fmt.Sprintf("from %s, whose audit ended with entry %d", filepath.Base(backup), head.Number)})
 	}
 	return errors.Join(err, s.Close())
 }

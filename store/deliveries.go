@@ -66,7 +66,8 @@ func (s *Store) UpdateDelivery(
 		if moved {
 			return nil
 		}
-		if _, err := tx.ExecContext(ctx, `UPDATE deliveries SET state = ?, ended = ?, report = ? WHERE id = ?`, d.State, orNull(d.Ended), d.Report, d.ID); err != nil {
+		if _, err := tx.ExecContext(ctx, `UPDATE deliveries SET state = ?, ended = ?, report = ? WHERE id = ?`, d.State,
+			orNull(d.Ended), d.Report, d.ID); err != nil {
 			return err
 		}
 		return s.auditAll(ctx, tx, entries)

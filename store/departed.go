@@ -24,12 +24,15 @@ func (s *Store) Departed(ctx context.Context, directory string) ([]Departed, err
 // to something again.
 func depart(ctx context.Context, tx *tx, r *Revision) error {
 	for _, d := range r.Departed {
-		if _, err := tx.ExecContext(ctx, `INSERT INTO departed (directory, kind, name, id) VALUES (?, ?, ?, ?) ON CONFLICT DO NOTHING`, d.Directory, d.Kind, d.Name, d.ID); err != nil {
+		if _, err := tx.ExecContext(ctx,
+			`INSERT INTO departed (directory, kind, name, id) VALUES (?, ?, ?, ?) ON CONFLICT DO NOTHING`, d.Directory, d.Kind,
+			d.Name, d.ID); err != nil {
 			return err
 		}
 	}
 	for _, d := range r.Returned {
-		if _, err := tx.ExecContext(ctx, `DELETE FROM departed WHERE directory = ? AND kind = ? AND name = ?`, d.Directory, d.Kind, d.Name); err != nil {
+		if _, err := tx.ExecContext(ctx, `DELETE FROM departed WHERE directory = ? AND kind = ? AND name = ?`, d.Directory,
+			d.Kind, d.Name); err != nil {
 			return err
 		}
 	}

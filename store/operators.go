@@ -127,7 +127,8 @@ func (o *Operator) administers() bool { return o.Role == admin && !o.Inactive }
 func adminStays(ctx context.Context, tx *tx) error {
 	var stays bool
 	err := tx.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM operators WHERE role = ?1 AND NOT off)
-		OR EXISTS (SELECT 1 FROM tokens WHERE role = ?1 AND owner = ?2 AND coalesce(expires, ?3 + 1) > ?3)`, admin, Host, nanos(time.Now())).Scan(&stays)
+		OR EXISTS (SELECT 1 FROM tokens WHERE role = ?1 AND owner = ?2 AND coalesce(expires, ?3 + 1) > ?3)`, admin, Host,
+		nanos(time.Now())).Scan(&stays)
 	if err == nil && !stays {
 		return ErrLastAdmin
 	}
@@ -194,7 +195,8 @@ func (s *Store) operators(ctx context.Context, which string, args ...any) ([]Ope
 			o.TOTP, err = s.seal.open(o.TOTP, o.Name)
 		}
 		return err
-	}, `SELECT name, role, display, coalesce(password, ''), coalesce(totp, ''), counter, coalesce(issuer, ''), coalesce(subject, ''), off, version, created FROM operators `+which, args...)
+	},
+		`SELECT name, role, display, coalesce(password, ''), coalesce(totp, ''), counter, coalesce(issuer, ''), coalesce(subject, ''), off, version, created FROM operators `+which, args...)
 }
 
 // TieManager ties a manager of groups to a subject of a provider, where neither is tied
@@ -215,7 +217,8 @@ func (s *Store) TieManager(ctx context.Context, user, issuer, subject string, e 
 		if !errors.Is(err, ErrTaken) {
 			return err
 		}
-		return tx.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM managers WHERE user = ? AND issuer = ? AND subject = ?)`, user, issuer, subject).
+		return tx.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM managers WHERE user = ? AND issuer = ? AND subject = ?)`,
+			user, issuer, subject).
 			Scan(&tied)
 	})
 	return tied, err
@@ -264,7 +267,8 @@ func (s *Store) BeginSession(ctx context.Context, x Session) (string, error) {
 func (s *Store) Session(ctx context.Context, session string, now time.Time) (x Session, ok bool, err error) {
 	return firstOf(query(ctx, s, func(rows *sql.Rows, x *Session) error {
 		return rows.Scan(&x.Operator, &x.Token, &x.User, &x.How)
-	}, `SELECT coalesce(operator, ''), coalesce((SELECT name FROM tokens WHERE tokens.hash = sessions.token), ''), coalesce(user, ''), how FROM sessions WHERE hash = ? AND expires > ?`,
+	},
+		`SELECT coalesce(operator, ''), coalesce((SELECT name FROM tokens WHERE tokens.hash = sessions.token), ''), coalesce(user, ''), how FROM sessions WHERE hash = ? AND expires > ?`,
 		hash(session), nanos(now)))
 }
 

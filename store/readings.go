@@ -49,7 +49,8 @@ func (s *Store) ReadingBody(ctx context.Context, system string) ([]byte, error) 
 // without one that stays. entries are for the audit.
 func (s *Store) KeepReading(ctx context.Context, r *Reading, entries ...Entry) error {
 	return s.within(ctx, func(tx *tx) error {
-		if _, err := tx.ExecContext(ctx, `INSERT INTO readings (system, at, body, failed, error, tried) VALUES (?, ?, ?, ?, ?, ?)
+		if _, err := tx.ExecContext(ctx,
+			`INSERT INTO readings (system, at, body, failed, error, tried) VALUES (?, ?, ?, ?, ?, ?)
 			ON CONFLICT (system) DO UPDATE SET at = coalesce(excluded.at, at), body = coalesce(excluded.body, body),
 				failed = excluded.failed, error = excluded.error, tried = excluded.tried`,
 			r.System, orNull(r.At), r.Body, r.Failed, r.Error, nanos(r.Tried)); err != nil {

@@ -93,7 +93,8 @@ func (s *Store) revisions(ctx context.Context, which string, args ...any) ([]Rev
 		err := rows.Scan(&r.Number, &at, &r.Author, &r.Reason, &r.Trial, &r.Changes, &r.Reverts, &r.Overrides, &r.Key)
 		r.At = moment(at)
 		return err
-	}, `SELECT number, at, author, reason, coalesce(trial, ''), changes, coalesce(reverts, 0), coalesce(overrides, ''), coalesce(key, '') FROM revisions `+which, args...)
+	},
+		`SELECT number, at, author, reason, coalesce(trial, ''), changes, coalesce(reverts, 0), coalesce(overrides, ''), coalesce(key, '') FROM revisions `+which, args...)
 }
 
 // Turn is a row that a revision wrote, with what stood there before and now; nil

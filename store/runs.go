@@ -83,7 +83,8 @@ func (s *Store) UpdateRun(ctx context.Context, r *Run, entries ...Entry) error {
 		revision = r.Revision
 	}
 	return s.within(ctx, func(tx *tx) error {
-		if _, err := tx.ExecContext(ctx, `UPDATE runs SET state = ?, ended = ?, revision = ?, report = ?, preview = coalesce(?, preview) WHERE id = ?`,
+		if _, err := tx.ExecContext(ctx,
+			`UPDATE runs SET state = ?, ended = ?, revision = ?, report = ?, preview = coalesce(?, preview) WHERE id = ?`,
 			r.State, orNull(r.Ended), revision, r.Report, r.Preview, r.ID); err != nil {
 			return err
 		}

@@ -200,12 +200,14 @@ func (s *Store) firstSeal(ctx context.Context, mark string) error {
 		}
 		s.keyed = newest + 1
 		for _, setting := range [][2]string{{settingSeal, mark}, {settingKeyed, s.signedKeyed()}} {
-			if _, err := tx.ExecContext(ctx, `INSERT INTO settings (name, value) VALUES (?, ?)`, setting[0], setting[1]); err != nil {
+			if _, err := tx.ExecContext(ctx, `INSERT INTO settings (name, value) VALUES (?, ?)`, setting[0],
+				setting[1]); err != nil {
 				return err
 			}
 		}
 		for _, o := range all {
-			if _, err := tx.ExecContext(ctx, `UPDATE operators SET totp = nullif(?, '') WHERE name = ?`, s.seal.close(o.TOTP, o.Name), o.Name); err != nil {
+			if _, err := tx.ExecContext(ctx, `UPDATE operators SET totp = nullif(?, '') WHERE name = ?`,
+				s.seal.close(o.TOTP, o.Name), o.Name); err != nil {
 				return err
 			}
 		}

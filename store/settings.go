@@ -20,7 +20,9 @@ func (s *Store) Setting(ctx context.Context, name string) (string, error) {
 func (s *Store) Set(ctx context.Context, values map[string]string, entries ...Entry) error {
 	return s.within(ctx, func(tx *tx) error {
 		for name, value := range values {
-			if _, err := tx.ExecContext(ctx, `INSERT INTO settings (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value`, name, value); err != nil {
+			if _, err := tx.ExecContext(ctx,
+				`INSERT INTO settings (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value`, name,
+				value); err != nil {
 				return err
 			}
 		}

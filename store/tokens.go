@@ -90,7 +90,8 @@ func (s *Store) CreateToken(ctx context.Context, t Token, instead bool, e Entry)
 // and returns it; "" if there was.
 func (s *Store) FirstToken(ctx context.Context, name string, now time.Time, e Entry) (string, error) {
 	var used bool
-	err := s.db.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM operators) OR EXISTS (SELECT 1 FROM tokens WHERE directory IS NULL)
+	err := s.db.QueryRowContext(ctx,
+		`SELECT EXISTS (SELECT 1 FROM operators) OR EXISTS (SELECT 1 FROM tokens WHERE directory IS NULL)
 		OR EXISTS (SELECT 1 FROM audit WHERE act = 'token' AND object = ?)`, name).
 		Scan(&used)
 	if err != nil || used {
@@ -131,7 +132,8 @@ func (s *Store) Tokens(ctx context.Context) (*Keys, error) {
 			err = json.Unmarshal(systems, &k.Systems)
 		}
 		return err
-	}, `SELECT t.hash, t.name, t.role, t.created, t.author, coalesce(t.expires, 0), t.systems, coalesce(t.user, ''), coalesce(t.directory, ''),
+	},
+		`SELECT t.hash, t.name, t.role, t.created, t.author, coalesce(t.expires, 0), t.systems, coalesce(t.user, ''), coalesce(t.directory, ''),
 		coalesce(t.owner, ''), coalesce(o.role, ''), coalesce(o.off, t.owner IS NOT NULL AND t.owner <> 'host')
 		FROM tokens AS t LEFT JOIN operators AS o ON o.name = t.owner ORDER BY t.name`)
 	return &Keys{list}, err

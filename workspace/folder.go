@@ -55,7 +55,8 @@ func ReadFolder(ctx context.Context, dir string, host connect.Host) (*query.Head
 // readNow reads linked systems when something is asked of them.
 func readNow(host *connect.Host, head func() *query.Head) (*readings.Readings, error) {
 	return readings.Open(context.Background(), readings.Ports{
-		Keeper: unkept{}, Head: head, Host: host, Events: &events.Events{}, Log: slog.New(slog.DiscardHandler), Busy: idle, AtOnce: true,
+		Keeper: unkept{}, Head: head, Host: host, Events: &events.Events{}, Log: slog.New(slog.DiscardHandler), Busy: idle,
+		AtOnce: true,
 	})
 }
 
@@ -68,7 +69,8 @@ func OpenFolder(ctx context.Context, dir string, host connect.Host) (*Folder, er
 	head.Revision.Number = 1
 	kept := &files{dir: dir, head: head}
 	changes := changeset.Open(changeset.Ports{
-		Keeper: kept, History: kept, Past: noPast{}, Rights: allowed{}, Events: &events.Events{}, Log: slog.New(slog.DiscardHandler),
+		Keeper: kept, History: kept, Past: noPast{}, Rights: allowed{}, Events: &events.Events{},
+		Log: slog.New(slog.DiscardHandler),
 	})
 	read, err := readNow(&host, kept.Head)
 	if err != nil {

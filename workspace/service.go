@@ -89,7 +89,8 @@ func (s *Service) open(ctx context.Context, log *slog.Logger, o Options) (err er
 	s.History = history.New(s.store, s.Events, log)
 	s.Rights = rights.New(s.store, s.Audit, s.History)
 	s.Writes = &writes.Writes{Ports: writes.Ports{
-		Store: s.store, History: s.History, Folder: func() *content.Folder { return s.History.Head().Folder }, Host: &s.host, Log: log,
+		Store: s.store, History: s.History, Folder: func() *content.Folder { return s.History.Head().Folder }, Host: &s.host,
+		Log:     log,
 		Closing: s.closing, Working: &s.working,
 	}}
 	s.Changes = changeset.Open(changeset.Ports{
@@ -107,12 +108,14 @@ func (s *Service) open(ctx context.Context, log *slog.Logger, o Options) (err er
 		o.Busy = idle
 	}
 	if s.Readings, err = readings.Open(ctx, readings.Ports{
-		Keeper: s.store, Head: s.History.Head, Host: &s.host, Events: s.Events, Log: log, Busy: o.Busy, Closing: s.closing, Working: &s.working,
+		Keeper: s.store, Head: s.History.Head, Host: &s.host, Events: s.Events, Log: log, Busy: o.Busy, Closing: s.closing,
+		Working: &s.working,
 	}); err != nil {
 		return err
 	}
 	if s.Deliveries, err = deliveries.Open(ctx, deliveries.Ports{
-		Store: s.store, Head: s.History.Head, Host: &s.host, Rights: s.Rights, Readings: s.Readings, Events: s.Events, Log: log,
+		Store: s.store, Head: s.History.Head, Host: &s.host, Rights: s.Rights, Readings: s.Readings, Events: s.Events,
+		Log:     log,
 		Closing: s.closing, Working: &s.working,
 	}); err != nil {
 		return err
@@ -125,7 +128,8 @@ func (s *Service) open(ctx context.Context, log *slog.Logger, o Options) (err er
 		return err
 	}
 	s.Notices = notices.New(notices.Ports{
-		Store: s.store, Head: s.History.Head, Host: &s.host, Rights: s.Rights, Audit: s.Audit, Journal: s.Intake.Journal, Readings: s.Readings,
+		Store: s.store, Head: s.History.Head, Host: &s.host, Rights: s.Rights, Audit: s.Audit, Journal: s.Intake.Journal,
+		Readings:   s.Readings,
 		Deliveries: s.Deliveries, Events: s.Events, Log: log, Closing: s.closing, Working: &s.working,
 	})
 	return nil

@@ -19,7 +19,8 @@ import (
 
 // Table lists every connector.
 var Table = []connect.Connector{
-	csv.Connector, host.Connector, ldap.Connector, ldif.Connector, list.Connector, mail.Connector, postgres.Connector, scim.Connector, syslog.Connector, webhook.Connector,
+	csv.Connector, host.Connector, ldap.Connector, ldif.Connector, list.Connector, mail.Connector, postgres.Connector,
+	scim.Connector, syslog.Connector, webhook.Connector,
 }
 
 // Kinds is what a map has to know of them.

@@ -90,7 +90,8 @@ func written(patterns []string, sign string) (list []string, err error) {
 			list = append(list, sign+"sudoedit")
 		case program == "sudoedit" && has && plain(args) && !strings.Contains(args, "*") && strings.HasPrefix(args, "/"):
 			list = append(list, sign+p)
-		case !strings.HasPrefix(p, "/") || !plain(program) || strings.Contains(program, "*") || strings.HasSuffix(program, "/") || has && !plain(args):
+		case !strings.HasPrefix(p, "/") || !plain(program) || strings.Contains(program, "*") ||
+			strings.HasSuffix(program, "/") || has && !plain(args):
 			return nil, fmt.Errorf("%q", p)
 		case !has && anything:
 			list = append(list, sign+program)

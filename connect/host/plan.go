@@ -144,7 +144,8 @@ func (p *planning) wanted(h *machine) *held {
 		}
 	}
 	var excepting []piece
-	for _, k := range slices.SortedFunc(maps.Keys(runs), func(a, b [2]string) int { return cmp.Or(strings.Compare(a[0], b[0]), strings.Compare(a[1], b[1])) }) {
+	for _, k := range slices.SortedFunc(maps.Keys(runs),
+		func(a, b [2]string) int { return cmp.Or(strings.Compare(a[0], b[0]), strings.Compare(a[1], b[1])) }) {
 		rule, pieces := p.rule(k[0], k[1], runs[k])
 		for i := range pieces {
 			pieces[i].people = x.people(k[0])

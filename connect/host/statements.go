@@ -210,5 +210,6 @@ func (p *planning) put(fragment string) string {
 		return "rm -f " + file
 	}
 	fresh := strings.Replace(file, fragments, fragments+".", 1) + ".new"
-	return "umask 0227\nrm -f " + fresh + "\ncat >" + fresh + " <<'END'\n" + fragment + "END\nvisudo -c -q -f " + fresh + "\nmv -f " + fresh + " " + file
+	return "umask 0227\nrm -f " + fresh + "\ncat >" + fresh + " <<'END'\n" + fragment + "END\nvisudo -c -q -f " + fresh +
+		"\nmv -f " + fresh + " " + file
 }

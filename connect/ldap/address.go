@@ -21,7 +21,8 @@ func addressed(at *url.URL) (d *Document, base string, err error) {
 		)
 	}
 	starttls := ""
-	if err := connect.Parts(at, &d.Secret, map[string]*string{"bind": &d.Bind.Value, "ca": &d.CA.Value, "starttls": &starttls}); err != nil {
+	if err := connect.Parts(at, &d.Secret, map[string]*string{"bind": &d.Bind.Value, "ca": &d.CA.Value,
+		"starttls": &starttls}); err != nil {
 		return nil, "", err
 	}
 	if d.StartTLS = starttls == "true"; starttls != "" && !d.StartTLS {

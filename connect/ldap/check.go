@@ -72,7 +72,8 @@ func (c *Client) checkServer(ctx context.Context, server string, tell func(conne
 			},
 		)
 	} else {
-		tell(connect.Step{Name: "certificate", Warned: true, Detail: "none: what is sent, the secret included, can be read on the way; use ldaps://, or set starttls"})
+		tell(connect.Step{Name: "certificate", Warned: true,
+			Detail: "none: what is sent, the secret included, can be read on the way; use ldaps://, or set starttls"})
 	}
 	conn := &Conn{client: c, ldap: raw, server: server}
 	conn.place.File = server
@@ -113,7 +114,8 @@ func (c *Client) otherwise(ctx context.Context, server string) string {
 	conn := ldap.NewConn(raw, false)
 	conn.Start()
 	defer conn.Close()
-	if _, err := conn.Search(ldap.NewSearchRequest("", ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 1, false, "(objectClass=*)", []string{"1.1"}, nil)); err == nil {
+	if _, err := conn.Search(ldap.NewSearchRequest("", ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 1, false,
+		"(objectClass=*)", []string{"1.1"}, nil)); err == nil {
 		return "; the port does not speak TLS from the start: write ldap:// instead of ldaps://, with starttls: true"
 	}
 	return ""

@@ -31,14 +31,16 @@ func (p *present) update(ctx context.Context, c *Conn, s search) (changed map[uu
 	wait := c.client.ldap.Timeout.Or(timeout)
 	quiet := time.AfterFunc(wait, cancel)
 	defer quiet.Stop()
-	request := ldap.NewSearchRequest(s.base.Value, scopes[s.base.Scope], ldap.NeverDerefAliases, 0, 0, false, s.filter, []string{"1.1"}, nil)
+	request := ldap.NewSearchRequest(s.base.Value, scopes[s.base.Scope], ldap.NeverDerefAliases, 0, 0, false, s.filter,
+		[]string{"1.1"}, nil)
 	r := c.ldap.Syncrepl(ctx, request, 64, ldap.SyncRequestModeRefreshOnly, p.cookie, false)
 	still, gone := map[uuid.UUID]bool{}, map[uuid.UUID]bool{}
 	changed = map[uuid.UUID]string{}
 	var done *ldap.ControlSyncDone
 	for r.Next() {
 		quiet.Reset(wait)
-		if state, ok := ldap.FindControl(r.Controls(), ldap.ControlTypeSyncState).(*ldap.ControlSyncState); ok && r.Entry() != nil {
+		if state, ok := ldap.FindControl(r.Controls(), ldap.ControlTypeSyncState).(*ldap.ControlSyncState); ok &&
+			r.Entry() != nil {
 			switch state.State {
 			case ldap.SyncStateDelete:
 				gone[state.EntryUUID] = true
@@ -48,7 +50,8 @@ func (p *present) update(ctx context.Context, c *Conn, s search) (changed map[uu
 			}
 			still[state.EntryUUID] = true
 		}
-		if info, ok := ldap.FindControl(r.Controls(), ldap.ControlTypeSyncInfo).(*ldap.ControlSyncInfo); ok && info.SyncIdSet != nil {
+		if info, ok := ldap.FindControl(r.Controls(), ldap.ControlTypeSyncInfo).(*ldap.ControlSyncInfo); ok &&
+			info.SyncIdSet != nil {
 			for _, id := range info.SyncIdSet.SyncUUIDs {
 				if info.SyncIdSet.RefreshDeletes {
 					gone[id] = true
@@ -82,7 +85,10 @@ func (p *present) update(ctx context.Context, c *Conn, s search) (changed map[uu
 
 // lightly compares what is known with what is there by identifiers, as verify does, where
 // the server tells what has changed; ok is false where it does not.
-func (c *Conn) lightly(ctx context.Context, searches []search, known standing, gone func(k connect.Kind, id string), stray func(s search, e *connect.Entry) error) (ok bool, err error) {
+func (c *Conn) lightly(
+	ctx context.Context, searches []search, known standing, gone func(k connect.Kind, id string),
+	stray func(s search, e *connect.Entry) error,
+) (ok bool, err error) {
 	if c.heavy || !c.Streams() {
 		return false, nil
 	}
@@ -168,7 +174,8 @@ func (c *Conn) has(searches []search, k connect.Kind, id uuid.UUID) bool {
 // unable says whether an error means that a server cannot tell what has changed below a
 // base, though it says that it can elsewhere.
 func unable(err error) bool {
-	return slices.ContainsFunc([]uint16{ldap.LDAPResultUnavailableCriticalExtension, ldap.LDAPResultUnwillingToPerform, ldap.LDAPResultInsufficientAccessRights}, func(code uint16) bool {
+	return slices.ContainsFunc([]uint16{ldap.LDAPResultUnavailableCriticalExtension, ldap.LDAPResultUnwillingToPerform,
+		ldap.LDAPResultInsufficientAccessRights}, func(code uint16) bool {
 		return ldap.IsErrorWithCode(err, code)
 	})
 }

@@ -220,9 +220,10 @@ func (m *mirror) verify(ctx context.Context, rejected *connect.Records) error {
 // follow reads the groups again whose members were renamed or are gone: what the server
 // itself made of that it does not tell.
 func (m *mirror) follow(ctx context.Context, p *connect.Patch) error {
-	if err := m.conn.regroup(ctx, m.tables, m.searches, &m.moved, func() []*directory.Group { return m.records.Records().Groups }, func(id string, one *connect.Records) {
-		m.records.Put(connect.Group, id, one)
-	}); err != nil {
+	if err := m.conn.regroup(ctx, m.tables, m.searches, &m.moved,
+		func() []*directory.Group { return m.records.Records().Groups }, func(id string, one *connect.Records) {
+			m.records.Put(connect.Group, id, one)
+		}); err != nil {
 		return err
 	}
 	more := m.records.Patch()

@@ -33,7 +33,10 @@ type numbered struct {
 // byNumber compares what is known with what is there, as verify does, where the server
 // tells what has changed by numbers, also of what was deleted; ok is false where it does
 // not, and the first time.
-func (c *Conn) byNumber(ctx context.Context, searches []search, known standing, gone func(k connect.Kind, id string), stray func(s search, e *connect.Entry) error) (ok bool, err error) {
+func (c *Conn) byNumber(
+	ctx context.Context, searches []search, known standing, gone func(k connect.Kind, id string),
+	stray func(s search, e *connect.Entry) error,
+) (ok bool, err error) {
 	if c.heavy || c.parents == nil || c.marked() != "uSNChanged" {
 		return false, nil
 	}
@@ -92,7 +95,9 @@ func (c *Conn) byNumber(ctx context.Context, searches []search, known standing, 
 }
 
 // since visits what a search has that has changed since a number, by identifiers alone.
-func (c *Conn) since(ctx context.Context, s search, since string, controls []ldap.Control, visit func(*connect.Entry)) error {
+func (c *Conn) since(
+	ctx context.Context, s search, since string, controls []ldap.Control, visit func(*connect.Entry),
+) error {
 	s.filter = fmt.Sprintf("(&%s(uSNChanged>=%s))", s.filter, since)
 	s.attributes, s.controls = append(slices.Clone(connect.Identifiers), "isDeleted"), controls
 	var rejected connect.Records
@@ -108,7 +113,9 @@ func (c *Conn) since(ctx context.Context, s search, since string, controls []lda
 // changedSince is everything that has changed since a number in the trees in which searches
 // look, by identifier; told is false where nothing that was deleted is to be seen, as for an
 // account that may not.
-func (c *Conn) changedSince(ctx context.Context, searches []search, since string) (all map[string]numbered, told bool, err error) {
+func (c *Conn) changedSince(
+	ctx context.Context, searches []search, since string,
+) (all map[string]numbered, told bool, err error) {
 	root, err := c.rootEntry()
 	if err != nil {
 		return nil, false, &Error{"search", c.server, err}
@@ -121,8 +128,10 @@ func (c *Conn) changedSince(ctx context.Context, searches []search, since string
 	}
 	for _, tree := range list {
 		bin := "CN=Deleted Objects," + tree
-		seen, err := c.ldap.Search(ldap.NewSearchRequest(bin, ldap.ScopeSingleLevel, ldap.NeverDerefAliases, 1, 0, false, "(isDeleted=TRUE)", []string{"1.1"}, deleted))
-		if seen == nil || len(seen.Entries) == 0 || err != nil && !ldap.IsErrorWithCode(err, ldap.LDAPResultSizeLimitExceeded) {
+		seen, err := c.ldap.Search(ldap.NewSearchRequest(bin, ldap.ScopeSingleLevel, ldap.NeverDerefAliases, 1, 0, false,
+			"(isDeleted=TRUE)", []string{"1.1"}, deleted))
+		if seen == nil || len(seen.Entries) == 0 || err != nil &&
+			!ldap.IsErrorWithCode(err, ldap.LDAPResultSizeLimitExceeded) {
 			return nil, false, nil
 		}
 		everything := search{filter: "(objectClass=*)"}

@@ -5,8 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strconv"
-	"strings"
 
 	"github.com/go-ldap/ldap/v3"
 
@@ -25,7 +23,8 @@ type search struct {
 	controls   []ldap.Control // besides that of pages
 }
 
-var scopes = map[directory.Scope]int{"": ldap.ScopeWholeSubtree, "sub": ldap.ScopeWholeSubtree, "one": ldap.ScopeSingleLevel, "base": ldap.ScopeBaseObject}
+var scopes = map[directory.Scope]int{"": ldap.ScopeWholeSubtree, "sub": ldap.ScopeWholeSubtree,
+	"one": ldap.ScopeSingleLevel, "base": ldap.ScopeBaseObject}
 
 // searches lists what has to be asked to get everything that the tables mean.
 // Without a base it is below the server's own.
@@ -59,8 +58,10 @@ func (c *Conn) searches(tables *connect.Tables) ([]search, error) {
 // rootEntry is what the server says of itself.
 func (c *Conn) rootEntry() (*ldap.Entry, error) {
 	if c.root == nil {
-		r, err := c.ldap.Search(ldap.NewSearchRequest("", ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false, "(objectClass=*)",
-			[]string{"namingContexts", "defaultNamingContext", "supportedControl", "supportedExtension", "supportedCapabilities", "subschemaSubentry", "highestCommittedUSN"}, nil))
+		r, err := c.ldap.Search(ldap.NewSearchRequest("", ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false,
+			"(objectClass=*)",
+			[]string{"namingContexts", "defaultNamingContext", "supportedControl", "supportedExtension", "supportedCapabilities",
+				"subschemaSubentry", "highestCommittedUSN"}, nil))
 		if err != nil {
 			return nil, plain(err)
 		}
@@ -130,7 +131,10 @@ func (c *Conn) fetch(ctx context.Context, tables *connect.Tables, progress func(
 // taken adds what one search finds to the records, but for what another found
 // already, as bases may overlap. each is told of every entry, and whether it was
 // found before.
-func (c *Conn) taken(ctx context.Context, s search, tables *connect.Tables, seen map[string]bool, to *connect.Records, each func(again bool)) error {
+func (c *Conn) taken(
+	ctx context.Context, s search, tables *connect.Tables, seen map[string]bool, to *connect.Records,
+	each func(again bool),
+) error {
 	return c.pages(ctx, s, func(e *ldap.Entry) error {
 		key := fmt.Sprint(s.kind) + dnKey(e.DN)
 		if seen[key] {
@@ -173,7 +177,8 @@ func (c *Conn) pages(ctx context.Context, s search, visit func(*ldap.Entry) erro
 	stop := context.AfterFunc(ctx, func() { c.Close() })
 	defer stop()
 	for {
-		request := ldap.NewSearchRequest(s.base.Value, scopes[s.base.Scope], ldap.NeverDerefAliases, 0, 0, false, s.filter, s.attributes, append([]ldap.Control{paging}, s.controls...))
+		request := ldap.NewSearchRequest(s.base.Value, scopes[s.base.Scope], ldap.NeverDerefAliases, 0, 0, false, s.filter,
+			s.attributes, append([]ldap.Control{paging}, s.controls...))
 		result, err := c.ldap.Search(request)
 		switch {
 		case ctx.Err() != nil:
@@ -223,78 +228,4 @@ func identifier(e *ldap.Entry) string {
 		}
 	}
 	return ""
-}
-
-// entry turns an entry of the server into ours, and asks for the rest of values
-// that come in ranges.
-func (c *Conn) entry(e *ldap.Entry) (*connect.Entry, error) {
-	ours := &connect.Entry{DN: e.DN, Place: c.place}
-	for _, a := range e.Attributes {
-		typ, options := cutOptions(a.Name)
-		ranged := -1
-		for i, o := range options {
-			if strings.HasPrefix(strings.ToLower(o), "range=") {
-				ranged = i
-			}
-		}
-		values := a.Values
-		if ranged >= 0 {
-			var err error
-			if values, err = c.rest(e.DN, typ, options[ranged], values); err != nil {
-				return nil, err
-			}
-			options = append(options[:ranged:ranged], options[ranged+1:]...)
-		}
-		if len(values) == 0 {
-			continue
-		}
-		texts := make([]place.Text, len(values))
-		for i, v := range values {
-			texts[i] = place.Text{Value: v, Place: c.place}
-		}
-		ours.Attributes = append(ours.Attributes, connect.Attribute{Type: typ, Options: options, Values: texts})
-	}
-	return ours, nil
-}
-
-func cutOptions(description string) (string, []string) {
-	parts := strings.Split(description, ";")
-	return parts[0], parts[1:]
-}
-
-// rest asks for what is left of values that came as a range, such as
-// member;range=0-1499; the last range ends with a star.
-func (c *Conn) rest(dn, typ, option string, values []string) ([]string, error) {
-	for {
-		from, to, ok := strings.Cut(option[len("range="):], "-")
-		first, err := strconv.Atoi(from)
-		if !ok || err != nil || first < 0 {
-			return nil, fmt.Errorf("entry %q: %s has a range %q that cannot be understood", dn, typ, option)
-		}
-		if to == "*" {
-			return values, nil
-		}
-		last, err := strconv.Atoi(to)
-		if err != nil || last < first || last+1 != len(values) {
-			return nil, fmt.Errorf("entry %q: %s came in a range %q that does not fit the %d values that came", dn, typ, option, len(values))
-		}
-		request := ldap.NewSearchRequest(dn, ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false, "(objectClass=*)",
-			[]string{fmt.Sprintf("%s;range=%d-*", typ, last+1)}, nil)
-		result, err := c.ldap.Search(request)
-		if err != nil {
-			return nil, fmt.Errorf("entry %q: asking for more of %s: %w", dn, typ, plain(err))
-		}
-		option = ""
-		for _, e := range result.Entries {
-			for _, a := range e.Attributes {
-				got, options := cutOptions(a.Name)
-				if strings.EqualFold(got, typ) && len(options) == 1 && strings.HasPrefix(strings.ToLower(options[0]), "range=") && len(a.Values) > 0 {
-					option, values = options[0], append(values, a.Values...)
-				}
-			}
-		}
-		if option == "" {
-			return nil, fmt.Errorf("entry %q: the server gives %d values of %s and not the rest", dn, len(values), typ)
-		}
-	}
 }

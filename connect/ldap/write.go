@@ -218,7 +218,8 @@ func (w *writing) refused(r *connect.Rewrite, m *connect.Modification, made conn
 
 // movedCodes are the results of a modification of an entry that is not what it was any more.
 var movedCodes = []uint16{
-	ldap.LDAPResultAssertionFailed, ldap.LDAPResultNoSuchAttribute, ldap.LDAPResultAttributeOrValueExists, ldap.LDAPResultNoSuchObject,
+	ldap.LDAPResultAssertionFailed, ldap.LDAPResultNoSuchAttribute, ldap.LDAPResultAttributeOrValueExists,
+	ldap.LDAPResultNoSuchObject,
 	ldap.LDAPResultEntryAlreadyExists,
 }
 

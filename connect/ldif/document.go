@@ -9,7 +9,8 @@ import (
 
 // Connector is this kind of connection.
 var Connector = connect.Connector{
-	Name: "ldif", Doc: "A file of directory entries (RFC 2849), by its path from the map folder.", New: func() connect.Document { return &Document{} },
+	Name: "ldif", Doc: "A file of directory entries (RFC 2849), by its path from the map folder.",
+	New:    func() connect.Document { return &Document{} },
 	Strict: true,
 }
 

@@ -84,7 +84,8 @@ func (d *Document) entries(in io.Reader, errs *place.Errors) []connect.Entry {
 		return d.objects(in, errs)
 	}
 	var wanted []string
-	for _, c := range []place.Text{d.Columns.Account, d.Columns.Right, d.Columns.Object, d.Columns.Group, d.Columns.Active, d.Columns.Used} {
+	for _, c := range []place.Text{d.Columns.Account, d.Columns.Right, d.Columns.Object, d.Columns.Group, d.Columns.Active,
+		d.Columns.Used} {
 		if c.Value != "" {
 			wanted = append(wanted, c.Value)
 		}

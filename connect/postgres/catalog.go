@@ -69,7 +69,8 @@ const publicRole = 0
 
 func (c *catalog) read(ctx context.Context) error {
 	c.roles, c.objects = map[uint32]*role{}, map[string]*object{}
-	for _, step := range []func(context.Context) error{c.server, c.readRoles, c.readMembers, c.readDatabase, c.readSchemas, c.readRelations, c.readColumns, c.readDeclared, c.readFunctions, c.readBeyond} {
+	for _, step := range []func(context.Context) error{c.server, c.readRoles, c.readMembers, c.readDatabase, c.readSchemas,
+		c.readRelations, c.readColumns, c.readDeclared, c.readFunctions, c.readBeyond} {
 		if err := step(ctx); err != nil {
 			return err
 		}
@@ -120,7 +121,8 @@ func (c *catalog) readRoles(ctx context.Context) error {
 		r.name = whole(r.name)
 		c.roles[r.id] = r
 		return err
-	}, `SELECT oid, rolname, rolcanlogin, rolinherit, rolsuper, rolcreaterole, rolcreatedb, rolreplication, rolbypassrls, rolconnlimit,
+	},
+		`SELECT oid, rolname, rolcanlogin, rolinherit, rolsuper, rolcreaterole, rolcreatedb, rolreplication, rolbypassrls, rolconnlimit,
 		CASE WHEN isfinite(rolvaliduntil) THEN rolvaliduntil END, coalesce(shobj_description(oid, 'pg_authid'), '') FROM pg_roles`)
 }
 
@@ -173,7 +175,8 @@ func (c *catalog) readSchemas(ctx context.Context) error {
 	return c.acl(
 		ctx,
 		`SELECT n.nspname, '', '', 'schema', n.nspowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
-		FROM pg_namespace n LEFT JOIN LATERAL aclexplode(coalesce(n.nspacl, acldefault('n', n.nspowner))) a ON true WHERE `+ours,
+		FROM pg_namespace n LEFT JOIN LATERAL aclexplode(coalesce(n.nspacl, acldefault('n', n.nspowner))) a ON true WHERE `+
+			ours,
 	)
 }
 

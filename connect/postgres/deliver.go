@@ -55,7 +55,8 @@ func (d *Document) Deliver(
 		if len(after.Statements) > 0 {
 			left := &after.Statements[0]
 			return &refusal{fmt.Sprintf("%s: the server took all statements, and this is still to be done: %s (%s). "+
-				"It may be granted by another role than %s acts for; nothing was changed", d.Address.Value, left.Text, left.For, d.User)}
+				"It may be granted by another role than %s acts for; nothing was changed", d.Address.Value, left.Text, left.For,
+				d.User)}
 		}
 		return nil
 	})

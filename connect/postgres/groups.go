@@ -53,7 +53,8 @@ func (p *planning) taken(there *role, want *group) {
 	for _, x := range []struct {
 		has  bool
 		word string
-	}{{there.login, "NOLOGIN"}, {there.createDB, "NOCREATEDB"}, {there.createRole, "NOCREATEROLE"}, {there.replicates, "NOREPLICATION"}, {there.bypassesRLS, "NOBYPASSRLS"}} {
+	}{{there.login, "NOLOGIN"}, {there.createDB, "NOCREATEDB"}, {there.createRole, "NOCREATEROLE"},
+		{there.replicates, "NOREPLICATION"}, {there.bypassesRLS, "NOBYPASSRLS"}} {
 		if x.has {
 			off = append(off, x.word)
 		}

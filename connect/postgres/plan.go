@@ -100,7 +100,8 @@ func (p *planning) names() {
 	check := func(record, named string) {
 		r := p.by[named]
 		switch {
-		case len(named) > longest || strings.ContainsRune(named, 0) || named == "public" || named == "none" || strings.HasPrefix(named, "pg_"):
+		case len(named) > longest || strings.ContainsRune(named, 0) || named == "public" || named == "none" ||
+			strings.HasPrefix(named, "pg_"):
 			fault(record, named, delivery.Refused)
 		case named == p.me || named == "postgres" || r != nil && (r.super || r.id == p.owner):
 			fault(record, named, delivery.NotOurs)

@@ -74,7 +74,8 @@ func (b *builder) isGroup(id uint32) bool { return !b.roles[id].login || b.membe
 
 // accounts are the roles that sign in; groups all others, and those that others inherit from.
 func (b *builder) accounts(r *reading.Reading) {
-	for _, id := range slices.SortedFunc(maps.Keys(b.roles), func(x, y uint32) int { return strings.Compare(b.roles[x].name, b.roles[y].name) }) {
+	for _, id := range slices.SortedFunc(maps.Keys(b.roles),
+		func(x, y uint32) int { return strings.Compare(b.roles[x].name, b.roles[y].name) }) {
 		role := b.roles[id]
 		if role.login {
 			a := reading.Account{Name: role.name, Active: role.limit != 0}

@@ -22,7 +22,8 @@ var errChanged = errors.New("it changes while it is read, again and again: read 
 // everything is all users and groups.
 func (p *provider) everything(ctx context.Context) (users, groups []*found, err error) {
 	err = p.steady(func() error {
-		if users, err = listed(ctx, p, "Users", settled, "userName", "externalId", "active", "roles", "entitlements"); err == nil {
+		if users, err = listed(ctx, p, "Users", settled, "userName", "externalId", "active", "roles",
+			"entitlements"); err == nil {
 			groups, err = listed(ctx, p, "Groups", settled, "displayName", "members", "roles", "entitlements")
 		}
 		return err

@@ -45,7 +45,8 @@ type Schema struct {
 }
 
 func attribute(name, typ, description string, sub ...*Attribute) *Attribute {
-	return &Attribute{Name: name, Type: typ, Description: description, Sub: sub, Mutability: "readWrite", Returned: "default", Uniqueness: "none"}
+	return &Attribute{Name: name, Type: typ, Description: description, Sub: sub, Mutability: "readWrite",
+		Returned: "default", Uniqueness: "none"}
 }
 
 func text(name, description string) *Attribute { return attribute(name, "string", description) }
@@ -82,21 +83,32 @@ func userAttributes() []*Attribute {
 	password := text("password", "Taken, and kept nowhere.")
 	password.Mutability, password.Returned = "writeOnly", "never"
 	groups := many(readOnly(attribute("groups", "complex", "The groups of the user, through groups in groups too.",
-		readOnly(text("value", "Identifier of the group.")), readOnly(reference("$ref", "Address of the group.", "Group")), readOnly(text("display", "Name of the group.")),
-		&Attribute{Name: "type", Type: "string", Description: "direct or indirect.", Mutability: "readOnly", Returned: "default", Uniqueness: "none", Canonical: []string{"direct", "indirect"}})))
+		readOnly(text("value", "Identifier of the group.")), readOnly(reference("$ref", "Address of the group.", "Group")),
+		readOnly(text("display", "Name of the group.")),
+		&Attribute{Name: "type", Type: "string", Description: "direct or indirect.", Mutability: "readOnly",
+			Returned: "default", Uniqueness: "none", Canonical: []string{"direct", "indirect"}})))
 	return []*Attribute{
 		userName,
-		attribute("name", "complex", "The parts of the name.", text("formatted", "The whole name."), text("familyName", "Family name."), text("givenName", "Given name."),
-			text("middleName", "Middle name."), text("honorificPrefix", "Title before the name."), text("honorificSuffix", "Title after the name.")),
-		text("displayName", "The name for people."), text("nickName", "Display name of the user."), reference("profileUrl", "A page about the user.", "external"),
-		text("title", "What the user is."), text("userType", "How the user belongs to the organisation."), text("preferredLanguage", "Language (RFC 7231)."),
-		text("locale", "Locale (RFC 5646)."), text("timezone", "Time zone (IANA name)."), attribute("active", "boolean", "Whether the account is active."), password,
-		plural("emails", "string", "Mail addresses.", "work", "home", "other"), plural("phoneNumbers", "string", "Telephone numbers.", "work", "home", "mobile", "fax", "pager", "other"),
+		attribute("name", "complex", "The parts of the name.", text("formatted", "The whole name."),
+			text("familyName", "Family name."), text("givenName", "Given name."),
+			text("middleName", "Middle name."), text("honorificPrefix", "Title before the name."),
+			text("honorificSuffix", "Title after the name.")),
+		text("displayName", "The name for people."), text("nickName", "Display name of the user."),
+		reference("profileUrl", "A page about the user.", "external"),
+		text("title", "What the user is."), text("userType", "How the user belongs to the organisation."),
+		text("preferredLanguage", "Language (RFC 7231)."),
+		text("locale", "Locale (RFC 5646)."), text("timezone", "Time zone (IANA name)."),
+		attribute("active", "boolean", "Whether the account is active."), password,
+		plural("emails", "string", "Mail addresses.", "work", "home", "other"),
+		plural("phoneNumbers", "string", "Telephone numbers.", "work", "home", "mobile", "fax", "pager", "other"),
 		plural("ims", "string", "Addresses for messages."), plural("photos", "reference", "Pictures.", "photo", "thumbnail"),
-		many(attribute("addresses", "complex", "Postal addresses.", text("formatted", "The whole address."), text("streetAddress", "Street."), text("locality", "Town."),
-			text("region", "Region."), text("postalCode", "Postal code."), text("country", "Country (ISO 3166-1 alpha-2)."), text("type", "What it is for."),
+		many(attribute("addresses", "complex", "Postal addresses.", text("formatted", "The whole address."),
+			text("streetAddress", "Street."), text("locality", "Town."),
+			text("region", "Region."), text("postalCode", "Postal code."), text("country", "Country (ISO 3166-1 alpha-2)."),
+			text("type", "What it is for."),
 			attribute("primary", "boolean", "Whether it is the preferred one."))),
-		groups, plural("entitlements", "string", "What the source says that the user holds."), plural("roles", "string", "What the source says that the user is."),
+		groups, plural("entitlements", "string", "What the source says that the user holds."),
+		plural("roles", "string", "What the source says that the user is."),
 		plural("x509Certificates", "binary", "Certificates."),
 	}
 }
@@ -109,16 +121,19 @@ func groupAttributes() []*Attribute {
 		displayName, text("description", "What the group is for. It is not in RFC 7643, and many programs send it."),
 		many(attribute("members", "complex", "Users and groups.", immutable(text("value", "Identifier of the member.")),
 			immutable(reference("$ref", "Address of the member.", "User", "Group")),
-			immutable(&Attribute{Name: "type", Type: "string", Description: "User or Group.", Returned: "default", Uniqueness: "none", Canonical: []string{"User", "Group"}}),
+			immutable(&Attribute{Name: "type", Type: "string", Description: "User or Group.", Returned: "default",
+				Uniqueness: "none", Canonical: []string{"User", "Group"}}),
 			text("display", "The member's name."))),
 	}
 }
 
 func enterpriseAttributes() []*Attribute {
 	return []*Attribute{
-		text("employeeNumber", "Number of the employee."), text("costCenter", "Cost centre."), text("organization", "Organisation."),
+		text("employeeNumber", "Number of the employee."), text("costCenter", "Cost centre."),
+		text("organization", "Organisation."),
 		text("division", "Division."), text("department", "Department."),
-		attribute("manager", "complex", "The user's manager.", text("value", "Identifier of the manager."), reference("$ref", "Address of the manager.", "User"),
+		attribute("manager", "complex", "The user's manager.", text("value", "Identifier of the manager."),
+			reference("$ref", "Address of the manager.", "User"),
 			readOnly(text("displayName", "The manager's name."))),
 	}
 }
@@ -126,12 +141,15 @@ func enterpriseAttributes() []*Attribute {
 // common are the attributes of every resource (RFC 7643 section 3.1).
 var common = []*Attribute{
 	readOnly(&Attribute{Name: "id", Type: "string", Returned: "always", CaseExact: true, Uniqueness: "global"}),
-	{Name: "externalId", Type: "string", Returned: "default", CaseExact: true, Mutability: "readWrite", Uniqueness: "none"},
+	{Name: "externalId", Type: "string", Returned: "default", CaseExact: true, Mutability: "readWrite",
+		Uniqueness: "none"},
 	readOnly(&Attribute{Name: "meta", Type: "complex", Returned: "default", Sub: []*Attribute{
-		readOnly(text("resourceType", "")), readOnly(attribute("created", "dateTime", "")), readOnly(attribute("lastModified", "dateTime", "")),
+		readOnly(text("resourceType", "")), readOnly(attribute("created", "dateTime", "")),
+		readOnly(attribute("lastModified", "dateTime", "")),
 		readOnly(reference("location", "")), readOnly(text("version", "")),
 	}}),
-	{Name: "schemas", Type: "reference", MultiValued: true, Returned: "always", Mutability: "readWrite", Uniqueness: "none"},
+	{Name: "schemas", Type: "reference", MultiValued: true, Returned: "always", Mutability: "readWrite",
+		Uniqueness: "none"},
 }
 
 // core lists the attributes of a kind of resource, the common ones included.

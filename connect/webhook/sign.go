@@ -48,7 +48,8 @@ func component(r *http.Request, name string) string {
 	case "@authority":
 		return strings.ToLower(r.URL.Host)
 	case "@target-uri":
-		return (&url.URL{Scheme: r.URL.Scheme, Host: strings.ToLower(r.URL.Host), Path: r.URL.Path, RawPath: r.URL.RawPath, RawQuery: r.URL.RawQuery}).String()
+		return (&url.URL{Scheme: r.URL.Scheme, Host: strings.ToLower(r.URL.Host), Path: r.URL.Path, RawPath: r.URL.RawPath,
+			RawQuery: r.URL.RawQuery}).String()
 	}
 	return strings.Join(r.Header.Values(name), ", ")
 }

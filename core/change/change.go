@@ -80,7 +80,8 @@ func sideBySide(first, second []rule.Entitlement, visit func(x, y *rule.Entitlem
 
 // alike says that two entitlements come to the same, by whatever routes.
 func alike(x, y *rule.Entitlement) bool {
-	return x.State == y.State && x.Breadth == y.Breadth && slices.EqualFunc(x.OpenIf, y.OpenIf, slices.Equal[[]situation.Need]) &&
+	return x.State == y.State && x.Breadth == y.Breadth &&
+		slices.EqualFunc(x.OpenIf, y.OpenIf, slices.Equal[[]situation.Need]) &&
 		reflect.DeepEqual(x.Reply, y.Reply) &&
 		reflect.DeepEqual(x.Claims, y.Claims)
 }

@@ -96,10 +96,14 @@ func times(before, after *situation.Frame, was, is *situation.Window, now time.T
 			at := monday.Add(time.Duration(from) * time.Minute)
 			end := monday.Add(time.Duration(to) * time.Minute)
 			hours := span(at, end)
-			if i := slices.IndexFunc(all, func(p Piece) bool { return p.Came == came && strings.HasSuffix(p.What, hours) }); i >= 0 {
+			if i := slices.IndexFunc(all, func(p Piece) bool {
+				return p.Came == came &&
+					strings.HasSuffix(p.What, hours)
+			}); i >= 0 {
 				all[i].What = strings.TrimSuffix(all[i].What, hours) + day(at) + " " + hours
 			} else {
-				all = append(all, Piece{Of: "window " + was.Name, Came: came, What: day(at) + " " + hours, At: at.Format(time.RFC3339), field: "at"})
+				all = append(all, Piece{Of: "window " + was.Name, Came: came, What: day(at) + " " + hours,
+					At: at.Format(time.RFC3339), field: "at"})
 			}
 		}
 		from = to

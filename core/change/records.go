@@ -25,7 +25,9 @@ func amended(b *directory.Book, was, is *atlas.Map) (book *directory.Book, ok bo
 		if !slices.Equal(old.Devices, now.Devices) && !reflect.DeepEqual(old.Devices, now.Devices) {
 			return nil, false
 		}
-		userName, groupName := func(u *directory.User) string { return u.Name }, func(g *directory.Group) string { return g.Name }
+		userName, groupName := func(u *directory.User) string { return u.Name }, func(g *directory.Group) string {
+			return g.Name
+		}
 		users, groups := apart(old.Users, now.Users, userName), apart(old.Groups, now.Groups, groupName)
 		if users.twice || groups.twice {
 			return nil, false

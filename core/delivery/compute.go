@@ -31,8 +31,9 @@ func compute(c *reading.Compiled, t gate.Type, find func(*computing)) (*Wanted, 
 		return nil, err
 	}
 	m := &computing{
-		of: c, ask: ask, book: c.Now.Book, link: ask.System().Document.Link, at: map[whom][]candidate{}, members: map[directory.GroupID][]directory.UserID{},
-		listed: map[string][]string{},
+		of: c, ask: ask, book: c.Now.Book, link: ask.System().Document.Link, at: map[whom][]candidate{},
+		members: map[directory.GroupID][]directory.UserID{},
+		listed:  map[string][]string{},
 	}
 	m.w = &Wanted{
 		link:     m.link,

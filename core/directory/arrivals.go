@@ -126,7 +126,9 @@ type moves[T any] struct {
 // move lets records come and go, and have other names: bare is what is left of one that
 // goes. ok is false where one has no name, or that of one that is there, or where there is
 // no room for it.
-func (s *recordList[T]) move(docs []*Document, x moves[T], named func(*T) string, bare func(name string) *T) (moved recordList[T], ok bool) {
+func (s *recordList[T]) move(
+	docs []*Document, x moves[T], named func(*T) string, bare func(name string) *T,
+) (moved recordList[T], ok bool) {
 	m, come, leave := *s, x.come, x.leave
 	count := len(come) + len(leave) + len(x.rename)
 	if count == 0 && s.late == nil {
@@ -151,7 +153,8 @@ func (s *recordList[T]) move(docs []*Document, x moves[T], named func(*T) string
 		if _, known := m.find(folded); known || own == "" || !m.index.hasRoom(len(m.full)+1) {
 			return m, false
 		}
-		m.records, m.full, m.home, m.written = append(m.records, c.Record), append(m.full, full), append(m.home, uint16(c.Home)), append(m.written, n)
+		m.records, m.full, m.home, m.written = append(m.records, c.Record), append(m.full, full), append(m.home,
+			uint16(c.Home)), append(m.written, n)
 		m.index.put(m.index.hash(folded), n)
 		m.late.moved = append(m.late.moved, n)
 	}

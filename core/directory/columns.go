@@ -190,7 +190,8 @@ func (b *Book) starting(k *Kinds, attributes []string, start filter.Start, ok bo
 		}
 	}
 	type key struct{ attributes, start string }
-	all := b.once(key{strings.Join(attributes, "\x00"), start.Attribute}, func() any { return b.shelve(k, start.Attribute) }).(*starts)
+	all := b.once(key{strings.Join(attributes, "\x00"), start.Attribute},
+		func() any { return b.shelve(k, start.Attribute) }).(*starts)
 	return func(yield func(int) bool) {
 		for i := range fitting(all.texts, start, func(t string) string { return t }) {
 			for _, kind := range all.kinds[i] {

@@ -37,8 +37,10 @@ func (e *Edit) Empty() bool {
 // into the map or goes out of it while rules ask for it, and of hundreds who come and go.
 func (b *Book) With(e Edit) (edited *Book, ok bool) {
 	n := &Book{
-		directories: b.directories, folded: b.folded, exact: b.exact, users: b.users, groups: b.groups, devices: b.devices, byDN: b.byDN, bases: b.bases,
-		nesting: b.nesting, deviceIn: b.deviceIn, attributes: b.attributes, bounded: b.bounded, rules: b.rules, findings: b.findings, found: b.found, managers: b.managers, primaries: b.primaries, worked: b.worked,
+		directories: b.directories, folded: b.folded, exact: b.exact, users: b.users, groups: b.groups, devices: b.devices,
+		byDN: b.byDN, bases: b.bases,
+		nesting: b.nesting, deviceIn: b.deviceIn, attributes: b.attributes, bounded: b.bounded, rules: b.rules,
+		findings: b.findings, found: b.found, managers: b.managers, primaries: b.primaries, worked: b.worked,
 	}
 	if len(e.Users)+len(e.Join)+len(e.Leave) > 0 {
 		n.worked = &sync.Map{}

@@ -71,23 +71,31 @@ type reading struct {
 func (s *system) reading(q *asked) reading {
 	switch d := s.Gate.(type) {
 	case *roles.Document:
-		return reading{func(p Permission) rule.State { return s.roles(q, d, p) }, func() []Permission { return rolePoints(d) }}
+		return reading{func(p Permission) rule.State { return s.roles(q, d, p) },
+			func() []Permission { return rolePoints(d) }}
 	case *licences.Document:
-		return reading{func(p Permission) rule.State { return s.licences(q, d, p) }, func() []Permission { return licencePoints(d) }}
+		return reading{func(p Permission) rule.State { return s.licences(q, d, p) },
+			func() []Permission { return licencePoints(d) }}
 	case *firewall.Document:
-		return reading{func(p Permission) rule.State { return s.firewall(q, d, p) }, func() []Permission { return s.firewallPoints(q, d) }}
+		return reading{func(p Permission) rule.State { return s.firewall(q, d, p) },
+			func() []Permission { return s.firewallPoints(q, d) }}
 	case *network.Document:
-		return reading{func(p Permission) rule.State { return s.network(q, d, p) }, func() []Permission { return networkPoints(d) }}
+		return reading{func(p Permission) rule.State { return s.network(q, d, p) },
+			func() []Permission { return networkPoints(d) }}
 	case *app.Document:
 		return reading{func(p Permission) rule.State { return s.app(q, d, p) }, func() []Permission { return appPoints(d) }}
 	case *files.Document:
-		return reading{func(p Permission) rule.State { return s.files(q, d, p) }, func() []Permission { return filePoints(d) }}
+		return reading{func(p Permission) rule.State { return s.files(q, d, p) },
+			func() []Permission { return filePoints(d) }}
 	case *hosts.Document:
-		return reading{func(p Permission) rule.State { return s.hosts(q, d, p) }, func() []Permission { return s.hostPoints(q, d) }}
+		return reading{func(p Permission) rule.State { return s.hosts(q, d, p) },
+			func() []Permission { return s.hostPoints(q, d) }}
 	case *federation.Document:
-		return reading{func(p Permission) rule.State { return s.federation(q, d, p) }, func() []Permission { return s.federationPoints(q, d) }}
+		return reading{func(p Permission) rule.State { return s.federation(q, d, p) },
+			func() []Permission { return s.federationPoints(q, d) }}
 	case *signin.Document:
-		return reading{func(p Permission) rule.State { return s.signin(q, d, p) }, func() []Permission { return s.signinPoints(d) }}
+		return reading{func(p Permission) rule.State { return s.signin(q, d, p) },
+			func() []Permission { return s.signinPoints(d) }}
 	}
 	panic("a gate type that the plain reading does not know")
 }

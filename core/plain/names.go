@@ -58,7 +58,8 @@ func (x index[T]) look(written, home string) (none T) {
 		if !is {
 			return x.full[name.Fold(written)]
 		}
-		return single(slices.DeleteFunc(slices.Clone(x.dns[canonical]), func(f found[T]) bool { return !name.Equal(f.home, at) }))
+		return single(slices.DeleteFunc(slices.Clone(x.dns[canonical]),
+			func(f found[T]) bool { return !name.Equal(f.home, at) }))
 	}
 	if home != "" {
 		return x.full[name.Fold(home+"/"+written)]

@@ -155,7 +155,8 @@ func holds(outer, inner *group) bool {
 	width := map[directory.UsableIn]int{"host": 0, "own": 1, "any": 2, "": 2}
 	same := outer.home == inner.home
 	return inner.Kind != "mail" && inner.UsableIn != "host" && width[inner.UsableIn] >= width[outer.UsableIn] &&
-		(outer.UsableIn != "own" || inner.UsableIn != "own" || same) && (outer.MembersFrom != "own" || inner.MembersFrom == "own" && same)
+		(outer.UsableIn != "own" || inner.UsableIn != "own" || same) &&
+		(outer.MembersFrom != "own" || inner.MembersFrom == "own" && same)
 }
 
 // record is a user as a filter sees it; no attribute is declared exact.

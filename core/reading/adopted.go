@@ -108,7 +108,8 @@ func (c *Compiled) everyoneThere(own *directory.Document, d gate.Document) gate.
 	}, func(*directory.People) {})
 	if used {
 		own.Groups = append(own.Groups, &directory.Group{
-			Name: named, Description: "Everyone with an account in " + c.Reading.System, Members: &directory.Members{Users: refs(accountNames(c.Reading), c.usable())},
+			Name: named, Description: "Everyone with an account in " + c.Reading.System,
+			Members: &directory.Members{Users: refs(accountNames(c.Reading), c.usable())},
 		})
 	}
 	return document

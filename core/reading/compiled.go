@@ -116,7 +116,8 @@ func (c *Compiled) directory() string {
 		return d.Name
 	}
 	home := c.Reading.System
-	for slices.ContainsFunc(c.Now.Book.Directories(), func(d *directory.Document) bool { return name.Equal(d.Name, home) }) {
+	for slices.ContainsFunc(c.Now.Book.Directories(),
+		func(d *directory.Document) bool { return name.Equal(d.Name, home) }) {
 		home += "-itself"
 	}
 	return home

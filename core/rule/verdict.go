@@ -72,7 +72,8 @@ type Stop struct {
 
 // Reasons are all that there are.
 var Reasons = []Reason{
-	ByCondition, ByInactive, ByExpired, ByPrerequisite, ByDeny, ByLimit, ByFeature, ByNoSeat, ByGate, ByRule, ByOverride, ByPolicy, ByDoor, ByLogin, ByAdmit, BySource,
+	ByCondition, ByInactive, ByExpired, ByPrerequisite, ByDeny, ByLimit, ByFeature, ByNoSeat, ByGate, ByRule, ByOverride,
+	ByPolicy, ByDoor, ByLogin, ByAdmit, BySource,
 }
 
 // Behind is how what shuts a gate in front shuts what is behind it: at the same place, with the

@@ -71,7 +71,8 @@ func (p *Provider) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	switch r.URL.Path {
 	case "/.well-known/openid-configuration":
 		send(w, map[string]any{
-			"issuer": p.issuer, "authorization_endpoint": p.issuer + "/authorize", "token_endpoint": p.issuer + "/token", "jwks_uri": p.issuer + "/keys",
+			"issuer": p.issuer, "authorization_endpoint": p.issuer + "/authorize", "token_endpoint": p.issuer + "/token",
+			"jwks_uri": p.issuer + "/keys",
 			"response_types_supported": []string{
 				"code",
 			}, "subject_types_supported": []string{"public"}, "id_token_signing_alg_values_supported": []string{"ES256"},
@@ -152,7 +153,8 @@ func (p *Provider) token(w http.ResponseWriter, r *http.Request) {
 	}
 	now := time.Now()
 	id, err := jwt.Signed(p.signer).Claims(jwt.Claims{
-		Issuer: p.issuer, Subject: "person-" + g.person, Audience: jwt.Audience{p.client}, IssuedAt: jwt.NewNumericDate(now), Expiry: jwt.NewNumericDate(now.Add(5 * time.Minute)),
+		Issuer: p.issuer, Subject: "person-" + g.person, Audience: jwt.Audience{p.client}, IssuedAt: jwt.NewNumericDate(now),
+		Expiry: jwt.NewNumericDate(now.Add(5 * time.Minute)),
 	}).Claims(claims).Serialize()
 	if err != nil {
 		http.Error(w, err.Error(), http.StatusInternalServerError)

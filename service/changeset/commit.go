@@ -30,7 +30,9 @@ type Committing struct {
 // force now. The error is an *answer.ConflictError that says what keeps it, an
 // *operator.ForbiddenError, an *answer.MovedError where there is a newer version, or an
 // *answer.UnseenError where none is named.
-func (s *Commits) Commit(ctx context.Context, by operator.Actor, named string, c Committing) (*answer.Committed, error) {
+func (s *Commits) Commit(
+	ctx context.Context, by operator.Actor, named string, c Committing,
+) (*answer.Committed, error) {
 	if strings.TrimSpace(c.Reason) == "" {
 		return nil, answer.Invalid("reason", "", "a commit needs a reason")
 	}
@@ -189,7 +191,8 @@ func (s *Commits) overridden(by operator.Actor, w *tried, why string) (string, e
 	case len(stops) == 0:
 		return "", nil
 	case why == "":
-		return "", &answer.ConflictError{Message: strings.TrimRight(strings.Join(stops, "; "), ".?") + ". Fix it, or let an approver override it with a reason."}
+		return "", &answer.ConflictError{Message: strings.TrimRight(strings.Join(stops, "; "),
+			".?") + ". Fix it, or let an approver override it with a reason."}
 	}
 	if err := by.May(operator.Override); err != nil {
 		return "", err

@@ -18,7 +18,8 @@ func (s *OwnGroups) List(by operator.Actor) (*answer.OwnGroups, error) {
 	if err != nil {
 		return nil, err
 	}
-	all := &answer.OwnGroups{User: book.UserName(u), DisplayName: book.User(u).Attributes.First("displayName"), Groups: []answer.OwnGroup{}}
+	all := &answer.OwnGroups{User: book.UserName(u), DisplayName: book.User(u).Attributes.First("displayName"),
+		Groups: []answer.OwnGroup{}}
 	for g := range book.AllGroups {
 		if !book.Manages(u, g) {
 			continue
@@ -28,7 +29,8 @@ func (s *OwnGroups) List(by operator.Actor) (*answer.OwnGroups, error) {
 			own.Rule = r.Text
 		}
 		for _, m := range book.Members(g) {
-			own.Members = append(own.Members, answer.Member{User: book.UserName(m.User), How: string(m.How), Path: s.History.Head().Names(m.Path)})
+			own.Members = append(own.Members, answer.Member{User: book.UserName(m.User), How: string(m.How),
+				Path: s.History.Head().Names(m.Path)})
 		}
 		all.Groups = append(all.Groups, own)
 	}
@@ -37,7 +39,9 @@ func (s *OwnGroups) List(by operator.Actor) (*answer.OwnGroups, error) {
 
 // Change changes the members of a group that someone manages, as one revision.
 // The error is an *operator.ForbiddenError where someone else manages it.
-func (s *OwnGroups) Change(ctx context.Context, by operator.Actor, group string, add, remove []string, reason string) (*answer.Committed, error) {
+func (s *OwnGroups) Change(
+	ctx context.Context, by operator.Actor, group string, add, remove []string, reason string,
+) (*answer.Committed, error) {
 	if err := by.May(operator.Members); err != nil {
 		return nil, err
 	}
@@ -52,7 +56,8 @@ func (s *OwnGroups) Change(ctx context.Context, by operator.Actor, group string,
 	g, err := book.FindGroup(group, "")
 	if err != nil || !book.Manages(u, g) {
 		// Whether there is such a group is not told to those who do not manage it.
-		return nil, &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s does not manage the group %s", by.Name, group)}
+		return nil, &operator.ForbiddenError{Actor: by,
+			Reason: fmt.Sprintf("%s does not manage the group %s", by.Name, group)}
 	}
 	if !book.User(u).IsActive() {
 		return nil, &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("the account %s is inactive", by.User)}
@@ -61,10 +66,12 @@ func (s *OwnGroups) Change(ctx context.Context, by operator.Actor, group string,
 		if _, err := book.FindUser(m, ""); err != nil {
 			return nil, err
 		}
-		w.changes = append(w.changes, stage.Signed{Change: stage.Change{Do: stage.Join, Group: book.GroupName(g), Member: m}, By: by.Name})
+		w.changes = append(w.changes, stage.Signed{Change: stage.Change{Do: stage.Join, Group: book.GroupName(g), Member: m},
+			By: by.Name})
 	}
 	for _, m := range remove {
-		w.changes = append(w.changes, stage.Signed{Change: stage.Change{Do: stage.Leave, Group: book.GroupName(g), Member: m}, By: by.Name})
+		w.changes = append(w.changes, stage.Signed{Change: stage.Change{Do: stage.Leave, Group: book.GroupName(g), Member: m},
+			By: by.Name})
 	}
 	if len(w.changes) == 0 {
 		return nil, answer.Invalid("add", "", "name whom to add or remove")

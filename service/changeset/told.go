@@ -29,7 +29,8 @@ func (s *Bench) describe(t *store.Trial) (*answer.Trial, error) {
 	w := s.work(t)
 	of.revision = w.head.Revision.Number
 	d := &answer.Trial{
-		Name: t.Name, Note: t.Note, Author: t.Author, Created: t.Created, Base: t.Base, Version: t.Version, Reverts: t.Reverts,
+		Name: t.Name, Note: t.Note, Author: t.Author, Created: t.Created, Base: t.Base, Version: t.Version,
+		Reverts: t.Reverts,
 		Changes: []answer.Staged{}, Applies: w.err == nil,
 	}
 	for _, c := range w.changes {

@@ -19,7 +19,9 @@ import (
 // Withdraw stages that a user loses an entitlement that lines give to the user by
 // name. What comes by a group is not changed on the person: the error, an
 // *answer.ConflictError, names the group and the ways that there are.
-func (s *Trials) Withdraw(ctx context.Context, by operator.Actor, named, user, system, right, object string) (*answer.Trial, error) {
+func (s *Trials) Withdraw(
+	ctx context.Context, by operator.Actor, named, user, system, right, object string,
+) (*answer.Trial, error) {
 	t, w, err := s.bench.standing(ctx, named)
 	if err != nil {
 		return nil, err
@@ -83,7 +85,8 @@ func throughWords(user string, r rule.Route) string {
 	if directory.How(first.How) == directory.ByRule {
 		take = "change the person's attributes, or the rule of " + first.Group
 	}
-	return fmt.Sprintf("line %s gives it to %s: %s, change the line, or add %s to its exceptions", r.Mapping, last, take, user)
+	return fmt.Sprintf("line %s gives it to %s: %s, change the line, or add %s to its exceptions", r.Mapping, last, take,
+		user)
 }
 
 // without is the change that takes a user out of a line that names the user; a line
@@ -93,7 +96,8 @@ func without(text *mapfile.Text, line, column int32, is func(string) bool) (stag
 	if !ok {
 		return stage.Change{}, fmt.Errorf("it is no longer where it was read")
 	}
-	c := stage.Change{Do: stage.RemoveLine, System: e.Document, List: strings.Join(e.List, " > "), Line: strconv.Itoa(e.Number)}
+	c := stage.Change{Do: stage.RemoveLine, System: e.Document, List: strings.Join(e.List, " > "),
+		Line: strconv.Itoa(e.Number)}
 	at := e.At
 	users, ok := text.Key(at, "users")
 	if !ok {
@@ -110,7 +114,8 @@ func without(text *mapfile.Text, line, column int32, is func(string) bool) (stag
 			return c, err
 		}
 	}
-	others := slices.ContainsFunc([]string{"groups", "everyone", "claims"}, func(key string) bool { _, there := text.Key(at, key); return there })
+	others := slices.ContainsFunc([]string{"groups", "everyone", "claims"},
+		func(key string) bool { _, there := text.Key(at, key); return there })
 	if rest == 0 && !others {
 		return c, nil
 	}

@@ -259,7 +259,8 @@ func (r *Record) group(named string) (*directory.Group, error) {
 
 func (r *Record) device(named string) (*directory.Device, error) {
 	d := &directory.Device{
-		Place: r.place(), ID: r.ID, Name: named, DN: r.DN, Managed: r.Managed, Compliant: r.Compliant, Attrs: fromAttributes(r.Attributes),
+		Place: r.place(), ID: r.ID, Name: named, DN: r.DN, Managed: r.Managed, Compliant: r.Compliant,
+		Attrs: fromAttributes(r.Attributes),
 	}
 	primary, err := r.refs(r.Primary)
 	if len(primary) > 0 {

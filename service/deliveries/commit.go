@@ -98,7 +98,8 @@ func (s *Deliveries) deliver(ctx context.Context, by operator.Actor, d *store.De
 	}
 	exempt := ""
 	if by.IsService() {
-		if exempt, err = s.Rights.Exempt(ctx, "; the two-person rule does not apply to what the service delivers by itself"); err != nil {
+		if exempt, err = s.Rights.Exempt(ctx,
+			"; the two-person rule does not apply to what the service delivers by itself"); err != nil {
 			return err
 		}
 	}
@@ -126,7 +127,8 @@ func (s *Deliveries) deliver(ctx context.Context, by operator.Actor, d *store.De
 	if err != nil {
 		s.Log.Warn("a delivery failed", "system", d.System, "delivery", d.ID, "error", err)
 		failed := audit.Of(by, "deliver", d.System, audit.Refused, fmt.Sprintf("delivery %d failed: %v", d.ID, err))
-		if err := s.end(ctx, d, answer.DeliveryFailed, func(r *answer.DeliveryReport) { r.Error = err.Error() }, failed); err != nil {
+		if err := s.end(ctx, d, answer.DeliveryFailed, func(r *answer.DeliveryReport) { r.Error = err.Error() },
+			failed); err != nil {
 			return err
 		}
 		return &answer.ConflictError{Message: err.Error()}

@@ -221,7 +221,8 @@ func (s *Deliveries) overtake(ctx context.Context, by operator.Actor, system str
 			!state.Open() && state != answer.DeliveryHandedOut {
 			continue
 		}
-		if err := s.end(ctx, &d, answer.DeliveryDiscarded, func(r *answer.DeliveryReport) { r.Error = "another one was run" }); err != nil {
+		if err := s.end(ctx, &d, answer.DeliveryDiscarded,
+			func(r *answer.DeliveryReport) { r.Error = "another one was run" }); err != nil {
 			return err
 		}
 	}

@@ -78,7 +78,8 @@ const (
 // until delivers what the map says to a system, until that is done, there is a newer revision, which
 // delivers as well, or the workspace is closed.
 func (s *Deliveries) until(ctx context.Context, system, how string, revision int) {
-	for wait := cmp.Or(s.RetryAfter, retried); ctx.Err() == nil && s.Head().Revision.Number == revision; wait = min(2*wait, mostly) {
+	for wait := cmp.Or(s.RetryAfter, retried); ctx.Err() == nil &&
+		s.Head().Revision.Number == revision; wait = min(2*wait, mostly) {
 		err := s.byItself(ctx, system, how)
 		if err == nil {
 			return

@@ -40,7 +40,8 @@ func described(d *store.Delivery) (*answer.Delivery, error) {
 		return nil, err
 	}
 	out := &answer.Delivery{
-		ID: d.ID, System: d.System, Revision: d.Revision, How: d.How, BegunBy: d.BegunBy, State: answer.DeliveryState(d.State), Began: d.Began,
+		ID: d.ID, System: d.System, Revision: d.Revision, How: d.How, BegunBy: d.BegunBy,
+		State: answer.DeliveryState(d.State), Began: d.Began,
 		DeliveryReport: *report,
 	}
 	if !d.Ended.IsZero() {
@@ -83,7 +84,8 @@ func (s *Deliveries) Plan(ctx context.Context, id int64) (*answer.DeliveryPlan, 
 		return nil, err
 	}
 	out := &answer.DeliveryPlan{
-		Delivery: *of, Statements: []answer.DeliveryStatement{}, Left: []answer.DeliveryLeft{}, Through: []answer.DeliveryLeft{},
+		Delivery: *of, Statements: []answer.DeliveryStatement{}, Left: []answer.DeliveryLeft{},
+		Through:  []answer.DeliveryLeft{},
 		Problems: []answer.DeliveryProblem{}, Stays: append([]string{}, k.Stays...),
 	}
 	for i, x := range k.Statements {

@@ -32,7 +32,8 @@ func (s *Deliveries) target(system string, asked answer.DeliveryAsked) (*target,
 		return nil, err
 	}
 	t := &target{
-		head: head, document: found.Document, link: connect.LinkOf(found.Document), mark: connect.Mark{Map: s.mark, System: found.Name()}, asked: asked,
+		head: head, document: found.Document, link: connect.LinkOf(found.Document),
+		mark: connect.Mark{Map: s.mark, System: found.Name()}, asked: asked,
 	}
 	refused := func(format string, args ...any) error {
 		return &answer.ConflictError{Message: fmt.Sprintf(format, args...)}

@@ -26,7 +26,8 @@ func (p *prepared) describe(outcome *change.Summary) *preview {
 		Left:   names(d.Left, func(u *directory.User) string { return u.Name }),
 		Gains:  cut(outcome.Gains), Losses: cut(outcome.Losses), Changes: cut(outcome.Changes),
 		Changed: []answer.RecordChange{}, Groups: []answer.GroupChange{}, Devices: []answer.RecordChange{},
-		Rejected: []string{}, Renamed: p.renamed(), Alone: names(p.folder.Alone[p.directory.Name], func(u *directory.User) string { return u.Name }),
+		Rejected: []string{}, Renamed: p.renamed(), Alone: names(p.folder.Alone[p.directory.Name],
+			func(u *directory.User) string { return u.Name }),
 		Touched: outcome.Touched, Looked: outcome.Looked,
 	}}
 	for _, c := range cut(d.Changed) {

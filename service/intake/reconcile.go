@@ -101,7 +101,8 @@ func (s *Runs) whole(ctx context.Context, l *lane, r *run, records connect.Recor
 	err := s.journal.update(ctx, r, func(x *answer.Run) { x.State, x.Server = answer.RunComparing, server })
 	if err == nil {
 		var ready *prepared
-		if ready, err = s.plans.prepare(s.History.Head(), r.state.Directory, brought{records: records, began: r.state.Started}); err == nil {
+		if ready, err = s.plans.prepare(s.History.Head(), r.state.Directory,
+			brought{records: records, began: r.state.Started}); err == nil {
 			err = s.reconcile(ctx, l, r, ready, pass{Intaking: in, reason: intakeReason(r)})
 		}
 	}

@@ -121,7 +121,8 @@ func (s *Plans) withoutReused(
 		return p, err
 	}
 	first.step = p.step
-	if _, err := s.commit(ctx, first, by, fmt.Sprintf("Intake of %s, without those whose names are reused", named), nil); err != nil {
+	if _, err := s.commit(ctx, first, by, fmt.Sprintf("Intake of %s, without those whose names are reused", named),
+		nil); err != nil {
 		return nil, err
 	}
 	if first.step {

@@ -141,7 +141,8 @@ func (s *Journal) cutOff(ctx context.Context) error {
 // begin logs a run and tells everyone of it.
 func (s *Journal) begin(ctx context.Context, named string, how How, by operator.Actor) (*run, error) {
 	r := &run{state: answer.Run{
-		Directory: named, How: string(how), StartedBy: by.Name, State: answer.RunReading, Started: time.Now(), RunReport: answer.RunReport{Samples: []string{}, Version: 1},
+		Directory: named, How: string(how), StartedBy: by.Name, State: answer.RunReading, Started: time.Now(),
+		RunReport: answer.RunReport{Samples: []string{}, Version: 1},
 	}}
 	row, err := rowOf(r.state)
 	if err != nil {

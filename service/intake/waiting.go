@@ -49,7 +49,8 @@ func (s *Runs) Commit(ctx context.Context, id int64, version int, confirm bool, 
 	if version != state.Version {
 		return answer.Run{}, overtaken(state)
 	}
-	if err := s.Rights.MayCommit(ctx, by, rights.Begun{By: state.StartedBy, Did: fmt.Sprintf("started run %d", id)}); err != nil {
+	if err := s.Rights.MayCommit(ctx, by, rights.Begun{By: state.StartedBy,
+		Did: fmt.Sprintf("started run %d", id)}); err != nil {
 		return answer.Run{}, err
 	}
 	if state.State == answer.RunHeld && !confirm {
@@ -60,7 +61,8 @@ func (s *Runs) Commit(ctx context.Context, id int64, version int, confirm bool, 
 	if err := s.workAgain(ctx, r); err != nil {
 		return answer.Run{}, err
 	}
-	if err := s.apply(ctx, l, r, pass{Intaking: Intaking{Confirm: confirm, By: by}, reason: intakeReason(r)}, (*prepared).held); err != nil {
+	if err := s.apply(ctx, l, r, pass{Intaking: Intaking{Confirm: confirm, By: by}, reason: intakeReason(r)},
+		(*prepared).held); err != nil {
 		return answer.Run{}, err
 	}
 	s.await(ctx, l, nil)

@@ -112,7 +112,8 @@ func (s *Notices) wait(happened <-chan events.Event, pause time.Duration) bool {
 		case <-s.turned:
 			return true
 		case e := <-happened:
-			if matters := e.Revision > 0 || e.Reading != "" || e.Delivery != "" || e.Run != nil && !e.Run.State.Running(); matters &&
+			if matters := e.Revision > 0 || e.Reading != "" || e.Delivery != "" ||
+				e.Run != nil && !e.Run.State.Running(); matters &&
 				!soon {
 				soon = true
 				until.Reset(min(pause, looked))

@@ -99,7 +99,8 @@ func (s *Notices) guarantees(ctx context.Context) (all []notice.Standing, err er
 	for i := range guarantees.Guarantees {
 		if g := &guarantees.Guarantees[i]; g.Broken() {
 			all = append(all, notice.Standing{
-				Topic: notice.Guarantee, Key: g.Guarantee, Text: fmt.Sprintf("The guarantee %s is broken: %s", g.Guarantee, g.Reason),
+				Topic: notice.Guarantee, Key: g.Guarantee, Text: fmt.Sprintf("The guarantee %s is broken: %s", g.Guarantee,
+					g.Reason),
 				Turns: strings.Join(g.Users, "\n"), Fix: "See who breaks it, and by which routes: gatemap guarantees.",
 			})
 		}

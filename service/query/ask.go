@@ -122,7 +122,8 @@ func (a Holdings) WhoPage(
 		w.Users = append(w.Users, answer.Holder{
 			User: a.atlas.Book.UserName(
 				u,
-			), State: e.State, Breadth: e.Breadth, Reply: e.Reply, Needs: e.Needs, OpenIf: e.OpenIf, More: e.More, ShutBy: e.ShutBy, Routes: e.Routes,
+			), State: e.State, Breadth: e.Breadth, Reply: e.Reply, Needs: e.Needs, OpenIf: e.OpenIf, More: e.More,
+			ShutBy: e.ShutBy, Routes: e.Routes,
 		})
 	}
 	w.Next = page.Next(from, len(w.Users), w.Total)

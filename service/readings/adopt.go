@@ -98,7 +98,8 @@ func newDocument(n answer.Adopting, t gate.Type) (*gate.System, error) {
 		return nil, answer.Invalid(
 			"link",
 			n.Link,
-			"no kind of link has addresses that begin with "+at.Scheme+"://; write the link in YAML, as the key link of a document has it",
+			"no kind of link has addresses that begin with "+at.Scheme+
+				"://; write the link in YAML, as the key link of a document has it",
 		)
 	}
 	head := gate.Type{Name: t.Name, New: func() gate.Document { return &bare{} }}

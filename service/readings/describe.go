@@ -77,7 +77,8 @@ func staleWords(i *answer.ReadingInfo) string {
 
 func infoOf(c *reading.Compiled, d *gate.System) *answer.ReadingInfo {
 	i := &answer.ReadingInfo{
-		System: c.Reading.System, At: c.At, Server: c.Server, Accounts: len(c.Accounts), Groups: len(c.Groups), Tied: len(c.UserOf), Strangers: len(c.Strangers()),
+		System: c.Reading.System, At: c.At, Server: c.Server, Accounts: len(c.Accounts), Groups: len(c.Groups),
+		Tied: len(c.UserOf), Strangers: len(c.Strangers()),
 		Beyond: c.Beyond[:min(len(c.Beyond), mostBeyond)], BeyondAll: len(c.Beyond), Unseen: c.Unseen,
 	}
 	for _, a := range c.Accounts {

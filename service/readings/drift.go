@@ -28,7 +28,8 @@ func (s *Readings) Drift(ctx context.Context, system string, asked answer.DriftA
 	}
 	real := drift.Of
 	out := &answer.Drift{
-		ReadingInfo: *infoOf(real, document), Lines: []answer.DriftLine{}, Causes: []answer.DriftCause{}, Items: []answer.DriftItem{},
+		ReadingInfo: *infoOf(real, document), Lines: []answer.DriftLine{}, Causes: []answer.DriftCause{},
+		Items:   []answer.DriftItem{},
 		Unknown: []answer.Stranger{}, Unclear: []answer.Unclear{},
 	}
 	for _, a := range real.Strangers() {
@@ -60,7 +61,8 @@ func (s *Readings) Drift(ctx context.Context, system string, asked answer.DriftA
 	for i := range drift.Causes {
 		c := &drift.Causes[i]
 		out.Causes = append(out.Causes, answer.DriftCause{
-			Effect: c.Effect, Why: c.Why, User: c.User, Group: c.Group, There: c.There, Line: c.Line, People: c.Users, Items: c.Items, Sentence: answer.DriftCauseWords(c),
+			Effect: c.Effect, Why: c.Why, User: c.User, Group: c.Group, There: c.There, Line: c.Line, People: c.Users,
+			Items: c.Items, Sentence: answer.DriftCauseWords(c),
 		})
 	}
 	items(out, drift, asked, from)

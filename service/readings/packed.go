@@ -46,7 +46,8 @@ func unpack(raw []byte) (*reading.Reading, error) {
 		return nil, err
 	}
 	return &reading.Reading{
-		System: f.System, Type: f.Type, At: f.At, Server: f.Server, Accounts: f.Accounts, Groups: f.Groups, Document: m.Systems[0].Gate,
-		Objects: f.Objects, Rights: f.Rights, Beyond: f.Beyond, Unseen: f.Unseen,
+		System: f.System, Type: f.Type, At: f.At, Server: f.Server, Accounts: f.Accounts, Groups: f.Groups,
+		Document: m.Systems[0].Gate,
+		Objects:  f.Objects, Rights: f.Rights, Beyond: f.Beyond, Unseen: f.Unseen,
 	}, nil
 }

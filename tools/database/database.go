@@ -47,7 +47,8 @@ func Start(dir string) (*Server, error) {
 	if err := os.WriteFile(secret, []byte(Secret), 0o644); err != nil {
 		return nil, err
 	}
-	if out, err := s.command("initdb", "-D", s.data(), "-U", Admin, "--pwfile", secret, "-A", "scram-sha-256", "-E", "UTF8", "--no-sync", "--no-instructions").CombinedOutput(); err != nil {
+	if out, err := s.command("initdb", "-D", s.data(), "-U", Admin, "--pwfile", secret, "-A", "scram-sha-256", "-E",
+		"UTF8", "--no-sync", "--no-instructions").CombinedOutput(); err != nil {
 		return nil, fmt.Errorf("initdb: %w\n%s", err, out)
 	}
 	access := "host all " + Admin + "," + Reader + " 127.0.0.1/32 scram-sha-256\nhost all all 127.0.0.1/32 trust\n"

@@ -55,7 +55,8 @@ func startDomes(ctx context.Context, dir, folder string, head *query.Head) (mach
 		return machines, err
 	}
 	const line = "system: dome-hosts\n"
-	link := line + "link:\n  host:\n    user: " + machine.Reader + "\n    secret: {env: " + keyOfDomes + "}\n    login_group: dome-login\n    hosts:\n" + hosts.String() +
+	link := line + "link:\n  host:\n    user: " + machine.Reader + "\n    secret: {env: " + keyOfDomes +
+		"}\n    login_group: dome-login\n    hosts:\n" + hosts.String() +
 		"  ignore: {accounts: [root, dome, gatemap], groups: [gatemap]}\n  every: 15m\n  unexpressed: grant\n"
 	return machines, os.WriteFile(document, []byte(strings.Replace(string(text), line, link, 1)), 0o600)
 }

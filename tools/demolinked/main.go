@@ -102,7 +102,8 @@ func start(ctx context.Context, dir string) (l *linked, err error) {
 	if l.server, err = database.Start(own); err != nil {
 		return nil, err
 	}
-	if err := os.WriteFile(filepath.Join(l.folder, "systems", "frame-index.yaml"), fmt.Appendf(nil, document, l.server.Address, secret), 0o600); err != nil {
+	if err := os.WriteFile(filepath.Join(l.folder, "systems", "frame-index.yaml"),
+		fmt.Appendf(nil, document, l.server.Address, secret), 0o600); err != nil {
 		return nil, err
 	}
 	if err := fill(ctx, head, l.server); err != nil {
@@ -185,9 +186,12 @@ func fill(ctx context.Context, head *query.Head, server *database.Server) error 
 
 func asItShouldBe(ctx context.Context, head *query.Head) (string, error) {
 	out := []string{
-		"REVOKE ALL ON DATABASE frames FROM PUBLIC", "REVOKE ALL ON SCHEMA public FROM PUBLIC", "GRANT CONNECT ON DATABASE frames TO " + database.Reader,
-		"CREATE ROLE frames_owner", "GRANT frames_owner TO " + database.Reader, "ALTER ROLE " + database.Reader + " CREATEROLE", "ALTER DATABASE frames OWNER TO frames_owner",
-		"CREATE SCHEMA sky", "CREATE TABLE sky.exposures (id int, taken timestamptz)", "CREATE TABLE sky.objects (id int, ra float, dec float)",
+		"REVOKE ALL ON DATABASE frames FROM PUBLIC", "REVOKE ALL ON SCHEMA public FROM PUBLIC",
+		"GRANT CONNECT ON DATABASE frames TO " + database.Reader,
+		"CREATE ROLE frames_owner", "GRANT frames_owner TO " + database.Reader,
+		"ALTER ROLE " + database.Reader + " CREATEROLE", "ALTER DATABASE frames OWNER TO frames_owner",
+		"CREATE SCHEMA sky", "CREATE TABLE sky.exposures (id int, taken timestamptz)",
+		"CREATE TABLE sky.objects (id int, ra float, dec float)",
 	}
 	var logins []string
 	for _, group := range []string{"archive-readers", "archivists", "night-crew"} {

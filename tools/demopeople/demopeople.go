@@ -35,7 +35,8 @@ func Move(dir, folder, more string) (server *slapd.Server, err error) {
 	if err := os.Mkdir(own, 0o700); err != nil {
 		return nil, err
 	}
-	if server, err = slapd.Start(own, string(people), []string{filepath.Join(folder, "cindervale.schema")}, []string{"127.0.0.1"}); err != nil {
+	if server, err = slapd.Start(own, string(people), []string{filepath.Join(folder, "cindervale.schema")},
+		[]string{"127.0.0.1"}); err != nil {
 		return nil, err
 	}
 	ca, err := os.ReadFile(server.Path("ca.pem"))

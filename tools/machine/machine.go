@@ -210,7 +210,8 @@ func (m *Machine) Run(script string) (string, error) {
 // Dial signs in by SSH as an account.
 func (m *Machine) Dial(account string) (*ssh.Client, error) {
 	return ssh.Dial("tcp", m.Address, &ssh.ClientConfig{
-		User: account, Auth: []ssh.AuthMethod{ssh.PublicKeys(m.signer)}, HostKeyCallback: ssh.InsecureIgnoreHostKey(), Timeout: 5 * time.Second,
+		User: account, Auth: []ssh.AuthMethod{ssh.PublicKeys(m.signer)}, HostKeyCallback: ssh.InsecureIgnoreHostKey(),
+		Timeout: 5 * time.Second,
 	})
 }
 

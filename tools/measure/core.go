@@ -248,7 +248,8 @@ func (b *bench) everything() error {
 	}
 	b.rows = append(b.rows, row{
 		work: fmt.Sprintf("everything for everyone (%d million entitlements)", entitlements.Load()/1e6), own: own,
-		baseline: "the plain reading for 1,000 users, scaled", other: other / time.Duration(len(sample)) * time.Duration(b.atlas.Book.Users()), least: 100,
+		baseline: "the plain reading for 1,000 users, scaled",
+		other:    other / time.Duration(len(sample)) * time.Duration(b.atlas.Book.Users()), least: 100,
 	})
 	return nil
 }

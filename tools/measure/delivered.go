@@ -194,7 +194,8 @@ func fromCommit(s *workspace.Service, server *database.Server) (time.Duration, e
 		return 0, err
 	}
 	began := time.Now()
-	if _, err := s.Commits.Commit(ctx, measurer, "one", changeset.Committing{Version: t.Version, Reason: "one"}); err != nil {
+	if _, err := s.Commits.Commit(ctx, measurer, "one",
+		changeset.Committing{Version: t.Version, Reason: "one"}); err != nil {
 		return 0, err
 	}
 	for is := false; !is; {

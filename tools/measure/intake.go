@@ -56,7 +56,8 @@ func take(path string) error {
 	defer os.RemoveAll(dir)
 	const people = "cindervale.ldif"
 	full, own := filepath.Join(dir, people), filepath.Join(folder, people)
-	if err := errors.Join(os.Rename(own, full), os.WriteFile(own, []byte("dn: dc=cindervale,dc=example\ndc: cindervale\n\n"), 0o600)); err != nil {
+	if err := errors.Join(os.Rename(own, full), os.WriteFile(own,
+		[]byte("dn: dc=cindervale,dc=example\ndc: cindervale\n\n"), 0o600)); err != nil {
 		return err
 	}
 	s, err := open(ctx, dir)
@@ -83,7 +84,8 @@ func take(path string) error {
 		break
 	}
 	head := s.Head()
-	if _, err := head.Reach(ctx, head.Atlas.Book.UserName(directory.UserID(head.Atlas.Book.Users()/2)), "", nothing); err != nil {
+	if _, err := head.Reach(ctx, head.Atlas.Book.UserName(directory.UserID(head.Atlas.Book.Users()/2)), "",
+		nothing); err != nil {
 		return err
 	}
 	return json.NewEncoder(os.Stdout).Encode(taken{Took: time.Since(start), Peak: resident("VmHWM")})

@@ -100,7 +100,8 @@ func observe() error {
 		Link: &gate.Link{Connection: directory.Connection{Name: "postgres", Live: true, Document: &postgres.Document{
 			Address: place.Text{
 				Value: server.Address,
-			}, Database: "frames", User: database.Reader, Secret: &connect.Secret{Env: "GATEMAP_SECRET_FRAMES"}, Timeout: directory.Span{Duration: 10 * time.Minute},
+			}, Database: "frames", User: database.Reader, Secret: &connect.Secret{Env: "GATEMAP_SECRET_FRAMES"},
+			Timeout: directory.Span{Duration: 10 * time.Minute},
 		}}},
 	}
 	a, s, err := adoptedMap(s)

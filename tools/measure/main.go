@@ -91,7 +91,8 @@ var steps = []step{
 	{
 		"everything",
 		(*bench).everything,
-	}, {"findings", (*bench).findings}, {"service", (*bench).service}, {"intake", (*bench).intake}, {"wire", (*bench).wire},
+	}, {"findings", (*bench).findings}, {"service", (*bench).service}, {"intake", (*bench).intake},
+	{"wire", (*bench).wire},
 	{"linked", (*bench).linked},
 	{"delivered", (*bench).delivered},
 	{"written", (*bench).written},

@@ -188,8 +188,10 @@ func (b *bench) postgres() error {
 	if _, err := do(as("initdb", "-D", data, "--auth=trust", "-N")); err != nil {
 		return err
 	}
-	options := "-c listen_addresses= -c unix_socket_directories=" + folder + " -c fsync=off -c shared_buffers=1GB -c work_mem=1GB"
-	if _, err := do(as("pg_ctl", "-D", data, "-w", "-l", filepath.Join(folder, "log"), "-o", options, "start")); err != nil {
+	options := "-c listen_addresses= -c unix_socket_directories=" + folder +
+		" -c fsync=off -c shared_buffers=1GB -c work_mem=1GB"
+	if _, err := do(as("pg_ctl", "-D", data, "-w", "-l", filepath.Join(folder, "log"), "-o", options,
+		"start")); err != nil {
 		return err
 	}
 	defer func() { _, _ = do(as("pg_ctl", "-D", data, "-m", "immediate", "stop")) }()

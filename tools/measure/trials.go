@@ -50,10 +50,12 @@ func (b *bench) trials() error {
 		{"a trial of one group's kind", 0, set("kind", `"mail"`)},
 		{"a trial of one group's reach", 0, set("usable_in", `"own"`)},
 		{"a trial of one group in a group", 0, stage.Change{Do: stage.Join, Group: group, Member: b.loose(group)}},
-		{"a trial of one group more", 0, stage.Change{Do: stage.CreateGroup, Group: b.atlas.Book.GroupHome(0) + "/night-watch", Value: []byte(`{"members": {"users": ["` + u + `"]}}`)}},
+		{"a trial of one group more", 0, stage.Change{Do: stage.CreateGroup,
+			Group: b.atlas.Book.GroupHome(0) + "/night-watch", Value: []byte(`{"members": {"users": ["` + u + `"]}}`)}},
 		{"a trial of one group less", 0, stage.Change{Do: stage.RemoveGroup, Group: group}},
 		{"a trial of one group's name", 0, stage.Change{Do: stage.RenameGroup, Group: ruled, To: "night-watch"}},
-		{"a trial of one network more", 0, stage.Change{Do: stage.AddPart, Document: "map", List: "networks", Part: "hut", Value: []byte(`["192.0.2.224/28"]`)}},
+		{"a trial of one network more", 0, stage.Change{Do: stage.AddPart, Document: "map", List: "networks", Part: "hut",
+			Value: []byte(`["192.0.2.224/28"]`)}},
 	} {
 		next, err := b.folder.Changed(b.atlas, []stage.Change{c.change})
 		if err != nil {

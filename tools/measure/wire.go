@@ -241,7 +241,8 @@ func samples(path string) (user, group string, err error) {
 	for _, e := range entries {
 		listed := strings.Count(e, "\nmember: uid=")
 		switch e = strings.TrimSuffix(e, "\n\n") + "\n"; {
-		case user == "" && strings.Contains(e, "\ntitle: ") && !strings.Contains(e, "\naccountStatus: ") && strings.Count(string(content), "\nmember: "+named(e, "dn")+"\n") > 2:
+		case user == "" && strings.Contains(e, "\ntitle: ") && !strings.Contains(e, "\naccountStatus: ") &&
+			strings.Count(string(content), "\nmember: "+named(e, "dn")+"\n") > 2:
 			user = e
 		case group == "" && listed > 10 && listed < 30 && user != "" && !strings.Contains(e, named(user, "dn")):
 			group = e

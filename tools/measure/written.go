@@ -103,7 +103,8 @@ func writtenService(dir string) (s *workspace.Service, stop func(), err error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	if s, err = workspace.Open(context.Background(), dir+"/data", slog.New(slog.DiscardHandler), workspace.Options{}); err != nil {
+	if s, err = workspace.Open(context.Background(), dir+"/data", slog.New(slog.DiscardHandler),
+		workspace.Options{}); err != nil {
 		server.Stop()
 		return nil, nil, err
 	}
@@ -141,7 +142,8 @@ source:
 		return err
 	}
 	events := s.Events.Listen(context.Background())
-	if _, err = s.Runs.Start(context.Background(), "people", intake.ByHand, intake.Intaking{Commit: true, By: measurer}); err != nil {
+	if _, err = s.Runs.Start(context.Background(), "people", intake.ByHand,
+		intake.Intaking{Commit: true, By: measurer}); err != nil {
 		return err
 	}
 	for e := range events {

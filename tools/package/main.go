@@ -107,7 +107,8 @@ func made() *time.Time {
 func manual(root *cobra.Command, folder, version string) error {
 	root.DisableAutoGenTag = true
 	plain(root)
-	if err := doc.GenManTree(root, &doc.GenManHeader{Section: "1", Date: made(), Source: "Gate Map " + version, Manual: "Gate Map"}, folder); err != nil {
+	if err := doc.GenManTree(root, &doc.GenManHeader{Section: "1", Date: made(), Source: "Gate Map " + version,
+		Manual: "Gate Map"}, folder); err != nil {
 		return err
 	}
 	pages, err := filepath.Glob(filepath.Join(folder, "*.1"))
@@ -253,7 +254,8 @@ type part struct{ name, version, dir string }
 
 func contained() ([]part, error) {
 	parts := []part{{"go", runtime.Version(), runtime.GOROOT()}}
-	out, err := exec.Command("go", "list", "-deps", "-f", "{{with .Module}}{{if not .Main}}{{.Path}} {{.Version}} {{.Dir}}{{end}}{{end}}", "./cmd/gatemap").
+	out, err := exec.Command("go", "list", "-deps", "-f",
+		"{{with .Module}}{{if not .Main}}{{.Path}} {{.Version}} {{.Dir}}{{end}}{{end}}", "./cmd/gatemap").
 		Output()
 	if err != nil {
 		return nil, fmt.Errorf("go list: %w", err)

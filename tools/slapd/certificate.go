@@ -28,13 +28,15 @@ func Certify(dir string, until time.Time, names ...string) error {
 	ca := &x509.Certificate{
 		SerialNumber: big.NewInt(
 			1,
-		), Subject: pkix.Name{CommonName: "Cindervale test CA"}, NotBefore: time.Now().Add(-48 * time.Hour), NotAfter: time.Now().Add(24 * time.Hour),
-		IsCA: true, BasicConstraintsValid: true, KeyUsage: x509.KeyUsageCertSign,
+		), Subject: pkix.Name{CommonName: "Cindervale test CA"}, NotBefore: time.Now().Add(-48 * time.Hour),
+		NotAfter: time.Now().Add(24 * time.Hour),
+		IsCA:     true, BasicConstraintsValid: true, KeyUsage: x509.KeyUsageCertSign,
 	}
 	own := &x509.Certificate{
 		SerialNumber: big.NewInt(
 			2,
-		), Subject: pkix.Name{CommonName: "directory.cindervale.example"}, NotBefore: time.Now().Add(-48 * time.Hour), NotAfter: until,
+		), Subject: pkix.Name{CommonName: "directory.cindervale.example"}, NotBefore: time.Now().Add(-48 * time.Hour),
+		NotAfter: until,
 		KeyUsage: x509.KeyUsageDigitalSignature, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth},
 	}
 	for _, n := range names {
@@ -57,7 +59,8 @@ func Certify(dir string, until time.Time, names ...string) error {
 		return err
 	}
 	for file, block := range map[string]*pem.Block{
-		"ca.pem": {Type: "CERTIFICATE", Bytes: caDER}, "server.pem": {Type: "CERTIFICATE", Bytes: ownDER}, "server.key": {Type: "EC PRIVATE KEY", Bytes: keyDER},
+		"ca.pem": {Type: "CERTIFICATE", Bytes: caDER}, "server.pem": {Type: "CERTIFICATE", Bytes: ownDER},
+		"server.key": {Type: "EC PRIVATE KEY", Bytes: keyDER},
 	} {
 		if err := os.WriteFile(filepath.Join(dir, file), pem.EncodeToMemory(block), 0o600); err != nil {
 			return err

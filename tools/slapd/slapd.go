@@ -84,14 +84,17 @@ func Start(dir, entries string, schemas, names []string, more ...string) (*Serve
 	}
 	entries = strings.TrimPrefix(entries, "version: 1\n") // slapadd takes it for an entry
 	if !strings.Contains(entries, "dn: "+Suffix+"\n") {
-		entries = "dn: " + Suffix + "\nobjectClass: dcObject\nobjectClass: organization\ndc: cindervale\no: Cindervale Observatory\n\n" + entries
+		entries = "dn: " + Suffix +
+			"\nobjectClass: dcObject\nobjectClass: organization\ndc: cindervale\no: Cindervale Observatory\n\n" + entries
 	}
-	for file, content := range map[string]string{"slapd.conf": fmt.Sprintf(conf, dir, include) + strings.Join(more, "\n") + "\n", "entries.ldif": entries} {
+	for file, content := range map[string]string{"slapd.conf": fmt.Sprintf(conf, dir, include) + strings.Join(more,
+		"\n") + "\n", "entries.ldif": entries} {
 		if err := os.WriteFile(s.Path(file), []byte(content), 0o600); err != nil {
 			return nil, err
 		}
 	}
-	if out, err := exec.Command("/usr/sbin/slapadd", "-q", "-f", s.Path("slapd.conf"), "-l", s.Path("entries.ldif")).CombinedOutput(); err != nil {
+	if out, err := exec.Command("/usr/sbin/slapadd", "-q", "-f", s.Path("slapd.conf"), "-l",
+		s.Path("entries.ldif")).CombinedOutput(); err != nil {
 		return nil, fmt.Errorf("slapadd: %w\n%s", err, out)
 	}
 	for try := 1; ; try++ {

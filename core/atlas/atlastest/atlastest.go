@@ -157,7 +157,8 @@ func Who(t *rapid.T) gate.Who {
 func ByClaim(t *rapid.T) gate.Who {
 	w := Who(t)
 	if !w.Everyone && rapid.IntRange(0, 3).Draw(t, "by claim") == 0 {
-		claim := rapid.SampledFrom([]gate.ClaimRef{{Claim: "role", Is: "crew"}, {Claim: "staff", Is: "yes"}, {Claim: "mail", Is: "ilse@cindervale.example"}}).
+		claim := rapid.SampledFrom([]gate.ClaimRef{{Claim: "role", Is: "crew"}, {Claim: "staff", Is: "yes"},
+			{Claim: "mail", Is: "ilse@cindervale.example"}}).
 			Draw(t, "claim")
 		claim.Party = ref("claims/portal")
 		w.Claims = []gate.ClaimRef{claim}
@@ -168,7 +169,8 @@ func ByClaim(t *rapid.T) gate.Who {
 // When draws a condition; most lines have none.
 func When(t *rapid.T) *situation.When {
 	return rapid.SampledFrom([]*situation.When{
-		nil, nil, nil, {Device: []situation.Property{"managed"}}, {Networks: nametest.Refs("office")}, {Strength: []situation.Strength{"aal2"}},
+		nil, nil, nil, {Device: []situation.Property{"managed"}}, {Networks: nametest.Refs("office")},
+		{Strength: []situation.Strength{"aal2"}},
 		{
 			NotNetworks: nametest.Refs("desk"),
 		}, {Networks: nametest.Refs("desk", "summit"), Device: []situation.Property{"managed", "compliant"}},
@@ -182,7 +184,8 @@ func When(t *rapid.T) *situation.When {
 // Situation draws what is known of a request: nothing, or some facts.
 func Situation(t *rapid.T) situation.Situation {
 	facts := rapid.SampledFrom([]map[string]string{
-		{}, {"device": "managed", "strength": "aal2", "from": "203.0.113.9"}, {"device": "none", "strength": "aal1", "from": "198.51.100.9"}, {"from": "203.0.113.9"}, {"strength": "aal1"},
+		{}, {"device": "managed", "strength": "aal2", "from": "203.0.113.9"},
+		{"device": "none", "strength": "aal1", "from": "198.51.100.9"}, {"from": "203.0.113.9"}, {"strength": "aal1"},
 	}).Draw(t, "situation")
 	s, err := situation.Parse(func(field string) string { return facts[field] })
 	must(err)

@@ -58,10 +58,12 @@ func Met(a *atlas.Atlas, n situation.Need, s situation.Situation) bool {
 func Completed(t *rapid.T, s situation.Situation) situation.Situation {
 	facts := s.Facts()
 	for field, values := range map[string][]string{
-		"from":     {"203.0.113.9", "203.0.113.20", "198.51.100.9", "192.0.2.9", "2001:db8::1"},
-		"at":       {"2026-11-23T06:00:00Z", "2026-11-23T06:59:59Z", "2026-11-23T07:00:00Z", "2026-11-23T12:00:00Z", "2026-11-23T18:00:00Z", "2026-11-29T12:00:00Z", "2027-01-01T03:00:00Z"},
+		"from": {"203.0.113.9", "203.0.113.20", "198.51.100.9", "192.0.2.9", "2001:db8::1"},
+		"at": {"2026-11-23T06:00:00Z", "2026-11-23T06:59:59Z", "2026-11-23T07:00:00Z", "2026-11-23T12:00:00Z",
+			"2026-11-23T18:00:00Z", "2026-11-29T12:00:00Z", "2027-01-01T03:00:00Z"},
 		"device":   {"none", "managed", "compliant", "managed,compliant"},
-		"strength": {"aal1", "aal2", "aal3"}, "access": {"vpn", "wifi", "wired"}, "client": {"browser", "native", "legacy"}, "risk": {"low", "medium", "high"},
+		"strength": {"aal1", "aal2", "aal3"}, "access": {"vpn", "wifi", "wired"}, "client": {"browser", "native", "legacy"},
+		"risk": {"low", "medium", "high"},
 	} {
 		if facts[field] == "" {
 			facts[field] = rapid.SampledFrom(values).Draw(t, field)

@@ -288,7 +288,8 @@ func wall(t *rapid.T) gate.Document {
 				Name: fmt.Sprint(
 					"rule ",
 					i,
-				), Who: one(t, "who", ByClaim(t), gate.Who{}), To: nametest.Refs(one(t, "to", "dome", "dome", "192.0.2.0/28")), When: When(t),
+				), Who: one(t, "who", ByClaim(t), gate.Who{}), To: nametest.Refs(one(t, "to", "dome", "dome", "192.0.2.0/28")),
+				When:     When(t),
 				From:     one(t, "from", nil, nil, nametest.Refs("office")),
 				Services: nametest.Refs(one(t, "service", "tcp/22", "tcp/443", "any")),
 				Action:   one[firewall.Action](t, "action", "permit", "refuse"),

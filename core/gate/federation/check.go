@@ -53,6 +53,8 @@ func (t *statement) wider(r *gate.Report, narrow *statement) bool {
 	}
 	a, b := t.test, narrow.test
 	return a.Claim == b.Claim && (a.Is != nil && b.Is != nil && *a.Is == *b.Is ||
-		a.Starts != nil && (b.Starts != nil && strings.HasPrefix(*b.Starts, *a.Starts) || b.Is != nil && strings.HasPrefix(*b.Is, *a.Starts)) ||
-		a.Ends != nil && (b.Ends != nil && strings.HasSuffix(*b.Ends, *a.Ends) || b.Is != nil && strings.HasSuffix(*b.Is, *a.Ends)))
+		a.Starts != nil && (b.Starts != nil && strings.HasPrefix(*b.Starts, *a.Starts) ||
+			b.Is != nil && strings.HasPrefix(*b.Is, *a.Starts)) ||
+		a.Ends != nil && (b.Ends != nil && strings.HasSuffix(*b.Ends, *a.Ends) ||
+			b.Is != nil && strings.HasSuffix(*b.Is, *a.Ends)))
 }

@@ -75,7 +75,8 @@ func (p *point) part(grid []rule.Match) rule.Verdict {
 		verdict = verdict.And(rule.DependsOn(situation.All(situation.Other(situation.NewNeed("to", prefixes(to)...)))))
 	}
 	if len(best) < len(p.columns) {
-		verdict = verdict.And(rule.DependsOn(situation.All(situation.Other(situation.NewNeed("port", ports(all, services)...)))))
+		verdict = verdict.And(rule.DependsOn(situation.All(situation.Other(situation.NewNeed("port",
+			ports(all, services)...)))))
 	}
 	return verdict
 }

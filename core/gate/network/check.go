@@ -25,7 +25,9 @@ func (p *compiled) Check(r *gate.Report) {
 			continue
 		}
 		r.DirectUsers(rules[i])
-		if by := slices.IndexFunc(rules[:i], func(before *rule.Rule) bool { return before.Covers(r.Book, rules[i]) }); by >= 0 {
+		if by := slices.IndexFunc(rules[:i], func(before *rule.Rule) bool {
+			return before.Covers(r.Book, rules[i])
+		}); by >= 0 {
 			r.Shadowed(rules[i].Line, rules[by:by+1])
 		}
 	}

@@ -145,8 +145,10 @@ func (m *maker) when(percent float64) string {
 		return ""
 	}
 	return ", when: {" + m.pick([]string{
-		"networks: [summit]", "networks: [summit, office]", "not_networks: [guest-house]", "windows: [night]", "windows: [workday]",
-		"device: [managed]", "device: [managed, compliant]", "strength: [aal2]", "risk: [low, medium]", "networks: [office], windows: [workday]", "clients: [browser]",
+		"networks: [summit]", "networks: [summit, office]", "not_networks: [guest-house]", "windows: [night]",
+		"windows: [workday]",
+		"device: [managed]", "device: [managed, compliant]", "strength: [aal2]", "risk: [low, medium]",
+		"networks: [office], windows: [workday]", "clients: [browser]",
 	}) + "}"
 }
 
