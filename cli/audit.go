@@ -94,51 +94,38 @@ func (a *app) auditList() *cobra.Command {
 			return err
 		}
 		all := &answer.Audit{Entries: []answer.Entry{}}
-		if err := a.eachEntry(cmd.Context(), chosen, func(e *answer.Entry) error { all.Entries = append(all.Entries, *e); return nil }); err != nil {
+		if err := a.eachEntry(cmd.Context(), chosen, func(e *answer.Entry) error {
+			all.Entries = append(all.Entries, *e)
+			return nil
+		}); err != nil {
 			return err
 		}
-		return present(a, all, func(all *answer.Audit) error {
-			for _, e := range all.Entries {
-				mark := e.Result
-				if e.Result == "refused" {
-					mark = a.paint(red, e.Result)
-				} else {
-					mark = pad(mark, 7)
-				}
-				a.print(
-					"%5d  %s  %s  %s  %s  %s  %s\n",
-					e.Number,
-					e.At.Local().Format("2006-01-02 15:04:05"),
-					mark,
-					pad(name.Line(e.Actor), 14),
-					pad(name.Line(e.Act), 10),
-					pad(name.Line(e.Object), 14),
-					name.Line(e.Detail),
-				)
-			}
-			return nil
-		}, func(all *answer.Audit) [][]string {
-			rows := [][]string{{"number", "at", "actor", "act", "object", "result", "detail", "origin", "hash"}}
-			for _, e := range all.Entries {
-				rows = append(
-					rows,
-					[]string{
-						strconv.FormatInt(e.Number, 10),
-						e.At.UTC().Format(time.RFC3339Nano),
-						e.Actor,
-						e.Act,
-						e.Object,
-						e.Result,
-						e.Detail,
-						e.Origin,
-						e.Hash,
-					},
-				)
-			}
-			return rows
-		})
+		return present(a, all, a.auditText, auditTable)
 	}
 	return cmd
+}
+
+func (a *app) auditText(all *answer.Audit) error {
+	for _, e := range all.Entries {
+		mark := a.paint(red, e.Result)
+		if e.Result != "refused" {
+			mark = pad(e.Result, 7)
+		}
+		a.print("%5d  %s  %s  %s  %s  %s  %s\n", e.Number, e.At.Local().Format("2006-01-02 15:04:05"), mark,
+			pad(name.Line(e.Actor), 14), pad(name.Line(e.Act), 10), pad(name.Line(e.Object), 14), name.Line(e.Detail))
+	}
+	return nil
+}
+
+func auditTable(all *answer.Audit) [][]string {
+	rows := [][]string{{"number", "at", "actor", "act", "object", "result", "detail", "origin", "hash"}}
+	for _, e := range all.Entries {
+		rows = append(rows, []string{
+			strconv.FormatInt(e.Number, 10), e.At.UTC().Format(time.RFC3339Nano), e.Actor, e.Act, e.Object, e.Result,
+			e.Detail, e.Origin, e.Hash,
+		})
+	}
+	return rows
 }
 
 func (a *app) auditExport() *cobra.Command {
@@ -184,7 +171,8 @@ data folder that no service uses.`,
 						v.Head,
 					)
 				} else {
-					a.print("%s entry %d: %s. %s before it.\n", a.paint(red, "The audit is broken at"), v.Broken, v.Reason, count(int(v.Entries), "entry holds", "entries hold"))
+					a.print("%s entry %d: %s. %s before it.\n", a.paint(red, "The audit is broken at"), v.Broken, v.Reason,
+						count(int(v.Entries), "entry holds", "entries hold"))
 				}
 				return nil
 			}, func(v *answer.Verified) [][]string {
@@ -239,6 +227,7 @@ func openData(ctx context.Context, data, seal string) (*store.Store, error) {
 // sealKey gives a command that opens a data folder the flag that names its key.
 func sealKey(cmd *cobra.Command, file *string) {
 	cmd.Flags().
-		StringVar(file, "seal-key", "", "file with the key of the seal (default: the data folder's name with .seal; or GATEMAP_SEAL_KEY holds the key)")
+		StringVar(file, "seal-key", "",
+			"file with the key of the seal (default: the data folder's name with .seal; or GATEMAP_SEAL_KEY holds the key)")
 	_ = cmd.MarkFlagFilename("seal-key")
 }

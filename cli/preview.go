@@ -23,7 +23,8 @@ func (a *app) showRun(ctx context.Context, c *client.Client, run *answer.Run) er
 }
 
 var runStyles = map[answer.RunState]style{
-	answer.RunCommitted: green, answer.RunUnchanged: green, answer.RunFailed: red, answer.RunHeld: red, answer.RunCutOff: red,
+	answer.RunCommitted: green, answer.RunUnchanged: green, answer.RunFailed: red, answer.RunHeld: red,
+	answer.RunCutOff: red,
 }
 
 func (a *app) previewText(p *answer.Preview) error {
@@ -53,27 +54,40 @@ func (a *app) previewText(p *answer.Preview) error {
 	}
 	list("Joined", r.Counts.Joined, p.Joined)
 	list("Left", r.Counts.Left, p.Left)
-	list("Changed", r.Counts.Changed, lines(p.Changed, func(c answer.RecordChange) string { return c.Name + "  " + fieldsText(c.Fields) }))
+	list("Changed", r.Counts.Changed, lines(p.Changed, func(c answer.RecordChange) string {
+		return c.Name + "  " + fieldsText(c.Fields)
+	}))
 	list("Groups", r.Counts.NewGroups+r.Counts.GoneGroups+r.Counts.ChangedGroups, lines(p.Groups, groupChangeText))
-	list("Devices", r.Counts.OtherDevices, lines(p.Devices, func(c answer.RecordChange) string { return c.Name + "  " + fieldsText(c.Fields) }))
+	list("Devices", r.Counts.OtherDevices, lines(p.Devices, func(c answer.RecordChange) string {
+		return c.Name + "  " + fieldsText(c.Fields)
+	}))
 	list("Rejected", r.Counts.Rejected, p.Rejected)
 	list("Written anew", len(p.Renamed), p.Renamed)
 	list("Match no account", r.Counts.Alone, p.Alone)
 	list("Gains", r.Counts.Gains, lines(p.Gains, func(h change.Held) string {
 		return fmt.Sprintf("%s  %s  %s%s", h.User, a.state(h.Entitlement.State), entitled(&h.Entitlement), other(&h))
 	}))
-	list("Losses", r.Counts.Losses, lines(p.Losses, func(h change.Held) string { return h.User + "  " + entitled(&h.Entitlement) + other(&h) }))
+	list("Losses", r.Counts.Losses, lines(p.Losses, func(h change.Held) string {
+		return h.User + "  " + entitled(&h.Entitlement) + other(&h)
+	}))
 	if r.Counts.Changes > 0 {
 		a.print("%s changed in another way\n\n", count(r.Counts.Changes, "entitlement", "entitlements"))
 	}
 	if missing := p.Missing(); missing != "" {
 		a.print("%s%s.\n\n", strings.ToUpper(missing[:1]), missing[1:])
 	}
+	a.afterRun(r)
+	return nil
+}
+
+// afterRun says what came of a run, and what can be done next.
+func (a *app) afterRun(r *answer.Run) {
 	switch r.State {
 	case answer.RunWaiting:
 		a.print("Nothing has changed yet. Commit it:  gatemap intake commit %d --version %d\n", r.ID, r.Version)
 	case answer.RunHeld:
-		a.print("Nothing has changed. If it is right, commit it:  gatemap intake commit %d --version %d --confirm\n", r.ID, r.Version)
+		a.print("Nothing has changed. If it is right, commit it:  gatemap intake commit %d --version %d --confirm\n", r.ID,
+			r.Version)
 	case answer.RunCommitted:
 		a.print("In force as revision %d.\n", r.Revision)
 	case answer.RunUnchanged:
@@ -81,7 +95,6 @@ func (a *app) previewText(p *answer.Preview) error {
 	case answer.RunFailed, answer.RunCutOff:
 		a.print("The map is unchanged.\n")
 	}
-	return nil
 }
 
 func lines[T any](list []T, line func(T) string) []string {

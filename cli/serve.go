@@ -70,21 +70,31 @@ variable, and that before the file.`,
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error { return a.runService(cmd.Context(), &f) },
 	}
+	f.flags(cmd)
+	return cmd
+}
+
+func (f *serving) flags(cmd *cobra.Command) {
 	flags := cmd.Flags()
 	flags.StringVar(&f.data, "data", "gatemap-data", "folder for the database; created if needed")
-	flags.StringVar(&f.files, "allow-files", "", "folder from which the map may read files of sources and certificates (default: that of --map)")
+	flags.StringVar(&f.files, "allow-files", "",
+		"folder from which the map may read files of sources and certificates (default: that of --map)")
 	flags.StringVar(&f.listen, "listen", defaultListen, "address and port to listen on; port 0 takes a free one")
 	flags.StringVar(&f.cert, "cert", "", "file with the certificate and its chain (PEM), to serve HTTPS")
 	flags.StringVar(&f.key, "key", "", "file with the key of the certificate (PEM)")
 	flags.StringVar(&f.provider.Issuer, "oidc-issuer", "", "address of the OpenID Connect provider")
 	flags.StringVar(&f.provider.Client, "oidc-client", "gatemap", "client ID of this service at the provider")
 	flags.StringVar(&f.secretFile, "oidc-secret-file", "", "file with the client secret; omit for a public client")
-	flags.StringVar(&f.provider.Claim, "oidc-claim", "", "claim of the ID token that names the operator (default: preferred_username)")
-	flags.StringVar(&f.provider.Address, "address", "", "address of this service as browsers and programs see it (default: the one it listens on)")
+	flags.StringVar(&f.provider.Claim, "oidc-claim", "",
+		"claim of the ID token that names the operator (default: preferred_username)")
+	flags.StringVar(&f.provider.Address, "address", "",
+		"address of this service as browsers and programs see it (default: the one it listens on)")
 	flags.StringVar(&f.syslog.Address, "syslog", "", "host:port to which the audit is sent (RFC 5424 over TLS, RFC 5425)")
-	flags.StringVar(&f.syslog.CA, "syslog-ca", "", "file with the certificates that are trusted there (PEM; default: those of the system)")
+	flags.StringVar(&f.syslog.CA, "syslog-ca", "",
+		"file with the certificates that are trusted there (PEM; default: those of the system)")
 	cmd.MarkFlagsRequiredTogether("cert", "key")
-	flags.BoolVar(&f.take, "take-folder", false, "put the folder of --map in the place of the map, though both were changed")
+	flags.BoolVar(&f.take, "take-folder", false,
+		"put the folder of --map in the place of the map, though both were changed")
 	sealKey(cmd, &f.seal)
 	flags.String(configFlag, "", "configuration file (YAML), with flags as keys, such as listen: 192.0.2.10:8470")
 	_ = cmd.MarkFlagFilename(configFlag, "yaml", "yml")
@@ -93,7 +103,6 @@ variable, and that before the file.`,
 	for _, file := range []string{"cert", "key", "oidc-secret-file", "syslog-ca"} {
 		_ = cmd.MarkFlagFilename(file)
 	}
-	return cmd
 }
 
 func (a *app) runService(ctx context.Context, f *serving) error {
@@ -113,7 +122,8 @@ func (a *app) runService(ctx context.Context, f *serving) error {
 		if err := svc.Folders.Take(ctx, a.mapDir, "gatemap serve", f.take); errors.As(err, &moved) {
 			a.print("%v\n\n", moved)
 		} else if err != nil && svc.Head().Revision.Number > 0 && !f.take {
-			a.print("Nothing was taken from the folder %s; revision %d stays in force:\n%v\n\n", a.mapDir, svc.Head().Revision.Number, err)
+			a.print("Nothing was taken from the folder %s; revision %d stays in force:\n%v\n\n", a.mapDir,
+				svc.Head().Revision.Number, err)
 		} else if err != nil {
 			return err
 		}

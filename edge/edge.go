@@ -70,7 +70,8 @@ var kinds = []kind{
 		of(func(_ *answer.UnseenError, p *answer.Problem) { p.Field = "If-Match" }),
 	},
 	{http.StatusNotFound, "No such name", Missing, of(func(e *directory.NotFoundError, p *answer.Problem) {
-		p.Type, p.Kind, p.Name, p.Within, p.Near, p.Candidates = answer.TypeMissing, e.Kind, e.Name, e.Within, e.Near, e.Candidates
+		p.Type, p.Kind, p.Name, p.Within = answer.TypeMissing, e.Kind, e.Name, e.Within
+		p.Near, p.Candidates = e.Near, e.Candidates
 	})},
 	{http.StatusUnprocessableEntity, "An object is needed", Usage, of(func(e *rule.ObjectNeededError, p *answer.Problem) {
 		p.Type, p.Within, p.Objects = answer.TypeObject, e.System, e.Objects

@@ -46,48 +46,19 @@ func standingOf(r connect.Records) (s standing) {
 // verify asks for the identifiers alone of everything that is meant, and compares them and
 // the distinguished names with those that are known. It tells of what is gone, and hands on
 // what is new or has another name. Where the server gives no identifiers it does nothing.
-func (c *Conn) verify(ctx context.Context, searches []search, known standing, gone func(k connect.Kind, id string), stray func(s search, e *connect.Entry) error) error {
+func (c *Conn) verify(
+	ctx context.Context, searches []search, known standing, gone func(k connect.Kind, id string),
+	stray func(s search, e *connect.Entry) error,
+) error {
 	if ok, err := c.lightly(ctx, searches, known, gone, stray); ok || err != nil {
 		return err
 	}
 	if ok, err := c.byNumber(ctx, searches, known, gone, stray); ok || err != nil {
 		return err
 	}
-	there := [connect.Device + 1]map[string]bool{{}, {}, {}}
-	type other struct {
-		search search
-		dn     string
-	}
-	var others []other
-	told := false
-	for _, s := range searches {
-		light := s
-		light.attributes = connect.Identifiers
-		var rejected connect.Records
-		if err := c.pages(ctx, light, func(e *ldap.Entry) error {
-			entry, err := c.entry(e)
-			if err != nil {
-				return err
-			}
-			id := entry.Identity()
-			if id == "" {
-				return nil
-			}
-			told = true
-			if there[s.kind][id] {
-				return nil // bases overlap
-			}
-			there[s.kind][id] = true
-			if was, is := known[s.kind][id]; !is || dnKey(was.dn) != dnKey(entry.DN) {
-				others = append(others, other{s, entry.DN})
-			}
-			return nil
-		}, &rejected); err != nil {
-			return err
-		}
-	}
-	if !told {
-		return nil
+	there, others, err := c.identities(ctx, searches, known)
+	if err != nil || there == nil {
+		return err
 	}
 	if len(others) > manyStray {
 		return errManyStray
@@ -105,6 +76,50 @@ func (c *Conn) verify(ctx context.Context, searches []search, known standing, go
 		}
 	}
 	return nil
+}
+
+// placed is an entry that one search finds at its place.
+type placed struct {
+	search search
+	dn     string
+}
+
+// identities are those of all entries, by kind, and the entries that are not known at their place; nil
+// where the server tells no identities.
+func (c *Conn) identities(
+	ctx context.Context, searches []search, known standing,
+) (there []map[string]bool, others []placed, err error) {
+	all, told := []map[string]bool{{}, {}, {}}, false
+	for _, s := range searches {
+		light := s
+		light.attributes = connect.Identifiers
+		var rejected connect.Records
+		if err := c.pages(ctx, light, func(e *ldap.Entry) error {
+			entry, err := c.entry(e)
+			if err != nil {
+				return err
+			}
+			id := entry.Identity()
+			if id == "" {
+				return nil
+			}
+			told = true
+			if all[s.kind][id] {
+				return nil // bases overlap
+			}
+			all[s.kind][id] = true
+			if was, is := known[s.kind][id]; !is || dnKey(was.dn) != dnKey(entry.DN) {
+				others = append(others, placed{s, entry.DN})
+			}
+			return nil
+		}, &rejected); err != nil {
+			return nil, nil, err
+		}
+	}
+	if !told {
+		return nil, nil, nil
+	}
+	return all, others, nil
 }
 
 // Verify compares records with what is there, as Changes does with what changed: it finds

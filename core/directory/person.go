@@ -51,7 +51,9 @@ func (b *Book) findPersons() *persons {
 		if d.SamePerson == nil {
 			continue
 		}
-		with := slices.IndexFunc(b.directories, func(x *Document) bool { return name.Equal(x.Name, d.SamePerson.Directory.Name) })
+		with := slices.IndexFunc(b.directories, func(x *Document) bool {
+			return name.Equal(x.Name, d.SamePerson.Directory.Name)
+		})
 		if with < 0 {
 			continue
 		}
@@ -73,9 +75,19 @@ func (b *Book) findPersons() *persons {
 			}
 		}
 	}
-	if len(same) == 0 {
-		return p
+	if len(same) > 0 {
+		p.list = b.together(same, first)
 	}
+	for _, all := range p.list {
+		for _, id := range all {
+			p.of[id] = all
+		}
+	}
+	return p
+}
+
+// together lists the accounts of each person who has several; first is the account that stands for all.
+func (b *Book) together(same map[UserID]UserID, first func(UserID) UserID) (list [][]UserID) {
 	several := map[UserID][]UserID{} // by the account that stands for all
 	for id := range same {
 		several[first(id)] = nil
@@ -87,15 +99,10 @@ func (b *Book) findPersons() *persons {
 	}
 	for id := range b.AllUsers {
 		if all := several[first(id)]; len(all) > 0 && all[0] == id {
-			p.list = append(p.list, all)
+			list = append(list, all)
 		}
 	}
-	for _, all := range p.list {
-		for _, id := range all {
-			p.of[id] = all
-		}
-	}
-	return p
+	return list
 }
 
 // joining is the value by which an account is joined: the first of the attribute.

@@ -35,7 +35,8 @@ func (s *Operators) List(ctx context.Context) (*answer.Operators, error) {
 
 func describeOperator(o *store.Operator) *answer.Operator {
 	return &answer.Operator{
-		Name: o.Name, Role: o.Role, Display: o.Display, Password: o.Password != "", TwoFactor: o.TOTP != "", Issuer: o.Issuer, Inactive: o.Inactive, Version: o.Version,
+		Name: o.Name, Role: o.Role, Display: o.Display, Password: o.Password != "", TwoFactor: o.TOTP != "", Issuer: o.Issuer,
+		Inactive: o.Inactive, Version: o.Version,
 		Created: o.Created,
 	}
 }
@@ -45,9 +46,12 @@ var reservedNames = []string{operator.Service.Name, "host", "folder", "token", "
 
 // Set adds an operator, where version is 0, or changes that version of one.
 // The error is an *answer.InvalidError, an *answer.MovedError or an *answer.ConflictError.
-func (s *Operators) Set(ctx context.Context, by operator.Actor, named string, version int, in answer.OperatorChange) (*answer.Operator, error) {
+func (s *Operators) Set(
+	ctx context.Context, by operator.Actor, named string, version int, in answer.OperatorChange,
+) (*answer.Operator, error) {
 	if !operatorName.MatchString(named) {
-		return nil, answer.Invalid("name", named, "an operator's name has letters, digits and any of . _ @ -, at most 64 of them")
+		return nil, answer.Invalid("name", named,
+			"an operator's name has letters, digits and any of . _ @ -, at most 64 of them")
 	}
 	if slices.Contains(reservedNames, strings.ToLower(named)) {
 		return nil, answer.Invalid("name", named, "this name stands in the audit for the service or its host; take another")
@@ -63,9 +67,34 @@ func (s *Operators) Set(ctx context.Context, by operator.Actor, named string, ve
 		o = store.Operator{Name: named, Created: time.Now(), Role: string(operator.Viewer)}
 	}
 	if version > 0 && version != o.Version {
-		return nil, &answer.MovedError{Message: fmt.Sprintf("operator %s has changed and is at version %d now: read it again", named, o.Version)}
+		return nil, &answer.MovedError{Message: fmt.Sprintf("operator %s has changed and is at version %d now: read it again",
+			named, o.Version)}
 	}
-	var changed []string
+	changed, err := s.take(ctx, &o, in)
+	if err != nil {
+		return nil, err
+	}
+	if known {
+		err = s.store.UpdateOperator(ctx, &o, audit.Of(by, "operator", o.Name, audit.Done, strings.Join(changed, ", ")))
+		o.Version++
+	} else {
+		err = s.store.CreateOperator(ctx, &o, audit.Of(by, "operator", o.Name, audit.Done,
+			strings.Join(append([]string{"new"}, changed...), ", ")))
+	}
+	switch {
+	case errors.Is(err, store.ErrLastAdmin):
+		return nil, lastAdmin(named)
+	case errors.Is(err, store.ErrMoved) || errors.Is(err, store.ErrTaken):
+		return nil, &answer.ConflictError{Message: fmt.Sprintf("operator %s was changed by someone else at the same time",
+			named)}
+	}
+	return describeOperator(&o), errors.Join(err, s.tokens.read(ctx)) // what tokens can do depends on it
+}
+
+// take takes a change into an operator, and says what is changed.
+func (s *Operators) take(
+	ctx context.Context, o *store.Operator, in answer.OperatorChange,
+) (changed []string, err error) {
 	if in.Role != nil {
 		role, err := operator.ParseRole(*in.Role)
 		if err != nil {
@@ -78,7 +107,7 @@ func (s *Operators) Set(ctx context.Context, by operator.Actor, named string, ve
 		o.Display = *in.Display
 	}
 	if in.Password != nil {
-		if err := s.setPassword(ctx, &o, *in.Password); err != nil {
+		if err := s.setPassword(ctx, o, *in.Password); err != nil {
 			return nil, err
 		}
 		changed = append(changed, "password")
@@ -91,19 +120,7 @@ func (s *Operators) Set(ctx context.Context, by operator.Actor, named string, ve
 		o.Inactive = *in.Inactive
 		changed = append(changed, fmt.Sprintf("inactive %t", o.Inactive))
 	}
-	if known {
-		err = s.store.UpdateOperator(ctx, &o, audit.Of(by, "operator", o.Name, audit.Done, strings.Join(changed, ", ")))
-		o.Version++
-	} else {
-		err = s.store.CreateOperator(ctx, &o, audit.Of(by, "operator", o.Name, audit.Done, strings.Join(append([]string{"new"}, changed...), ", ")))
-	}
-	switch {
-	case errors.Is(err, store.ErrLastAdmin):
-		return nil, lastAdmin(named)
-	case errors.Is(err, store.ErrMoved) || errors.Is(err, store.ErrTaken):
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("operator %s was changed by someone else at the same time", named)}
-	}
-	return describeOperator(&o), errors.Join(err, s.tokens.read(ctx)) // what tokens can do depends on it
+	return changed, nil
 }
 
 func (s *Operators) setPassword(ctx context.Context, o *store.Operator, password string) error {
@@ -122,7 +139,8 @@ func (s *Operators) ChangeOwnPassword(ctx context.Context, by operator.Actor, ol
 		return err
 	}
 	if !known || by.Systems != nil || o.Password == "" {
-		return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s has no password here: there is none to change", by.Name)}
+		return &operator.ForbiddenError{Actor: by, Reason: fmt.Sprintf("%s has no password here: there is none to change",
+			by.Name)}
 	}
 	if wait := s.throttle.begin(name.Fold(o.Name), by.Origin, time.Now()); wait > 0 {
 		return &WaitError{wait}

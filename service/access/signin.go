@@ -144,7 +144,8 @@ func (s *Sessions) SignInBy(ctx context.Context, issuer, subject, named, origin 
 		// An operator is tied to the subject at the first sign-in, and to no other.
 		if known = known && o.Subject == "" && o.Issuer == issuer; known {
 			o.Subject = subject
-			if err := s.store.UpdateOperator(ctx, &o, audit.Of(operator.Actor{Name: o.Name, Origin: origin}, "operator", o.Name, audit.Done, "tied to a subject of "+issuer)); err != nil {
+			if err := s.store.UpdateOperator(ctx, &o, audit.Of(operator.Actor{Name: o.Name, Origin: origin}, "operator", o.Name,
+				audit.Done, "tied to a subject of "+issuer)); err != nil {
 				return "", err
 			}
 		}
@@ -154,28 +155,8 @@ func (s *Sessions) SignInBy(ctx context.Context, issuer, subject, named, origin 
 	case known && !o.Inactive:
 		x.Operator, a.Name = o.Name, o.Name
 	case manages && !known:
-		tied, err := s.store.TieManager(
-			ctx,
-			user,
-			issuer,
-			subject,
-			audit.Of(operator.Actor{Name: user, Origin: origin}, "manager", user, audit.Done, "tied to a subject of "+issuer),
-		)
-		if err != nil {
+		if err := s.tie(ctx, a, user, issuer, subject); err != nil {
 			return "", err
-		}
-		if !tied {
-			problem := &StrangerError{
-				fmt.Sprintf(
-					"%s signed in before as another account of the provider, or that account as someone else; an admin can untie them: gatemap operator untie %s",
-					user,
-					user,
-				),
-			}
-			return "", errors.Join(
-				problem,
-				s.audit.Note(ctx, a, "sign-in", "", audit.Refused, "provider: "+user+" is tied to another subject"),
-			)
 		}
 		x.User, a.Name = user, user
 	default:
@@ -191,6 +172,20 @@ func (s *Sessions) SignInBy(ctx context.Context, issuer, subject, named, origin 
 		return "", err
 	}
 	return session, s.audit.Note(ctx, a, "sign-in", "", audit.Done, "provider")
+}
+
+// tie ties a manager to the account of the provider, and to no other.
+func (s *Sessions) tie(ctx context.Context, a operator.Actor, user, issuer, subject string) error {
+	tied, err := s.store.TieManager(ctx, user, issuer, subject, audit.Of(
+		operator.Actor{Name: user, Origin: a.Origin}, "manager", user, audit.Done, "tied to a subject of "+issuer))
+	if err != nil || tied {
+		return err
+	}
+	problem := &StrangerError{fmt.Sprintf(
+		"%s signed in before as another account of the provider, or that account as someone else; "+
+			"an admin can untie them: gatemap operator untie %s", user, user)}
+	return errors.Join(problem, s.audit.Note(ctx, a, "sign-in", "", audit.Refused,
+		"provider: "+user+" is tied to another subject"))
 }
 
 // manager finds the active user by a name who manages groups.

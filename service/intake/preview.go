@@ -62,8 +62,9 @@ func (p *prepared) describe(outcome *change.Summary) *preview {
 	for _, r := range cut(p.records.Rejected) {
 		v.Rejected = append(v.Rejected, r.Error())
 	}
-	v.Run.Counts = p.counts()
-	v.Run.Counts.Gains, v.Run.Counts.Losses, v.Run.Counts.Changes = outcome.GainCount, outcome.LossCount, outcome.ChangeCount
+	c := p.counts()
+	c.Gains, c.Losses, c.Changes = outcome.GainCount, outcome.LossCount, outcome.ChangeCount
+	v.Run.Counts = c
 	return v
 }
 

@@ -18,7 +18,9 @@ import (
 
 // Matrix puts people against entitlements, of one system or all, of one group's
 // members or everyone, of rights like a pattern or all.
-func (a Holdings) Matrix(ctx context.Context, system, group, right string, s situation.Situation) (*answer.Matrix, error) {
+func (a Holdings) Matrix(
+	ctx context.Context, system, group, right string, s situation.Situation,
+) (*answer.Matrix, error) {
 	facts, err := a.atlas.Facts(s)
 	if err != nil {
 		return nil, err
@@ -32,7 +34,9 @@ func (a Holdings) Matrix(ctx context.Context, system, group, right string, s sit
 		return nil, err
 	}
 	if len(people) > maxRows {
-		return nil, &situation.FieldError{Field: "group", Value: group, Problem: fmt.Sprintf("a matrix is of at most %d people, and these are %d: name a smaller group", maxRows, len(people))}
+		return nil, &situation.FieldError{Field: "group", Value: group,
+			Problem: fmt.Sprintf("a matrix is of at most %d people, and these are %d: name a smaller group", maxRows,
+				len(people))}
 	}
 	pattern := gate.Pattern{Text: place.Text{Value: cmp.Or(right, "*")}}
 	held := make([]map[answer.Column]rule.Entitlement, len(people))
@@ -55,33 +59,38 @@ func (a Holdings) Matrix(ctx context.Context, system, group, right string, s sit
 	}
 	slices.SortFunc(m.Columns, compareColumns)
 	for i, u := range people {
-		if len(held[i]) == 0 {
-			continue
+		if len(held[i]) > 0 {
+			m.Rows = append(m.Rows, rowOf(a.atlas.Book.UserName(u), m.Columns, held[i]))
 		}
-		row := answer.Row{User: a.atlas.Book.UserName(u), States: make([]rule.State, len(m.Columns))}
-		for j, c := range m.Columns {
-			e := held[i][c]
-			row.States[j] = e.State
-			if e.Breadth != "" {
-				if row.Breadths == nil {
-					row.Breadths = make([]string, len(m.Columns))
-				}
-				row.Breadths[j] = e.Breadth
-			}
-			if e.Reply != nil {
-				if row.Replies == nil {
-					row.Replies = map[int]map[string]any{}
-				}
-				row.Replies[j] = e.Reply
-			}
-		}
-		m.Rows = append(m.Rows, row)
 	}
 	return m, nil
 }
 
+// rowOf is what a user holds, in the order of some columns.
+func rowOf(user string, columns []answer.Column, held map[answer.Column]rule.Entitlement) answer.Row {
+	row := answer.Row{User: user, States: make([]rule.State, len(columns))}
+	for j, c := range columns {
+		e := held[c]
+		row.States[j] = e.State
+		if e.Breadth != "" {
+			if row.Breadths == nil {
+				row.Breadths = make([]string, len(columns))
+			}
+			row.Breadths[j] = e.Breadth
+		}
+		if e.Reply != nil {
+			if row.Replies == nil {
+				row.Replies = map[int]map[string]any{}
+			}
+			row.Replies[j] = e.Reply
+		}
+	}
+	return row
+}
+
 func compareColumns(a, b answer.Column) int {
-	return cmp.Or(strings.Compare(a.System, b.System), strings.Compare(a.Object, b.Object), strings.Compare(a.Right, b.Right))
+	return cmp.Or(strings.Compare(a.System, b.System), strings.Compare(a.Object, b.Object),
+		strings.Compare(a.Right, b.Right))
 }
 
 // within finds a system; nil if none is named.
