@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"gatemap/service/content"
 	"gatemap/service/query"
 )
 
@@ -53,4 +54,14 @@ func TestWhatIsTakenDownOfAnAnswer(t *testing.T) {
 		}
 		assert.Equal(t, c.body, string(c.copy.body), name)
 	}
+}
+
+// The schema that is served is that of gatemap schema, without spaces.
+func TestTheSchemaIsServedCompact(t *testing.T) {
+	schema, err := content.Schema()
+	require.NoError(t, err)
+	compact, err := content.CompactSchema()
+	require.NoError(t, err)
+	assert.JSONEq(t, string(schema), string(compact))
+	assert.Less(t, len(compact), len(schema)/2)
 }

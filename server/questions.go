@@ -162,8 +162,8 @@ func lists(api huma.API, s *workspace.Service) {
 		})
 	get(api, "/schema", "schema", "The JSON Schema of the documents of a map",
 		func(context.Context, *struct{}) (*json.RawMessage, error) {
-			schema, err := content.Schema()
-			return (*json.RawMessage)(&schema), err
+			schema, err := content.CompactSchema()
+			return &schema, err
 		})
 	get(api, "/revisions", "history", "The revisions of the map, the newest first",
 		func(ctx context.Context, in *struct{ Paging }) (*answer.Revisions, error) {

@@ -145,13 +145,20 @@ const get = <T>(path: string, signal?: AbortSignal) => call<T>('GET', path, unde
 /** The parts of a question with the trial of which it is asked, where one is looked at. */
 const asked = (parts: Record<string, string | number | undefined>) => query({ ...parts, trial: place.get('trial') });
 
+let schema: Promise<Schema> | undefined;
+
 export const api = {
   session: () => get<SignedIn>('sign-in'),
   signIn: (by: { token: string } | { name: string; password: string; code?: string }) => call<void>('POST', 'sign-in', by),
   signOut: () => call<void>('DELETE', 'sign-in'),
   map: () => get<MapInfo>('map'),
   words: () => get<Words>('words'),
-  schema: () => get<Schema>('schema'),
+  /** It is the same as long as the service runs. */
+  schema: () =>
+    (schema ??= get<Schema>('schema').catch((error: Error) => {
+      schema = undefined;
+      throw error;
+    })),
   chart: (part: Record<string, string>) => get<Chart>(`chart?${query(part)}`),
   search: (q: string, kind: Kind | '', cursor = '', limit = 50, signal?: AbortSignal) => get<Page>(`search?${query({ q, kind, cursor, limit })}`, signal),
 
