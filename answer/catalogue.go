@@ -119,11 +119,17 @@ func Catalogue() *Words {
 // NeedLabel is a need in few words: "network:summit|office" is "from summit or office".
 func NeedLabel(n situation.Need) string {
 	kind, values, not := n.Parts()
+	x, known := wordsOf(kind, not)
+	return said(known, x.label, string(n), "{value}", strings.Join(values, " or "))
+}
+
+// wordsOf is what is said of a kind of need, or of its opposite.
+func wordsOf(kind string, not bool) (w worded, known bool) {
 	x, known := needs[kind]
 	if not {
-		x.is = x.not
+		return x.not, known
 	}
-	return said(known, x.is.label, string(n), "{value}", strings.Join(values, " or "))
+	return x.is, known
 }
 
 // StopLabel is what shuts something in few words, with the detail in brackets where they do not have it.

@@ -164,15 +164,12 @@ func OpenIf(ways [][]situation.Need, more bool) string {
 // Need puts one need into words.
 func Need(n situation.Need) string {
 	kind, values, not := n.Parts()
-	x, known := needs[kind]
+	x, known := wordsOf(kind, not)
 	between := " or "
-	if not {
-		x.is = x.not
-		if kind == "window" {
-			between = " and " // outside of each
-		}
+	if not && kind == "window" {
+		between = " and " // outside of each
 	}
-	return said(known, x.is.phrase, string(n), "{value}", strings.Join(values, between))
+	return said(known, x.phrase, string(n), "{value}", strings.Join(values, between))
 }
 
 func ellipsis(more bool) string {

@@ -90,11 +90,8 @@ func (a *app) probeText(p *answer.Probe) error {
 		if len(s.Lacks) > 0 {
 			why = append(why, labels(s.Lacks, answer.LackLabel, " or "))
 		}
-		a.print(
-			"%s\n",
-			strings.TrimRight(fmt.Sprintf("%-*s  %-23s  %s", wide, s.Line, answer.FateLabel(s.Fate), strings.Join(why, "; ")),
-				" "),
-		)
+		row := fmt.Sprintf("%-*s  %-23s  %s", wide, s.Line, answer.FateLabel(s.Fate), strings.Join(why, "; "))
+		a.print("%s\n", strings.TrimRight(row, " "))
 	}
 	return nil
 }
@@ -130,9 +127,5 @@ func onFlags(objects []string) string {
 
 // labels puts each of a list into few words.
 func labels[T any](list []T, label func(T) string, between string) string {
-	words := make([]string, len(list))
-	for i, x := range list {
-		words[i] = label(x)
-	}
-	return strings.Join(words, between)
+	return strings.Join(lines(list, label), between)
 }

@@ -26,6 +26,9 @@ func TestAnswersAreKeptWhenTheyAreAskedForAgain(t *testing.T) {
 	a, _ = k.get(head, "q")
 	assert.Equal(t, "open", string(a.body))
 	assert.Equal(t, len("qopen")+around, k.bytes)
+	k.put(head, "q", keptAnswer{})
+	a, _ = k.get(head, "q")
+	assert.Equal(t, "open", string(a.body), "one who asked at the same time, for the first time, takes no answer away")
 
 	long := []byte(strings.Repeat("x", longestKept/2))
 	for i := range 300 {

@@ -191,8 +191,8 @@ func bound(c huma.Context, by operator.Actor) error {
 }
 
 func limited(by operator.Actor) error {
-	return &operator.ForbiddenError{Actor: by, Reason: by.Name + " opens " + strings.Join(by.Systems,
-		", ") + " only: name one of them in system, if the call takes one"}
+	return &operator.ForbiddenError{Actor: by, Reason: by.Name + " opens " + strings.Join(by.Systems, ", ") +
+		" only: name one of them in system, if the call takes one"}
 }
 
 // sessions are the calls by which the console signs in and out.

@@ -60,7 +60,8 @@ func (k *kept) get(head *query.Head, question string) (a keptAnswer, asked bool)
 	return k.answers.Get(question)
 }
 
-// put keeps what a head was asked, and its answer if there is a body; those of another are forgotten.
+// put keeps what a head was asked, and its answer if there is a body, which takes no other away; those
+// of another head are forgotten.
 func (k *kept) put(head *query.Head, question string, a keptAnswer) {
 	k.lock.Lock()
 	defer k.lock.Unlock()
@@ -68,7 +69,7 @@ func (k *kept) put(head *query.Head, question string, a keptAnswer) {
 		k.answers.Purge()
 		k.head = head
 	}
-	if size(question, a) <= longestKept {
+	if size(question, a) <= longestKept && (a.body != nil || !k.answers.Contains(question)) {
 		k.answers.Remove(question)
 		k.answers.Add(question, a)
 		k.bytes += size(question, a)

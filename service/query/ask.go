@@ -159,8 +159,8 @@ func (a Holdings) subjectIn(
 	user, system string,
 	s situation.Situation,
 ) (u directory.UserID, facts *situation.Facts, within *atlas.System, err error) {
-	if u, facts, err = a.subject(user, s); err == nil && system != "" {
-		within, err = a.atlas.System(system)
+	if u, facts, err = a.subject(user, s); err == nil {
+		within, err = systemIn(a.atlas, system)
 	}
 	return u, facts, within, err
 }

@@ -23,7 +23,7 @@ func (a Holdings) Hours(ctx context.Context, user, system string, s situation.Si
 	if err != nil {
 		return nil, err
 	}
-	within, err := within(a.atlas, system)
+	within, err := systemIn(a.atlas, system)
 	if err != nil {
 		return nil, err
 	}

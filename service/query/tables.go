@@ -25,7 +25,7 @@ func (a Holdings) Matrix(
 	if err != nil {
 		return nil, err
 	}
-	within, err := within(a.atlas, system)
+	within, err := systemIn(a.atlas, system)
 	if err != nil {
 		return nil, err
 	}
@@ -93,8 +93,8 @@ func compareColumns(a, b answer.Column) int {
 		strings.Compare(a.Right, b.Right))
 }
 
-// within finds a system; nil if none is named.
-func within(a *atlas.Atlas, system string) (*atlas.System, error) {
+// systemIn finds a system; nil if none is named.
+func systemIn(a *atlas.Atlas, system string) (*atlas.System, error) {
 	if system == "" {
 		return nil, nil
 	}

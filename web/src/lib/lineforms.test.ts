@@ -14,6 +14,7 @@ const schema: Schema = {
   $defs: {
     'system-roles': keys({ mappings: list(keys({ ...who, role: scalar, effect: { enum: ['allow', 'deny'] }, when, off: { type: 'boolean' } }, ['role'])), limits: list(keys({ rights: some(scalar) })) }),
     'system-firewall': keys({ rules: list(keys({ name: scalar, action: { enum: ['permit', 'refuse'] }, to: some(scalar), services: some(scalar) }, ['name', 'action'])) }),
+    'system-licences': keys({ mappings: list(keys({ product: scalar })), products: list(keys({ product: scalar }, ['product'])) }),
     'system-files': keys({ shares: list(keys({ door: list(keys({ allow: some({ enum: ['read', 'write'] }) })), folders: { type: 'object', additionalProperties: keys({ entries: list(keys(who)) }) } })) }),
   },
 };
@@ -32,6 +33,11 @@ describe('forms of lines', () => {
   });
   test('fields know what exists', () => {
     expect(form('roles', 'mappings', { roles: { reader: {}, writer: {} } }).find((f) => f.key === 'role')?.options).toEqual(['reader', 'writer']);
+  });
+  test('a name that a list gives is free, and one that a line uses is chosen', () => {
+    const d = { products: [{ product: 'planner' }] };
+    expect(form('licences', 'products', d)[0]!.kind).toBe('text');
+    expect(form('licences', 'mappings', d)[0]).toMatchObject({ kind: 'choice', options: ['', 'planner'] });
   });
   test('ranges, services and patterns say what they cover', () => {
     const d = { zones: { dome: ['192.0.2.0/28'] }, services: { web: ['tcp/80', 'tcp/443'] } };

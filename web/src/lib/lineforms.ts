@@ -41,9 +41,10 @@ const labelOf = (key: string): string => key.charAt(0).toUpperCase() + key.slice
  * known of it. */
 export function fieldsOf(schema: Schema, type: string, list: string, d: Document, map: MapInfo, systems: readonly string[]): LineField[] {
   const line = lineSchema(schema, type, list);
+  const named = (key: string) => list.endsWith(`${key}s`); // what stands in the list itself: it takes any name
   return keysOf(line)
     .filter(([key]) => key !== 'when' && key !== 'off')
-    .map(([key, s]) => field(key, s, line!.required?.includes(key) ?? false, known(type, key, d, map, systems)));
+    .map(([key, s]) => field(key, s, line!.required?.includes(key) ?? false, named(key) ? undefined : known(type, key, d, map, systems)));
 }
 
 function field(key: string, s: Schema, required: boolean, have: Known | undefined): LineField {
