@@ -120,11 +120,12 @@ func number(written string) string {
 
 // secret holds attributes that are never taken along by default, and never written.
 var secret = map[string]bool{
-	"userpassword": true,
-	"unicodepwd":   true,
-	"objectclass":  true,
-	"entryuuid":    true,
-	"objectguid":   true,
+	"userpassword":    true,
+	"unicodepwd":      true,
+	"objectclass":     true,
+	"entryuuid":       true,
+	"objectguid":      true,
+	"modifytimestamp": true,
 }
 
 func attributes(e *Entry, table map[string]string) directory.Attributes {

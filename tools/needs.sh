@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
 # Installs the Debian packages that the tests need, or says which are missing.
 set -euo pipefail
-declare -A package=([curl]=curl [jq]=jq [chromium]=chromium [systemd-analyze]=systemd [man]=man-db [/usr/sbin/slapd]=slapd [ldapadd]=ldap-utils [sudo]=sudo [/usr/sbin/sshd]=openssh-server [samba-tool]="samba samba-ad-provision samba-dsdb-modules samba-vfs-modules")
+declare -A package=([curl]=curl [jq]=jq [chromium]=chromium [systemd-analyze]=systemd [man]=man-db [/usr/sbin/slapd]=slapd [ldapadd]=ldap-utils [faketime]=faketime [sudo]=sudo [/usr/sbin/sshd]=openssh-server [samba-tool]="samba samba-ad-provision samba-dsdb-modules samba-vfs-modules")
 missing=()
 for tool in "${!package[@]}"; do
   command -v "$tool" >/dev/null && continue

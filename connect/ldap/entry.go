@@ -14,6 +14,7 @@ import (
 // entry turns an entry of the server into ours, and asks for the rest of values
 // that come in ranges.
 func (c *Conn) entry(e *ldap.Entry) (*connect.Entry, error) {
+	c.clock.hear(e.GetEqualFoldAttributeValue(byTime))
 	ours := &connect.Entry{DN: e.DN, Place: c.place}
 	for _, a := range e.Attributes {
 		typ, options := cutOptions(a.Name)

@@ -37,7 +37,7 @@ func polled(ctx context.Context, j *connect.Job, o connect.Observer) error {
 	}
 	defer conn.Close()
 	for {
-		mark, err := conn.Mark(time.Now())
+		mark, err := conn.Mark()
 		if err != nil {
 			return err
 		}
@@ -58,7 +58,7 @@ func polled(ctx context.Context, j *connect.Job, o connect.Observer) error {
 
 // polls asks for changes since a mark until everything is to be read anew; the error is
 // then connect.ErrAnew.
-func (c *Conn) polls(ctx context.Context, j *connect.Job, o connect.Observer, mark string) error {
+func (c *Conn) polls(ctx context.Context, j *connect.Job, o connect.Observer, mark Mark) error {
 	full, verify := time.Now().Add(j.Source.Every.Or(fullEvery)), time.Now().Add(j.Source.Verify.Or(VerifyEvery))
 	tick := time.NewTicker(j.Source.Poll.Or(pollEvery))
 	defer tick.Stop()
@@ -72,7 +72,7 @@ func (c *Conn) polls(ctx context.Context, j *connect.Job, o connect.Observer, ma
 			return connect.ErrAnew
 		}
 		began := time.Now()
-		next, err := c.Mark(began)
+		next, err := c.Mark()
 		if err != nil {
 			return err
 		}

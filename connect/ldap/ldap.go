@@ -49,6 +49,7 @@ type Conn struct {
 	server string
 	root   *ldap.Entry // the server's own entry (RFC 4512 section 5.1), once asked for
 	place  place.Place // of everything that it gives
+	clock  clock
 
 	parents map[string]string // the distinguished names of containers, by identifier, as polls know them
 	moved   renamed           // what polls found renamed
@@ -56,7 +57,7 @@ type Conn struct {
 	places  map[string]string // the containers at that time, as parents
 	heavy   bool              // the server does not tell what has changed: everything is compared by name
 
-	compared string // the change number at the time of the last comparison
+	compared Mark // the last comparison by number
 }
 
 // Error says what went wrong with which server, and in which step: address,

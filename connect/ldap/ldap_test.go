@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -138,25 +137,6 @@ func TestFetch(t *testing.T) {
 		require.NoError(t, err)
 		defer conn.Close()
 		assert.Equal(t, s.LDAP, conn.Server())
-	})
-	t.Run("what changed since a mark", func(t *testing.T) {
-		source := s.source()
-		conn, err := ldap.New(source, s.host()).Connect(t.Context())
-		require.NoError(t, err)
-		defer conn.Close()
-		mark, err := conn.Mark(time.Now().Add(time.Hour))
-		require.NoError(t, err)
-		p, err := conn.Changes(t.Context(), tablesOf(t, source), mark, connect.Records{})
-		require.NoError(t, err)
-		assert.True(t, p.Empty())
-		mark, err = conn.Mark(time.Now())
-		require.NoError(t, err)
-		s.modify("dn: uid=p3,ou=people," + suffix + "\nchangetype: modify\nreplace: title\ntitle: Astronomer\n")
-		p, err = conn.Changes(t.Context(), tablesOf(t, source), mark, connect.Records{})
-		require.NoError(t, err)
-		i := slices.IndexFunc(p.Put.Users, func(u *directory.User) bool { return u.Name == "p3" })
-		require.GreaterOrEqual(t, i, 0)
-		assert.Equal(t, "Astronomer", p.Put.Users[i].Attributes.First("title"))
 	})
 }
 

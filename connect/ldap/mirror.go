@@ -20,7 +20,7 @@ type mirror struct {
 	taken    connect.Records // what there was when the stream began
 	fresh    []bool
 	parents  map[string]string // the distinguished names of containers, by identifier
-	began    string            // a mark of when everything was there; "" until then
+	began    Mark              // when everything was there; none until then
 	moved    renamed
 	verified time.Time              // when it was compared with the server
 	within   map[found]map[int]bool // the searches in which something is, as bases may overlap
@@ -86,7 +86,7 @@ func (m *mirror) refresh(ctx context.Context, events <-chan event, progress func
 	}
 	progress(read)
 	var err error
-	if m.began, err = m.conn.Mark(time.Now()); err != nil {
+	if m.began, err = m.conn.Mark(); err != nil {
 		return err
 	}
 	rejected := m.taken.Rejected
@@ -130,7 +130,7 @@ func (m *mirror) container(e event) error {
 			return errTreeMoved
 		}
 	case e.entry == nil:
-	case was != "" && dnKey(was) != dnKey(e.entry.DN), was == "" && m.began != "" && m.conn.older(e.entry, m.began):
+	case was != "" && dnKey(was) != dnKey(e.entry.DN), was == "" && m.began != (Mark{}) && m.conn.older(e.entry, m.began):
 		return errTreeMoved
 	default:
 		m.parents[e.id] = e.entry.DN

@@ -2,11 +2,9 @@ package ldap
 
 import (
 	"context"
-	"fmt"
 	"regexp"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/go-ldap/ldap/v3"
 
@@ -37,18 +35,18 @@ func (c *Conn) byNumber(
 	ctx context.Context, searches []search, known standing, gone func(k connect.Kind, id string),
 	stray func(s search, e *connect.Entry) error,
 ) (ok bool, err error) {
-	if c.heavy || c.parents == nil || c.marked() != "uSNChanged" {
+	if c.heavy || c.parents == nil || c.marked() != byNumber {
 		return false, nil
 	}
 	if slices.ContainsFunc(searches, func(s search) bool { return computed.MatchString(s.filter) }) {
 		return false, nil
 	}
-	next, err := c.Mark(time.Now())
+	next, err := c.Mark()
 	if err != nil {
 		return false, err
 	}
 	since := c.compared
-	if since == "" {
+	if since == (Mark{}) {
 		c.compared = next
 		return false, nil
 	}
@@ -96,9 +94,9 @@ func (c *Conn) byNumber(
 
 // since visits what a search has that has changed since a number, by identifiers alone.
 func (c *Conn) since(
-	ctx context.Context, s search, since string, controls []ldap.Control, visit func(*connect.Entry),
+	ctx context.Context, s search, since Mark, controls []ldap.Control, visit func(*connect.Entry),
 ) error {
-	s.filter = fmt.Sprintf("(&%s(uSNChanged>=%s))", s.filter, since)
+	s.filter = c.changed(s.filter, since)
 	s.attributes, s.controls = append(slices.Clone(connect.Identifiers), "isDeleted"), controls
 	var rejected connect.Records
 	return c.pages(ctx, s, func(e *ldap.Entry) error {
@@ -114,7 +112,7 @@ func (c *Conn) since(
 // look, by identifier; told is false where nothing that was deleted is to be seen, as for an
 // account that may not.
 func (c *Conn) changedSince(
-	ctx context.Context, searches []search, since string,
+	ctx context.Context, searches []search, since Mark,
 ) (all map[string]numbered, told bool, err error) {
 	root, err := c.rootEntry()
 	if err != nil {

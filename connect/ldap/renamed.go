@@ -2,9 +2,7 @@ package ldap
 
 import (
 	"context"
-	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -160,7 +158,7 @@ func containers(searches []search) []search {
 		base := s.base
 		base.Scope = "sub"
 		all = append(all, search{
-			base: base, attributes: append(slices.Clone(connect.Identifiers), "uSNCreated", "createTimestamp"),
+			base: base, attributes: append(slices.Clone(connect.Identifiers), "uSNCreated", "createTimestamp", byTime),
 			filter: "(|(objectClass=organizationalUnit)(objectClass=container)(objectClass=organization)(objectClass=locality)(objectClass=country))",
 		})
 	}
@@ -170,14 +168,14 @@ func containers(searches []search) []search {
 // containersMoved asks whether a container has another name than when it was asked before,
 // or has come in from outside the bases; the error is connect.ErrAnew then. since is a mark;
 // "" asks for all of them, for the first time.
-func (c *Conn) containersMoved(ctx context.Context, searches []search, since string) error {
-	if since == "" || c.parents == nil {
-		c.parents, since = map[string]string{}, ""
+func (c *Conn) containersMoved(ctx context.Context, searches []search, since Mark) error {
+	if since == (Mark{}) || c.parents == nil {
+		c.parents, since = map[string]string{}, Mark{}
 	}
 	moved := false
 	if err := c.eachContainer(ctx, searches, since, func(id string, e *connect.Entry) {
 		was := c.parents[id]
-		moved = moved || was != "" && dnKey(was) != dnKey(e.DN) || was == "" && since != "" && c.older(e, since)
+		moved = moved || was != "" && dnKey(was) != dnKey(e.DN) || was == "" && since != (Mark{}) && c.older(e, since)
 		c.parents[id] = e.DN
 	}); err != nil {
 		return err
@@ -188,21 +186,10 @@ func (c *Conn) containersMoved(ctx context.Context, searches []search, since str
 	return nil
 }
 
-// older says whether an entry was made before a mark.
-func (c *Conn) older(e *connect.Entry, mark string) bool {
-	if c.marked() == "uSNChanged" {
-		made, err := strconv.ParseInt(e.First("uSNCreated").Value, 10, 64)
-		from, _ := strconv.ParseInt(mark, 10, 64)
-		return err == nil && made < from
-	}
-	made := e.First("createTimestamp").Value
-	return made != "" && made < mark
-}
-
 // containers are the distinguished names of what holds other entries, by identifier.
 func (c *Conn) containers(ctx context.Context, searches []search) (map[string]string, error) {
 	all := map[string]string{}
-	err := c.eachContainer(ctx, searches, "", func(id string, e *connect.Entry) { all[id] = dnKey(e.DN) })
+	err := c.eachContainer(ctx, searches, Mark{}, func(id string, e *connect.Entry) { all[id] = dnKey(e.DN) })
 	return all, err
 }
 
@@ -211,12 +198,12 @@ func (c *Conn) containers(ctx context.Context, searches []search) (map[string]st
 func (c *Conn) eachContainer(
 	ctx context.Context,
 	searches []search,
-	since string,
+	since Mark,
 	visit func(id string, e *connect.Entry),
 ) error {
 	for _, s := range containers(searches) {
-		if since != "" {
-			s.filter = fmt.Sprintf("(&%s(%s>=%s))", s.filter, c.marked(), since)
+		if since != (Mark{}) {
+			s.filter = c.changed(s.filter, since)
 		}
 		var rejected connect.Records
 		if err := c.pages(ctx, s, func(e *ldap.Entry) error {

@@ -212,7 +212,7 @@ source:
 		require.NoError(t, err)
 		defer conn.Close()
 		assert.False(t, conn.Streams())
-		mark, err := conn.Mark(time.Now())
+		mark, err := conn.Mark()
 		require.NoError(t, err)
 		change := ldap.NewModifyRequest(r.Users[30].DN, nil)
 		change.Replace("title", []string{"Astronomer"})
@@ -598,10 +598,10 @@ func followsNames(t *testing.T, s *server, from *directory.Source, c *ldap.Conn)
 	conn, err := own.New(&source, s.host()).Connect(t.Context())
 	require.NoError(t, err)
 	defer conn.Close()
-	var mark string
+	var mark own.Mark
 	whole := func() connect.Records {
 		var err error
-		mark, err = conn.Mark(time.Now())
+		mark, err = conn.Mark()
 		require.NoError(t, err)
 		all, err := conn.Fetch(t.Context(), tablesOf(t, &source), func(int) {})
 		require.NoError(t, err)
@@ -668,7 +668,7 @@ func followsNames(t *testing.T, s *server, from *directory.Source, c *ldap.Conn)
 		}},
 	} {
 		step.do()
-		next, err := conn.Mark(time.Now())
+		next, err := conn.Mark()
 		require.NoError(t, err)
 		p, err := conn.Changes(t.Context(), tablesOf(t, &source), mark, known)
 		if errors.Is(err, connect.ErrAnew) {

@@ -48,6 +48,9 @@ func (c *Conn) searches(tables *connect.Tables) ([]search, error) {
 			attributes = []string{"*"}
 		}
 		attributes = slices.Concat(attributes, connect.Identifiers)
+		if c.marked() == byTime {
+			attributes = append(attributes, byTime)
+		}
 		for _, base := range bases {
 			all = append(all, search{kind: kind, base: base, filter: filter, attributes: attributes})
 		}
@@ -105,7 +108,7 @@ func (c *Conn) fetch(ctx context.Context, tables *connect.Tables, progress func(
 		return r, err
 	}
 	if c.client.source.Follow == "poll" {
-		if err := c.containersMoved(ctx, searches, ""); err != nil {
+		if err := c.containersMoved(ctx, searches, Mark{}); err != nil {
 			return r, err
 		}
 	}

@@ -166,13 +166,13 @@ func (c *Conn) tell(r ldap.Response, tell func(event) bool) bool {
 	return true
 }
 
-// Changes brings in what changed in some records since a mark that Mark gave, as a patch
-// that removes nothing: only a full run shows what was removed. Groups whose members were
+// Changes brings in what changed in some records since a mark, as a patch that removes
+// nothing: only a full run shows what was removed. Groups whose members were
 // renamed are read again. The error is connect.ErrAnew where a container was.
 func (c *Conn) Changes(
 	ctx context.Context,
 	tables *connect.Tables,
-	since string,
+	since Mark,
 	have connect.Records,
 ) (connect.Patch, error) {
 	var p connect.Patch
@@ -185,7 +185,7 @@ func (c *Conn) Changes(
 	}
 	seen := map[string]bool{}
 	for _, s := range searches {
-		s.filter = fmt.Sprintf("(&%s(%s>=%s))", s.filter, c.marked(), since)
+		s.filter = c.changed(s.filter, since)
 		if err := c.taken(ctx, s, tables, seen, &p.Put, func(bool) {}); err != nil {
 			return p, err
 		}
@@ -215,30 +215,4 @@ func (c *Conn) followed(
 	)
 	tables.Finish(&p.Put)
 	return err
-}
-
-// marked is the attribute by which the server marks changes: a number that
-// grows, where it has one, else the time (RFC 4512 section 3.4).
-func (c *Conn) marked() string {
-	if root, err := c.rootEntry(); err == nil && root.GetEqualFoldAttributeValue("highestCommittedUSN") != "" {
-		return "uSNChanged"
-	}
-	return "modifyTimestamp"
-}
-
-// overlap is how far a mark by time reaches back, since the clocks of servers
-// differ and entries of one second come one by one.
-const overlap = 5 * time.Second
-
-// Mark is a mark for Changes: what changes from now on is after it.
-func (c *Conn) Mark(now time.Time) (string, error) {
-	if c.marked() == "modifyTimestamp" {
-		return now.UTC().Add(-overlap).Format("20060102150405Z"), nil
-	}
-	c.root = nil // it grows
-	root, err := c.rootEntry()
-	if err != nil {
-		return "", &Error{"search", c.server, err}
-	}
-	return root.GetEqualFoldAttributeValue("highestCommittedUSN"), nil
 }

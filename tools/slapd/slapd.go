@@ -3,6 +3,7 @@
 package slapd
 
 import (
+	"errors"
 	"fmt"
 	"net"
 	"os"
@@ -28,6 +29,7 @@ type Server struct {
 	LDAP string // its address with ldap://
 	TLS  string // its address with ldaps://
 
+	clock   string // how its clock differs from the machine's
 	process *exec.Cmd
 }
 
@@ -68,10 +70,16 @@ dynlist-attrset groupOfURLs memberURL member+memberOf@groupOfNames*
 // answers on free ports with a certificate for the names. Schemas are files; more are lines
 // of the configuration of its database.
 func Start(dir, entries string, schemas, names []string, more ...string) (*Server, error) {
+	return StartAt("", dir, entries, schemas, names, more...)
+}
+
+// StartAt starts a server like Start, whose clock differs from that of the machine, such as by
+// "-1h" or "+30s" (faketime).
+func StartAt(clock, dir, entries string, schemas, names []string, more ...string) (*Server, error) {
 	if _, err := os.Stat("/usr/sbin/slapd"); err != nil {
 		return nil, fmt.Errorf("slapd is not installed (make needs): %w", err)
 	}
-	s := &Server{Dir: dir}
+	s := &Server{Dir: dir, clock: clock}
 	if err := os.Mkdir(s.Path("data"), 0o700); err != nil {
 		return nil, err
 	}
@@ -93,8 +101,11 @@ func Start(dir, entries string, schemas, names []string, more ...string) (*Serve
 			return nil, err
 		}
 	}
-	if out, err := exec.Command("/usr/sbin/slapadd", "-q", "-f", s.Path("slapd.conf"), "-l",
-		s.Path("entries.ldif")).CombinedOutput(); err != nil {
+	add, err := s.command("/usr/sbin/slapadd", "-q", "-f", s.Path("slapd.conf"), "-l", s.Path("entries.ldif"))
+	if err != nil {
+		return nil, err
+	}
+	if out, err := add.CombinedOutput(); err != nil {
 		return nil, fmt.Errorf("slapadd: %w\n%s", err, out)
 	}
 	for try := 1; ; try++ {
@@ -131,9 +142,27 @@ func (s *Server) Freeze() error { return standstill.Freeze(s.process.Process.Pid
 // Thaw lets the server go on.
 func (s *Server) Thaw() error { return standstill.Thaw(s.process.Process.Pid) }
 
+// command is a program that goes by the server's clock.
+func (s *Server) command(name string, args ...string) (*exec.Cmd, error) {
+	cmd := exec.Command(name, args...)
+	if s.clock == "" {
+		return cmd, nil
+	}
+	library, _ := filepath.Glob("/usr/lib/*/faketime/libfaketimeMT.so.1")
+	if len(library) == 0 {
+		return nil, errors.New("faketime is not installed (make needs)")
+	}
+	cmd.Env = append(os.Environ(), "LD_PRELOAD="+library[0], "FAKETIME="+s.clock, "FAKETIME_DONT_FAKE_MONOTONIC=1")
+	return cmd, nil
+}
+
 // Restart starts the server again after Stop.
 func (s *Server) Restart() error {
-	s.process = exec.Command("/usr/sbin/slapd", "-f", s.Path("slapd.conf"), "-h", s.TLS+" "+s.LDAP, "-d", "0")
+	var err error
+	s.process, err = s.command("/usr/sbin/slapd", "-f", s.Path("slapd.conf"), "-h", s.TLS+" "+s.LDAP, "-d", "0")
+	if err != nil {
+		return err
+	}
 	if err := s.process.Start(); err != nil {
 		return err
 	}
