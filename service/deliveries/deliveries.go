@@ -14,13 +14,10 @@ import (
 
 	"gatemap/answer"
 	"gatemap/connect"
-	"gatemap/core/delivery"
-	"gatemap/core/name"
 	"gatemap/operator"
 	"gatemap/service/audit"
 	"gatemap/service/events"
 	"gatemap/service/keeping"
-	"gatemap/service/packed"
 	"gatemap/service/query"
 	"gatemap/service/readings"
 	"gatemap/service/rights"
@@ -29,25 +26,22 @@ import (
 
 // Ports are what deliveries need of the workspace that they are of.
 type Ports struct {
-	Store    *store.Store
-	Head     func() *query.Head
-	Host     *connect.Host
-	Rights   *rights.Rights
-	Readings *readings.Readings
-	Events   *events.Events
-	Log      *slog.Logger
-	Closing  context.Context // ends when the workspace is being closed
-	Working  *sync.WaitGroup // counts what goes on
+	Store      *store.Store
+	Head       func() *query.Head
+	Host       *connect.Host
+	Rights     *rights.Rights
+	Readings   *readings.Readings
+	Events     *events.Events
+	Log        *slog.Logger
+	Closing    context.Context // ends when the workspace is being closed
+	Working    *sync.WaitGroup // counts what goes on
+	RetryAfter time.Duration   // how long is waited after a delivery that could not be made, at first; 0: a minute
 }
 
 // Deliveries are the deliveries of one map. They are safe for use by many.
 type Deliveries struct {
-	Ports
-	RetryAfter time.Duration // how long is waited after a delivery that could not be made, at first; 0: a minute
-
-	mark string // of the map, in systems
-	mu   sync.Mutex
-	busy map[string]*sync.Mutex // by the folded names of systems
+	*journal
+	maker *maker
 }
 
 // settingMap is the name of the setting that holds what the map is called in systems.
@@ -63,33 +57,8 @@ func Open(ctx context.Context, p Ports) (*Deliveries, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Deliveries{Ports: p, mark: mark, busy: map[string]*sync.Mutex{}}, nil
-}
-
-// lock makes others wait who deliver to a system.
-func (s *Deliveries) lock(system string) (unlock func()) {
-	s.mu.Lock()
-	key := name.Fold(system)
-	if s.busy[key] == nil {
-		s.busy[key] = &sync.Mutex{}
-	}
-	own := s.busy[key]
-	s.mu.Unlock()
-	own.Lock()
-	return own.Unlock
-}
-
-func (s *Deliveries) observing(t *target) *connect.Observing {
-	return &connect.Observing{System: t.document, Host: *s.Host}
-}
-
-// kept is how a plan is kept.
-type kept struct {
-	Statements []delivery.Statement `json:"statements"`
-	Left       []delivery.Left      `json:"left,omitempty"`
-	Through    []delivery.Left      `json:"through,omitempty"`
-	Problems   []delivery.Problem   `json:"problems,omitempty"`
-	Stays      []string             `json:"stays,omitempty"`
+	all := &journal{&p}
+	return &Deliveries{all, &maker{journal: all, mark: mark, busy: map[string]*sync.Mutex{}}}, nil
 }
 
 // Run reads a system, and works out what is to be delivered to it. It then waits to be committed.
@@ -99,7 +68,7 @@ func (s *Deliveries) Run(
 	system string,
 	asked answer.DeliveryAsked,
 ) (*answer.Delivery, error) {
-	d, err := s.run(ctx, by, "hand", system, asked)
+	d, err := s.maker.begin(ctx, by, "hand", system, asked)
 	if err != nil {
 		return nil, err
 	}
@@ -128,106 +97,79 @@ func (s *Deliveries) Start(
 	return d, err
 }
 
-func (s *Deliveries) run(
+// Commit makes the statements of a delivery, and reads the system again. It waits for it for a while:
+// what it does not wait for goes on, and the answer says that it does. The error is an
+// *answer.ConflictError that says what keeps it, or an *operator.ForbiddenError.
+func (s *Deliveries) Commit(
 	ctx context.Context,
 	by operator.Actor,
-	how, system string,
-	asked answer.DeliveryAsked,
-) (*store.Delivery, error) {
-	t, err := s.target(system, asked)
+	id int64,
+	confirm bool,
+	wait time.Duration,
+) (*answer.Delivery, error) {
+	d, err := s.delivery(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	defer s.lock(t.document.Name)()
-	began := time.Now()
-	p, err := connect.Planned(t.plan).Now(ctx, s.observing(t))
+	if err := s.Rights.MayDeliver(ctx, by, d.System, rights.Begun{By: d.BegunBy, Did: "ran this delivery"}); err != nil {
+		return nil, err
+	}
+	report, err := reportOf(d)
 	if err != nil {
-		return nil, &answer.ConflictError{Message: err.Error()}
-	}
-	report := answer.DeliveryReport{
-		Statements: len(
-			p.Statements,
-		), Grants: p.Held, Taken: p.Taken, LeftOut: leftOf(p), Strangers: asked.Strangers, Held: t.held(p),
-	}
-	d := &store.Delivery{
-		System:   t.document.Name,
-		Revision: t.head.Revision.Number,
-		How:      how,
-		BegunBy:  by.Name,
-		Began:    began,
-	}
-	switch {
-	case len(p.Statements) == 0 && by.IsService(): // there is nothing to tell
-		d.State = string(answer.DeliveryUnchanged)
-		return d, s.overtake(ctx, by, d.System)
-	case len(p.Statements) == 0:
-		d.State, d.Ended = string(answer.DeliveryUnchanged), time.Now()
-	case report.Held != "":
-		d.State = string(answer.DeliveryHeld)
-	default:
-		d.State = string(answer.DeliveryWaiting)
-	}
-	if d.Plan, err = packed.Pack(kept{p.Statements, p.Left, t.wanted.Through, p.Problems, p.Stays}); err != nil {
 		return nil, err
 	}
-	if err := setReport(d, &report); err != nil {
-		return nil, err
-	}
-	if err := s.overtake(ctx, by, d.System); err != nil {
-		return nil, err
-	}
-	var entries []store.Entry
-	if !by.IsService() {
-		detail := fmt.Sprintf("worked out what is to be delivered, statements: %d", report.Statements)
-		entries = append(entries, audit.Of(by, "delivery", d.System, audit.Done, detail))
-	}
-	if err := s.Store.BeginDelivery(ctx, d, entries...); err != nil {
-		return nil, err
-	}
-	s.tell(d)
-	return d, nil
-}
-
-func leftOf(p *delivery.Plan) (n int) {
-	for i := range p.Left {
-		n += p.Left[i].All
-	}
-	return n
-}
-
-// held says why a delivery is held until someone confirms it; "" if it is not.
-func (t *target) held(p *delivery.Plan) string {
-	limit := t.document.Link.Limit()
-	if p.Taken == 0 || !limit.Exceeded(p.Taken, p.Held) {
-		return ""
-	}
-	return fmt.Sprintf(
-		"it would take away %d of %d grants, memberships and accounts (%.1f%%); the removal limit of the link is %s",
-		p.Taken,
-		p.Held,
-		100*float64(p.Taken)/float64(max(1, p.Held)),
-		limit,
-	)
-}
-
-// overtake ends those that wait for the same system: what they were worked out from has passed.
-func (s *Deliveries) overtake(ctx context.Context, by operator.Actor, system string) error {
-	open, err := s.Store.OpenDeliveries(ctx)
-	if err != nil {
-		return err
-	}
-	for _, d := range open {
-		if state := answer.DeliveryState(d.State); !name.Equal(d.System, system) ||
-			!state.Open() && state != answer.DeliveryHandedOut {
-			continue
+	switch state := answer.DeliveryState(d.State); {
+	case !state.Open():
+		return nil, &answer.ConflictError{
+			Message: fmt.Sprintf("delivery %d to %s does not wait any more (%s): run it again", d.ID, d.System, d.State),
 		}
-		if err := s.end(ctx, &d, answer.DeliveryDiscarded,
-			func(r *answer.DeliveryReport) { r.Error = "another one was run" }); err != nil {
-			return err
+	case state == answer.DeliveryHeld && !confirm:
+		return nil, &answer.ConflictError{
+			Message: fmt.Sprintf("delivery %d to %s is held: %s. Confirm it, if that is meant", d.ID, d.System, report.Held),
 		}
 	}
-	return nil
+	if _, _, err := keeping.Awhile(ctx, s.Working, wait, func() (struct{}, error) {
+		return struct{}{}, s.maker.deliver(context.WithoutCancel(ctx), by, d)
+	}); err != nil {
+		return nil, err
+	}
+	return s.Find(ctx, id)
 }
 
-// tell tells everyone how far a delivery is.
-func (s *Deliveries) tell(d *store.Delivery) { s.Events.Tell(events.Event{Delivery: d.System}) }
+// Discard ends a delivery that waits.
+func (s *Deliveries) Discard(ctx context.Context, by operator.Actor, id int64) (*answer.Delivery, error) {
+	d, err := s.delivery(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	if state := answer.DeliveryState(d.State); !state.Open() && state != answer.DeliveryHandedOut {
+		return nil, &answer.ConflictError{
+			Message: fmt.Sprintf("delivery %d to %s does not wait (%s): there is nothing to discard", d.ID, d.System, d.State),
+		}
+	}
+	entry := audit.Of(by, "delivery", d.System, audit.Done, fmt.Sprintf("discarded delivery %d", d.ID))
+	if err := s.end(ctx, d, answer.DeliveryDiscarded, func(*answer.DeliveryReport) {}, entry); err != nil {
+		return nil, err
+	}
+	return s.Find(ctx, id)
+}
+
+// Script is a delivery as a script that an administrator can run by hand.
+func (s *Deliveries) Script(ctx context.Context, id int64) (*answer.DeliveryScript, error) {
+	d, err := s.delivery(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	w, err := s.maker.work(ctx, d)
+	if err != nil {
+		return nil, err
+	}
+	return &answer.DeliveryScript{Script: w.deliver.Script(w.agreed)}, nil
+}
+
+// Follow ends what a stop cut off, and delivers to systems that are delivered to at every commit,
+// and whenever the account of somebody ends, until the workspace is closed.
+func (s *Deliveries) Follow() {
+	happened := s.Events.Listen(s.Closing)
+	s.Working.Go(func() { (&follower{s.maker}).run(happened) })
+}

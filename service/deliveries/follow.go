@@ -12,53 +12,53 @@ import (
 	"gatemap/core/gate"
 	"gatemap/core/name"
 	"gatemap/operator"
+	"gatemap/service/events"
 	"gatemap/service/query"
 	"gatemap/store"
 )
 
-// Follow ends what a stop cut off, and delivers to systems that are delivered to at every commit,
-// and whenever the account of somebody ends, until the workspace is closed.
-func (s *Deliveries) Follow() {
-	revisions := s.Events.Listen(s.Closing)
-	s.Working.Go(func() {
-		if err := s.resume(s.Closing); err != nil {
-			s.Log.Error("deliveries that were cut off cannot be looked at", "error", err)
+// follower delivers by itself.
+type follower struct{ *maker }
+
+// run ends what a stop cut off, and delivers until the workspace is closed.
+func (s *follower) run(revisions <-chan events.Event) {
+	if err := s.resume(s.Closing); err != nil {
+		s.Log.Error("deliveries that were cut off cannot be looked at", "error", err)
+	}
+	how := "commit"
+	for {
+		if err := s.Store.PruneDeliveries(s.Closing, time.Now()); err != nil && s.Closing.Err() == nil {
+			s.Log.Warn("old deliveries cannot be let go", "error", err)
 		}
-		how := "commit"
-		for {
-			if err := s.Store.PruneDeliveries(s.Closing, time.Now()); err != nil && s.Closing.Err() == nil {
-				s.Log.Warn("old deliveries cannot be let go", "error", err)
-			}
-			head := s.Head()
-			s.all(s.Closing, head, how)
-			var ends <-chan time.Time
-			if at, some := nextEnd(head, time.Now()); some {
-				ends = time.After(min(time.Until(at)+time.Second, 24*time.Hour))
-			}
-			how = ""
-			for how == "" {
-				select {
-				case e, more := <-revisions:
-					if !more {
-						return
-					}
-					if e.Revision > 0 {
-						how = "commit"
-					}
-					if e.Reading != "" {
-						s.ticked(s.Closing, e.Reading)
-					}
-				case <-ends:
-					how = "time"
+		head := s.Head()
+		s.all(s.Closing, head, how)
+		var ends <-chan time.Time
+		if at, some := nextEnd(head, time.Now()); some {
+			ends = time.After(min(time.Until(at)+time.Second, 24*time.Hour))
+		}
+		how = ""
+		for how == "" {
+			select {
+			case e, more := <-revisions:
+				if !more {
+					return
 				}
+				if e.Revision > 0 {
+					how = "commit"
+				}
+				if e.Reading != "" {
+					s.ticked(s.Closing, e.Reading)
+				}
+			case <-ends:
+				how = "time"
 			}
 		}
-	})
+	}
 }
 
 // all delivers to all systems that are delivered to at every commit. One that cannot be delivered to
 // is tried again, in order, until it can.
-func (s *Deliveries) all(ctx context.Context, head *query.Head, how string) {
+func (s *follower) all(ctx context.Context, head *query.Head, how string) {
 	for _, x := range head.Atlas.Systems {
 		if l := connect.LinkOf(x.Document); l == nil || x.Document.Link.Deliver != gate.OnCommit || l.Deliverer() == nil {
 			continue
@@ -77,7 +77,7 @@ const (
 
 // until delivers what the map says to a system, until that is done, there is a newer revision, which
 // delivers as well, or the workspace is closed.
-func (s *Deliveries) until(ctx context.Context, system, how string, revision int) {
+func (s *follower) until(ctx context.Context, system, how string, revision int) {
 	for wait := cmp.Or(s.RetryAfter, retried); ctx.Err() == nil &&
 		s.Head().Revision.Number == revision; wait = min(2*wait, mostly) {
 		err := s.byItself(ctx, system, how)
@@ -93,8 +93,8 @@ func (s *Deliveries) until(ctx context.Context, system, how string, revision int
 }
 
 // byItself delivers to a system, unless it has to be confirmed.
-func (s *Deliveries) byItself(ctx context.Context, system, how string) error {
-	d, err := s.run(ctx, operator.Service, how, system, answer.DeliveryAsked{})
+func (s *follower) byItself(ctx context.Context, system, how string) error {
+	d, err := s.begin(ctx, operator.Service, how, system, answer.DeliveryAsked{})
 	if err != nil {
 		return err
 	}
@@ -116,7 +116,7 @@ func nextEnd(head *query.Head, now time.Time) (at time.Time, some bool) {
 
 // ticked looks at what was handed out for a system that was just read: what is not to be done any
 // more was done.
-func (s *Deliveries) ticked(ctx context.Context, system string) {
+func (s *follower) ticked(ctx context.Context, system string) {
 	rows, err := s.Store.OpenDeliveries(ctx)
 	if err == nil {
 		for i := range rows {
@@ -130,12 +130,12 @@ func (s *Deliveries) ticked(ctx context.Context, system string) {
 	}
 }
 
-func (s *Deliveries) tick(ctx context.Context, d *store.Delivery) error {
+func (s *follower) tick(ctx context.Context, d *store.Delivery) error {
 	w, err := s.work(ctx, d)
 	if err != nil {
 		return err
 	}
-	now, err := connect.Planned(w.plan).Now(ctx, s.observing(w.target))
+	now, err := connect.Planned(w.plan).Now(ctx, w.observing)
 	if err != nil {
 		return err
 	}
@@ -153,7 +153,7 @@ func (s *Deliveries) tick(ctx context.Context, d *store.Delivery) error {
 }
 
 // resume looks at the deliveries that a stop cut off: what is there now says whether they were made.
-func (s *Deliveries) resume(ctx context.Context) error {
+func (s *follower) resume(ctx context.Context) error {
 	rows, err := s.Store.OpenDeliveries(ctx)
 	if err != nil {
 		return err
@@ -181,14 +181,4 @@ func (s *Deliveries) resume(ctx context.Context) error {
 		}
 	}
 	return nil
-}
-
-// made says whether the statements of a delivery were made: none of them is to be made now.
-func (s *Deliveries) made(ctx context.Context, d *store.Delivery) (bool, error) {
-	w, err := s.work(ctx, d)
-	if err != nil {
-		return false, err
-	}
-	defer s.lock(d.System)()
-	return w.deliver.Finish(ctx, s.observing(w.target), w.agreed, w.plan)
 }

@@ -14,18 +14,19 @@ import (
 
 // target is a system that is delivered to.
 type target struct {
-	head     *query.Head
-	document *gate.System
-	link     connect.Link
-	deliver  connect.Deliverer
-	mark     connect.Mark
-	asked    answer.DeliveryAsked
-	wanted   *delivery.Wanted // of the last plan
+	head      *query.Head
+	document  *gate.System
+	link      connect.Link
+	observing *connect.Observing
+	deliver   connect.Deliverer
+	mark      connect.Mark
+	asked     answer.DeliveryAsked
+	wanted    *delivery.Wanted // of the last plan
 }
 
 // target finds a system that is delivered to. The error is a *directory.NotFoundError or an
 // *answer.ConflictError.
-func (s *Deliveries) target(system string, asked answer.DeliveryAsked) (*target, error) {
+func (s *maker) target(system string, asked answer.DeliveryAsked) (*target, error) {
 	head := s.Head()
 	found, err := head.Atlas.System(system)
 	if err != nil {
@@ -33,7 +34,8 @@ func (s *Deliveries) target(system string, asked answer.DeliveryAsked) (*target,
 	}
 	t := &target{
 		head: head, document: found.Document, link: connect.LinkOf(found.Document),
-		mark: connect.Mark{Map: s.mark, System: found.Name()}, asked: asked,
+		observing: &connect.Observing{System: found.Document, Host: *s.Host},
+		mark:      connect.Mark{Map: s.mark, System: found.Name()}, asked: asked,
 	}
 	refused := func(format string, args ...any) error {
 		return &answer.ConflictError{Message: fmt.Sprintf(format, args...)}

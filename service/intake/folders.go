@@ -125,7 +125,7 @@ func (s *Folders) Take(ctx context.Context, path, author string, insist bool) er
 func heldBy(head *query.Head, d *directory.Document, now connect.Records) string {
 	p := &prepared{directory: d, head: head, records: now}
 	_, p.delta = connect.Settle(head.Folder.Records[d.Name], now)
-	return p.held()
+	return heldAlone(p)
 }
 
 // hold lets the records that a folder brings for a directory wait until someone

@@ -39,10 +39,10 @@ func (p *prepared) taken() taken {
 // nothing says that nothing is taken away.
 func (t taken) nothing() bool { return t.Users+t.Groups+t.Revived+len(t.Emptied) == 0 }
 
-// held says why an intake is held until someone confirms it; "" if it is not.
-func (p *prepared) held() string { return p.heldAfter(taken{}, 0) }
+// heldAlone says why an intake is held until someone confirms it; "" if it is not.
+func heldAlone(p *prepared) string { return p.heldAfter(taken{}, 0) }
 
-// heldAfter is held after some was taken already, which counts with it. Up to above users, and
+// heldAfter is heldAlone after some was taken already, which counts with it. Up to above users, and
 // as many groups, never are.
 func (p *prepared) heldAfter(before taken, above int) string {
 	limit := p.directory.Source.Limit()

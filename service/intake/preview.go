@@ -18,8 +18,8 @@ const (
 
 type preview struct{ answer.Preview }
 
-// describe puts what an intake changes into words and numbers.
-func (p *prepared) describe(outcome *change.Summary) *preview {
+// previewOf puts what an intake changes into words and numbers.
+func previewOf(p *prepared, outcome *change.Summary) *preview {
 	d := &p.delta
 	v := &preview{answer.Preview{
 		Joined: names(d.Joined, func(u *directory.User) string { return u.Name }),

@@ -165,7 +165,7 @@ func (s *Pushes) along(ctx context.Context, r *run, before, after *scim.Director
 	if err != nil {
 		return err
 	}
-	return s.runs.rework(ctx, r, fresh, fresh.describe(&change.Summary{}), fresh.held())
+	return s.runs.rework(ctx, r, fresh, previewOf(fresh, &change.Summary{}), heldAlone(fresh))
 }
 
 // PushedGroups gives the groups of a pushed user that were pushed as well.

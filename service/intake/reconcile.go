@@ -23,7 +23,7 @@ type pass struct {
 // from: the difference to what is in force is previewed, guarded, and applied or left to
 // wait; each is logged.
 func (s *Runs) reconcile(ctx context.Context, l *lane, r *run, ready *prepared, how pass) error {
-	guard := (*prepared).held
+	guard := heldAlone
 	if ready.step = how.step; how.step {
 		if err := s.plans.remember(ctx, l, ready.directory.Name); err != nil {
 			return err
@@ -46,7 +46,7 @@ func (s *Runs) reconcile(ctx context.Context, l *lane, r *run, ready *prepared, 
 			return err
 		}
 	}
-	v, held := ready.describe(outcome), guard(ready)
+	v, held := previewOf(ready, outcome), guard(ready)
 	r.mu.Lock()
 	r.prepared, r.preview = ready, &v.Preview
 	r.mu.Unlock()

@@ -62,7 +62,7 @@ func (s *Runs) Commit(ctx context.Context, id int64, version int, confirm bool, 
 		return answer.Run{}, err
 	}
 	if err := s.apply(ctx, l, r, pass{Intaking: Intaking{Confirm: confirm, By: by}, reason: intakeReason(r)},
-		(*prepared).held); err != nil {
+		heldAlone); err != nil {
 		return answer.Run{}, err
 	}
 	s.await(ctx, l, nil)
@@ -87,12 +87,12 @@ func (s *Runs) workAgain(ctx context.Context, r *run) error {
 	if err != nil {
 		return err
 	}
-	v := fresh.describe(outcome)
+	v := previewOf(fresh, outcome)
 	same, err := sameChanges(before, v.Preview)
-	if err != nil || same && p.held() == fresh.held() {
+	if err != nil || same && heldAlone(p) == heldAlone(fresh) {
 		return err
 	}
-	return errors.Join(s.rework(ctx, r, fresh, v, fresh.held()), overtaken(r.snapshot()))
+	return errors.Join(s.rework(ctx, r, fresh, v, heldAlone(fresh)), overtaken(r.snapshot()))
 }
 
 // sameChanges says whether two previews tell the same.

@@ -116,7 +116,7 @@ func (s *Notices) Test(ctx context.Context, by operator.Actor, named string) (*a
 		ID: uuid.NewString(), Receiver: d.Name, Turn: notice.Test, Since: now, At: now,
 		Text: "This is a test: notices of the map arrive here.",
 	}
-	if _, err := s.send(ctx, d, []notice.Notice{n}); err != nil {
+	if _, err := s.sender.send(ctx, d, []notice.Notice{n}); err != nil {
 		return nil, &answer.ConflictError{Message: "the test did not arrive at " + d.Name + ": " + err.Error()}
 	}
 	return &answer.NoticeTested{Receiver: d.Name, To: connect.NotifierOf(d).Recipient(), ID: n.ID},

@@ -10,7 +10,6 @@ import (
 	"maps"
 	"slices"
 	"sync"
-	"sync/atomic"
 	"time"
 
 	"github.com/google/uuid"
@@ -42,32 +41,35 @@ type Ports struct {
 	Log        *slog.Logger
 	Closing    context.Context // ends when the workspace is being closed
 	Working    *sync.WaitGroup // counts what goes on
+	RetryAfter time.Duration   // how long is waited after a message that could not be sent, at first; 0: a second
+}
+
+// receivers are those whom the map names, by folded name.
+func (p *Ports) receivers() map[string]*notice.Document {
+	all := map[string]*notice.Document{}
+	for _, d := range p.Head().Folder.Written.Map.Notices {
+		all[name.Fold(d.Name)] = d
+	}
+	return all
 }
 
 // Notices are the notices of one map. They are safe for use by many.
 type Notices struct {
 	Ports
-	RetryAfter time.Duration // how long is waited after a message that could not be sent, at first; 0: a second
-
-	broken atomic.Pointer[string] // what is wrong with the audit; nil: nothing that is known
-	next   time.Time              // when the audit is looked at again
-	turned chan struct{}          // has something when broken is another
-	wake   chan struct{}          // has something where there may be something to send
-	mu     sync.Mutex
-	busy   map[string]bool   // the receivers that something is being sent to, folded
-	counts map[string]Counts // by the name of the receiver
+	watch  *watch
+	sender *sender
 }
 
 // New makes ready to tell; Follow begins it.
 func New(p Ports) *Notices {
-	return &Notices{
-		Ports:  p,
-		turned: make(chan struct{}, 1),
-		wake:   make(chan struct{}, 1),
-		busy:   map[string]bool{},
-		counts: map[string]Counts{},
-	}
+	s := &Notices{Ports: p}
+	s.watch = &watch{Ports: &s.Ports, turned: make(chan struct{}, 1)}
+	s.sender = &sender{Ports: &s.Ports, wake: make(chan struct{}, 1), busy: map[string]bool{}, counts: map[string]Counts{}}
+	return s
 }
+
+// Counts are how much was sent to each receiver, by name.
+func (s *Notices) Counts() map[string]Counts { return s.sender.all() }
 
 // How often it is looked at what changes with time alone, how long is waited for what happens
 // together, and how many times as long as a look took: on a large map that is much work.
@@ -80,7 +82,7 @@ const (
 // Follow tells what stands and what turns, until the workspace is closed.
 func (s *Notices) Follow() {
 	happened := s.Events.Listen(s.Closing)
-	s.Working.Go(s.sendAll)
+	s.Working.Go(s.sender.run)
 	s.Working.Go(func() {
 		var was map[string]*notice.Document
 		for {
@@ -109,7 +111,7 @@ func (s *Notices) wait(happened <-chan events.Event, pause time.Duration) bool {
 			return false
 		case <-until.C:
 			return true
-		case <-s.turned:
+		case <-s.watch.turned:
 			return true
 		case e := <-happened:
 			if matters := e.Revision > 0 || e.Reading != "" || e.Delivery != "" ||
@@ -122,22 +124,13 @@ func (s *Notices) wait(happened <-chan events.Event, pause time.Duration) bool {
 	}
 }
 
-// receivers are those whom the map names, by folded name.
-func (s *Notices) receivers() map[string]*notice.Document {
-	all := map[string]*notice.Document{}
-	for _, d := range s.Head().Folder.Written.Map.Notices {
-		all[name.Fold(d.Name)] = d
-	}
-	return all
-}
-
 // look notes what is to be told to the receivers. What waits for one whose document is another than
 // before is tried at once.
 func (s *Notices) look(ctx context.Context, was, now map[string]*notice.Document) error {
 	if err := s.keep(ctx, was, now); err != nil || len(now) == 0 {
 		return err
 	}
-	stands, err := s.standing(ctx, now)
+	stands, err := s.watch.standing(ctx, now)
 	if err != nil {
 		return err
 	}
@@ -150,7 +143,7 @@ func (s *Notices) look(ctx context.Context, was, now map[string]*notice.Document
 			return err
 		}
 	}
-	s.awake()
+	s.sender.awake()
 	return nil
 }
 
@@ -227,12 +220,4 @@ func (s *Notices) turn(
 		out = append(out, store.Notice{At: now, Due: now.Add(d.Digest.Duration), Body: body})
 	}
 	return s.Store.Tell(ctx, folded, rows, out)
-}
-
-// awake says that there may be something to send.
-func (s *Notices) awake() {
-	select {
-	case s.wake <- struct{}{}:
-	default:
-	}
 }

@@ -3,6 +3,7 @@ package notices
 import (
 	"context"
 	"encoding/json"
+	"sync"
 	"time"
 
 	"gatemap/connect"
@@ -22,8 +23,17 @@ const (
 // Counts are how many notices were sent to a receiver since the start, and how often that failed.
 type Counts struct{ Sent, Failed int }
 
-// Counts are those of each receiver, by name.
-func (s *Notices) Counts() map[string]Counts {
+// sender sends what is kept for the receivers.
+type sender struct {
+	*Ports
+	wake   chan struct{} // has something where there may be something to send
+	mu     sync.Mutex
+	busy   map[string]bool   // the receivers that something is being sent to, folded
+	counts map[string]Counts // by the name of the receiver
+}
+
+// all are the counts of each receiver, by name.
+func (s *sender) all() map[string]Counts {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	all := make(map[string]Counts, len(s.counts))
@@ -33,8 +43,16 @@ func (s *Notices) Counts() map[string]Counts {
 	return all
 }
 
-// sendAll sends what is due, to all receivers at once, until the workspace is closed.
-func (s *Notices) sendAll() {
+// awake says that there may be something to send.
+func (s *sender) awake() {
+	select {
+	case s.wake <- struct{}{}:
+	default:
+	}
+}
+
+// run sends what is due, to all receivers at once, until the workspace is closed.
+func (s *sender) run() {
 	for {
 		wait := looked
 		waiting, err := s.Store.WaitingNotices(s.Closing)
@@ -63,7 +81,7 @@ func (s *Notices) sendAll() {
 }
 
 // begin says whether nothing is being sent to a receiver, and that something is now.
-func (s *Notices) begin(folded string) bool {
+func (s *sender) begin(folded string) bool {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	free := !s.busy[folded]
@@ -71,7 +89,7 @@ func (s *Notices) begin(folded string) bool {
 	return free
 }
 
-func (s *Notices) end(folded string) {
+func (s *sender) end(folded string) {
 	s.mu.Lock()
 	delete(s.busy, folded)
 	s.mu.Unlock()
@@ -79,7 +97,7 @@ func (s *Notices) end(folded string) {
 }
 
 // sendDue sends what is due to a receiver, after so many tries.
-func (s *Notices) sendDue(d *notice.Document, tries int) {
+func (s *sender) sendDue(d *notice.Document, tries int) {
 	folded := name.Fold(d.Name)
 	defer s.end(folded)
 	now := time.Now()
@@ -113,7 +131,7 @@ func (s *Notices) sendDue(d *notice.Document, tries int) {
 }
 
 // later notes that notices could not be sent, after so many tries: they are tried again, or given up.
-func (s *Notices) later(d *notice.Document, due []store.Notice, now time.Time, tries int, why string) error {
+func (s *sender) later(d *notice.Document, due []store.Notice, now time.Time, tries int, why string) error {
 	folded := name.Fold(d.Name)
 	if now.Sub(due[0].At) > givenUp {
 		return s.Store.EndNotices(s.Closing, folded, due[len(due)-1].Number, time.Now(), why)
@@ -122,7 +140,7 @@ func (s *Notices) later(d *notice.Document, due []store.Notice, now time.Time, t
 }
 
 // pause is how long is waited after a message that could not be sent, when so many could not before.
-func (s *Notices) pause(tries int) time.Duration {
+func (s *sender) pause(tries int) time.Duration {
 	first := s.RetryAfter
 	if first == 0 {
 		first = time.Second
@@ -130,13 +148,13 @@ func (s *Notices) pause(tries int) time.Duration {
 	return min(first<<min(tries, 12), mostWait)
 }
 
-func (s *Notices) send(ctx context.Context, d *notice.Document, notices []notice.Notice) (arrived int, err error) {
+func (s *sender) send(ctx context.Context, d *notice.Document, notices []notice.Notice) (arrived int, err error) {
 	return connect.NotifierOf(d).Send(ctx, &connect.Message{
 		Map: s.Head().Folder.Written.Map.Title, Notices: notices, Digest: d.Digest.Duration > 0, Host: *s.Host,
 	})
 }
 
-func (s *Notices) count(d *notice.Document, more Counts) {
+func (s *sender) count(d *notice.Document, more Counts) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	c := s.counts[d.Name]

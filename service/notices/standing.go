@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"gatemap/answer"
@@ -19,9 +20,17 @@ var topics = map[finding.Code]notice.Topic{
 	finding.Unreachable: notice.Connection, finding.Undelivered: notice.Delivery,
 }
 
+// watch sees what stands.
+type watch struct {
+	*Ports
+	broken atomic.Pointer[string] // what is wrong with the audit; nil: nothing that is known
+	next   time.Time              // when the audit is looked at again
+	turned chan struct{}          // has something when broken is another
+}
+
 // standing is everything that stands and is of some topic that a receiver is told of. What nobody is
 // told of is not looked at: it may be much work.
-func (s *Notices) standing(ctx context.Context, to map[string]*notice.Document) (all []notice.Standing, err error) {
+func (w *watch) standing(ctx context.Context, to map[string]*notice.Document) (all []notice.Standing, err error) {
 	told := func(topics ...notice.Topic) bool {
 		for _, d := range to {
 			if len(d.About) == 0 ||
@@ -31,36 +40,36 @@ func (s *Notices) standing(ctx context.Context, to map[string]*notice.Document) 
 		}
 		return false
 	}
-	if told(notice.Audit) && time.Now().After(s.next) {
-		s.next = time.Now().Add(verified)
-		s.Working.Go(s.verify)
+	if told(notice.Audit) && time.Now().After(w.next) {
+		w.next = time.Now().Add(verified)
+		w.Working.Go(w.verify)
 	}
-	if why := s.broken.Load(); why != nil {
+	if why := w.broken.Load(); why != nil {
 		all = append(all, notice.Standing{
 			Topic: notice.Audit, Text: "The audit is not what was written: " + *why + ".", Turns: *why,
 			Fix: "Keep a copy of the data folder, and see where it differs: gatemap audit verify.",
 		})
 	}
 	if told(notice.Guarantee) {
-		broken, err := s.guarantees(ctx)
+		broken, err := w.guarantees(ctx)
 		if err != nil {
 			return nil, err
 		}
 		all = append(all, broken...)
 	}
 	if told(notice.Connection, notice.Intake) {
-		sources, err := s.sources(ctx)
+		sources, err := w.sources(ctx)
 		if err != nil {
 			return nil, err
 		}
 		all = append(all, sources...)
 	}
 	if told(notice.Drift, notice.Stranger, notice.Connection) {
-		all = append(all, found(s.Readings.Findings(ctx))...)
+		all = append(all, found(w.Readings.Findings(ctx))...)
 	}
 	if told(notice.Delivery) {
-		all = append(all, found(s.Deliveries.Findings(ctx))...)
-		left, err := s.left(ctx)
+		all = append(all, found(w.Deliveries.Findings(ctx))...)
+		left, err := w.left(ctx)
 		if err != nil {
 			return nil, err
 		}
@@ -73,15 +82,15 @@ func (s *Notices) standing(ctx context.Context, to map[string]*notice.Document) 
 const goesOn = time.Minute
 
 // left are the directories in which there is what a commit wrote that was not made.
-func (s *Notices) left(ctx context.Context) (all []notice.Standing, err error) {
-	open, err := s.Store.OpenWrites(ctx)
-	for _, w := range open {
-		if time.Since(w.Began) > goesOn {
+func (w *watch) left(ctx context.Context) (all []notice.Standing, err error) {
+	open, err := w.Store.OpenWrites(ctx)
+	for _, o := range open {
+		if time.Since(o.Began) > goesOn {
 			all = append(all, notice.Standing{
-				Topic: notice.Delivery, Of: w.Directory, Key: "left",
+				Topic: notice.Delivery, Of: o.Directory, Key: "left",
 				Text: fmt.Sprintf(
 					"What a commit wrote to the directory %s before it failed is not taken back yet; nothing is committed that writes there.",
-					w.Directory,
+					o.Directory,
 				),
 				Fix: "See that its server answers; it is tried again and again.",
 			})
@@ -91,8 +100,8 @@ func (s *Notices) left(ctx context.Context) (all []notice.Standing, err error) {
 }
 
 // guarantees are those that are broken.
-func (s *Notices) guarantees(ctx context.Context) (all []notice.Standing, err error) {
-	guarantees, err := s.Head().Answers.Really(s.Readings.Kept).Guarantees(ctx)
+func (w *watch) guarantees(ctx context.Context) (all []notice.Standing, err error) {
+	guarantees, err := w.Head().Answers.Really(w.Readings.Kept).Guarantees(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -131,12 +140,12 @@ func found(findings []finding.Finding) (all []notice.Standing) {
 }
 
 // sources are the directories of which the newest run that ended failed, or of which one is held.
-func (s *Notices) sources(ctx context.Context) (all []notice.Standing, err error) {
-	for _, d := range s.Head().Folder.Written.Map.Directories {
+func (w *watch) sources(ctx context.Context) (all []notice.Standing, err error) {
+	for _, d := range w.Head().Folder.Written.Map.Directories {
 		if connect.Of(d.Source) == nil {
 			continue
 		}
-		runs, err := s.Journal.List(ctx, d.Name, 10, "")
+		runs, err := w.Journal.List(ctx, d.Name, 10, "")
 		if err != nil {
 			return nil, err
 		}
@@ -177,25 +186,25 @@ func standsOf(named string, runs []answer.Run) *notice.Standing {
 const verified = 6 * time.Hour
 
 // verify looks whether the audit holds. What is broken stays so.
-func (s *Notices) verify() {
-	if s.broken.Load() != nil {
+func (w *watch) verify() {
+	if w.broken.Load() != nil {
 		return
 	}
-	why := s.Store.Trouble
+	why := w.Store.Trouble
 	if why == "" {
-		v, err := s.Audit.Verify(s.Closing, "")
+		v, err := w.Audit.Verify(w.Closing, "")
 		switch {
-		case s.Closing.Err() != nil:
+		case w.Closing.Err() != nil:
 			return
 		case err != nil:
-			s.Log.Error("the audit cannot be looked at", "error", err)
+			w.Log.Error("the audit cannot be looked at", "error", err)
 			return
 		case v.Holds:
 			return
 		}
 		why = fmt.Sprintf("entry %d: %s", v.Broken, v.Reason)
 	}
-	s.Log.Error("the audit does not hold", "reason", why)
-	s.broken.Store(&why)
-	s.turned <- struct{}{}
+	w.Log.Error("the audit does not hold", "reason", why)
+	w.broken.Store(&why)
+	w.turned <- struct{}{}
 }

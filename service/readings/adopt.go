@@ -38,7 +38,7 @@ func (s *Readings) Adopted(ctx context.Context, a answer.Adopting) ([]stage.Chan
 		)
 	}
 	head := s.Head()
-	document, err := s.linked(head, a.System)
+	document, err := linked(head, a.System)
 	if err != nil {
 		return nil, err
 	}

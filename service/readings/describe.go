@@ -9,7 +9,6 @@ import (
 	"gatemap/answer"
 	"gatemap/connect"
 	"gatemap/core/gate"
-	"gatemap/core/gate/types"
 	"gatemap/core/reading"
 	"gatemap/operator"
 	"gatemap/service/query"
@@ -35,7 +34,7 @@ func (s *Readings) List(ctx context.Context) (*answer.LinkedSystems, error) {
 	return all, nil
 }
 
-func (s *Readings) describe(ctx context.Context, head *query.Head, d *gate.System) (*answer.Linked, error) {
+func (s *shelf) describe(ctx context.Context, head *query.Head, d *gate.System) (*answer.Linked, error) {
 	l := &answer.Linked{System: d.Name, Title: d.Title, Kind: d.Link.Connection.Name}
 	if every := d.Link.Every; every.Duration > 0 {
 		l.Every = every.String()
@@ -45,7 +44,7 @@ func (s *Readings) describe(ctx context.Context, head *query.Head, d *gate.Syste
 	}
 	k := s.kept(d.Name)
 	if s.AtOnce && !k.any() {
-		_, _ = s.Read(ctx, operator.Service, d.Name) // what fails is told below
+		_ = s.take(ctx, operator.Service, head, d) // what fails is told below
 	}
 	k.mu.Lock()
 	row := k.row
@@ -111,114 +110,4 @@ func unread(system, failed string) error {
 			system,
 		),
 	}
-}
-
-// compiled is the newest reading of a system, with the map as it is.
-func (s *Readings) compiled(ctx context.Context, head *query.Head, d *gate.System) (*reading.Compiled, error) {
-	k := s.kept(d.Name)
-	if s.AtOnce && !k.any() {
-		if _, err := s.Read(ctx, operator.Service, d.Name); err != nil {
-			return nil, err
-		}
-	}
-	if real := k.compiled(head); real != nil {
-		return real, nil
-	}
-	k.work.Lock()
-	defer k.work.Unlock()
-	if real := k.compiled(head); real != nil {
-		return real, nil
-	}
-	r, err := s.reading(ctx, k, d)
-	if err != nil {
-		return nil, err
-	}
-	real, err := reading.Compile(r, head.Atlas, d)
-	if err != nil {
-		return nil, err
-	}
-	k.mu.Lock()
-	defer k.mu.Unlock()
-	if k.reading == r { // no other has come since
-		k.head, k.real, k.drift = head, real, nil
-	}
-	return real, nil
-}
-
-// reading is the newest reading of a system.
-func (s *Readings) reading(ctx context.Context, k *kept, d *gate.System) (*reading.Reading, error) {
-	k.mu.Lock()
-	defer k.mu.Unlock()
-	if k.row.At.IsZero() {
-		return nil, unread(d.Name, k.row.Error)
-	}
-	if k.reading == nil {
-		body, err := s.Keeper.ReadingBody(ctx, d.Name)
-		if err == nil {
-			k.reading, err = unpack(body)
-		}
-		if err != nil {
-			return nil, err
-		}
-	}
-	if k.reading.Type != d.Type.Name {
-		return nil, &answer.ConflictError{
-			Message: fmt.Sprintf(
-				"the system %s was read as one of the type %s, and is of the type %s now: read it again",
-				d.Name,
-				k.reading.Type,
-				d.Type.Name,
-			),
-		}
-	}
-	return k.reading, nil
-}
-
-// any says whether there is a reading.
-func (k *kept) any() bool {
-	k.mu.Lock()
-	defer k.mu.Unlock()
-	return !k.row.At.IsZero()
-}
-
-// compiled is the reading as it was compiled with a map; nil: it was not.
-func (k *kept) compiled(head *query.Head) *reading.Compiled {
-	k.mu.Lock()
-	defer k.mu.Unlock()
-	if k.head != head {
-		return nil
-	}
-	return k.real
-}
-
-// drifted is how the newest reading differs from the map as it is.
-func (s *Readings) drifted(ctx context.Context, head *query.Head, d *gate.System) (*reading.Drift, error) {
-	real, err := s.compiled(ctx, head, d)
-	if err != nil {
-		return nil, err
-	}
-	k := s.kept(d.Name)
-	k.work.Lock()
-	defer k.work.Unlock()
-	k.mu.Lock()
-	drift := k.drift
-	k.mu.Unlock()
-	if drift != nil && drift.Of == real {
-		return drift, nil
-	}
-	if drift, err = between(real, d); err != nil {
-		return nil, err
-	}
-	k.mu.Lock()
-	defer k.mu.Unlock()
-	if k.real == real {
-		k.drift = drift
-	}
-	return drift, nil
-}
-
-// between is how a reading differs from the map with which it was compiled.
-func between(real *reading.Compiled, d *gate.System) (*reading.Drift, error) {
-	t, _ := types.Named(d.Type.Name)
-	return reading.Between(real, t)
 }

@@ -18,7 +18,7 @@ func (s *Readings) Drift(ctx context.Context, system string, asked answer.DriftA
 		return nil, err
 	}
 	head := s.Head()
-	document, err := s.linked(head, system)
+	document, err := linked(head, system)
 	if err != nil {
 		return nil, err
 	}

@@ -14,7 +14,7 @@ import (
 func (s *Readings) Kept(ctx context.Context, a *atlas.Atlas, p *atlas.Promise) check.Guaranteed {
 	head := s.Head()
 	g, err := reading.Kept(a, p, func(system string) (*reading.Compiled, error) {
-		d, err := s.linked(head, system)
+		d, err := linked(head, system)
 		if err != nil {
 			return nil, err
 		}

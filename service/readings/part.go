@@ -26,7 +26,7 @@ func (s *Readings) AdoptedLines(
 	ctx context.Context, system string, lines []string,
 ) (changes []stage.Change, right func(*query.Head) error, err error) {
 	head := s.Head()
-	document, err := s.linked(head, system)
+	document, err := linked(head, system)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -15,9 +15,7 @@ import (
 	"gatemap/connect"
 	"gatemap/core/gate"
 	"gatemap/core/name"
-	"gatemap/core/reading"
 	"gatemap/operator"
-	"gatemap/service/audit"
 	"gatemap/service/events"
 	"gatemap/service/keeping"
 	"gatemap/service/query"
@@ -46,29 +44,11 @@ type Keeper interface {
 }
 
 // Readings are the readings of the systems of one map. They are safe for use by many.
-type Readings struct {
-	Ports
-	mu sync.Mutex
-	of map[string]*kept // by the folded names of systems
-}
-
-// kept is what is known of one system.
-type kept struct {
-	busy sync.Mutex // while it is read
-	work sync.Mutex // while what follows from its reading is computed
-
-	mu      sync.Mutex
-	going   bool // it is being read
-	row     store.Reading
-	reading *reading.Reading // of row, once it was unpacked
-	head    *query.Head      // of which what follows was computed
-	real    *reading.Compiled
-	drift   *reading.Drift
-}
+type Readings struct{ *shelf }
 
 // Open makes ready to read systems.
 func Open(ctx context.Context, p Ports) (*Readings, error) {
-	s := &Readings{Ports: p, of: map[string]*kept{}}
+	s := &shelf{Ports: p, of: map[string]*kept{}}
 	rows, err := p.Keeper.Readings(ctx)
 	if err != nil {
 		return nil, err
@@ -76,17 +56,7 @@ func Open(ctx context.Context, p Ports) (*Readings, error) {
 	for _, row := range rows {
 		s.of[name.Fold(row.System)] = &kept{row: row}
 	}
-	return s, nil
-}
-
-func (s *Readings) kept(system string) *kept {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	key := name.Fold(system)
-	if s.of[key] == nil {
-		s.of[key] = &kept{row: store.Reading{System: system}}
-	}
-	return s.of[key]
+	return &Readings{s}, nil
 }
 
 // linkedIn are the systems of a map that have a link, by name.
@@ -102,7 +72,7 @@ func linkedIn(head *query.Head) iter.Seq[*gate.System] {
 
 // linked finds a system that has a link. The error is a *directory.NotFoundError or an
 // *answer.ConflictError.
-func (s *Readings) linked(head *query.Head, system string) (*gate.System, error) {
+func linked(head *query.Head, system string) (*gate.System, error) {
 	found, err := head.Atlas.System(system)
 	if err != nil {
 		return nil, err
@@ -121,52 +91,14 @@ func (s *Readings) linked(head *query.Head, system string) (*gate.System, error)
 // Read reads a system, and keeps what it holds. What was read before stays where that fails.
 func (s *Readings) Read(ctx context.Context, by operator.Actor, system string) (*answer.Linked, error) {
 	head := s.Head()
-	document, err := s.linked(head, system)
+	document, err := linked(head, system)
 	if err != nil {
 		return nil, err
 	}
-	k := s.kept(document.Name)
-	k.busy.Lock()
-	defer k.busy.Unlock()
-	k.goes(true)
-	defer k.goes(false)
-	tried := time.Now()
-	r, real, err := s.observed(ctx, head, document)
-	if err != nil && ctx.Err() != nil {
-		return nil, ctx.Err() // who asked has gone: that says nothing of the system
+	if err := s.take(ctx, by, head, document); err != nil {
+		return nil, err
 	}
-	row := store.Reading{System: document.Name, Tried: tried}
-	if err != nil {
-		k.mu.Lock()
-		row.Failed = k.row.Failed + 1
-		k.mu.Unlock()
-		row.Error = err.Error()
-		s.Log.Warn("a linked system cannot be read", "system", document.Name, "error", err)
-	} else {
-		row.At = r.At
-		if row.Body, err = pack(r); err != nil {
-			return nil, err
-		}
-	}
-	if failed := s.keep(ctx, by, k, row, head, real); failed != nil {
-		return nil, failed
-	}
-	if err != nil {
-		return nil, &answer.ConflictError{Message: err.Error()}
-	}
-	k.goes(false)
 	return s.describe(ctx, head, document)
-}
-
-// observed reads a system, and compiles what it holds: what cannot be compiled is no reading.
-func (s *Readings) observed(
-	ctx context.Context, head *query.Head, document *gate.System,
-) (r *reading.Reading, real *reading.Compiled, err error) {
-	defer s.Busy()()
-	if r, err = connect.Observe(ctx, document, *s.Host, func(int) {}); err == nil {
-		real, err = reading.Compile(r, head.Atlas, document)
-	}
-	return r, real, err
 }
 
 // Start reads a system by itself, and waits for it for a while: what it does not wait for goes on,
@@ -178,7 +110,7 @@ func (s *Readings) Start(
 	wait time.Duration,
 ) (*answer.Linked, error) {
 	head := s.Head()
-	document, err := s.linked(head, system)
+	document, err := linked(head, system)
 	if err != nil {
 		return nil, err
 	}
@@ -195,45 +127,6 @@ func (s *Readings) Start(
 		l.Busy = true
 	}
 	return l, err
-}
-
-func (k *kept) goes(going bool) {
-	k.mu.Lock()
-	k.going = going
-	k.mu.Unlock()
-}
-
-// keep keeps how a reading went, and tells everyone.
-func (s *Readings) keep(
-	ctx context.Context,
-	by operator.Actor,
-	k *kept,
-	row store.Reading,
-	head *query.Head,
-	real *reading.Compiled,
-) error {
-	var entries []store.Entry
-	if !by.IsService() {
-		detail := "read the system"
-		if row.Error != "" {
-			detail = "could not read the system: " + row.Error
-		}
-		entries = append(entries, audit.Of(by, "reading", row.System, audit.Done, detail))
-	}
-	if err := s.Keeper.KeepReading(context.WithoutCancel(ctx), &row, entries...); err != nil {
-		return err
-	}
-	row.Body = nil // the store has it
-	k.mu.Lock()
-	if real == nil {
-		row.At = k.row.At
-	} else {
-		k.reading, k.head, k.real, k.drift = real.Reading, head, real, nil
-	}
-	k.row = row
-	k.mu.Unlock()
-	s.Events.Tell(events.Event{Reading: row.System})
-	return nil
 }
 
 // Follow reads systems as often as their links say, until the workspace is closed.

@@ -36,7 +36,7 @@ type read struct {
 // in is the reading of a system, or, where none is named, of all that are linked and were read.
 func (r *Really) in(ctx context.Context, system string) ([]read, error) {
 	if system != "" {
-		d, err := r.readings.linked(r.head, system)
+		d, err := linked(r.head, system)
 		if err != nil {
 			return nil, err
 		}
