@@ -23,7 +23,8 @@ func (a *app) audit() *cobra.Command {
 		Use: "audit", Short: "What was done and what was refused, by whom and when", Args: cobra.NoArgs,
 		Long: `Every sign-in, refusal, change, override, intake and token is in the audit. Entries are
 only added; each is hashed together with the one before it, so that later changes are detected.`,
-		Example: "  gatemap audit list --actor edda.marsh\n  gatemap audit export --from 2026-11-01T00:00:00Z > november.jsonl\n  gatemap audit verify",
+		Example: "  gatemap audit list --actor edda.marsh\n" +
+			"  gatemap audit export --from 2026-11-01T00:00:00Z > november.jsonl\n  gatemap audit verify",
 	}
 	cmd.AddCommand(a.auditList(), a.auditExport(), a.auditVerify())
 	return cmd
@@ -156,7 +157,8 @@ does not hold. It prints the newest entry as a signed head: keep that elsewhere.
 --against HEAD a later check sees that nothing was removed from the end, and that no older
 database was put in place. The exit code is 1 if something does not hold. --data checks a
 data folder that no service uses.`,
-		Example: "  gatemap audit verify\n  gatemap audit verify --against gatemap.head\n  gatemap audit verify --data /var/lib/gatemap", Args: cobra.NoArgs,
+		Example: "  gatemap audit verify\n  gatemap audit verify --against gatemap.head\n" +
+			"  gatemap audit verify --data /var/lib/gatemap", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			v, err := a.verified(cmd.Context(), data, seal, against)
 			if err != nil {

@@ -85,7 +85,8 @@ func (a *app) revert() *cobra.Command {
 		Use: "revert REVISION", Short: "Begin a trial that reverts a revision",
 		Long: `Begins a trial that restores what a revision changed. See its outcome and commit it like any
 other trial. It is refused if what the revision changed was changed again later.`,
-		Example: "  gatemap revert 12\n  gatemap trial outcome revert-12\n  gatemap trial commit revert-12 --version 1 --reason \"Too early\"", Args: cobra.ExactArgs(1),
+		Example: "  gatemap revert 12\n  gatemap trial outcome revert-12\n" +
+			"  gatemap trial commit revert-12 --version 1 --reason \"Too early\"", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			n, err := strconv.Atoi(args[0])
 			if err != nil || n < 1 {

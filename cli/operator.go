@@ -25,7 +25,8 @@ func (a *app) operator() *cobra.Command {
 		Long: `Operators sign in to the console with a password, with or without a second factor, or by
 OpenID Connect. The roles are viewer (ask questions), editor (stage changes), approver
 (commit them) and admin (also manage operators, tokens and settings).`,
-		Example: "  gatemap operator set edda.marsh --role approver --password\n  gatemap operator second-factor edda.marsh\n  gatemap operator two-person-rule on", Args: cobra.NoArgs,
+		Example: "  gatemap operator set edda.marsh --role approver --password\n" +
+			"  gatemap operator second-factor edda.marsh\n  gatemap operator two-person-rule on", Args: cobra.NoArgs,
 	}
 	cmd.AddCommand(
 		a.operatorList(),
@@ -112,7 +113,8 @@ func (a *app) operatorSet() *cobra.Command {
 		Use: "set NAME", Short: "Add or change an operator",
 		Long: `Adds an operator, or changes what the flags name. --password reads a password from the
 terminal or a line of standard input, never from the command line.`,
-		Example: "  gatemap operator set edda.marsh --role approver --display \"Edda Marsh\" --password\n  gatemap operator set edda.marsh --inactive", Args: cobra.ExactArgs(1),
+		Example: "  gatemap operator set edda.marsh --role approver --display \"Edda Marsh\" --password\n" +
+			"  gatemap operator set edda.marsh --inactive", Args: cobra.ExactArgs(1),
 	}
 	flags := cmd.Flags()
 	flags.StringVar(&role, "role", "", "viewer, editor, approver or admin")
@@ -237,7 +239,8 @@ factors go with the old key: set them up again.`,
 				return err
 			}
 			a.print(
-				"Token %s, shown only once: %s\nIt expires in 24 hours. When an admin can sign in again, revoke it:  gatemap token revoke %s\n",
+				"Token %s, shown only once: %s\n"+
+					"It expires in 24 hours. When an admin can sign in again, revoke it:  gatemap token revoke %s\n",
 				named,
 				token,
 				named,

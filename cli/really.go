@@ -103,7 +103,8 @@ gatemap drift; questions are asked of it with --really.`,
 func (a *app) readingList() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "List the linked systems with their newest readings", Args: cobra.NoArgs,
-		Long:    "Lists the systems that have a link: how they are reached, when they were read, and whether that failed since.",
+		Long: "Lists the systems that have a link: how they are reached, when they were read, " +
+			"and whether that failed since.",
 		Example: "  gatemap reading list\n  gatemap reading list -o csv",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			o, err := a.workplace(cmd.Context())
@@ -143,7 +144,8 @@ cannot be read, that one stays.`,
 func (a *app) linkedText(all *answer.LinkedSystems) error {
 	if len(all.Systems) == 0 {
 		a.print(
-			"No system of the map has a link. Give the document of one the key link, with how it is reached (docs/connected.md).\n",
+			"No system of the map has a link. Give the document of one the key link, " +
+				"with how it is reached (docs/connected.md).\n",
 		)
 		return nil
 	}

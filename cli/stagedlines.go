@@ -89,8 +89,9 @@ from 1. gatemap system lines SYSTEM lists the lines.`,
 
 func (a *app) trialPart() *cobra.Command {
 	cmd := &cobra.Command{
-		Use:   "part",
-		Short: "Add, change, move, remove or switch off another part of a document: a role, resource, network, window, guarantee …",
+		Use: "part",
+		Short: "Add, change, move, remove or switch off another part of a document: " +
+			"a role, resource, network, window, guarantee …",
 		Long: `Changes one item of a list, or of a set of keys, in a document of the map. Lines of
 systems are changed with gatemap trial line. DOCUMENT is the name of a system, or map,
 guarantees, or "directory NAME". LIST is the key of its list. PART is its

@@ -114,7 +114,10 @@ func value(text string) (json.RawMessage, error) {
 
 func (a *app) trialSet() *cobra.Command {
 	return a.staging("set TRIAL USER ATTRIBUTE [VALUE]", "Set an attribute of a user; without VALUE remove it",
-		"  gatemap trial set season ilse.okonjo title \"Dome engineer\"\n  gatemap trial set season teo.marchetti active false\n  gatemap trial set season teo.marchetti remoteAccess", cobra.RangeArgs(3, 4), func(args []string) (stage.Change, error) {
+		"  gatemap trial set season ilse.okonjo title \"Dome engineer\"\n"+
+			"  gatemap trial set season teo.marchetti active false\n"+
+			"  gatemap trial set season teo.marchetti remoteAccess",
+		cobra.RangeArgs(3, 4), func(args []string) (stage.Change, error) {
 			c := stage.Change{Do: stage.SetUser, User: args[1], Attribute: args[2]}
 			if len(args) == 4 {
 				var err error
@@ -129,7 +132,8 @@ func (a *app) trialSet() *cobra.Command {
 func (a *app) trialGroup() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "group", Short: "Create, describe, rename or remove a group", Args: cobra.NoArgs,
-		Example: "  gatemap trial group create season cindervale/dawn-crew\n  gatemap trial group set season dawn-crew rule 'title eq \"Night assistant\"'",
+		Example: "  gatemap trial group create season cindervale/dawn-crew\n" +
+			"  gatemap trial group set season dawn-crew rule 'title eq \"Night assistant\"'",
 	}
 	cmd.AddCommand(
 		a.staging("create TRIAL DIRECTORY/GROUP [FIELDS]", "Create a group",
@@ -145,7 +149,9 @@ func (a *app) trialGroup() *cobra.Command {
 				return c, nil
 			}),
 		a.staging("set TRIAL GROUP FIELD [VALUE]", "Set a field of a group: "+strings.Join(stage.GroupFields, ", "),
-			"  gatemap trial group set season astronomers rule 'title ew \"astronomer\"' --dry-run\n  gatemap trial group set season night-crew managers '{users: [greta.falk]}'", cobra.RangeArgs(3, 4), func(args []string) (stage.Change, error) {
+			"  gatemap trial group set season astronomers rule 'title ew \"astronomer\"' --dry-run\n"+
+				"  gatemap trial group set season night-crew managers '{users: [greta.falk]}'",
+			cobra.RangeArgs(3, 4), func(args []string) (stage.Change, error) {
 				c := stage.Change{Do: stage.SetGroup, Group: args[1], Field: args[2]}
 				if len(args) == 4 {
 					text := args[3]

@@ -20,7 +20,9 @@ func (a *app) tokens() *cobra.Command {
 		Long: `A token of your own acts as you, with your role or a weaker one: what it does is done by you.
 A token of a service (--service) is for a program: it can read and run intakes, and never
 stage or commit.`,
-		Example: "  gatemap token create laptop --role editor\n  gatemap token create nightly-report --service --role viewer --expires 2027-12-31T00:00:00Z\n  gatemap token list\n  gatemap token revoke nightly-report", Args: cobra.NoArgs,
+		Example: "  gatemap token create laptop --role editor\n" +
+			"  gatemap token create nightly-report --service --role viewer --expires 2027-12-31T00:00:00Z\n" +
+			"  gatemap token list\n  gatemap token revoke nightly-report", Args: cobra.NoArgs,
 	}
 	cmd.AddCommand(a.tokenList(), a.tokenCreate(), &cobra.Command{
 		Use: "revoke NAME", Short: "Revoke a token", Example: "  gatemap token revoke nightly-report",
@@ -120,7 +122,10 @@ func (a *app) tokenCreate() *cobra.Command {
 		Long: `Creates a token of your own, with your role or a weaker one. As an admin, creates with --service
 one for a program, which never stages or commits, or with --manager one that can change the
 members of the groups that a user manages, and nothing else.`,
-		Example: "  gatemap token create laptop --role editor\n  gatemap token create nightly-report --service --role viewer --expires 2027-12-31T00:00:00Z\n  gatemap token create archive-desk --role editor --system archive\n  gatemap token create shift-plan --manager greta.falk", Args: cobra.ExactArgs(1),
+		Example: "  gatemap token create laptop --role editor\n" +
+			"  gatemap token create nightly-report --service --role viewer --expires 2027-12-31T00:00:00Z\n" +
+			"  gatemap token create archive-desk --role editor --system archive\n" +
+			"  gatemap token create shift-plan --manager greta.falk", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			t.Name = args[0]
 			if expires != "" {

@@ -122,8 +122,9 @@ func (a *app) trialFrom() *cobra.Command {
 		Long: `Compares the files of a map folder with those of the map in force, and begins a trial
 with the differences, one change for each file. Records that come from sources are not
 compared: they come in by intake.`,
-		Example: "  gatemap export ./observatory\n  $EDITOR observatory/systems/archive.yaml\n  gatemap trial from archive-rights ./observatory",
-		Args:    cobra.ExactArgs(2),
+		Example: "  gatemap export ./observatory\n  $EDITOR observatory/systems/archive.yaml\n" +
+			"  gatemap trial from archive-rights ./observatory",
+		Args: cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			list, err := mapfile.Files(os.DirFS(args[1]))
 			if err != nil {

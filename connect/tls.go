@@ -32,7 +32,8 @@ func (t *TLS) Config(h Host, server string) (*tls.Config, error) {
 	if t == nil {
 		if !Loopback(server) {
 			return nil, fmt.Errorf(
-				"%s is another machine, and a secret would go there in the clear: say how it is trusted with tls: {ca: FILE}, or tls: {} for those that this machine trusts",
+				"%s is another machine, and a secret would go there in the clear: say how it is trusted with tls: {ca: "+
+					"FILE}, or tls: {} for those that this machine trusts",
 				server,
 			)
 		}

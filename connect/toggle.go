@@ -57,7 +57,8 @@ func Toggle(disabled string, e *Entry, active bool) (attribute string, values []
 		return x.attribute, []string{strconv.FormatInt(had, 10)}, nil
 	}
 	return "", nil, fmt.Errorf(
-		"cannot be written: of disabled, %s, it is not clear what makes it hold; it is of one attribute with one value, of a bit, or of %s",
+		"cannot be written: of disabled, %s, it is not clear what makes it hold; "+
+			"it is of one attribute with one value, of a bit, or of %s",
 		disabled,
 		lockedSince,
 	)

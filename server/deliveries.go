@@ -20,7 +20,9 @@ type NumberedDelivery struct {
 // it is never kept.
 func delivered(api huma.API, s *workspace.Service) {
 	post(api, "/systems/{name}/delivery", "run-delivery",
-		"Read a linked system, and work out with which statements it comes to hold what the map says; nothing is changed there", operator.Intake, http.StatusCreated, func(ctx context.Context, in *struct {
+		"Read a linked system, and work out with which statements it comes to hold what the map says; "+
+			"nothing is changed there",
+		operator.Intake, http.StatusCreated, func(ctx context.Context, in *struct {
 			Name string `path:"name"`
 			Body answer.DeliveryAsked
 		}) (*answer.Delivery, error) {
@@ -42,7 +44,9 @@ func delivered(api huma.API, s *workspace.Service) {
 			return s.Deliveries.Script(ctx, in.ID)
 		})
 	post(api, "/deliveries/{id}/commit", "commit-delivery",
-		"Make the statements of a delivery that waits, and read the system again; one that takes longer goes on, and the answer says delivering", operator.Deliver, http.StatusOK, func(ctx context.Context, in *struct {
+		"Make the statements of a delivery that waits, and read the system again; "+
+			"one that takes longer goes on, and the answer says delivering",
+		operator.Deliver, http.StatusOK, func(ctx context.Context, in *struct {
 			NumberedDelivery
 			Body struct {
 				Confirm bool `json:"confirm,omitempty" doc:"Commit it even if the removal limit of the link holds it."`

@@ -46,7 +46,8 @@ func linked(api huma.API, s *workspace.Service) {
 		api,
 		"/adopt",
 		"adopt",
-		"Begin a trial in which what was read of a system is what its document says, or in which the map gets a directory as its server has it",
+		"Begin a trial in which what was read of a system is what its document says, "+
+			"or in which the map gets a directory as its server has it",
 		operator.Stage,
 		http.StatusCreated,
 		func(ctx context.Context, in *struct {

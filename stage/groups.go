@@ -218,7 +218,8 @@ func (d *Draft) createGroup(c *Change) error {
 	if writesGroups(home) && !ruled {
 		err = d.recordGroup(c, home, own, values)
 	} else if c.To != "" {
-		err = fmt.Errorf("%s takes a place (to) only where a directory server has the groups (write: groups), and the group has no rule", c.Do)
+		err = fmt.Errorf("%s takes a place (to) only where a directory server has the groups (write: "+
+			"groups), and the group has no rule", c.Do)
 	} else {
 		err = d.enter(c, dir, "groups", mapfile.KeyValue("name", mapfile.TextValue(own)))
 	}

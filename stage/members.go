@@ -192,7 +192,8 @@ func (d *Draft) notListed(c *Change, g *group, who *one) error {
 		return fmt.Errorf("%s is in group %s as the primary group of the account: set primary_group of the user instead",
 			who.full, g.full)
 	default:
-		return fmt.Errorf("%s is in group %s through %s: remove the person from %s, remove %s from %s, or add the person to the exceptions of the line",
+		return fmt.Errorf("%s is in group %s through %s: remove the person from %s, remove %s from %s, "+
+			"or add the person to the exceptions of the line",
 			who.full, g.full, strings.Join(names, " → "), names[0], names[len(names)-2], g.full)
 	}
 }

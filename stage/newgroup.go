@@ -31,7 +31,8 @@ func (d *Draft) recordGroup(c *Change, x *directory.Document, own string, values
 		place := cmp.Or(c.To, connect.GroupPlace(x.Source))
 		if place == "" {
 			return fmt.Errorf(
-				"it is not clear below which entry the group is put: say so with to, or with new_groups: {place: …} in the source of %s",
+				"it is not clear below which entry the group is put: say so with to, or with new_groups: {place: "+
+					"…} in the source of %s",
 				x.Name,
 			)
 		}

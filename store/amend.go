@@ -59,7 +59,8 @@ func newest(ctx context.Context, tx *sql.Tx) (number int, err error) {
 func (s *Store) write(ctx context.Context, tx *tx, r Revision, put []Row, gone []Key) error {
 	text := func(s string) sql.NullString { return sql.NullString{String: s, Valid: s != ""} }
 	if _, err := tx.ExecContext(ctx,
-		`INSERT INTO revisions (number, at, author, reason, trial, changes, reverts, overrides, key) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		`INSERT INTO revisions (number, at, author, reason, trial, changes, reverts, overrides, key)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		r.Number, seconds(r.At), r.Author, r.Reason, text(r.Trial), r.Changes,
 		sql.NullInt64{Int64: int64(r.Reverts), Valid: r.Reverts > 0}, text(r.Overrides), text(r.Key)); err != nil {
 		return err

@@ -25,7 +25,8 @@ func (s *Store) BeginDelivery(ctx context.Context, d *Delivery, entries ...Entry
 	return s.within(ctx, func(tx *tx) error {
 		result, err := tx.ExecContext(
 			ctx,
-			`INSERT INTO deliveries (system, revision, how, begun_by, state, began, ended, report, plan) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			`INSERT INTO deliveries (system, revision, how, begun_by, state, began, ended, report, plan)
+				VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 			d.System,
 			d.Revision,
 			d.How,
@@ -84,7 +85,8 @@ func (s *Store) auditAll(ctx context.Context, tx *tx, entries []Entry) error {
 	return nil
 }
 
-const deliveryColumns = `SELECT id, system, revision, how, begun_by, state, began, coalesce(ended, 0), report FROM deliveries `
+const deliveryColumns = `SELECT id, system, revision, how, begun_by, state, began, coalesce(ended, 0), report
+	FROM deliveries `
 
 // Deliveries lists the newest deliveries before one, the newest first: of one system, or of all
 // where it is "". before 0 begins with the newest.
@@ -107,7 +109,8 @@ func (s *Store) OpenDeliveries(ctx context.Context) ([]Delivery, error) {
 // it or of a later one.
 func (s *Store) Arrivals(ctx context.Context, revision int) ([]Delivery, error) {
 	return s.deliveries(ctx, deliveryColumns+`WHERE id IN
-		(SELECT min(id) FROM deliveries WHERE revision >= ? AND state IN ('arrived', 'unchanged') GROUP BY system) ORDER BY system`, revision)
+		(SELECT min(id) FROM deliveries WHERE revision >= ? AND state IN ('arrived', 'unchanged')
+		GROUP BY system) ORDER BY system`, revision)
 }
 
 // Delivery is one of them; ok is false if there is none with this number.

@@ -126,7 +126,8 @@ func (s *Store) against(ctx context.Context, text string) (trouble string, err e
 		return "", err
 	case len(list) == 0 || list[0].Number != h.Number:
 		return fmt.Sprintf(
-			"the audit ends before entry %d, which it had: entries were removed from its end, or an older database was put in place",
+			"the audit ends before entry %d, which it had: entries were removed from its end, "+
+				"or an older database was put in place",
 			h.Number,
 		), nil
 	case list[0].Hash != h.Hash:

@@ -106,7 +106,8 @@ func (s *Store) WaitingNotices(ctx context.Context) ([]Waiting, error) {
 		w.Due = moment(due)
 		return err
 	},
-		`SELECT receiver, count(*), min(due), max(tries), max(error) FROM notices WHERE ended IS NULL GROUP BY receiver ORDER BY receiver`)
+		`SELECT receiver, count(*), min(due), max(tries), max(error)
+			FROM notices WHERE ended IS NULL GROUP BY receiver ORDER BY receiver`)
 }
 
 // EndNotices notes that notices of a receiver up to a number were sent, or where why is given that

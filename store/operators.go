@@ -30,7 +30,8 @@ func (s *Store) CreateOperator(ctx context.Context, o *Operator, e Entry) error 
 	return s.within(ctx, func(tx *tx) error {
 		result, err := tx.ExecContext(
 			ctx,
-			`INSERT INTO operators (name, role, display, password, totp, issuer, subject, off, created) VALUES (?, ?, ?, nullif(?, ''), nullif(?, ''), nullif(?, ''), nullif(?, ''), ?, ?) ON CONFLICT DO NOTHING`,
+			`INSERT INTO operators (name, role, display, password, totp, issuer, subject, off, created)
+				VALUES (?, ?, ?, nullif(?, ''), nullif(?, ''), nullif(?, ''), nullif(?, ''), ?, ?) ON CONFLICT DO NOTHING`,
 			o.Name,
 			o.Role,
 			o.Display,
@@ -60,7 +61,8 @@ func (s *Store) UpdateOperator(ctx context.Context, o *Operator, e Entry) error 
 	return s.within(ctx, func(tx *tx) error {
 		result, err := tx.ExecContext(
 			ctx,
-			`UPDATE operators SET role = ?, display = ?, password = nullif(?, ''), totp = nullif(?, ''), counter = ?, issuer = nullif(?, ''), subject = nullif(?, ''), off = ?, version = version + 1 WHERE name = ? AND version = ?`,
+			`UPDATE operators SET role = ?, display = ?, password = nullif(?, ''), totp = nullif(?, ''), counter = ?,
+				issuer = nullif(?, ''), subject = nullif(?, ''), off = ?, version = version + 1 WHERE name = ? AND version = ?`,
 			o.Role,
 			o.Display,
 			o.Password,
@@ -196,7 +198,8 @@ func (s *Store) operators(ctx context.Context, which string, args ...any) ([]Ope
 		}
 		return err
 	},
-		`SELECT name, role, display, coalesce(password, ''), coalesce(totp, ''), counter, coalesce(issuer, ''), coalesce(subject, ''), off, version, created FROM operators `+which, args...)
+		`SELECT name, role, display, coalesce(password, ''), coalesce(totp, ''), counter, coalesce(issuer, ''),
+			coalesce(subject, ''), off, version, created FROM operators `+which, args...)
 }
 
 // TieManager ties a manager of groups to a subject of a provider, where neither is tied
@@ -268,7 +271,8 @@ func (s *Store) Session(ctx context.Context, session string, now time.Time) (x S
 	return firstOf(query(ctx, s, func(rows *sql.Rows, x *Session) error {
 		return rows.Scan(&x.Operator, &x.Token, &x.User, &x.How)
 	},
-		`SELECT coalesce(operator, ''), coalesce((SELECT name FROM tokens WHERE tokens.hash = sessions.token), ''), coalesce(user, ''), how FROM sessions WHERE hash = ? AND expires > ?`,
+		`SELECT coalesce(operator, ''), coalesce((SELECT name FROM tokens WHERE tokens.hash = sessions.token), ''),
+			coalesce(user, ''), how FROM sessions WHERE hash = ? AND expires > ?`,
 		hash(session), nanos(now)))
 }
 

@@ -94,7 +94,8 @@ func (s *Store) revisions(ctx context.Context, which string, args ...any) ([]Rev
 		r.At = moment(at)
 		return err
 	},
-		`SELECT number, at, author, reason, coalesce(trial, ''), changes, coalesce(reverts, 0), coalesce(overrides, ''), coalesce(key, '') FROM revisions `+which, args...)
+		`SELECT number, at, author, reason, coalesce(trial, ''), changes, coalesce(reverts, 0),
+			coalesce(overrides, ''), coalesce(key, '') FROM revisions `+which, args...)
 }
 
 // Turn is a row that a revision wrote, with what stood there before and now; nil

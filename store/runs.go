@@ -110,7 +110,8 @@ func (s *Store) Run(ctx context.Context, id int64) (r Run, ok bool, err error) {
 	return firstOf(
 		s.runs(
 			ctx,
-			`SELECT id, directory, how, started_by, state, started, coalesce(ended, 0), coalesce(revision, 0), report FROM runs WHERE id = ?1`,
+			`SELECT id, directory, how, started_by, state, started, coalesce(ended, 0), coalesce(revision, 0), report
+				FROM runs WHERE id = ?1`,
 			id,
 		),
 	)

@@ -164,7 +164,8 @@ func ReplaceSeal(ctx context.Context, folder, keyFile string) (factors int64, er
 				Act:    "seal",
 				Result: "done",
 				Detail: fmt.Sprintf(
-					"the key was replaced; second factors that went with the old one: %d; entries before this one are taken as they are",
+					"the key was replaced; second factors that went with the old one: %d; "+
+						"entries before this one are taken as they are",
 					factors,
 				),
 			},

@@ -147,7 +147,8 @@ func (s *Store) open(ctx context.Context) error {
 		return err
 	}
 	db, err := sql.Open("sqlite", uri(s.path)+
-		"?_pragma=busy_timeout(3000)&_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)&_pragma=synchronous(FULL)&_txlock=immediate")
+		"?_pragma=busy_timeout(3000)&_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)"+
+		"&_pragma=synchronous(FULL)&_txlock=immediate")
 	if err != nil {
 		return err
 	}

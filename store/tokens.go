@@ -67,7 +67,8 @@ func (s *Store) CreateToken(ctx context.Context, t Token, instead bool, e Entry)
 		}
 		result, err := tx.ExecContext(
 			ctx,
-			`INSERT INTO tokens (hash, name, role, created, author, expires, systems, user, directory, owner) VALUES (?, ?, ?, ?, ?, nullif(?, 0), ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
+			`INSERT INTO tokens (hash, name, role, created, author, expires, systems, user, directory, owner)
+				VALUES (?, ?, ?, ?, ?, nullif(?, 0), ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
 			hash(
 				token,
 			),
@@ -133,7 +134,8 @@ func (s *Store) Tokens(ctx context.Context) (*Keys, error) {
 		}
 		return err
 	},
-		`SELECT t.hash, t.name, t.role, t.created, t.author, coalesce(t.expires, 0), t.systems, coalesce(t.user, ''), coalesce(t.directory, ''),
+		`SELECT t.hash, t.name, t.role, t.created, t.author, coalesce(t.expires, 0), t.systems, coalesce(t.user, ''),
+			coalesce(t.directory, ''),
 		coalesce(t.owner, ''), coalesce(o.role, ''), coalesce(o.off, t.owner IS NOT NULL AND t.owner <> 'host')
 		FROM tokens AS t LEFT JOIN operators AS o ON o.name = t.owner ORDER BY t.name`)
 	return &Keys{list}, err

@@ -44,7 +44,8 @@ func (f *files) Amend(
 	if slices.ContainsFunc(put, func(p store.Pending) bool { return !inFile(p.Key) }) ||
 		slices.ContainsFunc(gone, func(k store.Key) bool { return !inFile(k) }) {
 		return r, &answer.ConflictError{
-			Message: "the trial changes what sources of the folder hold, which is not written: change it there, or commit the trial into a service",
+			Message: "the trial changes what sources of the folder hold, which is not written: " +
+				"change it there, or commit the trial into a service",
 		}
 	}
 	err := f.locked(ctx, func() error {

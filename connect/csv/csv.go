@@ -217,7 +217,8 @@ func plain(err error) string {
 	case errors.Is(err, csv.ErrFieldCount):
 		return "the line has not as many columns as the first one"
 	case errors.Is(err, csv.ErrBareQuote):
-		return "a value without quotes contains a quote; put the value in quotes and double the quote inside (RFC 4180 section 2)"
+		return "a value without quotes contains a quote; put the value in quotes and double the quote inside (RFC 4180 " +
+			"section 2)"
 	case errors.Is(err, csv.ErrQuote):
 		return "a quote is opened here and not closed as RFC 4180 section 2 has it"
 	}

@@ -90,7 +90,8 @@ func firstLine(text string) string {
 func (d *Document) Script(p *delivery.Plan) string {
 	var b strings.Builder
 	b.WriteString(
-		"#!/bin/sh\n# Made by Gate Map, for root. Run it on each host: it does what is for that one, and ends at the first error.\n" +
+		"#!/bin/sh\n" +
+			"# Made by Gate Map, for root. Run it on each host: it does what is for that one, and ends at the first error.\n" +
 			"set -eu\nme=$(hostname -f 2>/dev/null || hostname)\n",
 	)
 	fmt.Fprintf(&b, "case $me in\n")

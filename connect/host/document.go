@@ -36,7 +36,8 @@ func address(at *url.URL) (connect.Link, error) {
 	d := &Document{User: at.User.Username()}
 	if _, secret := at.User.Password(); secret {
 		return nil, errors.New(
-			"a password is never in the map, and Gate Map signs in with a key: say where it is with ?secret=env:GATEMAP_SECRET_NAME or ?secret=file:PATH",
+			"a password is never in the map, and Gate Map signs in with a key: say where it is with " +
+				"?secret=env:GATEMAP_SECRET_NAME or ?secret=file:PATH",
 		)
 	}
 	if d.User == "" || at.Hostname() == "" || strings.Trim(at.Path, "/") != "" {

@@ -85,7 +85,8 @@ func unknown(m Machine) ssh.HostKeyCallback {
 	return func(_ string, _ net.Addr, shown ssh.PublicKey) error {
 		return place.Errorf(
 			m.Place,
-			"the link has no key of the host, which shows %q: compare it with /etc/ssh/ssh_host_*_key.pub there, and write it as key",
+			"the link has no key of the host, which shows %q: compare it with /etc/ssh/ssh_host_*_key.pub there, "+
+				"and write it as key",
 			text(shown),
 		)
 	}

@@ -97,7 +97,8 @@ func (a *adding) groupClasses(g *directory.Group) error {
 	}
 	if !a.has("objectClass") {
 		return fmt.Errorf(
-			"members are listed by %s, and it is not clear of which class such an entry is: say so in new_groups, with entry: {objectClass: […]}",
+			"members are listed by %s, and it is not clear of which class such an entry is: "+
+				"say so in new_groups, with entry: {objectClass: […]}",
 			strings.Join(a.source.Groups.Members, ", "),
 		)
 	}

@@ -216,7 +216,8 @@ func plain(err error) error {
 		return errors.New("there is no such entry")
 	case ldap.LDAPResultSizeLimitExceeded:
 		return errors.New(
-			"the server stops at a limit on entries; ask for smaller pages with page, or raise the limit for the account that binds",
+			"the server stops at a limit on entries; ask for smaller pages with page, " +
+				"or raise the limit for the account that binds",
 		)
 	case ldap.LDAPResultTimeLimitExceeded:
 		return errors.New("the server stops at a limit on time")

@@ -127,7 +127,8 @@ func (p *proposing) users(ctx context.Context, base string) error {
 	}
 	step := connect.Step{Name: "disabled", Detail: fmt.Sprintf("%d switched off by pwdAccountLockedTime", len(off))}
 	if len(off) == 0 && len(usual) > 0 {
-		step.Warned, step.Detail = true, "no account is switched off by pwdAccountLockedTime: if the server says it otherwise, write so as users: {disabled: (FILTER)}"
+		step.Warned, step.Detail = true, "no account is switched off by pwdAccountLockedTime: "+
+			"if the server says it otherwise, write so as users: {disabled: (FILTER)}"
 	}
 	p.tell(step)
 	if len(others) > 0 {

@@ -159,7 +159,8 @@ func containers(searches []search) []search {
 		base.Scope = "sub"
 		all = append(all, search{
 			base: base, attributes: append(slices.Clone(connect.Identifiers), "uSNCreated", "createTimestamp", byTime),
-			filter: "(|(objectClass=organizationalUnit)(objectClass=container)(objectClass=organization)(objectClass=locality)(objectClass=country))",
+			filter: "(|(objectClass=organizationalUnit)(objectClass=container)(objectClass=organization)" +
+				"(objectClass=locality)(objectClass=country))",
 		})
 	}
 	return all

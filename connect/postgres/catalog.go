@@ -122,16 +122,19 @@ func (c *catalog) readRoles(ctx context.Context) error {
 		c.roles[r.id] = r
 		return err
 	},
-		`SELECT oid, rolname, rolcanlogin, rolinherit, rolsuper, rolcreaterole, rolcreatedb, rolreplication, rolbypassrls, rolconnlimit,
-		CASE WHEN isfinite(rolvaliduntil) THEN rolvaliduntil END, coalesce(shobj_description(oid, 'pg_authid'), '') FROM pg_roles`)
+		`SELECT oid, rolname, rolcanlogin, rolinherit, rolsuper, rolcreaterole, rolcreatedb, rolreplication,
+			rolbypassrls, rolconnlimit, CASE WHEN isfinite(rolvaliduntil) THEN rolvaliduntil END,
+			coalesce(shobj_description(oid, 'pg_authid'), '') FROM pg_roles`)
 }
 
 // readMembers reads who is in which role. Since version 16 it is said of each membership whether
 // what the role has is inherited, before that of the member.
 func (c *catalog) readMembers(ctx context.Context) error {
-	query := `SELECT m.member, m.roleid, r.rolinherit, m.admin_option FROM pg_auth_members m JOIN pg_roles r ON r.oid = m.member`
+	query := `SELECT m.member, m.roleid, r.rolinherit, m.admin_option
+		FROM pg_auth_members m JOIN pg_roles r ON r.oid = m.member`
 	if c.version >= 160000 {
-		query = `SELECT member, roleid, bool_or(inherit_option), bool_or(admin_option) FROM pg_auth_members WHERE set_option OR inherit_option GROUP BY member, roleid`
+		query = `SELECT member, roleid, bool_or(inherit_option), bool_or(admin_option)
+			FROM pg_auth_members WHERE set_option OR inherit_option GROUP BY member, roleid`
 	}
 	return c.each(ctx, func(rows pgx.Rows) error {
 		var e edge
@@ -174,7 +177,8 @@ const ours = `n.nspname !~ '^pg_' AND n.nspname <> 'information_schema'`
 func (c *catalog) readSchemas(ctx context.Context) error {
 	return c.acl(
 		ctx,
-		`SELECT n.nspname, '', '', 'schema', n.nspowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
+		`SELECT n.nspname, '', '', 'schema', n.nspowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''),
+			coalesce(a.is_grantable, false)
 		FROM pg_namespace n LEFT JOIN LATERAL aclexplode(coalesce(n.nspacl, acldefault('n', n.nspowner))) a ON true WHERE `+
 			ours,
 	)
@@ -183,9 +187,11 @@ func (c *catalog) readSchemas(ctx context.Context) error {
 func (c *catalog) readRelations(ctx context.Context) error {
 	return c.acl(
 		ctx,
-		`SELECT n.nspname, c.relname, '', CASE c.relkind WHEN 'S' THEN 'sequence' ELSE 'table' END, c.relowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
+		`SELECT n.nspname, c.relname, '', CASE c.relkind WHEN 'S' THEN 'sequence' ELSE 'table' END, c.relowner,
+			coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
 		FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
-		LEFT JOIN LATERAL aclexplode(coalesce(c.relacl, acldefault(CASE c.relkind WHEN 'S' THEN 's'::"char" ELSE 'r'::"char" END, c.relowner))) a ON true
+		LEFT JOIN LATERAL aclexplode(coalesce(c.relacl,
+			acldefault(CASE c.relkind WHEN 'S' THEN 's'::"char" ELSE 'r'::"char" END, c.relowner))) a ON true
 		WHERE c.relkind IN ('r', 'v', 'm', 'f', 'p', 'S') AND `+ours,
 	)
 }
@@ -193,7 +199,8 @@ func (c *catalog) readRelations(ctx context.Context) error {
 func (c *catalog) readFunctions(ctx context.Context) error {
 	return c.acl(
 		ctx,
-		`SELECT n.nspname, p.proname, '(' || pg_get_function_identity_arguments(p.oid) || ')', 'function', p.proowner, coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
+		`SELECT n.nspname, p.proname, '(' || pg_get_function_identity_arguments(p.oid) || ')', 'function', p.proowner,
+			coalesce(a.grantee, 0), coalesce(a.privilege_type, ''), coalesce(a.is_grantable, false)
 		FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace
 		LEFT JOIN LATERAL aclexplode(coalesce(p.proacl, acldefault('f', p.proowner))) a ON true WHERE `+ours,
 	)

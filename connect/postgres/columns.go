@@ -55,7 +55,8 @@ func (c *catalog) readDeclared(ctx context.Context) error {
 		c.column(schema, table, column, owner)
 		return err
 	},
-		`SELECT n.nspname, c.relname, t.attname, c.relowner FROM pg_attribute t JOIN pg_class c ON c.oid = t.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+		`SELECT n.nspname, c.relname, t.attname, c.relowner
+			FROM pg_attribute t JOIN pg_class c ON c.oid = t.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
 		WHERE (n.nspname, c.relname, t.attname) IN (SELECT * FROM unnest($1::text[], $2::text[], $3::text[]))
 		AND t.attnum > 0 AND NOT t.attisdropped AND c.relkind IN ('r', 'v', 'm', 'f', 'p') AND `+ours, paths[0], paths[1],
 		paths[2])

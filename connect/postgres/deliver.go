@@ -105,11 +105,13 @@ func (d *Document) Finish(
 func (d *Document) Script(p *delivery.Plan) string {
 	var b strings.Builder
 	b.WriteString(
-		"-- Made by Gate Map, for psql. It ends at the first error, and then changes nothing.\n\\set ON_ERROR_STOP on\nBEGIN;\n",
+		"-- Made by Gate Map, for psql. It ends at the first error, and then changes nothing.\n\\set ON_ERROR_STOP on\n" +
+			"BEGIN;\n",
 	)
 	fmt.Fprintf(
 		&b,
-		"DO $check$ BEGIN IF current_database() <> %s THEN RAISE EXCEPTION 'this is for the database %%', %s; END IF; END $check$;\n",
+		"DO $check$ BEGIN IF current_database() <> %s THEN RAISE EXCEPTION 'this is for the database %%', %s; END IF; "+
+			"END $check$;\n",
 		literal(d.Database),
 		literal(d.Database),
 	)

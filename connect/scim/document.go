@@ -12,8 +12,9 @@ import (
 // Connector is this kind of connection.
 var Connector = connect.Connector{
 	Name: "scim",
-	Doc:  "A source whose records are pushed to the service, or asked for at a service provider; or a system whose service provider is asked (RFC 7644).",
-	New:  func() connect.Document { return &Document{} }, From: connect.Pushed, Typed: true,
+	Doc: "A source whose records are pushed to the service, or asked for at a service provider; " +
+		"or a system whose service provider is asked (RFC 7644).",
+	New: func() connect.Document { return &Document{} }, From: connect.Pushed, Typed: true,
 	Link: func() connect.Link { return &Link{} }, Address: linkAddress,
 }
 

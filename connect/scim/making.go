@@ -166,7 +166,8 @@ func (l *Link) Script(p *delivery.Plan) string {
 	var b strings.Builder
 	fmt.Fprintf(
 		&b,
-		"# Made by Gate Map: requests to %s (RFC 7644), in this order. What stands in braces is the id of that user or group.\n",
+		"# Made by Gate Map: requests to %s (RFC 7644), in this order. What stands in braces is the id of that user or "+
+			"group.\n",
 		l.Address.Value,
 	)
 	for _, s := range p.Statements {

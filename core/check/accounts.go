@@ -12,7 +12,8 @@ import (
 
 var accounts = Analyzer{
 	Name: "accounts",
-	Doc:  "People with both active and inactive accounts, and same_person or feeds naming a directory that does not exist.",
+	Doc: "People with both active and inactive accounts, and same_person or feeds naming a directory that does not " +
+		"exist.",
 	Run: func(p *Pass) {
 		book := p.Atlas.Book
 		for _, d := range book.Directories() {

@@ -16,7 +16,8 @@ import (
 
 var lookAlikes = Analyzer{
 	Name: "look-alikes",
-	Doc:  "Names of users, groups or systems that look the same and are not, because they mix scripts (Unicode Technical Standard 39).",
+	Doc: "Names of users, groups or systems that look the same and are not, " +
+		"because they mix scripts (Unicode Technical Standard 39).",
 	Run: func(p *Pass) {
 		book := p.Atlas.Book
 		alike(p, "users", book.AllUsers, func(u directory.UserID) named {

@@ -117,7 +117,8 @@ func (j *joining) addAny(r name.Ref, home, what string) {
 		j.addDevice(DeviceID(hits[0]), r.Place)
 	} else if b.foreign(r.Name, int(b.groups.home[j.id])) {
 		j.find(finding.ForeignAccount, r.Place, []string{r.Name},
-			fmt.Sprintf("%s lists %s, which no directory of the map knows: an account of another domain, a contact, or one that is gone.", what, r.Name),
+			fmt.Sprintf("%s lists %s, which no directory of the map knows: an account of another domain, a contact, "+
+				"or one that is gone.", what, r.Name),
 			"Connect the directory that has it, if it is to hold anything.")
 	} else {
 		_, err := b.FindDevice(r.Name, home)

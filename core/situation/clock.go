@@ -6,7 +6,8 @@ import (
 )
 
 // timeProblem says what is wrong with a time, for people.
-const timeProblem = "not a time; write 22:00, mon 22:00, 2026-11-23, 2026-11-23 22:00, or RFC 3339 such as 2026-11-23T22:00:00Z"
+const timeProblem = "not a time; write 22:00, mon 22:00, 2026-11-23, 2026-11-23 22:00, " +
+	"or RFC 3339 such as 2026-11-23T22:00:00Z"
 
 // ReadTime reads a point in time as people write it, on the wall clock of a zone: RFC
 // 3339; a date, at its first moment; a date and a time of day; a time of day, today; a

@@ -42,7 +42,8 @@ func (a *Accounts) Plan(ctx context.Context, named string) (*answer.Accounts, er
 		return nil, head.Folder.Missing(named)
 	case d.Source == nil || d.Source.Accounts == nil:
 		return nil, &answer.ConflictError{Message: fmt.Sprintf(
-			"the source of directory %s does not say what new accounts are to be: give it write: [members, active, users], and accounts (docs/connected.md)",
+			"the source of directory %s does not say what new accounts are to be: give it write: "+
+				"[members, active, users], and accounts (docs/connected.md)",
 			d.Name,
 		)}
 	}

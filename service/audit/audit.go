@@ -87,7 +87,8 @@ func (s *Log) List(ctx context.Context, a store.Asked, limit int, cursor string)
 	return out, nil
 }
 
-// Verify looks whether the audit is what it was when it was written, and goes on from a head that was kept where one is given.
+// Verify looks whether the audit is what it was when it was written, and goes on from a head that
+// was kept where one is given.
 func (s *Log) Verify(ctx context.Context, kept string) (*answer.Verified, error) {
 	return Verify(ctx, s.store, kept)
 }

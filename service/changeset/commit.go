@@ -25,6 +25,23 @@ type Committing struct {
 	Key      string // by which the same commit is known when it is asked for again
 }
 
+// again is what a commit by the same key has answered; nil: there was none.
+func (s *Commits) again(ctx context.Context, by operator.Actor, named, key string) (*answer.Committed, error) {
+	if key == "" {
+		return nil, nil
+	}
+	r, done, err := s.Past.RevisionByKey(ctx, by.Name+" "+key)
+	if err != nil || !done {
+		return nil, err
+	}
+	if !name.Equal(r.Trial, named) {
+		return nil, &answer.ConflictError{
+			Message: fmt.Sprintf("this key committed the trial %s as revision %d; take another key", r.Trial, r.Number),
+		}
+	}
+	return &answer.Committed{Revision: r.Number, Again: true, Overrides: r.Overrides}, nil
+}
+
 // Commit makes a trial the newest revision. Where the map has moved since the
 // trial was staged, in what it does not touch, it is recomputed on what is in
 // force now. The error is an *answer.ConflictError that says what keeps it, an
@@ -38,20 +55,12 @@ func (s *Commits) Commit(
 	}
 	s.History.Lock()
 	defer s.History.Unlock()
-	if c.Key != "" {
-		r, again, err := s.Past.RevisionByKey(ctx, by.Name+" "+c.Key)
-		if err != nil {
-			return nil, err
-		}
-		if again {
-			if !name.Equal(r.Trial, named) {
-				return nil, &answer.ConflictError{Message: fmt.Sprintf("this key committed the trial %s as revision %d; take another key", r.Trial, r.Number)}
-			}
-			return &answer.Committed{Revision: r.Number, Again: true, Overrides: r.Overrides}, nil
-		}
+	if done, err := s.again(ctx, by, named, c.Key); done != nil || err != nil {
+		return done, err
 	}
 	if c.Version == 0 {
-		return nil, &answer.UnseenError{Message: "a commit is of the version that you have seen: send the ETag of the trial in If-Match"}
+		return nil, &answer.UnseenError{Message: "a commit is of the version that you have seen: " +
+			"send the ETag of the trial in If-Match"}
 	}
 	t, err := s.bench.kept(ctx, named)
 	if err != nil {

@@ -38,7 +38,8 @@ func (s *Trials) create(
 		return nil, answer.Invalid(
 			"name",
 			t.Name,
-			"a trial's name has letters, digits, dots, dashes and underscores, at most 64 of them, and begins with a letter or a digit",
+			"a trial's name has letters, digits, dots, dashes and underscores, at most 64 of them, "+
+				"and begins with a letter or a digit",
 		)
 	}
 	raw, err := json.Marshal(changes)

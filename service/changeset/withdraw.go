@@ -44,7 +44,8 @@ func (s *Trials) Withdraw(
 		}
 	}
 	if groups != nil {
-		return nil, &answer.ConflictError{Message: fmt.Sprintf("%s holds %s by a group, which is not changed on the person: %s", why.User, what, strings.Join(groups, "; "))}
+		return nil, &answer.ConflictError{Message: fmt.Sprintf("%s holds %s by a group, "+
+			"which is not changed on the person: %s", why.User, what, strings.Join(groups, "; "))}
 	}
 	u, err := w.answers.Atlas.Book.FindUser(why.User, "")
 	if err != nil {

@@ -133,7 +133,8 @@ func (s *Pushes) hold(
 	id := r.snapshot().ID
 	return &answer.ConflictError{
 		Message: fmt.Sprintf(
-			"this is held as run %d until someone confirms it: %s. Look at it with gatemap intake show %d, and commit or discard it there",
+			"this is held as run %d until someone confirms it: %s. Look at it with gatemap intake show %d, "+
+				"and commit or discard it there",
 			id,
 			why,
 			id,

@@ -84,7 +84,8 @@ func reusedWords(all []store.Departed) string {
 		names = append(names[:5], fmt.Sprintf("%d more", len(names)-5))
 	}
 	return fmt.Sprintf(
-		"name-reused: the source has another record by a name that documents have: %s. Look whom the lines are to mean, then confirm",
+		"name-reused: the source has another record by a name that documents have: "+
+			"%s. Look whom the lines are to mean, then confirm",
 		strings.Join(names, ", "),
 	)
 }

@@ -109,7 +109,8 @@ func sameChanges(a, b answer.Preview) (bool, error) {
 func overtaken(r answer.Run) error {
 	return &answer.MovedError{
 		Message: fmt.Sprintf(
-			"the map has changed since run %d was worked out, and what it would change is at version %d now: look at its preview again, then commit that version",
+			"the map has changed since run %d was worked out, and what it would change is at version %d now: "+
+				"look at its preview again, then commit that version",
 			r.ID,
 			r.Version,
 		),

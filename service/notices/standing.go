@@ -89,7 +89,8 @@ func (w *watch) left(ctx context.Context) (all []notice.Standing, err error) {
 			all = append(all, notice.Standing{
 				Topic: notice.Delivery, Of: o.Directory, Key: "left",
 				Text: fmt.Sprintf(
-					"What a commit wrote to the directory %s before it failed is not taken back yet; nothing is committed that writes there.",
+					"What a commit wrote to the directory %s before it failed is not taken back yet; "+
+						"nothing is committed that writes there.",
 					o.Directory,
 				),
 				Fix: "See that its server answers; it is tried again and again.",

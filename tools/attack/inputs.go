@@ -94,7 +94,8 @@ func inputs() []input {
 			method: "POST",
 			path:   "/api/v1/impact",
 			body: written(
-				"system: long\ntype: roles\nrights: [a:read]\nresources: [{path: /}]\nroles: {reader: {rights: [a:read]}}\nmappings:\n" + many(
+				"system: long\ntype: roles\nrights: [a:read]\nresources: [{path: /}]\nroles: {reader: {rights: [a:read]}}\n" +
+					"mappings:\n" + many(
 					10_000,
 					"  - {groups: [optics], role: reader, object: /a/%d}",
 					"\n",

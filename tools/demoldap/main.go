@@ -24,9 +24,12 @@ func main() {
 		says := fmt.Sprintf(
 			"Directory server: %s\n\nSign in at the address below with the token, and open /people/cindervale/ilse.okonjo.\n"+
 				"Then make her an astronomer in another terminal, and watch the page:\n\n"+
-				"ldapmodify -x -H %s -D %s -w %s <<END\ndn: uid=ilse.okonjo,ou=people,%s\nchangetype: modify\nreplace: title\ntitle: Support astronomer\nEND\n\n"+
-				"What you change is written to it: stage a change of hers in a trial, see what it writes with gatemap trial writes, and commit it.\n"+
-				"Who begins and who leaves is in starters.csv: see what becomes of their accounts with gatemap accounts cindervale.\n\n",
+				"ldapmodify -x -H %s -D %s -w %s <<END\ndn: uid=ilse.okonjo,ou=people,%s\nchangetype: modify\nreplace: title\n"+
+				"title: Support astronomer\nEND\n\n"+
+				"What you change is written to it: stage a change of hers in a trial, "+
+				"see what it writes with gatemap trial writes, and commit it.\n"+
+				"Who begins and who leaves is in starters.csv: see what becomes of their accounts with gatemap accounts "+
+				"cindervale.\n\n",
 			server.LDAP,
 			server.LDAP,
 			slapd.Admin,

@@ -78,7 +78,8 @@ func (b *bench) delivered() error {
 		b.rows,
 		row{
 			work: fmt.Sprintf(
-				"a delivery of 1,000 changed memberships to PostgreSQL, from looking at it to having read it again; a second one has %d statements",
+				"a delivery of 1,000 changed memberships to PostgreSQL, from looking at it to having read it again; "+
+					"a second one has %d statements",
 				again.Statements,
 			),
 			own:      many,

@@ -59,7 +59,8 @@ func (b *bench) sqlite() error {
 	}
 	defer db.Close()
 	db.SetMaxOpenConns(1)
-	if _, err := db.Exec(`CREATE TABLE member(u INTEGER, g INTEGER); CREATE TABLE parent(inner_g INTEGER, outer_g INTEGER)`); err != nil {
+	if _, err := db.Exec(`CREATE TABLE member(u INTEGER, g INTEGER);
+		CREATE TABLE parent(inner_g INTEGER, outer_g INTEGER)`); err != nil {
 		return err
 	}
 	tx, err := db.Begin()
@@ -90,7 +91,8 @@ func (b *bench) sqlite() error {
 	if err := tx.Commit(); err != nil {
 		return err
 	}
-	if _, err := db.Exec(`CREATE INDEX m ON member(u, g); CREATE INDEX p ON parent(inner_g, outer_g); ANALYZE`); err != nil {
+	if _, err := db.Exec(`CREATE INDEX m ON member(u, g);
+		CREATE INDEX p ON parent(inner_g, outer_g); ANALYZE`); err != nil {
 		return err
 	}
 	count, sum, own := b.ours()
@@ -203,7 +205,8 @@ func (b *bench) postgres() error {
 	var members, parents strings.Builder
 	b.each(func(u directory.UserID, g directory.GroupID) { fmt.Fprintf(&members, "%d\t%d\n", u, g) },
 		func(inner, outer directory.GroupID) { fmt.Fprintf(&parents, "%d\t%d\n", inner, outer) })
-	script := "CREATE TABLE member(u int, g int); CREATE TABLE parent(inner_g int, outer_g int);\n\\copy member FROM stdin\n" + members.String() + "\\.\n\\copy parent FROM stdin\n" + parents.String() +
+	script := "CREATE TABLE member(u int, g int); CREATE TABLE parent(inner_g int, outer_g int);\n" +
+		"\\copy member FROM stdin\n" + members.String() + "\\.\n\\copy parent FROM stdin\n" + parents.String() +
 		"\\.\nCREATE INDEX ON member(u, g); CREATE INDEX ON parent(inner_g, outer_g); ANALYZE;\n"
 	if _, err := psql(script); err != nil {
 		return err

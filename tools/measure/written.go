@@ -57,7 +57,8 @@ func (b *bench) written() error {
 	b.rows = append(
 		b.rows,
 		row{
-			work:     "a commit of 1,000 changed memberships in 100 groups, from asking for it to having them in the directory server (slapd) and in force",
+			work: "a commit of 1,000 changed memberships in 100 groups, from asking for it to having them in the " +
+				"directory server (slapd) and in force",
 			own:      all,
 			baseline: "10 s",
 			other:    10 * time.Second,

@@ -166,7 +166,8 @@ func configuration(root *cobra.Command) []byte {
 	var b bytes.Buffer
 	fmt.Fprintf(
 		&b,
-		"# The configuration of the service (gatemap-serve(1)). Every key is a flag, too, and a\n# variable; a flag comes before a variable, and that before this file.\n",
+		"# The configuration of the service (gatemap-serve(1)). Every key is a flag, too, and a\n"+
+			"# variable; a flag comes before a variable, and that before this file.\n",
 	)
 	for _, f := range cli.Configured(serve) {
 		fmt.Fprintf(

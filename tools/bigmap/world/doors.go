@@ -38,7 +38,8 @@ func (m *maker) federation(b *strings.Builder, lines, _ int) {
 	for p := range parties {
 		fmt.Fprintf(
 			b,
-			"  - party: party-%d\n    claims:\n      - {claim: mail, from: emails}\n      - {claim: site, from: addresses.locality}\n",
+			"  - party: party-%d\n    claims:\n      - {claim: mail, from: emails}\n"+
+				"      - {claim: site, from: addresses.locality}\n",
 			p+1,
 		)
 		fmt.Fprintf(
@@ -105,7 +106,8 @@ func (m *maker) firewall(b *strings.Builder, lines, _ int) {
 	fmt.Fprintln(b, "  plant: [192.0.2.0/26]\n  all-machines: [192.0.2.0/24, \"2001:db8:51:a::/64\"]")
 	fmt.Fprintln(
 		b,
-		"services:\n  ssh: [tcp/22]\n  web: [tcp/80, tcp/443]\n  cameras: [tcp/8000-8080, udp/8000]\n  names: [udp/53, tcp/53]\n  ping: [icmp/echo-request]",
+		"services:\n  ssh: [tcp/22]\n  web: [tcp/80, tcp/443]\n  cameras: [tcp/8000-8080, udp/8000]\n"+
+			"  names: [udp/53, tcp/53]\n  ping: [icmp/echo-request]",
 	)
 	services := []string{"ssh", "web", "cameras", "names", "ping", "tcp/8040", "tcp/1-1024"}
 	fmt.Fprintln(b, "rules:")

@@ -27,14 +27,17 @@ type person struct {
 
 var (
 	syllables = strings.Fields(
-		"ka lo mi ren sa to vel na du or ith an be cor da el fi gan hal is jo ku lem mar nor os pel qui ros sen tam ul ver wyn yor zan",
+		"ka lo mi ren sa to vel na du or ith an be cor da el fi gan hal is jo ku lem mar nor os pel qui ros sen tam ul " +
+			"ver wyn yor zan",
 	)
 	departments = strings.Fields(
-		"Operations Data Instruments Science Site Safety Accounts Outreach Networks Optics Mechanics Archive Survey Planning Visitors Kitchen",
+		"Operations Data Instruments Science Site Safety Accounts Outreach Networks Optics Mechanics Archive Survey " +
+			"Planning Visitors Kitchen",
 	)
 	ranks = strings.Fields("Junior Assistant Deputy Senior Lead Principal Visiting Resident")
 	works = strings.Fields(
-		"astronomer engineer operator archivist technician planner warden writer analyst mechanic optician accountant driver cook librarian surveyor",
+		"astronomer engineer operator archivist technician planner warden writer analyst mechanic optician accountant " +
+			"driver cook librarian surveyor",
 	)
 	sites = strings.Fields("Summit Office Ridge Valley Harbour")
 	kinds = strings.Fields("staff staff staff staff visitor partner contractor")
@@ -98,7 +101,8 @@ func (m *maker) ldif(w *bufio.Writer, home int) {
 func (m *maker) entry(w *bufio.Writer, p *person) {
 	fmt.Fprintf(
 		w,
-		"\ndn: %s\nobjectClass: inetOrgPerson\nuid: %s\ncn: %s %s\nsn: %s\ndisplayName: %s %s\ntitle: %s\ndepartmentNumber: %s\nl: %s\nemployeeType: %s\n",
+		"\ndn: %s\nobjectClass: inetOrgPerson\nuid: %s\ncn: %s %s\nsn: %s\ndisplayName: %s %s\ntitle: %s\n"+
+			"departmentNumber: %s\nl: %s\nemployeeType: %s\n",
 		m.dn(p),
 		p.uid,
 		p.given,

@@ -209,7 +209,8 @@ func (m *maker) roles(b *strings.Builder, lines, _ int) {
 	}
 	fmt.Fprintf(
 		b,
-		"limits:\n  - {name: no purging from outside, rights: [\"*:purge\"], object: /area-1, when: {not_networks: [office]}}\n",
+		"limits:\n"+
+			"  - {name: no purging from outside, rights: [\"*:purge\"], object: /area-1, when: {not_networks: [office]}}\n",
 	)
 	fmt.Fprintf(
 		b,
@@ -289,7 +290,8 @@ func (m *maker) files(b *strings.Builder, lines, _ int) {
 	for s := range 4 {
 		fmt.Fprintf(
 			b,
-			"  - share: share-%d\n    door: [{everyone: true, allow: [editor]}, {%s, deny: [write]}, {groups: [%s], allow: [full]}]\n    folders:\n",
+			"  - share: share-%d\n"+
+				"    door: [{everyone: true, allow: [editor]}, {%s, deny: [write]}, {groups: [%s], allow: [full]}]\n    folders:\n",
 			s,
 			m.who(),
 			m.groupRef(),
