@@ -131,7 +131,7 @@ func TestDescriptions(t *testing.T) {
 	assert.False(t, u.Active)
 	u, err = head.User("vic.aldaine")
 	require.NoError(t, err)
-	assert.Equal(t, "2026-12-31", u.Expires.Format(time.DateOnly))
+	assert.Equal(t, "2036-12-31", u.Expires.Format(time.DateOnly))
 	g, err := head.Group(ctx, "night-assistants")
 	require.NoError(t, err)
 	assert.Equal(t, []string{"cindervale/greta.falk"}, g.Managers)
