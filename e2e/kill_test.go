@@ -139,8 +139,8 @@ mappings: [{groups: [all], role: opener, object: /}]
 
 // later says whether a title was set after another.
 func later(title, than string) bool {
-	var a, b [2]int
-	_, _ = fmt.Sscanf(title, "t%d.%d", &a[0], &a[1]) // t0 is before all
+	a, b := [2]int{-1, -1}, [2]int{-1, -1} // t0 is before all
+	_, _ = fmt.Sscanf(title, "t%d.%d", &a[0], &a[1])
 	_, _ = fmt.Sscanf(than, "t%d.%d", &b[0], &b[1])
 	return a[0] > b[0] || a[0] == b[0] && a[1] > b[1]
 }
