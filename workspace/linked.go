@@ -98,7 +98,7 @@ func adopted(
 		head := with.readings.Head()
 		files, steps, err = proposed.Directory(ctx, head, with.host, a.System, a.Directory)
 		if err == nil {
-			changes, err = head.Folder.Differing(files)
+			changes, err = head.Folder.Files.Differing(files)
 		}
 	case a.Lines != nil:
 		changes, right, err = with.readings.AdoptedLines(ctx, a.System, a.Lines)

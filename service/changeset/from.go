@@ -18,7 +18,7 @@ func (s *Trials) BeginFrom(
 	named, note string,
 	files map[string]string,
 ) (*answer.Trial, error) {
-	changes, err := s.History.Head().Folder.Differing(files)
+	changes, err := s.History.Head().Folder.Files.Differing(files)
 	if err != nil {
 		return nil, err
 	}

@@ -60,7 +60,7 @@ func (s *Trials) Withdraw(
 	slices.Reverse(lines)
 	for _, label := range slices.Compact(lines) {
 		at := in.Site.Places[label]
-		text, ok := w.folder.Text(at.File)
+		text, ok := w.folder.Files.Text(at.File)
 		if !ok {
 			return nil, &answer.ConflictError{Message: fmt.Sprintf("line %s cannot be found in the files of the map", label)}
 		}

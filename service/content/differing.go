@@ -8,11 +8,11 @@ import (
 	"gatemap/stage"
 )
 
-// Differing are the changes that make the files of a folder others.
-func (f *Folder) Differing(files map[string]string) ([]stage.Change, error) {
+// Differing are the changes that make the files others.
+func (f Files) Differing(files map[string]string) ([]stage.Change, error) {
 	var changes []stage.Change
 	old := map[string]string{}
-	for _, x := range f.Files {
+	for _, x := range f {
 		old[x.Path] = string(x.Content)
 	}
 	for _, path := range slices.Sorted(maps.Keys(files)) {

@@ -24,7 +24,7 @@ import (
 // they name brought in, by the name of the directory. It is not changed once it
 // is whole.
 type Folder struct {
-	Files   []mapfile.File
+	Files   Files
 	Records map[string]connect.Records
 	// Map is what the files say together with what the sources brought in.
 	Map *atlas.Map

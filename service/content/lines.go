@@ -16,18 +16,21 @@ type Entry struct {
 	Value  []byte // as JSON
 }
 
-// Text is a file of the folder, opened; false if there is none.
-func (f *Folder) Text(path string) (*mapfile.Text, bool) {
-	i := slices.IndexFunc(f.Files, func(x mapfile.File) bool { return x.Path == path })
+// Files are the files of a folder, as they are written.
+type Files []mapfile.File
+
+// Text is a file, opened; false if there is none.
+func (f Files) Text(path string) (*mapfile.Text, bool) {
+	i := slices.IndexFunc(f, func(x mapfile.File) bool { return x.Path == path })
 	if i < 0 {
 		return nil, false
 	}
-	text, err := mapfile.OpenText(f.Files[i])
+	text, err := mapfile.OpenText(f[i])
 	return text, err == nil // it was read when the map was
 }
 
 // Entries are the entries of the lists of a file, by where they begin.
-func (f *Folder) Entries(path string) map[place.Place]Entry {
+func (f Files) Entries(path string) map[place.Place]Entry {
 	found := map[place.Place]Entry{}
 	text, ok := f.Text(path)
 	if !ok {
@@ -42,7 +45,7 @@ func (f *Folder) Entries(path string) map[place.Place]Entry {
 }
 
 // Lines are the entries that the lines of a system are, by the names of lines.
-func (f *Folder) Lines(s *atlas.System) map[string]Entry {
+func (f Files) Lines(s *atlas.System) map[string]Entry {
 	at, lines := f.Entries(s.Document.Place.File), map[string]Entry{}
 	for named, place := range s.Site.Places {
 		if e, ok := at[place]; ok {
@@ -53,7 +56,7 @@ func (f *Folder) Lines(s *atlas.System) map[string]Entry {
 }
 
 // Document is what is written of a system, as JSON; nil if it cannot be found.
-func (f *Folder) Document(s *atlas.System) []byte {
+func (f Files) Document(s *atlas.System) []byte {
 	text, ok := f.Text(s.Document.Place.File)
 	if !ok {
 		return nil

@@ -12,7 +12,7 @@ import (
 // Unasked are what the service changes elsewhere without being asked each time: the systems that are
 // delivered to at every commit, what of directories is written, and what new accounts there are to be:
 // how, where there is more to say than that.
-func (f *Folder) Unasked() map[string]string {
+func Unasked(f *Folder) map[string]string {
 	all := map[string]string{}
 	for _, s := range f.Written.Map.Systems {
 		if s.Link != nil && s.Link.Deliver == gate.OnCommit {
@@ -36,7 +36,7 @@ func (f *Folder) Unasked() map[string]string {
 
 // Targets are what the sources of directories, the links of systems and the receivers of notices
 // connect to and read on the host, by what and whose they are.
-func (f *Folder) Targets() map[string]string {
+func Targets(f *Folder) map[string]string {
 	all := map[string]string{}
 	for _, d := range f.Written.Map.Directories {
 		if from := connect.Of(d.Source); from != nil {

@@ -102,7 +102,7 @@ func (h *Head) System(_ context.Context, written string) (*answer.SystemInfo, er
 	d := &answer.SystemInfo{
 		System: s.Name(), Type: s.Document.Type.Name, Title: s.Document.Title, Directory: s.Document.Directory.Name,
 		Requires: append([]string{}, s.Document.Requires...), Catalogue: s.Gate.Catalogue(),
-		File: s.Document.Place.File, Document: h.Folder.Document(s),
+		File: s.Document.Place.File, Document: h.Folder.Files.Document(s),
 	}
 	d.Seats = s.Site.Seats(h.Atlas.Book)
 	return d, nil

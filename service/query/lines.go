@@ -80,7 +80,7 @@ func (h *Head) lines(s *atlas.System, wanted func(*rule.Rule) bool) []answer.Lin
 	if len(rules) == 0 && !all {
 		return lines
 	}
-	written := h.Folder.Lines(s)
+	written := h.Folder.Files.Lines(s)
 	for _, named := range s.Lines() {
 		if len(rules[named]) == 0 {
 			continue

@@ -151,7 +151,7 @@ func adopted(head *query.Head, real *reading.Compiled, document *gate.System) ([
 // own: as a directory, or in the one that it has already.
 func withOwn(head *query.Head, files map[string]string, own *directory.Document) ([]stage.Change, error) {
 	if own == nil {
-		return head.Folder.Differing(files)
+		return head.Folder.Files.Differing(files)
 	}
 	text, err := mapfile.WriteDirectory(own)
 	if err != nil {
@@ -162,13 +162,13 @@ func withOwn(head *query.Head, files map[string]string, own *directory.Document)
 		if err := content.Put(files, "directory", own.Name, text); err != nil {
 			return nil, err
 		}
-		return head.Folder.Differing(files)
+		return head.Folder.Files.Differing(files)
 	}
-	changes, err := head.Folder.Differing(files)
+	changes, err := head.Folder.Files.Differing(files)
 	if err != nil {
 		return nil, err
 	}
-	all := folderOf(text).Entries(readFile)
+	all := fileOf(text).Entries(readFile)
 	for _, at := range slices.SortedFunc(maps.Keys(all), place.Compare) {
 		if e := all[at]; e.List == "users" || e.List == "groups" {
 			c := stage.Change{Do: stage.AddPart, Document: "directory " + own.Name, List: e.List, Value: e.Value}

@@ -45,14 +45,14 @@ func declarations(t *mapfile.Text, system string) (all []declaration, err error)
 // declaring are the changes that give the document of a system what lines that come name, and what
 // that names, as the document that was read has it; what is there by that name stays as it is.
 func declaring(
-	head *query.Head, document *gate.System, from *content.Folder, comes []stage.Change,
+	head *query.Head, document *gate.System, from content.Files, comes []stage.Change,
 ) (changes []stage.Change, err error) {
 	text, _ := from.Text(readFile)
 	read, err := declarations(text, document.Name)
 	if err != nil {
 		return nil, err
 	}
-	text, _ = head.Folder.Text(document.Place.File)
+	text, _ = head.Folder.Files.Text(document.Place.File)
 	here, err := declarations(text, document.Name)
 	if err != nil {
 		return nil, err
@@ -117,7 +117,7 @@ func scalars(raw json.RawMessage, said map[string]bool) error {
 // container is the part of a document of the map in which a list stands, and which is missing; "" where
 // nothing is.
 func container(head *query.Head, document *gate.System, list string) (missing string) {
-	text, _ := head.Folder.Text(document.Place.File)
+	text, _ := head.Folder.Files.Text(document.Place.File)
 	at, _ := text.Document("system", document.Name)
 	path := strings.Split(list, " > ")
 	for i := 0; i+2 < len(path); i += 2 {

@@ -51,7 +51,7 @@ func (s *Readings) AdoptedLines(
 	if err != nil {
 		return nil, nil, err
 	}
-	here := head.Folder.Lines(now)
+	here := head.Folder.Files.Lines(now)
 	goes, err := going(here, document, part)
 	if err != nil {
 		return nil, nil, err
@@ -92,7 +92,7 @@ func adoptedRight(r *reading.Reading, part *reading.Part, head *query.Head, stay
 	if err != nil {
 		return err
 	}
-	lines := head.Folder.Lines(s)
+	lines := head.Folder.Files.Lines(s)
 	came := func(line string) bool { e, is := lines[line]; return is && e.Number > stay[e.List] }
 	if g, by := part.Otherwise(after, came); g != nil {
 		return &answer.ConflictError{Message: fmt.Sprintf(
@@ -133,7 +133,7 @@ func coming(
 		list   string
 		number int
 	}
-	read, values := folderOf(text), map[spot][]byte{}
+	read, values := fileOf(text), map[spot][]byte{}
 	for _, e := range read.Entries(readFile) {
 		values[spot{e.List, e.Number}] = e.Value
 	}
@@ -163,8 +163,8 @@ func standing(real *reading.Compiled) (map[string]content.Entry, error) {
 	if err != nil {
 		return nil, err
 	}
-	read := folderOf(text)
-	m, err := mapfile.Parse(read.Files, types.Table, connectors.Kinds())
+	read := fileOf(text)
+	m, err := mapfile.Parse(read, types.Table, connectors.Kinds())
 	if err != nil {
 		return nil, err
 	}
@@ -183,9 +183,7 @@ func standing(real *reading.Compiled) (map[string]content.Entry, error) {
 // readFile is the name of a file that holds what was read.
 const readFile = "reading"
 
-func folderOf(text []byte) *content.Folder {
-	return &content.Folder{Files: []mapfile.File{{Path: readFile, Content: text}}}
-}
+func fileOf(text []byte) content.Files { return content.Files{{Path: readFile, Content: text}} }
 
 func notFound(line string) error {
 	return &answer.ConflictError{Message: fmt.Sprintf(

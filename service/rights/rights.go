@@ -59,8 +59,8 @@ func (s *Rights) MayCommit(ctx context.Context, by operator.Actor, parts ...Begu
 // on the host; and the right to deliver, or it lets commits change nothing more elsewhere, in systems
 // or directories. A refusal is in the audit.
 func (s *Rights) MayConnect(ctx context.Context, by operator.Actor, before, after *content.Folder) error {
-	already := before.Unasked()
-	for what, how := range after.Unasked() {
+	already := content.Unasked(before)
+	for what, how := range content.Unasked(after) {
 		was, is := already[what]
 		if err := by.May(operator.Deliver); err != nil && (!is || was != how) && !by.IsService() {
 			s.audit.Refused(ctx, by, "deliver", err.Error())
@@ -70,8 +70,8 @@ func (s *Rights) MayConnect(ctx context.Context, by operator.Actor, before, afte
 			}
 		}
 	}
-	was := before.Targets()
-	for whose, target := range after.Targets() {
+	was := content.Targets(before)
+	for whose, target := range content.Targets(after) {
 		if target == was[whose] || by.IsService() {
 			continue
 		}
