@@ -26,11 +26,11 @@ type Committing struct {
 }
 
 // again is what a commit by the same key has answered; nil: there was none.
-func (s *Commits) again(ctx context.Context, by operator.Actor, named, key string) (*answer.Committed, error) {
+func (s *Commits) again(ctx context.Context, named, key string) (*answer.Committed, error) {
 	if key == "" {
 		return nil, nil
 	}
-	r, done, err := s.Past.RevisionByKey(ctx, by.Name+" "+key)
+	r, done, err := s.Past.RevisionByKey(ctx, key)
 	if err != nil || !done {
 		return nil, err
 	}
@@ -55,7 +55,11 @@ func (s *Commits) Commit(
 	}
 	s.History.Lock()
 	defer s.History.Unlock()
-	if done, err := s.again(ctx, by, named, c.Key); done != nil || err != nil {
+	key := ""
+	if c.Key != "" {
+		key = by.Name + " " + c.Key
+	}
+	if done, err := s.again(ctx, named, key); done != nil || err != nil {
 		return done, err
 	}
 	if c.Version == 0 {
@@ -82,10 +86,7 @@ func (s *Commits) Commit(
 	if err := s.Rights.MayConnect(ctx, by, w.head.Folder, w.folder); err != nil {
 		return nil, err
 	}
-	r := store.Revision{Reason: c.Reason, Trial: t.Name, TrialVersion: t.Version, Reverts: t.Reverts}
-	if c.Key != "" {
-		r.Key = by.Name + " " + c.Key
-	}
+	r := store.Revision{Reason: c.Reason, Trial: t.Name, TrialVersion: t.Version, Reverts: t.Reverts, Key: key}
 	r, passwords, err := s.commitTried(ctx, by, w, r, c.Override)
 	if errors.Is(err, store.ErrTrialMoved) {
 		if t, err = s.bench.kept(ctx, named); err == nil {

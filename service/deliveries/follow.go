@@ -182,3 +182,13 @@ func (s *follower) resume(ctx context.Context) error {
 	}
 	return nil
 }
+
+// made says whether the statements of a delivery were made: none of them is to be made now.
+func (s *follower) made(ctx context.Context, d *store.Delivery) (bool, error) {
+	w, err := s.work(ctx, d)
+	if err != nil {
+		return false, err
+	}
+	defer s.lock(d.System)()
+	return w.deliver.Finish(ctx, w.observing, w.agreed, w.plan)
+}

@@ -11,7 +11,6 @@ import (
 	"gatemap/core/delivery"
 	"gatemap/core/directory"
 	"gatemap/core/name"
-	"gatemap/operator"
 	"gatemap/service/events"
 	"gatemap/service/packed"
 	"gatemap/service/page"
@@ -167,12 +166,17 @@ func (s *journal) end(
 	}
 	moved, err := s.Store.UpdateDelivery(ctx, d, []string{was}, entries...)
 	if err == nil && moved {
-		err = &answer.ConflictError{
-			Message: fmt.Sprintf("delivery %d to %s was committed or discarded meanwhile", d.ID, d.System),
-		}
+		err = meanwhile(d)
 	}
 	s.tell(d)
 	return err
+}
+
+// meanwhile says that a delivery is not in the state any more in which it was looked at.
+func meanwhile(d *store.Delivery) error {
+	return &answer.ConflictError{
+		Message: fmt.Sprintf("delivery %d to %s was committed or discarded meanwhile", d.ID, d.System),
+	}
 }
 
 func reportOf(d *store.Delivery) (*answer.DeliveryReport, error) {
@@ -186,7 +190,7 @@ func setReport(d *store.Delivery, r *answer.DeliveryReport) (err error) {
 }
 
 // overtake ends those that wait for the same system: what they were worked out from has passed.
-func (s *journal) overtake(ctx context.Context, by operator.Actor, system string) error {
+func (s *journal) overtake(ctx context.Context, system string) error {
 	open, err := s.Store.OpenDeliveries(ctx)
 	if err != nil {
 		return err

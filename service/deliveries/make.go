@@ -56,9 +56,8 @@ func (s *maker) begin(
 		return nil, &answer.ConflictError{Message: err.Error()}
 	}
 	report := answer.DeliveryReport{
-		Statements: len(
-			p.Statements,
-		), Grants: p.Held, Taken: p.Taken, LeftOut: leftOf(p), Strangers: asked.Strangers, Held: t.held(p),
+		Statements: len(p.Statements), Grants: p.Held, Taken: p.Taken, LeftOut: leftOf(p),
+		Strangers: asked.Strangers, Held: t.held(p),
 	}
 	d := &store.Delivery{
 		System:   t.document.Name,
@@ -70,7 +69,7 @@ func (s *maker) begin(
 	switch {
 	case len(p.Statements) == 0 && by.IsService(): // there is nothing to tell
 		d.State = string(answer.DeliveryUnchanged)
-		return d, s.overtake(ctx, by, d.System)
+		return d, s.overtake(ctx, d.System)
 	case len(p.Statements) == 0:
 		d.State, d.Ended = string(answer.DeliveryUnchanged), time.Now()
 	case report.Held != "":
@@ -84,7 +83,7 @@ func (s *maker) begin(
 	if err := setReport(d, &report); err != nil {
 		return nil, err
 	}
-	if err := s.overtake(ctx, by, d.System); err != nil {
+	if err := s.overtake(ctx, d.System); err != nil {
 		return nil, err
 	}
 	var entries []store.Entry
@@ -179,9 +178,7 @@ func (s *maker) deliver(ctx context.Context, by operator.Actor, d *store.Deliver
 		return err
 	}
 	if moved {
-		return &answer.ConflictError{
-			Message: fmt.Sprintf("delivery %d to %s was committed or discarded meanwhile", d.ID, d.System),
-		}
+		return meanwhile(d)
 	}
 	s.tell(d)
 	err = w.deliver.Deliver(ctx, w.observing, w.agreed, w.plan)
@@ -215,14 +212,4 @@ func (s *maker) arrived(ctx context.Context, d *store.Delivery) error {
 		}
 		r.Read, r.Excess, r.Short = &drift.At, drift.Excess, drift.Short
 	})
-}
-
-// made says whether the statements of a delivery were made: none of them is to be made now.
-func (s *maker) made(ctx context.Context, d *store.Delivery) (bool, error) {
-	w, err := s.work(ctx, d)
-	if err != nil {
-		return false, err
-	}
-	defer s.lock(d.System)()
-	return w.deliver.Finish(ctx, w.observing, w.agreed, w.plan)
 }
