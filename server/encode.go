@@ -45,11 +45,8 @@ var pages = sync.Pool{New: func() any { return new([]byte) }}
 
 // encode writes an answer with the entitlements that each visits.
 func encode(r *answer.Reach, each query.Each) (*held, error) {
-	h := &held{pages.Get().(*[]byte)}
-	o := output{b: (*h.page)[:0]}
-	o.reach(r, each)
-	o.b = append(o.b, '\n')
-	*h.page = o.b
+	h, o := &held{pages.Get().(*[]byte)}, output{}
+	*h.page = append(o.reach((*h.page)[:0], r, each), '\n')
 	return h, o.err
 }
 
@@ -61,148 +58,181 @@ func (h *held) write(w io.Writer) error {
 	return err
 }
 
-// output is JSON that is being written.
+// output adds JSON to what is written. Of entitlements, most parts are as in the one before: these
+// are written once more as they stand there.
 type output struct {
-	b   []byte
 	err error // the first
+
+	system string // with the part that it begins
+	head   part
+	needs  []situation.Need // with the part of both
+	openIf [][]situation.Need
+	ways   part
+	path   []rule.Hop // with its part
+	hops   part
 }
 
-func (o *output) reach(r *answer.Reach, each query.Each) {
-	o.text(`{"user":`, r.User)
-	if r.DisplayName != "" {
-		o.text(`,"display_name":`, r.DisplayName)
+// part is what stands from one byte to before another; nothing does in the zero part.
+type part struct{ from, to int }
+
+// again writes a part once more.
+func (p part) again(b []byte) []byte { return append(b, b[p.from:p.to]...) }
+
+// same says whether two lists are one and the same.
+func same[T any](a, b []T) bool {
+	if len(a) == 0 || len(b) == 0 {
+		return len(a) == len(b) && (a == nil) == (b == nil)
 	}
-	o.any(`,"situation":`, r.Situation)
-	o.raw(`,"entitlements":`)
+	return len(a) == len(b) && &a[0] == &b[0]
+}
+
+func (o *output) reach(b []byte, r *answer.Reach, each query.Each) []byte {
+	b = text(append(b, `{"user":`...), r.User)
+	if r.DisplayName != "" {
+		b = text(append(b, `,"display_name":`...), r.DisplayName)
+	}
+	b = o.any(append(b, `,"situation":`...), r.Situation)
+	b = append(b, `,"entitlements":`...)
 	if r.Entitlements == nil {
-		o.raw("null")
+		b = append(b, "null"...)
 	} else {
 		next := byte('[')
 		each(func(e rule.Entitlement) {
-			o.b = append(o.b, next)
-			o.entitlement(&e)
+			b = o.entitlement(append(b, next), &e)
 			next = ','
 		})
 		if next == '[' {
-			o.b = append(o.b, next)
+			b = append(b, next)
 		}
-		o.b = append(o.b, ']')
+		b = append(b, ']')
 	}
 	if len(r.Others) > 0 {
-		o.any(`,"others":`, r.Others)
+		b = o.any(append(b, `,"others":`...), r.Others)
 	}
 	if len(r.Really) > 0 {
-		o.any(`,"really":`, r.Really)
+		b = o.any(append(b, `,"really":`...), r.Really)
 	}
-	o.b = append(o.b, '}')
+	return append(b, '}')
 }
 
-func (o *output) entitlement(e *rule.Entitlement) {
-	o.text(`{"system":`, e.System)
-	o.text(`,"object":`, e.Object)
-	o.text(`,"right":`, e.Right)
-	o.text(`,"state":`, e.State.String())
+func (o *output) entitlement(b []byte, e *rule.Entitlement) []byte {
+	if o.head.to > 0 && e.System == o.system {
+		b = o.head.again(b)
+	} else {
+		from := len(b)
+		b = text(append(b, `{"system":`...), e.System)
+		o.system, o.head = e.System, part{from, len(b)}
+	}
+	b = text(append(b, `,"object":`...), e.Object)
+	b = text(append(b, `,"right":`...), e.Right)
+	b = append(append(b, `,"state":"`...), e.State.String()...)
+	b = append(b, '"')
 	if e.More {
-		o.raw(`,"open_if_more":true`)
+		b = append(b, `,"open_if_more":true`...)
 	}
 	if e.Breadth != "" {
-		o.text(`,"breadth":`, e.Breadth)
+		b = text(append(b, `,"breadth":`...), e.Breadth)
 	}
 	if len(e.Reply) > 0 {
-		o.any(`,"reply":`, e.Reply)
+		b = o.any(append(b, `,"reply":`...), e.Reply)
 	}
 	if len(e.Claims) > 0 {
-		o.any(`,"claims":`, e.Claims)
+		b = o.any(append(b, `,"claims":`...), e.Claims)
 	}
-	appendList(o, `,"needs":`, e.Needs, (*output).need)
-	appendList(o, `,"open_if":`, e.OpenIf, (*output).way)
-	appendList(o, `,"shut_by":`, e.ShutBy, (*output).stop)
-	appendList(o, `,"routes":`, e.Routes, (*output).route)
+	b = o.depends(b, e)
+	b = elements(append(b, `,"shut_by":`...), e.ShutBy, stop)
+	b = elements(append(b, `,"routes":`...), e.Routes, o.route)
 	if len(e.Misses) > 0 {
-		o.any(`,"misses":`, e.Misses)
+		b = o.any(append(b, `,"misses":`...), e.Misses)
 	}
 	if len(e.Watch) > 0 {
-		o.any(`,"watch":`, e.Watch)
+		b = o.any(append(b, `,"watch":`...), e.Watch)
 	}
 	if e.DecidedAt != "" {
-		o.text(`,"decided_at":`, e.DecidedAt)
+		b = text(append(b, `,"decided_at":`...), e.DecidedAt)
 	}
-	o.b = append(o.b, '}')
+	return append(b, '}')
 }
 
-func (o *output) need(n *situation.Need) { o.text("", string(*n)) }
+// depends writes what an entitlement needs, and in which ways it is open.
+func (o *output) depends(b []byte, e *rule.Entitlement) []byte {
+	if o.ways.to > 0 && same(e.OpenIf, o.openIf) && same(e.Needs, o.needs) {
+		return o.ways.again(b)
+	}
+	from := len(b)
+	b = elements(append(b, `,"needs":`...), e.Needs, need)
+	b = elements(append(b, `,"open_if":`...), e.OpenIf, way)
+	o.needs, o.openIf, o.ways = e.Needs, e.OpenIf, part{from, len(b)}
+	return b
+}
 
-func (o *output) way(all *[]situation.Need) { appendList(o, "", *all, (*output).need) }
+func need(b []byte, n *situation.Need) []byte { return text(b, string(*n)) }
 
-func (o *output) stop(s *rule.Stop) {
-	o.text(`{"reason":`, string(s.Reason))
-	o.text(`,"at":`, s.At)
+func way(b []byte, all *[]situation.Need) []byte { return elements(b, *all, need) }
+
+func stop(b []byte, s *rule.Stop) []byte {
+	b = text(append(b, `{"reason":`...), string(s.Reason))
+	b = text(append(b, `,"at":`...), s.At)
 	if s.Detail != "" {
-		o.text(`,"detail":`, s.Detail)
+		b = text(append(b, `,"detail":`...), s.Detail)
 	}
-	o.b = append(o.b, '}')
+	return append(b, '}')
 }
 
-func (o *output) route(r *rule.Route) {
-	o.text(`{"mapping":`, r.Mapping)
+func (o *output) route(b []byte, r *rule.Route) []byte {
+	b = text(append(b, `{"mapping":`...), r.Mapping)
 	if r.Direct {
-		o.raw(`,"direct":true`)
+		b = append(b, `,"direct":true`...)
 	} else {
-		o.raw(`,"direct":false`)
+		b = append(b, `,"direct":false`...)
 	}
 	if r.By != "" {
-		o.text(`,"by":`, r.By)
+		b = text(append(b, `,"by":`...), r.By)
 	}
-	appendList(o, `,"path":`, r.Path, (*output).hop)
-	o.b = append(o.b, '}')
+	if o.hops.to > 0 && same(r.Path, o.path) {
+		b = o.hops.again(b)
+	} else {
+		from := len(b)
+		b = elements(append(b, `,"path":`...), r.Path, hop)
+		o.path, o.hops = r.Path, part{from, len(b)}
+	}
+	return append(b, '}')
 }
 
-func (o *output) hop(h *rule.Hop) {
-	o.text(`{"group":`, h.Group)
-	o.text(`,"how":`, h.How)
-	o.b = append(o.b, '}')
+func hop(b []byte, h *rule.Hop) []byte {
+	b = text(append(b, `{"group":`...), h.Group)
+	b = text(append(b, `,"how":`...), h.How)
+	return append(b, '}')
 }
 
-// appendList writes a key and the elements of a list; one that is not there is null.
-func appendList[T any](o *output, key string, all []T, write func(*output, *T)) {
-	o.raw(key)
+// elements writes a list; one that is not there is null.
+func elements[T any](b []byte, all []T, write func([]byte, *T) []byte) []byte {
 	if all == nil {
-		o.raw("null")
-		return
+		return append(b, "null"...)
 	}
-	o.b = append(o.b, '[')
+	b = append(b, '[')
 	for i := range all {
 		if i > 0 {
-			o.b = append(o.b, ',')
+			b = append(b, ',')
 		}
-		write(o, &all[i])
+		b = write(b, &all[i])
 	}
-	o.b = append(o.b, ']')
+	return append(b, ']')
 }
 
-// raw writes what stands as it is.
-func (o *output) raw(s string) { copy(o.room(len(s)), s) }
-
-// room makes room for more bytes, and is that room. The list stays where it is unless it is full: a
-// pointer that is written while the collector is at work costs more than what is copied.
-func (o *output) room(more int) []byte {
-	if cap(o.b)-len(o.b) < more {
-		o.b = slices.Grow(o.b, more)
+// text writes a string.
+func text(b []byte, s string) []byte {
+	from, to := len(b), len(b)+len(s)+2
+	if to > cap(b) {
+		b = slices.Grow(b, len(s)+2)
 	}
-	from := len(o.b)
-	o.b = o.b[:from+more]
-	return o.b[from:]
-}
-
-// text writes a key and a string.
-func (o *output) text(key, s string) {
-	o.raw(key)
-	at := o.room(len(s) + 2)
-	at[0], at[len(s)+1] = '"', '"'
-	copy(at[1:], s)
-	if !plain(at[1 : len(s)+1]) {
-		o.b = json.AppendEscape(o.b[:len(o.b)-len(at)], s, 0)
+	b = b[:to]
+	b[from], b[to-1] = '"', '"'
+	copy(b[from+1:], s)
+	if !plain(b[from+1 : to-1]) {
+		return json.AppendEscape(b[:from], s, 0)
 	}
+	return b
 }
 
 // plain reports whether bytes stand in a string as they are (RFC 8259 section 7): ASCII from the
@@ -224,11 +254,11 @@ func plain(b []byte) bool {
 	return odd&high == 0
 }
 
-// any writes a key and what is of some other type.
-func (o *output) any(key string, v any) {
-	b, err := json.Append(append(o.b, key...), v, json.SortMapKeys)
-	o.b = b
+// any writes what is of some other type.
+func (o *output) any(b []byte, v any) []byte {
+	b, err := json.Append(b, v, json.SortMapKeys)
 	if o.err == nil {
 		o.err = err
 	}
+	return b
 }
