@@ -76,15 +76,14 @@ func (a *Atlas) Each(q *rule.Question, within *System, visit func(rule.Entitleme
 		a.reachIn(q, within, visit)
 		return
 	}
-	marks, sheet := q.Words(len(a.Systems)/64+1), q.Words(len(a.touch.base))
+	marks, sheet := rule.Held(q.Words(len(a.touch.loud))), q.Words(len(a.touch.base))
 	a.touch.mark(q, sheet, marks)
 	l := listing{atlas: a, question: q, visit: visit}
 	add := l.add
-	for i, s := range a.Systems {
-		if !s.quiet || marks[i/64]&(1<<(i%64)) != 0 {
-			q.Give(&s.Site.Index, a.touch.of(sheet, i))
-			l.of(s, add)
-		}
+	for i := range marks.All() {
+		s := a.Systems[i]
+		q.Give(&s.Site.Index, a.touch.of(sheet, i))
+		l.of(s, add)
 	}
 }
 
@@ -218,12 +217,12 @@ func (a *Atlas) account(q *rule.Question) rule.Verdict {
 // requires and what stands in front of it.
 func (s *System) around(q *rule.Question) rule.Verdict {
 	verdict := rule.Opened
-	for i, attribute := range s.Document.Requires {
-		if q.Book.Lacks(q.Subject.ID, s.requires[i]) {
+	for i, attribute := range s.requires {
+		if q.Book.Lacks(q.Subject.ID, attribute) {
 			if q.Brief {
 				return rule.Verdict{State: rule.Shut}
 			}
-			verdict = verdict.And(rule.ShutFor(rule.ByPrerequisite, s.Name()+"/requires", attribute))
+			verdict = verdict.And(rule.ShutFor(rule.ByPrerequisite, s.Name()+"/requires", s.Document.Requires[i]))
 		}
 	}
 	return s.behind(q, verdict)

@@ -12,6 +12,7 @@ type touch struct {
 	from   []uint32 // by system: its first word on the sheet; one more than there are
 	system []uint16 // by word: whose it is
 	base   []uint64 // the lines that are for everyone
+	loud   []uint64 // by bit: the systems in which one may hold something whom no line names
 	start  []uint32 // by group, one more than there are: where its bits begin
 	bits   []uint32
 	users  map[directory.UserID][]uint32
@@ -19,7 +20,11 @@ type touch struct {
 
 func newTouch(a *Atlas) *touch {
 	t := &touch{start: make([]uint32, a.Book.Groups()+1), users: map[directory.UserID][]uint32{}}
+	t.loud = make([]uint64, len(a.Systems)/64+1)
 	for i, s := range a.Systems {
+		if !s.quiet {
+			t.loud[i/64] |= 1 << (i % 64)
+		}
 		t.from = append(t.from, uint32(len(t.base)))
 		for range s.Site.Index.Words() {
 			t.system, t.base = append(t.system, uint16(i)), append(t.base, 0)
@@ -62,10 +67,10 @@ func (t *touch) each(a *Atlas, visit func(*rule.Naming, uint32)) {
 }
 
 // mark fills a sheet with the lines that name the subject, claims and exceptions
-// aside, and marks the systems whose they are, but for those of everyone: a bit for
-// each.
+// aside, and marks the systems in which the subject may hold something: a bit for each.
 func (t *touch) mark(q *rule.Question, sheet, systems []uint64) {
 	copy(sheet, t.base)
+	copy(systems, t.loud)
 	put := func(bits []uint32) {
 		for _, bit := range bits {
 			sheet[bit/64] |= 1 << (bit % 64)
@@ -83,6 +88,6 @@ func (t *touch) mark(q *rule.Question, sheet, systems []uint64) {
 }
 
 // of is the part of a sheet that belongs to a system.
-func (t *touch) of(sheet []uint64, system int) rule.Held {
+func (t *touch) of(sheet []uint64, system uint32) rule.Held {
 	return sheet[t.from[system]:t.from[system+1]]
 }

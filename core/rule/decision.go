@@ -32,7 +32,7 @@ type Decision struct {
 	// have nothing of it. by is the first ordered rule that may let in.
 	Finish func(q *Question, state State, by *Rule) Extra
 
-	number int // in the listing of its gate, from 1
+	number uint32 // in the listing of its gate, from 1
 }
 
 // Extra is what goes along with an entitlement.

@@ -24,6 +24,15 @@ type Question struct {
 	marks marks
 	slab  []Route // in which the routes of the answers lie
 	told  wording
+
+	warmed uint32 // what was read before it is needed; nothing follows from it
+}
+
+// touch reads a little of a text, which a brief question has no use for.
+func (q *Question) touch(s string) {
+	if s != "" && !q.Brief {
+		q.warmed += uint32(s[0])
+	}
 }
 
 // wording is what ways come to in words, as Told of situation.Facts gives it.

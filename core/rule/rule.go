@@ -48,10 +48,10 @@ type Rule struct {
 	Groups []directory.GroupID
 	Users  []directory.UserID
 	Claims []*Claim
+	Line
 	// When must hold for the rule to apply.
 	When   situation.Condition
 	Except directory.Party
-	Line
 	// Reason is what a rule that takes shuts by.
 	Reason Reason
 	// Then is what the rule asks of those to whom it applies; Would says in words what it

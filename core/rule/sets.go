@@ -61,6 +61,21 @@ func (h Held) All() iter.Seq[uint32] {
 	}
 }
 
+// before counts the bits that are set before each word, for rank.
+func (h Held) before(q *Question) []uint64 {
+	before := q.Words(len(h))
+	for at, word := range h[:len(h)-1] {
+		before[at+1] = before[at] + uint64(bits.OnesCount64(word))
+	}
+	return before
+}
+
+// rank is how many bits are set before that of a number.
+func (h Held) rank(before []uint64, number uint32) int {
+	lower := h[number/64] & (1<<(number%64) - 1)
+	return int(before[number/64]) + bits.OnesCount64(lower)
+}
+
 // Between yields the bits from one number to before another.
 func (h Held) Between(from, to uint32) iter.Seq[uint32] {
 	return func(yield func(uint32) bool) {

@@ -33,6 +33,10 @@ func TestLineSets(t *testing.T) {
 		held := make(Held, 5001/64+1)
 		held.join(x)
 		require.Equal(t, slices.Collect(x.All()), slices.Collect(held.All()))
+		before := held.before(&Question{})
+		for at, n := range inX {
+			require.Equal(t, at, held.rank(before, n))
+		}
 		require.Equal(t, len(common) > 0, held.Meets(y))
 		require.ElementsMatch(t, common, slices.Collect(held.Among(y)))
 

@@ -67,7 +67,7 @@ func (p *party) value(q *rule.Question, right string, by []carried, admission ru
 // routes are the ways to a value by a rule: those by the groups whose names make it, or
 // those to the rule.
 func (c *claim) routes(q *rule.Question, value string) (all []rule.Route) {
-	if !c.doc.FromGroups || q.Brief {
+	if !c.fromGroups || q.Brief {
 		return c.Routes(q)
 	}
 	for _, g := range q.Subject.Groups() {
@@ -81,7 +81,7 @@ func (c *claim) routes(q *rule.Question, value string) (all []rule.Route) {
 // Misses lists the rules that would add the value.
 func (p *point) Misses(q *rule.Question) (misses []rule.Miss) {
 	for _, c := range p.party.claims {
-		if c.doc.Claim == p.claim {
+		if c.name == p.claim {
 			if lacks := c.lacks(q, p.value); lacks != nil {
 				misses = append(misses, rule.Miss{Mapping: c.Name, Lacks: lacks})
 			}
@@ -95,9 +95,9 @@ func (c *claim) lacks(q *rule.Question, value string) []rule.Lack {
 	switch {
 	case c.from != "":
 		return append(c.Lacks(q), rule.LackAttribute.Of(c.doc.From))
-	case !c.doc.FromGroups && c.doc.Value == value:
+	case !c.fromGroups && c.value == value:
 		return c.Lacks(q)
-	case c.doc.FromGroups:
+	case c.fromGroups:
 		lacks := c.Lacks(q)
 		for g, gives := range c.groups.All() {
 			if gives.value == value {
@@ -165,7 +165,7 @@ func (b *compiled) By(r *rule.Rule, q *rule.Question, add func(rule.Entitlement)
 	for _, p := range b.parties {
 		switch n := r.Number(); {
 		case p.lines.Includes(n):
-			p.values(q, p.carried(q, p.claims[n-p.first].doc.Claim, nil), p.door.Verdict(q), add)
+			p.values(q, p.carried(q, p.claims[n-p.first].name, nil), p.door.Verdict(q), add)
 		case p.all.Includes(n):
 			if e := p.signIn(q, p.carried(q, "", nil)); e.State != rule.None {
 				add(e)
@@ -217,11 +217,11 @@ func (b *compiled) At(object, right string) (rule.Permission, error) {
 	}
 	written, isClaim := strings.CutPrefix(right, "claim ")
 	wanted, value, ok := strings.Cut(written, "=")
-	known := slices.ContainsFunc(p.claims, func(c *claim) bool { return c.doc.Claim == wanted })
+	known := slices.ContainsFunc(p.claims, func(c *claim) bool { return c.name == wanted })
 	if !isClaim || !ok || !known {
 		near := []string{gate.SignIn}
 		for _, c := range p.claims {
-			near = append(near, "claim "+c.doc.Claim+"=VALUE")
+			near = append(near, "claim "+c.name+"=VALUE")
 		}
 		return nil, &directory.NotFoundError{Kind: "right", Name: right, Near: slices.Compact(near), Within: b.system}
 	}

@@ -36,7 +36,7 @@ func (b *compiled) Derive(q *rule.Question, into rule.Held) {
 // by claim and value: a value stands there once for each rule that adds it.
 func (p *party) carried(q *rule.Question, claim string, to []carried) []carried {
 	for n := range q.Held(p.of.index).Among(p.lines) {
-		if c := p.claims[n-p.first]; claim == "" || c.doc.Claim == claim {
+		if c := p.claims[n-p.first]; claim == "" || c.name == claim {
 			to = c.carry(q, p.of, to)
 		}
 	}
@@ -52,21 +52,21 @@ func (p *party) carried(q *rule.Question, claim string, to []carried) []carried 
 // carry adds what a rule adds to the sign-in of someone for whom it is.
 func (c *claim) carry(q *rule.Question, b *compiled, to []carried) []carried {
 	switch {
-	case c.doc.FromGroups:
+	case c.fromGroups:
 		have := q.Derived(b, len(b.gifts)/64+1)
 		for n := range have.Between(c.gifts, c.giftsTo) {
 			if g := b.gifts[n]; g.value != "" {
-				to = append(to, carried{g, c.doc.Claim, c})
+				to = append(to, carried{g, c.name, c})
 			}
 		}
 	case c.from != "":
 		for _, v := range q.Subject.Values(c.from) {
 			if text := plain(v); text != "" {
-				to = append(to, carried{given{text, claimRight(c.doc.Claim, text)}, c.doc.Claim, c})
+				to = append(to, carried{given{text, claimRight(c.name, text)}, c.name, c})
 			}
 		}
-	case c.doc.Value != "":
-		to = append(to, carried{given{c.doc.Value, c.right}, c.doc.Claim, c})
+	case c.value != "":
+		to = append(to, carried{given{c.value, c.right}, c.name, c})
 	}
 	return to
 }

@@ -63,7 +63,7 @@ func (c *carries) Depends(book *directory.Book) rule.Dependencies {
 // adding are the rules that add to a claim.
 func (p *party) adding(claim string) (lines rule.LineSet) {
 	for _, c := range p.claims {
-		if c.doc.Claim == claim {
+		if c.name == claim {
 			lines.Add(c.Rule)
 		}
 	}
@@ -84,7 +84,7 @@ func (p *party) carries(q *rule.Question, by rule.LineSet, fits func(string) boo
 // the rules are.
 func (p *party) depends(book *directory.Book, claim string, fits func(string) bool) (d rule.Dependencies) {
 	for _, c := range p.claims {
-		if c.doc.Claim != claim {
+		if c.name != claim {
 			continue
 		}
 		for g, gives := range c.groups.All() {
@@ -102,7 +102,7 @@ func (p *party) depends(book *directory.Book, claim string, fits func(string) bo
 // some says whether one of the values that a claim rule adds fits.
 func (c *claim) some(q *rule.Question, fits func(string) bool) bool {
 	switch {
-	case c.doc.FromGroups:
+	case c.fromGroups:
 		for gives := range c.groups.Among(q.Subject.Groups()) {
 			if gives.value != "" && fits(gives.value) {
 				return true
@@ -112,7 +112,7 @@ func (c *claim) some(q *rule.Question, fits func(string) bool) bool {
 	case c.from != "":
 		return anyFits(q.Subject.Values(c.from), fits)
 	}
-	return c.doc.Value != "" && fits(c.doc.Value)
+	return c.value != "" && fits(c.value)
 }
 
 func anyFits(values []filter.Value, fits func(string) bool) bool {

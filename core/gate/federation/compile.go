@@ -36,9 +36,12 @@ type party struct {
 
 type claim struct {
 	*rule.Rule
-	doc   *Claim
-	from  string // folded
-	right string // of the value that it has written
+	doc        *Claim
+	fromGroups bool
+	from       string // folded
+	name       string
+	value      string // that it has written
+	right      string // of that
 	// groups are the values of the groups that count here and give one; gifts are the
 	// numbers of these.
 	groups         rule.ByGroup[given]
@@ -111,7 +114,14 @@ func (p *party) claim(s *gate.Site, i int, d *Claim) *claim {
 	if sources != 1 {
 		s.Errors.Addf(d.Place, "claim %s takes its values from one place: from, from_groups: true, or value", d.Claim)
 	}
-	c := &claim{doc: d, from: name.Fold(d.From), right: claimRight(d.Claim, d.Value)}
+	c := &claim{
+		doc:        d,
+		fromGroups: d.FromGroups,
+		from:       name.Fold(d.From),
+		name:       d.Claim,
+		value:      d.Value,
+		right:      claimRight(d.Claim, d.Value),
+	}
 	if !d.Who.Empty() {
 		c.Rule = s.Rule(line, &d.Who, nil, rule.Giving)
 	} else {

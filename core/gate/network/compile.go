@@ -98,10 +98,7 @@ func (d *Document) policy(s *gate.Site, p *compiled, doc *Policy) policy {
 	} else {
 		c.Rule = s.Rule(line, &doc.Who, when, effect)
 	}
-	if len(doc.Tags) > 0 {
-		c.tags = &tagged{tags: &p.tags}
-		c.Only, c.Tested = c.tags, tested
-	}
+	var names []string
 	for _, ref := range doc.Tags {
 		if !slices.Contains(p.tags.names, ref.Name) {
 			s.Missing("tag", ref, name.Near(ref.Name, slices.Values(p.tags.names)), line)
@@ -109,7 +106,11 @@ func (d *Document) policy(s *gate.Site, p *compiled, doc *Policy) policy {
 				c.Break()
 			}
 		}
-		c.tags.add(ref.Name)
+		names = append(names, ref.Name)
+	}
+	if names != nil {
+		c.tags = p.tags.any(names)
+		c.Only, c.Tested = c.tags, tested
 	}
 	if doc.Reply != nil {
 		c.reply = d.reply(s, doc.Reply, line)

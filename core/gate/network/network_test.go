@@ -126,6 +126,13 @@ func draw(t *rapid.T) *network.Document {
 			network.TagRule{Tag: rapid.SampledFrom([]string{"crew", "staff"}).Draw(t, "tag"), Who: group()},
 		)
 	}
+	if rapid.Bool().Draw(t, "many tags") { // more than a word has bits
+		for i := range 70 {
+			doc.Tags.Rules = append(doc.Tags.Rules, network.TagRule{Tag: fmt.Sprintf("t%02d", i), Who: gate.Who{
+				Groups: nametest.Refs(groups[i%2]),
+			}})
+		}
+	}
 	for i := range rapid.IntRange(0, 5).Draw(t, "policies") {
 		p := network.Policy{
 			Name:    fmt.Sprintf("p%d", i),
@@ -137,7 +144,9 @@ func draw(t *rapid.T) *network.Document {
 		if p.Who.Empty() || rapid.Bool().Draw(t, "tags") {
 			p.Tags = nametest.Refs("guest")
 			if len(doc.Tags.Rules) > 0 {
-				p.Tags = nametest.Refs(rapid.SampledFrom([]string{doc.Tags.Rules[0].Tag, "guest"}).Draw(t, "policy tag"))
+				last := doc.Tags.Rules[len(doc.Tags.Rules)-1].Tag
+				tags := []string{doc.Tags.Rules[0].Tag, last, "guest"}
+				p.Tags = nametest.Refs(rapid.SliceOfN(rapid.SampledFrom(tags), 1, 2).Draw(t, "policy tags")...)
 			}
 		}
 		if rapid.Bool().Draw(t, "when") {

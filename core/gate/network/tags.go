@@ -17,6 +17,8 @@ type tags struct {
 	rules    []tagRule
 	lines    rule.LineSet // the rules
 	names    []string     // of tags, in the order of listings
+	facts    [][]uint32   // by number of a tag: the facts that hold with it
+	bits     uint32       // how many there are for the tags and the facts
 }
 
 type tagRule struct {
@@ -39,6 +41,7 @@ func (t *tags) compile(s *gate.Site, d *Tags) {
 	}
 	slices.Sort(t.names)
 	t.names = slices.Compact(t.names)
+	t.facts, t.bits = make([][]uint32, len(t.names)), uint32(len(t.names))
 	for i := range d.Rules {
 		r := &d.Rules[i]
 		x := tagRule{s.Rule(s.Numbered("tag "+r.Tag, i, r.Place), &r.Who, nil, rule.Giving), r.Tag, t.id(r.Tag)}
@@ -47,15 +50,21 @@ func (t *tags) compile(s *gate.Site, d *Tags) {
 	}
 }
 
-// id is the number of a tag; one that nobody gets has the number after all.
+// id is the number of a tag that somebody may get.
 func (t *tags) id(tag string) uint32 {
-	if i, ok := slices.BinarySearch(t.names, tag); ok {
-		return uint32(i)
-	}
-	return uint32(len(t.names))
+	i, _ := slices.BinarySearch(t.names, tag)
+	return uint32(i)
 }
 
-// Derive works out the tags that a user gets, a bit for each.
+// put sets the bits of a tag.
+func (t *tags) put(tag uint32, into rule.Held) {
+	into.Put(tag)
+	for _, fact := range t.facts[tag] {
+		into.Put(fact)
+	}
+}
+
+// Derive works out the tags that a user gets, a bit for each, and what follows from them.
 func (t *tags) Derive(q *rule.Question, into rule.Held) {
 	some := false
 	first := uint32(0)
@@ -63,24 +72,24 @@ func (t *tags) Derive(q *rule.Question, into rule.Held) {
 		first = t.rules[0].Number()
 	}
 	for n := range q.Held(t.index).Among(t.lines) {
-		into.Put(t.rules[n-first].id)
+		t.put(t.rules[n-first].id, into)
 		if some = true; t.first {
 			break
 		}
 	}
 	if !some && t.fallback != "" {
-		into.Put(t.id(t.fallback))
+		t.put(t.id(t.fallback), into)
 	}
 }
 
-func (t *tags) of(q *rule.Question) rule.Held { return q.Derived(t, len(t.names)/64+1) }
+func (t *tags) of(q *rule.Question) rule.Held { return q.Derived(t, int(t.bits)/64+1) }
 
 // decision is what decides on a tag: the rules that give it, or that no other is given.
 func (t *tags) decision(tag string) *rule.Decision {
 	d := &rule.Decision{
 		Index:   t.index,
 		Nearest: &rule.Level{},
-		Only:    &tagged{tags: t, names: []string{tag}, ids: []uint32{t.id(tag)}},
+		Only:    t.any([]string{tag}),
 	}
 	for _, r := range t.rules {
 		if r.tag == tag {
@@ -95,25 +104,25 @@ func (t *tags) decision(tag string) *rule.Decision {
 
 // tagged is the fact that one gets any of some tags.
 type tagged struct {
-	tags  *tags
-	names []string
-	ids   []uint32
+	tags   *tags
+	number uint32 // of its bit
+	names  []string
 }
 
-func (t *tagged) add(tag string) {
-	t.names, t.ids = append(t.names, tag), append(t.ids, t.tags.id(tag))
+// any is the fact that one gets any of some tags; one that nobody gets is let be.
+func (t *tags) any(names []string) *tagged {
+	fact := &tagged{t, t.bits, names}
+	t.bits++
+	for _, name := range names {
+		if tag, ok := slices.BinarySearch(t.names, name); ok {
+			t.facts[tag] = append(t.facts[tag], fact.number)
+		}
+	}
+	return fact
 }
 
 // Holds says whether the subject gets one of them.
-func (t *tagged) Holds(q *rule.Question) bool {
-	have := t.tags.of(q)
-	for _, id := range t.ids {
-		if have.Has(id) {
-			return true
-		}
-	}
-	return false
-}
+func (t *tagged) Holds(q *rule.Question) bool { return t.tags.of(q).Has(t.number) }
 
 // Routes are the ways to the tags, by the names of these.
 func (t *tagged) Routes(q *rule.Question, line string) (routes []rule.Route) {
@@ -151,7 +160,7 @@ func (t *tagged) Lacks(*rule.Question) []rule.Lack {
 // From are the rules that give one of the tags; for the default tag everyone may.
 func (t *tagged) From() (rules []*rule.Rule, everyone bool) {
 	for _, r := range t.tags.rules {
-		if slices.Contains(t.ids, r.id) {
+		if slices.Contains(t.names, r.tag) {
 			rules = append(rules, r.Rule)
 		}
 	}
