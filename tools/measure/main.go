@@ -227,7 +227,7 @@ func (r *row) asked() string {
 	case r.least == 0:
 		return ""
 	case r.rate:
-		return fmt.Sprintf("%.1f", r.least)
+		return fmt.Sprintf("%g", r.least)
 	case r.slower:
 		return fmt.Sprintf("at most %g ×", r.least)
 	}

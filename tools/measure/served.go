@@ -80,6 +80,7 @@ func (b *bench) service() error {
 			own:      each(got.First),
 			baseline: "the same",
 			other:    each(got.Bare),
+			least:    0.25,
 			rate:     true,
 		},
 	)
