@@ -9,21 +9,21 @@ import (
 // groups: by group, and by user. A line is a bit in a sheet on which the systems lie
 // one after the other.
 type touch struct {
-	from   []uint32 // by system: its first word on the sheet; one more than there are
-	system []uint16 // by word: whose it is
-	base   []uint64 // the lines that are for everyone
-	loud   []uint64 // by bit: the systems in which one may hold something whom no line names
-	start  []uint32 // by group, one more than there are: where its bits begin
+	from   []uint32  // by system: its first word on the sheet; one more than there are
+	system []uint16  // by word: whose it is
+	base   []uint64  // the lines that are for everyone
+	loud   rule.Held // by bit: the systems in which one may hold something whom no line names
+	start  []uint32  // by group, one more than there are: where its bits begin
 	bits   []uint32
 	users  map[directory.UserID][]uint32
 }
 
 func newTouch(a *Atlas) *touch {
 	t := &touch{start: make([]uint32, a.Book.Groups()+1), users: map[directory.UserID][]uint32{}}
-	t.loud = make([]uint64, len(a.Systems)/64+1)
+	t.loud = make(rule.Held, len(a.Systems)/64+1)
 	for i, s := range a.Systems {
 		if !s.quiet {
-			t.loud[i/64] |= 1 << (i % 64)
+			t.loud.Put(uint32(i))
 		}
 		t.from = append(t.from, uint32(len(t.base)))
 		for range s.Site.Index.Words() {
