@@ -21,6 +21,9 @@ import (
 // Some lines of a drift are taken into the map: whom they name has then by the map what is given
 // there, nobody has anything else, and the other lines stay as they were.
 func TestLinesOfADriftAreAdopted(t *testing.T) {
+	if testing.Short() {
+		t.Skip("a law of what is computed, not of what is done at once")
+	}
 	logins := []string{"alba.querido", "ilse.okonjo", "joss.ferrant", "olle.branwen", "field-laptop-7", "svc-portal"}
 	rights := []string{
 		"Planner;Calendar", "Planner;Queue", "Reduction Suite;Viewer", "Reduction Suite;Pipeline", "Reduction Suite;Cluster add-on",
@@ -50,6 +53,9 @@ func TestLinesOfADriftAreAdopted(t *testing.T) {
 // The same of shares. What comes down to a folder in the map and does not there cannot be said by lines
 // alone: then nothing is staged.
 func TestLinesOfSharesAreAdopted(t *testing.T) {
+	if testing.Short() {
+		t.Skip("a law of what is computed, not of what is done at once")
+	}
 	dir := demoMap(t)
 	rewrite(t, filepath.Join(dir, "systems", "work.yaml"), func(text string) string {
 		link := "link: {list: {file: exports/night-files.csv, columns: {account: account, group: group, object: folder, right: right}}}\n"
