@@ -17,6 +17,8 @@ type Question struct {
 	Brief bool
 	// Pathless asks for routes that name their lines alone, without the groups on the way.
 	Pathless bool
+	// Texts says that the texts of each answer are read at once, as by who writes it out.
+	Texts bool
 	// Passes, where it is not nil, is filled in with the lines that are come to.
 	Passes Passes
 
@@ -28,9 +30,9 @@ type Question struct {
 	warmed uint32 // what was read before it is needed; nothing follows from it
 }
 
-// touch reads a little of a text, which a brief question has no use for.
+// touch reads a little of a text that is going to be read.
 func (q *Question) touch(s string) {
-	if s != "" && !q.Brief {
+	if q.Texts && s != "" {
 		q.warmed += uint32(s[0])
 	}
 }

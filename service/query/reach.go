@@ -18,13 +18,15 @@ func (a Holdings) Reach(_ context.Context, user, system string, s situation.Situ
 	return a.reach(u, s, facts, within), nil
 }
 
-// Held is what Reach answers without the entitlements, which each works out one by one.
+// Held is what Reach answers without the entitlements, which each works out one by one, for who
+// writes them out.
 func (a Holdings) Held(user, system string, s situation.Situation) (who *answer.Reach, each Each, err error) {
 	u, facts, within, err := a.subjectIn(user, system, s)
 	if err != nil {
 		return nil, nil, err
 	}
 	q := a.atlas.Question(u, facts)
+	q.Texts = true
 	return a.holder(u, s), func(visit func(rule.Entitlement)) { a.atlas.Each(q, within, visit) }, nil
 }
 
