@@ -107,7 +107,11 @@ func (q *Question) way(g directory.GroupID) []Hop {
 	return q.ways[at]
 }
 
-// RouteBy is the route by a group to a line that gives something for being in it.
-func (q *Question) RouteBy(line string, g directory.GroupID) Route {
-	return Route{Mapping: line, Path: q.way(g)}
+// RouteBy is the route by a group to a line that gives something for being in it; brief
+// questions have none.
+func (q *Question) RouteBy(line string, g directory.GroupID) []Route {
+	if q.Brief {
+		return nil
+	}
+	return q.kept(append(q.room(1), Route{Mapping: line, Path: q.way(g)}))
 }

@@ -57,25 +57,19 @@ func (p *point) Decide(q *rule.Question) rule.Entitlement {
 // value is the entitlement to a value that some rules add.
 func (p *party) value(q *rule.Question, right string, by []carried, admission rule.Verdict) rule.Entitlement {
 	e := rule.Entitlement{System: p.of.system, Object: p.name, Right: right}
-	for _, c := range by {
-		e.Come(c.rule.routes(q, c.value))
+	for i := range by {
+		e.Come(by[i].routes(q))
 	}
 	e.Judge(admission)
 	return e
 }
 
-// routes are the ways to a value by a rule: those by the groups whose names make it, or
-// those to the rule.
-func (c *claim) routes(q *rule.Question, value string) (all []rule.Route) {
-	if !c.fromGroups || q.Brief {
-		return c.Routes(q)
+// routes are the ways to it: that by the group whose name makes it, or those to the rule.
+func (c *carried) routes(q *rule.Question) []rule.Route {
+	if !c.rule.fromGroups {
+		return c.rule.Routes(q)
 	}
-	for _, g := range q.Subject.Groups() {
-		if gives, ok := c.groups.At(g); ok && gives.value == value {
-			all = append(all, q.RouteBy(c.Name, g))
-		}
-	}
-	return all
+	return q.RouteBy(c.rule.Name, c.by)
 }
 
 // Misses lists the rules that would add the value.
@@ -150,10 +144,10 @@ func (p *party) values(
 ) {
 	for from := 0; from < len(all); {
 		to := from + 1
-		for to < len(all) && all[to].same(all[from]) {
+		for to < len(all) && all[to].same(&all[from]) {
 			to++
 		}
-		if !add(p.value(q, all[from].right, all[from:to], admission)) {
+		if !add(p.value(q, all[from].written(), all[from:to], admission)) {
 			return
 		}
 		from = to
@@ -217,8 +211,7 @@ func (b *compiled) At(object, right string) (rule.Permission, error) {
 	}
 	written, isClaim := strings.CutPrefix(right, "claim ")
 	wanted, value, ok := strings.Cut(written, "=")
-	known := slices.ContainsFunc(p.claims, func(c *claim) bool { return c.name == wanted })
-	if !isClaim || !ok || !known {
+	if !isClaim || !ok || p.adding(wanted).Empty() {
 		near := []string{gate.SignIn}
 		for _, c := range p.claims {
 			near = append(near, "claim "+c.name+"=VALUE")

@@ -25,12 +25,12 @@ func (c *carries) Holds(q *rule.Question) bool {
 // Routes are the ways by the claims that fit: from the groups, or other keys, from which they
 // come.
 func (c *carries) Routes(q *rule.Question, line string) (routes []rule.Route) {
-	for _, x := range c.party.carried(q, c.test.Claim, nil) {
+	for _, x := range c.party.carried(q, c.test.Claim, make([]carried, 0, few)) {
 		if !c.test.fits(x.value) {
 			continue
 		}
 		q.Note(x.rule.Rule, x.rule.When.Holds(q.Facts))
-		for _, r := range x.rule.routes(q, x.value) {
+		for _, r := range x.routes(q) {
 			r.Mapping, r.By, r.Direct = line, "claim:"+c.test.Claim, false
 			if !slices.ContainsFunc(routes, func(x rule.Route) bool { return slices.Equal(x.Path, r.Path) }) {
 				routes = append(routes, r)
@@ -42,6 +42,9 @@ func (c *carries) Routes(q *rule.Question, line string) (routes []rule.Route) {
 	}
 	return routes
 }
+
+// few is how many values of a claim are carried at the most, as a rule.
+const few = 8
 
 // Lacks is the claim.
 func (c *carries) Lacks(*rule.Question) []rule.Lack {

@@ -15,7 +15,7 @@ func (b *compiled) Check(r *gate.Report) {
 			claims[i] = c.Rule
 		}
 		for i := range claims {
-			r.Mapped(claims, i, func(wide, narrow int) bool { return p.claims[wide].wider(r, p.claims[narrow]) })
+			r.Mapped(claims, i, func(wide, narrow int) bool { return p.claims[wide].wider(r, &p.claims[narrow]) })
 		}
 		permits := make([]*rule.Rule, len(p.permits))
 		for i, t := range p.permits {

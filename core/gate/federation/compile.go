@@ -18,14 +18,14 @@ type compiled struct {
 	index   *rule.Index
 	parties []*party
 	byName  []*party               // in the order of their names
-	gifts   []given                // what groups give by rules: one rule after the other
+	gifts   []gift                 // what groups give by rules: one rule after the other
 	byGroup rule.ByGroup[[]uint32] // the numbers of what a group gives
 }
 
 type party struct {
 	of       *compiled
 	name     string
-	claims   []*claim
+	claims   []claim
 	lines    rule.LineSet // the claims
 	all      rule.LineSet // the claims and the statements
 	first    uint32       // number of the first of them; the others follow
@@ -87,13 +87,14 @@ func (b *compiled) party(s *gate.Site, d *Party) *party {
 		}
 		return x
 	}
+	p.claims = make([]claim, len(d.Claims))
 	for i := range d.Claims {
-		c := p.claim(s, i, &d.Claims[i])
+		c := &p.claims[i]
+		*c = p.claim(s, i, &d.Claims[i])
 		if i == 0 {
 			p.first = c.Number()
 		}
 		p.lines.Add(c.Rule)
-		p.claims = append(p.claims, c)
 	}
 	for i := range d.Admit {
 		p.statement(s, i, &d.Admit[i])
@@ -103,7 +104,7 @@ func (b *compiled) party(s *gate.Site, d *Party) *party {
 	return p
 }
 
-func (p *party) claim(s *gate.Site, i int, d *Claim) *claim {
+func (p *party) claim(s *gate.Site, i int, d *Claim) claim {
 	line := s.Numbered(p.name+" claim "+d.Claim, i, d.Place)
 	sources := 0
 	for _, is := range []bool{d.From != "", d.FromGroups, d.Value != "" && !d.FromGroups} {
@@ -114,7 +115,7 @@ func (p *party) claim(s *gate.Site, i int, d *Claim) *claim {
 	if sources != 1 {
 		s.Errors.Addf(d.Place, "claim %s takes its values from one place: from, from_groups: true, or value", d.Claim)
 	}
-	c := &claim{
+	c := claim{
 		doc:        d,
 		fromGroups: d.FromGroups,
 		from:       name.Fold(d.From),
@@ -141,11 +142,12 @@ func (p *party) claim(s *gate.Site, i int, d *Claim) *claim {
 func (b *compiled) number(s *gate.Site) {
 	all := map[directory.GroupID][]uint32{}
 	for _, p := range b.parties {
-		for _, c := range p.claims {
+		for i := range p.claims {
+			c := &p.claims[i]
 			c.gifts = uint32(len(b.gifts))
 			for g, gives := range c.groups.All() {
 				all[g] = append(all[g], uint32(len(b.gifts)))
-				b.gifts = append(b.gifts, gives)
+				b.gifts = append(b.gifts, gift{gives, g})
 			}
 			c.giftsTo = uint32(len(b.gifts))
 		}
