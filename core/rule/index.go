@@ -18,6 +18,7 @@ type Index struct {
 	sieve     [8]uint64 // a bit for several users, of whom one may be among these
 	excepting LineSet   // a bit for each rule: those that except somebody
 	claiming  []*Rule
+	narrow    Narrower
 	naming    []Naming
 }
 
@@ -29,6 +30,15 @@ type Naming struct {
 	Groups   []directory.GroupID
 	Users    []directory.UserID
 }
+
+// Narrower says of many rules of an index at once whether their Only holds.
+type Narrower interface {
+	// Narrow drops those for which it does not, of the rules whose principals have the subject.
+	Narrow(q *Question, held Held)
+}
+
+// Narrow sets what narrows the rules, so that these need not be looked at one by one.
+func (r *Index) Narrow(by Narrower) { r.narrow = by }
 
 // Naming lists whom the rules name.
 func (r *Index) Naming() []Naming { return r.naming }
@@ -108,6 +118,9 @@ func (r *Index) settle(q *Question, held []uint64) {
 		if r.rules[n].excepted(q.Subject) {
 			Held(held).Drop(n)
 		}
+	}
+	if r.narrow != nil {
+		r.narrow.Narrow(q, held)
 	}
 }
 

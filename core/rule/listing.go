@@ -98,9 +98,9 @@ func (l *Listing) Reach(q *Question, add func(Entitlement)) {
 		return
 	}
 	asked := Held(q.Words(len(l.decisions)/64 + 1))
-	asked.join(l.everyone)
+	asked.Join(l.everyone)
 	for n := range held.Among(l.lines) {
-		asked.join(l.by[n])
+		asked.Join(l.by[n])
 	}
 	l.warm(q, held, asked)
 	if len(l.decisions) > len(l.all) {
@@ -117,7 +117,7 @@ func (l *Listing) Reach(q *Question, add func(Entitlement)) {
 	for n := range asked.All() {
 		given = append(given, Entitlement{})
 		l.decisions[n].answer(q, &given[len(given)-1])
-		places.join(l.decisions[n].at)
+		places.Join(l.decisions[n].at)
 	}
 	for at := range places.All() {
 		x := &l.all[at]

@@ -7,7 +7,8 @@ import (
 	"slices"
 )
 
-// Held is a bit for each rule of an index: whether its principals have the subject.
+// Held is a bit for each rule of an index: whether its principals have the subject, and it is
+// not one that was dropped by what narrows the index.
 type Held []uint64
 
 // Has says whether the rule of that number is for the subject.
@@ -17,10 +18,17 @@ func (h Held) Has(number uint32) bool { return has(h, number) }
 func (h Held) Put(number uint32)  { put(h, number) }
 func (h Held) Drop(number uint32) { h[number/64] &^= 1 << (number % 64) }
 
-// join sets the bits of a set.
-func (h Held) join(s LineSet) {
+// Join sets the bits of a set.
+func (h Held) Join(s LineSet) {
 	for _, w := range s.words {
 		h[w.at] |= w.bits
+	}
+}
+
+// Narrow clears the bits of a set that others do not have.
+func (h Held) Narrow(s LineSet, to Held) {
+	for _, w := range s.words {
+		h[w.at] &^= w.bits &^ to[w.at]
 	}
 }
 

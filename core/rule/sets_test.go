@@ -31,7 +31,7 @@ func TestLineSets(t *testing.T) {
 		require.Equal(t, len(common) > 0, x.Shares(y))
 		require.Equal(t, slices.Equal(inX, inY), x.Same(y))
 		held := make(Held, 5001/64+1)
-		held.join(x)
+		held.Join(x)
 		require.Equal(t, slices.Collect(x.All()), slices.Collect(held.All()))
 		before := held.before(&Question{})
 		for at, n := range inX {
@@ -39,6 +39,12 @@ func TestLineSets(t *testing.T) {
 		}
 		require.Equal(t, len(common) > 0, held.Meets(y))
 		require.ElementsMatch(t, common, slices.Collect(held.Among(y)))
+		other := make(Held, len(held))
+		held.Narrow(y, held)
+		require.ElementsMatch(t, inX, slices.Collect(held.All()))
+		held.Narrow(y, other)
+		without := slices.DeleteFunc(slices.Clone(inX), func(n uint32) bool { return slices.Contains(inY, n) })
+		require.ElementsMatch(t, without, slices.Collect(held.All()))
 
 		both := x
 		both.Join(y)

@@ -109,7 +109,7 @@ func (d *Document) policy(s *gate.Site, p *compiled, doc *Policy) policy {
 		names = append(names, ref.Name)
 	}
 	if names != nil {
-		c.tags = p.tags.any(names)
+		c.tags = p.tags.ask(c.Rule, names)
 		c.Only, c.Tested = c.tags, tested
 	}
 	if doc.Reply != nil {

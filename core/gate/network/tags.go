@@ -1,6 +1,7 @@
 package network
 
 import (
+	"iter"
 	"slices"
 
 	"gatemap/core/directory"
@@ -15,10 +16,12 @@ type tags struct {
 	first    bool // the first rule that matches counts alone
 	fallback string
 	rules    []tagRule
-	lines    rule.LineSet // the rules
-	names    []string     // of tags, in the order of listings
-	facts    [][]uint32   // by number of a tag: the facts that hold with it
-	bits     uint32       // how many there are for the tags and the facts
+	lines    rule.LineSet   // the rules
+	start    uint32         // the number of the first of them; the others follow
+	names    []string       // of tags, in the order of listings
+	words    int            // that a bit for each tag takes
+	asking   rule.LineSet   // the policies that ask for a tag
+	passes   []rule.LineSet // by number of a tag: those that are content with it
 }
 
 type tagRule struct {
@@ -41,13 +44,17 @@ func (t *tags) compile(s *gate.Site, d *Tags) {
 	}
 	slices.Sort(t.names)
 	t.names = slices.Compact(t.names)
-	t.facts, t.bits = make([][]uint32, len(t.names)), uint32(len(t.names))
+	t.passes, t.words = make([]rule.LineSet, len(t.names)), len(t.names)/64+1
 	for i := range d.Rules {
 		r := &d.Rules[i]
 		x := tagRule{s.Rule(s.Numbered("tag "+r.Tag, i, r.Place), &r.Who, nil, rule.Giving), r.Tag, t.id(r.Tag)}
+		if i == 0 {
+			t.start = x.Number()
+		}
 		t.rules = append(t.rules, x)
 		t.lines.Add(x.Rule)
 	}
+	s.Index.Narrow(t)
 }
 
 // id is the number of a tag that somebody may get.
@@ -56,33 +63,41 @@ func (t *tags) id(tag string) uint32 {
 	return uint32(i)
 }
 
-// put sets the bits of a tag.
-func (t *tags) put(tag uint32, into rule.Held) {
-	into.Put(tag)
-	for _, fact := range t.facts[tag] {
-		into.Put(fact)
-	}
-}
-
-// Derive works out the tags that a user gets, a bit for each, and what follows from them.
-func (t *tags) Derive(q *rule.Question, into rule.Held) {
-	some := false
-	first := uint32(0)
-	if len(t.rules) > 0 {
-		first = t.rules[0].Number()
-	}
-	for n := range q.Held(t.index).Among(t.lines) {
-		t.put(t.rules[n-first].id, into)
-		if some = true; t.first {
-			break
+// given are the numbers of the tags that somebody gets, by the rules for whom these are.
+func (t *tags) given(held rule.Held) iter.Seq[uint32] {
+	return func(yield func(uint32) bool) {
+		some := false
+		for n := range held.Among(t.lines) {
+			if some = true; !yield(t.rules[n-t.start].id) || t.first {
+				return
+			}
+		}
+		if !some && t.fallback != "" {
+			yield(t.id(t.fallback))
 		}
 	}
-	if !some && t.fallback != "" {
-		t.put(t.id(t.fallback), into)
+}
+
+// Derive works out the tags that a user gets, a bit for each.
+func (t *tags) Derive(q *rule.Question, into rule.Held) {
+	for tag := range t.given(q.Held(t.index)) {
+		into.Put(tag)
 	}
 }
 
-func (t *tags) of(q *rule.Question) rule.Held { return q.Derived(t, int(t.bits)/64+1) }
+func (t *tags) of(q *rule.Question) rule.Held { return q.Derived(t, t.words) }
+
+// Narrow leaves those policies that are content with a tag that the user gets.
+func (t *tags) Narrow(q *rule.Question, held rule.Held) {
+	if t.asking.Empty() {
+		return
+	}
+	content := rule.Held(q.Words(len(held)))
+	for tag := range t.given(held) {
+		content.Join(t.passes[tag])
+	}
+	held.Narrow(t.asking, content)
+}
 
 // decision is what decides on a tag: the rules that give it, or that no other is given.
 func (t *tags) decision(tag string) *rule.Decision {
@@ -104,25 +119,36 @@ func (t *tags) decision(tag string) *rule.Decision {
 
 // tagged is the fact that one gets any of some tags.
 type tagged struct {
-	tags   *tags
-	number uint32 // of its bit
-	names  []string
+	tags  *tags
+	names []string
+	ids   []uint32 // of those that somebody may get
 }
 
 // any is the fact that one gets any of some tags; one that nobody gets is let be.
 func (t *tags) any(names []string) *tagged {
-	fact := &tagged{t, t.bits, names}
-	t.bits++
+	fact := &tagged{tags: t, names: names}
 	for _, name := range names {
-		if tag, ok := slices.BinarySearch(t.names, name); ok {
-			t.facts[tag] = append(t.facts[tag], fact.number)
+		if id, ok := slices.BinarySearch(t.names, name); ok {
+			fact.ids = append(fact.ids, uint32(id))
 		}
 	}
 	return fact
 }
 
+// ask makes a policy one for those who get any of some tags.
+func (t *tags) ask(policy *rule.Rule, names []string) *tagged {
+	fact := t.any(names)
+	t.asking.Add(policy)
+	for _, id := range fact.ids {
+		t.passes[id].Add(policy)
+	}
+	return fact
+}
+
 // Holds says whether the subject gets one of them.
-func (t *tagged) Holds(q *rule.Question) bool { return t.tags.of(q).Has(t.number) }
+func (t *tagged) Holds(q *rule.Question) bool {
+	return slices.ContainsFunc(t.ids, t.tags.of(q).Has)
+}
 
 // Routes are the ways to the tags, by the names of these.
 func (t *tagged) Routes(q *rule.Question, line string) (routes []rule.Route) {
