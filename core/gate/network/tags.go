@@ -15,6 +15,7 @@ type tags struct {
 	index    *rule.Index
 	first    bool // the first rule that matches counts alone
 	fallback string
+	spare    uint32 // the number of the fallback
 	rules    []tagRule
 	lines    rule.LineSet   // the rules
 	start    uint32         // the number of the first of them; the others follow
@@ -44,6 +45,7 @@ func (t *tags) compile(s *gate.Site, d *Tags) {
 	}
 	slices.Sort(t.names)
 	t.names = slices.Compact(t.names)
+	t.spare = t.id(t.fallback)
 	t.passes, t.words = make([]rule.LineSet, len(t.names)), len(t.names)/64+1
 	for i := range d.Rules {
 		r := &d.Rules[i]
@@ -73,7 +75,7 @@ func (t *tags) given(held rule.Held) iter.Seq[uint32] {
 			}
 		}
 		if !some && t.fallback != "" {
-			yield(t.id(t.fallback))
+			yield(t.spare)
 		}
 	}
 }
