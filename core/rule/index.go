@@ -37,8 +37,8 @@ type Narrower interface {
 	Narrow(q *Question, held Held)
 }
 
-// Narrow sets what narrows the rules, so that these need not be looked at one by one.
-func (r *Index) Narrow(by Narrower) { r.narrow = by }
+// NarrowBy sets what narrows the rules, so that these need not be looked at one by one.
+func (r *Index) NarrowBy(by Narrower) { r.narrow = by }
 
 // Naming lists whom the rules name.
 func (r *Index) Naming() []Naming { return r.naming }

@@ -56,7 +56,7 @@ func (t *tags) compile(s *gate.Site, d *Tags) {
 		t.rules = append(t.rules, x)
 		t.lines.Add(x.Rule)
 	}
-	s.Index.Narrow(t)
+	s.Index.NarrowBy(t)
 }
 
 // id is the number of a tag that somebody may get.
