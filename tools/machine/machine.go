@@ -102,7 +102,7 @@ func Start(dir, name, setup string) (*Machine, error) {
 		_ = m.process.Wait()
 		close(ended)
 	}()
-	for range 1000 {
+	for range 6000 { // a minute: a busy machine takes its time
 		select {
 		case <-ended:
 			return nil, fmt.Errorf("the host %s did not start:\n%s", name, out.String())

@@ -166,7 +166,7 @@ func (s *Server) Restart() error {
 	if err := s.process.Start(); err != nil {
 		return err
 	}
-	for range 500 {
+	for range 3000 { // a minute: a busy machine takes its time
 		if conn, err := net.Dial("tcp", strings.TrimPrefix(s.LDAP, "ldap://")); err == nil {
 			return conn.Close()
 		}
