@@ -107,11 +107,15 @@ func (q *Question) way(g directory.GroupID) []Hop {
 	return q.ways[at]
 }
 
-// RouteBy is the route by a group to a line that gives something for being in it; brief
-// questions have none.
-func (q *Question) RouteBy(line string, g directory.GroupID) []Route {
+// RoutesBy are the routes by n groups to a line that gives something for being in one of them;
+// brief questions have none.
+func (q *Question) RoutesBy(line string, n int, group func(i int) directory.GroupID) []Route {
 	if q.Brief {
 		return nil
 	}
-	return q.kept(append(q.room(1), Route{Mapping: line, Path: q.way(g)}))
+	routes := q.room(n)
+	for i := range n {
+		routes = append(routes, Route{Mapping: line, Path: q.way(group(i))})
+	}
+	return q.kept(routes)
 }

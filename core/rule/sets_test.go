@@ -39,10 +39,9 @@ func TestLineSets(t *testing.T) {
 		}
 		require.Equal(t, len(common) > 0, held.Meets(y))
 		require.ElementsMatch(t, common, slices.Collect(held.Among(y)))
-		other := make(Held, len(held))
 		held.Narrow(y, held)
 		require.ElementsMatch(t, inX, slices.Collect(held.All()))
-		held.Narrow(y, other)
+		held.Narrow(y, make(Held, len(held)))
 		without := slices.DeleteFunc(slices.Clone(inX), func(n uint32) bool { return slices.Contains(inY, n) })
 		require.ElementsMatch(t, without, slices.Collect(held.All()))
 

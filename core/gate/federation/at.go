@@ -57,19 +57,25 @@ func (p *point) Decide(q *rule.Question) rule.Entitlement {
 // value is the entitlement to a value that some rules add.
 func (p *party) value(q *rule.Question, right string, by []carried, admission rule.Verdict) rule.Entitlement {
 	e := rule.Entitlement{System: p.of.system, Object: p.name, Right: right}
-	for i := range by {
-		e.Come(by[i].routes(q))
+	for from := 0; from < len(by); {
+		to := from + 1
+		for to < len(by) && by[to].rule == by[from].rule {
+			to++
+		}
+		e.Come(by[from].rule.routes(q, by[from:to]))
+		from = to
 	}
 	e.Judge(admission)
 	return e
 }
 
-// routes are the ways to it: that by the group whose name makes it, or those to the rule.
-func (c *carried) routes(q *rule.Question) []rule.Route {
-	if !c.rule.fromGroups {
-		return c.rule.Routes(q)
+// routes are the ways to a value by a rule: those by the groups whose names make it, or
+// those to the rule.
+func (c *claim) routes(q *rule.Question, by []carried) []rule.Route {
+	if !c.fromGroups {
+		return c.Routes(q)
 	}
-	return q.RouteBy(c.rule.Name, c.by)
+	return q.RoutesBy(c.Name, len(by), func(i int) directory.GroupID { return by[i].by })
 }
 
 // Misses lists the rules that would add the value.

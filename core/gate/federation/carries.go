@@ -25,12 +25,13 @@ func (c *carries) Holds(q *rule.Question) bool {
 // Routes are the ways by the claims that fit: from the groups, or other keys, from which they
 // come.
 func (c *carries) Routes(q *rule.Question, line string) (routes []rule.Route) {
-	for _, x := range c.party.carried(q, c.test.Claim, make([]carried, 0, few)) {
+	all := c.party.carried(q, c.test.Claim, make([]carried, 0, few))
+	for i, x := range all {
 		if !c.test.fits(x.value) {
 			continue
 		}
 		q.Note(x.rule.Rule, x.rule.When.Holds(q.Facts))
-		for _, r := range x.routes(q) {
+		for _, r := range x.rule.routes(q, all[i:i+1]) {
 			r.Mapping, r.By, r.Direct = line, "claim:"+c.test.Claim, false
 			if !slices.ContainsFunc(routes, func(x rule.Route) bool { return slices.Equal(x.Path, r.Path) }) {
 				routes = append(routes, r)
